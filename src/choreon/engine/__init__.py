@@ -1,0 +1,1 @@
+"""The real-time process: clock, players, inputs, outputs, and the link to the window."""

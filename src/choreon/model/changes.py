@@ -1,0 +1,63 @@
+"""What differs between two shows, as a message small enough to send on every edit."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from choreon.model.show import COLLECTIONS, Show
+
+replace = msgspec.structs.replace
+
+
+class Change(msgspec.Struct, frozen=True):
+    """For one collection: objects to put (encoded), ids to drop, and all ids in order where the order changed."""
+
+    collection: str
+    put: tuple[msgspec.Raw, ...] = ()
+    drop: tuple[str, ...] = ()
+    order: tuple[str, ...] = ()
+
+
+class Delta(msgspec.Struct, frozen=True):
+    """All that leads from one show to another."""
+
+    name: str
+    room: msgspec.Raw
+    changes: tuple[Change, ...]
+
+
+_encode = msgspec.msgpack.encode
+
+
+def difference(old: Show, new: Show) -> Delta:
+    """What leads from `old` to `new`. Objects that are the same object are not looked into."""
+    changes = []
+    for name in COLLECTIONS:
+        before, after = getattr(old, name), getattr(new, name)
+        if before is after:
+            continue
+        put = tuple(msgspec.Raw(_encode(v)) for k, v in after.items() if before.get(k) is not v)
+        drop = tuple(k for k in before if k not in after)
+        moved = [k for k in before if k in after] + [k for k in after if k not in before] != list(after)
+        changes.append(Change(name, put, drop, tuple(after) if moved else ()))
+    return Delta(new.name, msgspec.Raw(_encode(new.room)), tuple(changes))
+
+
+def apply(show: Show, delta: Delta) -> Show:
+    """The show with `delta` applied. Raises msgspec.ValidationError where an object does not fit."""
+    fields: dict[str, Any] = {"name": delta.name, "room": msgspec.msgpack.decode(delta.room, type=type(show.room))}
+    for change in delta.changes:
+        if change.collection not in COLLECTIONS:
+            raise msgspec.ValidationError(f"there is no collection “{change.collection}”")
+        items = dict(getattr(show, change.collection))
+        for raw in change.put:
+            item = msgspec.msgpack.decode(raw, type=COLLECTIONS[change.collection])
+            items[item.id] = item  # type: ignore[attr-defined]
+        for gone in change.drop:
+            items.pop(gone, None)
+        if change.order:
+            items = {k: items[k] for k in change.order if k in items} | items
+        fields[change.collection] = items
+    return replace(show, **fields)

@@ -1,0 +1,199 @@
+"""Edits: pure functions from show to show. None of them changes what it is given."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, TypeVar
+
+import msgspec
+
+from choreon.model.fixture_type import FixtureType
+from choreon.model.patch import run_of
+from choreon.model.show import ControlMapping, Fixture, Group, Hanging, Look, Page, Place, Scene, Show, Tile
+
+T = TypeVar("T")
+replace = msgspec.structs.replace
+
+
+def fresh_id(words: str, taken: Iterable[str]) -> str:
+    """An id made of `words` that is not among `taken`: `Par 7` → `par-7`, then `par-7-2` …"""
+    stem = re.sub(r"[^a-z0-9]+", "-", words.lower()).strip("-") or "item"
+    used = set(taken)
+    if stem not in used:
+        return stem
+    return next(f"{stem}-{i}" for i in range(2, len(used) + 3) if f"{stem}-{i}" not in used)
+
+
+def fresh_name(words: str, taken: Iterable[str]) -> str:
+    """A name made of `words` that is not among `taken`: `Blue`, `Blue 2` …"""
+    used = set(taken)
+    if words not in used:
+        return words
+    return next(f"{words} {i}" for i in range(2, len(used) + 3) if f"{words} {i}" not in used)
+
+
+def put(show: Show, collection: str, *items: Any) -> Show:
+    """The show with `items` added to, or replaced in, one of its collections."""
+    return replace(show, **{collection: {**getattr(show, collection), **{item.id: item for item in items}}})
+
+
+def drop(show: Show, collection: str, ids: Iterable[str]) -> Show:
+    """The show without the objects called `ids`."""
+    gone = set(ids)
+    return replace(show, **{collection: {k: v for k, v in getattr(show, collection).items() if k not in gone}})
+
+
+def hang(
+    show: Show,
+    kind: FixtureType,
+    mode: str,
+    count: int,
+    universe: int,
+    address: int,
+    *,
+    name: str = "",
+    gap: int = 0,
+    places: Sequence[Place] = (),
+    hanging: Hanging | None = None,
+) -> tuple[Show, tuple[str, ...]]:
+    """Hang `count` fixtures of a type from `address` on; gives the show and the new fixtures' ids.
+
+    Names and short names go on from the highest number in use. Raises ValueError where the mode is unknown.
+    """
+    found = kind.mode(mode)
+    if found is None:
+        raise ValueError(f"{kind.label} has no mode “{mode}”")
+    stem = name or kind.name
+    first = 1 + max((_number(f.name, stem) for f in show.fixtures.values()), default=0)
+    short = re.sub(r"[^a-z]", "", stem.lower().split()[0] if stem.split() else "") or "f"
+    shorts = {f.short for f in show.fixtures.values()}
+    made: list[Fixture] = []
+    for i, (start, _) in enumerate(run_of(count, found.footprint, address, gap)):
+        number = first + i
+        tag = next(t for n in range(number, number + len(shorts) + count + 1) if (t := f"{short}{n}") not in shorts)
+        shorts.add(tag)
+        made.append(
+            Fixture(
+                id=fresh_id(f"{stem} {number}", [*show.fixtures, *(m.id for m in made)]),
+                name=f"{stem} {number}",
+                short=tag,
+                type=kind.id,
+                mode=mode,
+                universe=universe,
+                address=start,
+                place=places[i] if i < len(places) else Place(z=show.room.height),
+                hanging=hanging or Hanging(),
+            )
+        )
+    show = put(show, "types", kind) if show.types.get(kind.id) is not kind else show
+    return put(show, "fixtures", *made), tuple(f.id for f in made)
+
+
+def _number(name: str, stem: str) -> int:
+    match = re.fullmatch(re.escape(stem) + r" (\d+)", name)
+    return int(match.group(1)) if match else 0
+
+
+def change_fixtures(show: Show, changes: Mapping[str, Mapping[str, Any]]) -> Show:
+    """Change fields of fixtures: id → field → new value."""
+    changed = [replace(show.fixtures[i], **fields) for i, fields in changes.items() if i in show.fixtures]
+    return put(show, "fixtures", *changed)
+
+
+def take_down(show: Show, ids: Iterable[str]) -> Show:
+    """Take fixtures down. Scenes and groups keep naming them, so that undo, or hanging them again, restores all."""
+    return drop(show, "fixtures", ids)
+
+
+def keep_scene(show: Show, name: str, look: Look, fade_in: float, fade_out: float) -> tuple[Show, str]:
+    """Store `look` as a new scene; gives the show and the scene's id."""
+    name = fresh_name(name.strip() or "Scene", (s.name for s in show.scenes.values()))
+    scene = Scene(id=fresh_id(name, show.scenes), name=name, look=look, fade_in=fade_in, fade_out=fade_out)
+    return put(show, "scenes", scene), scene.id
+
+
+def update_scene(show: Show, scene_id: str, look: Look) -> Show:
+    """Lay `look` over what the scene holds."""
+    scene = show.scenes[scene_id]
+    return put(show, "scenes", replace(scene, look=merge_looks(scene.look, look)))
+
+
+def merge_looks(below: Look, above: Look) -> Look:
+    """Both looks; where both have a value, the one from `above`."""
+    merged = dict(below)
+    for fixture, values in above.items():
+        merged[fixture] = {**merged.get(fixture, {}), **values}
+    return merged
+
+
+def keep_group(show: Show, name: str, fixtures: Sequence[str]) -> tuple[Show, str]:
+    """Store fixtures as a group; gives the show and the group's id."""
+    name = fresh_name(name.strip() or "Group", (g.name for g in show.groups.values()))
+    group = Group(id=fresh_id(name, show.groups), name=name, fixtures=tuple(fixtures))
+    return put(show, "groups", group), group.id
+
+
+def add_page(show: Show, name: str) -> tuple[Show, str]:
+    """A new, empty page; gives the show and the page's id."""
+    name = fresh_name(name, (p.name for p in show.pages.values()))
+    page = Page(id=fresh_id(name, show.pages), name=name)
+    return put(show, "pages", page), page.id
+
+
+def add_tile(show: Show, page_id: str, scene_id: str, kind: str = "pad", choice: str = "") -> tuple[Show, str]:
+    """Put a scene on a page as a tile; gives the show and the tile's id."""
+    taken = [tile.id for page in show.pages.values() for tile in page.tiles]
+    tile_id = fresh_id(f"{scene_id} {kind}", taken)
+    tile = msgspec.convert({"id": tile_id, "kind": kind, "scene": scene_id, "choice": choice}, Tile)
+    page = show.pages[page_id]
+    return put(show, "pages", replace(page, tiles=(*page.tiles, tile))), tile.id
+
+
+def change_tile(show: Show, tile_id: str, **fields: Any) -> Show:
+    """Change fields of a tile; a show without the tile comes back as it was."""
+    found = show.tile(tile_id)
+    if found is None:
+        return show
+    page, _ = found
+    tiles = tuple(replace(t, **fields) if t.id == tile_id else t for t in page.tiles)
+    return put(show, "pages", replace(page, tiles=tiles))
+
+
+def move_tile(show: Show, tile_id: str, index: int) -> Show:
+    """Give a tile another position in its page's order."""
+    found = show.tile(tile_id)
+    if found is None:
+        return show
+    page, tile = found
+    rest = [t for t in page.tiles if t.id != tile_id]
+    rest.insert(max(0, min(index, len(rest))), tile)
+    return put(show, "pages", replace(page, tiles=tuple(rest)))
+
+
+def remove_tile(show: Show, tile_id: str) -> Show:
+    """Take a tile off its page, and with it what controllers do to it."""
+    found = show.tile(tile_id)
+    if found is None:
+        return show
+    page, _ = found
+    show = put(show, "pages", replace(page, tiles=tuple(t for t in page.tiles if t.id != tile_id)))
+    return unlearn(show, f"tile:{tile_id}")
+
+
+def learn(show: Show, port: str, kind: str, channel: int, number: int, target: str) -> Show:
+    """Tie a control to a target. The control's, and the target's, earlier ties on that port are undone."""
+    kept = {
+        i: m
+        for i, m in show.mappings.items()
+        if m.control != (port, kind, channel, number) and not (m.target == target and m.port == port)
+    }
+    fields = {"port": port, "kind": kind, "channel": channel, "number": number, "target": target}
+    mapping_id = fresh_id(f"{kind} {channel} {number}", kept)
+    mapping = msgspec.convert({"id": mapping_id, **fields}, ControlMapping)
+    return replace(show, mappings={**kept, mapping.id: mapping})
+
+
+def unlearn(show: Show, target: str) -> Show:
+    """Untie every control from a target."""
+    return drop(show, "mappings", [i for i, m in show.mappings.items() if m.target == target])

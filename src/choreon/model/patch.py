@@ -1,0 +1,92 @@
+"""Who has which slot: footprints, clashes, the next free address."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+import msgspec
+
+from choreon.model.fixture_type import FixtureType, Mode
+from choreon.model.show import SLOTS, Fixture, Show
+
+
+class Clash(msgspec.Struct, frozen=True):
+    """Two fixtures that want the same slots `first`…`last` of a universe."""
+
+    universe: int
+    first: int
+    last: int
+    one: str
+    other: str
+
+
+def mode_of(types: Mapping[str, FixtureType], fixture: Fixture) -> Mode | None:
+    """The fixture's mode, or None where its type or mode is unknown."""
+    kind = types.get(fixture.type)
+    return kind.mode(fixture.mode) if kind else None
+
+
+def footprint(show: Show, fixture: Fixture) -> int:
+    """Slots the fixture takes; 1 where its type is unknown, so that its place is kept."""
+    mode = mode_of(show.types, fixture)
+    return mode.footprint if mode else 1
+
+
+def occupied(show: Show, universe: int, without: Iterable[str] = ()) -> dict[int, list[str]]:
+    """Slot (1…512) → the fixtures on it, for one universe, leaving out the fixtures named."""
+    left_out = set(without)
+    slots: dict[int, list[str]] = {}
+    for fixture in show.fixtures.values():
+        if fixture.universe == universe and fixture.id not in left_out:
+            for slot in range(max(1, fixture.address), min(SLOTS + 1, fixture.address + footprint(show, fixture))):
+                slots.setdefault(slot, []).append(fixture.id)
+    return slots
+
+
+def clashes(show: Show) -> list[Clash]:
+    """Every pair of fixtures that share slots, each once."""
+    found = []
+    for universe in universes(show):
+        spans = sorted(
+            (f.address, f.address + footprint(show, f) - 1, f.id)
+            for f in show.fixtures.values()
+            if f.universe == universe
+        )
+        for i, (_, last, one) in enumerate(spans):
+            for start, end, other in spans[i + 1 :]:
+                if start > last:
+                    break
+                found.append(Clash(universe, start, min(last, end), one, other))
+    return found
+
+
+def universes(show: Show) -> list[int]:
+    """The universes in use, ascending."""
+    return sorted({fixture.universe for fixture in show.fixtures.values()})
+
+
+def next_free(show: Show, universe: int, slots: int, start: int = 1) -> int | None:
+    """The first address from `start` with `slots` free slots in a row; None where there is none."""
+    taken = occupied(show, universe)
+    run = 0
+    for slot in range(start, SLOTS + 1):
+        run = 0 if slot in taken else run + 1
+        if run >= slots > 0:
+            return slot - slots + 1
+    return None
+
+
+def run_of(count: int, slots: int, address: int, gap: int = 0) -> list[tuple[int, int]]:
+    """First and last slot of each of `count` fixtures hung from `address` on, `gap` slots between them."""
+    starts = [address + i * (slots + gap) for i in range(count)]
+    return [(start, start + slots - 1) for start in starts]
+
+
+def taken_by(show: Show, universe: int, spans: Iterable[tuple[int, int]], without: Iterable[str] = ()) -> list[str]:
+    """Ids of the fixtures that already stand on the spans, in slot order."""
+    taken = occupied(show, universe, without)
+    found: dict[str, None] = {}
+    for first, last in spans:
+        for slot in range(first, last + 1):
+            found.update(dict.fromkeys(taken.get(slot, ())))
+    return list(found)

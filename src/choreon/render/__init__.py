@@ -1,0 +1,1 @@
+"""How light is computed: show + time → DMX bytes. NumPy only, no Qt, no input or output."""
