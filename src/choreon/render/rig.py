@@ -238,9 +238,9 @@ class _Channels:
         table = np.array(self.channels, float).reshape(-1, 5).T
         rig.source, rig.slope, rig.offset = table[0].astype(np.int64), table[1], table[2]
         rig.floor, rig.top = table[3], table[4]
-        rig.byte_channel, shift, rig.byte_at = np.array(self.bytes, np.int64).reshape(-1, 3).T
+        rig.byte_channel, shifts, rig.byte_at = np.array(self.bytes, np.int64).reshape(-1, 3).T
         rig.scaled, rig.scaled_by = np.array(self.scaled, np.int64).reshape(-1, 2).T
-        rig.byte_shift = shift.astype(np.int32)
+        rig.byte_shift = shifts.astype(np.int32)
         rig.white = np.array(self.white, np.int64)
         rig.shutters = np.array(self.shutters).reshape(-1, 8)
         rig.shutter_rows = np.array(self.shutter_rows, np.int64).reshape(-1, 2)

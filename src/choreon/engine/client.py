@@ -1,0 +1,114 @@
+"""The other side of the engine's socket: what a window, a test or a command uses to speak with it."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import select
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import TypeVar
+
+import msgspec
+
+from choreon import folders
+from choreon.engine import protocol
+
+M = TypeVar("M", bound=protocol.Message)
+
+
+def socket_path(folder: Path | None = None) -> Path:
+    """Where the engine of this runtime folder listens."""
+    return (folder or folders.runtime()) / "engine.sock"
+
+
+def screen_path(folder: Path | None = None) -> Path:
+    """Where the engine of this runtime folder shows its frames."""
+    return (folder or folders.runtime()) / "screen"
+
+
+class Client:
+    """A connection to the engine. Reading never blocks longer than asked."""
+
+    def __init__(self, folder: Path | None = None, window: bool = True) -> None:
+        """Raises OSError where no engine listens."""
+        self._socket = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+        try:
+            self._socket.connect(str(socket_path(folder)))
+        except OSError:
+            self._socket.close()
+            raise
+        self._framer = protocol.Framer()
+        self._waiting: list[protocol.FromEngine] = []
+        self.sent = 0
+        self.send(protocol.Hello(window=window))
+
+    def fileno(self) -> int:
+        return self._socket.fileno()
+
+    def send(self, message: protocol.Message) -> None:
+        """Send a message. Raises OSError where the engine is gone."""
+        self._socket.sendall(protocol.pack(message))
+        self.sent += 1
+
+    def receive(self, timeout: float = 0.0) -> list[protocol.FromEngine]:
+        """The messages that are there, after waiting up to `timeout` seconds for the first. Raises ConnectionError
+        where the engine is gone."""
+        found = self._waiting
+        self._waiting = []
+        while not found or timeout == 0.0:
+            ready, _, _ = select.select([self._socket], [], [], 0.0 if found else timeout)
+            if not ready:
+                break
+            data = self._socket.recv(1 << 20)
+            if not data and found:
+                break
+            if not data:
+                raise ConnectionError("the engine is gone")
+            for body in self._framer.feed(data):
+                with contextlib.suppress(msgspec.DecodeError):
+                    found.append(protocol.decode_from_engine(body))
+        return found
+
+    def wait_for(self, kind: type[M], timeout: float = 5.0) -> M:
+        """The next message of a kind; those before it are passed over. Raises TimeoutError."""
+        end = time.monotonic() + timeout
+        while (left := end - time.monotonic()) > 0:
+            found = self.receive(left)
+            for i, message in enumerate(found):
+                if isinstance(message, kind):
+                    self._waiting = found[i + 1 :] + self._waiting
+                    return message
+        raise TimeoutError(f"no {kind.__name__} within {timeout} s")
+
+    def close(self) -> None:
+        self._socket.close()
+
+
+def start_engine(show: Path | None, *, log: Path | None = None) -> subprocess.Popen[bytes]:
+    """Start an engine of its own session, so that it outlives the caller."""
+    command = [sys.executable, "-m", "choreon", "engine", *([str(show)] if show else [])]
+    with (log or folders.state() / "engine.log").open("ab") as out:
+        return subprocess.Popen(
+            command,
+            stdin=subprocess.DEVNULL,
+            stdout=out,
+            stderr=out,
+            start_new_session=True,
+            env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+        )
+
+
+def connect(timeout: float, folder: Path | None = None, window: bool = True) -> Client:
+    """Connect to an engine that may still be starting. Raises TimeoutError."""
+    end = time.monotonic() + timeout
+    while True:
+        try:
+            return Client(folder, window)
+        except OSError:
+            if time.monotonic() > end:
+                raise TimeoutError("no engine answered") from None
+            time.sleep(0.01)

@@ -1,0 +1,218 @@
+"""The messages between engine and window, and how they are framed on the socket.
+
+A message is a length of four bytes, little-endian, and as many bytes of MessagePack. The types check themselves
+when decoded; what does not fit is refused with one line in the log.
+"""
+
+from __future__ import annotations
+
+import struct
+
+import msgspec
+
+from choreon.model.changes import Delta
+from choreon.model.show import Look, Show
+from choreon.render.players import PlayState
+
+LIMIT = 64 << 20
+VERSION = 1
+
+
+class Message(msgspec.Struct, tag_field="t"):
+    """Base of all messages."""
+
+
+# from the window
+
+
+class Hello(Message, tag="hello"):
+    """First message of a client. `window`: it wants to be told what goes on."""
+
+    version: int = VERSION
+    window: bool = True
+
+
+class PutShow(Message, tag="show"):
+    """Play this show from now on. What plays goes on where the new show has it too."""
+
+    show: Show
+    path: str
+
+
+class Edit(Message, tag="edit"):
+    """The show changed."""
+
+    delta: Delta
+
+
+class Press(Message, tag="press"):
+    tile: str
+
+
+class SetLevel(Message, tag="level"):
+    """A tile's level, 0…1."""
+
+    tile: str
+    level: float
+
+
+class SetMasters(Message, tag="masters"):
+    grand: float | None = None
+    blackout: bool | None = None
+
+
+class Release(Message, tag="release"):
+    """Fade out a player, or, with an empty name, everything."""
+
+    player: str = ""
+
+
+class Touch(Message, tag="touch"):
+    """Values for the draft."""
+
+    look: Look
+
+
+class Untouch(Message, tag="untouch"):
+    """Draft values to remove: fixture → attributes."""
+
+    lines: dict[str, tuple[str, ...]]
+
+
+class ClearDraft(Message, tag="clear"):
+    seconds: float = 0.8
+
+
+class SetDraft(Message, tag="draft"):
+    """Replace the draft."""
+
+    look: Look
+
+
+class Restore(Message, tag="restore"):
+    """What was playing, for an engine that was started again."""
+
+    state: PlayState
+
+
+class Stop(Message, tag="stop"):
+    """Fade out within `seconds`, then end the streams and quit."""
+
+    seconds: float = 0.0
+
+
+# from the engine
+
+
+class Welcome(Message, tag="welcome"):
+    """Answer to Hello: what this engine is playing. `note`: what the user must be told."""
+
+    version: int
+    pid: int
+    path: str
+    show: Show
+    state: PlayState
+    note: str = ""
+    resumed: bool = False
+
+
+class State(Message, tag="state"):
+    """What plays changed. `serial`: how many messages of this client the engine had dealt with by then."""
+
+    state: PlayState
+    serial: int = 0
+
+
+class Pulse(Message, tag="pulse"):
+    """How the engine is, twice a second. Times in milliseconds, `lateness` of the worst frame since the last pulse."""
+
+    frames: int
+    late: int
+    missed: int
+    rate: float
+    cost: float
+    lateness: float
+    sent: int
+    errors: int
+
+
+class Ports(Message, tag="ports"):
+    """The controllers found: name → whether it is open. `trouble` says why there may be none."""
+
+    ports: dict[str, bool]
+    trouble: str = ""
+
+
+class Control(Message, tag="control"):
+    """A control on a controller was moved, `value` 0…1."""
+
+    port: str
+    kind: str
+    channel: int
+    number: int
+    value: float
+
+
+class Trouble(Message, tag="trouble"):
+    """Something the user should know."""
+
+    text: str
+
+
+ToEngine = (
+    Hello
+    | PutShow
+    | Edit
+    | Press
+    | SetLevel
+    | SetMasters
+    | Release
+    | Touch
+    | Untouch
+    | ClearDraft
+    | SetDraft
+    | Restore
+    | Stop
+)
+FromEngine = Welcome | State | Pulse | Ports | Control | Trouble
+
+_encoder = msgspec.msgpack.Encoder()
+_to_engine: msgspec.msgpack.Decoder[ToEngine] = msgspec.msgpack.Decoder(ToEngine)
+_from_engine: msgspec.msgpack.Decoder[FromEngine] = msgspec.msgpack.Decoder(FromEngine)
+
+
+def pack(message: Message) -> bytes:
+    """The message as framed bytes."""
+    body = _encoder.encode(message)
+    return struct.pack("<I", len(body)) + body
+
+
+def decode_to_engine(body: bytes) -> ToEngine:
+    """Raises msgspec.DecodeError."""
+    return _to_engine.decode(body)
+
+
+def decode_from_engine(body: bytes) -> FromEngine:
+    """Raises msgspec.DecodeError."""
+    return _from_engine.decode(body)
+
+
+class Framer:
+    """Takes bytes as they come and gives whole message bodies."""
+
+    def __init__(self) -> None:
+        self._held = bytearray()
+
+    def feed(self, data: bytes) -> list[bytes]:
+        """The bodies complete by now. Raises ValueError where the length cannot be that of a message."""
+        self._held += data
+        bodies = []
+        while len(self._held) >= 4:
+            size = int.from_bytes(self._held[:4], "little")
+            if size > LIMIT:
+                raise ValueError(f"a message of {size} bytes is announced")
+            if len(self._held) < 4 + size:
+                break
+            bodies.append(bytes(self._held[4 : 4 + size]))
+            del self._held[: 4 + size]
+        return bodies

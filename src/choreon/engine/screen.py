@@ -1,0 +1,68 @@
+"""Frames for the screen: a file in shared memory that the engine writes and any number of readers map.
+
+Layout, little-endian: magic 4 s, frame number u64 (odd while being written), monotonic time f64, count u32 of
+universes; at 64 their numbers as u32; at 2048 the slots, 512 bytes each.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+import struct
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+MAGIC = b"CHF1"
+MOST = 256
+NUMBERS_AT, SLOTS_AT = 64, 2048
+SIZE = SLOTS_AT + MOST * 512
+_HEAD = struct.Struct("<4s4xQdI")
+
+Bytes = npt.NDArray[np.uint8]
+
+
+class Screen:
+    """The engine's side."""
+
+    def __init__(self, path: Path) -> None:
+        handle = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
+        try:
+            os.ftruncate(handle, SIZE)
+            self._map = mmap.mmap(handle, SIZE)
+        finally:
+            os.close(handle)
+        self._slots = np.frombuffer(self._map, np.uint8)[SLOTS_AT:].reshape(MOST, 512)
+        self._numbers = np.frombuffer(self._map, np.uint32)[NUMBERS_AT // 4 : NUMBERS_AT // 4 + MOST]
+        number = _HEAD.unpack_from(self._map)[1] if self._map[:4] == MAGIC else 0
+        self._serial = (number + 1) & ~1
+
+    def publish(self, universes: tuple[int, ...], frame: Bytes, now: float) -> None:
+        """Show a frame (U, 512); universes beyond the 256th are not shown."""
+        count = min(len(universes), MOST)
+        _HEAD.pack_into(self._map, 0, MAGIC, self._serial + 1, now, count)
+        self._numbers[:count] = universes[:count]
+        self._slots[:count] = frame[:count]
+        self._serial += 2
+        _HEAD.pack_into(self._map, 0, MAGIC, self._serial, now, count)
+
+
+class ScreenReader:
+    """A window's side."""
+
+    def __init__(self, path: Path) -> None:
+        with path.open("rb") as file:
+            self._map = mmap.mmap(file.fileno(), SIZE, access=mmap.ACCESS_READ)
+
+    def read(self) -> tuple[int, float, dict[int, Bytes]] | None:
+        """Frame number, its time, and universe → slots (512); None where there is none, or one is being written."""
+        for _ in range(4):
+            magic, before, when, count = _HEAD.unpack_from(self._map)
+            if magic != MAGIC or before & 1 or count > MOST:
+                continue
+            numbers = np.frombuffer(self._map, np.uint32, count, NUMBERS_AT).copy()
+            slots = np.frombuffer(self._map, np.uint8, count * 512, SLOTS_AT).reshape(count, 512).copy()
+            if _HEAD.unpack_from(self._map)[1] == before:
+                return before // 2, when, dict(zip(numbers.tolist(), slots, strict=True))
+        return None

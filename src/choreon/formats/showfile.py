@@ -1,0 +1,198 @@
+"""The show file: a zip with `show.json` and the fixture types in use, written so that it is never half there.
+
+docs/show-file.md describes it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import os
+import tempfile
+import time
+import zipfile
+from pathlib import Path
+
+import msgspec
+
+from choreon.model.fixture_type import FixtureType
+from choreon.model.show import Show
+
+SUFFIX = ".choreon"
+FORMAT = 1
+VERSIONS = 10
+VERSION_GAP = 180.0  # seconds: a version is kept at most this often, so that ten of them reach back a while
+LIMIT = 64 << 20  # bytes a member may unpack to
+
+SCHEMA_NAME = "https://json-schema.org/draft/2020-12/schema"
+
+
+class ShowFileError(Exception):
+    """A show file that cannot be read. The text says what is wrong and what was kept."""
+
+
+class NewerFormat(ShowFileError):
+    """Written by a newer Choreon; never to be overwritten by this one."""
+
+
+class Header(msgspec.Struct, frozen=True):
+    """What every `show.json` begins with."""
+
+    format: int
+    show: msgspec.Raw
+
+
+def to_bytes(show: Show) -> bytes:
+    """The show as the bytes of a show file."""
+    used = {fixture.type for fixture in show.fixtures.values()}
+    kinds = {i: kind for i, kind in show.types.items() if i in used}
+    body = msgspec.json.encode(msgspec.structs.replace(show, types={}))
+    document = msgspec.json.encode({"format": FORMAT, "show": msgspec.Raw(body)})
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        archive.writestr("mimetype", "application/vnd.choreon.show")
+        archive.writestr("show.json", msgspec.json.format(document, indent=1))
+        for i, kind in kinds.items():
+            archive.writestr(f"types/{i}.json", msgspec.json.encode(kind))
+    return buffer.getvalue()
+
+
+def from_bytes(data: bytes, name: str = "the file") -> Show:
+    """The show in a show file's bytes. Raises ShowFileError, or NewerFormat."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            header = msgspec.json.decode(_member(archive, "show.json"), type=Header)
+            if header.format > FORMAT:
+                raise NewerFormat(
+                    f"{name} was written by a newer Choreon (format {header.format}; this one reads up to {FORMAT})."
+                )
+            show = msgspec.json.decode(header.show, type=Show)
+            found = [
+                msgspec.json.decode(_member(archive, m), type=FixtureType)
+                for m in archive.namelist()
+                if m.startswith("types/") and m.endswith(".json")
+            ]
+    except KeyError:
+        raise ShowFileError(f"{name} is a zip, but holds no Choreon show.") from None
+    except msgspec.DecodeError as error:
+        raise ShowFileError(f"{name} holds a value that does not fit: {error}.") from None
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
+        raise ShowFileError(f"{name} is not a whole show file ({error}).") from None
+    except Exception as error:  # zlib.error has no common base
+        raise ShowFileError(f"{name} is damaged ({error}).") from None
+    return msgspec.structs.replace(show, types={kind.id: kind for kind in found})
+
+
+def _member(archive: zipfile.ZipFile, name: str) -> bytes:
+    info = archive.getinfo(name)
+    if info.file_size > LIMIT:
+        raise ValueError(f"{name} would unpack to {info.file_size >> 20} MB")
+    return archive.read(info)
+
+
+def read(path: Path) -> Show:
+    """Read a show file. Raises ShowFileError, or OSError where it cannot be opened."""
+    return from_bytes(path.read_bytes(), path.name)
+
+
+def versions_folder(path: Path) -> Path:
+    """Where the earlier versions of a show file lie."""
+    return path.parent / f".{path.stem}-versions"
+
+
+def versions(path: Path) -> list[Path]:
+    """The earlier versions of a show file, newest first."""
+    return sorted(versions_folder(path).glob(f"*{SUFFIX}"), reverse=True)
+
+
+def open_best(path: Path) -> tuple[Show, str]:
+    """The show, or its last good version; and what to tell the user, empty where all is well.
+
+    A file that could not be read is put aside under another name, so that nothing writes over it. Raises
+    NewerFormat, and ShowFileError where no version can be read either.
+    """
+    try:
+        return read(path), ""
+    except NewerFormat:
+        raise
+    except ShowFileError as error:
+        for version in versions(path):
+            with contextlib.suppress(ShowFileError, OSError):
+                show = read(version)
+                aside = put_aside(path)
+                kept = time.strftime("%H:%M on %d %B", time.localtime(version.stat().st_mtime))
+                return show, f"{error} The version kept at {kept} was opened; the damaged file is kept as {aside.name}."
+        raise ShowFileError(f"{error} There is no earlier version of it. The file was left as it is.") from None
+
+
+def put_aside(path: Path) -> Path:
+    """Rename a file that cannot be read, out of the way of writing; gives its new path."""
+    stamp = time.strftime("%Y%m%d-%H%M%S")
+    target = path.with_name(f"{path.stem} (damaged {stamp}){path.suffix}")
+    i = 2
+    while target.exists():
+        target = path.with_name(f"{path.stem} (damaged {stamp} {i}){path.suffix}")
+        i += 1
+    path.rename(target)
+    return target
+
+
+def write(path: Path, show: Show) -> None:
+    """Write a show file: a new file, synced, then renamed into place. Now and then the file before it is kept as a
+    version. Raises OSError, and then the old file stands as it was."""
+    data = to_bytes(show)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, name = tempfile.mkstemp(prefix=f".{path.stem}-", suffix=".part", dir=path.parent)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        _keep_version(path)
+        os.replace(name, path)
+        _sync_folder(path.parent)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            os.unlink(name)
+        raise
+
+
+def _keep_version(path: Path) -> None:
+    if not path.exists():
+        return
+    kept = versions(path)
+    if kept and time.time() - kept[0].stat().st_mtime < VERSION_GAP:
+        return
+    with contextlib.suppress(OSError):
+        folder = versions_folder(path)
+        folder.mkdir(exist_ok=True)
+        target = folder / f"{time.strftime('%Y%m%d-%H%M%S')}-{time.time_ns() % 1_000_000_000:09d}{SUFFIX}"
+        os.link(path, target)
+        os.utime(target)
+    for old in versions(path)[VERSIONS:]:
+        with contextlib.suppress(OSError):
+            old.unlink()
+
+
+def _sync_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def schema() -> dict[str, object]:
+    """The JSON schema of `show.json` and of the files below `types/`."""
+
+    class Document(msgspec.Struct):
+        format: int
+        show: Show
+
+    (document, _), parts = msgspec.json.schema_components((Document, FixtureType))
+    return {
+        "$schema": SCHEMA_NAME,
+        "title": "show.json; files below types/ are a FixtureType",
+        **document,
+        "$defs": parts,
+    }

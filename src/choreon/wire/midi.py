@@ -1,0 +1,277 @@
+"""MIDI controllers, in and out: found, opened, and opened again when they come back.
+
+Real devices come through python-rtmidi. Simulated ones announce themselves by a file `NAME.json` holding a TCP port
+on this machine, and speak the same bytes there.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import logging
+import re
+import select
+import socket
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, Literal, NamedTuple
+
+import mido
+
+log = logging.getLogger(__name__)
+
+SCAN = 0.5  # seconds between looking for controllers
+
+
+class Event(NamedTuple):
+    """A control was moved: `kind` is `cc` or `note`, channel 0…15, number 0…127, value 0…1 (a note's 0 is its end)."""
+
+    port: str
+    kind: Literal["cc", "note"]
+    channel: int
+    number: int
+    value: float
+
+
+Key = tuple[str, str, int, int]
+
+
+def to_event(port: str, message: Any) -> Event | None:
+    """The event in a mido message; None for messages that no control sends."""
+    if message.type == "control_change":
+        return Event(port, "cc", message.channel, message.control, message.value / 127)
+    if message.type == "note_on":
+        return Event(port, "note", message.channel, message.note, message.velocity / 127)
+    if message.type == "note_off":
+        return Event(port, "note", message.channel, message.note, 0.0)
+    return None
+
+
+def to_bytes(kind: str, channel: int, number: int, value: int) -> bytes:
+    """Three MIDI bytes that set a control's light or motor to `value` 0…127."""
+    status = 0xB0 if kind == "cc" else 0x90
+    return bytes((status | (channel & 15), number & 127, value & 127))
+
+
+class LocalPort:
+    """A simulated controller on a TCP port of this machine."""
+
+    def __init__(self, name: str, port: int) -> None:
+        """Raises OSError where nothing listens."""
+        self.name = name
+        self._socket = socket.create_connection(("127.0.0.1", port), timeout=0.5)
+        self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        self._socket.setblocking(False)
+        self._parser = mido.Parser()
+
+    def fileno(self) -> int:
+        return self._socket.fileno()
+
+    def read(self) -> list[Event]:
+        """Events that have come; bytes that are no MIDI are passed over. Raises ConnectionError when it is gone."""
+        try:
+            data = self._socket.recv(4096)
+        except BlockingIOError:
+            return []
+        if not data:
+            raise ConnectionError(self.name)
+        self._parser.feed(data)
+        return [event for message in self._parser if (event := to_event(self.name, message))]
+
+    def send(self, data: bytes) -> None:
+        with contextlib.suppress(BlockingIOError):
+            self._socket.send(data)
+
+    def close(self) -> None:
+        self._socket.close()
+
+
+class RtPorts:
+    """Real controllers through python-rtmidi. `trouble` says why this machine has none to offer."""
+
+    def __init__(self, moved: Callable[[Event], None]) -> None:
+        self.trouble = ""
+        self._moved = moved
+        self._open: dict[str, tuple[Any, Any]] = {}
+        try:
+            import rtmidi
+
+            self._rtmidi = rtmidi
+            self._finder_in, self._finder_out = rtmidi.MidiIn(), rtmidi.MidiOut()
+        except Exception as error:
+            self.trouble = f"MIDI devices cannot be used on this machine ({_short(error)})."
+
+    def scan(self) -> dict[str, bool]:
+        """Open what is new, forget what is gone; name → open."""
+        if self.trouble:
+            return {}
+        try:
+            inputs = {_plain(n): i for i, n in enumerate(self._finder_in.get_ports())}
+            outputs = {_plain(n): i for i, n in enumerate(self._finder_out.get_ports())}
+        except Exception as error:
+            self.trouble = f"MIDI devices cannot be listed ({_short(error)})."
+            return {}
+        for name in [n for n in self._open if n not in inputs]:
+            self._shut(name)
+        for name, index in inputs.items():
+            if name not in self._open and "through" not in name.lower() and "choreon" not in name.lower():
+                with contextlib.suppress(Exception):
+                    self._open[name] = self._pair(name, index, outputs.get(name))
+        return {name: name in self._open for name in inputs}
+
+    def _pair(self, name: str, index: int, out: int | None) -> tuple[Any, Any]:
+        midi_in = self._rtmidi.MidiIn()
+        midi_in.open_port(index, name="choreon in")
+        midi_in.set_callback(lambda data, _=None: self._got(name, data[0]))
+        midi_out = None
+        if out is not None:
+            midi_out = self._rtmidi.MidiOut()
+            midi_out.open_port(out, name="choreon out")
+        return midi_in, midi_out
+
+    def _got(self, name: str, data: list[int]) -> None:
+        with contextlib.suppress(ValueError):
+            event = to_event(name, mido.Message.from_bytes(data))
+            if event:
+                self._moved(event)
+
+    def send(self, name: str, data: bytes) -> None:
+        _, out = self._open.get(name, (None, None))
+        if out is not None:
+            with contextlib.suppress(Exception):
+                out.send_message(list(data))
+
+    def _shut(self, name: str) -> None:
+        for port in self._open.pop(name):
+            if port is not None:
+                with contextlib.suppress(Exception):
+                    port.close_port()
+
+    def close(self) -> None:
+        for name in list(self._open):
+            self._shut(name)
+
+
+def _plain(name: str) -> str:
+    """A port's name without the numbers that change when it is plugged in again."""
+    return re.sub(r"\s+\d+:\d+$", "", name).strip()
+
+
+def _short(error: Exception) -> str:
+    return str(error).split("\n")[0][:120] or type(error).__name__
+
+
+class Hub:
+    """All controllers. Calls `moved` from its own threads, and `changed` when ports come or go."""
+
+    def __init__(
+        self,
+        folder: Path,
+        moved: Callable[[Event], None],
+        changed: Callable[[dict[str, bool], str], None],
+        real: bool = True,
+    ) -> None:
+        self._folder = folder
+        self._moved, self._changed = moved, changed
+        self._local: dict[str, LocalPort] = {}
+        self._rt = RtPorts(moved) if real else None
+        self._ports: dict[str, bool] | None = None
+        self._want: dict[Key, int] = {}
+        self._shown: dict[Key, int] = {}
+        self._wake_in, self._wake_out = socket.socketpair()
+        self._wake_in.setblocking(False)
+        self._ended = False
+        folder.mkdir(parents=True, exist_ok=True)
+        self._thread = threading.Thread(target=self._run, name="controllers", daemon=True)
+        self._thread.start()
+
+    def show(self, want: dict[Key, int]) -> None:
+        """What the controllers' lights and motors shall show: (port, kind, channel, number) → 0…127."""
+        self._want = want
+        with contextlib.suppress(OSError):
+            self._wake_out.send(b"w")
+
+    def close(self) -> None:
+        self._ended = True
+        self._wake_out.send(b"q")
+        self._thread.join(2)
+        for port in self._local.values():
+            port.close()
+        if self._rt:
+            self._rt.close()
+
+    def _run(self) -> None:
+        due = 0.0
+        while not self._ended:
+            now = time.monotonic()
+            if now >= due:
+                self._scan()
+                due = now + SCAN
+            ports = {port.fileno(): port for port in self._local.values()}
+            ready, _, _ = select.select([self._wake_in.fileno(), *ports], [], [], max(0.0, due - now))
+            for handle in ready:
+                if handle in ports:
+                    self._read(ports[handle])
+                else:
+                    self._wake_in.recv(4096)
+            self._light()
+
+    def _read(self, port: LocalPort) -> None:
+        try:
+            for event in port.read():
+                self._shown.pop(event[:4], None)
+                self._moved(event)
+        except OSError:
+            self._lose(port)
+
+    def _lose(self, port: LocalPort) -> None:
+        port.close()
+        self._local.pop(port.name, None)
+        self._forget(port.name)
+        self._tell({**(self._ports or {}), port.name: False})
+
+    def _forget(self, name: str) -> None:
+        self._shown = {key: value for key, value in self._shown.items() if key[0] != name}
+
+    def _scan(self) -> None:
+        found: dict[str, bool] = {}
+        for file in sorted(self._folder.glob("*.json")):
+            name = file.stem
+            if name not in self._local:
+                with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
+                    self._local[name] = LocalPort(name, int(json.loads(file.read_text())["port"]))
+                    self._forget(name)
+            found[name] = name in self._local
+        if self._rt:
+            before = set(self._ports or {})
+            real = self._rt.scan()
+            for name in set(real) - before:
+                self._forget(name)
+            found |= real
+        self._tell(found)
+
+    def _tell(self, found: dict[str, bool]) -> None:
+        if found != self._ports:
+            self._ports = found
+            self._changed(found, self._rt.trouble if self._rt else "")
+
+    def _light(self) -> None:
+        for key, value in list(self._want.items()):
+            if self._shown.get(key) == value:
+                continue
+            port, kind, channel, number = key
+            data = to_bytes(kind, channel, number, value)
+            local = self._local.get(port)
+            if local is not None:
+                try:
+                    local.send(data)
+                except OSError:
+                    self._lose(local)
+                    continue
+            elif self._rt and (self._ports or {}).get(port):
+                self._rt.send(port, data)
+            else:
+                continue
+            self._shown[key] = value
