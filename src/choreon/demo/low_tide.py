@@ -55,7 +55,7 @@ def _rig(show: Show) -> Show:
         row((-3.2, -1.9, -0.6, 0.6, 1.9, 3.2), -3.4, 4.2),
         Hanging(pitch=48),
     )
-    hang("generic-dimmer", "1 channel", "House", 1, 7, row((-2.4, 2.4), -5.6, 4.0), Hanging())
+    hang("generic-dimmer", "1 channel", "House", 1, 7, row((-2.4, 2.4), -4.6, 4.0), Hanging())
     over = row((-3.0, -1.0, 1.0, 3.0), 1.6, 4.2) + row((-3.0, -1.0, 1.0, 3.0), 3.6, 4.2)
     hang("tarnby-par-7", "8 channel", "Par", 1, 11, over, Hanging(pitch=-8))
     hang("tarnby-flood-6", "8 channel", "Uplight", 1, 81, row((-3.6, -1.5, 1.5, 3.6), 5.4, 0.2), Hanging(pitch=168))
@@ -185,7 +185,7 @@ def _scenes(show: Show) -> Show:
         p.aimed("Spot", 0.5, [(0, -20), (0, -12), (0, -12), (0, -20)]),
         p.lit("Front", 0.35),
     )
-    rows = [
+    rows: list[tuple[str, Look, float]] = [
         ("Slack Water", still, 4.0),
         ("Mudlight", mud, 5.0),
         ("The Groynes", groynes, 2.0),

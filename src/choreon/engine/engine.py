@@ -165,6 +165,8 @@ class Engine:
             self._welcome(peer)
         elif isinstance(message, protocol.PutShow):
             self._path = message.path
+            if message.show.id != self._newest.show.id:
+                self._inbox.put(lambda s, t: playing.blank())
             self._adopt(message.show)
         elif isinstance(message, protocol.Edit):
             self._adopt(changes.apply(self._newest.show, message.delta))

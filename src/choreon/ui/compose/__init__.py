@@ -1,0 +1,1 @@
+"""Compose: who, what, keep, with the lit stage in the middle."""

@@ -1,0 +1,1 @@
+"""Perform: pages of tiles, and what is on now."""

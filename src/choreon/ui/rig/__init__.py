@@ -1,0 +1,1 @@
+"""Rig: the room, what hangs in it, and the addresses."""

@@ -1,0 +1,1 @@
+"""Surfaces: controllers, and what each part of them does."""

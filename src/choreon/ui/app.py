@@ -1,0 +1,216 @@
+"""Starting the program: one window a user, the right show, the engine found or started."""
+
+from __future__ import annotations
+
+import contextlib
+import signal
+import sys
+import uuid
+from pathlib import Path
+
+import msgspec
+from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtNetwork import QLocalServer, QLocalSocket
+from PySide6.QtWidgets import QApplication, QFileDialog
+
+from choreon import folders
+from choreon.engine import client as engine_client
+from choreon.engine import protocol
+from choreon.formats import autosave, showfile
+from choreon.model.show import Output, Page, Show
+from choreon.ui import theme
+from choreon.ui.session import Session, settings_file
+from choreon.ui.window import MainWindow
+
+
+def empty_show(name: str = "Untitled") -> Show:
+    """A show with nothing in it but a page and an output by multicast."""
+    return Show(
+        id=f"show-{uuid.uuid4().hex[:12]}",
+        name=name,
+        pages={"page-1": Page(id="page-1", name="Page 1")},
+        outputs={"sacn": Output(id="sacn")},
+    )
+
+
+class Opened(msgspec.Struct):
+    """A show that was found, and what the user must know about it."""
+
+    show: Show
+    path: Path
+    note: str = ""
+
+
+def load(path: Path) -> Opened:
+    """Open a show file, or its last good version. Raises ShowFileError and OSError."""
+    copy = autosave.newer_rescue(path)
+    if copy is not None:
+        with contextlib.suppress(showfile.ShowFileError, OSError):
+            note = f"{path.name} could not be written last time. The newer copy from {copy.parent} was opened."
+            return Opened(showfile.read(copy), path, note)
+    show, note = showfile.open_best(path)
+    return Opened(show, path, note)
+
+
+def find_show(wanted: Path | None) -> Opened:
+    """The show to begin with: the one named, the last one, or a new one. Never raises: what is wrong goes along."""
+    settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+    last = settings.value("show")
+    path = wanted.resolve() if wanted else Path(str(last)) if last else None
+    if path is not None and path.exists():
+        try:
+            return load(path)
+        except (showfile.ShowFileError, OSError) as error:
+            why = getattr(error, "strerror", None) or str(error)
+            opened = new_show()
+            opened.note = f"{path.name} could not be opened: {why} A new show was begun instead."
+            return opened
+    if path is not None and wanted is not None:
+        show = empty_show(path.stem)
+        return Opened(show, path if path.suffix else path.with_suffix(showfile.SUFFIX))
+    return new_show()
+
+
+def new_show() -> Opened:
+    """A new show under a name that is free."""
+    i = 1
+    while (path := folders.shows() / f"Untitled{f' {i}' if i > 1 else ''}{showfile.SUFFIX}").exists():
+        i += 1
+    return Opened(empty_show(path.stem), path)
+
+
+class App:
+    """Holds the window that is open, and changes it for another when another show is opened."""
+
+    def __init__(self, opened: Opened, client: engine_client.Client | None) -> None:
+        self.window = self._make(opened, client)
+
+    def _make(self, opened: Opened, client: engine_client.Client | None) -> MainWindow:
+        settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+        settings.setValue("show", str(opened.path))
+        if opened.note or not opened.path.exists():
+            kept = autosave.save(opened.path, opened.show)
+        else:
+            kept = None
+        session = Session(opened.show, opened.path, client)
+        if kept is not None:
+            session.kept = kept
+        window = MainWindow(session)
+        window.open_show = self.change_show
+        if opened.note:
+            window.notice.tell(opened.note, "alarm")
+        return window
+
+    def change_show(self, how: str) -> None:
+        """Ask for a show and play it instead of this one."""
+        folder = str(folders.shows())
+        if how == "new":
+            name, _ = QFileDialog.getSaveFileName(self.window, "New show", folder, f"Shows (*{showfile.SUFFIX})")
+        else:
+            name, _ = QFileDialog.getOpenFileName(self.window, "Open a show", folder, f"Shows (*{showfile.SUFFIX})")
+        if not name:
+            return
+        path = Path(name)
+        if how == "new":
+            path = path.with_suffix(showfile.SUFFIX)
+            opened = Opened(empty_show(path.stem), path)
+        else:
+            try:
+                opened = load(path)
+            except (showfile.ShowFileError, OSError) as error:
+                self.window.notice.tell(f"{path.name} could not be opened: {error} This show stays open.", "alarm")
+                return
+        self.play(opened)
+
+    def play(self, opened: Opened) -> None:
+        """Hand another show to the engine, and open a window on it."""
+        old = self.window
+        old.finish(stop=False)
+        client = None
+        with contextlib.suppress(OSError, TimeoutError):
+            client = engine_client.connect(2.0)
+            client.send(protocol.PutShow(opened.show, str(opened.path)))
+            client.close()
+            client = engine_client.connect(2.0)
+        self.window = self._make(opened, client)
+        self.window.show()
+        old.close()
+        old.deleteLater()
+
+
+def run(wanted: Path | None) -> int:
+    """Open the window; gives the exit code."""
+    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Choreon")
+    app.setDesktopFileName("choreon")
+    theme.apply(app)
+    name = str(folders.runtime() / "window.sock")
+    if _raise_other(name):
+        print("Choreon is already open; its window was brought to the front.")
+        return 0
+    holder = App(*_begin(wanted))
+    server = QLocalServer()
+    server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
+    QLocalServer.removeServer(name)
+    server.listen(name)
+    server.newConnection.connect(lambda: _to_front(server, holder))
+    _end_on_signals(app, holder)
+    holder.window.show()
+    return app.exec()
+
+
+def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
+    """The show and the engine to begin with. An engine that plays is taken over, with its show, unless another show
+    was asked for by name."""
+    try:
+        client = engine_client.Client()
+        welcome = client.wait_for(protocol.Welcome, 3.0)
+    except (OSError, TimeoutError):
+        return find_show(wanted), None
+    same = wanted is None or (welcome.path and Path(welcome.path) == wanted.resolve())
+    client.close()
+    if same and welcome.path:
+        opened = Opened(welcome.show, Path(welcome.path))
+        return opened, engine_client.Client()
+    opened = find_show(wanted)
+    client = engine_client.Client(window=False)
+    client.send(protocol.PutShow(opened.show, str(opened.path)))
+    client.close()
+    return opened, engine_client.Client()
+
+
+def _raise_other(name: str) -> bool:
+    socket = QLocalSocket()
+    socket.connectToServer(name)
+    if not socket.waitForConnected(300):
+        return False
+    socket.write(b"front\n")
+    socket.waitForBytesWritten(300)
+    socket.disconnectFromServer()
+    return True
+
+
+def _to_front(server: QLocalServer, holder: App) -> None:
+    while (connection := server.nextPendingConnection()) is not None:
+        connection.disconnected.connect(connection.deleteLater)
+        window = holder.window
+        window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)
+        window.show()
+        window.raise_()
+        window.activateWindow()
+        window.notice.tell("Choreon was started once more; this is the window that was open already.", "info")
+
+
+def _end_on_signals(app: QApplication, holder: App) -> None:
+    """Ctrl+C in the terminal closes the window and lets the light go on."""
+
+    def end(*_: object) -> None:
+        holder.window.finish(stop=False)
+        app.quit()
+
+    signal.signal(signal.SIGINT, end)
+    signal.signal(signal.SIGTERM, end)
+    beat = QTimer(app, interval=200)
+    beat.timeout.connect(lambda: None)  # lets Python see signals
+    beat.start()

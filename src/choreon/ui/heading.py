@@ -1,0 +1,114 @@
+"""The heading: always there, with the show, how it is kept, the engine's health, grand master and blackout."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+
+from choreon.ui import theme
+from choreon.ui.session import Session
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.faders import Fader
+
+
+class Heading(QFrame):
+    """One line across the window."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedHeight(56)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(16, 8, 16, 8)
+        box.setSpacing(12)
+        self.name = basics.label("", "big")
+        self.kept = basics.label("", "small")
+        self.undo = basics.tool("undo", "Undo", session.undo)
+        self.redo = basics.tool("redo", "Redo", session.redo)
+        self.health = basics.label("", "small")
+        self.grand = Fader("Grand master", upright=False, token=theme.TEXT)
+        self.grand.setFixedWidth(190)
+        self.grand.moved.connect(session.set_grand)
+        self.grand_text = basics.label("", "heading")
+        self.grand_text.setFixedWidth(48)
+        self.blackout = QPushButton("Blackout")
+        self.blackout.setCheckable(True)
+        self.blackout.setIcon(theme.icon("dark"))
+        self.blackout.setToolTip("Blackout: all intensity to zero, until pressed again (Ctrl+B)")
+        self.blackout.clicked.connect(session.set_blackout)
+        for widget in (self.name, self.kept, self.undo, self.redo):
+            box.addWidget(widget)
+        box.addStretch(1)
+        for widget in (self.health, basics.label("Grand", "soft"), self.grand, self.grand_text, self.blackout):
+            box.addWidget(widget)
+        self._tick = QTimer(self, interval=1000)
+        self._tick.timeout.connect(self._tell_kept)
+        self._tick.start()
+        session.show_changed.connect(self._show)
+        session.kept_changed.connect(lambda _: self._tell_kept())
+        session.state_changed.connect(self._state)
+        session.pulse.connect(self._pulse)
+        session.engine_changed.connect(self._engine)
+        self._show()
+        self._state(session.state)
+        self._engine(session.alive)
+
+    def _show(self, _=None) -> None:
+        self.name.setText(self.session.show.name)
+        history = self.session.history
+        for button, name, word, keys in (
+            (self.undo, history.undo_name, "Undo", "Ctrl+Z"),
+            (self.redo, history.redo_name, "Redo", "Ctrl+Shift+Z"),
+        ):
+            button.setEnabled(bool(name))
+            button.setToolTip(f"{word} {name} ({keys})" if name else f"Nothing to {word.lower()}")
+        self._tell_kept()
+
+    def _tell_kept(self) -> None:
+        kept = self.session.kept
+        if kept.trouble:
+            self.kept.setText("⚠ not kept in its place")
+            self.kept.setToolTip(kept.trouble)
+            _role(self.kept, "alarm")
+            return
+        ago = int(time.time() - kept.when)
+        words = "just now" if ago < 2 else f"{ago} s ago" if ago < 60 else f"{ago // 60} min ago"
+        if ago >= 3600:
+            words = time.strftime("%H:%M", time.localtime(kept.when))
+        self.kept.setText(f"kept {words}")
+        self.kept.setToolTip(f"Every edit is written to {kept.path} within a second.")
+        _role(self.kept, "small")
+
+    def _state(self, state) -> None:
+        masters = state.masters
+        self.grand.set_level(masters.grand)
+        self.grand_text.setText(f"{100 * masters.grand:.0f} %")
+        if self.blackout.isChecked() != masters.blackout or not self.blackout.styleSheet():
+            self.blackout.setChecked(masters.blackout)
+            on = f"background: {theme.ALARM}; color: {theme.PIT}; font-weight: 600;"
+            self.blackout.setStyleSheet(on if masters.blackout else f"color: {theme.TEXT};")
+            self.blackout.setIcon(theme.icon("dark", theme.PIT if masters.blackout else theme.SOFT))
+            self.blackout.setText("Blackout is on" if masters.blackout else "Blackout")
+
+    def _pulse(self, pulse) -> None:
+        late = f"{pulse.late} late" if pulse.late else "on time"
+        dot = f'<span style="color:{theme.LIVE}">●</span>'
+        self.health.setText(f"{dot} {pulse.rate:.0f} frames/s · {late}")
+        self.health.setToolTip(
+            f"{pulse.frames} frames, {pulse.late} more than 4 ms late, {pulse.missed} skipped. "
+            f"A frame takes {pulse.cost:.1f} ms; the worst of the last half second came {pulse.lateness:.1f} ms late. "
+            f"{pulse.sent} packets sent, {pulse.errors} failed."
+        )
+
+    def _engine(self, alive: bool) -> None:
+        if not alive:
+            self.health.setText(f'<span style="color:{theme.ALARM}">▲</span> starting the engine …')
+
+
+def _role(label: QLabel, role: str) -> None:
+    if label.property("role") != role:
+        label.setProperty("role", role)
+        label.style().unpolish(label)
+        label.style().polish(label)

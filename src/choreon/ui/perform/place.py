@@ -1,0 +1,368 @@
+"""The place Perform: “I can hit it without looking twice.”"""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QRect, QSize, Qt, QTimer
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLayout,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from choreon.model import edits
+from choreon.model.show import Page, Tile
+from choreon.ui import theme
+from choreon.ui.learn import Learner
+from choreon.ui.perform.tiles import FaderTile, PadTile, TileWidget
+from choreon.ui.session import Session
+from choreon.ui.stage.mini import MiniStages
+from choreon.ui.stage.picture import StagePicture
+from choreon.ui.widgets import basics
+
+
+class PerformPlace(QWidget):
+    """The page on the left; on the right, always in the same spot, the stage and what is on."""
+
+    def __init__(self, session: Session, learner: Learner) -> None:
+        super().__init__()
+        self.session, self.learner = session, learner
+        self.minis = MiniStages(session)
+        self.page_id = next(iter(session.show.pages), "")
+        self.tiles: dict[str, TileWidget] = {}
+        self._shown: tuple[object, ...] = ()
+        self.tabs = QHBoxLayout()
+        self.tabs.setSpacing(4)
+        self.page_buttons = QButtonGroup(self)
+        self.add_button = basics.button("Add a tile", self._add_menu, "quiet", "plus", "Put a scene on this page")
+        head = QWidget()
+        line = QHBoxLayout(head)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addLayout(self.tabs)
+        line.addWidget(basics.tool("plus", "New page", self._new_page))
+        line.addStretch(1)
+        line.addWidget(self.add_button)
+        self.body = QWidget()
+        self.column = QVBoxLayout(self.body)
+        self.column.setContentsMargins(0, 0, 6, 0)
+        self.column.setSpacing(12)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.body)
+        left = QWidget()
+        basics.stack(left, head, scroll, spacing=10)
+        self.on_now = OnNow(session)
+        self.stage = StagePicture(session, choosing=False)
+        self.stage.setFixedHeight(190)
+        right = QWidget()
+        right.setFixedWidth(300)
+        basics.stack(right, self.stage, self.on_now, spacing=8).setStretch(1, 1)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(12, 0, 8, 8)
+        box.setSpacing(12)
+        box.addWidget(left, 1)
+        box.addWidget(right)
+        self._tick = QTimer(self, interval=50)
+        self._tick.timeout.connect(self._animate)
+        session.show_changed.connect(lambda _: self._fill())
+        session.state_changed.connect(self._state)
+        self._fill()
+
+    def _fill(self) -> None:
+        show = self.session.show
+        if self.page_id not in show.pages:
+            self.page_id = next(iter(show.pages), "")
+        shown = (show.pages, show.scenes, show.mappings, self.session.programme.rig, self.page_id)
+        if all(a is b for a, b in zip(shown, self._shown, strict=False)) and self._shown:
+            return
+        self._shown = shown
+        basics.clear(self.tabs)
+        for page in show.pages.values():
+            self.tabs.addWidget(self._tab(page))
+        basics.clear(self.column)
+        self.tiles = {}
+        shown_page = show.pages.get(self.page_id)
+        self.add_button.setEnabled(shown_page is not None)
+        if shown_page is not None:
+            self._fill_page(shown_page)
+        self._state(self.session.state)
+
+    def _tab(self, page: Page) -> QPushButton:
+        tab = basics.button(page.name, lambda: self.go(page.id), "quiet", tip=f"The page {page.name}")
+        tab.setCheckable(True)
+        tab.setChecked(page.id == self.page_id)
+        tab.setMinimumHeight(34)
+        tab.setFont(theme.font(16, strong=page.id == self.page_id))
+        tab.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        tab.customContextMenuRequested.connect(lambda point: self._page_menu(page, tab.mapToGlobal(point)))
+        self.page_buttons.addButton(tab)
+        return tab
+
+    def _fill_page(self, page: Page) -> None:
+        pads = [t for t in page.tiles if t.kind == "pad"]
+        faders = [t for t in page.tiles if t.kind == "fader"]
+        if not page.tiles:
+            self.column.addWidget(
+                basics.label("An empty page. Put scenes on it as pads or faders with “Add a tile”.", "soft")
+            )
+        choices = list(dict.fromkeys(t.choice for t in pads))
+        for choice in choices:
+            members = [self._tile(page, t) for t in pads if t.choice == choice]
+            self.column.addWidget(_choice_panel(choice, members) if choice else _plain(members))
+        if faders:
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.setSpacing(10)
+            for tile in faders:
+                line.addWidget(self._tile(page, tile))
+            line.addStretch(1)
+            row.setMinimumHeight(220)
+            self.column.addWidget(row, 1)
+        self.column.addStretch(0 if faders else 1)
+
+    def _tile(self, page: Page, tile: Tile) -> TileWidget:
+        kind = PadTile if tile.kind == "pad" else FaderTile
+        made = kind(self.session, self.minis, page, tile)
+        made.wants.connect(self._wanted)
+        self.tiles[tile.id] = made
+        return made
+
+    def go(self, page_id: str) -> None:
+        """Turn to a page."""
+        self.page_id = page_id
+        self._fill()
+
+    # following
+
+    def _state(self, state) -> None:
+        for tile in self.tiles.values():
+            tile.show_state(state)
+        now = time.monotonic()
+        if any(not p.settled(now) for p in state.players):
+            self._tick.start()
+
+    def _animate(self) -> None:
+        if not self.isVisible():
+            return
+        state = self.session.state
+        for tile in self.tiles.values():
+            tile.show_state(state)
+        self.on_now.animate()
+        now = time.monotonic()
+        if all(p.settled(now) for p in state.players):
+            self._tick.stop()
+
+    # arranging
+
+    def _wanted(self, what: str, tile_id: str) -> None:
+        show = self.session.show
+        name = self.tiles[tile_id].name
+        page = show.pages[self.page_id]
+        index = next((i for i, t in enumerate(page.tiles) if t.id == tile_id), 0)
+        if what == "learn":
+            self.learner.start(f"tile:{tile_id}")
+        elif what == "unlearn":
+            self.learner.forget(f"tile:{tile_id}")
+        elif what in ("earlier", "later"):
+            to = index - 1 if what == "earlier" else index + 1
+            self.session.edit(f"move {name}", edits.move_tile(show, tile_id, to))
+        elif what == "remove":
+            self.session.edit(f"take {name} off the page", edits.remove_tile(show, tile_id))
+            self.session.told.emit(f"{name} is off the page; the scene stays. Ctrl+Z brings it back.", "info")
+        elif what == "choice":
+            self._ask_choice(tile_id, name)
+
+    def _ask_choice(self, tile_id: str, name: str) -> None:
+        page = self.session.show.pages[self.page_id]
+        known = list(dict.fromkeys(t.choice for t in page.tiles if t.choice))
+        text, sure = QInputDialog.getItem(
+            self,
+            "One at a time",
+            "Pads of one choice exclude each other and crossfade.\nName of the choice (empty: none)",
+            ["", *known],
+            editable=True,
+        )
+        if sure:
+            self.session.edit(f"choice of {name}", edits.change_tile(self.session.show, tile_id, choice=text.strip()))
+
+    def _add_menu(self) -> None:
+        menu = QMenu(self)
+        for kind, title in (("pad", "As a pad"), ("fader", "As a fader")):
+            sub = menu.addMenu(title)
+            for scene in self.session.show.scenes.values():
+                sub.addAction(scene.name, lambda s=scene, k=kind: self.add_tile(s.id, k))
+            sub.setEnabled(bool(self.session.show.scenes))
+        menu.exec(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
+
+    def add_tile(self, scene_id: str, kind: str) -> None:
+        """Put a scene on the page that is shown."""
+        show, _ = edits.add_tile(self.session.show, self.page_id, scene_id, kind)
+        self.session.edit(f"put {show.scenes[scene_id].name} on {show.pages[self.page_id].name}", show)
+
+    def _new_page(self) -> None:
+        show, page_id = edits.add_page(self.session.show, "Page")
+        self.page_id = page_id
+        self.session.edit("new page", show)
+
+    def _page_menu(self, page: Page, point) -> None:
+        menu = QMenu(self)
+        menu.addAction("Rename…", lambda: self._rename(page))
+        menu.addAction(
+            "Delete",
+            lambda: self.session.edit(
+                f"delete the page {page.name}", edits.drop(self.session.show, "pages", [page.id])
+            ),
+        )
+        menu.exec(point)
+
+    def _rename(self, page: Page) -> None:
+        name, sure = QInputDialog.getText(self, "Rename the page", "Name", text=page.name)
+        if sure and name.strip():
+            changed = edits.replace(page, name=name.strip())
+            self.session.edit(f"rename the page {page.name}", edits.put(self.session.show, "pages", changed))
+
+
+def _choice_panel(name: str, members: list[TileWidget]) -> QFrame:
+    """Pads that exclude each other, on one ground."""
+    frame = basics.panel(basics.label(f"{name} · one at a time", "small"), _plain(members), margins=10, spacing=6)
+    return frame
+
+
+def _plain(members: list[TileWidget]) -> QWidget:
+    made = QWidget()
+    flow = Flow(made)
+    for member in members:
+        flow.addWidget(member)
+    return made
+
+
+class Flow(QLayout):
+    """Widgets from left to right, wrapped like words."""
+
+    GAP = 10
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._items: list = []
+        self.setContentsMargins(0, 0, 0, 0)
+
+    def addItem(self, item) -> None:
+        self._items.append(item)
+
+    def count(self) -> int:
+        return len(self._items)
+
+    def itemAt(self, index: int):
+        return self._items[index] if 0 <= index < len(self._items) else None
+
+    def takeAt(self, index: int):
+        return self._items.pop(index) if 0 <= index < len(self._items) else None
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self._lay(QRect(0, 0, width, 0), False)
+
+    def sizeHint(self) -> QSize:
+        return self.minimumSize()
+
+    def minimumSize(self) -> QSize:
+        sizes = [item.minimumSize() for item in self._items]
+        return QSize(max((s.width() for s in sizes), default=0), max((s.height() for s in sizes), default=0))
+
+    def setGeometry(self, rect: QRect) -> None:
+        super().setGeometry(rect)
+        self._lay(rect, True)
+
+    def _lay(self, rect: QRect, move: bool) -> int:
+        x, y, line = rect.x(), rect.y(), 0
+        for item in self._items:
+            size = item.sizeHint().expandedTo(item.minimumSize())
+            if x > rect.x() and x + size.width() > rect.right() + 1:
+                x, y, line = rect.x(), y + line + self.GAP, 0
+            if move:
+                item.setGeometry(QRect(x, y, size.width(), size.height()))
+            x += size.width() + self.GAP
+            line = max(line, size.height())
+        return y + line - rect.y()
+
+
+class OnNow(QFrame):
+    """The list of what is on, the latest on top, each with a way to let it go."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setProperty("panel", "true")
+        self.rows: dict[str, OnRow] = {}
+        self.title = basics.label("On now", "heading")
+        self.all = basics.button("Let all go", lambda: session.release(), "quiet", tip="Fade out everything that is on")
+        self.empty = basics.label("Nothing is on. The stage rests at home.", "soft", wrap=True)
+        holder = QWidget()
+        self.list = QVBoxLayout(holder)
+        self.list.setContentsMargins(0, 0, 4, 0)
+        self.list.setSpacing(6)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(holder)
+        basics.stack(self, basics.row(self.title, 1, self.all), self.empty, scroll, margins=12)
+        session.state_changed.connect(self._state)
+        self._state(session.state)
+
+    def _state(self, state) -> None:
+        players = sorted(state.players, key=lambda p: -p.order)
+        ids = [p.id for p in players]
+        if ids != list(self.rows):
+            basics.clear(self.list)
+            self.rows = {}
+            for player in players:
+                self.rows[player.id] = OnRow(self.session, player.id)
+                self.list.addWidget(self.rows[player.id])
+            self.list.addStretch(1)
+        self.empty.setVisible(not players)
+        self.all.setEnabled(bool(players))
+        for player in players:
+            self.rows[player.id].follow(player)
+
+    def animate(self) -> None:
+        for player in self.session.state.players:
+            if player.id in self.rows:
+                self.rows[player.id].follow(player)
+
+
+class OnRow(QFrame):
+    """One thing that is on."""
+
+    def __init__(self, session: Session, player_id: str) -> None:
+        super().__init__()
+        self.setStyleSheet(f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}")
+        self.name = basics.label("")
+        self.level = basics.label("", "soft")
+        self.go = basics.tool("close", "Let it go", lambda: session.release(player_id))
+        self.go.setMinimumSize(40, 40)
+        basics.stack(self, basics.row(self.name, 1, self.level, self.go), margins=4).setContentsMargins(12, 2, 4, 2)
+
+    def follow(self, player) -> None:
+        now = time.monotonic()
+        dot = "○" if player.releasing else "●"
+        name = player.name.replace("&", "&amp;").replace("<", "&lt;")
+        self.name.setText(f'<span style="color:{theme.LIVE}">{dot}</span>&nbsp; {name}')
+        step = player.steps[-1]
+        weight = player.weight_at(now)
+        if len(player.steps) > 1 and not step.done(now):
+            part = (now - step.at) / max(step.fade_in, step.fade_out, 1e-3)
+            self.level.setText(f"fading in {100 * min(1.0, part):.0f} %")
+        elif player.releasing:
+            self.level.setText(f"out {100 * weight:.0f} %")
+        else:
+            self.level.setText(f"{100 * weight:.0f} %")

@@ -1,0 +1,196 @@
+"""The place Surfaces: “I see my controller on the screen and what each part does.”"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
+
+from choreon.engine.controls import target_level
+from choreon.ui import theme, words
+from choreon.ui.learn import Learner
+from choreon.ui.session import Session
+from choreon.ui.surfaces.drawing import ControllerDrawing
+from choreon.ui.widgets import basics
+
+ID = Qt.ItemDataRole.UserRole
+
+
+class SurfacesPlace(QWidget):
+    """Controllers on the left, the drawing, and on the right what can be tied to a control."""
+
+    def __init__(self, session: Session, learner: Learner) -> None:
+        super().__init__()
+        self.session, self.learner = session, learner
+        self.ports = QListWidget()
+        self.ports.setAccessibleName("Controllers")
+        self.ports.currentItemChanged.connect(lambda *_: self._port_chosen())
+        self.trouble = basics.label("", "small", wrap=True)
+        self.none = basics.label(
+            "No controller yet. Plug one in: it is found and opened by itself. "
+            "“choreon sim controller” opens one to practise with.",
+            "soft",
+            wrap=True,
+        )
+        left = basics.panel(basics.label("Controllers", "heading"), self.none, self.ports, self.trouble)
+        left.layout().setStretch(2, 1)
+        left.setFixedWidth(230)
+        self.drawing = ControllerDrawing(session)
+        self.drawing.picked.connect(self._control_picked)
+        self.caption = basics.label("", "big")
+        self.hint = basics.label("", "soft")
+        middle = basics.panel(basics.row(self.caption, 1, self.hint), self.drawing)
+        middle.layout().setStretch(1, 1)
+        self.targets: dict[str, TargetRow] = {}
+        self._shown: tuple[object, ...] = ()
+        holder = QWidget()
+        self.list = QVBoxLayout(holder)
+        self.list.setContentsMargins(0, 0, 6, 0)
+        self.list.setSpacing(4)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(holder)
+        right = basics.panel(basics.label("Tiles and masters", "heading"), scroll)
+        right.setFixedWidth(320)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(8, 0, 8, 8)
+        box.setSpacing(8)
+        box.addWidget(left)
+        box.addWidget(middle, 1)
+        box.addWidget(right)
+        session.ports_changed.connect(lambda _: self._fill_ports())
+        session.show_changed.connect(lambda _: self._fill())
+        session.state_changed.connect(self._state)
+        session.control_moved.connect(self._moved)
+        learner.changed.connect(self._learning)
+        self._fill_ports()
+        self._fill()
+
+    # controllers
+
+    def _fill_ports(self) -> None:
+        ports = dict(self.session.ports.ports)
+        for mapping in self.session.show.mappings.values():
+            ports.setdefault(mapping.port, False)
+        now = self.ports.currentItem().data(ID) if self.ports.currentItem() else ""
+        self.ports.clear()
+        for name, is_open in ports.items():
+            item = QListWidgetItem(f"{'●' if is_open else '○'}  {name}" + ("" if is_open else "\n     not connected"))
+            item.setData(ID, name)
+            item.setToolTip("open" if is_open else "Opened again by itself when it comes back; what it does is kept.")
+            self.ports.addItem(item)
+            if name == now:
+                self.ports.setCurrentItem(item)
+        if self.ports.currentItem() is None and self.ports.count():
+            self.ports.setCurrentRow(0)
+        self.none.setVisible(not ports)
+        self.trouble.setText(self.session.ports.trouble)
+        self.trouble.setVisible(bool(self.session.ports.trouble))
+        self._port_chosen()
+
+    @property
+    def port(self) -> str:
+        item = self.ports.currentItem()
+        return item.data(ID) if item else ""
+
+    def _port_chosen(self) -> None:
+        self.caption.setText(self.port)
+        is_open = self.session.ports.ports.get(self.port, False)
+        self.hint.setText("" if not self.port else "connected" if is_open else "not connected; what it does is kept")
+        self.drawing.show_port(self.port, is_open)
+
+    def _moved(self, control) -> None:
+        self.drawing.moved(control)
+
+    def _control_picked(self, target: str) -> None:
+        for name, row in self.targets.items():
+            row.mark(name == target)
+
+    # targets
+
+    def _fill(self) -> None:
+        show = self.session.show
+        shown = (show.pages, show.scenes, show.mappings)
+        if self._shown and all(a is b for a, b in zip(shown, self._shown, strict=True)):
+            return
+        if not self._shown or show.mappings is not self._shown[2]:
+            self._shown = shown
+            self._fill_ports()
+        self._shown = shown
+        basics.clear(self.list)
+        self.targets = {}
+        self._section("Masters", ["grand", "blackout"])
+        for page in show.pages.values():
+            self._section(page.name, [f"tile:{tile.id}" for tile in page.tiles])
+        self.list.addStretch(1)
+        self.drawing.update()
+        self._state(self.session.state)
+
+    def _section(self, title: str, targets: list[str]) -> None:
+        if targets:
+            self.list.addWidget(basics.label(title, "small"))
+        for target in targets:
+            row = TargetRow(self.session, self.learner, target)
+            self.targets[target] = row
+            self.list.addWidget(row)
+
+    def _state(self, state) -> None:
+        for target, row in self.targets.items():
+            row.follow(target_level(self.session.show, state, target) or 0.0)
+        self.drawing.update()
+
+    def _learning(self, target: str) -> None:
+        for name, row in self.targets.items():
+            row.teach(name == target)
+
+
+class TargetRow(QWidget):
+    """One thing that a control can do, and which control does it."""
+
+    def __init__(self, session: Session, learner: Learner, target: str) -> None:
+        super().__init__()
+        self.target, self.learner = target, learner
+        show = session.show
+        self.name_text = words.target_name(show, target)
+        ties = [m for m in show.mappings.values() if m.target == target]
+        self.dot = basics.label("○")
+        self.dot.setFixedWidth(14)
+        title = basics.label(self.name_text)
+        tied = ", ".join(_control(m) for m in ties)
+        self.tied = basics.label(tied, "soft")
+        self.learn = basics.button(
+            "Learn", self._learn, "" if not ties else "quiet", tip=f"Tie a control to {self.name_text}"
+        )
+        self.unlearn = basics.tool("unlink", f"Untie {self.name_text}", lambda: learner.forget(target))
+        self.unlearn.setVisible(bool(ties))
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        basics.stack(
+            self, basics.row(self.dot, title, 1, self.tied, self.unlearn, self.learn, spacing=6)
+        ).setContentsMargins(8, 2, 4, 2)
+        self.mark(False)
+
+    def _learn(self) -> None:
+        if self.learner.target == self.target:
+            self.learner.cancel()
+        else:
+            self.learner.start(self.target)
+
+    def follow(self, level: float) -> None:
+        self.dot.setText(f'<span style="color:{theme.LIVE}">●</span>' if level > 0 else "○")
+
+    def mark(self, on: bool) -> None:
+        """Show that its control was picked on the drawing."""
+        line = theme.CHOSEN if on else theme.FLAT
+        self.setStyleSheet(
+            f"TargetRow {{ background: {theme.FLAT}; border: 1px solid {line}; border-radius: {theme.RADIUS}px; }}"
+        )
+
+    def teach(self, on: bool) -> None:
+        """Show that it waits for a control."""
+        self.learn.setText("Move it …" if on else "Learn")
+        self.learn.setStyleSheet(f"border: 1px dashed {theme.DRAFT}; color: {theme.DRAFT};" if on else "")
+
+
+def _control(mapping) -> str:
+    from choreon.ui.surfaces.drawing import part_name
+
+    return part_name(mapping.port, mapping.kind, mapping.channel, mapping.number)

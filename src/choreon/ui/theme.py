@@ -1,0 +1,107 @@
+"""Colours, fonts and icons: the tokens of the design, and the style sheet made of them."""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from importlib.resources import files
+
+from PySide6.QtCore import QByteArray, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QApplication
+
+PIT, DECK, FLAT, BATTEN = "#131014", "#1B171D", "#252028", "#3B3440"
+TEXT, SOFT, FAINT = "#F2ECEF", "#B9AEBB", "#8B7F8E"
+LIVE, DRAFT, CHOSEN, KEEP, ALARM = "#5FD3B8", "#F5A85C", "#9AA8FF", "#D9C46A", "#FF7A70"
+STAGE_BLACK = "#0B0B0B"
+
+FAMILY = "Atkinson Hyperlegible Next"
+RADIUS = 6
+
+
+def colour(token: str, alpha: float = 1.0) -> QColor:
+    """A token as a colour, `alpha` 0…1."""
+    made = QColor(token)
+    made.setAlphaF(alpha)
+    return made
+
+
+def font(size: int = 14, strong: bool = False) -> QFont:
+    """The shipped font at a size in pixels, with tabular figures and a slashed zero."""
+    made = QFont(FAMILY)
+    made.setPixelSize(size)
+    made.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)
+    for tag in (b"tnum", b"zero"):
+        made.setFeature(QFont.Tag(tag), 1)
+    return made
+
+
+@cache
+def icon(name: str, token: str = SOFT, active: str = TEXT) -> QIcon:
+    """A shipped icon, in one colour, and in another when checked."""
+    made = QIcon()
+    made.addPixmap(pixmap(name, token), QIcon.Mode.Normal, QIcon.State.Off)
+    made.addPixmap(pixmap(name, active), QIcon.Mode.Normal, QIcon.State.On)
+    made.addPixmap(pixmap(name, active), QIcon.Mode.Active, QIcon.State.Off)
+    made.addPixmap(pixmap(name, BATTEN), QIcon.Mode.Disabled, QIcon.State.Off)
+    return made
+
+
+@cache
+def pixmap(name: str, token: str = SOFT, size: int = 48) -> QPixmap:
+    """A shipped icon drawn in a colour."""
+    svg = files("choreon.ui").joinpath("icons", f"{name}.svg").read_text().replace("currentColor", token)
+    made = QPixmap(size, size)
+    made.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(made)
+    QSvgRenderer(QByteArray(svg.encode())).render(painter)
+    painter.end()
+    return made
+
+
+def apply(app: QApplication) -> None:
+    """Load the fonts and dress the application."""
+    for file in files("choreon.ui").joinpath("fonts").iterdir():
+        if file.name.endswith(".ttf"):
+            QFontDatabase.addApplicationFontFromData(QByteArray(file.read_bytes()))
+    app.setStyle("Fusion")
+    app.setFont(font())
+    app.setPalette(_palette())
+    app.setStyleSheet(style())
+    app.setWindowIcon(QIcon(pixmap("choreon", size=128)))
+
+
+def _palette() -> QPalette:
+    role = QPalette.ColorRole
+    palette = QPalette()
+    for key, token in (
+        (role.Window, PIT),
+        (role.Base, FLAT),
+        (role.AlternateBase, DECK),
+        (role.Button, FLAT),
+        (role.WindowText, TEXT),
+        (role.Text, TEXT),
+        (role.ButtonText, TEXT),
+        (role.ToolTipBase, FLAT),
+        (role.ToolTipText, TEXT),
+        (role.PlaceholderText, FAINT),
+        (role.Highlight, CHOSEN),
+        (role.HighlightedText, PIT),
+        (role.Link, CHOSEN),
+    ):
+        palette.setColor(key, QColor(token))
+    for key in (role.WindowText, role.Text, role.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, key, QColor(FAINT))
+    return palette
+
+
+ICON = QSize(18, 18)
+
+
+def style() -> str:
+    """The style sheet with the tokens filled in."""
+    text = files("choreon.ui").joinpath("style.qss").read_text()
+    tokens = {"pit": PIT, "deck": DECK, "flat": FLAT, "batten": BATTEN, "text": TEXT, "soft": SOFT, "faint": FAINT}
+    tokens |= {"live": LIVE, "draft": DRAFT, "chosen": CHOSEN, "keep": KEEP, "alarm": ALARM, "radius": str(RADIUS)}
+    return re.sub("@(" + "|".join(tokens) + ")", lambda m: tokens[m.group(1)], text)

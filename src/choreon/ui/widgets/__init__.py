@@ -1,0 +1,1 @@
+"""Controls that more than one place uses."""

@@ -1,0 +1,96 @@
+"""Small helpers that keep the places' code about the places."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+
+from choreon.ui import theme
+
+
+def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
+    """A line of words in one of the style sheet's roles."""
+    made = QLabel(text)
+    if role:
+        made.setProperty("role", role)
+    made.setWordWrap(wrap)
+    return made
+
+
+def button(text: str, act: Callable[[], object], kind: str = "", icon: str = "", tip: str = "") -> QPushButton:
+    """A button; `kind` is main, quiet or nothing."""
+    made = QPushButton(text)
+    if kind:
+        made.setProperty("kind", kind)
+    if icon:
+        made.setIcon(theme.icon(icon, theme.PIT if kind == "main" else theme.SOFT))
+        made.setIconSize(theme.ICON)
+    made.setToolTip(tip or text)
+    made.setAccessibleName(text or tip)
+    made.clicked.connect(lambda *_: act())
+    return made
+
+
+def tool(icon: str, tip: str, act: Callable[[], object], checkable: bool = False) -> QToolButton:
+    """A button that is only an icon."""
+    made = QToolButton()
+    made.setIcon(theme.icon(icon))
+    made.setIconSize(theme.ICON)
+    made.setToolTip(tip)
+    made.setAccessibleName(tip)
+    made.setCheckable(checkable)
+    made.setProperty("kind", "quiet")
+    made.clicked.connect(lambda *_: act())
+    return made
+
+
+def panel(*widgets: QWidget | int, margins: int = 12, spacing: int = 8) -> QFrame:
+    """A panel with widgets one below the other; a number stretches."""
+    frame = QFrame()
+    frame.setProperty("panel", "true")
+    stack(frame, *widgets, margins=margins, spacing=spacing)
+    return frame
+
+
+def stack(parent: QWidget, *widgets: QWidget | int, margins: int = 0, spacing: int = 8) -> QVBoxLayout:
+    """Lay widgets one below the other; a number stretches."""
+    box = QVBoxLayout(parent)
+    box.setContentsMargins(margins, margins, margins, margins)
+    box.setSpacing(spacing)
+    _fill(box, widgets)
+    return box
+
+
+def row(*widgets: QWidget | int, spacing: int = 8) -> QWidget:
+    """Widgets side by side; a number stretches."""
+    made = QWidget()
+    box = QHBoxLayout(made)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(spacing)
+    _fill(box, widgets)
+    return made
+
+
+def _fill(box: QVBoxLayout | QHBoxLayout, widgets: tuple[QWidget | int, ...]) -> None:
+    for widget in widgets:
+        if isinstance(widget, int):
+            box.addStretch(widget)
+        else:
+            box.addWidget(widget)
+
+
+def clear(box: QVBoxLayout | QHBoxLayout) -> None:
+    """Take everything out of a layout."""
+    while (item := box.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.setParent(None)
+            widget.deleteLater()
+
+
+LEFT, CENTRE, RIGHT = (
+    Qt.AlignmentFlag.AlignLeft,
+    Qt.AlignmentFlag.AlignCenter,
+    Qt.AlignmentFlag.AlignRight,
+)

@@ -1,0 +1,122 @@
+"""Faders, upright and lying."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from choreon.ui import theme
+
+
+class Fader(QWidget):
+    """A level 0…1. Dragging moves it from where it stands: touching it never makes it jump."""
+
+    moved = Signal(float)
+
+    def __init__(self, name: str, upright: bool = True, token: str = theme.LIVE) -> None:
+        super().__init__()
+        self.upright, self.token = upright, token
+        self._level = 0.0
+        self._drag: tuple[float, float] | None = None
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        fixed, free = QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding
+        self.setSizePolicy(fixed if upright else free, free if upright else fixed)
+        self.setToolTip(f"{name}: drag, wheel (Shift: fine), arrow keys, 0…9 for tenths, F for full")
+
+    def sizeHint(self) -> QSize:
+        return QSize(48, 160) if self.upright else QSize(170, 32)
+
+    @property
+    def level(self) -> float:
+        return self._level
+
+    @property
+    def held(self) -> bool:
+        """Whether a hand is on it."""
+        return self._drag is not None
+
+    def set_level(self, level: float) -> None:
+        """Show a level that came from elsewhere; a hand on the fader wins."""
+        if self._drag is None and level != self._level:
+            self._level = level
+            self.update()
+
+    def _set(self, level: float) -> None:
+        level = min(1.0, max(0.0, level))
+        if level != self._level:
+            self._level = level
+            self.update()
+            self.moved.emit(level)
+
+    def _along(self, event: QMouseEvent) -> float:
+        if self.upright:
+            return -event.position().y() / max(1, self.height() - 28)
+        return event.position().x() / max(1, self.width() - 28)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._drag = (self._along(event), self._level)
+            self._start = self._level
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is not None:
+            fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            self._set(self._drag[1] + fine * (self._along(event) - self._drag[0]))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._drag = None
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        step = 0.01 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.05
+        self._set(self._level + step * (event.angleDelta().y() or event.angleDelta().x()) / 120)
+        event.accept()
+
+    def keyPressEvent(self, event) -> None:
+        key = event.key()
+        more = (Qt.Key.Key_Up, Qt.Key.Key_Right)
+        if key in more or key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
+            self._set(self._level + (0.05 if key in more else -0.05))
+        elif Qt.Key.Key_0 <= key <= Qt.Key.Key_9:
+            self._set((key - Qt.Key.Key_0) / 10)
+        elif key == Qt.Key.Key_F:
+            self._set(1.0)
+        elif key == Qt.Key.Key_Escape and self._drag is not None:
+            self._drag = None
+            self._set(self._start)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        token = QColor(self.token if self._level > 0 else theme.FAINT)
+        w, h = self.width(), self.height()
+        painter.setBrush(QColor(theme.BATTEN))
+        if self.upright:
+            x, run = w / 2, h - 28
+            painter.drawRoundedRect(QRectF(x - 3, 14, 6, run), 3, 3)
+            y = 14 + run * (1 - self._level)
+            painter.setBrush(token)
+            painter.drawRoundedRect(QRectF(x - 3, y, 6, 14 + run - y), 3, 3)
+            cap = QRectF(x - 18, y - 9, 36, 18)
+            mark = (QRectF(x - 11, y - 1, 22, 2),)
+        else:
+            y, run = h / 2, w - 28
+            painter.drawRoundedRect(QRectF(14, y - 3, run, 6), 3, 3)
+            x = 14 + run * self._level
+            painter.setBrush(token)
+            painter.drawRoundedRect(QRectF(14, y - 3, x - 14, 6), 3, 3)
+            cap = QRectF(x - 8, y - 12, 16, 24)
+            mark = (QRectF(x - 1, y - 7, 2, 14),)
+        painter.setBrush(QColor("#E3DBE0" if self.isEnabled() else theme.FAINT))
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(theme.CHOSEN), 2))
+        painter.drawRoundedRect(cap, 4, 4)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.PIT))
+        for line in mark:
+            painter.drawRect(line)

@@ -1,0 +1,222 @@
+"""Value fields: drag, wheel, type; double-click for home; Esc leaves without a change."""
+
+from __future__ import annotations
+
+import re
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
+
+from choreon.ui import theme
+
+_TYPED = re.compile(r"^\s*([+*/]|)\s*(-?\d+(?:[.,]\d+)?)\s*(%|s|hz|°|bpm|m)?\s*$", re.IGNORECASE)
+
+
+def parse(text: str, now: float | None) -> float | None:
+    """What was typed into a field that shows `now`: `50`, `+10`, `/2`, `*1.5`, `3.5s`; None where it is no value."""
+    match = _TYPED.match(text)
+    if match is None:
+        return None
+    sign, number = match.group(1), float(match.group(2).replace(",", "."))
+    base = now or 0.0
+    if sign == "+":
+        return base + number
+    if sign == "*":
+        return base * number
+    if sign == "/":
+        return base / number if number else None
+    return number
+
+
+class ValueField(QWidget):
+    """A number with a name. `changed` gives it while it is dragged or typed."""
+
+    changed = Signal(float)
+    homed = Signal()
+
+    def __init__(
+        self,
+        label: str,
+        low: float,
+        high: float,
+        unit: str = "",
+        digits: int = 0,
+        home: float | None = None,
+        bar: bool = True,
+    ) -> None:
+        super().__init__()
+        self.label, self.low, self.high, self.unit, self.digits, self.home = label, low, high, unit, digits, home
+        self.bar = bar
+        self._value: float | None = low
+        self._spread: tuple[float, float] | None = None
+        self.drafted = False
+        self._drag: tuple[QPointF, float, float | None] | None = None
+        self._moved = False
+        self._edit: QLineEdit | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.setAccessibleName(label)
+        self.setToolTip(
+            f"{label}: drag or turn the wheel (Shift: fine), type a value, +10 or /2; double-click for home."
+        )
+
+    def sizeHint(self) -> QSize:
+        return QSize(150, 34)
+
+    @property
+    def value(self) -> float | None:
+        """None where the chosen fixtures differ."""
+        return self._value
+
+    def set_value(self, value: float | None, spread: tuple[float, float] | None = None) -> None:
+        """Show a value, or, with None, the span of values that differ. Tells nobody."""
+        if self._drag is None or not self._moved:
+            self._value, self._spread = value, spread
+            self.update()
+
+    def text(self) -> str:
+        if self._value is None:
+            if self._spread is None:
+                return "—"
+            return f"{self._spread[0]:.{self.digits}f} … {self._spread[1]:.{self.digits}f}{self._suffix()}"
+        return f"{self._value:.{self.digits}f}{self._suffix()}"
+
+    def _suffix(self) -> str:
+        return f" {self.unit}" if self.unit and self.unit != "°" else self.unit
+
+    def _set(self, value: float) -> None:
+        value = min(self.high, max(self.low, round(value, self.digits + 2)))
+        self._value, self._spread = value, None
+        self.update()
+        self.changed.emit(value)
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        rect = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+        hover = self.underMouse() and self.isEnabled()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.BATTEN if hover else theme.FLAT))
+        painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
+        accent = QColor(theme.DRAFT if self.drafted else theme.SOFT)
+        if self.bar:
+            self._paint_bar(painter, rect, accent)
+        if self.drafted or self.hasFocus():
+            pen = QPen(QColor(theme.DRAFT if self.drafted and not self.hasFocus() else theme.CHOSEN), 1)
+            if self.drafted and not self.hasFocus():
+                pen.setDashPattern([3, 2])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
+        inner = rect.adjusted(10, 0, -10, -2 if self.bar else 0)
+        painter.setFont(theme.font(13))
+        painter.setPen(QColor(theme.SOFT if self.isEnabled() else theme.FAINT))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self.label)
+        painter.setFont(theme.font(14, strong=True))
+        painter.setPen(QColor(theme.TEXT if self.isEnabled() else theme.FAINT))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.text())
+
+    def _paint_bar(self, painter: QPainter, rect: QRectF, accent: QColor) -> None:
+        span = self.high - self.low
+        ends = self._spread if self._value is None else (self.low if self.low >= 0 else 0.0, self._value)
+        if ends is None or span <= 0:
+            return
+        track = QRectF(rect.left() + 8, rect.bottom() - 5, rect.width() - 16, 2)
+        painter.setBrush(theme.colour(theme.BATTEN if not self.underMouse() else theme.FAINT))
+        painter.drawRect(track)
+        a, b = sorted(min(1.0, max(0.0, (e - self.low) / span)) for e in ends)
+        painter.setBrush(accent)
+        painter.drawRect(QRectF(track.left() + a * track.width(), track.top(), max(2.0, (b - a) * track.width()), 2))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            start = self._value if self._value is not None else (sum(self._spread) / 2 if self._spread else self.low)
+            self._drag = (event.position(), start, self._value)
+            self._moved = False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is None:
+            return
+        away = event.position().x() - self._drag[0].x()
+        if not self._moved and abs(away) < 3:
+            return
+        self._moved = True
+        fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        self._set(self._drag[1] + fine * away * (self.high - self.low) / 240)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        clicked = self._drag is not None and not self._moved
+        self._drag, self._moved = None, False
+        if clicked:
+            self.setFocus()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self._drag = None
+        if self.home is not None:
+            self._set(self.home)
+        self.homed.emit()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        ticks = event.angleDelta().y() / 120 or event.angleDelta().x() / 120
+        fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        step = 10.0**-self.digits if fine else max(10.0**-self.digits, (self.high - self.low) / 40)
+        start = self._value if self._value is not None else (sum(self._spread) / 2 if self._spread else self.low)
+        self._set(start + ticks * step)
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = event.key()
+        if key == Qt.Key.Key_Escape and self._drag is not None and self._moved:
+            before = self._drag[2] if self._drag[2] is not None else self._drag[1]
+            self._drag, self._moved = None, False
+            self._set(before)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self._value is not None:
+            self._set(
+                self._value
+                + (1 if key == Qt.Key.Key_Up else -1) * max(10.0**-self.digits, (self.high - self.low) / 100)
+            )
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._open("")
+        elif event.text() and event.text() in "0123456789+-*/.":
+            self._open(event.text())
+        else:
+            super().keyPressEvent(event)
+
+    def _open(self, first: str) -> None:
+        self._edit = edit = QLineEdit(self)
+        edit.setGeometry(self.rect())
+        edit.setText(first or (f"{self._value:.{self.digits}f}" if self._value is not None else ""))
+        if not first:
+            edit.selectAll()
+        edit.returnPressed.connect(self._typed)
+        edit.editingFinished.connect(self._shut)
+        edit.installEventFilter(self)
+        edit.show()
+        edit.setFocus()
+
+    def eventFilter(self, watched, event) -> bool:
+        if watched is self._edit and event.type() == event.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
+            self._shut()
+            return True
+        return False
+
+    def _typed(self) -> None:
+        if self._edit is not None:
+            value = parse(self._edit.text(), self._value)
+            if value is not None:
+                self._set(value)
+
+    def _shut(self) -> None:
+        if self._edit is not None:
+            edit, self._edit = self._edit, None
+            edit.hide()
+            edit.deleteLater()
+            self.setFocus()
+
+    def enterEvent(self, event) -> None:
+        self.update()
+
+    def leaveEvent(self, event) -> None:
+        self.update()

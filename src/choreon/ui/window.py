@@ -1,0 +1,243 @@
+"""The shell: rail, heading, notices, the place, and the ledger strip."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QSettings, QSize, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QDialog,
+    QFrame,
+    QMainWindow,
+    QMenu,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from choreon.ui import theme, words
+from choreon.ui.compose.place import ComposePlace
+from choreon.ui.heading import Heading
+from choreon.ui.learn import Learner
+from choreon.ui.ledger import Ledger
+from choreon.ui.perform.place import PerformPlace
+from choreon.ui.rig.place import RigPlace
+from choreon.ui.session import Session, settings_file
+from choreon.ui.surfaces.place import SurfacesPlace
+from choreon.ui.widgets import basics
+
+PLACES = ("rig", "compose", "perform", "surfaces")
+
+
+class Notice(QFrame):
+    """What the program has to say, under the heading rather than over the work."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.text = basics.label("", wrap=True)
+        self.sign = basics.label("")
+        self.dismiss = basics.tool("close", "Dismiss", self.hide)
+        self.cancel: Callable[[], None] | None = None
+        basics.stack(self, basics.row(self.sign, self.text, 1, self.dismiss)).setContentsMargins(16, 2, 12, 2)
+        self.row_text = self.text
+        self.text.setSizePolicy(self.text.sizePolicy().Policy.Expanding, self.text.sizePolicy().Policy.Preferred)
+        self._away = QTimer(self, interval=5000, singleShot=True)
+        self._away.timeout.connect(self.hide)
+        self.hide()
+
+    def tell(self, text: str, kind: str = "info") -> None:
+        """Show a line; an alarm stays until it is dismissed."""
+        token, sign = {"alarm": (theme.ALARM, "▲"), "learn": (theme.DRAFT, "◌")}.get(kind, (theme.SOFT, "●"))
+        if self.isVisible() and self._kind == "alarm" and kind == "info":
+            return
+        self._kind = kind
+        self.sign.setText(f'<span style="color:{token}">{sign}</span>')
+        self.text.setText(text)
+        self.show()
+        if kind == "info":
+            self._away.start()
+        else:
+            self._away.stop()
+
+    _kind = "info"
+
+
+class MainWindow(QMainWindow):
+    """One window, one show."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+        self.open_show: Callable[[str], None] | None = None
+        self.closed_for_good = False
+        self.learner = Learner(session)
+        self.heading = Heading(session)
+        self.notice = Notice()
+        self.ledger = Ledger(session)
+        self.places: dict[str, QWidget] = {
+            "rig": RigPlace(session),
+            "compose": ComposePlace(session),
+            "perform": PerformPlace(session, self.learner),
+            "surfaces": SurfacesPlace(session, self.learner),
+        }
+        self.stack = QStackedWidget()
+        for place in self.places.values():
+            self.stack.addWidget(place)
+        self.rail = self._make_rail()
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for widget in (self.heading, self.notice, self.stack, self.ledger):
+            column.addWidget(widget, 1 if widget is self.stack else 0)
+        whole = basics.row(self.rail, body, spacing=0)
+        whole.layout().setStretch(1, 1)
+        self.setCentralWidget(whole)
+        self.setWindowTitle(f"{session.show.name} — Choreon")
+        self.resize(1280, 800)
+        self.setMinimumSize(960, 600)
+        session.told.connect(self.notice.tell)
+        session.show_changed.connect(lambda show: self.setWindowTitle(f"{show.name} — Choreon"))
+        self.learner.changed.connect(self._learning)
+        self._shortcuts()
+        geometry = self.settings.value("geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        self.go(str(self.settings.value("place", "perform" if session.show.pages else "rig")))
+        if session.kept.trouble:
+            self.notice.tell(session.kept.trouble, "alarm")
+
+    # places
+
+    def _make_rail(self) -> QFrame:
+        rail = QFrame()
+        rail.setFixedWidth(76)
+        rail.setStyleSheet(f"background: {theme.DECK};")
+        self.buttons = QButtonGroup(self)
+        widgets: list[QWidget | int] = []
+        for i, name in enumerate(PLACES):
+            button = QToolButton()
+            button.setText(name.capitalize())
+            button.setIcon(theme.icon(name))
+            button.setIconSize(QSize(22, 22))
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setCheckable(True)
+            button.setFixedSize(68, 60)
+            button.setFont(theme.font(12))
+            button.setProperty("kind", "quiet")
+            button.setToolTip(f"{name.capitalize()} (Ctrl+{i + 1})")
+            button.clicked.connect(lambda *_, n=name: self.go(n))
+            self.buttons.addButton(button, i)
+            widgets.append(button)
+        self.more = basics.tool("more", "Shows, and how the window behaves", self._menu)
+        self.more.setFixedSize(68, 40)
+        basics.stack(rail, *widgets, 1, self.more, margins=4, spacing=4)
+        return rail
+
+    def go(self, name: str) -> None:
+        """Show a place."""
+        name = name if name in self.places else PLACES[0]
+        self.stack.setCurrentWidget(self.places[name])
+        self.buttons.button(PLACES.index(name)).setChecked(True)
+        self.settings.setValue("place", name)
+
+    @property
+    def place(self) -> str:
+        return PLACES[self.stack.currentIndex()]
+
+    def _shortcuts(self) -> None:
+        session = self.session
+        keys: list[tuple[str, Callable[[], object]]] = [
+            *((f"Ctrl+{i + 1}", lambda n=n: self.go(n)) for i, n in enumerate(PLACES)),
+            ("Ctrl+Z", session.undo),
+            ("Ctrl+Shift+Z", session.redo),
+            ("Ctrl+Y", session.redo),
+            ("Ctrl+B", lambda: session.set_blackout(not session.state.masters.blackout)),
+            ("Ctrl+S", self.ledger.ask_name),
+            ("Ctrl+Shift+X", session.clear_draft),
+        ]
+        for key, act in keys:
+            QShortcut(QKeySequence(key), self).activated.connect(act)
+        self._escape = QShortcut(QKeySequence("Esc"), self)
+        self._escape.activated.connect(self.learner.cancel)
+        self._escape.setEnabled(False)
+
+    def _learning(self, target: str) -> None:
+        self._escape.setEnabled(bool(target))
+        if target:
+            name = words.target_name(self.session.show, target)
+            self.notice.tell(f"Move the control that <b>{name}</b> shall follow. Esc leaves it as it is.", "learn")
+        elif self.notice._kind == "learn":
+            self.notice.hide()
+
+    # shows and the end
+
+    def _menu(self) -> None:
+        menu = QMenu(self)
+        if self.open_show is not None:
+            open_show = self.open_show
+            menu.addAction("New show…", lambda: open_show("new"))
+            menu.addAction("Open a show…", lambda: open_show("open"))
+            menu.addSeparator()
+        ask = menu.addAction("Ask what happens to the light on closing")
+        ask.setCheckable(True)
+        ask.setChecked(not self.settings.value("on_close"))
+        ask.toggled.connect(lambda on: self.settings.setValue("on_close", "" if on else "go on"))
+        menu.addSeparator()
+        menu.addAction(f"The show is kept in {self.session.path}").setEnabled(False)
+        menu.exec(self.more.mapToGlobal(self.more.rect().topRight()))
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.closed_for_good:
+            event.accept()
+            return
+        answer = str(self.settings.value("on_close") or "") or self._ask()
+        if not answer:
+            event.ignore()
+            return
+        self.finish(stop=answer == "stop")
+        event.accept()
+
+    def finish(self, stop: bool) -> None:
+        """Write everything and let the engine go on, or stop it."""
+        self.closed_for_good = True
+        self.settings.setValue("geometry", self.saveGeometry())
+        self.session.close(stop)
+
+    def _ask(self) -> str:
+        dialog = CloseDialog(self)
+        dialog.exec()
+        if dialog.answer and dialog.remember.isChecked():
+            self.settings.setValue("on_close", dialog.answer)
+        return dialog.answer
+
+
+class CloseDialog(QDialog):
+    """What happens to the light when the window closes."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.answer = ""
+        self.setWindowTitle("Close Choreon")
+        self.go_on = basics.button("Let the light go on", lambda: self._done("go on"), "main")
+        self.stop = basics.button("Fade out and stop", lambda: self._done("stop"))
+        self.cancel = basics.button("Stay here", self.reject, "quiet")
+        self.remember = QCheckBox("Do the same every time")
+        basics.stack(
+            self,
+            basics.label("What shall happen to the light?", "big"),
+            basics.label("Everything is kept. The engine can play on without this window.", "soft"),
+            self.remember,
+            basics.row(self.cancel, 1, self.stop, self.go_on),
+            margins=20,
+            spacing=14,
+        )
+
+    def _done(self, answer: str) -> None:
+        self.answer = answer
+        self.accept()
