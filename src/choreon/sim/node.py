@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import socket
-import struct
 import sys
 import threading
 import time
@@ -62,7 +61,9 @@ class _Universe:
 class Node:
     """Listens on a UDP port. `reports()` may be asked from any thread."""
 
-    def __init__(self, port: int = sacn.PORT, host: str = "127.0.0.1", multicast: Iterable[int] = ()) -> None:
+    def __init__(
+        self, port: int = sacn.PORT, host: str = "127.0.0.1", multicast: Iterable[int] = (), interface: str = ""
+    ) -> None:
         """Raises OSError where the port is taken."""
         self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -71,7 +72,7 @@ class Node:
         self._socket.settimeout(0.2)
         self.port: int = self._socket.getsockname()[1]
         for universe in multicast:
-            group = struct.pack("4s4s", socket.inet_aton(sacn.multicast_address(universe)), socket.inet_aton(host))
+            group = socket.inet_aton(sacn.multicast_address(universe)) + socket.inet_aton(interface or host)
             with contextlib.suppress(OSError):
                 self._socket.setsockopt(socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, group)
         self._universes: dict[int, _Universe] = {}

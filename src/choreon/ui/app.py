@@ -88,10 +88,7 @@ class App:
     def _make(self, opened: Opened, client: engine_client.Client | None) -> MainWindow:
         settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         settings.setValue("show", str(opened.path))
-        if opened.note or not opened.path.exists():
-            kept = autosave.save(opened.path, opened.show)
-        else:
-            kept = None
+        kept = autosave.save(opened.path, opened.show) if opened.note or not opened.path.exists() else None
         session = Session(opened.show, opened.path, client)
         if kept is not None:
             session.kept = kept

@@ -19,6 +19,7 @@ class Heading(QFrame):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._late = (0, -100.0, 0)  # frames late so far, when the last ones came, and how many
         self.setFixedHeight(56)
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 8, 16, 8)
@@ -41,8 +42,8 @@ class Heading(QFrame):
         for widget in (self.name, self.kept, self.undo, self.redo):
             box.addWidget(widget)
         box.addStretch(1)
-        for widget in (self.health, basics.label("Grand", "soft"), self.grand, self.grand_text, self.blackout):
-            box.addWidget(widget)
+        for tail in (self.health, basics.label("Grand", "soft"), self.grand, self.grand_text, self.blackout):
+            box.addWidget(tail)
         self._tick = QTimer(self, interval=1000)
         self._tick.timeout.connect(self._tell_kept)
         self._tick.start()
@@ -93,7 +94,10 @@ class Heading(QFrame):
             self.blackout.setText("Blackout is on" if masters.blackout else "Blackout")
 
     def _pulse(self, pulse) -> None:
-        late = f"{pulse.late} late" if pulse.late else "on time"
+        now = time.monotonic()
+        if pulse.late > self._late[0]:
+            self._late = (pulse.late, now, pulse.late - self._late[0])
+        late = f"{self._late[2]} late" if now - self._late[1] < 30 else "on time"
         dot = f'<span style="color:{theme.LIVE}">●</span>'
         self.health.setText(f"{dot} {pulse.rate:.0f} frames/s · {late}")
         self.health.setToolTip(

@@ -44,7 +44,7 @@ def _take(folder: Path, home: Path) -> int:
     from choreon.ui import theme
     from choreon.ui.app import App, load
 
-    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app = QApplication(sys.argv[:1])
     theme.apply(app)
     path = home / "Low Tide.choreon"
     showfile.write(path, low_tide(port=45571))
@@ -93,11 +93,11 @@ def _compose(window, picture) -> None:
     session = window.session
     window.go("compose")
     settle(4.0)
-    session.choose([i for i in session.show.groups["spots"].fixtures])
+    session.choose(list(session.show.groups["spots"].fixtures))
     session.touch(
         {i: {"Dimmer": 1.0, "Pan": p, "Tilt": -40.0} for i, p in zip(session.chosen, (30, 10, -10, -30), strict=True)}
     )
-    session.choose([i for i in session.show.groups["pars-up"].fixtures])
+    session.choose(list(session.show.groups["pars-up"].fixtures))
     teal = {"ColorRGB_Red": 0.0, "ColorRGB_Green": 0.62, "ColorRGB_Blue": 0.5}
     session.touch({i: {"Dimmer": 0.9, **teal} for i in session.chosen})
     picture("compose")

@@ -27,6 +27,7 @@ from choreon.render.decode import Decoder, Light, decoder_for
 from choreon.render.frame import blend, render
 from choreon.render.players import PlayState
 from choreon.render.programme import Programme, compile_show
+from choreon.render.rig import Bytes
 
 REPLY = 4.0  # seconds an engine may take to answer before it counts as dead
 
@@ -155,7 +156,7 @@ class Session(QObject):
             self._decoder = decoder_for(self.programme.rig, self.show.types.values())
         return self._decoder
 
-    def frame(self) -> tuple[int, dict[int, object]] | None:
+    def frame(self) -> tuple[int, dict[int, Bytes]] | None:
         """Number and slots by universe of the frame that went out last."""
         if self._screen is None:
             with contextlib.suppress(OSError, ValueError):

@@ -32,7 +32,7 @@ def font(size: int = 14, strong: bool = False) -> QFont:
     made = QFont(FAMILY)
     made.setPixelSize(size)
     made.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)
-    for tag in (b"tnum", b"zero"):
+    for tag in ("tnum", "zero"):
         made.setFeature(QFont.Tag(tag), 1)
     return made
 

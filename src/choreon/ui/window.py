@@ -129,7 +129,7 @@ class MainWindow(QMainWindow):
             button.setCheckable(True)
             button.setFixedSize(68, 60)
             button.setFont(theme.font(12))
-            button.setProperty("kind", "quiet")
+            button.setProperty("rail", "true")
             button.setToolTip(f"{name.capitalize()} (Ctrl+{i + 1})")
             button.clicked.connect(lambda *_, n=name: self.go(n))
             self.buttons.addButton(button, i)

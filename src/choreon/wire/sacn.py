@@ -79,7 +79,15 @@ def multicast_address(universe: int) -> str:
 class Sender:
     """Sends frames to destinations from packets that were built beforehand."""
 
-    def __init__(self, source: str, cid: bytes, destinations: Iterable[Destination], universes: Sequence[int]) -> None:
+    def __init__(
+        self,
+        source: str,
+        cid: bytes,
+        destinations: Iterable[Destination],
+        universes: Sequence[int],
+        interface: str = "",
+    ) -> None:
+        """`interface`: the address of the network interface that multicast leaves by; empty: the system's choice."""
         self.universes = tuple(universes)
         self.errors = 0
         self.sent = 0
@@ -87,6 +95,8 @@ class Sender:
         self._socket.setblocking(False)
         self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 1 << 20)
         self._socket.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_TTL, 8)
+        if interface:
+            self._socket.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(interface))
         self._packets: list[tuple[bytearray, npt.NDArray[np.uint8], int, tuple[str, int]]] = []
         for destination in destinations:
             for row, universe in enumerate(self.universes if destination.on else ()):

@@ -315,6 +315,7 @@ class OnNow(QFrame):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(holder)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         basics.stack(self, basics.row(self.title, 1, self.all), self.empty, scroll, margins=12)
         session.state_changed.connect(self._state)
         self._state(session.state)

@@ -16,7 +16,8 @@ from choreon.ui.session import Session
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets.faders import Fader
 
-PAD = (176, 140)
+PAD = (158, 128)
+PICTURE = 90  # pixels of a pad that show the stage
 FADER_WIDTH = 124
 
 
@@ -116,16 +117,16 @@ class PadTile(TileWidget):
         shape.addRoundedRect(rect, theme.RADIUS + 2, theme.RADIUS + 2)
         painter.setClipPath(shape)
         painter.fillRect(rect, QColor(theme.BATTEN if self._down else theme.FLAT))
-        picture = QRectF(rect.left(), rect.top(), rect.width(), 100)
+        picture = QRectF(rect.left(), rect.top(), rect.width(), PICTURE)
         if self.scene is not None:
-            mini = self.minis.picture(self.scene, int(rect.width()), 100, self.devicePixelRatioF())
+            mini = self.minis.picture(self.scene, int(rect.width()), PICTURE, self.devicePixelRatioF())
             painter.setOpacity(1.0 if self.weight > 0 else 0.82)
             painter.drawPixmap(picture.topLeft(), mini)
             painter.setOpacity(1.0)
         if self.weight > 0:
-            painter.fillRect(QRectF(rect.left(), 98, rect.width() * self.weight, 4), QColor(theme.LIVE))
+            painter.fillRect(QRectF(rect.left(), PICTURE - 2, rect.width() * self.weight, 4), QColor(theme.LIVE))
         painter.setClipping(False)
-        self._title(painter, QRectF(12, 103, self.width() - 24, 34))
+        self._title(painter, QRectF(12, PICTURE + 4, self.width() - 24, 32))
         self._outline(painter, shape)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import msgspec
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QLineEdit, QListWidget, QListWidgetItem, QSpinBox, QVBoxLayout, QWidget
 
@@ -11,21 +10,12 @@ from choreon.model import edits, patch
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Hanging, Place
 from choreon.ui import words
+from choreon.ui.rig.ghost import Ghost
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 
 ID = Qt.ItemDataRole.UserRole
 MOST = 200
-TOWARDS_STAGE = Hanging()
-
-
-class Ghost(msgspec.Struct):
-    """What would be hung: slots by fixture and whether they clash, and where it would stand."""
-
-    universe: int
-    spans: list[tuple[int, int]]
-    clash: bool
-    places: list[Place]
 
 
 class HangPanel(QWidget):
@@ -81,6 +71,7 @@ class HangPanel(QWidget):
     def _number(self, name: str, low: int, high: int, value: int) -> QSpinBox:
         made = QSpinBox()
         made.setRange(low, high)
+        made.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         made.setValue(value)
         made.setAccessibleName(name)
         made.setMinimumWidth(56)
@@ -109,7 +100,7 @@ class HangPanel(QWidget):
         for kind in self.kinds().values():
             text = f"{kind.label} {kind.kind}".lower()
             if all(w in text for w in wanted):
-                item = QListWidgetItem(f"{kind.label}\n{kind.kind}")
+                item = QListWidgetItem(f"{kind.label}  ·  {kind.kind}")
                 item.setData(ID, kind.id)
                 item.setToolTip(", ".join(f"{m.name} ({m.footprint})" for m in kind.modes))
                 self.types.addItem(item)
@@ -229,7 +220,7 @@ class HangPanel(QWidget):
             self.address.value(),
             name=self.name.text().strip(),
             places=self._places(count),
-            hanging=TOWARDS_STAGE,
+            hanging=Hanging(),
         )
         self._own_address = False
         self.session.edit(f"hang {count} × {kind.name}", show)

@@ -45,6 +45,7 @@ class InHand(QWidget):
         self.name.editingFinished.connect(lambda: self._text("name", self.name.text()))
         self.short.editingFinished.connect(lambda: self._text("short", self.short.text()))
         for spin in (self.universe, self.address):
+            spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             spin.setKeyboardTracking(False)
             spin.valueChanged.connect(lambda _: self._readdress())
         self.fields: dict[str, ValueField] = {}

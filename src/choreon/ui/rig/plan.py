@@ -7,10 +7,11 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF, QRadialGradient, QTransform
 from PySide6.QtWidgets import QWidget
 
-from choreon.model import edits
+from choreon.model import edits, patch
 from choreon.model.show import Fixture, Place
 from choreon.render.colour import to_screen
 from choreon.ui import theme
+from choreon.ui.rig.ghost import Ghost
 from choreon.ui.session import Session
 
 SNAP = 0.1  # metres
@@ -28,7 +29,7 @@ class Plan(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Plan from above")
         self.setToolTip("Click to choose, drag to move (Alt: no snapping). Arrow keys nudge, Delete takes down.")
-        self._ghost = None
+        self._ghost: Ghost | None = None
         self._press: QPointF | None = None
         self._box: QRectF | None = None
         self._moving: dict[str, Place] | None = None
@@ -60,11 +61,11 @@ class Plan(QWidget):
         if found is None or found[0] == self._number:
             return
         self._number, light = found
-        glow = {}
+        glow: dict[str, tuple[int, int, int]] = {}
         rgb = np.clip(to_screen(light.rgb) * 255, 0, 255).astype(int)
         for lamp, part in zip(self.session.decoder.lamps, rgb.tolist(), strict=False):
             known = glow.get(lamp.fixture, (0, 0, 0))
-            glow[lamp.fixture] = tuple(max(a, b) for a, b in zip(known, part, strict=True))
+            glow[lamp.fixture] = (max(known[0], part[0]), max(known[1], part[1]), max(known[2], part[2]))
         if glow != self._glow:
             self._glow = glow
             self.update()
@@ -118,12 +119,10 @@ class Plan(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
 
     def _clashes(self):
-        from choreon.model.patch import clashes
-
         show = self.session.show
         known = getattr(self, "_known", None)
         if known is None or known[0] is not show.fixtures:
-            self._known = known = (show.fixtures, clashes(show))
+            self._known = known = (show.fixtures, patch.clashes(show))
         return known[1]
 
     def _room(self, painter: QPainter) -> None:

@@ -118,9 +118,7 @@ class Ribbon(QWidget):
             painter.setPen(QColor(theme.TEXT if not faded else theme.FAINT))
             wide = max(rects, key=lambda r: r.width())
             if wide.width() > 17:
-                text = painter.fontMetrics().elidedText(
-                    fixture.short, Qt.TextElideMode.ElideRight, int(wide.width() - 4)
-                )
+                text = _fitting(painter, fixture.short, wide.width() - 4)
                 painter.drawText(wide.adjusted(3, 0, -1, -5), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _levels(self, painter: QPainter, w: float, h: float) -> None:
@@ -226,6 +224,14 @@ class Ribbon(QWidget):
                 fine = ", fine" if use.slots.index(slot) else ""
                 return f", {channel.label if channel else use.channel}{cell}{fine}"
         return ""
+
+
+def _fitting(painter: QPainter, short: str, width: float) -> str:
+    """A short name that fits: `uplight3`, or `u3` where there is no room."""
+    if painter.fontMetrics().horizontalAdvance(short) <= width:
+        return short
+    number = short.lstrip("".join(c for c in short if not c.isdigit()))
+    return short[:1] + number if short[-1:].isdigit() else short[:2]
 
 
 class RibbonPanel(QWidget):

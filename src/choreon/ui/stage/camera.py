@@ -44,4 +44,4 @@ def from_the_house(room: Room, rect: QRectF) -> View:
     wide = 1.12 * room.width / back
     tall = 0.60 * max(room.height / 4.2, 0.6)
     focal = min(rect.width() / wide, rect.height() / tall)
-    return View(eye, axes, focal, (rect.center().x(), rect.center().y() - 0.012 * focal))
+    return View(eye, axes, focal, (rect.center().x(), rect.center().y() + 0.028 * focal))

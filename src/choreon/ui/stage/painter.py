@@ -140,7 +140,8 @@ class StagePainter:
                 _beam(soft, a[i], b[i], wide_a, wide_b, rgb, 0.30 * p * thin)
                 _beam(soft, a[i], b[i], wide_a * 0.5, wide_b * 0.5, rgb, 0.24 * p * thin)
             if normal[i].any():
-                _pool(soft, b[i], one[i], two[i], rgb, 0.62 * p)
+                spread = 1.0 / (1.0 + 0.12 * float(radius[i]) ** 2)
+                _pool(soft, b[i], one[i], two[i], rgb, 0.62 * p * spread)
             _disc(soft, a[i], max(3.0, 0.30 * view.focal / a[i, 2]), rgb, 0.5 * p)
 
     def _glow(self, soft: QPainter, at: np.ndarray, focal: float, rgb: np.ndarray, power: float, body: str) -> None:

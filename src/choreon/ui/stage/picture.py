@@ -106,10 +106,10 @@ class StagePicture(QWidget):
         for fixture in chosen:
             own = [i for i, lamp in enumerate(stage.lamps) if lamp.fixture == fixture]
             if own:
-                x, y = at[own, 0].mean(), at[own, 1].max()
+                x, y = at[own, 0].mean(), at[own, 1].min()
                 short = self.session.show.fixtures[fixture].short
                 painter.setPen(QColor(theme.CHOSEN))
-                painter.drawText(QRectF(x - 40, y + 10, 80, 16), Qt.AlignmentFlag.AlignHCenter, short)
+                painter.drawText(QRectF(x - 40, y - 27, 80, 16), Qt.AlignmentFlag.AlignHCenter, short)
 
     # choosing
 
@@ -126,7 +126,7 @@ class StagePicture(QWidget):
     def lamps_in(self, box: QRectF) -> list[str]:
         """The fixtures drawn within a rectangle, in the rig's order."""
         stage = self._stage()
-        at = stage.view(QRectF(self.rect())).project(stage.places)[:, :2] if len(stage.lamps) else []
+        at = stage.view(QRectF(self.rect())).project(stage.places)[:, :2]
         inside = [lamp.fixture for lamp, (x, y) in zip(stage.lamps, at, strict=True) if box.contains(QPointF(x, y))]
         return list(dict.fromkeys(inside))
 

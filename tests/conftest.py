@@ -1,0 +1,123 @@
+"""What every test stands on: folders of its own, so that no engine, window or show of anyone else is met."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from choreon.engine import client as engine_client
+from choreon.engine import protocol
+from choreon.formats import showfile
+from choreon.model.show import Show
+from choreon.sim.node import Node
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """XDG folders of this test alone."""
+    home = tmp_path_factory.mktemp("h")
+    for name in ("RUNTIME_DIR", "STATE_HOME", "DATA_HOME", "CONFIG_HOME"):
+        folder = home / name[:2].lower()
+        folder.mkdir(mode=0o700)
+        monkeypatch.setenv(f"XDG_{name}", str(folder))
+    return home
+
+
+def until(what: Callable[[], object], seconds: float = 10.0, step: float = 0.01) -> None:
+    """Wait until `what()` holds. Fails with the reason where it never does."""
+    end = time.monotonic() + seconds
+    while not what():
+        assert time.monotonic() < end, "it did not come to that in time"
+        time.sleep(step)
+
+
+def free_port() -> int:
+    """A UDP port that is free now."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@pytest.fixture
+def node() -> Iterator[Node]:
+    """A simulated DMX node on a port of its own."""
+    made = Node(0)
+    yield made
+    made.close()
+
+
+class Engines:
+    """Starts engines as real processes and ends them."""
+
+    def __init__(self) -> None:
+        self.running: list[subprocess.Popen[bytes]] = []
+        self.clients: list[engine_client.Client] = []
+
+    def start(self, path: Path) -> engine_client.Client:
+        """An engine that plays the show at `path`, and a client that was welcomed."""
+        self.running.append(engine_client.start_engine(path))
+        return self.connect()
+
+    def connect(self) -> engine_client.Client:
+        """One more client."""
+        self.clients.append(engine_client.connect(10.0))
+        return self.clients[-1]
+
+    def command(self, *words: str) -> subprocess.CompletedProcess[str]:
+        """Run `choreon` with words and wait for it."""
+        return subprocess.run(
+            [sys.executable, "-m", "choreon", *words], capture_output=True, text=True, timeout=30, check=False
+        )
+
+    def stop(self) -> None:
+        for client in self.clients:
+            client.close()
+        try:
+            client = engine_client.Client(window=False)
+            client.send(protocol.Stop(0.0))
+            client.close()
+        except OSError:
+            pass
+        for process in self.running:
+            try:
+                process.wait(5)
+            except subprocess.TimeoutExpired:
+                process.kill()
+                process.wait(5)
+
+
+@pytest.fixture
+def engines() -> Iterator[Engines]:
+    made = Engines()
+    yield made
+    made.stop()
+
+
+@pytest.fixture
+def demo_show(node: Node) -> Show:
+    """The sample show, sent to the test's node."""
+    from choreon.demo import low_tide
+
+    return low_tide(port=node.port)
+
+
+@pytest.fixture
+def demo_path(demo_show: Show, own_folders: Path) -> Path:
+    """The sample show as a file."""
+    path = own_folders / "Low Tide.choreon"
+    showfile.write(path, demo_show)
+    return path
+
+
+def values(node: Node, universe: int) -> list[int]:
+    """What the node has in a universe; empty before the first packet."""
+    return next((r.values for r in node.reports() if r.universe == universe), [])

@@ -1,0 +1,134 @@
+"""E1.31 packets: by the standard's numbers, and read by an independent implementation."""
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+from sacn.messages.data_packet import DataPacket
+
+from choreon.model.show import Output
+from choreon.sim.node import Node
+from choreon.wire import sacn
+from tests.conftest import until
+
+CID = bytes(range(16))
+
+
+def test_packet_by_the_standard():
+    """Field by field after E1.31-2018, table 4-1 and sections 5 to 7."""
+    packet = bytes(sacn.build(CID, "Quillmere", 7, 120))
+    assert len(packet) == 638
+    assert packet[:4] == b"\x00\x10\x00\x00"
+    assert packet[4:16] == b"ASC-E1.17\x00\x00\x00"
+    assert packet[16:18] == (0x7000 | (638 - 16)).to_bytes(2, "big")
+    assert packet[18:22] == (4).to_bytes(4, "big")
+    assert packet[22:38] == CID
+    assert packet[38:40] == (0x7000 | (638 - 38)).to_bytes(2, "big")
+    assert packet[44:108].rstrip(b"\0") == b"Quillmere"
+    assert packet[108] == 120
+    assert packet[113:115] == (7).to_bytes(2, "big")
+    assert packet[115:117] == (0x7000 | (638 - 115)).to_bytes(2, "big")
+    assert packet[117:119] == b"\x02\xa1"
+    assert packet[123:126] == b"\x02\x01\x00"
+
+
+def test_an_independent_reader_understands_it():
+    packet = sacn.build(CID, "Quillmere", 512, 90)
+    packet[sacn.DATA_AT :] = bytes(i % 256 for i in range(512))
+    packet[sacn.SEQUENCE_AT] = 77
+    read = DataPacket.make_data_packet(tuple(packet))
+    assert (read.universe, read.priority, read.sequence, read.sourceName) == (512, 90, 77, "Quillmere")
+    assert bytes(read.dmxData) == bytes(i % 256 for i in range(512))
+    assert not read.option_StreamTerminated
+
+
+def test_the_reader_understands_an_independent_writer():
+    theirs = DataPacket(tuple(CID), "Other", 3, dmxData=(9,) * 512, priority=150, sequence=5)
+    read = sacn.read(bytes(theirs.getBytes()))
+    assert read is not None
+    assert (read.universe, read.priority, read.sequence, read.source) == (3, 150, 5, "Other")
+    assert read.slots == bytes([9]) * 512
+
+
+@given(st.binary(max_size=700))
+def test_garbage_is_no_packet(data):
+    assert sacn.read(data) is None
+
+
+@given(st.integers(0, 637), st.integers(0, 255))
+def test_a_damaged_packet_never_raises(at, value):
+    packet = sacn.build(CID, "Quillmere", 1)
+    packet[at] = value
+    read = sacn.read(bytes(packet))
+    assert read is None or len(read.slots) <= 512
+
+
+def test_multicast_addresses():
+    assert sacn.multicast_address(1) == "239.255.0.1"
+    assert sacn.multicast_address(0x1234) == "239.255.18.52"
+
+
+def test_sequence_numbers_wrap_and_the_stream_is_ended(node: Node):
+    output = Output(id="o", host="127.0.0.1", port=node.port)
+    sender = sacn.Sender("Q", CID, [output], (1, 2))
+    frame = np.zeros((2, 512), np.uint8)
+    frame[1, 3] = 200
+    for i in range(300):
+        sender.send(frame)
+        if i % 50 == 0:
+            until(lambda i=i: [r.packets for r in node.reports()] == [i + 1, i + 1])
+    until(lambda: [r.packets for r in node.reports()] == [300, 300])
+    one, two = node.reports()
+    assert (one.jumps, two.jumps) == (0, 0)
+    assert two.values[3] == 200
+    assert not one.ended
+    sender.close()
+    until(lambda: all(r.ended for r in node.reports()))
+
+
+def test_a_new_sender_goes_on_with_the_numbers_and_ends_what_it_drops(node: Node):
+    output = Output(id="o", host="127.0.0.1", port=node.port)
+    first = sacn.Sender("Q", CID, [output], (1, 2))
+    first.send(np.zeros((2, 512), np.uint8))
+    second = sacn.Sender("Q", CID, [output], (1,))
+    second.take_over(first)
+    second.send(np.zeros((1, 512), np.uint8))
+    until(lambda: [(r.universe, r.ended) for r in node.reports()] == [(1, False), (2, True)])
+    until(lambda: node.reports()[0].packets == 2)
+    assert node.reports()[0].jumps == 0
+    second.close()
+
+
+def test_outputs_choose_universes_and_can_be_off(node: Node):
+    port = node.port
+    outputs = [
+        Output(id="a", host="127.0.0.1", port=port, universes=(2,), priority=30),
+        Output(id="b", host="127.0.0.1", port=port, on=False),
+    ]
+    sender = sacn.Sender("Q", CID, outputs, (1, 2, 3))
+    sender.send(np.full((3, 512), 7, np.uint8))
+    until(lambda: [(r.universe, r.priority) for r in node.reports()] == [(2, 30)])
+    sender.close()
+
+
+def test_multicast_reaches_a_node_that_joined():
+    joined = Node(0, host="0.0.0.0", multicast=[5], interface="127.0.0.1")
+    sender = sacn.Sender("Q", CID, [Output(id="m", port=joined.port)], (5, 6), interface="127.0.0.1")
+    sender.send(np.full((2, 512), 9, np.uint8))
+    until(lambda: [r.universe for r in joined.reports()] == [5])
+    assert joined.reports()[0].values == [9] * 512
+    sender.close()
+    joined.close()
+
+
+def test_a_higher_priority_wins_and_a_late_packet_is_dropped(node: Node):
+    address = Output(id="o", host="127.0.0.1", port=node.port)
+    low = sacn.Sender("Low", bytes(16), [address], (1,))
+    high = sacn.Sender("High", CID, [Output(id="o", host="127.0.0.1", port=node.port, priority=150)], (1,))
+    high.send(np.full((1, 512), 50, np.uint8))
+    until(lambda: node.reports() and node.reports()[0].source == "High")
+    low.send(np.full((1, 512), 10, np.uint8))
+    high.send(np.full((1, 512), 60, np.uint8))
+    until(lambda: node.reports()[0].values[0] == 60)
+    assert node.reports()[0].source == "High"
+    for sender in (low, high):
+        sender.close()
