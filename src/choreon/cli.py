@@ -38,6 +38,8 @@ def _parser() -> argparse.ArgumentParser:
         "demo", help="the window with the sample show, a simulated node and the practice controller"
     )
     demo.add_argument("--fresh", action="store_true", help="put the sample show back as it was first")
+    demo.add_argument("--port", type=int, default=5568, help="the simulated node's port")
+    demo.add_argument("--http", type=int, default=5580, help="where the simulated node serves what it has, as JSON")
     demo.set_defaults(run=_demo)
 
     engine = commands.add_parser("engine", help="play a show with no window")
@@ -67,13 +69,13 @@ def demo_path() -> Path:
     return folders.shows() / "Low Tide.choreon"
 
 
-def _make_demo(fresh: bool = False) -> Path:
+def _make_demo(fresh: bool, port: int) -> Path:
     from choreon.demo import low_tide
     from choreon.formats import showfile
 
     path = demo_path()
     if fresh or not path.exists():
-        showfile.write(path, low_tide())
+        showfile.write(path, low_tide(port=port))
     return path
 
 
@@ -86,12 +88,12 @@ def _window(arguments: argparse.Namespace) -> int:
 def _demo(arguments: argparse.Namespace) -> int:
     from choreon.ui.app import run
 
-    path = _make_demo(arguments.fresh)
+    path = _make_demo(arguments.fresh, arguments.port)
     command = [sys.executable, "-m", "choreon", "sim"]
     log = (folders.state() / "demo.log").open("ab")
     helpers = [
         subprocess.Popen([*command, *words], stdin=subprocess.DEVNULL, stdout=log, stderr=log)
-        for words in (["node", "--http", "5580"], ["controller"])
+        for words in (["node", "--port", str(arguments.port), "--http", str(arguments.http)], ["controller"])
     ]
     try:
         return run(path)

@@ -88,11 +88,15 @@ class Client:
         self._socket.close()
 
 
+_started: list[subprocess.Popen[bytes]] = []  # kept, so that those that ended are taken note of
+
+
 def start_engine(show: Path | None, *, log: Path | None = None) -> subprocess.Popen[bytes]:
     """Start an engine of its own session, so that it outlives the caller."""
     command = [sys.executable, "-m", "choreon", "engine", *([str(show)] if show else [])]
+    _started[:] = [process for process in _started if process.poll() is None]
     with (log or folders.state() / "engine.log").open("ab") as out:
-        return subprocess.Popen(
+        process = subprocess.Popen(
             command,
             stdin=subprocess.DEVNULL,
             stdout=out,
@@ -100,6 +104,8 @@ def start_engine(show: Path | None, *, log: Path | None = None) -> subprocess.Po
             start_new_session=True,
             env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
         )
+    _started.append(process)
+    return process
 
 
 def connect(timeout: float, folder: Path | None = None, window: bool = True) -> Client:

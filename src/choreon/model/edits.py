@@ -64,7 +64,7 @@ def hang(
     found = kind.mode(mode)
     if found is None:
         raise ValueError(f"{kind.label} has no mode “{mode}”")
-    stem = name or kind.name
+    stem = name or stem_for(show, kind)
     first = 1 + max((_number(f.name, stem) for f in show.fixtures.values()), default=0)
     short = re.sub(r"[^a-z]", "", stem.lower().split()[0] if stem.split() else "") or "f"
     shorts = {f.short for f in show.fixtures.values()}
@@ -88,6 +88,12 @@ def hang(
         )
     show = put(show, "types", kind) if show.types.get(kind.id) is not kind else show
     return put(show, "fixtures", *made), tuple(f.id for f in made)
+
+
+def stem_for(show: Show, kind: FixtureType) -> str:
+    """What fixtures of a type are called here: as those of the type that hang already, else after the type."""
+    like = [f.name for f in show.fixtures.values() if f.type == kind.id]
+    return re.sub(r"[\s\d]+$", "", like[-1] if like else kind.name) or kind.kind.capitalize()
 
 
 def _number(name: str, stem: str) -> int:

@@ -20,6 +20,7 @@ class Heading(QFrame):
         super().__init__()
         self.session = session
         self._late = (0, -100.0, 0)  # frames late so far, when the last ones came, and how many
+        self._black: bool | None = None  # what the button shows
         self.setFixedHeight(56)
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 8, 16, 8)
@@ -86,7 +87,8 @@ class Heading(QFrame):
         masters = state.masters
         self.grand.set_level(masters.grand)
         self.grand_text.setText(f"{100 * masters.grand:.0f} %")
-        if self.blackout.isChecked() != masters.blackout or not self.blackout.styleSheet():
+        if self._black is not masters.blackout:
+            self._black = masters.blackout
             self.blackout.setChecked(masters.blackout)
             on = f"background: {theme.ALARM}; color: {theme.PIT}; font-weight: 600;"
             self.blackout.setStyleSheet(on if masters.blackout else f"color: {theme.TEXT};")

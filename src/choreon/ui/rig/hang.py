@@ -130,7 +130,7 @@ class HangPanel(QWidget):
             plain = mode.name.split()[0] == str(slots)
             self.mode.addItem(mode.name if plain else f"{mode.name} ({slots})", mode.name)
         self.mode.blockSignals(False)
-        self.name.setPlaceholderText(kind.name if kind else "")
+        self.name.setPlaceholderText(edits.stem_for(self.session.show, kind) if kind else "")
         self._replan(find=True)
 
     # the run

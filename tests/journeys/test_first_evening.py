@@ -1,0 +1,256 @@
+"""What a new user does on the first evening, from pressing a pad to teaching a fader."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+
+from choreon.formats import showfile
+from choreon.model import patch
+from tests.conftest import values
+
+
+def test_press_a_pad_and_the_stage_fades_to_another_scene(hands, node):
+    perform = hands.place("perform")
+    hands.click(perform.tiles["slack-water-pad"])
+    hands.until(lambda: 0 < values(node, 1)[10] < 140)  # on its way: 4 s
+    hands.until(lambda: values(node, 1)[10] == 140)  # par 1 at .55
+    assert perform.tiles["slack-water-pad"].level == 1.0
+    hands.click(perform.tiles["spring-tide-pad"])
+    seen = []
+    hands.until(lambda: seen.append(values(node, 1)[10]) or seen[-1] == 255)
+    assert min(seen) >= 140, "the crossfade dipped"
+    assert len(set(seen)) > 10
+    hands.until(lambda: perform.tiles["spring-tide-pad"].level == 1.0)
+    assert perform.tiles["slack-water-pad"].level == 0.0
+    assert [r.name.text().split(";")[-1].strip() for r in perform.on_now.rows.values()] == ["Spring Tide"]
+
+
+def test_faders_grand_master_and_blackout(hands, node):
+    perform = hands.place("perform")
+    fader = perform.tiles["front-wash-fader"].fader
+    middle = fader.width() / 2
+    hands.drag(fader, QPointF(middle, fader.height() - 14), QPointF(middle, 14))
+    hands.until(lambda: values(node, 1)[0] == 217)
+    grand = hands.window.heading.grand
+    hands.drag(grand, QPointF(grand.width() - 14, 16), QPointF(grand.width() / 2, 16))
+    hands.until(lambda: 100 < values(node, 1)[0] < 117)
+    hands.click(hands.window.heading.blackout)
+    hands.until(lambda: values(node, 1)[0] == 0)
+    hands.until(lambda: hands.window.heading.blackout.text() == "Blackout is on")
+    QTest.keyClick(hands.window, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    hands.until(lambda: values(node, 1)[0] > 100)
+    hands.click(hands.button(perform, "Let all go"))
+    hands.until(lambda: values(node, 1)[0] == 0)
+    hands.until(lambda: not perform.on_now.rows)
+
+
+def test_a_fader_on_the_controller_moves_the_light_and_the_screen(hands, node, controller):
+    perform = hands.place("perform")
+    hands.until(lambda: controller.connected)
+    controller.move_fader(1, 10)
+    controller.move_fader(1, 127)
+    hands.until(lambda: values(node, 1)[0] == 217)
+    hands.until(lambda: perform.tiles["front-wash-fader"].fader.level == 1.0)
+    controller.hit_pad(0)
+    hands.until(lambda: perform.tiles["slack-water-pad"].level == 1.0)
+    hands.until(lambda: controller.lights[0] == 127)
+
+
+def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
+    """The whole slice: four more pars, chosen, coloured, kept as a scene, on a page, on a controller's fader."""
+    rig = hands.place("rig")
+    hands.type(rig.hang.search, "par 7", enter=False)
+    assert rig.hang.kind.id == "tarnby-par-7"
+    rig.hang.count.setValue(4)
+    assert rig.hang.address.value() == 113
+    assert "free" in rig.hang.preview.text()
+    hands.click(hands.button(rig, "Hang 4"))
+    new = ["par-9", "par-10", "par-11", "par-12"]
+    assert hands.session.chosen == tuple(new)
+    assert rig.ribbon.ribbon.on_slot(113) == ["par-9"]
+    assert rig.plan.fixture_at(rig.plan.at(hands.session.show.fixtures["par-11"].place)) == "par-11"
+
+    compose = hands.place("compose")
+    stage = compose.stage
+    hands.session.choose(())
+    first = stage.point_of("par-9")
+    hands.click(stage, first)
+    assert len(hands.session.chosen) == 1
+    for fixture in new:
+        if fixture not in hands.session.chosen:
+            item = next(i for i in compose.who.fixtures.findItems("Par " + fixture[4:], Qt.MatchFlag.MatchExactly))
+            item.setSelected(True)
+    hands.session.choose(new)
+    level = compose.what.fields["Dimmer"]
+    hands.type(level, "80")
+    hands.until(lambda: values(node, 1)[112:113] == [204])
+    field = compose.what.colour
+    hands.click(field, QPointF(1, 1))  # red at full strength
+    hands.until(lambda: values(node, 1)[113:117] == [255, 0, 0, 0])
+    assert hands.window.ledger.isVisible()
+    assert "4 fixtures · intensity, colour" in hands.window.ledger.summary.text()
+
+    ledger = hands.window.ledger
+    hands.click(ledger.keep_button)
+    ledger.name.selectAll()
+    hands.type(ledger.name, "Red line", enter=False)
+    ledger.page.setCurrentIndex(ledger.page.findText("as a fader on Low Tide"))
+    hands.click(ledger.confirm)
+    hands.until(lambda: not ledger.isVisible())
+    scene = hands.session.show.scenes["red-line"]
+    assert set(scene.look) == set(new)
+    hands.until(lambda: values(node, 1)[112] == 0)
+
+    hands.until(lambda: controller.connected)
+    surfaces = hands.place("surfaces")
+    target = next(t for t in surfaces.targets if "red-line" in t)
+    hands.click(surfaces.targets[target].learn)
+    assert "Red line" in hands.window.notice.text.text()
+    controller.move_fader(5, 30)
+    hands.until(lambda: any(m.target == target for m in hands.session.show.mappings.values()))
+    for value in (60, 127):
+        controller.move_fader(5, value)
+        QTest.qWait(50)
+    hands.until(lambda: values(node, 1)[112] == 204)
+
+    hands.until(lambda: showfile.read(demo_path).mappings == hands.session.show.mappings)
+    kept = showfile.read(demo_path)
+    assert kept.fixtures["par-12"].address == 137
+    assert any(m.target == target for m in kept.mappings.values())
+    assert not patch.clashes(kept)
+
+
+def test_undo_and_redo_by_name(hands, demo_path):
+    rig = hands.place("rig")
+    rig.hang.choose_type("pellow-dot")
+    hands.click(hands.button(rig, "Hang"))
+    assert "hang 1 × Dot" in hands.window.heading.undo.toolTip()
+    assert "dot-21" in hands.session.show.fixtures
+    QTest.keyClick(hands.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert "dot-21" not in hands.session.show.fixtures
+    assert hands.session.chosen == ()
+    assert "hang 1 × Dot" in hands.window.heading.redo.toolTip()
+    hands.click(hands.window.heading.redo)
+    assert "dot-21" in hands.session.show.fixtures
+    hands.until(lambda: "dot-21" in showfile.read(demo_path).fixtures)
+
+
+def test_ledger_lines_say_what_they_replace_and_can_be_removed(hands, node):
+    hands.place("compose")
+    hands.session.set_level("front-wash-fader", 1.0)
+    hands.until(lambda: values(node, 1)[0] == 217)
+    hands.session.touch({"front-1": {"Dimmer": 0.2}, "par-1": {"Dimmer": 0.6, "ColorRGB_Red": 0.0}})
+    ledger = hands.window.ledger
+    hands.until(lambda: values(node, 1)[0] == 51)
+    hands.click(ledger.open)
+    QTest.qWait(200)
+    from PySide6.QtWidgets import QLabel, QToolButton
+
+    lines = [ledger._box.itemAt(i).widget() for i in range(ledger._box.count() - 1)]
+    texts = [[label.text() for label in line.findChildren(QLabel)] for line in lines]
+    assert ["Front 1", "Intensity", "20 %", "was 85 %"] in texts
+    assert any(t[:2] == ["Par 1", "Colour"] for t in texts)
+    row = lines[texts.index(["Front 1", "Intensity", "20 %", "was 85 %"])]
+    hands.click(row.findChild(QToolButton))
+    hands.until(lambda: values(node, 1)[0] == 217)
+    assert "front-1" not in hands.session.state.draft.look
+    hands.click(ledger.clear_button)
+    hands.until(lambda: not ledger.isVisible())
+
+
+def test_nothing_is_stored_by_looking_at_a_scene(hands, node):
+    compose = hands.place("compose")
+    before = hands.session.show
+    hands.click(compose.shelf.cards["spring-tide"])
+    assert compose.shelf.chosen == "spring-tide"
+    QTest.qWait(150)
+    assert values(node, 1)[10] == 0
+    assert hands.session.show is before
+    assert not hands.session.state.draft.look
+
+
+def test_update_a_scene_from_the_draft(hands):
+    hands.place("compose")
+    hands.session.touch({"par-1": {"Dimmer": 0.11}})
+    hands.until(lambda: hands.window.ledger.isVisible())
+    hands.window.ledger.update_scene("slack-water")
+    scene = hands.session.show.scenes["slack-water"]
+    assert scene.look["par-1"]["Dimmer"] == 0.11
+    assert scene.look["par-2"]["Dimmer"] == 0.55
+    assert hands.session.history.undo_name == "update Slack Water"
+
+
+def test_choose_on_the_stage_with_a_box_and_by_group(hands):
+    compose = hands.place("compose")
+    stage = compose.stage
+    a, b = stage.point_of("dot-1"), stage.point_of("dot-20")
+    low, high = QPointF(min(a.x(), b.x()), min(a.y(), b.y())), QPointF(max(a.x(), b.x()), max(a.y(), b.y()))
+    hands.drag(stage, low - QPointF(9, 9), high + QPointF(9, 9))
+    dots = {f"dot-{i}" for i in range(1, 21)}
+    assert dots <= set(hands.session.chosen)
+    item = compose.who.groups.findItems("Bars", Qt.MatchFlag.MatchStartsWith)[0]
+    rect = compose.who.groups.visualItemRect(item)
+    QTest.mouseClick(compose.who.groups.viewport(), Qt.MouseButton.LeftButton, pos=rect.center())
+    assert hands.session.chosen == ("bar-1", "bar-2")
+    assert not compose.what.sections["position"].isVisible()
+
+
+def test_aim_strobe_and_raw_channels_of_a_head(hands, node):
+    compose = hands.place("compose")
+    hands.session.choose(["spot-1"])
+    what = compose.what
+    hands.type(what.fields["Pan"], "-135")
+    hands.until(lambda: values(node, 2)[60:62] == [0x40, 0x00])
+    hands.click(what.aim, QPointF(what.aim.width() / 2, what.aim.height() / 2))
+    hands.until(lambda: values(node, 2)[60:61] in ([127], [128]))
+    hands.type(what.fields["Shutter1Strobe"], "25")
+    hands.until(lambda: values(node, 2)[66] == 255)
+    hands.click(what.shutter_closed)
+    hands.until(lambda: values(node, 2)[66] == 15)
+    hands.type(what.raw_fields["gobo"], "30")
+    hands.until(lambda: values(node, 2)[68] == 30)
+
+
+def test_tiles_are_arranged_and_taken_off(hands):
+    perform = hands.place("perform")
+    perform._wanted("later", "slack-water-pad")
+    assert [t.id for t in hands.session.show.pages["low-tide"].tiles][:2] == ["mudlight-pad", "slack-water-pad"]
+    perform._wanted("remove", "cello-pad")
+    assert "cello-pad" not in perform.tiles
+    assert not any(m.target == "tile:cello-pad" for m in hands.session.show.mappings.values())
+    perform.add_tile("cello", "pad")
+    assert "cello-pad" in perform.tiles
+    perform.go("open-mic")
+    assert set(perform.tiles) == {"mic-warm", "mic-blue", "mic-rose", "mic-front", "mic-house"}
+
+
+def test_learn_from_the_tile_escape_and_unlearn(hands, controller):
+    perform = hands.place("perform")
+    hands.until(lambda: controller.connected)
+    perform._wanted("learn", "dots-pad")
+    assert hands.window.notice.isVisible()
+    QTest.keyClick(hands.window, Qt.Key.Key_Escape)
+    assert hands.window.learner.target == ""
+    before = hands.session.show.mappings
+    controller.hit_pad(12)
+    QTest.qWait(150)
+    assert hands.session.show.mappings is before
+    perform._wanted("learn", "dots-pad")
+    controller.hit_pad(12)
+    hands.until(lambda: hands.window.learner.target == "")
+    tie = next(m for m in hands.session.show.mappings.values() if m.target == "tile:dots-pad")
+    assert (tie.kind, tie.number) == ("note", 48)
+    surfaces = hands.place("surfaces")
+    hands.click(surfaces.targets["tile:dots-pad"].unlearn)
+    assert not any(m.target == "tile:dots-pad" for m in hands.session.show.mappings.values())
+
+
+def test_the_drawing_finds_what_a_part_does(hands, controller):
+    surfaces = hands.place("surfaces")
+    hands.until(lambda: hands.session.ports.ports.get("Practice controller"))
+    parts = surfaces.drawing.parts()
+    assert len(parts) == 32
+    hands.click(surfaces.drawing, parts[("note", 0, 36)].center())
+    assert surfaces.drawing.chosen == ("note", 0, 36)
+    assert "#9AA8FF" in surfaces.targets["tile:slack-water-pad"].styleSheet()

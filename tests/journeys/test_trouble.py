@@ -1,0 +1,300 @@
+"""What goes wrong on an evening, and what the user then sees."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+import msgspec
+import pytest
+from PySide6.QtCore import QPointF, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from choreon import folders
+from choreon.demo import low_tide
+from choreon.engine import client as engine_client
+from choreon.engine import protocol
+from choreon.formats import autosave, showfile
+from choreon.model import edits
+from choreon.ui.app import find_show
+from choreon.ui.window import CloseDialog
+from tests.conftest import free_port, until, values
+from tests.journeys.conftest import end, open_window, stop_engine
+
+
+def start_window(path: Path) -> subprocess.Popen[str]:
+    """A window in a process of its own."""
+    return subprocess.Popen(
+        [sys.executable, "-m", "choreon", "open", str(path)],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )
+
+
+def finish(process: subprocess.Popen[str]) -> str:
+    process.kill()
+    return process.communicate(timeout=10)[0]
+
+
+def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everything(demo_path, node):
+    window = start_window(demo_path)
+    until(lambda: node.reports())
+    client = engine_client.connect(10)
+    client.send(protocol.SetLevel("front-wash-fader", 1.0))
+    client.send(protocol.SetMasters(grand=0.5))
+    client.send(protocol.Touch({"par-1": {"Dimmer": 0.5}}))
+    until(lambda: values(node, 1)[0] == 108 and values(node, 1)[10] == 64)
+    client.close()
+    finish(window)
+    before = node.reports()[0].packets
+    until(lambda: node.reports()[0].packets > before + 44)
+    assert values(node, 1)[0] == 108
+    assert all(r.jumps == 0 for r in node.reports())
+    again = start_window(demo_path)
+    second = start_window(demo_path)
+    said = second.communicate(timeout=20)[0]  # waits for the first to stand
+    if "already open" not in said:
+        until(lambda: (folders.runtime() / "window.sock").exists())
+        said = start_window(demo_path).communicate(timeout=20)[0]
+    assert "already open; its window was brought to the front" in said
+    client = engine_client.connect(5)
+    welcome = client.wait_for(protocol.Welcome)
+    client.close()
+    assert [p.scene for p in welcome.state.players] == ["front-wash"]
+    assert welcome.state.masters.grand == 0.5
+    assert welcome.state.draft.look == {"par-1": {"Dimmer": 0.5}}
+    assert values(node, 1)[0] == 108
+    finish(again)
+    stop_engine()
+
+
+def test_a_new_window_shows_what_plays_and_the_draft(qapp, engines, demo_path, node):
+    client = engines.start(demo_path)
+    client.send(protocol.SetLevel("front-wash-fader", 1.0))
+    client.send(protocol.Touch({"par-1": {"Dimmer": 0.5}}))
+    until(lambda: values(node, 1)[10:11] == [128])
+    hands = open_window(demo_path, engines.connect())
+    try:
+        assert hands.window.ledger.isVisible()
+        perform = hands.place("perform")
+        hands.until(lambda: perform.tiles["front-wash-fader"].fader.level == 1.0)
+        assert len(perform.on_now.rows) == 1
+    finally:
+        hands.window.finish(stop=False)
+        hands.window.close()
+
+
+def test_the_engine_is_killed_and_comes_back_with_the_same_light(hands, node):
+    hands.session.set_level("front-wash-fader", 1.0)
+    hands.session.touch({"par-1": {"Dimmer": 0.5}})
+    hands.until(lambda: values(node, 1)[0] == 217 and values(node, 1)[10] == 128)
+    client = engine_client.Client()
+    pid = client.wait_for(protocol.Welcome).pid
+    client.close()
+    os.kill(pid, signal.SIGKILL)
+    before = node.reports()[0].packets
+    hands.until(lambda: hands.window.notice.isVisible() and "was started again" in hands.window.notice.text.text())
+    hands.until(lambda: node.reports()[0].packets > before + 20)
+    hands.until(lambda: values(node, 1)[0] == 217 and values(node, 1)[10] == 128)
+    hands.session.set_level("front-wash-fader", 0.5)
+    hands.until(lambda: values(node, 1)[0] == 108)
+
+
+def test_clashes_and_runs_past_512_are_told_before_anything_hangs(hands):
+    rig = hands.place("rig")
+    rig.hang.choose_type("tarnby-par-7")
+    rig.hang.count.setValue(2)
+    rig.hang.address.setValue(5)
+    assert "Front 5, Front 6, House 1 and 2 more already have slots here" in rig.hang.preview.text()
+    assert not rig.hang.go.isEnabled()
+    assert rig.ribbon.ribbon.ghost.clash
+    rig.hang.address.setValue(500)
+    assert "ends past 512. 1 would fit" in rig.hang.preview.text()
+    assert not rig.hang.go.isEnabled()
+    hands.click(hands.button(rig, "Next free"))
+    assert rig.hang.address.value() == 113
+    assert rig.hang.go.isEnabled()
+    rig.hang.address.setValue(513)
+    assert rig.hang.address.value() == 512
+
+
+def test_two_fixtures_on_one_slot_are_hatched_and_told(qapp, own_folders, node):
+    show = edits.change_fixtures(low_tide(port=node.port), {"par-2": {"address": 15}})
+    path = own_folders / "clash.choreon"
+    showfile.write(path, show)
+    hands = open_window(path)
+    try:
+        rig = hands.place("rig")
+        assert "Par 1 and Par 2 share 1.15–18" in rig.ribbon.note.text()
+        hands.session.choose(["par-2"])
+        assert "both have slots 15–18 of universe 1" in rig.in_hand.trouble.text()
+        rig.in_hand.address.setValue(19)
+        assert "no clashes" in rig.ribbon.note.text()
+    finally:
+        end(hands)
+
+
+def test_an_unknown_type_is_kept_shown_and_the_rest_plays(qapp, own_folders, node):
+    show = low_tide(port=node.port)
+    show = edits.change_fixtures(show, {"par-1": {"type": "sunk-lamp"}})
+    path = own_folders / "unknown.choreon"
+    showfile.write(path, show)
+    hands = open_window(path)
+    try:
+        rig = hands.place("rig")
+        hands.session.choose(["par-1"])
+        assert "Unknown type “sunk-lamp”" in rig.in_hand.kind.text()
+        hands.session.set_level("front-wash-fader", 1.0)
+        hands.until(lambda: values(node, 1)[0] == 217)
+        hands.session.edit("rename", edits.replace(hands.session.show, name="Ebb"))
+        hands.until(lambda: showfile.read(path).name == "Ebb")
+        assert showfile.read(path).fixtures["par-1"].type == "sunk-lamp"
+        assert "par-1" in showfile.read(path).scenes["slack-water"].look
+    finally:
+        end(hands)
+
+
+def test_a_block_is_dragged_to_another_address_and_programming_follows(hands, node):
+    rig = hands.place("rig")
+    ribbon = rig.ribbon.ribbon
+    ribbon.grab()
+    start = ribbon.rect_of(81, 81)[0].center()
+    goal = ribbon.rect_of(201, 201)[0].center()
+    hands.drag(ribbon, start, goal)
+    assert hands.session.show.fixtures["uplight-1"].address == 201
+    hands.session.press("mudlight-pad")
+    hands.until(lambda: values(node, 1)[200] > 0, 12)
+    hands.drag(ribbon, ribbon.rect_of(201, 201)[0].center(), ribbon.rect_of(12, 12)[0].center())
+    assert "does not fit there: Par 1" in hands.window.notice.text.text()
+    assert hands.session.show.fixtures["uplight-1"].address == 201
+
+
+def test_a_fixture_is_moved_on_the_plan_and_escape_leaves_it(hands):
+    rig = hands.place("rig")
+    plan = rig.plan
+    before = hands.session.show.fixtures["wash-1"].place
+    start = plan.at(before)
+    hands.drag(plan, start, start + QPointF(60, 30))
+    moved = hands.session.show.fixtures["wash-1"].place
+    assert moved.x > before.x
+    assert moved.y < before.y
+    hands.drag(plan, plan.at(moved), plan.at(moved) + QPointF(50, 0), release=False)
+    from PySide6.QtCore import Qt
+
+    QTest.keyClick(plan, Qt.Key.Key_Escape)
+    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=plan.at(moved).toPoint())
+    assert hands.session.show.fixtures["wash-1"].place == moved
+    QTest.keyClick(plan, Qt.Key.Key_Delete)
+    assert "wash-1" not in hands.session.show.fixtures
+    hands.session.undo()
+    assert hands.session.show.fixtures["wash-1"].place == moved
+
+
+def test_a_place_that_cannot_be_written_is_told_and_a_copy_is_kept(hands, demo_path, monkeypatch):
+    def refuse(path, show):
+        if path == demo_path:
+            raise PermissionError(13, "Permission denied")
+        real(path, show)
+
+    real = showfile.write
+    monkeypatch.setattr(showfile, "write", refuse)
+    hands.session.edit("rename", edits.replace(hands.session.show, name="Ebb"))
+    hands.until(lambda: "cannot be written" in hands.window.notice.text.text())
+    assert "not kept in its place" in hands.window.heading.kept.text()
+    copy = autosave.rescue_path(demo_path)
+    assert showfile.read(copy).name == "Ebb"
+    monkeypatch.undo()
+    os.utime(copy, (time.time() + 5, time.time() + 5))
+    # The folders of this test went with the patches; the copy is asked for where it lies.
+    assert copy.exists()
+
+
+def test_closing_asks_once_and_remembers(hands, demo_path, node):
+    seen = []
+
+    def answer() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, CloseDialog)
+        seen.append(dialog)
+        if len(seen) == 1:
+            dialog.cancel.click()
+        else:
+            dialog.remember.setChecked(True)
+            dialog.go_on.click()
+
+    QTimer.singleShot(100, answer)
+    hands.window.close()
+    assert hands.window.isVisible()
+    QTimer.singleShot(100, answer)
+    hands.window.close()
+    assert not hands.window.isVisible()
+    assert hands.window.settings.value("on_close") == "go on"
+    before = node.reports()[0].packets
+    until(lambda: node.reports()[0].packets > before + 20)
+    again = open_window(demo_path, engine_client.Client())
+    again.window.close()  # remembered: no question
+    assert not again.window.isVisible()
+    assert len(seen) == 2
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (b"PK\x03\x04 half a zip", "is not a whole show file"),
+        (b"just words", "is not a whole show file"),
+    ],
+)
+def test_a_damaged_show_with_no_version_is_left_alone_and_told(own_folders, content, words):
+    path = own_folders / "old.choreon"
+    path.write_bytes(content)
+    opened = find_show(path)
+    assert words in opened.note
+    assert "new show was begun" in opened.note
+    assert opened.path != path
+    assert path.read_bytes() == content
+
+
+def test_the_rescued_copy_is_opened_when_it_is_newer(own_folders, demo_show):
+    path = own_folders / "s.choreon"
+    showfile.write(path, demo_show)
+    copy = autosave.rescue_path(path)
+    showfile.write(copy, edits.replace(demo_show, name="Ebb"))
+    os.utime(path, (time.time() - 60, time.time() - 60))
+    opened = find_show(path)
+    assert opened.show.name == "Ebb"
+    assert "newer copy" in opened.note
+
+
+def test_demo_starts_window_node_and_controller(own_folders):
+    """`choreon demo` from nothing: the node has the three universes, the controller is there, the show is kept."""
+    port, http = free_port(), free_port()
+    demo = subprocess.Popen(
+        [sys.executable, "-m", "choreon", "demo", "--port", str(port), "--http", str(http)],
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )
+    try:
+
+        def reports() -> list[dict]:
+            try:
+                with urllib.request.urlopen(f"http://127.0.0.1:{http}/", timeout=1) as answer:
+                    return msgspec.json.decode(answer.read())
+            except OSError:
+                return []
+
+        until(lambda: [r["universe"] for r in reports()] == [1, 2, 3], 20)
+        client = engine_client.connect(5)
+        until(lambda: client.wait_for(protocol.Ports).ports.get("Practice controller"), 20)
+        client.close()
+        assert (folders.shows() / "Low Tide.choreon").exists()
+    finally:
+        demo.terminate()
+        demo.wait(10)
+        stop_engine()
