@@ -82,6 +82,9 @@ def open_window(path: Path, client: engine_client.Client | None = None) -> Hands
     holder = App(load(path), client)
     holder.window.resize(1280, 800)
     holder.window.show()
+    QTest.qWaitForWindowExposed(holder.window)
+    holder.window.activateWindow()
+    assert QTest.qWaitForWindowActive(holder.window)
     hands = Hands(holder.window)
     hands.holder = holder  # type: ignore[attr-defined]
     hands.until(lambda: hands.session.alive and hands.session.light())

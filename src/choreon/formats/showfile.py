@@ -72,6 +72,8 @@ def from_bytes(data: bytes, name: str = "the file") -> Show:
                 for m in archive.namelist()
                 if m.startswith("types/") and m.endswith(".json")
             ]
+    except ShowFileError:
+        raise
     except KeyError:
         raise ShowFileError(f"{name} is a zip, but holds no Choreon show.") from None
     except msgspec.DecodeError as error:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import signal
 import sys
+import time
 import uuid
 from pathlib import Path
 
@@ -143,9 +145,12 @@ def run(wanted: Path | None) -> int:
     app.setDesktopFileName("choreon")
     theme.apply(app)
     name = str(folders.runtime() / "window.sock")
-    if _raise_other(name):
-        print("Choreon is already open; its window was brought to the front.")
-        return 0
+    lock = (folders.runtime() / "window.lock").open("a")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        lock.close()
+        return _raise_other(name)
     holder = App(*_begin(wanted))
     server = QLocalServer()
     server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
@@ -154,7 +159,9 @@ def run(wanted: Path | None) -> int:
     server.newConnection.connect(lambda: _to_front(server, holder))
     _end_on_signals(app, holder)
     holder.window.show()
-    return app.exec()
+    code = app.exec()
+    lock.close()
+    return code
 
 
 def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
@@ -177,15 +184,20 @@ def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
     return opened, engine_client.Client()
 
 
-def _raise_other(name: str) -> bool:
-    socket = QLocalSocket()
-    socket.connectToServer(name)
-    if not socket.waitForConnected(300):
-        return False
-    socket.write(b"front\n")
-    socket.waitForBytesWritten(300)
-    socket.disconnectFromServer()
-    return True
+def _raise_other(name: str) -> int:
+    """Have the window that is open come to the front; it may still be starting."""
+    for _ in range(50):
+        socket = QLocalSocket()
+        socket.connectToServer(name)
+        if socket.waitForConnected(300):
+            socket.write(b"front\n")
+            socket.waitForBytesWritten(300)
+            socket.disconnectFromServer()
+            print("Choreon is already open; its window was brought to the front.")
+            return 0
+        time.sleep(0.1)
+    print("Choreon is already open, but its window does not answer.", file=sys.stderr)
+    return 1
 
 
 def _to_front(server: QLocalServer, holder: App) -> None:
