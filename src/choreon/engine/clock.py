@@ -15,7 +15,7 @@ class Clock:
     def __init__(self, period: float = PERIOD) -> None:
         self.period = period
         self.frames = self.late = self.missed = 0
-        self.worst = 0.0  # seconds, since it was last read
+        self._lateness: list[float] = []  # seconds, a frame each, since it was last read
         self._due = time.monotonic()
 
     def wait(self) -> float:
@@ -27,13 +27,13 @@ class Clock:
         lateness = now - self._due
         self.frames += 1
         self.late += lateness > LATE
-        self.worst = max(self.worst, lateness)
+        self._lateness.append(lateness)
         skipped = int(lateness / self.period)
         self.missed += skipped
         self._due += self.period * (1 + skipped)
         return now
 
-    def read_worst(self) -> float:
-        """The worst lateness since this was last asked, in seconds."""
-        worst, self.worst = self.worst, 0.0
-        return worst
+    def read_lateness(self) -> tuple[float, float]:
+        """Median and worst lateness since this was last asked, in seconds."""
+        taken, self._lateness = sorted(self._lateness), []
+        return (taken[len(taken) // 2], taken[-1]) if taken else (0.0, 0.0)

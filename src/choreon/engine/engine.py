@@ -91,7 +91,7 @@ class Engine:
                 self._frame(now)
             except Exception:
                 log.exception("a frame failed; the lamps hold the one before")
-            self._cost = max(0.95 * self._cost, time.perf_counter() - begin)
+            self._cost = max(self._cost, time.perf_counter() - begin)
             if now >= pulse_due:
                 self._link.notice(self._pulse())
                 pulse_due = now + 0.5
@@ -140,9 +140,19 @@ class Engine:
 
     def _pulse(self) -> protocol.Pulse:
         clock = self._clock
-        worst = 1000 * clock.read_worst()
-        sent, errors = self._sender.sent, self._sender.errors
-        return protocol.Pulse(clock.frames, clock.late, clock.missed, RATE, 1000 * self._cost, worst, sent, errors)
+        median, worst = clock.read_lateness()
+        cost, self._cost = self._cost, 0.0
+        return protocol.Pulse(
+            frames=clock.frames,
+            late=clock.late,
+            missed=clock.missed,
+            rate=RATE,
+            cost=1000 * cost,
+            typical=1000 * median,
+            lateness=1000 * worst,
+            sent=self._sender.sent,
+            errors=self._sender.errors,
+        )
 
     def stop(self, seconds: float = 0.0) -> None:
         """Fade out within `seconds`, then end. Callable from any thread, and from a signal."""

@@ -124,13 +124,15 @@ class State(Message, tag="state"):
 
 
 class Pulse(Message, tag="pulse"):
-    """How the engine is, twice a second. Times in milliseconds, `lateness` of the worst frame since the last pulse."""
+    """How the engine is, twice a second. Since the last pulse, in milliseconds: `cost` of the dearest frame,
+    `typical` and worst `lateness` of the frames. The counts are since the start."""
 
     frames: int
     late: int
     missed: int
     rate: float
     cost: float
+    typical: float
     lateness: float
     sent: int
     errors: int

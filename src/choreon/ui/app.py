@@ -155,10 +155,11 @@ def run(wanted: Path | None) -> int:
     server = QLocalServer()
     server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
     QLocalServer.removeServer(name)
-    server.listen(name)
     server.newConnection.connect(lambda: _to_front(server, holder))
     _end_on_signals(app, holder)
     holder.window.show()
+    app.processEvents()
+    server.listen(name)  # from here on the window can be asked to come to the front
     code = app.exec()
     lock.close()
     return code
