@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import random
 import signal
@@ -92,7 +93,7 @@ def kills() -> None:
         numbers = [p.sequence for p in place.drain() if p.universe == 1]
         client.receive()
         after = client.wait_for(protocol.Pulse)
-        lost = sum((b - a) % 256 != 1 for a, b in zip(numbers, numbers[1:], strict=False))
+        lost = sum((b - a) % 256 != 1 for a, b in itertools.pairwise(numbers))
         print(f"window killed: {lost} frames lost on the wire, {after.missed - before.missed} skipped  (goal 0)")
         running = window(place)
         client.close()
