@@ -64,7 +64,7 @@ def _rig(show: Show) -> Show:
     hang("ostrey-wash-90", "12 channel", "Wash", 2, 121, row((-3.7, 3.7), 0.4, 4.2), Hanging())
     dots = [Place(-0.9 + 0.45 * (i % 5), 5.85, 1.0 + 0.45 * (i // 5)) for i in range(20)]
     hang("pellow-dot", "3 channel", "Dot", 3, 1, dots, Hanging(pitch=-90))
-    hang("holmwick-mist", "2 channel", "Hazer", 3, 101, row((-3.7,), 5.3, 0.3), Hanging())
+    hang("holmwick-mist", "2 channel", "Hazer", 3, 101, row((-3.8,), 2.6, 0.3), Hanging())
     hang("tarnby-panel", "5 channel", "Panel", 3, 111, row((0.0,), 5.6, 4.0), Hanging(pitch=-55))
     return show
 

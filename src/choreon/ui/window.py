@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QFrame,
     QMainWindow,
     QMenu,
+    QSplitter,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -34,36 +35,53 @@ PLACES = ("rig", "compose", "perform", "surfaces")
 
 
 class Notice(QFrame):
-    """What the program has to say, under the heading rather than over the work."""
+    """What the program has to say: a bar that lies over the lower edge of the place, so that nothing moves for it."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.kind = "info"
+        self.setObjectName("notice")
         self.text = basics.label("", wrap=True)
         self.sign = basics.label("")
         self.dismiss = basics.tool("close", "Dismiss", self.hide)
-        self.cancel: Callable[[], None] | None = None
-        basics.stack(self, basics.row(self.sign, self.text, 1, self.dismiss)).setContentsMargins(16, 2, 12, 2)
-        self.row_text = self.text
-        self.text.setSizePolicy(self.text.sizePolicy().Policy.Expanding, self.text.sizePolicy().Policy.Preferred)
+        line = basics.row(self.sign, self.text, self.dismiss)
+        line.layout().setStretch(1, 1)
+        basics.stack(self, line).setContentsMargins(16, 6, 8, 6)
         self._away = QTimer(self, interval=5000, singleShot=True)
         self._away.timeout.connect(self.hide)
+        parent.installEventFilter(self)
         self.hide()
 
     def tell(self, text: str, kind: str = "info") -> None:
         """Show a line; an alarm stays until it is dismissed."""
-        token, sign = {"alarm": (theme.ALARM, "▲"), "learn": (theme.DRAFT, "◌")}.get(kind, (theme.SOFT, "●"))
-        if self.isVisible() and self._kind == "alarm" and kind == "info":
+        if self.isVisible() and self.kind == "alarm" and kind == "info":
             return
-        self._kind = kind
+        self.kind = kind
+        token, sign = {"alarm": (theme.ALARM, "▲"), "learn": (theme.DRAFT, "◌")}.get(kind, (theme.LIVE, "●"))
+        self.setStyleSheet(
+            f"#notice {{ background: {theme.FLAT}; border: 1px solid {token}; border-radius: {theme.RADIUS}px; }}"
+        )
         self.sign.setText(f'<span style="color:{token}">{sign}</span>')
         self.text.setText(text)
         self.show()
+        self.raise_()
+        self._lay()
         if kind == "info":
             self._away.start()
         else:
             self._away.stop()
 
-    _kind = "info"
+    def _lay(self) -> None:
+        parent = self.parentWidget()
+        words = self.text.fontMetrics().horizontalAdvance(self.text.text())
+        width = min(parent.width() - 48, 760, max(360, words + 110))
+        height = max(46, self.layout().heightForWidth(width))
+        self.setGeometry((parent.width() - width) // 2, parent.height() - height - 18, width, height)
+
+    def eventFilter(self, watched, event) -> bool:
+        if event.type() == event.Type.Resize and self.isVisible():
+            self._lay()
+        return False
 
 
 class MainWindow(QMainWindow):
@@ -77,7 +95,6 @@ class MainWindow(QMainWindow):
         self.closed_for_good = False
         self.learner = Learner(session)
         self.heading = Heading(session)
-        self.notice = Notice()
         self.ledger = Ledger(session)
         self.places: dict[str, QWidget] = {
             "rig": RigPlace(session),
@@ -86,6 +103,7 @@ class MainWindow(QMainWindow):
             "surfaces": SurfacesPlace(session, self.learner),
         }
         self.stack = QStackedWidget()
+        self.notice = Notice(self.stack)
         for place in self.places.values():
             self.stack.addWidget(place)
         self.rail = self._make_rail()
@@ -93,7 +111,7 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for widget in (self.heading, self.notice, self.stack, self.ledger):
+        for widget in (self.heading, self.stack, self.ledger):
             column.addWidget(widget, 1 if widget is self.stack else 0)
         whole = basics.row(self.rail, body, spacing=0)
         whole.layout().setStretch(1, 1)
@@ -108,9 +126,19 @@ class MainWindow(QMainWindow):
         geometry = self.settings.value("geometry")
         if geometry is not None:
             self.restoreGeometry(geometry)
+        for name, splitter in self._splitters():
+            if (sizes := self.settings.value(f"splitter/{name}")) is not None:
+                splitter.restoreState(sizes)
         self.go(str(self.settings.value("place", "perform" if session.show.pages else "rig")))
         if session.kept.trouble:
             self.notice.tell(session.kept.trouble, "alarm")
+
+    def _splitters(self) -> list[tuple[str, QSplitter]]:
+        return [
+            (f"{name}-{i}", splitter)
+            for name, place in self.places.items()
+            for i, splitter in enumerate(place.findChildren(QSplitter))
+        ]
 
     # places
 
@@ -172,7 +200,7 @@ class MainWindow(QMainWindow):
         if target:
             name = words.target_name(self.session.show, target)
             self.notice.tell(f"Move the control that <b>{name}</b> shall follow. Esc leaves it as it is.", "learn")
-        elif self.notice._kind == "learn":
+        elif self.notice.kind == "learn":
             self.notice.hide()
 
     # shows and the end
@@ -207,6 +235,8 @@ class MainWindow(QMainWindow):
         """Write everything and let the engine go on, or stop it."""
         self.closed_for_good = True
         self.settings.setValue("geometry", self.saveGeometry())
+        for name, splitter in self._splitters():
+            self.settings.setValue(f"splitter/{name}", splitter.saveState())
         self.session.close(stop)
 
     def _ask(self) -> str:

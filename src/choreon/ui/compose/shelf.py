@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QMenu,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.model import edits
 from choreon.model.show import Scene
@@ -30,15 +39,15 @@ class Shelf(QWidget):
         self.search.setFixedWidth(170)
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._fill(again=True))
-        self.about = basics.label("", "soft")
+        self.about = basics.label("", "small")
         self.to_page = basics.button("Put on page", self._page_menu, "", "perform")
         self.take = basics.button(
-            "Take into draft", self._take, "", "edit", "Bring its values into the draft to change them"
+            "Take into draft", self._take, "", "", "Bring its values into the draft to change them"
         )
-        self.rename = basics.button("Rename", self._rename, "quiet", "edit")
-        self.times = basics.button("Times", self._times, "quiet")
-        self.delete = basics.button("Delete", self._delete, "quiet", "trash")
-        self.deeds = basics.row(self.about, self.to_page, self.take, self.rename, self.times, self.delete, spacing=4)
+        self.rename = basics.tool("edit", "Rename the scene", self._rename)
+        self.times = basics.tool("times", "Change its fade times", self._times)
+        self.delete = basics.tool("trash", "Delete the scene", self._delete)
+        self.deeds = basics.row(self.to_page, self.take, self.rename, self.times, self.delete, spacing=4)
         self.empty = basics.label(
             "No scenes yet. Choose lights, give them level and colour, then press “Keep as…” below.", "soft"
         )
@@ -51,9 +60,10 @@ class Shelf(QWidget):
         scroll.setWidget(self.row)
         scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFixedHeight(132)
-        panel = basics.panel(
-            basics.row(basics.label("Scenes", "heading"), self.search, 1, self.deeds), self.empty, scroll, margins=10
-        )
+        self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        head = basics.row(basics.label("Scenes", "heading"), self.search, self.about, self.deeds)
+        head.layout().setStretch(2, 1)
+        panel = basics.panel(head, self.empty, scroll, margins=10)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -92,9 +102,10 @@ class Shelf(QWidget):
         for i, card in self.cards.items():
             card.set_chosen(i == scene_id)
         self.deeds.setVisible(bool(scene_id))
+        self.about.setText("")
         if scene_id:
             scene = self.session.show.scenes[scene_id]
-            self.about.setText(f"{words.summary(scene.look)} · in {scene.fade_in:g} s, out {scene.fade_out:g} s")
+            self.about.setText(f"in {scene.fade_in:g} s · out {scene.fade_out:g} s")
 
     def _page_menu(self) -> None:
         menu = QMenu(self)

@@ -46,7 +46,7 @@ class What(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-        self.setMinimumWidth(240)
+        self.setMinimumWidth(280)
         self._soon = QTimer(self, interval=60, singleShot=True)
         self._soon.timeout.connect(self._show_values)
         self._follow = QTimer(self, interval=250)

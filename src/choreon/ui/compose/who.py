@@ -44,7 +44,7 @@ class Who(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-        self.setMinimumWidth(170)
+        self.setMinimumWidth(196)
         session.show_changed.connect(self._fill)
         session.chosen_changed.connect(self._mirror)
         self._fill(session.show)

@@ -126,8 +126,9 @@ class PerformPlace(QWidget):
                 line.addWidget(self._tile(page, tile))
             line.addStretch(1)
             row.setMinimumHeight(220)
-            self.column.addWidget(row, 1)
-        self.column.addStretch(0 if faders else 1)
+            row.setMaximumHeight(400)
+            self.column.addWidget(row, 100)
+        self.column.addStretch(1)
 
     def _tile(self, page: Page, tile: Tile) -> TileWidget:
         kind = PadTile if tile.kind == "pad" else FaderTile

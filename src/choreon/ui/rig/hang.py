@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QLineEdit, QListWidget, QListWidgetItem, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from choreon.library import library
 from choreon.model import edits, patch
@@ -13,6 +13,7 @@ from choreon.ui import words
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.numbers import NumberField
 
 ID = Qt.ItemDataRole.UserRole
 MOST = 200
@@ -36,9 +37,9 @@ class HangPanel(QWidget):
         self.types.currentItemChanged.connect(lambda *_: self._type_changed())
         self.mode = QComboBox()
         self.mode.setAccessibleName("Mode")
-        self.count = self._number("How many", 1, MOST, 1)
-        self.universe = self._number("Universe", 1, MAX_UNIVERSE, 1)
-        self.address = self._number("Address", 1, SLOTS, 1)
+        self.count = NumberField("How many", 1, MOST, 1)
+        self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
+        self.address = NumberField("Address", 1, SLOTS, 1)
         self.name = QLineEdit()
         self.name.setAccessibleName("Name")
         self.preview = basics.label("", "small", wrap=True)
@@ -50,7 +51,7 @@ class HangPanel(QWidget):
         self.count.valueChanged.connect(lambda _: self._replan(find=True))
         self.universe.valueChanged.connect(lambda _: self._replan(find=True))
         self.address.valueChanged.connect(self._address_typed)
-        self.address.lineEdit().returnPressed.connect(self._replan)
+        self.address.returnPressed.connect(self._replan)
         form = [
             self._line("Mode", self.mode),
             self._line("How many", self.count),
@@ -67,15 +68,6 @@ class HangPanel(QWidget):
         self.setMinimumWidth(230)
         session.show_changed.connect(lambda _: self._replan(find=not self._own_address))
         self._fill()
-
-    def _number(self, name: str, low: int, high: int, value: int) -> QSpinBox:
-        made = QSpinBox()
-        made.setRange(low, high)
-        made.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        made.setValue(value)
-        made.setAccessibleName(name)
-        made.setMinimumWidth(56)
-        return made
 
     def _short(self, text: str) -> QWidget:
         made = basics.label(text, "soft")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter
-from PySide6.QtWidgets import QLineEdit, QScrollArea, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from choreon.model import edits, patch
 from choreon.model.checks import check
@@ -13,6 +13,7 @@ from choreon.ui import theme, words
 from choreon.ui.rig.plan import take_down
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
 
 PLACE = (("Across", "x", -20, 20), ("Upstage", "y", -20, 20), ("Height", "z", 0, 20))
@@ -31,23 +32,15 @@ class InHand(QWidget):
         self.trouble = basics.label("", "alarm", wrap=True)
         self.name = QLineEdit()
         self.short = QLineEdit()
-        self.universe, self.address = QSpinBox(), QSpinBox()
-        self.universe.setRange(1, MAX_UNIVERSE)
-        self.address.setRange(1, SLOTS)
+        self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
+        self.address = NumberField("Address", 1, SLOTS, 1)
         self.slip = Slip()
-        for widget, title in (
-            (self.name, "Name"),
-            (self.short, "Short name"),
-            (self.universe, "Universe"),
-            (self.address, "Address"),
-        ):
-            widget.setAccessibleName(title)
+        self.name.setAccessibleName("Name")
+        self.short.setAccessibleName("Short name")
         self.name.editingFinished.connect(lambda: self._text("name", self.name.text()))
         self.short.editingFinished.connect(lambda: self._text("short", self.short.text()))
-        for spin in (self.universe, self.address):
-            spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-            spin.setKeyboardTracking(False)
-            spin.valueChanged.connect(lambda _: self._readdress())
+        for number in (self.universe, self.address):
+            number.editingFinished.connect(self._readdress)
         self.fields: dict[str, ValueField] = {}
         for title, key, low, high in (*PLACE, *TURN):
             unit, digits, home = ("m", 2, None) if key in "xyz" else ("°", 0, 0.0)
@@ -67,7 +60,7 @@ class InHand(QWidget):
             self._line("Name", self.name),
             self._line("Short", self.short),
             basics.label("Set on the lamp", "heading"),
-            basics.row(self.universe, basics.label("."), self.address, spacing=4),
+            basics.row(basics.label("Universe", "soft"), self.universe, basics.label("address", "soft"), self.address),
             self.slip,
             basics.label("Place", "heading"),
             *(self.fields[k] for _, k, *_ in PLACE),
@@ -143,10 +136,11 @@ class InHand(QWidget):
         self.session.edit(f"rename {fixture.name}", changed)
 
     def _readdress(self) -> None:
-        if self._busy:
-            return
         show = self.session.show
         universe, address = self.universe.value(), self.address.value()
+        first = show.fixtures[self.session.chosen[0]] if self.session.chosen else None
+        if self._busy or first is None or (universe, address) == (first.universe, first.address):
+            return
         changes, spans = {}, []
         for i in self.session.chosen:
             changes[i] = {"universe": universe, "address": address}
@@ -162,7 +156,7 @@ class InHand(QWidget):
             names = words.some([show.fixtures[i].name for i in taken])
             self.session.told.emit(f"{names} already there. The address stays as it was.", "alarm")
         else:
-            self.session.edit(f"readdress {len(changes)}", edits.change_fixtures(show, changes), merge=True)
+            self.session.edit(f"readdress {len(changes)}", edits.change_fixtures(show, changes))
             return
         self._fill()
 

@@ -115,8 +115,11 @@ class Plan(QWidget):
         if not show.fixtures and self._ghost is None:
             painter.setPen(QColor(theme.SOFT))
             painter.setFont(theme.font(16))
-            text = "Nothing hangs yet.\nChoose a type on the left, say how many, and press Hang."
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+            text = "Nothing hangs yet. Choose a type on the left, say how many, and press Hang."
+            room = self.session.show.room
+            stage = QRectF(self.at(Place(-room.width / 2, room.depth)), self.at(Place(room.width / 2, 0)))
+            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(stage.adjusted(20, 20, -20, -20), flags, text)
 
     def _clashes(self):
         show = self.session.show

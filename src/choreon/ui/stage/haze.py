@@ -82,7 +82,8 @@ class Haze:
             else:
                 self._throw(painter, body, a[i], b[i], float(radius[i]))
                 if normal[i].any():
-                    _pool(painter, b[i], one[i], two[i], 0.86 / (1.0 + 0.10 * float(radius[i]) ** 2))
+                    slant = float(np.abs((way[i] * normal[i]).sum()))  # Lambert: a grazing beam lights a surface less
+                    _pool(painter, b[i], one[i], two[i], 0.92 * slant**0.7 / (1.0 + 0.10 * float(radius[i]) ** 2))
                 _disc(painter, a[i], max(2.0, 0.30 * self.view.focal / a[i, 2]), 0.75)
             painter.end()
             grey = np.frombuffer(canvas.constBits(), np.uint8).reshape(height, -1)[:, : 4 * width]
@@ -152,8 +153,9 @@ def _cone(painter: QPainter, a: Array, b: Array, near: float, far: float, alpha:
     nx, ny = -dy / long, dx / long
     gradient = QLinearGradient(a[0], a[1], b[0], b[1])
     gradient.setColorAt(0.0, _white(alpha))
-    gradient.setColorAt(0.45, _white(alpha * 0.62))
-    gradient.setColorAt(1.0, _white(alpha * 0.34))
+    gradient.setColorAt(0.45, _white(alpha * 0.60))
+    gradient.setColorAt(0.85, _white(alpha * 0.26))
+    gradient.setColorAt(1.0, _white(alpha * 0.04))
     painter.setBrush(QBrush(gradient))
     painter.drawPolygon(
         QPolygonF(
