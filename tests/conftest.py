@@ -10,6 +10,7 @@ import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import hypothesis
 import pytest
 
 from choreon.engine import client as engine_client
@@ -18,6 +19,8 @@ from choreon.formats import showfile
 from choreon.model.show import Show
 from choreon.sim.node import Node
 
+hypothesis.settings.register_profile("choreon", deadline=None)  # machines stall; time is measured in bench/
+hypothesis.settings.load_profile("choreon")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 

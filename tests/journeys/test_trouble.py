@@ -12,7 +12,7 @@ from pathlib import Path
 
 import msgspec
 import pytest
-from PySide6.QtCore import QPointF, QTimer
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
@@ -23,6 +23,7 @@ from choreon.engine import protocol
 from choreon.formats import autosave, showfile
 from choreon.model import edits
 from choreon.ui.app import find_show
+from choreon.ui.widgets import basics
 from choreon.ui.window import CloseDialog
 from tests.conftest import free_port, until, values
 from tests.journeys.conftest import end, open_window, stop_engine
@@ -183,8 +184,6 @@ def test_a_fixture_is_moved_on_the_plan_and_escape_leaves_it(hands):
     assert moved.x > before.x
     assert moved.y < before.y
     hands.drag(plan, plan.at(moved), plan.at(moved) + QPointF(50, 0), release=False)
-    from PySide6.QtCore import Qt
-
     QTest.keyClick(plan, Qt.Key.Key_Escape)
     QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=plan.at(moved).toPoint())
     assert hands.session.show.fixtures["wash-1"].place == moved
@@ -226,10 +225,11 @@ def test_closing_asks_once_and_remembers(hands, demo_path, node):
             dialog.remember.setChecked(True)
             dialog.go_on.click()
 
-    QTimer.singleShot(100, answer)
+    timer = basics.once(hands.session, 100, answer)
+    timer.start()
     hands.window.close()
     assert hands.window.isVisible()
-    QTimer.singleShot(100, answer)
+    timer.start()
     hands.window.close()
     assert not hands.window.isVisible()
     assert hands.window.settings.value("on_close") == "go on"

@@ -83,6 +83,7 @@ class Engine:
         self._link.start()
         gc.collect()
         gc.freeze()
+        self._clock = Clock()
         pulse_due = 0.0
         while not self._ended:
             now = self._clock.wait()

@@ -115,7 +115,9 @@ class Link:
                 log.exception("looking after the session failed")
         for peer in list(self._peers.values()):
             self._drop(peer)
-        self._server.close()
+        self._selector.close()
+        for own in (self._server, self._wake_in, self._wake_out):
+            own.close()
 
     def _accept(self) -> None:
         with contextlib.suppress(OSError):

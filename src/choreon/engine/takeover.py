@@ -22,8 +22,8 @@ class Takeover:
         if abs(before - level) <= NEAR or to in (0.0, 1.0):
             return to
         if to > before:
-            return level + (to - before) * (1.0 - level) / (1.0 - before)
-        return level - (before - to) * level / before
+            return min(1.0, level + (to - before) * (1.0 - level) / (1.0 - before))
+        return max(0.0, level - (before - to) * level / before)
 
     def forget(self, port: str) -> None:
         """A controller went away: where its faders stand is not known any more."""

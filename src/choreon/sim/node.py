@@ -68,7 +68,11 @@ class Node:
         self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
-        self._socket.bind((host, port))
+        try:
+            self._socket.bind((host, port))
+        except OSError:
+            self._socket.close()
+            raise
         self._socket.settimeout(0.2)
         self.port: int = self._socket.getsockname()[1]
         for universe in multicast:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QComboBox, QFrame, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
@@ -53,8 +53,7 @@ class Ledger(QFrame):
         self.list.hide()
         layout = basics.stack(self, self.list, self.deeds, self.form, margins=10, spacing=8)
         layout.setContentsMargins(16, 10, 16, 10)
-        self._refill = QTimer(self, interval=120, singleShot=True)
-        self._refill.timeout.connect(self._fill)
+        self._refill = basics.once(self, 120, self._fill)
         session.state_changed.connect(self._state)
         self._state(session.state)
 

@@ -8,14 +8,16 @@ import tempfile
 import time
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication, QWidget
+
+from choreon.ui.widgets import basics
 
 
 def settle(seconds: float) -> None:
     """Let the window live for a while."""
     loop = QEventLoop()
-    QTimer.singleShot(int(1000 * seconds), loop.quit)
+    basics.once(loop, int(1000 * seconds), loop.quit).start()
     loop.exec()
 
 

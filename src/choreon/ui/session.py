@@ -28,6 +28,7 @@ from choreon.render.frame import blend, render
 from choreon.render.players import PlayState
 from choreon.render.programme import Programme, compile_show
 from choreon.render.rig import Bytes
+from choreon.ui.widgets import basics
 
 REPLY = 4.0  # seconds an engine may take to answer before it counts as dead
 
@@ -69,10 +70,8 @@ class Session(QObject):
         self._started = 0.0
         self._kept.connect(self._on_kept)
         self._autosave = Autosave(path, self._kept.emit)
-        self._send_timer = QTimer(self, interval=12, singleShot=True)
-        self._send_timer.timeout.connect(self._send_waiting)
-        self._retry = QTimer(self, interval=15, singleShot=True)
-        self._retry.timeout.connect(self._reach_engine)
+        self._send_timer = basics.once(self, 12, self._send_waiting)
+        self._retry = basics.once(self, 15, self._reach_engine)
         self._watch = QTimer(self, interval=1000)
         self._watch.timeout.connect(self._watch_engine)
         self._heard = time.monotonic()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QSettings, QSize, Qt, QTimer
+from PySide6.QtCore import QSettings, QSize, Qt
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -47,8 +47,7 @@ class Notice(QFrame):
         line = basics.row(self.sign, self.text, self.dismiss)
         line.layout().setStretch(1, 1)
         basics.stack(self, line).setContentsMargins(16, 6, 8, 6)
-        self._away = QTimer(self, interval=5000, singleShot=True)
-        self._away.timeout.connect(self.hide)
+        self._away = basics.once(self, 5000, self.hide)
         parent.installEventFilter(self)
         self.hide()
 

@@ -61,6 +61,8 @@ class LocalPort:
     def __init__(self, name: str, port: int) -> None:
         """Raises OSError where nothing listens."""
         self.name = name
+        if not 0 < port < 65536:
+            raise OSError(f"{port} is no port")
         self._socket = socket.create_connection(("127.0.0.1", port), timeout=0.5)
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._socket.setblocking(False)
@@ -201,6 +203,8 @@ class Hub:
             port.close()
         if self._rt:
             self._rt.close()
+        self._wake_in.close()
+        self._wake_out.close()
 
     def _run(self) -> None:
         due = 0.0

@@ -27,7 +27,7 @@ _UNIT = QRectF(-1, -1, 2, 2)
 # Light → screen: a shoulder so that many beams together glow rather than clip, then the sRGB curve.
 _STEPS = 2048
 _REACH = 4.0
-_CURVE = (255 * to_screen(1.0 - np.exp(-1.35 * np.linspace(0, _REACH, _STEPS)))).astype(np.uint8)
+_CURVE = (255 * to_screen(1.0 - np.exp(-2.0 * np.linspace(0, _REACH, _STEPS)))).astype(np.uint8)
 
 
 class Haze:
@@ -96,7 +96,7 @@ class Haze:
             return
         near = 0.07 * self.view.focal / a[2]
         far = radius * self.view.focal / b[2]
-        strength = 0.40 / (1.0 + 0.45 * radius)
+        strength = 0.46 / (1.0 + 0.45 * radius)
         for part, share in ((1.0, 0.5), (0.72, 0.3), (0.42, 0.3)):
             _cone(painter, a, b, near * part, far * part, strength * share)
 

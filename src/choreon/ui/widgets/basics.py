@@ -4,10 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QObject, Qt, QTimer
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from choreon.ui import theme
+
+
+def once(parent: QObject, milliseconds: int, act: Callable[[], object]) -> QTimer:
+    """A timer that, each time it is started, acts once."""
+    made = QTimer(parent)
+    made.setInterval(milliseconds)
+    made.setSingleShot(True)
+    made.timeout.connect(act)
+    return made
 
 
 def label(text: str, role: str = "", wrap: bool = False) -> QLabel:

@@ -1,0 +1,224 @@
+"""The engine's parts, each by itself."""
+
+from __future__ import annotations
+
+import os
+import struct
+import threading
+import time
+
+import msgspec
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from choreon import folders
+from choreon.demo import low_tide
+from choreon.engine import clock as clocks
+from choreon.engine import playing, protocol, session
+from choreon.engine.screen import MOST, Screen, ScreenReader
+from choreon.engine.takeover import Takeover
+from choreon.render.players import PlayState
+
+SHOW = low_tide()
+level = st.floats(0.0, 1.0)
+
+
+class Time:
+    """A clock in the hand of the test."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        self.now = 100.0
+        monkeypatch.setattr(clocks.time, "monotonic", lambda: self.now)
+        monkeypatch.setattr(clocks.time, "sleep", self.sleep)
+
+    def sleep(self, seconds: float) -> None:
+        assert seconds >= 0
+        self.now += seconds
+
+
+def test_frames_are_due_at_even_times(monkeypatch):
+    hand = Time(monkeypatch)
+    clock = clocks.Clock(0.5)
+    assert [clock.wait() for _ in range(4)] == [100.0, 100.5, 101.0, 101.5]
+    assert (clock.frames, clock.late, clock.missed) == (4, 0, 0)
+    assert hand.now == 101.5
+
+
+def test_late_frames_are_counted_and_never_made_up_for(monkeypatch):
+    hand = Time(monkeypatch)
+    clock = clocks.Clock(0.5)
+    clock.wait()
+    hand.now += 1.7  # past two more frames
+    assert clock.wait() == 101.7
+    assert (clock.frames, clock.late, clock.missed) == (2, 1, 2)
+    assert clock.wait() == 102.0
+    assert clock.missed == 2
+
+
+def test_lateness_is_told_once(monkeypatch):
+    hand = Time(monkeypatch)
+    clock = clocks.Clock(0.5)
+    for extra in (0.0, 0.1, 0.2):
+        clock.wait()
+        hand.now += 0.5 + extra
+    clock.wait()
+    median, worst = clock.read_lateness()
+    assert 0 <= median <= worst == pytest.approx(0.3)
+    assert clock.read_lateness() == (0.0, 0.0)
+
+
+messages = st.lists(
+    st.one_of(
+        st.builds(protocol.Press, st.text(max_size=20)),
+        st.builds(protocol.SetLevel, st.text(max_size=20), level),
+        st.builds(protocol.SetMasters, st.none() | level, st.none() | st.booleans()),
+        st.builds(protocol.Touch, st.dictionaries(st.text(max_size=5), st.dictionaries(st.text(max_size=5), level))),
+        st.builds(protocol.Stop, level),
+    ),
+    max_size=6,
+)
+
+
+@given(messages, st.integers(1, 50))
+def test_messages_arrive_whole_however_they_are_cut(sent, size):
+    data = b"".join(protocol.pack(m) for m in sent)
+    framer = protocol.Framer()
+    got = []
+    for i in range(0, len(data), size):
+        got += [protocol.decode_to_engine(body) for body in framer.feed(data[i : i + size])]
+    assert got == sent
+
+
+def test_a_length_that_cannot_be_is_refused():
+    with pytest.raises(ValueError, match="announced"):
+        protocol.Framer().feed(struct.pack("<I", protocol.LIMIT + 1))
+
+
+@given(st.binary(max_size=60))
+def test_garbage_is_refused_as_such(body):
+    try:
+        protocol.decode_to_engine(body)
+    except msgspec.DecodeError:
+        return
+    # What decodes must have been a message.
+    assert msgspec.msgpack.decode(body)["t"]
+
+
+def test_messages_to_the_engine_are_not_taken_for_those_from_it():
+    body = protocol.pack(protocol.Press("x"))[4:]
+    with pytest.raises(msgspec.ValidationError):
+        protocol.decode_from_engine(body)
+
+
+def test_frames_for_the_screen_are_never_torn(tmp_path):
+    path = tmp_path / "screen"
+    screen, reader = Screen(path), ScreenReader(path)
+    assert reader.read() is None or reader.read()[2] == {}
+    ended = threading.Event()
+
+    def write() -> None:
+        i = 0
+        while not ended.is_set():
+            i += 1
+            screen.publish((3, 700), np.full((2, 512), i % 256, np.uint8), float(i))
+            time.sleep(0.0002)
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    try:
+        seen = set()
+        end = time.monotonic() + 20
+        while len(seen) < 200 and time.monotonic() < end:
+            found = reader.read()
+            if found is not None and found[2]:
+                _, when, slots = found
+                assert sorted(slots) == [3, 700]
+                both = np.concatenate([slots[3], slots[700]])
+                assert (both == int(when) % 256).all()
+                seen.add(when)
+        assert len(seen) == 200
+    finally:
+        ended.set()
+        writer.join()
+
+
+def test_a_screen_goes_on_counting_and_shows_at_most_its_size(tmp_path):
+    path = tmp_path / "screen"
+    first = Screen(path)
+    first.publish((1,), np.zeros((1, 512), np.uint8), 1.0)
+    number = ScreenReader(path).read()[0]
+    second = Screen(path)
+    many = tuple(range(1, MOST + 20))
+    second.publish(many, np.zeros((len(many), 512), np.uint8), 2.0)
+    found = ScreenReader(path).read()
+    assert found[0] > number
+    assert len(found[2]) == MOST
+
+
+def state_with(tile: str, now: float) -> PlayState:
+    return playing.touch(playing.press(SHOW, playing.blank(), tile, now), {"par-1": {"Dimmer": 0.3}})
+
+
+def test_what_played_is_known_again():
+    now = time.monotonic()
+    state = state_with("slack-water-pad", now)
+    session.save("low-tide", state)
+    assert session.load("low-tide") == state
+    assert session.load("another") is None
+
+
+def test_after_a_restart_of_the_machine_fades_go_on_where_they_were(monkeypatch):
+    now = time.monotonic()
+    session.save("low-tide", state_with("slack-water-pad", now - 1.0))
+    monkeypatch.setattr(session, "boot", lambda: "another boot")
+    monkeypatch.setattr(session.time, "monotonic", lambda: 5.0)
+    back = session.load("low-tide")
+    assert back.players[0].weight_at(5.0) == pytest.approx(0.25, abs=0.01)
+    assert back.draft.look == {"par-1": {"Dimmer": 0.3}}
+
+
+@pytest.mark.parametrize("content", [b"", b"\x00", b"\x81\xa1x", os.urandom(200)])
+def test_a_damaged_session_is_forgotten(content):
+    session.path_for("low-tide").write_bytes(content)
+    assert session.load("low-tide") is None
+
+
+def test_session_names_stay_in_their_folder():
+    assert session.path_for("../../etc/passwd").parent == folders.state()
+
+
+@given(level, level, st.lists(level, min_size=1, max_size=30))
+def test_a_fader_never_jumps_further_than_the_hand_moved_in_proportion(start, first, moves):
+    """From any level and any place of the fader: within 0…1, in the hand's direction, and at the ends together."""
+    hand = Takeover()
+    now = hand.move("f", start, first)
+    at = first
+    for to in moves:
+        new = hand.move("f", now, to)
+        assert 0.0 <= new <= 1.0
+        if to in (0.0, 1.0):
+            assert new == to
+        elif abs(at - now) > 2.6 / 127:
+            assert (new - now) * (to - at) >= -1e-12
+        now, at = new, to
+
+
+def test_a_controller_that_went_away_is_not_trusted_to_stand_where_it_stood():
+    hand = Takeover()
+    hand.move(("a", "cc", 0, 1), 0.5, 0.5)
+    hand.forget("a")
+    assert hand.move(("a", "cc", 0, 1), 0.5, 0.9) == 0.5
+
+
+def test_folders_are_the_users_alone(own_folders):
+    assert (folders.runtime().stat().st_mode & 0o777) == 0o700
+    assert folders.source_id() == folders.source_id()
+    assert len(folders.source_id()) == 16
+
+
+def test_without_a_runtime_folder_there_is_one_of_the_users_own(monkeypatch, tmp_path):
+    monkeypatch.setenv("XDG_RUNTIME_DIR", "")
+    monkeypatch.setattr(folders.tempfile, "gettempdir", lambda: str(tmp_path))
+    assert folders.runtime() == tmp_path / f"choreon-runtime-{os.getuid()}" / "choreon"

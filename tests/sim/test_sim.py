@@ -1,0 +1,129 @@
+"""The stand-ins, and the commands that start them."""
+
+from __future__ import annotations
+
+import json
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+
+import pytest
+
+from choreon import __version__, cli
+from choreon.sim import node as nodes
+from choreon.wire import sacn
+from tests.conftest import free_port, until
+
+CID = bytes(range(16))
+
+
+def send(port: int, *packets: bytes) -> None:
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as wire:
+        for packet in packets:
+            wire.sendto(packet, ("127.0.0.1", port))
+
+
+def packet(universe: int = 1, sequence: int = 0, first: int = 0, source: str = "Q") -> bytes:
+    made = sacn.build(CID, source, universe)
+    made[sacn.SEQUENCE_AT] = sequence
+    made[sacn.DATA_AT] = first
+    return bytes(made)
+
+
+def test_a_node_counts_what_is_missing_and_refuses_garbage(node):
+    send(node.port, b"hello", b"", bytes(2000), packet(sequence=1), packet(sequence=2), packet(sequence=5, first=9))
+    until(lambda: node.reports() and node.reports()[0].packets == 3)
+    report = node.reports()[0]
+    assert (report.jumps, report.values[0]) == (1, 9)
+    assert node.refused >= 2
+
+
+def test_a_node_drops_packets_that_come_too_late(node):
+    send(node.port, packet(sequence=10, first=1), packet(sequence=9, first=2), packet(sequence=10, first=3))
+    send(node.port, packet(universe=2))
+    until(lambda: len(node.reports()) == 2)
+    assert node.reports()[0].values[0] == 1
+    assert node.reports()[0].packets == 1
+
+
+def test_a_source_that_falls_silent_is_replaced(node, monkeypatch):
+    send(node.port, packet(first=1))
+    until(lambda: node.reports())
+    monkeypatch.setattr(nodes, "HOLD", 0.05)
+    time.sleep(0.1)
+    other = sacn.build(bytes(16), "Late", 1, priority=1)
+    send(node.port, bytes(other))
+    until(lambda: node.reports()[0].source == "Late")
+    assert node.reports()[0].rate >= 0
+
+
+def test_the_table_shows_source_and_values(node):
+    send(node.port, packet(first=200, source="Quillmere"))
+    until(lambda: node.reports())
+    text = nodes.table(node.reports(), 2)
+    assert "Quillmere" in text
+    assert "200   0 …" in text
+    ended = bytearray(packet(sequence=1))
+    ended[sacn.OPTIONS_AT] |= sacn.TERMINATED
+    send(node.port, bytes(ended))
+    until(lambda: "ended" in nodes.table(node.reports()))
+
+
+def test_reports_are_served_as_json(node):
+    send(node.port, packet(first=7))
+    until(lambda: node.reports())
+    server = nodes.serve(node, 0)
+    with urllib.request.urlopen(f"http://127.0.0.1:{server.server_port}/") as answer:
+        assert answer.headers["Content-Type"] == "application/json"
+        found = json.load(answer)
+    assert found[0]["values"][:2] == [7, 0]
+    server.shutdown()
+    server.server_close()
+
+
+def test_the_node_command_prints_json_lines():
+    port = free_port()
+    process = subprocess.Popen(
+        [sys.executable, "-m", "choreon", "sim", "node", "--port", str(port), "--json"],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    try:
+        for _ in range(5):
+            send(port, packet(universe=4, first=3))
+            found = json.loads(process.stdout.readline())
+            if found:
+                break
+        assert found[0]["universe"] == 4
+        assert found[0]["values"][0] == 3
+    finally:
+        process.kill()
+        process.communicate()
+
+
+def test_a_port_that_is_taken_is_told(node, capsys):
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as taken:
+        taken.bind(("127.0.0.1", 0))
+        assert nodes.main(taken.getsockname()[1], None, [], False) == 1
+    assert "cannot listen on port" in capsys.readouterr().err
+
+
+def test_the_command_line(capsys):
+    with pytest.raises(SystemExit) as ended:
+        cli.main(["--version"])
+    assert ended.value.code == 0
+    assert __version__ in capsys.readouterr().out
+    assert cli.main(["stop"]) == 0
+    assert "No engine" in capsys.readouterr().out
+    with pytest.raises(SystemExit):
+        cli.main(["sim"])
+
+
+def test_an_engine_is_told_what_is_wrong_with_its_show(tmp_path, capsys):
+    assert cli.main(["engine", str(tmp_path / "nowhere.choreon")]) == 4
+    assert "cannot be played" in capsys.readouterr().err
+    (tmp_path / "bad.choreon").write_bytes(b"PK nonsense")
+    assert cli.main(["engine", str(tmp_path / "bad.choreon")]) == 4
+    assert "not a whole show file" in capsys.readouterr().err

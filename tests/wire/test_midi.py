@@ -1,0 +1,214 @@
+"""Controllers, real and simulated, in and out."""
+
+from __future__ import annotations
+
+import json
+import socket
+
+import mido
+import mido.sockets
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from choreon.sim.controller import PracticeController
+from choreon.wire import midi
+from tests.conftest import until
+
+
+@pytest.mark.parametrize(
+    ("message", "event"),
+    [
+        (mido.Message("control_change", channel=2, control=7, value=127), ("p", "cc", 2, 7, 1.0)),
+        (mido.Message("control_change", control=0, value=0), ("p", "cc", 0, 0, 0.0)),
+        (mido.Message("note_on", note=36, velocity=127), ("p", "note", 0, 36, 1.0)),
+        (mido.Message("note_on", note=36, velocity=0), ("p", "note", 0, 36, 0.0)),
+        (mido.Message("note_off", note=36, velocity=64), ("p", "note", 0, 36, 0.0)),
+        (mido.Message("pitchwheel", pitch=5), None),
+        (mido.Message("clock"), None),
+    ],
+)
+def test_messages_become_events(message, event):
+    assert midi.to_event("p", message) == event
+
+
+@given(st.sampled_from(["cc", "note"]), st.integers(0, 15), st.integers(0, 127), st.integers(0, 127))
+def test_bytes_are_those_of_the_standard(kind, channel, number, value):
+    message = mido.Message.from_bytes(midi.to_bytes(kind, channel, number, value))
+    if kind == "cc":
+        assert (message.type, message.channel, message.control, message.value) == (
+            "control_change",
+            channel,
+            number,
+            value,
+        )
+    else:
+        assert (message.type, message.channel, message.note, message.velocity) == ("note_on", channel, number, value)
+
+
+class Heard:
+    """A hub, and what it told."""
+
+    def __init__(self, folder) -> None:
+        self.events: list[midi.Event] = []
+        self.ports: list[dict[str, bool]] = []
+        self.hub = midi.Hub(folder, self.events.append, lambda ports, _: self.ports.append(ports), real=False)
+
+
+@pytest.fixture
+def heard(tmp_path):
+    made = Heard(tmp_path / "midi")
+    yield made
+    made.hub.close()
+
+
+def test_a_controller_is_found_heard_and_lit(heard, tmp_path):
+    device = PracticeController(tmp_path / "midi", "Desk")
+    until(lambda: {"Desk": True} in heard.ports)
+    device.move_fader(3, 64)
+    device.turn_knob(0, 127)
+    device.hit_pad(5)
+    device.let_pad(5)
+    until(lambda: len(heard.events) == 4)
+    assert heard.events[0] == ("Desk", "cc", 0, 3, 64 / 127)
+    assert heard.events[1] == ("Desk", "cc", 0, 16, 1.0)
+    assert heard.events[2][:4] == ("Desk", "note", 0, 41)
+    assert heard.events[3] == ("Desk", "note", 0, 41, 0.0)
+    heard.hub.show({("Desk", "note", 0, 36): 127, ("Desk", "cc", 0, 7): 99, ("Nobody", "cc", 0, 1): 5})
+    until(lambda: device.lights[0] == 127 and device.faders[7] == 99)
+    device.close()
+
+
+def test_what_a_hand_moved_is_told_back_even_if_it_was_told_before(heard, tmp_path):
+    """The motor must follow when the level did not change but the hand did."""
+    device = PracticeController(tmp_path / "midi", "Desk")
+    until(lambda: {"Desk": True} in heard.ports)
+    heard.hub.show({("Desk", "cc", 0, 0): 50})
+    until(lambda: device.faders[0] == 50)
+    device.move_fader(0, 90)
+    until(lambda: heard.events)
+    heard.hub.show({("Desk", "cc", 0, 0): 50})
+    until(lambda: device.faders[0] == 50)
+    device.close()
+
+
+def test_lights_are_shown_again_when_a_controller_comes_back(heard, tmp_path):
+    device = PracticeController(tmp_path / "midi", "Desk")
+    heard.hub.show({("Desk", "note", 0, 36): 127})
+    until(lambda: device.lights[0] == 127)
+    device.close()
+    until(lambda: heard.ports[-1].get("Desk", False) is False)
+    device = PracticeController(tmp_path / "midi", "Desk")
+    until(lambda: device.lights[0] == 127)
+    device.close()
+
+
+@pytest.mark.parametrize("words", ["", "not json", "{}", '{"port": "x"}', '{"port": 1}', '{"port": 99999999}', "[]"])
+def test_an_announcement_that_leads_nowhere_is_shown_as_closed(heard, tmp_path, words):
+    (tmp_path / "midi" / "Ghost.json").write_text(words)
+    until(lambda: heard.ports and heard.ports[-1] == {"Ghost": False})
+
+
+@given(st.binary(max_size=300))
+def test_any_bytes_at_all_give_events_or_nothing(data):
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        port = midi.LocalPort("p", server.getsockname()[1])
+        other, _ = server.accept()
+        with other:
+            other.sendall(data + bytes((0xB0, 1, 2)))
+            found: list[midi.Event] = []
+            until(lambda: found.extend(port.read()) or (found and found[-1][:4] == ("p", "cc", 0, 1)))
+        for event in found:
+            assert 0 <= event.number <= 127
+            assert 0.0 <= event.value <= 1.0
+        port.close()
+
+
+def test_an_independent_peer_speaks_to_the_practice_controller(tmp_path):
+    device = PracticeController(tmp_path, "Desk")
+    port = json.loads((tmp_path / "Desk.json").read_text())["port"]
+    peer = mido.sockets.connect("127.0.0.1", port)
+    peer.send(mido.Message("note_on", note=38, velocity=90))
+    peer.send(mido.Message("control_change", control=16, value=3))
+    until(lambda: device.lights[2] == 90 and device.knobs[0] == 3)
+    device.move_fader(1, 77)
+    got = peer.receive()
+    assert (got.type, got.control, got.value) == ("control_change", 1, 77)
+    peer.close()
+    device.close()
+    assert not (tmp_path / "Desk.json").exists()
+
+
+class FakeRt:
+    """What python-rtmidi offers, with ports that the test plugs in and out."""
+
+    plugged: list[str] = []
+    opened: dict[str, FakeRt.MidiIn] = {}
+    sent: list[tuple[str, list[int]]] = []
+
+    class MidiIn:
+        def get_ports(self) -> list[str]:
+            return list(FakeRt.plugged)
+
+        def open_port(self, index: int, name: str) -> None:
+            self.port = FakeRt.plugged[index]
+            FakeRt.opened[self.port] = self
+
+        def set_callback(self, callback) -> None:
+            self.callback = callback
+
+        def close_port(self) -> None:
+            FakeRt.opened.pop(self.port, None)
+
+    class MidiOut(MidiIn):
+        def open_port(self, index: int, name: str) -> None:
+            self.port = FakeRt.plugged[index]
+
+        def send_message(self, data: list[int]) -> None:
+            FakeRt.sent.append((self.port, data))
+
+
+@pytest.fixture
+def rt(monkeypatch):
+    import sys
+
+    FakeRt.plugged, FakeRt.opened, FakeRt.sent = ["Midi Through:Port-0 14:0"], {}, []
+    monkeypatch.setitem(sys.modules, "rtmidi", FakeRt)
+    return FakeRt
+
+
+def test_real_devices_are_found_by_name_without_their_changing_numbers(rt):
+    events: list[midi.Event] = []
+    ports = midi.RtPorts(events.append)
+    assert ports.scan() == {"Midi Through:Port-0": False}
+    rt.plugged.append("Desk:Desk MIDI 1 24:0")
+    assert ports.scan()["Desk:Desk MIDI 1"] is True
+    rt.opened["Desk:Desk MIDI 1 24:0"].callback(([0xB0, 5, 127], 0.0))
+    rt.opened["Desk:Desk MIDI 1 24:0"].callback(([0xF8], 0.0))
+    rt.opened["Desk:Desk MIDI 1 24:0"].callback(([0x00], 0.0))
+    assert events == [("Desk:Desk MIDI 1", "cc", 0, 5, 1.0)]
+    ports.send("Desk:Desk MIDI 1", bytes((0x90, 1, 2)))
+    assert rt.sent == [("Desk:Desk MIDI 1 24:0", [0x90, 1, 2])]
+    rt.plugged.pop()
+    assert "Desk:Desk MIDI 1" not in ports.scan()
+    assert not rt.opened
+    rt.plugged.append("Desk:Desk MIDI 1 28:0")
+    assert ports.scan()["Desk:Desk MIDI 1"] is True
+    ports.close()
+    assert not rt.opened
+
+
+def test_a_machine_without_midi_says_so(monkeypatch):
+    import sys
+
+    class Broken:
+        @staticmethod
+        def MidiIn():
+            raise SystemError("no sequencer here\nand more")
+
+    monkeypatch.setitem(sys.modules, "rtmidi", Broken)
+    ports = midi.RtPorts(lambda _: None)
+    assert ports.trouble == "MIDI devices cannot be used on this machine (no sequencer here)."
+    assert ports.scan() == {}
+    monkeypatch.setitem(sys.modules, "rtmidi", None)
+    assert "cannot be used" in midi.RtPorts(lambda _: None).trouble
