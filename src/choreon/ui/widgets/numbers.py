@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QIntValidator, QWheelEvent
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QLineEdit
 
 from choreon.ui.widgets.values import parse
@@ -37,8 +37,7 @@ class NumberField(QLineEdit):
 
     def _typing(self, text: str) -> None:
         """While it is typed: take what is a number within the bounds."""
-        state = QIntValidator(self.low, self.high).validate(text, 0)
-        if isinstance(state, tuple) and state[0] == QIntValidator.State.Acceptable and int(text) != self._value:
+        if text.isdecimal() and self.low <= int(text) <= self.high and int(text) != self._value:
             self._value = int(text)
             self.valueChanged.emit(self._value)
 

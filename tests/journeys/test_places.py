@@ -1,0 +1,506 @@
+"""The places in detail."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QApplication, QInputDialog, QLabel, QLineEdit, QMenu, QWidget
+
+from choreon.engine import protocol
+from choreon.model import edits
+from choreon.ui.app import Opened, empty_show
+from choreon.ui.widgets.faders import Fader
+from choreon.ui.widgets.values import ValueField
+from tests.conftest import values
+
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def answers(monkeypatch):
+    """What the user types when asked for a text."""
+    given: list[str] = []
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: (given.pop(0), True))
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *_, **__: (given.pop(0), True))
+    return given
+
+
+def test_every_control_has_a_name_and_says_what_it_does(hands):
+    for name in ("rig", "compose", "perform", "surfaces"):
+        hands.place(name)
+        hands.session.choose(["spot-1", "par-1"])
+        hands.session.touch({"par-1": {"Dimmer": 0.5}})
+        QTest.qWait(50)
+        nameless = [
+            w
+            for kind in (QAbstractButton, ValueField, Fader)
+            for w in hands.window.findChildren(kind)
+            if w.isVisible() and not (w.accessibleName() or getattr(w, "text", lambda: "")())
+        ]
+        assert nameless == []
+        silent = [
+            w
+            for kind in (QAbstractButton, ValueField, Fader)
+            for w in hands.window.findChildren(kind)
+            if w.isVisible() and not w.toolTip()
+        ]
+        assert silent == []
+
+
+def test_nothing_is_cut_off_at_the_usual_size(hands):
+    """Every button is as wide as its words want, in every place."""
+    for name in ("rig", "compose", "perform", "surfaces"):
+        hands.place(name)
+        hands.session.choose(["spot-1"])
+        QTest.qWait(50)
+        for button in hands.window.findChildren(QAbstractButton):
+            if button.isVisible() and button.text() and button.objectName() != "qt_toolbar_ext_button":
+                room = button.width() - button.fontMetrics().horizontalAdvance(button.text())
+                assert room >= 0, f"{button.text()} in {name}"
+
+
+def test_places_by_key_and_the_last_one_is_remembered(hands):
+    for i, name in enumerate(("rig", "compose", "perform", "surfaces")):
+        QTest.keyClick(hands.window, str(i + 1), CTRL)
+        assert hands.window.place == name
+    assert hands.window.settings.value("place") == "surfaces"
+    hands.window.go("no such place")
+    assert hands.window.place == "rig"
+
+
+def test_groups_are_made_changed_and_deleted(hands, answers):
+    who = hands.place("compose").who
+    hands.session.choose(["par-3", "par-1"])
+    answers.append("Corners")
+    who._make_group()
+    assert hands.session.show.groups["corners"].fixtures == ("par-3", "par-1")
+    assert who.groups.findItems("Corners", Qt.MatchFlag.MatchStartsWith)[0].isSelected()
+    hands.session.choose(["par-2"])
+    who._reset(hands.session.show.groups["corners"])
+    assert hands.session.show.groups["corners"].fixtures == ("par-2",)
+    hands.session.undo()
+    hands.session.undo()
+    assert "corners" not in hands.session.show.groups
+
+
+def test_all_none_and_adding_on_the_stage(hands):
+    compose = hands.place("compose")
+    hands.click(hands.button(compose.who, "All"))
+    assert len(hands.session.chosen) == len(hands.session.show.fixtures)
+    hands.click(hands.button(compose.who, "None"))
+    assert hands.session.chosen == ()
+    assert compose.what.empty.isVisible()
+    for fixture in ("wash-1", "wash-2"):
+        hands.click(compose.stage, compose.stage.point_of(fixture), keys=SHIFT)
+    assert hands.session.chosen == ("wash-1", "wash-2")
+    hands.click(compose.stage, compose.stage.point_of("wash-1"), keys=CTRL)
+    assert hands.session.chosen == ("wash-2",)
+    hands.click(compose.stage, QPoint(5, compose.stage.height() - 5))
+    assert hands.session.chosen == ()
+
+
+def test_open_up_swatches_and_sliders(hands, node):
+    compose = hands.place("compose")
+    hands.session.choose(["par-1", "par-2"])
+    hands.click(compose.what.open_up)
+    hands.until(lambda: values(node, 1)[10] == 255 and values(node, 1)[18] == 255)
+    swatch = compose.what.swatches
+    hands.click(swatch, swatch._rects()[7].center())  # blue
+    hands.until(lambda: values(node, 1)[11:15] == [0, 0, 255, 0])
+    hands.type(compose.what.fields["ColorRGB_Red"], "100")
+    hands.until(lambda: values(node, 1)[11:15] == [255, 0, 255, 0])
+    hands.until(lambda: compose.what.hex.text() == "#FF00FF")
+    hands.click(hands.button(compose.what, "50"))
+    hands.until(lambda: values(node, 1)[10] == 128)
+    hands.session.touch({"par-2": {"Dimmer": 1.0}})
+    hands.until(lambda: compose.what.fields["Dimmer"].text() == "50 … 100 %")
+    assert compose.what.fields["Dimmer"].drafted
+    assert not compose.what.fields["Shutter1Strobe"].isHidden()
+
+
+def test_one_part_of_a_colour_leaves_the_others_cell_by_cell(hands):
+    compose = hands.place("compose")
+    hands.session.touch(
+        {"bar-1": {"ColorRGB_Red": (1.0, 0.5) + (0.0,) * 6, "ColorRGB_Green": 0.2, "ColorRGB_Blue": 0.0}}
+    )
+    hands.session.choose(["bar-1"])
+    QTest.qWait(50)
+    compose.what._touch_part("ColorRGB_Blue", 0.7)
+    look = hands.session.state.draft.look["bar-1"]
+    assert look["ColorRGB_Blue"] == 0.7
+    assert look["ColorRGB_Red"] == pytest.approx((1.0, 0.5) + (0.0,) * 6, abs=1e-6)
+    assert look["ColorRGB_Green"] == pytest.approx(0.2)
+
+
+def test_amber_and_uv_where_the_lamp_has_them(hands, node):
+    what = hands.place("compose").what
+    hands.session.choose(["par-1"])
+    assert not what.fields["ColorAdd_UV"].isVisible()
+    hands.session.choose(["uplight-1"])
+    assert what.fields["ColorAdd_UV"].isVisible()
+    hands.type(what.fields["ColorAdd_UV"], "60")
+    hands.until(lambda: values(node, 1)[87] == 153)
+
+
+def test_cards_show_what_is_on_and_can_be_found(hands):
+    shelf = hands.place("compose").shelf
+    hands.session.press("cello-pad")
+    hands.until(lambda: shelf.cards["cello"]._on)
+    hands.type(shelf.search, "stage", enter=False)
+    assert set(shelf.cards) == {"stage-warm", "stage-blue", "stage-rose"}
+    shelf.search.clear()
+    assert len(shelf.cards) == len(hands.session.show.scenes)
+
+
+def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
+    shelf = hands.place("compose").shelf
+    shelf.choose("cello")
+    answers += ["Cello alone", "1.5 / 4", "soon", "2"]
+    shelf._rename()
+    assert hands.session.show.scenes["cello"].name == "Cello alone"
+    shelf._times()
+    assert (hands.session.show.scenes["cello"].fade_in, hands.session.show.scenes["cello"].fade_out) == (1.5, 4.0)
+    shelf._times()
+    assert "is no time" in hands.window.notice.text.text()
+    assert hands.session.show.scenes["cello"].fade_in == 1.5
+    shelf._times()
+    assert hands.session.show.scenes["cello"].fade_out == 2.0
+    shelf.put_on("open-mic", "fader")
+    assert hands.session.show.pages["open-mic"].tiles[-1].scene == "cello"
+    shelf._delete()
+    assert "cello" not in hands.session.show.scenes
+    perform = hands.place("perform")
+    assert perform.tiles["cello-pad"].name == "The scene is gone"
+    hands.session.undo()
+    assert perform.tiles["cello-pad"].name == "Cello alone"
+
+
+def test_taking_a_scene_into_the_draft_lights_it_and_stores_nothing(hands, node):
+    compose = hands.place("compose")
+    before = hands.session.show
+    hands.click(compose.shelf.cards["stage-blue"])
+    hands.click(hands.button(compose.shelf, "Take into draft"))
+    hands.until(lambda: values(node, 1)[10] == 204)
+    assert hands.session.show is before
+    assert set(hands.session.chosen) == set(before.scenes["stage-blue"].look)
+    assert compose.shelf.minis.picture(before.scenes["cello"], 100, 60) is compose.shelf.minis.picture(
+        before.scenes["cello"], 100, 60
+    )
+
+
+def test_keeping_suggests_a_name_and_can_be_left(hands):
+    hands.place("compose")
+    ledger = hands.window.ledger
+    ledger.ask_name()
+    assert not ledger.form.isVisible()  # nothing to keep
+    hands.session.touch({i: {"Dimmer": 1.0} for i in hands.session.show.groups["washes"].fixtures})
+    hands.until(lambda: ledger.isVisible())
+    QTest.keyClick(hands.window, Qt.Key.Key_S, CTRL)
+    assert ledger.name.text() == "Washes look"
+    QTest.keyClick(ledger, Qt.Key.Key_Escape)
+    assert not ledger.form.isVisible()
+    assert "washes-look" not in hands.session.show.scenes
+    QTest.keyClick(hands.window, Qt.Key.Key_X, CTRL | SHIFT)
+    hands.until(lambda: not ledger.isVisible())
+
+
+@pytest.mark.parametrize("name", ["", "   ", "Cello", "x" * 300, "مشهد أزرق", "<b>&amp;"])
+def test_odd_names_make_scenes_all_the_same(hands, name):
+    hands.place("compose")
+    hands.session.touch({"par-1": {"Dimmer": 1.0}})
+    ledger = hands.window.ledger
+    hands.until(lambda: ledger.isVisible())
+    ledger.ask_name()
+    ledger.name.setText(name)
+    count = len(hands.session.show.scenes)
+    ledger.keep()
+    assert len(hands.session.show.scenes) == count + 1
+    made = list(hands.session.show.scenes.values())[-1]
+    assert made.name.strip()
+    assert [s.name for s in hands.session.show.scenes.values()].count(made.name) == 1
+
+
+def test_the_update_menu_tells_the_difference_before_it_stores(hands, monkeypatch):
+    hands.place("compose")
+    hands.session.press("cello-pad")
+    hands.session.touch({"front-2": {"Dimmer": 0.1}, "par-1": {"Dimmer": 0.4}})
+    hands.until(lambda: hands.window.ledger.isVisible() and hands.session.state.players)
+    seen: list[str] = []
+    monkeypatch.setattr(QMenu, "exec", lambda menu, *_: seen.extend(a.text() for a in menu.actions()))
+    hands.window.ledger._update_menu()
+    assert seen[0] == "● Cello: 1 value changed, 1 value added"
+    assert "Front wash: 1 value changed, 1 value added" in seen
+    assert "Dots: 2 values added" in seen
+
+
+def test_pages_are_made_named_and_deleted(hands, answers):
+    perform = hands.place("perform")
+    perform._new_page()
+    page = perform.page_id
+    assert "An empty page" in " ".join(label.text() for label in perform.body.findChildren(QLabel))
+    answers.append("Encore")
+    perform._rename(hands.session.show.pages[page])
+    assert hands.session.show.pages[page].name == "Encore"
+    perform.add_tile("dots", "pad")
+    assert list(perform.tiles) == ["dots-pad-2"]
+    hands.session.edit("delete the page", edits.drop(hands.session.show, "pages", [page]))
+    assert perform.page_id in hands.session.show.pages
+
+
+def test_a_choice_is_made_of_pads(hands, answers, node):
+    perform = hands.place("perform")
+    answers += ["pair", "pair"]
+    perform._wanted("choice", "cello-pad")
+    perform._wanted("choice", "dots-pad")
+    hands.session.press("cello-pad")
+    hands.until(lambda: [p.scene for p in hands.session.state.players] == ["cello"])
+    hands.session.press("dots-pad")
+    hands.until(lambda: [p.scene for p in hands.session.state.players] == ["dots"])
+    assert "pair · one at a time" in [label.text() for label in perform.body.findChildren(QLabel)]
+
+
+def test_pads_and_list_by_keyboard(hands):
+    perform = hands.place("perform")
+    pad = perform.tiles["cello-pad"]
+    pad.setFocus()
+    QTest.keyClick(pad, Qt.Key.Key_Space)
+    hands.until(lambda: "tile:cello-pad" in perform.on_now.rows)
+    hands.click(perform.on_now.rows["tile:cello-pad"].go)
+    hands.until(lambda: "○" in perform.on_now.rows["tile:cello-pad"].name.text())
+    hands.until(lambda: not perform.on_now.rows)
+
+
+def test_the_tile_menu_offers_what_can_be_done(hands, monkeypatch):
+    perform = hands.place("perform")
+    seen: list[list[str]] = []
+    monkeypatch.setattr(QMenu, "exec", lambda menu, *_: seen.append([a.text() for a in menu.actions() if a.text()]))
+    from PySide6.QtGui import QContextMenuEvent
+
+    for tile in ("cello-pad", "front-wash-fader"):
+        widget = perform.tiles[tile]
+        QApplication.sendEvent(widget, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, QPoint(5, 5), QPoint(5, 5)))
+    assert seen[0] == [
+        "Learn a control…", "Unlearn", "Move earlier", "Move later", "One at a time with…", "Take off the page"
+    ]  # fmt: skip
+    assert "One at a time with…" not in seen[1]
+
+
+def test_an_unknown_controller_is_drawn_from_what_moves(hands):
+    surfaces = hands.place("surfaces")
+    moved = hands.session.control_moved
+    hands.session.ports = protocol.Ports({"Night desk": True})
+    hands.session.ports_changed.emit(hands.session.ports)
+    for i in range(surfaces.ports.count()):
+        if surfaces.ports.item(i).text().endswith("Night desk"):
+            surfaces.ports.setCurrentRow(i)
+    assert surfaces.port == "Night desk"
+    assert surfaces.drawing.parts() == {}
+    moved.emit(protocol.Control("Night desk", "cc", 0, 21, 0.5))
+    moved.emit(protocol.Control("Night desk", "note", 9, 40, 1.0))
+    parts = surfaces.drawing.parts()
+    assert set(parts) == {("cc", 0, 21), ("note", 9, 40)}
+    assert parts[("cc", 0, 21)].height() > parts[("note", 9, 40)].height()
+    surfaces.drawing.grab()
+    hands.click(surfaces.targets["tile:dots-pad"].learn)
+    moved.emit(protocol.Control("Night desk", "note", 9, 40, 0.0))
+    assert hands.window.learner.target  # letting go teaches nothing
+    moved.emit(protocol.Control("Night desk", "note", 9, 40, 1.0))
+    assert "Dots now follows note 40 (channel 10) of Night desk." in hands.window.notice.text.text()
+    assert surfaces.targets["tile:dots-pad"].tied.text() == "pad 7, note 40 ch 10"
+
+
+def test_a_controller_that_is_away_is_shown_with_what_it_does(hands):
+    surfaces = hands.place("surfaces")
+    assert surfaces.port == "Practice controller"
+    assert surfaces.hint.text() == "not connected; what it does is kept"
+    assert "MIDI devices cannot be used" in surfaces.trouble.text() or surfaces.session.ports.trouble == ""
+
+
+def test_several_fixtures_in_hand(hands):
+    rig = hands.place("rig")
+    hand = rig.in_hand
+    hands.session.choose(["par-1", "par-2"])
+    assert hand.title.text() == "2 fixtures"
+    assert not hand.name.isEnabled()
+    assert hand.fields["x"].text() == "-3.00 … -1.00 m"
+    hands.type(hand.fields["z"], "3.5")
+    assert {hands.session.show.fixtures[i].place.z for i in ("par-1", "par-2")} == {3.5}
+    hands.type(hand.fields["pitch"], "20")
+    assert hands.session.show.fixtures["par-2"].hanging.pitch == 20
+    hands.type(hand.address, "")
+    hand.address.setValue(300)
+    hand.address.editingFinished.emit()
+    assert [hands.session.show.fixtures[i].address for i in ("par-1", "par-2")] == [300, 308]
+    assert hands.session.history.undo_name == "readdress 2"
+
+
+def test_names_in_hand_are_kept_apart(hands):
+    hand = hands.place("rig").in_hand
+    hands.session.choose(["par-1"])
+    hand.name.selectAll()
+    hands.type(hand.name, "Moon")
+    assert hands.session.show.fixtures["par-1"].name == "Moon"
+    hand.short.selectAll()
+    hands.type(hand.short, "par2")
+    assert "Another fixture is called par2" in hands.window.notice.text.text()
+    assert hands.session.show.fixtures["par-1"].short == "par1"
+    assert "switches 1, 2, 4 on" in hand.slip.toolTip()
+
+
+def test_an_address_in_hand_that_does_not_fit_is_told(hands):
+    hand = hands.place("rig").in_hand
+    hands.session.choose(["par-1"])
+    for address, words in ((20, "already there"), (508, "past 512")):
+        hand.address.setValue(address)
+        hand.address.editingFinished.emit()
+        assert words in hands.window.notice.text.text()
+        assert hands.session.show.fixtures["par-1"].address == 11
+        assert hand.address.value() == 11
+    hand.universe.setValue(7)
+    hand.universe.editingFinished.emit()
+    assert hands.session.show.fixtures["par-1"].universe == 7
+
+
+def test_the_plan_by_box_keys_and_several_at_once(hands):
+    plan = hands.place("rig").plan
+    a = plan.at(hands.session.show.fixtures["par-1"].place)
+    b = plan.at(hands.session.show.fixtures["par-4"].place)
+    hands.drag(plan, a - QPointF(14, 14), b + QPointF(14, 14))
+    assert set(hands.session.chosen) == {"par-1", "par-2", "par-3", "par-4"}
+    before = {i: hands.session.show.fixtures[i].place for i in hands.session.chosen}
+    for _ in range(3):
+        QTest.keyClick(plan, Qt.Key.Key_Right)
+    for i, place in before.items():
+        assert hands.session.show.fixtures[i].place.x == pytest.approx(place.x + 0.3)
+    hands.session.undo()  # three nudges are one step
+    assert hands.session.show.fixtures["par-1"].place == before["par-1"]
+    grip = plan.at(before["par-2"])
+    hands.drag(plan, grip, grip + QPointF(0, 40))
+    shift = [hands.session.show.fixtures[i].place.y - before[i].y for i in before]
+    assert max(shift) - min(shift) < 1e-9
+    assert shift[0] < 0
+    QTest.keyClick(plan, Qt.Key.Key_A, CTRL)
+    assert len(hands.session.chosen) == len(hands.session.show.fixtures)
+
+
+def test_the_ribbon_names_the_channel_under_the_pointer_and_follows_the_choice(hands):
+    rig = hands.place("rig")
+    ribbon = rig.ribbon.ribbon
+    spot = hands.session.show.fixtures["spot-1"]
+    assert ribbon._channel_name(spot, 1) == ", Pan"
+    assert ribbon._channel_name(spot, 2) == ", Pan, fine"
+    bar = hands.session.show.fixtures["bar-1"]
+    assert ribbon._channel_name(bar, 5) == ", Green, cell 2"
+    hands.session.choose(["dot-1"])
+    assert ribbon.universe == 3
+    rig.ribbon.go(2)
+    assert rig.hang.universe.value() == 2
+    hands.click(ribbon, ribbon.rect_of(62, 62)[0].center())
+    assert hands.session.chosen == ("spot-1",)
+    hands.click(ribbon, ribbon.rect_of(75, 75)[0].center(), keys=SHIFT)
+    assert hands.session.chosen == ("spot-1", "spot-2")
+    hands.click(ribbon, ribbon.rect_of(500, 500)[0].center())
+    assert hands.session.chosen == ()
+    assert len(ribbon.rect_of(120, 140)) == 2  # a run over the end of a line
+
+
+def test_types_are_found_by_maker_kind_and_name(hands):
+    hang = hands.place("rig").hang
+    for text, count in (("pellow", 2), ("moving head", 2), ("tarnby par", 1), ("nothing like it", 0), ("", 10)):
+        hang.search.setText(text)
+        assert hang.types.count() == count
+    hang.search.setText("nothing like it")
+    assert not hang.go.isEnabled()
+    hang.search.setText("bar 8")
+    assert [hang.mode.itemText(i) for i in range(hang.mode.count())] == ["24 channel", "26 channel", "3 channel"]
+    hang.mode.setCurrentIndex(1)
+    hang.universe.setValue(9)
+    assert hang.address.value() == 1
+    hang.name.setText("Batten")
+    hands.click(hands.button(hang, "Hang"))
+    made = hands.session.show.fixtures["batten-1"]
+    assert (made.mode, made.universe, made.address) == ("26 channel", 9, 1)
+
+
+def test_the_heading_tells_how_the_engine_is(hands):
+    heading = hands.window.heading
+    hands.until(lambda: "44 frames/s" in heading.health.text())
+    assert "packets sent, 0 failed" in heading.health.toolTip()
+    hands.session.pulse.emit(protocol.Pulse(1000, 999, 3, 44.0, 2.0, 0.1, 30.0, 5, 0))
+    assert "late" in heading.health.text()
+    heading._engine(False)
+    assert "starting the engine" in heading.health.text()
+
+
+def test_notices_lie_over_the_place_and_move_nothing(hands):
+    perform = hands.place("perform")
+    before = perform.tiles["cello-pad"].mapTo(hands.window, QPoint(0, 0))
+    hands.session.told.emit("The boat is late. " * 12, "alarm")
+    notice = hands.window.notice
+    assert notice.isVisible()
+    assert perform.tiles["cello-pad"].mapTo(hands.window, QPoint(0, 0)) == before
+    hands.session.told.emit("Small talk", "info")
+    assert "boat" in notice.text.text()  # an alarm is not talked over
+    hands.window.resize(1100, 700)
+    QTest.qWait(30)
+    assert hands.window.stack.rect().contains(notice.geometry())
+    hands.click(notice.dismiss)
+    assert not notice.isVisible()
+
+
+def test_another_show_is_opened_in_the_same_window(hands, own_folders, node):
+    hands.session.press("cello-pad")
+    hands.until(lambda: hands.session.state.players)
+    holder = hands.holder
+    holder.play(Opened(empty_show("Workshop"), own_folders / "Workshop.choreon"))
+    window = holder.window
+    hands.until(lambda: window.session.alive)
+    assert window.windowTitle().startswith("Workshop")
+    assert window.session.state.players == ()
+    assert (own_folders / "Workshop.choreon").exists()
+    window.go("rig")
+    rig = window.places["rig"]
+    rig.hang.choose_type("pellow-dot")
+    rig.hang.hang()
+    assert list(window.session.show.fixtures) == ["dot-1"]
+    for name in ("compose", "perform", "surfaces"):
+        window.go(name)
+        QTest.qWait(30)
+    assert "No scenes yet" in window.places["compose"].shelf.empty.text()
+    assert window.places["compose"].shelf.empty.isVisible() or window.place != "compose"
+    hands.window = window
+    hands.session = window.session
+
+
+def test_the_stage_picture_follows_the_light_and_rests_when_nothing_changes(hands):
+    stage = hands.place("compose").stage
+    hands.session.touch({"par-1": {"Dimmer": 1.0}})
+    hands.until(lambda: stage._light is not None and stage._light.rgb.max() > 0.9)
+    QTest.qWait(200)
+    before = stage.grab().toImage()
+    hands.session.touch({"par-1": {"Dimmer": 0.0}})
+    hands.until(lambda: stage._light.rgb.max() < 0.05)
+    assert stage.grab().toImage() != before
+    assert stage.lamp_at(stage.point_of("par-1")) == "par-1"
+    assert stage.lamp_at(QPointF(3, stage.height() - 3)) is None
+    assert stage.point_of("hazer-1") is None
+
+
+def test_all_widgets_of_the_window_can_be_reached_by_tab(hands):
+    """Tab goes round through every place and comes back."""
+    for name in ("rig", "compose", "perform", "surfaces"):
+        hands.place(name)
+        seen: set[QWidget] = set()
+        start = hands.window.buttons.button(0)
+        start.setFocus()
+        for _ in range(400):
+            QTest.keyClick(QApplication.focusWidget() or hands.window, Qt.Key.Key_Tab)
+            here = QApplication.focusWidget()
+            if here is None or here in seen:
+                break
+            seen.add(here)
+        lines = [w for w in hands.window.places[name].findChildren(QLineEdit) if w.isVisible() and w.isEnabled()]
+        assert all(w in seen for w in lines)
+        assert len(seen) > 5
