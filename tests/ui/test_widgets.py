@@ -133,6 +133,7 @@ def test_typing_opens_an_editor_that_escape_shuts(shown):
     QTest.keyClicks(QApplication.focusWidget(), "4")
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
     assert field.value == 10
+    assert QApplication.focusWidget() is field
     QTest.keyClick(field, "9")
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Escape)
     assert field.value == 10

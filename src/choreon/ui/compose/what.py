@@ -260,8 +260,13 @@ class What(QWidget):
             for name in at.TARGET_COLOUR:
                 rows = [row for _, row in rig.where[fixture][name]]
                 now = tuple(float(values[r]) for r in rows)
-                look[fixture][name] = value if name == part else now[0] if len(set(now)) == 1 else now
+                look[fixture][name] = value if name == part else _one_or_each(now)
         self.session.touch(look)
 
     def _open_up(self) -> None:
         self._touch({at.DIMMER: 1.0, at.SHUTTER: 1.0, at.STROBE: 0.0})
+
+
+def _one_or_each(now: tuple[float, ...]) -> float | tuple[float, ...]:
+    """One value where all cells have it, else a value for each."""
+    return now[0] if max(now) - min(now) < 1e-6 else now

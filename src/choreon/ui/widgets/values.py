@@ -190,14 +190,20 @@ class ValueField(QWidget):
         edit.setText(first or (f"{self._value:.{self.digits}f}" if self._value is not None else ""))
         if not first:
             edit.selectAll()
-        edit.returnPressed.connect(self._typed)
         edit.editingFinished.connect(self._shut)
         edit.installEventFilter(self)
         edit.show()
         edit.setFocus()
 
     def eventFilter(self, watched, event) -> bool:
-        if watched is self._edit and event.type() == event.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
+        if watched is not self._edit or event.type() != event.Type.KeyPress:
+            return False
+        if event.key() == Qt.Key.Key_Escape:
+            self._shut()
+            return True
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            # Kept from the line editor, which would pass it on and so have the editor opened again.
+            self._typed()
             self._shut()
             return True
         return False
