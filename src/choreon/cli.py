@@ -6,6 +6,7 @@ import argparse
 import contextlib
 import os
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -86,20 +87,48 @@ def _window(arguments: argparse.Namespace) -> int:
 
 
 def _demo(arguments: argparse.Namespace) -> int:
+    from choreon.sim.controller import NAME, announced
     from choreon.ui.app import run
 
     path = _make_demo(arguments.fresh, arguments.port)
     command = [sys.executable, "-m", "choreon", "sim"]
-    log = (folders.state() / "demo.log").open("ab")
-    helpers = [
-        subprocess.Popen([*command, *words], stdin=subprocess.DEVNULL, stdout=log, stderr=log)
-        for words in (["node", "--port", str(arguments.port), "--http", str(arguments.http)], ["controller"])
-    ]
+    wanted = []
+    if not _answers(arguments.http):  # those of a window that was killed are still there
+        wanted.append(["node", "--port", str(arguments.port), "--http", str(arguments.http)])
+    if not _answers(announced(folders.runtime() / "midi", NAME)):
+        wanted.append(["controller"])
+    with (folders.state() / "demo.log").open("ab") as log:
+        helpers = [
+            subprocess.Popen([*command, *words], stdin=subprocess.DEVNULL, stdout=log, stderr=log) for words in wanted
+        ]
     try:
-        return run(path)
+        code = run(path)
+        if helpers and _engine_runs():
+            print("The light goes on. Ctrl+C ends the simulated node and controller; `choreon stop` ends the engine.")
+        while helpers and _engine_runs():
+            time.sleep(0.3)
+    except KeyboardInterrupt:
+        code = 0
     finally:
         for helper in helpers:
             helper.terminate()
+    return code
+
+
+def _answers(port: int) -> bool:
+    """Whether something listens on a TCP port of this machine."""
+    with socket.socket() as probe:
+        return 0 < port < 65536 and probe.connect_ex(("127.0.0.1", port)) == 0
+
+
+def _engine_runs() -> bool:
+    from choreon.engine.client import Client
+
+    try:
+        Client(window=False).close()
+    except OSError:
+        return False
+    return True
 
 
 def _engine(arguments: argparse.Namespace) -> int:

@@ -93,9 +93,10 @@ def open_window(path: Path, client: engine_client.Client | None = None) -> Hands
 
 def end(hands: Hands) -> None:
     """Close the window and stop the engine."""
-    hands.window.finish(stop=True)
-    hands.window.close()
-    hands.window.deleteLater()
+    window = hands.holder.window  # type: ignore[attr-defined]
+    window.finish(stop=True, fade=0.0)
+    window.close()
+    window.deleteLater()
     QApplication.processEvents()
     stop_engine()
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -40,6 +41,12 @@ def start_window(path: Path) -> subprocess.Popen[str]:
     )
 
 
+def window_answers() -> bool:
+    """Whether a window stands that can be asked to come to the front."""
+    with socket.socket(socket.AF_UNIX) as probe:
+        return probe.connect_ex(str(folders.runtime() / "window.sock")) == 0
+
+
 def finish(process: subprocess.Popen[str]) -> str:
     process.kill()
     return process.communicate(timeout=10)[0]
@@ -60,6 +67,7 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
     assert values(node, 1)[0] == 108
     assert all(r.jumps == 0 for r in node.reports())
     again = start_window(demo_path)
+    until(window_answers, 20)
     said = start_window(demo_path).communicate(timeout=20)[0]
     assert "already open; its window was brought to the front" in said
     client = engine_client.connect(5)
@@ -133,7 +141,8 @@ def test_two_fixtures_on_one_slot_are_hatched_and_told(qapp, own_folders, node):
         assert "Par 1 and Par 2 share 1.15–18" in rig.ribbon.note.text()
         hands.session.choose(["par-2"])
         assert "both have slots 15–18 of universe 1" in rig.in_hand.trouble.text()
-        rig.in_hand.address.setValue(19)
+        rig.in_hand.address.setValue(120)
+        rig.in_hand.address.editingFinished.emit()
         assert "no clashes" in rig.ribbon.note.text()
     finally:
         end(hands)
@@ -287,10 +296,18 @@ def test_demo_starts_window_node_and_controller(own_folders):
 
         until(lambda: [r["universe"] for r in reports()] == [1, 2, 3], 20)
         client = engine_client.connect(5)
-        until(lambda: client.wait_for(protocol.Ports).ports.get("Practice controller"), 20)
+        until(lambda: client.wait_for(protocol.Ports, 20).ports.get("Practice controller"), 20)
         client.close()
+        until(window_answers, 20)
         assert (folders.shows() / "Low Tide.choreon").exists()
+        demo.send_signal(signal.SIGTERM)  # the window goes, the light and the stand-ins stay
+        before = reports()[0]["packets"]
+        until(lambda: reports()[0]["packets"] > before + 44)
+        assert demo.poll() is None
+        stop_engine()
+        assert demo.wait(10) == 0
+        until(lambda: reports() == [])
     finally:
-        demo.terminate()
+        demo.kill()
         demo.wait(10)
         stop_engine()

@@ -13,6 +13,7 @@ import pytest
 
 from choreon import __version__, cli
 from choreon.sim import node as nodes
+from choreon.sim.controller import PracticeController, announced
 from choreon.wire import sacn
 from tests.conftest import free_port, until
 
@@ -108,6 +109,21 @@ def test_a_port_that_is_taken_is_told(node, capsys):
         taken.bind(("127.0.0.1", 0))
         assert nodes.main(taken.getsockname()[1], None, [], False) == 1
     assert "cannot listen on port" in capsys.readouterr().err
+
+
+def test_a_page_port_that_is_taken_is_told(capsys):
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        assert nodes.main(0, taken.getsockname()[1], [], False) == 1
+    assert "cannot serve on port" in capsys.readouterr().err
+
+
+def test_a_controller_is_announced_while_it_is_there(tmp_path):
+    assert announced(tmp_path, "Desk") == 0
+    device = PracticeController(tmp_path, "Desk")
+    assert announced(tmp_path, "Desk") > 0
+    device.close()
+    (tmp_path / "Desk.json").write_text("[]")
+    assert announced(tmp_path, "Desk") == 0
 
 
 def test_the_command_line(capsys):

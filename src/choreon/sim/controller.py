@@ -21,6 +21,14 @@ FADERS, KNOBS, PADS = 8, 8, 16
 FADER_CC, KNOB_CC, PAD_NOTE = 0, 16, 36  # all on channel 0
 
 
+def announced(folder: Path, name: str) -> int:
+    """The port on which a simulated controller says it is; 0 where there is none."""
+    try:
+        return int(json.loads((folder / f"{name}.json").read_text())["port"])
+    except (OSError, ValueError, KeyError, TypeError):
+        return 0
+
+
 class PracticeController:
     """Announces itself as a port, sends what is moved, and keeps what its lights and motors were told.
 

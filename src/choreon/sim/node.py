@@ -177,7 +177,12 @@ def main(port: int, http: int | None, multicast: list[int], json: bool) -> int:
         print(f"The node cannot listen on port {port}: {error.strerror}.", file=sys.stderr)
         return 1
     if http is not None:
-        server = serve(node, http)
+        try:
+            server = serve(node, http)
+        except OSError as error:
+            print(f"The node cannot serve on port {http}: {error.strerror}.", file=sys.stderr)
+            node.close()
+            return 1
         print(f"sACN on port {node.port}, reports at http://127.0.0.1:{server.server_port}/", flush=True)
     with contextlib.suppress(KeyboardInterrupt):
         while True:

@@ -22,6 +22,7 @@ from choreon.formats import autosave, showfile
 from choreon.model.show import Output, Page, Show
 from choreon.ui import theme
 from choreon.ui.session import Session, settings_file
+from choreon.ui.widgets import basics
 from choreon.ui.window import MainWindow
 
 
@@ -217,7 +218,7 @@ def _end_on_signals(app: QApplication, holder: App) -> None:
 
     def end(*_: object) -> None:
         holder.window.finish(stop=False)
-        app.quit()
+        basics.once(app, 0, app.quit).start()  # also where the event loop has not begun yet
 
     signal.signal(signal.SIGINT, end)
     signal.signal(signal.SIGTERM, end)

@@ -71,7 +71,7 @@ def _take(folder: Path, home: Path) -> int:
     settle(0.3)
     controller.move_fader(2, 84)
     picture("surfaces")
-    window.finish(stop=True)
+    window.finish(stop=True, fade=0.0)
     window.close()
     controller.close()
     settle(0.5)

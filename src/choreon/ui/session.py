@@ -57,6 +57,7 @@ class Session(QObject):
         self.ports = protocol.Ports({})
         self.last_pulse: protocol.Pulse | None = None
         self.alive = False
+        self._pid = 0  # of the engine that was met last
         self._programme: Programme | None = None
         self._decoder: Decoder | None = None
         self._told_engine = show
@@ -293,18 +294,14 @@ class Session(QObject):
             else:
                 self._retry.start()
             return
-        self._take_client(client, again=self.alive)
+        self._take_client(client)
 
-    def _take_client(self, client: engine_client.Client, again: bool = False) -> None:
+    def _take_client(self, client: engine_client.Client) -> None:
         self._client = client
         self._screen = None
         self._notifier = QSocketNotifier(client.fileno(), QSocketNotifier.Type.Read, self)
         self._notifier.activated.connect(self._read)
         self._heard = time.monotonic()
-        if again:
-            # The engine died and was started anew: it gets back what this window last knew.
-            self._send(protocol.PutShow(self.show, str(self.path)))
-            self._send(protocol.Restore(self.state))
         self._read()
 
     def _read(self) -> None:
@@ -344,18 +341,19 @@ class Session(QObject):
                 self.told.emit(text, "alarm")
 
     def _welcomed(self, message: protocol.Welcome) -> None:
-        first = not self.alive
+        anew = self._pid not in (0, message.pid)
+        self._pid = message.pid
         self.alive = True
-        if first:
-            self._told_engine = message.show
-            self._predict(message.state)
-            if message.show != self.show:
-                self._tell_engine()
-            else:
-                self._told_engine = self.show
-        else:
+        if anew:
+            # The engine died and was started again: it gets back what this window last knew.
             self._told_engine = self.show
+            self._send(protocol.PutShow(self.show, str(self.path)))
+            self._send(protocol.Restore(self.state))
             self.told.emit("The engine had stopped and was started again; what played goes on.", "alarm")
+        else:
+            self._told_engine = message.show if message.show != self.show else self.show
+            self._predict(message.state)
+            self._tell_engine()
         if message.note:
             self.told.emit(message.note, "alarm")
         self.engine_changed.emit(True)

@@ -230,13 +230,13 @@ class MainWindow(QMainWindow):
         self.finish(stop=answer == "stop")
         event.accept()
 
-    def finish(self, stop: bool) -> None:
-        """Write everything and let the engine go on, or stop it."""
+    def finish(self, stop: bool, fade: float = 2.0) -> None:
+        """Write everything and let the engine go on, or have it fade out within `fade` seconds and stop."""
         self.closed_for_good = True
         self.settings.setValue("geometry", self.saveGeometry())
         for name, splitter in self._splitters():
             self.settings.setValue(f"splitter/{name}", splitter.saveState())
-        self.session.close(stop)
+        self.session.close(stop, fade)
 
     def _ask(self) -> str:
         dialog = CloseDialog(self)
