@@ -84,14 +84,16 @@ class Engine:
         gc.collect()
         gc.freeze()
         self._clock = Clock()
-        pulse_due = 0.0
+        pulse_due = complain_due = 0.0
         while not self._ended:
             now = self._clock.wait()
             begin = time.perf_counter()
             try:
                 self._frame(now)
             except Exception:
-                log.exception("a frame failed; the lamps hold the one before")
+                if now >= complain_due:
+                    log.exception("frames fail; the lamps hold the last good one")
+                    complain_due = now + 10.0
             self._cost = max(self._cost, time.perf_counter() - begin)
             if now >= pulse_due:
                 self._link.notice(self._pulse())
@@ -228,15 +230,12 @@ class Engine:
                 return lambda s, t: playing.untouch(s, lines)
             case protocol.ClearDraft(seconds):
                 return lambda s, t: playing.clear_draft(s, t, seconds)
-            case protocol.SetDraft(look):
-                draft = look
-                return lambda s, t: msgspec.structs.replace(s, draft=msgspec.structs.replace(s.draft, look=draft))
             case protocol.Restore(state):
                 return lambda s, t: playing.prune(state, t)
         return None
 
-    def _tell_state(self, peer: Peer) -> protocol.State:
-        return protocol.State(self._state, peer.handled)
+    def _tell_state(self) -> protocol.State:
+        return protocol.State(self._state)
 
     def _keep_session(self) -> None:
         state = self._state

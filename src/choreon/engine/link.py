@@ -32,7 +32,6 @@ class Peer:
         self.out = bytearray()
         self.window = False
         self.stale = False
-        self.handled = 0
 
 
 class Link:
@@ -42,7 +41,7 @@ class Link:
         self,
         path: Path,
         handle: Callable[[Peer, protocol.ToEngine], None],
-        latest: Callable[[Peer], protocol.State],
+        latest: Callable[[], protocol.State],
         idle: Callable[[], None],
     ) -> None:
         self._handle, self._latest, self._idle = handle, latest, idle
@@ -151,7 +150,6 @@ class Link:
                 self._handle(peer, message)
             except Exception:
                 log.exception("message %s failed", type(message).__name__)
-            peer.handled += 1
 
     def _tell(self) -> None:
         with self._lock:
@@ -166,7 +164,7 @@ class Link:
 
     def _flush(self, peer: Peer) -> None:
         if peer.stale and not peer.out:
-            peer.out += protocol.pack(self._latest(peer))
+            peer.out += protocol.pack(self._latest())
             peer.stale = False
         if peer.out:
             try:

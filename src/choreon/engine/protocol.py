@@ -83,12 +83,6 @@ class ClearDraft(Message, tag="clear"):
     seconds: float = 0.8
 
 
-class SetDraft(Message, tag="draft"):
-    """Replace the draft."""
-
-    look: Look
-
-
 class Restore(Message, tag="restore"):
     """What was playing, for an engine that was started again."""
 
@@ -105,7 +99,8 @@ class Stop(Message, tag="stop"):
 
 
 class Welcome(Message, tag="welcome"):
-    """Answer to Hello: what this engine is playing. `note`: what the user must be told."""
+    """Answer to Hello: what this engine is playing. `note`: what the user must be told; `resumed`: it began with what
+    played when an engine ended without being told to."""
 
     version: int
     pid: int
@@ -117,10 +112,9 @@ class Welcome(Message, tag="welcome"):
 
 
 class State(Message, tag="state"):
-    """What plays changed. `serial`: how many messages of this client the engine had dealt with by then."""
+    """What plays changed."""
 
     state: PlayState
-    serial: int = 0
 
 
 class Pulse(Message, tag="pulse"):
@@ -162,19 +156,7 @@ class Trouble(Message, tag="trouble"):
 
 
 ToEngine = (
-    Hello
-    | PutShow
-    | Edit
-    | Press
-    | SetLevel
-    | SetMasters
-    | Release
-    | Touch
-    | Untouch
-    | ClearDraft
-    | SetDraft
-    | Restore
-    | Stop
+    Hello | PutShow | Edit | Press | SetLevel | SetMasters | Release | Touch | Untouch | ClearDraft | Restore | Stop
 )
 FromEngine = Welcome | State | Pulse | Ports | Control | Trouble
 

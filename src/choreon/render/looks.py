@@ -92,8 +92,3 @@ def _colours(rig: Rig, values: dict[int, float]) -> None:
     rgb = [[values.get(first + 3 * k + i, 0.0) for i in range(3)] for k in found]
     for k, lab in zip(found, to_oklab(rgb), strict=True):
         values.update({first + 3 * k + i: float(lab[i]) for i in range(3)})
-
-
-def has_value(rig: Rig, fixture: str, attribute: str) -> bool:
-    """Whether the fixture, as it is patched, can take a value for the attribute."""
-    return attribute in rig.where.get(fixture, {})

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from choreon.ui import theme
 from choreon.ui.session import Session
@@ -73,7 +73,7 @@ class Heading(QFrame):
         if kept.trouble:
             self.kept.setText("⚠ not kept in its place")
             self.kept.setToolTip(kept.trouble)
-            _role(self.kept, "alarm")
+            basics.set_role(self.kept, "alarm")
             return
         ago = int(time.time() - kept.when)
         words = "just now" if ago < 2 else f"{ago} s ago" if ago < 60 else f"{ago // 60} min ago"
@@ -81,7 +81,7 @@ class Heading(QFrame):
             words = time.strftime("%H:%M", time.localtime(kept.when))
         self.kept.setText(f"kept {words}")
         self.kept.setToolTip(f"Every edit is written to {kept.path} within a second.")
-        _role(self.kept, "small")
+        basics.set_role(self.kept, "small")
 
     def _state(self, state) -> None:
         masters = state.masters
@@ -111,10 +111,3 @@ class Heading(QFrame):
     def _engine(self, alive: bool) -> None:
         if not alive:
             self.health.setText(f'<span style="color:{theme.ALARM}">▲</span> starting the engine …')
-
-
-def _role(label: QLabel, role: str) -> None:
-    if label.property("role") != role:
-        label.setProperty("role", role)
-        label.style().unpolish(label)
-        label.style().polish(label)

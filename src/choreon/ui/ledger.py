@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QComboBox, QFrame, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFrame, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import edits
@@ -42,14 +42,12 @@ class Ledger(QFrame):
         )
         self.deeds = basics.row(self.summary, self.open, 1, self.update_button, self.clear_button, self.keep_button)
         self.form = self._make_form()
-        self.list = QScrollArea()
-        self.list.setWidgetResizable(True)
-        self.list.setFixedHeight(190)
         self._rows = QWidget()
         self._box = QVBoxLayout(self._rows)
         self._box.setContentsMargins(0, 0, 8, 0)
         self._box.setSpacing(2)
-        self.list.setWidget(self._rows)
+        self.list = basics.scroller(self._rows)
+        self.list.setFixedHeight(190)
         self.list.hide()
         layout = basics.stack(self, self.list, self.deeds, self.form, margins=10, spacing=8)
         layout.setContentsMargins(16, 10, 16, 10)

@@ -55,7 +55,6 @@ class Session(QObject):
         self.chosen: tuple[str, ...] = ()
         self.kept = Kept(time.time(), path)
         self.ports = protocol.Ports({})
-        self.last_pulse: protocol.Pulse | None = None
         self.alive = False
         self._pid = 0  # of the engine that was met last
         self._programme: Programme | None = None
@@ -239,10 +238,6 @@ class Session(QObject):
         self._send_waiting()
         self._send(protocol.ClearDraft())
 
-    def set_draft(self, look: Look) -> None:
-        self._send_waiting()
-        self._send(protocol.SetDraft(look))
-
     def _predict(self, state: PlayState) -> None:
         self.state = state
         self.state_changed.emit(state)
@@ -330,7 +325,6 @@ class Session(QObject):
             case protocol.Welcome():
                 self._welcomed(message)
             case protocol.Pulse():
-                self.last_pulse = message
                 self.pulse.emit(message)
             case protocol.Ports():
                 self.ports = message
@@ -354,6 +348,8 @@ class Session(QObject):
             self._told_engine = message.show if message.show != self.show else self.show
             self._predict(message.state)
             self._tell_engine()
+            if self._started and message.resumed and message.state.players:
+                self.told.emit("What was on when the program ended is on again.", "info")
         if message.note:
             self.told.emit(message.note, "alarm")
         self.engine_changed.emit(True)

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QLineEdit,
     QMenu,
-    QScrollArea,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
@@ -55,10 +54,7 @@ class Shelf(QWidget):
         self.box = QHBoxLayout(self.row)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(8)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(self.row)
-        scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll = basics.scroller(self.row, sideways=True)
         scroll.setFixedHeight(132)
         self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         head = basics.row(basics.label("Scenes", "heading"), self.search, self.about, self.deeds)

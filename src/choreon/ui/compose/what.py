@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
 from choreon.model.show import Look
@@ -39,10 +39,7 @@ class What(QWidget):
         }
         inner = QWidget()
         basics.stack(inner, self.title, self.empty, *self.sections.values(), 1, margins=12, spacing=14)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(inner)
-        panel = basics.panel(scroll, margins=0)
+        panel = basics.panel(basics.scroller(inner), margins=0)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)

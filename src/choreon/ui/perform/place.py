@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QLayout,
     QMenu,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -54,11 +53,8 @@ class PerformPlace(QWidget):
         self.column = QVBoxLayout(self.body)
         self.column.setContentsMargins(0, 0, 6, 0)
         self.column.setSpacing(12)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(self.body)
         left = QWidget()
-        basics.stack(left, head, scroll, spacing=10)
+        basics.stack(left, head, basics.scroller(self.body), spacing=10)
         self.on_now = OnNow(session)
         self.stage = StagePicture(session, choosing=False)
         self.stage.setFixedHeight(190)
@@ -313,11 +309,7 @@ class OnNow(QFrame):
         self.list = QVBoxLayout(holder)
         self.list.setContentsMargins(0, 0, 4, 0)
         self.list.setSpacing(6)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(holder)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        basics.stack(self, basics.row(self.title, 1, self.all), self.empty, scroll, margins=12)
+        basics.stack(self, basics.row(self.title, 1, self.all), self.empty, basics.scroller(holder), margins=12)
         session.state_changed.connect(self._state)
         self._state(session.state)
 

@@ -77,6 +77,21 @@ class TileWidget(QWidget):
         menu.addAction(theme.icon("trash"), "Take off the page", lambda: self.wants.emit("remove", self.tile.id))
         menu.exec(event.globalPos())
 
+    def _ground(self, painter: QPainter, picture: int, token: str) -> tuple[QRectF, QPainterPath]:
+        """The tile's ground with the scene's mini-stage on top, `picture` pixels high; clips to its shape."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        rect = QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5)
+        shape = QPainterPath()
+        shape.addRoundedRect(rect, theme.RADIUS + 2, theme.RADIUS + 2)
+        painter.setClipPath(shape)
+        painter.fillRect(rect, QColor(token))
+        if self.scene is not None:
+            mini = self.minis.picture(self.scene, int(rect.width()), picture, self.devicePixelRatioF())
+            painter.setOpacity(1.0 if self.weight > 0 else 0.82)
+            painter.drawPixmap(rect.topLeft(), mini)
+            painter.setOpacity(1.0)
+        return rect, shape
+
     def _outline(self, painter: QPainter, shape: QPainterPath) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if self.level > 0:
@@ -111,18 +126,7 @@ class PadTile(TileWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        rect = QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5)
-        shape = QPainterPath()
-        shape.addRoundedRect(rect, theme.RADIUS + 2, theme.RADIUS + 2)
-        painter.setClipPath(shape)
-        painter.fillRect(rect, QColor(theme.BATTEN if self._down else theme.FLAT))
-        picture = QRectF(rect.left(), rect.top(), rect.width(), PICTURE)
-        if self.scene is not None:
-            mini = self.minis.picture(self.scene, int(rect.width()), PICTURE, self.devicePixelRatioF())
-            painter.setOpacity(1.0 if self.weight > 0 else 0.82)
-            painter.drawPixmap(picture.topLeft(), mini)
-            painter.setOpacity(1.0)
+        rect, shape = self._ground(painter, PICTURE, theme.BATTEN if self._down else theme.FLAT)
         if self.weight > 0:
             painter.fillRect(QRectF(rect.left(), PICTURE - 2, rect.width() * self.weight, 4), QColor(theme.LIVE))
         painter.setClipping(False)
@@ -165,17 +169,7 @@ class FaderTile(TileWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        rect = QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5)
-        shape = QPainterPath()
-        shape.addRoundedRect(rect, theme.RADIUS + 2, theme.RADIUS + 2)
-        painter.setClipPath(shape)
-        painter.fillRect(rect, QColor(theme.FLAT))
-        if self.scene is not None:
-            mini = self.minis.picture(self.scene, int(rect.width()), 66, self.devicePixelRatioF())
-            painter.setOpacity(1.0 if self.level > 0 else 0.82)
-            painter.drawPixmap(rect.topLeft(), mini)
-            painter.setOpacity(1.0)
+        _, shape = self._ground(painter, 66, theme.FLAT)
         painter.setClipping(False)
         painter.setFont(theme.font(13))
         painter.setPen(QColor(theme.TEXT if self.level > 0 else theme.FAINT))

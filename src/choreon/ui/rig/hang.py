@@ -181,9 +181,7 @@ class HangPanel(QWidget):
     def _tell(self, text: str, wrong: bool) -> None:
         if text:
             self.preview.setText(f"▲ {text}" if wrong else text)
-        self.preview.setProperty("role", "alarm" if wrong else "small")
-        self.preview.style().unpolish(self.preview)
-        self.preview.style().polish(self.preview)
+        basics.set_role(self.preview, "alarm" if wrong else "small")
         self.go.setEnabled(bool(self._slots()) and not wrong)
 
     def _places(self, count: int) -> list[Place]:

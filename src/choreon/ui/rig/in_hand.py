@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter
-from PySide6.QtWidgets import QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from choreon.model import edits, patch
 from choreon.model.checks import check
@@ -71,13 +71,9 @@ class InHand(QWidget):
         )
         inner = QWidget()
         basics.stack(inner, self.empty, self.details, 1, margins=12)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(inner)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(basics.panel(scroll, margins=0))
+        box.addWidget(basics.panel(basics.scroller(inner), margins=0))
         self.setMinimumWidth(220)
         session.chosen_changed.connect(lambda _: self._fill())
         session.show_changed.connect(lambda _: self._fill())
@@ -176,7 +172,7 @@ class Slip(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._address, self._mode = 1, ""
+        self._address = 1
         self.setFixedHeight(66)
         self.setAccessibleName("DIP switches")
 
@@ -184,7 +180,7 @@ class Slip(QWidget):
         return QSize(220, 66)
 
     def show_address(self, address: int, mode: str) -> None:
-        self._address, self._mode = address, mode
+        self._address = address
         on = ", ".join(str(i + 1) for i in range(9) if address >> i & 1)
         self.setToolTip(f"Address {address}: switches {on} on" + (f"; mode {mode}" if mode else ""))
         self.update()

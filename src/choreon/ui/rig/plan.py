@@ -84,10 +84,6 @@ class Plan(QWidget):
         scale, middle = self._scale()
         return QPointF(middle.x() + scale * place.x, middle.y() - scale * place.y)
 
-    def _metres(self, point: QPointF) -> tuple[float, float]:
-        scale, middle = self._scale()
-        return (point.x() - middle.x()) / scale, (middle.y() - point.y()) / scale
-
     def _place(self, fixture: Fixture) -> Place:
         return self._shown.get(fixture.id, fixture.place)
 

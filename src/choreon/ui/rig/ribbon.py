@@ -294,9 +294,7 @@ class RibbonPanel(QWidget):
             used = len(patch.occupied(show, self.ribbon.universe))
             text, role = f"{used} of 512 slots taken · no clashes", "small"
         self.note.setText(text)
-        self.note.setProperty("role", role)
-        self.note.style().unpolish(self.note)
-        self.note.style().polish(self.note)
+        basics.set_role(self.note, role)
 
     def go(self, universe: int) -> None:
         """Show a universe."""

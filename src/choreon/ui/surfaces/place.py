@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from choreon.engine.controls import target_level
 from choreon.ui import theme, words
@@ -46,10 +46,7 @@ class SurfacesPlace(QWidget):
         self.list = QVBoxLayout(holder)
         self.list.setContentsMargins(0, 0, 6, 0)
         self.list.setSpacing(4)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(holder)
-        right = basics.panel(basics.label("Tiles and masters", "heading"), scroll)
+        right = basics.panel(basics.label("Tiles and masters", "heading"), basics.scroller(holder))
         right.setFixedWidth(320)
         box = QHBoxLayout(self)
         box.setContentsMargins(8, 0, 8, 8)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Qt, QTimer
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from choreon.ui import theme
 
@@ -25,6 +25,27 @@ def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
     if role:
         made.setProperty("role", role)
     made.setWordWrap(wrap)
+    return made
+
+
+def set_role(words: QLabel, role: str) -> None:
+    """Give words another of the style sheet's roles."""
+    if words.property("role") != role:
+        words.setProperty("role", role)
+        words.style().unpolish(words)
+        words.style().polish(words)
+
+
+def scroller(inside: QWidget, sideways: bool = False) -> QScrollArea:
+    """Let something scroll, up and down or sideways."""
+    made = QScrollArea()
+    made.setWidgetResizable(True)
+    made.setWidget(inside)
+    off = Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+    if sideways:
+        made.setVerticalScrollBarPolicy(off)
+    else:
+        made.setHorizontalScrollBarPolicy(off)
     return made
 
 
@@ -96,10 +117,3 @@ def clear(box: QVBoxLayout | QHBoxLayout) -> None:
         if (widget := item.widget()) is not None:
             widget.setParent(None)
             widget.deleteLater()
-
-
-LEFT, CENTRE, RIGHT = (
-    Qt.AlignmentFlag.AlignLeft,
-    Qt.AlignmentFlag.AlignCenter,
-    Qt.AlignmentFlag.AlignRight,
-)
