@@ -87,6 +87,7 @@ def _window(arguments: argparse.Namespace) -> int:
 
 
 def _demo(arguments: argparse.Namespace) -> int:
+    from choreon.demo import OPENING
     from choreon.sim.controller import NAME, announced
     from choreon.ui.app import run
 
@@ -102,7 +103,7 @@ def _demo(arguments: argparse.Namespace) -> int:
             subprocess.Popen([*command, *words], stdin=subprocess.DEVNULL, stdout=log, stderr=log) for words in wanted
         ]
     try:
-        code = run(path)
+        code = run(path, OPENING)
         if helpers and _engine_runs():
             print("The light goes on. Ctrl+C ends the simulated node and controller; `choreon stop` ends the engine.")
         while helpers and _engine_runs():
@@ -132,13 +133,13 @@ def _engine_runs() -> bool:
 
 
 def _engine(arguments: argparse.Namespace) -> int:
-    from choreon.demo import low_tide
+    from choreon.demo import OPENING, low_tide
     from choreon.engine.engine import run
     from choreon.formats import showfile
     from choreon.model.show import Show
 
     if arguments.demo:
-        return run(low_tide(port=arguments.port), "")
+        return run(low_tide(port=arguments.port), "", opening=OPENING)
     if arguments.show is None:
         return run(Show(id="empty", name="Untitled"), "")
     path = arguments.show.resolve()

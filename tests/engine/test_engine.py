@@ -235,6 +235,7 @@ def test_a_controller_that_vanishes_comes_back_and_garbage_from_it_is_passed_ove
 def test_engine_demo_runs_headless_and_ends_on_a_signal(engines, node):
     process = subprocess.Popen([sys.executable, "-m", "choreon", "engine", "--demo", "--port", str(node.port)])
     until(lambda: [r.universe for r in node.reports()] == [1, 2, 3])
+    until(lambda: values(node, 1)[10] == 140)  # Slack Water comes up by itself
     process.send_signal(signal.SIGTERM)
     assert process.wait(5) == 0
     until(lambda: all(r.ended for r in node.reports()))

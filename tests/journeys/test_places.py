@@ -440,7 +440,8 @@ def test_the_heading_tells_how_the_engine_is(hands):
     heading = hands.window.heading
     hands.until(lambda: "44 frames/s" in heading.health.text())
     assert "packets sent, 0 failed" in heading.health.toolTip()
-    hands.session.pulse.emit(protocol.Pulse(1000, 999, 3, 44.0, 2.0, 0.1, 30.0, 5, 0))
+    assert "on time" in heading.health.text()
+    hands.session.pulse.emit(protocol.Pulse(10**6, 10**6, 3, 44.0, 2.0, 0.1, 30.0, 5, 0))
     assert "late" in heading.health.text()
     heading._engine(False)
     assert "starting the engine" in heading.health.text()

@@ -279,11 +279,12 @@ def test_the_rescued_copy_is_opened_when_it_is_newer(own_folders, demo_show):
 
 
 def test_demo_starts_window_node_and_controller(own_folders):
-    """`choreon demo` from nothing: the node has the three universes, the controller is there, the show is kept."""
+    """`choreon demo` from nothing, with no screen: the node has the three universes, the controller is there, the show is
+    kept; when the window goes, the light stays."""
     port, http = free_port(), free_port()
     demo = subprocess.Popen(
         [sys.executable, "-m", "choreon", "demo", "--port", str(port), "--http", str(http)],
-        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+        env={k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")},
     )
     try:
 
@@ -299,6 +300,7 @@ def test_demo_starts_window_node_and_controller(own_folders):
         until(lambda: client.wait_for(protocol.Ports, 20).ports.get("Practice controller"), 20)
         client.close()
         until(window_answers, 20)
+        until(lambda: reports()[0]["values"][10] == 140)  # Slack Water is on from the start
         assert (folders.shows() / "Low Tide.choreon").exists()
         demo.send_signal(signal.SIGTERM)  # the window goes, the light and the stand-ins stay
         before = reports()[0]["packets"]

@@ -2,6 +2,6 @@
 
 from __future__ import annotations
 
-from choreon.demo.low_tide import low_tide
+from choreon.demo.low_tide import OPENING, low_tide
 
-__all__ = ["low_tide"]
+__all__ = ["OPENING", "low_tide"]

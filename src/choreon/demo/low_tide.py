@@ -90,6 +90,9 @@ def _groups(show: Show) -> Show:
     return edits.put(show, "groups", *made)
 
 
+OPENING = ("slack-water-pad",)  # what is on when the sample show begins
+
+
 class _Paint:
     """Builds looks by group."""
 

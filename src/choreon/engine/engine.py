@@ -12,7 +12,7 @@ import signal
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import msgspec
 import numpy as np
@@ -43,8 +43,10 @@ class AlreadyRunning(Exception):
 class Engine:
     """One show on its way to the lamps. `run` blocks until it is stopped."""
 
-    def __init__(self, show: Show, path: str, note: str = "", real_midi: bool = True) -> None:
-        """Raises AlreadyRunning."""
+    def __init__(
+        self, show: Show, path: str, note: str = "", real_midi: bool = True, opening: Sequence[str] = ()
+    ) -> None:
+        """`opening`: tiles to press where nothing is known of what played last. Raises AlreadyRunning."""
         self._folder = folders.runtime()
         self._lock = open(self._folder / "engine.lock", "a")  # noqa: SIM115 - held for life
         try:
@@ -59,6 +61,8 @@ class Engine:
         kept = session.load(show.id)
         self._resumed = kept is not None
         self._state = kept or playing.blank()
+        for tile in opening if kept is None else ():
+            self._state = playing.press(show, self._state, tile, time.monotonic())
         self._programme.warm(p.scene for p in self._state.players)
         # The link's thread compiles ahead of the frame loop; this is the newest show it knows.
         self._newest = self._programme
@@ -257,11 +261,11 @@ class Engine:
         self._link.notice(self._ports)
 
 
-def run(show: Show, path: str, note: str = "") -> int:
+def run(show: Show, path: str, note: str = "", opening: Sequence[str] = ()) -> int:
     """Run an engine until it is told to stop; gives the exit code."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s")
     try:
-        engine = Engine(show, path, note)
+        engine = Engine(show, path, note, opening=opening)
     except AlreadyRunning as error:
         print(error, file=sys.stderr)
         return 3

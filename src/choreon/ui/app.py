@@ -8,6 +8,7 @@ import signal
 import sys
 import time
 import uuid
+from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
@@ -20,7 +21,7 @@ from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.formats import autosave, showfile
 from choreon.model.show import Output, Page, Show
-from choreon.ui import theme
+from choreon.ui import display, theme
 from choreon.ui.session import Session, settings_file
 from choreon.ui.widgets import basics
 from choreon.ui.window import MainWindow
@@ -138,8 +139,9 @@ class App:
         old.deleteLater()
 
 
-def run(wanted: Path | None) -> int:
-    """Open the window; gives the exit code."""
+def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
+    """Open the window; gives the exit code. `opening`: tiles to press where an engine was started with nothing on."""
+    display.find()
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Choreon")
@@ -152,7 +154,10 @@ def run(wanted: Path | None) -> int:
     except OSError:
         lock.close()
         return _raise_other(name)
-    holder = App(*_begin(wanted))
+    opened, client = _begin(wanted)
+    holder = App(opened, client)
+    if client is None and opening:
+        holder.window.session.engine_changed.connect(lambda _: _open_with(holder.window.session, opening))
     server = QLocalServer()
     server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
     QLocalServer.removeServer(name)
@@ -164,6 +169,13 @@ def run(wanted: Path | None) -> int:
     code = app.exec()
     lock.close()
     return code
+
+
+def _open_with(session: Session, tiles: Sequence[str]) -> None:
+    state = session.state
+    if session.alive and not (state.players or state.draft.look or state.started):
+        for tile in tiles:
+            session.press(tile)
 
 
 def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.sim.controller import FADERS, KNOBS, PADS, PracticeController
-from choreon.ui import theme
+from choreon.ui import display, theme
 
 Part = tuple[str, int]
 
@@ -129,6 +129,7 @@ class ControllerWindow(QWidget):
 
 def run() -> int:
     """Show the practice controller; gives the exit code."""
+    display.find()
     app = QApplication(sys.argv[:1])
     theme.apply(app)
     controller = PracticeController()

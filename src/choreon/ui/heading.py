@@ -19,7 +19,7 @@ class Heading(QFrame):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._late = (0, -100.0, 0)  # frames late so far, when the last ones came, and how many
+        self._late = (-1, -100.0, 0)  # frames late so far, when the last ones came, and how many
         self._black: bool | None = None  # what the button shows
         self.setFixedHeight(56)
         box = QHBoxLayout(self)
@@ -97,6 +97,8 @@ class Heading(QFrame):
 
     def _pulse(self, pulse) -> None:
         now = time.monotonic()
+        if self._late[0] < 0:  # what was before this window is told in the tip only
+            self._late = (pulse.late, -100.0, 0)
         if pulse.late > self._late[0]:
             self._late = (pulse.late, now, pulse.late - self._late[0])
         late = f"{self._late[2]} late" if now - self._late[1] < 30 else "on time"
