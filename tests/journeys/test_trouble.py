@@ -279,8 +279,8 @@ def test_the_rescued_copy_is_opened_when_it_is_newer(own_folders, demo_show):
 
 
 def test_demo_starts_window_node_and_controller(own_folders):
-    """`choreon demo` from nothing, with no screen: the node has the three universes, the controller is there, the show is
-    kept; when the window goes, the light stays."""
+    """`choreon demo` from nothing, with no screen: the node has the three universes, the controller is there, the
+    show is kept; when the window goes, the light stays."""
     port, http = free_port(), free_port()
     demo = subprocess.Popen(
         [sys.executable, "-m", "choreon", "demo", "--port", str(port), "--http", str(http)],

@@ -208,6 +208,7 @@ def _scenes(show: Show) -> Show:
         ("Haze", {_ids(show, "Hazer")[0]: {"Fog1": 110.0, "Fan1": 140.0}}, 0.0),
         ("Strobe hit", p.lit("Panel", 0.9, WHITE, Shutter1Strobe=8.0), 0.0),
     ]
+    rows = rows[5:] + rows[4::-1]  # the shelf shows the newest first: there the five parts stand in their order
     made = [Scene(id=edits.fresh_id(n, ()), name=n, look=look, fade_in=t, fade_out=t) for n, look, t in rows]
     return edits.put(show, "scenes", *made)
 

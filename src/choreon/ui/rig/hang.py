@@ -65,7 +65,7 @@ class HangPanel(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-        self.setMinimumWidth(230)
+        self.setMinimumWidth(268)
         session.show_changed.connect(lambda _: self._replan(find=not self._own_address))
         self._fill()
 

@@ -33,7 +33,7 @@ class RigPlace(QWidget):
         for widget in (self.hang, middle, self.in_hand):
             across.addWidget(widget)
         across.setStretchFactor(1, 1)
-        across.setSizes([250, 680, 250])
+        across.setSizes([274, 656, 250])
         for i in range(3):
             across.setCollapsible(i, False)
         box = QVBoxLayout(self)
