@@ -23,6 +23,7 @@ from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.formats import autosave, showfile
 from choreon.model import edits
+from choreon.ui import app
 from choreon.ui.app import find_show
 from choreon.ui.widgets import basics
 from choreon.ui.window import CloseDialog
@@ -276,6 +277,45 @@ def test_the_rescued_copy_is_opened_when_it_is_newer(own_folders, demo_show):
     opened = find_show(path)
     assert opened.show.name == "Ebb"
     assert "newer copy" in opened.note
+
+
+def test_an_engine_without_a_file_keeps_its_show_when_a_window_comes(qapp, engines, node):
+    engines.running.append(
+        subprocess.Popen([sys.executable, "-m", "choreon", "engine", "--demo", "--port", str(node.port)])
+    )
+    engines.connect().wait_for(protocol.Welcome)
+    opened, client = app._begin(None)
+    assert opened.show.name == "Low Tide"
+    assert opened.path == folders.shows() / "Low Tide.choreon"
+    assert client.wait_for(protocol.Welcome).state.players
+    client.close()
+
+
+@pytest.mark.parametrize("agreed", [False, True])
+def test_another_show_takes_the_stage_only_when_agreed(
+    qapp, engines, demo_path, node, own_folders, monkeypatch, agreed
+):
+    other = own_folders / "Workshop.choreon"
+    showfile.write(other, app.empty_show("Workshop"))
+    client = engines.start(demo_path)
+    client.send(protocol.SetLevel("front-wash-fader", 1.0))
+    until(lambda: values(node, 1)[:1] == [217])
+
+    def answer() -> None:
+        box = QApplication.activeModalWidget()
+        assert "Low Tide is on stage" in box.text()
+        wanted = "Open Workshop" if agreed else "Stay with Low Tide"
+        next(b for b in box.buttons() if b.text() == wanted).click()
+
+    timer = basics.once(qapp, 200, answer)
+    timer.start()
+    opened, taken = app._begin(other)
+    assert opened.show.name == ("Workshop" if agreed else "Low Tide")
+    if not agreed:
+        assert values(node, 1)[0] == 217
+    else:
+        until(lambda: all(r.ended for r in node.reports()))
+    taken.close()
 
 
 def test_demo_starts_window_node_and_controller(own_folders):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import re
 import signal
 import sys
 import time
@@ -14,7 +15,7 @@ from pathlib import Path
 import msgspec
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtNetwork import QLocalServer, QLocalSocket
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from choreon import folders
 from choreon.engine import client as engine_client
@@ -77,10 +78,17 @@ def find_show(wanted: Path | None) -> Opened:
 
 def new_show() -> Opened:
     """A new show under a name that is free."""
-    i = 1
-    while (path := folders.shows() / f"Untitled{f' {i}' if i > 1 else ''}{showfile.SUFFIX}").exists():
-        i += 1
+    path = free_path("Untitled")
     return Opened(empty_show(path.stem), path)
+
+
+def free_path(name: str) -> Path:
+    """A path among the user's shows where nothing lies yet."""
+    stem = re.sub(r"[/\0]", " ", name).strip(". ") or "Untitled"
+    i = 1
+    while (path := folders.shows() / f"{stem}{f' {i}' if i > 1 else ''}{showfile.SUFFIX}").exists():
+        i += 1
+    return path
 
 
 class App:
@@ -179,23 +187,39 @@ def _open_with(session: Session, tiles: Sequence[str]) -> None:
 
 
 def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
-    """The show and the engine to begin with. An engine that plays is taken over, with its show, unless another show
-    was asked for by name."""
+    """The show and the engine to begin with. An engine that plays is taken over with its show, unless another show
+    was asked for by name, and, where something is on, agreed to."""
     try:
         client = engine_client.Client()
+    except OSError:
+        return find_show(wanted), None
+    try:
         welcome = client.wait_for(protocol.Welcome, 3.0)
     except (OSError, TimeoutError):
         return find_show(wanted), None
-    same = wanted is None or (welcome.path and Path(welcome.path) == wanted.resolve())
-    client.close()
-    if same and welcome.path:
-        opened = Opened(welcome.show, Path(welcome.path))
-        return opened, engine_client.Client()
+    finally:
+        client.close()
+    here = Path(welcome.path) if welcome.path else free_path(welcome.show.name)
+    if wanted is None or here == wanted.resolve() or (welcome.state.players and not may_replace(welcome.show, wanted)):
+        return Opened(welcome.show, here), engine_client.Client()
     opened = find_show(wanted)
     client = engine_client.Client(window=False)
     client.send(protocol.PutShow(opened.show, str(opened.path)))
     client.close()
     return opened, engine_client.Client()
+
+
+def may_replace(playing: Show, wanted: Path) -> bool:
+    """Ask whether another show may take the place of one that is on stage."""
+    box = QMessageBox()
+    box.setWindowTitle("Choreon")
+    box.setText(f"{playing.name} is on stage.")
+    box.setInformativeText(f"Its light goes out when {wanted.stem} is opened instead.")
+    stay = box.addButton(f"Stay with {playing.name}", QMessageBox.ButtonRole.RejectRole)
+    go = box.addButton(f"Open {wanted.stem}", QMessageBox.ButtonRole.AcceptRole)
+    box.setDefaultButton(stay)
+    box.exec()
+    return box.clickedButton() is go
 
 
 def _raise_other(name: str) -> int:
