@@ -53,7 +53,7 @@ def test_a_torn_file_is_an_error_and_nothing_else(length):
         showfile.from_bytes(DATA[:length])
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=400, deadline=None)
 @given(st.integers(0, len(DATA) - 1), st.integers(0, 255))
 def test_a_flipped_byte_never_gives_another_show(at, value):
     damaged = DATA[:at] + bytes([value]) + DATA[at + 1 :]
@@ -76,6 +76,13 @@ def test_what_is_wrong_is_said(data, words):
         showfile.from_bytes(data, "evening.choreon")
     assert words in str(error.value)
     assert "evening.choreon" in str(error.value)
+
+
+@pytest.mark.parametrize("at", [DATA.rindex(b"types/tarnby-par-7.json"), DATA.rindex(b"types/pellow-dot.json") + 4])
+def test_a_type_whose_name_was_damaged_in_the_directory_is_missed(at):
+    """The zip itself is sound then; the list of types in show.json tells that one is gone."""
+    with pytest.raises(showfile.ShowFileError, match=r"the fixture type .* is not in it"):
+        showfile.from_bytes(DATA[:at] + b"\0" + DATA[at + 1 :])
 
 
 def test_a_zip_bomb_is_refused():

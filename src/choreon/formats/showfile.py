@@ -36,10 +36,11 @@ class NewerFormat(ShowFileError):
 
 
 class Header(msgspec.Struct, frozen=True):
-    """What every `show.json` begins with."""
+    """What every `show.json` holds. `types` names the fixture types that must lie below `types/`."""
 
     format: int
     show: msgspec.Raw
+    types: tuple[str, ...] = ()
 
 
 def to_bytes(show: Show) -> bytes:
@@ -47,7 +48,7 @@ def to_bytes(show: Show) -> bytes:
     used = {fixture.type for fixture in show.fixtures.values()}
     kinds = {i: kind for i, kind in show.types.items() if i in used}
     body = msgspec.json.encode(msgspec.structs.replace(show, types={}))
-    document = msgspec.json.encode({"format": FORMAT, "show": msgspec.Raw(body)})
+    document = msgspec.json.encode({"format": FORMAT, "types": list(kinds), "show": msgspec.Raw(body)})
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         archive.writestr("mimetype", "application/vnd.choreon.show")
@@ -67,11 +68,7 @@ def from_bytes(data: bytes, name: str = "the file") -> Show:
                     f"{name} was written by a newer Choreon (format {header.format}; this one reads up to {FORMAT})."
                 )
             show = msgspec.json.decode(header.show, type=Show)
-            found = [
-                msgspec.json.decode(_member(archive, m), type=FixtureType)
-                for m in archive.namelist()
-                if m.startswith("types/") and m.endswith(".json")
-            ]
+            found = [msgspec.json.decode(_type_file(archive, i), type=FixtureType) for i in header.types]
     except ShowFileError:
         raise
     except KeyError:
@@ -83,6 +80,13 @@ def from_bytes(data: bytes, name: str = "the file") -> Show:
     except Exception as error:  # zlib.error has no common base
         raise ShowFileError(f"{name} is damaged ({error}).") from None
     return msgspec.structs.replace(show, types={kind.id: kind for kind in found})
+
+
+def _type_file(archive: zipfile.ZipFile, type_id: str) -> bytes:
+    try:
+        return _member(archive, f"types/{type_id}.json")
+    except KeyError:
+        raise ValueError(f"the fixture type {type_id} is not in it") from None
 
 
 def _member(archive: zipfile.ZipFile, name: str) -> bytes:
@@ -190,6 +194,7 @@ def schema() -> dict[str, object]:
     class Document(msgspec.Struct):
         format: int
         show: Show
+        types: tuple[str, ...] = ()
 
     (document, _), parts = msgspec.json.schema_components((Document, FixtureType))
     return {
