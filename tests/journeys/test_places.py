@@ -207,6 +207,39 @@ def test_taking_a_scene_into_the_draft_lights_it_and_stores_nothing(hands, node)
     )
 
 
+def test_the_draft_is_undone_and_comes_back_as_the_show_does(hands, node):
+    """Touching, clearing and keeping: each is one step back, and one forward."""
+    hands.place("compose")
+    session, ledger = hands.session, hands.window.ledger
+    for level in (0.2, 0.4, 0.6):  # one gesture
+        session.touch({"par-1": {"Dimmer": level}})
+    hands.until(lambda: values(node, 1)[10] == 153)
+    QTest.qWait(900)
+    session.touch({"par-1": {"Dimmer": 1.0}})
+    hands.until(lambda: values(node, 1)[10] == 255)
+    assert "draft intensity" in hands.window.heading.undo.toolTip()
+    session.undo()
+    hands.until(lambda: values(node, 1)[10] == 153)
+    hands.click(ledger.clear_button)
+    hands.until(lambda: values(node, 1)[10] == 0)
+    session.undo()
+    hands.until(lambda: values(node, 1)[10] == 153 and ledger.isVisible())
+    ledger.ask_name()
+    ledger.name.setText("One par")
+    ledger.keep()
+    hands.until(lambda: values(node, 1)[10] == 0 and not ledger.isVisible())
+    session.undo()
+    assert "one-par" not in session.show.scenes
+    hands.until(lambda: values(node, 1)[10] == 153 and ledger.isVisible())
+    session.redo()
+    assert "one-par" in session.show.scenes
+    hands.until(lambda: values(node, 1)[10] == 0)
+    session.undo()
+    session.undo()
+    hands.until(lambda: values(node, 1)[10] == 0 and not session.state.draft.look)
+    assert session.history.undo_name == ""
+
+
 def test_keeping_suggests_a_name_and_can_be_left(hands):
     hands.place("compose")
     ledger = hands.window.ledger

@@ -190,12 +190,37 @@ def test_history_goes_back_to_the_start_and_forward_again():
     shows = [edits.replace(SHOW, name=str(i)) for i in range(5)]
     for i, show in enumerate(shows):
         history.do(f"edit {i}", show)
-    assert [history.undo().name for _ in range(6)] == ["3", "2", "1", "0", "Low Tide", "Low Tide"]
+
+    def back() -> str:
+        history.undo()
+        return history.show.name
+
+    def forward() -> str:
+        history.redo()
+        return history.show.name
+
+    assert [back() for _ in range(6)] == ["3", "2", "1", "0", "Low Tide", "Low Tide"]
     assert history.undo_name == ""
+    assert history.undo() is None
     assert history.redo_name == "edit 0"
-    assert [history.redo().name for _ in range(6)] == ["0", "1", "2", "3", "4", "4"]
+    assert [forward() for _ in range(6)] == ["0", "1", "2", "3", "4", "4"]
+    assert history.redo() is None
     history.do("drag", edits.replace(SHOW, name="a"), merge=True)
     history.do("drag", edits.replace(SHOW, name="b"), merge=True)
-    assert history.undo().name == "4"
+    assert back() == "4"
     history.do("other", SHOW)
     assert history.redo_name == ""
+
+
+def test_history_remembers_the_draft_beside_the_show():
+    history = History(SHOW)
+    one, two, three = ({"par-1": {"Dimmer": v}} for v in (0.1, 0.2, 0.3))
+    history.do("draft", SHOW, True, {}, one)
+    history.do("draft", SHOW, True, one, two)
+    history.do("draft", SHOW, False, two, three)
+    history.do("nothing", SHOW, False, three, three)
+    assert (history.undo_name, history.show) == ("draft", SHOW)
+    assert history.undo().before == two
+    step = history.undo()
+    assert (step.before, step.after) == ({}, two)
+    assert history.redo().after == two

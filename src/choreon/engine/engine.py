@@ -234,6 +234,8 @@ class Engine:
                 return lambda s, t: playing.untouch(s, lines)
             case protocol.ClearDraft(seconds):
                 return lambda s, t: playing.clear_draft(s, t, seconds)
+            case protocol.SetDraft(whole):
+                return lambda s, t: playing.set_draft(s, whole)
             case protocol.Restore(state):
                 return lambda s, t: playing.prune(state, t)
         return None

@@ -129,6 +129,11 @@ def untouch(state: PlayState, lines: Mapping[str, Sequence[str]]) -> PlayState:
     return replace(state, draft=replace(state.draft, look=look))
 
 
+def set_draft(state: PlayState, look: Look) -> PlayState:
+    """Replace the draft."""
+    return replace(state, draft=replace(state.draft, look=look))
+
+
 def clear_draft(state: PlayState, now: float, seconds: float = DRAFT_FADE) -> PlayState:
     """Let the draft go; it leaves the stage within `seconds`."""
     if not state.draft.look:

@@ -83,6 +83,12 @@ class ClearDraft(Message, tag="clear"):
     seconds: float = 0.8
 
 
+class SetDraft(Message, tag="draft"):
+    """Replace the draft."""
+
+    look: Look
+
+
 class Restore(Message, tag="restore"):
     """What was playing, for an engine that was started again."""
 
@@ -156,7 +162,19 @@ class Trouble(Message, tag="trouble"):
 
 
 ToEngine = (
-    Hello | PutShow | Edit | Press | SetLevel | SetMasters | Release | Touch | Untouch | ClearDraft | Restore | Stop
+    Hello
+    | PutShow
+    | Edit
+    | Press
+    | SetLevel
+    | SetMasters
+    | Release
+    | Touch
+    | Untouch
+    | ClearDraft
+    | SetDraft
+    | Restore
+    | Stop
 )
 FromEngine = Welcome | State | Pulse | Ports | Control | Trouble
 

@@ -1,46 +1,66 @@
-"""Undo and redo: a list of shows with the name of the edit that led to each."""
+"""Undo and redo: where the show, and the draft beside it, have been, with the name of the step that led there."""
 
 from __future__ import annotations
 
-from choreon.model.show import Show
+import msgspec
+
+from choreon.model.show import Look, Show
+
+replace = msgspec.structs.replace
+
+
+class Step(msgspec.Struct, frozen=True):
+    """A step and the show after it. Steps that changed the draft hold it as it was before and after."""
+
+    name: str
+    show: Show
+    before: Look | None = None
+    after: Look | None = None
 
 
 class History:
-    """Where the show has been. Shows share what did not change, so a long evening costs little."""
+    """Shows share what did not change, so a long evening costs little."""
 
     def __init__(self, show: Show) -> None:
-        self._done: list[tuple[str, Show]] = [("", show)]
-        self._undone: list[tuple[str, Show]] = []
+        self._done = [Step("", show)]
+        self._undone: list[Step] = []
 
     @property
     def show(self) -> Show:
-        return self._done[-1][1]
+        return self._done[-1].show
 
     @property
     def undo_name(self) -> str:
-        """Name of the edit that undo would take back; empty where there is none."""
-        return self._done[-1][0] if len(self._done) > 1 else ""
+        """Name of the step that undo would take back; empty where there is none."""
+        return self._done[-1].name if len(self._done) > 1 else ""
 
     @property
     def redo_name(self) -> str:
-        return self._undone[-1][0] if self._undone else ""
+        return self._undone[-1].name if self._undone else ""
 
-    def do(self, name: str, show: Show, merge: bool = False) -> None:
-        """Go on to `show`. With `merge`, an edit of the same name before it (a drag) becomes one step with it."""
-        if show is self.show:
+    def do(
+        self, name: str, show: Show, merge: bool = False, before: Look | None = None, after: Look | None = None
+    ) -> None:
+        """Go on to `show`. With `merge`, a step of the same name before it (a drag) becomes one step with it."""
+        if show is self.show and before == after:
             return
-        if merge and len(self._done) > 1 and self._done[-1][0] == name and not self._undone:
-            self._done[-1] = (name, show)
+        last = self._done[-1]
+        if merge and len(self._done) > 1 and last.name == name and not self._undone:
+            self._done[-1] = replace(last, show=show, after=after)
         else:
-            self._done.append((name, show))
+            self._done.append(Step(name, show, before, after))
         self._undone.clear()
 
-    def undo(self) -> Show:
-        if len(self._done) > 1:
-            self._undone.append(self._done.pop())
-        return self.show
+    def undo(self) -> Step | None:
+        """Take the last step back; gives it, or None where there is none."""
+        if len(self._done) < 2:
+            return None
+        self._undone.append(self._done.pop())
+        return self._undone[-1]
 
-    def redo(self) -> Show:
-        if self._undone:
-            self._done.append(self._undone.pop())
-        return self.show
+    def redo(self) -> Step | None:
+        """Do again what was taken back last; gives it, or None where there is nothing."""
+        if not self._undone:
+            return None
+        self._done.append(self._undone.pop())
+        return self._done[-1]

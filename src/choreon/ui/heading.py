@@ -49,6 +49,7 @@ class Heading(QFrame):
         self._tick.timeout.connect(self._tell_kept)
         self._tick.start()
         session.show_changed.connect(self._show)
+        session.history_changed.connect(self._show)
         session.kept_changed.connect(lambda _: self._tell_kept())
         session.state_changed.connect(self._state)
         session.pulse.connect(self._pulse)

@@ -189,8 +189,7 @@ class Ledger(QFrame):
         place = self.page.currentData()
         if place is not None:
             show, _ = edits.add_tile(show, place[0], scene_id, place[1])
-        self.session.edit(f"keep {show.scenes[scene_id].name}", show)
-        self.session.clear_draft()
+        self.session.store(f"keep {show.scenes[scene_id].name}", show)
         self._cancel()
         self.session.told.emit(f"Kept as {show.scenes[scene_id].name}. The draft is let go.", "info")
         self.kept_scene.emit(scene_id)
@@ -215,8 +214,7 @@ class Ledger(QFrame):
         """Lay the draft over a scene."""
         name = self.session.show.scenes[scene_id].name
         show = edits.update_scene(self.session.show, scene_id, self.session.state.draft.look)
-        self.session.edit(f"update {name}", show)
-        self.session.clear_draft()
+        self.session.store(f"update {name}", show)
         self.session.told.emit(f"{name} is updated. The draft is let go.", "info")
 
     def keyPressEvent(self, event) -> None:

@@ -19,6 +19,7 @@ from choreon.engine import playing, protocol
 from choreon.engine.screen import ScreenReader
 from choreon.formats.autosave import Autosave, Kept
 from choreon.model import changes
+from choreon.model.attributes import attribute
 from choreon.model.edits import merge_looks
 from choreon.model.history import History
 from choreon.model.show import Look, Scene, Show
@@ -30,6 +31,7 @@ from choreon.render.programme import Programme, compile_show
 from choreon.render.rig import Bytes
 from choreon.ui.widgets import basics
 
+GESTURE = 0.8  # seconds between touches of the draft that undo takes as one
 REPLY = 4.0  # seconds an engine may take to answer before it counts as dead
 
 
@@ -37,6 +39,7 @@ class Session(QObject):
     """One show, open in a window."""
 
     show_changed = Signal(object)
+    history_changed = Signal()
     state_changed = Signal(object)
     chosen_changed = Signal(object)
     kept_changed = Signal(object)
@@ -64,6 +67,7 @@ class Session(QObject):
         self._notifier: QSocketNotifier | None = None
         self._screen: ScreenReader | None = None
         self._touched: Look = {}
+        self._touched_at = 0.0
         self._levels: dict[str, float] = {}
         self._grand: float | None = None
         self._closing = False
@@ -93,19 +97,27 @@ class Session(QObject):
             self.history.do(name, show, merge)
             self._changed()
 
+    def store(self, name: str, show: Show) -> None:
+        """An edit that stores the draft: the draft is let go with it, and comes back with undo."""
+        self.history.do(name, show, before=self.state.draft.look, after={})
+        self._changed()
+        self._let_go()
+
     def undo(self) -> None:
-        if self.history.undo_name:
-            name = self.history.undo_name
-            self.history.undo()
+        step = self.history.undo()
+        if step is not None:
             self._changed()
-            self.told.emit(f"Undone: {name}", "info")
+            if step.before is not None:
+                self._put_draft(step.before)
+            self.told.emit(f"Undone: {step.name}", "info")
 
     def redo(self) -> None:
-        if self.history.redo_name:
-            name = self.history.redo_name
-            self.history.redo()
+        step = self.history.redo()
+        if step is not None:
             self._changed()
-            self.told.emit(f"Done again: {name}", "info")
+            if step.after is not None:
+                self._put_draft(step.after)
+            self.told.emit(f"Done again: {step.name}", "info")
 
     def _changed(self) -> None:
         self._programme = compile_show(self.show, self._programme) if self._programme else None
@@ -224,19 +236,42 @@ class Session(QObject):
     def touch(self, look: Look) -> None:
         """Put values into the draft; they are on stage in the next frame."""
         self._touched = merge_looks(self._touched, look)
+        before = self.state.draft.look
         self._predict(playing.touch(self.state, look))
+        families = sorted({attribute(name).family for values in look.values() for name in values})
+        now = time.monotonic()
+        name, goes_on = f"draft {', '.join(families)}", now - self._touched_at < GESTURE
+        self.history.do(name, self.show, goes_on, before, self.state.draft.look)
+        self._touched_at = now
+        self.history_changed.emit()
         self._soon()
 
     def untouch(self, lines: dict[str, tuple[str, ...]]) -> None:
         """Remove values from the draft."""
         self._send_waiting()
+        before = self.state.draft.look
         self._predict(playing.untouch(self.state, lines))
+        self.history.do("take values out of the draft", self.show, False, before, self.state.draft.look)
+        self.history_changed.emit()
         self._send(protocol.Untouch(lines))
 
     def clear_draft(self) -> None:
         """Let the whole draft go."""
+        if self.state.draft.look:
+            self.history.do("clear the draft", self.show, False, self.state.draft.look, {})
+            self.history_changed.emit()
+            self._let_go()
+
+    def _let_go(self) -> None:
         self._send_waiting()
+        self._touched_at = 0.0
         self._send(protocol.ClearDraft())
+
+    def _put_draft(self, look: Look) -> None:
+        self._send_waiting()
+        self._touched_at = 0.0
+        self._predict(playing.set_draft(self.state, look))
+        self._send(protocol.SetDraft(look))
 
     def _predict(self, state: PlayState) -> None:
         self.state = state
