@@ -14,7 +14,7 @@ def once(parent: QObject, milliseconds: int, act: Callable[[], object]) -> QTime
     """A timer that, each time it is started, acts once."""
     made = QTimer(parent)
     made.setInterval(milliseconds)
-    made.setSingleShot(True)
+    made.timeout.connect(made.stop)
     made.timeout.connect(act)
     return made
 
