@@ -106,18 +106,19 @@ class Session(QObject):
     def undo(self) -> None:
         step = self.history.undo()
         if step is not None:
-            self._changed()
-            if step.before is not None:
-                self._put_draft(step.before)
-            self.told.emit(f"Undone: {step.name}", "info")
+            self._went(step.before, f"Undone: {step.name}")
 
     def redo(self) -> None:
         step = self.history.redo()
         if step is not None:
-            self._changed()
-            if step.after is not None:
-                self._put_draft(step.after)
-            self.told.emit(f"Done again: {step.name}", "info")
+            self._went(step.after, f"Done again: {step.name}")
+
+    def _went(self, draft: Look | None, said: str) -> None:
+        """After a step back or forward: show it, and put the draft back where the step changed it."""
+        self._changed()
+        if draft is not None:
+            self._put_draft(draft)
+        self.told.emit(said, "info")
 
     def _changed(self) -> None:
         self._programme = compile_show(self.show, self._programme) if self._programme else None
