@@ -61,3 +61,15 @@ def apply(show: Show, delta: Delta) -> Show:
             items = {k: items[k] for k in change.order if k in items} | items
         fields[change.collection] = items
     return replace(show, **fields)
+
+
+def shared(old: Show, new: Show) -> Show:
+    """`new` with every object that equals its like in `old` taken from there: what changed is found by identity."""
+    fields: dict[str, Any] = {}
+    for name in COLLECTIONS:
+        before, after = getattr(old, name), getattr(new, name)
+        if before == after and list(before) == list(after):
+            fields[name] = before
+        else:
+            fields[name] = {k: before[k] if before.get(k) == v else v for k, v in after.items()}
+    return replace(new, room=old.room if old.room == new.room else new.room, **fields)

@@ -2,69 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
-import msgspec
-
-from choreon.model import patch
-from choreon.model.fixture_type import FixtureType
-from choreon.model.show import MAX_UNIVERSE, SLOTS, Show
-
-
-class Problem(msgspec.Struct, frozen=True):
-    """`path` leads to the value, as in `fixtures/par-3/address`; an error keeps the value out of the light."""
-
-    path: str
-    text: str
-    level: Literal["error", "warning"] = "error"
-
-    def __str__(self) -> str:
-        return f"{self.path}: {self.text}"
+from choreon.model import links, patch
+from choreon.model.problem import Problem
+from choreon.model.show import MAX_UNIVERSE, SLOTS, Look, Output, Show
+from choreon.model.type_checks import check_type, errors
 
 
 def check(show: Show) -> list[Problem]:
     """Every problem of the show, the fixture types first."""
-    found = [p for kind in show.types.values() for p in check_type(kind)]
-    found += _fixtures(show) + _references(show)
+    return check_rig(show) + _references(show) + _unsent(show)
+
+
+def check_rig(show: Show) -> list[Problem]:
+    """Every problem of the types in use, of fixtures and of their addresses; what is programmed is not looked at."""
+    used = {fixture.type for fixture in show.fixtures.values()}
+    found = [p for kind in show.types.values() if kind.id in used for p in errors(check_type(kind))]
+    found += _fixtures(show)
     for clash in patch.clashes(show):
         one, other = show.fixtures[clash.one], show.fixtures[clash.other]
         slots = f"slot {clash.first}" if clash.first == clash.last else f"slots {clash.first}–{clash.last}"
         text = f"{other.name} and {one.name} both have {slots} of universe {clash.universe}"
         found.append(Problem(f"fixtures/{other.id}/address", text))
-    return found
-
-
-def check_type(kind: FixtureType) -> list[Problem]:
-    """What is wrong within a fixture type."""
-    path = f"types/{kind.id}"
-    found = []
-    if not kind.modes:
-        found.append(Problem(f"{path}/modes", "a type needs at least one mode"))
-    for channel in kind.channels:
-        where = f"{path}/channels/{channel.key}"
-        top = 256**channel.resolution - 1
-        if not 0 <= channel.home <= top:
-            found.append(Problem(f"{where}/home", f"{channel.home} is not within 0…{top}"))
-        previous = -1
-        for i, span in enumerate(channel.ranges):
-            if not 0 <= span.start <= span.end <= top:
-                found.append(Problem(f"{where}/ranges/{i}", f"{span.start}…{span.end} is not within 0…{top}"))
-            elif span.start <= previous:
-                found.append(Problem(f"{where}/ranges/{i}", f"{span.start}…{span.end} overlaps the range before it"))
-            previous = max(previous, span.end)
-    for mode in kind.modes:
-        where = f"{path}/modes/{mode.name}"
-        seen: set[int] = set()
-        for use in mode.uses:
-            if kind.channel(use.channel) is None:
-                found.append(Problem(f"{where}/{use.channel}", "the type has no channel of this name"))
-            if not 0 <= use.cell <= len(mode.cells):
-                found.append(Problem(f"{where}/{use.channel}/cell", f"there is no cell {use.cell}"))
-            if not use.slots or min(use.slots) < 1 or max(use.slots) > SLOTS:
-                found.append(Problem(f"{where}/{use.channel}/slots", "slots count from 1 to 512"))
-            if seen & set(use.slots):
-                found.append(Problem(f"{where}/{use.channel}/slots", "another channel has this slot already"))
-            seen |= set(use.slots)
     return found
 
 
@@ -98,6 +56,10 @@ def _references(show: Show) -> list[Problem]:
         for member in scene.look:
             if member not in show.fixtures:
                 found.append(Problem(f"scenes/{scene.id}/look/{member}", "this fixture does not hang", "warning"))
+        found += _broken(show, f"scenes/{scene.id}/look", scene.look)
+    for palette in show.palettes.values():
+        found += _broken(show, f"palettes/{palette.id}", {"values": palette.values})
+        found += _broken(show, f"palettes/{palette.id}/each", palette.each)
     for page in show.pages.values():
         for tile in page.tiles:
             if tile.scene not in show.scenes:
@@ -107,3 +69,35 @@ def _references(show: Show) -> list[Problem]:
         if mapping.target.startswith("tile:") and show.tile(target) is None:
             found.append(Problem(f"mappings/{mapping.id}/target", "the tile is gone", "warning"))
     return found
+
+
+def _broken(show: Show, path: str, look: Look) -> list[Problem]:
+    """The links of a look that lead nowhere; what they stand for stays as it is."""
+    found = []
+    for owner, values in look.items():
+        for name, value in values.items():
+            if not isinstance(value, str):
+                continue
+            what, _, target = value.partition(":")
+            there = target in show.palettes if what == "palette" else links.point_of(show, value) is not None
+            if not there:
+                text = f"“{value}” leads nowhere; it is kept and gives nothing"
+                found.append(Problem(f"{path}/{owner}/{name}", text, "warning"))
+    return found
+
+
+def goes(output: Output, universe: int) -> bool:
+    """Whether an output sends a universe."""
+    return output.on and (not output.universes or universe in output.universes)
+
+
+def sent_nowhere(show: Show) -> list[int]:
+    """The universes in use that no output sends."""
+    return [u for u in patch.universes(show) if not any(goes(o, u) for o in show.outputs.values())]
+
+
+def _unsent(show: Show) -> list[Problem]:
+    return [
+        Problem(f"outputs/{u}", f"universe {u} is sent nowhere; its lamps stay dark", "warning")
+        for u in sent_nowhere(show)
+    ]

@@ -1,0 +1,44 @@
+"""Copying values from one fixture to others, across makes by what they mean."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Sequence
+
+from choreon.model import attributes as at
+from choreon.model.patch import mode_of
+from choreon.model.show import Look, Show, Value
+from choreon.model.swap import carry
+
+
+def pasted(
+    show: Show,
+    source: str,
+    values: dict[str, Value],
+    targets: Sequence[str],
+    takes: Callable[[str, str], bool],
+    only: Collection[str] | None = None,
+) -> Look:
+    """What `targets` get of a fixture's values: all of them, or those of some attributes.
+
+    Slots of wheels go over by name, then by colour; what means nothing to the other make is left out. `takes` tells
+    whether a fixture has an attribute.
+    """
+    wanted = {n: v for n, v in values.items() if only is None or n in only}
+    made: Look = {}
+    here = show.fixtures[source]
+    for target in targets:
+        there = show.fixtures.get(target)
+        kind = show.types.get(there.type) if there else None
+        if there is None or kind is None or mode_of(show.types, there) is None or target == source:
+            continue
+        same = (there.type, there.mode) == (here.type, here.mode)
+        own = wanted if same else carry(show, source, wanted, kind, there.mode)
+        own = {n: v for n, v in own.items() if takes(target, n)}
+        if own:
+            made[target] = own
+    return made
+
+
+def of_families(names: Collection[str], families: Collection[str]) -> list[str]:
+    """Those of the attributes that belong to some families."""
+    return [n for n in names if at.attribute(n).family in families]

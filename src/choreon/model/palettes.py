@@ -1,0 +1,229 @@
+"""Palettes and marks: kept, changed, deleted; what uses them follows, or gets the values in their place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from choreon.model import attributes as at
+from choreon.model import edits, links
+from choreon.model.show import Look, Mark, Palette, Scene, Show, Value
+
+FAMILIES = (at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM)
+
+
+def keep_palette(show: Show, name: str, family: str, look: Look, exact: bool = False) -> tuple[Show, str]:
+    """Store what a look has of one family; gives the show and the palette's id.
+
+    What all its fixtures have alike is stored by meaning, for whatever fixture; the rest, or with `exact` all of it,
+    for each by itself. Raises ValueError where the look has nothing of the family.
+    """
+    own = part(links.resolve(show, look), {family})
+    if not own:
+        raise ValueError(f"there is nothing of {family} to keep")
+    name = edits.fresh_name(name.strip() or family.capitalize(), (p.name for p in show.palettes.values()))
+    values, each = ({}, own) if exact else by_meaning(own)
+    palette = Palette(id=edits.fresh_id(name, show.palettes), name=name, family=family, values=values, each=each)
+    return edits.put(show, "palettes", palette), palette.id
+
+
+def by_meaning(look: Look) -> tuple[dict[str, Value], Look]:
+    """What the fixtures have alike, and what remains for each. A target colour, or an aim, is alike as a whole or not
+    at all."""
+    names = {n for values in look.values() for n in values}
+    common: dict[str, Value] = {}
+    for group in (at.TARGET_COLOUR, links.AIMS, *((n,) for n in sorted(names - {*at.TARGET_COLOUR, *links.AIMS}))):
+        had = {tuple(values.get(n) for n in group) for values in look.values() if any(n in values for n in group)}
+        if len(had) == 1:
+            found = dict(zip(group, had.pop(), strict=True))
+            plain = {n: v for n, v in found.items() if v is not None}
+            if not _own(group, plain):
+                common |= plain
+    each = {i: {n: v for n, v in values.items() if n not in common} for i, values in look.items()}
+    return common, {i: values for i, values in each.items() if values}
+
+
+WHEELS = ("Gobo(n)", "Color(n)", "AnimationWheel(n)")
+
+
+def _own(group: tuple[str, ...], values: dict[str, Value]) -> bool:
+    """Whether values mean something to one lamp only: bare angles, slots of a wheel but its first, bare values."""
+    if group == links.AIMS:
+        return not all(isinstance(v, str) for v in values.values())
+    return any(
+        n.startswith(at.RAW) or (at.template(n) in WHEELS and v != 0 and not isinstance(v, str))
+        for n, v in values.items()
+    )
+
+
+def part(look: Look, families: Iterable[str], fixtures: Iterable[str] | None = None) -> Look:
+    """What a look has of some families, of all or some fixtures."""
+    wanted = set(families)
+    only = None if fixtures is None else set(fixtures)
+    made = {
+        i: {n: v for n, v in values.items() if at.attribute(n).family in wanted}
+        for i, values in look.items()
+        if only is None or i in only
+    }
+    return {i: values for i, values in made.items() if values}
+
+
+def update_palette(show: Show, palette_id: str, look: Look) -> Show:
+    """Lay what a look has of the palette's family over it. Everything that uses it follows.
+
+    Where all the look's fixtures agree the value is for whatever fixture, and ends the exact ones of theirs.
+    """
+    palette = show.palettes[palette_id]
+    own = part(links.resolve(show, look), {palette.family})
+    common, each = by_meaning(own)
+    kept = {i: {n: v for n, v in values.items() if n not in common} for i, values in palette.each.items()}
+    ended = {**palette.values, **common}
+    if at.RED in common:
+        ended = {n: v for n, v in ended.items() if n in common or n not in at.MIXED}
+    merged = edits.merge_looks({i: v for i, v in kept.items() if v}, each)
+    changed = edits.replace(palette, values=ended, each=merged)
+    show = edits.put(show, "palettes", changed)
+    scenes = [_linked_wholly(show, s, changed) for s in users(show, palette_id)]
+    return edits.put(show, "scenes", *scenes)
+
+
+def _linked_wholly(show: Show, scene: Scene, palette: Palette) -> Scene:
+    """The scene with a link for every attribute that the palette has by now."""
+    link = links.to_palette(palette.id)
+    look: Look = {}
+    for fixture, values in scene.look.items():
+        own = values
+        if any(v == link for v in values.values()):
+            own = {**values, **{n: link for n in links.names_in(show, palette, fixture) if n not in values}}
+        look[fixture] = own
+    return edits.replace(scene, look=look)
+
+
+def users(show: Show, palette_id: str) -> list[Scene]:
+    """The scenes that use a palette."""
+    link = links.to_palette(palette_id)
+    return [s for s in show.scenes.values() if links.touches(s.look, link)]
+
+
+def aiming_at(show: Show, mark_id: str) -> list[str]:
+    """The names of what aims at a mark: scenes and palettes."""
+    link = links.to_mark(mark_id)
+    found = [s.name for s in show.scenes.values() if links.touches(s.look, link)]
+    return found + [p.name for p in show.palettes.values() if link in p.values.values() or links.touches(p.each, link)]
+
+
+def unlinked(show: Show, look: Look, link: str) -> Look:
+    """The look with one link replaced by what it comes to now; a palette's by its values, a mark's by its point."""
+    if not links.touches(look, link):
+        return look
+    return {i: _values(show, i, values, link) for i, values in look.items()}
+
+
+def _values(show: Show, fixture: str, values: dict[str, Value], link: str) -> dict[str, Value]:
+    made: dict[str, Value] = {}
+    for name, value in values.items():
+        if value != link:
+            made[name] = value
+        elif link.startswith(links.MARK):
+            point = links.point_of(show, link)
+            if point is not None:
+                made[name] = links.to_point(point)
+        elif (found := links.resolved(show, fixture, name, value)) is not None:
+            made[name] = found
+    return made
+
+
+def unlink(show: Show, scene_id: str, link: str) -> Show:
+    """Give a scene its own values in the place of a link."""
+    scene = show.scenes[scene_id]
+    return edits.put(show, "scenes", edits.replace(scene, look=unlinked(show, scene.look, link)))
+
+
+def move_palette(show: Show, palette_id: str, index: int) -> Show:
+    """Give a palette another place, from 0, among those of its family; the other families stay where they are."""
+    family = show.palettes[palette_id].family
+    own = [i for i, p in show.palettes.items() if p.family == family and i != palette_id]
+    own.insert(index, palette_id)
+    order = iter(own)
+    ids = [next(order) if p.family == family else i for i, p in show.palettes.items()]
+    return edits.replace(show, palettes={i: show.palettes[i] for i in ids})
+
+
+def delete_palette(show: Show, palette_id: str) -> Show:
+    """Delete a palette; the scenes that use it keep its values."""
+    link = links.to_palette(palette_id)
+    changed = [edits.replace(s, look=unlinked(show, s.look, link)) for s in users(show, palette_id)]
+    return edits.drop(edits.put(show, "scenes", *changed), "palettes", [palette_id])
+
+
+def keep_mark(show: Show, name: str, x: float, y: float, z: float) -> tuple[Show, str]:
+    """Store a mark; gives the show and its id."""
+    name = edits.fresh_name(name.strip() or "Mark", (m.name for m in show.marks.values()))
+    mark = Mark(id=edits.fresh_id(name, show.marks), name=name, x=round(x, 3), y=round(y, 3), z=round(z, 3))
+    return edits.put(show, "marks", mark), mark.id
+
+
+def delete_mark(show: Show, mark_id: str) -> Show:
+    """Delete a mark; what aims at it aims at the place where it was."""
+    link = links.to_mark(mark_id)
+    point = links.point_of(show, link)
+    if point is None:
+        return show
+    scenes = [s for s in show.scenes.values() if links.touches(s.look, link)]
+    made = edits.put(show, "scenes", *(edits.replace(s, look=unlinked(show, s.look, link)) for s in scenes))
+    there = links.to_point(point)
+    for palette in show.palettes.values():
+        if link in palette.values.values() or links.touches(palette.each, link):
+            values = {n: there if v == link else v for n, v in palette.values.items()}
+            changed = edits.replace(palette, values=values, each=unlinked(show, palette.each, link))
+            made = edits.put(made, "palettes", changed)
+    return edits.drop(made, "marks", [mark_id])
+
+
+def sample(show: Show) -> Show:
+    """A show with the sets that a new one comes with: colours, marks by the size of its room, beams.
+
+    Left and right are those of the performers, facing the audience.
+    """
+    for name, rgb in COLOURS:
+        look: Look = {"any": dict(zip(at.TARGET_COLOUR, rgb, strict=True))}
+        show, _ = keep_palette(show, name, at.Family.COLOUR, look)
+    across, deep = show.room.width / 4, show.room.depth
+    for name, x, y in (
+        ("Centre", 0.0, 0.5),
+        ("Down right", -1.0, 0.2),
+        ("Down left", 1.0, 0.2),
+        ("Up right", -1.0, 0.8),
+        ("Up left", 1.0, 0.8),
+    ):
+        if name not in {m.name for m in show.marks.values()}:
+            show, _ = keep_mark(show, name, x * across, y * deep, 0.0)
+    for mark in show.marks.values():
+        show, _ = keep_palette(show, mark.name, at.Family.POSITION, {"any": links.aim(links.to_mark(mark.id))})
+    for name, values in BEAMS:
+        show, _ = keep_palette(show, name, at.Family.BEAM, {"any": dict(values)})
+    return show
+
+
+COLOURS: tuple[tuple[str, tuple[float, float, float]], ...] = (
+    ("White", (1.0, 1.0, 1.0)),
+    ("Candle", (1.0, 0.42, 0.08)),
+    ("Straw", (1.0, 0.75, 0.25)),
+    ("Amber", (1.0, 0.26, 0.0)),
+    ("Red", (1.0, 0.0, 0.0)),
+    ("Rose", (1.0, 0.12, 0.22)),
+    ("Magenta", (1.0, 0.0, 0.8)),
+    ("Violet", (0.35, 0.0, 1.0)),
+    ("Blue", (0.0, 0.0, 1.0)),
+    ("Moon", (0.30, 0.48, 1.0)),
+    ("Teal", (0.0, 0.62, 0.50)),
+    ("Green", (0.0, 1.0, 0.0)),
+)
+"""Linear light."""
+
+BEAMS: tuple[tuple[str, dict[str, Value]], ...] = (
+    ("Open", {at.SHUTTER: 1.0, at.STROBE: 0.0, "Gobo1": 0.0, "Prism1": 0.0, "Frost1": 0.0}),
+    ("Tight", {"Zoom": 8.0, "Frost1": 0.0}),
+    ("Wide", {"Zoom": 50.0}),
+    ("Soft", {"Frost1": 1.0, "Focus1": 0.5}),
+    ("Slow strobe", {at.SHUTTER: 1.0, at.STROBE: 3.0}),
+)
