@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from choreon.model import attributes as at
-from choreon.model.fixture_type import FixtureType
+from choreon.model.colours import of_halves, of_hex
+from choreon.model.fixture_type import FixtureType, main_attribute
 from choreon.model.show import Place
 from choreon.render import aim
-from choreon.render.rig import Bytes, Floats, Ints, Rig, hanging_matrices
+from choreon.render.channels import WIDTH
+from choreon.render.mixing import USUAL
+from choreon.render.rig import Bytes, Floats, Rig, hanging_matrices
 
 
 @dataclass(frozen=True)
@@ -27,101 +30,158 @@ class Lamp:
 
 @dataclass(frozen=True)
 class Light:
-    """What N lamps put out: linear light (N, 3) with intensity in it, beam directions (N, 3), strobe in Hz (N)."""
+    """What N lamps put out: linear light (N, 3) with intensity in it, beam directions (N, 3), strobe in Hz (N), beam
+    angle in degrees (N), and whether a gobo and a prism are in it (their slots, N each; 0: none). `motion` (N, 5) says
+    how these stand and move: the gobo's angle in degrees, its turning in rpm, its shaking in Hz, the prism's angle and
+    turning."""
 
     rgb: Floats
     direction: Floats
     strobe: Floats
+    beam: Floats = field(default_factory=lambda: np.zeros(0))
+    gobo: Floats = field(default_factory=lambda: np.zeros(0))
+    prism: Floats = field(default_factory=lambda: np.zeros(0))
+    motion: Floats = field(default_factory=lambda: np.zeros((0, 5)))
+
+    @property
+    def moving(self) -> bool:
+        """Whether something in a lit beam turns or shakes, so that the picture changes though the frame does not."""
+        if not len(self.motion):
+            return False
+        turns = (self.motion[:, [1, 2]].any(axis=1) & (self.gobo >= 1)) | ((self.motion[:, 4] != 0) & (self.prism >= 1))
+        return bool((turns & (self.rgb.max(axis=1) > 0)).any())
 
 
 class Decoder:
     """Reads frames of one compiled rig. `lamps` lists what it gives light for, in the order of its arrays."""
 
-    AMBER = np.array([1.0, 0.42, 0.02])
-    ULTRAVIOLET = np.array([0.16, 0.02, 0.55])
     TUNGSTEN = np.array([1.0, 0.78, 0.52])  # about 3200 K beside D65, for lamps without colour of their own
 
-    def __init__(self, rig: Rig, bodies: dict[str, tuple[str, float, tuple[tuple[float, float], ...]]]) -> None:
-        """`bodies`: `type/mode` → body, beam angle in degrees, and the cells' places in metres."""
+    def __init__(self, rig: Rig, types: Mapping[str, FixtureType]) -> None:
         self.rig = rig
         self.parts = [p for p in rig.parts if _lights(rig, p.fixture, p.cell)]
         fixtures = [rig.fixtures[p.fixture] for p in self.parts]
         self.hanging = hanging_matrices(fixtures)
         self.lamps = []
         for part, fixture, turn in zip(self.parts, fixtures, self.hanging, strict=True):
-            body, angle, cells = bodies[f"{fixture.type}/{fixture.mode}"]
+            kind = types[fixture.type]
+            mode = kind.mode(fixture.mode)
             place = fixture.place
-            if part.cell:
-                x, y, z = turn @ np.array([*cells[part.cell - 1], 0.0])
+            if part.cell and mode is not None:
+                cell = mode.cells[part.cell - 1]
+                x, y, z = turn @ np.array([cell.x, cell.y, 0.0])
                 place = Place(place.x + x, place.y + y, place.z + z)
-            self.lamps.append(Lamp(part.fixture, part.cell, body, angle, place))
+            self.lamps.append(Lamp(part.fixture, part.cell, kind.body, kind.beam, place))
+        self.plain = np.array([of_hex(f.gel) if f.gel else (1.0, 1.0, 1.0) for f in fixtures]).reshape(-1, 3)
+        self.plain = self.plain * self.TUNGSTEN
         self._index()
+        self._wheels([types[f.type] for f in fixtures])
 
     def _index(self) -> None:
+        """For each lamp, the sources that say what it does; one past the last stands for “not there”."""
         rig, n = self.rig, len(self.parts)
-        of_source = {int(source): i for i, source in reversed(list(enumerate(rig.source)))}
-        always = len(rig.source)  # a channel that is not there
-
-        def channel(source: int | None) -> int:
-            return always if source is None else of_source.get(source, always)
-
-        self.dimmer = np.full(n, always)
-        self.emitters = np.full((n, 4), always)
-        self.direct = np.full((n, 2), always)
-        self.aim = np.full((n, 2), always)
-        self.shutter = np.full(n, -1)
-        shutter_of = {int(row): i for i, (row, _) in enumerate(rig.shutter_rows)}
+        self.absent = absent = rig.size + rig.emitters
+        self.dimmer = np.full(n, absent)
+        self.emitters = np.full((n, WIDTH), absent)
+        self.light = np.zeros((n, WIDTH, 3))
+        mixes = {int(k): mix for mix in rig.mixes for k in mix.colours}
+        self.direct = np.full((n, len(at.DIRECT_EMITTERS) + 1), absent)
+        self.aim = np.full((n, 2), absent)
+        self.shutter = np.full((n, 2), absent)
+        self.shape = np.full((n, len(SHAPE)), absent)
+        driven = {*rig.source[rig.slope != 0].tolist(), *rig.pieces.row.tolist()}
         for i, part in enumerate(self.parts):
             whole = {name: row for name, places in rig.where[part.fixture].items() for c, row in places if c == 0}
             rows = whole | part.rows
-            if at.DIMMER in rows:
-                self.dimmer[i] = channel(rows[at.DIMMER])
+            dimmer = rows.get(at.DIMMER, absent)
+            self.dimmer[i] = dimmer if dimmer in driven else absent
             if at.RED in rows:
-                first = rig.size + 4 * ((rows[at.RED] - rig.intensities) // 3)
-                self.emitters[i] = [channel(first + e) for e in range(4)]
-            self.direct[i] = [channel(rows.get(name)) for name in at.DIRECT_EMITTERS]
-            self.aim[i] = [channel(rows.get(name)) for name in (at.PAN, at.TILT)]
-            self.shutter[i] = shutter_of.get(rows.get(at.SHUTTER, -1), -1)
-        self.coloured = np.any(np.hstack([self.emitters, self.direct]) < always, axis=1)
-        self.shutter_channel: Ints = np.array(
-            [channel(rig.size + 4 * rig.colours + int(s)) if s >= 0 else always for s in self.shutter], np.int64
-        )
+                colour = (rows[at.RED] - rig.intensities) // 3
+                mix = mixes[colour]
+                self.emitters[i, mix.columns] = rig.size + WIDTH * colour + mix.columns
+                self.light[i, mix.columns] = mix.light
+            self.direct[i] = [rows.get(name, absent) for name in (*at.DIRECT_EMITTERS, at.EMITTERS[3])]
+            self.aim[i] = [rows.get(name, absent) for name in (at.PAN, at.TILT)]
+            self.shutter[i] = [rows.get(name, absent) for name in (at.SHUTTER, at.STROBE)]
+            self.shape[i] = [rows.get(name, absent) for name in SHAPE]
+        self.coloured = np.any(np.hstack([self.emitters, self.direct]) < absent, axis=1)
+        self.opened = np.array([n.startswith("Shutter") and at.attribute(n).kind == "slot" for n in rig.names], bool)
+
+    def _wheels(self, kinds: list[FixtureType]) -> None:
+        """The colours that wheels put into the beam: for each lamp with a colour wheel, its row and its slots."""
+        self.wheels: list[tuple[int, int, Floats]] = []
+        of_kind: dict[str, list[tuple[str, Floats]]] = {}
+        for i, (part, kind) in enumerate(zip(self.parts, kinds, strict=True)):
+            if kind.id not in of_kind:
+                of_kind[kind.id] = _coloured_wheels(kind)
+            for name, light in of_kind[kind.id]:
+                rows = [r for c, r in self.rig.where[part.fixture].get(name, ()) if c in (0, part.cell)]
+                if rows:
+                    self.wheels.append((i, rows[0], light))
 
     def read(self, frame: Bytes) -> Light:
         """What a frame (U, 512) lights."""
-        raw, value = self._channels(frame)
-        dimmer = value[self.dimmer]
-        dimmer = np.where(self.dimmer == len(self.rig.source), 1.0, dimmer)
-        four = value[self.emitters]
-        direct = value[self.direct]
-        mixed = four[:, :3] + four[:, 3:4] + direct[:, :1] * self.AMBER + direct[:, 1:] * self.ULTRAVIOLET
-        rgb = np.where(self.coloured[:, None], mixed, self.TUNGSTEN) * dimmer[:, None]
-        strobe = self._shutter(raw, rgb)
+        value = self._sources(frame)
+        dimmer = np.where(self.dimmer == self.absent, 1.0, value[self.dimmer])
+        mixed = np.einsum("nw,nwc->nc", value[self.emitters], self.light) + value[self.direct] @ DIRECT_LIGHT
+        np.maximum(mixed, 0.0, out=mixed)
+        rgb = np.where(self.coloured[:, None], mixed, self.plain) * dimmer[:, None]
+        for lamp, row, slots in self.wheels:
+            rgb[lamp] *= slots[int(min(max(value[row], 0), len(slots) - 1))]
+        has = self.shutter[:, 0] < self.absent
+        rgb[has & (value[self.shutter[:, 0]] < 0.5)] = 0.0
         pan, tilt = value[self.aim].T
-        return Light(rgb, aim.beam(self.hanging, pan, tilt), strobe)
+        zoom, iris, gobo, prism = value[self.shape[:, :4]].T
+        stand, turn, spin, select, shake, in_place, wheel_shake, prism_at, prism_turn = value[self.shape[:, 4:]].T
+        turn = turn + spin + select
+        gobo = np.where(spin != 0, np.maximum(gobo, 1.0), gobo)  # a wheel that turns has some gobo in the beam
+        shakes = np.maximum(np.maximum(shake, in_place), wheel_shake)
+        motion = np.column_stack([stand, turn, shakes, prism_at, prism_turn])
+        beam = np.where(self.shape[:, 0] < self.absent, zoom, [lamp.beam for lamp in self.lamps])
+        beam = np.where(self.shape[:, 1] < self.absent, beam * np.clip(iris, 0.15, 1.0), beam)
+        return Light(rgb, aim.beam(self.hanging, pan, tilt), value[self.shutter[:, 1]], beam, gobo, prism, motion)
 
-    def _channels(self, frame: Bytes) -> tuple[Floats, Floats]:
-        """Raw and decoded value of each channel, with one more at the end that is 0."""
+    def _sources(self, frame: Bytes) -> Floats:
+        """What the bytes mean for each source; what no channel says is 0, a shutter that is not shut is open."""
         rig = self.rig
-        raw = np.zeros(len(rig.source) + 1)
+        raw = np.zeros(len(rig.source))
         np.add.at(raw, rig.byte_channel, frame.reshape(-1)[rig.byte_at] * 2.0**rig.byte_shift)
-        slope = np.append(rig.slope, 0.0)
-        offset = np.append(rig.offset, 0.0)
-        value = np.divide(raw - offset, slope, out=np.zeros_like(raw), where=slope != 0)
-        return raw, value
+        value = np.zeros(self.absent + 1)
+        value[: rig.size][self.opened] = 1.0
+        line = np.flatnonzero(rig.slope != 0)[::-1]  # the first channel of a source says what it does
+        value[rig.source[line]] = (raw[line] - rig.offset[line]) / rig.slope[line]
+        pieces = rig.pieces
+        if len(pieces):
+            now = raw[pieces.channel][pieces.of]
+            inside = (now >= pieces.start) & (now <= pieces.end)
+            inside &= np.concatenate(([True], ~(inside[:-1] & (pieces.of[:-1] == pieces.of[1:]))))
+            slope = pieces.slope[inside]
+            meant = np.divide(now[inside] - pieces.offset[inside], slope, out=pieces.low[inside], where=slope != 0)
+            value[pieces.row[inside]] = meant
+            tied = np.flatnonzero(inside & (pieces.slot >= 0) & (pieces.main != pieces.row))
+            value[pieces.main[tied]] = pieces.slot[tied]  # shaking, or turning, with one slot of the wheel
+        return value
 
-    def _shutter(self, raw: Floats, rgb: Floats) -> Floats:
-        """Darken what is closed, in place; the strobe rates."""
-        strobe = np.zeros(len(self.parts))
-        has = self.shutter >= 0
-        if not has.any():
-            return strobe
-        closed, opened, start, end, _, _, slope, offset = self.rig.shutters[self.shutter[has]].T
-        now = raw[self.shutter_channel[has]]
-        rgb[has] *= np.where((now == closed) & (closed != opened), 0.0, 1.0)[:, None]
-        inside = (slope != 0) & (now >= np.minimum(start, end)) & (now <= np.maximum(start, end))
-        strobe[has] = np.divide(now - offset, slope, out=np.zeros_like(now), where=inside)
-        return strobe
+
+def _coloured_wheels(kind: FixtureType) -> list[tuple[str, Floats]]:
+    """The attributes of a type that turn a wheel with colours, and the light of its slots (S, 3)."""
+    found = []
+    for channel in kind.channels:
+        wheel = kind.wheel(channel.wheel) if channel.wheel else None
+        if wheel is not None and any(slot.colour for slot in wheel.slots):
+            light = np.array([of_halves(slot.colour, slot.split) for slot in wheel.slots])
+            found.append((main_attribute(channel), light))
+    return found
+
+
+SHAPE = (
+    *("Zoom", "Iris", "Gobo1", "Prism1"),
+    *("Gobo1Pos", "Gobo1PosRotate", "Gobo1WheelSpin", "Gobo1SelectSpin"),
+    *("Gobo1SelectShake", "Gobo1PosShake", "Gobo1WheelShake", "Prism1Pos", "Prism1PosRotate"),
+)
+
+DIRECT_LIGHT = np.array([USUAL[name] for name in (*at.DIRECT_EMITTERS, at.EMITTERS[3])])
+"""Light of the emitters that are driven one by one, in their order, then a white that stands alone."""
 
 
 def _lights(rig: Rig, fixture: str, cell: int) -> bool:
@@ -131,15 +191,10 @@ def _lights(rig: Rig, fixture: str, cell: int) -> bool:
     def here(name: str) -> bool:
         return any(c == cell for c, _ in has.get(name, ()))
 
-    colour = any(here(name) for name in (at.RED, *at.DIRECT_EMITTERS))
-    return colour or (here(at.DIMMER) and not any(name in has for name in (at.RED, *at.DIRECT_EMITTERS)))
+    colour = any(here(name) for name in (at.RED, *at.ALL_EMITTERS))
+    return colour or (here(at.DIMMER) and not any(name in has for name in (at.RED, *at.ALL_EMITTERS)))
 
 
 def decoder_for(rig: Rig, types: Iterable[FixtureType]) -> Decoder:
-    """A decoder whose bodies come from the fixture types."""
-    bodies = {
-        f"{kind.id}/{mode.name}": (kind.body, kind.beam, tuple((c.x, c.y) for c in mode.cells))
-        for kind in types
-        for mode in kind.modes
-    }
-    return Decoder(rig, bodies)
+    """A decoder of a rig whose fixtures are of these types."""
+    return Decoder(rig, {kind.id: kind for kind in types})

@@ -71,10 +71,18 @@ class Player(msgspec.Struct, frozen=True):
 
 
 class Draft(msgspec.Struct, frozen=True):
-    """Values touched and not stored. `leaving` are earlier drafts that fade out after they were cleared."""
+    """Values touched and not stored, as far as `shown` (0: blind, not on stage at all). `leaving` are earlier drafts
+    that fade out after they were cleared. `turn`: the last change of the window's that is in it, so that the window
+    knows what is still on its way."""
 
     look: Look = {}
     leaving: tuple[tuple[Look, Ramp], ...] = ()
+    turn: int = 0
+    shown: Ramp = Ramp()
+
+    @property
+    def blind(self) -> bool:
+        return self.shown.end == 0.0
 
 
 class Masters(msgspec.Struct, frozen=True):
@@ -84,6 +92,24 @@ class Masters(msgspec.Struct, frozen=True):
     blackout: bool = False
 
 
+class Identify(msgspec.Struct, frozen=True):
+    """Fixtures that blink, above all else, from `begin` to `until`."""
+
+    fixtures: tuple[str, ...]
+    begin: float
+    until: float
+
+
+class Sent(msgspec.Struct, frozen=True):
+    """Bytes put on slots past everything until a time: a command to a lamp, a type that is tried out."""
+
+    key: str
+    universe: int
+    address: int
+    slots: bytes
+    until: float
+
+
 class PlayState(msgspec.Struct, frozen=True):
     """Everything that, beside the show and the time, decides the light."""
 
@@ -91,6 +117,8 @@ class PlayState(msgspec.Struct, frozen=True):
     draft: Draft = Draft()
     masters: Masters = Masters()
     started: int = 0
+    identify: Identify | None = None
+    sent: tuple[Sent, ...] = ()
 
     def player(self, player_id: str) -> Player | None:
         return next((p for p in self.players if p.id == player_id), None)

@@ -14,41 +14,20 @@ import numpy as np
 import numpy.typing as npt
 
 from choreon.model import attributes as at
-from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Use
+from choreon.model.colours import of_halves
+from choreon.model.fixture_type import FixtureType, Mode
 from choreon.model.show import SLOTS, Fixture
 from choreon.render import aim
+from choreon.render.channels import EMITTER_AT, WIDTH, Channels, Pieces, Ready
 from choreon.render.colour import to_oklab
+from choreon.render.heads import NO_HEADS, Heads
+from choreon.render.mixing import Mixer, light_at_full
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bytes = npt.NDArray[np.uint8]
 
 WHITE = to_oklab([1.0, 1.0, 1.0])
-
-
-@dataclass(frozen=True)
-class Span:
-    """A channel's range in raw units of the mode's resolution, mapping `low`…`high` onto `start`…`end`."""
-
-    start: float
-    end: float
-    low: float
-    high: float
-
-    @property
-    def slope(self) -> float:
-        return (self.end - self.start) / (self.high - self.low) if self.high != self.low else 0.0
-
-    @property
-    def offset(self) -> float:
-        return self.start - self.slope * self.low if self.slope else (self.start + self.end) // 2
-
-
-def span_of(found: Range, channel: Channel, use: Use) -> Span:
-    """The range scaled to the number of slots that the mode gives the channel."""
-    scale = 256.0 ** (len(use.slots) - channel.resolution)
-    start = np.floor(found.start * scale)
-    return Span(start, max(start, np.ceil((found.end + 1) * scale) - 1), found.low, found.high)
 
 
 @dataclass
@@ -59,6 +38,36 @@ class Part:
     cell: int
     rows: dict[str, int] = field(default_factory=dict)
     virtual: bool = False
+
+
+@dataclass(frozen=True)
+class Mix:
+    """Colours that are mixed alike: which of the K, with which of the emitters (columns of the WIDTH), and how.
+
+    `mixer` is None where the emitters span too little: each then follows the part of the target that it is.
+    """
+
+    colours: Ints
+    columns: Ints
+    mixer: Mixer | None
+    light: Floats
+
+
+@dataclass(frozen=True)
+class ColourWheel:
+    """How a fixture that does not mix comes near a colour: the S slots of a wheel."""
+
+    attribute: str
+    row: int
+    names: tuple[str, ...]
+    light: Floats  # S, 3
+    lab: Floats  # S, 3
+
+    def nearest(self, rgb: npt.ArrayLike) -> int:
+        """The slot whose colour is nearest to linear light (3) in OKLab; how bright either is does not count."""
+        wanted = np.asarray(rgb, float)
+        wanted = wanted / max(float(wanted.max()), 1e-9) if wanted.max() > 0 else np.ones(3)
+        return int(np.linalg.norm(self.lab - to_oklab(wanted), axis=1).argmin())
 
 
 @dataclass
@@ -77,26 +86,41 @@ class Rig:
     light: Ints  # P: the intensity row that shows this parameter; I stands for “always lit”
     where: dict[str, dict[str, list[tuple[int, int]]]]  # fixture → attribute → [(cell, row)]
     universes: tuple[int, ...]
+    # fixture → bare attribute → [(cell, channel, slope, offset)]: values that go straight to a channel
+    direct: dict[str, dict[str, list[tuple[int, int, float, float]]]] = field(default_factory=dict)
+    mixing: dict[int, list[int]] = field(default_factory=dict)  # colour → the channels that mix it
     # virtual dimmers, over sources
-    scaled: Ints
-    scaled_by: Ints
+    scaled: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    scaled_by: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    shaded: Ints = field(default_factory=lambda: np.zeros(0, np.int64))  # channels whose bare value the masters scale
+    shaded_by: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     # channels: raw = clip(source × slope + offset, floor, top)
-    source: Ints  # C, into the sources: P parameters, 4K emitters, then shutters
-    slope: Floats
-    offset: Floats
-    floor: Floats
-    top: Floats
-    shutters: Floats  # n × 8, see encode
-    shutter_rows: Ints  # n × 2: shutter and strobe row
+    source: Ints = field(default_factory=lambda: np.zeros(0, np.int64))  # C, into P parameters and the emitters
+    slope: Floats = field(default_factory=lambda: np.zeros(0))
+    offset: Floats = field(default_factory=lambda: np.zeros(0))
+    floor: Floats = field(default_factory=lambda: np.zeros(0))
+    top: Floats = field(default_factory=lambda: np.zeros(0))
+    full: Floats = field(default_factory=lambda: np.zeros(0))  # the highest value its slots can show
+    pieces: Pieces = field(default_factory=lambda: Pieces.of_list([]))
     # bytes
-    byte_channel: Ints
-    byte_shift: npt.NDArray[np.int32]
-    byte_at: Ints  # into the flat frame
-    white: Ints  # the colours that have a white emitter
+    byte_channel: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    byte_shift: npt.NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, np.int32))
+    byte_at: Ints = field(default_factory=lambda: np.zeros(0, np.int64))  # into the flat frame
+    mixes: list[Mix] = field(default_factory=list)
+    families: Ints = field(default_factory=lambda: np.zeros(0, np.int64))  # P: place in `FAMILIES`
+    wheels: dict[str, ColourWheel] = field(default_factory=dict)  # of fixtures that do not mix
+    turns: dict[str, Floats] = field(default_factory=dict)  # fixture that has pan and tilt → its axes in the room
+    heads: Heads = field(default_factory=lambda: NO_HEADS)
+    least: Floats = field(default_factory=lambda: np.zeros(0))  # C: the lowest bare value, as `full` is the highest
 
     @property
     def size(self) -> int:
         return len(self.home)
+
+    @property
+    def emitters(self) -> int:
+        """How many emitters there may be: WIDTH for each target colour."""
+        return WIDTH * self.colours
 
     @property
     def colour_rows(self) -> slice:
@@ -106,54 +130,70 @@ class Rig:
         """A frame of zeros, (U, 512)."""
         return np.zeros((len(self.universes), SLOTS), np.uint8)
 
+    def has(self, fixture: str, name: str) -> bool:
+        """Whether a fixture can be given a value for an attribute, bare ones included."""
+        return name in self.where.get(fixture, {}) or name in self.direct.get(fixture, {})
 
-_EMITTER_AT = {name: i for i, name in enumerate(at.EMITTERS)}
+    def takes(self, fixture: str, name: str) -> bool:
+        """Whether a value for an attribute means something to a fixture; wheels take target colours."""
+        return self.has(fixture, name) or (name in at.TARGET_COLOUR and fixture in self.wheels)
+
+    def span(self, fixture: str, name: str) -> tuple[float, float]:
+        """Lowest and highest value of an attribute that the fixture has a row for, limits included."""
+        rows = [row for _, row in self.where[fixture][name]]
+        return float(self.low[rows].min()), float(self.high[rows].max())
 
 
-def _meaning(kind: FixtureType, mode: Mode) -> list[tuple[Use, Channel, set[str]]]:
-    found = []
-    for use in mode.uses:
-        channel = kind.channel(use.channel)
-        if channel is not None:
-            found.append((use, channel, {r.attribute for r in channel.ranges}))
-    return found
-
-
-def _parts_of(fixture: Fixture, kind: FixtureType, mode: Mode) -> list[Part]:
+def _parts_of(fixture: Fixture, mode: Mode, channels: list[Ready]) -> list[Part]:
     """The parts and the attributes (rows still −1) of each."""
-    uses = _meaning(kind, mode)
     parts = [Part(fixture.id, cell) for cell in range(len(mode.cells) + 1)]
-    for use, _, meanings in uses:
-        rows = parts[use.cell].rows
-        if meanings & set(at.EMITTERS[:3]):
-            rows.update(dict.fromkeys(at.TARGET_COLOUR, -1))
-        elif meanings <= {at.SHUTTER, at.STROBE} and meanings:
-            rows.update({at.SHUTTER: -1, at.STROBE: -1})
-        elif not (meanings & set(at.EMITTERS)):
-            known = [m for m in meanings if m in at.ATTRIBUTES and m not in (at.SHUTTER, at.STROBE)]
-            rows[known[0] if len(known) == 1 == len(meanings) else device_attribute(use, meanings)] = -1
-    master = at.DIMMER in parts[0].rows
-    for part in parts:
-        mixes = at.RED in part.rows or at.AMBER in part.rows or at.UV in part.rows
-        if mixes and at.DIMMER not in part.rows and not master:
-            part.rows[at.DIMMER] = -1
-            part.virtual = True
+    others: list[tuple[int, str]] = []
+    for ready in channels:
+        cell = ready.use.cell
+        if ready.channel.rest or cell >= len(parts):
+            continue
+        if ready.emitter in _PRIMARIES:
+            parts[cell].rows.update(_COLOUR_ROWS)
+        elif ready.emitter:
+            others.append((cell, ready.emitter))
+        else:
+            parts[cell].rows.update(dict.fromkeys(ready.names, -1))
+    for cell, name in others:  # without red, green or blue beside them they are driven one by one
+        if at.RED not in parts[cell].rows:
+            parts[cell].rows[name] = -1
+    _dimmers(parts)
     return [part for part in parts if part.rows]
 
 
-def device_attribute(use: Use, meanings: set[str]) -> str:
-    """The name under which a channel without a meaning here is driven: its one attribute, else the channel's key."""
-    return next(iter(meanings)) if len(meanings) == 1 else use.channel
+_PRIMARIES = {*at.EMITTERS[:3], *at.FILTERS}
+_COLOUR_ROWS = dict.fromkeys(at.TARGET_COLOUR, -1)
+
+
+def _dimmers(parts: list[Part]) -> None:
+    """Give parts that mix light without a dimmer a virtual one. A master over cells that dim themselves stays open."""
+    if any(at.DIMMER in part.rows for part in parts[1:]):
+        parts[0].rows.pop(at.DIMMER, None)
+    master = at.DIMMER in parts[0].rows
+    for part in parts:
+        mixes = at.RED in part.rows or any(n in part.rows for n in at.ALL_EMITTERS)
+        if mixes and at.DIMMER not in part.rows and not master:
+            part.rows[at.DIMMER] = -1
+            part.virtual = True
 
 
 def compile_rig(types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture]) -> Rig:
     """Compile the fixtures whose type and mode are known; slots outside 1…512 are left out of the frame."""
     known = []
+    ready: dict[tuple[str, str], tuple[Mode, list[Ready]] | None] = {}
     for fixture in fixtures.values():
-        kind = types.get(fixture.type)
-        mode = kind.mode(fixture.mode) if kind else None
-        if kind and mode and fixture.universe > 0:
-            known.append((fixture, kind, mode, _parts_of(fixture, kind, mode)))
+        key = (fixture.type, fixture.mode)
+        if key not in ready:
+            kind = types.get(fixture.type)
+            mode = kind.mode(fixture.mode) if kind else None
+            ready[key] = (mode, [Ready(u, c) for u, c in kind.used(mode)]) if kind and mode else None
+        found = ready[key]
+        if found and fixture.universe > 0:
+            known.append((fixture, *found, _parts_of(fixture, *found)))
     parts = [part for *_, its in known for part in its]
     rows = _number_rows(parts)
     where: dict[str, dict[str, list[tuple[int, int]]]] = {}
@@ -167,8 +207,21 @@ def compile_rig(types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture
         universes=tuple(sorted({f.universe for f, *_ in known})),
         **rows,
     )
-    _Channels(rig).fill(known)
+    _fill(rig, known)
+    rig.mixes = _mixes(rig, known, types)
+    rig.families = np.array([FAMILIES.index(at.attribute(n).family) for n in rig.names], np.int64)
+    rig.wheels = _wheels(rig, known, types)
+    heads = [f for f, *_ in known if at.PAN in where.get(f.id, {}) and at.TILT in where[f.id]]
+    rig.turns = {f.id: turn for f, turn in zip(heads, hanging_matrices(heads), strict=True)}
+    rig.heads = _heads(rig, heads)
     return rig
+
+
+def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
+    rows = np.array([[rig.where[f.id][n][0][1] for n in (at.PAN, at.TILT)] for f in heads], np.int64).reshape(-1, 2)
+    place = np.array([[f.place.x, f.place.y, f.place.z] for f in heads], float).reshape(-1, 3)
+    hanging = np.array([rig.turns[f.id] for f in heads]).reshape(-1, 3, 3)
+    return Heads({f.id: i for i, f in enumerate(heads)}, rows, place, hanging, rig.low[rows], rig.high[rows])
 
 
 def _number_rows(parts: list[Part]) -> dict[str, Any]:
@@ -189,8 +242,10 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
     home = np.zeros(len(order))
     colours = slice(always, always + 3 * len(coloured))
     home[colours] = np.tile(WHITE, len(coloured))
-    for row, (_, name) in enumerate(order):
-        if name == at.SHUTTER:
+    for row, (part, name) in enumerate(order):
+        if name.startswith("Shutter") and known[row].kind == "slot":
+            home[row] = 1.0  # open, whatever the type says: intensity alone shall light a lamp
+        elif name in at.ALL_EMITTERS and at.RED not in part.rows:
             home[row] = 1.0
     return {
         "names": [name for _, name in order],
@@ -201,110 +256,98 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
         "low": np.array([a.low for a in known]),
         "high": np.array([a.high for a in known]),
         "light": np.array(light, np.int64),
-        **dict.fromkeys(("source", "slope", "offset", "floor", "top"), np.zeros(0)),
-        **dict.fromkeys(
-            ("scaled", "scaled_by", "byte_channel", "byte_shift", "byte_at", "white"), np.zeros(0, np.int64)
-        ),
-        "shutters": np.zeros((0, 8)),
-        "shutter_rows": np.zeros((0, 2), np.int64),
     }
 
 
-class _Channels:
-    """Collects how each channel is encoded, then lays it into the rig as arrays."""
-
-    def __init__(self, rig: Rig) -> None:
-        self.rig = rig
-        self.channels: list[tuple[int, float, float, float, float]] = []
-        self.bytes: list[tuple[int, int, int]] = []
-        self.scaled: list[tuple[int, int]] = []
-        self.shutters: list[tuple[float, ...]] = []
-        self.white: list[int] = []
-        self.shutter_rows: list[tuple[int, int]] = []
-
-    def fill(self, known: list[tuple[Fixture, FixtureType, Mode, list[Part]]]) -> None:
-        rig = self.rig
-        index = {universe: i for i, universe in enumerate(rig.universes)}
-        for fixture, kind, mode, parts in known:
-            by_cell = {part.cell: part for part in parts}
-            base = index[fixture.universe] * SLOTS
-            for use, channel, meanings in _meaning(kind, mode):
-                self._channel(by_cell[use.cell], use, channel, meanings)
-                for i, slot in enumerate(use.slots):
-                    at_slot = fixture.address + slot - 2
-                    if 0 <= at_slot < SLOTS:
-                        shift = 8 * (len(use.slots) - 1 - i)
-                        self.bytes.append((len(self.channels) - 1, shift, base + at_slot))
-        table = np.array(self.channels, float).reshape(-1, 5).T
-        rig.source, rig.slope, rig.offset = table[0].astype(np.int64), table[1], table[2]
-        rig.floor, rig.top = table[3], table[4]
-        rig.byte_channel, shifts, rig.byte_at = np.array(self.bytes, np.int64).reshape(-1, 3).T
-        rig.scaled, rig.scaled_by = np.array(self.scaled, np.int64).reshape(-1, 2).T
-        rig.byte_shift = shifts.astype(np.int32)
-        rig.white = np.array(self.white, np.int64)
-        rig.shutters = np.array(self.shutters).reshape(-1, 8)
-        rig.shutter_rows = np.array(self.shutter_rows, np.int64).reshape(-1, 2)
-
-    def _channel(self, part: Part, use: Use, channel: Channel, meanings: set[str]) -> None:
-        rig = self.rig
-        full = 256.0 ** len(use.slots) - 1
-        spans = [(r, span_of(r, channel, use)) for r in channel.ranges]
-        emitter = next((m for m in meanings if m in _EMITTER_AT), None)
-        shutter = bool(meanings) and meanings <= {at.SHUTTER, at.STROBE}
-        if emitter and at.RED in part.rows:
-            colour = (part.rows[at.RED] - rig.intensities) // 3
-            source = rig.size + 4 * colour + _EMITTER_AT[emitter]
-            self._linear(source, spans[0][1])
-            self._scale(part, source)
-            if emitter == at.EMITTERS[3]:
-                self.white.append(colour)
-        elif shutter:
-            self.channels.append((rig.size + 4 * rig.colours + len(self.shutters), 1.0, 0.0, 0.0, full))
-            self.shutters.append(_shutter(spans))
-            self.shutter_rows.append((part.rows[at.SHUTTER], part.rows[at.STROBE]))
-        elif len(meanings) == 1 and (name := next(iter(meanings))) in at.ATTRIBUTES and name in part.rows:
-            row = part.rows[name]
-            span = spans[0][1]
-            self._linear(row, span)
-            rig.low[row], rig.high[row] = min(span.low, span.high), max(span.low, span.high)
-            if name not in (at.DIMMER, *at.DIRECT_EMITTERS) and span.slope:
-                home = channel.home * 256.0 ** (len(use.slots) - channel.resolution)
-                rig.home[row] = np.clip((home - span.offset) / span.slope, rig.low[row], rig.high[row])
-            if name in at.DIRECT_EMITTERS:
-                self._scale(part, row)
-        else:
-            row = part.rows.get(device_attribute(use, meanings), -1)
-            if row < 0:  # a lone white emitter, say: rests at home
-                self.channels.append((0, 0.0, float(channel.home), 0.0, full))
-                return
-            # A device value counts 0…255 whatever the resolution, so that it survives a change of mode.
-            self.channels.append((row, 256.0 ** (len(use.slots) - 1), 0.0, 0.0, full))
-            rig.home[row] = channel.home / 256.0 ** (channel.resolution - 1)
-
-    def _linear(self, source: int, span: Span) -> None:
-        low, high = min(span.start, span.end), max(span.start, span.end)
-        self.channels.append((source, span.slope, span.offset, low, high))
-
-    def _scale(self, part: Part, source: int) -> None:
-        if part.virtual:
-            self.scaled.append((source, part.rows[at.DIMMER]))
+def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) -> None:
+    """How each channel is encoded."""
+    index = {universe: i for i, universe in enumerate(rig.universes)}
+    channels = Channels(rig.size, rig.intensities)
+    for fixture, mode, ready, parts in known:
+        by_cell = {part.cell: part for part in parts}
+        base = index[fixture.universe] * SLOTS
+        direct = rig.direct.setdefault(fixture.id, {})
+        for one in ready:
+            cell = one.use.cell
+            if fixture.reversed and cell:  # the last cell's channels light the first cell
+                cell = len(mode.cells) + 1 - cell
+            part = by_cell.get(cell) or Part(fixture.id, cell)
+            number, bare = channels.add(one, part.rows, part.virtual)
+            channels.put_bytes(number, one.use, base, fixture.address)
+            for name, slope, offset in bare:
+                direct.setdefault(name, []).append((cell, number, slope, offset))
+            if len(bare) > 1 and bare[1][0] in at.ALL_EMITTERS:
+                rig.mixing.setdefault((part.rows[at.RED] - rig.intensities) // 3, []).append(number)
+    channels.into(rig)
+    rig.least = np.zeros(len(rig.full))
+    for fixture, *_ in known:
+        for name, span in ((at.PAN, fixture.limits.pan), (at.TILT, fixture.limits.tilt)):
+            if span is not None:
+                _limit(rig, fixture.id, name, *span)
 
 
-def _shutter(spans: list[tuple[Range, Span]]) -> tuple[float, ...]:
-    """Raw for closed and open, then the strobe span: raw ends, Hz ends, raw slope and offset.
+def _limit(rig: Rig, fixture: str, name: str, low: float, high: float) -> None:
+    """Keep a fixture's attribute, and the channels that it drives, within limits."""
+    for _, row in rig.where.get(fixture, {}).get(name, ()):
+        low, high = max(min(low, high), rig.low[row]), min(max(low, high), rig.high[row])
+        if low > high:
+            continue  # the type has changed since: nothing is left of the span
+        rig.low[row], rig.high[row] = low, high
+        rig.home[row] = min(max(rig.home[row], low), high)
+        for channel in np.flatnonzero((rig.source == row) & (rig.slope != 0)):
+            ends = sorted(float(rig.slope[channel] * v + rig.offset[channel]) for v in (low, high))
+            rig.floor[channel] = max(rig.floor[channel], np.ceil(ends[0] - 1e-6))
+            rig.top[channel] = min(rig.top[channel], np.floor(ends[1] + 1e-6))
+            rig.least[channel], rig.full[channel] = rig.floor[channel], rig.top[channel]
 
-    Where the type has no closed or no open range, the nearest there is stands in for it.
-    """
-    plain = [(r.low, s) for r, s in spans if r.attribute == at.SHUTTER]
-    strobes = [s for r, s in spans if r.attribute == at.STROBE]
-    opened = next((s for low, s in plain if low >= 0.5), None)
-    closed = next((s for low, s in plain if low < 0.5), None)
-    open_raw = (opened.start + opened.end) // 2 if opened else 0.0
-    closed_raw = (closed.start + closed.end) // 2 if closed else open_raw
-    if not strobes:
-        return (closed_raw, open_raw, open_raw, open_raw, 0.0, 0.0, 0.0, open_raw)
-    s = strobes[0]
-    return (closed_raw, open_raw, s.start, s.end, min(s.low, s.high), max(s.low, s.high), s.slope, s.offset)
+
+FAMILIES = tuple(at.Family)
+
+
+def _wheels(
+    rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]], types: Mapping[str, FixtureType]
+) -> dict[str, ColourWheel]:
+    """The colour wheel of each fixture that has one and does not mix."""
+    found: dict[str, ColourWheel] = {}
+    for fixture, _, ready, _ in known:
+        has = rig.where.get(fixture.id, {})
+        for one in ready if at.RED not in has else ():
+            name = one.main
+            wheel = types[fixture.type].wheel(one.channel.wheel) if one.channel.wheel else None
+            if wheel is None or at.template(name) != "Color(n)" or name not in has:
+                continue
+            if not any(slot.colour for slot in wheel.slots):
+                continue
+            light = np.array([of_halves(slot.colour, slot.split) for slot in wheel.slots])
+            lab = to_oklab(light / np.maximum(light.max(axis=1, keepdims=True), 1e-9))
+            lab[[bool(slot.split) for slot in wheel.slots]] = np.inf  # two colours side by side are near to none
+            names = tuple(slot.name for slot in wheel.slots)
+            found.setdefault(fixture.id, ColourWheel(name, has[name][0][1], names, light, lab))
+    return found
+
+
+def _mixes(
+    rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]], types: Mapping[str, FixtureType]
+) -> list[Mix]:
+    """The colours of the rig, together with those that are mixed alike."""
+    found: dict[tuple[str, tuple[str, ...]], list[int]] = {}
+    for fixture, _, ready, parts in known:
+        names: dict[int, dict[str, None]] = {}
+        for one in ready:
+            if one.emitter in EMITTER_AT and not one.channel.rest:
+                names.setdefault(one.use.cell, {})[one.emitter] = None
+        for part in parts:
+            if at.RED in part.rows:
+                own = tuple(names.get(part.cell, ())) or at.EMITTERS[:3]  # filters take from white
+                colour = (part.rows[at.RED] - rig.intensities) // 3
+                found.setdefault((fixture.type, own), []).append(colour)
+    made = []
+    for (type_id, own), colours in found.items():
+        light = light_at_full(own, {e.attribute: e for e in types[type_id].emitters})
+        mixer = Mixer(light)
+        columns = np.array([EMITTER_AT[n] for n in own], np.int64)
+        made.append(Mix(np.array(colours, np.int64), columns, mixer if mixer.spans() else None, light))
+    return made
 
 
 def hanging_matrices(fixtures: list[Fixture]) -> Floats:
