@@ -11,15 +11,17 @@ import os
 import tempfile
 import time
 import zipfile
+from collections.abc import Iterator
 from pathlib import Path
 
 import msgspec
 
+from choreon.formats import upgrade
 from choreon.model.fixture_type import FixtureType
-from choreon.model.show import Show
+from choreon.model.show import COLLECTIONS, Show
 
 SUFFIX = ".choreon"
-FORMAT = 1
+FORMAT = 3
 VERSIONS = 10
 VERSION_GAP = 180.0  # seconds: a version is kept at most this often, so that ten of them reach back a while
 LIMIT = 64 << 20  # bytes a member may unpack to
@@ -47,15 +49,36 @@ def to_bytes(show: Show) -> bytes:
     """The show as the bytes of a show file."""
     used = {fixture.type for fixture in show.fixtures.values()}
     kinds = {i: kind for i, kind in show.types.items() if i in used}
-    body = msgspec.json.encode(msgspec.structs.replace(show, types={}))
-    document = msgspec.json.encode({"format": FORMAT, "types": list(kinds), "show": msgspec.Raw(body)})
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         archive.writestr("mimetype", "application/vnd.choreon.show")
-        archive.writestr("show.json", msgspec.json.format(document, indent=1))
+        with archive.open("show.json", "w") as member:
+            for piece in _pieces(show, list(kinds)):
+                member.write(piece)
         for i, kind in kinds.items():
             archive.writestr(f"types/{i}.json", msgspec.json.encode(kind))
     return buffer.getvalue()
+
+
+def _pieces(show: Show, kinds: list[str]) -> Iterator[bytes]:
+    """`show.json` but for the types, laid out for reading, object by object: each is short, so that a large show that
+    is written beside a window does not hold that up."""
+    yield b'{\n "format": %d,\n "types": %s,\n "show": {' % (FORMAT, _laid_out(kinds, 1))
+    for i, name in enumerate(show.__struct_fields__):
+        yield b"%s\n  %s: " % (b"," if i else b"", msgspec.json.encode(name))
+        value = {} if name == "types" else getattr(show, name)
+        if name not in COLLECTIONS or not value:
+            yield _laid_out(value, 2)
+            continue
+        for n, (key, thing) in enumerate(value.items()):
+            yield b"%s\n   %s: %s" % (b"," if n else b"{", msgspec.json.encode(key), _laid_out(thing, 3))
+        yield b"\n  }"
+    yield b"\n }\n}"
+
+
+def _laid_out(value: object, deep: int) -> bytes:
+    """JSON with a line for each value, to stand `deep` levels down."""
+    return msgspec.json.format(msgspec.json.encode(value), indent=1).replace(b"\n", b"\n" + deep * b" ")
 
 
 def from_bytes(data: bytes, name: str = "the file") -> Show:
@@ -79,7 +102,8 @@ def from_bytes(data: bytes, name: str = "the file") -> Show:
         raise ShowFileError(f"{name} is not a whole show file ({error}).") from None
     except Exception as error:  # zlib.error has no common base
         raise ShowFileError(f"{name} is damaged ({error}).") from None
-    return msgspec.structs.replace(show, types={kind.id: kind for kind in found})
+    show = msgspec.structs.replace(show, types={kind.id: kind for kind in found})
+    return upgrade.from_one(show) if header.format < 2 else show
 
 
 def _type_file(archive: zipfile.ZipFile, type_id: str) -> bytes:
