@@ -36,15 +36,15 @@ class Client:
     def __init__(self, folder: Path | None = None, window: bool = True) -> None:
         """Raises OSError where no engine listens."""
         self._socket = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
-        try:
-            self._socket.connect(str(socket_path(folder)))
-        except OSError:
-            self._socket.close()
-            raise
         self._framer = protocol.Framer()
         self._waiting: list[protocol.FromEngine] = []
         self.sent = 0
-        self.send(protocol.Hello(window=window))
+        try:
+            self._socket.connect(str(socket_path(folder)))
+            self.send(protocol.Hello(window=window))
+        except OSError:  # nobody is there, or is just going
+            self._socket.close()
+            raise
 
     def fileno(self) -> int:
         return self._socket.fileno()

@@ -25,11 +25,13 @@ from choreon.engine.link import Link, Peer
 from choreon.engine.screen import Screen
 from choreon.model import changes
 from choreon.model.show import Show
+from choreon.render.commands import lamps_on
 from choreon.render.frame import render
 from choreon.render.players import PlayState, Ramp
 from choreon.render.programme import Programme, compile_show
+from choreon.wire.artnet import Finder, Reply
 from choreon.wire.midi import Event, Hub
-from choreon.wire.sacn import Sender
+from choreon.wire.sending import Sender
 
 log = logging.getLogger(__name__)
 
@@ -63,6 +65,7 @@ class Engine:
         self._state = kept or playing.blank()
         for tile in opening if kept is None else ():
             self._state = playing.press(show, self._state, tile, time.monotonic())
+        self._state = self._with_lamps_on(show, self._state)
         self._programme.warm(p.scene for p in self._state.players)
         # The link's thread compiles ahead of the frame loop; this is the newest show it knows.
         self._newest = self._programme
@@ -76,6 +79,8 @@ class Engine:
         self._clock = Clock()
         self._cost = 0.0
         self._ports = protocol.Ports({})
+        self._nodes = protocol.Nodes()
+        self._finder: Finder | None = None
         self._link = Link(socket_path(self._folder), self._handle, self._tell_state, self._keep_session)
         self._hub = Hub(self._folder / "midi", self._moved, self._ports_changed, real_midi)
 
@@ -109,7 +114,7 @@ class Engine:
         self._drain(now)
         self._state = playing.prune(self._state, now)
         frame = render(self._programme, self._scaled(now), now)
-        self._sender.send(frame)
+        self._sender.send(frame, now)
         self._screen.publish(self._programme.rig.universes, frame, now)
         if self._state is not before:
             self._link.state_changed()
@@ -159,7 +164,14 @@ class Engine:
             lateness=1000 * worst,
             sent=self._sender.sent,
             errors=self._sender.errors,
+            outputs=tuple(protocol.Sending(*tally) for tally in self._sender.tallies()),
         )
+
+    @staticmethod
+    def _with_lamps_on(show: Show, state: PlayState) -> PlayState:
+        """The state in which the lamps that shall be lit when a show opens are told so."""
+        sent = lamps_on(show, time.monotonic())
+        return msgspec.structs.replace(state, sent=(*state.sent, *sent)) if sent else state
 
     def stop(self, seconds: float = 0.0) -> None:
         """Fade out within `seconds`, then end. Callable from any thread, and from a signal."""
@@ -168,9 +180,11 @@ class Engine:
 
     def _shut_down(self) -> None:
         dark = np.zeros_like(self._programme.rig.blank())
-        self._sender.send(dark)
+        self._sender.send(dark, float("inf"))
         self._sender.close()
         self._hub.close()
+        if self._finder is not None:
+            self._finder.close()
         self._link.close()
         session.save(self._newest.show.id, PlayState(draft=self._state.draft))
         self._lock.close()
@@ -182,11 +196,17 @@ class Engine:
             self._welcome(peer)
         elif isinstance(message, protocol.PutShow):
             self._path = message.path
-            if message.show.id != self._newest.show.id:
+            another = message.show.id != self._newest.show.id
+            if another:
                 self._inbox.put(lambda s, t: playing.blank())
             self._adopt(message.show)
+            if another:
+                show = message.show
+                self._inbox.put(lambda s, t: self._with_lamps_on(show, s))
         elif isinstance(message, protocol.Edit):
             self._adopt(changes.apply(self._newest.show, message.delta))
+        elif isinstance(message, protocol.FindNodes):
+            self._find_nodes(message)
         elif isinstance(message, protocol.Stop):
             self.stop(message.seconds)
         else:
@@ -200,6 +220,7 @@ class Engine:
         welcome = protocol.Welcome(protocol.VERSION, os.getpid(), path, show, state, self._note, self._resumed)
         self._link.reply(peer, welcome)
         self._link.reply(peer, self._ports)
+        self._link.reply(peer, self._nodes)
         self._note = ""
 
     def _adopt(self, show: Show) -> None:
@@ -211,6 +232,22 @@ class Engine:
             and before.show.name == show.name
         )
         self._inbox.put((self._newest, None if same else self._new_sender(self._newest)))
+
+    def _find_nodes(self, message: protocol.FindNodes) -> None:
+        if self._finder is not None:
+            self._finder.close()
+            self._finder = None
+        if message.on:
+            try:
+                self._finder = Finder(self._nodes_found, message.hosts, message.port)
+            except OSError as error:
+                self._nodes = protocol.Nodes((), f"No nodes can be looked for: {error.strerror}.")
+                self._link.notice(self._nodes)
+
+    def _nodes_found(self, replies: list[Reply]) -> None:
+        found = tuple(protocol.FoundNode(r.host, r.name, r.outputs, r.report) for r in replies)
+        self._nodes = protocol.Nodes(found)
+        self._link.notice(self._nodes)
 
     def _new_sender(self, programme: Programme) -> Sender:
         show = programme.show
@@ -228,14 +265,20 @@ class Engine:
                 return lambda s, t: playing.release_all(self._programme.show, s, t)
             case protocol.Release(player):
                 return lambda s, t: playing.release(self._programme.show, s, player, t)
-            case protocol.Touch(look):
-                return lambda s, t: playing.touch(s, look)
-            case protocol.Untouch(lines):
-                return lambda s, t: playing.untouch(s, lines)
-            case protocol.ClearDraft(seconds):
-                return lambda s, t: playing.clear_draft(s, t, seconds)
-            case protocol.SetDraft(whole):
-                return lambda s, t: playing.set_draft(s, whole)
+            case protocol.Touch(look=look, turn=turn):
+                return lambda s, t: playing.turned(playing.touch(s, look), turn)
+            case protocol.Untouch(lines=lines, turn=turn):
+                return lambda s, t: playing.turned(playing.untouch(s, lines), turn)
+            case protocol.ClearDraft(seconds=seconds, turn=turn):
+                return lambda s, t: playing.turned(playing.clear_draft(s, t, seconds), turn)
+            case protocol.SetDraft(look=whole, turn=turn):
+                return lambda s, t: playing.turned(playing.set_draft(s, whole), turn)
+            case protocol.SetBlind(blind=blind, turn=turn):
+                return lambda s, t: playing.turned(playing.set_blind(s, blind, t), turn)
+            case protocol.Blink(fixtures, seconds):
+                return lambda s, t: playing.blink(s, fixtures, t, seconds)
+            case protocol.SendBytes(key, universe, address, slots, seconds):
+                return lambda s, t: playing.send_bytes(s, key, universe, address, slots, t, seconds)
             case protocol.Restore(state):
                 return lambda s, t: playing.prune(state, t)
         return None

@@ -32,6 +32,7 @@ class Peer:
         self.out = bytearray()
         self.window = False
         self.stale = False
+        self.deaf = False  # it no longer reads; what it sent before it went may still lie here
 
 
 class Link:
@@ -163,6 +164,9 @@ class Link:
             self._flush(peer)
 
     def _flush(self, peer: Peer) -> None:
+        if peer.deaf:
+            peer.out.clear()
+            peer.stale = False
         if peer.stale and not peer.out:
             peer.out += protocol.pack(self._latest())
             peer.stale = False
@@ -173,8 +177,8 @@ class Link:
             except BlockingIOError:
                 pass
             except OSError:
-                self._drop(peer)
-                return
+                peer.deaf, peer.stale = True, False  # the end of what it sent is met when that is read
+                peer.out.clear()
         if len(peer.out) > BACKLOG:
             log.warning("client let go: it does not read")
             self._drop(peer)

@@ -7,11 +7,13 @@ from collections.abc import Mapping, Sequence
 import msgspec
 
 from choreon.model.edits import merge_looks
-from choreon.model.show import Look, Page, Show, Tile
-from choreon.render.players import Draft, Masters, Player, PlayState, Ramp, Step
+from choreon.model.show import SLOTS, Look, Page, Show, Tile
+from choreon.render.players import Draft, Identify, Masters, Player, PlayState, Ramp, Sent, Step
 
 replace = msgspec.structs.replace
 
+LONGEST = 60.0  # seconds that lamps blink, or bytes stand, at most
+MOST_SENT = 255
 DRAFT_FADE = 0.8  # seconds in which a cleared draft lets go of the stage
 
 
@@ -43,15 +45,15 @@ def press(show: Show, state: PlayState, tile_id: str, now: float) -> PlayState:
     player = state.player(name)
     if player is None:
         step = Step(scene.id, now, 0.0, 0.0)
-        return _start(state, Player(name, scene.name, (step,), Ramp(0.0, 1.0, now, scene.fade_in)))
+        return _start(state, Player(name, scene.name, (step,), Ramp(0.0, 1.0, now, scene.whole_in)))
     if player.scene == scene.id and not player.releasing:
         return release(show, state, name, now)
     if player.scene != scene.id:
-        step = Step(scene.id, now, scene.fade_in, scene.fade_out)
+        step = Step(scene.id, now, scene.whole_in, scene.fade_out)
         kept = player.steps[-1:] if player.steps[-1].done(now) else player.steps[-8:]
         player = replace(player, name=scene.name, steps=(*kept, step))
     if player.weight.end < 1.0 or player.releasing:
-        player = replace(player, weight=_ramp(player, 1.0, scene.fade_in, now))
+        player = replace(player, weight=_ramp(player, 1.0, scene.whole_in, now))
     return _put(state, player)
 
 
@@ -102,9 +104,13 @@ def prune(state: PlayState, now: float) -> PlayState:
     leaving = tuple(pair for pair in state.draft.leaving if not pair[1].done(now))
     if all(a is b for a, b in zip(players, state.players, strict=False)) and len(players) == len(state.players):
         players = state.players
-    if players is state.players and len(leaving) == len(state.draft.leaving):
+    identify = state.identify if state.identify and now < state.identify.until else None
+    sent = tuple(s for s in state.sent if now < s.until)
+    same = players is state.players and len(leaving) == len(state.draft.leaving)
+    if same and identify is state.identify and len(sent) == len(state.sent):
         return state
-    return replace(state, players=players, draft=replace(state.draft, leaving=leaving))
+    draft = replace(state.draft, leaving=leaving)
+    return replace(state, players=players, draft=draft, identify=identify, sent=sent)
 
 
 def _trim(player: Player, now: float) -> Player:
@@ -138,8 +144,22 @@ def clear_draft(state: PlayState, now: float, seconds: float = DRAFT_FADE) -> Pl
     """Let the draft go; it leaves the stage within `seconds`."""
     if not state.draft.look:
         return state
-    leaving = (*state.draft.leaving[-3:], (state.draft.look, Ramp(1.0, 0.0, now, seconds)))
-    return replace(state, draft=Draft({}, leaving))
+    weight = state.draft.shown.at(now)
+    leaving = (*state.draft.leaving[-3:], (state.draft.look, Ramp(weight, 0.0, now, seconds)))
+    return replace(state, draft=Draft({}, leaving, state.draft.turn, state.draft.shown))
+
+
+def set_blind(state: PlayState, blind: bool, now: float, seconds: float = DRAFT_FADE) -> PlayState:
+    """Take the draft off the stage, or bring it there, within `seconds`."""
+    if blind == state.draft.blind:
+        return state
+    shown = Ramp(state.draft.shown.at(now), 0.0 if blind else 1.0, now, seconds if state.draft.look else 0.0)
+    return replace(state, draft=replace(state.draft, shown=shown))
+
+
+def turned(state: PlayState, turn: int) -> PlayState:
+    """The state with the window's change `turn` in its draft; 0 is nobody's."""
+    return replace(state, draft=replace(state.draft, turn=turn)) if turn else state
 
 
 def set_masters(state: PlayState, grand: float | None = None, blackout: bool | None = None) -> PlayState:
@@ -163,7 +183,26 @@ def shift(state: PlayState, seconds: float) -> PlayState:
         for p in state.players
     )
     leaving = tuple((look, replace(r, begin=r.begin + seconds)) for look, r in state.draft.leaving)
-    return replace(state, players=players, draft=replace(state.draft, leaving=leaving))
+    shown = replace(state.draft.shown, begin=state.draft.shown.begin + seconds)
+    return replace(state, players=players, draft=replace(state.draft, leaving=leaving, shown=shown))
+
+
+def blink(state: PlayState, fixtures: tuple[str, ...], now: float, seconds: float) -> PlayState:
+    """Have fixtures blink for a while; none of them, or no time, ends it."""
+    asked = Identify(fixtures, now, now + min(seconds, LONGEST)) if fixtures and seconds > 0 else None
+    return replace(state, identify=asked)
+
+
+def send_bytes(
+    state: PlayState, key: str, universe: int, address: int, slots: bytes, now: float, seconds: float
+) -> PlayState:
+    """Put bytes on slots for a while, in place of what has the same key."""
+    kept = tuple(s for s in state.sent if s.key != key)
+    room = max(0, SLOTS + 1 - address)
+    if seconds <= 0 or not 1 <= address <= SLOTS or not slots:
+        return replace(state, sent=kept)
+    one = Sent(key, universe, address, slots[:room], now + min(seconds, LONGEST))
+    return replace(state, sent=(*kept[-MOST_SENT:], one))
 
 
 def blank() -> PlayState:

@@ -67,32 +67,69 @@ class Release(Message, tag="release"):
     player: str = ""
 
 
-class Touch(Message, tag="touch"):
+class Turn(Message):
+    """A change of the draft; `turn` counts the window's changes."""
+
+    turn: int = 0
+
+
+class Touch(Turn, tag="touch", kw_only=True):
     """Values for the draft."""
 
     look: Look
 
 
-class Untouch(Message, tag="untouch"):
+class Untouch(Turn, tag="untouch", kw_only=True):
     """Draft values to remove: fixture → attributes."""
 
     lines: dict[str, tuple[str, ...]]
 
 
-class ClearDraft(Message, tag="clear"):
+class ClearDraft(Turn, tag="clear", kw_only=True):
     seconds: float = 0.8
 
 
-class SetDraft(Message, tag="draft"):
+class SetDraft(Turn, tag="draft", kw_only=True):
     """Replace the draft."""
 
     look: Look
+
+
+class SetBlind(Turn, tag="blind", kw_only=True):
+    """Take the draft off the stage, or bring it there."""
+
+    blind: bool
 
 
 class Restore(Message, tag="restore"):
     """What was playing, for an engine that was started again."""
 
     state: PlayState
+
+
+class Blink(Message, tag="blink"):
+    """Have fixtures blink above all else for so many seconds; none of them, or 0 seconds, ends it."""
+
+    fixtures: tuple[str, ...] = ()
+    seconds: float = 10.0
+
+
+class SendBytes(Message, tag="bytes"):
+    """Put bytes on slots, past everything, for so many seconds; 0 ends it. What has the same key is replaced."""
+
+    key: str
+    universe: int
+    address: int
+    slots: bytes
+    seconds: float
+
+
+class FindNodes(Message, tag="find"):
+    """Look for Art-Net nodes, or stop looking. `hosts` are asked directly, `port` is theirs."""
+
+    on: bool = True
+    hosts: tuple[str, ...] = ()
+    port: int = 6454
 
 
 class Stop(Message, tag="stop"):
@@ -123,6 +160,31 @@ class State(Message, tag="state"):
     state: PlayState
 
 
+class Sending(msgspec.Struct):
+    """What one output has done since the start; `trouble` in words, empty while all is well."""
+
+    id: str
+    sent: int
+    errors: int
+    trouble: str = ""
+
+
+class FoundNode(msgspec.Struct, frozen=True):
+    """An Art-Net node that answered; `outputs` are port-addresses."""
+
+    host: str
+    name: str
+    outputs: tuple[int, ...]
+    report: str = ""
+
+
+class Nodes(Message, tag="nodes"):
+    """The Art-Net nodes that answer."""
+
+    nodes: tuple[FoundNode, ...] = ()
+    trouble: str = ""
+
+
 class Pulse(Message, tag="pulse"):
     """How the engine is, twice a second. Since the last pulse, in milliseconds: `cost` of the dearest frame,
     `typical` and worst `lateness` of the frames. The counts are since the start."""
@@ -136,6 +198,7 @@ class Pulse(Message, tag="pulse"):
     lateness: float
     sent: int
     errors: int
+    outputs: tuple[Sending, ...] = ()
 
 
 class Ports(Message, tag="ports"):
@@ -173,10 +236,14 @@ ToEngine = (
     | Untouch
     | ClearDraft
     | SetDraft
+    | SetBlind
     | Restore
+    | Blink
+    | SendBytes
+    | FindNodes
     | Stop
 )
-FromEngine = Welcome | State | Pulse | Ports | Control | Trouble
+FromEngine = Welcome | State | Pulse | Nodes | Ports | Control | Trouble
 
 _encoder = msgspec.msgpack.Encoder()
 _to_engine: msgspec.msgpack.Decoder[ToEngine] = msgspec.msgpack.Decoder(ToEngine)

@@ -39,7 +39,8 @@ def path_for(show_id: str) -> Path:
 def save(show_id: str, state: PlayState) -> None:
     """Write what plays; a disk that refuses costs nothing but the memory of it."""
     target = path_for(show_id)
-    session = Session(boot(), time.monotonic(), show_id, state)
+    lasting = msgspec.structs.replace(state, identify=None, sent=())
+    session = Session(boot(), time.monotonic(), show_id, lasting)
     with contextlib.suppress(OSError):
         part = target.with_suffix(f".{os.getpid()}")
         part.write_bytes(msgspec.msgpack.encode(session))
