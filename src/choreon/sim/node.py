@@ -1,8 +1,11 @@
-"""A simulated DMX node: receives sACN as a real one would, and shows or serves what it has."""
+"""A simulated DMX node: receives sACN and Art-Net as a real one would, answers ArtPoll, and shows or serves what it
+has. It can be told to drop packets, or to take them late."""
 
 from __future__ import annotations
 
 import contextlib
+import random
+import selectors
 import socket
 import sys
 import threading
@@ -10,17 +13,18 @@ import time
 from collections import deque
 from collections.abc import Iterable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from urllib.parse import parse_qs, urlsplit
 
 import msgspec
 
-from choreon.wire import sacn
+from choreon.wire import artnet, sacn
 
 HOLD = 2.5  # seconds of silence after which a source is lost: E1.31, section 6.7.1
 
 
 class Received(msgspec.Struct):
     """One universe as the node has it. `gap`: the longest pause between two packets, seconds. `jumps`: sequence
-    numbers that were missing or out of order."""
+    numbers that were missing or out of order. `synced`: how often a synchronisation packet put it out."""
 
     universe: int
     source: str
@@ -31,55 +35,85 @@ class Received(msgspec.Struct):
     jumps: int
     ended: bool
     values: list[int]
+    protocol: str = "sacn"
+    synced: int = 0
 
 
 class _Universe:
     def __init__(self) -> None:
         self.last: sacn.Packet | None = None
+        self.waiting: sacn.Packet | None = None
         self.times: deque[float] = deque(maxlen=45)
-        self.packets = self.jumps = 0
+        self.packets = self.jumps = self.synced = 0
         self.gap = 0.0
 
     def take(self, packet: sacn.Packet, now: float) -> None:
-        last = self.last
+        last = self.waiting or self.last
         if last is not None and last.cid != packet.cid and not last.terminated and now - self.times[-1] < HOLD:
             if packet.priority < last.priority:
                 return
         elif last is not None and last.cid == packet.cid:
             behind = (packet.sequence - last.sequence + 128) % 256 - 128
+            if packet.cid == ART and packet.sequence == 1 and last.sequence == 255:
+                behind = 1  # Art-Net leaves out 0
             if -20 < behind <= 0:  # section 6.7.2: late packets are dropped
                 self.jumps += 1
                 return
             self.jumps += behind != 1
         if self.times:
             self.gap = max(self.gap, now - self.times[-1])
-        self.last = packet
+        if packet.sync and not packet.terminated:
+            self.waiting = packet
+        else:
+            self.last, self.waiting = packet, None
         self.packets += 1
         self.times.append(now)
 
+    def put_out(self, sync: int) -> None:
+        """A synchronisation packet came."""
+        if self.waiting is not None and self.waiting.sync == sync:
+            self.last, self.waiting = self.waiting, None
+            self.synced += 1
+
+
+ART = b"Art-Net".ljust(16, b"\0")
+NAME = "Practice node"
+
 
 class Node:
-    """Listens on a UDP port. `reports()` may be asked from any thread."""
+    """Listens on two UDP ports. `reports()` may be asked from any thread.
+
+    `art_port` is None where something else has the port. `drop`: share of the packets that are lost, 0…1; `delay`:
+    seconds by which all are late.
+    """
 
     def __init__(
-        self, port: int = sacn.PORT, host: str = "127.0.0.1", multicast: Iterable[int] = (), interface: str = ""
+        self,
+        port: int = sacn.PORT,
+        host: str = "127.0.0.1",
+        multicast: Iterable[int] = (),
+        interface: str = "",
+        art_port: int | None = 0,
     ) -> None:
-        """Raises OSError where the port is taken."""
-        self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
-        try:
-            self._socket.bind((host, port))
-        except OSError:
-            self._socket.close()
-            raise
-        self._socket.settimeout(0.2)
+        """`art_port` 0: any that is free; None: no Art-Net. Raises OSError where the sACN port is taken."""
+        self.host = host
+        self._socket = _listen(host, port)
         self.port: int = self._socket.getsockname()[1]
         for universe in multicast:
             group = socket.inet_aton(sacn.multicast_address(universe)) + socket.inet_aton(interface or host)
             with contextlib.suppress(OSError):
                 self._socket.setsockopt(socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, group)
-        self._universes: dict[int, _Universe] = {}
+        self._art: socket.socket | None = None
+        if art_port is not None:
+            with contextlib.suppress(OSError):
+                self._art = _listen(host, art_port)
+        self.art_port: int | None = self._art.getsockname()[1] if self._art else None
+        self.outputs = (0, 1, 2, 3)
+        self.drop = self.delay = 0.0
+        self.polls = 0
+        self._dice = random.Random(1)
+        self._late: deque[tuple[float, bytes]] = deque()
+        self._universes: dict[tuple[str, int], _Universe] = {}
         self._lock = threading.Lock()
         self.refused = 0
         self._ended = False
@@ -87,28 +121,61 @@ class Node:
         self._thread.start()
 
     def _run(self) -> None:
-        while not self._ended:
-            try:
-                data = self._socket.recv(2048)
-            except TimeoutError:
-                continue
-            except OSError:
-                return
-            packet = sacn.read(data)
-            if packet is None:
-                self.refused += 1
-                continue
-            with self._lock:
-                self._universes.setdefault(packet.universe, _Universe()).take(packet, time.monotonic())
+        with selectors.DefaultSelector() as selector:
+            for one in (self._socket, self._art):
+                if one is not None:
+                    selector.register(one, selectors.EVENT_READ)
+            while not self._ended:
+                for key, _ in selector.select(0.005 if self._late else 0.2):
+                    assert isinstance(key.fileobj, socket.socket)
+                    with contextlib.suppress(OSError):
+                        self._hear(*key.fileobj.recvfrom(2048))
+                while self._late and self._late[0][0] <= time.monotonic():
+                    self._take(self._late.popleft()[1])
 
-    def reports(self) -> list[Received]:
-        """What the node has, by universe."""
+    def _hear(self, data: bytes, sender: tuple[str, int]) -> None:
+        if artnet.code_of(data) == artnet.POLL:
+            self.polls += 1
+            if self._art is not None:
+                report = f"#0001 [{self.polls:04d}] well"
+                reply = artnet.build_reply(self.host, NAME, self.outputs, report)
+                with contextlib.suppress(OSError):
+                    self._art.sendto(reply, sender)
+            return
+        if self.drop > 0 and self._dice.random() < self.drop:
+            return
+        if self.delay > 0:
+            self._late.append((time.monotonic() + self.delay, data))
+        else:
+            self._take(data)
+
+    def _take(self, data: bytes) -> None:
+        now = time.monotonic()
+        packet = sacn.read(data)
+        protocol = "sacn"
+        if packet is None and (art := artnet.read_dmx(data)) is not None:
+            packet = sacn.Packet(ART, "Art-Net", 100, art.sequence, False, art.address, art.slots, 0)
+            protocol = "artnet"
+        with self._lock:
+            if packet is not None:
+                self._universes.setdefault((protocol, packet.universe), _Universe()).take(packet, now)
+            elif (sync := sacn.read_sync(data)) is not None:
+                for universe in self._universes.values():
+                    universe.put_out(sync)
+            elif artnet.code_of(data) == artnet.SYNC:
+                for (kind, _), universe in self._universes.items():
+                    universe.synced += kind == "artnet"
+            else:
+                self.refused += 1
+
+    def reports(self, protocol: str = "sacn") -> list[Received]:
+        """What the node has by a protocol, by universe; Art-Net's are port-addresses, from 0."""
         now = time.monotonic()
         found = []
         with self._lock:
-            for number, universe in sorted(self._universes.items()):
+            for (kind, number), universe in sorted(self._universes.items()):
                 last, times = universe.last, universe.times
-                if last is None:
+                if last is None or kind != protocol:
                     continue
                 span = times[-1] - times[0]
                 fresh = now - times[-1] < HOLD
@@ -123,6 +190,8 @@ class Node:
                         jumps=universe.jumps,
                         ended=last.terminated,
                         values=list(last.slots),
+                        protocol=kind,
+                        synced=universe.synced,
                     )
                 )
         return found
@@ -137,24 +206,52 @@ class Node:
         self._ended = True
         self._thread.join(1)
         self._socket.close()
+        if self._art is not None:
+            self._art.close()
+
+
+def _listen(host: str, port: int) -> socket.socket:
+    made = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    try:
+        made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        made.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
+        made.bind((host, port))
+    except OSError:
+        made.close()
+        raise
+    made.setblocking(False)
+    return made
 
 
 def table(reports: list[Received], width: int = 16) -> str:
     """The reports as text, a line each, with the first values."""
-    lines = [f"{'universe':>8}  {'source':24} {'prio':>4} {'rate':>5} {'packets':>8}  values"]
+    lines = [f"{'universe':>8}  {'by':7} {'source':24} {'prio':>4} {'rate':>5} {'packets':>8}  values"]
     for r in reports:
         state = "ended" if r.ended else f"{r.rate:5.1f}"
         first = " ".join(f"{v:3d}" for v in r.values[:width])
-        lines.append(f"{r.universe:8d}  {r.source[:24]:24} {r.priority:4d} {state:>5} {r.packets:8d}  {first} …")
+        lines.append(
+            f"{r.universe:8d}  {r.protocol:7} {r.source[:24]:24} {r.priority:4d} {state:>5} {r.packets:8d}  {first} …"
+        )
     return "\n".join(lines)
 
 
 def serve(node: Node, port: int) -> ThreadingHTTPServer:
-    """Serve the reports as JSON at http://127.0.0.1:port/ until the server is shut down."""
+    """Serve the reports as JSON at http://127.0.0.1:port/ until the server is shut down.
+
+    `/tell?drop=0.1&delay=0.05` has the node lose a tenth of the packets and take the others 50 ms late.
+    """
 
     class Handler(BaseHTTPRequestHandler):
         def do_GET(self) -> None:
-            body = msgspec.json.encode(node.reports())
+            told = parse_qs(urlsplit(self.path).query)
+            try:
+                drop, delay = (float(told[n][0]) if n in told else None for n in ("drop", "delay"))
+            except ValueError:
+                self.send_error(400, "drop and delay are numbers")
+                return
+            node.drop = node.drop if drop is None else min(1.0, max(0.0, drop))
+            node.delay = node.delay if delay is None else min(5.0, max(0.0, delay))
+            body = msgspec.json.encode(node.reports() + node.reports("artnet"))
             self.send_response(200)
             self.send_header("Content-Type", "application/json")
             self.send_header("Content-Length", str(len(body)))
@@ -169,13 +266,24 @@ def serve(node: Node, port: int) -> ThreadingHTTPServer:
     return server
 
 
-def main(port: int, http: int | None, multicast: list[int], json: bool) -> int:
+def main(
+    port: int,
+    http: int | None,
+    multicast: list[int],
+    json: bool,
+    art_port: int = artnet.PORT,
+    drop: float = 0.0,
+    delay: float = 0.0,
+) -> int:
     """Run a node until interrupted: print what it has once a second, or serve it."""
     try:
-        node = Node(port, multicast=multicast)
+        node = Node(port, multicast=multicast, art_port=art_port)
     except OSError as error:
         print(f"The node cannot listen on port {port}: {error.strerror}.", file=sys.stderr)
         return 1
+    node.drop, node.delay = drop, delay
+    if node.art_port is None:
+        print(f"Port {art_port} is taken: this node hears no Art-Net.", file=sys.stderr)
     if http is not None:
         try:
             server = serve(node, http)
@@ -183,13 +291,16 @@ def main(port: int, http: int | None, multicast: list[int], json: bool) -> int:
             print(f"The node cannot serve on port {http}: {error.strerror}.", file=sys.stderr)
             node.close()
             return 1
-        print(f"sACN on port {node.port}, reports at http://127.0.0.1:{server.server_port}/", flush=True)
+        print(
+            f"sACN on port {node.port}, Art-Net on port {node.art_port}, reports at http://127.0.0.1:{server.server_port}/",
+            flush=True,
+        )
     with contextlib.suppress(KeyboardInterrupt):
         while True:
             time.sleep(1.0)
             if json:
-                print(msgspec.json.encode(node.reports()).decode(), flush=True)
+                print(msgspec.json.encode(node.reports() + node.reports("artnet")).decode(), flush=True)
             elif http is None:
-                print(table(node.reports()), end="\n\n", flush=True)
+                print(table(node.reports() + node.reports("artnet")), end="\n\n", flush=True)
     node.close()
     return 0
