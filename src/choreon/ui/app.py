@@ -21,6 +21,7 @@ from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.formats import autosave, showfile
+from choreon.model import palettes
 from choreon.model.show import Output, Page, Show
 from choreon.ui import display, theme
 from choreon.ui.session import Session, settings_file
@@ -29,13 +30,14 @@ from choreon.ui.window import MainWindow
 
 
 def empty_show(name: str = "Untitled") -> Show:
-    """A show with nothing in it but a page and an output by multicast."""
-    return Show(
+    """A show with a page, an output by multicast, and sets of colours, marks and beams to begin with."""
+    show = Show(
         id=f"show-{uuid.uuid4().hex[:12]}",
         name=name,
         pages={"page-1": Page(id="page-1", name="Page 1")},
         outputs={"sacn": Output(id="sacn")},
     )
+    return palettes.sample(show)
 
 
 class Opened(msgspec.Struct):
@@ -104,7 +106,8 @@ class App:
         session = Session(opened.show, opened.path, client)
         if kept is not None:
             session.kept = kept
-        window = MainWindow(session)
+        with theme.plain_while_built():
+            window = MainWindow(session)
         window.open_show = self.change_show
         if opened.note:
             window.notice.tell(opened.note, "alarm")
@@ -137,10 +140,7 @@ class App:
         old.finish(stop=False)
         client = None
         with contextlib.suppress(OSError, TimeoutError):
-            client = engine_client.connect(2.0)
-            client.send(protocol.PutShow(opened.show, str(opened.path)))
-            client.close()
-            client = engine_client.connect(2.0)
+            client = hand_over(opened)
         self.window = self._make(opened, client)
         self.window.show()
         old.close()
@@ -203,10 +203,24 @@ def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
     if wanted is None or here == wanted.resolve() or (welcome.state.players and not may_replace(welcome.show, wanted)):
         return Opened(welcome.show, here), engine_client.Client()
     opened = find_show(wanted)
-    client = engine_client.Client(window=False)
-    client.send(protocol.PutShow(opened.show, str(opened.path)))
-    client.close()
-    return opened, engine_client.Client()
+    try:
+        return opened, hand_over(opened)
+    except OSError:  # it has gone meanwhile, or does not answer: the window starts one of its own
+        return opened, None
+
+
+def hand_over(opened: Opened) -> engine_client.Client:
+    """Give the engine that plays another show; gives a connection on which it has yet to say so. Raises OSError or
+    TimeoutError where no engine answers."""
+    client = engine_client.connect(2.0)
+    try:
+        client.wait_for(protocol.Welcome, 2.0)  # to the show before
+        client.send(protocol.PutShow(opened.show, str(opened.path)))
+        client.send(protocol.Hello())  # messages are taken in their order: it greets with the new show
+    except BaseException:
+        client.close()
+        raise
+    return client
 
 
 def may_replace(playing: Show, wanted: Path) -> bool:

@@ -7,7 +7,7 @@ import time
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
-from choreon.ui import theme
+from choreon.ui import theme, words
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.faders import Fader
@@ -29,6 +29,10 @@ class Heading(QFrame):
         self.kept = basics.label("", "small")
         self.undo = basics.tool("undo", "Undo", session.undo)
         self.redo = basics.tool("redo", "Redo", session.redo)
+        self.draft = basics.button("", lambda: None, "quiet")
+        self.draft.setStyleSheet(f"color: {theme.DRAFT};")
+        self.draft.hide()
+        self._drafted: tuple[object, bool] | None = None
         self.health = basics.label("", "small")
         self.grand = Fader("Grand master", upright=False, token=theme.TEXT)
         self.grand.setFixedWidth(190)
@@ -40,7 +44,7 @@ class Heading(QFrame):
         self.blackout.setIcon(theme.icon("dark"))
         self.blackout.setToolTip("Blackout: all intensity to zero, until pressed again (Ctrl+B)")
         self.blackout.clicked.connect(session.set_blackout)
-        for widget in (self.name, self.kept, self.undo, self.redo):
+        for widget in (self.name, self.kept, self.undo, self.redo, self.draft):
             box.addWidget(widget)
         box.addStretch(1)
         for tail in (self.health, basics.label("Grand", "soft"), self.grand, self.grand_text, self.blackout):
@@ -77,15 +81,22 @@ class Heading(QFrame):
             basics.set_role(self.kept, "alarm")
             return
         ago = int(time.time() - kept.when)
-        words = "just now" if ago < 2 else f"{ago} s ago" if ago < 60 else f"{ago // 60} min ago"
+        when = "just now" if ago < 2 else f"{ago} s ago" if ago < 60 else f"{ago // 60} min ago"
         if ago >= 3600:
-            words = time.strftime("%H:%M", time.localtime(kept.when))
-        self.kept.setText(f"kept {words}")
+            when = time.strftime("%H:%M", time.localtime(kept.when))
+        self.kept.setText(f"kept {when}")
         self.kept.setToolTip(f"Every edit is written to {kept.path} within a second.")
         basics.set_role(self.kept, "small")
 
     def _state(self, state) -> None:
-        masters = state.masters
+        masters, draft = state.masters, state.draft
+        if self._drafted is None or self._drafted[0] is not draft.look or self._drafted[1] != draft.blind:
+            self._drafted = (draft.look, draft.blind)
+            self.draft.setVisible(bool(draft.look))
+            self.draft.setText(f"◌ {'blind draft' if draft.blind else 'draft'} · {len(draft.look)}")
+            what = words.summary(draft.look) if draft.look else ""
+            where = "kept off the stage" if draft.blind else "on stage above all that plays"
+            self.draft.setToolTip(f"The draft: {what}; {where}, stored nowhere yet. Press to go to Compose.")
         self.grand.set_level(masters.grand)
         self.grand_text.setText(f"{100 * masters.grand:.0f} %")
         if self._black is not masters.blackout:

@@ -11,6 +11,9 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication, QWidget
 
+from choreon.model import links
+from choreon.sim.node import Node
+from choreon.ui.rig.swap import SwapDialog
 from choreon.ui.widgets import basics
 
 
@@ -59,6 +62,7 @@ def _take(folder: Path, home: Path) -> int:
 
     def picture(name: str, widget: QWidget = window) -> None:
         settle(0.5)
+        window.notice.hide()
         widget.grab().save(str(folder / f"{name}.png"))
 
     session = window.session
@@ -93,28 +97,89 @@ def _perform(window, picture) -> None:
 
 def _compose(window, picture) -> None:
     session = window.session
+    place = window.places["compose"]
     window.go("compose")
     settle(4.0)
-    session.choose(list(session.show.groups["spots"].fixtures))
-    session.touch(
-        {i: {"Dimmer": 1.0, "Pan": p, "Tilt": -40.0} for i, p in zip(session.chosen, (30, 10, -10, -30), strict=True)}
-    )
-    session.choose(list(session.show.groups["pars-up"].fixtures))
-    teal = {"ColorRGB_Red": 0.0, "ColorRGB_Green": 0.62, "ColorRGB_Blue": 0.5}
-    session.touch({i: {"Dimmer": 0.9, **teal} for i in session.chosen})
+    session.choose([*session.show.groups["spots"].fixtures, "par-5", "uplight-2", "wash-1"])
+    session.touch({i: {"Dimmer": 0.9} for i in session.chosen})
+    place.what.hand.give_colour((0.0, 0.62, 0.5))
     picture("compose")
+    session.choose([*session.show.groups["spots"].fixtures])
+    place.what.open_tab("Aim")
+    place.what.aim_panel.send(links.to_mark("cello"))
+    place.what.aim_panel.limit.setChecked(True)
+    place.stage.go_to(1)
+    picture("compose-aim")
+    place.what.aim_panel.limit.setChecked(False)
+    place.stage.go_to(0)
+    session.choose(["bar-1", "bar-2"])
+    session.set_each_cell(True)
+    place.shelf.show_kind("palettes")
+    spread = place.what.spread_panel
+    place.what.open_tab("Spread")
+    spread.what.setCurrentIndex(spread.what.findText("Colour"))
+    spread._rgb(0, (1.0, 0.2, 0.0))
+    spread._rgb(1, (0.1, 0.1, 1.0))
+    window.ledger._toggle()
+    picture("compose-spread")
+    window.ledger._toggle()
+    session.set_each_cell(False)
+    place.shelf.show_kind("scenes")
 
 
 def _rig(window, picture) -> None:
     window.go("rig")
-    place = window.places["rig"]
+    place, session = window.places["rig"], window.session
+    session.clear_draft()
+    place.go(0)
     place.hang.choose_type("tarnby-par-7")
     place.hang.count.setValue(4)
-    window.session.choose(["spot-2"])
+    session.choose(["spot-2"])
     place.ribbon.go(1)
     picture("rig")
     place.hang.types.setCurrentRow(-1)
-    window.session.clear_draft()
+    session.choose(["spot-1", "spot-2", "spot-3", "spot-4"])
+    place.go(2)
+    picture("rig-list")
+    node = Node(45571, art_port=6454)
+    place.go(3)
+    place.outputs.add("artnet", "127.0.0.1", (3,), "Dots")
+    settle(3.2)
+    picture("rig-outputs")
+    session.undo()
+    node.close()
+    place.go(0)
+    place.ribbon.whole.setChecked(True)
+    session.touch({"spot-2": {"Gobo1": 3.0}})
+    place.in_hand.show_why(2, 82)
+    picture("rig-map")
+    place.ribbon.whole.setChecked(False)
+    place.go(1)
+    place.in_hand.go(1)
+    picture("rig-front")
+    place.in_hand.go(0)
+    session.clear_draft()
+    place.go(0)
+    place.show_room(True)
+    picture("rig-room")
+    place.show_room(False)
+    _types(window, picture)
+
+
+def _types(window, picture) -> None:
+    place, session = window.places["rig"], window.session
+    place.go(0)
+    place.edit_type(session.show.types["ostrey-spot-160"])
+    place.editor._channel_clicked("gobo")
+    place.editor.channel.choose(3)
+    picture("type-editor")
+    place.editor.leave()
+    dialog = SwapDialog(session, window)
+    dialog.choose("tarnby-turn-150", "13 channel")
+    dialog.show()
+    picture("swap", dialog)
+    dialog.close()
+    session.clear_draft()
 
 
 if __name__ == "__main__":

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import cache
 from importlib.resources import files
 
@@ -99,9 +101,24 @@ def _palette() -> QPalette:
 ICON = QSize(18, 18)
 
 
+@contextmanager
+def plain_while_built() -> Iterator[None]:
+    """Put the style sheet on when all widgets are in their places: with it, every one that is moved below another is
+    styled anew, with all that is in it."""
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    sheet = app.styleSheet()
+    app.setStyleSheet("")
+    try:
+        yield
+    finally:
+        app.setStyleSheet(sheet)
+
+
 def style() -> str:
     """The style sheet with the tokens filled in."""
     text = files("choreon.ui").joinpath("style.qss").read_text()
     tokens = {"pit": PIT, "deck": DECK, "flat": FLAT, "batten": BATTEN, "text": TEXT, "soft": SOFT, "faint": FAINT}
     tokens |= {"live": LIVE, "draft": DRAFT, "chosen": CHOSEN, "keep": KEEP, "alarm": ALARM, "radius": str(RADIUS)}
+    tokens["icons"] = str(files("choreon.ui").joinpath("icons"))
     return re.sub("@(" + "|".join(tokens) + ")", lambda m: tokens[m.group(1)], text)

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from choreon.ui import theme, words
 from choreon.ui.compose.place import ComposePlace
+from choreon.ui.drags import OpensUnder
 from choreon.ui.heading import Heading
 from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
@@ -43,7 +44,8 @@ class Notice(QFrame):
         self.setObjectName("notice")
         self.text = basics.label("", wrap=True)
         self.sign = basics.label("")
-        self.dismiss = basics.tool("close", "Dismiss", self.hide)
+        self.dismissed: Callable[[str], None] = lambda kind: None
+        self.dismiss = basics.tool("close", "Dismiss", self._dismiss)
         line = basics.row(self.sign, self.text, self.dismiss)
         line.layout().setStretch(1, 1)
         basics.stack(self, line).setContentsMargins(16, 6, 8, 6)
@@ -56,7 +58,9 @@ class Notice(QFrame):
         if self.isVisible() and self.kind == "alarm" and kind == "info":
             return
         self.kind = kind
-        token, sign = {"alarm": (theme.ALARM, "▲"), "learn": (theme.DRAFT, "◌")}.get(kind, (theme.LIVE, "●"))
+        token, sign = {"alarm": (theme.ALARM, "▲"), "learn": (theme.DRAFT, "◌"), "work": (theme.LIVE, "◌")}.get(
+            kind, (theme.LIVE, "●")
+        )
         self.setStyleSheet(
             f"#notice {{ background: {theme.FLAT}; border: 1px solid {token}; border-radius: {theme.RADIUS}px; }}"
         )
@@ -69,6 +73,10 @@ class Notice(QFrame):
             self._away.start()
         else:
             self._away.stop()
+
+    def _dismiss(self) -> None:
+        self.hide()
+        self.dismissed(self.kind)
 
     def _lay(self) -> None:
         parent = self.parentWidget()
@@ -89,14 +97,16 @@ class MainWindow(QMainWindow):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        session.setParent(self)  # it ends with the window, and with it what listens to it
         self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         self.open_show: Callable[[str], None] | None = None
         self.closed_for_good = False
         self.learner = Learner(session)
         self.heading = Heading(session)
+        self.heading.draft.clicked.connect(lambda: self.go("compose"))
         self.ledger = Ledger(session)
         self.places: dict[str, QWidget] = {
-            "rig": RigPlace(session),
+            "rig": RigPlace(session, self.learner),
             "compose": ComposePlace(session),
             "perform": PerformPlace(session, self.learner),
             "surfaces": SurfacesPlace(session, self.learner),
@@ -119,7 +129,9 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(960, 600)
         session.told.connect(self.notice.tell)
+        session.working.connect(self._working)
         session.show_changed.connect(lambda show: self.setWindowTitle(f"{show.name} — Choreon"))
+        self.notice.dismissed = self._dismissed
         self.learner.changed.connect(self._learning)
         self._shortcuts()
         geometry = self.settings.value("geometry")
@@ -160,6 +172,7 @@ class MainWindow(QMainWindow):
             button.setToolTip(f"{name.capitalize()} (Ctrl+{i + 1})")
             button.clicked.connect(lambda *_, n=name: self.go(n))
             self.buttons.addButton(button, i)
+            OpensUnder(button, lambda n=name: self.go(n))
             widgets.append(button)
         self.more = basics.tool("more", "Shows, and how the window behaves", self._menu)
         self.more.setFixedSize(68, 40)
@@ -193,6 +206,18 @@ class MainWindow(QMainWindow):
         self._escape = QShortcut(QKeySequence("Esc"), self)
         self._escape.activated.connect(self.learner.cancel)
         self._escape.setEnabled(False)
+
+    def _working(self, text: str) -> None:
+        if text:
+            self.notice.tell(f"{text} … (closing this line lets it go)", "work")
+        elif self.notice.kind == "work":
+            self.notice.hide()
+
+    def _dismissed(self, kind: str) -> None:
+        """Closing the line that tells of work lets the work go."""
+        rig = self.places["rig"]
+        if kind == "work" and isinstance(rig, RigPlace):
+            rig.files.work.stop()
 
     def _learning(self, target: str) -> None:
         self._escape.setEnabled(bool(target))
@@ -233,6 +258,7 @@ class MainWindow(QMainWindow):
     def finish(self, stop: bool, fade: float = 2.0) -> None:
         """Write everything and let the engine go on, or have it fade out within `fade` seconds and stop."""
         self.closed_for_good = True
+        self._dismissed("work")
         self.settings.setValue("geometry", self.saveGeometry())
         for name, splitter in self._splitters():
             self.settings.setValue(f"splitter/{name}", splitter.saveState())

@@ -5,10 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from choreon.model import attributes as at
-from choreon.model.show import Look, Show
-from choreon.render.colour import to_screen
+from choreon.model.colours import hex_of
+from choreon.model.show import Look, Show, Value
+from choreon.render.why import link_name
 
 ORDER = list(at.Family)
+OTHER_TARGETS = {
+    "grand": "Grand master",
+    "blackout": "Blackout",
+    "walk:next": "Walk: next lamp",
+    "walk:back": "Walk: lamp before",
+}
 
 
 def families(look: Look) -> list[at.Family]:
@@ -26,6 +33,8 @@ def summary(look: Look) -> str:
 def number(name: str, value: float) -> str:
     """One value in its attribute's unit."""
     known = at.attribute(name)
+    if name.startswith(at.RAW):
+        return f"DMX {value:.0f}"
     if name == at.SHUTTER:
         return "open" if value >= 0.5 else "closed"
     if known.unit == "%":
@@ -34,13 +43,16 @@ def number(name: str, value: float) -> str:
         return f"{value:.1f}°"
     if known.unit:
         return f"{value:.1f} {known.unit}"
-    return f"{value:.0f}"
+    return f"{value:.0f}" if known.snap or known.high > 1 else f"{value:.2f}"
 
 
-def value(name: str, given: float | tuple[float, ...]) -> str:
-    """A value, or the span of a tuple of them, one per cell."""
+def value(name: str, given: Value, show: Show | None = None) -> str:
+    """A value, the span of a tuple of them, one per cell, or what a link leads to."""
+    if isinstance(given, str):
+        return link_name(show, given) if show is not None else "linked"
     if isinstance(given, tuple):
-        low, high = min(given, default=0.0), max(given, default=0.0)
+        cells = [v for v in given if v is not None]
+        low, high = min(cells, default=0.0), max(cells, default=0.0)
         return number(name, low) if low == high else f"{number(name, low)} … {number(name, high)}"
     return number(name, given)
 
@@ -59,7 +71,8 @@ def lines(look: Look) -> list[tuple[str, str, tuple[str, ...]]]:
 
 def hex_colour(rgb: Iterable[float]) -> str:
     """Linear light as #RRGGBB."""
-    return "#" + "".join(f"{round(255 * float(v)):02X}" for v in to_screen(list(rgb)))
+    r, g, b = (float(v) for v in rgb)
+    return hex_of((r, g, b))
 
 
 def some(names: list[str], most: int = 3) -> str:
@@ -71,8 +84,8 @@ def some(names: list[str], most: int = 3) -> str:
 
 def target_name(show: Show, target: str) -> str:
     """What a control's target is called."""
-    if target in ("grand", "blackout"):
-        return {"grand": "Grand master", "blackout": "Blackout"}[target]
+    if target in OTHER_TARGETS:
+        return OTHER_TARGETS[target]
     found = show.tile(target.removeprefix("tile:"))
     if found is None:
         return "gone"

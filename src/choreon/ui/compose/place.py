@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
+from choreon.model import choosing
 from choreon.ui.compose.shelf import Shelf
+from choreon.ui.compose.stage_tools import StageTools
 from choreon.ui.compose.what import What
 from choreon.ui.compose.who import Who
 from choreon.ui.session import Session
@@ -17,22 +20,68 @@ class ComposePlace(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
+        self.session = session
         self.who = Who(session)
         self.stage = StagePicture(session)
+        self.tools = StageTools(self.stage, session)
         self.what = What(session)
-        self.shelf = Shelf(session)
+        self.shelf = Shelf(session, self.what.hand)
+        self._wire()
         across = QSplitter(Qt.Orientation.Horizontal)
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(self.stage)
         middle.addWidget(self.shelf)
         middle.setStretchFactor(0, 1)
-        middle.setSizes([470, 176])
+        middle.setSizes([540, 196])
         middle.setCollapsible(0, False)
         for widget in (self.who, middle, self.what):
             across.addWidget(widget)
         across.setStretchFactor(1, 1)
-        across.setSizes([196, 700, 284])
+        across.setSizes([196, 684, 300])
         across.setCollapsible(1, False)
         box = QVBoxLayout(self)
         box.setContentsMargins(8, 0, 8, 8)
         box.addWidget(across)
+        self._keys()
+
+    def _wire(self) -> None:
+        """What the stage is pressed for is told by the panels, and what was pressed goes back to them."""
+        stage, aim = self.stage, self.what.aim_panel
+        aim.aim_at.toggled.connect(stage.aim)
+        aim.setting_mark.connect(stage.mark)
+        stage.modes_changed.connect(self._modes)
+        stage.pointed.connect(aim.send)
+        stage.marked.connect(aim.mark_at)
+        stage.mark_moved.connect(aim.move_mark)
+        stage.like.connect(self.what.copied.make_like)
+        self.what.tab_changed.connect(self._tab)
+        self.what.like_wanted.connect(lambda: stage.set_mode("like"))
+
+    def _modes(self) -> None:
+        aim = self.what.aim_panel
+        aim.aim_at.setChecked(self.stage.mode == "aim")
+        aim.add_mark.setChecked(self.stage.mode == "mark")
+
+    def _tab(self, name: str) -> None:
+        """Marks can be taken hold of while aiming is what goes on."""
+        self.stage.marks_shown = name == "Aim"
+        if name != "Aim" and self.stage.mode in ("aim", "mark"):
+            self.stage.set_mode("")
+        self.stage.update()
+
+    def _keys(self) -> None:
+        session = self.session
+        for key, act in (
+            ("Ctrl+A", lambda: session.choose(list(session.show.fixtures))),
+            ("Ctrl+I", lambda: session.choose(choosing.inverted(session.show, session.chosen))),
+            ("Ctrl+U", session.open_up),
+            ("Ctrl+H", session.home),
+            ("Ctrl+C", self.what.copied.copy),
+            ("Ctrl+V", self.what.copied.paste),
+        ):
+            made = QShortcut(QKeySequence(key), self)
+            made.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            made.activated.connect(act)
+
+    def hideEvent(self, event) -> None:
+        self.stage.set_mode("")

@@ -1,28 +1,122 @@
-"""What: the attributes of those who are chosen. Everything here goes to the draft and nowhere else."""
+"""What: the attributes of those who are chosen, family by family. Everything here goes to the draft, nowhere else."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtCore import QSettings, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtWidgets import QButtonGroup, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
-from choreon.model.show import Look
-from choreon.ui import words
-from choreon.ui.session import Session
+from choreon.ui import theme, words
+from choreon.ui.compose.aim_panel import AimPanel
+from choreon.ui.compose.colour_panel import ColourPanel
+from choreon.ui.compose.controls import Controls, Order, show_span
+from choreon.ui.compose.copying import Copied
+from choreon.ui.compose.hand import Hand
+from choreon.ui.compose.palette_chips import PaletteChips, keep_button
+from choreon.ui.compose.spread_panel import SpreadPanel
+from choreon.ui.session import Session, settings_file
 from choreon.ui.widgets import basics
-from choreon.ui.widgets.colour_field import AimPad, ColourField, Swatches
 from choreon.ui.widgets.values import ValueField
 
 LEVELS = (("Off", 0.0), ("25", 0.25), ("50", 0.5), ("75", 0.75), ("Full", 1.0))
+TABS = ("Colour", "Aim", "Beam", "Device", "Spread")
+
+
+class Tab(QPushButton):
+    """A family's tab; a dashed line below says that the draft has something of it."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self.setCheckable(True)
+        self.setProperty("kind", "quiet")
+        self.setStyleSheet("padding: 6px 7px;")
+        self.setToolTip(text)
+        self.drafted = 0
+
+    def set_drafted(self, count: int, names: str) -> None:
+        """How many of its attributes are in the draft."""
+        if count != self.drafted:
+            self.drafted = count
+            self.update()
+        self.setToolTip(f"{self.text()}: in the draft: {names}" if count else self.text())
+
+    def paintEvent(self, event) -> None:
+        super().paintEvent(event)
+        if self.drafted:
+            painter = QPainter(self)
+            pen = QPen(QColor(theme.DRAFT), 2)
+            pen.setDashPattern([3, 2])
+            painter.setPen(pen)
+            painter.drawLine(8, self.height() - 3, self.width() - 8, self.height() - 3)
+
+
+class BeamPanel(QWidget):
+    """Shutter, and all that shapes the beam."""
+
+    def __init__(self, hand: Hand) -> None:
+        super().__init__()
+        self.hand = hand
+        self.shutter_open = basics.button("Open", lambda: self._shutter(1.0))
+        self.shutter_closed = basics.button("Closed", lambda: self._shutter(0.0))
+        for button in (self.shutter_open, self.shutter_closed):
+            button.setCheckable(True)
+        self.shutter = basics.row(basics.label("Shutter", "soft"), 1, self.shutter_open, self.shutter_closed)
+        self.chips = PaletteChips(hand, at.Family.BEAM)
+        self.more = Controls(hand)
+        head = basics.row(basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.BEAM))
+        basics.stack(self, self.shutter, self.more, head, self.chips, spacing=8)
+
+    def _shutter(self, value: float) -> None:
+        given = {at.SHUTTER: value}
+        if value and at.STROBE in self.hand.names():
+            given[at.STROBE] = 0.0
+        self.hand.give(given)
+
+    def rebuild(self, counts: dict[str, int]) -> None:
+        self.shutter.setVisible(at.SHUTTER in counts)
+        rest = [n for n in counts if at.attribute(n).family == at.Family.BEAM and n != at.SHUTTER]
+        order = {name: i for i, name in enumerate(BEAM_ORDER)}
+        rest.sort(key=lambda n: order.get(at.template(n), len(order)))
+        self.more.set_names(rest, counts)
+
+    def show_values(self, counts: dict[str, int], total: int) -> None:
+        self.more.show_values(counts, total)
+        shutters = self.hand.numbers(at.SHUTTER)
+        self.shutter_open.setChecked(bool(shutters) and all(s >= 0.5 for s in shutters))
+        self.shutter_closed.setChecked(bool(shutters) and all(s < 0.5 for s in shutters))
+
+
+BEAM_ORDER = ("Shutter(n)Strobe", "Zoom", "Iris", "Focus(n)", "Frost(n)", "Gobo(n)", "Gobo(n)Pos", "Gobo(n)PosRotate")
+
+
+class DevicePanel(QWidget):
+    """Everything else by its names; hidden and reordered by type."""
+
+    def __init__(self, hand: Hand) -> None:
+        super().__init__()
+        self.more = Controls(hand, Order(QSettings(str(settings_file()), QSettings.Format.IniFormat)))
+        hint = basics.label("Right-click hides a line or moves it, for this type.", "small", wrap=True)
+        basics.stack(self, self.more, hint, spacing=8)
+
+    def rebuild(self, counts: dict[str, int]) -> None:
+        self.more.set_names([n for n in counts if at.attribute(n).family == at.Family.DEVICE], counts)
+
+    def show_values(self, counts: dict[str, int], total: int) -> None:
+        self.more.show_values(counts, total)
 
 
 class What(QWidget):
-    """One section a family; sections that nobody chosen has are hidden."""
+    """Intensity always; then one family at a time."""
+
+    tab_changed = Signal(str)
+    like_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.fields: dict[str, ValueField] = {}
+        self.hand = Hand(session)
+        self.copied = Copied(session)
         self.title = basics.label("", "heading", wrap=True)
         self.empty = basics.label(
             "Choose lights on the stage, or a group on the left. What you change here is on stage at once and goes "
@@ -30,21 +124,42 @@ class What(QWidget):
             "soft",
             wrap=True,
         )
-        self.sections: dict[at.Family, QWidget] = {
-            at.Family.INTENSITY: self._intensity(),
-            at.Family.COLOUR: self._colour(),
-            at.Family.POSITION: self._position(),
-            at.Family.BEAM: self._beam(),
-            at.Family.DEVICE: self._device(),
-        }
-        inner = QWidget()
-        basics.stack(inner, self.title, self.empty, *self.sections.values(), 1, margins=12, spacing=14)
-        panel = basics.panel(basics.scroller(inner), margins=0)
+        self.copy_button = basics.tool("copy", "Copy and paste between lights", self._copy_menu)
+        self.light = self._light()
+        self.colour_panel = ColourPanel(self.hand)
+        self.aim_panel = AimPanel(self.hand)
+        self.beam_panel = BeamPanel(self.hand)
+        self.device_panel = DevicePanel(self.hand)
+        self.spread_panel = SpreadPanel(self.hand)
+        self.panels = dict(
+            zip(
+                TABS,
+                (self.colour_panel, self.aim_panel, self.beam_panel, self.device_panel, self.spread_panel),
+                strict=True,
+            )
+        )
+        self.group = QButtonGroup(self)
+        self.tabs: dict[str, Tab] = {}
+        self.stack = QStackedWidget()
+        for i, (name, panel) in enumerate(self.panels.items()):
+            tab = Tab(name)
+            tab.clicked.connect(lambda *_, n=name: self.open_tab(n))
+            self.tabs[name] = tab
+            self.group.addButton(tab, i)
+            inner = QWidget()
+            basics.stack(inner, panel, 1, margins=0)
+            inner.layout().setContentsMargins(0, 0, 10, 0)
+            self.stack.addWidget(basics.scroller(inner))
+        self.tab_row = basics.row(*self.tabs.values(), 1, spacing=0)
+        self.wanted = TABS[0]
+        panel = basics.panel(self._head(), self.empty, self.light, self.tab_row, self.stack, margins=12, spacing=10)
+        panel.layout().setStretch(4, 1)
+        panel.layout().setAlignment(self.empty, Qt.AlignmentFlag.AlignTop)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-        self.setMinimumWidth(280)
-        self._soon = basics.once(self, 60, self._show_values)
+        self.setMinimumWidth(296)
+        self._soon = basics.once(self, 60, lambda: self._show_values())
         self._follow = QTimer(self, interval=250)
         self._follow.timeout.connect(self._show_values)
         session.chosen_changed.connect(self._rebuild)
@@ -52,218 +167,161 @@ class What(QWidget):
         session.state_changed.connect(lambda _: self._soon.isActive() or self._soon.start())
         self._rebuild()
 
+    # parts of it by name, as they are looked for
+
+    @property
+    def fields(self) -> dict[str, ValueField]:
+        """The fields that show amounts, by attribute."""
+        found = {at.DIMMER: self.level, **self.colour_panel.fields, **self.aim_panel.fields}
+        for panel in (self.colour_panel, self.aim_panel, self.beam_panel, self.device_panel):
+            found |= {n: row.field for n, row in panel.more.rows.items() if row.field is not None}
+        return found
+
+    @property
+    def colour(self):
+        return self.colour_panel.colour
+
+    @property
+    def aim_at(self):
+        return self.aim_panel.aim_at
+
+    @property
+    def reach(self):
+        return self.aim_panel.reach
+
     def showEvent(self, event) -> None:
         self._follow.start()
-        self._show_values()
+        self._rebuild()
 
     def hideEvent(self, event) -> None:
         self._follow.stop()
 
-    # sections
+    def _head(self) -> QWidget:
+        head = basics.row(self.title, self.copy_button)
+        head.layout().setStretch(0, 1)
+        head.layout().setAlignment(self.copy_button, Qt.AlignmentFlag.AlignTop)
+        return head
 
-    def _field(self, name: str, low=None, high=None, home=0.0, scale: float = 1.0, digits: int = 0) -> ValueField:
-        known = at.attribute(name)
-        low = known.low * scale if low is None else low
-        high = known.high * scale if high is None else high
-        field = ValueField(known.label, low, high, known.unit, digits, home)
-        field.changed.connect(lambda value: self._touch({name: value / scale}))
-        self.fields[name] = field
-        return field
-
-    def _intensity(self) -> QWidget:
+    def _light(self) -> QWidget:
         section = QWidget()
-        level = self._field(at.DIMMER, scale=100)
-        quick = basics.row(
+        self.level = ValueField(at.attribute(at.DIMMER).label, 0, 100, "%", 0, 0.0)
+        self.level.changed.connect(lambda v: self.hand.give({at.DIMMER: v / 100}))
+        self.quick = basics.row(
             *(
-                basics.button(text, lambda v=value: self._touch({at.DIMMER: v}), tip=f"Intensity {text}")
+                basics.button(text, lambda v=value: self.hand.give({at.DIMMER: v}), tip=f"Intensity {text}")
                 for text, value in LEVELS
             ),
             spacing=4,
         )
         for i in range(len(LEVELS)):
-            quick.layout().itemAt(i).widget().setStyleSheet("padding: 5px 2px;")
+            self.quick.layout().itemAt(i).widget().setStyleSheet("padding: 5px 2px;")
         self.open_up = basics.button(
-            "Open up", self._open_up, "", "sun", "Make the chosen shine: shutter open, intensity full"
+            "Open up",
+            self.session.open_up,
+            "",
+            "sun",
+            "Make the chosen shine: open, full, the rest at home (Ctrl+U)",
         )
-        basics.stack(section, basics.row(basics.label("Intensity", "heading"), 1, self.open_up), level, quick)
-        return section
-
-    def _colour(self) -> QWidget:
-        section = QWidget()
-        self.colour = ColourField()
-        self.colour.changed.connect(self._touch_colour)
-        self.swatches = Swatches()
-        self.swatches.picked.connect(self._touch_colour)
-        self.hex = basics.label("", "soft")
-        sliders = [self._field(name, scale=100) for name in at.TARGET_COLOUR]
-        for name, field in zip(at.TARGET_COLOUR, sliders, strict=True):
-            field.changed.disconnect()
-            field.changed.connect(lambda value, n=name: self._touch_part(n, value / 100))
-        self.direct = [self._field(name, scale=100) for name in at.DIRECT_EMITTERS]
+        self.go_home = basics.button("Home", self.session.home, "", "", "Everything at home, dark (Ctrl+H)")
+        self.light_who = basics.label("", "small")
         basics.stack(
-            section,
-            basics.row(basics.label("Colour", "heading"), 1, self.hex),
-            self.colour,
-            self.swatches,
-            *sliders,
-            *self.direct,
+            section, self.level, self.light_who, self.quick, basics.row(self.open_up, self.go_home, 1), spacing=6
         )
         return section
 
-    def _position(self) -> QWidget:
-        section = QWidget()
-        self.aim = AimPad()
-        self.aim.changed.connect(lambda pan, tilt: self._touch({at.PAN: pan, at.TILT: tilt}))
-        pan, tilt = self._field(at.PAN, digits=1), self._field(at.TILT, digits=1)
-        basics.stack(section, basics.label("Position", "heading"), self.aim, basics.row(pan, tilt))
-        return section
+    def open_tab(self, name: str) -> None:
+        """Show a family."""
+        self.wanted = name
+        if self.session.chosen:
+            self._fit(name, self.hand.names())
+        self.stack.setCurrentIndex(TABS.index(name))
+        self.tabs[name].setChecked(True)
+        self.tab_changed.emit(name)
+        self._show_values()
 
-    def _beam(self) -> QWidget:
-        section = QWidget()
-        self.shutter_open = basics.button("Open", lambda: self._touch({at.SHUTTER: 1.0, at.STROBE: 0.0}))
-        self.shutter_closed = basics.button("Closed", lambda: self._touch({at.SHUTTER: 0.0}))
-        for button in (self.shutter_open, self.shutter_closed):
-            button.setCheckable(True)
-        strobe = self._field(at.STROBE, digits=1)
-        strobe.changed.disconnect()
-        strobe.changed.connect(lambda hertz: self._touch({at.SHUTTER: 1.0, at.STROBE: hertz}))
-        basics.stack(
-            section,
-            basics.label("Beam", "heading"),
-            basics.row(basics.label("Shutter", "soft"), 1, self.shutter_open, self.shutter_closed),
-            strobe,
-        )
-        return section
+    @property
+    def tab(self) -> str:
+        return TABS[self.stack.currentIndex()]
 
-    def _device(self) -> QWidget:
-        section = QWidget()
-        self.raw = QWidget()
-        self.raw_box = QVBoxLayout(self.raw)
-        self.raw_box.setContentsMargins(0, 0, 0, 0)
-        self.raw_fields: dict[str, ValueField] = {}
-        heading = basics.label("Device", "heading")
-        heading.setToolTip("Channels driven by their raw values, 0…255")
-        basics.stack(section, heading, self.raw)
-        return section
+    def aim_heads(self, link: str) -> None:
+        """Send the chosen heads to a point or a mark."""
+        self.aim_panel.send(link)
+
+    def _copy_menu(self) -> None:
+        menu = QMenu(self)
+        self.copied.fill(menu)
+        menu.addSeparator()
+        menu.addAction("Make these like that one…", self.like_wanted.emit).setEnabled(bool(self.session.chosen))
+        menu.exec(self.copy_button.mapToGlobal(self.copy_button.rect().bottomLeft()))
 
     # what is chosen
 
-    def _having(self, name: str) -> list[str]:
-        where = self.session.programme.rig.where
-        return [i for i in self.session.chosen if name in where.get(i, {})]
-
     def _rebuild(self, _=None) -> None:
+        if not self.isVisible():
+            return  # it is rebuilt when it is looked at
         show, chosen = self.session.show, self.session.chosen
-        self.title.setText(words.some([show.fixtures[i].name for i in chosen if i in show.fixtures]))
+        self.hand.look_again()
+        counts = self.hand.names() if chosen else {}
+        self.title.setText(_title(self.session, show) if chosen else "")
         self.title.setVisible(bool(chosen))
+        self.copy_button.setVisible(bool(chosen))
         self.empty.setVisible(not chosen)
-        where = self.session.programme.rig.where
-        has = {name for i in chosen for name in where.get(i, {})}
-        for name, field in self.fields.items():
-            field.setVisible(name in has)
-        self.colour.setVisible(at.RED in has)
-        self.swatches.setVisible(at.RED in has)
-        raw = sorted(name for name in has if name not in at.ATTRIBUTES)
-        if list(self.raw_fields) != raw:
-            self._rebuild_raw(raw)
-        shown = {at.attribute(name).family for name in has}
-        for family, section in self.sections.items():
-            section.setVisible(family in shown)
-        self._fit_spans()
-        self._show_values()
+        self.light.setVisible(bool(chosen))
+        self.tab_row.setVisible(bool(chosen))
+        self.stack.setVisible(bool(chosen))
+        if not chosen:
+            self.tab_changed.emit("")
+            return
+        for widget in (self.level, self.quick):
+            widget.setVisible(at.DIMMER in counts)
+        families = {at.attribute(n).family for n in counts}
+        there = {
+            "Colour": at.Family.COLOUR in families,
+            "Aim": at.Family.POSITION in families,
+            "Beam": at.Family.BEAM in families,
+            "Device": at.Family.DEVICE in families,
+            "Spread": True,
+        }
+        for name, tab in self.tabs.items():
+            tab.setVisible(there[name])
+        shown = self.wanted if there[self.wanted] else next(n for n in TABS if there[n])
+        self._fit(shown, counts)
+        self.stack.setCurrentIndex(TABS.index(shown))
+        self.tabs[shown].setChecked(True)
+        self.tab_changed.emit(shown)
+        self._show_values(fresh=True)
 
-    def _rebuild_raw(self, names: list[str]) -> None:
-        basics.clear(self.raw_box)
-        self.raw_fields = {}
-        for name in names:
-            field = ValueField(self._raw_label(name), 0, 255, "", 0, 0.0)
-            field.changed.connect(lambda value, n=name: self._touch({n: value}))
-            self.raw_fields[name] = field
-            self.raw_box.addWidget(field)
+    def _fit(self, tab: str, counts: dict[str, int]) -> None:
+        """Fit a family's panel to what the choice has; those that are not seen wait until they are."""
+        self.panels[tab].rebuild(counts)  # type: ignore[attr-defined]
 
-    def _raw_label(self, name: str) -> str:
-        """What the first of the chosen that has it calls the channel."""
-        show = self.session.show
-        for fixture in self._having(name):
-            kind = show.types[show.fixtures[fixture].type]
-            for channel in kind.channels:
-                if channel.key == name or {r.attribute for r in channel.ranges} == {name}:
-                    return channel.label
-        return at.attribute(name).label
-
-    def _fit_spans(self) -> None:
-        """Pan and tilt fields span what the widest of the chosen can do."""
-        rig = self.session.programme.rig
-        spans = []
-        for name in (at.PAN, at.TILT):
-            rows = [rig.where[i][name][0][1] for i in self._having(name)]
-            low = min((float(rig.low[r]) for r in rows), default=-1.0)
-            high = max((float(rig.high[r]) for r in rows), default=1.0)
-            self.fields[name].low, self.fields[name].high = low, high
-            spans.append((low, high))
-        self._spans = tuple(spans)
-
-    # values
-
-    def _show_values(self) -> None:
+    def _show_values(self, fresh: bool = False) -> None:
+        """Show what the choice has now; `fresh`: the values in hand were read just now."""
         if not self.isVisible() or not self.session.chosen:
             return
-        rig, values = self.session.programme.rig, self.session.values()
+        if not fresh:
+            self.hand.look_again()
+        counts, total = self.hand.names(), len(self.session.chosen)
+        show_span(self.level, self.hand.numbers(at.DIMMER), 100, self.hand.drafted(at.DIMMER))
+        has = counts.get(at.DIMMER, 0)
+        self.light_who.setText(f"{has} of {total} have a level" if 0 < has < total else "")
+        self.light_who.setVisible(bool(self.light_who.text()))
+        if self.tab != "Spread":
+            self.panels[self.tab].show_values(counts, total)  # type: ignore[attr-defined]
         draft = self.session.state.draft.look
-
-        def of(name: str) -> list[float]:
-            return [float(values[row]) for i in self._having(name) for _, row in rig.where[i][name]]
-
-        for name, field in (*self.fields.items(), *self.raw_fields.items()):
-            found = of(name)
-            if not found:
-                continue
-            scale = 100 if at.attribute(name).unit == "%" else 1
-            low, high = scale * min(found), scale * max(found)
-            same = high - low < 10.0**-field.digits / 2
-            field.drafted = any(name in draft.get(i, {}) for i in self.session.chosen)
-            field.set_value((low + high) / 2 if same else None, None if same else (low, high))
-        parts = [of(name) for name in at.TARGET_COLOUR]
-        if parts[0]:
-            same = all(max(p) - min(p) < 0.004 for p in parts)
-            rgb = tuple(p[0] for p in parts)
-            self.colour.set_rgb(rgb if same else None)  # type: ignore[arg-type]
-            self.hex.setText(words.hex_colour(rgb) if same else "several")
-        pans, tilts = of(at.PAN), of(at.TILT)
-        if len(pans) == len(tilts):
-            self.aim.show_points(list(zip(pans, tilts, strict=True)), self._spans)
-        shutters = of(at.SHUTTER)
-        self.shutter_open.setChecked(bool(shutters) and all(s >= 0.5 for s in shutters))
-        self.shutter_closed.setChecked(bool(shutters) and all(s < 0.5 for s in shutters))
-
-    def _touch(self, given: dict[str, float]) -> None:
-        """Give values to all the chosen that have the attribute."""
-        look: Look = {}
-        for name, value in given.items():
-            for fixture in self._having(name):
-                look.setdefault(fixture, {})[name] = value
-        if look:
-            self.session.touch(look)
-
-    def _touch_colour(self, rgb: tuple[float, float, float]) -> None:
-        self._touch(dict(zip(at.TARGET_COLOUR, rgb, strict=True)))
-
-    def _touch_part(self, part: str, value: float) -> None:
-        """Change one part of the target colour; the other two are taken along as they are, fixture by fixture."""
-        rig, values = self.session.programme.rig, self.session.values()
-        look: Look = {}
-        for fixture in self._having(part):
-            look[fixture] = {}
-            for name in at.TARGET_COLOUR:
-                rows = [row for _, row in rig.where[fixture][name]]
-                now = tuple(float(values[r]) for r in rows)
-                look[fixture][name] = value if name == part else _one_or_each(now)
-        self.session.touch(look)
-
-    def _open_up(self) -> None:
-        self._touch({at.DIMMER: 1.0, at.SHUTTER: 1.0, at.STROBE: 0.0})
+        held = {n for i in self.session.chosen for n in draft.get(i, {})}
+        for name, family in zip(TABS, list(at.Family)[1:], strict=False):
+            own = [n for n in held if at.attribute(n).family == family]
+            labels = dict.fromkeys("Colour" if n in at.TARGET_COLOUR else at.attribute(n).label for n in own)
+            self.tabs[name].set_drafted(len(labels), ", ".join(labels))
 
 
-def _one_or_each(now: tuple[float, ...]) -> float | tuple[float, ...]:
-    """One value where all cells have it, else a value for each."""
-    return now[0] if max(now) - min(now) < 1e-6 else now
+def _title(session: Session, show) -> str:
+    names = words.some([show.fixtures[i].name for i in session.chosen if i in show.fixtures])
+    if session.pool:
+        place = session.pool.index(session.chosen[0]) + 1
+        return f"{names}  ·  {place} of {len(session.pool)}"
+    if session.cells or session.each_cell:
+        cells = [i for i in session.items() if i[1]]
+        return f"{names}  ·  {len(cells)} cells" if cells else names
+    return names

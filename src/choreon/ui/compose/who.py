@@ -2,27 +2,68 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QAbstractItemView, QInputDialog, QListWidget, QListWidgetItem, QMenu, QVBoxLayout, QWidget
+from PySide6.QtCore import QItemSelection, QItemSelectionModel, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
+    QInputDialog,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QStyledItemDelegate,
+    QVBoxLayout,
+    QWidget,
+)
 
-from choreon.model import edits
-from choreon.ui import words
+from choreon.model import choosing, edits
+from choreon.ui import theme, words
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 
 ID = Qt.ItemDataRole.UserRole
 
 
+class Numbered(QStyledItemDelegate):
+    """Draws a fixture's place in the order of choosing at the right of its line."""
+
+    def __init__(self, session: Session, parent) -> None:
+        super().__init__(parent)
+        self.session = session
+
+    def paint(self, painter, option, index) -> None:
+        super().paint(painter, option, index)
+        fixture = index.data(ID)
+        if fixture in self.session.chosen and len(self.session.chosen) > 1:
+            painter.save()
+            painter.setFont(theme.font(12))
+            painter.setPen(QColor(theme.CHOSEN))
+            place = str(self.session.chosen.index(fixture) + 1)
+            rect = option.rect.adjusted(0, 0, -8, 0)
+            painter.drawText(rect, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, place)
+            painter.restore()
+
+
 class Who(QWidget):
-    """Two lists: groups above, fixtures below."""
+    """Two lists: groups above, fixtures below; and ways to choose."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self._shown: tuple[object, object] = (None, None)
         self._busy = False
+        self._shuffles = 0
+        self.typed = QLineEdit()
+        self.typed.setPlaceholderText("par 1-4, spot odd…")
+        self.typed.setAccessibleName("Choose by typing short names")
+        self.typed.setToolTip(
+            "Short names, groups or numbers: par3, par 1-4, spot odd, dots every 3, par + wash, - par2, all, invert"
+        )
+        self.typed.returnPressed.connect(self._choose_typed)
         self.groups = self._list("Groups")
         self.fixtures = self._list("Fixtures")
+        self.fixtures.setItemDelegate(Numbered(session, self.fixtures))
         self.groups.itemClicked.connect(self._group_clicked)
         self.groups.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.groups.customContextMenuRequested.connect(self._group_menu)
@@ -30,17 +71,28 @@ class Who(QWidget):
         self.make_group = basics.tool("plus", "Make a group of the chosen fixtures", self._make_group)
         self.count = basics.label("", "small")
         everything = basics.button("All", self._all, "quiet", tip="Choose all (Ctrl+A)")
-        nothing = basics.button("None", lambda: session.choose(()), "quiet", tip="Choose none")
+        nothing = basics.button("None", lambda: session.choose(()), "quiet", tip="Choose none (Esc on the stage)")
+        self.which = basics.button("Which…", self._which_menu, "quiet", "", "Odd, even, every third, all of the type…")
+        self.order = basics.button("Order…", self._order_menu, "quiet", "", "Turn the order, mirror, shuffle, sort")
+        for button in (everything, nothing, self.which, self.order):
+            button.setStyleSheet("padding: 6px 6px;")
+        self.back = basics.tool("before", "The one before, alone (Left on the stage)", lambda: session.choose_alone(-1))
+        self.forth = basics.tool("after", "The next one alone (Right on the stage)", lambda: session.choose_alone(1))
+        self.whole = basics.button("All again", session.choose_pool, "quiet", "", "The whole choice (Up on the stage)")
+        self.cells = basics.tool("cells", "Choose cells rather than whole fixtures", self._cells, checkable=True)
         panel = basics.panel(
+            self.typed,
             basics.row(basics.label("Groups", "heading"), 1, self.make_group),
             self.groups,
             basics.row(basics.label("Fixtures", "heading"), 1, everything, nothing, spacing=0),
             self.fixtures,
+            basics.row(self.which, self.order, 1, self.cells, spacing=0),
+            basics.row(self.back, self.forth, self.whole, 1, spacing=0),
             self.count,
             spacing=4,
         )
-        panel.layout().setStretch(1, 2)
-        panel.layout().setStretch(3, 3)
+        panel.layout().setStretch(2, 2)
+        panel.layout().setStretch(4, 3)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -48,6 +100,61 @@ class Who(QWidget):
         session.show_changed.connect(self._fill)
         session.chosen_changed.connect(self._mirror)
         self._fill(session.show)
+
+    # ways to choose
+
+    def _choose_typed(self) -> None:
+        words_ = self.typed.text()
+        found = choosing.typed(self.session.show, words_, self.session.chosen)
+        if found is None:
+            self.session.told.emit(f"“{words_}” means nobody; the choice is as it was.", "info")
+        else:
+            self.session.choose(found)
+            self.typed.selectAll()
+
+    def _which_menu(self) -> None:
+        session, chosen = self.session, self.session.chosen
+        menu = QMenu(self)
+        entries = [
+            ("All of the same type", lambda: session.choose(choosing.alike(session.show, chosen))),
+            ("Odd ones", lambda: session.choose(choosing.every(chosen, 2))),
+            ("Even ones", lambda: session.choose(choosing.every(chosen, 2, 2))),
+            ("Every third", lambda: session.choose(choosing.every(chosen, 3))),
+            ("Every nth…", self._nth),
+        ]
+        for text, act in entries:
+            menu.addAction(text, act).setEnabled(bool(chosen))
+        menu.addSeparator()
+        menu.addAction("All the others\tCtrl+I", lambda: session.choose(choosing.inverted(session.show, chosen)))
+        menu.addAction("Those that are lit", lambda: session.choose(session.lit()))
+        menu.addAction("The choice before this one", lambda: session.choose(session.chosen_before)).setEnabled(
+            bool(session.chosen_before)
+        )
+        menu.exec(self.which.mapToGlobal(self.which.rect().topLeft()))
+
+    def _nth(self) -> None:
+        step, sure = QInputDialog.getInt(self, "Every nth", "Choose every", 4, 2, 999)
+        if sure:
+            self.session.choose(choosing.every(self.session.chosen, step))
+
+    def _order_menu(self) -> None:
+        session, chosen = self.session, self.session.chosen
+        menu = QMenu(self)
+        for text, act in (
+            ("Turn round", lambda: choosing.turned(chosen)),
+            ("Mirror: from both ends inwards", lambda: choosing.mirrored(chosen)),
+            ("Shuffle", self._shuffled),
+            ("Sort by place, left to right", lambda: choosing.by_place(session.show, chosen)),
+        ):
+            menu.addAction(text, lambda a=act: session.choose(a(), session.cells)).setEnabled(len(chosen) > 1)
+        menu.exec(self.order.mapToGlobal(self.order.rect().topLeft()))
+
+    def _shuffled(self) -> tuple[str, ...]:
+        self._shuffles += 1
+        return choosing.shuffled(self.session.chosen, self._shuffles)
+
+    def _cells(self) -> None:
+        self.session.set_each_cell(self.cells.isChecked())
 
     def _list(self, name: str) -> QListWidget:
         made = QListWidget()
@@ -57,8 +164,14 @@ class Who(QWidget):
         made.setAccessibleName(name)
         return made
 
+    def showEvent(self, event) -> None:
+        self._fill(self.session.show)
+
     def _fill(self, show) -> None:
-        if self._shown == (show.groups, show.fixtures):
+        if not self.isVisible():
+            return  # it is filled when it is looked at
+        if self._shown[0] is show.groups and self._shown[1] is show.fixtures:
+            self._mirror(self.session.chosen)
             return
         self._shown = (show.groups, show.fixtures)
         self._busy = True
@@ -81,23 +194,32 @@ class Who(QWidget):
         self._mirror(self.session.chosen)
 
     def _mirror(self, chosen) -> None:
+        if not self.isVisible():
+            return
         self._busy = True
         wanted = set(chosen)
+        model, found = self.fixtures.model(), QItemSelection()
         for i in range(self.fixtures.count()):
-            item = self.fixtures.item(i)
-            item.setSelected(item.data(ID) in wanted)
+            if self.fixtures.item(i).data(ID) in wanted:
+                found.select(model.index(i, 0), model.index(i, 0))
+        self.fixtures.selectionModel().select(found, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         for i in range(self.groups.count()):
             item = self.groups.item(i)
             members = set(self.session.show.groups[item.data(ID)].fixtures)
             item.setSelected(bool(members) and members <= wanted)
-        self.count.setText(f"{len(chosen)} chosen" if chosen else "Nobody chosen")
+        pool = self.session.pool
+        text = f"{len(chosen)} chosen" if chosen else "Nobody chosen"
+        self.count.setText(f"1 of {len(pool)} alone" if pool else text)
         self.make_group.setEnabled(bool(chosen))
+        self.whole.setEnabled(bool(pool))
+        for button in (self.back, self.forth):
+            button.setEnabled(len(pool or chosen) > 1)
+        self.cells.setChecked(self.session.each_cell)
+        self.fixtures.viewport().update()
         self._busy = False
 
     def _group_clicked(self, item: QListWidgetItem) -> None:
         members = [i for i in self.session.show.groups[item.data(ID)].fixtures if i in self.session.show.fixtures]
-        from PySide6.QtWidgets import QApplication
-
         held = QApplication.keyboardModifiers()
         if held & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier):
             self.session.toggle(members)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from choreon.model import edits
 from choreon.model.show import Page, Tile
 from choreon.ui import theme
+from choreon.ui.drags import OpensUnder, carried_scene
 from choreon.ui.learn import Learner
 from choreon.ui.perform.tiles import FaderTile, PadTile, TileWidget
 from choreon.ui.session import Session
@@ -34,7 +35,7 @@ class PerformPlace(QWidget):
     def __init__(self, session: Session, learner: Learner) -> None:
         super().__init__()
         self.session, self.learner = session, learner
-        self.minis = MiniStages(session)
+        self.minis = MiniStages(session, self)
         self.page_id = next(iter(session.show.pages), "")
         self.tiles: dict[str, TileWidget] = {}
         self._shown: tuple[object, ...] = ()
@@ -50,6 +51,9 @@ class PerformPlace(QWidget):
         line.addStretch(1)
         line.addWidget(self.add_button)
         self.body = QWidget()
+        self.faders: QWidget | None = None
+        self.choices: dict[str, QWidget] = {}
+        self.setAcceptDrops(True)
         self.column = QVBoxLayout(self.body)
         self.column.setContentsMargins(0, 0, 6, 0)
         self.column.setSpacing(12)
@@ -76,7 +80,7 @@ class PerformPlace(QWidget):
         show = self.session.show
         if self.page_id not in show.pages:
             self.page_id = next(iter(show.pages), "")
-        shown = (show.pages, show.scenes, show.mappings, self.session.programme.rig, self.page_id)
+        shown = (show.pages, show.scenes, show.mappings, show.fixtures, show.types, self.page_id)
         if all(a is b for a, b in zip(shown, self._shown, strict=False)) and self._shown:
             return
         self._shown = shown
@@ -100,6 +104,7 @@ class PerformPlace(QWidget):
         tab.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         tab.customContextMenuRequested.connect(lambda point: self._page_menu(page, tab.mapToGlobal(point)))
         self.page_buttons.addButton(tab)
+        OpensUnder(tab, lambda: self.go(page.id))
         return tab
 
     def _fill_page(self, page: Page) -> None:
@@ -109,12 +114,14 @@ class PerformPlace(QWidget):
             self.column.addWidget(
                 basics.label("An empty page. Put scenes on it as pads or faders with “Add a tile”.", "soft")
             )
+        self.faders, self.choices = None, {}
         choices = list(dict.fromkeys(t.choice for t in pads))
         for choice in choices:
             members = [self._tile(page, t) for t in pads if t.choice == choice]
-            self.column.addWidget(_choice_panel(choice, members) if choice else _plain(members))
+            self.choices[choice] = _choice_panel(choice, members) if choice else _plain(members)
+            self.column.addWidget(self.choices[choice])
         if faders:
-            row = QWidget()
+            row = self.faders = QWidget()
             line = QHBoxLayout(row)
             line.setContentsMargins(0, 0, 0, 0)
             line.setSpacing(10)
@@ -200,10 +207,29 @@ class PerformPlace(QWidget):
             sub.setEnabled(bool(self.session.show.scenes))
         menu.exec(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
 
-    def add_tile(self, scene_id: str, kind: str) -> None:
+    def add_tile(self, scene_id: str, kind: str, choice: str = "") -> None:
         """Put a scene on the page that is shown."""
-        show, _ = edits.add_tile(self.session.show, self.page_id, scene_id, kind)
+        show, _ = edits.add_tile(self.session.show, self.page_id, scene_id, kind, choice)
         self.session.edit(f"put {show.scenes[scene_id].name} on {show.pages[self.page_id].name}", show)
+
+    def dragEnterEvent(self, event) -> None:
+        if carried_scene(event.mimeData()) in self.session.show.scenes and self.page_id:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        """A scene let go over the faders becomes one, over pads that exclude each other one of those, else a pad."""
+
+        def over(widget: QWidget) -> bool:
+            return widget.rect().contains(widget.mapFrom(self, event.position().toPoint()))
+
+        scene = carried_scene(event.mimeData())
+        if scene not in self.session.show.scenes or not self.page_id:
+            return
+        event.acceptProposedAction()
+        if self.faders is not None and over(self.faders):
+            self.add_tile(scene, "fader")
+        else:
+            self.add_tile(scene, "pad", next((name for name, w in self.choices.items() if over(w)), ""))
 
     def _new_page(self) -> None:
         show, page_id = edits.add_page(self.session.show, "Page")

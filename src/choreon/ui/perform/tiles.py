@@ -86,7 +86,7 @@ class TileWidget(QWidget):
         painter.setClipPath(shape)
         painter.fillRect(rect, QColor(token))
         if self.scene is not None:
-            mini = self.minis.picture(self.scene, int(rect.width()), picture, self.devicePixelRatioF())
+            mini = self.minis.picture(self.scene, int(rect.width()), picture, self)
             painter.setOpacity(1.0 if self.weight > 0 else 0.82)
             painter.drawPixmap(rect.topLeft(), mini)
             painter.setOpacity(1.0)

@@ -8,9 +8,13 @@ from choreon.model.show import Place
 
 
 class Ghost(msgspec.Struct):
-    """What would be hung: slots by fixture and whether they clash, and where it would stand."""
+    """What would be hung: universe, first and last slot of each, whether they clash, and where they would stand."""
 
-    universe: int
-    spans: list[tuple[int, int]]
+    spans: list[tuple[int, int, int]]
     clash: bool
     places: list[Place]
+    body: str = "par"
+
+    @property
+    def universe(self) -> int:
+        return self.spans[0][0]

@@ -3,75 +3,114 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QMenu, QVBoxLayout, QWidget
 
-from choreon.library import library
-from choreon.model import edits, patch
-from choreon.model.fixture_type import FixtureType
+from choreon.library import own
+from choreon.model import arrange, edits, patch, patching
+from choreon.model.fixture_type import FixtureType, Mode
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Hanging, Place
+from choreon.model.type_checks import check_type, errors
 from choreon.ui import words
+from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
+from choreon.ui.rig.type_list import ID, TypeList, recently, searched
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 
-ID = Qt.ItemDataRole.UserRole
-MOST = 200
+MOST = 500
+
+
+def channel_map(kind: FixtureType, mode: Mode) -> str:
+    """What stands in which slot, in words: “1 Dimmer · 2–3 Pan · cells of 3 from 4”."""
+    parts: list[str] = []
+    cells: list[str] = []
+    for use, channel in kind.used(mode):
+        slots = f"{use.slots[0]}–{use.slots[-1]}" if len(use.slots) > 1 else str(use.slots[0])
+        (cells if use.cell > 1 else parts).append(f"{slots} {channel.label}{' of cell 1' if use.cell else ''}")
+    more = f" · and so on for {len(mode.cells)} cells" if cells else ""
+    return " · ".join(parts) + more
 
 
 class HangPanel(QWidget):
     """Types above, the run to hang below."""
 
     planned = Signal(object)
+    edit_type = Signal(str)  # what to do: new, copy, edit, import, export
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self._own_address = False
+        self._wrong_type = ""
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a type")
+        self.search.setPlaceholderText("Find: maker, name, kind, slots")
         self.search.setClearButtonEnabled(True)
+        self.search.setAccessibleName("Find a type")
         self.search.textChanged.connect(self._fill)
-        self.types = QListWidget()
-        self.types.setAccessibleName("Fixture types")
+        self.more = basics.tool("more", "New types, editing, GDTF in and out", self._type_menu)
+        self.types = TypeList()
         self.types.currentItemChanged.connect(lambda *_: self._type_changed())
-        self.mode = QComboBox()
-        self.mode.setAccessibleName("Mode")
-        self.count = NumberField("How many", 1, MOST, 1)
-        self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
-        self.address = NumberField("Address", 1, SLOTS, 1)
-        self.name = QLineEdit()
-        self.name.setAccessibleName("Name")
-        self.preview = basics.label("", "small", wrap=True)
-        self.preview.setMinimumHeight(52)
-        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.next_free = basics.button("Next free", self._to_free, "quiet", tip="The next address where all of it fits")
-        self.go = basics.button("Hang", self.hang, "main", "plus")
-        self.mode.currentIndexChanged.connect(lambda _: self._replan(find=True))
-        self.count.valueChanged.connect(lambda _: self._replan(find=True))
-        self.universe.valueChanged.connect(lambda _: self._replan(find=True))
-        self.address.valueChanged.connect(self._address_typed)
-        self.address.returnPressed.connect(self._replan)
-        form = [
+        self._make_fields()
+        panel = basics.panel(
+            basics.row(basics.label("Hang", "heading"), 1, self.more),
+            self.search,
+            self.types,
             self._line("Mode", self.mode),
-            self._line("How many", self.count),
+            self.map,
+            basics.row(self._short("How many"), self.count, basics.label("from no", "soft"), self.first),
             basics.row(self._short("Universe"), self.universe, basics.label("Address", "soft"), self.address),
+            basics.row(self._short("Gap"), self.gap, self.over),
             self._line("Name", self.name),
             self.preview,
             basics.row(self.next_free, 1, self.go),
-        ]
-        panel = basics.panel(basics.label("Hang", "heading"), self.search, self.types, *form)
+            spacing=6,
+        )
         panel.layout().setStretch(2, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
         self.setMinimumWidth(268)
-        session.show_changed.connect(lambda _: self._replan(find=not self._own_address))
+        session.show_changed.connect(self._show_changed)
+        session.types_changed.connect(self._fill)
         self._fill()
+
+    def _make_fields(self) -> None:
+        self.mode = QComboBox()
+        self.mode.setAccessibleName("Mode")
+        self.map = basics.label("", "small", wrap=True)
+        self.map.setMaximumHeight(50)
+        self.map.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.count = NumberField("How many", 1, MOST, 1)
+        self.first = NumberField("First number", 1, 9999, 1)
+        self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
+        self.address = NumberField("Address", 1, SLOTS, 1)
+        self.gap = NumberField("Gap", 0, SLOTS, 0)
+        self.gap.setToolTip("Slots left free between one and the next")
+        self.over = QCheckBox("spill over")
+        self.over.setChecked(True)
+        self.over.setToolTip("What does not fit into the universe goes on in the next one")
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name")
+        self.name.setToolTip("A name; # stands for the number")
+        self.preview = basics.label("", "small", wrap=True)
+        self.preview.setMinimumHeight(50)
+        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.next_free = basics.button("Next free", self._to_free, "quiet", tip="The next address where all of it fits")
+        self.go = basics.button("Hang", self.hang, "main", "plus")
+        self.mode.currentIndexChanged.connect(lambda _: self._mode_changed())
+        self.mode.highlighted.connect(self._show_map)
+        for field in (self.count, self.universe, self.gap):
+            field.valueChanged.connect(lambda _: self._replan(find=not self._own_address))
+        self.first.valueChanged.connect(lambda _: self._replan())
+        self.over.toggled.connect(lambda _: self._replan(find=not self._own_address))
+        self.address.valueChanged.connect(self._address_typed)
+        self.address.returnPressed.connect(self._replan)
+        self.name.textChanged.connect(lambda _: self._number())
 
     def _short(self, text: str) -> QWidget:
         made = basics.label(text, "soft")
-        made.setFixedWidth(74)
+        made.setFixedWidth(66)
         return made
 
     def _line(self, text: str, widget: QWidget) -> QWidget:
@@ -82,24 +121,26 @@ class HangPanel(QWidget):
     # types
 
     def kinds(self) -> dict[str, FixtureType]:
-        """What can be hung: the library, and the show's own types."""
-        return {**library(), **self.session.show.types}
+        """What can be hung."""
+        return self.session.kinds()
+
+    def _show_changed(self, show) -> None:
+        types = show.types
+        if types is not getattr(self, "_types_seen", None):
+            self._types_seen = types
+            self._fill()
+        else:
+            self._replan(find=not self._own_address)
 
     def _fill(self, _=None) -> None:
-        wanted = self.search.text().lower().split()
         now = self.types.currentItem().data(ID) if self.types.currentItem() else ""
-        self.types.clear()
-        for kind in self.kinds().values():
-            text = f"{kind.label} {kind.kind}".lower()
-            if all(w in text for w in wanted):
-                item = QListWidgetItem(f"{kind.label}  ·  {kind.kind}")
-                item.setData(ID, kind.id)
-                item.setToolTip(", ".join(f"{m.name} ({m.footprint})" for m in kind.modes))
-                self.types.addItem(item)
-                if kind.id == now:
-                    self.types.setCurrentItem(item)
-        if self.types.currentItem() is None and wanted and self.types.count():
+        recent = recently()
+        found = searched(self.kinds(), self.search.text(), recent)
+        self.types.blockSignals(True)
+        self.types.fill(found, set(recent), now)
+        if self.types.currentItem() is None and self.search.text().strip() and found:
             self.types.setCurrentRow(0)
+        self.types.blockSignals(False)
         self._type_changed()
 
     @property
@@ -114,16 +155,56 @@ class HangPanel(QWidget):
                 self.types.setCurrentRow(i)
 
     def _type_changed(self) -> None:
-        kind = self.kind
+        kind, before = self.kind, self.mode.currentData()
         self.mode.blockSignals(True)
         self.mode.clear()
         for mode in kind.modes if kind else ():
             slots = mode.footprint
-            plain = mode.name.split()[0] == str(slots)
+            plain = mode.name.split()[:1] == [str(slots)]
             self.mode.addItem(mode.name if plain else f"{mode.name} ({slots})", mode.name)
+        if before is not None and (i := self.mode.findData(before)) >= 0:
+            self.mode.setCurrentIndex(i)
         self.mode.blockSignals(False)
-        self.name.setPlaceholderText(edits.stem_for(self.session.show, kind) if kind else "")
-        self._replan(find=True)
+        wrong = errors(check_type(kind)) if kind and kind.id not in _sound(kind) else []
+        self._wrong_type = wrong[0].text if wrong else ""
+        self.name.setPlaceholderText(f"{edits.stem_for(self.session.show, kind)} #" if kind else "")
+        self._mode_changed()
+        self._number()
+
+    def _mode_changed(self) -> None:
+        self._show_map(self.mode.currentIndex())
+        self._replan(find=not self._own_address)
+
+    def _show_map(self, index: int) -> None:
+        kind = self.kind
+        mode = kind.mode(self.mode.itemData(index)) if kind and index >= 0 else None
+        text = channel_map(kind, mode) if kind and mode else ""
+        self.map.setToolTip(text)
+        self.map.setText(text if len(text) <= 120 else text[:117].rsplit(" · ", 1)[0] + " …")
+        self.map.setVisible(bool(text))
+
+    def _number(self) -> None:
+        """Numbers go on from those in use."""
+        pattern = self.name.text().strip() or self.name.placeholderText()
+        if pattern:
+            self.first.blockSignals(True)
+            self.first.setValue(edits.next_number(self.session.show, pattern))
+            self.first.blockSignals(False)
+        self._replan()
+
+    def _type_menu(self) -> None:
+        menu = QMenu(self)
+        for text, what in (("New type…", "new"), ("New type as a copy of this…", "copy"), ("Edit this type…", "edit")):
+            menu.addAction(text, lambda w=what: self.edit_type.emit(w)).setEnabled(what == "new" or bool(self.kind))
+        menu.addSeparator()
+        menu.addAction("Read a type from GDTF…", lambda: self.edit_type.emit("import"))
+        menu.addAction("Write this type as GDTF…", lambda: self.edit_type.emit("export")).setEnabled(bool(self.kind))
+        if self.kind is not None and self.kind.id in self.session.own_types:
+            menu.addSeparator()
+            menu.addAction("Delete from my types", lambda: self.edit_type.emit("delete"))
+        for gone in own.deleted()[:5]:
+            menu.addAction(f"Bring back {gone.label}", lambda i=gone.id: self.edit_type.emit(f"back:{i}"))
+        menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     # the run
 
@@ -144,39 +225,54 @@ class HangPanel(QWidget):
         self._own_address = False
         self._replan(find=True)
 
+    def _find(self, universe: int, slots: int, count: int) -> None:
+        """The next address where all fits; where none is, and it may go on, where the first fits."""
+        show, gap = self.session.show, self.gap.value()
+        free = patch.next_free(show, universe, count * (slots + gap) - gap)
+        if free is None and self.over.isChecked():
+            taken = patch.occupied(show, universe)
+            free = max(taken, default=0) + 1
+            free = free if free + slots - 1 <= SLOTS else None
+        self.address.blockSignals(True)
+        self.address.setValue(free or 1)
+        self.address.blockSignals(False)
+
     def _replan(self, find: bool = False) -> None:
         """Work out where the run would stand and tell what is in its way."""
         slots, count = self._slots(), self.count.value()
         self.go.setText(f"Hang {count}" if count > 1 else "Hang")
         if not slots:
-            self.preview.setText("Choose a type above; the next free address is found for it.")
-            self._tell("", False)
+            text = "Choose a type above; the next free address is found for it."
+            self._tell(text if self.types.count() else "No type is called so. Read one from GDTF, or make it: ⋯", False)
             self.planned.emit(None)
             return
         universe = self.universe.value()
         if find:
             self._own_address = False
-            free = patch.next_free(self.session.show, universe, slots * count)
-            self.address.blockSignals(True)
-            self.address.setValue(free or 1)
-            self.address.blockSignals(False)
-        spans = patch.run_of(count, slots, self.address.value())
-        self._plan(universe, spans)
+            self._find(universe, slots, count)
+        self.spots = patching.spill(
+            self.session.show, count, slots, universe, self.address.value(), self.gap.value(), self.over.isChecked()
+        )
+        self._plan(slots)
 
-    def _plan(self, universe: int, spans: list[tuple[int, int]]) -> None:
+    def _plan(self, slots: int) -> None:
         show = self.session.show
-        first, last = spans[0][0], spans[-1][1]
-        where = f"Universe {universe}, {first}–{last}" if last > first else f"Universe {universe}, {first}"
-        taken = patch.taken_by(show, universe, [s for s in spans if s[0] <= SLOTS])
-        if last > SLOTS:
-            fit = sum(1 for s in spans if s[1] <= SLOTS)
+        spans = [(u, a, a + slots - 1) for u, a in self.spots]
+        past = [s for s in spans if s[2] > SLOTS]
+        taken = patching.in_the_way(show, self.spots, slots)
+        where = _where(spans)
+        if self._wrong_type:
+            self._tell(f"This type cannot be hung yet: {self._wrong_type}.", True)
+        elif past:
+            fit = len(spans) - len(past)
             self._tell(f"{where}: ends past 512. {fit or 'None'} would fit from here.", True)
         elif taken:
             names = words.some([show.fixtures[i].name for i in taken])
             self._tell(f"{where}: {names} already {'has' if len(taken) == 1 else 'have'} slots here.", True)
         else:
             self._tell(f"{where}: free.", False)
-        self.planned.emit(Ghost(universe, spans, last > SLOTS or bool(taken), self._places(len(spans))))
+        body = bodies.body_of(self.kind, self.mode.currentData() or "")
+        self.planned.emit(Ghost(spans, bool(past or taken), self._places(len(spans)), body))
 
     def _tell(self, text: str, wrong: bool) -> None:
         if text:
@@ -185,9 +281,12 @@ class HangPanel(QWidget):
         self.go.setEnabled(bool(self._slots()) and not wrong)
 
     def _places(self, count: int) -> list[Place]:
-        """A row across the stage, at a depth where nothing hangs yet."""
-        room = self.session.show.room
-        used = [f.place.y for f in self.session.show.fixtures.values() if f.place.z > 0.6 * room.height]
+        """Along the bar that has room, else in a row across the stage at a depth where nothing hangs yet."""
+        show, room = self.session.show, self.session.show.room
+        for bar in room.bars:
+            if not any(arrange.bar_of(room, f.place) is bar for f in show.fixtures.values()):
+                return arrange.along(bar, count)
+        used = [f.place.y for f in show.fixtures.values() if f.place.z > 0.6 * room.height]
         depths = [room.depth * part for part in (0.45, 0.25, 0.65, 0.1, 0.85)]
         y = max(depths, key=lambda d: min((abs(d - u) for u in used), default=9.0))
         wide = 0.8 * room.width
@@ -200,19 +299,68 @@ class HangPanel(QWidget):
         kind = self.kind
         if kind is None or not self.go.isEnabled():
             return
-        count = self.count.value()
+        self._hang(kind, self.mode.currentData(), self.spots, self._places(len(self.spots)), self.first.value())
+
+    def hang_one(self, type_id: str, universe: int, address: int | None, place: Place | None) -> None:
+        """Hang one of a type with what suggests itself: dropped on the plan, or on an address."""
+        kind = self.kinds().get(type_id)
+        if kind is None or errors(check_type(kind)):
+            return
+        same = kind is self.kind and self.mode.currentData()
+        mode = kind.mode(self.mode.currentData()) if same else kind.modes[0]
+        mode = mode or kind.modes[0]
+        slots, show = mode.footprint, self.session.show
+        if address is None:
+            address = patch.next_free(show, universe, slots)
+            while address is None and universe < MAX_UNIVERSE:
+                universe += 1
+                address = patch.next_free(show, universe, slots)
+        elif address + slots - 1 > SLOTS:
+            self.session.told.emit(f"{kind.label} takes {slots} slots; from {address} it would end past 512.", "alarm")
+            return
+        elif taken := patching.in_the_way(show, [(universe, address)], slots):
+            names = words.some([show.fixtures[i].name for i in taken])
+            text = f"{names} already {'has' if len(taken) == 1 else 'have'} slots there; nothing was hung."
+            self.session.told.emit(text, "alarm")
+            return
+        places = [place] if place else self._places(1)
+        self._hang(kind, mode.name, [(universe, address or 1)], places, 0, name="")
+
+    def _hang(
+        self,
+        kind: FixtureType,
+        mode: str,
+        spots: list[tuple[int, int]],
+        places: list[Place],
+        first: int,
+        name: str | None = None,
+    ) -> None:
+        name = self.name.text().strip() if name is None else name
+        pack = kind.name if "pack" in kind.name and not kind.mode(mode).cells else ""
         show, made = edits.hang(
-            self.session.show,
-            kind,
-            self.mode.currentData(),
-            count,
-            self.universe.value(),
-            self.address.value(),
-            name=self.name.text().strip(),
-            places=self._places(count),
-            hanging=Hanging(),
-        )
+            self.session.show, kind, mode, len(spots), 0, 0, name=name, number=first, addresses=spots, places=places,
+            hanging=Hanging(), pack=pack,
+        )  # fmt: skip
+        own.used(kind.id)
         self._own_address = False
-        self.session.edit(f"hang {count} × {kind.name}", show)
+        self.session.edit(f"hang {len(spots)} × {kind.name}", show)
         self.session.choose(made)
-        self.session.told.emit(f"{words.some([show.fixtures[i].name for i in made])} hang.", "info")
+        verb = "hangs" if len(made) == 1 else "hang"
+        self.session.told.emit(f"{words.some([show.fixtures[i].name for i in made])} {verb}.", "info")
+        self._number()
+
+
+def _sound(kind: FixtureType) -> set[str]:
+    """The shipped types are sound; only others are checked on the way."""
+    from choreon.library import library
+
+    return {kind.id} if library().get(kind.id) is kind else set()
+
+
+def _where(spans: list[tuple[int, int, int]]) -> str:
+    parts = []
+    for universe in dict.fromkeys(s[0] for s in spans):
+        first = min(s[1] for s in spans if s[0] == universe)
+        last = max(s[2] for s in spans if s[0] == universe)
+        parts.append(f"Universe {universe}, {first}–{last}" if last > first else f"Universe {universe}, {first}")
+    return "; ".join(parts)

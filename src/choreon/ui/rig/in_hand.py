@@ -1,27 +1,42 @@
-"""The fixture in hand: its name, its address with the switches to set, and where it hangs."""
+"""The fixture in hand: its name, its address with the switches to set, where it hangs; its channels; and why."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter
-from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QColorDialog,
+    QLineEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.model import edits, patch
-from choreon.model.checks import check
-from choreon.model.show import MAX_UNIVERSE, SLOTS
+from choreon.model.colours import read_hex
+from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture
+from choreon.render.commands import commands_of
 from choreon.ui import theme, words
 from choreon.ui.rig.plan import take_down
+from choreon.ui.rig.slip import Slip
+from choreon.ui.rig.strips import Strips
+from choreon.ui.rig.why import WhyCard
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
 
-PLACE = (("Across", "x", -20, 20), ("Upstage", "y", -20, 20), ("Height", "z", 0, 20))
+PLACE = (("Across", "x", -40, 40), ("Upstage", "y", -40, 40), ("Height", "z", 0, 30))
 TURN = (("Yaw", "yaw", -180, 180), ("Pitch", "pitch", -180, 180), ("Roll", "roll", -180, 180))
+TABS = ("Lamp", "Channels", "Why")
 
 
 class InHand(QWidget):
     """One fixture, or what several have in common."""
+
+    swap_asked = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -30,15 +45,72 @@ class InHand(QWidget):
         self.title = basics.label("", "big", wrap=True)
         self.kind = basics.label("", "soft", wrap=True)
         self.trouble = basics.label("", "alarm", wrap=True)
-        self.name = QLineEdit()
-        self.short = QLineEdit()
+        self._make_fields()
+        self.empty = basics.label(
+            "Nothing in hand. Click a lamp on the plan, or a block in the addresses below.", "soft", wrap=True
+        )
+        self.lamp = self._make_lamp()
+        self.strips = Strips(session)
+        self.why = WhyCard(session)
+        self.stack = QStackedWidget()
+        for page in (self.lamp, self.strips, self.why):
+            inner = QWidget()
+            basics.stack(inner, page, 1, margins=12)
+            self.stack.addWidget(basics.scroller(inner))
+        panel = basics.panel(self._make_tabs(), self.stack, margins=0, spacing=0)
+        panel.layout().setStretch(1, 1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(panel)
+        self.setMinimumWidth(232)
+        session.chosen_changed.connect(lambda _: self._fill())
+        session.show_changed.connect(lambda _: self._fill())
+        self._fill()
+
+    def _make_tabs(self) -> QWidget:
+        self.tabs = QButtonGroup(self)
+        made = []
+        tips = ("Name, address, place", "Every channel, live", "Why a slot has its value (right click on a slot)")
+        for i, (name, tip) in enumerate(zip(TABS, tips, strict=True)):
+            button = basics.button(name, lambda n=i: self.go(n), "quiet", tip=tip)
+            button.setCheckable(True)
+            button.setStyleSheet("padding: 5px 10px;")
+            self.tabs.addButton(button, i)
+            made.append(button)
+        self.tabs.button(0).setChecked(True)
+        row = basics.row(*made, 1, spacing=2)
+        row.layout().setContentsMargins(8, 8, 8, 0)
+        return row
+
+    def go(self, page: int) -> None:
+        """Show the lamp, its channels, or why."""
+        self.stack.setCurrentIndex(page)
+        self.tabs.button(page).setChecked(True)
+
+    def show_why(self, universe: int, slot: int) -> None:
+        """Tell why a slot has its value."""
+        self.why.ask(universe, slot)
+        self.go(2)
+
+    def _make_fields(self) -> None:
+        session = self.session
+        self.name, self.short, self.note = QLineEdit(), QLineEdit(), QLineEdit()
+        self.gel = QLineEdit()
+        self.gel.setPlaceholderText("none")
+        self.gel.setToolTip("The colour of the filter in front of a lamp without colours of its own, as #RRGGBB")
+        self.gel.setAccessibleName("Gel")
+        self.gel.editingFinished.connect(self._set_gel)
+        self.gel_colour = basics.button("", self._pick_gel, "quiet", tip="Pick the gel's colour")
+        self.gel_colour.setFixedSize(34, 28)
+        self.number = NumberField("Number", 0, 999_999, 0)
         self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
         self.address = NumberField("Address", 1, SLOTS, 1)
         self.slip = Slip()
-        self.name.setAccessibleName("Name")
-        self.short.setAccessibleName("Short name")
-        self.name.editingFinished.connect(lambda: self._text("name", self.name.text()))
-        self.short.editingFinished.connect(lambda: self._text("short", self.short.text()))
+        lines = ((self.name, "Name", "name"), (self.short, "Short name", "short"), (self.note, "Note", "note"))
+        for widget, title, key in lines:
+            widget.setAccessibleName(title)
+            widget.editingFinished.connect(lambda w=widget, k=key: self._text(k, w.text()))
+        self.number.editingFinished.connect(self._renumber)
         for number in (self.universe, self.address):
             number.editingFinished.connect(self._readdress)
         self.fields: dict[str, ValueField] = {}
@@ -47,18 +119,35 @@ class InHand(QWidget):
             field = ValueField(title, low, high, unit, digits, home, bar=False)
             field.changed.connect(lambda value, k=key: self._set(k, value))
             self.fields[key] = field
-        self.down = basics.button("Take down", lambda: take_down(session), "quiet", "trash")
-        self.empty = basics.label(
-            "Nothing in hand. Click a lamp on the plan, or a block in the addresses below.", "soft", wrap=True
+        self.reversed = QCheckBox("Cells from the other end")
+        self.reversed.setToolTip("Its first cell is where its last was: for a bar that hangs the other way round")
+        self.reversed.toggled.connect(lambda on: self._flag("reversed", on))
+        self.lamp_on = QCheckBox("Lamp on when the show opens")
+        self.lamp_on.setToolTip("Lamp on is sent to it when the show opens")
+        self.lamp_on.toggled.connect(lambda on: self._flag("lamp_on", on))
+        self.identify = basics.button(
+            "Identify",
+            lambda: session.blink(session.chosen),
+            "",
+            "identify",
+            "Blinks for 8 seconds, above all else (I)",
         )
+        self.swap = basics.button(
+            "Swap…", self.swap_asked.emit, "", "swap", "Another mode or type; programming is kept"
+        )
+        self.down = basics.button("Take down", lambda: take_down(session), "quiet", "trash")
+
+    def _make_lamp(self) -> QWidget:
         self.details = QWidget()
+        self.gel_line = basics.row(self._soft("Gel"), self.gel, self.gel_colour)
         basics.stack(
             self.details,
             self.title,
             self.kind,
             self.trouble,
+            basics.row(self.identify, self.swap, 1, spacing=4),
             self._line("Name", self.name),
-            self._line("Short", self.short),
+            basics.row(self._soft("Short"), self.short, basics.label("No", "soft"), self.number),
             basics.label("Set on the lamp", "heading"),
             basics.row(basics.label("Universe", "soft"), self.universe, basics.label("address", "soft"), self.address),
             self.slip,
@@ -66,25 +155,31 @@ class InHand(QWidget):
             *(self.fields[k] for _, k, *_ in PLACE),
             basics.label("Hanging", "heading"),
             *(self.fields[k] for _, k, *_ in TURN),
+            self.reversed,
+            self.lamp_on,
+            self.gel_line,
+            self._line("Note", self.note),
             basics.row(1, self.down),
             spacing=6,
         )
-        inner = QWidget()
-        basics.stack(inner, self.empty, self.details, 1, margins=12)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(basics.panel(basics.scroller(inner), margins=0))
-        self.setMinimumWidth(220)
-        session.chosen_changed.connect(lambda _: self._fill())
-        session.show_changed.connect(lambda _: self._fill())
-        self._fill()
+        page = QWidget()
+        basics.stack(page, self.empty, self.details)
+        return page
+
+    def _soft(self, text: str) -> QWidget:
+        title = basics.label(text, "soft")
+        title.setFixedWidth(40)
+        return title
 
     def _line(self, text: str, widget: QWidget) -> QWidget:
-        title = basics.label(text, "soft")
-        title.setFixedWidth(48)
-        return basics.row(title, widget)
+        return basics.row(self._soft(text), widget)
+
+    def showEvent(self, event) -> None:
+        self._fill()
 
     def _fill(self) -> None:
+        if not self.isVisible():
+            return  # it is filled when it is looked at
         show, chosen = self.session.show, [i for i in self.session.chosen if i in self.session.show.fixtures]
         self.empty.setVisible(not chosen)
         self.details.setVisible(bool(chosen))
@@ -100,12 +195,23 @@ class InHand(QWidget):
             for f in fixtures
         }
         self.kind.setText("\n".join(sorted(kinds)[:3]))
-        problems = [p for p in check(show) if any(p.path.startswith(f"fixtures/{i}/") for i in chosen)]
+        wanted = tuple(f"fixtures/{i}/" for i in chosen)
+        problems = [p for p in self.session.problems() if p.path.startswith(wanted)]
         self.trouble.setText("\n".join(f"▲ {p.text}" for p in problems[:3]))
         self.trouble.setVisible(bool(problems))
         for widget, text in ((self.name, one.name), (self.short, one.short)):
             widget.setEnabled(alone)
-            widget.setText(text if alone else words.some([f.name for f in fixtures], 2))
+            widget.setText(text if alone else "")
+            widget.setPlaceholderText("" if alone else "several")
+        self.number.setValue(one.number)
+        self.note.setText(one.note if len({f.note for f in fixtures}) == 1 else "")
+        modes = [(show.types.get(f.type), f) for f in fixtures]
+        self.reversed.setVisible(any(k and (m := k.mode(f.mode)) and len(m.cells) > 1 for k, f in modes))
+        self.reversed.setChecked(all(f.reversed for f in fixtures))
+        lamps = [f for k, f in modes if k and any(c.lamp_on for c in commands_of(k, f.mode))]
+        self.lamp_on.setVisible(bool(lamps))
+        self.lamp_on.setChecked(bool(lamps) and all(f.lamp_on for f in lamps))
+        self._fill_gel(fixtures)
         self.universe.setValue(one.universe)
         self.address.setValue(one.address)
         self.address.setToolTip("" if alone else "The first one's address; the others follow in their order")
@@ -118,6 +224,9 @@ class InHand(QWidget):
 
     def _text(self, field: str, text: str) -> None:
         chosen = self.session.chosen
+        if field == "note" and chosen and not self._busy:
+            self._flag("note", text.strip())
+            return
         if self._busy or len(chosen) != 1 or not text.strip():
             return
         fixture = self.session.show.fixtures[chosen[0]]
@@ -166,42 +275,42 @@ class InHand(QWidget):
         }
         self.session.edit(f"{part} of {len(changes)}", edits.change_fixtures(show, changes), merge=True)
 
+    def _flag(self, field: str, value: object) -> None:
+        if self._busy or not self.session.chosen:
+            return
+        show = self.session.show
+        changes = {i: {field: value} for i in self.session.chosen if getattr(show.fixtures[i], field) != value}
+        if changes:
+            self.session.edit(f"{field.replace('_', ' ')} of {len(changes)}", edits.change_fixtures(show, changes))
 
-class Slip(QWidget):
-    """Ten switches as they stand on the lamp for a start address: the first nine count 1, 2, 4 … 256."""
+    def _fill_gel(self, fixtures: list[Fixture]) -> None:
+        """Gels are for lamps that cannot colour themselves."""
+        sorts = {(f.type, f.mode): f for f in fixtures}.values()
+        self.gel_line.setVisible(not any(patch.colours_itself(self.session.show, f) for f in sorts))
+        gels = {f.gel for f in fixtures}
+        gel = gels.pop() if len(gels) == 1 else ""
+        self.gel.setText(gel)
+        self.gel.setPlaceholderText("several" if gels else "none")
+        ground = gel or "transparent"
+        self.gel_colour.setStyleSheet(f"background: {ground}; border: 1px solid {theme.BATTEN};")
 
-    def __init__(self) -> None:
-        super().__init__()
-        self._address = 1
-        self.setFixedHeight(66)
-        self.setAccessibleName("DIP switches")
+    def _set_gel(self) -> None:
+        text = self.gel.text().strip()
+        if self._busy or not self.session.chosen or (not text and self.gel.placeholderText() == "several"):
+            return
+        found = read_hex(text) if text else ""
+        if found is None:
+            self.session.told.emit(f"“{text}” is no colour; the gel stays. Try #FFC864", "alarm")
+            self._fill()
+        else:
+            self._flag("gel", found)
 
-    def sizeHint(self) -> QSize:
-        return QSize(220, 66)
+    def _pick_gel(self) -> None:
+        found = QColorDialog.getColor(QColor(self.gel.text() or "#FFFFFF"), self, "Gel")
+        if found.isValid():
+            self._flag("gel", found.name().upper())
 
-    def show_address(self, address: int, mode: str) -> None:
-        self._address = address
-        on = ", ".join(str(i + 1) for i in range(9) if address >> i & 1)
-        self.setToolTip(f"Address {address}: switches {on} on" + (f"; mode {mode}" if mode else ""))
-        self.update()
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.FLAT))
-        painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
-        step = (self.width() - 16) / 10
-        painter.setFont(theme.font(11))
-        for i in range(10):
-            on = i < 9 and bool(self._address >> i & 1)
-            x = 8 + i * step
-            well = QRectF(x + step * 0.18, 8, step * 0.64, 34)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.PIT))
-            painter.drawRoundedRect(well, 3, 3)
-            painter.setBrush(QColor(theme.TEXT if on else theme.FAINT))
-            top = well.top() + 2 if on else well.bottom() - 17
-            painter.drawRoundedRect(QRectF(well.left() + 2, top, well.width() - 4, 15), 2, 2)
-            painter.setPen(QColor(theme.TEXT if on else theme.FAINT))
-            painter.drawText(QRectF(x, 44, step, 16), Qt.AlignmentFlag.AlignHCenter, str(i + 1))
+    def _renumber(self) -> None:
+        show, chosen = self.session.show, self.session.chosen
+        if not self._busy and chosen and show.fixtures[chosen[0]].number != self.number.value():
+            self.session.edit(f"renumber {len(chosen)}", edits.renumber(show, chosen, self.number.value()))

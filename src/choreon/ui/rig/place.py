@@ -1,41 +1,305 @@
-"""The place Rig: “that is my room, and I know what to set on every lamp.”"""
+"""The place Rig: “that is my room, and I know what to set on every lamp.”
+
+The plan is the largest thing. Types come from the left, the fixture in hand stands on the right, the addresses run
+below; list, front and outputs take the plan's place, so that the sides stay where they are.
+"""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtWidgets import QButtonGroup, QInputDialog, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+from choreon.library import own
+from choreon.model import arrange, edits, links, type_edits
+from choreon.render.looks import aims
+from choreon.ui import words
+from choreon.ui.learn import Learner
+from choreon.ui.rig.arrange import ArrangeBar, put
+from choreon.ui.rig.files import Files
 from choreon.ui.rig.hang import HangPanel
 from choreon.ui.rig.in_hand import InHand
-from choreon.ui.rig.plan import Plan
+from choreon.ui.rig.outputs import OutputsView
+from choreon.ui.rig.plan import Plan, take_down
 from choreon.ui.rig.ribbon import RibbonPanel
-from choreon.ui.session import Session
+from choreon.ui.rig.room import RoomPanel
+from choreon.ui.rig.swap import SwapDialog
+from choreon.ui.rig.table import HangTable
+from choreon.ui.rig.types.editor import TypeEditor
+from choreon.ui.rig.walk import WalkBar
+from choreon.ui.session import Session, settings_file
+from choreon.ui.widgets import basics
+
+VIEWS = (("Above", "The room from above"), ("Front", "The room from the front"), ("List", "The hang list"),
+         ("Outputs", "Where the universes go"))  # fmt: skip
 
 
-class RigPlace(QWidget):
-    """Types on the left, the plan, the fixture in hand on the right, the addresses below."""
+class RigPlace(QStackedWidget):
+    """The room, and the type editor that opens in its place."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, learner: Learner | None = None) -> None:
         super().__init__()
+        self.session = session
+        self.files = Files(session, self)
         self.hang = HangPanel(session)
         self.plan = Plan(session)
+        self.front = Plan(session, front=True)
+        self.table = HangTable(session)
+        self.outputs = OutputsView(session)
         self.in_hand = InHand(session)
+        self.room = RoomPanel(session)
         self.ribbon = RibbonPanel(session)
-        self.hang.planned.connect(self.ribbon.show_ghost)
-        self.hang.planned.connect(self.plan.show_ghost)
-        self.ribbon.universe_changed.connect(self.hang.set_universe)
-        middle = QSplitter(Qt.Orientation.Vertical)
-        middle.addWidget(self.plan)
-        middle.addWidget(self.ribbon)
-        middle.setStretchFactor(0, 1)
-        middle.setSizes([500, 180])
+        self.walk = WalkBar(session, learner)
+        self.arrange = ArrangeBar(session)
+        self.editor = TypeEditor(session)
+        self.editor.closed.connect(lambda: self.setCurrentIndex(0))
+        self._connect()
+        self.views = QStackedWidget()
+        for view in (self.plan, self.front, self.table, self.outputs):
+            self.views.addWidget(view)
+        self.centre = QWidget()
+        basics.stack(self.centre, self._bar(), self.walk, self.arrange, self.views, spacing=6).setStretch(3, 1)
+        self.right = QStackedWidget()
+        for side in (self.in_hand, self.room):
+            self.right.addWidget(side)
+        self.middle = QSplitter(Qt.Orientation.Vertical)
+        self.middle.addWidget(self.centre)
+        self.middle.addWidget(self.ribbon)
+        self.middle.setStretchFactor(0, 1)
+        self.middle.setSizes([500, 180])
         across = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self.hang, middle, self.in_hand):
+        for widget in (self.hang, self.middle, self.right):
             across.addWidget(widget)
         across.setStretchFactor(1, 1)
-        across.setSizes([274, 656, 250])
+        across.setSizes([274, 640, 266])
         for i in range(3):
             across.setCollapsible(i, False)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(8, 0, 8, 8)
-        box.addWidget(across)
+        page, editing = QWidget(), QWidget()
+        for holder, inside in ((page, across), (editing, self.editor)):
+            box = QVBoxLayout(holder)
+            box.setContentsMargins(8, 0, 8, 8)
+            box.addWidget(inside)
+            self.addWidget(holder)
+        settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+        self.go(int(str(settings.value("rig/view", 0)) or 0))
+
+    def _connect(self) -> None:
+        for plan in (self.plan, self.front):
+            self.hang.planned.connect(plan.show_ghost)
+            plan.menu_asked.connect(self._plan_menu)
+            plan.type_dropped.connect(lambda t, place: self.hang.hang_one(t, self.ribbon.ribbon.universe, None, place))
+            self.arrange.previewed.connect(plan.preview)
+        self.hang.planned.connect(self.ribbon.show_ghost)
+        self.hang.edit_type.connect(self._edit_type)
+        self.ribbon.universe_changed.connect(self.hang.set_universe)
+        self.ribbon.whole_map.connect(self._whole_map)
+        self.ribbon.ribbon.why_asked.connect(self._why)
+        self.ribbon.ribbon.type_dropped.connect(lambda t, u, a: self.hang.hang_one(t, u, a, None))
+        self.in_hand.swap_asked.connect(self._swap)
+        self.room.closed.connect(lambda: self.show_room(False))
+        self.room.scale_asked.connect(self._ask_scale)
+        self.plan.two_points.connect(lambda a, b: self.room.ask_distance(self.plan, a, b))
+
+    def _bar(self) -> QWidget:
+        """Which view, and what is done to many."""
+        self.buttons = QButtonGroup(self)
+        made: list[QWidget | int] = []
+        for i, (name, tip) in enumerate(VIEWS):
+            button = basics.button(name, lambda n=i: self.go(n), "quiet", tip=tip)
+            button.setCheckable(True)
+            button.setStyleSheet("padding: 5px 12px;")
+            self.buttons.addButton(button, i)
+            made.append(button)
+        self.arrange_button = basics.tool("grid", "Arrange the chosen", self._arrange_menu)
+        self.group_button = basics.tool("groups", "Groups: of the chosen, by type, by bar", self._group_menu)
+        self.walk_button = basics.tool("walk", "Walk the rig, lamp by lamp (W)", self.walk.start)
+        self.room_button = basics.tool(
+            "room", "The room: stage, bars, seats, screen, the venue's plan", lambda: None, True
+        )
+        self.room_button.toggled.connect(self.show_room)
+        self.file_button = basics.tool("printer", "Print; hang lists and rigs in and out", self._file_menu)
+        tools = (self.arrange_button, self.group_button, self.walk_button, self.room_button, self.file_button)
+        return basics.row(*made, 1, *tools, spacing=2)
+
+    def keyPressEvent(self, event) -> None:
+        """Keys that nobody below took: the walk's."""
+        walk, key = self.walk, event.key()
+        if walk.walking and key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):
+            walk.step(1 if key == Qt.Key.Key_PageDown else -1)
+        elif walk.walking and key == Qt.Key.Key_Escape:
+            walk.end()
+        elif key == Qt.Key.Key_W and not event.modifiers():
+            walk.start()
+        else:
+            super().keyPressEvent(event)
+
+    def go(self, view: int) -> None:
+        """Show a view: 0 from above, 1 from the front, 2 the list, 3 the outputs."""
+        view = view if 0 <= view < len(VIEWS) else 0
+        self.views.setCurrentIndex(view)
+        self.buttons.button(view).setChecked(True)
+        QSettings(str(settings_file()), QSettings.Format.IniFormat).setValue("rig/view", view)
+
+    def _whole_map(self, on: bool) -> None:
+        self.centre.setVisible(not on)
+
+    def _why(self, universe: int, slot: int) -> None:
+        self.show_room(False)
+        self.in_hand.show_why(universe, slot)
+
+    def show_room(self, on: bool) -> None:
+        """Show the room's numbers in place of the fixture in hand, or not."""
+        self.right.setCurrentIndex(1 if on else 0)
+        self.room_button.setChecked(on)
+
+    def _ask_scale(self) -> None:
+        self.go(0)
+        self.plan.ask_two_points()
+
+    # types
+
+    def _edit_type(self, what: str) -> None:
+        kind = self.hang.kind
+        taken = list(self.session.kinds())
+        if what == "new":
+            self.edit_type(type_edits.blank(taken))
+        elif what.startswith("back:"):
+            self.bring_back(what.removeprefix("back:"))
+        elif what == "import":
+            self.files.ask_type(self._type_read)
+        elif kind is None:
+            return
+        elif what == "copy":
+            self.edit_type(type_edits.copy_of(kind, [k.name for k in self.session.kinds().values()]))
+        elif what == "edit":
+            self.edit_type(kind, self.hang.mode.currentData() or "")
+        elif what == "export":
+            self.files.ask_write_type(kind)
+        elif what == "delete":
+            self.delete_type(kind)
+
+    def _type_read(self, kind) -> None:
+        self.hang.search.setText(kind.label)
+        self.hang.choose_type(kind.id)
+
+    def edit_type(self, kind, mode: str = "") -> None:
+        """Open the type editor."""
+        self.editor.open(kind, mode)
+        self.setCurrentIndex(1)
+
+    def delete_type(self, kind) -> None:
+        """Delete one of the user's types; shows that use it have it with them."""
+        try:
+            own.forget(kind.id)
+        except OSError as error:
+            self.session.told.emit(f"{kind.label} could not be deleted: {error.strerror}.", "alarm")
+            return
+        self.session.read_types()
+        text = f"{kind.label} is no longer among your types; shows that use it keep it. The menu ⋯ brings it back."
+        self.session.told.emit(text, "info")
+
+    def bring_back(self, type_id: str) -> None:
+        """Bring a deleted type back."""
+        try:
+            own.bring_back(type_id)
+        except OSError as error:
+            self.session.told.emit(f"The type could not be brought back: {error.strerror}.", "alarm")
+            return
+        self.session.read_types()
+        self.hang.search.clear()
+        self.hang.choose_type(type_id)
+
+    # many at once
+
+    def _plan_menu(self, at, floor: tuple[float, float] | None) -> None:
+        menu = QMenu(self)
+        chosen = bool(self.session.chosen)
+        self._aiming(menu, floor)
+        for text, act in (
+            ("Open up", self.session.open_up), ("Home", self.session.home),
+            ("Identify", lambda: self.session.blink(self.session.chosen)), ("Swap…", self._swap),
+        ):  # fmt: skip
+            menu.addAction(text, act).setEnabled(chosen)
+        menu.addSeparator()
+        menu.addMenu(self._arranging(menu)).setEnabled(chosen)
+        menu.addAction("Make a group…", self._ask_group).setEnabled(chosen)
+        menu.addSeparator()
+        menu.addAction("Take down", lambda: take_down(self.session)).setEnabled(chosen)
+        menu.exec(at)
+
+    def _aiming(self, menu: QMenu, floor: tuple[float, float] | None) -> None:
+        """What sends the chosen heads somewhere: to the place on the floor that was pressed, or to a mark."""
+        if not any(i in self.session.programme.rig.turns for i in self.session.chosen):
+            return
+        if floor is not None:
+            menu.addAction("Aim here", lambda: self.aim(links.to_point((*floor, 0.0))))
+        marks = QMenu("Aim at", menu)
+        for mark in self.session.show.marks.values():
+            marks.addAction(mark.name, lambda m=mark: self.aim(links.to_mark(m.id)))
+        menu.addMenu(marks).setEnabled(not marks.isEmpty())
+        menu.addSeparator()
+
+    def aim(self, link: str) -> None:
+        """Send the chosen heads to a point or a mark, in the draft; who cannot get there is named."""
+        show = self.session.show
+        look, short = aims(self.session.programme.rig, show, self.session.chosen, link)
+        self.session.touch(look)
+        if short:
+            names = words.some([show.fixtures[i].name for i in short])
+            self.session.told.emit(f"{names} cannot reach there; aimed as near as they can.", "info")
+
+    def _arranging(self, parent: QWidget) -> QMenu:
+        menu = QMenu("Arrange", parent)
+        many = len(self.session.chosen) > 1
+        for how, title in (("line", "In a line…"), ("arc", "On an arc…"), ("grid", "In a grid…")):
+            menu.addAction(title, lambda h=how: self._begin_arranging(h)).setEnabled(many)
+        menu.addAction("Evenly between first and last", lambda: self._place("evenly", arrange.evenly)).setEnabled(
+            len(self.session.chosen) > 2
+        )
+        menu.addAction("Mirror to the other side", lambda: self._place("mirror", arrange.mirrored))
+        for bar in self.session.show.room.bars:
+            menu.addAction(f"Along {bar.name}", lambda b=bar: self._place(b.name, lambda p: arrange.along(b, len(p))))
+        return menu
+
+    def _begin_arranging(self, how: str) -> None:
+        self.go(0)
+        self.arrange.begin(how)
+
+    def _place(self, name: str, act) -> None:
+        fixtures = self.session.show.fixtures
+        ids = [i for i in self.session.chosen if i in fixtures]
+        put(self.session, name, dict(zip(ids, act([fixtures[i].place for i in ids]), strict=True)))
+
+    def _arrange_menu(self) -> None:
+        menu = self._arranging(self)
+        menu.exec(self.arrange_button.mapToGlobal(self.arrange_button.rect().bottomLeft()))
+
+    def _group_menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("Make a group of the chosen…", self._ask_group).setEnabled(bool(self.session.chosen))
+        found = arrange.suggested_groups(self.session.show)
+        if found:
+            menu.addSeparator()
+            menu.addAction(f"Make all {len(found)} that suggest themselves", lambda: self.make_groups(found))
+            for name, ids in found[:12]:
+                menu.addAction(f"{name} ({len(ids)})", lambda one=(name, ids): self.make_groups([one]))
+        menu.exec(self.group_button.mapToGlobal(self.group_button.rect().bottomLeft()))
+
+    def make_groups(self, found: list[tuple[str, tuple[str, ...]]]) -> None:
+        """Make groups, as one step."""
+        show = self.session.show
+        for name, ids in found:
+            show, _ = edits.keep_group(show, name, ids)
+        self.session.edit(f"make {len(found)} group{'s' if len(found) > 1 else ''}", show)
+        self.session.told.emit(f"Made: {', '.join(name for name, _ in found[:6])}.", "info")
+
+    def _ask_group(self) -> None:
+        name, sure = QInputDialog.getText(self, "Keep a group", "Name of the group")
+        if sure and name.strip():
+            self.make_groups([(name.strip(), tuple(self.session.chosen))])
+
+    def _file_menu(self) -> None:
+        self.files.menu().exec(self.file_button.mapToGlobal(self.file_button.rect().bottomLeft()))
+
+    def _swap(self) -> None:
+        if self.session.chosen:
+            SwapDialog(self.session, self).exec()

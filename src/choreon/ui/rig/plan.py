@@ -1,41 +1,64 @@
-"""The plan from above: fixtures where they hang, chosen and dragged."""
+"""The plan, from above or from the front: fixtures where they hang, chosen and dragged, in the room they hang in."""
 
 from __future__ import annotations
 
-import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF, QRadialGradient, QTransform
-from PySide6.QtWidgets import QWidget
+import math
 
-from choreon.model import edits, patch
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFontMetricsF,
+    QMouseEvent,
+    QPainter,
+    QPen,
+    QPixmap,
+    QRadialGradient,
+    QTransform,
+)
+
+from choreon.model import arrange, edits, patch
 from choreon.model.show import Fixture, Place
 from choreon.render.colour import to_screen
 from choreon.ui import theme
+from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
+from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.session import Session
 
 SNAP = 0.1  # metres
 NEAR = 15.0  # pixels
-FRONT, BACK, SIDE = 5.6, 0.9, 1.1  # metres shown before, behind and beside the stage
+BACK, SIDE = 0.9, 1.1  # metres shown behind and beside the stage
+KEYS = "O opens up, H is home, I identifies, arrow keys nudge, Delete takes down"
 
 
-class Plan(QWidget):
+class Plan(TakesTypes):
     """Drag moves the chosen (Alt: without snapping), arrow keys nudge, Delete takes down."""
 
-    def __init__(self, session: Session) -> None:
+    menu_asked = Signal(object, object)  # where on the screen, and where on the floor (None from the front)
+    type_dropped = Signal(str, object)
+    two_points = Signal(object, object)
+
+    def __init__(self, session: Session, front: bool = False) -> None:
         super().__init__()
         self.session = session
+        self.front = front
         self.setMinimumSize(260, 200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Plan from above")
-        self.setToolTip("Click to choose, drag to move (Alt: no snapping). Arrow keys nudge, Delete takes down.")
+        self.setAcceptDrops(True)
+        self.setAccessibleName("Plan from the front" if front else "Plan from above")
+        self.setToolTip(f"Click to choose, drag to move (Alt: no snapping). {KEYS}.")
         self._ghost: Ghost | None = None
         self._press: QPointF | None = None
         self._box: QRectF | None = None
         self._moving: dict[str, Place] | None = None
         self._shown: dict[str, Place] = {}
+        self._points: list[QPointF] | None = None
+        self._scaled: tuple[object, QSize, tuple[float, QPointF]] | None = None
         self._number = -1
         self._glow: dict[str, tuple[int, int, int]] = {}
+        self._underlay: tuple[object, QPixmap] | None = None
         self._timer = QTimer(self, interval=100)
         self._timer.timeout.connect(self._follow)
         session.show_changed.connect(lambda _: self.update())
@@ -56,6 +79,17 @@ class Plan(QWidget):
         self._ghost = ghost
         self.update()
 
+    def preview(self, places: dict[str, Place]) -> None:
+        """Show fixtures elsewhere for the while."""
+        self._shown = places
+        self.update()
+
+    def ask_two_points(self) -> None:
+        """Take the next two clicks as points; `two_points` tells their places."""
+        self._points = []
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.update()
+
     def _follow(self) -> None:
         found = self.session.light()
         if found is None or found[0] == self._number:
@@ -73,16 +107,40 @@ class Plan(QWidget):
     # geometry
 
     def _scale(self) -> tuple[float, QPointF]:
+        """Pixels a metre, and where the middle of the stage's front edge is drawn."""
         room = self.session.show.room
-        wide, deep = room.width + 2 * SIDE, room.depth + FRONT + BACK
-        scale = min(self.width() / wide, self.height() / deep)
-        middle = QPointF(self.width() / 2, self.height() / 2 + scale * ((room.depth + BACK - FRONT) / 2))
-        return scale, middle
+        if self._scaled is None or self._scaled[0] is not room or self._scaled[1] != self.size():
+            self._scaled = (room, self.size(), self._scale_now())
+        return self._scaled[2]
+
+    def _scale_now(self) -> tuple[float, QPointF]:
+        room = self.session.show.room
+        wide = room.width + 2 * SIDE
+        if self.front:
+            tall = room.height + 1.6
+            scale = min(self.width() / wide, self.height() / tall)
+            return scale, QPointF(self.width() / 2, self.height() / 2 + scale * (room.height + 0.2) / 2)
+        house = max(1.0, room.house)
+        scale = min(self.width() / wide, self.height() / (room.depth + house + BACK))
+        return scale, QPointF(self.width() / 2, self.height() / 2 + scale * ((room.depth + BACK - house) / 2))
 
     def at(self, place: Place) -> QPointF:
-        """Where a place is drawn: upstage is up."""
+        """Where a place is drawn: upstage is up, or, from the front, height is."""
         scale, middle = self._scale()
-        return QPointF(middle.x() + scale * place.x, middle.y() - scale * place.y)
+        return QPointF(middle.x() + scale * place.x, middle.y() - scale * (place.z if self.front else place.y))
+
+    def place_at(self, point: QPointF) -> Place:
+        """The place that a point shows; what it does not show is as for a lamp on the grid."""
+        scale, middle = self._scale()
+        room = self.session.show.room
+        x, up = (point.x() - middle.x()) / scale, (middle.y() - point.y()) / scale
+        place = Place(x, room.depth / 2, up) if self.front else Place(x, up, room.height)
+        return edits.replace(place, x=_snap(place.x, False), y=_snap(place.y, False), z=_snap(place.z, False))
+
+    def place_of(self, point: QPointF) -> tuple[float, float]:
+        """Metres across and up that a point shows, unsnapped."""
+        scale, middle = self._scale()
+        return (point.x() - middle.x()) / scale, (middle.y() - point.y()) / scale
 
     def _place(self, fixture: Fixture) -> Place:
         return self._shown.get(fixture.id, fixture.place)
@@ -95,34 +153,44 @@ class Plan(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.STAGE_BLACK))
         painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
-        self._room(painter)
+        (self._room_front if self.front else self._room)(painter)
         show = self.session.show
         for fixture in show.fixtures.values():
             self._pool(painter, fixture)
         clashing = {i for c in self._clashes() for i in (c.one, c.other)}
         for fixture in show.fixtures.values():
             self._symbol(painter, fixture, fixture.id in clashing)
+        self._names(painter)
         if self._ghost is not None:
             self._draw_ghost(painter)
         if self._box is not None:
             painter.setPen(QPen(QColor(theme.CHOSEN), 1))
             painter.setBrush(theme.colour(theme.CHOSEN, 0.12))
             painter.drawRect(self._box)
-        if not show.fixtures and self._ghost is None:
+        self._hints(painter)
+
+    def _hints(self, painter: QPainter) -> None:
+        text = ""
+        if self._points is not None:
+            which = "second" if self._points else "first"
+            text = f"Click the {which} of two points whose distance you know. Esc ends it."
+            painter.setPen(QPen(QColor(theme.DRAFT), 2))
+            for point in self._points:
+                painter.drawEllipse(point, 5, 5)
+        elif not self.session.show.fixtures and self._ghost is None:
+            text = "Nothing hangs yet. Choose a type on the left, say how many, and press Hang; or drag a type here."
+        if text:
             painter.setPen(QColor(theme.SOFT))
             painter.setFont(theme.font(16))
-            text = "Nothing hangs yet. Choose a type on the left, say how many, and press Hang."
-            room = self.session.show.room
-            stage = QRectF(self.at(Place(-room.width / 2, room.depth)), self.at(Place(room.width / 2, 0)))
             flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            painter.drawText(stage.adjusted(20, 20, -20, -20), flags, text)
+            painter.drawText(QRectF(self.rect()).adjusted(80, 40, -80, -40), flags, text)
 
     def _clashes(self):
         show = self.session.show
         known = getattr(self, "_known", None)
-        if known is None or known[0] is not show.fixtures:
-            self._known = known = (show.fixtures, patch.clashes(show))
-        return known[1]
+        if known is None or known[0] is not show.fixtures or known[1] is not show.types:
+            self._known = known = (show.fixtures, show.types, patch.clashes(show))
+        return known[2]
 
     def _room(self, painter: QPainter) -> None:
         room = self.session.show.room
@@ -132,24 +200,87 @@ class Plan(QWidget):
         painter.setBrush(QColor("#171619"))
         painter.setPen(QPen(QColor(theme.BATTEN), 1.2))
         painter.drawRect(stage)
+        self._draw_underlay(painter)
         painter.setPen(QPen(QColor("#1F1D22"), 1))
-        for x in range(int(-w) + 1, int(w)):
+        for x in range(math.ceil(-w) + 1, int(w)):
             painter.drawLine(self.at(Place(x, 0)), self.at(Place(x, room.depth)))
         for y in range(1, int(room.depth)):
             painter.drawLine(self.at(Place(-w, y)), self.at(Place(w, y)))
         painter.setPen(QPen(QColor(theme.BATTEN), 4))
         painter.drawLine(self.at(Place(-w, room.depth + 0.12)), self.at(Place(w, room.depth + 0.12)))
+        self._furniture(painter)
         self._bars(painter, w)
         painter.setPen(QColor(theme.FAINT))
         painter.setFont(theme.font(12))
         centre = Qt.AlignmentFlag.AlignHCenter
         painter.drawText(QRectF(a.x(), b.y() + 4, stage.width(), 16), centre, "front edge · audience below")
         text = f"{room.name or 'The stage'}, {room.width:g} × {room.depth:g} m"
-        painter.drawText(QRectF(a.x(), a.y() - 32, stage.width(), 18), centre, text)
+        painter.drawText(QRectF(a.x(), max(2.0, a.y() - 32), stage.width(), 18), centre, text)
+
+    def _furniture(self, painter: QPainter) -> None:
+        room = self.session.show.room
+        painter.setPen(QPen(QColor("#2A262E"), 5))
+        for i in range(room.seats.rows):
+            y = -(room.seats.distance + i * room.seats.spacing)
+            painter.drawLine(self.at(Place(-room.seats.width / 2, y)), self.at(Place(room.seats.width / 2, y)))
+        if room.screen:
+            painter.setPen(QPen(QColor(theme.SOFT), 3))
+            half = room.screen.width / 2
+            y = room.screen.y
+            painter.drawLine(self.at(Place(room.screen.x - half, y)), self.at(Place(room.screen.x + half, y)))
+        painter.setFont(theme.font(11))
+        for area in room.keep_out:
+            rect = QRectF(self.at(Place(area.x1, area.y1)), self.at(Place(area.x2, area.y2))).normalized()
+            self._keep_out(painter, rect, area.name)
+
+        painter.setPen(QPen(theme.colour(theme.KEEP, 0.7), 1.4))
+        for mark in self.session.show.marks.values():
+            at = self.at(Place(mark.x, mark.y))
+            for up in (-4, 4):
+                painter.drawLine(at + QPointF(-4, up), at + QPointF(4, -up))
+
+    def _keep_out(self, painter: QPainter, rect: QRectF, name: str) -> None:
+        painter.setPen(QPen(theme.colour(theme.KEEP, 0.7), 1, Qt.PenStyle.DashLine))
+        painter.setBrush(QBrush(theme.colour(theme.KEEP, 0.18), Qt.BrushStyle.BDiagPattern))
+        painter.drawRect(rect)
+        painter.setPen(QColor(theme.KEEP))
+        painter.drawText(rect.adjusted(4, 2, -4, -2), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, name)
+
+    def _draw_underlay(self, painter: QPainter) -> None:
+        """The venue's own plan."""
+        show = self.session.show
+        under = show.room.underlay
+        picture = show.pictures.get(under.picture) if under else None
+        if under is None or picture is None:
+            return
+        if self._underlay is None or self._underlay[0] is not picture:
+            pixmap = QPixmap()
+            pixmap.loadFromData(picture.data)
+            self._underlay = (picture, pixmap)
+        scale, _ = self._scale()
+        corner = self.at(Place(under.x, under.y))
+        painter.save()
+        painter.setOpacity(under.strength)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.translate(corner)
+        painter.rotate(-under.turn)
+        painter.scale(scale * under.scale, scale * under.scale)
+        painter.drawPixmap(0, 0, self._underlay[1])
+        painter.restore()
 
     def _bars(self, painter: QPainter, w: float) -> None:
-        """A bar wherever three or more lamps hang in line."""
+        """The hanging bars; where the room has none, a bar wherever three or more lamps hang in line."""
         room = self.session.show.room
+        painter.setFont(theme.font(11))
+        for bar in room.bars:
+            a, b = self.at(Place(bar.x1, bar.y1)), self.at(Place(bar.x2, bar.y2))
+            painter.setPen(QPen(QColor("#4A4250"), 4))
+            painter.drawLine(a, b)
+            painter.setPen(QColor(theme.FAINT))
+            end = b if b.x() >= a.x() else a
+            painter.drawText(QPointF(end.x() + 6, end.y() + 4), bar.name)
+        if room.bars:
+            return
         lines: dict[float, int] = {}
         for fixture in self.session.show.fixtures.values():
             if fixture.place.z > 0.75 * room.height:
@@ -158,6 +289,36 @@ class Plan(QWidget):
         for y, count in lines.items():
             if count >= 3:
                 painter.drawLine(self.at(Place(-w - 0.3, y)), self.at(Place(w + 0.3, y)))
+
+    def _room_front(self, painter: QPainter) -> None:
+        room = self.session.show.room
+        w = room.width / 2
+        a, b = self.at(Place(-w, 0, room.height)), self.at(Place(w, 0, 0))
+        painter.setBrush(QColor("#171619"))
+        painter.setPen(QPen(QColor(theme.BATTEN), 1.2))
+        painter.drawRect(QRectF(a, b))
+        painter.setPen(QPen(QColor("#1F1D22"), 1))
+        for z in range(1, math.ceil(room.height)):
+            painter.drawLine(self.at(Place(-w, 0, z)), self.at(Place(w, 0, z)))
+        for x in range(math.ceil(-w) + 1, int(w)):
+            painter.drawLine(self.at(Place(x, 0, 0)), self.at(Place(x, 0, room.height)))
+        if room.screen:
+            s = room.screen
+            painter.setPen(QPen(QColor(theme.SOFT), 1.5))
+            corner = self.at(Place(s.x - s.width / 2, 0, s.z + s.height))
+            painter.drawRect(QRectF(corner, self.at(Place(s.x + s.width / 2, 0, s.z))))
+        for area in room.keep_out:
+            corner = self.at(Place(min(area.x1, area.x2), 0, area.high))
+            self._keep_out(painter, QRectF(corner, self.at(Place(max(area.x1, area.x2), 0, area.low))), area.name)
+        painter.setPen(QPen(QColor("#4A4250"), 4))
+        for bar in room.bars:
+            painter.drawLine(self.at(Place(bar.x1, 0, bar.z)), self.at(Place(bar.x2, 0, bar.z)))
+        painter.setPen(QPen(QColor(theme.BATTEN), 4))
+        painter.drawLine(self.at(Place(-w - 0.8, 0, 0)), self.at(Place(w + 0.8, 0, 0)))
+        painter.setPen(QColor(theme.FAINT))
+        painter.setFont(theme.font(12))
+        text = f"from the house · {room.height:g} m to the grid"
+        painter.drawText(QRectF(0, b.y() + 8, self.width(), 16), Qt.AlignmentFlag.AlignHCenter, text)
 
     def _pool(self, painter: QPainter, fixture: Fixture) -> None:
         rgb = self._glow.get(fixture.id)
@@ -176,8 +337,7 @@ class Plan(QWidget):
         painter.restore()
 
     def _symbol(self, painter: QPainter, fixture: Fixture, clash: bool) -> None:
-        show = self.session.show
-        kind = show.types.get(fixture.type)
+        kind = self.session.show.types.get(fixture.type)
         at = self.at(self._place(fixture))
         chosen = fixture.id in self.session.chosen
         rgb = self._glow.get(fixture.id, (0, 0, 0))
@@ -185,20 +345,48 @@ class Plan(QWidget):
         line = theme.CHOSEN if chosen else theme.ALARM if clash or kind is None else theme.SOFT
         painter.setPen(QPen(QColor(line), 2.2 if chosen else 1.3))
         painter.setBrush(fill)
-        body = kind.body if kind else "unknown"
+        body = bodies.body_of(kind, fixture.mode)
         painter.save()
         painter.translate(at)
-        painter.rotate(-fixture.hanging.yaw)
-        _draw_body(painter, body)
+        painter.rotate(0.0 if self.front else -fixture.hanging.yaw)
+        bodies.draw(painter, body)
+        if fixture.reversed:  # a small arrow: its cells count from the other end
+            painter.drawLine(QPointF(6, -8), QPointF(-6, -8))
+            painter.drawLine(QPointF(-6, -8), QPointF(-3, -11))
         painter.restore()
-        crowded = body == "dot"
-        if chosen or not crowded:
-            painter.setFont(theme.font(12 if chosen else 11))
-            painter.setPen(QColor(theme.CHOSEN if chosen else theme.SOFT))
-            painter.drawText(QRectF(at.x() - 40, at.y() + 11, 80, 16), Qt.AlignmentFlag.AlignHCenter, fixture.short)
         if clash or kind is None:
             painter.setPen(QColor(theme.ALARM))
             painter.drawText(QPointF(at.x() + 9, at.y() - 7), "▲" if kind else "?")
+
+    def _names(self, painter: QPainter) -> None:
+        """Names as far as they do not run into each other: of the chosen, of other fixtures, of marks."""
+        show, chosen = self.session.show, set(self.session.chosen)
+        named: list[tuple[str, QPointF, bool, str]] = []
+        for fixture in sorted(show.fixtures.values(), key=lambda f: f.id not in chosen):
+            mine = fixture.id in chosen
+            kind = show.types.get(fixture.type)
+            if mine or kind is None or kind.body != "dot":
+                token = theme.CHOSEN if mine else theme.SOFT
+                named.append((fixture.short, self.at(self._place(fixture)) + QPointF(0, 11), mine, token))
+        if not self.front:
+            for mark in show.marks.values():
+                named.append((mark.name, self.at(Place(mark.x, mark.y)) + QPointF(0, 4), False, theme.KEEP))
+        taken: dict[tuple[int, int], list[QRectF]] = {}
+        fonts = (theme.font(11), theme.font(12))
+        metrics = tuple(QFontMetricsF(font) for font in fonts)
+        for text, at, mine, token in named:
+            wide = metrics[mine].horizontalAdvance(text) + 4
+            rect = QRectF(at.x() - wide / 2, at.y(), wide, 15)
+            near = [(c, r) for c in (0, 1) for r in (0, 1)]
+            corner = int(rect.left() // 200), int(rect.top() // 20)
+            cells = {(corner[0] + c, corner[1] + r) for c, r in near}
+            if any(rect.intersects(other) for cell in cells for other in taken.get(cell, ())):
+                continue
+            for cell in cells:
+                taken.setdefault(cell, []).append(rect)
+            painter.setFont(fonts[mine])
+            painter.setPen(QColor(token))
+            painter.drawText(rect, Qt.AlignmentFlag.AlignHCenter, text)
 
     def _draw_ghost(self, painter: QPainter) -> None:
         pen = QPen(QColor(theme.ALARM if self._ghost.clash else theme.DRAFT), 1.4)
@@ -206,7 +394,10 @@ class Plan(QWidget):
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for place in self._ghost.places[:100]:
-            painter.drawEllipse(self.at(place), 9, 9)
+            painter.save()
+            painter.translate(self.at(place))
+            bodies.draw(painter, self._ghost.body)
+            painter.restore()
 
     # choosing and moving
 
@@ -220,11 +411,20 @@ class Plan(QWidget):
         return best
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._points is not None:
+            self._take_point(event)
+            return
+        one = self.fixture_at(event.position())
+        if event.button() == Qt.MouseButton.RightButton:
+            if one is not None and one not in self.session.chosen:
+                self.session.choose([one])
+            floor = None if self.front else self.place_of(event.position())
+            self.menu_asked.emit(event.globalPosition().toPoint(), floor)
+            return
         if event.button() != Qt.MouseButton.LeftButton:
             return
         self.setFocus()
         self._press = event.position()
-        one = self.fixture_at(event.position())
         adding = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
         self._box = None
         if one is None:
@@ -239,6 +439,16 @@ class Plan(QWidget):
         show = self.session.show
         self._moving = {i: show.fixtures[i].place for i in self.session.chosen}
 
+    def _take_point(self, event: QMouseEvent) -> None:
+        points = self._points
+        assert points is not None
+        points.append(event.position())
+        if len(points) == 2:
+            self._points = None
+            self.unsetCursor()
+            self.two_points.emit(*points)
+        self.update()
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             return
@@ -249,23 +459,38 @@ class Plan(QWidget):
             scale, _ = self._scale()
             free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
             self._shown = {
-                i: edits.replace(p, x=_snap(p.x + away.x() / scale, free), y=_snap(p.y - away.y() / scale, free))
-                for i, p in self._moving.items()
+                i: self._moved(p, away.x() / scale, -away.y() / scale, free) for i, p in self._moving.items()
             }
         self.update()
+
+    def _moved(self, place: Place, across: float, up: float, free: bool) -> Place:
+        """A place dragged across and up; near a bar it snaps to it, unless it is free."""
+        x = _snap(place.x + across, free)
+        if self.front:
+            return edits.replace(place, x=x, z=max(0.0, _snap(place.z + up, free)))
+        moved = edits.replace(place, x=x, y=_snap(place.y + up, free))
+        bar = None if free else arrange.bar_of(self.session.show.room, moved)
+        if bar is not None and bar.y1 == bar.y2:
+            moved = edits.replace(moved, y=bar.y1)
+        return moved
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._box is not None:
             inside = [f.id for f in self.session.show.fixtures.values() if self._box.contains(self.at(f.place))]
             if self._box.width() + self._box.height() > 6 or not self._adding:
                 self.session.choose([*self.session.chosen, *inside] if self._adding else inside)
-        elif self._shown:
+        elif self._shown and self._moving:
             changes = {i: {"place": place} for i, place in self._shown.items()}
             name = f"move {len(changes)} fixture{'s' if len(changes) > 1 else ''}"
             self.session.edit(name, edits.change_fixtures(self.session.show, changes))
         self._press = self._box = self._moving = None
         self._shown = {}
         self.update()
+
+    def dropEvent(self, event) -> None:
+        if type_id := dropped(event.mimeData()):
+            event.acceptProposedAction()
+            self.type_dropped.emit(type_id, self.place_at(event.position()))
 
     def keyPressEvent(self, event) -> None:
         steps = {
@@ -274,24 +499,34 @@ class Plan(QWidget):
             Qt.Key.Key_Up: (0, SNAP),
             Qt.Key.Key_Down: (0, -SNAP),
         }
-        chosen, show = self.session.chosen, self.session.show
-        if event.key() == Qt.Key.Key_Escape and self._press is not None:
-            self._press = self._box = self._moving = None
+        chosen, show, session = self.session.chosen, self.session.show, self.session
+        plain = not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        if event.key() == Qt.Key.Key_Escape and (self._press is not None or self._points is not None):
+            self._press = self._box = self._moving = self._points = None
             self._shown = {}
+            self.unsetCursor()
             self.update()
         elif event.key() in steps and chosen:
-            dx, dy = steps[event.key()]
-            moved = {}
-            for i in chosen:
-                place = show.fixtures[i].place
-                moved[i] = {"place": edits.replace(place, x=round(place.x + dx, 3), y=round(place.y + dy, 3))}
+            across, up = steps[event.key()]
+            moved = {i: {"place": self._nudged(show.fixtures[i].place, across, up)} for i in chosen}
             self.session.edit(f"nudge {len(chosen)}", edits.change_fixtures(show, moved), merge=True)
         elif event.key() == Qt.Key.Key_Delete and chosen:
             take_down(self.session)
-        elif event.key() == Qt.Key.Key_A and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        elif event.key() == Qt.Key.Key_A and not plain:
             self.session.choose(list(show.fixtures))
+        elif event.key() == Qt.Key.Key_O and plain:
+            session.open_up()
+        elif event.key() == Qt.Key.Key_H and plain:
+            session.home()
+        elif event.key() == Qt.Key.Key_I and plain and chosen:
+            session.blink(chosen)
         else:
             super().keyPressEvent(event)
+
+    def _nudged(self, place: Place, across: float, up: float) -> Place:
+        if self.front:
+            return edits.replace(place, x=round(place.x + across, 3), z=round(max(0.0, place.z + up), 3))
+        return edits.replace(place, x=round(place.x + across, 3), y=round(place.y + up, 3))
 
 
 def take_down(session: Session) -> None:
@@ -304,25 +539,3 @@ def take_down(session: Session) -> None:
 
 def _snap(value: float, free: bool) -> float:
     return round(value, 3) if free else round(round(value / SNAP) * SNAP, 3)
-
-
-def _draw_body(painter: QPainter, body: str) -> None:
-    """A sign for each body, facing the audience: downwards."""
-    if body == "bar":
-        painter.drawRoundedRect(QRectF(-24, -4, 48, 8), 2, 2)
-    elif body == "dot":
-        painter.drawRect(QRectF(-4, -4, 8, 8))
-    elif body == "panel":
-        painter.drawRoundedRect(QRectF(-14, -6, 28, 12), 2, 2)
-    elif body in ("spot", "wash"):
-        painter.drawRoundedRect(QRectF(-10, -10, 20, 20), 4, 4)
-        painter.drawEllipse(QPointF(0, 0), 5.5, 5.5)
-    elif body in ("profile", "fresnel"):
-        painter.drawPolygon(QPolygonF([QPointF(-6, 9), QPointF(6, 9), QPointF(8, -8), QPointF(-8, -8)]))
-    elif body == "hazer":
-        painter.drawRoundedRect(QRectF(-9, -7, 18, 14), 3, 3)
-        painter.drawLine(QPointF(-4, 0), QPointF(4, 0))
-    elif body == "unknown":
-        painter.drawPolygon(QPolygonF([QPointF(0, -10), QPointF(10, 0), QPointF(0, 10), QPointF(-10, 0)]))
-    else:
-        painter.drawEllipse(QPointF(0, 0), 9, 9)

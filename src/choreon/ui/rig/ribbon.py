@@ -2,22 +2,28 @@
 
 from __future__ import annotations
 
+import time
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QBrush, QColor, QHelpEvent, QMouseEvent, QPainter, QPen
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolTip, QVBoxLayout, QWidget
+from PySide6.QtGui import QBrush, QColor, QFont, QHelpEvent, QMouseEvent, QPainter, QPen, QPixmap, QStaticText
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QInputDialog, QMenu, QToolTip, QVBoxLayout, QWidget
 
-from choreon.model import edits, patch
-from choreon.model.show import SLOTS
+from choreon.model import edits, patch, patching
+from choreon.model.show import MAX_UNIVERSE, SLOTS
 from choreon.ui import theme, words
+from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 
-ROWS, PER_ROW = 4, 128
+LIVE = 22  # milliseconds between looks at the frame: 44 frames a second
 
 
-class Ribbon(QWidget):
-    """Four lines of 128 slots. Dragging a block gives its fixture another address."""
+class Ribbon(TakesTypes):
+    """Lines of slots, more of them where there is room. Dragging a block gives its fixture another address."""
+
+    why_asked = Signal(int, int)
+    type_dropped = Signal(str, int, int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -28,10 +34,16 @@ class Ribbon(QWidget):
         self._number = -1
         self._press: tuple[int, dict[str, int]] | None = None
         self._shift = 0
+        self._blocks: QPixmap | None = None
+        self._drawn: tuple[object, ...] = ()
+        self._taken: tuple[object, dict[int, list[str]]] = (None, {})
+        self._numbers: tuple[QFont | None, list[tuple[QStaticText, float]]] = (None, [])
+        self._cost = 0.003  # seconds that it takes to draw, smoothed
         self.setMinimumHeight(4 * 28)
         self.setMouseTracking(True)
+        self.setAcceptDrops(True)
         self.setAccessibleName("Address map")
-        self._timer = QTimer(self, interval=66)
+        self._timer = QTimer(self, interval=LIVE)
         self._timer.timeout.connect(self._follow)
 
     def sizeHint(self) -> QSize:
@@ -52,62 +64,111 @@ class Ribbon(QWidget):
         if not np.array_equal(live, self._live):
             self._live = live
             self.update()
+        self._timer.setInterval(int(max(LIVE, 2200 * self._cost)))  # slow machines get fewer pictures
 
     # geometry
 
+    @property
+    def per_row(self) -> int:
+        """Slots in a line: few where there is height for many lines."""
+        return 32 if self.height() >= 340 else 64 if self.height() >= 220 else 128
+
+    @property
+    def rows(self) -> int:
+        return SLOTS // self.per_row
+
     def _cell(self) -> tuple[float, float]:
-        return (self.width() - 2) / PER_ROW, self.height() / ROWS
+        return (self.width() - 2) / self.per_row, self.height() / self.rows
 
     def rect_of(self, first: int, last: int) -> list[QRectF]:
         """The rectangles of a run of slots, one a line."""
         w, h = self._cell()
+        per_row = self.per_row
         rects = []
         slot = max(1, first)
         while slot <= min(last, SLOTS):
-            row = (slot - 1) // PER_ROW
-            end = min(last, SLOTS, (row + 1) * PER_ROW)
-            x = 1 + ((slot - 1) % PER_ROW) * w
+            row = (slot - 1) // per_row
+            end = min(last, SLOTS, (row + 1) * per_row)
+            x = 1 + ((slot - 1) % per_row) * w
             rects.append(QRectF(x, row * h + 2, (end - slot + 1) * w, h - 4))
             slot = end + 1
         return rects
 
     def slot_at(self, point: QPointF) -> int:
         w, h = self._cell()
-        row = min(ROWS - 1, max(0, int(point.y() / h)))
-        return row * PER_ROW + min(PER_ROW - 1, max(0, int((point.x() - 1) / w))) + 1
+        row = min(self.rows - 1, max(0, int(point.y() / h)))
+        return row * self.per_row + min(self.per_row - 1, max(0, int((point.x() - 1) / w))) + 1
+
+    def taken(self) -> dict[int, list[str]]:
+        """Who has which slot of the universe."""
+        key = (self.session.show.fixtures, self.session.show.types, self.universe)
+        if self._taken[0] is None or any(a is not b for a, b in zip(self._taken[0], key, strict=True)):  # type: ignore[call-overload]
+            self._taken = (key, patch.occupied(self.session.show, self.universe))
+        return self._taken[1]
 
     def on_slot(self, slot: int) -> list[str]:
-        return patch.occupied(self.session.show, self.universe).get(slot, [])
+        return self.taken().get(slot, [])
 
     # drawing
 
     def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        w, h = self._cell()
-        for row in range(ROWS):
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor("#161318"))
-            painter.drawRoundedRect(QRectF(0, row * h + 1, self.width(), h - 2), 4, 4)
+        begin = time.perf_counter()
         moving = self._press[1] if self._press and self._shift else {}
-        for fixture in self.session.show.fixtures.values():
-            if fixture.universe == self.universe:
-                self._block(painter, fixture, fixture.address, faded=fixture.id in moving)
-        self._levels(painter, w, h)
-        self._clash_marks(painter)
-        if self.ghost is not None and self.ghost.universe == self.universe and not moving:
-            for first, last in self.ghost.spans:
-                self._outline(painter, first, last, self.ghost.clash)
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._base(moving))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._levels(painter)
+        if self.ghost is not None and not moving:
+            for universe, first, last in self.ghost.spans:
+                if universe == self.universe:
+                    self._outline(painter, first, last, self.ghost.clash)
         if moving:
             spans, wrong = self._moved_spans(moving)
             for first, last in spans:
                 self._outline(painter, first, last, wrong)
+        painter.end()
+        self._cost += 0.1 * (time.perf_counter() - begin - self._cost)
 
-    def _block(self, painter: QPainter, fixture, address: int, faded: bool) -> None:
+    def _base(self, moving: dict[str, int]) -> QPixmap:
+        """All that does not change with the light, drawn once."""
+        show = self.session.show
+        key = (show.fixtures, show.types, self.session.chosen, self.universe, self.size(), tuple(moving))
+        same = [old is new for old, new in zip(self._drawn[:3], key[:3], strict=True)] if self._drawn else [False]
+        if self._blocks is None or not all(same) or self._drawn[3:] != key[3:]:
+            ratio = self.devicePixelRatioF()
+            made = QPixmap(self.size() * ratio)
+            made.setDevicePixelRatio(ratio)
+            made.fill(QColor(theme.DECK))
+            painter = QPainter(made)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._ground(painter)
+            for fixture in show.fixtures.values():
+                if fixture.universe == self.universe:
+                    self._block(painter, fixture, fixture.id in moving)
+            self._clash_marks(painter)
+            painter.end()
+            self._blocks, self._drawn = made, key
+        return self._blocks
+
+    def _ground(self, painter: QPainter) -> None:
+        w, h = self._cell()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor("#161318"))
+        for row in range(self.rows):
+            painter.drawRoundedRect(QRectF(0, row * h + 1, self.width(), h - 2), 4, 4)
+        painter.setFont(theme.font(9))
+        painter.setPen(theme.colour(theme.FAINT, 0.7))
+        every = 8 if w < 12 else 4 if w < 20 else 1
+        for slot in range(1, SLOTS + 1, every):
+            rect = self.rect_of(slot, slot)[0]
+            flags = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft
+            painter.drawText(rect.adjusted(2, 0, 14, -1), flags, str(slot))
+
+    def _block(self, painter: QPainter, fixture, faded: bool) -> None:
         slots = patch.footprint(self.session.show, fixture)
         chosen = fixture.id in self.session.chosen
         known = patch.mode_of(self.session.show.types, fixture) is not None
-        rects = self.rect_of(address, address + slots - 1)
+        rects = self.rect_of(fixture.address, fixture.address + slots - 1)
         for rect in rects:
             inner = rect.adjusted(0.6, 0, -0.6, 0)
             painter.setPen(QPen(QColor(theme.CHOSEN), 1.6) if chosen else Qt.PenStyle.NoPen)
@@ -119,15 +180,44 @@ class Ribbon(QWidget):
             wide = max(rects, key=lambda r: r.width())
             if wide.width() > 17:
                 text = _fitting(painter, fixture.short, wide.width() - 4)
-                painter.drawText(wide.adjusted(3, 0, -1, -5), Qt.AlignmentFlag.AlignVCenter, text)
+                tall = wide.height() > 30  # then the levels stand in numbers below
+                flags = Qt.AlignmentFlag.AlignTop if tall else Qt.AlignmentFlag.AlignVCenter
+                painter.drawText(wide.adjusted(3, 0, -1, 0 if tall else -5), flags, text)
 
-    def _levels(self, painter: QPainter, w: float, h: float) -> None:
+    def _levels(self, painter: QPainter) -> None:
+        w, h = self._cell()
+        per_row = self.per_row
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.LIVE))
-        for index in np.flatnonzero(self._live).tolist():
-            row, column = divmod(index, PER_ROW)
-            tall = max(1.5, float(self._live[index]) / 255 * (h - 6) * 0.5)
-            painter.drawRect(QRectF(1 + column * w + 0.5, (row + 1) * h - 3 - tall, max(1.0, w - 1.0), tall))
+        lit = np.flatnonzero(self._live)
+        rows, columns = np.divmod(lit, per_row)
+        numbered = w >= 18 and h > 34
+        full = min((h - 6) * 0.5, h - 29) if numbered else (h - 6) * 0.5  # below the numbers
+        tall = np.maximum(1.5, self._live[lit] / 255.0 * full)
+        places = zip((1.5 + columns * w).tolist(), ((rows + 1) * h - 3 - tall).tolist(), tall.tolist(), strict=True)
+        wide = max(1.0, w - 1.0)
+        painter.drawRects([QRectF(x, y, wide, high) for x, y, high in places])
+        if numbered:
+            font = theme.font(10 if w >= 22 else 9)
+            numbers = self._texts(font)
+            painter.setFont(font)
+            painter.setPen(QColor(theme.LIVE))
+            for index, level in zip(lit.tolist(), self._live[lit].tolist(), strict=True):
+                row, column = divmod(index, per_row)
+                text, wide = numbers[level]
+                painter.drawStaticText(QPointF(column * w + w - 1 - wide, row * h + 14), text)
+
+    def _texts(self, font: QFont) -> list[tuple[QStaticText, float]]:
+        """The numbers 0 to 255 laid out once, and how wide each is."""
+        if self._numbers[0] != font:
+            made = []
+            for level in range(256):
+                text = QStaticText(str(level))
+                text.setTextFormat(Qt.TextFormat.PlainText)
+                text.prepare(font=font)
+                made.append((text, text.size().width()))
+            self._numbers = (font, made)
+        return self._numbers[1]
 
     def _clash_marks(self, painter: QPainter) -> None:
         for clash in patch.clashes(self.session.show):
@@ -153,11 +243,17 @@ class Ribbon(QWidget):
         for i, address in moving.items():
             start = address + self._shift
             spans.append((start, start + patch.footprint(show, show.fixtures[i]) - 1))
-        wrong = any(a < 1 or b > SLOTS for a, b in spans) or bool(patch.taken_by(show, self.universe, spans, moving))
+        taken, held = self.taken(), set(moving)
+        wrong = any(a < 1 or b > SLOTS for a, b in spans) or any(
+            not held.issuperset(taken.get(s, ())) for a, b in spans for s in range(a, b + 1)
+        )
         return spans, wrong
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         slot = self.slot_at(event.position())
+        if event.button() == Qt.MouseButton.RightButton:
+            self._slot_menu(slot, event.globalPosition().toPoint())
+            return
         here = self.on_slot(slot)
         adding = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
         if not here:
@@ -175,8 +271,10 @@ class Ribbon(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is not None and event.buttons() & Qt.MouseButton.LeftButton:
-            self._shift = self.slot_at(event.position()) - self._press[0]
-            self.update()
+            shift = self.slot_at(event.position()) - self._press[0]
+            if shift != self._shift:
+                self._shift = shift
+                self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._press is not None and self._shift:
@@ -202,24 +300,46 @@ class Ribbon(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def dropEvent(self, event) -> None:
+        if type_id := dropped(event.mimeData()):
+            event.acceptProposedAction()
+            self.type_dropped.emit(type_id, self.universe, self.slot_at(event.position()))
+
+    # words
+
+    def _slot_menu(self, slot: int, at) -> None:
+        menu = QMenu(self)
+        here = self.on_slot(slot)
+        text = f"Why is {self.universe}.{slot} at {self._live[slot - 1]}?"
+        menu.addAction(text, lambda: self.why_asked.emit(self.universe, slot))
+        if here:
+            names = words.some([self.session.show.fixtures[i].name for i in here])
+            menu.addAction(f"Choose {names}", lambda: self.session.choose(here))
+            menu.addAction(f"Identify {names}", lambda: self.session.blink(here))
+        menu.exec(at)
+
     def event(self, event) -> bool:
         if isinstance(event, QHelpEvent):
             slot = self.slot_at(QPointF(event.pos()))
-            show = self.session.show
-            text = f"Slot {slot}: {self._live[slot - 1]}"
-            for i in self.on_slot(slot):
-                fixture = show.fixtures[i]
-                text += f"\n{fixture.name}, {fixture.universe}.{fixture.address}"
-                text += self._channel_name(fixture, slot - fixture.address + 1)
-            QToolTip.showText(event.globalPos(), text, self)
+            QToolTip.showText(event.globalPos(), self.told_of(slot), self)
             return True
         return super().event(event)
+
+    def told_of(self, slot: int) -> str:
+        """What there is to say of a slot."""
+        show = self.session.show
+        text = f"Slot {slot}: {self._live[slot - 1]}  (right click: why)"
+        for i in self.on_slot(slot):
+            fixture = show.fixtures[i]
+            text += f"\n{fixture.name}, {fixture.universe}.{fixture.address}"
+            text += self._channel_name(fixture, slot - fixture.address + 1)
+        return text
 
     def _channel_name(self, fixture, slot: int) -> str:
         mode = patch.mode_of(self.session.show.types, fixture)
         for use in mode.uses if mode else ():
             if slot in use.slots:
-                channel = self.session.show.types[fixture.type].channel(use.channel)
+                channel = self.session.show.types[fixture.type].channel(use.channel, mode)
                 cell = f", cell {use.cell}" if use.cell else ""
                 fine = ", fine" if use.slots.index(slot) else ""
                 return f", {channel.label if channel else use.channel}{cell}{fine}"
@@ -235,9 +355,10 @@ def _fitting(painter: QPainter, short: str, width: float) -> str:
 
 
 class RibbonPanel(QWidget):
-    """The ribbon with a tab for each universe, and clashes in words."""
+    """The ribbon with a tab for each universe, clashes in words, and what is done to many addresses at once."""
 
     universe_changed = Signal(int)
+    whole_map = Signal(bool)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -246,14 +367,19 @@ class RibbonPanel(QWidget):
         self.tabs = QHBoxLayout()
         self.tabs.setSpacing(4)
         self.group = QButtonGroup(self)
-        self.note = basics.label("", "small")
+        self.note = basics.button("", self._next_clash, "quiet", tip="Choose those who clash, one pair after the other")
+        self.note.setStyleSheet("padding: 4px 6px; font-size: 12px;")
+        self.whole = basics.tool("map", "Show the addresses large", lambda: None, checkable=True)
+        self.whole.toggled.connect(self.whole_map)
+        self.more = basics.tool("more", "Pack, move, merge", self._menu)
         head = QWidget()
         line = QHBoxLayout(head)
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(basics.label("Addresses", "heading"))
         line.addLayout(self.tabs)
         line.addStretch(1)
-        line.addWidget(self.note)
+        for widget in (self.note, self.whole, self.more):
+            line.addWidget(widget)
         panel = basics.panel(head, self.ribbon, margins=10, spacing=6)
         panel.layout().setStretch(1, 1)
         box = QVBoxLayout(self)
@@ -262,22 +388,26 @@ class RibbonPanel(QWidget):
         session.show_changed.connect(lambda _: self._fill())
         session.chosen_changed.connect(self._chosen)
         self._shown: list[int] = []
+        self._at_clash = -1
         self._fill()
 
     def _fill(self) -> None:
         show = self.session.show
-        ghost = self.ribbon.ghost
-        numbers = sorted({*patch.universes(show), self.ribbon.universe, *([ghost.universe] if ghost else [])})
+        planned: set[int] = {span[0] for span in self.ribbon.ghost.spans} if self.ribbon.ghost else set()
+        numbers = sorted({*patch.universes(show), self.ribbon.universe} | planned)
         if numbers != self._shown:
             self._shown = numbers
             basics.clear(self.tabs)
-            for number in numbers:
+            for number in numbers[:16]:
                 tab = basics.button(str(number), lambda n=number: self.go(n), "quiet", tip=f"Universe {number}")
                 tab.setCheckable(True)
                 tab.setStyleSheet("padding: 4px 10px;")
                 tab.setChecked(number == self.ribbon.universe)
                 self.group.addButton(tab, number)
                 self.tabs.addWidget(tab)
+            other = basics.button("…", self._ask_universe, "quiet", tip="Another universe")
+            other.setStyleSheet("padding: 4px 8px;")
+            self.tabs.addWidget(other)
         self._tell()
         self.ribbon.update()
 
@@ -289,12 +419,28 @@ class RibbonPanel(QWidget):
             names = f"{show.fixtures[first.one].name} and {show.fixtures[first.other].name}"
             more = f" (and {len(found) - 1} more)" if len(found) > 1 else ""
             text = f"▲ {names} share {first.universe}.{first.first}–{first.last}{more}"
-            role = "alarm"
         else:
-            used = len(patch.occupied(show, self.ribbon.universe))
-            text, role = f"{used} of 512 slots taken · no clashes", "small"
+            text = f"{len(self.ribbon.taken())} of 512 slots taken · no clashes"
+        colour = theme.ALARM if found else theme.SOFT
         self.note.setText(text)
-        basics.set_role(self.note, role)
+        self.note.setToolTip(self._all_clashes() or "Nothing clashes")
+        self.note.setEnabled(bool(found))
+        self.note.setStyleSheet(f"padding: 4px 6px; font-size: 12px; color: {colour}; background: transparent;")
+
+    def _all_clashes(self) -> str:
+        show = self.session.show
+        return "\n".join(
+            f"{show.fixtures[c.one].name} and {show.fixtures[c.other].name}: {c.universe}.{c.first}–{c.last}"
+            for c in patch.clashes(show)[:20]
+        )
+
+    def _next_clash(self) -> None:
+        found = patch.clashes(self.session.show)
+        if found:
+            self._at_clash = (self._at_clash + 1) % len(found)
+            clash = found[self._at_clash]
+            self.go(clash.universe)
+            self.session.choose([clash.one, clash.other])
 
     def go(self, universe: int) -> None:
         """Show a universe."""
@@ -305,10 +451,15 @@ class RibbonPanel(QWidget):
             self._fill()
             self.universe_changed.emit(universe)
 
+    def _ask_universe(self) -> None:
+        number, sure = QInputDialog.getInt(self, "Universe", "Show universe", self.ribbon.universe, 1, MAX_UNIVERSE)
+        if sure:
+            self.go(number)
+
     def show_ghost(self, ghost) -> None:
         """Show where a run would stand."""
         self.ribbon.ghost = ghost
-        if ghost is not None and ghost.universe != self.ribbon.universe:
+        if ghost is not None and self.ribbon.universe not in {s[0] for s in ghost.spans}:
             self.ribbon.universe = ghost.universe
             self._shown = []
         self._fill()
@@ -319,3 +470,60 @@ class RibbonPanel(QWidget):
         if found and self.ribbon.universe not in found:
             self.go(found[0])
         self.ribbon.update()
+
+    # many at once
+
+    def _menu(self) -> None:
+        universe, chosen = self.ribbon.universe, len(self.session.chosen)
+        menu = QMenu(self)
+        menu.addAction(f"Pack universe {universe} tightly", self.pack)
+        menu.addAction("Pack the chosen tightly", lambda: self.pack(True)).setEnabled(chosen > 1)
+        menu.addSeparator()
+        menu.addAction(f"Move all of universe {universe} to…", lambda: self._ask_move(False))
+        menu.addAction("Move the chosen to another universe…", lambda: self._ask_move(True)).setEnabled(chosen > 0)
+        menu.addAction(f"Merge universe {universe} into…", self._ask_merge)
+        menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def _ask_move(self, chosen: bool) -> None:
+        number, sure = QInputDialog.getInt(self, "Move", "To universe", self.ribbon.universe + 1, 1, MAX_UNIVERSE)
+        if sure:
+            self.move_to(number, chosen)
+
+    def _ask_merge(self) -> None:
+        number, sure = QInputDialog.getInt(self, "Merge", "Into universe", 1, 1, MAX_UNIVERSE)
+        if sure and number != self.ribbon.universe:
+            self.merge_into(number)
+
+    def pack(self, chosen: bool = False) -> None:
+        """Close the gaps of the universe, or between the chosen."""
+        universe = self.ribbon.universe
+        ids = [i for i in self.session.chosen if self.session.show.fixtures[i].universe == universe] if chosen else []
+        self._do(f"pack universe {universe}", patching.pack(self.session.show, universe, ids), universe)
+
+    def move_to(self, universe: int, chosen: bool = False) -> None:
+        """Move all of the universe shown, or the chosen, to another, at the addresses they have."""
+        show = self.session.show
+        ids = self.session.chosen or () if chosen else ()
+        if not chosen:
+            ids = tuple(i for i, f in show.fixtures.items() if f.universe == self.ribbon.universe)
+        self._do(f"move {len(ids)} to universe {universe}", patching.to_universe(show, ids, universe), universe)
+
+    def merge_into(self, universe: int) -> None:
+        """Move what fits of the universe shown into the free slots of another."""
+        source = self.ribbon.universe
+        self._do(
+            f"merge universe {source} into {universe}", patching.merge(self.session.show, source, universe), universe
+        )
+
+    def _do(self, name: str, move: patching.Move, universe: int) -> None:
+        show = self.session.show
+        if move.changes:
+            self.session.edit(name, edits.change_fixtures(show, move.changes))
+            self.go(universe)
+        left = words.some([show.fixtures[i].name for i in move.left])
+        done = f"{len(move.changes)} readdressed; their programming is as it was."
+        if move.left:
+            verb = "does" if len(move.left) == 1 else "do"
+            self.session.told.emit(f"{done} {left} {verb} not fit and stayed.", "alarm")
+        else:
+            self.session.told.emit(done if move.changes else "Nothing had to move.", "info")

@@ -6,6 +6,8 @@ of the lamps' light with their masks. That is what lets the stage run at thirty 
 
 from __future__ import annotations
 
+import time
+
 import numpy as np
 import numpy.typing as npt
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -20,6 +22,9 @@ Array = npt.NDArray[np.float64]
 
 GLOWS = ("dot", "bar")  # bodies whose cells are looked into rather than throw a beam
 TURN = 1.5e-3  # change of direction, as a length on the unit sphere, that is worth a new mask
+SHAPE = 8  # numbers that a mask is drawn by
+SHAKE = 10.0  # degrees to either side by which a shaking gobo is drawn
+MOST = 18_000_000  # numbers in all masks together; hundreds of lamps are drawn the more softly
 PIXELS = 72_000  # of the whole picture; it is drawn larger, softly
 FLOOR = 0.0075  # how light the dark room is
 
@@ -27,7 +32,8 @@ _UNIT = QRectF(-1, -1, 2, 2)
 # Light → screen: a shoulder so that many beams together glow rather than clip, then the sRGB curve.
 _STEPS = 2048
 _REACH = 4.0
-_CURVE = (255 * to_screen(1.0 - np.exp(-2.0 * np.linspace(0, _REACH, _STEPS)))).astype(np.uint8)
+# Its steps go by the root of the light, close together where it is dark and steps would show as bands.
+_CURVE = (255 * to_screen(1.0 - np.exp(-2.0 * _REACH * np.linspace(0, 1, _STEPS) ** 2)) + 0.5).astype(np.uint8)
 
 
 class Haze:
@@ -36,20 +42,38 @@ class Haze:
     def __init__(self, lamps: list[Lamp], room: Room, view: View, width: int, height: int) -> None:
         self.lamps, self.room, self.view, self.size = lamps, room, view, (width, height)
         self.places = np.array([[p.place.x, p.place.y, p.place.z] for p in lamps]).reshape(-1, 3)
-        self.spread = np.tan(np.radians(np.array([max(p.beam, 6.0) for p in lamps]) / 2)).reshape(-1)
+        self._beam = np.array([p.beam for p in lamps], float)
         self._masks = np.zeros((len(lamps), width * height), np.float32)
-        self._drawn = np.full((len(lamps), 3), np.nan)
+        self._drawn = np.full((len(lamps), SHAPE), np.nan)
+        self._was_lit = np.zeros(len(lamps), bool)
+        self._picture = 0
+        self._drawn_in = np.zeros(len(lamps), np.int64)  # the picture that each mask was last drawn in
+        self._phase = np.zeros((len(lamps), 2))  # how far gobo and prism have turned, degrees
+        self._clock: float | None = None
         self._base = self._dark_room()
+        self.behind = False  # masks are still to be drawn: another picture is wanted
 
-    def image(self, light: Light) -> QImage:
-        """What the lamps put into the room."""
+    def image(self, light: Light, now: float | None = None, budget: float | None = None) -> QImage:
+        """What the lamps put into the room; what turns has turned by time `now` (seconds).
+
+        With a `budget` (seconds) masks are drawn until it is used up, those first that have waited longest; the
+        picture is `behind` then. What has just been lit waits for its mask in the dark.
+        """
         lit = light.rgb.max(axis=1) > 1e-4
-        turned = lit & ~(np.abs(light.direction - self._drawn).max(axis=1) < TURN)
-        if turned.any():
-            self._draw(np.flatnonzero(turned), light.direction)
+        shape = self._shapes(light, now)
+        waits = lit & ~(np.abs(shape - self._drawn).max(axis=1, initial=0.0) < TURN)
+        self._picture += 1
+        if waits.any():
+            which = np.flatnonzero(waits)
+            waits[self._draw(which[np.argsort(self._drawn_in[which], kind="stable")], shape, budget)] = False
+        self.behind = bool(waits.any())
+        shown = lit & ~(waits & ~self._was_lit)
+        self._was_lit = shown
         width, height = self.size
-        sums = light.rgb.T.astype(np.float32) @ self._masks + self._base
-        sums *= (_STEPS - 1) / _REACH
+        rgb = light.rgb if not self.behind else light.rgb * shown[:, None]
+        sums = rgb.T.astype(np.float32) @ self._masks + self._base
+        sums *= (_STEPS - 1) ** 2 / _REACH
+        np.sqrt(sums, out=sums)
         np.minimum(sums, _STEPS - 1, out=sums)
         screen = _CURVE[sums.astype(np.int16)]
         data = np.full((height, width, 4), 255, np.uint8)
@@ -59,17 +83,42 @@ class Haze:
 
     # masks
 
-    def _draw(self, which: npt.NDArray[np.int64], direction: Array) -> None:
-        start, way = self.places[which], direction[which]
+    def _shapes(self, light: Light, now: float | None) -> Array:
+        """What masks are drawn by (N, SHAPE): direction, width (tangent of half the angle), gobo and prism, and how
+        these have turned (radians)."""
+        count = len(self.lamps)
+        beam = light.beam if len(light.beam) == count else self._beam
+        gobo, prism = (x if len(x) == count else np.zeros(count) for x in (light.gobo, light.prism))
+        motion = light.motion if len(light.motion) == count else np.zeros((count, 5))
+        if now is not None:
+            passed = min(max(now - self._clock, 0.0), 1.0) if self._clock is not None else 0.0
+            self._clock = now
+            self._phase = np.where(motion[:, [1, 4]] != 0, self._phase + 6.0 * passed * motion[:, [1, 4]], 0.0)
+        shaken = SHAKE * np.sin(2 * np.pi * motion[:, 2] * (now or 0.0))
+        turned = np.radians((motion[:, [0, 3]] + self._phase + np.column_stack([shaken, 0 * shaken])) % 360.0)
+        turned *= np.column_stack([gobo, prism]) >= 1
+        return np.column_stack(
+            [light.direction, np.tan(np.radians(np.clip(beam, 4.0, 120.0) / 2)), gobo, prism, turned]
+        )
+
+    def _draw(self, which: npt.NDArray[np.int64], shape: Array, budget: float | None) -> npt.NDArray[np.int64]:
+        """Draw the masks of lamps, as many as the budget (seconds) allows and at least one; gives which."""
+        begin = time.perf_counter()
+        start, way = self.places[which], shape[which, :3]
+        spread, gobo, prism, gobo_turn, prism_turn = shape[which, 3:].T
         length, normal = reach(self.room, start, way)
         end = start + way * length[:, None]
-        radius = np.maximum(0.08, length * self.spread[which])
+        radius = np.maximum(0.08, length * spread)
         across, along = footprint(way, normal, radius)
         a, b = self.view.project(start), self.view.project(end)
         one, two = self.view.project(end + across), self.view.project(end + along)
         width, height = self.size
         canvas = QImage(width, height, QImage.Format.Format_ARGB32_Premultiplied)
+        done = 0
         for i, lamp in enumerate(which):
+            if i and budget is not None and time.perf_counter() - begin > budget:
+                break
+            done = i + 1
             canvas.fill(0)
             painter = QPainter(canvas)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -80,23 +129,30 @@ class Haze:
                 near = (0.34, 0.62) if body == "dot" else (0.95, 0.62)
                 _disc(painter, a[i], near[0] * self.view.focal / a[i, 2], near[1])
             else:
-                self._throw(painter, body, a[i], b[i], float(radius[i]))
-                if normal[i].any():
-                    slant = float(np.abs((way[i] * normal[i]).sum()))  # Lambert: a grazing beam lights a surface less
-                    _pool(painter, b[i], one[i], two[i], 0.92 * slant**0.7 / (1.0 + 0.10 * float(radius[i]) ** 2))
+                parts = _parts(int(gobo[i]), prism[i] >= 1, float(gobo_turn[i]), float(prism_turn[i]))
+                slant = float(np.abs((way[i] * normal[i]).sum()))  # Lambert: a grazing beam lights a surface less
+                strong = 0.92 * slant**0.7 / (1.0 + 0.10 * float(radius[i]) ** 2)
+                for x, y, size, share in parts:
+                    end = b[i] + x * (one[i] - b[i]) + y * (two[i] - b[i])
+                    self._throw(painter, body, a[i], end, float(radius[i]) * size, share)
+                    if normal[i].any():
+                        reach_one, reach_two = end + (one[i] - b[i]) * size, end + (two[i] - b[i]) * size
+                        _pool(painter, end, reach_one, reach_two, strong * min(1.0, 1.6 * share))
                 _disc(painter, a[i], max(2.0, 0.30 * self.view.focal / a[i, 2]), 0.75)
             painter.end()
             grey = np.frombuffer(canvas.constBits(), np.uint8).reshape(height, -1)[:, : 4 * width]
             # Drawn by eye, so its square is the light.
             self._masks[lamp] = (grey[:, 3::4].astype(np.float32).reshape(-1) / 255) ** 2
-        self._drawn[which] = way
+        self._drawn[which[:done]] = shape[which[:done]]
+        self._drawn_in[which[:done]] = self._picture
+        return which[:done]
 
-    def _throw(self, painter: QPainter, body: str, a: Array, b: Array, radius: float) -> None:
+    def _throw(self, painter: QPainter, body: str, a: Array, b: Array, radius: float, power: float = 1.0) -> None:
         if body == "panel":
             return
         near = 0.07 * self.view.focal / a[2]
         far = radius * self.view.focal / b[2]
-        strength = 0.46 / (1.0 + 0.45 * radius)
+        strength = 0.46 * power / (1.0 + 0.45 * radius)
         for part, share in ((1.0, 0.5), (0.72, 0.3), (0.42, 0.3)):
             _cone(painter, a, b, near * part, far * part, strength * share)
 
@@ -116,6 +172,25 @@ class Haze:
         painter.end()
         grey = np.frombuffer(canvas.constBits(), np.uint8).reshape(height, -1)[:, :width]
         return np.float32(0.0025) + np.float32(FLOOR / 255) * grey.astype(np.float32).reshape(1, -1)
+
+
+def _parts(slot: int, prism: bool, turn: float, prism_turn: float) -> list[tuple[float, float, float, float]]:
+    """What a beam is broken into: places across and along it, in its radii, size and share of light. A gobo gives
+    patches, more of them in later slots; a prism three of everything. Both are turned by radians."""
+    parts = [(0.0, 0.0, 1.0, 1.0)]
+    if slot >= 1:
+        count = 3 + slot % 4
+        turns = 2 * np.pi * (np.arange(count) / count + 0.13 * slot) + turn
+        parts = [(0.62 * float(np.cos(t)), 0.62 * float(np.sin(t)), 0.30, 0.62) for t in turns]
+        parts.append((0.0, 0.0, 0.26, 0.62))
+    if prism:
+        thirds = 2 * np.pi * np.arange(3) / 3 + 0.5 + prism_turn
+        parts = [
+            (x + 0.95 * float(np.cos(t)), y + 0.95 * float(np.sin(t)), size * 0.85, share * 0.55)
+            for t in thirds
+            for x, y, size, share in parts
+        ]
+    return parts
 
 
 def reach(room: Room, start: Array, way: Array) -> tuple[Array, Array]:

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from choreon.model.show import Room
 from choreon.render.colour import to_screen
 from choreon.render.decode import Lamp, Light
 from choreon.ui import theme
-from choreon.ui.stage.camera import View, from_the_house
-from choreon.ui.stage.haze import PIXELS, Haze
+from choreon.ui.stage.camera import HOUSE, View, Viewpoint, look
+from choreon.ui.stage.haze import MOST, PIXELS, Haze
 
 DARK_LENS = QColor("#1f1e22")
 
@@ -24,37 +24,58 @@ class StagePainter:
     def __init__(self, lamps: list[Lamp], room: Room) -> None:
         self.lamps, self.room = lamps, room
         self.places = np.array([[p.place.x, p.place.y, p.place.z] for p in lamps]).reshape(-1, 3)
-        self._view: tuple[QRectF, View] | None = None
+        self.viewpoint = HOUSE
+        self._view: tuple[QRectF, Viewpoint, View] | None = None
         self._haze: Haze | None = None
+        self._haze_seen: tuple[int, int, Viewpoint] | None = None
+
+    @property
+    def behind(self) -> bool:
+        """Whether the last picture still lacks something, for want of time."""
+        return self._haze is not None and self._haze.behind
 
     def view(self, rect: QRectF) -> View:
         """The view fitted to a rectangle."""
-        if self._view is None or self._view[0] != rect:
-            self._view = (QRectF(rect), from_the_house(self.room, rect))
-        return self._view[1]
+        if self._view is None or self._view[0] != rect or self._view[1] != self.viewpoint:
+            self._view = (QRectF(rect), self.viewpoint, look(self.room, rect, self.viewpoint))
+        return self._view[2]
 
     def paint(
-        self, painter: QPainter, rect: QRectF, light: Light | None, chosen: Collection[str] = (), bodies: bool = True
+        self,
+        painter: QPainter,
+        rect: QRectF,
+        light: Light | None,
+        chosen: Collection[str] = (),
+        bodies: bool = True,
+        cells: Mapping[str, Collection[int]] | None = None,
+        now: float | None = None,
+        budget: float | None = None,
     ) -> None:
-        """Draw into `rect`; `light` None shows the dark room. Without `bodies` only lamps that are lit are drawn."""
+        """Draw into `rect`; `light` None shows the dark room. Without `bodies` only lamps that are lit are drawn.
+        `cells`: those that are chosen of fixtures not chosen wholly. `now` and `budget` as in `Haze.image`."""
         painter.save()
         painter.setClipRect(rect)
         view = self.view(rect)
         if light is None:
             light = Light(np.zeros((len(self.lamps), 3)), np.zeros((len(self.lamps), 3)), np.zeros(len(self.lamps)))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(rect, self._haze_for(rect).image(light))
+        painter.drawImage(rect, self._haze_for(rect).image(light, now, budget))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._edges(painter, view)
-        self._bodies(painter, view, light, chosen, bodies)
+        if bodies:
+            self._house(painter, view)
+        self._bodies(painter, view, light, chosen, bodies, cells or {})
         painter.restore()
 
     def _haze_for(self, rect: QRectF) -> Haze:
         """The soft picture for a rectangle of this size; its view begins at its own corner."""
-        soften = max(1.0, float(np.sqrt(rect.width() * rect.height() / PIXELS)))
+        pixels = min(PIXELS, MOST // max(1, len(self.lamps)))
+        soften = max(1.0, float(np.sqrt(rect.width() * rect.height() / pixels)))
         width, height = max(2, round(rect.width() / soften)), max(2, round(rect.height() / soften))
-        if self._haze is None or self._haze.size != (width, height):
-            view = from_the_house(self.room, QRectF(0, 0, width, height))
+        seen = (width, height, self.viewpoint)
+        if self._haze is None or self._haze_seen != seen:
+            self._haze_seen = seen
+            view = look(self.room, QRectF(0, 0, width, height), self.viewpoint)
             self._haze = Haze(self.lamps, self.room, view, width, height)
         return self._haze
 
@@ -70,40 +91,72 @@ class StagePainter:
             ends = view.project([(-w, y, h + 0.12), (w, y, h + 0.12)])
             painter.drawLine(QPointF(ends[0, 0], ends[0, 1]), QPointF(ends[1, 0], ends[1, 1]))
 
-    def _bodies(self, painter: QPainter, view: View, light: Light, chosen: Collection[str], bodies: bool) -> None:
-        at = view.project(self.places)
+    def _house(self, painter: QPainter, view: View) -> None:
+        """The rows of seats, as the tops of their backs; and the screen."""
+        seats = self.room.seats
+        painter.setPen(QPen(QColor(255, 255, 255, 20), 1))
+        for i in range(seats.rows):
+            y, z = -seats.distance - i * seats.spacing, 0.85 + i * seats.rise
+            ends = view.project([(-seats.width / 2, y, z), (seats.width / 2, y, z)])
+            if ends[:, 2].min() > 0.6:
+                painter.drawLine(QPointF(ends[0, 0], ends[0, 1]), QPointF(ends[1, 0], ends[1, 1]))
+        if self.room.screen is not None:
+            s = self.room.screen
+            half = s.width / 2
+            corners = [(s.x - half, s.y, s.z), (s.x + half, s.y, s.z), (s.x + half, s.y, s.z + s.height)]
+            points = view.project([*corners, (s.x - half, s.y, s.z + s.height)])
+            painter.setPen(QPen(QColor(255, 255, 255, 40), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y, _ in points]))
+
+    def _bodies(
+        self,
+        painter: QPainter,
+        view: View,
+        light: Light,
+        chosen: Collection[str],
+        bodies: bool,
+        cells: Mapping[str, Collection[int]],
+    ) -> None:
+        at, chosen = view.project(self.places), set(chosen)
         strength = light.rgb.max(axis=1)
         hue = light.rgb / np.maximum(strength, 1e-6)[:, None]
         glow = np.minimum(1.0, np.sqrt(strength))[:, None]
         screen = np.clip(to_screen(hue) * 255 * glow, 0, 255).astype(int)
-        for i, lamp in enumerate(self.lamps):
-            lit = screen[i].max() > 30
+        shines, colours, strobes = (screen.max(axis=1) > 30).tolist(), screen.tolist(), light.strobe.tolist()
+        rim = QPen(QColor("#47454c"), 1)
+        for lamp, (x, y, depth), lit, colour, strobe in zip(
+            self.lamps, at.tolist(), shines, colours, strobes, strict=True
+        ):
             if not (bodies or lit):
                 continue
-            x, y, depth = at[i]
             body = _body(lamp.body, x, y, view.focal / depth)
-            painter.setPen(QPen(QColor("#47454c"), 1) if bodies and not lit else Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(*screen[i].tolist()) if lit else DARK_LENS)
+            painter.setPen(rim if bodies and not lit else Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(*colour) if lit else DARK_LENS)
             if lamp.body in ("bar", "dot", "panel"):
                 painter.drawRoundedRect(body, 1.5, 1.5)
             else:
                 painter.drawEllipse(body)
-            if lamp.fixture in chosen:
+            if lamp.fixture in chosen and (lamp.fixture not in cells or lamp.cell in cells[lamp.fixture]):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.setPen(QPen(QColor(theme.CHOSEN), 1.8))
                 painter.drawRoundedRect(body.adjusted(-4, -4, 4, 4), 5, 5)
-            if light.strobe[i] > 0 and lit:
+            if strobe > 0 and lit:
                 _strobe_mark(painter, x, y - body.height() / 2 - 7)
 
 
+SIZES = {
+    "bar": (0.11, 0.10),
+    "dot": (0.16, 0.16),
+    "panel": (0.55, 0.26),
+    "spot": (0.24, 0.24),
+    "wash": (0.24, 0.24),
+}
+"""Metres across and up by which bodies are drawn."""
+
+
 def _body(kind: str, x: float, y: float, unit: float) -> QRectF:
-    wide, tall = {
-        "bar": (0.11, 0.10),
-        "dot": (0.16, 0.16),
-        "panel": (0.55, 0.26),
-        "spot": (0.24, 0.24),
-        "wash": (0.24, 0.24),
-    }.get(kind, (0.18, 0.18))
+    wide, tall = SIZES.get(kind, (0.18, 0.18))
     w, h = max(3.0, wide * unit), max(3.0, tall * unit)
     return QRectF(x - w / 2, y - h / 2, w, h)
 

@@ -1,25 +1,42 @@
-"""The lit stage as a widget: it follows the frames that go out, and fixtures are chosen on it."""
+"""The lit stage as a widget: it follows the frames that go out, and fixtures are chosen and aimed on it."""
 
 from __future__ import annotations
 
 import time
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QPointF, QRectF, QSettings, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from choreon.render.decode import Decoder, Light
+from choreon.model import choosing, links
+from choreon.model.show import Mark
+from choreon.render.decode import Decoder, Lamp, Light
 from choreon.ui import theme
-from choreon.ui.session import Session
+from choreon.ui.session import Session, settings_file
+from choreon.ui.stage import figures
+from choreon.ui.stage.camera import ABOVE, ASIDE, HOUSE, View, Viewpoint, read_viewpoint
 from choreon.ui.stage.painter import StagePainter
 
 FRAME = 33  # milliseconds between pictures
+BUDGET = 0.012  # seconds of a picture for beams that are new or turn; the rest come in the next one
 NEAR = 16.0  # pixels within which a click means a lamp
+GRIP = 8.0  # pixels within which a drag begins on a lamp, and a sweep takes one
+USUAL = (HOUSE, ABOVE, ASIDE)
+HOW = (
+    "Click a lamp to choose it; Shift or Ctrl adds and takes away. Drag over lamps to sweep them up, from an empty "
+    "place for a box. Type short names: par 1-4, spot odd. Right-drag turns the view, the wheel brings it nearer."
+)
 
 
 class StagePicture(QWidget):
-    """The stage from the house. Click chooses, Shift or Ctrl adds and takes away, dragging draws a box."""
+    """The stage. What a press does depends on what is asked for: `aiming` points heads, `marking` sets a mark."""
+
+    pointed = Signal(object)  # a link: a point or a mark that heads are sent to
+    marked = Signal(object)  # a point for a new mark
+    mark_moved = Signal(str, object)
+    like = Signal(str)  # a fixture that the choice shall be like
+    modes_changed = Signal()
 
     def __init__(self, session: Session, choosing: bool = True) -> None:
         super().__init__()
@@ -27,25 +44,41 @@ class StagePicture(QWidget):
         self.choosing = choosing
         self.setMinimumSize(240, 150)
         self.setAccessibleName("Stage picture")
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if choosing else Qt.FocusPolicy.NoFocus)
+        self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+        self.viewpoint = HOUSE
+        self.mode = ""  # "", aim, mark or like
+        self.lasso = False
+        self.marks_shown = False
+        self.typed: str | None = None
+        self._typed_from: tuple[str, ...] = ()
         self._painter: StagePainter | None = None
         self._for: Decoder | None = None
         self._light: Light | None = None
-        self._number = -1
+        self._number = -2
         self._cost = 0.005
         self._press: QPointF | None = None
         self._box: QRectF | None = None
+        self._trail: list[QPointF] = []
+        self._swept: list[str] | None = None
+        self._turn: QPointF | None = None
+        self._mark = ""
         self._timer = QTimer(self, interval=FRAME)
         self._timer.timeout.connect(self._follow)
         session.show_changed.connect(self._refresh)
         session.chosen_changed.connect(lambda _: self.update())
+        session.preview_changed.connect(self._refresh)
         if choosing:
-            self.setToolTip("Click a lamp to choose it. Shift or Ctrl: add or take away. Drag: choose with a box.")
+            self.setToolTip(HOW)
 
     @property
     def cost(self) -> float:
         """Seconds that a picture takes, smoothed."""
         return self._cost
+
+    @property
+    def aiming(self) -> bool:
+        return self.mode == "aim"
 
     def sizeHint(self) -> QSize:
         return QSize(760, 470)
@@ -58,20 +91,22 @@ class StagePicture(QWidget):
         self._timer.stop()
 
     def _refresh(self, _=None) -> None:
-        self._number = -1
+        self._number = -2
         self.update()
 
     def _follow(self) -> None:
-        found = self.session.light()
+        found = self.session.seen()
         if found is None:
             return
         number, light = found
-        if number != self._number:
+        if number != self._number or number < 0:
             self._number = number
             before = self._light
             self._light = light
             if before is None or len(before.rgb) != len(light.rgb) or _differs(before, light):
                 self.update()
+        if self._light is not None and (self._light.moving or (self._painter is not None and self._painter.behind)):
+            self.update()
         # A slow machine gets fewer pictures rather than a slow window.
         self._timer.setInterval(int(max(FRAME, 2200 * self._cost)))
 
@@ -80,97 +115,389 @@ class StagePicture(QWidget):
         if self._painter is None or self._for is not decoder or self._painter.room is not self.session.show.room:
             self._for = decoder
             self._painter = StagePainter(decoder.lamps, self.session.show.room)
+        self._painter.viewpoint = self.viewpoint
         return self._painter
+
+    def view(self) -> View:
+        """The view as it is drawn."""
+        return self._stage().view(QRectF(self.rect()))
+
+    # views
+
+    def go_to(self, number: int) -> None:
+        """Show one of the three viewpoints that are kept."""
+        text = str(self.settings.value(f"viewpoint/{number}") or "")
+        self.look_from(read_viewpoint(text, USUAL[number]))
+
+    def keep_view(self, number: int) -> None:
+        """Keep the present viewpoint as one of the three."""
+        self.settings.setValue(f"viewpoint/{number}", self.viewpoint.text())
+
+    def look_from(self, viewpoint: Viewpoint) -> None:
+        if viewpoint != self.viewpoint:
+            self.viewpoint = viewpoint
+            self.update()
+
+    # drawing
 
     def paintEvent(self, event: QPaintEvent) -> None:
         begin = time.perf_counter()
         stage = self._stage()
         light = self._light if self._light is not None and len(self._light.rgb) == len(stage.lamps) else None
         painter = QPainter(self)
-        stage.paint(painter, QRectF(self.rect()), light, self.session.chosen)
-        self._captions(painter, stage)
-        if self._box is not None:
-            painter.setPen(QPen(QColor(theme.CHOSEN), 1))
-            painter.setBrush(theme.colour(theme.CHOSEN, 0.12))
-            painter.drawRect(self._box)
+        stage.paint(
+            painter, QRectF(self.rect()), light, self.session.chosen, cells=self.session.cells, now=begin, budget=BUDGET
+        )
+        figures.draw(painter, stage.view(QRectF(self.rect())), self.session.show, named=self._marks_named())
+        if self.choosing:
+            self._captions(painter, stage)
+        self._shapes(painter)
+        self._notes(painter)
         painter.end()
         self._cost += 0.1 * (time.perf_counter() - begin - self._cost)
 
+    def _marks_named(self) -> bool:
+        return self.marks_shown or self.mode in ("aim", "mark")
+
     def _captions(self, painter: QPainter, stage: StagePainter) -> None:
-        """Short names of the chosen, where there is room for them."""
+        """The chosen by their place in the order, and by their short names where there is room for them."""
         chosen = self.session.chosen
-        if not chosen or len(chosen) > 12:
+        if not chosen:
             return
-        painter.setFont(theme.font(12))
         at = stage.view(QRectF(self.rect())).project(stage.places)
-        for fixture in chosen:
-            own = [i for i, lamp in enumerate(stage.lamps) if lamp.fixture == fixture]
-            if own:
-                x, y = at[own, 0].mean(), at[own, 1].min()
+        own: dict[str, list[int]] = {}
+        for i, lamp in enumerate(stage.lamps):
+            own.setdefault(lamp.fixture, []).append(i)
+        names = len(chosen) <= 12
+        for place, fixture in enumerate(chosen, 1):
+            rows = own.get(fixture)
+            if not rows or (len(chosen) > 60 and place > 1):
+                continue
+            x, y = at[rows, 0].mean(), at[rows, 1].min()
+            painter.setPen(QColor(theme.CHOSEN))
+            painter.setFont(theme.font(12))
+            if names:
                 short = self.session.show.fixtures[fixture].short
-                painter.setPen(QColor(theme.CHOSEN))
                 painter.drawText(QRectF(x - 40, y - 27, 80, 16), Qt.AlignmentFlag.AlignHCenter, short)
+            if len(chosen) > 1:
+                low = at[rows, 1].max()
+                painter.setFont(theme.font(11))
+                painter.setPen(QColor(theme.SOFT))
+                painter.drawText(QRectF(x - 20, low + 9, 40, 14), Qt.AlignmentFlag.AlignHCenter, str(place))
 
-    # choosing
+    def _shapes(self, painter: QPainter) -> None:
+        painter.setPen(QPen(QColor(theme.CHOSEN), 1))
+        painter.setBrush(theme.colour(theme.CHOSEN, 0.12))
+        if self._box is not None:
+            painter.drawRect(self._box)
+        elif len(self._trail) > 1:
+            painter.drawPolygon(QPolygonF(self._trail))
 
-    def lamp_at(self, point: QPointF) -> str | None:
-        """The fixture drawn nearest to a point, within reach of a finger."""
+    def _notes(self, painter: QPainter) -> None:
+        """What is typed, and what is shown here that is not on stage."""
+        session = self.session
+        left = QRectF(12, self.height() - 34, self.width() - 24, 24)
+        painter.setFont(theme.font(14, strong=True))
+        if self.typed is not None:
+            painter.setPen(QColor(theme.TEXT))
+            painter.drawText(left, Qt.AlignmentFlag.AlignVCenter, f"{self.typed}▏")
+        text, token = "", theme.DRAFT
+        if session.preview and session.preview in session.show.scenes:
+            text = f"◌ {session.show.scenes[session.preview].name}: looked at, not on stage"
+        elif session.state.draft.blind and session.state.draft.look:
+            text = "◌ blind: with the draft, which is not on stage"
+        elif self.mode == "aim":
+            text, token = "Press where the heads shall look. Esc ends it.", theme.CHOSEN
+        elif self.mode == "mark":
+            text, token = "Press where the mark shall be. Esc ends it.", theme.CHOSEN
+        elif self.mode == "like":
+            text, token = "Press the light that the chosen shall be like. Esc ends it.", theme.CHOSEN
+        if text:
+            painter.setPen(QColor(token))
+            painter.drawText(QRectF(12, 10, self.width() - 24, 22), Qt.AlignmentFlag.AlignVCenter, text)
+            if token == theme.DRAFT:
+                pen = QPen(QColor(token), 2)
+                pen.setDashPattern([4, 3])
+                painter.setPen(pen)
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+
+    # what is where
+
+    def _near(self, point: QPointF, within: float = NEAR) -> Lamp | None:
         stage = self._stage()
         if not len(stage.lamps):
             return None
-        at = stage.view(QRectF(self.rect())).project(stage.places)[:, :2]
+        at = self.view().project(stage.places)[:, :2]
         away = np.hypot(at[:, 0] - point.x(), at[:, 1] - point.y())
         nearest = int(away.argmin())
-        return stage.lamps[nearest].fixture if away[nearest] <= NEAR else None
+        return stage.lamps[nearest] if away[nearest] <= within else None
 
-    def lamps_in(self, box: QRectF) -> list[str]:
-        """The fixtures drawn within a rectangle, in the rig's order."""
-        stage = self._stage()
-        at = stage.view(QRectF(self.rect())).project(stage.places)[:, :2]
-        inside = [lamp.fixture for lamp, (x, y) in zip(stage.lamps, at, strict=True) if box.contains(QPointF(x, y))]
-        return list(dict.fromkeys(inside))
+    def lamp_at(self, point: QPointF) -> str | None:
+        """The fixture drawn nearest to a point, within reach of a finger."""
+        found = self._near(point)
+        return found.fixture if found else None
 
-    def point_of(self, fixture: str) -> QPointF | None:
-        """Where a fixture is drawn."""
+    def lamps_in(self, shape: QRectF | QPolygonF) -> list[str]:
+        """The fixtures drawn within a rectangle or a lasso, in the rig's order."""
+        return list(dict.fromkeys(lamp.fixture for lamp in self._inside(shape)))
+
+    def _inside(self, shape: QRectF | QPolygonF) -> list[Lamp]:
         stage = self._stage()
-        at = stage.view(QRectF(self.rect())).project(stage.places)
-        own = [i for i, lamp in enumerate(stage.lamps) if lamp.fixture == fixture]
+        at = self.view().project(stage.places)[:, :2]
+
+        def within(point: QPointF) -> bool:
+            if isinstance(shape, QPolygonF):
+                return shape.containsPoint(point, Qt.FillRule.OddEvenFill)
+            return shape.contains(point)
+
+        return [lamp for lamp, (x, y) in zip(stage.lamps, at, strict=True) if within(QPointF(x, y))]
+
+    def point_of(self, fixture: str, cell: int | None = None) -> QPointF | None:
+        """Where a fixture, or one of its cells, is drawn."""
+        stage = self._stage()
+        at = self.view().project(stage.places)
+        own = [i for i, lamp in enumerate(stage.lamps) if lamp.fixture == fixture and cell in (None, lamp.cell)]
         return QPointF(at[own[0], 0], at[own[0], 1]) if own else None
 
+    def mark_at(self, point: QPointF) -> Mark | None:
+        """The mark drawn at a point."""
+        for mark in self.session.show.marks.values():
+            x, y, _ = self.view().project([(mark.x, mark.y, mark.z)])[0]
+            if np.hypot(x - point.x(), y - point.y()) <= NEAR:
+                return mark
+        return None
+
+    # pressing
+
+    def set_mode(self, mode: str) -> None:
+        """What presses do: `aim`, `mark`, `like`, or choose again."""
+        if mode != self.mode:
+            self.mode = mode
+            self.setCursor(Qt.CursorShape.CrossCursor if mode else Qt.CursorShape.ArrowCursor)
+            if mode:
+                self.setFocus()
+            self.update()
+            self.modes_changed.emit()
+
+    def aim(self, on: bool) -> None:
+        """Have presses send heads, or choose again."""
+        if on or self.mode == "aim":
+            self.set_mode("aim" if on else "")
+
+    def mark(self, on: bool) -> None:
+        """Have the next press set a mark, or choose again."""
+        if on or self.mode == "mark":
+            self.set_mode("mark" if on else "")
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self.choosing and event.button() == Qt.MouseButton.LeftButton:
-            self._press = event.position()
+        at = event.position()
+        if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
+            self._turn = at
+            return
+        if event.button() != Qt.MouseButton.LeftButton or not self.choosing:
+            return
+        if self.mode == "aim":
+            self._point(at, marks=True)
+        elif self.mode == "mark":
+            found = self.view().on_surface(at.x(), at.y(), self.session.show.room)
+            self.set_mode("")
+            if found is not None:
+                self.marked.emit(found)
+        elif self.mode == "like":
+            one = self.lamp_at(at)
+            if one is not None:
+                self.set_mode("")
+                self.like.emit(one)
+        elif self.marks_shown and self._near(at) is None and (mark := self.mark_at(at)) is not None:
+            self._mark = mark.id
+        else:
+            self._press = at
+            self._trail = [at]
+
+    def _point(self, point: QPointF, marks: bool = False) -> None:
+        mark = self.mark_at(point) if marks else None
+        if mark is not None:
+            self.pointed.emit(links.to_mark(mark.id))
+            return
+        found = self.view().on_surface(point.x(), point.y(), self.session.show.room)
+        if found is not None:
+            self.pointed.emit(links.to_point(found.tolist()))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._press is not None and (event.position() - self._press).manhattanLength() > 6:
-            self._box = QRectF(self._press, event.position()).normalized()
-            self.update()
+        at = event.position()
+        if self._turn is not None:
+            away, self._turn = at - self._turn, at
+            self.look_from(self.viewpoint.turned(-0.3 * away.x(), 0.3 * away.y()))
+        elif self._mark:
+            found = self.view().on_surface(at.x(), at.y(), self.session.show.room)
+            if found is not None:
+                self.mark_moved.emit(self._mark, found)
+        elif self.mode == "aim" and event.buttons() & Qt.MouseButton.LeftButton:
+            self._point(at)
+        elif self._press is not None and self._swept is not None:
+            self._sweep(at)
+        elif self._press is not None and (at - self._press).manhattanLength() > 6:
+            self._drag(at, event)
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._press is None:
-            return
-        adding = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
-        if self._box is not None:
-            found = self.lamps_in(self._box)
-            self.session.choose([*self.session.chosen, *found] if adding else found)
-        else:
-            one = self.lamp_at(event.position())
-            if one and adding:
-                self.session.toggle([one])
-            elif one or not adding:
-                self.session.choose([one] if one else [])
-        self._press = self._box = None
+    def _drag(self, at: QPointF, event: QMouseEvent) -> None:
+        first = self._near(self._press, GRIP) if self._press is not None else None
+        if first is not None and self._box is None and len(self._trail) <= 1:
+            adding = bool(event.modifiers() & _ADDING)
+            self._swept = [*self.session.chosen, first.fixture] if adding else [first.fixture]
+            self._sweep(at)
+        elif self.lasso:
+            self._trail.append(at)
+        elif self._press is not None:
+            self._box = QRectF(self._press, at).normalized()
         self.update()
 
+    def _sweep(self, at: QPointF) -> None:
+        """Add what is swept over, in the order in which it is: also what lies between two reports of a fast mouse."""
+        if self._swept is None:
+            return
+        way = at - self._trail[-1]
+        steps = max(1, int(np.hypot(way.x(), way.y()) / (GRIP / 2)))
+        for step in range(1, steps + 1):
+            one = self._near(self._trail[-1] + way * (step / steps), GRIP)
+            if one is not None and one.fixture not in self._swept:
+                self._swept.append(one.fixture)
+        self._trail = [at]
+        self.session.choose(self._swept)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._turn, self._mark = None, ""
+        if self._press is None:
+            return
+        adding = bool(event.modifiers() & _ADDING)
+        shape = self._box if self._box is not None else QPolygonF(self._trail) if len(self._trail) > 2 else None
+        if self._swept is not None:
+            pass
+        elif shape is not None:
+            self._choose_in(shape, adding)
+        else:
+            self._choose_one(event.position(), adding)
+        self._press = self._box = self._swept = None
+        self._trail = []
+        self.update()
+
+    def _choose_in(self, shape: QRectF | QPolygonF, adding: bool) -> None:
+        session = self.session
+        lamps = self._inside(shape)
+        found = list(dict.fromkeys(lamp.fixture for lamp in lamps))
+        cells: dict[str, tuple[int, ...]] = dict(session.cells) if adding else {}
+        if session.each_cell:
+            count: dict[str, int] = {}
+            for lamp in self._stage().lamps:
+                count[lamp.fixture] = count.get(lamp.fixture, 0) + (lamp.cell > 0)
+            for fixture in found:
+                own = tuple(lamp.cell for lamp in lamps if lamp.fixture == fixture and lamp.cell)
+                if own and len(own) < count[fixture]:
+                    cells[fixture] = own
+        session.choose([*session.chosen, *found] if adding else found, cells)
+
+    def _choose_one(self, at: QPointF, adding: bool) -> None:
+        session, one = self.session, self._near(at)
+        if one is None:
+            if not adding:
+                session.choose([])
+        elif session.each_cell and one.cell:
+            if adding:
+                session.toggle_cell(one.fixture, one.cell)
+            else:
+                session.choose([one.fixture], {one.fixture: (one.cell,)})
+        elif adding:
+            session.toggle([one.fixture])
+        else:
+            session.choose([one.fixture])
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.look_from(self.viewpoint.nearer(1.1 ** (event.angleDelta().y() / 120)))
+        event.accept()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            self.look_from(HOUSE)
+
+    # keys
+
     def keyPressEvent(self, event) -> None:
-        if event.key() == Qt.Key.Key_Escape and self._box is not None:
-            self._press = self._box = None
-            self.update()
+        key, session = event.key(), self.session
+        if not self.choosing:
+            super().keyPressEvent(event)
+        elif key == Qt.Key.Key_Escape:
+            self._escape()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.typed is not None:
+            self._end_typing()
+        elif key == Qt.Key.Key_Backspace:
+            self._backspace()
+        elif key in (Qt.Key.Key_Right, Qt.Key.Key_Left) and self.typed is None:
+            session.choose_alone(1 if key == Qt.Key.Key_Right else -1)
+        elif key == Qt.Key.Key_Up:
+            session.choose_pool()
+        elif self._is_word(event):
+            self._type(event.text())
         else:
             super().keyPressEvent(event)
 
+    def _is_word(self, event) -> bool:
+        """Whether a key is part of what is typed to choose."""
+        text = event.text()
+        plain = not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+        return bool(plain and text and text.isprintable() and (self.typed is not None or text != " "))
+
+    def _escape(self) -> None:
+        if self.mode:
+            self.set_mode("")
+        elif self.typed is not None:
+            self.typed = None
+            self.session.choose(self._typed_from)
+        elif self._press is not None:
+            self._press = self._box = self._swept = None
+            self._trail = []
+        elif self.session.preview:
+            self.session.set_preview("")
+        else:
+            self.session.choose([])
+        self.update()
+
+    def _backspace(self) -> None:
+        if self.typed is None:
+            self.session.choose(self.session.chosen_before)
+        elif len(self.typed) > 1:
+            self.typed = self.typed[:-1]
+            self._find()
+        else:
+            self._escape()
+
+    def _type(self, text: str) -> None:
+        if self.typed is None:
+            self.typed, self._typed_from = "", self.session.chosen
+        self.typed += text
+        self._find()
+
+    def _find(self) -> None:
+        """Choose what is meant as soon as it means something."""
+        found = choosing.typed(self.session.show, self.typed or "", self._typed_from)
+        if found is not None:
+            self.session.choose(found)
+        self.update()
+
+    def _end_typing(self) -> None:
+        if choosing.typed(self.session.show, self.typed or "", self._typed_from) is None:
+            self.session.told.emit(f"“{self.typed}” means nobody; the choice is as it was.", "info")
+            self.session.choose(self._typed_from)
+        self.typed = None
+        self.update()
+
+    def focusOutEvent(self, event) -> None:
+        self.typed = None
+        self.update()
+
+
+_ADDING = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
+
 
 def _differs(a: Light, b: Light) -> bool:
-    return not (
-        np.array_equal(a.rgb, b.rgb) and np.array_equal(a.direction, b.direction) and np.array_equal(a.strobe, b.strobe)
-    )
+    pairs = ((a.rgb, b.rgb), (a.direction, b.direction), (a.strobe, b.strobe), (a.beam, b.beam), (a.gobo, b.gobo))
+    return not all(np.array_equal(x, y) for x, y in (*pairs, (a.prism, b.prism), (a.motion, b.motion)))

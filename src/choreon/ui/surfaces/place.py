@@ -104,7 +104,12 @@ class SurfacesPlace(QWidget):
 
     # targets
 
+    def showEvent(self, event) -> None:
+        self._fill()
+
     def _fill(self) -> None:
+        if not self.isVisible():
+            return  # it is filled when it is looked at
         show = self.session.show
         shown = (show.pages, show.scenes, show.mappings)
         if self._shown and all(a is b for a, b in zip(shown, self._shown, strict=True)):
@@ -158,11 +163,11 @@ class TargetRow(QWidget):
             "Learn", self._learn, "" if not ties else "quiet", tip=f"Tie a control to {self.name_text}"
         )
         self.unlearn = basics.tool("unlink", f"Untie {self.name_text}", lambda: learner.forget(target))
-        self.unlearn.setVisible(bool(ties))
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         basics.stack(
             self, basics.row(self.dot, title, 1, self.tied, self.unlearn, self.learn, spacing=6)
         ).setContentsMargins(8, 2, 4, 2)
+        self.unlearn.setVisible(bool(ties))
         self.mark(False)
 
     def _learn(self) -> None:

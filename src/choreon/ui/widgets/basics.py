@@ -5,7 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Qt, QTimer
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.ui import theme
 
@@ -111,9 +121,9 @@ def _fill(box: QVBoxLayout | QHBoxLayout, widgets: tuple[QWidget | int, ...]) ->
             box.addWidget(widget)
 
 
-def clear(box: QVBoxLayout | QHBoxLayout) -> None:
+def clear(box: QLayout) -> None:
     """Take everything out of a layout."""
     while (item := box.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
-            widget.setParent(None)
+            widget.hide()  # taken from its parent it would be styled anew
             widget.deleteLater()

@@ -18,6 +18,7 @@ class NumberField(QLineEdit):
         super().__init__(str(value))
         self.low, self.high = low, high
         self._value = value
+        self._fresh = False
         self.setAccessibleName(name)
         self.setMinimumWidth(48)
         self.setToolTip(f"{name}, {low} to {high}: type it, or turn the wheel")
@@ -44,6 +45,18 @@ class NumberField(QLineEdit):
     def _typed(self) -> None:
         found = parse(self.text(), self._value)
         self.setValue(self._value if found is None else round(found))
+
+    def focusInEvent(self, event) -> None:
+        """What stands there is replaced by what is typed."""
+        super().focusInEvent(event)
+        self._fresh = event.reason() == Qt.FocusReason.MouseFocusReason
+        self.selectAll()
+
+    def mousePressEvent(self, event) -> None:
+        super().mousePressEvent(event)
+        if self._fresh:  # the click that brought it here
+            self.selectAll()
+        self._fresh = False
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self.setValue(self._value + (1 if event.angleDelta().y() > 0 else -1))

@@ -48,6 +48,7 @@ class ValueField(QWidget):
         super().__init__()
         self.label, self.low, self.high, self.unit, self.digits, self.home = label, low, high, unit, digits, home
         self.bar = bar
+        self.short = ""  # what it is called where its name has no room
         self._value: float | None = low
         self._spread: tuple[float, float] | None = None
         self.drafted = False
@@ -64,6 +65,9 @@ class ValueField(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(150, 34)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(60, 34)
 
     @property
     def value(self) -> float | None:
@@ -111,12 +115,25 @@ class ValueField(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
         inner = rect.adjusted(10, 0, -10, -2 if self.bar else 0)
-        painter.setFont(theme.font(13))
-        painter.setPen(QColor(theme.SOFT if self.isEnabled() else theme.FAINT))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self.label)
         painter.setFont(theme.font(14, strong=True))
         painter.setPen(QColor(theme.TEXT if self.isEnabled() else theme.FAINT))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.text())
+        text = self.text()
+        wide = painter.fontMetrics().horizontalAdvance
+        widest = f"{self.high:.{self.digits}f}{self._suffix()}"  # so that the name does not change with the value
+        if "…" in text and wide(text) + wide(self.label) + 6 > inner.width():
+            text = text.replace(" ", "")
+        if wide(text) > inner.width():
+            text = text.removesuffix(self._suffix()).replace(" ", "")
+        if painter.fontMetrics().horizontalAdvance(text) > inner.width():
+            painter.setFont(theme.font(12, strong=True))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
+        room = inner.width() - painter.fontMetrics().horizontalAdvance(text) - 6
+        painter.setFont(theme.font(13))
+        painter.setPen(QColor(theme.SOFT if self.isEnabled() else theme.FAINT))
+        tight = painter.fontMetrics().horizontalAdvance(self.label) + 1 > min(room, inner.width() - wide(widest) - 6)
+        name = self.short if self.short and tight else self.label
+        label = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(max(0, room)))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, label if room > 10 else "")
 
     def _paint_bar(self, painter: QPainter, rect: QRectF, accent: QColor) -> None:
         span = self.high - self.low

@@ -1,0 +1,280 @@
+"""Aim: the pad, sending heads to points and marks, nudging, flipping, one by one, limits, keep-out warnings."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+
+from choreon.model import attributes as at
+from choreon.model import edits, links, palettes
+from choreon.model.show import Limits, Mark
+from choreon.render import aim as sums
+from choreon.render import reaching
+from choreon.render.looks import aims
+from choreon.ui import words
+from choreon.ui.compose.controls import Controls, show_span
+from choreon.ui.compose.hand import Hand
+from choreon.ui.compose.palette_chips import PaletteChips, keep_button
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.aim_pad import AimPad
+from choreon.ui.widgets.values import ValueField
+
+
+class AimPanel(QWidget):
+    """Where the chosen heads look."""
+
+    setting_mark = Signal(bool)
+
+    def __init__(self, hand: Hand) -> None:
+        super().__init__()
+        self.hand, self.session = hand, hand.session
+        self.pad = AimPad()
+        self.pad.nudged.connect(lambda p, t: hand.nudge({at.PAN: p, at.TILT: t}))
+        self.pad.limited.connect(self._limited)
+        self.fields = {name: ValueField(at.attribute(name).label, -1, 1, "°", 1, 0.0) for name in (at.PAN, at.TILT)}
+        for field in self.fields.values():
+            field.short = field.label[0]
+        for name, field in self.fields.items():
+            field.changed.connect(lambda v, n=name: hand.give({n: v}))
+        self.aim_at = basics.button(
+            "Aim at…", lambda: None, "", "", "Then press on floor, wall or a mark: the heads go there. Esc ends it."
+        )
+        self.aim_at.setCheckable(True)
+        self.add_mark = basics.button("Set a mark…", lambda: None, "", "", "Then press on the stage where it shall be")
+        self.add_mark.setCheckable(True)
+        self.add_mark.toggled.connect(self.setting_mark)
+        self.flip = basics.button("Flip", self.flip_over, "", "", "The same direction with pan half a turn away")
+        self.limit = basics.button("Limits", lambda: None, "", "", "Drag the edges on the pad: no head turns beyond")
+        self.limit.setCheckable(True)
+        self.limit.toggled.connect(self._limiting)
+        self.ends: dict[str, tuple[ValueField, ValueField]] = {}
+        for name, title in ((at.PAN, "Pan"), (at.TILT, "Tilt")):
+            low, high = (ValueField(f"{title} {end}", -1, 1, "°", 0, bar=False) for end in ("from", "to"))
+            for field in (low, high):
+                field.changed.connect(lambda _: self._limits_typed())
+            self.ends[name] = (low, high)
+        self.limit_fields = QWidget()
+        basics.stack(self.limit_fields, *(basics.row(*pair, spacing=4) for pair in self.ends.values()), spacing=4)
+        self.limit_fields.hide()
+        self.free = basics.tool("close", "Take the limits away", lambda: self._limited(None, None))
+        self.reach = basics.label("", "alarm", wrap=True)
+        self.reach.hide()
+        self.warn = basics.label("", "alarm", wrap=True)
+        self.warn.hide()
+        self.marks = basics.button("Marks…", self._marks_menu, "quiet", "", "Aim at a mark, rename or delete one")
+        self.chips = PaletteChips(hand, at.Family.POSITION)
+        self.more = Controls(hand)
+        for button in (self.aim_at, self.add_mark, self.marks, self.flip, self.limit):
+            button.setStyleSheet("padding: 6px 8px;")
+        basics.stack(
+            self,
+            basics.row(self.aim_at, self.add_mark, self.marks, 1, spacing=4),
+            self.pad,
+            basics.row(*self.fields.values(), spacing=4),
+            basics.row(self.flip, self.limit, self.free, 1, spacing=4),
+            self.limit_fields,
+            self.reach,
+            self.warn,
+            basics.row(basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.POSITION)),
+            self.chips,
+            self.more,
+            spacing=8,
+        )
+
+    def rebuild(self, counts: dict[str, int]) -> None:
+        rest = [n for n in counts if at.attribute(n).family == at.Family.POSITION and n not in links.AIMS]
+        self.more.set_names(rest, counts)
+        for name, field in self.fields.items():
+            field.low, field.high = self.hand.span(name)
+            field.setVisible(name in counts)
+        self.pad.setVisible(all(n in counts for n in links.AIMS))
+
+    def show_values(self, counts: dict[str, int], total: int) -> None:
+        self.more.show_values(counts, total)
+        pans, tilts = self.hand.numbers(at.PAN), self.hand.numbers(at.TILT)
+        for name, found in ((at.PAN, pans), (at.TILT, tilts)):
+            show_span(self.fields[name], found, 1.0, self.hand.drafted(name))
+        if len(pans) == len(tilts) and pans:
+            spans, limits = self._spans()
+            self.pad.show_points(list(zip(pans, tilts, strict=True)), spans, limits)
+            self.free.setVisible(limits is not None)
+            for fields, (low, high), now in zip(self.ends.values(), spans, limits or spans, strict=True):
+                for field, value in zip(fields, now, strict=True):
+                    field.low, field.high = low, high
+                    field.set_value(value)
+        self._warn()
+
+    def _spans(self):
+        """The widest spans of the types, and the limits where all the chosen have some."""
+        heads = self.heads()
+        spans = []
+        for name in links.AIMS:
+            ends = [
+                v
+                for k, c, _, _ in self.hand.kinds(name)
+                for r in c.ranges
+                if r.attribute == name
+                for v in (r.low, r.high)
+            ]
+            spans.append((min(ends, default=-270.0), max(ends, default=270.0)))
+        limited = [f for f in heads if f.limits.pan or f.limits.tilt]
+        if not limited:
+            return (spans[0], spans[1]), None
+        return (spans[0], spans[1]), (self.hand.span(at.PAN), self.hand.span(at.TILT))
+
+    def heads(self):
+        """The chosen that have pan and tilt."""
+        return [f for f in self.hand.fixtures(at.PAN) if f.id in self.hand.rig.turns]
+
+    # aiming
+
+    def send(self, link: str) -> None:
+        """Send the chosen heads to a point or a mark; who cannot get there is named."""
+        look, short = aims(self.hand.rig, self.session.show, self.session.chosen, link)
+        if look:
+            self._tell_reach([self.session.show.fixtures[i].name for i in short])
+            self.session.touch(look)
+
+    def _tell_reach(self, short: list[str]) -> None:
+        self.reach.setText(f"▲ {words.some(short)} cannot reach there; aimed as near as they can." if short else "")
+        self.reach.setVisible(bool(short))
+
+    def flip_over(self) -> None:
+        """The same direction from the other side: pan half a turn away, tilt the other way, where both are allowed."""
+        values, items = self.hand.values(), []
+        pans: list = []
+        tilts: list = []
+        rig = self.hand.rig
+        for fixture in self.heads():
+            pan, tilt = (float(values[rig.where[fixture.id][n][0][1]]) for n in links.AIMS)
+            low, high = rig.span(fixture.id, at.PAN)
+            ways = sorted((pan + step for step in (180.0, -180.0)), key=lambda p: abs(p))
+            to = next((p for p in ways if low <= p <= high), None)
+            bottom, top = rig.span(fixture.id, at.TILT)
+            if to is not None and bottom <= -tilt <= top:
+                items.append((fixture.id, 0))
+                pans.append(to)
+                tilts.append(-tilt)
+        self.hand.give_each({at.PAN: pans, at.TILT: tilts}, items)
+        if len(items) < len(self.heads()):
+            self.session.told.emit("Not all of them have the room to flip.", "info")
+
+    # limits and keep-out
+
+    def _limiting(self, on: bool) -> None:
+        self.pad.edit_limits(on)
+        self.limit_fields.setVisible(on)
+
+    def _limits_typed(self) -> None:
+        """Limits by numbers; the two ends of one may be given in either order."""
+        given = {}
+        for name, fields in self.ends.items():
+            low, high = sorted(f.value if f.value is not None else 0.0 for f in fields)
+            given[name] = (low, max(high, low + 1.0))
+        self._limited(given[at.PAN], given[at.TILT])
+
+    def _limited(self, pan, tilt) -> None:
+        changes = {}
+        for fixture in self.heads():
+            limits = Limits(
+                tuple(round(v, 1) for v in pan) if pan else None, tuple(round(v, 1) for v in tilt) if tilt else None
+            )
+            changes[fixture.id] = {"limits": limits}
+        name = "limit movement" if pan else "take movement limits away"
+        self.session.edit(name, edits.change_fixtures(self.session.show, changes))
+
+    def _warn(self) -> None:
+        """Name the lit heads whose beams enter an area that is to be kept out of."""
+        room = self.session.show.room
+        found = []
+        if room.keep_out or room.screen:
+            rig, values = self.hand.rig, self.hand.values()
+            for fixture in rig.fixtures.values():
+                if fixture.id not in rig.turns:
+                    continue
+                rows = rig.where[fixture.id]
+                levels = [values[row] for _, row in rows.get(at.DIMMER, ())]
+                if levels and max(levels) <= 0:
+                    continue
+                pan, tilt = (float(values[rows[n][0][1]]) for n in links.AIMS)
+                way = sums.beam(rig.turns[fixture.id][None], [pan], [tilt])[0]
+                place = fixture.place
+                area = reaching.kept_out(room, (place.x, place.y, place.z), way.tolist())
+                if area:
+                    found.append(f"{fixture.name} shines into {area}")
+        text = f"▲ {words.some(found)}." if found else ""
+        if text != self.warn.text():
+            self.warn.setText(text)
+            self.warn.setVisible(bool(text))
+
+    # marks
+
+    def mark_at(self, point) -> None:
+        """Keep a mark at a point."""
+        show = self.session.show
+        name, sure = QInputDialog.getText(self, "Set a mark", "Name of the mark", text=f"Mark {len(show.marks) + 1}")
+        if sure and name.strip():
+            show, made = palettes.keep_mark(show, name, *(float(v) for v in point))
+            look = {"any": links.aim(links.to_mark(made))}
+            show, _ = palettes.keep_palette(show, show.marks[made].name, at.Family.POSITION, look)
+            self.session.edit(f"set the mark {name}", show)
+
+    def move_mark(self, mark_id: str, point) -> None:
+        """Move a mark; what aims at it follows."""
+        mark = self.session.show.marks.get(mark_id)
+        if mark is not None:
+            x, y = (round(float(v), 3) for v in point[:2])
+            moved = edits.replace(mark, x=x, y=y)
+            self.session.edit(f"move {mark.name}", edits.put(self.session.show, "marks", moved), merge=True)
+
+    def _marks_menu(self) -> None:
+        menu = QMenu(self)
+        for mark in self.session.show.marks.values():
+            fill_mark_menu(menu.addMenu(f"{mark.name}  ({mark.x:g}, {mark.y:g}, {mark.z:g} m)"), self, mark)
+        if not self.session.show.marks:
+            menu.addAction("There are no marks yet").setEnabled(False)
+        menu.exec(self.marks.mapToGlobal(self.marks.rect().bottomLeft()))
+
+    def rename_mark(self, mark: Mark) -> None:
+        name, sure = QInputDialog.getText(self, "Rename the mark", "Name", text=mark.name)
+        if sure and name.strip():
+            show = self.session.show
+            taken = [m.name for m in show.marks.values() if m.id != mark.id]
+            made = edits.put(show, "marks", edits.replace(mark, name=edits.fresh_name(name.strip(), taken)))
+            aims = links.aim(links.to_mark(mark.id))
+            for palette in show.palettes.values():
+                if palette.values == aims and palette.name == mark.name:
+                    made = edits.put(made, "palettes", edits.replace(palette, name=name.strip()))
+            self.session.edit(f"rename {mark.name}", made)
+
+    def place_mark(self, mark: Mark) -> None:
+        """Type where a mark is."""
+        text = f"{mark.x:g} / {mark.y:g} / {mark.z:g}"
+        given, sure = QInputDialog.getText(
+            self, "Place the mark", "Metres: to audience right / upstage / height", text=text
+        )
+        if not sure:
+            return
+        try:
+            x, y, z = (float(part.replace(",", ".")) for part in given.split("/"))
+        except ValueError:
+            self.session.told.emit(f"“{given}” is no place; the mark stays. Try 1.5 / 2 / 0", "alarm")
+            return
+        moved = edits.replace(mark, x=x, y=y, z=z)
+        self.session.edit(f"place {mark.name}", edits.put(self.session.show, "marks", moved))
+
+    def delete_mark(self, mark: Mark) -> None:
+        users = palettes.aiming_at(self.session.show, mark.id)
+        draft = palettes.unlinked(self.session.show, self.session.state.draft.look, links.to_mark(mark.id))
+        show = palettes.delete_mark(self.session.show, mark.id)
+        self.session.edit(f"delete the mark {mark.name}", show, draft=draft)
+        kept = f" {words.some(users)} still aim{'s' * (len(users) == 1)} there." if users else ""
+        self.session.told.emit(f"{mark.name} is deleted.{kept} Ctrl+Z brings it back.", "info")
+
+
+def fill_mark_menu(menu: QMenu, panel: AimPanel, mark: Mark) -> None:
+    """What can be done with a mark."""
+    menu.addAction("Aim at it", lambda: panel.send(links.to_mark(mark.id)))
+    menu.addAction("Rename…", lambda: panel.rename_mark(mark))
+    menu.addAction("Place by numbers…", lambda: panel.place_mark(mark))
+    menu.addAction("Delete", lambda: panel.delete_mark(mark))

@@ -1,0 +1,300 @@
+"""Controls for attributes by what kind they are: amounts, slots of wheels, named choices; and who has them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QPoint, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
+
+from choreon.model import attributes as at
+from choreon.model.fixture_type import Channel, Slot, Wheel
+from choreon.ui import theme, words
+from choreon.ui.compose.hand import Hand
+from choreon.ui.rig.strips import slot_picture
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.chip_row import ChipRow
+from choreon.ui.widgets.values import ValueField
+
+CHIP = 32
+
+
+class Chips(ChipRow):
+    """Pictures or names to be hit; the ones that are on have an outline."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__(title, CHIP, 13)
+        self.entries: list[
+            tuple[str, Slot | None, bool]
+        ] = []  # name, slot or None, whether it is the lamp's own program
+        self.on: set[int] = set()
+        self.drafted = False
+
+    def set_entries(self, entries: list[tuple[str, Slot | None, bool]]) -> None:
+        self.entries = entries
+        self.fit()
+
+    def count(self) -> int:
+        return len(self.entries)
+
+    def wide(self, index: int) -> float:
+        name, slot, _ = self.entries[index]
+        return CHIP if slot is not None else self.fontMetrics().horizontalAdvance(name) + 20.0
+
+    def tip(self, index: int) -> str:
+        name, _, own = self.entries[index]
+        return f"{name} ▲ the lamp's own program" if own else name
+
+    def draw(self, painter: QPainter, index: int, rect: QRectF) -> None:
+        name, slot, own = self.entries[index]
+        if slot is not None:
+            painter.drawPixmap(rect.adjusted(2, 2, -2, -2).toRect(), slot_picture(slot, CHIP - 4))
+        else:
+            self.draw_name(painter, rect, name, index == self.hover or index in self.on)
+        if own:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(theme.KEEP))
+            painter.drawRect(QRectF(rect.left() + 6, rect.bottom() - 3, rect.width() - 12, 2))
+        on = index in self.on
+        if on or self.has_keys(index):
+            colour = theme.CHOSEN if not on else theme.DRAFT if self.drafted else theme.TEXT
+            painter.setPen(QPen(QColor(colour), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            round_ = CHIP / 2 if slot is not None else theme.RADIUS
+            painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), round_, round_)
+
+
+class Control(QWidget):
+    """One attribute: its name, who has it where not all do, and what to move."""
+
+    def __init__(self, hand: Hand, name: str) -> None:
+        super().__init__()
+        self.hand, self.name = hand, name
+        self.known = at.attribute(name)
+        self.scale = 100.0 if self.known.unit == "%" else 1.0
+        self.field: ValueField | None = None
+        self.chips: list[tuple[Chips, list[float], list[str]]] = []
+        self.box = QVBoxLayout(self)
+        self.box.setContentsMargins(0, 0, 0, 0)
+        self.box.setSpacing(3)
+        self.who = basics.label("", "small")
+        self.shape: object = None
+
+    def build(self) -> None:
+        """Make what fits the types that are chosen."""
+        kinds = self.hand.kinds(self.name)
+        shape = tuple((kind.id, channel) for kind, channel, _, _ in kinds)
+        if self.shape == shape and self.shape:
+            return
+        self.shape = shape
+        basics.clear(self.box)
+        self.field, self.chips = None, []
+        self.who = basics.label("", "small")
+        self.who.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.box.addWidget(self.who)
+        named = [(k, c, w, ids) for k, c, w, ids in kinds if _named(c, w, self.name)]
+        if named and len(named) == len(kinds):
+            for kind, channel, wheel, ids in named:
+                if len(named) > 1:
+                    self.box.addWidget(basics.label(kind.label, "small"))
+                self.box.addWidget(self._chips(channel, wheel, ids))
+        else:
+            low, high = self.hand.span(self.name)
+            digits = 0 if self.scale == 100 or high - low > 60 else 1
+            home = self._home()
+            self.field = ValueField(
+                self.known.label, low * self.scale, high * self.scale, self.known.unit, digits, home
+            )
+            self.field.changed.connect(self._moved)
+            self.box.addWidget(self.field)
+
+    def _home(self) -> float | None:
+        rig = self.hand.rig
+        rows = [row for i, _ in self.hand.items(self.name) for _, row in rig.where.get(i, {}).get(self.name, ())]
+        return float(rig.home[rows[0]]) * self.scale if rows else None
+
+    def _moved(self, value: float) -> None:
+        given = {self.name: value / self.scale}
+        if self.name.startswith("Shutter") and self.name != at.SHUTTER and at.SHUTTER in self.hand.names():
+            given[at.SHUTTER] = 1.0
+        self.hand.give(given)
+
+    def _chips(self, channel: Channel, wheel: Wheel | None, ids: list[str]) -> Chips:
+        made = Chips(self.known.label)
+        entries: list[tuple[str, Slot | None, bool]] = []
+        values: list[float] = []
+        for span in channel.ranges:
+            if span.attribute != self.name or span.slot >= 0 or not span.discrete:
+                continue
+            slot = None
+            if wheel is not None and 0 <= int(span.low) < len(wheel.slots):
+                slot = wheel.slots[int(span.low)]
+            name = span.name or (slot.name if slot else words.number(self.name, span.low))
+            entries.append((name, slot, span.on_purpose))
+            values.append(span.low)
+        made.set_entries(entries)
+        made.picked.connect(lambda i, v=values, own=ids: self._pick(v[i], own))
+        self.chips.append((made, values, ids))
+        return made
+
+    def _pick(self, value: float, ids: list[str]) -> None:
+        items = [i for i in self.hand.items(self.name) if i[0] in ids]
+        self.hand.give_each({self.name: [value] * len(items)}, items)
+
+    def part(self, names: dict[str, int], total: int) -> str:
+        """Who has it, where not all do."""
+        has = names.get(self.name, 0)
+        some = words.some([f.name for f in self.hand.fixtures(self.name)], 2)
+        return f"{has} of {total}: {some}" if has < total else ""
+
+    def show_values(self, part: str) -> None:
+        """Show what the choice has now; `part` says who it is, where that needs saying."""
+        title = self.known.label if self.field is None else ""
+        caution = "▲ the lamp's own program" if self.known.program else ""
+        self.who.setText(" · ".join(t for t in (title, caution, part) if t))
+        self.who.setVisible(bool(self.who.text()))
+        drafted = self.hand.drafted(self.name)
+        if self.field is not None:
+            show_span(self.field, self.hand.numbers(self.name), self.scale, drafted)
+        for chips, values, ids in self.chips:
+            items = [i for i in self.hand.items(self.name) if i[0] in ids]
+            now = {round(v, 3) for v in self.hand.numbers(self.name, items)}
+            on = {i for i, v in enumerate(values) if round(v, 3) in now}
+            if (on, drafted) != (chips.on, chips.drafted):
+                chips.on, chips.drafted = on, drafted
+                chips.update()
+
+
+def show_span(field: ValueField, found: Sequence[float], scale: float, drafted: bool) -> None:
+    """Show values in a field: one, or the span of those that differ."""
+    if field.drafted != drafted:
+        field.drafted = drafted
+        field.update()
+    if found:
+        low, high = scale * min(found), scale * max(found)
+        same = high - low < 10.0**-field.digits / 2
+        field.set_value((low + high) / 2 if same else None, None if same else (low, high))
+
+
+def _named(channel: Channel, wheel: Wheel | None, name: str) -> bool:
+    """Whether an attribute is a choice among names or slots rather than an amount."""
+    own = [r for r in channel.ranges if r.attribute == name and r.slot < 0]
+    return bool(own) and all(r.discrete for r in own) and (wheel is not None or len(own) > 1)
+
+
+class Controls(QWidget):
+    """The controls of a set of attributes: what all share first. Types may hide and reorder theirs."""
+
+    def __init__(self, hand: Hand, order: Order | None = None) -> None:
+        super().__init__()
+        self.hand, self.order = hand, order
+        self.rows: dict[str, Control] = {}
+        self.box = QVBoxLayout(self)
+        self.box.setContentsMargins(0, 0, 0, 0)
+        self.box.setSpacing(6)
+        self.hidden = basics.button("", self._show_hidden, "quiet", "", "Show what was hidden here")
+        self.hidden.hide()
+        self.box.addWidget(self.hidden)
+        self._names: list[str] = []
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def set_names(self, names: list[str], counts: dict[str, int]) -> None:
+        """The attributes to show; those that most have come first."""
+        self._names = list(names)
+        names = sorted(names, key=lambda n: -counts.get(n, 0))
+        away: list[str] = []
+        if self.order is not None:
+            kinds = tuple(sorted({f.type for f in self.hand.fixtures()}))
+            names = self.order.sorted(kinds, names)
+            away = [n for n in names if self.order.is_hidden(kinds, n)]
+            names = [n for n in names if n not in away]
+        self.hidden.setText(f"Show {len(away)} hidden")
+        self.hidden.setVisible(bool(away))
+        if list(self.rows) != names:
+            old = self.rows
+            self.rows = {n: old.get(n) or Control(self.hand, n) for n in names}
+            while self.box.takeAt(0) is not None:
+                pass
+            for name, row in old.items():
+                if name not in self.rows:
+                    row.setParent(None)
+                    row.deleteLater()
+            for row in self.rows.values():
+                self.box.addWidget(row)
+                if self.order is not None and row.contextMenuPolicy() != Qt.ContextMenuPolicy.CustomContextMenu:
+                    row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+                    row.customContextMenuRequested.connect(lambda at_, r=row: self._menu(r, at_))
+            self.box.addWidget(self.hidden)
+        for row in self.rows.values():
+            row.build()
+            row.show()
+
+    def show_values(self, counts: dict[str, int], total: int) -> None:
+        before = ""
+        for row in self.rows.values():  # who has it is said once for those that the same ones have
+            part = row.part(counts, total)
+            row.show_values(part if part != before else "")
+            before = part
+
+    # order
+
+    def _kinds(self) -> tuple[str, ...]:
+        return tuple(sorted({f.type for f in self.hand.fixtures()}))
+
+    def _menu(self, row: Control, point: QPoint) -> None:
+        menu = QMenu(self)
+        menu.addAction(f"Hide {row.known.label} for these types", lambda: self.hide_row(row.name))
+        menu.addAction("Further up", lambda: self.move_row(row.name, -1))
+        menu.addAction("Further down", lambda: self.move_row(row.name, 1))
+        menu.exec(row.mapToGlobal(point))
+
+    def hide_row(self, name: str) -> None:
+        """Hide an attribute for the chosen types."""
+        if self.order is not None:
+            self.order.set_hidden(self._kinds(), name, True)
+            self.set_names(self._names, self.hand.names())
+
+    def move_row(self, name: str, step: int) -> None:
+        """Move an attribute up or down for the chosen types."""
+        if self.order is None:
+            return
+        now = list(self.rows)
+        index = now.index(name)
+        to = min(len(now) - 1, max(0, index + step))
+        now.insert(to, now.pop(index))
+        self.order.set_order(self._kinds(), now)
+        self.set_names(self._names, self.hand.names())
+
+    def _show_hidden(self) -> None:
+        if self.order is not None:
+            for name in self._names:
+                self.order.set_hidden(self._kinds(), name, False)
+            self.set_names(self._names, self.hand.names())
+
+
+class Order:
+    """How the user arranged the attributes of types; kept with the window."""
+
+    def __init__(self, settings) -> None:
+        self.settings = settings
+
+    def _read(self, kind: str, what: str) -> list[str]:
+        text = str(self.settings.value(f"{what}/{kind}") or "")
+        return text.split("|") if text else []
+
+    def sorted(self, kinds: tuple[str, ...], names: list[str]) -> list[str]:
+        wanted = {n: i for kind in kinds for i, n in enumerate(self._read(kind, "order"))}
+        return sorted(names, key=lambda n: wanted.get(n, len(wanted)))
+
+    def set_order(self, kinds: tuple[str, ...], names: list[str]) -> None:
+        for kind in kinds:
+            self.settings.setValue(f"order/{kind}", "|".join(names))
+
+    def is_hidden(self, kinds: tuple[str, ...], name: str) -> bool:
+        return bool(kinds) and all(name in self._read(kind, "hidden") for kind in kinds)
+
+    def set_hidden(self, kinds: tuple[str, ...], name: str, hidden: bool) -> None:
+        for kind in kinds:
+            now = [n for n in self._read(kind, "hidden") if n != name]
+            self.settings.setValue(f"hidden/{kind}", "|".join([*now, name] if hidden else now))

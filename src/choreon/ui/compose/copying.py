@@ -1,0 +1,73 @@
+"""Copying values from one fixture to the others that are chosen, and what of them."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QMenu
+
+from choreon.model import attributes as at
+from choreon.model import copying
+from choreon.model.show import Value
+from choreon.ui import words
+from choreon.ui.session import Session
+
+FAMILIES = (at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM, at.Family.DEVICE)
+
+
+class Copied(QObject):
+    """What was copied, and from whom."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.source = ""
+        self.values: dict[str, Value] = {}
+
+    def copy(self, fixture: str = "") -> None:
+        """Copy what a fixture has now; the first of the choice without one."""
+        fixture = fixture or next(iter(self.session.chosen), "")
+        if not fixture:
+            self.session.told.emit("Choose a light to copy from.", "alarm")
+            return
+        values = self.session.values_of(fixture)
+        name = self.session.show.fixtures[fixture].name
+        if not values:
+            self.session.told.emit(f"{name} is at home: nothing gives it a value that could be copied.", "alarm")
+            return
+        self.source, self.values = fixture, values
+        self.session.told.emit(f"Copied from {name}: {words.summary({fixture: values})}.", "info")
+
+    def paste(self, only: list[str] | None = None) -> None:
+        """Give the choice what was copied, or some attributes of it."""
+        show = self.session.show
+        if self.source not in show.fixtures or not self.values:
+            self.session.told.emit("Nothing is copied yet: choose a light and copy it first.", "alarm")
+            return
+        look = copying.pasted(show, self.source, self.values, self.session.chosen, self.session.takes, only)
+        if look:
+            self.session.touch(look)
+        else:
+            self.session.told.emit("Nobody chosen has what was copied.", "alarm")
+
+    def make_like(self, fixture: str) -> None:
+        """Make the choice like a fixture."""
+        self.copy(fixture)
+        if self.source == fixture and self.values:
+            self.paste()
+
+    def fill(self, menu: QMenu) -> None:
+        """The ways to paste."""
+        menu.addAction("Copy from the first\tCtrl+C", self.copy).setEnabled(bool(self.session.chosen))
+        ready = bool(self.values) and bool(self.session.chosen)
+        menu.addAction("Paste everything\tCtrl+V", self.paste).setEnabled(ready)
+        for family in FAMILIES:
+            own = copying.of_families(self.values, {family})
+            if own:
+                menu.addAction(f"Paste {family}", lambda n=own: self.paste(n)).setEnabled(ready)
+        single = menu.addMenu("Paste one attribute")
+        single.setEnabled(ready)
+        shown = dict.fromkeys("Colour" if n in at.TARGET_COLOUR else n for n in self.values)
+        for name in shown:
+            own = list(at.TARGET_COLOUR) if name == "Colour" else [name]
+            label = name if name == "Colour" else at.attribute(name).label
+            single.addAction(label, lambda n=own: self.paste(n))

@@ -1,0 +1,163 @@
+"""The choice in hand: what it has, what values it has now, and giving it others. Everything goes to the draft."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from choreon.model import attributes as at
+from choreon.model.fixture_type import Channel, FixtureType, Wheel, main_attribute
+from choreon.model.patch import mode_of
+from choreon.model.show import Fixture, Value
+from choreon.render import choice
+from choreon.ui.session import Session
+
+Items = list[choice.Item]
+
+
+class Hand:
+    """What is chosen, fixtures or cells, and what can be done with it."""
+
+    def __init__(self, session: Session) -> None:
+        self.session = session
+        self._now: Any = None
+        self._raw: Any = None
+        self._for: tuple[object, ...] = ()
+        self._items: dict[str, Items] = {}
+        self._names: dict[str, int] = {}
+
+    def look_again(self) -> None:
+        """Forget the values that were read."""
+        self._now = self._raw = None
+
+    @property
+    def rig(self):
+        return self.session.programme.rig
+
+    def items(self, name: str = "") -> Items:
+        """The choice one by one; of those only who take an attribute."""
+        session, rig = self.session, self.rig
+        now = (session.chosen, session.cells, session.each_cell, rig)
+        if len(self._for) != len(now) or any(a is not b for a, b in zip(now, self._for, strict=True)):
+            self._for, self._items, self._names = now, {"": session.items()}, {}
+        found = self._items.get(name)
+        if found is None:
+            found = self._items[name] = [i for i in self._items[""] if rig.takes(i[0], name)]
+        return list(found)
+
+    def fixtures(self, name: str = "") -> list[Fixture]:
+        """The chosen fixtures, in order; only those who take an attribute."""
+        ids = dict.fromkeys(i for i, _ in self.items(name))
+        return [self.rig.fixtures[i] for i in ids if i in self.rig.fixtures]
+
+    def names(self) -> dict[str, int]:
+        """Every attribute that something of the choice takes, with how many fixtures do."""
+        rig, everybody = self.rig, self.items()
+        if self._names:
+            return dict(self._names)
+        found: dict[str, int] = {}
+        for fixture in dict.fromkeys(i for i, _ in everybody):
+            own = dict.fromkeys(rig.where.get(fixture, {}))
+            own |= dict.fromkeys(n for n in rig.direct.get(fixture, {}) if n in at.ALL_EMITTERS[3:])
+            if fixture in rig.wheels:
+                own |= dict.fromkeys(at.TARGET_COLOUR)
+            for name in own:
+                found[name] = found.get(name, 0) + 1
+        self._names = found
+        return dict(found)
+
+    # values
+
+    def values(self):
+        """Every parameter's value now; read once until `look_again`."""
+        if self._now is None:
+            self._now = self.session.values()
+        return self._now
+
+    def numbers(self, name: str, items: Items | None = None) -> list[float]:
+        """The values of an attribute over the choice."""
+        rig = self.rig
+        items = self.items(name) if items is None else items
+        found = [float(self.values()[row]) for row in choice.rows(rig, items, name)]
+        if found or name in at.TARGET_COLOUR:
+            return found
+        if self._raw is None:
+            self._raw = self.session.raw_levels()
+        places = [p for i in dict.fromkeys(i for i, _ in items) for p in rig.direct.get(i, {}).get(name, ())]
+        raw = self._raw
+        return [float((raw[c] - offset) / slope) if slope else 0.0 for _, c, slope, offset in places]
+
+    def colours(self, items: Items | None = None) -> list[tuple[float, float, float]]:
+        """The colours of the choice now, linear light; of wheels that of their slot."""
+        rig, values = self.rig, self.values()
+        found = []
+        for fixture, cell in self.items(at.RED) if items is None else items:
+            wheel = rig.wheels.get(fixture)
+            if wheel is not None:
+                slot = min(max(int(values[wheel.row]), 0), len(wheel.light) - 1)
+                r, g, b = (float(v) for v in wheel.light[slot])
+                found.append((r, g, b))
+                continue
+            parts = [choice.rows(rig, [(fixture, cell)], n) for n in at.TARGET_COLOUR]
+            found += [(float(values[a]), float(values[b]), float(values[c])) for a, b, c in zip(*parts, strict=True)]
+        return found
+
+    def drafted(self, *names: str) -> bool:
+        """Whether the draft has one of the attributes for somebody chosen."""
+        draft = self.session.state.draft.look
+        return any(name in draft.get(i, {}) for i in self.session.chosen for name in names)
+
+    def span(self, name: str) -> tuple[float, float]:
+        """The widest span that the choice has for an attribute."""
+        rig = self.rig
+        spans = [rig.span(i, name) for i, _ in self.items(name) if name in rig.where.get(i, {})]
+        known = at.attribute(name)
+        return (min(a for a, _ in spans), max(b for _, b in spans)) if spans else (known.low, known.high)
+
+    # giving
+
+    def give(self, given: Mapping[str, Value]) -> None:
+        """The same values for all of the choice that take them."""
+        items = self.items()
+        self.give_each({name: choice.same(items, value) for name, value in given.items()}, items)
+
+    def give_each(self, values: Mapping[str, Sequence[Value]], items: Items) -> None:
+        """Each of `items` its own value."""
+        look = choice.give(self.rig, items, values)
+        if look:
+            self.session.touch(look)
+            self.look_again()
+
+    def give_colour(self, rgb: Sequence[float]) -> None:
+        self.give(dict(zip(at.TARGET_COLOUR, (float(v) for v in rgb), strict=True)))
+
+    def nudge(self, by: Mapping[str, float]) -> None:
+        """Move everybody by as much, from where each is."""
+        values: dict[str, list[Value]] = {}
+        items = self.items()
+        for name, step in by.items():
+            rows = [choice.rows(self.rig, [i], name) for i in items]
+            values[name] = [tuple(float(self.values()[r]) + step for r in own) if own else 0.0 for own in rows]
+            values[name] = [v[0] if isinstance(v, tuple) and len(v) == 1 else v for v in values[name]]
+        self.give_each(values, items)
+        self.look_again()
+
+    # types
+
+    def kinds(self, name: str) -> list[tuple[FixtureType, Channel, Wheel | None, list[str]]]:
+        """For each type in the choice that has an attribute: the channel that says it, its wheel, and who they are."""
+        found: dict[tuple[str, str], tuple[FixtureType, Channel, Wheel | None, list[str]]] = {}
+        types = self.session.show.types
+        for fixture in self.fixtures(name):
+            key = (fixture.type, fixture.mode)
+            if key in found:
+                found[key][3].append(fixture.id)
+                continue
+            kind, mode = types.get(fixture.type), mode_of(types, fixture)
+            channels = [c for _, c in kind.used(mode)] if kind and mode else []
+            own = [c for c in channels if not c.rest and any(r.attribute == name for r in c.ranges)]
+            own.sort(key=lambda c: main_attribute(c) != name)
+            if kind and own:
+                wheel = kind.wheel(own[0].wheel) if own[0].wheel else None
+                found[key] = (kind, own[0], wheel, [fixture.id])
+        return list(found.values())

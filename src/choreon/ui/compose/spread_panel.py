@@ -1,0 +1,343 @@
+"""Spread: a first and a last value over the choice, in its order, and all between; live while it is dragged."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtWidgets import QComboBox, QMenu, QSizePolicy, QWidget, QWidgetAction
+
+from choreon.model import attributes as at
+from choreon.model import links
+from choreon.model.show import Value
+from choreon.render import aim as sums
+from choreon.render import choice, spread
+from choreon.render.reaching import to_floor_or_wall
+from choreon.ui import theme
+from choreon.ui.compose.controls import Chips
+from choreon.ui.compose.hand import Hand
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.colour_field import ColourField, on_screen
+from choreon.ui.widgets.values import ValueField
+
+COLOUR, POINT = "colour", "point"
+SHAPES = (("Straight", "line"), ("From the middle out", "middle"), ("Wings", "wings"))
+Rgb = tuple[float, float, float]
+
+
+class SpreadBars(QWidget):
+    """What each of the choice gets, in order. The ends are dragged up and down."""
+
+    dragged = Signal(int, float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(84)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("What each gets")
+        self.setToolTip("Drag the first or the last up and down")
+        self.shares: list[float] = []
+        self.colours: list[Rgb] = []
+        self._end = -1
+
+    def show_shares(self, shares: list[float], colours: list[Rgb]) -> None:
+        """Heights 0…1, and colours where colour is spread."""
+        self.shares, self.colours = shares, colours
+        self.update()
+
+    def rect_of(self, index: int) -> QRectF:
+        """The column of one of the choice."""
+        count = max(1, len(self.shares))
+        wide = self.width() / count
+        return QRectF(index * wide, 0, max(1.0, wide - (2 if wide > 5 else 0)), self.height())
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.FLAT))
+        painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
+        for i, share in enumerate(self.shares):
+            rect = self.rect_of(i)
+            high = self.height() if self.colours else max(2.0, share * self.height())
+            painter.setBrush(on_screen(self.colours[i]) if self.colours else QColor(theme.SOFT))
+            painter.drawRect(QRectF(rect.left(), self.height() - high, rect.width(), high))
+        for end in {0, len(self.shares) - 1} if self.shares and not self.colours else ():
+            rect = self.rect_of(end)
+            y = self.height() - self.shares[end] * self.height()
+            painter.setPen(QPen(QColor(theme.DRAFT), 3))
+            painter.drawLine(int(rect.left()), int(max(2, y)), int(rect.right()), int(max(2, y)))
+
+    def mousePressEvent(self, event) -> None:
+        if self.shares and not self.colours:
+            self._end = 0 if event.position().x() < self.width() / 2 else 1
+            self._drag(event)
+
+    def mouseMoveEvent(self, event) -> None:
+        if self._end >= 0:
+            self._drag(event)
+
+    def mouseReleaseEvent(self, event) -> None:
+        self._end = -1
+
+    def _drag(self, event) -> None:
+        share = min(1.0, max(0.0, 1.0 - event.position().y() / self.height()))
+        self.dragged.emit(self._end, share)
+
+
+class ColourButton(QWidget):
+    """A colour that opens a field to change it."""
+
+    changed = Signal(object)
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.rgb: Rgb = (1.0, 1.0, 1.0)
+        self.title = title
+        self.setFixedHeight(34)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(title)
+        self.setToolTip(f"{title}: press to choose a colour")
+
+    def set_rgb(self, rgb: Rgb) -> None:
+        self.rgb = rgb
+        self.update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(theme.CHOSEN), 2) if self.hasFocus() else Qt.PenStyle.NoPen)
+        painter.setBrush(on_screen(self.rgb))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), theme.RADIUS, theme.RADIUS)
+
+    def mousePressEvent(self, event) -> None:
+        self.open()
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.open()
+        else:
+            super().keyPressEvent(event)
+
+    def open(self) -> None:
+        """Let a colour be chosen."""
+        menu = QMenu(self)
+        field = ColourField()
+        field.setFixedSize(260, 130)
+        field.set_rgb(self.rgb)
+        field.changed.connect(self._picked)
+        action = QWidgetAction(menu)
+        action.setDefaultWidget(field)
+        menu.addAction(action)
+        menu.exec(self.mapToGlobal(self.rect().bottomLeft()))
+
+    def _picked(self, rgb: Rgb) -> None:
+        self.set_rgb(rgb)
+        self.changed.emit(rgb)
+
+
+class SpreadPanel(QWidget):
+    """Which attribute, from what to what, in which shape."""
+
+    def __init__(self, hand: Hand) -> None:
+        super().__init__()
+        self.hand = hand
+        self.ends: list[float] = [0.0, 1.0]
+        self.rgbs: list[Rgb] = [(1.0, 1.0, 1.0), (1.0, 1.0, 1.0)]
+        self.points: list[list[float]] = [[0.0] * 3, [0.0] * 3]
+        self._busy = False
+        self._for: object = None
+        self.what = QComboBox()
+        self.what.setAccessibleName("What is spread")
+        self.what.currentIndexChanged.connect(lambda _: self._begin())
+        self.bars = SpreadBars()
+        self.bars.dragged.connect(self._dragged)
+        self.first, self.last = ValueField("First", 0, 100), ValueField("Last", 0, 100)
+        self.first.changed.connect(lambda v: self._number(0, v))
+        self.last.changed.connect(lambda v: self._number(1, v))
+        self.numbers = basics.row(self.first, self.last, spacing=4)
+        self.colours = [ColourButton("First colour"), ColourButton("Last colour")]
+        for i, button in enumerate(self.colours):
+            button.changed.connect(lambda rgb, n=i: self._rgb(n, rgb))
+        self.swatches = basics.row(*self.colours, spacing=4)
+        self.places: list[list[ValueField]] = []
+        rows = []
+        for end, title in enumerate(("First", "Last")):
+            own = [ValueField(axis, -20, 20, "m", 1, bar=False) for axis in "xyz"]
+            for axis, field in enumerate(own):
+                field.setMinimumWidth(60)
+                field.changed.connect(lambda v, e=end, a=axis: self._place(e, a, v))
+            self.places.append(own)
+            rows += [basics.label(f"{title} point", "small"), basics.row(*own, spacing=4)]
+        self.spots = QWidget()
+        basics.stack(self.spots, *rows, spacing=4)
+        self.shapes = Chips("Shape")
+        self.shapes.set_entries([(name, None, False) for name, _ in SHAPES])
+        self.shapes.on = {0}
+        self.shapes.picked.connect(self._shape)
+        self.repeat = ValueField("Repeat every", 0, 64, "", 0, 0, bar=False)
+        self.repeat.setToolTip("Begin anew after so many; 0 never does")
+        self.repeat.changed.connect(lambda _: self.apply())
+        self.swap = basics.button("Swap ends", self._swap, "", "", "First becomes last")
+        self.apply_now = basics.button("Spread", self.apply, "main", "", "Fill in between the two ends")
+        self.hint = basics.label("Choose at least two lights, or one with cells.", "soft", wrap=True)
+        self.body = QWidget()
+        basics.stack(
+            self.body, self.what, self.bars, self.numbers, self.swatches, self.spots, self.shapes, self.repeat,
+            basics.row(self.swap, 1, self.apply_now), spacing=8,
+        )  # fmt: skip
+        basics.stack(self, self.hint, self.body)
+
+    def items(self) -> list:
+        """The choice one by one; a single fixture goes by its cells."""
+        session = self.hand.session
+        found = session.items()
+        if len(found) == 1 and found[0][1] == 0:
+            found = choice.items(self.hand.rig, session.chosen, {}, True)
+        name = self.name()
+        wanted = {COLOUR: at.RED, POINT: at.PAN}.get(name, name)
+        return [i for i in found if not wanted or self.hand.rig.takes(i[0], wanted)]
+
+    def name(self) -> str:
+        return str(self.what.currentData() or "")
+
+    def rebuild(self, counts: dict[str, int]) -> None:
+        """Offer what the choice has."""
+        entries = []
+        for name in counts:
+            known = at.attribute(name)
+            if name in at.TARGET_COLOUR or known.command or known.kind in ("slot", "program", "mode"):
+                continue
+            entries.append((known.label, name))
+        if at.RED in counts:
+            entries.insert(0, ("Colour", COLOUR))
+        if at.PAN in counts and at.TILT in counts:
+            entries.append(("Direction: a line of points", POINT))
+        now = self.name()
+        self._busy = True
+        if [(self.what.itemText(i), self.what.itemData(i)) for i in range(self.what.count())] != entries:
+            self.what.clear()
+            for label, name in entries:
+                self.what.addItem(label, name)
+            index = self.what.findData(now)
+            dimmer = self.what.findData(at.DIMMER)
+            self.what.setCurrentIndex(index if index >= 0 else max(0, dimmer))
+        self._busy = False
+        enough = bool(entries) and len(self.items()) > 1
+        self.hint.setVisible(not enough)
+        self.body.setVisible(enough)
+        key = (self.name(), tuple(self.items()))
+        if enough and key != self._for:
+            self._begin()
+
+    def _begin(self) -> None:
+        """Take the ends from what the first and the last have now."""
+        if self._busy or not self.what.count():
+            return
+        items = self.items()
+        self._for = (self.name(), tuple(items))
+        if not items:
+            return
+        name = self.name()
+        ends = [items[0], items[-1]]
+        self.numbers.setVisible(name not in (COLOUR, POINT))
+        self.bars.setVisible(name != POINT)
+        self.swatches.setVisible(name == COLOUR)
+        self.spots.setVisible(name == POINT)
+        self.hand.look_again()
+        if name == COLOUR:
+            self.rgbs = [(self.hand.colours([end]) or [(1.0, 1.0, 1.0)])[-i] for i, end in enumerate(ends)]
+        elif name == POINT:
+            self.points = [self._lands(end[0]) for end in ends]
+        else:
+            known = at.attribute(name)
+            scale = 100.0 if known.unit == "%" else 1.0
+            low, high = self.hand.span(name)
+            for field in (self.first, self.last):
+                field.low, field.high, field.unit = low * scale, high * scale, known.unit
+                field.digits = 0 if scale == 100 else 1
+            found = [self.hand.numbers(name, [end]) for end in ends]
+            self.ends = [found[0][0] if found[0] else low, found[1][-1] if found[1] else high]
+        self._show()
+
+    def _lands(self, fixture: str) -> list[float]:
+        """Where a head's beam falls now."""
+        rig, values = self.hand.rig, self.hand.values()
+        pan, tilt = (float(values[rig.where[fixture][n][0][1]]) for n in links.AIMS)
+        way = sums.beam(rig.turns[fixture][None], [pan], [tilt])[0]
+        place = rig.fixtures[fixture].place
+        start = (place.x, place.y, place.z)
+        length = min(20.0, to_floor_or_wall(self.hand.session.show.room, start, way.tolist()))
+        return [round(float(s + w * length), 2) for s, w in zip(start, way, strict=True)]
+
+    def _positions(self):
+        shape = SHAPES[next(iter(self.shapes.on))][1]
+        return spread.positions(len(self.items()), shape, int(self.repeat.value or 0))  # type: ignore[arg-type]
+
+    def _show(self) -> None:
+        name, along = self.name(), self._positions()
+        scale = 100.0 if at.attribute(name).unit == "%" else 1.0
+        if name == COLOUR:
+            made = [(r, g, b) for r, g, b in spread.colours_between(self.rgbs[0], self.rgbs[1], along).tolist()]
+            self.bars.show_shares([1.0] * len(made), made)
+            for button, rgb in zip(self.colours, self.rgbs, strict=True):
+                button.set_rgb(rgb)
+        elif name == POINT:
+            for own, point in zip(self.places, self.points, strict=True):
+                for field, v in zip(own, point, strict=True):
+                    field.set_value(v)
+        else:
+            low, high = self.hand.span(name)
+            values = spread.between(self.ends[0], self.ends[1], along)
+            self.bars.show_shares(((values - low) / max(high - low, 1e-9)).clip(0, 1).tolist(), [])
+            self.first.set_value(self.ends[0] * scale)
+            self.last.set_value(self.ends[1] * scale)
+
+    # changes
+
+    def _number(self, end: int, value: float) -> None:
+        scale = 100.0 if at.attribute(self.name()).unit == "%" else 1.0
+        self.ends[end] = value / scale
+        self.apply()
+
+    def _dragged(self, end: int, share: float) -> None:
+        low, high = self.hand.span(self.name())
+        self.ends[end] = low + (high - low) * share
+        self.apply()
+
+    def _rgb(self, end: int, rgb: Rgb) -> None:
+        self.rgbs[end] = rgb
+        self.apply()
+
+    def _place(self, end: int, axis: int, value: float) -> None:
+        self.points[end][axis] = value
+        self.apply()
+
+    def _shape(self, index: int) -> None:
+        self.shapes.on = {index}
+        self.shapes.update()
+        self.apply()
+
+    def _swap(self) -> None:
+        self.ends.reverse()
+        self.rgbs.reverse()
+        self.points.reverse()
+        self.apply()
+
+    def apply(self) -> None:
+        """Give everybody their share."""
+        items, along, name = self.items(), self._positions(), self.name()
+        if len(items) < 2:
+            return
+        if name == COLOUR:
+            made = spread.colours_between(self.rgbs[0], self.rgbs[1], along)
+            values = {n: made[:, i].tolist() for i, n in enumerate(at.TARGET_COLOUR)}
+        elif name == POINT:
+            aims: list[Value] = [
+                links.to_point(p) for p in spread.between(self.points[0], self.points[1], along).tolist()
+            ]
+            values = dict.fromkeys(links.AIMS, aims)
+        else:
+            values = {name: spread.between(self.ends[0], self.ends[1], along).tolist()}
+        self.hand.give_each(values, items)
+        self.hand.look_again()
+        self._show()

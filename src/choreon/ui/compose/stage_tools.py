@@ -1,0 +1,91 @@
+"""The small tools over the stage picture in Compose: lasso, three viewpoints, a second screen."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+
+from choreon.ui import theme
+from choreon.ui.session import Session
+from choreon.ui.stage.picture import StagePicture
+from choreon.ui.widgets import basics
+
+VIEWS = ("From the house", "From above", "From the side")
+
+
+class StageTools(QWidget):
+    """Lies over the upper right corner of a stage picture."""
+
+    def __init__(self, stage: StagePicture, session: Session) -> None:
+        super().__init__(stage)
+        self.stage, self.session = stage, session
+        self.window_: StageWindow | None = None
+        self.lasso = basics.tool("lasso", "Choose with a lasso rather than a box", self._lasso, checkable=True)
+        self.views: list[QToolButton] = []
+        box = QHBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(2)
+        box.addWidget(self.lasso)
+        for i, name in enumerate(VIEWS):
+            button = QToolButton()
+            button.setText(str(i + 1))
+            button.setProperty("kind", "quiet")
+            button.setFixedSize(32, 32)
+            button.setFont(theme.font(13, strong=True))
+            button.setToolTip(f"{name} (Alt+{i + 1}); right-click keeps the present view here")
+            button.setAccessibleName(f"View {i + 1}")
+            button.setShortcut(f"Alt+{i + 1}")
+            button.clicked.connect(lambda *_, n=i: stage.go_to(n))
+            button.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            button.customContextMenuRequested.connect(lambda _, n=i: self.keep(n))
+            self.views.append(button)
+            box.addWidget(button)
+        self.second = basics.tool("screen", "The stage picture in a window of its own, for a second screen", self.open)
+        box.addWidget(self.second)
+        stage.installEventFilter(self)
+
+    def _lasso(self) -> None:
+        self.stage.lasso = self.lasso.isChecked()
+
+    def keep(self, number: int) -> None:
+        """Keep the present view under a number."""
+        self.stage.keep_view(number)
+        self.session.told.emit(f"This view is kept as {number + 1}.", "info")
+
+    def open(self) -> None:
+        """The picture in a window of its own; on another screen where there is one."""
+        if self.window_ is None:
+            self.window_ = StageWindow(self.session)
+        self.window_.picture.look_from(self.stage.viewpoint)
+        here = self.stage.screen()
+        others = [s for s in QGuiApplication.screens() if s is not here]
+        if others:
+            self.window_.setGeometry(others[0].availableGeometry())
+        self.window_.show()
+        self.window_.raise_()
+
+    def eventFilter(self, watched, event) -> bool:
+        if event.type() in (QEvent.Type.Resize, QEvent.Type.Show):
+            size = self.sizeHint()
+            self.setGeometry(watched.width() - size.width() - 8, 6, size.width(), size.height())
+        return False
+
+
+class StageWindow(QWidget):
+    """The stage picture alone."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setWindowTitle(f"{session.show.name}: the stage")
+        self.picture = StagePicture(session, choosing=False)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self.picture)
+        self.resize(960, 600)
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.close()
+        else:
+            super().keyPressEvent(event)

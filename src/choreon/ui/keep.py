@@ -1,0 +1,171 @@
+"""The line that stores: as what, under which name, what of it, how fast, and where to."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWidget
+
+from choreon.model import attributes as at
+from choreon.model import edits, palettes
+from choreon.model.show import Look
+from choreon.ui import words
+from choreon.ui.session import Session
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.values import ValueField
+
+SCENE = "scene"
+
+
+class KeepForm(QWidget):
+    """Two lines. `done` tells the id of what was kept; `cancelled` that nothing was."""
+
+    done = Signal(str, str)
+    cancelled = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Keep it as")
+        self.kind.currentIndexChanged.connect(lambda _: self._kind_changed())
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("Name")
+        self.name.setAccessibleName("Name")
+        self.name.setMinimumWidth(200)
+        self.name.returnPressed.connect(self.keep)
+        self.fade_in = ValueField("In", 0, 30, "s", 1, bar=False)
+        self.fade_out = ValueField("Out", 0, 30, "s", 1, bar=False)
+        for field in (self.fade_in, self.fade_out):
+            field.set_value(2.0)
+            field.setFixedWidth(96)
+        self.page = QComboBox()
+        self.page.setAccessibleName("Put it on a page")
+        self.page.setMinimumWidth(150)
+        self.folder = QComboBox()
+        self.folder.setEditable(True)
+        self.folder.setAccessibleName("Folder")
+        self.folder.setMinimumWidth(120)
+        self.folder.lineEdit().setPlaceholderText("Folder")
+        self.confirm = basics.button("Keep", self.keep, "main", "check")
+        cancel = basics.button("Not yet", self.cancelled.emit, "quiet")
+        self.all_lit = QCheckBox("everything that is lit")
+        self.all_lit.setToolTip("Not only what was touched, but all that is on stage now")
+        self.all_lit.toggled.connect(lambda _: self._refresh())
+        self.only_chosen = QCheckBox("the chosen only")
+        self.only_chosen.toggled.connect(lambda _: self._refresh())
+        self.exact = QCheckBox("exactly as it is for each")
+        self.exact.setToolTip("Keep each fixture's own values, rather than the meaning for whatever fixture")
+        self.families: dict[str, QPushButton] = {}
+        for family in at.Family:
+            button = basics.button(str(family), self._refresh, "", "", f"Keep {family} too")
+            button.setCheckable(True)
+            button.setStyleSheet("padding: 4px 8px;")
+            self.families[family] = button
+        self.what = basics.label("", "soft")
+        first = basics.row(
+            basics.label("Keep as", "heading"), self.kind, self.name, self.fade_in, self.fade_out, self.folder,
+            self.page, 1, cancel, self.confirm,
+        )  # fmt: skip
+        second = basics.row(
+            basics.label("with", "soft"), *self.families.values(), self.all_lit, self.only_chosen, self.exact,
+            self.what, 1, spacing=6,
+        )  # fmt: skip
+        basics.stack(self, first, second, spacing=6)
+
+    def open(self, kind: str = SCENE) -> None:
+        """Begin with what the draft has."""
+        show, look = self.session.show, self.session.state.draft.look
+        self.all_lit.setChecked(False)
+        self.only_chosen.setChecked(False)
+        self.exact.setChecked(False)
+        there = words.families(look)
+        self.kind.blockSignals(True)
+        self.kind.clear()
+        self.kind.addItem("a scene", SCENE)
+        for family in palettes.FAMILIES:
+            if family in there:
+                self.kind.addItem(f"a {family} palette", str(family))
+        self.kind.setCurrentIndex(max(0, self.kind.findData(kind)))
+        self.kind.blockSignals(False)
+        self.page.clear()
+        self.page.addItem("on no page", None)
+        for page in show.pages.values():
+            self.page.addItem(f"as a pad on {page.name}", (page.id, "pad"))
+            self.page.addItem(f"as a fader on {page.name}", (page.id, "fader"))
+        self.folder.clear()
+        self.folder.addItems(["", *dict.fromkeys(s.folder for s in show.scenes.values() if s.folder)])
+        for name, button in self.families.items():
+            button.setChecked(name in there)
+        self._kind_changed()
+        self.name.setFocus()
+        self.name.selectAll()
+
+    def _kind_changed(self) -> None:
+        scene = self.kind.currentData() == SCENE
+        for widget in (self.fade_in, self.fade_out, self.page, self.folder, self.all_lit):
+            widget.setVisible(scene)
+        self.exact.setVisible(not scene)
+        self.name.setText(self.suggest())
+        self._refresh()
+
+    def _refresh(self) -> None:
+        scene = self.kind.currentData() == SCENE
+        there = words.families(self._source())
+        for family, button in self.families.items():
+            button.setVisible(scene and family in there)
+        self.only_chosen.setEnabled(bool(self.session.chosen))
+        look = self.look()
+        self.what.setText(words.summary(look) if look else "nothing of the draft")
+        self.confirm.setEnabled(bool(look))
+
+    def _source(self) -> Look:
+        return self.session.capture() if self.all_lit.isChecked() else self.session.state.draft.look
+
+    def look(self) -> Look:
+        """What would be stored."""
+        kind = self.kind.currentData()
+        source = self._source()
+        if kind == SCENE:
+            there = set(words.families(self.session.state.draft.look))
+            wanted = {
+                f for f, b in self.families.items() if b.isChecked() or (self.all_lit.isChecked() and f not in there)
+            }
+        else:
+            wanted = {kind}
+        only = self.session.chosen if self.only_chosen.isChecked() else None
+        return palettes.part(source, wanted, only)
+
+    def suggest(self) -> str:
+        """A name from who and what was touched."""
+        look, show = self.session.state.draft.look, self.session.show
+        touched = set(look)
+        group = next((g.name for g in show.groups.values() if set(g.fixtures) == touched), "")
+        if not group:
+            stems = {show.fixtures[i].name.rsplit(" ", 1)[0] for i in touched if i in show.fixtures}
+            group = stems.pop() if len(stems) == 1 else ""
+        kind = self.kind.currentData()
+        if kind == SCENE:
+            taken = [s.name for s in show.scenes.values()]
+            return edits.fresh_name(f"{group} look".strip().capitalize() if not group else f"{group} look", taken)
+        return edits.fresh_name(str(kind).capitalize(), [p.name for p in show.palettes.values()])
+
+    def keep(self) -> None:
+        """Store it, then let the draft go."""
+        look, kind = self.look(), self.kind.currentData()
+        if not look:
+            return
+        name = self.name.text().strip() or self.suggest()
+        session = self.session
+        if kind == SCENE:
+            seconds = (self.fade_in.value or 0.0, self.fade_out.value or 0.0)
+            show, made = edits.keep_scene(session.show, name, look, *seconds, self.folder.currentText())
+            place = self.page.currentData()
+            if place is not None:
+                show, _ = edits.add_tile(show, place[0], made, place[1])
+            called = show.scenes[made].name
+        else:
+            show, made = palettes.keep_palette(session.show, name, kind, look, self.exact.isChecked())
+            called = show.palettes[made].name
+        session.store(f"keep {called}", show)
+        session.told.emit(f"Kept as {called}. The draft is let go.", "info")
+        self.done.emit("scene" if kind == SCENE else "palette", made)

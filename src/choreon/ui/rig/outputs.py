@@ -1,0 +1,363 @@
+"""Outputs: which universes go where, by which protocol, and whether they arrive."""
+
+from __future__ import annotations
+
+import re
+import time
+
+from PySide6.QtCore import Qt
+from PySide6.QtNetwork import QAbstractSocket, QNetworkInterface
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from choreon.model import edits, patch
+from choreon.model.checks import sent_nowhere
+from choreon.model.show import MAX_UNIVERSE, Output
+from choreon.ui import theme, words
+from choreon.ui.session import Session
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.numbers import NumberField
+
+PROTOCOLS = {"sacn": "sACN", "artnet": "Art-Net 4"}
+RATES = (0, 44, 40, 30, 25, 20)
+MOST_LISTED = 2000
+PATIENCE = 6500  # milliseconds in which every node that is there has been asked twice
+
+
+def numbers(text: str) -> tuple[int, ...] | None:
+    """`1-3, 7` → (1, 2, 3, 7); empty or `all` → (); None where it is no list of universes."""
+    text = text.strip().lower()
+    if text in ("", "all"):
+        return ()
+    found: list[int] = []
+    for part in re.split(r"[,;\s]+", text):
+        match = re.fullmatch(r"(\d{1,5})(?:[-–](\d{1,5}))?", part)
+        if match is None:
+            return None
+        first, last = int(match.group(1)), int(match.group(2) or match.group(1))
+        if not 1 <= first <= last <= MAX_UNIVERSE or last - first > MOST_LISTED:
+            return None
+        found += range(first, last + 1)
+    return tuple(dict.fromkeys(found))
+
+
+def listed(universes: tuple[int, ...]) -> str:
+    """(1, 2, 3, 7) → `1–3, 7`; () → `all`."""
+    if not universes:
+        return "all"
+    parts: list[list[int]] = []
+    for number in sorted(universes):
+        if parts and number == parts[-1][1] + 1:
+            parts[-1][1] = number
+        else:
+            parts.append([number, number])
+    return ", ".join(str(a) if a == b else f"{a}–{b}" for a, b in parts)
+
+
+def interfaces() -> list[tuple[str, str]]:
+    """The machine's network interfaces: address and name."""
+    found = []
+    for one in QNetworkInterface.allInterfaces():
+        for entry in one.addressEntries():
+            if entry.ip().protocol() == QAbstractSocket.NetworkLayerProtocol.IPv4Protocol:
+                found.append((entry.ip().toString(), one.humanReadableName()))
+    return found
+
+
+class OutputCard(QWidget):
+    """One output: what it is, how it does, and its fields."""
+
+    def __init__(self, session: Session, output_id: str) -> None:
+        super().__init__()
+        self.session, self.id = session, output_id
+        self._busy = False
+        self._before: tuple[float, int, int] | None = None
+        self.on = QCheckBox()
+        self.on.setAccessibleName("On")
+        self.on.setToolTip("Send by this output, or not")
+        self.on.toggled.connect(lambda on: self._put(on=on))
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the output")
+        self.name.setPlaceholderText("Name")
+        self.name.editingFinished.connect(lambda: self._put(name=self.name.text().strip()))
+        self.protocol = QComboBox()
+        self.protocol.setAccessibleName("Protocol")
+        for key, title in PROTOCOLS.items():
+            self.protocol.addItem(title, key)
+        self.protocol.activated.connect(lambda _: self._protocol_changed())
+        self.state = basics.label("", "small")
+        self.trouble = basics.label("", "alarm", wrap=True)
+        self.silence = basics.label("", "soft", wrap=True)
+        self.silence.hide()
+        self.remove = basics.tool("trash", "Remove this output", self._remove)
+        self._make_fields()
+        self.titles: dict[str, QWidget] = {}
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        for i, (title, widget) in enumerate(self.lines):
+            row, column = divmod(i, 3)
+            label = basics.label(title, "soft")
+            self.titles[title] = label
+            grid.addWidget(label, row, 2 * column)
+            grid.addWidget(widget, row, 2 * column + 1)
+        fields = QWidget()
+        fields.setLayout(grid)
+        head = basics.row(self.on, self.name, self.protocol, 1, self.state, self.remove)
+        panel = basics.panel(head, self.trouble, self.silence, fields, spacing=6)
+        panel.setStyleSheet(f"QFrame[panel='true'] {{ border: 1px solid {theme.BATTEN}; }}")
+        self.trouble.hide()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(panel)
+        self.fill()
+
+    def _make_fields(self) -> None:
+        self.host = QLineEdit()
+        self.host.setAccessibleName("To")
+        self.host.setToolTip("Address of the receiver; empty: to everybody")
+        self.host.editingFinished.connect(self._host_typed)
+        self.universes = QLineEdit()
+        self.universes.setAccessibleName("Universes")
+        self.universes.setToolTip("Which universes, as 1-4, 7; or all")
+        self.universes.editingFinished.connect(self._universes_typed)
+        self.interface = QComboBox()
+        self.interface.setAccessibleName("Network")
+        self.interface.activated.connect(lambda _: self._put(interface=self.interface.currentData()))
+        self.rate = QComboBox()
+        self.rate.setAccessibleName("Rate")
+        for rate in RATES:
+            self.rate.addItem(f"{rate}/s" if rate else "44/s (all)", float(rate))
+        self.rate.activated.connect(lambda _: self._put(rate=self.rate.currentData()))
+        self.port = NumberField("Port, 0: the protocol's own", 0, 65535, 0)
+        self.priority = NumberField("Priority", 0, 200, 100)
+        self.sync = NumberField("Synchronisation universe, 0: none", 0, MAX_UNIVERSE, 0)
+        self.art_sync = QCheckBox("ArtSync")
+        self.art_sync.setToolTip("Have the nodes put out together what they were sent")
+        self.art_sync.toggled.connect(lambda on: self._put(sync=int(on)))
+        self.shift = NumberField("Shift", -1000, 1000, 0)
+        self.shift.setToolTip("Added to a universe's number. Art-Net counts from 0: −1 makes universe 1 its 0")
+        for field, key in (
+            (self.port, "port"),
+            (self.priority, "priority"),
+            (self.sync, "sync"),
+            (self.shift, "shift"),
+        ):
+            field.editingFinished.connect(lambda f=field, k=key: self._put(**{k: f.value()}))
+            field.returnPressed.connect(lambda f=field, k=key: self._put(**{k: f.value()}))
+        self.lines = [
+            ("To", self.host), ("Universes", self.universes), ("Network", self.interface), ("Rate", self.rate),
+            ("Shift", self.shift), ("Port", self.port), ("Priority", self.priority), ("Sync", self.sync),
+            ("", self.art_sync),
+        ]  # fmt: skip
+
+    @property
+    def output(self) -> Output:
+        return self.session.show.outputs[self.id]
+
+    def fill(self) -> None:
+        """Show the output as it is."""
+        o = self.output
+        self._busy = True
+        art = o.protocol == "artnet"
+        self.on.setChecked(o.on)
+        self.name.setText(o.name)
+        self.protocol.setCurrentIndex(self.protocol.findData(o.protocol))
+        self.host.setText(o.host)
+        self.host.setPlaceholderText("everybody (broadcast)" if art else "everybody (multicast)")
+        self.universes.setText(listed(o.universes))
+        self._fill_interfaces(o.interface)
+        rate = self.rate.findData(o.rate)
+        self.rate.setCurrentIndex(max(0, rate))
+        for field, value in (
+            (self.port, o.port),
+            (self.priority, o.priority),
+            (self.sync, o.sync),
+            (self.shift, o.shift),
+        ):
+            field.setValue(value)
+        self.art_sync.setChecked(o.sync > 0)
+        self.art_sync.setVisible(art)
+        for widget in (self.priority, self.sync, self.titles["Priority"], self.titles["Sync"]):
+            widget.setVisible(not art)
+        self._busy = False
+
+    def _fill_interfaces(self, chosen: str) -> None:
+        self.interface.clear()
+        self.interface.addItem("the system's choice", "")
+        for address, name in interfaces():
+            self.interface.addItem(f"{name} · {address}", address)
+        if self.interface.findData(chosen) < 0:
+            self.interface.addItem(f"{chosen} (not there)", chosen)
+        self.interface.setCurrentIndex(self.interface.findData(chosen))
+
+    def _put(self, **fields: object) -> None:
+        if self._busy or self.id not in self.session.show.outputs:
+            return
+        changed = edits.replace(self.output, **fields)
+        if changed != self.output:
+            title = changed.name or PROTOCOLS[changed.protocol]
+            self.session.edit(f"change the output {title}", edits.put(self.session.show, "outputs", changed))
+
+    def _protocol_changed(self) -> None:
+        protocol = self.protocol.currentData()
+        if protocol != self.output.protocol:
+            self._put(protocol=protocol, shift=-1 if protocol == "artnet" else 0, sync=0, port=0)
+
+    def _host_typed(self) -> None:
+        text = self.host.text().strip()
+        if text and not re.fullmatch(r"(\d{1,3}\.){3}\d{1,3}", text):
+            self.session.told.emit(f"“{text}” is no network address, such as 10.0.0.20; it stays as it was.", "alarm")
+            self.fill()
+        else:
+            self._put(host=text)
+
+    def _universes_typed(self) -> None:
+        found = numbers(self.universes.text())
+        if found is None:
+            self.session.told.emit("Universes are written as 1-4, 7, or all; they stay as they were.", "alarm")
+            self.fill()
+        else:
+            self._put(universes=found)
+
+    def _remove(self) -> None:
+        name = self.output.name or PROTOCOLS[self.output.protocol]
+        self.session.edit(f"remove the output {name}", edits.drop(self.session.show, "outputs", [self.id]))
+
+    def tell(self, sent: int, errors: int, trouble: str) -> None:
+        """What it has done by now, from the engine."""
+        now = time.monotonic()
+        if self._before and sent >= self._before[1] and now - self._before[0] > 0.3:
+            span = now - self._before[0]
+            bad = (errors - self._before[2]) / span
+            more = f" · {bad:.0f} errors/s" if bad > 0 else ""
+            self.state.setText(f"{(sent - self._before[1]) / span:.0f} packets/s{more}")
+        self._before = (now, sent, errors)
+        self.trouble.setText(
+            f"▲ {trouble} It is tried again every two seconds; the other outputs go on." if trouble else ""
+        )
+        self.trouble.setVisible(bool(trouble))
+
+    def tell_answers(self, hosts: set[str]) -> None:
+        """Which Art-Net nodes answer; one that this output sends to and that does not is told."""
+        o = self.output
+        gone = o.on and o.protocol == "artnet" and bool(o.host) and o.host not in hosts
+        text = f"◌ {o.host} does not answer: it may be off, or away. It is sent to all the same." if gone else ""
+        self.silence.setText(text)
+        self.silence.setVisible(gone)
+
+    def tell_off(self) -> None:
+        self.state.setText("off")
+        self.trouble.hide()
+
+
+class OutputsView(QWidget):
+    """All outputs, the universes that go nowhere, and the Art-Net nodes that answer."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.cards: dict[str, OutputCard] = {}
+        self.warning = basics.label("", "alarm", wrap=True)
+        self.rows = QVBoxLayout()
+        self.rows.setSpacing(8)
+        self.nodes = QVBoxLayout()
+        self.nodes_note = basics.label("", "soft", wrap=True)
+        add_sacn = basics.button("sACN", lambda: self.add("sacn"), "", "plus", "Another output by sACN")
+        add_art = basics.button("Art-Net", lambda: self.add("artnet"), "", "plus", "Another output by Art-Net")
+        inner = QWidget()
+        box = basics.stack(
+            inner,
+            basics.row(basics.label("Outputs", "heading"), 1, add_sacn, add_art),
+            self.warning,
+            margins=12,
+        )
+        box.addLayout(self.rows)
+        box.addWidget(basics.label("Art-Net nodes that answer", "heading"))
+        box.addWidget(self.nodes_note)
+        box.addLayout(self.nodes)
+        box.addStretch(1)
+        panel = basics.panel(basics.scroller(inner), margins=0)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(panel)
+        session.show_changed.connect(lambda _: self._fill())
+        session.pulse.connect(self._pulse)
+        session.nodes_changed.connect(self._fill_nodes)
+        self._patience = basics.once(self, PATIENCE, self._silent)
+        self._fill()
+        self._fill_nodes(session.nodes)
+
+    def showEvent(self, event) -> None:
+        self.session.find_nodes(True)
+        self._patience.start()
+        for card in self.cards.values():
+            card.fill()
+
+    def hideEvent(self, event) -> None:
+        self.session.find_nodes(False)
+        self._patience.stop()
+
+    def _silent(self) -> None:
+        """By now every node that is there has answered."""
+        hosts = {node.host for node in self.session.nodes.nodes}
+        for card in self.cards.values():
+            card.tell_answers(hosts)
+
+    def _fill(self) -> None:
+        show = self.session.show
+        if list(show.outputs) != list(self.cards):
+            basics.clear(self.rows)
+            self.cards = {i: OutputCard(self.session, i) for i in show.outputs}
+            for card in self.cards.values():
+                self.rows.addWidget(card)
+        for card in self.cards.values():
+            card.fill()
+        nowhere = sent_nowhere(show)
+        text = f"▲ Universe {listed(tuple(nowhere))} is sent nowhere: its lamps stay dark." if nowhere else ""
+        self.warning.setText(text)
+        self.warning.setVisible(bool(nowhere))
+
+    def _pulse(self, pulse) -> None:
+        told = {s.id: s for s in pulse.outputs}
+        for i, card in self.cards.items():
+            if i in told:
+                card.tell(told[i].sent, told[i].errors, told[i].trouble)
+            else:
+                card.tell_off()
+
+    def add(self, protocol: str, host: str = "", universes: tuple[int, ...] = (), name: str = "") -> None:
+        """One more output."""
+        show = self.session.show
+        made = Output(
+            id=edits.fresh_id(name or protocol, show.outputs),
+            name=name,
+            protocol="artnet" if protocol == "artnet" else "sacn",
+            host=host,
+            shift=-1 if protocol == "artnet" else 0,
+            universes=universes,
+        )
+        self.session.edit(f"add an output by {PROTOCOLS[protocol]}", edits.put(show, "outputs", made))
+
+    def _fill_nodes(self, nodes) -> None:
+        if self.isVisible() and not self._patience.isActive():
+            self._silent()
+        basics.clear(self.nodes)
+        self.nodes_note.setText(
+            nodes.trouble or ("" if nodes.nodes else "None has answered yet; they are asked every few seconds.")
+        )
+        self.nodes_note.setVisible(bool(self.nodes_note.text()))
+        for node in nodes.nodes:
+            ports = listed(tuple(p for p in node.outputs)) if node.outputs else "nothing"
+            text = basics.label(f"<b>{node.name}</b>  {node.host} · puts out {ports}", "", wrap=True)
+            text.setTextFormat(Qt.TextFormat.RichText)
+            used = patch.universes(self.session.show)
+            fits = tuple(u for u in used if u - 1 in node.outputs)
+            send = basics.button(
+                "Send here",
+                lambda n=node, u=fits: self.add("artnet", n.host, u, n.name),
+                tip=f"An output to {node.name} with {words.some([f'universe {u}' for u in fits])}" if fits else "",
+            )
+            send.setEnabled(bool(fits))
+            send.setToolTip(send.toolTip() or "None of its port-addresses belongs to a universe in use")
+            line = basics.row(text, 1, send)
+            line.layout().setStretch(0, 1)
+            self.nodes.addWidget(line)

@@ -1,0 +1,432 @@
+"""The channels of the fixture in hand as strips: each with its ranges, live, through the draft."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QByteArray, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
+
+from choreon.model import attributes as at
+from choreon.model.fixture_type import Channel, FixtureType, Range, Slot, Use, main_attribute
+from choreon.model.show import Fixture, Look
+from choreon.render.channels import meanings
+from choreon.render.commands import commands_of
+from choreon.ui import theme, words
+from choreon.ui.session import Session
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.values import parse
+
+TALL, NAME, BAR, CHIP = 48, 20, 16, 24
+_pictures: dict[tuple[bytes, int], QPixmap] = {}
+
+
+def slot_picture(slot: Slot, size: int) -> QPixmap:
+    """A slot as a small disc: its picture, or its colour."""
+    key = (slot.picture or f"{slot.colour}{slot.split}".encode() or b"-", size)
+    if key not in _pictures:
+        made = QPixmap(size, size)
+        made.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(made)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if slot.picture.startswith((b"\x89PNG", b"\xff\xd8")):
+            picture = QPixmap()
+            picture.loadFromData(QByteArray(slot.picture))
+            painter.drawPixmap(QRectF(0, 0, size, size), picture, QRectF(picture.rect()))
+        elif slot.picture:
+            QSvgRenderer(QByteArray(slot.picture)).render(painter, QRectF(0, 0, size, size))
+        else:
+            painter.setPen(QPen(QColor(theme.FAINT), 1))
+            painter.setBrush(QColor(slot.colour or "#FFFFFF"))
+            painter.drawEllipse(QRectF(1, 1, size - 2, size - 2))
+            if slot.split:  # the two filters that the wheel stops between
+                painter.setBrush(QColor(slot.split))
+                painter.drawPie(QRectF(1, 1, size - 2, size - 2), -90 * 16, 180 * 16)
+        painter.end()
+        if len(_pictures) > 600:
+            _pictures.clear()
+        _pictures[key] = made
+    return _pictures[key]
+
+
+def slot_of(kind: FixtureType, channel: Channel, span: Range) -> Slot | None:
+    """The slot of a wheel that a range stands for."""
+    wheel = kind.wheel(channel.wheel) if channel.wheel else None
+    if wheel is None:
+        return None
+    slot_like = at.attribute(span.attribute).kind == "slot" and span.discrete
+    number = int(span.low) if slot_like else span.slot
+    return wheel.slots[number] if 0 <= number < len(wheel.slots) else None
+
+
+def value_text(span: Range | None, raw: float) -> str:
+    """What a raw value means: the range's name, and the value in its unit where there is more than one."""
+    if span is None:
+        return "no meaning"
+    if span.attribute == at.NOTHING:
+        return span.name or "nothing"
+    if span.discrete:
+        return span.name or words.number(span.attribute, span.low)
+    value = words.number(span.attribute, span.value_at(raw))
+    return f"{span.name} {value}" if span.name else value
+
+
+class Strip(QWidget):
+    """One channel: drag or wheel over its line, click a range, or type a DMX value."""
+
+    moved = Signal(float)
+    typed = Signal(float)
+
+    def __init__(self, kind: FixtureType, channel: Channel, title: str) -> None:
+        super().__init__()
+        self.kind, self.channel, self.title = kind, channel, title
+        self.raw = 0.0
+        self.drafted = False
+        self._typing = ""
+        self._dragging = False
+        self.chips = [(r, s) for r in channel.ranges if (s := slot_of(kind, channel, r)) and r.slot < 0]
+        self.setFixedHeight(TALL)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(title)
+        names = ", ".join(r.name for r in channel.ranges if r.name)
+        self.setToolTip(
+            f"{title}: drag over the line, turn the wheel (Shift: fine), or type a DMX value.\n{names}".strip()
+        )
+
+    def sizeHint(self) -> QSize:
+        return QSize(180, TALL)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(120, TALL)
+
+    def resizeEvent(self, event) -> None:
+        rows = -(-len(self.chips) // max(1, (self.width() - 12) // (CHIP + 4)))
+        self.setFixedHeight(TALL + rows * (CHIP + 4))
+
+    def chip_rect(self, i: int) -> QRectF:
+        """Where a slot's picture is drawn."""
+        across = max(1, (self.width() - 12) // (CHIP + 4))
+        row, column = divmod(i, across)
+        return QRectF(8 + column * (CHIP + 4), TALL - 4 + row * (CHIP + 4), CHIP, CHIP)
+
+    def show_raw(self, raw: float, drafted: bool) -> None:
+        """Show a value, in the channel's own resolution."""
+        if (raw, drafted) != (self.raw, self.drafted):
+            self.raw, self.drafted = raw, drafted
+            self.update()
+
+    # drawing
+
+    def _line(self) -> QRectF:
+        return QRectF(8, NAME + 4, self.width() - 16, BAR)
+
+    def _x(self, raw: float) -> float:
+        line = self._line()
+        return line.left() + line.width() * raw / (self.channel.top + 1)
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        span = self.channel.at(self.raw)
+        painter.setFont(theme.font(13))
+        top = QRectF(8, 2, self.width() - 16, NAME)
+        painter.setPen(QColor(theme.SOFT))
+        painter.drawText(top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.title)
+        number = f"{self._typing}_" if self._typing else f"{self.raw:.0f}"
+        painter.setFont(theme.font(12))
+        painter.setPen(QColor(theme.FAINT))
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(top, right, number)
+        painter.setPen(QColor(theme.DRAFT if self.drafted else theme.TEXT))
+        taken = painter.fontMetrics().horizontalAdvance(number) + 10
+        name = painter.fontMetrics().horizontalAdvance(self.title) + 24
+        room = top.adjusted(name, 0, -taken, 0)
+        text = painter.fontMetrics().elidedText(
+            value_text(span, self.raw), Qt.TextElideMode.ElideRight, int(room.width())
+        )
+        painter.drawText(room, right, text)
+        self._ranges(painter, span)
+        self._draw_chips(painter, span)
+        x = min(self._x(self.raw + 0.5), self._line().right())
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.DRAFT if self.drafted else theme.TEXT))
+        painter.drawRoundedRect(QRectF(x - 1.5, NAME + 1, 3, BAR + 6), 1.5, 1.5)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor(theme.CHOSEN), 1))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), theme.RADIUS, theme.RADIUS)
+
+    def _ranges(self, painter: QPainter, now: Range | None) -> None:
+        line = self._line()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.PIT))
+        painter.drawRect(line)
+        for i, span in enumerate(self.channel.ranges):
+            left, right = self._x(span.start), self._x(span.end + 1)
+            rect = QRectF(left, line.top(), max(1.0, right - left - (1 if right - left > 3 else 0)), line.height())
+            quiet = span.attribute == at.NOTHING
+            shade = theme.FLAT if quiet or i % 2 else theme.BATTEN
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(theme.BATTEN if span is now and not quiet else shade))
+            painter.drawRect(rect)
+            slot = slot_of(self.kind, self.channel, span)
+            if slot is not None and slot.colour:
+                painter.setBrush(QColor(slot.colour))
+                painter.drawRect(QRectF(rect.left(), rect.bottom() - 3, rect.width(), 3))
+            elif span.on_purpose:
+                painter.setBrush(QColor(theme.KEEP))
+                painter.drawRect(QRectF(rect.left(), rect.bottom() - 2, rect.width(), 2))
+        if now is not None and not now.discrete:
+            x = self._x(self.raw + 0.5)
+            painter.setBrush(theme.colour(theme.DRAFT if self.drafted else theme.SOFT, 0.35))
+            painter.drawRect(QRectF(self._x(now.start), line.top(), max(0.0, x - self._x(now.start)), line.height()))
+
+    def _draw_chips(self, painter: QPainter, now: Range | None) -> None:
+        """The wheel's slots, to be clicked."""
+        for i, (span, slot) in enumerate(self.chips):
+            rect = self.chip_rect(i)
+            painter.drawPixmap(rect.topLeft().toPoint(), slot_picture(slot, CHIP))
+            if span is now:
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.setPen(QPen(QColor(theme.DRAFT if self.drafted else theme.TEXT), 2))
+                painter.drawEllipse(rect.adjusted(-1, -1, 1, 1))
+
+    # moving
+
+    def _raw_at(self, x: float) -> float:
+        line = self._line()
+        part = (x - line.left()) / max(1.0, line.width())
+        return float(min(self.channel.top, max(0, int(part * (self.channel.top + 1)))))
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        for i, (span, _) in enumerate(self.chips):
+            if self.chip_rect(i).contains(event.position()):
+                self.moved.emit(float((span.start + span.end) // 2))
+                return
+        if NAME - 2 < event.position().y() < TALL - 4:
+            self._dragging = True
+            self.moved.emit(self._raw_at(event.position().x()))
+
+    def mouseMoveEvent(self, event) -> None:
+        if self._dragging:
+            self.moved.emit(self._raw_at(event.position().x()))
+
+    def mouseReleaseEvent(self, event) -> None:
+        self._dragging = False
+
+    def wheelEvent(self, event) -> None:
+        ticks = event.angleDelta().y() / 120 or event.angleDelta().x() / 120
+        fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        self._step(ticks * (1 if fine else max(1, (self.channel.top + 1) / 64)))
+        event.accept()
+
+    def _step(self, by: float) -> None:
+        self.moved.emit(float(min(self.channel.top, max(0, round(self.raw + by)))))
+
+    def keyPressEvent(self, event) -> None:
+        key = event.key()
+        if key in (Qt.Key.Key_Right, Qt.Key.Key_Left):
+            self._step(1 if key == Qt.Key.Key_Right else -1)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._typing:
+            value = parse(self._typing, self.raw)
+            self._typing = ""
+            if value is not None:
+                self.typed.emit(float(min(self.channel.top, max(0, round(value)))))
+            self.update()
+        elif key == Qt.Key.Key_Escape and self._typing:
+            self._typing = ""
+            self.update()
+        elif key == Qt.Key.Key_Backspace and self._typing:
+            self._typing = self._typing[:-1]
+            self.update()
+        elif event.text() and event.text() in "0123456789+-/*":
+            self._typing += event.text()
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event) -> None:
+        self._typing = ""
+        self.update()
+
+
+class Strips(QWidget):
+    """The strips of the chosen fixtures that are of the first one's type and mode."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.strips: dict[tuple[str, int], Strip] = {}
+        self._shown: tuple[object, ...] = ()
+        self.title = basics.label("", "soft", wrap=True)
+        self.open_up = basics.button("Open up", session.open_up, "", "", "Make the chosen shine (O on the plan)")
+        self.go_home = basics.button("Home", session.home, "", "", "Everything at home, dark (H on the plan)")
+        self.command = basics.button(
+            "Send…", self._commands, "", "", "Commands of the lamp: sent on purpose, never stored"
+        )
+        self.rows = QWidget()
+        self.box = QVBoxLayout(self.rows)
+        self.box.setContentsMargins(0, 0, 0, 0)
+        self.box.setSpacing(2)
+        for button in (self.open_up, self.go_home, self.command):
+            button.setStyleSheet("padding: 6px 8px;")
+        basics.stack(self, basics.row(self.open_up, self.go_home, 1, self.command, spacing=4), self.title, self.rows, 1)
+        self._timer = QTimer(self, interval=80)
+        self._timer.timeout.connect(self._follow)
+        session.chosen_changed.connect(lambda _: self._rebuild())
+        session.show_changed.connect(lambda _: self._rebuild())
+
+    def showEvent(self, event) -> None:
+        self._timer.start()
+        self._rebuild()
+
+    def hideEvent(self, event) -> None:
+        self._timer.stop()
+
+    def _alike(self) -> list[Fixture]:
+        """The chosen that are of the first one's type and mode."""
+        fixtures = self.session.show.fixtures
+        chosen = [fixtures[i] for i in self.session.chosen if i in fixtures]
+        return [f for f in chosen if (f.type, f.mode) == (chosen[0].type, chosen[0].mode)]
+
+    def _rebuild(self) -> None:
+        if not self.isVisible():
+            return
+        alike = self._alike()
+        kind = self.session.show.types.get(alike[0].type) if alike else None
+        mode = kind.mode(alike[0].mode) if kind else None
+        others = len(self.session.chosen) - len(alike)
+        text = f"{len(alike)} × {kind.label}" if kind and len(alike) > 1 else ""
+        self.title.setText(f"{text} ({others} others are of another type or mode)" if others else text)
+        self.title.setVisible(bool(self.title.text()))
+        for button in (self.open_up, self.go_home):
+            button.setEnabled(bool(alike))
+        self.command.setEnabled(bool(kind and mode and commands_of(kind, mode.name)))
+        shown = (kind, mode.name if mode else "")
+        if self._shown and shown[0] is self._shown[0] and shown[1] == self._shown[1]:
+            self._follow()
+            return
+        self._shown = shown
+        basics.clear(self.box)
+        self.strips = {}
+        if kind and mode:
+            for use, channel in kind.used(mode):
+                if not channel.rest:
+                    self.box.addWidget(self._strip(kind, use, channel))
+        self._follow()
+
+    def _strip(self, kind: FixtureType, use: Use, channel: Channel) -> Strip:
+        title = f"{channel.label} {use.cell}" if use.cell else channel.label
+        strip = Strip(kind, channel, title)
+        strip.moved.connect(lambda raw, u=use, c=channel: self._move(u, c, raw))
+        strip.typed.connect(lambda raw, u=use, c=channel: self._type(u, c, raw))
+        self.strips[(channel.key, use.cell)] = strip
+        return strip
+
+    def _follow(self) -> None:
+        alike = self._alike()
+        if not alike or not self.strips:
+            return
+        one = alike[0]
+        kind = self.session.show.types.get(one.type)
+        mode = kind.mode(one.mode) if kind else None
+        raw = self.session.levels().get(one.id, {})
+        held = self.session.state.draft.look.get(one.id, {})
+        count: dict[str, int] = {}
+        for use, channel in kind.used(mode) if kind and mode else ():
+            number = count.get(channel.key, 0)
+            count[channel.key] = number + 1
+            strip = self.strips.get((channel.key, use.cell))
+            values = raw.get(channel.key, [])
+            if strip is not None and number < len(values):
+                sent = int(values[number] + 0.5 + 1e-6)  # as it is encoded
+                own = sent * 256.0 ** (channel.resolution - len(use.slots))
+                strip.show_raw(float(int(own)), any(name in held for name in self._names(channel)))
+
+    def _names(self, channel: Channel) -> list[str]:
+        names = [f"{at.RAW}{channel.key}", *meanings(channel)]
+        return [*names, *at.TARGET_COLOUR] if set(names) & {*at.EMITTERS, *at.FILTERS} else names
+
+    # touching
+
+    def _move(self, use: Use, channel: Channel, raw: float) -> None:
+        """Give what the value means; a value that means nothing is given bare."""
+        span = channel.at(raw)
+        if span is None or (span.attribute == at.NOTHING and not meanings(channel)):
+            self._type(use, channel, raw)
+            return
+        if at.attribute(span.attribute).command:
+            return  # commands are sent with the button, on purpose
+        main = main_attribute(channel)
+        given = {n: 0.0 for n in meanings(channel) if n not in (main, span.attribute)}
+        if span.attribute == at.NOTHING:
+            given[main] = 0.0
+        else:
+            value = span.value_at(raw)
+            if span.attribute != main and abs(value) < 1e-9:
+                self._type(use, channel, raw)
+                return
+            given[span.attribute] = value
+        self._touch(use, channel, given, bare=False)
+
+    def _type(self, use: Use, channel: Channel, raw: float) -> None:
+        """Give the bare value itself."""
+        step = 256.0 ** (channel.resolution - 1)
+        self._touch(use, channel, {f"{at.RAW}{channel.key}": raw / step}, bare=True)
+
+    def _touch(self, use: Use, channel: Channel, given: dict[str, float], bare: bool) -> None:
+        rig = self.session.programme.rig
+        draft = self.session.state.draft.look
+        look: Look = {}
+        ended: dict[str, tuple[str, ...]] = {}
+        name_of_bare = f"{at.RAW}{channel.key}"
+        for fixture in self._alike():
+            values = {n: v for n, v in given.items() if rig.has(fixture.id, n)}
+            if use.cell:
+                values = {n: self._one_cell(fixture.id, n, use.cell, v) for n, v in values.items()}
+            if values:
+                look[fixture.id] = values  # type: ignore[assignment]
+            if not bare and name_of_bare in draft.get(fixture.id, {}):
+                ended[fixture.id] = (name_of_bare,)
+        if ended:
+            self.session.untouch(ended)
+        if look:
+            self.session.touch(look)
+
+    def _one_cell(self, fixture: str, name: str, cell: int, value: float) -> float | tuple[float, ...]:
+        """One cell's value among those that the others have now."""
+        rig = self.session.programme.rig
+        places = rig.where.get(fixture, {}).get(name)
+        if places:
+            now = self.session.values()
+            held = {c: float(now[row]) for c, row in places}
+        else:
+            raw = {c: (number, slope, offset) for c, number, slope, offset in rig.direct[fixture][name]}
+            levels = self.session.raw_levels()
+            held = {c: float((levels[n] - offset) / slope) if slope else 0.0 for c, (n, slope, offset) in raw.items()}
+        if cell not in held or len(held) == 1:
+            return value
+        held[cell] = value
+        return tuple(held.get(c, value) for c in range(1, max(held) + 1))
+
+    # commands
+
+    def _commands(self) -> None:
+        alike = self._alike()
+        kind = self.session.show.types.get(alike[0].type) if alike else None
+        if kind is None:
+            return
+        menu = QMenu(self)
+        for command in commands_of(kind, alike[0].mode):
+            seconds = command.span.hold
+            text = f"{command.label} ({seconds:g} s)" if seconds else command.label
+            menu.addAction(text, lambda c=command: self._send(c))
+        menu.exec(self.command.mapToGlobal(self.command.rect().bottomLeft()))
+
+    def _send(self, command) -> None:
+        alike = self._alike()
+        for fixture in alike:
+            self.session.send_command(fixture, command)
+        self.session.told.emit(f"{command.label} was sent to {words.some([f.name for f in alike])}.", "info")

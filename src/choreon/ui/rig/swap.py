@@ -1,0 +1,138 @@
+"""Swap: another mode or type for the chosen; what becomes of their programming is told before."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QVBoxLayout, QWidget
+
+from choreon.model.swap import Swap, swap, translate
+from choreon.ui import theme, words
+from choreon.ui.rig.hang import channel_map
+from choreon.ui.rig.type_list import ID, TypeList, searched
+from choreon.ui.session import Session
+from choreon.ui.widgets import basics
+
+FATES = {
+    "lost": (theme.ALARM, "▲", "Has no effect on the new lamp; it stays in the scenes for the way back"),
+    "near": (theme.DRAFT, "◐", "Comes close"),
+    "kept": (theme.LIVE, "●", "Stays as it is"),
+}
+
+
+class SwapDialog(QDialog):
+    """Type and mode on the left, what it does on the right."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.ids = [i for i in session.chosen if i in session.show.fixtures]
+        self.plan: Swap | None = None
+        self.setWindowTitle("Swap")
+        self.resize(760, 520)
+        first = session.show.fixtures[self.ids[0]]
+        names = words.some([session.show.fixtures[i].name for i in self.ids])
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find: maker, name, kind, slots")
+        self.search.setAccessibleName("Find a type")
+        self.search.textChanged.connect(lambda _: self._fill())
+        self.types = TypeList()
+        self.mode = QComboBox()
+        self.mode.setAccessibleName("Mode")
+        self.mode.currentIndexChanged.connect(lambda _: self._replan())
+        self.map = basics.label("", "small", wrap=True)
+        self.report = QVBoxLayout()
+        self.report.setSpacing(4)
+        self.go = basics.button("Swap", self._swap, "main", "swap")
+        leave = basics.button("Leave it", self.reject, "quiet")
+        left, right = QWidget(), QWidget()
+        basics.stack(left, self.search, self.types, self.mode, self.map)
+        left.setFixedWidth(280)
+        inner = QWidget()
+        inner.setLayout(self.report)
+        basics.stack(right, basics.label("What becomes of the programming", "heading"), basics.scroller(inner))
+        both = basics.row(left, right, spacing=16)
+        both.layout().setStretch(1, 1)
+        basics.stack(
+            self, basics.label(f"Swap {names}", "big"), both, basics.row(1, leave, self.go), margins=16, spacing=12
+        )
+        self._fill(first.type)
+        self.types.currentItemChanged.connect(lambda *_: self._type_changed())
+        self._type_changed(first.mode)
+
+    def _fill(self, chosen: str = "") -> None:
+        now = chosen or (self.types.currentItem().data(ID) if self.types.currentItem() else "")
+        self.types.fill(searched(self.session.kinds(), self.search.text(), []), set(), now)
+
+    def choose(self, type_id: str, mode: str) -> None:
+        """Choose a type and a mode."""
+        for i in range(self.types.count()):
+            if self.types.item(i).data(ID) == type_id:
+                self.types.setCurrentRow(i)
+        self.mode.setCurrentIndex(self.mode.findData(mode))
+
+    def _kind(self):
+        item = self.types.currentItem()
+        return self.session.kinds().get(item.data(ID)) if item else None
+
+    def _type_changed(self, mode: str = "") -> None:
+        kind = self._kind()
+        self.mode.blockSignals(True)
+        self.mode.clear()
+        for one in kind.modes if kind else ():
+            self.mode.addItem(one.name, one.name)
+        self.mode.setCurrentIndex(max(0, self.mode.findData(mode)))
+        self.mode.blockSignals(False)
+        self._replan()
+
+    def _replan(self) -> None:
+        kind, mode = self._kind(), self.mode.currentData()
+        basics.clear(self.report)
+        self.plan = swap(self.session.show, self.ids, kind, mode) if kind and mode else None
+        self.map.setText(channel_map(kind, kind.mode(mode)) if kind and mode else "")
+        same = kind is not None and all(
+            (self.session.show.fixtures[i].type, self.session.show.fixtures[i].mode) == (kind.id, mode)
+            for i in self.ids
+        )
+        self.go.setEnabled(self.plan is not None and not self.plan.homeless and not same)
+        if self.plan is None:
+            return
+        for text, colour in self._lines(self.plan):
+            line = basics.label(text, "", wrap=True)
+            line.setStyleSheet(f"color: {colour};")
+            self.report.addWidget(line)
+        self.report.addStretch(1)
+
+    def _lines(self, plan: Swap) -> list[tuple[str, str]]:
+        found = []
+        names = self.session.show.fixtures
+        if plan.homeless:
+            who = words.some([names[i].name for i in plan.homeless])
+            found.append(
+                (f"▲ {who}: their universe has no room for it. Move them to another universe first.", theme.ALARM)
+            )
+        if plan.readdressed:
+            after = plan.show.fixtures
+            who = words.some([f"{names[i].name} to {after[i].universe}.{after[i].address}" for i in plan.readdressed])
+            found.append((f"▲ New address: {who}", theme.DRAFT))
+        for fate, (colour, sign, title) in FATES.items():
+            lines = [line for line in plan.lines if line.fate == fate]
+            if lines:
+                found.append((title, theme.SOFT))
+                found += [(f"{sign} {line.text}", colour) for line in lines]
+        if not plan.lines:
+            found.append(("No scene holds anything for them.", theme.SOFT))
+        return found
+
+    def _swap(self) -> None:
+        kind = self._kind()
+        if self.plan is None or kind is None:
+            return
+        before, draft = self.session.show, self.session.state.draft.look
+        mode = self.mode.currentData()
+        fitted = translate(before, draft, self.ids, kind, mode)
+        self.session.edit(f"swap {len(self.ids)} for {kind.label}", self.plan.show)
+        if fitted != draft:
+            self.session.touch({i: fitted[i] for i in self.ids if i in fitted})
+        self.session.told.emit(
+            f"{len(self.ids)} swapped for {kind.label}, {mode}. Set the mode on the lamps too.", "info"
+        )
+        self.accept()

@@ -1,0 +1,327 @@
+"""The hang list: every fixture a row, for those who think in lists."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QItemSelection,
+    QItemSelectionModel,
+    QModelIndex,
+    QSettings,
+    QSortFilterProxyModel,
+    Qt,
+)
+from PySide6.QtGui import QColor, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QInputDialog,
+    QLineEdit,
+    QMenu,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from choreon.model import edits, patch
+from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Show
+from choreon.ui import theme
+from choreon.ui.rig.plan import take_down
+from choreon.ui.session import Session, settings_file
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.values import parse
+
+Get = Callable[[Show, Fixture], Any]
+
+
+def _type(show: Show, f: Fixture) -> str:
+    return show.types[f.type].label if f.type in show.types else f"? {f.type}"
+
+
+# title, how to read it, the field that is edited (empty: it is not)
+COLUMNS: tuple[tuple[str, Get, str], ...] = (
+    ("No", lambda s, f: f.number or "", "number"),
+    ("Name", lambda s, f: f.name, "name"),
+    ("Short", lambda s, f: f.short, "short"),
+    ("Type", _type, ""),
+    ("Mode", lambda s, f: f.mode, ""),
+    ("Universe", lambda s, f: f.universe, "universe"),
+    ("Address", lambda s, f: f.address, "address"),
+    ("Slots", lambda s, f: patch.footprint(s, f), ""),
+    ("Across", lambda s, f: f.place.x, "x"),
+    ("Upstage", lambda s, f: f.place.y, "y"),
+    ("Height", lambda s, f: f.place.z, "z"),
+    ("Yaw", lambda s, f: f.hanging.yaw, "yaw"),
+    ("Pitch", lambda s, f: f.hanging.pitch, "pitch"),
+    ("Roll", lambda s, f: f.hanging.roll, "roll"),
+    ("Note", lambda s, f: f.note, "note"),
+)
+SHOWN_AT_FIRST = {0, 1, 2, 3, 4, 5, 6, 10}
+LIMITS = {"number": (0, 999_999), "universe": (1, MAX_UNIVERSE), "address": (1, SLOTS)}
+
+
+class Model(QAbstractTableModel):
+    """The fixtures of the show as rows."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.ids: list[str] = []
+        self.clashing: set[str] = set()
+        self.edited: Callable[[str, int, str], bool] = lambda i, c, t: False
+        self.refill()
+
+    def refill(self) -> None:
+        """Read the show anew."""
+        show = self.session.show
+        ids = list(show.fixtures)
+        self.clashing = {i for c in patch.clashes(show) for i in (c.one, c.other)}
+        if ids == self.ids:
+            if ids:
+                self.dataChanged.emit(self.index(0, 0), self.index(len(ids) - 1, len(COLUMNS) - 1))
+            return
+        self.beginResetModel()
+        self.ids = ids
+        self.endResetModel()
+
+    def rowCount(self, parent=QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.ids)
+
+    def columnCount(self, parent=QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(COLUMNS)
+
+    def headerData(self, section, orientation, role=Qt.ItemDataRole.DisplayRole):
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return COLUMNS[section][0]
+        return None
+
+    def data(self, index, role=Qt.ItemDataRole.DisplayRole):
+        show = self.session.show
+        if not index.isValid() or self.ids[index.row()] not in show.fixtures:
+            return None
+        fixture = show.fixtures[self.ids[index.row()]]
+        title, get, _ = COLUMNS[index.column()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            value = get(show, fixture)
+            return f"{value:g}" if isinstance(value, float) and role == Qt.ItemDataRole.DisplayRole else value
+        if role == Qt.ItemDataRole.UserRole:  # what is sorted by
+            if title == "Universe":
+                return 1000 * fixture.universe + fixture.address
+            return (fixture.number or 0) if title == "No" else get(show, fixture)
+        if role == Qt.ItemDataRole.ForegroundRole:
+            if fixture.type not in show.types or (fixture.id in self.clashing and title in ("Address", "Universe")):
+                return QColor(theme.ALARM)
+            return QColor(theme.TEXT if COLUMNS[index.column()][2] else theme.SOFT)
+        if role == Qt.ItemDataRole.ToolTipRole and fixture.id in self.clashing:
+            return "Clashes with another fixture"
+        return None
+
+    def setData(self, index, value, role=Qt.ItemDataRole.EditRole) -> bool:
+        return self.edited(self.ids[index.row()], index.column(), str(value))
+
+    def flags(self, index):
+        flags = super().flags(index)
+        return flags | Qt.ItemFlag.ItemIsEditable if COLUMNS[index.column()][2] else flags
+
+
+class HangTable(QWidget):
+    """Sort by a column, filter, edit many at once, renumber, choose columns."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._busy = False
+        self.model = Model(session)
+        self.model.edited = self._edited
+        self.proxy = QSortFilterProxyModel()
+        self.proxy.setSourceModel(self.model)
+        self.proxy.setFilterKeyColumn(-1)
+        self.proxy.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.proxy.setSortRole(Qt.ItemDataRole.UserRole)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter: any column")
+        self.filter.setAccessibleName("Filter the hang list")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.textChanged.connect(self.proxy.setFilterFixedString)
+        self.count = basics.label("", "small")
+        self.renumber_button = basics.button(
+            "Renumber…", self._ask_renumber, "quiet", tip="Number the chosen in the order shown"
+        )
+        self.rename_button = basics.button(
+            "Rename…", self._ask_rename, "quiet", tip="Name the chosen; # stands for the number"
+        )
+        self.columns = basics.tool("more", "Which columns are shown", self._column_menu)
+        self._make_view()
+        head = basics.row(self.filter, self.count, 1, self.renumber_button, self.rename_button, self.columns)
+        panel = basics.panel(head, self.view)
+        panel.layout().setStretch(1, 1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(panel)
+        self._settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+        kept = self._settings.value("list/columns")
+        shown = {int(c) for c in str(kept).split()} if kept else SHOWN_AT_FIRST
+        for i in range(len(COLUMNS)):
+            self.view.setColumnHidden(i, i not in shown)
+        session.show_changed.connect(lambda _: self._refill())
+        session.chosen_changed.connect(lambda _: self._mirror())
+        self._refill()
+
+    def _make_view(self) -> None:
+        self.view = view = QTableView()
+        view.setModel(self.proxy)
+        view.setSortingEnabled(True)
+        view.sortByColumn(5, Qt.SortOrder.AscendingOrder)
+        view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        view.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        triggers = QAbstractItemView.EditTrigger
+        view.setEditTriggers(triggers.DoubleClicked | triggers.EditKeyPressed | triggers.AnyKeyPressed)
+        view.setShowGrid(False)
+        view.setAlternatingRowColors(False)
+        view.verticalHeader().hide()
+        view.verticalHeader().setDefaultSectionSize(30)
+        header = view.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        header.setStretchLastSection(True)
+        header.setHighlightSections(False)
+        header.setSectionsMovable(True)
+        for i, width in enumerate((44, 104, 78, 134, 92, 74, 68, 48, 64, 68, 60, 56, 56, 56, 160)):
+            view.setColumnWidth(i, width)
+        view.setAccessibleName("Hang list")
+        view.selectionModel().selectionChanged.connect(lambda *_: self._chosen())
+        gone = QShortcut(QKeySequence.StandardKey.Delete, view)
+        gone.setContext(Qt.ShortcutContext.WidgetShortcut)
+        gone.activated.connect(lambda: take_down(self.session) if self.session.chosen else None)
+
+    def showEvent(self, event) -> None:
+        self._refill()
+
+    def _refill(self) -> None:
+        if not self.isVisible():
+            return  # it is filled when it is looked at
+        self._busy = True
+        self.model.refill()
+        self._busy = False
+        self._mirror()
+
+    def _mirror(self) -> None:
+        """Show who is chosen."""
+        if not self.isVisible():
+            return
+        chosen = set(self.session.chosen)
+        self.count.setText(f"{len(self.model.ids)} hang, {len(chosen)} chosen")
+        for button in (self.renumber_button, self.rename_button):
+            button.setEnabled(bool(chosen))
+        if self._busy or {self.model.ids[i.row()] for i in self._rows()} == chosen:
+            return
+        self._busy = True
+        selection = QItemSelection()
+        for row, one in enumerate(self.model.ids):
+            if one in chosen:
+                here = self.proxy.mapFromSource(self.model.index(row, 0))
+                selection.select(here, here)
+        flags = QItemSelectionModel.SelectionFlag
+        self.view.selectionModel().select(selection, flags.ClearAndSelect | flags.Rows)
+        self._busy = False
+
+    def _rows(self) -> list[QModelIndex]:
+        """The selected rows of the model, in the order they are shown."""
+        rows = sorted(self.view.selectionModel().selectedRows(), key=lambda i: i.row())
+        return [self.proxy.mapToSource(i) for i in rows]
+
+    def _chosen(self) -> None:
+        if not self._busy:
+            self._busy = True
+            self.session.choose([self.model.ids[i.row()] for i in self._rows()])
+            self._busy = False
+
+    # editing
+
+    def _edited(self, one: str, column: int, text: str) -> bool:
+        """Take what was typed: for the row, or, where it is among the chosen, for all of them."""
+        field = COLUMNS[column][2]
+        chosen = [i for i in self.session.chosen if i in self.session.show.fixtures]
+        ids = chosen if one in chosen else [one]
+        changes = self._changes(field, text.strip(), ids, one)
+        if not changes:
+            return False
+        title = COLUMNS[column][0].lower()
+        self.session.edit(f"{title} of {len(changes)}", edits.change_fixtures(self.session.show, changes))
+        if field in ("universe", "address") and any(i in self.model.clashing for i in changes):
+            self.session.told.emit("There is a clash now; it is hatched among the addresses below.", "alarm")
+        return True
+
+    def _changes(self, field: str, text: str, ids: list[str], one: str) -> dict[str, dict[str, Any]]:
+        fixtures = self.session.show.fixtures
+        if field in ("name", "short"):
+            if not text or any(getattr(f, field) == text for f in fixtures.values() if f.id != one):
+                if text:
+                    self.session.told.emit(f"Another fixture is called {text}; nothing was changed.", "alarm")
+                return {}
+            if len(ids) > 1 and field == "name":
+                renamed = edits.rename(self.session.show, ids, text).fixtures
+                return {i: {"name": renamed[i].name} for i in ids}
+            return {one: {field: text}}
+        if field == "note":
+            return {i: {"note": text} for i in ids}
+        if field in LIMITS:
+            return self._whole(field, text, ids)
+        part = "place" if field in ("x", "y", "z") else "hanging"
+        changes = {}
+        for i in ids:
+            held = getattr(fixtures[i], part)
+            value = parse(text.replace(",", "."), getattr(held, field))
+            if value is None or abs(value) > 1000:
+                self.session.told.emit(f"“{text}” is no number; nothing was changed.", "alarm")
+                return {}
+            changes[i] = {part: edits.replace(held, **{field: round(value, 4)})}
+        return changes
+
+    def _whole(self, field: str, text: str, ids: list[str]) -> dict[str, dict[str, Any]]:
+        low, high = LIMITS[field]
+        show = self.session.show
+        both = re.fullmatch(r"(\d+)\.(\d+)", text) if field == "address" else None
+        start = parse(both.group(2) if both else text, getattr(show.fixtures[ids[0]], field))
+        if start is None or not low <= start <= high or (both and not 1 <= int(both.group(1)) <= MAX_UNIVERSE):
+            self.session.told.emit(f"“{text}” is not within {low}…{high}; nothing was changed.", "alarm")
+            return {}
+        value, changes = round(start), {}
+        for i in ids:  # addresses follow each other, numbers count on
+            changes[i] = {field: min(high, value)} | ({"universe": int(both.group(1))} if both else {})
+            value += patch.footprint(show, show.fixtures[i]) if field == "address" else field == "number"
+        return changes
+
+    def _ask_renumber(self) -> None:
+        first, sure = QInputDialog.getInt(self, "Renumber", "First number", 1, 0, 999_999)
+        if sure:
+            self.renumber(first)
+
+    def renumber(self, first: int) -> None:
+        """Number the chosen in the order shown."""
+        ids = [self.model.ids[i.row()] for i in self._rows()]
+        self.session.edit(f"renumber {len(ids)}", edits.renumber(self.session.show, ids, first))
+
+    def _ask_rename(self) -> None:
+        pattern, sure = QInputDialog.getText(self, "Rename", "Name (# stands for the number)")
+        if sure and pattern.strip():
+            ids = [self.model.ids[i.row()] for i in self._rows()]
+            self.session.edit(f"rename {len(ids)}", edits.rename(self.session.show, ids, pattern.strip()))
+
+    def _column_menu(self) -> None:
+        menu = QMenu(self)
+        for i, (title, *_) in enumerate(COLUMNS):
+            action = menu.addAction(title)
+            action.setCheckable(True)
+            action.setChecked(not self.view.isColumnHidden(i))
+            action.toggled.connect(lambda on, c=i: self.show_column(c, on))
+        menu.exec(self.columns.mapToGlobal(self.columns.rect().bottomLeft()))
+
+    def show_column(self, column: int, on: bool) -> None:
+        """Show a column, or hide it; kept for the next time."""
+        self.view.setColumnHidden(column, not on)
+        shown = [str(i) for i in range(len(COLUMNS)) if not self.view.isColumnHidden(i)]
+        self._settings.setValue("list/columns", " ".join(shown))

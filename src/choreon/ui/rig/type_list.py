@@ -1,0 +1,88 @@
+"""The fixture types to hang from: searched as one types, the recently used first, dragged out to hang."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QMimeData, QSize, Qt
+from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
+
+from choreon.library import library, own
+from choreon.model.fixture_type import FixtureType
+from choreon.ui.rig import bodies
+
+ID = Qt.ItemDataRole.UserRole
+MIME = "application/x-choreon-type"
+
+
+def searched(kinds: dict[str, FixtureType], text: str, recent: list[str]) -> list[FixtureType]:
+    """The types whose maker, name, kind or channel count holds every word; a number may mean a footprint.
+
+    Names that hold the words come before kinds and counts, and of those alike the recently used come first.
+    """
+    wanted = text.lower().split()
+    found = []
+    order = {type_id: i for i, type_id in enumerate(recent)}
+    for kind in kinds.values():
+        words = f"{kind.label} {kind.kind}".lower()
+        sizes = {str(m.footprint) for m in kind.modes}
+        sizes |= {f"{s}ch" for s in sizes}
+        if all(w in words or w in sizes for w in wanted):
+            rank = 0 if all(w in kind.label.lower() for w in wanted) else 1 if all(w in words for w in wanted) else 2
+            found.append((rank, order.get(kind.id, len(order)), kind))
+    return [kind for *_, kind in sorted(found, key=lambda f: f[:2])]
+
+
+class TypeList(QListWidget):
+    """The types that were found."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("Fixture types")
+        self.setDragEnabled(True)
+        self.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
+        self.setIconSize(QSize(22, 22))
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setUniformItemSizes(True)
+        self.setToolTip("Choose one, or drag it onto the plan or onto an address")
+
+    def fill(self, kinds: list[FixtureType], recent: set[str], chosen: str) -> None:
+        """Show types; those of the user's own, and the recently used, say so."""
+        self.clear()
+        shipped = library()
+        for kind in kinds:
+            mine = "  ·  own" if kind.id not in shipped or shipped[kind.id] != kind else ""
+            item = QListWidgetItem(bodies.icon(kind.body), f"{kind.label}{mine}")
+            item.setData(ID, kind.id)
+            modes = ", ".join(f"{m.name} ({m.footprint})" for m in kind.modes)
+            last = "\nUsed recently" if kind.id in recent else ""
+            item.setToolTip(f"{kind.label}, {kind.kind}\n{modes}{last}")
+            self.addItem(item)
+            if kind.id == chosen:
+                self.setCurrentItem(item)
+        if self.currentItem() is not None:
+            self.scrollToItem(self.currentItem())
+
+    def mimeData(self, items) -> QMimeData:
+        data = QMimeData()
+        data.setData(MIME, items[0].data(ID).encode() if items else b"")
+        return data
+
+
+class TakesTypes(QWidget):
+    """A widget that a dragged type may be dropped on."""
+
+    def dragEnterEvent(self, event) -> None:
+        if dropped(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event) -> None:
+        self.dragEnterEvent(event)
+
+
+def dropped(mime: QMimeData) -> str:
+    """The id of the type that is dragged; empty where it is something else."""
+    return bytes(mime.data(MIME).data()).decode() if mime.hasFormat(MIME) else ""
+
+
+def recently() -> list[str]:
+    return own.recent()

@@ -1,0 +1,1 @@
+"""The type editor: what a make of lamp can do, and which value does it."""

@@ -1,0 +1,469 @@
+"""The type editor: modes on the left, the channel in the middle, what is wrong and the trial on the right.
+
+Two arrangements were weighed: everything in tabs, one below the other; or the three questions side by side: which slot,
+which value, is it right. The second lets a printed channel table be typed from top to bottom without looking away.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from choreon.model import attributes as at
+from choreon.model import type_edits
+from choreon.model.fixture_type import BODIES, LAMPS, Channel, FixtureType, bytes_of
+from choreon.model.type_checks import check_type, errors
+from choreon.ui import theme, words
+from choreon.ui.rig import bodies
+from choreon.ui.rig.strips import value_text
+from choreon.ui.rig.types.channel_form import ChannelForm
+from choreon.ui.rig.types.mode_form import ModeForm
+from choreon.ui.rig.types.reach import reach
+from choreon.ui.rig.types.wheel_form import WheelForm
+from choreon.ui.session import Session
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.values import ValueField
+
+KINDS = (
+    *("dimmer", "profile", "LED par", "LED bar", "pixel", "pixel tape", "pixel panel", "panel", "spot head"),
+    *("wash head", "beam head", "profile head", "scanner", "mirror effect", "multi-beam effect", "strobe", "blinder"),
+    *("hazer", "fogger", "fan", "other"),
+)
+TRY = 2.0  # seconds that a tried value stands; it is sent anew before they are over
+
+
+class TypeEditor(QWidget):
+    """Edits a copy; nothing reaches the lamps but by trying, and nothing the show before it is kept."""
+
+    closed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.kind = self.before = type_edits.blank([])
+        self.mode_name = self.key = ""
+        self._past: list[FixtureType] = []
+        self._future: list[FixtureType] = []
+        self._busy = False
+        self._pointed: int | None = None
+        self._sure = False
+        self.modes = ModeForm()
+        self.modes.edited.connect(self._mode_edited)
+        self.modes.chosen.connect(self._channel_clicked)
+        self.modes.refused.connect(lambda text: session.told.emit(text, "alarm"))
+        self.modes.removed.connect(self._remove_mode)
+        self.channel = ChannelForm()
+        self.channel.edited.connect(self._channel_edited)
+        self.channel.removed.connect(self._remove_channel)
+        self.channel.own_toggled.connect(self._own)
+        self.channel.pointed.connect(self._point)
+        self.channel.emitter_edited.connect(
+            lambda name, fields: self._do(type_edits.put_emitter(self.kind, name, **fields))
+        )
+        self._again = QTimer(self, interval=int(400 * TRY))
+        self._again.timeout.connect(self._try)
+        across = QSplitter()
+        for widget in (self._left(), self._middle(), self._right()):
+            across.addWidget(widget)
+        across.setSizes([330, 560, 270])
+        across.setStretchFactor(1, 1)
+        for i in range(3):
+            across.setCollapsible(i, False)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        box.addWidget(self._head())
+        box.addWidget(across, 1)
+        for key, act in (("Ctrl+Z", self.undo), ("Ctrl+Shift+Z", self.redo), ("Ctrl+Y", self.redo)):
+            shortcut = QShortcut(QKeySequence(key), self)
+            shortcut.activated.connect(act)
+        session.show_changed.connect(lambda _: self._fill_trial())
+
+    # laying out
+
+    def _head(self) -> QWidget:
+        self.maker, self.name = QLineEdit(), QLineEdit()
+        self.maker.setPlaceholderText("Maker")
+        self.name.setPlaceholderText("Name of the type")
+        for field, key in ((self.maker, "maker"), (self.name, "name")):
+            field.setAccessibleName(key.capitalize())
+            field.editingFinished.connect(lambda f=field, k=key: self._put(**{k: f.text().strip()}))
+        self.sort, self.body, self.lamp = QComboBox(), QComboBox(), QComboBox()
+        for box, items, title in (
+            (self.sort, KINDS, "Kind"),
+            (self.body, BODIES, "Looks like"),
+            (self.lamp, LAMPS, "Lamp"),
+        ):
+            box.setAccessibleName(title)
+            box.setToolTip(title)
+            for item in items:
+                box.addItem(item or "lamp: none")
+            box.setItemData(0, items[0])
+        for i, body in enumerate(BODIES):
+            self.body.setItemIcon(i, bodies.icon(body))
+        self.sort.activated.connect(lambda i: self._put(kind=KINDS[i]))
+        self.body.activated.connect(lambda i: self._put(body=BODIES[i]))
+        self.lamp.activated.connect(lambda i: self._put(lamp=LAMPS[i]))
+        self.beam = ValueField("Beam", 0, 180, "°", 1, None, bar=False)
+        self.field = ValueField("Field", 0, 180, "°", 1, None, bar=False)
+        self.beam.changed.connect(lambda v: self._put(beam=v))
+        self.field.changed.connect(lambda v: self._put(field=v))
+        for number in (self.beam, self.field):
+            number.setFixedWidth(118)
+        self.keep_button = basics.button("Keep the type", self.keep, "main", "check")
+        leave = basics.button("Leave", self.leave, "quiet", tip="Back to the room; what was changed here is let go")
+        row = basics.row(self.maker, self.name, self.sort, self.body, self.lamp, self.beam, self.field, 1, leave,
+                         self.keep_button, spacing=6)  # fmt: skip
+        row.layout().setStretch(1, 1)
+        return row
+
+    def _left(self) -> QWidget:
+        self.which = QComboBox()
+        self.which.setAccessibleName("Mode")
+        self.which.activated.connect(self._mode_picked)
+        inner = QWidget()
+        basics.stack(inner, self.which, self.modes, 1, margins=10)
+        return basics.panel(basics.scroller(inner), margins=0)
+
+    def _middle(self) -> QWidget:
+        self.parts = QComboBox()
+        self.parts.setAccessibleName("Channel or wheel")
+        self.parts.activated.connect(self._part_picked)
+        self.wheel_rows = QStackedWidget()
+        self.wheels = WheelForm()
+        self.wheels.edited.connect(lambda w: self._do(type_edits.put_wheel(self.kind, w)))
+        self.wheels.removed.connect(self._remove_wheel)
+        self.wheels.refused.connect(lambda text: self.session.told.emit(text, "alarm"))
+        for page in (self.channel, self.wheels):
+            inner = QWidget()
+            basics.stack(inner, page, 1, margins=2)
+            self.wheel_rows.addWidget(basics.scroller(inner))
+        panel = basics.panel(self.parts, self.wheel_rows)
+        panel.layout().setStretch(1, 1)
+        return panel
+
+    def _right(self) -> QWidget:
+        self.checks = QListWidget()
+        self.checks.setWordWrap(True)
+        self.checks.setAccessibleName("What is wrong with the type")
+        self.checks.itemActivated.connect(self._lead)
+        self.checks.itemClicked.connect(self._lead)
+        self.verdict = basics.label("", "soft", wrap=True)
+        self.users = basics.label("", "small", wrap=True)
+        self.trial = QCheckBox("Try it on")
+        self.trial.setToolTip("Send the channel that is edited to a lamp that hangs, live; the others rest at home")
+        self.trial.toggled.connect(self._trial_toggled)
+        self.on = QComboBox()
+        self.on.setAccessibleName("Lamp to try it on")
+        self.on.activated.connect(lambda _: self._trial_toggled(self.trial.isChecked()))
+        self.tried = basics.label(
+            "Point at the line: the value below the pointer goes to the lamp.", "small", wrap=True
+        )
+        self.warning = QFrame()
+        self.warning.setObjectName("warn")
+        self.warning.setStyleSheet(f"#warn {{ border: 1px solid {theme.DRAFT}; border-radius: {theme.RADIUS}px; }}")
+        self.warning_text = basics.label("", "", wrap=True)
+        go_on = basics.button("Keep it so", self._keep_sure, "main")
+        back = basics.button("Not yet", self._not_sure, "quiet")
+        basics.stack(self.warning, self.warning_text, basics.row(1, back, go_on)).setContentsMargins(10, 8, 10, 8)
+        self.warning.hide()
+        panel = basics.panel(
+            basics.label("Check", "heading"),
+            self.verdict,
+            self.checks,
+            self.warning,
+            basics.label("Try it", "heading"),
+            self.trial,
+            self.on,
+            self.tried,
+            basics.label("Used by", "heading"),
+            self.users,
+        )
+        panel.layout().setStretch(2, 1)
+        return panel
+
+    # opening and leaving
+
+    def open(self, kind: FixtureType, mode: str = "") -> None:
+        """Edit a type. One of the library is edited as a copy that takes its place for this user."""
+        self.kind, self.before = kind, kind
+        self._past, self._future = [], []
+        self.mode_name = mode if kind.mode(mode) else (kind.modes[0].name if kind.modes else "")
+        found = kind.mode(self.mode_name)
+        uses = sorted(found.uses, key=lambda u: u.slots) if found else ()
+        self.key = uses[0].channel if uses else (kind.channels[0].key if kind.channels else "")
+        self._not_sure()
+        self._fill()
+
+    def leave(self) -> None:
+        """Back without keeping."""
+        self.trial.setChecked(False)
+        self.closed.emit()
+
+    def undo(self) -> None:
+        if self._past:
+            self._future.append(self.kind)
+            self.kind = self._past.pop()
+            self._fill()
+
+    def redo(self) -> None:
+        if self._future:
+            self._past.append(self.kind)
+            self.kind = self._future.pop()
+            self._fill()
+
+    # changing
+
+    def _do(self, kind: FixtureType) -> None:
+        if self._busy or kind == self.kind:
+            return
+        self._past.append(self.kind)
+        self._future.clear()
+        self.kind = kind
+        self._not_sure()
+        self._fill()
+        self._try()
+
+    def _put(self, **fields: object) -> None:
+        self._do(type_edits.replace(self.kind, **fields))
+
+    def _mode_edited(self, mode) -> None:
+        name, self.mode_name = self.mode_name, mode.name
+        self._do(type_edits.put_mode(self.kind, name, mode))
+
+    def _channel_edited(self, channel: Channel) -> None:
+        self._do(type_edits.put_channel(self.kind, channel, self.mode_name))
+
+    def _channel_clicked(self, key: str) -> None:
+        if key == "+":
+            self.add_channel("New channel", at.NOTHING)
+            return
+        self.key = key
+        self._fill()
+
+    def add_channel(self, name: str, attribute: str) -> None:
+        """A new channel, at the end of the mode."""
+        kind, self.key = type_edits.add_channel(self.kind, name, attribute)
+        mode = kind.mode(self.mode_name)
+        self._do(type_edits.put_mode(kind, mode.name, type_edits.add_use(mode, self.key, 1)) if mode else kind)
+
+    def _remove_channel(self) -> None:
+        if self.key:
+            kind = type_edits.remove_channel(self.kind, self.key)
+            self.key = kind.channels[0].key if kind.channels else ""
+            self._do(kind)
+
+    def _own(self, on: bool) -> None:
+        self._do(type_edits.override(self.kind, self.mode_name, self.key, on))
+
+    def _remove_mode(self) -> None:
+        if len(self.kind.modes) > 1:
+            kind = type_edits.remove_mode(self.kind, self.mode_name)
+            self.mode_name = kind.modes[0].name
+            self._do(kind)
+
+    def _mode_picked(self, index: int) -> None:
+        name = self.which.itemData(index)
+        if name in ("+copy", "+blank"):
+            kind, self.mode_name = type_edits.add_mode(self.kind, self.mode_name if name == "+copy" else "")
+            self._do(kind)
+        else:
+            self.mode_name = name
+            self._fill()
+
+    def _part_picked(self, index: int) -> None:
+        sort, key = self.parts.itemData(index)
+        if sort == "+wheel":
+            kind, self.key = type_edits.add_wheel(self.kind, "Wheel")
+            self.key = f"wheel:{self.key}"
+            self._do(kind)
+            return
+        self.key = f"wheel:{key}" if sort == "wheel" else key
+        self._fill()
+
+    def _remove_wheel(self) -> None:
+        kind = type_edits.remove_wheel(self.kind, self.key.removeprefix("wheel:"))
+        self.key = kind.channels[0].key if kind.channels else ""
+        self._do(kind)
+
+    # showing
+
+    def _fill(self) -> None:
+        kind = self.kind
+        self._busy = True
+        self.maker.setText(kind.maker)
+        self.name.setText(kind.name)
+        if self.sort.findText(kind.kind) < 0:
+            self.sort.addItem(kind.kind)
+        self.sort.setCurrentText(kind.kind)
+        self.body.setCurrentText(kind.body)
+        self.lamp.setCurrentIndex(LAMPS.index(kind.lamp) if kind.lamp in LAMPS else 0)
+        self.beam.set_value(kind.beam)
+        self.field.set_value(kind.field)
+        self.which.clear()
+        for mode in kind.modes:
+            self.which.addItem(f"{mode.name} ({mode.footprint})", mode.name)
+        self.which.addItem("New mode, as a copy of this", "+copy")
+        self.which.addItem("New mode, empty", "+blank")
+        found = kind.mode(self.mode_name) or (kind.modes[0] if kind.modes else None)
+        if found is not None:
+            self.mode_name = found.name
+            self.which.setCurrentIndex(self.which.findData(found.name))
+            self.modes.show_mode(kind, found, self.key)
+        self._fill_parts(kind)
+        own = bool(found) and any(c.key == self.key for c in found.overrides)
+        wheel = kind.wheel(self.key.removeprefix("wheel:")) if self.key.startswith("wheel:") else None
+        self.wheel_rows.setCurrentIndex(1 if wheel else 0)
+        if wheel:
+            self.wheels.show_wheel(wheel)
+        self.channel.show_channel(kind, None if wheel else kind.channel(self.key, found), own)
+        self._busy = False
+        self._fill_checks(kind)
+        self._fill_trial()
+
+    def _fill_parts(self, kind: FixtureType) -> None:
+        self.parts.clear()
+        for channel in kind.channels:
+            self.parts.addItem(f"Channel: {channel.label}", ("channel", channel.key))
+            if channel.key == self.key:
+                self.parts.setCurrentIndex(self.parts.count() - 1)
+        for wheel in kind.wheels:
+            self.parts.addItem(f"Wheel: {wheel.name}", ("wheel", wheel.key))
+            if f"wheel:{wheel.key}" == self.key:
+                self.parts.setCurrentIndex(self.parts.count() - 1)
+        self.parts.addItem("New wheel", ("+wheel", ""))
+
+    def _fill_checks(self, kind: FixtureType) -> None:
+        problems = check_type(kind)
+        wrong = errors(problems)
+        self.checks.clear()
+        for problem in sorted(problems, key=lambda p: p.level != "error"):
+            item = QListWidgetItem(f"{'▲' if problem.level == 'error' else '·'} {problem.text}")
+            item.setData(0x0100, problem.path)
+            if problem.level == "error":
+                item.setForeground(theme.colour(theme.ALARM))
+            self.checks.addItem(item)
+        text = "Nothing is wrong." if not problems else f"{len(wrong)} errors, {len(problems) - len(wrong)} warnings"
+        self.verdict.setText(f"{text}. Errors keep the type from being hung." if wrong else text)
+
+    def _lead(self, item: QListWidgetItem) -> None:
+        """Go to the place that a line of the check is about."""
+        path = str(item.data(0x0100)).split("/")[2:]
+        if path[:1] == ["channels"]:
+            self.key = path[1]
+            if "ranges" in path:
+                self.channel.index = int(path[path.index("ranges") + 1])
+        elif path[:1] == ["modes"] and len(path) > 1:
+            self.mode_name = path[1]
+            if "overrides" in path:
+                self.key = path[path.index("overrides") + 1]
+            elif len(path) > 2 and self.kind.channel(path[2]):
+                self.key = path[2]
+        self._fill()
+
+    # trying
+
+    def showEvent(self, event) -> None:
+        self._fill_trial()
+
+    def _fill_trial(self) -> None:
+        if not self.isVisible():
+            return  # it is filled when it is looked at
+        show = self.session.show
+        mine = [f for f in show.fixtures.values() if f.type == self.kind.id]
+        self.users.setText(words.some([f.name for f in mine], 6) if mine else "Nobody that hangs here.")
+        now = self.on.currentData() if self.trial.isChecked() else None
+        self.on.clear()
+        for fixture in [*mine, *(f for f in show.fixtures.values() if f not in mine)]:
+            self.on.addItem(f"{fixture.name} · {fixture.universe}.{fixture.address}", fixture.id)
+        if (i := self.on.findData(now)) >= 0:
+            self.on.setCurrentIndex(i)
+        self.trial.setEnabled(self.on.count() > 0)
+
+    def _trial_toggled(self, on: bool) -> None:
+        self._pointed = None
+        if on:
+            self._again.start()
+            self._try()
+        else:
+            self._again.stop()
+            self.session.send_bytes("try", 1, 1, b"", 0.0)
+
+    def _point(self, raw: int) -> None:
+        self._pointed = raw
+        if self.trial.isChecked():
+            self._try()
+
+    def _try(self) -> None:
+        """Send the mode that is edited: every channel at home, the one in hand where the pointer is."""
+        fixture = self.session.show.fixtures.get(self.on.currentData() or "")
+        mode = self.kind.mode(self.mode_name)
+        if not self.trial.isChecked() or fixture is None or mode is None:
+            return
+        data = bytearray(mode.footprint)
+        told = ""
+        for use, channel in self.kind.used(mode):
+            raw = self._trial_raw(channel)
+            if channel.key == self.key:
+                span = channel.at(raw)
+                told = f"{channel.label} at {raw}: {value_text(span, raw)}"
+            for slot, byte in zip(use.slots, bytes_of(raw, channel.resolution, len(use.slots)), strict=True):
+                if 1 <= slot <= len(data):
+                    data[slot - 1] = byte
+        self.session.send_bytes("try", fixture.universe, fixture.address, bytes(data), TRY)
+        self.tried.setText(told)
+
+    def _trial_raw(self, channel: Channel) -> int:
+        if channel.key == self.key and self._pointed is not None:
+            return min(channel.top, self._pointed)
+        if channel.open is not None:
+            return channel.open
+        lit = next((r for r in channel.ranges if r.attribute == at.DIMMER or r.attribute in at.ALL_EMITTERS), None)
+        return lit.raw_at(max(lit.low, lit.high)) if lit is not None and len(channel.ranges) == 1 else channel.home
+
+    # keeping
+
+    def keep(self) -> None:
+        """Keep the type; where lamps that hang are touched, what cannot carry over is told first."""
+        kind = self.kind
+        show = self.session.show
+        used = [f.id for f in show.fixtures.values() if f.type == kind.id]
+        wrong = errors(check_type(kind))
+        if used and wrong:
+            names = words.some([show.fixtures[i].name for i in used])
+            text = f"{names} would go dark: {wrong[0].text}. Put it right first; nothing was changed."
+            self.session.told.emit(text, "alarm")
+            return
+        touched = reach(show, kind)
+        if touched.lines and not self._sure:
+            self.warning_text.setText("<br>".join(touched.lines))
+            self.warning.show()
+            return
+        self.session.keep_type(kind)
+        if used:
+            self.session.edit(f"change the type {kind.name}", touched.show)
+        self.trial.setChecked(False)
+        note = f" {len(wrong)} errors keep it from being hung." if wrong else ""
+        self.session.told.emit(f"{kind.label} is among your types now.{note}", "info")
+        self.before = kind
+        self.closed.emit()
+
+    def _keep_sure(self) -> None:
+        self._sure = True
+        self.keep()
+
+    def _not_sure(self) -> None:
+        self._sure = False
+        self.warning.hide()

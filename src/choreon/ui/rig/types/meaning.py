@@ -1,0 +1,57 @@
+"""What a range means, picked from the GDTF attributes by plain words."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QStringListModel, Qt, Signal
+from PySide6.QtWidgets import QCompleter, QLineEdit
+
+from choreon.model import attributes as at
+
+
+def said(name: str) -> str:
+    """An attribute in plain words, with its name."""
+    return f"{at.attribute(name).label} · {name}" if name else ""
+
+
+class MeaningField(QLineEdit):
+    """Type what it is about (`strobe`, `gobo turn`) and pick; a name that is not in the list is kept as it is."""
+
+    picked = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.name = ""
+        self.setAccessibleName("Meaning")
+        self.setPlaceholderText("Meaning: strobe, pan, gobo…")
+        self.setToolTip("Type what it is about and pick; a number after it means the second wheel, and so on")
+        self._model = QStringListModel([said(a.name) for a in at.find("")])
+        completer = QCompleter(self._model, self)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
+        completer.setMaxVisibleItems(12)
+        self.setCompleter(completer)
+        self.textEdited.connect(self._typed)
+        completer.activated.connect(self._take)
+        self.editingFinished.connect(lambda: self._take(self.text()))
+
+    def show_name(self, name: str) -> None:
+        """Show an attribute."""
+        self.name = name
+        self.setText(said(name))
+
+    def _typed(self, text: str) -> None:
+        self._model.setStringList([said(a.name) for a in at.find(text)[:60]])
+
+    def _take(self, text: str) -> None:
+        """Take what was picked, or the best that fits what was typed."""
+        name = text.split("·")[-1].strip()
+        if not at.known(name):
+            found = at.find(text)
+            plain = name.replace("_", "").isalnum() and not found
+            name = found[0].name if found and text.strip() else name if plain and name else self.name
+        if name and name != self.name:
+            self.show_name(name)
+            self.picked.emit(name)
+        else:
+            self.setText(said(self.name))

@@ -1,0 +1,128 @@
+"""Walk the rig: lamp by lamp, for the check at the ladder; by key, by button, or from a controller."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QFrame, QMenu
+
+from choreon.model.edits import unlearn
+from choreon.ui import theme
+from choreon.ui.learn import Learner
+from choreon.ui.rig.slip import Slip
+from choreon.ui.session import Session
+from choreon.ui.widgets import basics
+
+TARGETS = {"walk:next": 1, "walk:back": -1}
+BLINK = 6.0  # seconds, begun anew before they are over
+
+
+class WalkBar(QFrame):
+    """Which lamp it is now, what to set on it, and the way on."""
+
+    def __init__(self, session: Session, learner: Learner | None) -> None:
+        super().__init__()
+        self.session, self.learner = session, learner
+        self.order: list[str] = []
+        self.index = 0
+        self.setObjectName("walk")
+        self.setStyleSheet(
+            f"#walk {{ background: {theme.DECK}; border: 1px solid {theme.LIVE}; border-radius: {theme.RADIUS}px; }}"
+        )
+        self.name = basics.label("", "big")
+        self.where = basics.label("", "big")
+        self.count = basics.label("", "soft")
+        self.slip = Slip()
+        self.slip.setFixedWidth(190)
+        self.back = basics.button("Back", lambda: self.step(-1), tip="The lamp before (Page up)")
+        self.next = basics.button("Next", lambda: self.step(1), "main", tip="The next lamp (Page down)")
+        self.learn = basics.tool("link", "Have a controller step on and back", self._learn)
+        self.stop = basics.button("End", self.end, "quiet", tip="End the walk (Esc)")
+        line = basics.row(self.name, self.where, self.slip, 1, self.count, self.back, self.next, self.learn, self.stop)
+        basics.stack(self, line).setContentsMargins(14, 8, 10, 8)
+        self._again = QTimer(self, interval=int(1000 * BLINK * 0.7))
+        self._again.timeout.connect(self._blink)
+        session.control_moved.connect(self._control)
+        session.show_changed.connect(lambda _: self._show_changed())
+        self.hide()
+
+    @property
+    def walking(self) -> bool:
+        return bool(self.order)
+
+    def start(self) -> None:
+        """Begin: through the chosen where there are several, else through all, by universe and address."""
+        show = self.session.show
+        ids = self.session.chosen if len(self.session.chosen) > 1 else tuple(show.fixtures)
+        self.order = sorted(ids, key=lambda i: (show.fixtures[i].universe, show.fixtures[i].address))
+        if len(self.session.chosen) > 1:
+            self.order = list(self.session.chosen)
+        self.index = 0
+        if self.order:
+            self.show()
+            self._again.start()
+            self._go()
+
+    def step(self, by: int) -> None:
+        """Go on or back; past an end it goes on at the other."""
+        if self.order:
+            self.index = (self.index + by) % len(self.order)
+            self._go()
+
+    def end(self) -> None:
+        """Lamps stop blinking."""
+        if self.order:
+            self.order = []
+            self._again.stop()
+            self.session.blink(())
+            self.hide()
+
+    def _go(self) -> None:
+        fixture = self.session.show.fixtures[self.order[self.index]]
+        self.session.choose([fixture.id])
+        self.name.setText(fixture.name)
+        self.where.setText(f"{fixture.universe} · {fixture.address:03d}")
+        self.count.setText(f"{self.index + 1} of {len(self.order)}")
+        self.slip.show_address(fixture.address, fixture.mode)
+        self._blink()
+
+    def _blink(self) -> None:
+        if self.order:
+            self.session.blink([self.order[self.index]], BLINK)
+
+    def _show_changed(self) -> None:
+        if not self.order:
+            return
+        self.order = [i for i in self.order if i in self.session.show.fixtures]
+        self.index = min(self.index, len(self.order) - 1)
+        if self.order:
+            self._go()
+        else:
+            self.order = ["-"]
+            self.end()
+
+    # the controller
+
+    def _control(self, control) -> None:
+        if not self.order or control.value <= 0:
+            return
+        for mapping in self.session.show.mappings.values():
+            same = mapping.control == (control.port, control.kind, control.channel, control.number)
+            if same and mapping.target in TARGETS:
+                self.step(TARGETS[mapping.target])
+
+    def _learn(self) -> None:
+        if self.learner is None:
+            return
+        learner = self.learner
+        menu = QMenu(self)
+        menu.addAction("Learn: next lamp", lambda: learner.start("walk:next"))
+        menu.addAction("Learn: lamp before", lambda: learner.start("walk:back"))
+        tied = any(m.target in TARGETS for m in self.session.show.mappings.values())
+        menu.addAction("Forget both", self._forget).setEnabled(tied)
+        menu.exec(self.learn.mapToGlobal(self.learn.rect().bottomLeft()))
+
+    def _forget(self) -> None:
+        show = self.session.show
+        for target in TARGETS:
+            show = unlearn(show, target)
+        self.session.edit("unlearn the walk", show)

@@ -1,0 +1,109 @@
+"""Why a slot has the value it has: the layers that touch it, the one that wins, and the way to each."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from choreon.model import attributes as at
+from choreon.render.why import Layer, Why
+from choreon.ui import theme, words
+from choreon.ui.session import Session
+from choreon.ui.widgets import basics
+
+
+class WhyCard(QWidget):
+    """One slot explained, kept up to date while it is looked at."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.asked: tuple[int, int] | None = None
+        self._shown: object = None
+        self.title = basics.label("", "big", wrap=True)
+        self.what = basics.label(
+            "Right click a slot of the addresses below: here stands which layers touch it, and which one wins.",
+            "soft",
+            wrap=True,
+        )
+        self.rows = QWidget()
+        self.box = QVBoxLayout(self.rows)
+        self.box.setContentsMargins(0, 0, 0, 0)
+        self.box.setSpacing(6)
+        basics.stack(self, self.title, self.what, self.rows, 1)
+        self._timer = QTimer(self, interval=250)
+        self._timer.timeout.connect(self._fill)
+        self.title.hide()
+
+    def showEvent(self, event) -> None:
+        self._timer.start()
+        self._fill()
+
+    def hideEvent(self, event) -> None:
+        self._timer.stop()
+
+    def ask(self, universe: int, slot: int) -> None:
+        """Explain a slot."""
+        self.asked, self._shown = (universe, slot), None
+        self._fill()
+
+    def _fill(self) -> None:
+        if self.asked is None:
+            return
+        universe, slot = self.asked
+        found = self.session.why(universe, slot)
+        frame = self.session.frame()
+        slots = frame[1].get(universe) if frame else None
+        now = int(slots[slot - 1]) if slots is not None else 0
+        state = (found, now)
+        if state == self._shown:
+            return
+        self._shown = state
+        self.title.setText(f"{universe}.{slot} is at {now}")
+        self.title.show()
+        basics.clear(self.box)
+        self.what.setText("" if found else "Nobody stands on this slot; it is 0.")
+        self.what.setVisible(not found)
+        for why in found:
+            for line in self._lines(why):
+                self.box.addWidget(line)
+
+    def _lines(self, why: Why) -> list[QWidget]:
+        fine = f", byte {why.byte + 1} of {len(why.use.slots)}" if len(why.use.slots) > 1 else ""
+        cell = f", cell {why.use.cell}" if why.use.cell else ""
+        head = basics.label(f"{why.fixture.name} · {why.channel.label}{cell}{fine}", "heading", wrap=True)
+        note = basics.label("from above to below; the marked ones decide", "small")
+        return [head, note, *(self._layer(layer) for layer in reversed(why.layers))]
+
+    def _layer(self, layer: Layer) -> QWidget:
+        mark = f'<span style="color:{theme.LIVE}">●</span> ' if layer.wins else "○ "
+        weight = f" · {100 * layer.weight:.0f} % of it" if layer.weight < 1 else ""
+        value = words.value(layer.attribute, layer.value) if layer.attribute else f"{layer.value:.0f}"
+        what = f"{at.attribute(layer.attribute).label} " if layer.attribute else ""
+        text = basics.label(f"{mark}<b>{layer.source}</b><br>{what}{value}{weight}", "", wrap=True)
+        widgets: list[QWidget | int] = [text]
+        if layer.target == "draft" and self.asked:
+            take = basics.tool("close", "Take it out of the draft", lambda: None)
+            fixture = next(w.fixture.id for w in self.session.why(*self.asked))
+            take.clicked.connect(lambda: self.session.untouch({fixture: (layer.attribute,)}))
+            widgets.append(take)
+        elif layer.target.startswith("scene:"):
+            scene = layer.target.removeprefix("scene:")
+            players = [p.id for p in self.session.state.players if p.scene == scene]
+            off = basics.tool("stop", f"Fade out {layer.source}", lambda: self._release(players))
+            widgets.append(off)
+        elif layer.target == "grand":
+            full = basics.tool("sun", "Grand master full, blackout off", lambda: None)
+            full.clicked.connect(self._full)
+            widgets.append(full)
+        row = basics.row(*widgets)
+        row.layout().setStretch(0, 1)
+        return row
+
+    def _release(self, players: list[str]) -> None:
+        for player in players:
+            self.session.release(player)
+
+    def _full(self) -> None:
+        self.session.set_grand(1.0)
+        self.session.set_blackout(False)
