@@ -59,6 +59,9 @@ def _parser() -> argparse.ArgumentParser:
     node.add_argument("--http", type=int, metavar="PORT", help="serve what it has as JSON (0: any free port)")
     node.add_argument("--json", action="store_true", help="print JSON lines instead of a table")
     node.add_argument("--multicast", type=int, nargs="*", default=[], metavar="UNIVERSE", help="join these groups too")
+    node.add_argument("--art-port", type=int, default=6454, help="UDP port for Art-Net (6454)")
+    node.add_argument("--drop", type=float, default=0.0, help="share of packets to lose, 0 to 1")
+    node.add_argument("--delay", type=float, default=0.0, help="seconds by which packets are late")
     node.set_defaults(run=_node)
     controller = sims.add_parser("controller", help="the practice controller's window")
     controller.set_defaults(run=_controller)
@@ -178,7 +181,15 @@ def _node(arguments: argparse.Namespace) -> int:
 
     with contextlib.suppress(ValueError):
         signal.signal(signal.SIGTERM, lambda *_: os._exit(0))
-    return node(arguments.port, arguments.http, arguments.multicast, arguments.json)
+    return node(
+        arguments.port,
+        arguments.http,
+        arguments.multicast,
+        arguments.json,
+        arguments.art_port,
+        arguments.drop,
+        arguments.delay,
+    )
 
 
 def _controller(arguments: argparse.Namespace) -> int:

@@ -40,6 +40,13 @@ def shows() -> Path:
     return folder
 
 
+def types() -> Path:
+    """Where the user's own fixture types lie."""
+    folder = data() / "types"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
 def source_id() -> bytes:
     """This installation's component identifier for sACN (16 bytes, a version 4 UUID), made once and kept."""
     file = state() / "source-id"

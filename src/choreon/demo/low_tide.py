@@ -5,8 +5,25 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from choreon.library import library
-from choreon.model import edits
-from choreon.model.show import Group, Hanging, Look, Output, Page, Place, Room, Scene, Show, Tile
+from choreon.model import attributes as at
+from choreon.model import edits, links, palettes
+from choreon.model.show import (
+    Area,
+    Bar,
+    Group,
+    Hanging,
+    Look,
+    Output,
+    Page,
+    Place,
+    Room,
+    Scene,
+    Seats,
+    Show,
+    Tile,
+    Times,
+    Value,
+)
 
 RGB = tuple[float, float, float]
 
@@ -22,12 +39,50 @@ LANTERN: RGB = (1.0, 0.42, 0.08)
 DUSK: RGB = (0.55, 0.05, 0.60)
 ROSE: RGB = (1.0, 0.12, 0.22)
 
+COLOURS: dict[str, RGB] = {
+    "Moon": MOON,
+    "Deep": DEEP,
+    "Teal": TEAL,
+    "Sea": SEA,
+    "Mud": MUD,
+    "Rust": RUST,
+    "Lantern": LANTERN,
+    "Dusk": DUSK,
+    "Rose": ROSE,
+}
+
+# Metres; left and right as the performers have them, facing the audience.
+MARKS: dict[str, tuple[float, float, float]] = {
+    "Cello": (2.2, 1.2, 0.0),
+    "Centre": (0.0, 3.0, 0.0),
+    "Jetty": (-2.4, 4.4, 0.0),
+    "Slip": (2.4, 4.4, 0.0),
+    "Chair": (-2.2, 1.1, 0.0),
+    "Lantern": (0.0, 4.6, 1.8),
+}
+
+
+BOATHOUSE = Room(
+    "Quillmere Boathouse",
+    8.0,
+    6.0,
+    4.2,
+    bars=(
+        Bar("House bar", -4.2, -3.4, 4.2, -3.4),
+        Bar("First bar", -4.2, 1.6, 4.2, 1.6),
+        Bar("Second bar", -4.2, 3.6, 4.2, 3.6),
+        Bar("Third bar", -4.2, 4.6, 4.2, 4.6),
+    ),
+    seats=Seats(5, 7.2, 1.8, 0.85, 0.2),
+    keep_out=(Area("Audience", -3.8, -5.5, 3.8, -1.5, 0.0, 2.4),),
+)
+
 
 def low_tide(host: str = "127.0.0.1", port: int = 5568) -> Show:
     """The whole sample show, its universes sent to a node at `host`."""
-    show = Show(id="low-tide", name="Low Tide", room=Room("Quillmere Boathouse", 8.0, 6.0, 4.2))
+    show = Show(id="low-tide", name="Low Tide", room=BOATHOUSE)
     show = edits.put(show, "outputs", Output(id="node", host=host, port=port))
-    show = _pages(_scenes(_groups(_rig(show))))
+    show = _pages(_scenes(_palettes(_groups(_rig(show)))))
     return _controller(show)
 
 
@@ -62,7 +117,7 @@ def _rig(show: Show) -> Show:
     hang("pellow-bar-8", "24 channel", "Bar", 2, 1, row((-2.0, 2.0), 5.7, 3.4), Hanging(pitch=0))
     hang("ostrey-spot-160", "13 channel", "Spot", 2, 61, row((-3.4, -1.2, 1.2, 3.4), 4.6, 4.2), Hanging())
     hang("ostrey-wash-90", "12 channel", "Wash", 2, 121, row((-3.7, 3.7), 0.4, 4.2), Hanging())
-    dots = [Place(-0.9 + 0.45 * (i % 5), 5.85, 1.0 + 0.45 * (i // 5)) for i in range(20)]
+    dots = [Place(round(-0.9 + 0.45 * (i % 5), 3), 5.85, round(1.0 + 0.45 * (i // 5), 3)) for i in range(20)]
     hang("pellow-dot", "3 channel", "Dot", 3, 1, dots, Hanging(pitch=-90))
     hang("holmwick-mist", "2 channel", "Hazer", 3, 101, row((-3.8,), 2.6, 0.3), Hanging())
     hang("tarnby-panel", "5 channel", "Panel", 3, 111, row((0.0,), 5.6, 4.0), Hanging(pitch=-55))
@@ -90,6 +145,22 @@ def _groups(show: Show) -> Show:
     return edits.put(show, "groups", *made)
 
 
+def _palettes(show: Show) -> Show:
+    """The colours of the evening, its marks and what aims at them, and some beams."""
+    for name, rgb in COLOURS.items():
+        look: Look = {"any": dict(zip(at.TARGET_COLOUR, rgb, strict=True))}
+        show, _ = palettes.keep_palette(show, name, at.Family.COLOUR, look)
+    for name, place in MARKS.items():
+        show, mark = palettes.keep_mark(show, name, *place)
+        aims: Look = {"any": links.aim(links.to_mark(mark))}
+        show, _ = palettes.keep_palette(show, f"On {name}", at.Family.POSITION, aims)
+    for name, values in palettes.BEAMS:
+        show, _ = palettes.keep_palette(show, name, at.Family.BEAM, {"any": dict(values)})
+    groynes: Look = {i: {"Gobo1": 2.0} for i in _ids(show, "Spot")}
+    show, _ = palettes.keep_palette(show, "Groynes", at.Family.BEAM, groynes, exact=True)
+    return show
+
+
 OPENING = ("slack-water-pad",)  # what is on when the sample show begins
 
 
@@ -100,16 +171,24 @@ class _Paint:
         self.show = show
 
     def lit(
-        self, name: str, level: float, rgb: RGB | None = None, which: Sequence[int] | None = None, **more: float
+        self, name: str, level: float, rgb: RGB | None = None, which: Sequence[int] | None = None, **more: Value
     ) -> Look:
         ids = _ids(self.show, name)
         look: Look = {}
         for i in range(len(ids)) if which is None else which:
-            values: dict[str, float | tuple[float, ...]] = {"Dimmer": level, **more}
+            values: dict[str, Value] = {"Dimmer": level, **more}
             if rgb is not None:
-                values |= dict(zip(("ColorRGB_Red", "ColorRGB_Green", "ColorRGB_Blue"), rgb, strict=True))
+                values |= self._colour(rgb)
             look[ids[i]] = values
         return look
+
+    def _colour(self, rgb: RGB) -> dict[str, Value]:
+        """A link to the palette that holds the colour, or the colour itself."""
+        name = next((n for n, c in COLOURS.items() if c == rgb), "")
+        palette = next((p for p in self.show.palettes.values() if name and p.name == name), None)
+        if palette is None:
+            return dict(zip(at.TARGET_COLOUR, rgb, strict=True))
+        return dict.fromkeys(at.TARGET_COLOUR, links.to_palette(palette.id))
 
     def cells(self, first: RGB, last: RGB, level: float) -> Look:
         """A gradient over the sixteen cells of both bars."""
@@ -123,11 +202,20 @@ class _Paint:
         return look
 
     def aimed(
-        self, name: str, level: float, aims: Sequence[tuple[float, float]], rgb: RGB | None = None, **more: float
+        self, name: str, level: float, aims: Sequence[tuple[float, float]], rgb: RGB | None = None, **more: Value
     ) -> Look:
         look: Look = {}
         for i, (pan, tilt) in enumerate(aims):
             look |= self.lit(name, level, rgb, [i], Pan=pan, Tilt=tilt, **more)
+        return look
+
+    def on_marks(self, name: str, level: float, marks: Sequence[str], rgb: RGB | None = None, **more: Value) -> Look:
+        """Heads, each on a mark, by the palettes that aim there."""
+        look: Look = {}
+        for i, mark in enumerate(marks):
+            if mark:
+                palette = next(p for p in self.show.palettes.values() if p.name == f"On {mark}")
+                look |= self.lit(name, level, rgb, [i], **links.aim(links.to_palette(palette.id)), **more)
         return look
 
     def dots(self, rgb: RGB, levels: Sequence[float]) -> Look:
@@ -144,6 +232,20 @@ def _all(*looks: Look) -> Look:
     return merged
 
 
+def _linked(show: Show, palette: str) -> str:
+    return links.to_palette(next(p.id for p in show.palettes.values() if p.name == palette))
+
+
+TAGS: dict[str, tuple[str, ...]] = {
+    "Slack Water": ("part", "cello", "calm"),
+    "Mudlight": ("part", "warm"),
+    "The Groynes": ("part", "heads"),
+    "Spring Tide": ("part", "bright"),
+    "Lanterns Home": ("part", "cello", "warm"),
+    "Cello": ("cello",),
+}
+
+
 def _scenes(show: Show) -> Show:
     p = _Paint(show)
     ripple = [0.25 + 0.6 * ((i * 7) % 5) / 4 for i in range(20)]
@@ -153,7 +255,7 @@ def _scenes(show: Show) -> Show:
         p.lit("Uplight", 0.5, SEA),
         p.cells(DEEP, TEAL, 0.7),
         p.dots(MOON, ripple),
-        p.aimed("Spot", 0.35, [(0, -38), (0, -30), (0, -30), (0, -38)]),
+        p.on_marks("Spot", 0.35, ["Jetty", "Cello", "Cello", "Slip"]),
         p.lit("Front", 0.15),
     )
     mud = _all(
@@ -161,11 +263,11 @@ def _scenes(show: Show) -> Show:
         p.lit("Par", 0.35, DUSK, range(4, 8)),
         p.lit("Uplight", 0.65, LANTERN, ColorAdd_RY=0.8),
         p.cells(RUST, DUSK, 0.6),
-        p.aimed("Wash", 0.7, [(-40, -32), (40, -32)], LANTERN),
+        p.on_marks("Wash", 0.7, ["Centre", "Centre"], LANTERN),
         p.lit("Front", 0.3, which=[1, 2, 3, 4]),
     )
     groynes = _all(
-        p.aimed("Spot", 0.95, [(28, -48), (12, -26), (-12, -26), (-28, -48)], gobo=30),
+        p.aimed("Spot", 0.95, [(28, -48), (12, -26), (-12, -26), (-28, -48)], Gobo1=_linked(show, "Groynes")),
         p.lit("Par", 0.2, DEEP),
         p.lit("Uplight", 0.3, DEEP),
         p.cells(DEEP, DEEP, 0.35),
@@ -185,7 +287,7 @@ def _scenes(show: Show) -> Show:
         p.lit("Uplight", 0.55, RUST),
         p.cells(LANTERN, ROSE, 0.55),
         p.dots(LANTERN, heart),
-        p.aimed("Spot", 0.5, [(0, -20), (0, -12), (0, -12), (0, -20)]),
+        p.on_marks("Spot", 0.5, ["Cello", "Lantern", "Lantern", "Cello"]),
         p.lit("Front", 0.35),
     )
     rows: list[tuple[str, Look, float]] = [
@@ -196,7 +298,7 @@ def _scenes(show: Show) -> Show:
         ("Lanterns Home", home, 6.0),
         (
             "Cello",
-            _all(p.lit("Front", 0.75, which=[1, 2]), p.aimed("Wash", 0.5, [(-10, -18), (60, -30)], LANTERN)),
+            _all(p.lit("Front", 0.75, which=[3, 4]), p.on_marks("Wash", 0.5, ["Cello", "Cello"], LANTERN)),
             3.0,
         ),
         ("Front wash", p.lit("Front", 0.85), 2.0),
@@ -205,11 +307,24 @@ def _scenes(show: Show) -> Show:
         ("Stage rose", p.lit("Par", 0.8, ROSE), 2.0),
         ("House lights", p.lit("House", 0.9), 3.0),
         ("Dots", p.dots(LANTERN, [0.7] * 20), 1.0),
-        ("Haze", {_ids(show, "Hazer")[0]: {"Fog1": 110.0, "Fan1": 140.0}}, 0.0),
+        ("Haze", {_ids(show, "Hazer")[0]: {"Fog1": 0.43, "Fan1": 0.55}}, 0.0),
         ("Strobe hit", p.lit("Panel", 0.9, WHITE, Shutter1Strobe=8.0), 0.0),
     ]
     rows = rows[5:] + rows[4::-1]  # the shelf shows the newest first: there the five parts stand in their order
-    made = [Scene(id=edits.fresh_id(n, ()), name=n, look=look, fade_in=t, fade_out=t) for n, look, t in rows]
+    folders = {n: "Low Tide" for n, _, _ in rows[-5:]} | {n: "Open mic" for n, _, _ in rows if n.startswith("Stage")}
+    made = [
+        Scene(
+            id=edits.fresh_id(n, ()),
+            name=n,
+            look=look,
+            fade_in=t,
+            fade_out=t,
+            folder=folders.get(n, "House"),
+            tags=TAGS.get(n, ()),
+            times={at.Family.POSITION: Times(0.0, 1.5)} if n == "Lanterns Home" else {},
+        )
+        for n, look, t in rows
+    ]
     return edits.put(show, "scenes", *made)
 
 
