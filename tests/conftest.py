@@ -19,7 +19,14 @@ from choreon.formats import showfile
 from choreon.model.show import Show
 from choreon.sim.node import Node
 
-hypothesis.settings.register_profile("choreon", deadline=None)  # machines stall; time is measured in bench/
+# Machines stall, so no deadlines: time is measured in bench/. The same cases each time, so that a change is judged by
+# what it changed; CHOREON_FUZZ=1 looks for new ones.
+hypothesis.settings.register_profile(
+    "choreon",
+    deadline=None,
+    derandomize="CHOREON_FUZZ" not in os.environ,
+    suppress_health_check=[hypothesis.HealthCheck.too_slow],
+)
 hypothesis.settings.load_profile("choreon")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 

@@ -29,7 +29,7 @@ def test_a_wheel_holds_fonts_icons_library_and_demo_and_starts(tmp_path, node):
         "choreon/ui/icons/rig.svg",
         "choreon/ui/icons/LICENSE",
         "choreon/ui/style.qss",
-        "choreon/library/types/tarnby-par-7.json",
+        "choreon/library/heads.py",
         "choreon/demo/low_tide.py",
     ):
         assert needed in names

@@ -23,6 +23,7 @@ from choreon.engine import playing, protocol
 from choreon.engine.screen import ScreenReader
 from choreon.formats import showfile
 from choreon.model import changes, edits
+from choreon.model.show import Output
 from choreon.render.frame import render
 from choreon.render.programme import compile_show
 from choreon.sim.controller import PracticeController
@@ -55,7 +56,7 @@ def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(eng
         client = engines.start(path)
         client.send(protocol.Press("strobe-hit-pad"))
         client.send(protocol.SetLevel("front-wash-fader", 0.5))
-        client.send(protocol.Touch({"spot-1": {"Pan": 90.0, "Dimmer": 0.3}}))
+        client.send(protocol.Touch(look={"spot-1": {"Pan": 90.0, "Dimmer": 0.3}}))
         want = expected(
             show,
             lambda s: playing.press(show, s, "strobe-hit-pad", 0.0),
@@ -116,7 +117,7 @@ def test_killed_and_started_again_it_goes_on_where_it_was(engines, demo_path, no
     pid = client.wait_for(protocol.Welcome).pid
     client.send(protocol.SetLevel("front-wash-fader", 1.0))
     client.send(protocol.SetMasters(grand=0.5))
-    client.send(protocol.Touch({"par-1": {"Dimmer": 0.25}}))
+    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.25}}))
     session_file = folders.state() / "low-tide.session"
     until(lambda: values(node, 1)[:1] == [108] and session_file.exists())
     time.sleep(0.6)
@@ -161,8 +162,8 @@ def test_a_client_that_never_reads_holds_nothing_up(engines, demo_path, node):
     engines.start(demo_path)
     client = engines.connect()
     for i in range(300):
-        client.send(protocol.Touch({"par-1": {"Dimmer": i / 300}}))
-    client.send(protocol.Touch({"par-1": {"Dimmer": 1.0}}))
+        client.send(protocol.Touch(look={"par-1": {"Dimmer": i / 300}}))
+    client.send(protocol.Touch(look={"par-1": {"Dimmer": 1.0}}))
     until(lambda: values(node, 1)[10:11] == [255])
 
 
@@ -188,7 +189,7 @@ def test_stop_fades_out_and_ends_the_streams(engines, demo_path, node):
 
 def test_frames_for_the_screen_are_those_of_the_wire(engines, demo_path, node):
     client = engines.start(demo_path)
-    client.send(protocol.Touch({"par-1": {"Dimmer": 0.5}}))
+    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[10:11] == [128])
     found = ScreenReader(engine_client.screen_path()).read()
     assert found is not None
@@ -239,3 +240,47 @@ def test_engine_demo_runs_headless_and_ends_on_a_signal(engines, node):
     process.send_signal(signal.SIGTERM)
     assert process.wait(5) == 0
     until(lambda: all(r.ended for r in node.reports()))
+
+
+def test_lamps_that_shall_be_lit_are_switched_on_when_the_show_opens(engines, demo_show, own_folders, node):
+    """Lamp on stands for three seconds on the control channel, 204 of 200…209, then it rests; once, not again."""
+    path = own_folders / "Lit.choreon"
+    showfile.write(path, edits.change_fixtures(demo_show, {"spot-1": {"lamp_on": True}}))
+    engines.start(path)
+    until(lambda: values(node, 2) and values(node, 2)[72] == 204)
+    assert values(node, 2)[85] == 0
+    until(lambda: values(node, 2)[72] == 0)
+
+
+def test_bytes_sent_stand_for_their_time_and_blinking_ends(engines, demo_path, node):
+    client = engines.start(demo_path)
+    client.send(protocol.SendBytes("try", 1, 400, bytes([7, 8]), 30.0))
+    client.send(protocol.Blink(("par-1",), 30.0))
+    until(lambda: values(node, 1) and values(node, 1)[399:401] == [7, 8])
+    until(lambda: values(node, 1)[10] == 255)
+    client.send(protocol.SendBytes("try", 1, 1, b"", 0.0))
+    client.send(protocol.Blink((), 0.0))
+    until(lambda: values(node, 1)[399:401] == [0, 0] and values(node, 1)[10] == 0)
+    client.send(protocol.SendBytes("far", 1, 600, b"x", 1.0))  # past the universe: nothing comes of it
+    client.send(protocol.SendBytes("end", 1, 512, b"\x05\x06", 0.3))
+    until(lambda: values(node, 1)[511] == 5)
+    until(lambda: values(node, 1)[511] == 0)
+
+
+def test_outputs_tell_what_they_do_and_one_in_trouble_harms_no_other(engines, demo_show, own_folders, node):
+    bad = Output(id="bad", interface="203.0.113.77")
+    path = own_folders / "Two.choreon"
+    showfile.write(path, edits.put(demo_show, "outputs", bad))
+    client = engines.start(path)
+    told: dict[str, protocol.Sending] = {}
+
+    def heard() -> bool:
+        for message in client.receive(0.1):
+            if isinstance(message, protocol.Pulse):
+                told.update({s.id: s for s in message.outputs})
+        return bool(told.get("bad")) and told["bad"].errors > 30
+
+    until(heard)
+    assert "203.0.113.77 is not there" in told["bad"].trouble
+    assert (told["node"].errors, told["node"].trouble) == (0, "")
+    assert node.reports()[0].jumps == 0

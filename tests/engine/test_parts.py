@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import selectors
+import socket
 import struct
 import threading
 import time
@@ -17,6 +19,7 @@ from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import clock as clocks
 from choreon.engine import playing, protocol, session
+from choreon.engine.link import Link
 from choreon.engine.screen import MOST, Screen, ScreenReader
 from choreon.engine.takeover import Takeover
 from choreon.render.players import PlayState
@@ -74,7 +77,9 @@ messages = st.lists(
         st.builds(protocol.Press, st.text(max_size=20)),
         st.builds(protocol.SetLevel, st.text(max_size=20), level),
         st.builds(protocol.SetMasters, st.none() | level, st.none() | st.booleans()),
-        st.builds(protocol.Touch, st.dictionaries(st.text(max_size=5), st.dictionaries(st.text(max_size=5), level))),
+        st.builds(
+            protocol.Touch, look=st.dictionaries(st.text(max_size=5), st.dictionaries(st.text(max_size=5), level))
+        ),
         st.builds(protocol.Stop, level),
     ),
     max_size=6,
@@ -222,3 +227,35 @@ def test_without_a_runtime_folder_there_is_one_of_the_users_own(monkeypatch, tmp
     monkeypatch.setenv("XDG_RUNTIME_DIR", "")
     monkeypatch.setattr(folders.tempfile, "gettempdir", lambda: str(tmp_path))
     assert folders.runtime() == tmp_path / f"choreon-runtime-{os.getuid()}" / "choreon"
+
+
+def test_what_a_client_sent_before_it_went_is_still_heard(own_folders):
+    """It sends its last message and closes, while an answer to it is being written."""
+    heard: list[str] = []
+    link = Link(
+        own_folders / "l.sock",
+        lambda peer, message: heard.append(type(message).__name__),
+        lambda: protocol.State(PlayState()),
+        lambda: None,
+    )
+    try:
+        client = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+        client.connect(str(own_folders / "l.sock"))
+        link._accept()
+        (peer,) = link._peers.values()
+        client.sendall(protocol.pack(protocol.Hello()))
+        link._serve(peer, selectors.EVENT_READ)
+        client.sendall(protocol.pack(protocol.Press("cello-pad")))
+        client.close()
+        for _ in range(3):
+            link.notice(protocol.Trouble("nobody reads this"))
+            link._tell()
+        link._serve(peer, selectors.EVENT_READ)
+        assert heard == ["Hello", "Press"]
+        link._serve(peer, selectors.EVENT_READ)  # and the end is met after it
+        assert not link._peers
+    finally:
+        link._server.close()
+        link._selector.close()
+        link._wake_in.close()
+        link._wake_out.close()

@@ -9,6 +9,7 @@ import os
 import zipfile
 from pathlib import Path
 
+import msgspec
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -36,6 +37,17 @@ def test_out_and_in_again_is_the_same_show(tmp_path):
     assert showfile.read(path) == SHOW
     assert list(showfile.read(path).fixtures) == list(SHOW.fixtures)
     assert not list(tmp_path.glob("*.part"))
+
+
+def test_it_is_laid_out_for_reading():
+    """One value a line, each level a blank further in, as JSON is laid out; odd names do not break it."""
+    show = edits.replace(SHOW, name='a "quoted"\nname — مرحبا', groups={}, room=SHOW.room)
+    with zipfile.ZipFile(io.BytesIO(showfile.to_bytes(show))) as made:
+        text = made.read("show.json")
+    assert text == msgspec.json.format(text, indent=1)
+    assert json.loads(text)["show"]["name"] == show.name
+    assert list(json.loads(text)) == ["format", "types", "show"]
+    assert showfile.from_bytes(showfile.to_bytes(show)) == show
 
 
 def test_only_types_in_use_travel_and_unknown_ones_are_kept_as_they_are():

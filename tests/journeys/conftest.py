@@ -6,10 +6,11 @@ import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QDialog, QInputDialog, QMenu, QPushButton, QWidget
 
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
@@ -26,11 +27,11 @@ class Hands:
         self.window = window
         self.session = window.session
 
-    def until(self, what: Callable[[], object], seconds: float = 10.0) -> None:
+    def until(self, what: Callable[[], object], seconds: float = 10.0, else_: str = "it did not come to that") -> None:
         """Let the window live until `what()` holds."""
         end = time.monotonic() + seconds
         while not what():
-            assert time.monotonic() < end, "it did not come to that in time"
+            assert time.monotonic() < end, else_
             QTest.qWait(10)
 
     def click(self, widget: QWidget, at: QPointF | QPoint | None = None, **held) -> None:
@@ -50,11 +51,13 @@ class Hands:
         QApplication.processEvents()
 
     def button(self, inside: QWidget, text: str) -> QPushButton:
-        """The button with a text, which must be there, visible and enabled."""
-        found = [b for b in inside.findChildren(QPushButton) if b.text() == text and b.isVisible()]
-        assert found, f"no button “{text}”"
-        assert found[0].isEnabled(), f"“{text}” is disabled"
-        return found[0]
+        """The button with a text, once it is there, visible and enabled."""
+
+        def there() -> list[QPushButton]:
+            return [b for b in inside.findChildren(QPushButton) if b.text() == text and b.isVisible()]
+
+        self.until(lambda: any(b.isEnabled() for b in there()), 5.0, f"no button “{text}” to press")
+        return there()[0]
 
     def type(self, widget: QWidget, text: str, enter: bool = True) -> None:
         widget.setFocus()
@@ -64,6 +67,34 @@ class Hands:
             QTest.keyClick(QApplication.focusWidget() or widget, Qt.Key.Key_Return)
         QApplication.processEvents()
 
+    def in_dialog(self, act: Callable[[], object], do: Callable[[QWidget], None]) -> None:
+        """Do something that asks in a window of its own, and answer there."""
+        trouble: list[BaseException] = []
+        asked: list[QDialog] = []
+        watch = QTimer(self.window)
+
+        def answer() -> None:
+            dialog = QApplication.activeModalWidget()
+            if not isinstance(dialog, QDialog) or not dialog.isVisible():
+                return
+            watch.stop()
+            asked.append(dialog)
+            QTest.qWait(50)  # it comes up first
+            try:
+                do(dialog)
+            except BaseException as error:
+                trouble.append(error)
+            if dialog.isVisible():
+                dialog.reject()
+
+        watch.timeout.connect(answer)
+        watch.start(20)
+        act()
+        self.until(lambda: asked, 5.0, "nothing asked")
+        watch.deleteLater()
+        if trouble:
+            raise trouble[0]
+
     def place(self, name: str) -> QWidget:
         """Go to a place by its button on the rail."""
         names = ("rig", "compose", "perform", "surfaces")
@@ -71,6 +102,56 @@ class Hands:
         assert self.window.place == name
         QTest.qWait(30)
         return self.window.places[name]
+
+
+def mostly(levels: list[int], *which: int) -> bool:
+    """Whether emitters are lit by these alone, but for the traces that a true colour takes of others."""
+    lit = [level for i, level in enumerate(levels) if i in which]
+    rest = [level for i, level in enumerate(levels) if i not in which]
+    return bool(levels) and max(lit) == 255 and min(lit) > 90 and max(rest, default=0) < 40
+
+
+def missed(hands, heads: list[str], goal) -> float:
+    """By how many metres the beams of heads miss a point, by what the frame says."""
+    found = hands.session.light()
+    if found is None:
+        return 9.0
+    worst = 0.0
+    for lamp, way in zip(hands.session.decoder.lamps, found[1].direction, strict=True):
+        if lamp.fixture in heads:
+            to = np.array(goal) - [lamp.place.x, lamp.place.y, lamp.place.z]
+            worst = max(worst, float(np.linalg.norm(to - way * (way @ to))))
+    return worst
+
+
+def pick(hands, act, *texts: str) -> None:
+    """Open a menu and choose the line that begins with a text; more texts go on in the menus below it."""
+
+    chosen: list[str] = []
+    watch = QTimer(hands.window)
+
+    def choose() -> None:
+        menu = QApplication.activePopupWidget()
+        if not isinstance(menu, QMenu):
+            return
+        watch.stop()
+        here = menu
+        for text in texts[:-1]:
+            here = next(a.menu() for a in here.actions() if a.text().startswith(text))
+        found = [a for a in here.actions() if a.text().startswith(texts[-1]) and a.isEnabled()]
+        menu.close()
+        chosen.extend(a.text() for a in found[:1])
+        if found:
+            found[0].trigger()
+
+    watch.timeout.connect(choose)
+    watch.start(50)
+    act()
+    hands.until(lambda: not watch.isActive(), 5.0, "no menu opened")
+    watch.deleteLater()
+    assert chosen, f"no line “{texts[-1]}” to choose"
+    QTest.qWait(20)
+    hands.until(lambda: not hands.window.places["rig"].files.work.busy)
 
 
 def open_window(path: Path, client: engine_client.Client | None = None) -> Hands:
@@ -93,12 +174,18 @@ def open_window(path: Path, client: engine_client.Client | None = None) -> Hands
 
 def end(hands: Hands) -> None:
     """Close the window and stop the engine."""
+    leave(hands, stop=True)
+    stop_engine()
+
+
+def leave(hands: Hands, stop: bool = False) -> None:
+    """Close the window; the engine plays on, or stops."""
     window = hands.holder.window  # type: ignore[attr-defined]
-    window.finish(stop=True, fade=0.0)
+    window.finish(stop=stop, fade=0.0)
     window.close()
     window.deleteLater()
     QApplication.processEvents()
-    stop_engine()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 def stop_engine() -> None:
@@ -128,3 +215,12 @@ def controller() -> Iterator[PracticeController]:
     made = PracticeController()
     yield made
     made.close()
+
+
+@pytest.fixture
+def answers(monkeypatch):
+    """What the user types when asked for a text."""
+    given: list[str] = []
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: (given.pop(0), True))
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *_, **__: (given.pop(0), True))
+    return given

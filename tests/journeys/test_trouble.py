@@ -28,7 +28,7 @@ from choreon.ui.app import find_show
 from choreon.ui.widgets import basics
 from choreon.ui.window import CloseDialog
 from tests.conftest import free_port, until, values
-from tests.journeys.conftest import end, open_window, stop_engine
+from tests.journeys.conftest import end, leave, open_window, stop_engine
 
 
 def start_window(path: Path) -> subprocess.Popen[str]:
@@ -59,7 +59,7 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
     client = engine_client.connect(10)
     client.send(protocol.SetLevel("front-wash-fader", 1.0))
     client.send(protocol.SetMasters(grand=0.5))
-    client.send(protocol.Touch({"par-1": {"Dimmer": 0.5}}))
+    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[0] == 108 and values(node, 1)[10] == 64)
     client.close()
     finish(window)
@@ -85,7 +85,7 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
 def test_a_new_window_shows_what_plays_and_the_draft(qapp, engines, demo_path, node):
     client = engines.start(demo_path)
     client.send(protocol.SetLevel("front-wash-fader", 1.0))
-    client.send(protocol.Touch({"par-1": {"Dimmer": 0.5}}))
+    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[10:11] == [128])
     hands = open_window(demo_path, engines.connect())
     try:
@@ -94,8 +94,7 @@ def test_a_new_window_shows_what_plays_and_the_draft(qapp, engines, demo_path, n
         hands.until(lambda: perform.tiles["front-wash-fader"].fader.level == 1.0)
         assert len(perform.on_now.rows) == 1
     finally:
-        hands.window.finish(stop=False)
-        hands.window.close()
+        leave(hands)
 
 
 def test_the_engine_is_killed_and_comes_back_with_the_same_light(hands, node):
@@ -122,6 +121,9 @@ def test_clashes_and_runs_past_512_are_told_before_anything_hangs(hands):
     assert "Front 5, Front 6, House 1 and 3 more already have slots here" in rig.hang.preview.text()
     assert not rig.hang.go.isEnabled()
     assert rig.ribbon.ribbon.ghost.clash
+    rig.hang.address.setValue(500)
+    assert rig.hang.preview.text() == "Universe 1, 500–507; Universe 2, 49–56: free."
+    rig.hang.over.setChecked(False)
     rig.hang.address.setValue(500)
     assert "ends past 512. 1 would fit" in rig.hang.preview.text()
     assert not rig.hang.go.isEnabled()
@@ -248,6 +250,7 @@ def test_closing_asks_once_and_remembers(hands, demo_path, node):
     again = open_window(demo_path, engine_client.Client())
     again.window.close()  # remembered: no question
     assert not again.window.isVisible()
+    again.window.deleteLater()
     assert len(seen) == 2
 
 
@@ -353,3 +356,20 @@ def test_demo_starts_window_node_and_controller(own_folders):
         demo.kill()
         demo.wait(10)
         stop_engine()
+
+
+def test_a_drag_never_jumps_back_while_the_engine_answers(hands):
+    """States that the engine sent before it heard of a change do not undo it on the screen."""
+    hands.place("compose")
+    session, seen = hands.session, []
+    session.state_changed.connect(lambda state: seen.append(state.draft.look.get("par-1", {}).get("Dimmer")))
+    for i in range(1, 120):
+        session.touch({"par-1": {"Dimmer": i / 120}})
+        QTest.qWait(3)
+    assert seen == sorted(seen)
+    session.untouch({"par-1": ("Dimmer",)})
+    del seen[:]
+    for _ in range(40):
+        QTest.qWait(3)
+    assert set(seen) <= {None}
+    hands.until(lambda: session.state.draft.turn == session._turn)

@@ -6,7 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from choreon.render.colour import from_oklab, from_screen, mix_white, to_oklab, to_screen
+from choreon.render.colour import from_oklab, from_screen, to_oklab, to_screen
+from tests.render.test_mixing import mix_white
 
 light = arrays(np.float64, (5, 3), elements=st.floats(0.0, 1.0))
 

@@ -13,12 +13,15 @@ from choreon.render.frame import blend, render
 from choreon.render.players import Draft, Masters, Player, PlayState, Ramp, Step
 from choreon.render.programme import compile_show
 
+# The shipped types without what they say of their emitters: then the primaries are those of Rec.709.
+PLAIN = {i: edits.replace(kind, emitters=()) for i, kind in library().items()}
+
 
 def rig_of(*hung) -> Show:
     """A show with fixtures hung: (type, mode, address), ids `a`, `b`, … on universe 1."""
     show = Show(id="t", name="T")
     for letter, (kind, mode, address) in zip("abcdefgh", hung, strict=False):
-        show, (made,) = edits.hang(show, library()[kind], mode, 1, 1, address)
+        show, (made,) = edits.hang(show, PLAIN[kind], mode, 1, 1, address)
         fixture = edits.replace(show.fixtures[made], id=letter)
         show = edits.put(edits.drop(show, "fixtures", [made]), "fixtures", fixture)
     return show
@@ -88,10 +91,12 @@ def test_cells_take_one_value_or_their_own():
 
 
 def test_home_rests_and_device_channels_are_raw():
-    """Spot at rest: pan, tilt in the middle (0x8000), no light, shutter open (47), focus 128; gobo by raw value."""
+    """Spot at rest: pan, tilt in the middle (0x8000), no light, shutter open (47), focus 128, wheels at their home, 0.
+    The second gobo stands on 24…35, the middle is 29."""
     show = rig_of(("ostrey-spot-160", "13 channel", 1))
     assert frame_of(show)[:13] == [0x80, 0, 0x80, 0, 0, 0, 47, 0, 0, 0, 0, 128, 0]
-    assert frame_of(with_scenes(show, s={"a": {"gobo": 30}}), playing_scene("s"))[8] == 30
+    assert frame_of(with_scenes(show, s={"a": {"Gobo1": 2}}), playing_scene("s"))[8] == 29
+    assert frame_of(with_scenes(show, s={"a": {"dmx:gobo": 30}}), playing_scene("s"))[8] == 30
 
 
 def test_masters_scale_intensity_only():

@@ -17,6 +17,9 @@ from choreon.render.players import Draft, PlayState
 from choreon.render.programme import compile_show
 from choreon.render.rig import compile_rig
 
+# The shipped types without what they say of their emitters: then the primaries are those of Rec.709.
+PLAIN = {i: edits.replace(kind, emitters=()) for i, kind in library().items()}
+
 EVERY = [(kind.id, mode.name) for kind in library().values() for mode in kind.modes]
 
 
@@ -38,8 +41,8 @@ def light(show: Show, look: dict):
 
 @pytest.mark.parametrize(("kind", "mode"), EVERY)
 def test_every_mode_writes_within_its_footprint(kind, mode):
-    show = one(library()[kind], mode, address=100)
-    footprint = library()[kind].mode(mode).footprint
+    show = one(PLAIN[kind], mode, address=100)
+    footprint = PLAIN[kind].mode(mode).footprint
     rig = compile_show(show).rig
     everything = dict.fromkeys(rig.where["f"], 1.0)
     bytes_ = frame(show, {"f": everything})[0]
@@ -50,10 +53,10 @@ def test_every_mode_writes_within_its_footprint(kind, mode):
 
 @pytest.mark.parametrize(("kind", "mode"), EVERY)
 def test_every_mode_is_dark_at_home_and_lights_when_opened(kind, mode):
-    show = one(library()[kind], mode)
+    show = one(PLAIN[kind], mode)
     lit = light(show, {})
     if not len(lit.rgb):
-        assert library()[kind].kind == "hazer"
+        assert PLAIN[kind].kind in ("hazer", "fogger", "fan")
         return
     assert lit.rgb.max() == 0
     opened = light(show, {"f": {at.DIMMER: 1.0, at.SHUTTER: 1.0}})
@@ -62,15 +65,15 @@ def test_every_mode_is_dark_at_home_and_lights_when_opened(kind, mode):
         shut = light(show, {"f": {at.DIMMER: 1.0, at.SHUTTER: 0.0}})
         closes = any(
             r.attribute == at.SHUTTER and r.low < 0.5
-            for use in library()[kind].mode(mode).uses
-            for r in library()[kind].channel(use.channel).ranges
+            for use in PLAIN[kind].mode(mode).uses
+            for r in PLAIN[kind].channel(use.channel).ranges
         )
         assert (shut.rgb.max() == 0) == closes
 
 
 @settings(max_examples=60, deadline=None)
 @given(
-    st.sampled_from([m for m in EVERY if m[0].startswith("ostrey")]),
+    st.sampled_from([m for m in EVERY if m[0] in ("ostrey-spot-160", "ostrey-wash-90")]),
     st.floats(-100, 100),
     st.floats(-100, 100),
     st.floats(-90, 90),
@@ -78,7 +81,7 @@ def test_every_mode_is_dark_at_home_and_lights_when_opened(kind, mode):
 def test_direction_read_back_is_the_direction_that_was_meant(which, pan, tilt, pitch):
     from choreon.render import aim
 
-    show = one(library()[which[0]], which[1], hanging=Hanging(pitch=pitch))
+    show = one(PLAIN[which[0]], which[1], hanging=Hanging(pitch=pitch))
     got = light(show, {"f": {"Pan": pan, "Tilt": tilt}}).direction[0]
     meant = aim.beam(aim.hanging_matrix([0.0], [pitch], [0.0]), [pan], [tilt])[0]
     fine = "13" in which[1] or "12" in which[1]
@@ -88,20 +91,20 @@ def test_direction_read_back_is_the_direction_that_was_meant(which, pan, tilt, p
 @settings(max_examples=40, deadline=None)
 @given(st.floats(0, 1), st.tuples(*[st.floats(0, 1)] * 3))
 def test_colour_read_back_is_the_colour_that_was_meant(level, rgb):
-    show = one(library()["pellow-dot"], "3 channel")
+    show = one(PLAIN["pellow-dot"], "3 channel")
     look = {"f": {at.DIMMER: level, **dict(zip(at.TARGET_COLOUR, rgb, strict=True))}}
     assert light(show, look).rgb[0] == pytest.approx(np.array(rgb) * level, abs=0.003)
 
 
 @pytest.mark.parametrize("hertz", [1.0, 4.0, 12.5, 20.0])
 def test_strobe_read_back_in_hertz(hertz):
-    show = one(library()["tarnby-par-7"], "8 channel")
+    show = one(PLAIN["tarnby-par-7"], "8 channel")
     assert light(show, {"f": {at.STROBE: hertz}}).strobe[0] == pytest.approx(hertz, abs=0.05)
     assert light(show, {"f": {at.STROBE: 0.0}}).strobe[0] == 0.0
 
 
 def test_cells_lie_where_their_fixture_turns_them():
-    show = one(library()["pellow-bar-8"], "24 channel", hanging=Hanging(yaw=90))
+    show = one(PLAIN["pellow-bar-8"], "24 channel", hanging=Hanging(yaw=90))
     lamps = decoder_for(compile_show(show).rig, show.types.values()).lamps
     assert [lamp.cell for lamp in lamps] == list(range(1, 9))
     assert lamps[0].place.x == pytest.approx(0.0, abs=1e-9)
@@ -145,7 +148,7 @@ def test_a_part_of_a_channel():
     assert frame(show, {})[0, 0] == 120
 
 
-def test_a_type_without_ranges_or_with_a_lone_white_rests_at_home():
+def test_a_channel_without_ranges_rests_at_home_and_a_lone_white_is_dimmed():
     empty = FixtureType(
         id="e",
         maker="",
@@ -158,12 +161,13 @@ def test_a_type_without_ranges_or_with_a_lone_white_rests_at_home():
         modes=(Mode(name="m", uses=(Use("w", (1,)), Use("n", (2,)))),),
     )
     show = one(empty, "m")
-    assert frame(show, {})[0, :2].tolist() == [7, 9]
-    assert frame(show, {"f": {"n": 33.0}})[0, :2].tolist() == [7, 33]
+    assert frame(show, {})[0, :2].tolist() == [0, 9]
+    assert frame(show, {"f": {at.DIMMER: 0.5}})[0, :2].tolist() == [128, 9]
+    assert frame(show, {"f": {"dmx:n": 33.0}})[0, :2].tolist() == [0, 33]
 
 
 def test_a_pack_of_six_is_one_fixture_with_six_cells():
-    show = one(library()["holmwick-6-way"], "Six outputs")
+    show = one(PLAIN["holmwick-6-way"], "Six outputs")
     levels = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0)
     assert frame(show, {"f": {"Dimmer": levels}})[0, :6].tolist() == [0, 51, 102, 153, 204, 255]
     assert frame(show, {"f": {"Dimmer": (0.2, 0.4)}})[0, :6].tolist() == [51, 102, 102, 102, 102, 102]
@@ -171,7 +175,7 @@ def test_a_pack_of_six_is_one_fixture_with_six_cells():
 
 def test_a_look_survives_another_mode_of_the_type():
     """What was stored for eight channels lights the four-channel mode: its dimmer is then a virtual one."""
-    kind = library()["tarnby-par-7"]
+    kind = PLAIN["tarnby-par-7"]
     look = {"f": {at.DIMMER: 0.5, at.RED: 1.0, at.GREEN: 0.0, at.BLUE: 0.0, at.STROBE: 5.0}}
     assert frame(one(kind, "8 channel"), look)[0, :2].tolist() == [128, 255]
     assert frame(one(kind, "4 channel"), look)[0, :4].tolist() == [128, 0, 0, 0]
@@ -193,7 +197,7 @@ values = st.fixed_dictionaries(
 @settings(max_examples=50, deadline=None)
 @given(st.lists(st.dictionaries(names, values, max_size=3), max_size=4))
 def test_looks_stacked_are_looks_laid_one_by_one(many):
-    show, _ = edits.hang(Show(id="t", name="T"), library()["tarnby-par-7"], "8 channel", 3, 1, 1)
+    show, _ = edits.hang(Show(id="t", name="T"), PLAIN["tarnby-par-7"], "8 channel", 3, 1, 1)
     rig = compile_show(show).rig
     looks = [compile_look(rig, look) for look in many]
     merged = stack(rig, looks)
@@ -222,7 +226,7 @@ def test_cells_that_are_not_there_are_passed_over():
 
 
 def test_recompiling_takes_over_what_did_not_change():
-    show = one(library()["pellow-dot"], "3 channel")
+    show = one(PLAIN["pellow-dot"], "3 channel")
     show, a = edits.keep_scene(show, "A", {"f": {at.DIMMER: 1.0}}, 1, 1)
     show, b = edits.keep_scene(show, "B", {"f": {at.DIMMER: 0.5}}, 1, 1)
     first = compile_show(show)

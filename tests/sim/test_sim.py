@@ -143,3 +143,46 @@ def test_an_engine_is_told_what_is_wrong_with_its_show(tmp_path, capsys):
     (tmp_path / "bad.choreon").write_bytes(b"PK nonsense")
     assert cli.main(["engine", str(tmp_path / "bad.choreon")]) == 4
     assert "not a whole show file" in capsys.readouterr().err
+
+
+def test_the_nodes_page_shows_both_protocols_and_takes_orders(node):
+    import json
+    import urllib.error
+    import urllib.request
+
+    from choreon.sim.node import serve, table
+    from choreon.wire import artnet
+
+    server = serve(node, 0)
+    base = f"http://127.0.0.1:{server.server_port}"
+    try:
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as hand:
+            hand.sendto(sacn.build(CID, "Q", 1), ("127.0.0.1", node.port))
+            hand.sendto(artnet.build_dmx(3), ("127.0.0.1", node.art_port))
+            until(lambda: node.reports() and node.reports("artnet"))
+        found = json.load(urllib.request.urlopen(f"{base}/"))
+        assert [(r["protocol"], r["universe"]) for r in found] == [("sacn", 1), ("artnet", 3)]
+        assert "artnet" in table(node.reports("artnet"))
+        urllib.request.urlopen(f"{base}/tell?drop=0.25&delay=9").close()
+        assert (node.drop, node.delay) == (0.25, 5.0)
+        with pytest.raises(urllib.error.HTTPError) as refused:
+            urllib.request.urlopen(f"{base}/tell?drop=much")
+        refused.value.close()
+        assert (refused.value.code, node.drop) == (400, 0.25)
+    finally:
+        server.shutdown()
+        server.server_close()
+
+
+def test_a_taken_art_net_port_leaves_the_rest_working(node):
+    from choreon.sim.node import Node
+
+    class Taken(Node):
+        pass
+
+    held = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    held.bind(("127.0.0.1", 0))
+    second = Taken(0, art_port=held.getsockname()[1])
+    assert second.art_port is None
+    second.close()
+    held.close()

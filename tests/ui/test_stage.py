@@ -9,13 +9,14 @@ from PySide6.QtGui import QImage, QPainter
 
 from choreon.library import library
 from choreon.model import edits
-from choreon.model.show import Hanging, Place, Room, Show
-from choreon.render.decode import decoder_for
+from choreon.model.show import Hanging, Mark, Place, Room, Show
+from choreon.render.decode import Light, decoder_for
 from choreon.render.frame import render
 from choreon.render.players import Draft, PlayState
 from choreon.render.programme import compile_show
-from choreon.ui.stage.camera import from_the_house
-from choreon.ui.stage.haze import footprint, reach
+from choreon.ui.stage import figures
+from choreon.ui.stage.camera import ABOVE, ASIDE, HOUSE, Viewpoint, from_the_house, look, read_viewpoint
+from choreon.ui.stage.haze import Haze, footprint, reach
 from choreon.ui.stage.painter import StagePainter
 
 ROOM = Room("", 8.0, 6.0, 4.2)
@@ -146,3 +147,128 @@ def test_a_slanting_beam_leaves_a_longer_pool():
     assert np.linalg.norm(across, axis=1).tolist() == pytest.approx([1.0, 1.0])
     assert np.linalg.norm(along, axis=1).tolist() == pytest.approx([1.0, np.sqrt(2)])
     assert np.abs(along[1]).argmax() == 1
+
+
+# the camera
+
+VIEWS = [HOUSE, ABOVE, ASIDE, Viewpoint(-30.0, 25.0, 2.0)]
+
+
+@pytest.mark.parametrize("viewpoint", VIEWS)
+@pytest.mark.parametrize("point", [(0.0, 3.0, 0.0), (-2.5, 0.5, 0.0), (3.0, 5.5, 0.0)])
+def test_a_point_of_the_floor_is_found_where_it_is_seen(viewpoint, point):
+    view = look(ROOM, RECT, viewpoint)
+    x, y, _ = view.project([point])[0]
+    assert view.on_surface(x, y, ROOM) == pytest.approx(point, abs=1e-6)
+
+
+def test_a_point_of_the_back_wall_is_found_and_the_sky_is_not():
+    view = look(ROOM, RECT)
+    x, y, _ = view.project([(1.0, ROOM.depth, 2.0)])[0]
+    assert view.on_surface(x, y, ROOM) == pytest.approx((1.0, ROOM.depth, 2.0), abs=1e-6)
+    assert view.on_surface(x, -4000.0, ROOM) is None
+    assert look(ROOM, RECT, ABOVE).on_surface(-5000.0, 200.0, ROOM) is None
+
+
+def test_views_are_bounded_kept_as_text_and_nonsense_is_passed_over():
+    far = HOUSE.turned(500.0, 500.0).nearer(99.0)
+    assert (far.side, far.up, far.zoom) == (85.0, 82.0, 6.0)
+    assert read_viewpoint(ASIDE.text(), HOUSE) == ASIDE
+    for text in ("", "1 2", "a b c", "nan 1 1", "inf 0 1"):
+        assert read_viewpoint(text, ABOVE) == ABOVE
+
+
+@pytest.mark.parametrize("viewpoint", VIEWS)
+def test_the_picture_is_lit_from_every_view(qapp, viewpoint):
+    picture = Picture(par(0.0, 3.0), lit((1, 0, 0)))
+    picture.stage.viewpoint = viewpoint
+    programme = compile_show(par(0.0, 3.0))
+    decoder = decoder_for(programme.rig, par(0.0, 3.0).types.values())
+    light = decoder.read(render(programme, PlayState(draft=Draft(lit((1, 0, 0)))), 0.0))
+    picture.image.fill(0)
+    painter = QPainter(picture.image)
+    picture.stage.paint(painter, RECT, light)
+    painter.end()
+    picture.view = picture.stage.view(RECT)
+    red, green, _ = picture.at(0.0, 3.0, 0.0)
+    assert red > 100
+    assert red > 2 * green
+
+
+def test_bodies_stand_at_marks_on_the_floor_only(qapp):
+    show = par(0.0, 3.0)
+    on_floor = edits.put(show, "marks", Mark(id="a", name="A", x=0.0, y=2.0))
+    hanging = edits.put(show, "marks", Mark(id="a", name="A", x=0.0, y=2.0, z=1.8))
+
+    def drawn(shown: Show, named: bool = False) -> QImage:
+        image = QImage(640, 400, QImage.Format.Format_RGB32)
+        image.fill(0xFF404040)
+        painter = QPainter(image)
+        figures.draw(painter, look(ROOM, RECT), shown, named)
+        painter.end()
+        return image
+
+    x, y, _ = look(ROOM, RECT).project([(0.0, 2.0, 0.7)])[0]
+    body = drawn(on_floor).pixelColor(round(x), round(y)).red()
+    assert body < 50  # a dark figure before the light
+    assert drawn(hanging).pixelColor(round(x) + 4, round(y)).red() == 0x40
+    assert drawn(on_floor, True) != drawn(on_floor)
+
+
+def test_dim_beams_have_no_bands(qapp):
+    """A beam at 3 % fades in fine steps, and in the tint of its lamp."""
+    picture = Picture(par(0.0, 3.0), lit((1.0, 0.7, 0.5), 0.03))
+    column, top, _ = picture.view.project([(0.0, 3.0, 3.6)])[0]
+    _, low, _ = picture.view.project([(0.0, 3.0, 0.6)])[0]
+    shades = [picture.image.pixelColor(round(column), y) for y in range(round(top), round(low))]
+    assert len({c.red() for c in shades}) >= 10
+    assert all(c.red() >= c.green() >= c.blue() for c in shades)
+
+
+def spots(look: dict, count: int = 1) -> tuple[Haze, Light]:
+    """The haze over some spots that all do the same, and their light."""
+    show = Show(id="t", name="T", room=ROOM)
+    places = [Place(-2.0 + 0.8 * i, 2.0, 4.2) for i in range(count)]
+    show, ids = edits.hang(show, library()["ostrey-spot-160"], "13 channel", count, 1, 1, places=places)
+    programme = compile_show(show)
+    decoder = decoder_for(programme.rig, show.types.values())
+    light = decoder.read(render(programme, PlayState(draft=Draft(dict.fromkeys(ids, look))), 0.0))
+    return Haze(decoder.lamps, ROOM, from_the_house(ROOM, RECT), int(RECT.width()), int(RECT.height())), light
+
+
+def test_a_gobo_that_turns_is_drawn_turned_and_is_back_after_a_whole_turn(qapp):
+    haze, light = spots({"Dimmer": 1.0, "Gobo1": 2.0, "Gobo1PosRotate": 60.0})
+    first = haze.image(light, 10.0)
+    assert haze.image(light, 10.0) == first
+    turned = haze.image(light, 10.1)
+    assert turned != first
+    seconds = 60.0 / light.motion[0, 1]
+    for step in np.linspace(10.1, 10.0 + seconds, 8)[1:]:
+        last = haze.image(light, float(step))
+    assert np.abs(pixels(last) - pixels(first)).max() <= 2
+    still, light = spots({"Dimmer": 1.0, "Gobo1": 2.0, "Gobo1PosRotate": 0.0})
+    assert still.image(light, 10.0) == still.image(light, 11.0)
+
+
+def test_a_gobo_that_stands_turned_looks_other_than_one_that_does_not(qapp):
+    straight, turned = (spots({"Dimmer": 1.0, "Gobo1": 2.0, "Gobo1Pos": a}) for a in (0.0, 40.0))
+    assert straight[0].image(straight[1]) != turned[0].image(turned[1])
+
+
+def test_many_new_beams_come_over_several_pictures_and_then_all_are_there(qapp):
+    whole, light = spots({"Dimmer": 1.0}, 5)
+    all_at_once = whole.image(light)
+    assert not whole.behind
+    haze, _ = spots({"Dimmer": 1.0}, 5)
+    seen = []
+    for left in (4, 3, 2, 1, 0):
+        picture = haze.image(light, budget=0.0)  # time for one
+        assert haze.behind == (left > 0)
+        seen.append(int(pixels(picture).sum()))
+    assert seen == sorted(seen)  # what has no beam yet stays dark rather than shine the wrong way
+    assert picture == all_at_once
+
+
+def pixels(image: QImage) -> np.ndarray:
+    image = image.convertToFormat(QImage.Format.Format_RGB32)
+    return np.frombuffer(image.constBits(), np.uint8).astype(int)

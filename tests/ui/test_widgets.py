@@ -8,10 +8,12 @@ from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
+from choreon.render.picker import place_of
 from choreon.ui import theme, words
 from choreon.ui.perform.place import Flow
 from choreon.ui.widgets import basics
-from choreon.ui.widgets.colour_field import SWATCHES, AimPad, ColourField, Swatches
+from choreon.ui.widgets.aim_pad import AimPad
+from choreon.ui.widgets.colour_field import ColourField
 from choreon.ui.widgets.faders import Fader
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField, parse
@@ -222,20 +224,16 @@ def test_numbers_keep_their_bounds_and_count_on(shown):
 
 
 @pytest.mark.parametrize(
-    ("x", "y", "rgb"),
-    [
-        (0.0, 0.0, (1.0, 0.0, 0.0)),
-        (1 / 3, 0.0, (0.0, 1.0, 0.0)),
-        (2 / 3, 0.0, (0.0, 0.0, 1.0)),
-        (0.5, 1.0, (1.0, 1.0, 1.0)),
-    ],
+    "rgb", [(1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (1.0, 1.0, 1.0), (1.0, 0.3, 0.2), (0.2, 0.4, 1.0)]
 )
-def test_the_colour_field_gives_linear_light(shown, x, y, rgb):
-    field = shown(ColourField(), 301, 121)
+def test_the_colour_field_gives_linear_light(shown, rgb):
+    """Where a colour stands there it can be picked again."""
+    field = shown(ColourField(), 721, 241)
     got = heard(field.changed)
-    QTest.mouseClick(field, LEFT, pos=QPoint(max(1, round(x * 301)), round(y * 120)))
-    assert got[-1] == pytest.approx(rgb, abs=0.02)
-    assert max(got[-1]) == 1.0
+    hue, strength = place_of(rgb)
+    QTest.mouseClick(field, LEFT, pos=QPoint(max(1, round(hue / 360 * 721)), round((1 - strength) * 241)))
+    assert got[-1] == pytest.approx(rgb, abs=0.03)
+    assert max(got[-1]) == pytest.approx(1.0)
 
 
 def test_the_colour_field_shows_what_it_draws(shown):
@@ -253,30 +251,40 @@ def test_the_colour_field_shows_what_it_draws(shown):
             assert abs(getattr(there, part)() - getattr(meant, part)()) < 8
 
 
-def test_swatches(shown):
-    made = shown(Swatches(), 240, 64)
-    got = heard(made.picked)
-    for i, rect in enumerate(made._rects()):
-        QTest.mouseClick(made, LEFT, pos=rect.center().toPoint())
-        assert got[-1] == SWATCHES[i][1]
-    QTest.mouseMove(made, made._rects()[3].center().toPoint())
-    QTest.qWait(20)
-    assert made.toolTip() == SWATCHES[3][0]
-
-
-def test_the_aim_pad(shown):
-    pad = shown(AimPad(), 200, 120)
-    got = heard(pad.changed)
+def test_the_aim_pad_moves_all_by_as_much(shown):
+    pad = shown(AimPad(), 200, 132)
+    got = heard(pad.nudged)
     QTest.mouseClick(pad, LEFT, pos=QPoint(10, 10))
     assert got == []  # nobody to aim
+    pad.show_points([(0.0, 0.0), (20.0, 10.0)], ((-270.0, 270.0), (-135.0, 135.0)))
+    QTest.mousePress(pad, LEFT, pos=QPoint(50, 50))
+    QTest.mouseMove(pad, QPoint(60, 50))
+    assert got[-1] == pytest.approx((27.0, 0.0), abs=0.1)
+    assert pad.points == [pytest.approx((27.0, 0.0), abs=0.1), pytest.approx((47.0, 10.0), abs=0.1)]
+    QTest.mouseRelease(pad, LEFT, pos=QPoint(60, 50))
+    QTest.keyClick(pad, Qt.Key.Key_Up)
+    assert got[-1] == (0.0, 5.0)
+    QTest.keyClick(pad, Qt.Key.Key_Left, SHIFT)
+    assert got[-1] == (-0.5, 0.0)
+    pad.show_points([(0.0, 0.0)], ((-270.0, 270.0), (-135.0, 135.0)), ((-1.0, 1.0), (-135.0, 135.0)))
+    QTest.keyClick(pad, Qt.Key.Key_Left)
+    assert pad.points == [(-1.0, 0.0)]  # not beyond the limits
+
+
+def test_limits_are_dragged_on_the_pad(shown):
+    pad = shown(AimPad(), 200, 132)
+    got = []
+    pad.limited.connect(lambda pan, tilt: got.append((pan, tilt)))
     pad.show_points([(0.0, 0.0)], ((-270.0, 270.0), (-135.0, 135.0)))
-    QTest.mouseClick(pad, LEFT, pos=QPoint(200, 0))
-    assert got[-1] == pytest.approx((270.0, 135.0), abs=3)
-    QTest.mouseClick(pad, LEFT, pos=QPoint(100, 60))
-    assert got[-1] == pytest.approx((0.0, 0.0), abs=3)
-    QTest.mousePress(pad, LEFT, SHIFT, QPoint(100, 60))
-    assert len(got) == 2  # Shift: from where it stands, not where the pointer is
-    QTest.mouseRelease(pad, LEFT, SHIFT, QPoint(100, 60))
+    pad.edit_limits(True)
+    QTest.mousePress(pad, LEFT, pos=QPoint(1, 60))
+    QTest.mouseMove(pad, QPoint(50, 60))
+    QTest.mouseRelease(pad, LEFT, pos=QPoint(50, 60))
+    assert got[-1] == (pytest.approx((-135.0, 270.0), abs=3), (-135.0, 135.0))
+    QTest.mousePress(pad, LEFT, pos=QPoint(120, 131))
+    QTest.mouseMove(pad, QPoint(120, 66))
+    QTest.mouseRelease(pad, LEFT, pos=QPoint(120, 66))
+    assert got[-1][1] == pytest.approx((0.0, 135.0), abs=3)
 
 
 def test_flow_wraps_like_words(shown):
@@ -339,7 +347,7 @@ def test_words():
     assert words.value("Pan", 12.34) == "12.3°"
     assert words.value("Shutter1", 0.0) == "closed"
     assert words.value("Shutter1Strobe", 8.0) == "8.0 Hz"
-    assert words.value("Fog1", 110.2) == "110"
+    assert words.value("Fog1", 0.43) == "43 %"
     assert words.hex_colour((1.0, 0.0, 0.5)) == "#FF00BC"
     assert words.some(["a"]) == "a"
     assert words.some(["a", "b"]) == "a and b"

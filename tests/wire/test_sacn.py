@@ -8,6 +8,7 @@ from sacn.messages.data_packet import DataPacket
 from choreon.model.show import Output
 from choreon.sim.node import Node
 from choreon.wire import sacn
+from choreon.wire.sending import Sender
 from tests.conftest import until
 
 CID = bytes(range(16))
@@ -69,11 +70,11 @@ def test_multicast_addresses():
 
 def test_sequence_numbers_wrap_and_the_stream_is_ended(node: Node):
     output = Output(id="o", host="127.0.0.1", port=node.port)
-    sender = sacn.Sender("Q", CID, [output], (1, 2))
+    sender = Sender("Q", CID, [output], (1, 2))
     frame = np.zeros((2, 512), np.uint8)
     frame[1, 3] = 200
     for i in range(300):
-        sender.send(frame)
+        sender.send(frame, 0.0)
         if i % 50 == 0:
             until(lambda i=i: [r.packets for r in node.reports()] == [i + 1, i + 1])
     until(lambda: [r.packets for r in node.reports()] == [300, 300])
@@ -87,11 +88,11 @@ def test_sequence_numbers_wrap_and_the_stream_is_ended(node: Node):
 
 def test_a_new_sender_goes_on_with_the_numbers_and_ends_what_it_drops(node: Node):
     output = Output(id="o", host="127.0.0.1", port=node.port)
-    first = sacn.Sender("Q", CID, [output], (1, 2))
-    first.send(np.zeros((2, 512), np.uint8))
-    second = sacn.Sender("Q", CID, [output], (1,))
+    first = Sender("Q", CID, [output], (1, 2))
+    first.send(np.zeros((2, 512), np.uint8), 0.0)
+    second = Sender("Q", CID, [output], (1,))
     second.take_over(first)
-    second.send(np.zeros((1, 512), np.uint8))
+    second.send(np.zeros((1, 512), np.uint8), 0.0)
     until(lambda: [(r.universe, r.ended) for r in node.reports()] == [(1, False), (2, True)])
     until(lambda: node.reports()[0].packets == 2)
     assert node.reports()[0].jumps == 0
@@ -104,16 +105,16 @@ def test_outputs_choose_universes_and_can_be_off(node: Node):
         Output(id="a", host="127.0.0.1", port=port, universes=(2,), priority=30),
         Output(id="b", host="127.0.0.1", port=port, on=False),
     ]
-    sender = sacn.Sender("Q", CID, outputs, (1, 2, 3))
-    sender.send(np.full((3, 512), 7, np.uint8))
+    sender = Sender("Q", CID, outputs, (1, 2, 3))
+    sender.send(np.full((3, 512), 7, np.uint8), 0.0)
     until(lambda: [(r.universe, r.priority) for r in node.reports()] == [(2, 30)])
     sender.close()
 
 
 def test_multicast_reaches_a_node_that_joined():
     joined = Node(0, host="0.0.0.0", multicast=[5], interface="127.0.0.1")
-    sender = sacn.Sender("Q", CID, [Output(id="m", port=joined.port)], (5, 6), interface="127.0.0.1")
-    sender.send(np.full((2, 512), 9, np.uint8))
+    sender = Sender("Q", CID, [Output(id="m", port=joined.port, interface="127.0.0.1")], (5, 6))
+    sender.send(np.full((2, 512), 9, np.uint8), 0.0)
     until(lambda: [r.universe for r in joined.reports()] == [5])
     assert joined.reports()[0].values == [9] * 512
     sender.close()
@@ -122,12 +123,12 @@ def test_multicast_reaches_a_node_that_joined():
 
 def test_a_higher_priority_wins_and_a_late_packet_is_dropped(node: Node):
     address = Output(id="o", host="127.0.0.1", port=node.port)
-    low = sacn.Sender("Low", bytes(16), [address], (1,))
-    high = sacn.Sender("High", CID, [Output(id="o", host="127.0.0.1", port=node.port, priority=150)], (1,))
-    high.send(np.full((1, 512), 50, np.uint8))
+    low = Sender("Low", bytes(16), [address], (1,))
+    high = Sender("High", CID, [Output(id="o", host="127.0.0.1", port=node.port, priority=150)], (1,))
+    high.send(np.full((1, 512), 50, np.uint8), 0.0)
     until(lambda: node.reports() and node.reports()[0].source == "High")
-    low.send(np.full((1, 512), 10, np.uint8))
-    high.send(np.full((1, 512), 60, np.uint8))
+    low.send(np.full((1, 512), 10, np.uint8), 0.0)
+    high.send(np.full((1, 512), 60, np.uint8), 0.0)
     until(lambda: node.reports()[0].values[0] == 60)
     assert node.reports()[0].source == "High"
     for sender in (low, high):

@@ -1,0 +1,308 @@
+"""GDTF in and out; and files that mean no good."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+
+import pygdtf
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from choreon.formats import gdtf, package
+from choreon.formats.package import FormatError
+from choreon.library import library
+from choreon.model.type_checks import check_type, errors
+
+SPOT = library()["ostrey-spot-160"]
+BAR = library()["pellow-bar-8"]
+
+
+def packed(xml: str | bytes, name: str = "description.xml", **more: bytes) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(name, xml)
+        for file, data in more.items():
+            archive.writestr(file, data)
+    return buffer.getvalue()
+
+
+def described(channels: str, modes: int = 1, extra: str = "", geometry: str = '<Geometry Name="Base"/>') -> str:
+    mode = "".join(
+        f'<DMXMode Name="M{i}" Geometry="Base"><DMXChannels>{channels}</DMXChannels></DMXMode>' for i in range(modes)
+    )
+    return (
+        '<?xml version="1.0"?><GDTF DataVersion="1.2"><FixtureType Name="Odd" LongName="Odd one" Manufacturer="Tarnby" '
+        f'FixtureTypeID="8EAC5323-C63A-4C21-96CF-5DBF4AF049B6">{extra}<Geometries>{geometry}</Geometries>'
+        f"<DMXModes>{mode}</DMXModes></FixtureType></GDTF>"
+    )
+
+
+def channel(offset: str, *functions: str, attribute: str = "Dimmer", more: str = "") -> str:
+    inside = "".join(functions)
+    return (
+        f'<DMXChannel DMXBreak="1" Offset="{offset}" Geometry="Base" {more}>'
+        f'<LogicalChannel Attribute="{attribute}">{inside}</LogicalChannel></DMXChannel>'
+    )
+
+
+def function(attribute: str, start: str, low: float = 0, high: float = 1, inside: str = "", more: str = "") -> str:
+    return (
+        f'<ChannelFunction Name="{attribute} {start}" Attribute="{attribute}" DMXFrom="{start}" Default="0/1" '
+        f'PhysicalFrom="{low}" PhysicalTo="{high}" {more}>{inside}</ChannelFunction>'
+    )
+
+
+# out and in again
+
+
+@pytest.mark.parametrize("type_id", list(library()))
+def test_out_and_in_again_is_the_same_type(type_id):
+    found = gdtf.read(gdtf.write(library()[type_id]), type_id)
+    assert found.kind == library()[type_id]
+    assert found.notes == ()
+
+
+def test_an_independent_reader_understands_what_is_written(tmp_path):
+    path = tmp_path / "spot.gdtf"
+    path.write_bytes(gdtf.write(SPOT))
+    with pygdtf.FixtureType(str(path)) as read:
+        assert (read.manufacturer, read.name) == ("Ostrey", "Spot 160")
+        assert [m.name for m in read.dmx_modes] == ["13 channel", "9 channel"]
+        mode = read.dmx_modes[0]
+        assert mode.dmx_channels_count == 13
+        pan = mode.dmx_channels[0]
+        assert pan.offset == [1, 2]
+        assert pan.logical_channels[0].channel_functions[0].physical_from.value == -270
+        assert pan.default.value == 0x8000
+        assert [w.name for w in read.wheels] == ["Colour wheel", "Gobo wheel"]
+        assert read.wheels[1].wheel_slots[1].name == "Ripples"
+        gobo = next(c for c in mode.dmx_channels if str(c.attribute) == "Gobo1")
+        sets = gobo.logical_channels[0].channel_functions[0].channel_sets
+        assert [(s.name, s.wheel_slot_index) for s in sets][:2] == [("Open", 1), ("Ripples", 2)]
+    assert {n for n in zipfile.ZipFile(path).namelist() if n.startswith("wheels/")} >= {"wheels/gobo-1.svg"}
+
+
+def test_cells_become_geometry_with_places(tmp_path):
+    path = tmp_path / "bar.gdtf"
+    path.write_bytes(gdtf.write(BAR))
+    with pygdtf.FixtureType(str(path)) as read:
+        beams = read.geometries[0].geometries
+        assert len(beams) == 8
+        assert beams[0].position.matrix[0][3] == pytest.approx(-0.4375)
+        assert {c.geometry for c in read.dmx_modes[0].dmx_channels} == {str(i) for i in range(1, 9)}
+
+
+# what others write
+
+
+@pytest.mark.parametrize(
+    ("turn", "wanted"),
+    [
+        ("{1,0,0,0.5}{0,1,0,0}{0,0,1,0}{0,0,0,1}", [(0.4, 0.0), (0.6, 0.0)]),
+        ("{0,-1,0,0}{1,0,0,0.5}{0,0,1,0}{0,0,0,1}", [(0.0, 0.4), (0.0, 0.6)]),  # a quarter turn seen from above
+        ("{-1,0,0,0}{0,-1,0,0}{0,0,1,0}{0,0,0,1}", [(0.1, 0.0), (-0.1, 0.0)]),  # half a turn: the other way round
+        ("{0,0,1,0}{0,1,0,0}{-1,0,0,0}{0,0,0,1}", [(0.0, 0.1), (0.0, -0.1)]),  # upright: along the height
+    ],
+)
+def test_cells_go_with_the_turn_of_what_they_hang_on(turn, wanted):
+    """Two cells at x = −0.1 and 0.1 in a part that is moved or turned in the fixture, worked out by hand."""
+    cells = "".join(
+        f'<Beam Name="{n}" Position="{{1,0,0,{x}}}{{0,1,0,0}}{{0,0,1,0}}{{0,0,0,1}}"/>'
+        for n, x in (("A", -0.1), ("B", 0.1))
+    )
+    part = f'<Geometry Name="Base"><Geometry Name="Part" Position="{turn}">{cells}</Geometry></Geometry>'
+    lights = "".join(
+        channel(str(i), function("Dimmer", "0/1")).replace('Geometry="Base"', f'Geometry="{n}"')
+        for i, n in enumerate("AB", 1)
+    )
+    kind = gdtf.read(packed(described(lights, geometry=part)), "odd.gdtf").kind
+    found = [(c.x, c.y) for c in kind.modes[0].cells]
+    assert found == [pytest.approx(w) for w in wanted]
+
+
+def test_a_file_of_others_by_hand():
+    """16 bits with an 8-bit default (128/1 → 0x8080), a wheel by slots, strobe in Hz, a highlight, a shared channel."""
+    wheels = (
+        '<Wheels><Wheel Name="Hue"><Slot Name="Open" Color="0.3127,0.3290,100"/>'
+        '<Slot Name="Red" Color="0.6400,0.3300,21.26"/></Wheel></Wheels>'
+    )
+    slots = '<ChannelSet Name="Open" DMXFrom="0/1" WheelSlotIndex="1"/><ChannelSet Name="Red" DMXFrom="20/1" WheelSlotIndex="2"/>'
+    xml = described(
+        channel("1,2", function("Pan", "0/1", -180, 180), attribute="Pan", more='Default="128/1"')
+        + channel("3", function("Color1", "0/1", 0, 1, slots, 'Wheel="Hue"'), function("Color1WheelSpin", "100/1", 0.5, 12),
+                  attribute="Color1")
+        + channel("4", function("Shutter1", "0/1", 0, 0), function("Shutter1", "10/1", 1, 1),
+                  function("Shutter1Strobe", "20/1", 1, 20), attribute="Shutter1", more='Highlight="15/1"'),
+        modes=2, extra=wheels,
+    )  # fmt: skip
+    found = gdtf.read(packed(xml), "odd.gdtf")
+    kind = found.kind
+    assert found.notes == ()
+    assert (kind.label, kind.kind, kind.body) == ("Tarnby Odd one", "wash head", "wash")
+    assert len(kind.channels) == 3
+    assert kind.modes[0].overrides == kind.modes[1].overrides == ()
+    pan, hue, shutter = kind.channels
+    assert (pan.resolution, pan.home, pan.ranges[0].low) == (2, 0x8080, -180)
+    assert [(r.attribute, r.start, r.end, r.low) for r in hue.ranges] == [
+        ("Color1", 0, 19, 0), ("Color1", 20, 99, 1), ("Color1WheelSpin", 100, 255, 0.5)
+    ]  # fmt: skip
+    assert kind.wheel(hue.wheel).slots[1].colour == "#FF0000"
+    assert (shutter.open, shutter.at(15).low, shutter.at(255).value_at(255)) == (15, 1, 20)
+    assert errors(check_type(kind)) == []
+
+
+def test_what_is_not_understood_is_listed_and_kept():
+    master = 'ModeMaster="Base_Dimmer" ModeFrom="0/1" ModeTo="9/1"'
+    xml = described(
+        channel("1", function("Wobble7", "0/1", 0, 3), attribute="Wobble7")
+        + channel("2", function("Dimmer", "0/1"), function("Dimmer", "0/1", 0, 1, "", master))
+    )
+    found = gdtf.read(packed(xml), "odd.gdtf")
+    assert any("Wobble7 has no meaning here; it is kept" in note for note in found.notes)
+    assert any("depend on another channel" in note for note in found.notes)
+    assert found.kind.channels[0].ranges[0].attribute == "Wobble7"
+    assert errors(check_type(found.kind)) == []
+
+
+def test_modes_share_what_is_alike_and_override_what_differs():
+    one, other = channel("1", function("Dimmer", "0/1", 0, 1)), channel("1", function("Dimmer", "0/1", 1, 0))
+    xml = described(one).replace(
+        "</DMXModes>", f'<DMXMode Name="B" Geometry="Base"><DMXChannels>{other}</DMXChannels></DMXMode></DMXModes>'
+    )
+    kind = gdtf.read(packed(xml), "odd.gdtf").kind
+    assert len(kind.channels) == 1
+    assert kind.modes[0].overrides == ()
+    assert kind.modes[1].overrides[0].ranges[0].low == 1
+
+
+# bad input: a clear message, nothing else
+
+
+BOMB = (
+    """<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><GDTF>&b;</GDTF>"""
+)
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"no zip at all", "is not a zip file"),
+        (b"", "is not a zip file"),
+        (packed("x", "other.xml"), "holds no description.xml"),
+        (packed("<GDTF><broken"), "is broken XML"),
+        (packed(b"\xff\xfe\x00\x00<"), "is broken XML"),
+        (packed(BOMB), "defines entities of its own"),
+        (packed('<!DOCTYPE x SYSTEM "file:///etc/passwd"><GDTF/>'), "defines entities of its own"),
+        (packed("<GDTF/>"), "describes no fixture type"),
+        (packed(described("", modes=0)), "describes no DMX mode"),
+        (packed(described(channel("1", function("Dimmer", "0/1")), modes=501)), "has 501 modes"),
+        (packed(described(channel("99999999", function("Dimmer", "0/1")))), "puts a channel on slot 99999999"),
+        (packed(described(channel("513", function("Dimmer", "0/1")))), "puts a channel on slot 513"),
+        (packed(described(channel("1", function("Dimmer", "0/1", 0, 1, "", 'RealFade="much"')))), "does not keep to the standard"),
+        (packed(described("x"), **{"../../evil": b"x"}), "would lie outside of it"),
+        (packed(described("x"), **{"/etc/evil": b"x"}), "would lie outside of it"),
+        (packed(described("x"), **{"c:\\evil": b"x"}), "would lie outside of it"),
+        (packed(described("x"), big=bytes(40 << 20)), "unpacks beyond all measure"),
+    ],
+)  # fmt: skip
+def test_bad_files_are_told_and_opened_no_further(data, words):
+    with pytest.raises(FormatError, match=words):
+        gdtf.read(data, "odd.gdtf")
+
+
+def test_too_many_files_and_too_much_unpacked(monkeypatch):
+    data = packed(described("x"), **{f"f{i}": b"" for i in range(20)})
+    monkeypatch.setattr(package, "MOST_FILES", 10)
+    with pytest.raises(FormatError, match="holds 21 files"):
+        gdtf.read(data, "odd.gdtf")
+    monkeypatch.setattr(package, "MOST_FILES", 100)
+    monkeypatch.setattr(package, "MOST_BYTES", 10)
+    with pytest.raises(FormatError, match="would unpack to more than"):
+        gdtf.read(data, "odd.gdtf")
+
+
+def test_geometry_that_refers_to_itself_ends():
+    loop = '<Geometry Name="Base"><GeometryReference Name="r" Geometry="Base"><Break DMXOffset="1" DMXBreak="1"/></GeometryReference></Geometry>'
+    xml = described(channel("1", function("Dimmer", "0/1")), geometry=loop)
+    assert gdtf.read(packed(xml), "odd.gdtf").kind.modes[0].footprint <= 512
+
+
+def test_a_damaged_extra_file_is_passed_over():
+    data = io.BytesIO(gdtf.write(SPOT))
+    with zipfile.ZipFile(data, "a") as archive, pytest.warns(UserWarning, match="Duplicate name"):
+        archive.writestr(gdtf.EXTRA, b"{")
+    found = gdtf.read(data.getvalue(), "spot.gdtf")
+    assert any("was passed over" in note for note in found.notes)
+    assert [m.footprint for m in found.kind.modes] == [13, 9]
+    assert errors(check_type(found.kind)) == []
+
+
+# fuzz: whatever comes, a type or a FormatError, never anything else
+
+
+def survives(data: bytes) -> None:
+    try:
+        found = gdtf.read(data, "fuzz.gdtf")
+    except FormatError:
+        return
+    assert found.kind.modes
+
+
+@settings(max_examples=400, suppress_health_check=[HealthCheck.too_slow])
+@given(st.binary(max_size=600))
+def test_fuzz_bytes(data):
+    survives(data)
+
+
+GOOD = gdtf.write(library()["tarnby-turn-150"])
+XML = zipfile.ZipFile(io.BytesIO(GOOD)).read("description.xml").decode()
+
+
+@settings(max_examples=600, suppress_health_check=[HealthCheck.too_slow])
+@given(st.lists(st.tuples(st.integers(0, len(GOOD) - 1), st.integers(0, 255)), min_size=1, max_size=6))
+def test_fuzz_a_damaged_file(changes):
+    data = bytearray(GOOD)
+    for at, value in changes:
+        data[at] = value
+    survives(bytes(data))
+
+
+WORDS = (
+    "",
+    "0",
+    "-1",
+    "1/0",
+    "999999999999/9",
+    "nan",
+    "inf",
+    "None",
+    "../x",
+    "0/1",
+    "255/1s",
+    "1,2,3,4",
+    "{1}{2}",
+    "é" * 40,
+)
+
+
+@settings(max_examples=600, suppress_health_check=[HealthCheck.too_slow])
+@given(st.data())
+def test_fuzz_odd_values_in_a_whole_file(data):
+    """Attribute values of the description, some of them replaced by what does not belong there."""
+    parts = XML.split('"')
+    for _ in range(data.draw(st.integers(1, 8))):
+        at = 2 * data.draw(st.integers(0, (len(parts) - 3) // 2)) + 1
+        parts[at] = data.draw(st.sampled_from(WORDS))
+    survives(packed('"'.join(parts)))
+
+
+@settings(max_examples=300, suppress_health_check=[HealthCheck.too_slow])
+@given(st.data())
+def test_fuzz_lines_left_out_or_doubled(data):
+    lines = XML.splitlines()
+    for _ in range(data.draw(st.integers(1, 6))):
+        at = data.draw(st.integers(1, len(lines) - 1))
+        lines[at : at + 1] = data.draw(st.sampled_from(([], [lines[at]] * 2)))
+    survives(packed("\n".join(lines)))

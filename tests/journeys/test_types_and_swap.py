@@ -1,0 +1,378 @@
+"""The type editor, swapping, and a whole rig from nothing."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
+
+from choreon.demo import low_tide
+from choreon.formats import gdtf
+from choreon.library import library
+from choreon.model import edits, patch
+from choreon.model.show import Output
+from choreon.ui.app import empty_show
+from choreon.ui.rig.swap import SwapDialog
+from tests.conftest import values
+from tests.journeys.conftest import end, mostly, open_window, pick
+
+
+@pytest.fixture
+def rig(hands):
+    place = hands.place("rig")
+    place.go(0)
+    return place
+
+
+@pytest.fixture
+def editor(rig):
+    """A new type in the editor."""
+    rig._edit_type("new")
+    return rig.editor
+
+
+def meant(editor, text: str, low: float | None = None, high: float | None = None) -> None:
+    """Give the chosen range a meaning by plain words, and a span."""
+    editor.channel.meaning._take(text)
+    for field, value in ((editor.channel.low, low), (editor.channel.high, high)):
+        if value is not None:
+            field._set(value)
+
+
+def ends(editor, start: int, end: int) -> None:
+    for field, value in ((editor.channel.start, start), (editor.channel.end, end)):
+        field.setValue(value)
+        field.editingFinished.emit()
+
+
+def checks(editor) -> list[str]:
+    return [editor.checks.item(i).text() for i in range(editor.checks.count())]
+
+
+def type_from_table(hands, editor) -> None:
+    """A printed table: 1 dimmer, 2–3 red 16 bit, 4 green, 5 blue, 6 shutter: 0–9 closed, 10–19 open, 20–255 1–18 Hz."""
+    editor.maker.setText("Holmwick")
+    editor.maker.editingFinished.emit()
+    editor.name.setText("Quay 3")
+    editor.name.editingFinished.emit()
+    for name, words in (
+        ("Red", "red emitter"),
+        ("Green", "green emitter"),
+        ("Blue", "blue emitter"),
+        ("Shutter", "shutter"),
+    ):
+        editor.add_channel(name, "NoFeature")
+        meant(editor, words)
+    mode = editor.kind.modes[0]
+    red = next(i for i, use in enumerate(mode.uses) if use.channel == "red")
+    from choreon.model import type_edits
+
+    editor._mode_edited(type_edits.resize_use(mode, red, 2))
+    editor._channel_clicked("shutter")
+    line = editor.channel.line
+    QTest.mouseDClick(line, Qt.MouseButton.LeftButton, pos=QPointF(line.x_of(10.5), 50).toPoint())
+    QTest.mouseDClick(line, Qt.MouseButton.LeftButton, pos=QPointF(line.x_of(20.5), 50).toPoint())
+    editor.channel.choose(0)
+    meant(editor, "Shutter1", 0, 0)
+    ends(editor, 0, 9)
+    editor.channel.choose(1)
+    meant(editor, "Shutter1", 1, 1)
+    ends(editor, 10, 19)
+    editor.channel.title.setText("Open")
+    editor.channel.title.editingFinished.emit()
+    editor.channel.choose(2)
+    meant(editor, "strobe", 1, 18)
+    editor.channel.home.setValue(15)
+    editor.channel.home.editingFinished.emit()
+    editor.modes.name.setText("6 channel")
+    editor.modes.name.editingFinished.emit()
+
+
+def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(hands, rig, editor, node):
+    type_from_table(hands, editor)
+    kind = editor.kind
+    assert [(u.channel, u.slots) for u, _ in kind.used(kind.modes[0])] == [
+        ("dimmer", (1,)), ("red", (2, 3)), ("green", (4,)), ("blue", (5,)), ("shutter", (6,))
+    ]  # fmt: skip
+    shutter = kind.channel("shutter")
+    assert [(r.start, r.end, r.attribute, r.low, r.high) for r in shutter.ranges] == [
+        (0, 9, "Shutter1", 0, 0), (10, 19, "Shutter1", 1, 1), (20, 255, "Shutter1Strobe", 1, 18)
+    ]  # fmt: skip
+    assert checks(editor) == []
+    editor.on.setCurrentIndex(editor.on.findData("par-1"))
+    editor.trial.setChecked(True)
+    line = editor.channel.line
+    QTest.mouseMove(line, QPointF(line.x_of(200.5), 50).toPoint())
+    editor._point(200)
+    hands.until(lambda: values(node, 1)[10:16] == [255, 255, 0, 255, 255, 200])
+    assert "Shutter at 200" in editor.tried.text()
+    hands.click(editor.keep_button)
+    hands.until(lambda: values(node, 1)[15] == 247)  # the trial ended: the par's own shutter is open again
+    assert kind.id in hands.session.own_types
+    rig.hang.search.setText("quay")
+    assert rig.hang.types.item(0).text() == "Holmwick Quay 3  ·  own"
+    rig.hang.choose_type(kind.id)
+    hands.click(hands.button(rig.hang, "Hang"))
+    made = hands.session.show.fixtures[hands.session.chosen[0]]
+    hands.session.open_up()
+    first = made.address - 1
+    hands.until(lambda: values(node, 1)[first : first + 6] == [255, 255, 255, 255, 255, 15])
+
+
+def test_checks_run_as_one_types_and_lead_to_the_place(hands, rig, editor):
+    editor.add_channel("Shutter", "NoFeature")
+    meant(editor, "Shutter1", 0, 0)
+    assert any("has no open range" in line for line in checks(editor))
+    assert "1 errors" in editor.verdict.text()
+    editor._channel_clicked("dimmer")
+    row = next(i for i, line in enumerate(checks(editor)) if "no open range" in line)
+    editor._lead(editor.checks.item(row))
+    assert editor.key == "shutter"
+    hands.click(editor.keep_button)
+    rig.hang.choose_type(editor.kind.id)
+    assert "cannot be hung yet" in rig.hang.preview.text()
+    assert not rig.hang.go.isEnabled()
+
+
+def test_an_emitter_has_a_colour_and_a_strength(hands, editor):
+    editor.add_channel("Lime", "NoFeature")
+    meant(editor, "lime")
+    form = editor.channel
+    assert form.emitter.isVisible()
+    assert form.emitter_x.value is None
+    form.emitter_x._set(0.4)
+    form.emitter_y._set(0.56)
+    form.strength._set(3.0)
+    (lime,) = editor.kind.emitters
+    assert (lime.attribute, lime.x, lime.y, lime.strength) == ("ColorAdd_GY", 0.4, 0.56, 3.0)
+    editor._channel_clicked("dimmer")
+    assert not form.emitter.isVisible()
+
+
+def test_editing_is_undone_within_the_editor(hands, editor):
+    before = editor.kind
+    editor.add_channel("Pan", "Pan")
+    editor.channel.home.setValue(128)
+    editor.channel.home.editingFinished.emit()
+    editor.undo()
+    editor.undo()
+    assert editor.kind == before
+    editor.redo()
+    assert editor.kind.channel("pan") is not None
+    shows = hands.session.show
+    editor.leave()
+    assert hands.session.show is shows
+    assert editor.kind.id not in hands.session.kinds()
+
+
+def test_borders_are_dragged_and_esc_leaves_them(hands, rig):
+    rig.edit_type(library()["ostrey-spot-160"])
+    editor = rig.editor
+    editor._channel_clicked("shutter")
+    line = editor.channel.line
+    QTest.qWait(30)
+    hands.drag(line, QPointF(line.x_of(32), 50), QPointF(line.x_of(45.5), 50))
+    assert [(r.start, r.end) for r in editor.kind.channel("shutter").ranges] == [(0, 44), (45, 63), (64, 255)]
+    hands.drag(line, QPointF(line.x_of(45), 50), QPointF(line.x_of(55), 50), release=False)
+    QTest.keyClick(line, Qt.Key.Key_Escape)
+    QTest.mouseRelease(line, Qt.MouseButton.LeftButton, pos=QPointF(line.x_of(55), 50).toPoint())
+    assert editor.kind.channel("shutter").ranges[0].end == 44
+    line.setFocus()
+    editor.channel.choose(1)
+    QTest.keyClick(line, Qt.Key.Key_Delete)
+    assert [(r.start, r.end) for r in editor.kind.channel("shutter").ranges] == [(0, 63), (64, 255)]
+    editor._own(True)
+    assert editor.kind.modes[0].overrides[0].key == "shutter"
+
+
+def test_modes_cells_and_slots(hands, editor):
+    editor.add_channel("Red", "ColorAdd_R")
+    modes = editor.modes
+    modes.columns.setValue(4)
+    modes.lines.setValue(1)
+    modes._grid()
+    from choreon.model import type_edits
+
+    modes._emit(type_edits.set_cell(modes.mode, 1, 1))
+    modes._repeat()
+    mode = editor.kind.modes[0]
+    assert [use.cell for use in mode.uses] == [0, 1, 2, 3, 4]
+    assert mode.footprint == 5
+    modes.cells.moved.emit(0, 0.7, 0.1)
+    assert editor.kind.modes[0].cells[0].x == 0.7
+    modes._slots_typed(0, "6, 7")
+    assert editor.kind.modes[0].uses[0].slots == (6, 7)
+    modes._slots_typed(0, "x")
+    assert "Slots are one to three numbers" in hands.window.notice.text.text()
+    editor._mode_picked(editor.which.findData("+copy"))
+    assert len(editor.kind.modes) == 2
+    assert any("are alike" in line for line in checks(editor))
+    modes.name.setText(editor.kind.modes[0].name)
+    modes.name.editingFinished.emit()
+    assert "Another mode is called" in hands.window.notice.text.text()
+    editor._remove_mode()
+    assert len(editor.kind.modes) == 1
+
+
+def test_wheels_have_slots_with_pictures_and_colours(hands, editor, tmp_path):
+    editor._part_picked(editor.parts.count() - 1)
+    wheel = editor.wheels
+    assert wheel.wheel.name == "Wheel"
+    wheel.add()
+    wheel.change(1, name="Tide", colour="#114488")
+    (tmp_path / "tide.svg").write_text('<svg xmlns="http://www.w3.org/2000/svg"/>')
+    wheel.take_picture(1, tmp_path / "tide.svg")
+    slot = editor.kind.wheels[0].slots[1]
+    assert (slot.name, slot.colour, slot.picture[:4]) == ("Tide", "#114488", b"<svg")
+    (tmp_path / "no.png").write_text("no")
+    wheel.take_picture(1, tmp_path / "no.png")
+    assert "is neither PNG, JPEG nor SVG" in hands.window.notice.text.text()
+    wheel.take_picture(1, tmp_path / "gone.png")
+    assert "could not be read" in hands.window.notice.text.text()
+    wheel.remove(0)
+    assert len(editor.kind.wheels[0].slots) == 1
+    editor._remove_wheel()
+    assert editor.kind.wheels == ()
+
+
+def test_a_type_in_use_reaches_its_lamps_and_tells_what_is_lost_first(hands, rig, node):
+    rig.edit_type(hands.session.show.types["ostrey-spot-160"], "13 channel")
+    editor = rig.editor
+    assert "Spot 1, Spot 2, Spot 3 and Spot 4" in editor.users.text()
+    editor._channel_clicked("gobo")
+    editor._remove_channel()
+    hands.click(editor.keep_button)
+    assert editor.warning.isVisible()
+    assert "Gobo: the new lamp has no Reeds" in editor.warning_text.text()
+    assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is not None
+    hands.click(hands.button(editor, "Keep it so"))
+    assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is None
+    hands.session.press("groynes-pad" if hands.session.show.tile("groynes-pad") else "the-groynes-pad")
+    hands.until(lambda: values(node, 2)[65] > 200)
+    hands.session.undo()
+    assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is not None
+    rig.edit_type(hands.session.show.types["ostrey-spot-160"])
+    editor._channel_edited(
+        edits.replace(editor.kind.channel("shutter"), ranges=editor.kind.channel("shutter").ranges[:1])
+    )
+    editor._channel_clicked("shutter")
+    broken = edits.replace(editor.kind.channel("shutter"), ranges=(editor.kind.channel("shutter").ranges[0],))
+    editor._channel_edited(broken)
+    hands.click(editor.keep_button)
+    assert "would go dark" in hands.window.notice.text.text()
+
+
+def test_gdtf_is_read_written_and_refused_in_words(hands, rig, tmp_path, monkeypatch):
+    path = tmp_path / "lamp.gdtf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), ""))
+    rig.hang.choose_type("ostrey-profile-300")
+    pick(hands, rig.hang._type_menu, "Write this type as GDTF")
+    assert gdtf.read(path.read_bytes()).kind == library()["ostrey-profile-300"]
+    path.write_bytes(gdtf.write(edits.replace(library()["ostrey-profile-300"], id="mine", name="Lamp of mine")))
+    pick(hands, rig.hang._type_menu, "Read a type from GDTF")
+    assert "Ostrey Lamp of mine was read: 2 modes" in hands.window.notice.text.text()
+    assert rig.hang.kind.id == "mine"
+    pick(hands, rig.hang._type_menu, "Delete from my types")
+    assert "mine" not in hands.session.kinds()
+    pick(hands, rig.hang._type_menu, "Bring back Ostrey Lamp of mine")
+    assert rig.hang.kind.id == "mine"
+    path.write_bytes(b"PK not at all")
+    pick(hands, rig.hang._type_menu, "Read a type from GDTF")
+    assert "is not a zip file" in hands.window.notice.text.text()
+    assert rig.currentIndex() == 0
+
+
+def test_a_swap_tells_before_and_keeps_the_scenes_right(hands, rig, node):
+    hands.session.press("spring-tide-pad")
+    hands.until(lambda: values(node, 2)[65] == 255)
+    spots = [f"spot-{i}" for i in range(1, 5)]
+    hands.session.choose(spots)
+    before = hands.session.light()[1].direction[
+        [i for i, p in enumerate(hands.session.decoder.lamps) if p.fixture in spots]
+    ]
+    dialog = SwapDialog(hands.session, rig)
+    assert not dialog.go.isEnabled()  # nothing would change
+    dialog.choose("tarnby-turn-150", "13 channel")
+    lines = [text for text, _ in dialog._lines(dialog.plan)]
+    assert any("Gobo: Reeds becomes Net" in text for text in lines)
+    assert any("Intensity" in text for text in lines)
+    dialog.go.click()
+    assert {hands.session.show.fixtures[i].type for i in spots} == {"tarnby-turn-150"}
+    hands.until(lambda: values(node, 2)[60] == 255)  # its dimmer comes first
+    hands.until(lambda: hands.session.light() is not None)
+
+    def aims():
+        lamps = hands.session.decoder.lamps
+        return hands.session.light()[1].direction[[i for i, p in enumerate(lamps) if p.fixture in spots]]
+
+    hands.until(lambda: abs(aims() - before).max() < 0.002)  # they point where they did, with other spans
+
+
+def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
+    """From nothing: the sample rig on three universes, a clash, another universe, another make; then the light."""
+    from choreon.formats import showfile
+
+    path = own_folders / "New.choreon"
+    show = edits.put(empty_show("New"), "outputs", Output(id="sacn", host="127.0.0.1", port=node.port))
+    showfile.write(path, show)
+    hands = open_window(path)
+    try:
+        rig = hands.place("rig")
+        wanted = [("holmwick-6-way", "One output", 6, 1, "Front"), ("generic-dimmer", "1 channel", 2, 1, "House"),
+                  ("tarnby-par-7", "8 channel", 8, 1, "Par"), ("tarnby-flood-6", "8 channel", 4, 1, "Uplight"),
+                  ("pellow-bar-8", "24 channel", 2, 2, "Bar"), ("ostrey-spot-160", "13 channel", 4, 2, "Spot"),
+                  ("ostrey-wash-90", "12 channel", 2, 2, "Wash"), ("pellow-dot", "3 channel", 20, 3, "Dot"),
+                  ("holmwick-mist", "2 channel", 1, 3, "Hazer"), ("tarnby-panel", "5 channel", 1, 3, "Panel")]  # fmt: skip
+        for type_id, mode, count, universe, name in wanted:
+            rig.hang.choose_type(type_id)
+            rig.hang.mode.setCurrentIndex(rig.hang.mode.findData(mode))
+            rig.hang.universe.setValue(universe)
+            rig.hang.count.setValue(count)
+            rig.hang.name.setText(name)
+            assert rig.hang.preview.text().endswith("free.")
+            hands.click(rig.hang.go)
+        session = hands.session
+        plan = {f.name: f.type for f in low_tide().fixtures.values()}
+        assert {f.name: f.type for f in session.show.fixtures.values()} == plan
+        assert patch.clashes(session.show) == []
+        session.choose(["spot-2"])
+        rig.go(2)
+        row = rig.table.model.ids.index("spot-2")
+        rig.table.model.setData(rig.table.model.index(row, 6), "1")
+        assert "share 2." in rig.ribbon.note.text()
+        hands.click(rig.ribbon.note)
+        assert "spot-2" in session.chosen
+        session.choose(["spot-2"])
+        rig.ribbon.go(2)
+        rig.hang.choose_type("ostrey-spot-160")
+        free = patch.next_free(session.show, 2, 13)
+        rig.in_hand.address.setValue(free)
+        rig.in_hand._readdress()
+        assert patch.clashes(session.show) == []
+        session.choose([f"bar-{i}" for i in (1, 2)])
+        rig.ribbon.move_to(4, chosen=True)
+        spots = [f"spot-{i}" for i in range(1, 5)]
+        session.choose(spots)
+        session.touch({i: {"Dimmer": 0.8, "Pan": 20.0, "Tilt": -40.0} for i in spots})
+        show, scene = edits.keep_scene(session.show, "Jetty", session.state.draft.look, 0.0, 0.0)
+        session.store("keep", show)
+        dialog = SwapDialog(session, rig)
+        dialog.choose("tarnby-turn-150", "13 channel")
+        dialog.go.click()
+        assert session.show.scenes[scene].look["spot-1"] == {"Dimmer": 0.8, "Pan": 20.0, "Tilt": -40.0}
+        rig.files.print(own_folders / "slips.pdf", ("slips",))
+        hands.until(lambda: not rig.files.work.busy)
+        assert (own_folders / "slips.pdf").stat().st_size > 5000
+        show, tile = edits.add_tile(session.show, "page-1", scene)
+        session.edit("tile", show)
+        session.press(tile)
+        first = session.show.fixtures["spot-1"].address - 1
+        # 20° of 630° about the middle: (315 + 20) / 630 · 65535 = 34848.0 = 0x8820; −40° of 280°: 23405.4 = 0x5B6D
+        hands.until(lambda: values(node, 2)[first : first + 6] == [204, 23, 0x88, 0x20, 0x5B, 0x6D])
+        session.choose(["bar-1"])
+        session.open_up()
+        hands.until(lambda: mostly(values(node, 4)[:24], *range(24)))
+    finally:
+        end(hands)

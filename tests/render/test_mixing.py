@@ -1,0 +1,155 @@
+"""Emitters → colour: exact within what they can give, by the numbers of the standard and of usual LEDs."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from choreon.library.parts import EMITTERS
+from choreon.model.colours import from_xyy
+from choreon.render.colour import to_oklab
+from choreon.render.mixing import Mixer
+
+
+def light(name: str) -> np.ndarray:
+    """Linear Rec.709 light of an emitter, negative parts and all."""
+    e = EMITTERS[name]
+    scale = e.strength / e.y
+    matrix = np.array([
+        [3.2404541621, -1.5371385128, -0.4985314096],
+        [-0.9692660305, 1.8760108454, 0.0415560175],
+        [0.0556434310, -0.2040259135, 1.0572251882],
+    ])  # fmt: skip
+    return matrix @ np.array([e.x * scale, e.strength, (1 - e.x - e.y) * scale])
+
+
+SETS = {
+    "RGB": "red green blue", "RGBW": "red green blue white", "RGBA": "red green blue amber",
+    "RGBAW": "red green blue white amber", "RGBLC": "red green blue lime cyan", "RGBLWW": "red green blue lime warm",
+}  # fmt: skip
+MIXERS = {name: Mixer([light(n) for n in names.split()]) for name, names in SETS.items()}
+
+
+def mix_white(rgb: np.ndarray) -> np.ndarray:
+    """Linear light (n, 3) → red, green, blue and white emitters (n, 4), the brightest mix of that chromaticity.
+
+    White is taken to be as strong as red, green and blue together, all at D65. With the target scaled to a
+    strongest part of 1, the mix is s·target = rgb + white with every emitter within 0…1. White replaces as much
+    of the target as its weakest part allows (r = min target): s·target − s·r ≤ 1 gives s = 1 / (max − min), and
+    where white alone reaches its end first (s·r > 1), s = 2 / max. The whole is then scaled to the target's own
+    strength, so that half the target is half the light.
+    """
+    top = rgb.max(axis=1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        unit = np.where(top[:, None] > 0, rgb / top[:, None], 0.0)
+        low = unit.min(axis=1)
+        scale = np.where(low > 0.5, 2.0, 1.0 / (1.0 - low))
+    white = np.minimum(scale * low, 1.0)
+    mixed = np.empty((len(rgb), 4))
+    mixed[:, :3] = np.clip(unit * scale[:, None] - white[:, None], 0.0, 1.0)
+    mixed[:, 3] = white
+    mixed *= top[:, None]
+    return mixed
+
+
+UNIT = st.tuples(*[st.floats(0.0, 1.0)] * 3)
+
+
+def delta(made: np.ndarray, wanted: np.ndarray) -> np.ndarray:
+    """Distance in OKLab of two colours at the same strongest part."""
+    a = made / np.maximum(made.max(axis=1, keepdims=True), 1e-12)
+    b = wanted / np.maximum(wanted.max(axis=1, keepdims=True), 1e-12)
+    return np.linalg.norm(to_oklab(np.maximum(a, 0)) - to_oklab(b), axis=1)
+
+
+@pytest.mark.parametrize("name", list(SETS))
+@settings(max_examples=200, deadline=None)
+@given(st.lists(UNIT, min_size=1, max_size=8))
+def test_within_the_gamut_the_colour_is_exact(name, targets):
+    rgb = np.array([t for t in targets if max(t) > 0.02] or [(1.0, 1.0, 1.0)])
+    mixer = MIXERS[name]
+    levels = mixer.mix(rgb)
+    assert levels.min() >= 0
+    assert levels.max() <= 1 + 1e-9
+    inside = ~mixer._brightest(rgb / rgb.max(axis=1, keepdims=True))[1]
+    if inside.any():
+        assert delta(mixer.light_of(levels)[inside], rgb[inside]).max() < 0.01
+
+
+@pytest.mark.parametrize("name", list(SETS))
+@settings(max_examples=60, deadline=None)
+@given(UNIT, st.integers(0, 2**31))
+def test_no_other_mix_of_the_colour_is_brighter(name, target, seed):
+    """Against random mixes: whatever lies on the same ray is no farther out."""
+    from scipy.optimize import linprog
+
+    del seed
+    rgb = np.array([target]) if max(target) > 0.05 else np.array([[1.0, 0.8, 0.6]])
+    unit = rgb / rgb.max()
+    mixer = MIXERS[name]
+    levels, gone = mixer._brightest(unit)
+    if gone[0]:
+        return
+    mine = mixer.light_of(levels)[0].max()
+    n = len(mixer.light)
+    best = linprog(
+        np.r_[np.zeros(n), -1.0],
+        A_eq=np.c_[mixer.light.T, -unit[0]],
+        b_eq=np.zeros(3),
+        bounds=[(0, 1)] * n + [(0, None)],
+    )
+    assert mine == pytest.approx(-best.fun, rel=1e-5, abs=1e-6)
+
+
+@given(UNIT)
+def test_rec709_primaries_with_a_white_are_the_closed_form(target):
+    mixer = Mixer([[1, 0, 0], [0, 1, 0], [0, 0, 1], [1, 1, 1]])
+    rgb = np.array([target]).round(6)
+    made, closed = mixer.light_of(mixer.mix(rgb)), mixer.light_of(mix_white(rgb))
+    assert made == pytest.approx(closed, abs=1e-6)
+
+
+def test_plain_primaries_are_driven_straight():
+    mixer = Mixer(np.eye(3).tolist())
+    rgb = np.array([[1.0, 0.5, 0.0], [0.2, 0.2, 0.2], [0.0, 0.0, 0.0]])
+    assert mixer.mix(rgb) == pytest.approx(rgb, abs=1e-9)
+
+
+def test_a_colour_out_of_reach_keeps_its_hue():
+    """Three pale emitters cannot give full red: they give the most saturated of its hue."""
+    mixer = Mixer([[1, 0.3, 0.3], [0.3, 1, 0.3], [0.3, 0.3, 1]])
+    wanted = np.array([[1.0, 0.0, 0.0], [0.0, 0.9, 0.6]])
+    assert mixer._brightest(wanted / wanted.max(axis=1, keepdims=True))[1].all()
+    made, asked = to_oklab(mixer.light_of(mixer.mix(wanted))), to_oklab(wanted)
+    hue = np.arctan2(made[:, 2], made[:, 1]) - np.arctan2(asked[:, 2], asked[:, 1])
+    assert np.abs(np.angle(np.exp(1j * hue))).max() < np.radians(3)
+    assert (np.hypot(made[:, 1], made[:, 2]) > 0.05).all()
+
+
+def test_half_the_target_is_half_the_light():
+    mixer = MIXERS["RGBAW"]
+    rgb = np.array([[0.8, 0.5, 0.3]])
+    assert mixer.mix(rgb / 2) == pytest.approx(mixer.mix(rgb) / 2)
+
+
+def test_too_few_emitters_span_nothing():
+    assert not Mixer([light("warm"), light("cold")]).spans()
+    assert MIXERS["RGB"].spans()
+    assert from_xyy(0.3127, 0.329, 1.0) == pytest.approx((1, 1, 1), abs=0.01)
+
+
+def test_a_colour_is_mixed_alike_whatever_was_asked_before_and_beside_it():
+    """To the last bit: what is remembered from frame to frame changes nothing."""
+    dice = np.random.default_rng(3)
+    for light in (m.light for m in MIXERS.values()):
+        mixer, targets = Mixer(light), dice.random((40, 3))
+        for _ in range(12):
+            some = dice.integers(0, 40, 5)
+            targets = targets.copy()
+            targets[some] = dice.random((5, 3)) * dice.choice([1.0, 0.2], (5, 1))
+            asked = targets.copy()
+            assert np.array_equal(mixer.mix(asked), Mixer(light).mix(targets))
+            assert np.array_equal(asked, targets)
+        assert np.array_equal(mixer.mix(targets[:7]), mixer.mix(targets)[:7])
