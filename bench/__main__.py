@@ -4,9 +4,16 @@ from __future__ import annotations
 
 import sys
 
-from bench import cadence, frames, lives, stage
+from bench import cadence, compose, frames, lives, rig, stage
 
-BENCHES = {"frames": frames.main, "cadence": cadence.main, "lives": lives.main, "stage": stage.main}
+BENCHES = {
+    "frames": frames.main,
+    "cadence": cadence.main,
+    "lives": lives.main,
+    "stage": stage.main,
+    "rig": rig.main,
+    "compose": compose.main,
+}
 
 
 def main() -> int:

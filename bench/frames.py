@@ -12,7 +12,7 @@ from choreon.model.show import Output, Scene, Show
 from choreon.render.frame import render
 from choreon.render.players import Player, PlayState, Ramp, Step
 from choreon.render.programme import compile_show
-from choreon.wire.sacn import Sender
+from choreon.wire.sending import Sender
 
 HANG = (("tarnby-par-7", "8 channel", 30), ("ostrey-spot-160", "13 channel", 10), ("pellow-bar-8", "24 channel", 5))
 
@@ -65,7 +65,7 @@ def cost(universes: int, fading: int, rounds: int = 150) -> tuple[float, float]:
     took = []
     for i in range(rounds):
         begin = time.perf_counter()
-        sender.send(render(programme, state, now + i / 44))
+        sender.send(render(programme, state, now + i / 44), now + i / 44)
         took.append(1000 * (time.perf_counter() - begin))
     sender.close()
     took = sorted(took[10:])
