@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import socket
+import threading
 
 import mido
 import mido.sockets
@@ -11,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from choreon.sim.controller import PracticeController
+from choreon.sim.controller import PracticeController, announced
 from choreon.wire import midi
 from tests.conftest import until
 
@@ -76,6 +77,23 @@ def test_a_controller_is_found_heard_and_lit(heard, tmp_path):
     assert heard.events[3] == ("Desk", "note", 0, 41, 0.0)
     heard.hub.show({("Desk", "note", 0, 36): 127, ("Desk", "cc", 0, 7): 99, ("Nobody", "cc", 0, 1): 5})
     until(lambda: device.lights[0] == 127 and device.faders[7] == 99)
+    device.close()
+
+
+def test_what_is_moved_at_the_moment_it_is_opened_is_heard(tmp_path):
+    """Opening succeeds before the device's thread has run. Nothing that a hand does from then on may be lost."""
+    device = PracticeController(tmp_path, "Desk")
+    held, go_on = threading.Event(), threading.Event()
+    device.told = lambda: (held.set(), go_on.wait(10))  # the thread stands still once the first has opened it
+    first, second = (midi.LocalPort("Desk", announced(tmp_path, "Desk")) for _ in range(2))
+    assert held.wait(10)
+    device.move_fader(3, 64)
+    for port in (first, second):
+        got: list[midi.Event] = []
+        until(lambda port=port, got=got: got.extend(port.read()) or got)
+        assert got == [("Desk", "cc", 0, 3, 64 / 127)]
+        port.close()
+    go_on.set()
     device.close()
 
 

@@ -42,6 +42,7 @@ class PracticeController:
         self.lights = [0] * PADS
         self.told: Callable[[], None] = lambda: None
         self._server = socket.create_server(("127.0.0.1", 0))
+        self._server.setblocking(False)
         self._clients: list[tuple[socket.socket, mido.Parser]] = []
         folder = folder or folders.runtime() / "midi"
         folder.mkdir(parents=True, exist_ok=True)
@@ -87,16 +88,23 @@ class PracticeController:
         self._server.close()
 
     def _send(self, data: bytes) -> None:
-        for pair in list(self._clients):
-            try:
-                pair[0].sendall(data)
-            except OSError:
-                self._drop(pair)
+        self._welcome()  # one that has just opened this port hears what is moved now
+        for client, _ in list(self._clients):
+            with contextlib.suppress(OSError):  # one that is gone is let go by the thread, which reads its end
+                client.sendall(data)
 
     def _drop(self, pair: tuple[socket.socket, mido.Parser]) -> None:
         if pair in self._clients:
             self._clients.remove(pair)
             pair[0].close()
+
+    def _welcome(self) -> None:
+        """Take in whoever has opened this port. Both the thread and a hand that moves something come here."""
+        with contextlib.suppress(BlockingIOError):
+            while True:
+                client, _ = self._server.accept()
+                client.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+                self._clients.append((client, mido.Parser()))
 
     def _run(self) -> None:
         while not self._ended:
@@ -104,9 +112,7 @@ class PracticeController:
             ready, _, _ = select.select([self._server.fileno(), *by_handle], [], [], 0.2)
             for handle in ready:
                 if handle not in by_handle:
-                    client, _ = self._server.accept()
-                    client.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-                    self._clients.append((client, mido.Parser()))
+                    self._welcome()
                 else:
                     self._read(by_handle[handle])
                 self.told()
