@@ -312,7 +312,7 @@ def test_a_choice_is_made_of_pads(hands, answers, node):
 
 def test_pads_and_list_by_keyboard(hands):
     perform = hands.place("perform")
-    slow = edits.change_scene(hands.session.show, "cello", fade_out=5.0)  # time to be seen on its way out
+    slow = edits.change_scene(hands.session.show, "cello", fade_in=0.0, fade_out=5.0)  # seen on its way out
     hands.session.edit("slow", slow)
     pad = perform.tiles["cello-pad"]
     pad.setFocus()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QToolButton
 
 from choreon.demo import low_tide
 from choreon.formats import gdtf
@@ -14,6 +14,8 @@ from choreon.model import edits, patch
 from choreon.model.show import Output
 from choreon.ui.app import empty_show
 from choreon.ui.rig.swap import SwapDialog
+from choreon.ui.rig.types.range_table import TO
+from choreon.ui.widgets.numbers import NumberField
 from tests.conftest import values
 from tests.journeys.conftest import end, mostly, open_window, pick
 
@@ -32,61 +34,34 @@ def editor(rig):
     return rig.editor
 
 
-def meant(editor, text: str, low: float | None = None, high: float | None = None) -> None:
-    """Give the chosen range a meaning by plain words, and a span."""
-    editor.channel.meaning._take(text)
-    for field, value in ((editor.channel.low, low), (editor.channel.high, high)):
-        if value is not None:
-            field._set(value)
-
-
-def ends(editor, start: int, end: int) -> None:
-    for field, value in ((editor.channel.start, start), (editor.channel.end, end)):
-        field.setValue(value)
-        field.editingFinished.emit()
+def fill(editor, key: str, row: int, *texts: str) -> None:
+    """Type into a channel's table of ranges, from where a row's range ends on; Enter after each."""
+    editor._channel_clicked(key)
+    table = editor.channel.table
+    table.setFocus()
+    table.setCurrentCell(row, TO)
+    for text in texts:
+        for key in text:
+            QTest.keyClicks(QApplication.focusWidget(), key)
+        QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
 
 
 def checks(editor) -> list[str]:
     return [editor.checks.item(i).text() for i in range(editor.checks.count())]
 
 
+def spans(editor, key: str) -> list[tuple]:
+    return [(r.start, r.end, r.attribute, r.low, r.high, r.name) for r in editor.kind.channel(key).ranges]
+
+
 def type_from_table(hands, editor) -> None:
     """A printed table: 1 dimmer, 2–3 red 16 bit, 4 green, 5 blue, 6 shutter: 0–9 closed, 10–19 open, 20–255 1–18 Hz."""
-    editor.maker.setText("Holmwick")
-    editor.maker.editingFinished.emit()
-    editor.name.setText("Quay 3")
-    editor.name.editingFinished.emit()
-    for name, words in (
-        ("Red", "red emitter"),
-        ("Green", "green emitter"),
-        ("Blue", "blue emitter"),
-        ("Shutter", "shutter"),
-    ):
-        editor.add_channel(name, "NoFeature")
-        meant(editor, words)
-    mode = editor.kind.modes[0]
-    red = next(i for i, use in enumerate(mode.uses) if use.channel == "red")
-    from choreon.model import type_edits
-
-    editor._mode_edited(type_edits.resize_use(mode, red, 2))
-    editor._channel_clicked("shutter")
-    line = editor.channel.line
-    QTest.mouseDClick(line, Qt.MouseButton.LeftButton, pos=QPointF(line.x_of(10.5), 50).toPoint())
-    QTest.mouseDClick(line, Qt.MouseButton.LeftButton, pos=QPointF(line.x_of(20.5), 50).toPoint())
-    editor.channel.choose(0)
-    meant(editor, "Shutter1", 0, 0)
-    ends(editor, 0, 9)
-    editor.channel.choose(1)
-    meant(editor, "Shutter1", 1, 1)
-    ends(editor, 10, 19)
-    editor.channel.title.setText("Open")
-    editor.channel.title.editingFinished.emit()
-    editor.channel.choose(2)
-    meant(editor, "strobe", 1, 18)
-    editor.channel.home.setValue(15)
-    editor.channel.home.editingFinished.emit()
-    editor.modes.name.setText("6 channel")
-    editor.modes.name.editingFinished.emit()
+    hands.type(editor.maker, "Holmwick")
+    editor.name.selectAll()
+    hands.type(editor.name, "Quay 3")
+    hands.type(editor.modes.add, "1 Dimmer, 2 Red, Red fine, Green, Blue, 6 Shutter")
+    fill(editor, "shutter", 0, "9", "", "Closed", "", "19", "shutter", "Open", "open", "255", "strobe", "", "1", "18")
+    hands.type(editor.channel.home, "15")
 
 
 def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(hands, rig, editor, node):
@@ -95,16 +70,18 @@ def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(hands, rig,
     assert [(u.channel, u.slots) for u, _ in kind.used(kind.modes[0])] == [
         ("dimmer", (1,)), ("red", (2, 3)), ("green", (4,)), ("blue", (5,)), ("shutter", (6,))
     ]  # fmt: skip
-    shutter = kind.channel("shutter")
-    assert [(r.start, r.end, r.attribute, r.low, r.high) for r in shutter.ranges] == [
-        (0, 9, "Shutter1", 0, 0), (10, 19, "Shutter1", 1, 1), (20, 255, "Shutter1Strobe", 1, 18)
+    assert [kind.channel(k).ranges[0].attribute for k in ("dimmer", "red", "blue")] == [
+        "Dimmer", "ColorAdd_R", "ColorAdd_B"
     ]  # fmt: skip
+    assert spans(editor, "shutter") == [
+        (0, 9, "Shutter1", 0, 0, "Closed"), (10, 19, "Shutter1", 1, 1, "Open"), (20, 255, "Shutter1Strobe", 1, 18, "")
+    ]  # fmt: skip
+    assert [m.name for m in kind.modes] == ["6 channel"]  # named after its slots while nobody names it
     assert checks(editor) == []
     editor.on.setCurrentIndex(editor.on.findData("par-1"))
     editor.trial.setChecked(True)
     line = editor.channel.line
     QTest.mouseMove(line, QPointF(line.x_of(200.5), 50).toPoint())
-    editor._point(200)
     hands.until(lambda: values(node, 1)[10:16] == [255, 255, 0, 255, 255, 200])
     assert "Shutter at 200" in editor.tried.text()
     hands.click(editor.keep_button)
@@ -121,13 +98,13 @@ def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(hands, rig,
 
 
 def test_checks_run_as_one_types_and_lead_to_the_place(hands, rig, editor):
-    editor.add_channel("Shutter", "NoFeature")
-    meant(editor, "Shutter1", 0, 0)
+    assert "New mode has no channels" in checks(editor)[0]
+    hands.type(editor.modes.add, "Dimmer, Shutter, Thing")
     assert any("has no open range" in line for line in checks(editor))
-    assert "1 errors" in editor.verdict.text()
-    editor._channel_clicked("dimmer")
+    assert any("0…255 of Thing has no meaning yet" in line for line in checks(editor))
+    assert "1 error, 1 warning" in editor.verdict.text()
     row = next(i for i, line in enumerate(checks(editor)) if "no open range" in line)
-    editor._lead(editor.checks.item(row))
+    hands.click(editor.checks.viewport(), editor.checks.visualItemRect(editor.checks.item(row)).center())
     assert editor.key == "shutter"
     hands.click(editor.keep_button)
     rig.hang.choose_type(editor.kind.id)
@@ -135,15 +112,64 @@ def test_checks_run_as_one_types_and_lead_to_the_place(hands, rig, editor):
     assert not rig.hang.go.isEnabled()
 
 
+def test_ranges_are_typed_as_a_table(hands, editor):
+    hands.type(editor.modes.add, "Zoom, Strobe, Pan 16 bit")
+    assert [(u.channel, u.slots) for u in editor.kind.modes[0].uses] == [
+        ("zoom", (1,)),
+        ("strobe", (2,)),
+        ("pan", (3, 4)),
+    ]
+    table = editor.channel.table
+    fill(editor, "zoom", 0, "+0", "", "", "45", "8°")
+    assert spans(editor, "zoom") == [(0, 255, "Zoom", 45, 8, "")]  # descending, as some lamps count
+    fill(editor, "zoom", 0, "many")
+    assert "“many” is no number; to stays 255" in hands.window.notice.text.text()
+    fill(editor, "strobe", 0, "49", "shutter", "Open", "1", "255", "strobe at random", "Wild", "2", "12 Hz")
+    assert spans(editor, "strobe") == [
+        (0, 49, "Shutter1", 1, 1, "Open"), (50, 255, "Shutter1StrobeRandom", 2, 12, "Wild")
+    ]  # fmt: skip
+    table.setCurrentCell(1, 0)
+    QTest.keyClick(table, Qt.Key.Key_Delete)
+    assert spans(editor, "strobe") == [(0, 255, "Shutter1", 1, 1, "Open")]
+    editor._channel_clicked("pan")
+    bits = editor.channel.resolution
+    bits.setFocus()
+    QTest.keyClick(bits, Qt.Key.Key_Down)
+    assert editor.kind.channel("pan").ranges[0].end == 65535
+    assert editor.kind.modes[0].uses[2].slots == (3, 4)  # it had both bytes already
+    editor._channel_clicked("zoom")
+    QTest.keyClick(bits, Qt.Key.Key_Down)
+    assert [u.slots for u in editor.kind.modes[0].uses] == [(1, 2), (3,), (4, 5)]
+    assert [m.name for m in editor.kind.modes] == ["5 channel"]
+
+
+def test_a_wheel_gives_its_channel_its_ranges(hands, editor):
+    hands.type(editor.modes.add, "Gobo")
+    form = editor.channel
+    form.wheel.setFocus()
+    QTest.keyClick(form.wheel, Qt.Key.Key_End)
+    wheel = editor.wheels
+    assert wheel.wheel.name == "Gobo"
+    for name in ("Reeds", "Net"):
+        hands.click(hands.button(wheel, "Another slot"))
+        field = wheel.rows.itemAt(wheel.rows.count() - 1).widget().findChild(QLineEdit)
+        field.selectAll()
+        hands.type(field, name)
+    editor._channel_clicked("gobo")
+    hands.click(form.spread)
+    assert spans(editor, "gobo") == [
+        (0, 84, "Gobo1", 0, 0, "Open"), (85, 170, "Gobo1", 1, 1, "Reeds"), (171, 255, "Gobo1", 2, 2, "Net")
+    ]  # fmt: skip
+
+
 def test_an_emitter_has_a_colour_and_a_strength(hands, editor):
-    editor.add_channel("Lime", "NoFeature")
-    meant(editor, "lime")
+    hands.type(editor.modes.add, "Dimmer, Lime")
+    editor._channel_clicked("lime")
     form = editor.channel
     assert form.emitter.isVisible()
     assert form.emitter_x.value is None
-    form.emitter_x._set(0.4)
-    form.emitter_y._set(0.56)
-    form.strength._set(3.0)
+    for field, text in ((form.emitter_x, "0.4"), (form.emitter_y, "0.56"), (form.strength, "3")):
+        hands.type(field, text)
     (lime,) = editor.kind.emitters
     assert (lime.attribute, lime.x, lime.y, lime.strength) == ("ColorAdd_GY", 0.4, 0.56, 3.0)
     editor._channel_clicked("dimmer")
@@ -152,16 +178,16 @@ def test_an_emitter_has_a_colour_and_a_strength(hands, editor):
 
 def test_editing_is_undone_within_the_editor(hands, editor):
     before = editor.kind
-    editor.add_channel("Pan", "Pan")
-    editor.channel.home.setValue(128)
-    editor.channel.home.editingFinished.emit()
+    hands.type(editor.modes.add, "Pan")
+    hands.type(editor.channel.home, "128")
+    assert editor.kind.channel("pan").home == 128
     editor.undo()
     editor.undo()
     assert editor.kind == before
     editor.redo()
     assert editor.kind.channel("pan") is not None
     shows = hands.session.show
-    editor.leave()
+    hands.click(hands.button(editor, "Leave"))
     assert hands.session.show is shows
     assert editor.kind.id not in hands.session.kinds()
 
@@ -187,32 +213,46 @@ def test_borders_are_dragged_and_esc_leaves_them(hands, rig):
 
 
 def test_modes_cells_and_slots(hands, editor):
-    editor.add_channel("Red", "ColorAdd_R")
+    hands.type(editor.modes.add, "Red, Green")
     modes = editor.modes
-    modes.columns.setValue(4)
-    modes.lines.setValue(1)
-    modes._grid()
-    from choreon.model import type_edits
-
-    modes._emit(type_edits.set_cell(modes.mode, 1, 1))
-    modes._repeat()
+    hands.type(modes.columns, "4")
+    hands.type(modes.lines, "1")
+    hands.click(hands.button(modes, "Lay out"))
+    for name in ("Red", "Green"):
+        cell = next(f for f in modes.findChildren(NumberField) if f.accessibleName() == f"Cell of {name}")
+        hands.type(cell, "1")
+    hands.click(hands.button(modes, "Same for every cell"))
     mode = editor.kind.modes[0]
-    assert [use.cell for use in mode.uses] == [0, 1, 2, 3, 4]
-    assert mode.footprint == 5
-    modes.cells.moved.emit(0, 0.7, 0.1)
-    assert editor.kind.modes[0].cells[0].x == 0.7
-    modes._slots_typed(0, "6, 7")
-    assert editor.kind.modes[0].uses[0].slots == (6, 7)
-    modes._slots_typed(0, "x")
+    assert [use.cell for use in mode.uses] == [1, 1, 2, 2, 3, 3, 4, 4]
+    assert (mode.footprint, mode.name) == (8, "8 channel")
+    grid = modes.cells
+    hands.drag(grid, grid.at(0), grid.at(0) + QPointF(12, 8))
+    moved = editor.kind.modes[0].cells[0]
+    assert moved.x > mode.cells[0].x
+    assert moved.y < mode.cells[0].y
+    slots_typed(hands, modes, 0, "9, 10")
+    assert editor.kind.modes[0].uses[0].slots == (9, 10)
+    slots_typed(hands, modes, 0, "x")
     assert "Slots are one to three numbers" in hands.window.notice.text.text()
     editor._mode_picked(editor.which.findData("+copy"))
     assert len(editor.kind.modes) == 2
     assert any("are alike" in line for line in checks(editor))
-    modes.name.setText(editor.kind.modes[0].name)
-    modes.name.editingFinished.emit()
+    modes.name.selectAll()
+    hands.type(modes.name, editor.kind.modes[0].name)
     assert "Another mode is called" in hands.window.notice.text.text()
-    editor._remove_mode()
-    assert len(editor.kind.modes) == 1
+    editor._mode_picked(editor.which.findData("+blank"))
+    hands.type(modes.add, "red")  # by its name, a channel that the type has already
+    assert [u.channel for u in editor.kind.modes[2].uses] == ["red"]
+    assert [m.name for m in editor.kind.modes][2] == "1 channel"
+    hands.click(modes.findChild(QToolButton, "remove mode"))
+    assert len(editor.kind.modes) == 2
+
+
+def slots_typed(hands, modes, row: int, text: str) -> None:
+    """Type where a channel of the mode stands."""
+    field = next(f for f in modes.rows.itemAt(row).widget().findChildren(QLineEdit) if "Slots" in f.accessibleName())
+    field.selectAll()
+    hands.type(field, text)
 
 
 def test_wheels_have_slots_with_pictures_and_colours(hands, editor, tmp_path):

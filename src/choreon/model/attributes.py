@@ -251,6 +251,64 @@ NoFeature|Nothing|device||0 255
 """
 
 
+# What such channels are called on lamps and in their papers; the first attribute that has a name wins.
+_CALLED = """
+Dimmer: dimmer, master dimmer, master, intensity, brightness, total dimming, level
+ColorAdd_R: red, r
+ColorAdd_G: green, g
+ColorAdd_B: blue, b
+ColorAdd_W: white, w
+ColorAdd_WW: warm white, ww
+ColorAdd_CW: cold white, cool white, cw
+ColorAdd_RY: amber, a, orange
+ColorAdd_GY: lime
+ColorAdd_UV: uv, ultraviolet, ultra violet, purple
+ColorAdd_C: cyan emitter
+ColorAdd_BM: violet, indigo
+ColorSub_C: cyan, c
+ColorSub_M: magenta, m
+ColorSub_Y: yellow, y
+CTO: cto, warm filter
+CTC: ctc, cct, colour temperature, correction
+CTB: ctb
+Pan: pan, pan movement, x axis
+Tilt: tilt, tilt movement, y axis
+PositionMSpeed: pan/tilt speed, pan tilt speed, p/t speed, movement speed, speed pan/tilt, vector speed
+Shutter(n): shutter, shutter/strobe, shutter strobe, strobe/shutter
+Shutter(n)Strobe: strobe, strobe speed, strobe rate, flash rate, flash
+Color(n): colour wheel, colour, colours
+ColorMacro(n): colour macro, colour macros, colour preset, colour presets
+Gobo(n): gobo, gobo wheel, gobos, static gobo, rotating gobo
+Gobo(n)PosRotate: gobo rotation, gobo turn, rotation, gobo spin
+Gobo(n)Pos: gobo index, gobo angle
+AnimationWheel(n): animation wheel, animation, effect wheel
+Prism(n): prism, prism insert
+Prism(n)PosRotate: prism rotation, prism turn, prism spin
+Focus(n): focus
+Zoom: zoom
+Iris: iris
+Frost(n): frost, diffusion
+Effects(n): program, programs, programme, auto, auto program, built in program, auto/sound, sound, macro, macros, effect
+Effects(n)Rate: program speed, auto speed, speed, macro speed, effect speed
+FixtureGlobalReset: reset
+LampControl: lamp, lamp on/off, lamp control
+DimmerCurve: dimmer curve, dimming curve, dimmer speed, dimmer mode
+Fan(n): fan, fan speed, blower
+Fog(n): fog, smoke
+Haze(n): haze, haze output, pump
+NoFeature: reserved, no function, empty, unused
+"""
+
+
+def _read_names() -> dict[str, str]:
+    found: dict[str, str] = {}
+    for line in _CALLED.strip().splitlines():
+        name, _, called = line.partition(": ")
+        for words in called.split(", "):
+            found.setdefault(words, name)
+    return found
+
+
 def _read_table() -> dict[str, Attribute]:
     found = {}
     for line in _TABLE.strip().splitlines():
@@ -263,6 +321,8 @@ def _read_table() -> dict[str, Attribute]:
 
 TEMPLATES: dict[str, Attribute] = _read_table()
 """The attributes with a meaning here, by template."""
+
+_NAMES = _read_names()
 
 ATTRIBUTES: dict[str, Attribute] = {a.name: a for a in TEMPLATES.values() if "(" not in a.name} | {
     name: msgspec.structs.replace(TEMPLATES[name.replace("1", "(n)")], name=name) for name in (SHUTTER, STROBE)
@@ -292,14 +352,23 @@ def known(name: str) -> bool:
     return name in ATTRIBUTES or template(name) in TEMPLATES
 
 
+def alias(words: str) -> str:
+    """The template of the attribute that channels of this very name have, or nothing."""
+    return _NAMES.get(words.lower(), "")
+
+
 def find(words: str) -> list[Attribute]:
-    """The attributes whose plain words or names hold every word of `words`, numbered ones with 1; best first."""
+    """The attributes whose plain words, names or usual names hold every word of `words`, numbered ones with 1; best
+    first."""
     wanted = words.lower().split()
+    called: dict[str, str] = {}
+    for usual, name in _NAMES.items():
+        called[name] = f"{called.get(name, '')} {usual}"
     found = []
     for a in TEMPLATES.values():
-        text = f"{a.label} {a.name} {a.family} {a.unit}".lower()
+        text = f"{a.label} {a.name} {a.family} {a.unit} {called.get(a.name, '')}".lower()
         if all(w in text for w in wanted):
-            exact = a.label.lower() == " ".join(wanted)
+            exact = a.label.lower() == " ".join(wanted) or alias(" ".join(wanted)) == a.name
             starts = bool(wanted) and a.label.lower().startswith(wanted[0])
             found.append((not exact, not starts, attribute(a.name.replace("(n)", "1"))))
     return [a for *_, a in sorted(found, key=lambda f: f[:2])]

@@ -77,6 +77,9 @@ def _ranges(channel: Channel, where: str) -> Iterator[Problem]:
             yield Problem(here, f"{label}: {previous + 1}…{span.start - 1} has no meaning (a gap)", "warning")
         if not span.attribute:
             yield Problem(here, f"{span.start}…{span.end} of {label} has no attribute", "warning")
+        elif span.attribute == at.NOTHING and not span.name and not channel.rest:
+            text = f"{span.start}…{span.end} of {label} has no meaning yet; where it does nothing, name it so"
+            yield Problem(here, text, "warning")
         elif not at.known(span.attribute):
             yield Problem(here, f"{span.attribute} has no meaning here; it is driven by its bare values", "warning")
         previous = max(previous, span.end)

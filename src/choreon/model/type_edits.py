@@ -8,17 +8,30 @@ import msgspec
 
 from choreon.model import attributes as at
 from choreon.model.edits import fresh_id, fresh_name
-from choreon.model.fixture_type import Cell, Channel, Emitter, FixtureType, Mode, Range, Slot, Use, Wheel
+from choreon.model.fixture_type import (
+    Cell,
+    Channel,
+    Emitter,
+    FixtureType,
+    Mode,
+    Range,
+    Slot,
+    Use,
+    Wheel,
+    main_attribute,
+)
 
 replace = msgspec.structs.replace
 
 
+NEW_MODE = "New mode"
+
+
 def blank(taken: list[str]) -> FixtureType:
-    """A type to begin from: one dimmer channel in one mode."""
-    dimmer = Channel(key="dimmer", name="Dimmer", ranges=(Range(start=0, end=255, attribute=at.DIMMER),))
-    mode = Mode(name="1 channel", uses=(Use("dimmer", (1,)),))
+    """A type to begin from: one mode without a channel yet."""
+    mode = Mode(name=NEW_MODE, uses=())
     return FixtureType(
-        id=fresh_id("own type", taken), maker="", name="New type", kind="LED par", channels=(dimmer,), modes=(mode,)
+        id=fresh_id("own type", taken), maker="", name="New type", kind="LED par", channels=(), modes=(mode,)
     )
 
 
@@ -44,7 +57,8 @@ def add_channel(kind: FixtureType, name: str, attribute: str) -> tuple[FixtureTy
     """A new channel that means one thing from end to end; gives the type and the channel's key."""
     known = at.attribute(attribute)
     key = fresh_id(name, [c.key for c in kind.channels])
-    whole = Range(start=0, end=255, attribute=attribute, low=known.low, high=known.high)
+    low, high = _span(known)
+    whole = Range(start=0, end=255, attribute=attribute, low=low, high=high)
     return replace(kind, channels=(*kind.channels, Channel(key=key, name=name, ranges=(whole,)))), key
 
 
@@ -113,12 +127,45 @@ def put_range(channel: Channel, index: int, **fields: Any) -> Channel:
     return replace(channel, ranges=tuple(sorted(ranges, key=lambda r: r.start)))
 
 
+def end_range(channel: Channel, index: int, end: int) -> Channel:
+    """Let a range end at a value. Where it was the last, what it leaves becomes one more range without a meaning."""
+    last = channel.ranges[index].end
+    made = put_range(channel, index, end=end)
+    if index == len(made.ranges) - 1 and made.ranges[index].end < min(last, made.top):
+        rest = Range(start=made.ranges[index].end + 1, end=last, attribute=at.NOTHING, low=0, high=0)
+        made = replace(made, ranges=(*made.ranges, rest))
+    return made
+
+
+def has_slots(channel: Channel) -> bool:
+    """Whether a channel chooses among the slots of a wheel."""
+    return at.template(main_attribute(channel)) in ("Color(n)", "Gobo(n)", "AnimationWheel(n)", "Prism(n)")
+
+
+def ranges_of_slots(channel: Channel, wheel: Wheel) -> Channel:
+    """One range for each slot of a wheel, all alike wide, with the slots' names."""
+    name = main_attribute(channel)
+    if at.attribute(name).kind != "slot":
+        name = "Gobo1" if any(slot.picture for slot in wheel.slots) else "Color1"
+    edges = [round(i * (channel.top + 1) / len(wheel.slots)) for i in range(len(wheel.slots) + 1)]
+    ranges = tuple(
+        Range(start=edges[i], end=edges[i + 1] - 1, attribute=name, low=float(i), high=float(i), name=slot.name)
+        for i, slot in enumerate(wheel.slots)
+    )
+    return replace(channel, ranges=ranges, wheel=wheel.key)
+
+
+def _span(known: at.Attribute) -> tuple[float, float]:
+    """What a range of an attribute goes from and to at first; one that chooses something stands for one thing."""
+    return (0.0, 0.0) if known.kind in ("slot", "mode") or known.command else (known.low, known.high)
+
+
 def mean(span: Range, attribute: str) -> Range:
     """Give a range a meaning; a span in another unit begins with what is usual there."""
     known, before = at.attribute(attribute), at.attribute(span.attribute)
     low, high = span.low, span.high
     if known.unit != before.unit or known.kind != before.kind:
-        low, high = (0.0, 0.0) if known.kind in ("slot", "mode") or known.command else (known.low, known.high)
+        low, high = _span(known)
     if known.command:
         low = high = 1.0
     return replace(span, attribute=attribute, low=low, high=high)
@@ -146,8 +193,21 @@ def add_mode(kind: FixtureType, like: str = "") -> tuple[FixtureType, str]:
     """A new mode, as a copy of another one."""
     source = kind.mode(like)
     base = source or Mode(name="", uses=())
-    name = fresh_name(f"{base.footprint} channel" if source is None else f"{like} (copy)", [m.name for m in kind.modes])
+    name = fresh_name(NEW_MODE if source is None else f"{like} (copy)", [m.name for m in kind.modes])
     return replace(kind, modes=(*kind.modes, replace(base, name=name))), name
+
+
+def name_by_size(kind: FixtureType, before: Mode) -> tuple[FixtureType, str]:
+    """Name a mode that nobody has named yet after its slots; gives the type and the mode's name.
+
+    `before` is the mode as it was, which tells whether its name was given by this.
+    """
+    mode = kind.mode(before.name)
+    given = before.name in (NEW_MODE, f"{before.footprint} channel")
+    if mode is None or not given or mode.footprint in (0, before.footprint):
+        return kind, before.name
+    name = fresh_name(f"{mode.footprint} channel", [m.name for m in kind.modes])
+    return put_mode(kind, before.name, replace(mode, name=name)), name
 
 
 def remove_mode(kind: FixtureType, name: str) -> FixtureType:
@@ -202,6 +262,22 @@ def move_use(mode: Mode, index: int, by: int) -> Mode:
         order[one]: replace(a, slots=tuple(range(first + len(b.slots), first + len(b.slots) + len(a.slots)))),
     }
     return replace(mode, uses=tuple(swapped.get(i, use) for i, use in enumerate(mode.uses)))
+
+
+def type_slots(mode: Mode, index: int, slots: tuple[int, ...]) -> Mode:
+    """Put a channel's bytes where they were typed; where it grows in its place, what follows makes room."""
+    now, count = mode.uses[index].slots, len(slots)
+    grows = slots[: len(now)] == now and slots == tuple(range(slots[0], slots[0] + count)) and count > len(now)
+    taken = {s for i, use in enumerate(mode.uses) if i != index for s in use.slots}
+    return resize_use(mode, index, count) if grows and taken & set(slots) else set_slots(mode, index, slots)
+
+
+def fit_bytes(mode: Mode, key: str, before: int, after: int) -> Mode:
+    """Give a channel that counts in more or fewer bytes than before as many slots, where it had one for each."""
+    for index, use in enumerate(mode.uses):
+        if use.channel == key and len(use.slots) == before:
+            mode = resize_use(mode, index, after)
+    return mode
 
 
 def set_slots(mode: Mode, index: int, slots: tuple[int, ...]) -> Mode:

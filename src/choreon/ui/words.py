@@ -24,10 +24,14 @@ def families(look: Look) -> list[at.Family]:
     return [family for family in ORDER if family in found]
 
 
+def count(number: int, noun: str) -> str:
+    """“1 slot”, “6 slots”."""
+    return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
 def summary(look: Look) -> str:
     """“6 fixtures · intensity, colour”."""
-    count = len(look)
-    return f"{count} fixture{'' if count == 1 else 's'} · {', '.join(families(look))}"
+    return f"{count(len(look), 'fixture')} · {', '.join(families(look))}"
 
 
 def number(name: str, value: float) -> str:

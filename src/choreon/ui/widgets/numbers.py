@@ -10,15 +10,19 @@ from choreon.ui.widgets.values import parse
 
 
 class NumberField(QLineEdit):
-    """A whole number within bounds. Arrow keys and the wheel step; `+10` and the like count from what stands there."""
+    """A whole number within bounds. Arrow keys and the wheel step; `+10` and the like count from what stands there.
+
+    `none` is the word that stands for the lowest number where that means that there is none; emptied, it says so.
+    """
 
     valueChanged = Signal(int)
 
-    def __init__(self, name: str, low: int, high: int, value: int) -> None:
-        super().__init__(str(value))
-        self.low, self.high = low, high
+    def __init__(self, name: str, low: int, high: int, value: int, none: str = "") -> None:
+        super().__init__()
+        self.low, self.high, self.none = low, high, none
         self._value = value
         self._fresh = False
+        self.setText(self._words(value))
         self.setAccessibleName(name)
         self.setMinimumWidth(48)
         self.setToolTip(f"{name}, {low} to {high}: type it, or turn the wheel")
@@ -31,10 +35,13 @@ class NumberField(QLineEdit):
     def setValue(self, value: int) -> None:
         """Set the number, kept within its bounds."""
         value = max(self.low, min(self.high, value))
-        self.setText(str(value))
+        self.setText(self._words(value))
         if value != self._value:
             self._value = value
             self.valueChanged.emit(value)
+
+    def _words(self, value: int) -> str:
+        return self.none if self.none and value == self.low else str(value)
 
     def _typing(self, text: str) -> None:
         """While it is typed: take what is a number within the bounds."""
@@ -43,6 +50,9 @@ class NumberField(QLineEdit):
             self.valueChanged.emit(self._value)
 
     def _typed(self) -> None:
+        if self.none and self.text().strip() in ("", self.none):
+            self.setValue(self.low)
+            return
         found = parse(self.text(), self._value)
         self.setValue(self._value if found is None else round(found))
 
@@ -66,6 +76,6 @@ class NumberField(QLineEdit):
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.setValue(self._value + (1 if event.key() == Qt.Key.Key_Up else -1))
         elif event.key() == Qt.Key.Key_Escape:
-            self.setText(str(self._value))
+            self.setText(self._words(self._value))
         else:
             super().keyPressEvent(event)

@@ -49,6 +49,7 @@ class ValueField(QWidget):
         self.label, self.low, self.high, self.unit, self.digits, self.home = label, low, high, unit, digits, home
         self.bar = bar
         self.short = ""  # what it is called where its name has no room
+        self.none = ""  # what its lowest value is called, where that means that there is none
         self._value: float | None = low
         self._spread: tuple[float, float] | None = None
         self.drafted = False
@@ -85,6 +86,8 @@ class ValueField(QWidget):
             if self._spread is None:
                 return "—"
             return f"{self._spread[0]:.{self.digits}f} … {self._spread[1]:.{self.digits}f}{self._suffix()}"
+        if self.none and self._value == self.low:
+            return self.none
         return f"{self._value:.{self.digits}f}{self._suffix()}"
 
     def _suffix(self) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import type_edits
@@ -11,7 +11,7 @@ from choreon.model.colours import from_xyy, hex_of
 from choreon.model.fixture_type import Channel, FixtureType, Range
 from choreon.ui import theme
 from choreon.ui.rig.types.line import RangeLine
-from choreon.ui.rig.types.meaning import MeaningField
+from choreon.ui.rig.types.range_table import RangeTable
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
@@ -25,6 +25,7 @@ class ChannelForm(QWidget):
     edited = Signal(object)
     removed = Signal()
     own_toggled = Signal(bool)
+    wheel_wanted = Signal()  # a new one, for this channel
     pointed = Signal(int)
     emitter_edited = Signal(str, object)
 
@@ -44,13 +45,16 @@ class ChannelForm(QWidget):
             self.resolution.setItemData(bytes_ - 1, f"0…{256**bytes_ - 1}", Qt.ItemDataRole.ToolTipRole)
         self.resolution.activated.connect(lambda _: self._resolve())
         self.home = NumberField("Home", 0, 255, 0)
-        self.open = NumberField("Open up", -1, 255, -1)
-        self.open.setToolTip("Its value when the fixture is opened up; −1: its home, or as intensity and shutter do")
+        self.open = NumberField("Open up", -1, 255, -1, none="auto")
+        self.open.setToolTip(
+            "Its value when the fixture is opened up. Nothing typed: intensity full, shutter open, the rest at home"
+        )
         self.home.editingFinished.connect(lambda: self._put(home=self.home.value()))
         self.open.editingFinished.connect(lambda: self._put(open=None if self.open.value() < 0 else self.open.value()))
         self.wheel = QComboBox()
         self.wheel.setAccessibleName("Wheel")
-        self.wheel.activated.connect(lambda _: self._put(wheel=self.wheel.currentData() or ""))
+        self.wheel.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.wheel.activated.connect(self._wheel_picked)
         self.rest = QCheckBox("Leave alone")
         self.rest.setToolTip("It rests at home and is not offered anywhere")
         self.rest.toggled.connect(lambda on: self._put(rest=on))
@@ -62,18 +66,23 @@ class ChannelForm(QWidget):
         self.line.chosen.connect(self.choose)
         self.line.edited.connect(self._emit)
         self.line.pointed.connect(self.pointed.emit)
-        head = basics.row(self.name, self.resolution, basics.label("home", "soft"), self.home,
-                          basics.label("open", "soft"), self.open, gone, spacing=6)  # fmt: skip
+        head = basics.row(self.name, self.resolution, basics.label("Home", "soft"), self.home,
+                          basics.label("Open up", "soft"), self.open, gone, spacing=6)  # fmt: skip
         head.layout().setStretch(0, 1)
         for field in (self.home, self.open):
             field.setFixedWidth(72)
-        flags = basics.row(basics.label("Slots of", "soft"), self.wheel, 1, self.own, self.rest)
+        self.spread = basics.button(
+            "As ranges", self._from_wheel, "quiet", tip="One range for each slot of the wheel, alike wide"
+        )
+        self.of_wheel = basics.row(basics.label("Wheel", "soft"), self.wheel, self.spread)
+        flags = basics.row(self.of_wheel, 1, self.own, self.rest)
         self._make_range()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
-        for widget in (head, flags, self.line, self.range, self._make_emitter()):
+        for widget in (head, flags, self.line, self._make_emitter(), self.range):
             box.addWidget(widget)
+        box.addWidget(self.table, 1)
 
     def _make_emitter(self) -> QWidget:
         """Where the colour of an emitter lies, and how strong it is."""
@@ -106,25 +115,18 @@ class ChannelForm(QWidget):
         self.swatch.setStyleSheet(f"background: {colour}; border-radius: 16px;")
 
     def _make_range(self) -> None:
-        """The range that is chosen."""
-        self.start = NumberField("From", 0, 255, 0)
-        self.end = NumberField("To", 0, 255, 0)
-        for field, key in ((self.start, "start"), (self.end, "end")):
-            field.editingFinished.connect(lambda f=field, k=key: self._range(**{k: f.value()}))
-        self.meaning = MeaningField()
-        self.meaning.picked.connect(self._mean)
-        self.title = QLineEdit()
-        self.title.setAccessibleName("Name of the range")
-        self.title.setPlaceholderText("Name, as on the lamp's list")
-        self.title.editingFinished.connect(lambda: self._range(name=self.title.text().strip()))
-        self.low = ValueField("at its start", -1e6, 1e6, "", 2, None, bar=False)
-        self.high = ValueField("at its end", -1e6, 1e6, "", 2, None, bar=False)
-        self.low.changed.connect(lambda v: self._values(low=v))
-        self.high.changed.connect(lambda v: self._values(high=v))
-        self.slot = NumberField("Slot", -1, 200, -1)
-        self.slot.setToolTip("The slot, from 0, that turns or shakes here; −1: none")
+        """What is asked of the chosen range beside the table."""
+        self.table = RangeTable()
+        self.table.setMinimumHeight(180)
+        self.table.chosen.connect(self.choose)
+        self.table.edited.connect(self._emit)
+        self.slot = NumberField("Slot", -1, 200, -1, none="none")
+        self.slot.setToolTip("The slot, counted from 0, that turns or shakes in this range")
+        self.slot.setFixedWidth(64)
         self.slot.editingFinished.connect(lambda: self._range(slot=self.slot.value()))
-        self.hold = ValueField("hold", 0, 60, "s", 1, 0.0, bar=False)
+        self.slot_row = basics.row(basics.label("Turns slot", "soft"), self.slot, spacing=6)
+        self.hold = ValueField("Hold", 0, 60, "s", 1, 0.0, bar=False)
+        self.hold.setFixedWidth(120)
         self.hold.changed.connect(lambda v: self._range(hold=v))
         self.private = QCheckBox("Only on purpose")
         self.private.setToolTip("A program of the lamp's own, a sound mode: nothing may choose it by itself")
@@ -133,18 +135,7 @@ class ChannelForm(QWidget):
             "Part it", self._split, "quiet", tip="Part this range in the middle (double click on the line)"
         )
         self.drop = basics.button("Remove", self._drop, "quiet", tip="Remove this range (Delete on the line)")
-        self.range = QWidget()
-        grid = QGridLayout(self.range)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(6)
-        grid.addWidget(basics.row(basics.label("From", "soft"), self.start, basics.label("to", "soft"), self.end), 0, 0)
-        grid.addWidget(self.meaning, 0, 1)
-        grid.addWidget(self.title, 1, 0)
-        grid.addWidget(basics.row(self.low, self.high, spacing=4), 1, 1)
-        grid.addWidget(basics.row(basics.label("Slot", "soft"), self.slot, self.hold, spacing=6), 2, 0)
-        grid.addWidget(basics.row(self.private, 1, self.split, self.drop, spacing=4), 2, 1)
-        grid.setColumnStretch(0, 1)
-        grid.setColumnStretch(1, 1)
+        self.range = basics.row(self.slot_row, self.hold, self.private, 1, self.split, self.drop, spacing=6)
 
     # showing
 
@@ -155,7 +146,7 @@ class ChannelForm(QWidget):
         self.setEnabled(channel is not None)
         if channel is not None:
             self.index = min(self.index, max(0, len(channel.ranges) - 1))
-            for field in (self.home, self.open, self.start, self.end):
+            for field in (self.home, self.open):
                 field.high = channel.top
             self.name.setText(channel.name)
             self.resolution.setCurrentIndex(channel.resolution - 1)
@@ -165,10 +156,14 @@ class ChannelForm(QWidget):
             self.wheel.addItem("no wheel", "")
             for wheel in kind.wheels:
                 self.wheel.addItem(wheel.name, wheel.key)
+            self.wheel.addItem("New wheel…", "+")
             self.wheel.setCurrentIndex(max(0, self.wheel.findData(channel.wheel)))
+            self.of_wheel.setVisible(bool(kind.wheels) or type_edits.has_slots(channel))
+            self.spread.setEnabled(bool(channel.wheel))
             self.rest.setChecked(channel.rest)
             self.own.setChecked(own)
         self.line.show_channel(kind, channel, self.index)
+        self.table.show_channel(kind, channel, self.index)
         self._busy = False
         self._show_range()
 
@@ -177,6 +172,7 @@ class ChannelForm(QWidget):
         self.index = index
         self.line.index = index
         self.line.update()
+        self.table.choose(index)
         self._show_range()
 
     @property
@@ -192,18 +188,13 @@ class ChannelForm(QWidget):
             return
         self._busy = True
         known = at.attribute(span.attribute)
-        scale = 100 if known.unit == "%" else 1
-        self.start.setValue(span.start)
-        self.end.setValue(span.end)
-        self.meaning.show_name(span.attribute)
-        self.title.setText(span.name)
-        for field, value in ((self.low, span.low), (self.high, span.high)):
-            field.unit = known.unit
-            field.set_value(value * scale)
         self.slot.setValue(span.slot)
+        self.slot_row.setVisible(bool(self.channel and self.channel.wheel) and known.kind != "slot")
         self.hold.set_value(span.hold)
         self.hold.setVisible(known.command)
         self.private.setChecked(span.private)
+        self.drop.setEnabled(bool(self.channel and len(self.channel.ranges) > 1))
+        self.split.setEnabled(span.end > span.start)
         self._busy = False
 
     # changing
@@ -224,15 +215,18 @@ class ChannelForm(QWidget):
         if self.channel is not None and self.span is not None and not self._busy:
             self._emit(type_edits.put_range(self.channel, self.index, **fields))
 
-    def _values(self, **fields: float) -> None:
-        if self.span is not None:
-            scale = 100 if at.attribute(self.span.attribute).unit == "%" else 1
-            self._range(**{k: v / scale for k, v in fields.items()})
+    def _wheel_picked(self) -> None:
+        if self.wheel.currentData() == "+":
+            self.wheel_wanted.emit()
+        else:
+            self._put(wheel=self.wheel.currentData())
 
-    def _mean(self, name: str) -> None:
-        if self.channel is not None and self.span is not None and not self._busy:
-            meant = type_edits.mean(self.span, name)
-            self._range(attribute=name, low=meant.low, high=meant.high)
+    def _from_wheel(self) -> None:
+        """One range for each slot of the channel's wheel."""
+        wheel = self.kind.wheel(self.channel.wheel) if self.channel else None
+        if self.channel is not None and wheel is not None:
+            self.index = 0
+            self._emit(type_edits.ranges_of_slots(self.channel, wheel))
 
     def _split(self) -> None:
         if self.channel is not None and self.span is not None and self.span.end > self.span.start:

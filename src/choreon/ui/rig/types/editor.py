@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.model import attributes as at
-from choreon.model import type_edits
+from choreon.model import channel_table, type_edits
 from choreon.model.fixture_type import BODIES, LAMPS, Channel, FixtureType, bytes_of
 from choreon.model.type_checks import check_type, errors
 from choreon.ui import theme, words
@@ -41,6 +41,7 @@ KINDS = (
     *("wash head", "beam head", "profile head", "scanner", "mirror effect", "multi-beam effect", "strobe", "blinder"),
     *("hazer", "fogger", "fan", "other"),
 )
+POINT = "Point at the line: the value below the pointer goes to the lamp."
 TRY = 2.0  # seconds that a tried value stands; it is sent anew before they are over
 
 
@@ -64,11 +65,14 @@ class TypeEditor(QWidget):
         self.modes.chosen.connect(self._channel_clicked)
         self.modes.refused.connect(lambda text: session.told.emit(text, "alarm"))
         self.modes.removed.connect(self._remove_mode)
+        self.modes.named.connect(self.add_channels)
         self.channel = ChannelForm()
         self.channel.edited.connect(self._channel_edited)
         self.channel.removed.connect(self._remove_channel)
         self.channel.own_toggled.connect(self._own)
+        self.channel.wheel_wanted.connect(self._add_wheel)
         self.channel.pointed.connect(self._point)
+        self.channel.table.refused.connect(lambda text: session.told.emit(text, "alarm"))
         self.channel.emitter_edited.connect(
             lambda name, fields: self._do(type_edits.put_emitter(self.kind, name, **fields))
         )
@@ -120,8 +124,10 @@ class TypeEditor(QWidget):
         self.field = ValueField("Field", 0, 180, "°", 1, None, bar=False)
         self.beam.changed.connect(lambda v: self._put(beam=v))
         self.field.changed.connect(lambda v: self._put(field=v))
+        self.field.none = "as beam"
+        self.field.setToolTip("The angle at which a tenth of the light is left; none: as the beam")
         for number in (self.beam, self.field):
-            number.setFixedWidth(118)
+            number.setFixedWidth(122)
         self.keep_button = basics.button("Keep the type", self.keep, "main", "check")
         leave = basics.button("Leave", self.leave, "quiet", tip="Back to the room; what was changed here is let go")
         row = basics.row(self.maker, self.name, self.sort, self.body, self.lamp, self.beam, self.field, 1, leave,
@@ -148,8 +154,12 @@ class TypeEditor(QWidget):
         self.wheels.refused.connect(lambda text: self.session.told.emit(text, "alarm"))
         for page in (self.channel, self.wheels):
             inner = QWidget()
-            basics.stack(inner, page, 1, margins=2)
+            basics.stack(inner, page, *((1,) if page is self.wheels else ()), margins=2)
             self.wheel_rows.addWidget(basics.scroller(inner))
+        empty = QWidget()
+        words_ = "Type the lamp's channels on the left, in the order of its paper, or paste its table there."
+        basics.stack(empty, 1, basics.label(words_, "soft", wrap=True), 2, margins=40)
+        self.wheel_rows.addWidget(empty)
         panel = basics.panel(self.parts, self.wheel_rows)
         panel.layout().setStretch(1, 1)
         return panel
@@ -168,9 +178,7 @@ class TypeEditor(QWidget):
         self.on = QComboBox()
         self.on.setAccessibleName("Lamp to try it on")
         self.on.activated.connect(lambda _: self._trial_toggled(self.trial.isChecked()))
-        self.tried = basics.label(
-            "Point at the line: the value below the pointer goes to the lamp.", "small", wrap=True
-        )
+        self.tried = basics.label(POINT, "small", wrap=True)
         self.warning = QFrame()
         self.warning.setObjectName("warn")
         self.warning.setStyleSheet(f"#warn {{ border: 1px solid {theme.DRAFT}; border-radius: {theme.RADIUS}px; }}")
@@ -206,6 +214,8 @@ class TypeEditor(QWidget):
         self.key = uses[0].channel if uses else (kind.channels[0].key if kind.channels else "")
         self._not_sure()
         self._fill()
+        if not kind.channels:
+            self.modes.add.setFocus()
 
     def leave(self) -> None:
         """Back without keeping."""
@@ -226,9 +236,14 @@ class TypeEditor(QWidget):
 
     # changing
 
-    def _do(self, kind: FixtureType) -> None:
+    def _do(self, kind: FixtureType, mode_name: str = "") -> None:
+        """Take the type as it is now; `mode_name`: the mode at hand, if it may have another name or size now."""
         if self._busy or kind == self.kind:
             return
+        before = self.kind.mode(self.mode_name)
+        self.mode_name = mode_name or self.mode_name
+        if before is not None and before.name == mode_name and before.name not in self._kept_modes():
+            kind, self.mode_name = type_edits.name_by_size(kind, before)
         self._past.append(self.kind)
         self._future.clear()
         self.kind = kind
@@ -236,28 +251,38 @@ class TypeEditor(QWidget):
         self._fill()
         self._try()
 
+    def _kept_modes(self) -> set[str]:
+        """The modes that lamps may hang in: their names are not changed unasked."""
+        kept = self.session.kinds().get(self.before.id)
+        return {mode.name for mode in kept.modes} if kept else set()
+
     def _put(self, **fields: object) -> None:
         self._do(type_edits.replace(self.kind, **fields))
 
     def _mode_edited(self, mode) -> None:
-        name, self.mode_name = self.mode_name, mode.name
-        self._do(type_edits.put_mode(self.kind, name, mode))
+        name = self.mode_name
+        self._do(type_edits.put_mode(self.kind, name, mode), mode.name)
 
     def _channel_edited(self, channel: Channel) -> None:
-        self._do(type_edits.put_channel(self.kind, channel, self.mode_name))
+        mode = self.kind.mode(self.mode_name)
+        before = self.kind.channel(channel.key, mode)
+        kind = type_edits.put_channel(self.kind, channel, self.mode_name)
+        if mode is not None and before is not None and before.resolution != channel.resolution:
+            mode = kind.mode(self.mode_name) or mode
+            fitted = type_edits.fit_bytes(mode, channel.key, before.resolution, channel.resolution)
+            kind = type_edits.put_mode(kind, self.mode_name, fitted)
+        self._do(kind, self.mode_name)
 
     def _channel_clicked(self, key: str) -> None:
-        if key == "+":
-            self.add_channel("New channel", at.NOTHING)
-            return
         self.key = key
         self._fill()
 
-    def add_channel(self, name: str, attribute: str) -> None:
-        """A new channel, at the end of the mode."""
-        kind, self.key = type_edits.add_channel(self.kind, name, attribute)
-        mode = kind.mode(self.mode_name)
-        self._do(type_edits.put_mode(kind, mode.name, type_edits.add_use(mode, self.key, 1)) if mode else kind)
+    def add_channels(self, text: str) -> None:
+        """New channels at the end of the mode, by their names on the lamp's paper."""
+        kind, keys = channel_table.add_named(self.kind, self.mode_name, text)
+        if keys:
+            self.key, self.channel.index = keys[0], 0
+            self._do(kind, self.mode_name)
 
     def _remove_channel(self) -> None:
         if self.key:
@@ -286,12 +311,20 @@ class TypeEditor(QWidget):
     def _part_picked(self, index: int) -> None:
         sort, key = self.parts.itemData(index)
         if sort == "+wheel":
-            kind, self.key = type_edits.add_wheel(self.kind, "Wheel")
-            self.key = f"wheel:{self.key}"
-            self._do(kind)
+            self._add_wheel()
             return
         self.key = f"wheel:{key}" if sort == "wheel" else key
         self._fill()
+
+    def _add_wheel(self) -> None:
+        """A new wheel, for the channel at hand where that chooses slots."""
+        channel = self.kind.channel(self.key, self.kind.mode(self.mode_name))
+        slots = channel is not None and not channel.wheel and type_edits.has_slots(channel)
+        kind, key = type_edits.add_wheel(self.kind, channel.label if channel and slots else "Wheel")
+        if channel and slots:
+            kind = type_edits.put_channel(kind, type_edits.replace(channel, wheel=key), self.mode_name)
+        self.key = f"wheel:{key}"
+        self._do(kind)
 
     def _remove_wheel(self) -> None:
         kind = type_edits.remove_wheel(self.kind, self.key.removeprefix("wheel:"))
@@ -325,7 +358,7 @@ class TypeEditor(QWidget):
         self._fill_parts(kind)
         own = bool(found) and any(c.key == self.key for c in found.overrides)
         wheel = kind.wheel(self.key.removeprefix("wheel:")) if self.key.startswith("wheel:") else None
-        self.wheel_rows.setCurrentIndex(1 if wheel else 0)
+        self.wheel_rows.setCurrentIndex(1 if wheel else 0 if kind.channels else 2)
         if wheel:
             self.wheels.show_wheel(wheel)
         self.channel.show_channel(kind, None if wheel else kind.channel(self.key, found), own)
@@ -344,6 +377,8 @@ class TypeEditor(QWidget):
             if f"wheel:{wheel.key}" == self.key:
                 self.parts.setCurrentIndex(self.parts.count() - 1)
         self.parts.addItem("New wheel", ("+wheel", ""))
+        if not self.key:
+            self.parts.setCurrentIndex(-1)
 
     def _fill_checks(self, kind: FixtureType) -> None:
         problems = check_type(kind)
@@ -355,8 +390,12 @@ class TypeEditor(QWidget):
             if problem.level == "error":
                 item.setForeground(theme.colour(theme.ALARM))
             self.checks.addItem(item)
-        text = "Nothing is wrong." if not problems else f"{len(wrong)} errors, {len(problems) - len(wrong)} warnings"
-        self.verdict.setText(f"{text}. Errors keep the type from being hung." if wrong else text)
+        text = "Nothing is wrong."
+        if problems:
+            soft = len(problems) - len(wrong)
+            counts = (words.count(len(wrong), "error") if wrong else "", words.count(soft, "warning") if soft else "")
+            text = f"{', '.join(filter(None, counts))}."
+        self.verdict.setText(f"{text} Errors keep the type from being hung." if wrong else text)
 
     def _lead(self, item: QListWidgetItem) -> None:
         """Go to the place that a line of the check is about."""
@@ -390,7 +429,11 @@ class TypeEditor(QWidget):
             self.on.addItem(f"{fixture.name} · {fixture.universe}.{fixture.address}", fixture.id)
         if (i := self.on.findData(now)) >= 0:
             self.on.setCurrentIndex(i)
-        self.trial.setEnabled(self.on.count() > 0)
+        some = self.on.count() > 0
+        self.trial.setEnabled(some)
+        self.on.setVisible(some)
+        if not self.trial.isChecked():
+            self.tried.setText(POINT if some else "Hang a lamp, and what is edited can be sent to it.")
 
     def _trial_toggled(self, on: bool) -> None:
         self._pointed = None
@@ -455,7 +498,8 @@ class TypeEditor(QWidget):
         if used:
             self.session.edit(f"change the type {kind.name}", touched.show)
         self.trial.setChecked(False)
-        note = f" {len(wrong)} errors keep it from being hung." if wrong else ""
+        keep = "error keeps" if len(wrong) == 1 else "errors keep"
+        note = f" {len(wrong)} {keep} it from being hung." if wrong else ""
         self.session.told.emit(f"{kind.label} is among your types now.{note}", "info")
         self.before = kind
         self.closed.emit()

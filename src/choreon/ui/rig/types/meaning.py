@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QStringListModel, Qt, Signal
-from PySide6.QtWidgets import QCompleter, QLineEdit
+from PySide6.QtWidgets import QCompleter, QLineEdit, QWidget
 
 from choreon.model import attributes as at
 
@@ -18,8 +18,8 @@ class MeaningField(QLineEdit):
 
     picked = Signal(str)
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.name = ""
         self.setAccessibleName("Meaning")
         self.setPlaceholderText("Meaning: strobe, pan, gobo…")
@@ -33,12 +33,16 @@ class MeaningField(QLineEdit):
         self.setCompleter(completer)
         self.textEdited.connect(self._typed)
         completer.activated.connect(self._take)
-        self.editingFinished.connect(lambda: self._take(self.text()))
+        self.editingFinished.connect(self.settle)
 
     def show_name(self, name: str) -> None:
         """Show an attribute."""
         self.name = name
         self.setText(said(name))
+
+    def settle(self) -> None:
+        """Take what stands there."""
+        self._take(self.text())
 
     def _typed(self, text: str) -> None:
         self._model.setStringList([said(a.name) for a in at.find(text)[:60]])

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import re
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, QStringListModel, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCompleter, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from choreon.model import type_edits
 from choreon.model.fixture_type import FixtureType, Mode
-from choreon.ui import theme
+from choreon.ui import theme, words
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
@@ -89,6 +89,7 @@ class ModeForm(QWidget):
     chosen = Signal(str)
     refused = Signal(str)
     removed = Signal()
+    named = Signal(str)  # channels to add, as they were typed
 
     def __init__(self) -> None:
         super().__init__()
@@ -101,12 +102,22 @@ class ModeForm(QWidget):
         self.name.editingFinished.connect(self._rename)
         self.footprint = basics.label("", "soft")
         gone = basics.tool("trash", "Remove the mode", self.removed.emit)
+        gone.setObjectName("remove mode")
         self.rows = QVBoxLayout()
         self.rows.setSpacing(2)
-        self.add = QComboBox()
-        self.add.setAccessibleName("Add a channel")
-        self.add.setToolTip("Put a channel after the last slot")
-        self.add.activated.connect(self._add)
+        self.add = QLineEdit()
+        self.add.setAccessibleName("Add channels")
+        self.add.setPlaceholderText("Add: Dimmer, Red, Pan, Pan fine…")
+        self.add.setToolTip(
+            "Type or paste the lamp's channel table: names parted by commas or lines, in order.\n"
+            "“Zoom 16 bit” takes two slots, “Pan fine” is Pan's second byte.\n"
+            "The name of a channel that the type has already puts it into this mode."
+        )
+        self.add.returnPressed.connect(self._add)
+        self._names = QStringListModel()
+        known = QCompleter(self._names, self)
+        known.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.add.setCompleter(known)
         self.columns = NumberField("Columns of cells", 0, 64, 0)
         self.lines = NumberField("Rows of cells", 0, 64, 0)
         self.pitch = ValueField("apart", 0.005, 2.0, "m", 3, None, bar=False)
@@ -138,7 +149,7 @@ class ModeForm(QWidget):
         fresh = mode != self.mode or kind.channels != self.kind.channels
         self.kind, self.mode = kind, mode
         self.name.setText(mode.name)
-        self.footprint.setText(f"{mode.footprint} slots")
+        self.footprint.setText(words.count(mode.footprint, "slot"))
         if fresh:
             self._rebuild(kind, mode)
         for row, key in self._buttons:
@@ -153,11 +164,8 @@ class ModeForm(QWidget):
         self._buttons = []
         for i in sorted(range(len(mode.uses)), key=lambda n: mode.uses[n].slots):
             self.rows.addWidget(self._row(kind, mode, i))
-        self.add.clear()
-        self.add.addItem("Add a channel to the mode…", "")
-        for channel in kind.channels:
-            self.add.addItem(channel.label, channel.key)
-        self.add.addItem("A new channel…", "+")
+        used = {use.channel for use in mode.uses}
+        self._names.setStringList([c.label for c in kind.channels if c.key not in used])
 
     def _row(self, kind: FixtureType, mode: Mode, i: int) -> QWidget:
         use = mode.uses[i]
@@ -217,18 +225,13 @@ class ModeForm(QWidget):
             self.refused.emit("Slots are one to three numbers from 1 to 512, the coarse byte first.")
             self._rebuild(self.kind, self.mode)
             return
-        self._emit(type_edits.set_slots(self.mode, i, tuple(found)))
+        self._emit(type_edits.type_slots(self.mode, i, tuple(found)))
 
-    def _add(self, index: int) -> None:
-        key = self.add.itemData(index)
-        self.add.setCurrentIndex(0)
-        if not key:
-            return
-        if key == "+":
-            self.chosen.emit("+")
-            return
-        channel = self.kind.channel(key, self.mode)
-        self._emit(type_edits.add_use(self.mode, key, channel.resolution if channel else 1))
+    def _add(self) -> None:
+        text = self.add.text()
+        self.add.clear()
+        if text.strip():
+            self.named.emit(text)
 
     def _grid(self) -> None:
         pitch = self.pitch.value or 0.1

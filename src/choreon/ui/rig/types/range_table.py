@@ -1,0 +1,236 @@
+"""The ranges of a channel as a table, laid out as the lamp's paper prints them: typed from top to bottom."""
+
+from __future__ import annotations
+
+import re
+
+from PySide6.QtCore import QEvent, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QKeyEvent
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLineEdit, QStyledItemDelegate, QTableWidget
+from PySide6.QtWidgets import QTableWidgetItem as Item
+
+from choreon.model import attributes as at
+from choreon.model import type_edits
+from choreon.model.fixture_type import Channel, FixtureType, Range
+from choreon.ui import theme
+from choreon.ui.rig.strips import slot_of, slot_picture
+from choreon.ui.rig.types.meaning import MeaningField, said
+from choreon.ui.widgets.values import parse
+
+COLUMNS = ("From", "To", "Meaning", "Name", "At start", "At end")
+FROM, TO, MEANING, NAME, LOW, HIGH = range(6)
+ROW = 32
+SHUT, OPEN = "closed", "open"
+
+
+def shown(span: Range, value: float) -> str:
+    """A value at an end of a range, in its unit."""
+    known = at.attribute(span.attribute)
+    if span.attribute == at.NOTHING:
+        return ""
+    if known.kind == "slot" and at.template(span.attribute) == "Shutter(n)" and value in (0, 1):
+        return OPEN if value else SHUT
+    scaled = value * 100 if known.unit == "%" else value
+    return f"{scaled:.6g} {known.unit}".replace(" °", "°").strip()
+
+
+def read(span: Range, text: str, now: float) -> float | None:
+    """The value that was typed for an end of a range; None where it is none. Raises nothing."""
+    words = text.strip().lower()
+    if words in (SHUT, OPEN):
+        return float(words == OPEN)
+    unit = at.attribute(span.attribute).unit
+    scale = 100.0 if unit == "%" else 1.0
+    number = re.sub(rf"\s*{re.escape(unit)}$", "", words, flags=re.IGNORECASE) if unit else words
+    found = parse(number, now * scale)
+    return None if found is None else found / scale
+
+
+class RangeTable(QTableWidget):
+    """`edited` gives the channel as it is after every change; `chosen` the row that was gone to.
+
+    Tab goes on to the next field, Enter to the next that one types. Where the last range ends before the top of the
+    line, the next one opens.
+    """
+
+    edited = Signal(object)
+    chosen = Signal(int)
+    refused = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__(0, len(COLUMNS))
+        self.channel: Channel | None = None
+        self._busy = False
+        self.setHorizontalHeaderLabels(COLUMNS)
+        self.setAccessibleName("Ranges in numbers")
+        self.setToolTip("Type over a field; Tab and Enter go on to the next one.\nDelete removes the range.")
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(ROW)
+        self.setShowGrid(False)
+        self.setIconSize(QSize(20, 20))
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        triggers = QAbstractItemView.EditTrigger
+        self.setEditTriggers(triggers.DoubleClicked | triggers.AnyKeyPressed | triggers.SelectedClicked)
+        self.setItemDelegate(_Fields(self))
+        head = self.horizontalHeader()
+        head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        head.setHighlightSections(False)
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for column, width in ((FROM, 58), (TO, 58), (LOW, 80), (HIGH, 80)):
+            self.setColumnWidth(column, width)
+        for column in (MEANING, NAME):
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+        self.currentCellChanged.connect(self._moved)
+
+    # showing
+
+    def show_channel(self, kind: FixtureType, channel: Channel | None, index: int) -> None:
+        """Show a channel's ranges, one of them chosen."""
+        self._busy = True
+        self.channel = channel
+        ranges = channel.ranges if channel else ()
+        self.setRowCount(len(ranges))
+        for row, span in enumerate(ranges):
+            self._fill(row, span, kind)
+        self._busy = False
+        self.choose(index)
+
+    def _fill(self, row: int, span: Range, kind: FixtureType) -> None:
+        assert self.channel is not None
+        same = span.discrete and at.attribute(span.attribute).kind in ("slot", "mode")
+        texts = (str(span.start), str(span.end), at.attribute(span.attribute).label, span.name, shown(span, span.low),
+                 "" if same else shown(span, span.high))  # fmt: skip
+        slot = slot_of(kind, self.channel, span)
+        for column, text in enumerate(texts):
+            item = self.item(row, column)
+            if item is None:
+                item = Item()
+                self.setItem(row, column, item)
+            item.setText(text)
+            if column == MEANING:
+                item.setToolTip(said(span.attribute))
+                item.setForeground(QColor(theme.SOFT if span.attribute in (at.NOTHING, "") else theme.TEXT))
+            if column == NAME:
+                item.setIcon(QIcon(slot_picture(slot, 20)) if slot else QIcon())
+                item.setToolTip("Only reached on purpose" if span.on_purpose else "")
+                item.setForeground(QColor(theme.KEEP if span.on_purpose else theme.TEXT))
+
+    def choose(self, index: int) -> None:
+        """Go to a range, in the column where one is."""
+        if index != self.currentRow() and 0 <= index < self.rowCount():
+            self._busy = True
+            self.setCurrentCell(index, max(0, self.currentColumn()))
+            self._busy = False
+
+    def _moved(self, row: int, _column: int, before: int, _from: int) -> None:
+        if not self._busy and row >= 0 and row != before:
+            self.chosen.emit(row)
+
+    # typing
+
+    def take(self, row: int, column: int, text: str) -> None:
+        """What was typed into a field; for the meaning, the attribute's name."""
+        channel = self.channel
+        if channel is None or not 0 <= row < len(channel.ranges) or text == self.item(row, column).text():
+            return
+        span = channel.ranges[row]
+        if column in (FROM, TO):
+            made = self._bordered(channel, row, column, text)
+        elif column in (LOW, HIGH):
+            made = self._valued(channel, row, column, text)
+        elif column == MEANING:
+            meant = type_edits.mean(span, text)
+            made = type_edits.put_range(channel, row, attribute=text, low=meant.low, high=meant.high)
+        else:
+            made = type_edits.put_range(channel, row, name=text.strip())
+        if made is None:
+            self.refused.emit(
+                f"“{text}” is no number; {COLUMNS[column].lower()} stays {self.item(row, column).text()}."
+            )
+        elif made != channel:
+            self.edited.emit(made)
+
+    @staticmethod
+    def _bordered(channel: Channel, row: int, column: int, text: str) -> Channel | None:
+        span = channel.ranges[row]
+        found = parse(text, span.start if column == FROM else span.end)
+        if found is None:
+            return None
+        if column == TO:
+            return type_edits.end_range(channel, row, round(found))
+        return type_edits.put_range(channel, row, start=min(span.end, round(found)))
+
+    @staticmethod
+    def _valued(channel: Channel, row: int, column: int, text: str) -> Channel | None:
+        span = channel.ranges[row]
+        value = read(span, text, span.low if column == LOW else span.high)
+        if value is None:
+            return None
+        one = column == LOW and span.discrete and at.attribute(span.attribute).kind in ("slot", "mode")
+        fields = {"low": value, "high": value} if one else {"low" if column == LOW else "high": value}
+        return type_edits.put_range(channel, row, **fields)
+
+    def go_on(self) -> None:
+        """To the field that is typed next: through a range, then on to where the next one ends."""
+        row, column = self.currentRow(), self.currentColumn() + 1
+        if column > HIGH or (column == HIGH and not self.item(row, HIGH).text()):
+            row, column = row + 1, TO
+        item = self.item(row, column)
+        if item is not None:
+            self.setCurrentCell(row, column)
+            self.editItem(item)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        channel, row = self.channel, self.currentRow()
+        if event.key() == Qt.Key.Key_Delete and channel is not None and len(channel.ranges) > 1 and row >= 0:
+            self.edited.emit(type_edits.remove_range(channel, row))
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentItem() is not None:
+            self.editItem(self.currentItem())
+        else:
+            super().keyPressEvent(event)
+
+
+class _Fields(QStyledItemDelegate):
+    """A field over the cell while it is typed in."""
+
+    def __init__(self, table: RangeTable) -> None:
+        super().__init__(table)
+        self.table = table
+
+    def createEditor(self, parent, option, index) -> QLineEdit:
+        if index.column() == MEANING:
+            meaning = MeaningField(parent)
+            meaning.picked.connect(lambda _: self.commitData.emit(meaning))
+            made: QLineEdit = meaning
+        else:
+            made = QLineEdit(parent)
+        made.setProperty("kind", "cell")
+        made.setAccessibleName(f"{COLUMNS[index.column()]} of range {index.row() + 1}")
+        return made
+
+    def setEditorData(self, editor, index) -> None:
+        if isinstance(editor, MeaningField):
+            channel = self.table.channel
+            if channel is not None and index.row() < len(channel.ranges):
+                editor.show_name(channel.ranges[index.row()].attribute)
+        elif not editor.isModified():
+            editor.setText(index.data() or "")
+        editor.selectAll()
+
+    def setModelData(self, editor, model, index) -> None:
+        if isinstance(editor, MeaningField):
+            editor.settle()
+            if self.table.channel and editor.name != self.table.channel.ranges[index.row()].attribute:
+                self.table.take(index.row(), MEANING, editor.name)
+        else:
+            self.table.take(index.row(), index.column(), editor.text())
+
+    def eventFilter(self, editor, event) -> bool:
+        """Enter goes on to what is typed next."""
+        if event.type() == QEvent.Type.KeyPress and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.commitData.emit(editor)
+            self.closeEditor.emit(editor, QStyledItemDelegate.EndEditHint.NoHint)
+            self.table.go_on()
+            return True
+        return super().eventFilter(editor, event)
