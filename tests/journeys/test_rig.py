@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QDropEvent, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from choreon.formats import showfile
 from choreon.library import library
@@ -379,9 +379,14 @@ def test_identify_blinks_the_real_lamp_above_blackout(hands, rig, node):
 def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, node):
     hands.until(lambda: controller.connected)
     hands.session.choose(())
+    walk = rig.walk
+    assert not rig.isAncestorOf(QApplication.focusWidget())  # the hand was on the rail last
+    hands.click(rig.walk_button)
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_PageDown)
+    assert walk.name.text() == "Front 2"
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Escape)
     rig.plan.setFocus()
     QTest.keyClick(rig.plan, Qt.Key.Key_W)
-    walk = rig.walk
     assert (walk.name.text(), walk.where.text(), walk.count.text()) == ("Front 1", "1 · 001", "1 of 50")
     hands.until(lambda: values(node, 1)[0] == 255)
     hands.click(walk.next)

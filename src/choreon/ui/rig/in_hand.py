@@ -102,7 +102,7 @@ class InHand(QWidget):
         self.gel.editingFinished.connect(self._set_gel)
         self.gel_colour = basics.button("", self._pick_gel, "quiet", tip="Pick the gel's colour")
         self.gel_colour.setFixedSize(34, 28)
-        self.number = NumberField("Number", 0, 999_999, 0)
+        self.number = NumberField("Number", 0, 999_999, 0, none="none")
         self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
         self.address = NumberField("Address", 1, SLOTS, 1)
         self.slip = Slip()

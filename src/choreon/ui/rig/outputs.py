@@ -127,9 +127,9 @@ class OutputCard(QWidget):
         for rate in RATES:
             self.rate.addItem(f"{rate}/s" if rate else "44/s (all)", float(rate))
         self.rate.activated.connect(lambda _: self._put(rate=self.rate.currentData()))
-        self.port = NumberField("Port, 0: the protocol's own", 0, 65535, 0)
+        self.port = NumberField("Port", 0, 65535, 0, none="usual")
         self.priority = NumberField("Priority", 0, 200, 100)
-        self.sync = NumberField("Synchronisation universe, 0: none", 0, MAX_UNIVERSE, 0)
+        self.sync = NumberField("Synchronisation universe", 0, MAX_UNIVERSE, 0, none="none")
         self.art_sync = QCheckBox("ArtSync")
         self.art_sync.setToolTip("Have the nodes put out together what they were sent")
         self.art_sync.toggled.connect(lambda on: self._put(sync=int(on)))

@@ -18,8 +18,8 @@ from choreon.ui.widgets.values import ValueField
 
 MOST_PIXELS = 2400  # the longer side of a picture that is kept
 SIZE = (("Width", "width", 1, 40), ("Depth", "depth", 1, 40), ("Grid", "height", 1, 20), ("House", "house", 0, 60))
-BAR = (("from x", "x1"), ("y", "y1"), ("to x", "x2"), ("y", "y2"), ("height", "z"))
-AREA = (("from x", "x1"), ("y", "y1"), ("to x", "x2"), ("y", "y2"), ("from", "low"), ("up to", "high"))
+BAR = (("x", "x1"), ("y", "y1"), ("to x", "x2"), ("y", "y2"), ("height", "z"))
+AREA = (("x", "x1"), ("y", "y1"), ("to x", "x2"), ("y", "y2"), ("from", "low"), ("up to", "high"))
 SEATS = (("Rows", "rows"), ("Width", "width"), ("First at", "distance"), ("Apart", "spacing"))
 SCREEN = (("Middle x", "x"), ("y", "y"), ("Lower edge", "z"), ("Width", "width"), ("Height", "height"))
 

@@ -188,8 +188,9 @@ class HangTable(QWidget):
         header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         header.setStretchLastSection(True)
         header.setHighlightSections(False)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         header.setSectionsMovable(True)
-        for i, width in enumerate((44, 104, 78, 134, 92, 74, 68, 48, 64, 68, 60, 56, 56, 56, 160)):
+        for i, width in enumerate((44, 96, 72, 148, 92, 74, 68, 48, 64, 68, 60, 56, 56, 56, 160)):
             view.setColumnWidth(i, width)
         view.setAccessibleName("Hang list")
         view.selectionModel().selectionChanged.connect(lambda *_: self._chosen())
@@ -226,6 +227,8 @@ class HangTable(QWidget):
                 selection.select(here, here)
         flags = QItemSelectionModel.SelectionFlag
         self.view.selectionModel().select(selection, flags.ClearAndSelect | flags.Rows)
+        if rows := self._rows():
+            self.view.scrollTo(self.proxy.mapFromSource(rows[0]))
         self._busy = False
 
     def _rows(self) -> list[QModelIndex]:

@@ -62,6 +62,12 @@ class TypeList(QListWidget):
         if self.currentItem() is not None:
             self.scrollToItem(self.currentItem())
 
+    def resizeEvent(self, event) -> None:
+        """What is told of a type takes room below; the chosen one stays in sight."""
+        super().resizeEvent(event)
+        if self.currentItem() is not None:
+            self.scrollToItem(self.currentItem())
+
     def mimeData(self, items) -> QMimeData:
         data = QMimeData()
         data.setData(MIME, items[0].data(ID).encode() if items else b"")

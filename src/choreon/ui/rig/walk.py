@@ -37,7 +37,9 @@ class WalkBar(QFrame):
         self.next = basics.button("Next", lambda: self.step(1), "main", tip="The next lamp (Page down)")
         self.learn = basics.tool("link", "Have a controller step on and back", self._learn)
         self.stop = basics.button("End", self.end, "quiet", tip="End the walk (Esc)")
-        line = basics.row(self.name, self.where, self.slip, 1, self.count, self.back, self.next, self.learn, self.stop)
+        line = basics.row(
+            self.name, self.where, self.slip, 1, self.count, self.back, self.next, self.learn, self.stop, spacing=12
+        )
         basics.stack(self, line).setContentsMargins(14, 8, 10, 8)
         self._again = QTimer(self, interval=int(1000 * BLINK * 0.7))
         self._again.timeout.connect(self._blink)
@@ -59,6 +61,7 @@ class WalkBar(QFrame):
         self.index = 0
         if self.order:
             self.show()
+            self.next.setFocus()  # wherever the hands were, its keys work from now on
             self._again.start()
             self._go()
 
