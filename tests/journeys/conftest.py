@@ -9,8 +9,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialog, QInputDialog, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QInputDialog, QMenu, QPushButton, QToolButton, QWidget
 
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
@@ -58,6 +59,29 @@ class Hands:
 
         self.until(lambda: any(b.isEnabled() for b in there()), 5.0, f"no button “{text}” to press")
         return there()[0]
+
+    def tool(self, inside: QWidget, tip: str) -> QToolButton:
+        """The button that is an icon and tells what it does in a tip that begins so, once it can be pressed."""
+
+        def there() -> list[QToolButton]:
+            return [b for b in inside.findChildren(QToolButton) if b.toolTip().startswith(tip) and b.isVisible()]
+
+        self.until(lambda: any(b.isEnabled() for b in there()), 5.0, f"no button that would “{tip}”")
+        return there()[0]
+
+    def press(self, inside: QWidget, tip: str) -> None:
+        """Press a button that is an icon."""
+        self.click(self.tool(inside, tip))
+
+    def select(self, box: QComboBox, text: str) -> None:
+        """Open a list and choose the line that begins with a text."""
+        box.showPopup()
+        view = box.view()
+        self.until(view.isVisible, 5.0, "no list opened")
+        row = next(i for i in range(box.count()) if box.itemText(i).startswith(text))
+        view.setCurrentIndex(box.model().index(row, box.modelColumn(), box.rootModelIndex()))
+        QTest.keyClick(view, Qt.Key.Key_Return)
+        QApplication.processEvents()
 
     def type(self, widget: QWidget, text: str, enter: bool = True) -> None:
         widget.setFocus()
@@ -215,6 +239,17 @@ def controller() -> Iterator[PracticeController]:
     made = PracticeController()
     yield made
     made.close()
+
+
+def menu_of(hands, widget: QWidget) -> Callable[[], None]:
+    """What opens the menu that a right click on a widget brings."""
+
+    def act() -> None:
+        at = widget.rect().center()
+        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, widget.mapToGlobal(at))
+        QApplication.sendEvent(widget, event)
+
+    return act
 
 
 @pytest.fixture

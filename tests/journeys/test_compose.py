@@ -141,24 +141,24 @@ def test_what_is_typed_wrongly_changes_nothing(hands, compose):
 def test_which_and_in_which_order(hands, compose, monkeypatch):
     session, who = hands.session, compose.who
     session.choose(["spot-2"])
-    pick(hands, who._which_menu, "All of the same type")
+    pick(hands, lambda: hands.click(who.which), "All of the same type")
     assert set(session.chosen) == set(SPOTS)
     session.choose(SPOTS)
-    pick(hands, who._which_menu, "Even ones")
+    pick(hands, lambda: hands.click(who.which), "Even ones")
     assert session.chosen == ("spot-2", "spot-4")
-    pick(hands, who._which_menu, "The choice before this one")
+    pick(hands, lambda: hands.click(who.which), "The choice before this one")
     assert session.chosen == tuple(SPOTS)
     monkeypatch.setattr("choreon.ui.compose.who.QInputDialog.getInt", lambda *_: (3, True))
-    pick(hands, who._which_menu, "Every nth")
+    pick(hands, lambda: hands.click(who.which), "Every nth")
     assert session.chosen == ("spot-1", "spot-4")
     session.choose(SPOTS)
-    pick(hands, who._order_menu, "Turn round")
+    pick(hands, lambda: hands.click(who.order), "Turn round")
     assert session.chosen == tuple(reversed(SPOTS))
-    pick(hands, who._order_menu, "Mirror")
+    pick(hands, lambda: hands.click(who.order), "Mirror")
     assert session.chosen == ("spot-4", "spot-1", "spot-3", "spot-2")
-    pick(hands, who._order_menu, "Sort by place")
+    pick(hands, lambda: hands.click(who.order), "Sort by place")
     assert session.chosen == tuple(SPOTS)
-    pick(hands, who._order_menu, "Shuffle")
+    pick(hands, lambda: hands.click(who.order), "Shuffle")
     assert set(session.chosen) == set(SPOTS)
     session.choose(SPOTS)
     QTest.keyClick(compose.stage, Qt.Key.Key_I, CTRL)
@@ -303,18 +303,18 @@ def test_marks_are_set_named_placed_and_deleted(hands, compose, answers):
     boat = session.show.marks["boat"]
     assert (boat.x, boat.y, boat.z) == (pytest.approx(1.0, abs=0.03), pytest.approx(2.0, abs=0.06), 0.0)
     assert not panel.add_mark.isChecked()
-    pick(hands, panel._marks_menu, "Boat", "Aim at it")
+    pick(hands, lambda: hands.click(panel.marks), "Boat", "Aim at it")
     assert draft(hands)["spot-1"]["Pan"] == "mark:boat"
     answers.append("Old boat")
-    pick(hands, panel._marks_menu, "Boat", "Rename")
+    pick(hands, lambda: hands.click(panel.marks), "Boat", "Rename")
     assert session.show.marks["boat"].name == "Old boat"
     assert any(p.name == "Old boat" for p in session.show.palettes.values())
     answers += ["here", "-1 / 2.5 / 0,5"]
-    pick(hands, panel._marks_menu, "Old boat", "Place by numbers")
+    pick(hands, lambda: hands.click(panel.marks), "Old boat", "Place by numbers")
     assert "is no place" in hands.window.notice.text.text()
-    pick(hands, panel._marks_menu, "Old boat", "Place by numbers")
+    pick(hands, lambda: hands.click(panel.marks), "Old boat", "Place by numbers")
     hands.until(lambda: missed(hands, SPOTS, (-1.0, 2.5, 0.5)) < 0.02)
-    pick(hands, panel._marks_menu, "Old boat", "Delete")
+    pick(hands, lambda: hands.click(panel.marks), "Old boat", "Delete")
     assert "boat" not in session.show.marks
     assert draft(hands)["spot-1"]["Pan"] == "point:-1,2.5,0.5"
     assert missed(hands, SPOTS, (-1.0, 2.5, 0.5)) < 0.02
@@ -490,7 +490,7 @@ def test_copy_and_paste_by_meaning_and_by_family(hands, compose):
     hands.session.untouch({"par-1": ("Dimmer",)})
     session.choose(["par-1"])
     QTest.qWait(150)
-    pick(hands, compose.what._copy_menu, "Make these like that one")
+    pick(hands, lambda: hands.click(compose.what.copy_button), "Make these like that one")
     assert compose.stage.mode == "like"
     hands.click(compose.stage, compose.stage.point_of("wash-1"))
     assert draft(hands)["par-1"]["Dimmer"] == pytest.approx(0.4)
@@ -762,20 +762,20 @@ def test_scenes_are_filed_tagged_doubled_merged_and_unlinked(hands, compose, ans
     session, shelf = hands.session, compose.shelf
     hands.click(shelf.cards["mudlight"])
     answers.append("By day")
-    pick(hands, shelf._more_menu, "Folder", "New")
+    pick(hands, lambda: hands.click(shelf.more), "Folder", "New")
     assert session.show.scenes["mudlight"].folder == "By day"
     answers.append("sand, #wet,, sand")
-    pick(hands, shelf._more_menu, "Tags")
+    pick(hands, lambda: hands.click(shelf.more), "Tags")
     assert session.show.scenes["mudlight"].tags == ("sand", "wet")
     monkeypatch.setattr(QColorDialog, "getColor", lambda *_: __import__("PySide6.QtGui").QtGui.QColor("#336699"))
-    pick(hands, shelf._more_menu, "Colour mark")
+    pick(hands, lambda: hands.click(shelf.more), "Colour mark")
     assert session.show.scenes["mudlight"].colour == "#336699"
-    pick(hands, shelf._more_menu, "Unlink from the palette Mud")
+    pick(hands, lambda: hands.click(shelf.more), "Unlink from the palette Mud")
     assert session.show.scenes["mudlight"].look["par-1"]["ColorRGB_Red"] == 0.8
-    pick(hands, shelf._more_menu, "Duplicate")
+    pick(hands, lambda: hands.click(shelf.more), "Duplicate")
     assert shelf.chosen != "mudlight"
     assert session.show.scenes[shelf.chosen].look == session.show.scenes["mudlight"].look
-    pick(hands, shelf._more_menu, "Merge with", "Cello")
+    pick(hands, lambda: hands.click(shelf.more), "Merge with", "Cello")
     assert session.show.scenes[shelf.chosen].look["front-4"]["Dimmer"] == 0.75
     shelf.folder.setCurrentIndex(shelf.folder.findText("By day"))
     assert {session.show.scenes[i].folder for i in shelf.cards} == {"By day"}

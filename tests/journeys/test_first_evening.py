@@ -9,7 +9,7 @@ from PySide6.QtTest import QTest
 from choreon.formats import showfile
 from choreon.model import patch
 from tests.conftest import values
-from tests.journeys.conftest import mostly
+from tests.journeys.conftest import menu_of, mostly, pick
 
 
 def test_press_a_pad_and_the_stage_fades_to_another_scene(hands, node):
@@ -221,9 +221,9 @@ def test_aim_strobe_and_raw_channels_of_a_head(hands, node):
 
 def test_tiles_are_arranged_and_taken_off(hands):
     perform = hands.place("perform")
-    perform._wanted("later", "slack-water-pad")
+    pick(hands, menu_of(hands, perform.tiles["slack-water-pad"]), "Move later")
     assert [t.id for t in hands.session.show.pages["low-tide"].tiles][:2] == ["mudlight-pad", "slack-water-pad"]
-    perform._wanted("remove", "cello-pad")
+    pick(hands, menu_of(hands, perform.tiles["cello-pad"]), "Take off the page")
     assert "cello-pad" not in perform.tiles
     assert not any(m.target == "tile:cello-pad" for m in hands.session.show.mappings.values())
     perform.add_tile("cello", "pad")
@@ -235,7 +235,7 @@ def test_tiles_are_arranged_and_taken_off(hands):
 def test_learn_from_the_tile_escape_and_unlearn(hands, controller):
     perform = hands.place("perform")
     hands.until(lambda: controller.connected)
-    perform._wanted("learn", "dots-pad")
+    pick(hands, menu_of(hands, perform.tiles["dots-pad"]), "Learn a control…")
     assert hands.window.notice.isVisible()
     QTest.keyClick(hands.window, Qt.Key.Key_Escape)
     assert hands.window.learner.target == ""
@@ -243,7 +243,7 @@ def test_learn_from_the_tile_escape_and_unlearn(hands, controller):
     controller.hit_pad(12)
     QTest.qWait(150)
     assert hands.session.show.mappings is before
-    perform._wanted("learn", "dots-pad")
+    pick(hands, menu_of(hands, perform.tiles["dots-pad"]), "Learn a control…")
     controller.hit_pad(12)
     hands.until(lambda: hands.window.learner.target == "")
     tie = next(m for m in hands.session.show.mappings.values() if m.target == "tile:dots-pad")

@@ -17,7 +17,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.faders import Fader
 from choreon.ui.widgets.values import ValueField
 from tests.conftest import values
-from tests.journeys.conftest import missed, mostly
+from tests.journeys.conftest import menu_of, missed, mostly, pick
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -85,11 +85,13 @@ def test_groups_are_made_changed_and_deleted(hands, answers):
     who = hands.place("compose").who
     hands.session.choose(["par-3", "par-1"])
     answers.append("Corners")
-    who._make_group()
+    hands.click(who.make_group)
     assert hands.session.show.groups["corners"].fixtures == ("par-3", "par-1")
     assert who.groups.findItems("Corners", Qt.MatchFlag.MatchStartsWith)[0].isSelected()
     hands.session.choose(["par-2"])
-    who._reset(hands.session.show.groups["corners"])
+    item = who.groups.findItems("Corners", Qt.MatchFlag.MatchStartsWith)[0]
+    spot = who.groups.visualItemRect(item).center()
+    pick(hands, lambda: who.groups.customContextMenuRequested.emit(spot), "Set to the chosen")
     assert hands.session.show.groups["corners"].fixtures == ("par-2",)
     hands.session.undo()
     hands.session.undo()
@@ -169,7 +171,7 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     shelf = hands.place("compose").shelf
     shelf.choose("cello")
     answers += ["Cello alone"]
-    shelf._rename()
+    hands.click(shelf.rename)
     assert hands.session.show.scenes["cello"].name == "Cello alone"
 
     def timed(dialog: TimesDialog) -> None:
@@ -188,7 +190,7 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     assert hands.session.show.scenes["cello"] is cello
     shelf.put_on("open-mic", "fader")
     assert hands.session.show.pages["open-mic"].tiles[-1].scene == "cello"
-    shelf._delete()
+    hands.click(shelf.delete)
     assert "cello" not in hands.session.show.scenes
     perform = hands.place("perform")
     assert perform.tiles["cello-pad"].name == "The scene is gone"
@@ -278,7 +280,7 @@ def test_the_update_menu_tells_the_difference_before_it_stores(hands):
     hands.session.press("cello-pad")
     hands.session.touch({"front-4": {"Dimmer": 0.1}, "par-1": {"Dimmer": 0.4}})
     hands.until(lambda: hands.window.ledger.isVisible() and hands.session.state.players)
-    seen = offered(hands, hands.window.ledger._update_menu)
+    seen = offered(hands, lambda: hands.click(hands.button(hands.window.ledger, "Update…")))
     assert seen[0] == "● Cello: 1 value changed, 1 value added"
     assert "Front wash: 1 value changed, 1 value added" in seen
     assert "Dots: 2 values added" in seen
@@ -286,7 +288,7 @@ def test_the_update_menu_tells_the_difference_before_it_stores(hands):
 
 def test_pages_are_made_named_and_deleted(hands, answers):
     perform = hands.place("perform")
-    perform._new_page()
+    hands.press(perform, "New page")
     page = perform.page_id
     assert "An empty page" in " ".join(label.text() for label in perform.body.findChildren(QLabel))
     answers.append("Encore")
@@ -301,8 +303,8 @@ def test_pages_are_made_named_and_deleted(hands, answers):
 def test_a_choice_is_made_of_pads(hands, answers, node):
     perform = hands.place("perform")
     answers += ["pair", "pair"]
-    perform._wanted("choice", "cello-pad")
-    perform._wanted("choice", "dots-pad")
+    for pad in ("cello-pad", "dots-pad"):
+        pick(hands, menu_of(hands, perform.tiles[pad]), "One at a time with…")
     hands.session.press("cello-pad")
     hands.until(lambda: [p.scene for p in hands.session.state.players] == ["cello"])
     hands.session.press("dots-pad")

@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QDropEvent, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit
 
 from choreon.formats import showfile
 from choreon.library import library
@@ -17,6 +17,7 @@ from choreon.model import edits, patch
 from choreon.model.show import Place
 from choreon.ui.rig.outputs import listed, numbers
 from choreon.ui.rig.type_list import MIME
+from choreon.ui.widgets.values import ValueField
 from tests.conftest import until, values
 from tests.journeys.conftest import missed, mostly, pick
 
@@ -280,16 +281,19 @@ def test_the_room_in_numbers_and_lamps_snap_to_its_bars(hands, rig):
     hands.session.edit("clear the room", edits.replace(hands.session.show, room=bare))
     hands.click(rig.room_button)
     room = rig.room
-    room.add_bar()
+    hands.press(room, "Another bar")
     bar = hands.session.show.room.bars[0]
-    room._change("bars", 0, "y1", 2.55)
-    room._change("bars", 0, "y2", 2.55)
-    room._change("bars", 0, "name", "First")
+    for number in (1, 3):  # where it begins and ends upstage
+        fields = [f for f in room.findChildren(ValueField) if f.isVisible() and f.label in ("x", "y", "to x", "height")]
+        hands.type(fields[number], "2.55")
+    name = next(f for f in room.findChildren(QLineEdit) if f.text() == "Bar 1")
+    name.selectAll()
+    hands.type(name, "First")
     QTest.qWait(30)
     hands.type(room.fields[1][0], "7")
     assert hands.session.show.room.depth == 7
-    room.add_area()
-    room._add_screen()
+    hands.press(room, "Another area")
+    hands.press(room, "A screen")
     rooms = hands.session.show.room
     assert (bar.name, rooms.bars[0].name, len(rooms.keep_out), rooms.screen is not None) == ("Bar 1", "First", 1, True)
     start = rig.plan.at(hands.session.show.fixtures["par-1"].place)
@@ -299,7 +303,7 @@ def test_the_room_in_numbers_and_lamps_snap_to_its_bars(hands, rig):
     rig.hang.choose_type("tarnby-par-3")
     rig.hang.count.setValue(2)
     assert [p.y for p in rig.hang._places(2)] != [2.55, 2.55]  # the bar is taken by then
-    room._remove("bars", 0)
+    hands.press(room, "Remove First")
     hands.session.undo()
     assert hands.session.show.room.bars[0].name == "First"
     hands.click(hands.button(room, "Done"))
@@ -310,7 +314,7 @@ def test_a_plan_below_is_scaled_by_two_points(hands, rig, tmp_path, monkeypatch)
     picture = QImage(400, 300, QImage.Format.Format_RGB32)
     picture.fill(QColor("white"))
     picture.save(str(tmp_path / "boathouse.png"))
-    rig.show_room(True)
+    hands.click(rig.room_button)
     rig.room.take_picture(tmp_path / "boathouse.png")
     under = hands.session.show.room.underlay
     assert hands.session.show.pictures[under.picture].data.startswith(b"\x89PNG")
@@ -332,28 +336,26 @@ def test_a_plan_below_is_scaled_by_two_points(hands, rig, tmp_path, monkeypatch)
 def test_arranging_in_numbers_with_a_preview(hands, rig):
     ids = ["par-1", "par-2", "par-3"]
     hands.session.choose(ids)
-    rig._begin_arranging("line")
+    pick(hands, lambda: hands.click(rig.arrange_button), "In a line")
     for field, value in zip(rig.arrange.fields, (-2, 5, 2, 3), strict=True):
-        field._set(value)
+        hands.type(field, str(value))
     assert rig.plan._shown["par-2"].x == 0
     assert hands.session.show.fixtures["par-2"].place.x != 0
     hands.click(hands.button(rig.arrange, "Place them"))
     assert [(f.place.x, f.place.y) for f in map(hands.session.show.fixtures.get, ids)] == [(-2, 5), (0, 4), (2, 3)]
-    rig._begin_arranging("grid")
+    pick(hands, lambda: hands.click(rig.arrange_button), "In a grid")
     hands.click(hands.button(rig.arrange, "Leave"))
     assert rig.plan._shown == {}
-    rig._begin_arranging("arc")
-    rig.arrange.take()
+    pick(hands, lambda: hands.click(rig.arrange_button), "On an arc")
+    hands.click(hands.button(rig.arrange, "Place them"))
     assert hands.session.show.fixtures["par-1"].place.x == pytest.approx(-2, abs=0.1)
-    from choreon.model import arrange
-
-    rig._place("mirror", arrange.mirrored)
+    pick(hands, lambda: hands.click(rig.arrange_button), "Mirror to the other side")
     assert hands.session.show.fixtures["par-1"].place.x == pytest.approx(2, abs=0.1)
 
 
 def test_groups_suggest_themselves(hands, rig):
     hands.session.edit("x", edits.replace(hands.session.show, groups={}))
-    pick(hands, rig._group_menu, "Make all")
+    pick(hands, lambda: hands.click(rig.group_button), "Make all")
     assert "spot-160" in hands.session.show.groups
     hands.session.choose(["spot-2", "par-1"])
     rig.make_groups([("Mine", hands.session.chosen)])
@@ -475,7 +477,7 @@ def test_open_up_home_and_commands(hands, rig, node):
     hands.until(lambda: values(node, 2)[65] == 0)
     hands.until(lambda: values(node, 2)[72] == 0)
     rig.in_hand.go(1)
-    pick(hands, rig.in_hand.strips._commands, "Reset (5 s)")
+    pick(hands, lambda: hands.click(hands.button(rig.in_hand.strips, "Send…")), "Reset (5 s)")
     hands.until(lambda: values(node, 2)[72] == 214)
     assert "Reset was sent to Spot 1" in hands.window.notice.text.text()
 
@@ -523,7 +525,7 @@ def test_outputs_are_added_changed_and_watched(hands, rig, node):
     view = rig.outputs
     view.add("artnet", "127.0.0.1", (2,))
     card = view.cards["artnet"]
-    card._put(port=node.art_port)
+    hands.type(card.port, str(node.art_port))
     hands.until(lambda: node.reports("artnet"))
     assert node.reports("artnet")[0].universe == 1
     hands.until(lambda: "packets/s" in card.state.text() and not card.state.text().startswith("0 "))
@@ -546,11 +548,13 @@ def test_outputs_are_added_changed_and_watched(hands, rig, node):
     hands.click(card.on)
     hands.until(lambda: card.state.text() == "off")
     node_card = next(c for i, c in view.cards.items() if i != "artnet")
-    node_card._put(universes=(1,))
+    node_card.universes.selectAll()
+    hands.type(node_card.universes, "1")
     assert "Universe 2–3 is sent nowhere" in view.warning.text()
-    node_card._put(universes=())
+    node_card.universes.selectAll()
+    hands.type(node_card.universes, "all")
     assert not view.warning.isVisible()
-    card._remove()
+    hands.press(card, "Remove this output")
     assert "artnet" not in view.cards
 
 
@@ -595,29 +599,29 @@ def test_paper_lists_and_rigs_out_and_in(hands, rig, tmp_path, monkeypatch):
     for words, name in (("Print all", "all.pdf"), ("Print address slips", "slips.pdf"), ("Write the hang list", "l.csv"),
                         ("Write the rig", "r.mvr")):  # fmt: skip
         saves(name)
-        pick(hands, rig._file_menu, words)
+        pick(hands, lambda: hands.click(rig.file_button), words)
         assert f"{name} was written" in hands.window.notice.text.text()
     assert len(pypdf.PdfReader(tmp_path / "all.pdf").pages) == 10
     assert len(pypdf.PdfReader(tmp_path / "slips.pdf").pages) == 5
     kept = hands.session.show
     hands.session.edit("x", edits.take_down(kept, list(kept.fixtures)))
     opens("l.csv")
-    pick(hands, rig._file_menu, "Read a hang list")
+    pick(hands, lambda: hands.click(rig.file_button), "Read a hang list")
     assert "50 hung, 0 changed" in hands.window.notice.text.text()
     assert {f.name for f in hands.session.show.fixtures.values()} == {f.name for f in kept.fixtures.values()}
     hands.session.undo()
     QTest.qWait(300)
     opens("r.mvr")
-    pick(hands, rig._file_menu, "Read a rig")
+    pick(hands, lambda: hands.click(rig.file_button), "Read a rig")
     assert "50 hung" in hands.window.notice.text.text()
     (tmp_path / "bad.csv").write_text("name,type\nA,Nowhere\n")
     opens("bad.csv")
     before = hands.session.show
-    pick(hands, rig._file_menu, "Read a hang list")
+    pick(hands, lambda: hands.click(rig.file_button), "Read a hang list")
     assert "line 2: the type “Nowhere” is not in the library" in hands.window.notice.text.text()
     assert hands.session.show == before
     opens("missing.mvr")
-    pick(hands, rig._file_menu, "Read a rig")
+    pick(hands, lambda: hands.click(rig.file_button), "Read a rig")
     assert "could not be read" in hands.window.notice.text.text()
     rig.files.print(Path("/nowhere/at/all.pdf"))
     hands.until(lambda: not rig.files.work.busy)

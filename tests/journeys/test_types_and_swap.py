@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QToolButton
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton, QToolButton
 
 from choreon.demo import low_tide
 from choreon.formats import gdtf
@@ -28,15 +28,20 @@ def rig(hands):
 
 
 @pytest.fixture
-def editor(rig):
+def editor(hands, rig):
     """A new type in the editor."""
-    rig._edit_type("new")
+    pick(hands, lambda: hands.click(rig.hang.more), "New type…")
     return rig.editor
 
 
-def fill(editor, key: str, row: int, *texts: str) -> None:
+def chosen_channel(hands, editor, label: str) -> None:
+    """Click a channel of the mode."""
+    hands.click(next(b for b in editor.modes.findChildren(QPushButton) if b.text().rstrip(" *") == label))
+
+
+def fill(hands, editor, label: str, row: int, *texts: str) -> None:
     """Type into a channel's table of ranges, from where a row's range ends on; Enter after each."""
-    editor._channel_clicked(key)
+    chosen_channel(hands, editor, label)
     table = editor.channel.table
     table.setFocus()
     table.setCurrentCell(row, TO)
@@ -60,7 +65,25 @@ def type_from_table(hands, editor) -> None:
     editor.name.selectAll()
     hands.type(editor.name, "Quay 3")
     hands.type(editor.modes.add, "1 Dimmer, 2 Red, Red fine, Green, Blue, 6 Shutter")
-    fill(editor, "shutter", 0, "9", "", "Closed", "", "19", "shutter", "Open", "open", "255", "strobe", "", "1", "18")
+    fill(
+        hands,
+        editor,
+        "Shutter",
+        0,
+        "9",
+        "",
+        "Closed",
+        "",
+        "19",
+        "shutter",
+        "Open",
+        "open",
+        "255",
+        "strobe",
+        "",
+        "1",
+        "18",
+    )
     hands.type(editor.channel.home, "15")
 
 
@@ -120,24 +143,24 @@ def test_ranges_are_typed_as_a_table(hands, editor):
         ("pan", (3, 4)),
     ]
     table = editor.channel.table
-    fill(editor, "zoom", 0, "+0", "", "", "45", "8°")
+    fill(hands, editor, "Zoom", 0, "+0", "", "", "45", "8°")
     assert spans(editor, "zoom") == [(0, 255, "Zoom", 45, 8, "")]  # descending, as some lamps count
-    fill(editor, "zoom", 0, "many")
+    fill(hands, editor, "Zoom", 0, "many")
     assert "“many” is no number; to stays 255" in hands.window.notice.text.text()
-    fill(editor, "strobe", 0, "49", "shutter", "Open", "1", "255", "strobe at random", "Wild", "2", "12 Hz")
+    fill(hands, editor, "Strobe", 0, "49", "shutter", "Open", "1", "255", "strobe at random", "Wild", "2", "12 Hz")
     assert spans(editor, "strobe") == [
         (0, 49, "Shutter1", 1, 1, "Open"), (50, 255, "Shutter1StrobeRandom", 2, 12, "Wild")
     ]  # fmt: skip
     table.setCurrentCell(1, 0)
     QTest.keyClick(table, Qt.Key.Key_Delete)
     assert spans(editor, "strobe") == [(0, 255, "Shutter1", 1, 1, "Open")]
-    editor._channel_clicked("pan")
+    chosen_channel(hands, editor, "Pan")
     bits = editor.channel.resolution
     bits.setFocus()
     QTest.keyClick(bits, Qt.Key.Key_Down)
     assert editor.kind.channel("pan").ranges[0].end == 65535
     assert editor.kind.modes[0].uses[2].slots == (3, 4)  # it had both bytes already
-    editor._channel_clicked("zoom")
+    chosen_channel(hands, editor, "Zoom")
     QTest.keyClick(bits, Qt.Key.Key_Down)
     assert [u.slots for u in editor.kind.modes[0].uses] == [(1, 2), (3,), (4, 5)]
     assert [m.name for m in editor.kind.modes] == ["5 channel"]
@@ -155,7 +178,7 @@ def test_a_wheel_gives_its_channel_its_ranges(hands, editor):
         field = wheel.rows.itemAt(wheel.rows.count() - 1).widget().findChild(QLineEdit)
         field.selectAll()
         hands.type(field, name)
-    editor._channel_clicked("gobo")
+    chosen_channel(hands, editor, "Gobo")
     hands.click(form.spread)
     assert spans(editor, "gobo") == [
         (0, 84, "Gobo1", 0, 0, "Open"), (85, 170, "Gobo1", 1, 1, "Reeds"), (171, 255, "Gobo1", 2, 2, "Net")
@@ -164,7 +187,7 @@ def test_a_wheel_gives_its_channel_its_ranges(hands, editor):
 
 def test_an_emitter_has_a_colour_and_a_strength(hands, editor):
     hands.type(editor.modes.add, "Dimmer, Lime")
-    editor._channel_clicked("lime")
+    chosen_channel(hands, editor, "Lime")
     form = editor.channel
     assert form.emitter.isVisible()
     assert form.emitter_x.value is None
@@ -172,7 +195,7 @@ def test_an_emitter_has_a_colour_and_a_strength(hands, editor):
         hands.type(field, text)
     (lime,) = editor.kind.emitters
     assert (lime.attribute, lime.x, lime.y, lime.strength) == ("ColorAdd_GY", 0.4, 0.56, 3.0)
-    editor._channel_clicked("dimmer")
+    chosen_channel(hands, editor, "Dimmer")
     assert not form.emitter.isVisible()
 
 
@@ -195,7 +218,7 @@ def test_editing_is_undone_within_the_editor(hands, editor):
 def test_borders_are_dragged_and_esc_leaves_them(hands, rig):
     rig.edit_type(library()["ostrey-spot-160"])
     editor = rig.editor
-    editor._channel_clicked("shutter")
+    chosen_channel(hands, editor, "Shutter")
     line = editor.channel.line
     QTest.qWait(30)
     hands.drag(line, QPointF(line.x_of(32), 50), QPointF(line.x_of(45.5), 50))
@@ -208,7 +231,7 @@ def test_borders_are_dragged_and_esc_leaves_them(hands, rig):
     editor.channel.choose(1)
     QTest.keyClick(line, Qt.Key.Key_Delete)
     assert [(r.start, r.end) for r in editor.kind.channel("shutter").ranges] == [(0, 63), (64, 255)]
-    editor._own(True)
+    hands.click(editor.channel.own, QPoint(8, editor.channel.own.height() // 2))
     assert editor.kind.modes[0].overrides[0].key == "shutter"
 
 
@@ -234,13 +257,13 @@ def test_modes_cells_and_slots(hands, editor):
     assert editor.kind.modes[0].uses[0].slots == (9, 10)
     slots_typed(hands, modes, 0, "x")
     assert "Slots are one to three numbers" in hands.window.notice.text.text()
-    editor._mode_picked(editor.which.findData("+copy"))
+    hands.select(editor.which, "New mode, as a copy")
     assert len(editor.kind.modes) == 2
     assert any("are alike" in line for line in checks(editor))
     modes.name.selectAll()
     hands.type(modes.name, editor.kind.modes[0].name)
     assert "Another mode is called" in hands.window.notice.text.text()
-    editor._mode_picked(editor.which.findData("+blank"))
+    hands.select(editor.which, "New mode, empty")
     hands.type(modes.add, "red")  # by its name, a channel that the type has already
     assert [u.channel for u in editor.kind.modes[2].uses] == ["red"]
     assert [m.name for m in editor.kind.modes][2] == "1 channel"
@@ -256,10 +279,10 @@ def slots_typed(hands, modes, row: int, text: str) -> None:
 
 
 def test_wheels_have_slots_with_pictures_and_colours(hands, editor, tmp_path):
-    editor._part_picked(editor.parts.count() - 1)
+    hands.select(editor.parts, "New wheel")
     wheel = editor.wheels
     assert wheel.wheel.name == "Wheel"
-    wheel.add()
+    hands.click(hands.button(wheel, "Another slot"))
     wheel.change(1, name="Tide", colour="#114488")
     (tmp_path / "tide.svg").write_text('<svg xmlns="http://www.w3.org/2000/svg"/>')
     wheel.take_picture(1, tmp_path / "tide.svg")
@@ -270,9 +293,9 @@ def test_wheels_have_slots_with_pictures_and_colours(hands, editor, tmp_path):
     assert "is neither PNG, JPEG nor SVG" in hands.window.notice.text.text()
     wheel.take_picture(1, tmp_path / "gone.png")
     assert "could not be read" in hands.window.notice.text.text()
-    wheel.remove(0)
+    hands.press(wheel, "Remove slot 0")
     assert len(editor.kind.wheels[0].slots) == 1
-    editor._remove_wheel()
+    hands.press(wheel, "Remove the wheel")
     assert editor.kind.wheels == ()
 
 
@@ -280,8 +303,8 @@ def test_a_type_in_use_reaches_its_lamps_and_tells_what_is_lost_first(hands, rig
     rig.edit_type(hands.session.show.types["ostrey-spot-160"], "13 channel")
     editor = rig.editor
     assert "Spot 1, Spot 2, Spot 3 and Spot 4" in editor.users.text()
-    editor._channel_clicked("gobo")
-    editor._remove_channel()
+    chosen_channel(hands, editor, "Gobo wheel")
+    hands.press(editor.channel, "Remove the channel")
     hands.click(editor.keep_button)
     assert editor.warning.isVisible()
     assert "Gobo: the new lamp has no Reeds" in editor.warning_text.text()
@@ -293,12 +316,10 @@ def test_a_type_in_use_reaches_its_lamps_and_tells_what_is_lost_first(hands, rig
     hands.session.undo()
     assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is not None
     rig.edit_type(hands.session.show.types["ostrey-spot-160"])
-    editor._channel_edited(
-        edits.replace(editor.kind.channel("shutter"), ranges=editor.kind.channel("shutter").ranges[:1])
-    )
-    editor._channel_clicked("shutter")
-    broken = edits.replace(editor.kind.channel("shutter"), ranges=(editor.kind.channel("shutter").ranges[0],))
-    editor._channel_edited(broken)
+    chosen_channel(hands, editor, "Shutter")
+    for _ in range(2):  # all but the range that shuts it
+        editor.channel.table.setCurrentCell(1, TO)
+        QTest.keyClick(editor.channel.table, Qt.Key.Key_Delete)
     hands.click(editor.keep_button)
     assert "would go dark" in hands.window.notice.text.text()
 
@@ -308,18 +329,18 @@ def test_gdtf_is_read_written_and_refused_in_words(hands, rig, tmp_path, monkeyp
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), ""))
     rig.hang.choose_type("ostrey-profile-300")
-    pick(hands, rig.hang._type_menu, "Write this type as GDTF")
+    pick(hands, lambda: hands.click(rig.hang.more), "Write this type as GDTF")
     assert gdtf.read(path.read_bytes()).kind == library()["ostrey-profile-300"]
     path.write_bytes(gdtf.write(edits.replace(library()["ostrey-profile-300"], id="mine", name="Lamp of mine")))
-    pick(hands, rig.hang._type_menu, "Read a type from GDTF")
+    pick(hands, lambda: hands.click(rig.hang.more), "Read a type from GDTF")
     assert "Ostrey Lamp of mine was read: 2 modes" in hands.window.notice.text.text()
     assert rig.hang.kind.id == "mine"
-    pick(hands, rig.hang._type_menu, "Delete from my types")
+    pick(hands, lambda: hands.click(rig.hang.more), "Delete from my types")
     assert "mine" not in hands.session.kinds()
-    pick(hands, rig.hang._type_menu, "Bring back Ostrey Lamp of mine")
+    pick(hands, lambda: hands.click(rig.hang.more), "Bring back Ostrey Lamp of mine")
     assert rig.hang.kind.id == "mine"
     path.write_bytes(b"PK not at all")
-    pick(hands, rig.hang._type_menu, "Read a type from GDTF")
+    pick(hands, lambda: hands.click(rig.hang.more), "Read a type from GDTF")
     assert "is not a zip file" in hands.window.notice.text.text()
     assert rig.currentIndex() == 0
 
@@ -388,8 +409,7 @@ def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
         rig.ribbon.go(2)
         rig.hang.choose_type("ostrey-spot-160")
         free = patch.next_free(session.show, 2, 13)
-        rig.in_hand.address.setValue(free)
-        rig.in_hand._readdress()
+        hands.type(rig.in_hand.address, str(free))
         assert patch.clashes(session.show) == []
         session.choose([f"bar-{i}" for i in (1, 2)])
         rig.ribbon.move_to(4, chosen=True)
