@@ -36,12 +36,13 @@ def busy_window(path: str, seconds: float) -> None:
     from PySide6.QtWidgets import QApplication
 
     from choreon.ui import theme
-    from choreon.ui.app import App, load
+    from choreon.ui.app import App, load, steady
 
     app = QApplication([])
     theme.apply(app)
     window = App(load(Path(path)), engine_client.Client()).window
     window.show()
+    steady()
     window.go("compose")
     session = window.session
     pads = ("slack-water-pad", "mudlight-pad", "spring-tide-pad", "lanterns-home-pad")

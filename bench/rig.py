@@ -52,7 +52,7 @@ class Beat:
 def shown_window(place: Room):
     """A window on the sample show, with its engine."""
     from choreon.ui import theme
-    from choreon.ui.app import App, load
+    from choreon.ui.app import App, load, steady
 
     app = QApplication.instance() or QApplication([])
     assert isinstance(app, QApplication)
@@ -62,6 +62,7 @@ def shown_window(place: Room):
     window.show()
     while not (window.session.alive and window.session.light()):
         QTest.qWait(20)
+    steady()
     return window
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import gc
 import re
 import signal
 import sys
@@ -145,6 +146,19 @@ class App:
         self.window.show()
         old.close()
         old.deleteLater()
+        if gc.get_freeze_count():
+            gc.unfreeze()  # the old window can go
+            basics.once(self.window, 5000, steady).start()
+
+
+def steady() -> None:
+    """Have the interpreter hold the window up as little as can be.
+
+    Painting hands the interpreter on and has to get it back: threads beside it (compiling, saving) give it up sooner.
+    What there is once the window stands, mostly library and widgets, is not looked through for garbage again and again.
+    """
+    sys.setswitchinterval(0.0005)
+    gc.freeze()
 
 
 def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
@@ -173,6 +187,7 @@ def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
     _end_on_signals(app, holder)
     holder.window.show()
     app.processEvents()
+    steady()
     server.listen(name)  # from here on the window can be asked to come to the front
     code = app.exec()
     lock.close()

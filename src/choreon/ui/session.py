@@ -292,9 +292,10 @@ class Session(QObject):
             return
 
         def work() -> None:
-            made: Programme | None = None
+            made: tuple[Programme, Decoder] | None = None
             try:
-                made = compile_show(show)
+                programme = compile_show(show)
+                made = programme, decoder_for(programme.rig, show.types.values())
             finally:
                 with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
                     self._compiled.emit(made)
@@ -302,13 +303,14 @@ class Session(QObject):
         self._compiling = True
         threading.Thread(target=work, name="compile", daemon=True).start()
 
-    def _on_compiled(self, made: Programme | None) -> None:
+    def _on_compiled(self, made: tuple[Programme, Decoder] | None) -> None:
         self._compiling = False
-        show = self.show
-        if made is None or self._fresh or made.show.fixtures is not show.fixtures or made.show.types is not show.types:
+        if made is None or self._fresh:
             return  # it is worked out anew when it is next looked at
-        self._programme = made
-        _ = self.programme
+        show, seen = self.show, made[0].show
+        if seen.fixtures is show.fixtures and seen.types is show.types:
+            self._programme, self._decoder = made
+            _ = self.programme
 
     @property
     def decoder(self) -> Decoder:

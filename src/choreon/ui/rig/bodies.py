@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import cache, lru_cache
+from typing import NamedTuple
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF, QRadialGradient
 
 from choreon.ui import theme
 
@@ -121,6 +122,61 @@ SIGNS = {
 def draw(painter: QPainter, body: str) -> None:
     """Draw a body's sign about the origin, in the painter's pen and brush."""
     SIGNS.get(body, _par)(painter)
+
+
+class Look(NamedTuple):
+    """How a sign is drawn: filled in `fill`, outlined in `line`, turned by so many degrees. `ratio`: pixels a point."""
+
+    body: str
+    fill: str
+    line: str
+    thick: float
+    turn: float
+    reversed: bool  # a small arrow: its cells count from the other end
+    ratio: float
+
+
+REACH = 30  # points from the middle of a sign to the edge of its picture
+
+
+@lru_cache(maxsize=4096)
+def sign(look: Look) -> QPixmap:
+    """A sign with all that is about it, to be put down as often as it is needed."""
+    made = _clear(2 * REACH, look.ratio)
+    painter = QPainter(made)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(look.line), look.thick))
+    painter.setBrush(QColor(look.fill))
+    painter.translate(REACH, REACH)
+    painter.rotate(look.turn)
+    draw(painter, look.body)
+    if look.reversed:
+        painter.drawLine(QPointF(6, -8), QPointF(-6, -8))
+        painter.drawLine(QPointF(-6, -8), QPointF(-3, -11))
+    painter.end()
+    return made
+
+
+@lru_cache(maxsize=512)
+def pool(colour: str, radius: int, ratio: float) -> QPixmap:
+    """The light about a lamp, to be put down with its middle on it."""
+    made = _clear(2 * radius, ratio)
+    gradient = QRadialGradient(radius, radius, radius)
+    for at, strength in ((0, 120), (1, 0)):
+        light = QColor(colour)
+        light.setAlpha(strength)
+        gradient.setColorAt(at, light)
+    painter = QPainter(made)
+    painter.fillRect(0, 0, 2 * radius, 2 * radius, gradient)
+    painter.end()
+    return made
+
+
+def _clear(size: int, ratio: float) -> QPixmap:
+    made = QPixmap(round(size * ratio), round(size * ratio))
+    made.setDevicePixelRatio(ratio)
+    made.fill(Qt.GlobalColor.transparent)
+    return made
 
 
 @cache

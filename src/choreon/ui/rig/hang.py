@@ -41,7 +41,8 @@ class HangPanel(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._own_address = False
+        self._own_address = self._hanging = False
+        self._seen: dict[str, FixtureType] = {}
         self._wrong_type = ""
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find: maker, name, kind, slots")
@@ -125,9 +126,10 @@ class HangPanel(QWidget):
         return self.session.kinds()
 
     def _show_changed(self, show) -> None:
-        types = show.types
-        if types is not getattr(self, "_types_seen", None):
-            self._types_seen = types
+        if self._hanging:
+            return  # what comes next is worked out once the run hangs
+        kinds = self.kinds()
+        if kinds.keys() != self._seen.keys() or any(kinds[i] is not kind for i, kind in self._seen.items()):
             self._fill()
         else:
             self._replan(find=not self._own_address)
@@ -135,7 +137,8 @@ class HangPanel(QWidget):
     def _fill(self, _=None) -> None:
         now = self.types.currentItem().data(ID) if self.types.currentItem() else ""
         recent = recently()
-        found = searched(self.kinds(), self.search.text(), recent)
+        self._seen = self.kinds()
+        found = searched(self._seen, self.search.text(), recent)
         self.types.blockSignals(True)
         self.types.fill(found, set(recent), now)
         if self.types.currentItem() is None and self.search.text().strip() and found:
@@ -183,14 +186,14 @@ class HangPanel(QWidget):
         self.map.setText(text if len(text) <= 120 else text[:117].rsplit(" · ", 1)[0] + " …")
         self.map.setVisible(bool(text))
 
-    def _number(self) -> None:
-        """Numbers go on from those in use."""
+    def _number(self, find: bool = False) -> None:
+        """Numbers go on from those in use; and, where asked, the next free address is found."""
         pattern = self.name.text().strip() or self.name.placeholderText()
         if pattern:
             self.first.blockSignals(True)
             self.first.setValue(edits.next_number(self.session.show, pattern))
             self.first.blockSignals(False)
-        self._replan()
+        self._replan(find)
 
     def _type_menu(self) -> None:
         menu = QMenu(self)
@@ -343,11 +346,13 @@ class HangPanel(QWidget):
         )  # fmt: skip
         own.used(kind.id)
         self._own_address = False
+        self._hanging = True
         self.session.edit(f"hang {len(spots)} × {kind.name}", show)
         self.session.choose(made)
+        self._hanging = False
         verb = "hangs" if len(made) == 1 else "hang"
         self.session.told.emit(f"{words.some([show.fixtures[i].name for i in made])} {verb}.", "info")
-        self._number()
+        self._number(find=True)
 
 
 def _sound(kind: FixtureType) -> set[str]:

@@ -205,10 +205,11 @@ class InHand(QWidget):
             widget.setPlaceholderText("" if alone else "several")
         self.number.setValue(one.number)
         self.note.setText(one.note if len({f.note for f in fixtures}) == 1 else "")
-        modes = [(show.types.get(f.type), f) for f in fixtures]
-        self.reversed.setVisible(any(k and (m := k.mode(f.mode)) and len(m.cells) > 1 for k, f in modes))
+        sorts = {(f.type, f.mode): show.types.get(f.type) for f in fixtures}
+        self.reversed.setVisible(any(k and (m := k.mode(mode)) and len(m.cells) > 1 for (_, mode), k in sorts.items()))
         self.reversed.setChecked(all(f.reversed for f in fixtures))
-        lamps = [f for k, f in modes if k and any(c.lamp_on for c in commands_of(k, f.mode))]
+        lit_on = {sort for sort, k in sorts.items() if k and any(c.lamp_on for c in commands_of(k, sort[1]))}
+        lamps = [f for f in fixtures if (f.type, f.mode) in lit_on]
         self.lamp_on.setVisible(bool(lamps))
         self.lamp_on.setChecked(bool(lamps) and all(f.lamp_on for f in lamps))
         self._fill_gel(fixtures)

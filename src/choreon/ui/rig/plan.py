@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
@@ -14,8 +15,6 @@ from PySide6.QtGui import (
     QPainter,
     QPen,
     QPixmap,
-    QRadialGradient,
-    QTransform,
 )
 
 from choreon.model import arrange, edits, patch
@@ -26,9 +25,11 @@ from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.session import Session
+from choreon.ui.widgets import basics
 
 SNAP = 0.1  # metres
 NEAR = 15.0  # pixels
+MANY = 150  # lamps whose names are written in a turn of their own
 BACK, SIDE = 0.9, 1.1  # metres shown behind and beside the stage
 KEYS = "O opens up, H is home, I identifies, arrow keys nudge, Delete takes down"
 
@@ -59,10 +60,14 @@ class Plan(TakesTypes):
         self._number = -1
         self._glow: dict[str, tuple[int, int, int]] = {}
         self._underlay: tuple[object, QPixmap] | None = None
+        self._named: tuple[tuple, tuple, QPixmap] | None = None
         self._timer = QTimer(self, interval=100)
         self._timer.timeout.connect(self._follow)
-        session.show_changed.connect(lambda _: self.update())
-        session.chosen_changed.connect(lambda _: self.update())
+        # Drawn in a turn of its own: many lamps at once are work for the panels beside it already.
+        self._soon = basics.once(self, 0, self.update)
+        session.show_changed.connect(lambda _: self._soon.start())
+        session.chosen_changed.connect(lambda _: self._soon.start())
+        self._name_soon = basics.once(self, 0, self._name)
 
     def sizeHint(self) -> QSize:
         return QSize(640, 480)
@@ -155,12 +160,12 @@ class Plan(TakesTypes):
         painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
         (self._room_front if self.front else self._room)(painter)
         show = self.session.show
-        for fixture in show.fixtures.values():
-            self._pool(painter, fixture)
+        self._pools(painter, show.fixtures.values())
         clashing = {i for c in self._clashes() for i in (c.one, c.other)}
+        chosen, ratio = set(self.session.chosen), self.devicePixelRatioF()
         for fixture in show.fixtures.values():
-            self._symbol(painter, fixture, fixture.id in clashing)
-        self._names(painter)
+            self._symbol(painter, fixture, fixture.id in chosen, fixture.id in clashing, ratio)
+        painter.drawPixmap(0, 0, self._names())
         if self._ghost is not None:
             self._draw_ghost(painter)
         if self._box is not None:
@@ -320,45 +325,54 @@ class Plan(TakesTypes):
         text = f"from the house · {room.height:g} m to the grid"
         painter.drawText(QRectF(0, b.y() + 8, self.width(), 16), Qt.AlignmentFlag.AlignHCenter, text)
 
-    def _pool(self, painter: QPainter, fixture: Fixture) -> None:
-        rgb = self._glow.get(fixture.id)
-        if rgb is None or max(rgb) < 12:
-            return
-        scale, _ = self._scale()
-        at, size = self.at(self._place(fixture)), 0.75 * scale
-        gradient = QRadialGradient(0, 0, 1)
-        gradient.setColorAt(0, QColor(*rgb, 120))
-        gradient.setColorAt(1, QColor(*rgb, 0))
-        painter.save()
-        painter.setTransform(QTransform(size, 0, 0, size, at.x(), at.y()), True)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(gradient)
-        painter.drawEllipse(QPointF(0, 0), 1, 1)
-        painter.restore()
+    def _pools(self, painter: QPainter, fixtures: Iterable[Fixture]) -> None:
+        radius, ratio = max(1, round(0.75 * self._scale()[0])), self.devicePixelRatioF()
+        for fixture in fixtures:
+            rgb = self._glow.get(fixture.id)
+            if rgb is not None and max(rgb) >= 12:
+                picture = bodies.pool(_near(rgb), radius, ratio)
+                painter.drawPixmap(self.at(self._place(fixture)) - QPointF(radius, radius), picture)
 
-    def _symbol(self, painter: QPainter, fixture: Fixture, clash: bool) -> None:
+    def _symbol(self, painter: QPainter, fixture: Fixture, chosen: bool, clash: bool, ratio: float) -> None:
         kind = self.session.show.types.get(fixture.type)
         at = self.at(self._place(fixture))
-        chosen = fixture.id in self.session.chosen
         rgb = self._glow.get(fixture.id, (0, 0, 0))
-        fill = QColor(*rgb) if max(rgb) > 40 else QColor(theme.FLAT)
+        fill = _near(rgb) if max(rgb) > 40 else theme.FLAT
         line = theme.CHOSEN if chosen else theme.ALARM if clash or kind is None else theme.SOFT
-        painter.setPen(QPen(QColor(line), 2.2 if chosen else 1.3))
-        painter.setBrush(fill)
+        turn = 0.0 if self.front else -fixture.hanging.yaw
         body = bodies.body_of(kind, fixture.mode)
-        painter.save()
-        painter.translate(at)
-        painter.rotate(0.0 if self.front else -fixture.hanging.yaw)
-        bodies.draw(painter, body)
-        if fixture.reversed:  # a small arrow: its cells count from the other end
-            painter.drawLine(QPointF(6, -8), QPointF(-6, -8))
-            painter.drawLine(QPointF(-6, -8), QPointF(-3, -11))
-        painter.restore()
+        look = bodies.Look(body, fill, line, 2.2 if chosen else 1.3, turn, fixture.reversed, ratio)
+        painter.drawPixmap(at - QPointF(bodies.REACH, bodies.REACH), bodies.sign(look))
         if clash or kind is None:
             painter.setPen(QColor(theme.ALARM))
             painter.drawText(QPointF(at.x() + 9, at.y() - 7), "▲" if kind else "?")
 
-    def _names(self, painter: QPainter) -> None:
+    def _names(self) -> QPixmap:
+        """All names as a picture, kept until one of them may have changed. Those of many follow a moment later."""
+        show, size = self.session.show, (self.width(), self.height(), self.devicePixelRatioF())
+        seen = (show.fixtures, show.types, show.marks, show.room, self.session.chosen, self._shown)
+        known = self._named
+        if known is not None and known[1] == size and all(a is b for a, b in zip(known[0], seen, strict=True)):
+            return known[2]
+        if known is not None and known[1] == size and len(show.fixtures) > MANY:
+            self._name_soon.start()
+            return known[2]
+        made = QPixmap(self.size() * size[2])
+        made.setDevicePixelRatio(size[2])
+        made.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(made)
+        self._draw_names(painter)
+        painter.end()
+        self._named = (seen, size, made)
+        return made
+
+    def _name(self) -> None:
+        """Write the names anew and show them."""
+        self._named = None
+        self._names()
+        self.update()
+
+    def _draw_names(self, painter: QPainter) -> None:
         """Names as far as they do not run into each other: of the chosen, of other fixtures, of marks."""
         show, chosen = self.session.show, set(self.session.chosen)
         named: list[tuple[str, QPointF, bool, str]] = []
@@ -535,6 +549,11 @@ def take_down(session: Session) -> None:
     show = edits.take_down(session.show, session.chosen)
     session.edit(f"take down {count} fixture{'s' if count > 1 else ''}", show)
     session.told.emit(f"{count} taken down. Ctrl+Z hangs them again, with all their programming.", "info")
+
+
+def _near(rgb: tuple[int, int, int]) -> str:
+    """A colour that is near enough for a sign, so that few pictures serve for all."""
+    return "#" + "".join(f"{part >> 4:x}" for part in rgb)
 
 
 def _snap(value: float, free: bool) -> float:
