@@ -1,7 +1,7 @@
 """Beams, pools and glows in the haze, added up in linear light.
 
-Each lamp's shape is drawn once into a small mask, and again only when it turns; a picture is then one matrix product
-of the lamps' light with their masks. That is what lets the stage run at thirty pictures a second beside the window.
+Each lamp's shape is drawn once into a small mask, and again only when it turns; a picture is then the sum of the lamps'
+light through their masks. That is what lets the stage run at thirty pictures a second beside the window.
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ from choreon.render.decode import Lamp, Light
 from choreon.ui.stage.camera import View
 
 Array = npt.NDArray[np.float64]
+Soft = npt.NDArray[np.float32]
 
 GLOWS = ("dot", "bar")  # bodies whose cells are looked into rather than throw a beam
 TURN = 1.5e-3  # change of direction, as a length on the unit sphere, that is worth a new mask
@@ -43,7 +44,8 @@ class Haze:
         self.lamps, self.room, self.view, self.size = lamps, room, view, (width, height)
         self.places = np.array([[p.place.x, p.place.y, p.place.z] for p in lamps]).reshape(-1, 3)
         self._beam = np.array([p.beam for p in lamps], float)
-        self._masks = np.zeros((len(lamps), width * height), np.float32)
+        # What each lamp lights: the corner (row, column) of the part of the picture that it reaches, and how strongly.
+        self._masks: list[tuple[int, int, Soft]] = [(0, 0, np.zeros((0, 0), np.float32))] * len(lamps)
         self._drawn = np.full((len(lamps), SHAPE), np.nan)
         self._was_lit = np.zeros(len(lamps), bool)
         self._picture = 0
@@ -70,15 +72,18 @@ class Haze:
         shown = lit & ~(waits & ~self._was_lit)
         self._was_lit = shown
         width, height = self.size
-        rgb = light.rgb if not self.behind else light.rgb * shown[:, None]
-        sums = rgb.T.astype(np.float32) @ self._masks + self._base
+        sums = self._base.copy()
+        rgb = light.rgb.astype(np.float32)[:, :, None, None]
+        for lamp in np.flatnonzero(shown).tolist():
+            row, column, mask = self._masks[lamp]
+            sums[:, row : row + mask.shape[0], column : column + mask.shape[1]] += rgb[lamp] * mask
         sums *= (_STEPS - 1) ** 2 / _REACH
         np.sqrt(sums, out=sums)
         np.minimum(sums, _STEPS - 1, out=sums)
         screen = _CURVE[sums.astype(np.int16)]
         data = np.full((height, width, 4), 255, np.uint8)
         for i, plane in enumerate((2, 1, 0)):  # blue first in memory
-            data[..., i] = screen[plane].reshape(height, width)
+            data[..., i] = screen[plane]
         return QImage(data.data, width, height, 4 * width, QImage.Format.Format_RGB32).copy()
 
     # masks
@@ -140,9 +145,8 @@ class Haze:
                         _pool(painter, end, reach_one, reach_two, strong * min(1.0, 1.6 * share))
                 _disc(painter, a[i], max(2.0, 0.30 * self.view.focal / a[i, 2]), 0.75)
             painter.end()
-            grey = np.frombuffer(canvas.constBits(), np.uint8).reshape(height, -1)[:, : 4 * width]
-            # Drawn by eye, so its square is the light.
-            self._masks[lamp] = (grey[:, 3::4].astype(np.float32).reshape(-1) / 255) ** 2
+            grey = np.frombuffer(canvas.constBits(), np.uint8).reshape(height, -1)[:, 3 : 4 * width : 4]
+            self._masks[lamp] = _cut(grey)
         self._drawn[which[:done]] = shape[which[:done]]
         self._drawn_in[which[:done]] = self._picture
         return which[:done]
@@ -156,8 +160,8 @@ class Haze:
         for part, share in ((1.0, 0.5), (0.72, 0.3), (0.42, 0.3)):
             _cone(painter, a, b, near * part, far * part, strength * share)
 
-    def _dark_room(self) -> npt.NDArray[np.float32]:
-        """Floor and back wall as they show with no lamp lit."""
+    def _dark_room(self) -> Soft:
+        """Floor and back wall as they show with no lamp lit: (3, height, width)."""
         width, height = self.size
         w, d, h = self.room.width / 2, self.room.depth, self.room.height
         points = self.view.project([(-w, 0, 0), (w, 0, 0), (w, d, 0), (-w, d, 0), (-w, d, h), (w, d, h)])
@@ -171,7 +175,21 @@ class Haze:
             painter.drawPolygon(QPolygonF([at[i] for i in corners]))
         painter.end()
         grey = np.frombuffer(canvas.constBits(), np.uint8).reshape(height, -1)[:, :width]
-        return np.float32(0.0025) + np.float32(FLOOR / 255) * grey.astype(np.float32).reshape(1, -1)
+        room = np.float32(0.0025) + np.float32(FLOOR / 255) * grey.astype(np.float32)
+        return np.repeat(room[None], 3, axis=0)
+
+
+def _cut(grey: npt.NDArray[np.uint8]) -> tuple[int, int, Soft]:
+    """The part of a picture (height, width; 0…255) where there is something, and its corner.
+
+    It was drawn by eye, so its square is the light.
+    """
+    rows, columns = np.flatnonzero(grey.any(axis=1)), np.flatnonzero(grey.any(axis=0))
+    if not len(rows):
+        return 0, 0, np.zeros((0, 0), np.float32)
+    top, left = int(rows[0]), int(columns[0])
+    part = grey[top : rows[-1] + 1, left : columns[-1] + 1]
+    return top, left, np.square(part.astype(np.float32) / 255)
 
 
 def _parts(slot: int, prism: bool, turn: float, prism_turn: float) -> list[tuple[float, float, float, float]]:

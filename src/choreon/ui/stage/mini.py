@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from typing import NamedTuple
 
 import shiboken6
 from PySide6.QtCore import QObject, QRectF, Qt
@@ -21,71 +22,84 @@ from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
 
 BUDGET = 0.02  # seconds for pictures before the window does something else
+Key = tuple[str, int, int]
+
+
+class _Wanted(NamedTuple):
+    """A picture that a widget waits for: how to find the look, what it is made of, and its pixels a point."""
+
+    on: QWidget
+    look: Callable[[], Look]
+    made_of: tuple[object, ...]
+    ratio: float
 
 
 class MiniStages(QObject):
-    """Draws scenes in small, for widgets that are drawn again when a picture comes later."""
+    """Draws scenes in small, for widgets that are drawn again when a picture has come.
+
+    Nothing is drawn while a widget is: pictures are made in turns of their own, between which the window goes on.
+    """
 
     def __init__(self, session: Session, parent: QObject) -> None:
         super().__init__(parent)
         self.session = session
-        self._spent = 0.0
-        self._waiting: list[QWidget] = []
-        self._begun: tuple[str, int, int] | None = None  # the picture that is half drawn: it goes first
-        self._turns = 0  # for how many turns it has been waited for
+        self._wanted: dict[tuple[Key, int], _Wanted] = {}
         self._next = basics.once(self, 0, self._go_on)
         self._stages: dict[tuple[int, int], tuple[Decoder, StagePainter]] = {}
-        self._made: dict[tuple[str, int, int], tuple[tuple[object, ...], QPixmap]] = {}
+        self._made: dict[Key, tuple[tuple[object, ...], QPixmap]] = {}
 
     def picture(self, scene: Scene, width: int, height: int, on: QWidget) -> QPixmap:
         """The scene as a picture of that many pixels."""
         return self.of(scene, lambda: scene.look, width, height, on)
 
     def of(self, thing: Scene | Palette, look: Callable[[], Look], width: int, height: int, on: QWidget) -> QPixmap:
-        """What something stored lights, `look`, as a picture of that many pixels of the widget `on`. Where there is no
-        time for it now, the one before or a dark one; the widget is drawn again then."""
+        """What something stored lights, `look`, as a picture of that many pixels of the widget `on`. Until it has been
+        made, the one before or a dark one; the widget is drawn again then."""
         ratio = on.devicePixelRatioF()
         key = (f"{type(thing).__name__} {thing.id}", width, height)
         show = self.session.show
         linked = isinstance(thing, Palette) or links.linked(thing.look)
         made_of = (thing, self.session.programme.rig, *((show.palettes, show.marks) if linked else ()))
         known = self._made.get(key)
-        same = known is not None and len(known[0]) == len(made_of)
-        if known is not None and same and all(a is b for a, b in zip(known[0], made_of, strict=True)):
+        if known is not None and _same(known[0], made_of):
             return known[1]
+        self._wanted[key, id(on)] = _Wanted(on, look, made_of, ratio)
         self._next.start()
-        pixmap = QPixmap(int(width * ratio), int(height * ratio))
-        pixmap.setDevicePixelRatio(ratio)
-        pixmap.fill(Qt.GlobalColor.black)
-        before = known[1] if known is not None and known[1].devicePixelRatio() == ratio else pixmap
-        if self._spent > BUDGET or self._begun not in (None, key):
-            self._waiting.append(on)
-            return before
+        if known is not None and known[1].devicePixelRatio() == ratio:
+            return known[1]
+        return _dark(width, height, ratio)
+
+    def _go_on(self) -> None:
+        """Draw what is waited for until the time for it is used up. What is no longer looked at is let be."""
         begin = time.perf_counter()
+        for (key, i), wanted in list(self._wanted.items()):
+            on = wanted.on
+            seen = shiboken6.isValid(on) and on.isVisible() and not on.visibleRegion().isEmpty()
+            if seen and not self._draw(key, wanted):
+                break  # it is half drawn, and goes on in the next turn
+            del self._wanted[key, i]
+            if seen:
+                on.update()
+            if time.perf_counter() - begin > BUDGET:
+                break
+        if self._wanted:
+            self._next.start()
+
+    def _draw(self, key: Key, wanted: _Wanted) -> bool:
+        """Draw a picture, as far as the time for it allows; gives whether it is whole."""
+        known = self._made.get(key)
+        if known is not None and _same(known[0], wanted.made_of):
+            return True
+        _, width, height = key
+        pixmap = _dark(width, height, wanted.ratio)
         painter = QPainter(pixmap)
-        light = self.session.light_of_look(look())
+        light = self.session.light_of_look(wanted.look())
         stage = self._stage(width, height)
         stage.paint(painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET)
         painter.end()
-        self._spent += time.perf_counter() - begin
-        self._turns = 0
-        self._begun = key if stage.behind else None
-        if stage.behind:
-            self._waiting.append(on)
-            return before
-        self._made[key] = (made_of, pixmap)
-        return pixmap
-
-    def _go_on(self) -> None:
-        """There is time again: those that wait are drawn. What was begun and is no longer looked at is let be."""
-        self._spent = 0.0
-        self._turns += 1
-        if self._turns > 3:
-            self._begun = None
-        waiting, self._waiting = self._waiting, []
-        for widget in waiting:
-            if shiboken6.isValid(widget):
-                widget.update()
+        if not stage.behind:
+            self._made[key] = (wanted.made_of, pixmap)
+        return not stage.behind
 
     def _stage(self, width: int, height: int) -> StagePainter:
         """One painter for all pictures of a size: lamps that do not turn are drawn alike in all of them."""
@@ -94,3 +108,14 @@ class MiniStages(QObject):
         if known is None or known[0] is not decoder or known[1].room is not room:
             known = self._stages[(width, height)] = (decoder, StagePainter(decoder.lamps, room))
         return known[1]
+
+
+def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
+    return len(one) == len(other) and all(a is b for a, b in zip(one, other, strict=True))
+
+
+def _dark(width: int, height: int, ratio: float) -> QPixmap:
+    made = QPixmap(int(width * ratio), int(height * ratio))
+    made.setDevicePixelRatio(ratio)
+    made.fill(Qt.GlobalColor.black)
+    return made

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Mapping
+from functools import lru_cache
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
 from choreon.model.show import Room
 from choreon.render.colour import to_screen
@@ -15,7 +17,7 @@ from choreon.ui import theme
 from choreon.ui.stage.camera import HOUSE, View, Viewpoint, look
 from choreon.ui.stage.haze import MOST, PIXELS, Haze
 
-DARK_LENS = QColor("#1f1e22")
+DARK_LENS, RIM = QColor("#1f1e22"), QColor("#47454c")
 
 
 class StagePainter:
@@ -24,6 +26,8 @@ class StagePainter:
     def __init__(self, lamps: list[Lamp], room: Room) -> None:
         self.lamps, self.room = lamps, room
         self.places = np.array([[p.place.x, p.place.y, p.place.z] for p in lamps]).reshape(-1, 3)
+        high = self.places[self.places[:, 2] > 0.7 * room.height]
+        self._bars = np.unique(np.round(high[:, 1], 1)).tolist()  # where lamps hang in a row
         self.viewpoint = HOUSE
         self._view: tuple[QRectF, Viewpoint, View] | None = None
         self._haze: Haze | None = None
@@ -87,7 +91,7 @@ class StagePainter:
         for a, b in ((0, 3), (1, 2), (3, 2), (0, 1), (4, 5), (3, 4), (2, 5)):
             painter.drawLine(at[a], at[b])
         painter.setPen(QPen(QColor(255, 255, 255, 20), 1))
-        for y in sorted({round(float(y), 1) for (_, y, z) in self.places if z > 0.7 * h}):
+        for y in self._bars:
             ends = view.project([(-w, y, h + 0.12), (w, y, h + 0.12)])
             painter.drawLine(QPointF(ends[0, 0], ends[0, 1]), QPointF(ends[1, 0], ends[1, 1]))
 
@@ -123,26 +127,44 @@ class StagePainter:
         hue = light.rgb / np.maximum(strength, 1e-6)[:, None]
         glow = np.minimum(1.0, np.sqrt(strength))[:, None]
         screen = np.clip(to_screen(hue) * 255 * glow, 0, 255).astype(int)
-        shines, colours, strobes = (screen.max(axis=1) > 30).tolist(), screen.tolist(), light.strobe.tolist()
-        rim = QPen(QColor("#47454c"), 1)
+        shines, colours, strobes = (screen.max(axis=1) > 30).tolist(), (screen >> 3).tolist(), light.strobe.tolist()
+        ratio = painter.device().devicePixelRatioF()
         for lamp, (x, y, depth), lit, colour, strobe in zip(
             self.lamps, at.tolist(), shines, colours, strobes, strict=True
         ):
             if not (bodies or lit):
                 continue
             body = _body(lamp.body, x, y, view.focal / depth)
-            painter.setPen(rim if bodies and not lit else Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(*colour) if lit else DARK_LENS)
-            if lamp.body in ("bar", "dot", "panel"):
-                painter.drawRoundedRect(body, 1.5, 1.5)
-            else:
-                painter.drawEllipse(body)
+            square, wide, tall = lamp.body in ("bar", "dot", "panel"), round(2 * body.width()), round(2 * body.height())
+            lens = _lens(square, wide, tall, tuple(colour) if lit else None, ratio)
+            size = lens.deviceIndependentSize()
+            painter.drawPixmap(QPointF(x - size.width() / 2, y - size.height() / 2), lens)
             if lamp.fixture in chosen and (lamp.fixture not in cells or lamp.cell in cells[lamp.fixture]):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.setPen(QPen(QColor(theme.CHOSEN), 1.8))
                 painter.drawRoundedRect(body.adjusted(-4, -4, 4, 4), 5, 5)
             if strobe > 0 and lit:
                 _strobe_mark(painter, x, y - body.height() / 2 - 7)
+
+
+@lru_cache(maxsize=4096)
+def _lens(square: bool, wide: int, tall: int, colour: tuple[int, ...] | None, ratio: float) -> QPixmap:
+    """A lamp's front, `wide` × `tall` half points: dark with a rim, or lit in a colour of 32 steps a channel."""
+    made = QPixmap(math.ceil((wide / 2 + 2) * ratio), math.ceil((tall / 2 + 2) * ratio))
+    made.setDevicePixelRatio(ratio)
+    made.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(made)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(RIM, 1) if colour is None else Qt.PenStyle.NoPen)
+    painter.setBrush(DARK_LENS if colour is None else QColor(*(c << 3 | c >> 2 for c in colour)))
+    size = made.deviceIndependentSize()
+    rect = QRectF((size.width() - wide / 2) / 2, (size.height() - tall / 2) / 2, wide / 2, tall / 2)
+    if square:
+        painter.drawRoundedRect(rect, 1.5, 1.5)
+    else:
+        painter.drawEllipse(rect)
+    painter.end()
+    return made
 
 
 SIZES = {

@@ -17,6 +17,7 @@ from choreon.ui.session import Session, settings_file
 from choreon.ui.stage import figures
 from choreon.ui.stage.camera import ABOVE, ASIDE, HOUSE, View, Viewpoint, read_viewpoint
 from choreon.ui.stage.painter import StagePainter
+from choreon.ui.widgets import basics
 
 FRAME = 33  # milliseconds between pictures
 BUDGET = 0.012  # seconds of a picture for beams that are new or turn; the rest come in the next one
@@ -66,7 +67,9 @@ class StagePicture(QWidget):
         self._timer = QTimer(self, interval=FRAME)
         self._timer.timeout.connect(self._follow)
         session.show_changed.connect(self._refresh)
-        session.chosen_changed.connect(lambda _: self.update())
+        # Drawn in a turn of its own, after the panels that a choice changes.
+        self._soon = basics.once(self, 0, self.update)
+        session.chosen_changed.connect(lambda _: self._soon.start())
         session.preview_changed.connect(self._refresh)
         if choosing:
             self.setToolTip(HOW)
