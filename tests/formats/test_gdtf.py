@@ -166,6 +166,25 @@ def test_what_is_not_understood_is_listed_and_kept():
     assert errors(check_type(found.kind)) == []
 
 
+def test_a_channel_that_always_depends_on_another_keeps_its_first_meaning():
+    """Common on heads: what turns a gobo is an angle or a speed, by where the gobo channel stands."""
+
+    def while_(low: int, high: int) -> str:
+        return f'ModeMaster="Base_Gobo1" ModeFrom="{low}/1" ModeTo="{high}/1"'
+
+    turn = channel(
+        "2",
+        function("NoFeature", "0/1"),
+        function("Gobo1Pos", "0/1", 0, 360, "", while_(0, 127)),
+        function("Gobo1PosRotate", "0/1", -30, 30, "", while_(128, 255)),
+        attribute="Gobo1Pos",
+    )
+    found = gdtf.read(packed(described(channel("1", function("Gobo1", "0/1"), attribute="Gobo1") + turn)), "odd.gdtf")
+    gobo_turn = found.kind.channels[1]
+    assert [(r.attribute, r.start, r.end, r.low, r.high) for r in gobo_turn.ranges] == [("Gobo1Pos", 0, 255, 0, 360)]
+    assert any("is read as it is while Base_Gobo1 is at 0…127" in note for note in found.notes)
+
+
 def test_modes_share_what_is_alike_and_override_what_differs():
     one, other = channel("1", function("Dimmer", "0/1", 0, 1)), channel("1", function("Dimmer", "0/1", 1, 0))
     xml = described(one).replace(

@@ -1,0 +1,146 @@
+"""What GDTF has no words for, in a file of its own in the archive, which others pass over."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+
+from choreon.model.fixture_type import Channel, FixtureType, Use, Wheel
+
+EXTRA = "choreon.json"
+replace = msgspec.structs.replace
+
+
+class Extra(msgspec.Struct, omit_defaults=True):
+    """What GDTF has no words for, in a file that others pass over. `channels`: for each mode, the keys in the order of
+    their slots; `splits`: for each wheel the second colours of its slots; `cells`: their names; `marks`: key → what
+    differs from what GDTF says of the channel."""
+
+    id: str = ""
+    kind: str = ""
+    body: str = ""
+    notes: str = ""
+    lamp: str = ""
+    wheels: list[str] = []
+    splits: list[list[str]] = []
+    channels: list[list[str]] = []
+    cells: list[list[str]] = []
+    marks: dict[str, Mark] = {}
+
+
+class Mark(msgspec.Struct, omit_defaults=True):
+    """A channel: its name, whether it is left alone, and for each range its name, slot, hold and privacy."""
+
+    name: str = ""
+    rest: bool = False
+    resolution: int = 1
+    ranges: list[tuple[str, int, float, bool]] = []
+
+
+def extra_of(kind: FixtureType) -> Extra:
+    def mark(c: Channel) -> Mark:
+        ranges = [(r.name, r.slot, r.hold, r.private) for r in c.ranges]
+        return Mark(c.name, c.rest, c.resolution, ranges)
+
+    marks = {c.key: mark(c) for c in kind.channels}
+    marks |= {f"{m.name}/{c.key}": mark(c) for m in kind.modes for c in m.overrides}
+    channels = [[use.channel for use, _ in kind.used(mode)] for mode in kind.modes]
+    cells = [[cell.name for cell in mode.cells] for mode in kind.modes]
+    wheels = [wheel.key for wheel in kind.wheels]
+    splits = [[slot.split for slot in wheel.slots] for wheel in kind.wheels]
+    return Extra(kind.id, kind.kind, kind.body, kind.notes, kind.lamp, wheels, splits, channels, cells, marks)
+
+
+def with_extra(kind: FixtureType, extra: Extra, keys: Sequence[Sequence[str]]) -> FixtureType:
+    """The type with what a file of ours says beside the standard, as far as the two still agree. `keys`: for each mode
+    as it was read, the keys of its channels in the order of their slots."""
+    sizes = [len(one) for one in keys]
+    if [len(one) for one in extra.channels] == sizes and len(extra.cells) == len(sizes):
+        kind = _renamed(kind, extra)
+    if len(extra.wheels) == len(kind.wheels):
+        kind = _wheels_renamed(kind, extra.wheels)
+    if [len(halves) for halves in extra.splits] == [len(w.slots) for w in kind.wheels]:
+        kind = replace(kind, wheels=tuple(map(_split, kind.wheels, extra.splits)))
+    fields = {n: v for n in ("id", "kind", "body", "notes") if (v := getattr(extra, n))}
+    return replace(kind, lamp=extra.lamp, **fields)
+
+
+def _split(wheel: Wheel, halves: list[str]) -> Wheel:
+    """A wheel with the second colours of its slots."""
+    slots = tuple(replace(slot, split=half) for slot, half in zip(wheel.slots, halves, strict=True))
+    return replace(wheel, slots=slots)
+
+
+def _wheels_renamed(kind: FixtureType, keys: list[str]) -> FixtureType:
+    new = dict(zip([w.key for w in kind.wheels], keys, strict=True))
+
+    def fit(channels: tuple[Channel, ...]) -> tuple[Channel, ...]:
+        return tuple(replace(c, wheel=new.get(c.wheel, "")) if c.wheel else c for c in channels)
+
+    modes = tuple(replace(m, overrides=fit(m.overrides)) for m in kind.modes)
+    wheels = tuple(replace(w, key=new[w.key]) for w in kind.wheels)
+    return replace(kind, wheels=wheels, channels=fit(kind.channels), modes=modes)
+
+
+def _renamed(kind: FixtureType, extra: Extra) -> FixtureType:
+    """Channels under the keys, and with the marks, that the extra file gives them."""
+    channels: dict[str, Channel] = {}
+    modes = []
+    for mode, theirs, cells in zip(kind.modes, extra.channels, extra.cells, strict=True):
+        overrides: dict[str, Channel] = {}
+        uses = []
+        for use, key in zip(sorted(mode.uses, key=lambda u: u.slots), theirs, strict=True):
+            channel = kind.channel(use.channel, mode)
+            assert channel is not None
+            made = _marked(replace(channel, key=key), extra.marks.get(f"{mode.name}/{key}") or extra.marks.get(key))
+            known = channels.setdefault(key, made)
+            if not alike(known, made):
+                overrides[key] = made
+            elif made.resolution > known.resolution:
+                channels[key] = made
+            uses.append(Use(key, use.slots, use.cell))
+        named = tuple(replace(c, name=n) for c, n in zip(mode.cells, cells, strict=False))
+        mode = replace(mode, cells=named if len(named) == len(mode.cells) else mode.cells)
+        modes.append(replace(mode, uses=tuple(uses), overrides=tuple(overrides.values())))
+    fitted = {key: _fitted(channel, extra.marks.get(key)) for key, channel in channels.items()}
+    order = [key for key in extra.marks if key in fitted] + [key for key in fitted if key not in extra.marks]
+    return replace(kind, channels=tuple(fitted[key] for key in order), modes=tuple(modes))
+
+
+def _marked(channel: Channel, mark: Mark | None) -> Channel:
+    if mark is None:
+        return channel
+    ranges = channel.ranges
+    if len(mark.ranges) == len(ranges):
+        ranges = tuple(
+            replace(r, name=name, slot=slot, hold=hold, private=private)
+            for r, (name, slot, hold, private) in zip(ranges, mark.ranges, strict=True)
+        )
+    return replace(channel, name=mark.name or channel.name, rest=mark.rest, ranges=ranges)
+
+
+def _fitted(channel: Channel, mark: Mark | None) -> Channel:
+    """The channel in the resolution it was written from: a coarse definition that some mode uses fine."""
+    if mark is None or mark.resolution >= channel.resolution:
+        return channel
+    step = 256 ** (channel.resolution - mark.resolution)
+    ranges = tuple(replace(r, start=r.start // step, end=r.end // step) for r in channel.ranges)
+    opened = None if channel.open is None else channel.open // step
+    return replace(channel, resolution=mark.resolution, ranges=ranges, home=channel.home // step, open=opened)
+
+
+def alike(one: Channel, other: Channel) -> bool:
+    """Whether two definitions mean the same, whatever their resolution."""
+
+    def coarse(c: Channel) -> list[tuple[object, ...]]:
+        scale = 256 ** (c.resolution - 1)
+        return [
+            (r.start // scale, r.end // scale, r.attribute, round(r.low, 6), round(r.high, 6), r.name) for r in c.ranges
+        ]
+
+    def home(c: Channel) -> tuple[int, int | None]:
+        scale = 256 ** (c.resolution - 1)
+        return c.home // scale, None if c.open is None else c.open // scale
+
+    return coarse(one) == coarse(other) and home(one) == home(other) and one.rest == other.rest

@@ -1,0 +1,219 @@
+"""A fixture type as a GDTF file."""
+
+from __future__ import annotations
+
+import io
+import uuid
+import zipfile
+from xml.etree import ElementTree as StandardTree
+
+import msgspec
+import pygdtf
+from pygdtf.utils.attribute_definitions_data import ANNEX_ATTRIBUTE_DEFINITIONS
+
+from choreon.formats.gdtf.extra import EXTRA, extra_of
+from choreon.formats.gdtf.reading import DESCRIPTION
+from choreon.model import attributes as at
+from choreon.model.colours import luminance_of, of_hex, to_xy
+from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Use, Wheel, main_attribute
+
+
+def write(kind: FixtureType) -> bytes:
+    """The type as a GDTF file, version 1.2."""
+    made = _Writer(kind).fixture()
+    buffer = io.BytesIO()
+    xml = pygdtf.FixtureTypeWriter(made).xml_root
+    StandardTree.indent(xml)
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(DESCRIPTION, StandardTree.tostring(xml, encoding="UTF-8", xml_declaration=True))
+        archive.writestr(EXTRA, msgspec.json.encode(extra_of(kind)))
+        for wheel in kind.wheels:
+            for i, slot in enumerate(wheel.slots):
+                if slot.picture:
+                    archive.writestr(f"wheels/{_file(wheel, i)}.{_suffix(slot.picture)}", slot.picture)
+    return buffer.getvalue()
+
+
+def _file(wheel: Wheel, number: int) -> str:
+    return f"{wheel.key}-{number}"
+
+
+def _suffix(picture: bytes) -> str:
+    return "png" if picture.startswith(b"\x89PNG") else "svg"
+
+
+class _Writer:
+    """Puts a type into pygdtf's words."""
+
+    def __init__(self, kind: FixtureType) -> None:
+        self.kind = kind
+        self.beams = 0
+
+    def fixture(self) -> pygdtf.FixtureType:
+        kind, made = self.kind, pygdtf.FixtureType()
+        made.data_version = "1.2"
+        made.name = made.long_name = kind.name
+        made.short_name = kind.name[:16]
+        made.manufacturer = kind.maker or "Generic"
+        made.description = kind.notes
+        made.fixture_type_id = str(uuid.uuid5(uuid.NAMESPACE_URL, f"choreon:{kind.id}")).upper()
+        features = {_feature(name) for name in kind.attributes}
+        made.feature_groups = [
+            pygdtf.FeatureGroup(
+                name=g, pretty=g, features=[pygdtf.Feature(name=f) for f in sorted(s for h, s in features if h == g)]
+            )
+            for g in sorted({g for g, _ in features})
+        ]
+        made.attributes = [_attribute(name) for name in sorted(kind.attributes)]
+        made.wheels = [self._wheel(w) for w in kind.wheels]
+        made.emitters = [
+            pygdtf.Emitter(name=e.attribute, color=pygdtf.value.ColorCIE(e.x, e.y, e.strength)) for e in kind.emitters
+        ]
+        made.dmx_modes = [self._mode(i, mode, made.geometries) for i, mode in enumerate(kind.modes, 1)]
+        return made
+
+    def _wheel(self, wheel: Wheel) -> pygdtf.Wheel:
+        slots = []
+        for i, slot in enumerate(wheel.slots):
+            light = of_hex(slot.colour or "#FFFFFF")
+            colour = pygdtf.value.ColorCIE(*to_xy(light), 100 * luminance_of(light))
+            file = pygdtf.value.Resource(_file(wheel, i)) if slot.picture else None
+            slots.append(pygdtf.WheelSlot(name=slot.name, color=colour, media_file_name=file))
+        return pygdtf.Wheel(name=wheel.name, wheel_slots=slots)
+
+    def _mode(self, number: int, mode: Mode, geometries: list[object]) -> pygdtf.DmxMode:
+        base = f"Base {number}"
+        cells = [f"{c.name}" if number == 1 else f"{c.name} ({number})" for c in mode.cells]
+        beams = [self._beam(name, c.x, c.y) for name, c in zip(cells, mode.cells, strict=True)]
+        inside: list[object] = beams or [self._beam(f"Beam {number}", 0.0, 0.0)]
+        links = {at.PAN: base, at.TILT: base}
+        for name, axis in ((at.TILT, f"Head {number}"), (at.PAN, f"Yoke {number}")):
+            if name in self.kind.attributes:
+                inside = [pygdtf.geometries.GeometryAxis(name=axis, geometries=inside)]
+                links[name] = axis
+        geometries.append(pygdtf.geometries.Geometry(name=base, geometries=inside))
+        channels = [self._channel(use, channel, base, cells, links) for use, channel in self.kind.used(mode)]
+        return pygdtf.DmxMode(name=mode.name, description="", geometry=base, _dmx_channels=channels)
+
+    def _beam(self, name: str, x: float, y: float) -> pygdtf.GeometryBeam:
+        kind = self.kind
+        lamp = {"LED": "LED", "discharge": "Discharge", "tungsten": "Tungsten"}.get(kind.lamp, "LED")
+        sort = {"wash": "Wash", "fresnel": "Fresnel", "spot": "Spot", "profile": "Spot", "beam": "Spot"}.get(
+            kind.body, "Wash"
+        )
+        matrix = pygdtf.value.Matrix(0)
+        matrix.matrix[0][3], matrix.matrix[1][3] = x, y
+        return pygdtf.GeometryBeam(
+            name=name,
+            position=matrix,
+            lamp_type=pygdtf.value.LampType(lamp),
+            beam_angle=kind.beam,
+            field_angle=kind.field or kind.beam,
+            beam_type=pygdtf.value.BeamType("Glow" if kind.beam == 0 else sort),
+        )
+
+    def _channel(
+        self, use: Use, channel: Channel, base: str, cells: list[str], links: dict[str, str]
+    ) -> pygdtf.DmxChannel:
+        count = len(use.slots)
+        main = main_attribute(channel) or at.NOTHING
+        value = pygdtf.value.DmxValue
+
+        def raw(number: int, last: bool = False) -> pygdtf.value.DmxValue:
+            scale = 256 ** abs(count - channel.resolution)
+            if count >= channel.resolution:
+                number = number * scale + (scale - 1 if last else 0)
+            else:
+                number //= scale
+            return value(f"{number}/{count}")
+
+        geometry = cells[use.cell - 1] if use.cell else links.get(main, base)
+        functions = [self._function(group, channel, raw) for group in _runs(channel.ranges, channel.top)]
+        made = pygdtf.DmxChannel(
+            dmx_break=1,
+            offset=list(use.slots),
+            default=raw(channel.home),
+            highlight=raw(channel.open) if channel.open is not None else None,
+            geometry=geometry,
+            initial_function=pygdtf.value.NodeLink("DMXChannel", f"{geometry}_{main}.{main}.{functions[0].name}"),
+            logical_channels=[
+                pygdtf.LogicalChannel(attribute=pygdtf.value.NodeLink("Attributes", main), channel_functions=functions)
+            ],
+        )
+        made._has_highlight_attr = channel.open is not None
+        for function in functions:
+            function.default = raw(channel.home)
+        return made
+
+    def _function(self, group: list[Range], channel: Channel, raw) -> pygdtf.ChannelFunction:  # type: ignore[no-untyped-def]
+        first, link = group[0], pygdtf.value.NodeLink
+        wheel = self.kind.wheel(channel.wheel) if channel.wheel else None
+        on_wheel = wheel is not None and first.attribute.startswith(main_attribute(channel))
+        slot_like = at.attribute(first.attribute).kind == "slot" and wheel is not None
+        physical = pygdtf.value.PhysicalValue
+        sets = []
+        for one in group:
+            index = int(one.low) + 1 if slot_like and one.discrete else one.slot + 1
+            sets.append(
+                pygdtf.ChannelSet(
+                    name=one.name,
+                    dmx_from=raw(one.start),
+                    physical_from=physical(one.low),
+                    physical_to=physical(one.high),
+                    wheel_slot_index=max(0, index),
+                )
+            )
+        named = len(group) > 1 or group[0].name or sets[0].wheel_slot_index
+        emitter = next((e for e in self.kind.emitters if e.attribute == first.attribute), None)
+        self.beams += 1
+        return pygdtf.ChannelFunction(
+            name=f"{first.attribute} {self.beams}",
+            attribute=link("Attributes", first.attribute),
+            original_attribute="",
+            dmx_from=raw(first.start),
+            physical_from=physical(group[0].low),
+            physical_to=physical(group[-1].high),
+            wheel=link("WheelCollect", wheel.name) if wheel is not None and on_wheel else None,
+            emitter=link("EmitterCollect", emitter.attribute) if emitter else None,
+            channel_sets=sets if named else [],
+        )
+
+
+def _runs(ranges: tuple[Range, ...], top: int) -> list[list[Range]]:
+    """Ranges as channel functions: slots side by side are one, all else each its own; gaps say nothing."""
+    found: list[list[Range]] = []
+    reached = -1
+    for one in sorted(ranges, key=lambda r: r.start):
+        if one.start > reached + 1:
+            found.append([Range(start=reached + 1, end=one.start - 1, attribute=at.NOTHING, low=0, high=0)])
+        last = found[-1][-1] if found else None
+        run = last is not None and last.attribute == one.attribute and last.discrete and one.discrete
+        if run and at.attribute(one.attribute).kind == "slot" and one.start == reached + 1:
+            found[-1].append(one)
+        else:
+            found.append([one])
+        reached = one.end
+    if reached < top:
+        found.append([Range(start=reached + 1, end=top, attribute=at.NOTHING, low=0, high=0)])
+    return found
+
+
+def _feature(name: str) -> tuple[str, str]:
+    """Feature group and feature of an attribute, after the standard's annex."""
+    found = _ANNEX.get(at.template(name)) or _ANNEX.get(name)
+    group, _, feature = (found["feature"] if found else "Control.Control").partition(".")
+    return group, feature
+
+
+def _attribute(name: str) -> pygdtf.Attribute:
+    group, feature = _feature(name)
+    found = _ANNEX.get(at.template(name)) or _ANNEX.get(name) or {}
+    return pygdtf.Attribute(
+        name=name,
+        pretty=at.attribute(name).label,
+        feature=pygdtf.value.NodeLink("FeatureGroups", f"{group}.{feature}"),
+        physical_unit=pygdtf.value.PhysicalUnit(found.get("physical_unit") or "None"),
+    )
+
+
+_ANNEX = {a["name"]: a for a in ANNEX_ATTRIBUTE_DEFINITIONS["attributes"]}
