@@ -242,11 +242,12 @@ def test_one_colour_on_four_makes_and_what_each_does(hands, compose, node):
 
     for fixture in chosen[:4]:
         hands.until(lambda f=fixture: seen(f) < 0.02)  # slots have 8 bits
-    hands.until(lambda: "Par 7: exact" in panel.answers.text())
     hands.until(lambda: panel.hex.text() == "#6080C0")  # what was asked for, though a wheel shows something else
-    text = panel.answers.text()
-    assert "Flood 6: exact" in text
-    assert "nearest slot" in text  # the heads with a wheel
+    hands.until(lambda: "nearest slot" in panel.answers.text())  # the heads with a wheel
+    assert "Par 7: exact" in panel.answers.text()
+    assert "Flood 6: exact" in panel.answers.text()
+    hands.session.choose(["dot-1"])
+    hands.until(lambda: panel.answers.text() == "Dot: exact")  # the same colour, another lamp
     hands.until(lambda: values(node, 2)[67] > 0)
 
 

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.colours import of_hex, read_hex
+from choreon.model.show import Fixture
 from choreon.render.picker import COLDEST, WARMEST, colour_at, kelvin_of, of_kelvin, place_of
 from choreon.render.reaching import Answer, colour_answer
 from choreon.ui import words
@@ -77,6 +78,7 @@ class ColourPanel(QWidget):
         head = basics.row(basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.COLOUR))
         basics.stack(self, self.mixing, head, self.chips, self.more, spacing=8)
         self._rgb: tuple[float, float, float] | None = None
+        self._answered: tuple[object, ...] | None = None  # what the answers below were given to
 
     def rebuild(self, counts: dict[str, int]) -> None:
         """Fit it to what the choice has."""
@@ -91,7 +93,8 @@ class ColourPanel(QWidget):
             return
         same = all(max(p) - min(p) < 0.004 for p in zip(*found, strict=True))
         # What was asked for goes before what single lamps made of it: wheels have their slots only.
-        rgb = self._wanted() or (found[0] if same else None)
+        wanted = self._wanted()
+        rgb = wanted or (found[0] if same else None)
         drafted = self.hand.drafted(*at.TARGET_COLOUR)
         for name, part in zip(at.TARGET_COLOUR, zip(*([rgb] if rgb else found), strict=True), strict=True):
             show_span(self.fields[name], part, 100, drafted)
@@ -104,16 +107,16 @@ class ColourPanel(QWidget):
             self.hue.set_value(hue)
             self.strength.set_value(None if strength is None else 100 * strength)
             self.kelvin.set_value(kelvin_of(rgb) if rgb else None)
-            self._answer(rgb)
+        question = rgb, wanted is not None, tuple(self.hand.fixtures(at.RED))
+        if question != self._answered:
+            self._answered = question
+            self._answer(*question)
 
-    def _answer(self, rgb: tuple[float, float, float] | None) -> None:
-        """What each make does with a colour."""
-        asked = self._wanted() is not None
+    def _answer(self, rgb: tuple[float, float, float] | None, asked: bool, fixtures: tuple[Fixture, ...]) -> None:
+        """What each make does with a colour; `asked`: it was given as one, rather than found on the lamps."""
         found: dict[tuple[str, Answer], list[str]] = {}
-        for fixture in self.hand.fixtures(at.RED):
-            if rgb is None:
-                break
-            if fixture.id in self.hand.rig.wheels and not asked:
+        for fixture in fixtures:
+            if rgb is None or (fixture.id in self.hand.rig.wheels and not asked):
                 continue  # a slot was given by itself: that is no answer to a colour
             kind = self.hand.session.show.types.get(fixture.type)
             answer = colour_answer(self.hand.rig, fixture.id, rgb)
