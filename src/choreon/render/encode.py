@@ -20,7 +20,7 @@ def encode(rig: Rig, values: Floats, bare: tuple[Floats, Floats] | None = None) 
         np.minimum(np.maximum(raw, rig.least, out=raw), rig.full, out=raw)
     whole = (raw + (0.5 + 1e-6)).astype(np.int32)  # halves round up, whatever the colour sums left in the last digits
     frame = rig.blank()
-    frame.reshape(-1)[rig.byte_at] = (whole[rig.byte_channel] >> rig.byte_shift).astype(np.uint8)
+    frame.reshape(-1)[rig.byte_at] = (whole.take(rig.byte_channel) >> rig.byte_shift).astype(np.uint8)
     return frame
 
 
@@ -35,7 +35,7 @@ def raw_values(rig: Rig, values: Floats) -> Floats:
         sources[size:] = _emitters(rig, rgb).ravel()
     if len(rig.scaled):
         sources[rig.scaled] *= values[rig.scaled_by]
-    raw = sources[rig.source] if len(sources) else np.zeros(len(rig.source))
+    raw = sources.take(rig.source) if len(sources) else np.zeros(len(rig.source))
     raw *= rig.slope
     raw += rig.offset
     np.minimum(np.maximum(raw, rig.floor, out=raw), rig.top, out=raw)

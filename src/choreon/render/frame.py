@@ -83,13 +83,16 @@ class _Pile:
             self.cover(look)
             return
         values = self.values
-        below = self.lit[look.light]
-        share = below / np.maximum(np.maximum(below, own[look.light]), 1e-9)
+        # One number a light first, then one a row: a light has many rows.
+        share = self.lit / np.maximum(np.maximum(self.lit, own), 1e-9)
+        if isinstance(weight, float | int):
+            alpha = (1.0 - (1.0 - weight) * share).take(look.light)
+        else:
+            alpha = 1.0 - (1.0 - weight) * share.take(look.light)
         if not look.all_shown:
-            share = np.where(look.shown, share, 1.0)
-        alpha = 1.0 - (1.0 - weight) * share
+            alpha = np.where(look.shown, alpha, weight)
         if presence is not None:
-            alpha *= presence[look.rows]
+            alpha *= presence.take(look.rows)
         if look.any_snap:
             alpha[look.snap] = alpha[look.snap] > 0
         turned = None
@@ -97,7 +100,10 @@ class _Pile:
             here = values[self.rig.heads.rows[look.heads]]
             there, part = look.values[look.turned], alpha[look.turned[:, 0]]
             turned = self.trail.lay(look.heads, look.points, here, there, part)
-        values[look.rows] += alpha * (look.values - values[look.rows])
+        before = values.take(look.rows)
+        alpha *= look.values - before
+        before += alpha
+        values[look.rows] = before
         if turned is not None:
             values[turned[0]] = turned[1]
 
