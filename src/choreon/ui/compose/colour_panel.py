@@ -115,11 +115,14 @@ class ColourPanel(QWidget):
     def _answer(self, rgb: tuple[float, float, float] | None, asked: bool, fixtures: tuple[Fixture, ...]) -> None:
         """What each make does with a colour; `asked`: it was given as one, rather than found on the lamps."""
         found: dict[tuple[str, Answer], list[str]] = {}
+        answers: dict[tuple[str, str], Answer] = {}
         for fixture in fixtures:
             if rgb is None or (fixture.id in self.hand.rig.wheels and not asked):
                 continue  # a slot was given by itself: that is no answer to a colour
             kind = self.hand.session.show.types.get(fixture.type)
-            answer = colour_answer(self.hand.rig, fixture.id, rgb)
+            if (sort := (fixture.type, fixture.mode)) not in answers:
+                answers[sort] = colour_answer(self.hand.rig, fixture.id, rgb)
+            answer = answers[sort]
             found.setdefault((kind.name if kind else fixture.name, answer), []).append(fixture.name)
         self.answers.setText("\n".join(f"{name}: {answer_text(answer)}" for (name, answer) in found))
         self.answers.setVisible(bool(found))

@@ -140,9 +140,9 @@ class StagePainter:
             size = lens.deviceIndependentSize()
             painter.drawPixmap(QPointF(x - size.width() / 2, y - size.height() / 2), lens)
             if lamp.fixture in chosen and (lamp.fixture not in cells or lamp.cell in cells[lamp.fixture]):
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.setPen(QPen(QColor(theme.CHOSEN), 1.8))
-                painter.drawRoundedRect(body.adjusted(-4, -4, 4, 4), 5, 5)
+                outline = _outline(wide, tall, ratio)
+                size = outline.deviceIndependentSize()
+                painter.drawPixmap(QPointF(x - size.width() / 2, y - size.height() / 2), outline)
             if strobe > 0 and lit:
                 _strobe_mark(painter, x, y - body.height() / 2 - 7)
 
@@ -163,6 +163,21 @@ def _lens(square: bool, wide: int, tall: int, colour: tuple[int, ...] | None, ra
         painter.drawRoundedRect(rect, 1.5, 1.5)
     else:
         painter.drawEllipse(rect)
+    painter.end()
+    return made
+
+
+@lru_cache(maxsize=512)
+def _outline(wide: int, tall: int, ratio: float) -> QPixmap:
+    """What is drawn round a chosen lamp of `wide` × `tall` half points."""
+    made = QPixmap(math.ceil((wide / 2 + 12) * ratio), math.ceil((tall / 2 + 12) * ratio))
+    made.setDevicePixelRatio(ratio)
+    made.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(made)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(theme.CHOSEN), 1.8))
+    size = made.deviceIndependentSize()
+    painter.drawRoundedRect(QRectF(0, 0, size.width(), size.height()).adjusted(2, 2, -2, -2), 5, 5)
     painter.end()
     return made
 
