@@ -198,7 +198,8 @@ class Ribbon(TakesTypes):
         wide = max(1.0, w - 1.0)
         painter.drawRects([QRectF(x, y, wide, high) for x, y, high in places])
         if numbered:
-            font = theme.font(10 if w >= 22 else 9)
+            font = theme.font(10)
+            font.setStretch(100 if w >= 24 else 84)  # three figures stand clear of those beside them
             numbers = self._texts(font)
             painter.setFont(font)
             painter.setPen(QColor(theme.LIVE))
