@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtTest import QTest
 
+from choreon.demo import low_tide
 from choreon.library import library
 from choreon.model import edits
 from choreon.model.fixture_type import Channel, Range, Slot
@@ -21,6 +22,7 @@ from choreon.ui.rig.strips import Strip, slot_of, slot_picture, value_text
 from choreon.ui.rig.type_list import TypeList, dropped, searched
 from choreon.ui.rig.types.line import RangeLine
 from choreon.ui.rig.types.meaning import MeaningField, said
+from choreon.ui.rig.types.reach import reach
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.work import Work
 
@@ -289,3 +291,29 @@ def test_the_channel_map_in_words():
 
 def test_interfaces_are_those_of_the_machine():
     assert ("127.0.0.1" in [address for address, _ in interfaces()]) or interfaces() == []
+
+
+def with_modes(kind, *modes):
+    return edits.replace(kind, modes=modes)
+
+
+def test_lamps_follow_a_mode_that_got_another_name():
+    """Renaming the mode that lamps hang in must not send them to the first one."""
+    show = low_tide()
+    kind = show.types["tarnby-par-7"]
+    used = {f.mode for f in show.fixtures.values() if f.type == kind.id}
+    assert used == {"8 channel"}
+    others = [m for m in kind.modes if m.name != "8 channel"]
+    long = edits.replace(kind.mode("8 channel"), name="Long")
+    for modes in ((*others, long), (long, *others)):  # moved about as well
+        found = reach(show, with_modes(kind, *modes))
+        assert {f.mode for f in found.show.fixtures.values() if f.type == kind.id} == {"Long"}
+        assert found.lines == ()
+    shorter = edits.replace(long, uses=long.uses[:-1])  # renamed and changed: known by its place
+    place = kind.modes.index(kind.mode("8 channel"))
+    modes = (*kind.modes[:place], shorter, *kind.modes[place + 1 :])
+    found = reach(show, with_modes(kind, *modes))
+    assert {f.mode for f in found.show.fixtures.values() if f.type == kind.id} == {"Long"}
+    gone = reach(show, with_modes(kind, *others))
+    assert {f.mode for f in gone.show.fixtures.values() if f.type == kind.id} == {others[0].name}
+    assert any("the mode 8 channel is gone" in line for line in gone.lines)

@@ -18,6 +18,19 @@ class Reach(msgspec.Struct, frozen=True):
     lines: tuple[str, ...]
 
 
+def _renamed(before: FixtureType | None, kind: FixtureType, name: str) -> str:
+    """What a mode that is not there under its name is called now: the new one with the same channels, or, where no
+    mode came or went, the one in its place. Empty where it is gone."""
+    mode = before.mode(name) if before else None
+    if before is None or mode is None or kind.mode(name) is not None:
+        return ""
+    fresh = [m for m in kind.modes if before.mode(m.name) is None]
+    alike = [m for m in fresh if m.uses == mode.uses]
+    if not alike and len(kind.modes) == len(before.modes):
+        alike = [m for m in (kind.modes[before.modes.index(mode)],) if m in fresh]
+    return alike[0].name if alike else ""
+
+
 def reach(show: Show, kind: FixtureType) -> Reach:
     """Give every fixture of the type its new definition. Modes that are gone become the first that is left."""
     lines: dict[str, None] = {}
@@ -27,9 +40,10 @@ def reach(show: Show, kind: FixtureType) -> Reach:
         if fixture.type == kind.id:
             by_mode.setdefault(fixture.mode, []).append(fixture.id)
     for mode, ids in by_mode.items():
-        target = mode if kind.mode(mode) else kind.modes[0].name if kind.modes else mode
+        renamed = _renamed(show.types.get(kind.id), kind, mode)
+        target = mode if kind.mode(mode) else renamed or (kind.modes[0].name if kind.modes else mode)
         names = words.some([show.fixtures[i].name for i in ids])
-        if target != mode:
+        if target not in (mode, renamed):
             lines[f"{names}: the mode {mode} is gone; they go to {target}."] = None
         # Translated one mode after the other, each from what its lamps had before the change.
         done = swap(edits.replace(made, types=show.types), ids, kind, target, room=False)
