@@ -118,6 +118,17 @@ def test_a_byte_typed_behind_a_channel_makes_room():
     ]  # as typed; the check says so
 
 
+def test_a_grid_of_cells_is_known_again():
+    mode = type_edits.blank([]).modes[0]
+    assert type_edits.grid_of(mode) == (0, 0, 0.0)
+    for columns, rows in ((8, 1), (1, 5), (5, 4), (1, 1)):
+        pitch = 0.0 if columns == rows == 1 else 0.12
+        assert type_edits.grid_of(type_edits.grid(mode, columns, rows, 0.12)) == (columns, rows, pitch)
+    ring = type_edits.grid(mode, 3, 1, 0.1)
+    ring = type_edits.replace(ring, cells=(*ring.cells[:2], type_edits.replace(ring.cells[2], y=0.3)))
+    assert type_edits.grid_of(ring)[:2] == (3, 1)
+
+
 @given(st.text(max_size=200))
 def test_any_text_makes_channels_that_fill_slots_without_a_gap(text):
     kind, keys, uses = added(text)

@@ -316,6 +316,15 @@ def grid(mode: Mode, columns: int, rows: int, pitch: float) -> Mode:
     return replace(mode, cells=cells, uses=uses)
 
 
+def grid_of(mode: Mode) -> tuple[int, int, float]:
+    """Columns, rows and pitch (metres) of a mode's cells; those of a single row where they lie in no grid."""
+    across, up = ({round(v, 4) for v in axis} for axis in ((c.x for c in mode.cells), (c.y for c in mode.cells)))
+    whole = len(across) * len(up) == len(mode.cells)
+    line = sorted(across) if len(across) > 1 else sorted(up)
+    pitch = round(line[1] - line[0], 4) if len(line) > 1 else 0.0
+    return (len(across), len(up), pitch) if whole else (len(mode.cells), 1, pitch)
+
+
 def repeat_for_cells(mode: Mode) -> Mode:
     """The first cell's channels once for each further cell, one behind the other."""
     first = [use for use in sorted(mode.uses, key=lambda u: u.slots) if use.cell == 1]

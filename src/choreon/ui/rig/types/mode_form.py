@@ -152,6 +152,11 @@ class ModeForm(QWidget):
         self.footprint.setText(words.count(mode.footprint, "slot"))
         if fresh:
             self._rebuild(kind, mode)
+            columns, lines, pitch = type_edits.grid_of(mode)
+            self.columns.setValue(columns)
+            self.lines.setValue(lines)
+            if pitch:
+                self.pitch.set_value(pitch)
         for row, key in self._buttons:
             row.setChecked(key == chosen)
         self.cells.setVisible(bool(mode.cells))
