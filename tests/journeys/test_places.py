@@ -6,7 +6,17 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QLabel, QLineEdit, QMenu, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QScrollArea,
+    QScrollBar,
+    QWidget,
+)
 
 from choreon.engine import protocol
 from choreon.model import edits, links
@@ -14,8 +24,6 @@ from choreon.model.show import Times
 from choreon.ui.app import Opened, empty_show
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.widgets import basics
-from choreon.ui.widgets.faders import Fader
-from choreon.ui.widgets.values import ValueField
 from tests.conftest import values
 from tests.journeys.conftest import menu_of, missed, mostly, pick
 
@@ -44,20 +52,34 @@ def test_every_control_has_a_name_and_says_what_it_does(hands):
         hands.session.choose(["spot-1", "par-1"])
         hands.session.touch({"par-1": {"Dimmer": 0.5}})
         QTest.qWait(50)
-        nameless = [
-            w
-            for kind in (QAbstractButton, ValueField, Fader)
-            for w in hands.window.findChildren(kind)
-            if w.isVisible() and not (w.accessibleName() or getattr(w, "text", lambda: "")())
-        ]
-        assert nameless == []
-        silent = [
-            w
-            for kind in (QAbstractButton, ValueField, Fader)
-            for w in hands.window.findChildren(kind)
-            if w.isVisible() and not w.toolTip()
-        ]
-        assert silent == [], [(type(w).__name__, w.accessibleName()) for w in silent]
+        assert unsaid(hands.window) == []
+    rig = hands.place("rig")
+    for view in range(4):
+        rig.go(view)
+        assert unsaid(hands.window) == []
+    rig.edit_type(hands.session.show.types["ostrey-spot-160"])
+    assert unsaid(hands.window) == []
+    hands.select(rig.editor.parts, "Wheel: Gobo")
+    assert unsaid(hands.window) == []
+    compose = hands.place("compose")
+    hands.click(hands.window.ledger.open)
+    for tab in ("Colour", "Aim", "Beam", "Device", "Spread"):
+        compose.what.open_tab(tab)
+        QTest.qWait(50)
+        assert unsaid(hands.window) == []
+
+
+def unsaid(window) -> list[str]:
+    """The controls in sight that have no name, or do not say what they do."""
+    found = []
+    for one in window.findChildren(QWidget):
+        control = isinstance(one, QAbstractButton) or one.focusPolicy() != Qt.FocusPolicy.NoFocus
+        part = isinstance(one, QScrollBar | QScrollArea | QHeaderView) or one.objectName().startswith("qt_")
+        if control and not part and one.isVisible():
+            name = one.accessibleName() or (one.text() if isinstance(one, QAbstractButton) else "")
+            if not name or not one.toolTip():
+                found.append(f"{type(one).__name__} {name}")
+    return found
 
 
 def test_nothing_is_cut_off_at_the_usual_size(hands):

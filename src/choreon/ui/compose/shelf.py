@@ -64,11 +64,13 @@ class Shelf(QWidget):
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find by name or tag")
         self.search.setAccessibleName("Find by name or tag")
+        self.search.setToolTip("Show only what has these words in its name or its tags")
         self.search.setFixedWidth(150)
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._fill(again=True))
         self.folder = QComboBox()
         self.folder.setAccessibleName("Folder")
+        self.folder.setToolTip("Show only what lies in a folder, or of one family")
         self.folder.currentIndexChanged.connect(lambda _: self._fill(again=True))
         self.about = basics.label("", "small")
         self.to_page = basics.button("Put on page", self._page_menu, "", "perform")
@@ -447,6 +449,7 @@ class Card(QWidget):
         self.thing, self.uses = thing, uses
         if self.accessibleName() != thing.name:
             self.setAccessibleName(thing.name)
+            self.setToolTip(thing.name)  # more is said when it is asked for
         self.update()
 
     def about(self) -> str:

@@ -148,6 +148,7 @@ class SpreadPanel(QWidget):
         self._for: object = None
         self.what = QComboBox()
         self.what.setAccessibleName("What is spread")
+        self.what.setToolTip("What goes from the first of the choice to the last")
         self.what.currentIndexChanged.connect(lambda _: self._begin())
         self.bars = SpreadBars()
         self.bars.dragged.connect(self._dragged)

@@ -162,6 +162,7 @@ class Who(QWidget):
         made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         made.setAccessibleName(name)
+        made.setToolTip("Click chooses; Ctrl and Shift add to it or take away from it")
         return made
 
     def showEvent(self, event) -> None:

@@ -48,6 +48,7 @@ class HangPanel(QWidget):
         self.search.setPlaceholderText("Find: maker, name, kind, slots")
         self.search.setClearButtonEnabled(True)
         self.search.setAccessibleName("Find a type")
+        self.search.setToolTip("Types by maker, name, kind or number of slots; each word narrows it down")
         self.search.textChanged.connect(self._fill)
         self.more = basics.tool("more", "New types, editing, GDTF in and out", self._type_menu)
         self.types = TypeList()
@@ -79,6 +80,7 @@ class HangPanel(QWidget):
     def _make_fields(self) -> None:
         self.mode = QComboBox()
         self.mode.setAccessibleName("Mode")
+        self.mode.setToolTip("The mode as it is set on the lamp; its slots are listed below")
         self.map = basics.label("", "small", wrap=True)
         self.map.setMaximumHeight(50)
         self.map.setAlignment(Qt.AlignmentFlag.AlignTop)

@@ -106,9 +106,14 @@ class InHand(QWidget):
         self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
         self.address = NumberField("Address", 1, SLOTS, 1)
         self.slip = Slip()
-        lines = ((self.name, "Name", "name"), (self.short, "Short name", "short"), (self.note, "Note", "note"))
-        for widget, title, key in lines:
+        lines = (
+            (self.name, "Name", "name", "What it is called everywhere"),
+            (self.short, "Short name", "short", "Typed on the stage, it chooses the fixture; it stands on the plan"),
+            (self.note, "Note", "note", "For yourself; it is printed on the hang list"),
+        )
+        for widget, title, key, tip in lines:
             widget.setAccessibleName(title)
+            widget.setToolTip(tip)
             widget.editingFinished.connect(lambda w=widget, k=key: self._text(k, w.text()))
         self.number.editingFinished.connect(self._renumber)
         for number in (self.universe, self.address):
@@ -215,7 +220,8 @@ class InHand(QWidget):
         self._fill_gel(fixtures)
         self.universe.setValue(one.universe)
         self.address.setValue(one.address)
-        self.address.setToolTip("" if alone else "The first one's address; the others follow in their order")
+        first = "Its first slot" if alone else "The first one's address; the others follow in their order"
+        self.address.setToolTip(f"{first}, 1 to {SLOTS}: type it, or turn the wheel")
         self.slip.show_address(one.address, one.mode if alone else "")
         for _, key, *_ in (*PLACE, *TURN):
             values = [getattr(f.place if key in "xyz" else f.hanging, key) for f in fixtures]

@@ -82,6 +82,7 @@ class RoomPanel(QWidget):
         name = QLineEdit(room.name)
         name.setPlaceholderText("What the room is called")
         name.setAccessibleName("Name of the room")
+        name.setToolTip("What the room is called on plans and papers")
         name.editingFinished.connect(lambda: self._put("name the room", name=name.text().strip()))
         self.inner.addWidget(name)
         for title, key, low, high in SIZE:
@@ -152,6 +153,7 @@ class RoomPanel(QWidget):
         """A bar or an area: its name, its numbers, and a way to remove it."""
         name = QLineEdit(title)
         name.setAccessibleName(f"Name of {title}")
+        name.setToolTip("What it is called on the plan")
         name.editingFinished.connect(lambda: self._change(collection, i, "name", name.text().strip() or title))
         gone = basics.tool("trash", f"Remove {title}", lambda: self._remove(collection, i))
         self.inner.addWidget(basics.row(name, gone, spacing=4))

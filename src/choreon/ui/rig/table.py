@@ -145,6 +145,7 @@ class HangTable(QWidget):
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Filter: any column")
         self.filter.setAccessibleName("Filter the hang list")
+        self.filter.setToolTip("Show only rows that hold this text in some column")
         self.filter.setClearButtonEnabled(True)
         self.filter.textChanged.connect(self.proxy.setFilterFixedString)
         self.count = basics.label("", "small")
@@ -193,6 +194,9 @@ class HangTable(QWidget):
         for i, width in enumerate((44, 96, 72, 148, 92, 74, 68, 48, 64, 68, 60, 56, 56, 56, 160)):
             view.setColumnWidth(i, width)
         view.setAccessibleName("Hang list")
+        view.setToolTip(
+            "Click a heading to sort. Type over a field to change it for all chosen rows. Delete takes the chosen down"
+        )
         view.selectionModel().selectionChanged.connect(lambda *_: self._chosen())
         gone = QShortcut(QKeySequence.StandardKey.Delete, view)
         gone.setContext(Qt.ShortcutContext.WidgetShortcut)

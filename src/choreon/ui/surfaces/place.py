@@ -23,6 +23,7 @@ class SurfacesPlace(QWidget):
         self.session, self.learner = session, learner
         self.ports = QListWidget()
         self.ports.setAccessibleName("Controllers")
+        self.ports.setToolTip("The controllers that were found; ● is connected")
         self.ports.currentItemChanged.connect(lambda *_: self._port_chosen())
         self.trouble = basics.label("", "small", wrap=True)
         self.none = basics.label(

@@ -37,9 +37,11 @@ class ChannelForm(QWidget):
         self._busy = False
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the channel")
+        self.name.setToolTip("The channel's name, as on the lamp's paper")
         self.name.editingFinished.connect(lambda: self._put(name=self.name.text().strip()))
         self.resolution = QComboBox()
         self.resolution.setAccessibleName("Counts in")
+        self.resolution.setToolTip("How finely it is counted; in this mode it takes a slot for each 8 bits")
         for bytes_ in (1, 2, 3):
             self.resolution.addItem(f"{8 * bytes_} bit", bytes_)
             self.resolution.setItemData(bytes_ - 1, f"0…{256**bytes_ - 1}", Qt.ItemDataRole.ToolTipRole)
@@ -53,6 +55,7 @@ class ChannelForm(QWidget):
         self.open.editingFinished.connect(lambda: self._put(open=None if self.open.value() < 0 else self.open.value()))
         self.wheel = QComboBox()
         self.wheel.setAccessibleName("Wheel")
+        self.wheel.setToolTip("The wheel whose slots this channel chooses")
         self.wheel.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.wheel.activated.connect(self._wheel_picked)
         self.rest = QCheckBox("Leave alone")

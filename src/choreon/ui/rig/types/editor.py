@@ -103,6 +103,7 @@ class TypeEditor(QWidget):
         self.name.setPlaceholderText("Name of the type")
         for field, key in ((self.maker, "maker"), (self.name, "name")):
             field.setAccessibleName(key.capitalize())
+            field.setToolTip("Who makes the lamp" if key == "maker" else "What the type is called")
             field.editingFinished.connect(lambda f=field, k=key: self._put(**{k: f.text().strip()}))
         self.sort, self.body, self.lamp = QComboBox(), QComboBox(), QComboBox()
         for box, items, title in (
@@ -138,6 +139,7 @@ class TypeEditor(QWidget):
     def _left(self) -> QWidget:
         self.which = QComboBox()
         self.which.setAccessibleName("Mode")
+        self.which.setToolTip("The mode that is edited, and how many slots it takes")
         self.which.activated.connect(self._mode_picked)
         inner = QWidget()
         basics.stack(inner, self.which, self.modes, 1, margins=10)
@@ -146,6 +148,7 @@ class TypeEditor(QWidget):
     def _middle(self) -> QWidget:
         self.parts = QComboBox()
         self.parts.setAccessibleName("Channel or wheel")
+        self.parts.setToolTip("The channel or the wheel that is edited")
         self.parts.activated.connect(self._part_picked)
         self.wheel_rows = QStackedWidget()
         self.wheels = WheelForm()
@@ -168,6 +171,7 @@ class TypeEditor(QWidget):
         self.checks = QListWidget()
         self.checks.setWordWrap(True)
         self.checks.setAccessibleName("What is wrong with the type")
+        self.checks.setToolTip("Click a line to go to its place. ▲ keeps the type from being hung")
         self.checks.itemActivated.connect(self._lead)
         self.checks.itemClicked.connect(self._lead)
         self.verdict = basics.label("", "soft", wrap=True)
@@ -177,6 +181,7 @@ class TypeEditor(QWidget):
         self.trial.toggled.connect(self._trial_toggled)
         self.on = QComboBox()
         self.on.setAccessibleName("Lamp to try it on")
+        self.on.setToolTip("The lamp that is sent what is edited")
         self.on.activated.connect(lambda _: self._trial_toggled(self.trial.isChecked()))
         self.tried = basics.label(POINT, "small", wrap=True)
         self.warning = QFrame()

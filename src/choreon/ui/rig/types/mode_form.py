@@ -99,6 +99,7 @@ class ModeForm(QWidget):
         self._busy = False
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the mode")
+        self.name.setToolTip("The mode's name, as the lamp's menu has it")
         self.name.editingFinished.connect(self._rename)
         self.footprint = basics.label("", "soft")
         gone = basics.tool("trash", "Remove the mode", self.removed.emit)

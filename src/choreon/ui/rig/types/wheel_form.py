@@ -28,6 +28,7 @@ class WheelForm(QWidget):
         self.wheel: Wheel | None = None
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the wheel")
+        self.name.setToolTip("The wheel's name")
         self.name.editingFinished.connect(lambda: self._put(name=self.name.text().strip() or "Wheel"))
         gone = basics.tool("trash", "Remove the wheel", self.removed.emit)
         more = basics.button("Another slot", self.add, "quiet", "plus")
@@ -56,6 +57,7 @@ class WheelForm(QWidget):
         number.setFixedWidth(22)
         name = QLineEdit(slot.name)
         name.setAccessibleName(f"Name of slot {i}")
+        name.setToolTip("What is in this slot")
         name.editingFinished.connect(lambda: self.change(i, name=name.text().strip() or slot.name))
         colour = basics.tool("compose", f"Colour of slot {i}", lambda: self._ask_colour(i))
         swatch = QPixmap(18, 18)
