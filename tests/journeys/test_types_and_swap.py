@@ -204,6 +204,12 @@ def test_editing_is_undone_within_the_editor(hands, editor):
     hands.type(editor.modes.add, "Pan")
     hands.type(editor.channel.home, "128")
     assert editor.kind.channel("pan").home == 128
+    hands.type(editor.modes.add, "Tilt, Zoom")
+    assert editor.mode_name == "3 channel"
+    chosen_channel(hands, editor, "Zoom")
+    editor.undo()
+    assert (editor.mode_name, editor.key) == ("1 channel", "pan")  # what was at hand is gone: the first is
+    assert editor.channel.isEnabled()
     editor.undo()
     editor.undo()
     assert editor.kind == before

@@ -349,9 +349,11 @@ class HangPanel(QWidget):
         own.used(kind.id)
         self._own_address = False
         self._hanging = True
-        self.session.edit(f"hang {len(spots)} × {kind.name}", show)
-        self.session.choose(made)
-        self._hanging = False
+        try:
+            self.session.edit(f"hang {len(spots)} × {kind.name}", show)
+            self.session.choose(made)
+        finally:
+            self._hanging = False
         verb = "hangs" if len(made) == 1 else "hang"
         self.session.told.emit(f"{words.some([show.fixtures[i].name for i in made])} {verb}.", "info")
         self._number(find=True)

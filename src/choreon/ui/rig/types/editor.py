@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from choreon.model import attributes as at
 from choreon.model import channel_table, type_edits
-from choreon.model.fixture_type import BODIES, LAMPS, Channel, FixtureType, bytes_of
+from choreon.model.fixture_type import BODIES, LAMPS, Channel, FixtureType, Mode, bytes_of
 from choreon.model.type_checks import check_type, errors
 from choreon.ui import theme, words
 from choreon.ui.rig import bodies
@@ -58,6 +58,7 @@ class TypeEditor(QWidget):
         self._past: list[FixtureType] = []
         self._future: list[FixtureType] = []
         self._busy = False
+        self._at = 0  # the number of the mode at hand, should its name change by a step back
         self._pointed: int | None = None
         self._sure = False
         self.modes = ModeForm()
@@ -355,9 +356,11 @@ class TypeEditor(QWidget):
             self.which.addItem(f"{mode.name} ({mode.footprint})", mode.name)
         self.which.addItem("New mode, as a copy of this", "+copy")
         self.which.addItem("New mode, empty", "+blank")
-        found = kind.mode(self.mode_name) or (kind.modes[0] if kind.modes else None)
+        found = kind.mode(self.mode_name) or (kind.modes[min(self._at, len(kind.modes) - 1)] if kind.modes else None)
         if found is not None:
             self.mode_name = found.name
+            self._at = kind.modes.index(found)
+            self._find_key(kind, found)
             self.which.setCurrentIndex(self.which.findData(found.name))
             self.modes.show_mode(kind, found, self.key)
         self._fill_parts(kind)
@@ -370,6 +373,13 @@ class TypeEditor(QWidget):
         self._busy = False
         self._fill_checks(kind)
         self._fill_trial()
+
+    def _find_key(self, kind: FixtureType, mode: Mode) -> None:
+        """Go to the mode's first channel where what was at hand is gone, by a step back."""
+        wheel = self.key.startswith("wheel:") and kind.wheel(self.key.removeprefix("wheel:"))
+        if not wheel and kind.channel(self.key, mode) is None:
+            used = [channel.key for _, channel in kind.used(mode)]
+            self.key = used[0] if used else kind.channels[0].key if kind.channels else ""
 
     def _fill_parts(self, kind: FixtureType) -> None:
         self.parts.clear()
