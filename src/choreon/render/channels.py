@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -109,14 +110,28 @@ class Pieces:
     def __len__(self) -> int:
         return len(self.row)
 
+    @cached_property
+    def unguarded(self) -> npt.NDArray[np.bool_]:
+        return self.guard < 0
+
+    @cached_property
+    def unasked(self) -> Floats:
+        """What a piece that has to be asked for loses where it is not."""
+        return np.where(self.second, -1e12, 0.0)
+
+    @cached_property
+    def tied(self) -> Floats:
+        """What a piece that belongs to a slot loses for each slot that `main` is away from it."""
+        return np.where(self.slot >= 0, 1e4, 0.0)
+
     def choose(self, values: Floats) -> tuple[Ints, Floats]:
         """The piece that each channel stands on, and its raw value, for parameters (P)."""
-        wanted = values[self.row]
+        wanted = values.take(self.row)
         held = np.minimum(np.maximum(wanted, self.low), self.high)
         score = -np.abs(wanted - held)
-        asked = self.second & (np.abs(wanted) > 1e-9) & ((self.guard < 0) | (values[self.guard] >= 0.5))
-        score += np.where(asked, 1e9, np.where(self.second, -1e12, 0.0))
-        score -= np.where(self.slot >= 0, 1e4 * np.abs(values[self.main] - self.slot), 0.0)
+        asked = self.second & (np.abs(wanted) > 1e-9) & (self.unguarded | (values.take(self.guard) >= 0.5))
+        score += np.where(asked, 1e9, self.unasked)
+        score -= self.tied * np.abs(values.take(self.main) - self.slot)
         best = np.maximum.reduceat(score, self.starts)
         hits = np.flatnonzero(score == best[self.of])
         first = hits[np.concatenate(([True], self.of[hits][1:] != self.of[hits][:-1]))]

@@ -61,11 +61,10 @@ def light_at_full(names: Sequence[str], known: Mapping[str, Emitter]) -> Array:
     return np.asarray(light / max(top, TINY))
 
 
-def _dot(colours: Array, ways: Array) -> Array:
-    """Colours (K, 3) along ways (3, F): to the last bit the same for a colour, whichever others are with it."""
-    return np.asarray(
-        colours[:, 0:1] * ways[0] + colours[:, 1:2] * ways[1] + colours[:, 2:3] * ways[2],
-    )
+def _dot(parts: Array, ways: Array) -> Array:
+    """Colours (3, K) along ways (F, 3), as (F, K): to the last bit the same for a colour, whichever others are with
+    it."""
+    return np.asarray(ways[:, 0:1] * parts[0] + ways[:, 1:2] * parts[1] + ways[:, 2:3] * parts[2])
 
 
 class Mixer:
@@ -78,8 +77,8 @@ class Mixer:
         fixed = np.array([f[2] for f in faces]).reshape(-1, len(self.light))
         reach = np.einsum("fc,fc->f", normals, fixed @ self.light)  # how far from black a face lies
         outer = reach > THROUGH
-        self.beyond: Array = normals[~outer].T  # faces through black: a colour behind one of them cannot be given
-        self.outward: Array = (normals[outer] / reach[outer, None]).T
+        self.beyond: Array = normals[~outer]  # faces through black: a colour behind one of them cannot be given
+        self.outward: Array = normals[outer] / reach[outer, None]
         self.pairs: Ints = np.array([f[0] for f in faces], np.int64).reshape(-1, 2)[outer]
         self.fixed: Array = fixed[outer]
         self.solve: Array = np.array([f[3] for f in faces]).reshape(-1, 2, 3)[outer]
@@ -112,7 +111,7 @@ class Mixer:
         Their chromaticity is the target's where the emitters reach it, else the most saturated of its hue (in OKLab)
         that they do; the mix is the brightest of that chromaticity, scaled by the target's strongest part.
         """
-        top = rgb.max(axis=1)
+        top = np.maximum(np.maximum(rgb[:, 0], rgb[:, 1]), rgb[:, 2])
         unit = np.where(top[:, None] > TINY, rgb / np.maximum(top, TINY)[:, None], 1.0)
         return np.asarray(self._unit_levels(unit) * top[:, None])
 
@@ -120,7 +119,8 @@ class Mixer:
         """Levels for targets whose strongest part is 1. From frame to frame most stay: those are not solved anew."""
         last = self._last
         if last is not None and last[0].shape == unit.shape:
-            fresh = np.flatnonzero((unit != last[0]).any(axis=1))
+            other = unit != last[0]
+            fresh = np.flatnonzero(other[:, 0] | other[:, 1] | other[:, 2])
             levels = last[1]
             if len(fresh):
                 levels = levels.copy()
@@ -132,7 +132,7 @@ class Mixer:
 
     def _solved(self, unit: Array) -> Array:
         levels, gone = self._brightest(unit)
-        if gone.any():
+        if self.beyond.size and gone.any():
             levels[gone] = self._brightest(self._inside(unit[gone]))[0]
         return levels
 
@@ -141,15 +141,22 @@ class Mixer:
         count = np.arange(len(unit))
         if not self.outward.size:
             return np.zeros((len(unit), len(self.light))), np.zeros(len(unit), bool)
-        along = _dot(unit, self.outward)
-        face = along.argmax(axis=1)
-        most = along[count, face]
+        parts = np.ascontiguousarray(unit.T)
+        along = _dot(parts, self.outward)
+        face = along.argmax(axis=0)
+        most = along[face, count]
         scale = np.where(most > TINY, 1.0 / np.maximum(most, TINY), 0.0)
-        inside = unit * scale[:, None] - self.corner[face]
-        levels = self.fixed[face]
-        pair = np.einsum("kpc,kc->kp", self.solve[face], inside)
-        levels[count[:, None], self.pairs[face]] = np.minimum(np.maximum(pair, 0.0), 1.0)
-        return levels, np.asarray((_dot(unit, self.beyond) > TINY).any(axis=1))
+        inside = unit * scale[:, None] - self.corner.take(face, axis=0)
+        levels = self.fixed.take(face, axis=0)
+        solve, pairs = self.solve.take(face, axis=0), self.pairs.take(face, axis=0)
+        for side in (0, 1):
+            one, two, three = solve[:, side, 0], solve[:, side, 1], solve[:, side, 2]
+            level = one * inside[:, 0] + two * inside[:, 1] + three * inside[:, 2]
+            levels[count, pairs[:, side]] = np.minimum(np.maximum(level, 0.0), 1.0)
+        gone = np.zeros(len(unit), bool)
+        for behind in _dot(parts, self.beyond) > TINY:
+            gone |= behind
+        return levels, gone
 
     def _inside(self, unit: Array) -> Array:
         """The colours made paler, hue and lightness kept, until they can be given."""
