@@ -122,6 +122,7 @@ def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(hands, rig,
 
 def test_checks_run_as_one_types_and_lead_to_the_place(hands, rig, editor):
     assert "New mode has no channels" in checks(editor)[0]
+    hands.until(editor.modes.add.hasFocus)  # the paper can be typed at once
     hands.type(editor.modes.add, "Dimmer, Shutter, Thing")
     assert any("has no open range" in line for line in checks(editor))
     assert any("0…255 of Thing has no meaning yet" in line for line in checks(editor))

@@ -149,6 +149,7 @@ class TypeEditor(QWidget):
     def _middle(self) -> QWidget:
         self.parts = QComboBox()
         self.parts.setAccessibleName("Channel or wheel")
+        self.parts.setPlaceholderText("No channels yet")
         self.parts.setToolTip("The channel or the wheel that is edited")
         self.parts.activated.connect(self._part_picked)
         self.wheel_rows = QStackedWidget()
@@ -220,8 +221,6 @@ class TypeEditor(QWidget):
         self.key = uses[0].channel if uses else (kind.channels[0].key if kind.channels else "")
         self._not_sure()
         self._fill()
-        if not kind.channels:
-            self.modes.add.setFocus()
 
     def leave(self) -> None:
         """Back without keeping."""
@@ -431,6 +430,8 @@ class TypeEditor(QWidget):
 
     def showEvent(self, event) -> None:
         self._fill_trial()
+        if not self.kind.channels:
+            self.modes.add.setFocus()
 
     def _fill_trial(self) -> None:
         if not self.isVisible():
