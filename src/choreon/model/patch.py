@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Container, Iterable, Mapping
 
 import msgspec
 
@@ -107,7 +107,11 @@ def universes(show: Show) -> list[int]:
 
 def next_free(show: Show, universe: int, slots: int, start: int = 1) -> int | None:
     """The first address from `start` with `slots` free slots in a row; None where there is none."""
-    taken = occupied(show, universe)
+    return first_run(occupied(show, universe), slots, start)
+
+
+def first_run(taken: Container[int], slots: int, start: int = 1) -> int | None:
+    """The first of `slots` slots in a row, from `start` on, that are not taken; None where there are none."""
     run = 0
     for slot in range(start, SLOTS + 1):
         run = 0 if slot in taken else run + 1

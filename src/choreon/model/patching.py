@@ -72,22 +72,13 @@ def _place(show: Show, ids: Sequence[str], universe: int, start: int) -> Move:
     at = start
     for i in ids:
         slots = patch.footprint(show, show.fixtures[i])
-        spot = _room(taken, at, slots)
+        spot = patch.first_run(taken, slots, at)
         if spot is None:
             left.append(i)
             continue
         changes[i] = {"universe": universe, "address": spot}
         at = spot + slots
     return Move(_changed(show, changes), tuple(left))
-
-
-def _room(taken: dict[int, list[str]], start: int, slots: int) -> int | None:
-    run = 0
-    for slot in range(start, SLOTS + 1):
-        run = 0 if slot in taken else run + 1
-        if run >= slots:
-            return slot - slots + 1
-    return None
 
 
 def _changed(show: Show, changes: Changes) -> Changes:
