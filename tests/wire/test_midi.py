@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import socket
 import threading
+import time
 
 import mido
 import mido.sockets
@@ -94,6 +95,38 @@ def test_what_is_moved_at_the_moment_it_is_opened_is_heard(tmp_path):
         assert got == [("Desk", "cc", 0, 3, 64 / 127)]
         port.close()
     go_on.set()
+    device.close()
+
+
+class SlowDoor:
+    """A server's socket whose thread is held up just after somebody came in."""
+
+    def __init__(self, server: socket.socket) -> None:
+        self.server, self.came = server, threading.Event()
+
+    def fileno(self) -> int:
+        return self.server.fileno()
+
+    def accept(self):
+        found = self.server.accept()
+        self.came.set()
+        time.sleep(0.3)
+        return found
+
+    def close(self) -> None:
+        self.server.close()
+
+
+def test_what_is_moved_while_it_is_being_taken_in_is_heard(tmp_path):
+    device = PracticeController(tmp_path, "Desk")
+    door = device._server = SlowDoor(device._server)
+    port = midi.LocalPort("Desk", announced(tmp_path, "Desk"))
+    assert door.came.wait(10)
+    device.move_fader(3, 64)
+    got: list[midi.Event] = []
+    until(lambda: got.extend(port.read()) or got, seconds=3.0)
+    assert got == [("Desk", "cc", 0, 3, 64 / 127)]
+    port.close()
     device.close()
 
 

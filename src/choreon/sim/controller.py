@@ -44,6 +44,7 @@ class PracticeController:
         self._server = socket.create_server(("127.0.0.1", 0))
         self._server.setblocking(False)
         self._clients: list[tuple[socket.socket, mido.Parser]] = []
+        self._gate = threading.Lock()
         folder = folder or folders.runtime() / "midi"
         folder.mkdir(parents=True, exist_ok=True)
         self._file = folder / f"{name}.json"
@@ -99,8 +100,9 @@ class PracticeController:
             pair[0].close()
 
     def _welcome(self) -> None:
-        """Take in whoever has opened this port. Both the thread and a hand that moves something come here."""
-        with contextlib.suppress(BlockingIOError):
+        """Take in whoever has opened this port. Both the thread and a hand that moves something come here: one waits
+        until the other has put down whom it took in."""
+        with self._gate, contextlib.suppress(BlockingIOError):
             while True:
                 client, _ = self._server.accept()
                 client.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
