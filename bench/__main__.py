@@ -20,7 +20,10 @@ def main() -> int:
     names = sys.argv[1:] or list(BENCHES)
     for name in names:
         if name not in BENCHES:
-            print(f"There is no bench “{name}”; there are {', '.join(BENCHES)}.", file=sys.stderr)
+            print(
+                f"There is no bench “{name}”; there are {', '.join(BENCHES)}.",
+                file=sys.stderr,
+            )
             return 2
         print(f"— {name}")
         BENCHES[name]()

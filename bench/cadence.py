@@ -1,4 +1,6 @@
-"""Lateness of the engine's frames beside a bare loop that runs at the same time, quiet and with a busy window."""
+"""Lateness of the engine's frames beside a bare loop that runs at the same time, quiet
+and with a busy window.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +32,9 @@ def reference(seconds: float, out: Connection) -> None:
 
 
 def busy_window(path: str, seconds: float) -> None:
-    """A real window on the running engine: crossfades, a dragged fader, the stage picture, as fast as it will go."""
+    """A real window on the running engine: crossfades, a dragged fader, the stage
+    picture, as fast as it will go.
+    """
     from pathlib import Path
 
     from PySide6.QtWidgets import QApplication
@@ -63,7 +67,11 @@ def measure(place: Room, busy: bool) -> None:
     ours, theirs = multiprocessing.Pipe(False)
     work = multiprocessing.get_context("spawn")
     client = engine_client.connect(10.0)
-    helper = work.Process(target=busy_window, args=(str(place.path), SECONDS + 3)) if busy else None
+    helper = (
+        work.Process(target=busy_window, args=(str(place.path), SECONDS + 3))
+        if busy
+        else None
+    )
     if helper:
         helper.start()
         time.sleep(2.0)
@@ -88,9 +96,11 @@ def measure(place: Room, busy: bool) -> None:
     assert first is not None
     what = "busy window" if busy else "quiet"
     print(
-        f"lateness, {what:12} engine median {mine:6.3f} ms (worst {max(worst):6.1f}), bare loop {bare:6.3f} ms "
+        f"lateness, {what:12} engine median {mine:6.3f} ms (worst "
+        f"{max(worst):6.1f}), bare loop {bare:6.3f} ms "
         f"(worst {bare_worst:6.1f}), difference {mine - bare:+6.3f} ms  (goal < 0.3); "
-        f"{pulse.frames - first.frames} frames, {pulse.late - first.late} late, {pulse.missed - first.missed} skipped"
+        f"{pulse.frames - first.frames} frames, {pulse.late - first.late} late, "
+        f"{pulse.missed - first.missed} skipped"
     )
 
 

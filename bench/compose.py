@@ -1,7 +1,9 @@
-"""The Compose place: choosing, colouring, aiming and spreading many at once; palettes and marks that scenes follow.
+"""The Compose place: choosing, colouring, aiming and spreading many at once; palettes
+and marks that scenes follow.
 
-Each act is done in a real window on a real engine with the sample show and 200 more pars. “longest” is the longest
-time that the window's thread did not get to its next event.
+Each act is done in a real window on a real engine with the sample show and 200 more
+pars. “longest” is the longest time that the window's thread did not get to its next
+event.
 """
 
 from __future__ import annotations
@@ -23,13 +25,24 @@ from choreon.render.programme import compile_show
 
 
 def followed(scenes: int = 100) -> Show:
-    """The sample show with many scenes whose heads look at one mark, and whose pars share one palette."""
+    """The sample show with many scenes whose heads look at one mark, and whose pars
+    share one palette.
+    """
     show = low_tide()
-    look = {i: {"Dimmer": 0.8, **links.aim("mark:cello")} for i in ("spot-1", "spot-2", "wash-1")}
-    colour = dict.fromkeys(("ColorRGB_Red", "ColorRGB_Green", "ColorRGB_Blue"), "palette:moon")
+    look = {
+        i: {"Dimmer": 0.8, **links.aim("mark:cello")}
+        for i in ("spot-1", "spot-2", "wash-1")
+    }
+    colour = dict.fromkeys(
+        ("ColorRGB_Red", "ColorRGB_Green", "ColorRGB_Blue"), "palette:moon"
+    )
     look |= {f"par-{i}": {"Dimmer": 0.8, **colour} for i in range(1, 9)}
     first = edits.replace(show.scenes["cello"], look=look)
-    return edits.put(show, "scenes", *(edits.replace(first, id=f"f{i}", name=f"F{i}") for i in range(scenes)))
+    return edits.put(
+        show,
+        "scenes",
+        *(edits.replace(first, id=f"f{i}", name=f"F{i}") for i in range(scenes)),
+    )
 
 
 def compiling(rounds: int = 20) -> None:
@@ -39,7 +52,9 @@ def compiling(rounds: int = 20) -> None:
         took, bare = [], []
         programme = compile_show(show)
         for i in range(rounds):
-            moved = edits.put(show, "marks", edits.replace(show.marks["cello"], x=0.1 * i))
+            moved = edits.put(
+                show, "marks", edits.replace(show.marks["cello"], x=0.1 * i)
+            )
             begin = time.perf_counter()
             programme = compile_show(moved, programme)
             programme.warm([f"f{n}" for n in range(used)])
@@ -48,19 +63,31 @@ def compiling(rounds: int = 20) -> None:
             sum(range(100_000))
             bare.append(1000 * (time.perf_counter() - begin))
         ratio = statistics.median(took) / statistics.median(bare)
-        print(f"{'a mark moved, ' + what:52}{statistics.median(took):9.1f} ms   ({ratio:.1f} × adding up 100,000)")
+        print(
+            f"{'a mark moved, ' + what:52}{statistics.median(took):9.1f} ms   "
+            f"({ratio:.1f} × adding up 100,000)"
+        )
 
 
 def large(show: Show) -> Show:
-    """The show with 960 more pars in 16 universes, and 2,000 scenes of 60 of them each that follow a palette."""
+    """The show with 960 more pars in 16 universes, and 2,000 scenes of 60 of them each
+    that follow a palette.
+    """
     kind = library()["tarnby-par-7"]
     for universe in range(20, 36):
         show, _ = edits.hang(show, kind, "8 channel", 60, universe, 1)
     pars = [i for i, f in show.fixtures.items() if f.type == kind.id]
-    colour = dict.fromkeys(("ColorRGB_Red", "ColorRGB_Green", "ColorRGB_Blue"), "palette:moon")
+    colour = dict.fromkeys(
+        ("ColorRGB_Red", "ColorRGB_Green", "ColorRGB_Blue"), "palette:moon"
+    )
     scenes = [
         Scene(
-            id=f"l{n}", name=f"L{n}", look={pars[(7 * n + i) % len(pars)]: {"Dimmer": 0.5, **colour} for i in range(60)}
+            id=f"l{n}",
+            name=f"L{n}",
+            look={
+                pars[(7 * n + i) % len(pars)]: {"Dimmer": 0.5, **colour}
+                for i in range(60)
+            },
         )
         for n in range(2000)
     ]
@@ -86,7 +113,9 @@ def _run_large(place: Room) -> None:
     print(f"{len(session.show.fixtures)} fixtures, {len(session.show.scenes)} scenes:")
 
     def rename(n: int) -> None:
-        session.edit("rename", edits.change_scene(session.show, "l5", name=f"Again {n}"))
+        session.edit(
+            "rename", edits.change_scene(session.show, "l5", name=f"Again {n}")
+        )
 
     def move(n: int) -> None:
         cello = edits.replace(session.show.marks["cello"], x=0.1 * n)
@@ -95,15 +124,29 @@ def _run_large(place: Room) -> None:
     shelf = window.places["compose"].shelf
     _each("a scene renamed", beat, [lambda n=n: rename(n) for n in range(5)])
     _each("a mark moved", beat, [lambda n=n: move(n) for n in range(5)])
-    _each("scenes sought", beat, [lambda t=t: shelf.search.setText(t) for t in ("L1", "L19", "L199", "")])
-    _each("palettes, scenes", beat, [lambda k=k: shelf.show_kind(k) for k in ("palettes", "scenes") * 2])
+    _each(
+        "scenes sought",
+        beat,
+        [lambda t=t: shelf.search.setText(t) for t in ("L1", "L19", "L199", "")],
+    )
+    _each(
+        "palettes, scenes",
+        beat,
+        [lambda k=k: shelf.show_kind(k) for k in ("palettes", "scenes") * 2],
+    )
     bar = shelf.strip.horizontalScrollBar()
-    _each("the shelf scrolled", beat, [lambda v=v: bar.setValue(v * bar.maximum() // 5) for v in range(6)])
+    _each(
+        "the shelf scrolled",
+        beat,
+        [lambda v=v: bar.setValue(v * bar.maximum() // 5) for v in range(6)],
+    )
     window.finish(stop=True, fade=0.0)
     window.close()
 
 
-def _each(what: str, beat: Beat, acts: list[Callable[[], object]], note: str = "") -> None:
+def _each(
+    what: str, beat: Beat, acts: list[Callable[[], object]], note: str = ""
+) -> None:
     took = [beat.around(act, 60) for act in acts]
     line(what, statistics.median(t for t, _ in took), max(p for _, p in took), note)
 
@@ -114,17 +157,28 @@ def _run(place: Room) -> None:
     window.go("compose")
     QTest.qWait(2500)
     picture = window.places["compose"].stage.cost
-    print(f"{'the stage picture in the window, a frame':52}{1000 * picture:9.1f} ms   (goal ≤ 12)")
-    show, _ = edits.hang(session.show, library()["tarnby-par-7"], "8 channel", 60, 11, 1)
+    print(
+        f"{'the stage picture in the window, a frame':52}{1000 * picture:9.1f} ms  "
+        " (goal ≤ 12)"
+    )
+    show, _ = edits.hang(
+        session.show, library()["tarnby-par-7"], "8 channel", 60, 11, 1
+    )
     for universe in (12, 13, 14):
-        show, _ = edits.hang(show, library()["tarnby-par-7"], "8 channel", 47, universe, 1)
+        show, _ = edits.hang(
+            show, library()["tarnby-par-7"], "8 channel", 47, universe, 1
+        )
     session.edit("more", show)
     compose = window.places["compose"]
     QTest.qWait(1000)
     beat = Beat()
     everybody = list(session.show.fixtures)
     line("reference: nothing to do", *beat.around(lambda: None, 1000))
-    _each("choose all, and one", beat, [lambda n=n: session.choose(everybody[:n]) for n in (258, 1, 258, 1)])
+    _each(
+        "choose all, and one",
+        beat,
+        [lambda n=n: session.choose(everybody[:n]) for n in (258, 1, 258, 1)],
+    )
     session.choose(everybody)
     compose.what.open_tab("Colour")
     QTest.qWait(300)
@@ -139,7 +193,11 @@ def _run(place: Room) -> None:
     compose.what.open_tab("Spread")
     QTest.qWait(300)
     panel = compose.what.spread_panel
-    _each("a spread over 209, each step", beat, [lambda v=v: panel._number(1, v) for v in range(10, 100, 9)])
+    _each(
+        "a spread over 209, each step",
+        beat,
+        [lambda v=v: panel._number(1, v) for v in range(10, 100, 9)],
+    )
     ledger = window.ledger
     line("the ledger opened on all of it", *beat.around(ledger._toggle))
     line("the ledger shut", *beat.around(ledger._toggle))
@@ -149,9 +207,15 @@ def _run(place: Room) -> None:
     compose.what.aim_panel.send(links.to_mark("cello"))
     QTest.qWait(300)
     aim = compose.what.aim_panel
-    moves = [lambda i=i: aim.move_mark("cello", (0.05 * i, 1.0, 0.0)) for i in range(24)]
+    moves = [
+        lambda i=i: aim.move_mark("cello", (0.05 * i, 1.0, 0.0)) for i in range(24)
+    ]
     _each("a mark dragged that scenes aim at, each move", beat, moves)
     session.clear_draft()
-    _each("scenes, palettes", beat, [lambda k=k: compose.shelf.show_kind(k) for k in ("palettes", "scenes") * 2])
+    _each(
+        "scenes, palettes",
+        beat,
+        [lambda k=k: compose.shelf.show_kind(k) for k in ("palettes", "scenes") * 2],
+    )
     window.finish(stop=True, fade=0.0)
     window.close()

@@ -14,11 +14,17 @@ from choreon.render.players import Player, PlayState, Ramp, Step
 from choreon.render.programme import compile_show
 from choreon.wire.sending import Sender
 
-HANG = (("tarnby-par-7", "8 channel", 30), ("ostrey-spot-160", "13 channel", 10), ("pellow-bar-8", "24 channel", 5))
+HANG = (
+    ("tarnby-par-7", "8 channel", 30),
+    ("ostrey-spot-160", "13 channel", 10),
+    ("pellow-bar-8", "24 channel", 5),
+)
 
 
 def big_show(universes: int, scenes: int = 100) -> Show:
-    """A full rig and scenes, each giving intensity, colour and position to a random third of the fixtures."""
+    """A full rig and scenes, each giving intensity, colour and position to a random
+    third of the fixtures.
+    """
     dice = random.Random(7)
     show = Show(id="bench", name="Bench")
     for universe in range(1, universes + 1):
@@ -45,7 +51,9 @@ def big_show(universes: int, scenes: int = 100) -> Show:
 
 
 def state_of(players: int, fading: int, now: float) -> PlayState:
-    """`players` scenes on; the last `fading` of them on their way in for an hour, so that they never settle."""
+    """`players` scenes on; the last `fading` of them on their way in for an hour, so
+    that they never settle.
+    """
     made = []
     for i in range(players):
         ramp = Ramp(0.0, 1.0, now, 3600.0) if i >= players - fading else Ramp()

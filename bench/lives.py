@@ -49,7 +49,8 @@ def hand_to_light(place: Room, rounds: int = 60) -> None:
         took.append((now - before) / PERIOD)
     took.sort()
     print(
-        f"controller → packet: median {statistics.median(took):.2f}, 95 % {took[int(0.95 * len(took))]:.2f}, "
+        f"controller → packet: median {statistics.median(took):.2f}, 95 % "
+        f"{took[int(0.95 * len(took))]:.2f}, "
         f"worst {took[-1]:.2f} frame periods  (goal ≤ 1)"
     )
     client.close()
@@ -94,7 +95,10 @@ def kills() -> None:
         client.receive()
         after = client.wait_for(protocol.Pulse)
         lost = sum((b - a) % 256 != 1 for a, b in itertools.pairwise(numbers))
-        print(f"window killed: {lost} frames lost on the wire, {after.missed - before.missed} skipped  (goal 0)")
+        print(
+            f"window killed: {lost} frames lost on the wire, "
+            f"{after.missed - before.missed} skipped  (goal 0)"
+        )
         running = window(place)
         client.close()
         sock.unlink(missing_ok=True)

@@ -1,7 +1,9 @@
-"""The Rig place: hanging many, the library, a full address map, a large GDTF file; and that the window stays quick.
+"""The Rig place: hanging many, the library, a full address map, a large GDTF file; and
+that the window stays quick.
 
-Each act is done in a real window on a real engine. “longest” is the longest time that the window's thread did not get
-to its next event; the reference is the same wait with nothing to do.
+Each act is done in a real window on a real engine. “longest” is the longest time that
+the window's thread did not get to its next event; the reference is the same wait with
+nothing to do.
 """
 
 from __future__ import annotations
@@ -38,8 +40,12 @@ class Beat:
         self.longest = max(self.longest, now - self.last)
         self.last = now
 
-    def around(self, act: Callable[[], object], settle: int = 400) -> tuple[float, float]:
-        """Milliseconds that an act takes, and the longest pause while it goes on and after it."""
+    def around(
+        self, act: Callable[[], object], settle: int = 400
+    ) -> tuple[float, float]:
+        """Milliseconds that an act takes, and the longest pause while it goes on and
+        after it.
+        """
         QTest.qWait(50)
         self.last, self.longest = time.perf_counter(), 0.0
         begin = time.perf_counter()
@@ -100,7 +106,11 @@ def _run(place: Room) -> None:
         beat.around(lambda w=w: rig.hang.search.setText(w), 60)
         for w in ("s", "sp", "spo", "spot", "spot h", "", "par 7")
     ]
-    line("the library, searched: each key", statistics.median(t for t, _ in took), max(p for _, p in took))
+    line(
+        "the library, searched: each key",
+        statistics.median(t for t, _ in took),
+        max(p for _, p in took),
+    )
     rig.hang.search.setText("")
     rig.hang.choose_type("tarnby-par-7")
     rig.hang.universe.setValue(5)
@@ -133,7 +143,8 @@ def _map(rig, session, beat: Beat) -> None:
     QTest.mouseRelease(ribbon, left, pos=start.toPoint())
     frames.sort()
     print(
-        f"{'a block dragged on a full map, a frame':52}{statistics.median(frames):9.1f} ms   95 % {frames[57]:9.1f} ms"
+        f"{'a block dragged on a full map, a frame':52}"
+        f"{statistics.median(frames):9.1f} ms   95 % {frames[57]:9.1f} ms"
     )
     for whole in (False, True):
         rig.ribbon.whole.setChecked(whole)
@@ -146,7 +157,10 @@ def _map(rig, session, beat: Beat) -> None:
             paints.append(1000 * (time.perf_counter() - begin))
         what = "the map repainted, 512 slots lit" + (", large" if whole else "")
         share = 44 * statistics.median(paints) / 10
-        print(f"{what:52}{statistics.median(paints):9.1f} ms   {share:.0f} % of a second at 44 frames")
+        print(
+            f"{what:52}{statistics.median(paints):9.1f} ms   {share:.0f} % of a "
+            "second at 44 frames"
+        )
     rig.ribbon.whole.setChecked(False)
 
 
@@ -167,5 +181,9 @@ def _gdtf(rig, beat: Beat) -> None:
         beat.last, beat.longest = time.perf_counter(), 0.0
         begin = time.perf_counter()
         read()
-        line("a GDTF of 60 modes, read beside the window", 1000 * (time.perf_counter() - begin), 1000 * beat.longest,
-             f"(alone {alone:.0f} ms)")  # fmt: skip
+        line(
+            "a GDTF of 60 modes, read beside the window",
+            1000 * (time.perf_counter() - begin),
+            1000 * beat.longest,
+            f"(alone {alone:.0f} ms)",
+        )

@@ -1,4 +1,6 @@
-"""A room of its own for a measure: folders, a sample show, a socket where its universes arrive."""
+"""A room of its own for a measure: folders, a sample show, a socket where its universes
+arrive.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""The stage picture: milliseconds a frame, beside a plain fill of the same size in the same run."""
+"""The stage picture: milliseconds a frame, beside a plain fill of the same size in the
+same run.
+"""
 
 from __future__ import annotations
 
@@ -49,13 +51,18 @@ def main() -> None:
     for name, rig in (("sample rig", show), ("60 fixtures, all lit", sixty)):
         programme = compile_show(rig)
         decoder = decoder_for(programme.rig, rig.types.values())
-        look = {i: {"Dimmer": 0.9, "ColorRGB_Red": 1.0, "ColorRGB_Green": 0.4} for i in rig.fixtures}
+        look = {
+            i: {"Dimmer": 0.9, "ColorRGB_Red": 1.0, "ColorRGB_Green": 0.4}
+            for i in rig.fixtures
+        }
         frame = render(programme, playing.touch(playing.blank(), look), 0.0)
         image = QImage(1280, 800, QImage.Format.Format_RGB32)
         stage = StagePainter(decoder.lamps, rig.room)
         rect = QRectF(0, 0, 1280, 800)
 
-        def paint(stage=stage, decoder=decoder, frame=frame, image=image, rect=rect) -> None:  # type: ignore[no-untyped-def]
+        def paint(
+            stage=stage, decoder=decoder, frame=frame, image=image, rect=rect
+        ) -> None:  # type: ignore[no-untyped-def]
             painter = QPainter(image)
             stage.paint(painter, rect, decoder.read(frame))
             painter.end()
@@ -65,7 +72,9 @@ def main() -> None:
         cost = timed(paint)
         decode = timed(lambda d=decoder, f=frame: d.read(f))  # type: ignore[misc]
         print(
-            f"stage picture, {name}, 1280×800: {cost:.1f} ms a frame ({decode:.2f} ms of it decoding), "
-            f"a plain fill {bare:.2f} ms, ratio {cost / bare:.0f}  (goal ≤ 12 ms, 30 a second)"
+            f"stage picture, {name}, 1280×800: {cost:.1f} ms a frame ({decode:.2f} "
+            "ms of it decoding), "
+            f"a plain fill {bare:.2f} ms, ratio {cost / bare:.0f}  (goal ≤ 12 ms, "
+            "30 a second)"
         )
     del app

@@ -1,4 +1,6 @@
-"""What every test stands on: folders of its own, so that no engine, window or show of anyone else is met."""
+"""What every test stands on: folders of its own, so that no engine, window or show of
+anyone else is met.
+"""
 
 from __future__ import annotations
 
@@ -19,8 +21,8 @@ from choreon.formats import showfile
 from choreon.model.show import Show
 from choreon.sim.node import Node
 
-# Machines stall, so no deadlines: time is measured in bench/. The same cases each time, so that a change is judged by
-# what it changed; CHOREON_FUZZ=1 looks for new ones.
+# Machines stall, so no deadlines: time is measured in bench/. The same cases each time,
+# so that a change is judged by what it changed; CHOREON_FUZZ=1 looks for new ones.
 hypothesis.settings.register_profile(
     "choreon",
     deadline=None,
@@ -32,7 +34,9 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 
 @pytest.fixture(autouse=True)
-def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
+def own_folders(
+    tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch
+) -> Path:
     """XDG folders of this test alone."""
     home = tmp_path_factory.mktemp("h")
     for name in ("RUNTIME_DIR", "STATE_HOME", "DATA_HOME", "CONFIG_HOME"):
@@ -42,7 +46,9 @@ def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Mo
     return home
 
 
-def until(what: Callable[[], object], seconds: float = 10.0, step: float = 0.01) -> None:
+def until(
+    what: Callable[[], object], seconds: float = 10.0, step: float = 0.01
+) -> None:
     """Wait until `what()` holds. Fails with the reason where it never does."""
     end = time.monotonic() + seconds
     while not what():
@@ -85,7 +91,11 @@ class Engines:
     def command(self, *words: str) -> subprocess.CompletedProcess[str]:
         """Run `choreon` with words and wait for it."""
         return subprocess.run(
-            [sys.executable, "-m", "choreon", *words], capture_output=True, text=True, timeout=30, check=False
+            [sys.executable, "-m", "choreon", *words],
+            capture_output=True,
+            text=True,
+            timeout=30,
+            check=False,
         )
 
     def stop(self) -> None:

@@ -15,7 +15,16 @@ ROOT = Path(__file__).parents[1]
 
 def test_a_wheel_holds_fonts_icons_library_and_demo_and_starts(tmp_path, node):
     subprocess.run(
-        [sys.executable, "-m", "build", "--wheel", "--no-isolation", "--outdir", str(tmp_path), str(ROOT)],
+        [
+            sys.executable,
+            "-m",
+            "build",
+            "--wheel",
+            "--no-isolation",
+            "--outdir",
+            str(tmp_path),
+            str(ROOT),
+        ],
         check=True,
         capture_output=True,
     )

@@ -1,4 +1,6 @@
-"""The command line: the window, an engine by itself, stopping one, and the stand-ins."""
+"""The command line: the window, an engine by itself, stopping one, and the
+stand-ins.
+"""
 
 from __future__ import annotations
 
@@ -25,43 +27,86 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
-        prog="choreon", description="Stage lighting for the person who lights a small venue alone."
+        prog="choreon",
+        description="Stage lighting for the person who lights a small venue alone.",
     )
     parser.add_argument("--version", action="version", version=f"Choreon {__version__}")
     parser.set_defaults(run=_window, show=None, demo=False)
     commands = parser.add_subparsers(metavar="COMMAND")
 
     window = commands.add_parser("open", help="open a show in the window (the default)")
-    window.add_argument("show", nargs="?", type=Path, help="a show file; without one, the last show")
+    window.add_argument(
+        "show", nargs="?", type=Path, help="a show file; without one, the last show"
+    )
     window.set_defaults(run=_window)
 
     demo = commands.add_parser(
-        "demo", help="the window with the sample show, a simulated node and the practice controller"
+        "demo",
+        help="the window with the sample show, a simulated node and the practice "
+        "controller",
     )
-    demo.add_argument("--fresh", action="store_true", help="put the sample show back as it was first")
-    demo.add_argument("--port", type=int, default=5568, help="the simulated node's port")
-    demo.add_argument("--http", type=int, default=5580, help="where the simulated node serves what it has, as JSON")
+    demo.add_argument(
+        "--fresh", action="store_true", help="put the sample show back as it was first"
+    )
+    demo.add_argument(
+        "--port", type=int, default=5568, help="the simulated node's port"
+    )
+    demo.add_argument(
+        "--http",
+        type=int,
+        default=5580,
+        help="where the simulated node serves what it has, as JSON",
+    )
     demo.set_defaults(run=_demo)
 
     engine = commands.add_parser("engine", help="play a show with no window")
     engine.add_argument("show", nargs="?", type=Path, help="a show file")
     engine.add_argument("--demo", action="store_true", help="play the sample show")
-    engine.add_argument("--port", type=int, default=5568, help="where the sample show's universes go on 127.0.0.1")
+    engine.add_argument(
+        "--port",
+        type=int,
+        default=5568,
+        help="where the sample show's universes go on 127.0.0.1",
+    )
     engine.set_defaults(run=_engine)
 
     stop = commands.add_parser("stop", help="stop an engine that was left running")
-    stop.add_argument("--fade", type=float, default=2.0, metavar="S", help="seconds to fade out in")
+    stop.add_argument(
+        "--fade", type=float, default=2.0, metavar="S", help="seconds to fade out in"
+    )
     stop.set_defaults(run=_stop)
 
-    sims = commands.add_parser("sim", help="stand-ins for devices").add_subparsers(metavar="DEVICE", required=True)
+    sims = commands.add_parser("sim", help="stand-ins for devices").add_subparsers(
+        metavar="DEVICE", required=True
+    )
     node = sims.add_parser("node", help="a DMX node that receives sACN")
     node.add_argument("--port", type=int, default=5568)
-    node.add_argument("--http", type=int, metavar="PORT", help="serve what it has as JSON (0: any free port)")
-    node.add_argument("--json", action="store_true", help="print JSON lines instead of a table")
-    node.add_argument("--multicast", type=int, nargs="*", default=[], metavar="UNIVERSE", help="join these groups too")
-    node.add_argument("--art-port", type=int, default=6454, help="UDP port for Art-Net (6454)")
-    node.add_argument("--drop", type=float, default=0.0, help="share of packets to lose, 0 to 1")
-    node.add_argument("--delay", type=float, default=0.0, help="seconds by which packets are late")
+    node.add_argument(
+        "--http",
+        type=int,
+        metavar="PORT",
+        help="serve what it has as JSON (0: any free port)",
+    )
+    node.add_argument(
+        "--json", action="store_true", help="print JSON lines instead of a table"
+    )
+    node.add_argument(
+        "--multicast",
+        type=int,
+        nargs="*",
+        default=[],
+        metavar="UNIVERSE",
+        help="join these groups too",
+    )
+    node.add_argument(
+        "--art-port", type=int, default=6454, help="UDP port for Art-Net (6454)"
+    )
+    node.add_argument(
+        "--drop", type=float, default=0.0, help="share of packets to lose, 0 to 1"
+    )
+    node.add_argument(
+        "--delay", type=float, default=0.0, help="seconds by which packets are late"
+    )
     node.set_defaults(run=_node)
     controller = sims.add_parser("controller", help="the practice controller's window")
     controller.set_defaults(run=_controller)
@@ -97,18 +142,28 @@ def _demo(arguments: argparse.Namespace) -> int:
     path = _make_demo(arguments.fresh, arguments.port)
     command = [sys.executable, "-m", "choreon", "sim"]
     wanted = []
-    if not _answers(arguments.http):  # those of a window that was killed are still there
-        wanted.append(["node", "--port", str(arguments.port), "--http", str(arguments.http)])
+    if not _answers(
+        arguments.http
+    ):  # those of a window that was killed are still there
+        wanted.append(
+            ["node", "--port", str(arguments.port), "--http", str(arguments.http)]
+        )
     if not _answers(announced(folders.runtime() / "midi", NAME)):
         wanted.append(["controller"])
     with (folders.state() / "demo.log").open("ab") as log:
         helpers = [
-            subprocess.Popen([*command, *words], stdin=subprocess.DEVNULL, stdout=log, stderr=log) for words in wanted
+            subprocess.Popen(
+                [*command, *words], stdin=subprocess.DEVNULL, stdout=log, stderr=log
+            )
+            for words in wanted
         ]
     try:
         code = run(path, OPENING)
         if helpers and _engine_runs():
-            print("The light goes on. Ctrl+C ends the simulated node and controller; `choreon stop` ends the engine.")
+            print(
+                "The light goes on. Ctrl+C ends the simulated node and controller; "
+                "`choreon stop` ends the engine."
+            )
         while helpers and _engine_runs():
             time.sleep(0.3)
     except KeyboardInterrupt:

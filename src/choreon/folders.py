@@ -24,7 +24,9 @@ def runtime() -> Path:
 
 
 def state() -> Path:
-    """What is to survive a restart and is not the user's work: $XDG_STATE_HOME/choreon."""
+    """What is to survive a restart and is not the user's work:
+    $XDG_STATE_HOME/choreon.
+    """
     return platformdirs.user_state_path(APP, ensure_exists=True)
 
 
@@ -48,7 +50,9 @@ def types() -> Path:
 
 
 def source_id() -> bytes:
-    """This installation's component identifier for sACN (16 bytes, a version 4 UUID), made once and kept."""
+    """This installation's component identifier for sACN (16 bytes, a version 4 UUID),
+    made once and kept.
+    """
     file = state() / "source-id"
     try:
         return uuid.UUID(file.read_text().strip()).bytes

@@ -40,7 +40,9 @@ def expected(show, *acts) -> dict[int, list[int]]:
     return {u: frame[i].tolist() for i, u in enumerate(programme.rig.universes)}
 
 
-def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(engines, own_folders):
+def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(
+    engines, own_folders
+):
     port = free_port()
     show = low_tide(port=port)
     path = own_folders / "s.choreon"
@@ -49,7 +51,9 @@ def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(eng
     receiver = stranger.sACNreceiver(bind_address="127.0.0.1", bind_port=port)
     for universe in got:
         receiver.register_listener(
-            "universe", lambda packet: got[packet.universe].append((time.monotonic(), packet)), universe=universe
+            "universe",
+            lambda packet: got[packet.universe].append((time.monotonic(), packet)),
+            universe=universe,
         )
     receiver.start()
     try:
@@ -63,7 +67,9 @@ def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(eng
             lambda s: playing.set_level(show, s, "front-wash-fader", 0.5, 0.0),
             lambda s: playing.touch(s, {"spot-1": {"Pan": 90.0, "Dimmer": 0.3}}),
         )
-        until(lambda: all(got[u] and list(got[u][-1][1].dmxData) == want[u] for u in got))
+        until(
+            lambda: all(got[u] and list(got[u][-1][1].dmxData) == want[u] for u in got)
+        )
         assert want[1][1] == 108  # front 2 at .5 of .85
         assert want[3][110] == 230  # the panel at .9
     finally:
@@ -71,8 +77,9 @@ def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(eng
 
 
 def test_every_frame_arrives_44_a_second(engines, own_folders):
-    """Each packet read by the independent package: no number is missing, and frames sent and skipped together are
-    44 a second, whatever the machine does meanwhile."""
+    """Each packet read by the independent package: no number is missing, and frames
+    sent and skipped together are 44 a second, whatever the machine does meanwhile.
+    """
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as wire:
         wire.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 22)
         wire.bind(("127.0.0.1", 0))
@@ -91,7 +98,9 @@ def test_every_frame_arrives_44_a_second(engines, own_folders):
                 while True:
                     packet = DataPacket.make_data_packet(tuple(wire.recv(2048)))
                     numbers[packet.universe].append(packet.sequence)
-    assert (last.frames + last.missed - first.frames - first.missed) / seconds == pytest.approx(44, rel=0.12)
+    assert (
+        last.frames + last.missed - first.frames - first.missed
+    ) / seconds == pytest.approx(44, rel=0.12)
     assert last.errors == 0
     for found in numbers.values():
         assert len(found) >= last.frames - 1
@@ -134,7 +143,9 @@ def test_edits_reach_the_light_while_it_plays(engines, demo_path, demo_show, nod
     client = engines.start(demo_path)
     client.send(protocol.SetLevel("front-wash-fader", 1.0))
     until(lambda: values(node, 1)[:1] == [217])
-    moved = edits.change_fixtures(demo_show, {"front-1": {"universe": 9, "address": 100}})
+    moved = edits.change_fixtures(
+        demo_show, {"front-1": {"universe": 9, "address": 100}}
+    )
     client.send(protocol.Edit(changes.difference(demo_show, moved)))
     until(lambda: values(node, 9)[99:100] == [217])
     until(lambda: values(node, 1)[0] == 0)
@@ -146,7 +157,12 @@ def test_edits_reach_the_light_while_it_plays(engines, demo_path, demo_show, nod
 def test_garbage_on_the_socket_costs_nothing(engines, demo_path, node):
     client = engines.start(demo_path)
     until(lambda: node.reports())
-    for garbage in (b"\xff" * 5000, b"\x05\0\0\0hello", b"\0\0\0\0", b"\x03\0\0\0\x81\xa1t"):
+    for garbage in (
+        b"\xff" * 5000,
+        b"\x05\0\0\0hello",
+        b"\0\0\0\0",
+        b"\x03\0\0\0\x81\xa1t",
+    ):
         raw = socket.socket(socket.AF_UNIX)
         raw.connect(str(engine_client.socket_path()))
         raw.sendall(garbage)
@@ -217,13 +233,20 @@ def test_a_controller_moves_the_light_and_is_told_what_is_on(engines, demo_path,
         device.close()
 
 
-def test_a_controller_that_vanishes_comes_back_and_garbage_from_it_is_passed_over(engines, demo_path, node):
+def test_a_controller_that_vanishes_comes_back_and_garbage_from_it_is_passed_over(
+    engines, demo_path, node
+):
     device = PracticeController()
     client = engines.start(demo_path)
     until(lambda: device.connected)
     device.send_raw(bytes(range(256)) * 8)
     device.close()
-    until(lambda: client.wait_for(protocol.Ports).ports.get("Practice controller", False) is False)
+    until(
+        lambda: (
+            client.wait_for(protocol.Ports).ports.get("Practice controller", False)
+            is False
+        )
+    )
     device = PracticeController()
     try:
         until(lambda: device.connected)
@@ -234,7 +257,9 @@ def test_a_controller_that_vanishes_comes_back_and_garbage_from_it_is_passed_ove
 
 
 def test_engine_demo_runs_headless_and_ends_on_a_signal(engines, node):
-    process = subprocess.Popen([sys.executable, "-m", "choreon", "engine", "--demo", "--port", str(node.port)])
+    process = subprocess.Popen(
+        [sys.executable, "-m", "choreon", "engine", "--demo", "--port", str(node.port)]
+    )
     until(lambda: [r.universe for r in node.reports()] == [1, 2, 3])
     until(lambda: values(node, 1)[10] == 140)  # Slack Water comes up by itself
     process.send_signal(signal.SIGTERM)
@@ -242,10 +267,16 @@ def test_engine_demo_runs_headless_and_ends_on_a_signal(engines, node):
     until(lambda: all(r.ended for r in node.reports()))
 
 
-def test_lamps_that_shall_be_lit_are_switched_on_when_the_show_opens(engines, demo_show, own_folders, node):
-    """Lamp on stands for three seconds on the control channel, 204 of 200…209, then it rests; once, not again."""
+def test_lamps_that_shall_be_lit_are_switched_on_when_the_show_opens(
+    engines, demo_show, own_folders, node
+):
+    """Lamp on stands for three seconds on the control channel, 204 of 200…209, then it
+    rests; once, not again.
+    """
     path = own_folders / "Lit.choreon"
-    showfile.write(path, edits.change_fixtures(demo_show, {"spot-1": {"lamp_on": True}}))
+    showfile.write(
+        path, edits.change_fixtures(demo_show, {"spot-1": {"lamp_on": True}})
+    )
     engines.start(path)
     until(lambda: values(node, 2) and values(node, 2)[72] == 204)
     assert values(node, 2)[85] == 0
@@ -261,13 +292,17 @@ def test_bytes_sent_stand_for_their_time_and_blinking_ends(engines, demo_path, n
     client.send(protocol.SendBytes("try", 1, 1, b"", 0.0))
     client.send(protocol.Blink((), 0.0))
     until(lambda: values(node, 1)[399:401] == [0, 0] and values(node, 1)[10] == 0)
-    client.send(protocol.SendBytes("far", 1, 600, b"x", 1.0))  # past the universe: nothing comes of it
+    client.send(
+        protocol.SendBytes("far", 1, 600, b"x", 1.0)
+    )  # past the universe: nothing comes of it
     client.send(protocol.SendBytes("end", 1, 512, b"\x05\x06", 0.3))
     until(lambda: values(node, 1)[511] == 5)
     until(lambda: values(node, 1)[511] == 0)
 
 
-def test_outputs_tell_what_they_do_and_one_in_trouble_harms_no_other(engines, demo_show, own_folders, node):
+def test_outputs_tell_what_they_do_and_one_in_trouble_harms_no_other(
+    engines, demo_show, own_folders, node
+):
     bad = Output(id="bad", interface="203.0.113.77")
     path = own_folders / "Two.choreon"
     showfile.write(path, edits.put(demo_show, "outputs", bad))

@@ -78,7 +78,10 @@ messages = st.lists(
         st.builds(protocol.SetLevel, st.text(max_size=20), level),
         st.builds(protocol.SetMasters, st.none() | level, st.none() | st.booleans()),
         st.builds(
-            protocol.Touch, look=st.dictionaries(st.text(max_size=5), st.dictionaries(st.text(max_size=5), level))
+            protocol.Touch,
+            look=st.dictionaries(
+                st.text(max_size=5), st.dictionaries(st.text(max_size=5), level)
+            ),
         ),
         st.builds(protocol.Stop, level),
     ),
@@ -92,7 +95,9 @@ def test_messages_arrive_whole_however_they_are_cut(sent, size):
     framer = protocol.Framer()
     got = []
     for i in range(0, len(data), size):
-        got += [protocol.decode_to_engine(body) for body in framer.feed(data[i : i + size])]
+        got += [
+            protocol.decode_to_engine(body) for body in framer.feed(data[i : i + size])
+        ]
     assert got == sent
 
 
@@ -163,7 +168,9 @@ def test_a_screen_goes_on_counting_and_shows_at_most_its_size(tmp_path):
 
 
 def state_with(tile: str, now: float) -> PlayState:
-    return playing.touch(playing.press(SHOW, playing.blank(), tile, now), {"par-1": {"Dimmer": 0.3}})
+    return playing.touch(
+        playing.press(SHOW, playing.blank(), tile, now), {"par-1": {"Dimmer": 0.3}}
+    )
 
 
 def test_what_played_is_known_again():
@@ -195,8 +202,12 @@ def test_session_names_stay_in_their_folder():
 
 
 @given(level, level, st.lists(level, min_size=1, max_size=30))
-def test_a_fader_never_jumps_further_than_the_hand_moved_in_proportion(start, first, moves):
-    """From any level and any place of the fader: within 0…1, in the hand's direction, and at the ends together."""
+def test_a_fader_never_jumps_further_than_the_hand_moved_in_proportion(
+    start, first, moves
+):
+    """From any level and any place of the fader: within 0…1, in the hand's direction,
+    and at the ends together.
+    """
     hand = Takeover()
     now = hand.move("f", start, first)
     at = first

@@ -20,7 +20,9 @@ def test_pads_of_a_choice_exclude_each_other_and_share_a_player():
     state = playing.press(SHOW, state, "mudlight-pad", 10.0)
     assert on(state) == ["mudlight"]
     assert [s.scene for s in state.players[0].steps] == ["slack-water", "mudlight"]
-    assert [s.scene for s in playing.prune(state, 20.0).players[0].steps] == ["mudlight"]
+    assert [s.scene for s in playing.prune(state, 20.0).players[0].steps] == [
+        "mudlight"
+    ]
 
 
 def test_a_pad_pressed_twice_goes_out_and_is_forgotten():
@@ -36,14 +38,19 @@ def test_pressed_again_while_going_out_it_comes_back_from_where_it_is():
     state = playing.press(SHOW, state, "cello-pad", 10.0)
     before = state.players[0].weight_at(11.5)
     state = playing.press(SHOW, state, "cello-pad", 11.5)
-    assert state.players[0].weight_at(11.5) == pytest.approx(before) == pytest.approx(0.5)
+    assert (
+        state.players[0].weight_at(11.5) == pytest.approx(before) == pytest.approx(0.5)
+    )
     assert not state.players[0].releasing
 
 
 def test_faders_start_and_end_their_player():
     state = playing.set_level(SHOW, playing.blank(), "front-wash-fader", 0.4, 0.0)
     assert state.players[0].level == 0.4
-    assert playing.set_level(SHOW, state, "front-wash-fader", 7.0, 1.0).players[0].level == 1.0
+    assert (
+        playing.set_level(SHOW, state, "front-wash-fader", 7.0, 1.0).players[0].level
+        == 1.0
+    )
     assert playing.set_level(SHOW, state, "front-wash-fader", 0.0, 1.0).players == ()
 
 
@@ -57,9 +64,14 @@ def test_what_is_not_there_changes_nothing():
 
 
 def test_draft_lines_come_and_go():
-    state = playing.touch(playing.blank(), {"par-1": {"Dimmer": 0.5, "ColorRGB_Red": 1.0}})
+    state = playing.touch(
+        playing.blank(), {"par-1": {"Dimmer": 0.5, "ColorRGB_Red": 1.0}}
+    )
     state = playing.touch(state, {"par-1": {"Dimmer": 0.7}, "par-2": {"Dimmer": 0.1}})
-    assert state.draft.look == {"par-1": {"Dimmer": 0.7, "ColorRGB_Red": 1.0}, "par-2": {"Dimmer": 0.1}}
+    assert state.draft.look == {
+        "par-1": {"Dimmer": 0.7, "ColorRGB_Red": 1.0},
+        "par-2": {"Dimmer": 0.1},
+    }
     state = playing.untouch(state, {"par-2": ("Dimmer",), "par-1": ("Dimmer",)})
     assert state.draft.look == {"par-1": {"ColorRGB_Red": 1.0}}
     state = playing.clear_draft(state, 5.0)
@@ -92,7 +104,9 @@ def test_controls_press_and_move_and_show_what_is_on():
 
 
 def test_a_fader_that_stands_elsewhere_never_makes_the_light_jump():
-    """The level is 1, the fader at the bottom: it goes up in proportion, and both reach the top together."""
+    """The level is 1, the fader at the bottom: it goes up in proportion, and both reach
+    the top together.
+    """
     hand = Takeover()
     assert hand.move("f", 1.0, 0.2) == 1.0  # nobody knows where it stood
     level = 0.8

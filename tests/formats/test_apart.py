@@ -27,7 +27,9 @@ SPOT = library()["ostrey-spot-160"]
 def test_jobs_come_back_as_they_would_here():
     made = Apart(apart.WriteType(SPOT)).run()
     assert gdtf.read(made).kind == SPOT
-    found = msgspec.msgpack.decode(Apart(apart.ReadType(made, "spot.gdtf")).run(), type=gdtf.Imported)
+    found = msgspec.msgpack.decode(
+        Apart(apart.ReadType(made, "spot.gdtf")).run(), type=gdtf.Imported
+    )
     assert found == gdtf.read(made)
     rig = Apart(apart.WriteRig(SHOW)).run()
     job = apart.ReadRig(rig, "rig.mvr", Show(id="e", name="E"), {})
@@ -79,13 +81,19 @@ def test_the_child_answers_by_itself(monkeypatch, capsysbinary):
 
 def test_what_came_back_shares_what_did_not_change():
     back = msgspec.msgpack.decode(
-        msgspec.msgpack.encode(edits.change_fixtures(SHOW, {"par-1": {"address": 300}})), type=Show
+        msgspec.msgpack.encode(
+            edits.change_fixtures(SHOW, {"par-1": {"address": 300}})
+        ),
+        type=Show,
     )
     merged = shared(SHOW, back)
     assert merged.scenes is SHOW.scenes
     assert merged.fixtures["par-2"] is SHOW.fixtures["par-2"]
     assert merged.fixtures["par-1"].address == 300
-    assert shared(SHOW, msgspec.msgpack.decode(msgspec.msgpack.encode(SHOW), type=Show)) == SHOW
+    assert (
+        shared(SHOW, msgspec.msgpack.decode(msgspec.msgpack.encode(SHOW), type=Show))
+        == SHOW
+    )
 
 
 def test_a_show_of_the_first_format_means_what_it_meant():
@@ -96,7 +104,9 @@ def test_a_show_of_the_first_format_means_what_it_meant():
     data = io.BytesIO(showfile.to_bytes(old))
     with zipfile.ZipFile(data) as archive:
         members = {n: archive.read(n) for n in archive.namelist()}
-    members["show.json"] = members["show.json"].replace(f'"format": {showfile.FORMAT}'.encode(), b'"format": 1')
+    members["show.json"] = members["show.json"].replace(
+        f'"format": {showfile.FORMAT}'.encode(), b'"format": 1'
+    )
     again = io.BytesIO()
     with zipfile.ZipFile(again, "w") as archive:
         for name, body in members.items():
@@ -105,9 +115,17 @@ def test_a_show_of_the_first_format_means_what_it_meant():
     assert look["hazer-1"] == {"Fog1": 0.4}
     assert look["gone"] == {"gobo": 30.0}
     spot = look["spot-1"]
-    assert (spot["Dimmer"], spot["Gobo1"], spot["dmx:control"], spot["PositionMSpeed"]) == (0.5, 2.0, 5.0, 8.0)
+    assert (
+        spot["Dimmer"],
+        spot["Gobo1"],
+        spot["dmx:control"],
+        spot["PositionMSpeed"],
+    ) == (0.5, 2.0, 5.0, 8.0)
     assert spot["Gobo1Pos"] == pytest.approx(181.4, abs=0.1)
-    assert showfile.from_bytes(showfile.to_bytes(old)).scenes["dots"].look == old.scenes["dots"].look
+    assert (
+        showfile.from_bytes(showfile.to_bytes(old)).scenes["dots"].look
+        == old.scenes["dots"].look
+    )
 
 
 def test_types_of_the_first_format_still_read():

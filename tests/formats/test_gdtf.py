@@ -28,9 +28,15 @@ def packed(xml: str | bytes, name: str = "description.xml", **more: bytes) -> by
     return buffer.getvalue()
 
 
-def described(channels: str, modes: int = 1, extra: str = "", geometry: str = '<Geometry Name="Base"/>') -> str:
+def described(
+    channels: str,
+    modes: int = 1,
+    extra: str = "",
+    geometry: str = '<Geometry Name="Base"/>',
+) -> str:
     mode = "".join(
-        f'<DMXMode Name="M{i}" Geometry="Base"><DMXChannels>{channels}</DMXChannels></DMXMode>' for i in range(modes)
+        f'<DMXMode Name="M{i}" Geometry="Base"><DMXChannels>{channels}</DMXChannels></DMXMode>'
+        for i in range(modes)
     )
     return (
         '<?xml version="1.0"?><GDTF DataVersion="1.2"><FixtureType Name="Odd" LongName="Odd one" Manufacturer="Tarnby" '
@@ -39,7 +45,9 @@ def described(channels: str, modes: int = 1, extra: str = "", geometry: str = '<
     )
 
 
-def channel(offset: str, *functions: str, attribute: str = "Dimmer", more: str = "") -> str:
+def channel(
+    offset: str, *functions: str, attribute: str = "Dimmer", more: str = ""
+) -> str:
     inside = "".join(functions)
     return (
         f'<DMXChannel DMXBreak="1" Offset="{offset}" Geometry="Base" {more}>'
@@ -47,7 +55,14 @@ def channel(offset: str, *functions: str, attribute: str = "Dimmer", more: str =
     )
 
 
-def function(attribute: str, start: str, low: float = 0, high: float = 1, inside: str = "", more: str = "") -> str:
+def function(
+    attribute: str,
+    start: str,
+    low: float = 0,
+    high: float = 1,
+    inside: str = "",
+    more: str = "",
+) -> str:
     return (
         f'<ChannelFunction Name="{attribute} {start}" Attribute="{attribute}" DMXFrom="{start}" Default="0/1" '
         f'PhysicalFrom="{low}" PhysicalTo="{high}" {more}>{inside}</ChannelFunction>'
@@ -80,8 +95,13 @@ def test_an_independent_reader_understands_what_is_written(tmp_path):
         assert read.wheels[1].wheel_slots[1].name == "Ripples"
         gobo = next(c for c in mode.dmx_channels if str(c.attribute) == "Gobo1")
         sets = gobo.logical_channels[0].channel_functions[0].channel_sets
-        assert [(s.name, s.wheel_slot_index) for s in sets][:2] == [("Open", 1), ("Ripples", 2)]
-    assert {n for n in zipfile.ZipFile(path).namelist() if n.startswith("wheels/")} >= {"wheels/gobo-1.svg"}
+        assert [(s.name, s.wheel_slot_index) for s in sets][:2] == [
+            ("Open", 1),
+            ("Ripples", 2),
+        ]
+    assert {n for n in zipfile.ZipFile(path).namelist() if n.startswith("wheels/")} >= {
+        "wheels/gobo-1.svg"
+    }
 
 
 def test_cells_become_geometry_with_places(tmp_path):
@@ -91,7 +111,9 @@ def test_cells_become_geometry_with_places(tmp_path):
         beams = read.geometries[0].geometries
         assert len(beams) == 8
         assert beams[0].position.matrix[0][3] == pytest.approx(-0.4375)
-        assert {c.geometry for c in read.dmx_modes[0].dmx_channels} == {str(i) for i in range(1, 9)}
+        assert {c.geometry for c in read.dmx_modes[0].dmx_channels} == {
+            str(i) for i in range(1, 9)
+        }
 
 
 # what others write
@@ -101,9 +123,18 @@ def test_cells_become_geometry_with_places(tmp_path):
     ("turn", "wanted"),
     [
         ("{1,0,0,0.5}{0,1,0,0}{0,0,1,0}{0,0,0,1}", [(0.4, 0.0), (0.6, 0.0)]),
-        ("{0,-1,0,0}{1,0,0,0.5}{0,0,1,0}{0,0,0,1}", [(0.0, 0.4), (0.0, 0.6)]),  # a quarter turn seen from above
-        ("{-1,0,0,0}{0,-1,0,0}{0,0,1,0}{0,0,0,1}", [(0.1, 0.0), (-0.1, 0.0)]),  # half a turn: the other way round
-        ("{0,0,1,0}{0,1,0,0}{-1,0,0,0}{0,0,0,1}", [(0.0, 0.1), (0.0, -0.1)]),  # upright: along the height
+        (
+            "{0,-1,0,0}{1,0,0,0.5}{0,0,1,0}{0,0,0,1}",
+            [(0.0, 0.4), (0.0, 0.6)],
+        ),  # a quarter turn seen from above
+        (
+            "{-1,0,0,0}{0,-1,0,0}{0,0,1,0}{0,0,0,1}",
+            [(0.1, 0.0), (-0.1, 0.0)],
+        ),  # half a turn: the other way round
+        (
+            "{0,0,1,0}{0,1,0,0}{-1,0,0,0}{0,0,0,1}",
+            [(0.0, 0.1), (0.0, -0.1)],
+        ),  # upright: along the height
     ],
 )
 def test_cells_go_with_the_turn_of_what_they_hang_on(turn, wanted):
@@ -114,7 +145,9 @@ def test_cells_go_with_the_turn_of_what_they_hang_on(turn, wanted):
     )
     part = f'<Geometry Name="Base"><Geometry Name="Part" Position="{turn}">{cells}</Geometry></Geometry>'
     lights = "".join(
-        channel(str(i), function("Dimmer", "0/1")).replace('Geometry="Base"', f'Geometry="{n}"')
+        channel(str(i), function("Dimmer", "0/1")).replace(
+            'Geometry="Base"', f'Geometry="{n}"'
+        )
         for i, n in enumerate("AB", 1)
     )
     kind = gdtf.read(packed(described(lights, geometry=part)), "odd.gdtf").kind
@@ -149,7 +182,11 @@ def test_a_file_of_others_by_hand():
         ("Color1", 0, 19, 0), ("Color1", 20, 99, 1), ("Color1WheelSpin", 100, 255, 0.5)
     ]  # fmt: skip
     assert kind.wheel(hue.wheel).slots[1].colour == "#FF0000"
-    assert (shutter.open, shutter.at(15).low, shutter.at(255).value_at(255)) == (15, 1, 20)
+    assert (shutter.open, shutter.at(15).low, shutter.at(255).value_at(255)) == (
+        15,
+        1,
+        20,
+    )
     assert errors(check_type(kind)) == []
 
 
@@ -157,10 +194,14 @@ def test_what_is_not_understood_is_listed_and_kept():
     master = 'ModeMaster="Base_Dimmer" ModeFrom="0/1" ModeTo="9/1"'
     xml = described(
         channel("1", function("Wobble7", "0/1", 0, 3), attribute="Wobble7")
-        + channel("2", function("Dimmer", "0/1"), function("Dimmer", "0/1", 0, 1, "", master))
+        + channel(
+            "2", function("Dimmer", "0/1"), function("Dimmer", "0/1", 0, 1, "", master)
+        )
     )
     found = gdtf.read(packed(xml), "odd.gdtf")
-    assert any("Wobble7 has no meaning here; it is kept" in note for note in found.notes)
+    assert any(
+        "Wobble7 has no meaning here; it is kept" in note for note in found.notes
+    )
     assert any("depend on another channel" in note for note in found.notes)
     assert found.kind.channels[0].ranges[0].attribute == "Wobble7"
     assert errors(check_type(found.kind)) == []
@@ -179,16 +220,29 @@ def test_a_channel_that_always_depends_on_another_keeps_its_first_meaning():
         function("Gobo1PosRotate", "0/1", -30, 30, "", while_(128, 255)),
         attribute="Gobo1Pos",
     )
-    found = gdtf.read(packed(described(channel("1", function("Gobo1", "0/1"), attribute="Gobo1") + turn)), "odd.gdtf")
+    found = gdtf.read(
+        packed(
+            described(channel("1", function("Gobo1", "0/1"), attribute="Gobo1") + turn)
+        ),
+        "odd.gdtf",
+    )
     gobo_turn = found.kind.channels[1]
-    assert [(r.attribute, r.start, r.end, r.low, r.high) for r in gobo_turn.ranges] == [("Gobo1Pos", 0, 255, 0, 360)]
-    assert any("is read as it is while Base_Gobo1 is at 0…127" in note for note in found.notes)
+    assert [(r.attribute, r.start, r.end, r.low, r.high) for r in gobo_turn.ranges] == [
+        ("Gobo1Pos", 0, 255, 0, 360)
+    ]
+    assert any(
+        "is read as it is while Base_Gobo1 is at 0…127" in note for note in found.notes
+    )
 
 
 def test_modes_share_what_is_alike_and_override_what_differs():
-    one, other = channel("1", function("Dimmer", "0/1", 0, 1)), channel("1", function("Dimmer", "0/1", 1, 0))
+    one, other = (
+        channel("1", function("Dimmer", "0/1", 0, 1)),
+        channel("1", function("Dimmer", "0/1", 1, 0)),
+    )
     xml = described(one).replace(
-        "</DMXModes>", f'<DMXMode Name="B" Geometry="Base"><DMXChannels>{other}</DMXChannels></DMXMode></DMXModes>'
+        "</DMXModes>",
+        f'<DMXMode Name="B" Geometry="Base"><DMXChannels>{other}</DMXChannels></DMXMode></DMXModes>',
     )
     kind = gdtf.read(packed(xml), "odd.gdtf").kind
     assert len(kind.channels) == 1
@@ -199,9 +253,7 @@ def test_modes_share_what_is_alike_and_override_what_differs():
 # bad input: a clear message, nothing else
 
 
-BOMB = (
-    """<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><GDTF>&b;</GDTF>"""
-)
+BOMB = """<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><GDTF>&b;</GDTF>"""
 
 
 @pytest.mark.parametrize(
@@ -250,7 +302,10 @@ def test_geometry_that_refers_to_itself_ends():
 
 def test_a_damaged_extra_file_is_passed_over():
     data = io.BytesIO(gdtf.write(SPOT))
-    with zipfile.ZipFile(data, "a") as archive, pytest.warns(UserWarning, match="Duplicate name"):
+    with (
+        zipfile.ZipFile(data, "a") as archive,
+        pytest.warns(UserWarning, match="Duplicate name"),
+    ):
         archive.writestr(gdtf.EXTRA, b"{")
     found = gdtf.read(data.getvalue(), "spot.gdtf")
     assert any("was passed over" in note for note in found.notes)
@@ -280,7 +335,13 @@ XML = zipfile.ZipFile(io.BytesIO(GOOD)).read("description.xml").decode()
 
 
 @settings(max_examples=600, suppress_health_check=[HealthCheck.too_slow])
-@given(st.lists(st.tuples(st.integers(0, len(GOOD) - 1), st.integers(0, 255)), min_size=1, max_size=6))
+@given(
+    st.lists(
+        st.tuples(st.integers(0, len(GOOD) - 1), st.integers(0, 255)),
+        min_size=1,
+        max_size=6,
+    )
+)
 def test_fuzz_a_damaged_file(changes):
     data = bytearray(GOOD)
     for at, value in changes:

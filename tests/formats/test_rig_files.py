@@ -56,11 +56,21 @@ LIST = "Name;Fixture type;DMX Mode;Universe;Start address;Height (m);Colour\nPar
 def test_encodings_separators_and_other_names_of_columns(encoding, comma):
     found = hang_list.read(LIST.replace(";", comma).encode(encoding), SHOW, library())
     par = found.show.fixtures["par-1"]
-    assert (par.universe, par.address, par.place.z, par.type) == (2, 300, 3.9, "tarnby-par-7")
+    assert (par.universe, par.address, par.place.z, par.type) == (
+        2,
+        300,
+        3.9,
+        "tarnby-par-7",
+    )
     assert par.place.x == SHOW.fixtures["par-1"].place.x
     (made,) = found.added
     new = found.show.fixtures[made]
-    assert (new.name, new.mode, new.universe, new.address) == ("Kübel", "4 channel", 4, 1)
+    assert (new.name, new.mode, new.universe, new.address) == (
+        "Kübel",
+        "4 channel",
+        4,
+        1,
+    )
     assert found.unknown == ("Colour",)
 
 
@@ -81,7 +91,12 @@ def test_bad_rows_are_told_with_line_and_reason_and_good_ones_kept():
 
 @pytest.mark.parametrize(
     ("data", "words"),
-    [(b"", "is empty"), (b"\n\n  \n", "is empty"), (b"a,b\n1,2\n", "has no columns"), (b"x" * (17 << 20), "has 17 MB")],
+    [
+        (b"", "is empty"),
+        (b"\n\n  \n", "is empty"),
+        (b"a,b\n1,2\n", "has no columns"),
+        (b"x" * (17 << 20), "has 17 MB"),
+    ],
 )
 def test_what_is_no_hang_list_is_refused(data, words):
     with pytest.raises(FormatError, match=words):
@@ -99,7 +114,10 @@ def test_text_that_a_spreadsheet_would_run_stays_text():
 @settings(max_examples=500, suppress_health_check=[HealthCheck.too_slow])
 @given(
     st.one_of(
-        st.binary(max_size=300), st.text(max_size=300).map(lambda t: f"name,type,mode,universe,address\n{t}".encode())
+        st.binary(max_size=300),
+        st.text(max_size=300).map(
+            lambda t: f"name,type,mode,universe,address\n{t}".encode()
+        ),
     )
 )
 def test_fuzz_lists(data):
@@ -111,14 +129,30 @@ def test_fuzz_lists(data):
 
 
 CELLS = st.sampled_from(
-    ["", "Par 1", "Tarnby Par 7", "8 channel", "1", "512", "-3", "1e9", "x" * 50, "=A1", "7.12", "0,5", "NaN"]
+    [
+        "",
+        "Par 1",
+        "Tarnby Par 7",
+        "8 channel",
+        "1",
+        "512",
+        "-3",
+        "1e9",
+        "x" * 50,
+        "=A1",
+        "7.12",
+        "0,5",
+        "NaN",
+    ]
 )
 
 
 @settings(max_examples=300)
 @given(st.lists(st.lists(CELLS, min_size=5, max_size=9), max_size=12))
 def test_fuzz_rows(rows):
-    text = "name,type,mode,universe,address,x,y,number,note\n" + "\n".join(",".join(r) for r in rows)
+    text = "name,type,mode,universe,address,x,y,number,note\n" + "\n".join(
+        ",".join(r) for r in rows
+    )
     found = hang_list.read(text.encode(), SHOW, library())
     for fixture in found.show.fixtures.values():
         assert 1 <= fixture.address <= 512
@@ -152,8 +186,14 @@ def test_an_independent_reader_understands_the_rig(tmp_path):
         fixtures = read.scene.layers[0].child_list.fixtures
     par = next(f for f in fixtures if f.name == "Par 1")
     place = SHOW.fixtures["par-1"].place
-    assert par.matrix.matrix[3][:3] == pytest.approx([1000 * place.x, 1000 * place.y, 1000 * place.z])
-    assert (par.gdtf_mode, par.addresses.addresses[0].universe, par.addresses.addresses[0].address) == (
+    assert par.matrix.matrix[3][:3] == pytest.approx(
+        [1000 * place.x, 1000 * place.y, 1000 * place.z]
+    )
+    assert (
+        par.gdtf_mode,
+        par.addresses.addresses[0].universe,
+        par.addresses.addresses[0].address,
+    ) == (
         "8 channel",
         1,
         11,
@@ -169,7 +209,9 @@ LAMP = """<Fixture name="Lamp" uuid="f1"><Matrix>{1,0,0}{0,1,0}{0,0,1}{2000,0,0}
 <GDTFMode>8 channel</GDTFMode><Addresses>%s</Addresses><FixtureID>7</FixtureID></Fixture>"""
 
 
-def rig(spec: str = "Tarnby@Par 7", address: str = '<Address break="0">2.17</Address>') -> bytes:
+def rig(
+    spec: str = "Tarnby@Par 7", address: str = '<Address break="0">2.17</Address>'
+) -> bytes:
     return packed(SCENE % (LAMP % (spec, address)), mvr.SCENE)
 
 
@@ -179,12 +221,19 @@ def test_groups_and_layers_add_up_and_types_are_found_by_name():
     (lamp,) = found.show.fixtures.values()
     assert (lamp.place.x, lamp.place.y, lamp.place.z) == (1.0, 2.0, 4.0)
     assert lamp.hanging.yaw == pytest.approx(90)
-    assert (lamp.type, lamp.mode, lamp.universe, lamp.address) == ("tarnby-par-7", "8 channel", 2, 17)
+    assert (lamp.type, lamp.mode, lamp.universe, lamp.address) == (
+        "tarnby-par-7",
+        "8 channel",
+        2,
+        17,
+    )
 
 
 def test_what_is_missing_is_told_and_the_lamp_kept():
     found = mvr.read(rig("Nobody@Lamp"), EMPTY, library())
-    assert any("is not in the file; its fixtures cannot be lit yet" in n for n in found.notes)
+    assert any(
+        "is not in the file; its fixtures cannot be lit yet" in n for n in found.notes
+    )
     assert next(iter(found.show.fixtures.values())).type == "Nobody@Lamp"
     found = mvr.read(rig(address=""), EMPTY, library())
     assert any("has no address" in n for n in found.notes)
@@ -208,7 +257,9 @@ RIG = mvr.write(edits.drop(SHOW, "fixtures", list(SHOW.fixtures)[3:]))
 
 
 @settings(max_examples=300, suppress_health_check=[HealthCheck.too_slow])
-@given(st.lists(st.tuples(st.integers(0, len(RIG) - 1), st.integers(0, 255)), max_size=5))
+@given(
+    st.lists(st.tuples(st.integers(0, len(RIG) - 1), st.integers(0, 255)), max_size=5)
+)
 def test_fuzz_rigs(changes):
     data = bytearray(RIG)
     for at, value in changes:
@@ -239,15 +290,31 @@ def test_every_fixture_is_on_the_list_on_its_universe_and_has_a_slip():
 
 def test_switches_on_paper_are_those_of_the_address():
     """97 = 64 + 32 + 1: switches 1, 6 and 7. A switch that is on is drawn filled."""
-    data = Paper(edits.drop(SHOW, "fixtures", [i for i in SHOW.fixtures if i != "uplight-3"])).write(["slips"])
-    content = pypdf.PdfReader(io.BytesIO(data)).pages[0].get_contents().get_data().decode("latin-1")
-    tall = [m for m in re.findall(r"([\d.]+) ([\d.]+) ([\d.]+) ([\d.]+) re (B|S|b|s)\b", content) if float(m[3]) == 10]
+    data = Paper(
+        edits.drop(SHOW, "fixtures", [i for i in SHOW.fixtures if i != "uplight-3"])
+    ).write(["slips"])
+    content = (
+        pypdf.PdfReader(io.BytesIO(data))
+        .pages[0]
+        .get_contents()
+        .get_data()
+        .decode("latin-1")
+    )
+    tall = [
+        m
+        for m in re.findall(
+            r"([\d.]+) ([\d.]+) ([\d.]+) ([\d.]+) re (B|S|b|s)\b", content
+        )
+        if float(m[3]) == 10
+    ]
     assert [i + 1 for i, m in enumerate(tall) if m[4] in "Bb"] == [1, 6, 7]
 
 
 def test_a_clash_is_told_on_paper_and_odd_rigs_print():
     clash = edits.change_fixtures(SHOW, {"par-2": {"address": 12}})
-    assert "Clash: Par 1 and Par 2 on 12–18." in "\n".join(words_of(Paper(clash).write(["universes"])))
+    assert "Clash: Par 1 and Par 2 on 12–18." in "\n".join(
+        words_of(Paper(clash).write(["universes"]))
+    )
     assert all(words_of(Paper(EMPTY).write()))
     room = Room(
         "A" * 90,
@@ -257,6 +324,8 @@ def test_a_clash_is_told_on_paper_and_odd_rigs_print():
         keep_out=(Area("K", -1, -3, 1, -1),),
     )
     odd = edits.replace(
-        edits.change_fixtures(SHOW, {"par-1": {"type": "x", "name": "日本語 <b>"}}), room=room, name="مسرح " * 30
+        edits.change_fixtures(SHOW, {"par-1": {"type": "x", "name": "日本語 <b>"}}),
+        room=room,
+        name="مسرح " * 30,
     )
     assert all(words_of(Paper(odd).write()))

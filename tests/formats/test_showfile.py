@@ -40,8 +40,12 @@ def test_out_and_in_again_is_the_same_show(tmp_path):
 
 
 def test_it_is_laid_out_for_reading():
-    """One value a line, each level a blank further in, as JSON is laid out; odd names do not break it."""
-    show = edits.replace(SHOW, name='a "quoted"\nname — مرحبا', groups={}, room=SHOW.room)
+    """One value a line, each level a blank further in, as JSON is laid out; odd names
+    do not break it.
+    """
+    show = edits.replace(
+        SHOW, name='a "quoted"\nname — مرحبا', groups={}, room=SHOW.room
+    )
     with zipfile.ZipFile(io.BytesIO(showfile.to_bytes(show))) as made:
         text = made.read("show.json")
     assert text == msgspec.json.format(text, indent=1)
@@ -51,7 +55,9 @@ def test_it_is_laid_out_for_reading():
 
 
 def test_only_types_in_use_travel_and_unknown_ones_are_kept_as_they_are():
-    show = edits.take_down(SHOW, [f.id for f in SHOW.fixtures.values() if f.type == "pellow-dot"])
+    show = edits.take_down(
+        SHOW, [f.id for f in SHOW.fixtures.values() if f.type == "pellow-dot"]
+    )
     show = edits.change_fixtures(show, {"par-1": {"type": "sunk-lamp"}})
     back = showfile.from_bytes(showfile.to_bytes(show))
     assert "pellow-dot" not in back.types
@@ -78,8 +84,16 @@ def test_a_flipped_byte_never_gives_another_show(at, value):
     [
         (b"", "not a whole show file"),
         (archive(readme__txt="hello"), "holds no Choreon show"),
-        (archive(show__json="{}"), "does not fit: Object missing required field `format`"),
-        (archive(show__json='{"format":1,"show":{"id":"a","name":"b","fixtures":{"x":{"id":3}}}}'), "$.fixtures[...]"),
+        (
+            archive(show__json="{}"),
+            "does not fit: Object missing required field `format`",
+        ),
+        (
+            archive(
+                show__json='{"format":1,"show":{"id":"a","name":"b","fixtures":{"x":{"id":3}}}}'
+            ),
+            "$.fixtures[...]",
+        ),
         (archive(show__json='{"format":99,"show":{}}'), "newer Choreon (format 99"),
     ],
 )
@@ -90,10 +104,20 @@ def test_what_is_wrong_is_said(data, words):
     assert "evening.choreon" in str(error.value)
 
 
-@pytest.mark.parametrize("at", [DATA.rindex(b"types/tarnby-par-7.json"), DATA.rindex(b"types/pellow-dot.json") + 4])
+@pytest.mark.parametrize(
+    "at",
+    [
+        DATA.rindex(b"types/tarnby-par-7.json"),
+        DATA.rindex(b"types/pellow-dot.json") + 4,
+    ],
+)
 def test_a_type_whose_name_was_damaged_in_the_directory_is_missed(at):
-    """The zip itself is sound then; the list of types in show.json tells that one is gone."""
-    with pytest.raises(showfile.ShowFileError, match=r"the fixture type .* is not in it"):
+    """The zip itself is sound then; the list of types in show.json tells that one is
+    gone.
+    """
+    with pytest.raises(
+        showfile.ShowFileError, match=r"the fixture type .* is not in it"
+    ):
         showfile.from_bytes(DATA[:at] + b"\0" + DATA[at + 1 :])
 
 
@@ -105,7 +129,9 @@ def test_a_zip_bomb_is_refused():
         showfile.from_bytes(buffer.getvalue())
 
 
-def test_the_last_good_version_is_opened_and_the_damaged_file_kept(tmp_path, monkeypatch):
+def test_the_last_good_version_is_opened_and_the_damaged_file_kept(
+    tmp_path, monkeypatch
+):
     monkeypatch.setattr(showfile, "VERSION_GAP", 0.0)
     path = tmp_path / "s.choreon"
     for name in ("one", "two", "three"):
@@ -176,5 +202,7 @@ def test_autosave_writes_the_newest_and_a_copy_where_it_may_not(tmp_path, own_fo
 
 
 def test_the_documented_schema_is_that_of_the_model():
-    documented = json.loads((Path(__file__).parents[2] / "docs" / "show.schema.json").read_text())
+    documented = json.loads(
+        (Path(__file__).parents[2] / "docs" / "show.schema.json").read_text()
+    )
     assert documented == json.loads(json.dumps(showfile.schema()))

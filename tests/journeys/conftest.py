@@ -11,7 +11,16 @@ import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QInputDialog, QMenu, QPushButton, QToolButton, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QDialog,
+    QInputDialog,
+    QMenu,
+    QPushButton,
+    QToolButton,
+    QWidget,
+)
 
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
@@ -28,19 +37,35 @@ class Hands:
         self.window = window
         self.session = window.session
 
-    def until(self, what: Callable[[], object], seconds: float = 10.0, else_: str = "it did not come to that") -> None:
+    def until(
+        self,
+        what: Callable[[], object],
+        seconds: float = 10.0,
+        else_: str = "it did not come to that",
+    ) -> None:
         """Let the window live until `what()` holds."""
         end = time.monotonic() + seconds
         while not what():
             assert time.monotonic() < end, else_
             QTest.qWait(10)
 
-    def click(self, widget: QWidget, at: QPointF | QPoint | None = None, **held) -> None:
-        point = at.toPoint() if isinstance(at, QPointF) else at or widget.rect().center()
-        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, held.get("keys", Qt.KeyboardModifier.NoModifier), point)
+    def click(
+        self, widget: QWidget, at: QPointF | QPoint | None = None, **held
+    ) -> None:
+        point = (
+            at.toPoint() if isinstance(at, QPointF) else at or widget.rect().center()
+        )
+        QTest.mouseClick(
+            widget,
+            Qt.MouseButton.LeftButton,
+            held.get("keys", Qt.KeyboardModifier.NoModifier),
+            point,
+        )
         QApplication.processEvents()
 
-    def drag(self, widget: QWidget, start: QPointF, end: QPointF, release: bool = True) -> None:
+    def drag(
+        self, widget: QWidget, start: QPointF, end: QPointF, release: bool = True
+    ) -> None:
         """Press, move in steps, let go."""
         left = Qt.MouseButton.LeftButton
         QTest.mousePress(widget, left, pos=start.toPoint())
@@ -55,18 +80,36 @@ class Hands:
         """The button with a text, once it is there, visible and enabled."""
 
         def there() -> list[QPushButton]:
-            return [b for b in inside.findChildren(QPushButton) if b.text() == text and b.isVisible()]
+            return [
+                b
+                for b in inside.findChildren(QPushButton)
+                if b.text() == text and b.isVisible()
+            ]
 
-        self.until(lambda: any(b.isEnabled() for b in there()), 5.0, f"no button “{text}” to press")
+        self.until(
+            lambda: any(b.isEnabled() for b in there()),
+            5.0,
+            f"no button “{text}” to press",
+        )
         return there()[0]
 
     def tool(self, inside: QWidget, tip: str) -> QToolButton:
-        """The button that is an icon and tells what it does in a tip that begins so, once it can be pressed."""
+        """The button that is an icon and tells what it does in a tip that begins so,
+        once it can be pressed.
+        """
 
         def there() -> list[QToolButton]:
-            return [b for b in inside.findChildren(QToolButton) if b.toolTip().startswith(tip) and b.isVisible()]
+            return [
+                b
+                for b in inside.findChildren(QToolButton)
+                if b.toolTip().startswith(tip) and b.isVisible()
+            ]
 
-        self.until(lambda: any(b.isEnabled() for b in there()), 5.0, f"no button that would “{tip}”")
+        self.until(
+            lambda: any(b.isEnabled() for b in there()),
+            5.0,
+            f"no button that would “{tip}”",
+        )
         return there()[0]
 
     def press(self, inside: QWidget, tip: str) -> None:
@@ -79,7 +122,9 @@ class Hands:
         view = box.view()
         self.until(view.isVisible, 5.0, "no list opened")
         row = next(i for i in range(box.count()) if box.itemText(i).startswith(text))
-        view.setCurrentIndex(box.model().index(row, box.modelColumn(), box.rootModelIndex()))
+        view.setCurrentIndex(
+            box.model().index(row, box.modelColumn(), box.rootModelIndex())
+        )
         QTest.keyClick(view, Qt.Key.Key_Return)
         QApplication.processEvents()
 
@@ -91,7 +136,9 @@ class Hands:
             QTest.keyClick(QApplication.focusWidget() or widget, Qt.Key.Key_Return)
         QApplication.processEvents()
 
-    def in_dialog(self, act: Callable[[], object], do: Callable[[QWidget], None]) -> None:
+    def in_dialog(
+        self, act: Callable[[], object], do: Callable[[QWidget], None]
+    ) -> None:
         """Do something that asks in a window of its own, and answer there."""
         trouble: list[BaseException] = []
         asked: list[QDialog] = []
@@ -129,10 +176,14 @@ class Hands:
 
 
 def mostly(levels: list[int], *which: int) -> bool:
-    """Whether emitters are lit by these alone, but for the traces that a true colour takes of others."""
+    """Whether emitters are lit by these alone, but for the traces that a true colour
+    takes of others.
+    """
     lit = [level for i, level in enumerate(levels) if i in which]
     rest = [level for i, level in enumerate(levels) if i not in which]
-    return bool(levels) and max(lit) == 255 and min(lit) > 90 and max(rest, default=0) < 40
+    return (
+        bool(levels) and max(lit) == 255 and min(lit) > 90 and max(rest, default=0) < 40
+    )
 
 
 def missed(hands, heads: list[str], goal) -> float:
@@ -149,7 +200,9 @@ def missed(hands, heads: list[str], goal) -> float:
 
 
 def pick(hands, act, *texts: str) -> None:
-    """Open a menu and choose the line that begins with a text; more texts go on in the menus below it."""
+    """Open a menu and choose the line that begins with a text; more texts go on in the
+    menus below it.
+    """
 
     chosen: list[str] = []
     watch = QTimer(hands.window)
@@ -162,7 +215,11 @@ def pick(hands, act, *texts: str) -> None:
         here = menu
         for text in texts[:-1]:
             here = next(a.menu() for a in here.actions() if a.text().startswith(text))
-        found = [a for a in here.actions() if a.text().startswith(texts[-1]) and a.isEnabled()]
+        found = [
+            a
+            for a in here.actions()
+            if a.text().startswith(texts[-1]) and a.isEnabled()
+        ]
         menu.close()
         chosen.extend(a.text() for a in found[:1])
         if found:
@@ -246,7 +303,9 @@ def menu_of(hands, widget: QWidget) -> Callable[[], None]:
 
     def act() -> None:
         at = widget.rect().center()
-        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, widget.mapToGlobal(at))
+        event = QContextMenuEvent(
+            QContextMenuEvent.Reason.Mouse, at, widget.mapToGlobal(at)
+        )
         QApplication.sendEvent(widget, event)
 
     return act

@@ -72,11 +72,18 @@ def test_sweeping_over_lamps_chooses_them_in_that_order(hands, compose):
         for part in (0.25, 0.5, 0.75, 1.0):
             QTest.mouseMove(stage, (a + (b - a) * part).toPoint())
     QTest.mouseRelease(stage, LEFT, pos=stops[-1].toPoint())
-    assert [i for i in hands.session.chosen if i in SPOTS] == ["spot-4", "spot-3", "spot-2", "spot-1"]
+    assert [i for i in hands.session.chosen if i in SPOTS] == [
+        "spot-4",
+        "spot-3",
+        "spot-2",
+        "spot-1",
+    ]
     assert hands.session.chosen[0] == "spot-4"
 
 
-def test_a_fast_sweep_misses_nobody_on_its_way_and_takes_nobody_beside_it(hands, compose):
+def test_a_fast_sweep_misses_nobody_on_its_way_and_takes_nobody_beside_it(
+    hands, compose
+):
     stage = compose.stage
     start, end = stage.point_of("par-1"), stage.point_of("par-4")
     hands.drag(stage, start, end)  # three reports of the mouse for four lamps
@@ -90,7 +97,11 @@ def test_a_lasso_chooses_what_lies_within(hands, compose):
     xs, ys = [p.x() for p in dots], [p.y() for p in dots]
     low, high = QPointF(min(xs) - 9, min(ys) - 9), QPointF(max(xs) + 9, max(ys) + 9)
     middle = QPointF((low.x() + high.x()) / 2, high.y())
-    corners = [low, QPointF(high.x(), low.y()), QPointF(middle.x(), high.y())]  # a triangle
+    corners = [
+        low,
+        QPointF(high.x(), low.y()),
+        QPointF(middle.x(), high.y()),
+    ]  # a triangle
     QTest.mousePress(stage, LEFT, pos=low.toPoint())
     for a, b in zip(corners, [*corners[1:], low], strict=True):
         for part in (0.5, 1.0):
@@ -113,7 +124,9 @@ def test_a_lasso_chooses_what_lies_within(hands, compose):
         ("Uplights", [f"uplight-{i}" for i in range(1, 5)]),
     ],
 )
-def test_short_names_are_typed_with_the_focus_on_the_stage(hands, compose, text, expected):
+def test_short_names_are_typed_with_the_focus_on_the_stage(
+    hands, compose, text, expected
+):
     keys(hands, compose, text, enter=False)
     assert compose.stage.typed == text
     assert list(hands.session.chosen) == expected  # as it is typed
@@ -148,7 +161,9 @@ def test_which_and_in_which_order(hands, compose, monkeypatch):
     assert session.chosen == ("spot-2", "spot-4")
     pick(hands, lambda: hands.click(who.which), "The choice before this one")
     assert session.chosen == tuple(SPOTS)
-    monkeypatch.setattr("choreon.ui.compose.who.QInputDialog.getInt", lambda *_: (3, True))
+    monkeypatch.setattr(
+        "choreon.ui.compose.who.QInputDialog.getInt", lambda *_: (3, True)
+    )
     pick(hands, lambda: hands.click(who.which), "Every nth")
     assert session.chosen == ("spot-1", "spot-4")
     session.choose(SPOTS)
@@ -197,7 +212,9 @@ def test_cells_are_chosen_one_by_one_and_keep_apart(hands, compose, node):
     hands.until(lambda: values(node, 2)[12] > 200)
     slots = values(node, 2)[:24]
     assert slots[12] > 5 * max(slots[13:15])
-    assert draft(hands)["bar-1"]["ColorRGB_Red"][:4] == (None,) * 4  # the others are not touched
+    assert (
+        draft(hands)["bar-1"]["ColorRGB_Red"][:4] == (None,) * 4
+    )  # the others are not touched
     hands.click(compose.who.cells)
     assert session.cells == {}
 
@@ -211,11 +228,19 @@ def test_panels_fit_the_choice_and_say_who_has_what(hands, compose):
     assert not what.tabs["Aim"].isVisible()
     hands.session.choose(["par-1", "spot-1", "front-1"])
     assert what.tabs["Aim"].isVisible()
-    hands.session.touch({"par-1": {"Dimmer": 0.2}, "spot-1": {"Dimmer": 0.7}, "front-1": {"Dimmer": 0.7}})
+    hands.session.touch(
+        {
+            "par-1": {"Dimmer": 0.2},
+            "spot-1": {"Dimmer": 0.7},
+            "front-1": {"Dimmer": 0.7},
+        }
+    )
     hands.until(lambda: what.level.text() == "20 … 70 %")
     hands.click(what.tabs["Beam"])
     rows = what.beam_panel.more.rows
-    assert next(iter(rows)) == "Shutter1Strobe"  # two of three have it, before what one has
+    assert (
+        next(iter(rows)) == "Shutter1Strobe"
+    )  # two of three have it, before what one has
     hands.until(lambda: rows["Gobo1"].who.text().startswith("Gobo"))
     texts = " ".join(row.who.text() for row in rows.values())
     assert "1 of 3: Spot 1" in texts
@@ -235,19 +260,31 @@ def test_one_colour_on_four_makes_and_what_each_does(hands, compose, node):
 
     def seen(fixture: str):
         found = hands.session.light()
-        row = next(i for i, p in enumerate(hands.session.decoder.lamps) if p.fixture == fixture)
+        row = next(
+            i for i, p in enumerate(hands.session.decoder.lamps) if p.fixture == fixture
+        )
         rgb = found[1].rgb[row] if found else np.zeros(3)
         goal = np.array([draft(hands)[fixture][n] for n in RGB])
-        return float(np.linalg.norm(to_oklab(rgb / max(rgb.max(), 1e-9)) - to_oklab(goal / goal.max())))
+        return float(
+            np.linalg.norm(
+                to_oklab(rgb / max(rgb.max(), 1e-9)) - to_oklab(goal / goal.max())
+            )
+        )
 
     for fixture in chosen[:4]:
         hands.until(lambda f=fixture: seen(f) < 0.02)  # slots have 8 bits
-    hands.until(lambda: panel.hex.text() == "#6080C0")  # what was asked for, though a wheel shows something else
-    hands.until(lambda: "nearest slot" in panel.answers.text())  # the heads with a wheel
+    hands.until(
+        lambda: panel.hex.text() == "#6080C0"
+    )  # what was asked for, though a wheel shows something else
+    hands.until(
+        lambda: "nearest slot" in panel.answers.text()
+    )  # the heads with a wheel
     assert "Par 7: exact" in panel.answers.text()
     assert "Flood 6: exact" in panel.answers.text()
     hands.session.choose(["dot-1"])
-    hands.until(lambda: panel.answers.text() == "Dot: exact")  # the same colour, another lamp
+    hands.until(
+        lambda: panel.answers.text() == "Dot: exact"
+    )  # the same colour, another lamp
     hands.until(lambda: values(node, 2)[67] > 0)
 
 
@@ -282,7 +319,9 @@ def test_heads_follow_a_mark_that_is_dragged(hands, compose, node):
     mark = session.show.marks["cello"]
     hands.until(lambda: missed(hands, heads, (mark.x, mark.y, 0.0)) < 0.02)
     x, y, _ = stage.view().project([(mark.x, mark.y, 0.0)])[0]
-    session.choose(["par-1", *heads])  # the marks can be taken hold of while the Aim tab is open
+    session.choose(
+        ["par-1", *heads]
+    )  # the marks can be taken hold of while the Aim tab is open
     hands.drag(stage, QPointF(x, y), QPointF(x - 90, y - 25))
     moved = session.show.marks["cello"]
     assert (moved.x, moved.y) != (mark.x, mark.y)
@@ -302,7 +341,11 @@ def test_marks_are_set_named_placed_and_deleted(hands, compose, answers):
     x, y, _ = stage.view().project([(1.0, 2.0, 0.0)])[0]
     hands.click(stage, QPointF(x, y))
     boat = session.show.marks["boat"]
-    assert (boat.x, boat.y, boat.z) == (pytest.approx(1.0, abs=0.03), pytest.approx(2.0, abs=0.06), 0.0)
+    assert (boat.x, boat.y, boat.z) == (
+        pytest.approx(1.0, abs=0.03),
+        pytest.approx(2.0, abs=0.06),
+        0.0,
+    )
     assert not panel.add_mark.isChecked()
     pick(hands, lambda: hands.click(panel.marks), "Boat", "Aim at it")
     assert draft(hands)["spot-1"]["Pan"] == "mark:boat"
@@ -325,13 +368,21 @@ def test_marks_are_set_named_placed_and_deleted(hands, compose, answers):
 
 def test_nudging_flipping_and_limits(hands, compose, node):
     session, panel = hands.session, compose.what.aim_panel
-    session.touch({"spot-1": {"Pan": 20.0, "Tilt": 30.0, "Dimmer": 1.0}, "spot-2": {"Pan": -40.0, "Tilt": 30.0}})
+    session.touch(
+        {
+            "spot-1": {"Pan": 20.0, "Tilt": 30.0, "Dimmer": 1.0},
+            "spot-2": {"Pan": -40.0, "Tilt": 30.0},
+        }
+    )
     session.choose(["spot-1", "spot-2"])
     hands.click(compose.what.tabs["Aim"])
     hands.until(lambda: len(panel.pad.points) == 2)
     panel.pad.setFocus()
     QTest.keyClick(panel.pad, Qt.Key.Key_Right)
-    assert (draft(hands)["spot-1"]["Pan"], draft(hands)["spot-2"]["Pan"]) == (25.0, -35.0)
+    assert (draft(hands)["spot-1"]["Pan"], draft(hands)["spot-2"]["Pan"]) == (
+        25.0,
+        -35.0,
+    )
     QTest.qWait(300)
     before = points(hands, ["spot-1"])[0]
     hands.click(panel.flip)
@@ -364,7 +415,9 @@ def test_who_shines_where_nobody_should_is_named(hands, compose):
     assert "Spot 2" not in panel.warn.text()  # it is dark
     panel.send(links.to_mark("centre"))
     hands.until(lambda: not panel.warn.isVisible())
-    room = edits.replace(session.show.room, keep_out=(Area("Piano", -0.5, 2.5, 0.5, 3.5, 0.0, 1.2),))
+    room = edits.replace(
+        session.show.room, keep_out=(Area("Piano", -0.5, 2.5, 0.5, 3.5, 0.0, 1.2),)
+    )
     session.edit("piano", edits.replace(session.show, room=room))
     hands.until(lambda: "shines into Piano" in panel.warn.text())
 
@@ -384,7 +437,9 @@ def test_beam_by_pictures_and_numbers(hands, compose, node):
     assert draft(hands)["spot-1"][prism] >= 0.5
     hands.type(what.fields["Zoom"], "500")
     span = session.programme.rig.span("wash-1", "Zoom")
-    assert draft(hands)["wash-1"]["Zoom"] == span[1]  # beyond the range: as far as it goes
+    assert (
+        draft(hands)["wash-1"]["Zoom"] == span[1]
+    )  # beyond the range: as far as it goes
     hands.click(what.beam_panel.shutter_closed)
     assert draft(hands)["wash-1"]["Shutter1"] == 0.0
 
@@ -421,7 +476,11 @@ def test_a_gradient_over_sixteen_cells(hands, compose, node):
     panel.what.setCurrentIndex(panel.what.findText("Colour"))
     panel.colours[0]._picked((1.0, 0.0, 0.0))
     panel.colours[1]._picked((0.0, 0.0, 1.0))
-    cells = [np.array([draft(hands)[bar][n][c] for n in RGB]) for bar in ("bar-1", "bar-2") for c in range(8)]
+    cells = [
+        np.array([draft(hands)[bar][n][c] for n in RGB])
+        for bar in ("bar-1", "bar-2")
+        for c in range(8)
+    ]
     assert np.allclose(cells[0], (1, 0, 0), atol=1e-6)
     assert np.allclose(cells[15], (0, 0, 1), atol=1e-6)
     steps = np.linalg.norm(np.diff([to_oklab(c) for c in cells], axis=0), axis=1)
@@ -452,7 +511,11 @@ def test_spread_by_numbers_dragged_ends_and_shapes(hands, compose):
     assert given() == pytest.approx([0.0, 1.0, 0.0, 1.0, 0.0])
     hands.type(panel.repeat, "0")
     last = panel.bars.rect_of(4)
-    hands.drag(panel.bars, QPointF(last.center().x(), 2), QPointF(last.center().x(), panel.bars.height() / 2))
+    hands.drag(
+        panel.bars,
+        QPointF(last.center().x(), 2),
+        QPointF(last.center().x(), panel.bars.height() / 2),
+    )
     assert given()[-1] == pytest.approx(0.5, abs=0.02)
     assert given()[2] == pytest.approx(0.25, abs=0.02)
     session.choose(["par-1"])
@@ -463,10 +526,21 @@ def test_directions_are_spread_along_a_line(hands, compose):
     session, panel = hands.session, compose.what.spread_panel
     session.choose(SPOTS)
     hands.click(compose.what.tabs["Spread"])
-    panel.what.setCurrentIndex(panel.what.findText("Direction", Qt.MatchFlag.MatchStartsWith))
-    for field, text in zip([*panel.places[0], *panel.places[1]], ("-3", "2", "0", "3", "2", "0"), strict=True):
+    panel.what.setCurrentIndex(
+        panel.what.findText("Direction", Qt.MatchFlag.MatchStartsWith)
+    )
+    for field, text in zip(
+        [*panel.places[0], *panel.places[1]],
+        ("-3", "2", "0", "3", "2", "0"),
+        strict=True,
+    ):
         hands.type(field, text)
-    hands.until(lambda: [round(float(p[0]), 1) for p in points(hands, SPOTS)] == [-3.0, -1.0, 1.0, 3.0])
+    hands.until(
+        lambda: (
+            [round(float(p[0]), 1) for p in points(hands, SPOTS)]
+            == [-3.0, -1.0, 1.0, 3.0]
+        )
+    )
     hands.until(lambda: all(abs(p[1] - 2.0) < 0.03 for p in points(hands, SPOTS)))
 
 
@@ -475,13 +549,24 @@ def test_directions_are_spread_along_a_line(hands, compose):
 
 def test_copy_and_paste_by_meaning_and_by_family(hands, compose):
     session, copied = hands.session, compose.what.copied
-    session.touch({"spot-1": {"Dimmer": 0.4, "Pan": "mark:cello", "Tilt": "mark:cello", "Gobo1": 2.0}})
+    session.touch(
+        {
+            "spot-1": {
+                "Dimmer": 0.4,
+                "Pan": "mark:cello",
+                "Tilt": "mark:cello",
+                "Gobo1": 2.0,
+            }
+        }
+    )
     session.choose(["spot-1"])
     QTest.keyClick(compose.stage, Qt.Key.Key_C, CTRL)
     session.choose(["wash-1", "par-1"])
     QTest.keyClick(compose.stage, Qt.Key.Key_V, CTRL)
     look = draft(hands)
-    assert look["wash-1"]["Pan"] == "mark:cello"  # by meaning: another make looks at the same point
+    assert (
+        look["wash-1"]["Pan"] == "mark:cello"
+    )  # by meaning: another make looks at the same point
     assert look["wash-1"]["Dimmer"] == look["par-1"]["Dimmer"] == pytest.approx(0.4)
     assert "Gobo1" not in look["wash-1"]
     assert "Pan" not in look["par-1"]
@@ -491,7 +576,9 @@ def test_copy_and_paste_by_meaning_and_by_family(hands, compose):
     hands.session.untouch({"par-1": ("Dimmer",)})
     session.choose(["par-1"])
     QTest.qWait(150)
-    pick(hands, lambda: hands.click(compose.what.copy_button), "Make these like that one")
+    pick(
+        hands, lambda: hands.click(compose.what.copy_button), "Make these like that one"
+    )
     assert compose.stage.mode == "like"
     hands.click(compose.stage, compose.stage.point_of("wash-1"))
     assert draft(hands)["par-1"]["Dimmer"] == pytest.approx(0.4)
@@ -504,7 +591,10 @@ def test_copy_and_paste_by_meaning_and_by_family(hands, compose):
 def test_one_accidental_nudge_is_found_and_taken_out(hands, compose, node):
     """A look is set; somebody nudges a head; the ledger shows it, and what it covers."""
     session, ledger = hands.session, hands.window.ledger
-    session.edit("quick", edits.change_scene(session.show, "slack-water", fade_in=0.2, fade_out=0.2))
+    session.edit(
+        "quick",
+        edits.change_scene(session.show, "slack-water", fade_in=0.2, fade_out=0.2),
+    )
     session.press("slack-water-pad")
     hands.until(lambda: values(node, 1)[10] == 140)
     session.touch({"par-1": {"Dimmer": 0.9}})
@@ -513,19 +603,34 @@ def test_one_accidental_nudge_is_found_and_taken_out(hands, compose, node):
     compose.what.aim_panel.pad.setFocus()
     QTest.keyClick(compose.what.aim_panel.pad, Qt.Key.Key_Up)
     hands.click(ledger.open)
-    rows = [row for row in (ledger._box.itemAt(i).widget() for i in range(ledger._box.count())) if row]
-    texts = [" ".join(w.text() for w in row.findChildren(type(ledger.summary))) for row in rows]
+    rows = [
+        row
+        for row in (ledger._box.itemAt(i).widget() for i in range(ledger._box.count()))
+        if row
+    ]
+    texts = [
+        " ".join(w.text() for w in row.findChildren(type(ledger.summary)))
+        for row in rows
+    ]
     tilt = next(i for i, t in enumerate(texts) if t.startswith("Spot 2 Tilt"))
     assert "covers" in texts[tilt]
-    remove = next(b for b in rows[tilt].findChildren(type(ledger.open)) if "tilt" in b.toolTip())
+    remove = next(
+        b for b in rows[tilt].findChildren(type(ledger.open)) if "tilt" in b.toolTip()
+    )
     hands.click(remove)
     assert "Tilt" not in draft(hands)["spot-2"]
     assert draft(hands)["par-1"] == {"Dimmer": 0.9}
     hands.until(lambda: not ledger._refill.isActive())
-    position = [b for b in ledger.by_family.findChildren(QPushButton) if b.text().startswith("position")]
+    position = [
+        b
+        for b in ledger.by_family.findChildren(QPushButton)
+        if b.text().startswith("position")
+    ]
     hands.click(position[0])  # the pan went along with it
     assert "spot-2" not in draft(hands)
-    session.touch({"par-1": {"ColorRGB_Red": 1.0, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 0.0}})
+    session.touch(
+        {"par-1": {"ColorRGB_Red": 1.0, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 0.0}}
+    )
     QTest.qWait(200)
     hands.click(hands.button(ledger, "all of it"))
     assert draft(hands) == {}
@@ -561,7 +666,12 @@ def test_the_draft_is_kept_as_a_scene_with_parts_of_it(hands, compose):
     session, ledger = hands.session, hands.window.ledger
     session.press("front-wash-fader")
     session.set_level("front-wash-fader", 1.0)
-    session.touch({"par-1": {"Dimmer": 0.5, "Pan": 1.0}, "par-2": {"Dimmer": 0.5, **dict.fromkeys(RGB, 0.5)}})
+    session.touch(
+        {
+            "par-1": {"Dimmer": 0.5, "Pan": 1.0},
+            "par-2": {"Dimmer": 0.5, **dict.fromkeys(RGB, 0.5)},
+        }
+    )
     hands.until(lambda: session.lit() and "front-1" in session.lit())
     QTest.keyClick(hands.window, Qt.Key.Key_S, CTRL)
     form = ledger.form
@@ -602,12 +712,16 @@ def test_one_palette_changed_and_all_its_scenes_with_it(hands, compose, node):
     ledger.ask_update("palette:lantern")
     assert "Update <b>Lantern</b>?" in ledger.change.text()
     hands.click(ledger.confirm_update)
-    assert session.show.palettes["lantern"].values["ColorRGB_Blue"] == pytest.approx(1.0)
+    assert session.show.palettes["lantern"].values["ColorRGB_Blue"] == pytest.approx(
+        1.0
+    )
     assert draft(hands) == {}
 
     def blue() -> bool:
         found = session.light()
-        row = next(i for i, p in enumerate(session.decoder.lamps) if p.fixture == "wash-1")
+        row = next(
+            i for i, p in enumerate(session.decoder.lamps) if p.fixture == "wash-1"
+        )
         return found is not None and found[1].rgb[row][2] > 2 * found[1].rgb[row][0] > 0
 
     hands.until(blue)
@@ -637,7 +751,10 @@ def test_a_scene_is_taken_changed_and_updated(hands, compose):
 
 def test_the_stage_is_captured_as_it_is(hands, compose, answers, node):
     session = hands.session
-    session.edit("quick", edits.change_scene(session.show, "slack-water", fade_in=0.2, fade_out=0.2))
+    session.edit(
+        "quick",
+        edits.change_scene(session.show, "slack-water", fade_in=0.2, fade_out=0.2),
+    )
     session.press("slack-water-pad")
     hands.until(lambda: values(node, 1)[10] == 140)
     session.touch({"par-1": {"Dimmer": 1.0}})
@@ -687,7 +804,11 @@ def test_palettes_are_dragged_into_the_order_one_wants(hands, compose, demo_path
     ids = [p.id for p in chips.palettes()]
     session.choose(["par-1"])
     hands.until(lambda: chips.isVisible() and chips.width() > 200)
-    hands.drag(chips, chips.rect_of(ids[0]).center(), chips.rect_of(ids[2]).center() + QPointF(8, 0))
+    hands.drag(
+        chips,
+        chips.rect_of(ids[0]).center(),
+        chips.rect_of(ids[2]).center() + QPointF(8, 0),
+    )
     assert order() == [before[1], before[2], before[0], *before[3:]]
     assert draft(hands) == {}  # carrying one does not give it
     chips.setFocus()
@@ -701,12 +822,24 @@ def test_palettes_are_dragged_into_the_order_one_wants(hands, compose, demo_path
     for _ in range(3):  # the giving and the two moves by key
         session.undo()
     assert order() == [before[1], before[2], before[0], *before[3:]]
-    hands.until(lambda: [p.name for p in showfile.read(demo_path).palettes.values() if p.family == "colour"] == order())
+    hands.until(
+        lambda: (
+            [
+                p.name
+                for p in showfile.read(demo_path).palettes.values()
+                if p.family == "colour"
+            ]
+            == order()
+        )
+    )
 
 
 def test_a_shelf_of_hundreds_has_cards_where_one_looks(hands, compose):
     session, shelf = hands.session, compose.shelf
-    made = [Scene(id=f"n{i}", name=f"Night {i}", look={"par-1": {"Dimmer": 0.5}}) for i in range(300)]
+    made = [
+        Scene(id=f"n{i}", name=f"Night {i}", look={"par-1": {"Dimmer": 0.5}})
+        for i in range(300)
+    ]
     session.edit("many", edits.put(session.show, "scenes", *made))
     bar = shelf.strip.horizontalScrollBar()
     hands.until(lambda: bar.maximum() > 250 * 150)
@@ -755,11 +888,16 @@ def test_a_palette_deleted_while_used_leaves_its_values(hands, compose, node):
     QTest.qWait(150)
     assert values(node, 1) == before
     session.undo()
-    assert session.show.scenes["stage-rose"].look["par-1"]["ColorRGB_Red"] == "palette:rose"
+    assert (
+        session.show.scenes["stage-rose"].look["par-1"]["ColorRGB_Red"]
+        == "palette:rose"
+    )
     assert draft(hands)["uplight-1"]["ColorRGB_Red"] == "palette:rose"
 
 
-def test_scenes_are_filed_tagged_doubled_merged_and_unlinked(hands, compose, answers, monkeypatch):
+def test_scenes_are_filed_tagged_doubled_merged_and_unlinked(
+    hands, compose, answers, monkeypatch
+):
     session, shelf = hands.session, compose.shelf
     hands.click(shelf.cards["mudlight"])
     answers.append("By day")
@@ -768,14 +906,20 @@ def test_scenes_are_filed_tagged_doubled_merged_and_unlinked(hands, compose, ans
     answers.append("sand, #wet,, sand")
     pick(hands, lambda: hands.click(shelf.more), "Tags")
     assert session.show.scenes["mudlight"].tags == ("sand", "wet")
-    monkeypatch.setattr(QColorDialog, "getColor", lambda *_: __import__("PySide6.QtGui").QtGui.QColor("#336699"))
+    monkeypatch.setattr(
+        QColorDialog,
+        "getColor",
+        lambda *_: __import__("PySide6.QtGui").QtGui.QColor("#336699"),
+    )
     pick(hands, lambda: hands.click(shelf.more), "Colour mark")
     assert session.show.scenes["mudlight"].colour == "#336699"
     pick(hands, lambda: hands.click(shelf.more), "Unlink from the palette Mud")
     assert session.show.scenes["mudlight"].look["par-1"]["ColorRGB_Red"] == 0.8
     pick(hands, lambda: hands.click(shelf.more), "Duplicate")
     assert shelf.chosen != "mudlight"
-    assert session.show.scenes[shelf.chosen].look == session.show.scenes["mudlight"].look
+    assert (
+        session.show.scenes[shelf.chosen].look == session.show.scenes["mudlight"].look
+    )
     pick(hands, lambda: hands.click(shelf.more), "Merge with", "Cello")
     assert session.show.scenes[shelf.chosen].look["front-4"]["Dimmer"] == 0.75
     shelf.folder.setCurrentIndex(shelf.folder.findText("By day"))
@@ -801,7 +945,12 @@ def test_position_comes_before_the_light(hands, compose, node):
     session.press("cello-pad")
     mark = session.show.marks["cello"]
     at_mark = (mark.x, mark.y, 0.0)
-    hands.until(lambda: missed(hands, ["wash-1", "wash-2"], at_mark) < 0.03 and values(node, 1)[3] == 0)  # still dark
+    hands.until(
+        lambda: (
+            missed(hands, ["wash-1", "wash-2"], at_mark) < 0.03
+            and values(node, 1)[3] == 0
+        )
+    )  # still dark
     hands.until(lambda: values(node, 1)[3] == round(0.75 * 255))
 
 
@@ -812,13 +961,17 @@ def test_a_scene_is_looked_at_without_lighting_it(hands, compose, node):
     hands.click(shelf.look_at)
     hands.until(lambda: session.preview == "spring-tide")
     row = next(i for i, p in enumerate(session.decoder.lamps) if p.fixture == "par-1")
-    hands.until(lambda: (seen := session.seen()) is not None and seen[1].rgb[row].max() > 0.8)
+    hands.until(
+        lambda: (seen := session.seen()) is not None and seen[1].rgb[row].max() > 0.8
+    )
     QTest.qWait(100)
     assert values(node, 1) == quiet
     compose.stage.setFocus()
     QTest.keyClick(compose.stage, Qt.Key.Key_Escape)
     assert session.preview == ""
-    hands.until(lambda: (seen := session.seen()) is not None and seen[1].rgb[row].max() < 0.01)
+    hands.until(
+        lambda: (seen := session.seen()) is not None and seen[1].rgb[row].max() < 0.01
+    )
 
 
 def test_a_scene_is_dragged_to_a_page(hands, compose):
@@ -827,7 +980,9 @@ def test_a_scene_is_dragged_to_a_page(hands, compose):
     def let_go(scene: str, widget) -> None:
         at = QPointF(widget.mapTo(perform, widget.rect().center()))
         data = carry_scene(scene)
-        drop = QDropEvent(at, Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+        drop = QDropEvent(
+            at, Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier
+        )
         perform.dropEvent(drop)
         QTest.qWait(50)
 
@@ -908,7 +1063,9 @@ def test_a_strobe_is_a_mark_and_does_not_flash_the_screen(hands, compose):
     session, stage = hands.session, compose.stage
     session.touch({"panel-1": {"Dimmer": 1.0, "Shutter1Strobe": 10.0}})
     row = next(i for i, p in enumerate(session.decoder.lamps) if p.fixture == "panel-1")
-    hands.until(lambda: (found := session.light()) is not None and found[1].strobe[row] > 5)
+    hands.until(
+        lambda: (found := session.light()) is not None and found[1].strobe[row] > 5
+    )
     QTest.qWait(150)
     shots = []
     for _ in range(6):
@@ -919,6 +1076,8 @@ def test_a_strobe_is_a_mark_and_does_not_flash_the_screen(hands, compose):
 
 def test_an_empty_room_without_width_is_still_drawn(hands, compose):
     session = hands.session
-    session.edit("no room", edits.replace(session.show, room=Room("Nowhere", 0.5, 0.5, 0.5)))
+    session.edit(
+        "no room", edits.replace(session.show, room=Room("Nowhere", 0.5, 0.5, 0.5))
+    )
     QTest.qWait(80)
     assert not compose.stage.grab().isNull()

@@ -25,7 +25,9 @@ def test_press_a_pad_and_the_stage_fades_to_another_scene(hands, node):
     assert len(set(seen)) > 10
     hands.until(lambda: perform.tiles["spring-tide-pad"].level == 1.0)
     assert perform.tiles["slack-water-pad"].level == 0.0
-    assert [r.name.text().split(";")[-1].strip() for r in perform.on_now.rows.values()] == ["Spring Tide"]
+    assert [
+        r.name.text().split(";")[-1].strip() for r in perform.on_now.rows.values()
+    ] == ["Spring Tide"]
 
 
 def test_faders_grand_master_and_blackout(hands, node):
@@ -47,7 +49,9 @@ def test_faders_grand_master_and_blackout(hands, node):
     hands.until(lambda: not perform.on_now.rows)
 
 
-def test_a_fader_on_the_controller_moves_the_light_and_the_screen(hands, node, controller):
+def test_a_fader_on_the_controller_moves_the_light_and_the_screen(
+    hands, node, controller
+):
     perform = hands.place("perform")
     hands.until(lambda: controller.connected)
     controller.move_fader(1, 10)
@@ -60,7 +64,9 @@ def test_a_fader_on_the_controller_moves_the_light_and_the_screen(hands, node, c
 
 
 def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
-    """The whole slice: four more pars, chosen, coloured, kept as a scene, on a page, on a controller's fader."""
+    """The whole slice: four more pars, chosen, coloured, kept as a scene, on a page, on
+    a controller's fader.
+    """
     rig = hands.place("rig")
     hands.type(rig.hang.search, "par 7", enter=False)
     assert rig.hang.kind.id == "tarnby-par-7"
@@ -71,7 +77,10 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
     new = ["par-9", "par-10", "par-11", "par-12"]
     assert hands.session.chosen == tuple(new)
     assert rig.ribbon.ribbon.on_slot(113) == ["par-9"]
-    assert rig.plan.fixture_at(rig.plan.at(hands.session.show.fixtures["par-11"].place)) == "par-11"
+    assert (
+        rig.plan.fixture_at(rig.plan.at(hands.session.show.fixtures["par-11"].place))
+        == "par-11"
+    )
 
     compose = hands.place("compose")
     stage = compose.stage
@@ -81,7 +90,12 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
     assert len(hands.session.chosen) == 1
     for fixture in new:
         if fixture not in hands.session.chosen:
-            item = next(i for i in compose.who.fixtures.findItems("Par " + fixture[4:], Qt.MatchFlag.MatchExactly))
+            item = next(
+                i
+                for i in compose.who.fixtures.findItems(
+                    "Par " + fixture[4:], Qt.MatchFlag.MatchExactly
+                )
+            )
             item.setSelected(True)
     hands.session.choose(new)
     level = compose.what.fields["Dimmer"]
@@ -110,13 +124,17 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
     hands.click(surfaces.targets[target].learn)
     assert "Red line" in hands.window.notice.text.text()
     controller.move_fader(5, 30)
-    hands.until(lambda: any(m.target == target for m in hands.session.show.mappings.values()))
+    hands.until(
+        lambda: any(m.target == target for m in hands.session.show.mappings.values())
+    )
     for value in (60, 127):
         controller.move_fader(5, value)
         QTest.qWait(50)
     hands.until(lambda: values(node, 1)[112] == 204)
 
-    hands.until(lambda: showfile.read(demo_path).mappings == hands.session.show.mappings)
+    hands.until(
+        lambda: showfile.read(demo_path).mappings == hands.session.show.mappings
+    )
     kept = showfile.read(demo_path)
     assert kept.fixtures["par-12"].address == 137
     assert any(m.target == target for m in kept.mappings.values())
@@ -142,7 +160,9 @@ def test_ledger_lines_say_what_they_replace_and_can_be_removed(hands, node):
     hands.place("compose")
     hands.session.set_level("front-wash-fader", 1.0)
     hands.until(lambda: values(node, 1)[0] == 217)
-    hands.session.touch({"front-1": {"Dimmer": 0.2}, "par-1": {"Dimmer": 0.6, "ColorRGB_Red": 0.0}})
+    hands.session.touch(
+        {"front-1": {"Dimmer": 0.2}, "par-1": {"Dimmer": 0.6, "ColorRGB_Red": 0.0}}
+    )
     ledger = hands.window.ledger
     hands.until(lambda: values(node, 1)[0] == 51)
     hands.click(ledger.open)
@@ -187,13 +207,18 @@ def test_choose_on_the_stage_with_a_box_and_by_group(hands):
     compose = hands.place("compose")
     stage = compose.stage
     a, b = stage.point_of("dot-1"), stage.point_of("dot-20")
-    low, high = QPointF(min(a.x(), b.x()), min(a.y(), b.y())), QPointF(max(a.x(), b.x()), max(a.y(), b.y()))
+    low, high = (
+        QPointF(min(a.x(), b.x()), min(a.y(), b.y())),
+        QPointF(max(a.x(), b.x()), max(a.y(), b.y())),
+    )
     hands.drag(stage, low - QPointF(9, 9), high + QPointF(9, 9))
     dots = {f"dot-{i}" for i in range(1, 21)}
     assert dots <= set(hands.session.chosen)
     item = compose.who.groups.findItems("Bars", Qt.MatchFlag.MatchStartsWith)[0]
     rect = compose.who.groups.visualItemRect(item)
-    QTest.mouseClick(compose.who.groups.viewport(), Qt.MouseButton.LeftButton, pos=rect.center())
+    QTest.mouseClick(
+        compose.who.groups.viewport(), Qt.MouseButton.LeftButton, pos=rect.center()
+    )
     assert hands.session.chosen == ("bar-1", "bar-2")
     assert not compose.what.tabs["Aim"].isVisible()
 
@@ -206,7 +231,9 @@ def test_aim_strobe_and_raw_channels_of_a_head(hands, node):
     hands.type(what.fields["Pan"], "-135")
     hands.until(lambda: values(node, 2)[60:62] == [0x40, 0x00])
     pad = what.aim_panel.pad
-    hands.until(lambda: pad.points and pad.points[0][0] == pytest.approx(-135.0, abs=0.1))
+    hands.until(
+        lambda: pad.points and pad.points[0][0] == pytest.approx(-135.0, abs=0.1)
+    )
     hands.drag(pad, QPointF(20, 60), QPointF(20 + pad.width() / 4, 60))
     hands.until(lambda: values(node, 2)[60:61] in ([127], [128]))
     hands.click(what.tabs["Beam"])
@@ -222,14 +249,25 @@ def test_aim_strobe_and_raw_channels_of_a_head(hands, node):
 def test_tiles_are_arranged_and_taken_off(hands):
     perform = hands.place("perform")
     pick(hands, menu_of(hands, perform.tiles["slack-water-pad"]), "Move later")
-    assert [t.id for t in hands.session.show.pages["low-tide"].tiles][:2] == ["mudlight-pad", "slack-water-pad"]
+    assert [t.id for t in hands.session.show.pages["low-tide"].tiles][:2] == [
+        "mudlight-pad",
+        "slack-water-pad",
+    ]
     pick(hands, menu_of(hands, perform.tiles["cello-pad"]), "Take off the page")
     assert "cello-pad" not in perform.tiles
-    assert not any(m.target == "tile:cello-pad" for m in hands.session.show.mappings.values())
+    assert not any(
+        m.target == "tile:cello-pad" for m in hands.session.show.mappings.values()
+    )
     perform.add_tile("cello", "pad")
     assert "cello-pad" in perform.tiles
     perform.go("open-mic")
-    assert set(perform.tiles) == {"mic-warm", "mic-blue", "mic-rose", "mic-front", "mic-house"}
+    assert set(perform.tiles) == {
+        "mic-warm",
+        "mic-blue",
+        "mic-rose",
+        "mic-front",
+        "mic-house",
+    }
 
 
 def test_learn_from_the_tile_escape_and_unlearn(hands, controller):
@@ -246,11 +284,15 @@ def test_learn_from_the_tile_escape_and_unlearn(hands, controller):
     pick(hands, menu_of(hands, perform.tiles["dots-pad"]), "Learn a control…")
     controller.hit_pad(12)
     hands.until(lambda: hands.window.learner.target == "")
-    tie = next(m for m in hands.session.show.mappings.values() if m.target == "tile:dots-pad")
+    tie = next(
+        m for m in hands.session.show.mappings.values() if m.target == "tile:dots-pad"
+    )
     assert (tie.kind, tie.number) == ("note", 48)
     surfaces = hands.place("surfaces")
     hands.click(surfaces.targets["tile:dots-pad"].unlearn)
-    assert not any(m.target == "tile:dots-pad" for m in hands.session.show.mappings.values())
+    assert not any(
+        m.target == "tile:dots-pad" for m in hands.session.show.mappings.values()
+    )
 
 
 def test_the_drawing_finds_what_a_part_does(hands, controller):

@@ -73,10 +73,17 @@ def unsaid(window) -> list[str]:
     """The controls in sight that have no name, or do not say what they do."""
     found = []
     for one in window.findChildren(QWidget):
-        control = isinstance(one, QAbstractButton) or one.focusPolicy() != Qt.FocusPolicy.NoFocus
-        part = isinstance(one, QScrollBar | QScrollArea | QHeaderView) or one.objectName().startswith("qt_")
+        control = (
+            isinstance(one, QAbstractButton)
+            or one.focusPolicy() != Qt.FocusPolicy.NoFocus
+        )
+        part = isinstance(
+            one, QScrollBar | QScrollArea | QHeaderView
+        ) or one.objectName().startswith("qt_")
         if control and not part and one.isVisible():
-            name = one.accessibleName() or (one.text() if isinstance(one, QAbstractButton) else "")
+            name = one.accessibleName() or (
+                one.text() if isinstance(one, QAbstractButton) else ""
+            )
             if not name or not one.toolTip():
                 found.append(f"{type(one).__name__} {name}")
     return found
@@ -89,8 +96,14 @@ def test_nothing_is_cut_off_at_the_usual_size(hands):
         hands.session.choose(["spot-1"])
         QTest.qWait(50)
         for button in hands.window.findChildren(QAbstractButton):
-            if button.isVisible() and button.text() and button.objectName() != "qt_toolbar_ext_button":
-                room = button.width() - button.fontMetrics().horizontalAdvance(button.text())
+            if (
+                button.isVisible()
+                and button.text()
+                and button.objectName() != "qt_toolbar_ext_button"
+            ):
+                room = button.width() - button.fontMetrics().horizontalAdvance(
+                    button.text()
+                )
                 assert room >= 0, f"{button.text()} in {name}"
 
 
@@ -113,7 +126,11 @@ def test_groups_are_made_changed_and_deleted(hands, answers):
     hands.session.choose(["par-2"])
     item = who.groups.findItems("Corners", Qt.MatchFlag.MatchStartsWith)[0]
     spot = who.groups.visualItemRect(item).center()
-    pick(hands, lambda: who.groups.customContextMenuRequested.emit(spot), "Set to the chosen")
+    pick(
+        hands,
+        lambda: who.groups.customContextMenuRequested.emit(spot),
+        "Set to the chosen",
+    )
     assert hands.session.show.groups["corners"].fixtures == ("par-2",)
     hands.session.undo()
     hands.session.undo()
@@ -158,7 +175,13 @@ def test_open_up_swatches_and_sliders(hands, node):
 def test_one_part_of_a_colour_leaves_the_others_cell_by_cell(hands):
     compose = hands.place("compose")
     hands.session.touch(
-        {"bar-1": {"ColorRGB_Red": (1.0, 0.5) + (0.0,) * 6, "ColorRGB_Green": 0.2, "ColorRGB_Blue": 0.0}}
+        {
+            "bar-1": {
+                "ColorRGB_Red": (1.0, 0.5) + (0.0,) * 6,
+                "ColorRGB_Green": 0.2,
+                "ColorRGB_Blue": 0.0,
+            }
+        }
     )
     hands.session.choose(["bar-1"])
     QTest.qWait(50)
@@ -199,7 +222,9 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     def timed(dialog: TimesDialog) -> None:
         hands.type(dialog.fade_in, "1.5")
         hands.type(dialog.fade_out, "4")
-        assert dialog.rows["position"][1].value == 1.5  # families follow the scene until they get their own
+        assert (
+            dialog.rows["position"][1].value == 1.5
+        )  # families follow the scene until they get their own
         hands.type(dialog.rows["intensity"][0], "3")
         hands.type(dialog.rows["position"][1], "0")
         hands.click(hands.button(dialog, "Keep"))
@@ -208,7 +233,10 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     cello = hands.session.show.scenes["cello"]
     assert (cello.fade_in, cello.fade_out) == (1.5, 4.0)
     assert cello.times == {"intensity": Times(3.0, 1.5), "position": Times(0.0, 0.0)}
-    hands.in_dialog(lambda: hands.click(shelf.times), lambda d: hands.click(hands.button(d, "Not now")))
+    hands.in_dialog(
+        lambda: hands.click(shelf.times),
+        lambda d: hands.click(hands.button(d, "Not now")),
+    )
     assert hands.session.show.scenes["cello"] is cello
     shelf.put_on("open-mic", "fader")
     assert hands.session.show.pages["open-mic"].tiles[-1].scene == "cello"
@@ -229,7 +257,12 @@ def test_taking_a_scene_into_the_draft_lights_it_and_stores_nothing(hands, node)
     assert hands.session.show is before
     assert set(hands.session.chosen) == set(before.scenes["stage-blue"].look)
     minis, cello = compose.shelf.minis, before.scenes["cello"]
-    hands.until(lambda: minis.picture(cello, 100, 60, compose) is minis.picture(cello, 100, 60, compose))
+    hands.until(
+        lambda: (
+            minis.picture(cello, 100, 60, compose)
+            is minis.picture(cello, 100, 60, compose)
+        )
+    )
 
 
 def test_the_draft_is_undone_and_comes_back_as_the_show_does(hands, node):
@@ -270,7 +303,9 @@ def test_keeping_suggests_a_name_and_can_be_left(hands):
     ledger = hands.window.ledger
     ledger.ask_name()
     assert not ledger.form.isVisible()  # nothing to keep
-    hands.session.touch({i: {"Dimmer": 1.0} for i in hands.session.show.groups["washes"].fixtures})
+    hands.session.touch(
+        {i: {"Dimmer": 1.0} for i in hands.session.show.groups["washes"].fixtures}
+    )
     hands.until(lambda: ledger.isVisible())
     QTest.keyClick(hands.window, Qt.Key.Key_S, CTRL)
     assert ledger.name.text() == "Washes look"
@@ -281,7 +316,9 @@ def test_keeping_suggests_a_name_and_can_be_left(hands):
     hands.until(lambda: not ledger.isVisible())
 
 
-@pytest.mark.parametrize("name", ["", "   ", "Cello", "x" * 300, "مشهد أزرق", "<b>&amp;"])
+@pytest.mark.parametrize(
+    "name", ["", "   ", "Cello", "x" * 300, "مشهد أزرق", "<b>&amp;"]
+)
 def test_odd_names_make_scenes_all_the_same(hands, name):
     hands.place("compose")
     hands.session.touch({"par-1": {"Dimmer": 1.0}})
@@ -302,7 +339,9 @@ def test_the_update_menu_tells_the_difference_before_it_stores(hands):
     hands.session.press("cello-pad")
     hands.session.touch({"front-4": {"Dimmer": 0.1}, "par-1": {"Dimmer": 0.4}})
     hands.until(lambda: hands.window.ledger.isVisible() and hands.session.state.players)
-    seen = offered(hands, lambda: hands.click(hands.button(hands.window.ledger, "Update…")))
+    seen = offered(
+        hands, lambda: hands.click(hands.button(hands.window.ledger, "Update…"))
+    )
     assert seen[0] == "● Cello: 1 value changed, 1 value added"
     assert "Front wash: 1 value changed, 1 value added" in seen
     assert "Dots: 2 values added" in seen
@@ -312,13 +351,17 @@ def test_pages_are_made_named_and_deleted(hands, answers):
     perform = hands.place("perform")
     hands.press(perform, "New page")
     page = perform.page_id
-    assert "An empty page" in " ".join(label.text() for label in perform.body.findChildren(QLabel))
+    assert "An empty page" in " ".join(
+        label.text() for label in perform.body.findChildren(QLabel)
+    )
     answers.append("Encore")
     perform._rename(hands.session.show.pages[page])
     assert hands.session.show.pages[page].name == "Encore"
     perform.add_tile("dots", "pad")
     assert list(perform.tiles) == ["dots-pad-2"]
-    hands.session.edit("delete the page", edits.drop(hands.session.show, "pages", [page]))
+    hands.session.edit(
+        "delete the page", edits.drop(hands.session.show, "pages", [page])
+    )
     assert perform.page_id in hands.session.show.pages
 
 
@@ -331,12 +374,16 @@ def test_a_choice_is_made_of_pads(hands, answers, node):
     hands.until(lambda: [p.scene for p in hands.session.state.players] == ["cello"])
     hands.session.press("dots-pad")
     hands.until(lambda: [p.scene for p in hands.session.state.players] == ["dots"])
-    assert "pair · one at a time" in [label.text() for label in perform.body.findChildren(QLabel)]
+    assert "pair · one at a time" in [
+        label.text() for label in perform.body.findChildren(QLabel)
+    ]
 
 
 def test_pads_and_list_by_keyboard(hands):
     perform = hands.place("perform")
-    slow = edits.change_scene(hands.session.show, "cello", fade_in=0.0, fade_out=5.0)  # seen on its way out
+    slow = edits.change_scene(
+        hands.session.show, "cello", fade_in=0.0, fade_out=5.0
+    )  # seen on its way out
     hands.session.edit("slow", slow)
     pad = perform.tiles["cello-pad"]
     pad.setFocus()
@@ -351,8 +398,15 @@ def test_the_tile_menu_offers_what_can_be_done(hands):
     perform = hands.place("perform")
     seen = []
     for tile in ("cello-pad", "front-wash-fader"):
-        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, QPoint(5, 5), QPoint(5, 5))
-        seen.append(offered(hands, lambda t=tile, e=event: QApplication.sendEvent(perform.tiles[t], e)))
+        event = QContextMenuEvent(
+            QContextMenuEvent.Reason.Mouse, QPoint(5, 5), QPoint(5, 5)
+        )
+        seen.append(
+            offered(
+                hands,
+                lambda t=tile, e=event: QApplication.sendEvent(perform.tiles[t], e),
+            )
+        )
     assert seen[0] == [
         "Learn a control…", "Unlearn", "Move earlier", "Move later", "One at a time with…", "Take off the page"
     ]  # fmt: skip
@@ -379,7 +433,10 @@ def test_an_unknown_controller_is_drawn_from_what_moves(hands):
     moved.emit(protocol.Control("Night desk", "note", 9, 40, 0.0))
     assert hands.window.learner.target  # letting go teaches nothing
     moved.emit(protocol.Control("Night desk", "note", 9, 40, 1.0))
-    assert "Dots now follows note 40 (channel 10) of Night desk." in hands.window.notice.text.text()
+    assert (
+        "Dots now follows note 40 (channel 10) of Night desk."
+        in hands.window.notice.text.text()
+    )
     assert surfaces.targets["tile:dots-pad"].tied.text() == "pad 7, note 40 ch 10"
 
 
@@ -387,7 +444,10 @@ def test_a_controller_that_is_away_is_shown_with_what_it_does(hands):
     surfaces = hands.place("surfaces")
     assert surfaces.port == "Practice controller"
     assert surfaces.hint.text() == "not connected; what it does is kept"
-    assert "MIDI devices cannot be used" in surfaces.trouble.text() or surfaces.session.ports.trouble == ""
+    assert (
+        "MIDI devices cannot be used" in surfaces.trouble.text()
+        or surfaces.session.ports.trouble == ""
+    )
 
 
 def test_several_fixtures_in_hand(hands):
@@ -404,7 +464,10 @@ def test_several_fixtures_in_hand(hands):
     hands.type(hand.address, "")
     hand.address.setValue(300)
     hand.address.editingFinished.emit()
-    assert [hands.session.show.fixtures[i].address for i in ("par-1", "par-2")] == [300, 308]
+    assert [hands.session.show.fixtures[i].address for i in ("par-1", "par-2")] == [
+        300,
+        308,
+    ]
     assert hands.session.history.undo_name == "readdress 2"
 
 
@@ -511,7 +574,9 @@ def test_the_heading_tells_how_the_engine_is(hands):
     hands.until(lambda: "44 frames/s" in heading.health.text())
     assert "packets sent, 0 failed" in heading.health.toolTip()
     assert "on time" in heading.health.text()
-    hands.session.pulse.emit(protocol.Pulse(10**6, 10**6, 3, 44.0, 2.0, 0.1, 30.0, 5, 0))
+    hands.session.pulse.emit(
+        protocol.Pulse(10**6, 10**6, 3, 44.0, 2.0, 0.1, 30.0, 5, 0)
+    )
     assert "late" in heading.health.text()
     heading._engine(False)
     assert "starting the engine" in heading.health.text()
@@ -582,7 +647,11 @@ def test_all_widgets_of_the_window_can_be_reached_by_tab(hands):
             if here is None or here in seen:
                 break
             seen.add(here)
-        lines = [w for w in hands.window.places[name].findChildren(QLineEdit) if w.isVisible() and w.isEnabled()]
+        lines = [
+            w
+            for w in hands.window.places[name].findChildren(QLineEdit)
+            if w.isVisible() and w.isEnabled()
+        ]
         assert all(w in seen for w in lines)
         assert len(seen) > 5
 
@@ -598,7 +667,9 @@ def test_heads_of_two_makes_are_sent_to_a_place_on_the_stage(hands):
     for wanted in ([0.5, 2.5, 0.0], [-1.0, hands.session.show.room.depth, 1.5]):
         x, y, _ = compose.stage.view().project([wanted])[0]
         hands.click(compose.stage, QPointF(x, y))
-        hands.until(lambda goal=wanted: missed(hands, heads, goal) < 0.06)  # a click falls on a whole pixel
+        hands.until(
+            lambda goal=wanted: missed(hands, heads, goal) < 0.06
+        )  # a click falls on a whole pixel
     assert not compose.what.reach.isVisible()
     compose.what.aim_heads(links.to_point([0.0, -6.0, 9.0]))
     assert "cannot reach there" in compose.what.reach.text()

@@ -29,7 +29,11 @@ def dropped(widget, type_id: str, point: QPointF) -> None:
     data = QMimeData()
     data.setData(MIME, type_id.encode())
     held = Qt.MouseButton.LeftButton
-    widget.dropEvent(QDropEvent(point, Qt.DropAction.CopyAction, data, held, Qt.KeyboardModifier.NoModifier))
+    widget.dropEvent(
+        QDropEvent(
+            point, Qt.DropAction.CopyAction, data, held, Qt.KeyboardModifier.NoModifier
+        )
+    )
 
 
 @pytest.fixture
@@ -60,12 +64,16 @@ def test_a_run_that_does_not_fit_goes_on_in_the_next_universe(hands, rig):
     assert patch.clashes(hands.session.show) == []
     assert rig.hang.types.item(0).text().startswith("Tarnby Par 7")
     rig.hang.search.setText("")
-    assert rig.hang.types.item(0).text().startswith("Tarnby Par 7")  # the recently used come first
+    assert (
+        rig.hang.types.item(0).text().startswith("Tarnby Par 7")
+    )  # the recently used come first
 
 
 def test_the_channel_map_is_shown_before_hanging(rig):
     rig.hang.choose_type("ostrey-spot-160")
-    assert rig.hang.map.toolTip().startswith("1–2 Pan · 3–4 Tilt · 5 Head speed · 6 Dimmer")
+    assert rig.hang.map.toolTip().startswith(
+        "1–2 Pan · 3–4 Tilt · 5 Head speed · 6 Dimmer"
+    )
     rig.hang.mode.highlighted.emit(1)  # the pointer is over the other mode
     assert rig.hang.map.toolTip().startswith("1 Pan · 2 Tilt")
     rig.hang.choose_type("pellow-bar-8")
@@ -84,7 +92,10 @@ def test_a_pack_as_one_and_as_six_look_different(hands, rig):
     hands.click(hands.button(rig.hang, "Hang 6"))
     one = hands.session.show.fixtures[hands.session.chosen[0]]
     kind = hands.session.show.types["holmwick-6-way"]
-    assert (bodies.body_of(kind, pack.mode), bodies.body_of(kind, one.mode)) == ("pack", "profile")
+    assert (bodies.body_of(kind, pack.mode), bodies.body_of(kind, one.mode)) == (
+        "pack",
+        "profile",
+    )
     assert patch.footprint(hands.session.show, pack) == 6
     assert one.pack == "6-way pack"
 
@@ -120,14 +131,22 @@ def test_packing_moving_and_merging_leave_programming_alone(hands, rig, node):
     assert hands.session.show.fixtures["spot-1"].address == 49
     hands.session.choose(["bar-1", "bar-2"])
     panel.move_to(4, chosen=True)
-    assert [hands.session.show.fixtures[b].universe for b in ("bar-1", "bar-2")] == [4, 4]
+    assert [hands.session.show.fixtures[b].universe for b in ("bar-1", "bar-2")] == [
+        4,
+        4,
+    ]
     assert panel.ribbon.universe == 4
     panel.go(3)
     panel.merge_into(1)
     assert patch.universes(hands.session.show) == [1, 2, 4]
     assert hands.session.show.scenes is scenes
     hands.session.press("spring-tide-pad")
-    until(lambda: (QTest.qWait(20), values(node, 4)[:3])[1] != [0, 0, 0] and any(values(node, 4)[:3]))
+    until(
+        lambda: (
+            (QTest.qWait(20), values(node, 4)[:3])[1] != [0, 0, 0]
+            and any(values(node, 4)[:3])
+        )
+    )
     hands.session.undo()
     hands.session.undo()
     hands.session.undo()
@@ -135,18 +154,25 @@ def test_packing_moving_and_merging_leave_programming_alone(hands, rig, node):
 
 
 def test_what_does_not_fit_is_told_and_stays(hands, rig):
-    show, _ = edits.hang(hands.session.show, library()["pellow-dot"], "3 channel", 133, 1, 113)
+    show, _ = edits.hang(
+        hands.session.show, library()["pellow-dot"], "3 channel", 133, 1, 113
+    )
     hands.session.edit("fill", show)
     rig.ribbon.go(2)
     rig.ribbon.merge_into(1)
     assert "do not fit and stayed" in hands.window.notice.text.text()
     rig.ribbon.go(5)
     rig.ribbon.pack()
-    assert "Nothing had to move" in hands.window.notice.text.text() or hands.window.notice.kind == "alarm"
+    assert (
+        "Nothing had to move" in hands.window.notice.text.text()
+        or hands.window.notice.kind == "alarm"
+    )
 
 
 def test_a_clash_is_found_hatched_and_put_right(hands, rig):
-    hands.session.edit("x", edits.change_fixtures(hands.session.show, {"par-2": {"address": 14}}))
+    hands.session.edit(
+        "x", edits.change_fixtures(hands.session.show, {"par-2": {"address": 14}})
+    )
     assert (
         rig.ribbon.note.text() == "▲ Par 1 and Par 2 share 1.14–18 (and 0 more)"
         or "share 1.14–18" in rig.ribbon.note.text()
@@ -156,7 +182,11 @@ def test_a_clash_is_found_hatched_and_put_right(hands, rig):
     assert set(hands.session.chosen) == {"par-1", "par-2"}
     rect = rig.ribbon.ribbon.rect_of(14, 18)[0]
     picture = rig.ribbon.ribbon.grab(rect.toRect()).toImage()
-    reds = sum(QColor(picture.pixel(x, y)).red() > 180 for x in range(picture.width()) for y in range(picture.height()))
+    reds = sum(
+        QColor(picture.pixel(x, y)).red() > 180
+        for x in range(picture.width())
+        for y in range(picture.height())
+    )
     assert reds > 30
     hands.session.choose(["par-2"])
     rig.in_hand.go(0)
@@ -171,7 +201,9 @@ def test_the_map_grows_and_shows_numbers(hands, rig):
     assert not rig.centre.isVisible()
     assert rig.ribbon.ribbon.per_row == 32
     start = rig.ribbon.ribbon.rect_of(11, 11)[0].center()
-    hands.drag(rig.ribbon.ribbon, start, rig.ribbon.ribbon.rect_of(150, 150)[0].center())
+    hands.drag(
+        rig.ribbon.ribbon, start, rig.ribbon.ribbon.rect_of(150, 150)[0].center()
+    )
     assert hands.session.show.fixtures["par-1"].address == 150
     rig.ribbon.whole.setChecked(False)
     assert rig.centre.isVisible()
@@ -180,7 +212,11 @@ def test_the_map_grows_and_shows_numbers(hands, rig):
 def test_why_on_a_slot_and_the_way_to_each_layer(hands, rig):
     hands.session.set_level("front-wash-fader", 1.0)
     hands.session.touch({"front-1": {"Dimmer": 0.25}})
-    pick(hands, lambda: rig.ribbon.ribbon._slot_menu(1, rig.mapToGlobal(QPoint(200, 200))), "Why is 1.1")
+    pick(
+        hands,
+        lambda: rig.ribbon.ribbon._slot_menu(1, rig.mapToGlobal(QPoint(200, 200))),
+        "Why is 1.1",
+    )
     why = rig.in_hand.why
     assert rig.in_hand.stack.currentIndex() == 2
     hands.until(lambda: "1.1 is at 64" in why.title.text())
@@ -193,10 +229,22 @@ def test_why_on_a_slot_and_the_way_to_each_layer(hands, rig):
     text = text_of()
     assert "Front 1 · Dimmer" in text
     assert text.index("draft") < text.index("scene Front wash") < text.index("home")
-    hands.click(next(b for b in why.rows.findChildren(QToolButton) if "out of the draft" in b.toolTip()))
+    hands.click(
+        next(
+            b
+            for b in why.rows.findChildren(QToolButton)
+            if "out of the draft" in b.toolTip()
+        )
+    )
     hands.until(lambda: "1.1 is at 217" in why.title.text())
-    hands.until(lambda: any("Fade out" in b.toolTip() for b in why.rows.findChildren(QToolButton)))
-    hands.click(next(b for b in why.rows.findChildren(QToolButton) if "Fade out" in b.toolTip()))
+    hands.until(
+        lambda: any(
+            "Fade out" in b.toolTip() for b in why.rows.findChildren(QToolButton)
+        )
+    )
+    hands.click(
+        next(b for b in why.rows.findChildren(QToolButton) if "Fade out" in b.toolTip())
+    )
     hands.until(lambda: "1.1 is at 0" in why.title.text())
     rig.in_hand.show_why(1, 500)
     assert "Nobody stands on this slot" in why.what.text()
@@ -214,12 +262,24 @@ def test_the_list_edits_many_sorts_filters_and_renumbers(hands, rig):
     assert set(hands.session.chosen) == {f"spot-{i}" for i in range(1, 5)}
     height = table.proxy.index(0, 10)
     assert table.proxy.setData(height, "3,5")
-    assert {hands.session.show.fixtures[f"spot-{i}"].place.z for i in range(1, 5)} == {3.5}
+    assert {hands.session.show.fixtures[f"spot-{i}"].place.z for i in range(1, 5)} == {
+        3.5
+    }
     table.proxy.setData(table.proxy.index(0, 6), "5.201")
     spots = [hands.session.show.fixtures[f"spot-{i}"] for i in range(1, 5)]
-    assert [(s.universe, s.address) for s in spots] == [(5, 201), (5, 214), (5, 227), (5, 240)]
+    assert [(s.universe, s.address) for s in spots] == [
+        (5, 201),
+        (5, 214),
+        (5, 227),
+        (5, 240),
+    ]
     table.renumber(60)
-    assert [hands.session.show.fixtures[f"spot-{i}"].number for i in range(1, 5)] == [60, 61, 62, 63]
+    assert [hands.session.show.fixtures[f"spot-{i}"].number for i in range(1, 5)] == [
+        60,
+        61,
+        62,
+        63,
+    ]
     table.proxy.setData(table.proxy.index(0, 1), "Head #")
     assert hands.session.show.fixtures["spot-3"].name == "Head 3"
     assert not table.proxy.setData(table.proxy.index(0, 6), "700")
@@ -229,7 +289,9 @@ def test_the_list_edits_many_sorts_filters_and_renumbers(hands, rig):
     assert table.proxy.index(0, 1).data() == "Wash 2"
     hands.session.choose(["par-3"])
     assert [table.model.ids[i.row()] for i in table._rows()] == ["par-3"]
-    assert not table.proxy.setData(table.proxy.mapFromSource(table.model.index(8, 1)), "Par 2")
+    assert not table.proxy.setData(
+        table.proxy.mapFromSource(table.model.index(8, 1)), "Par 2"
+    )
     table.show_column(14, True)
     assert not table.view.isColumnHidden(14)
     assert "14" in table._settings.value("list/columns")
@@ -252,8 +314,17 @@ def test_heads_are_sent_to_a_place_on_the_plan_and_to_a_mark(hands, rig):
     session.choose(["spot-1", "spot-2", "wash-1", "par-1"])
     spot = rig.plan.at(Place(0.4, 2.2, 0.0))
     assert rig.plan.fixture_at(spot) is None
-    floor = (*rig.plan.place_of(QPointF(spot.toPoint())), 0.0)  # what the pressed pixel shows
-    pick(hands, lambda: QTest.mouseClick(rig.plan, Qt.MouseButton.RightButton, pos=spot.toPoint()), "Aim here")
+    floor = (
+        *rig.plan.place_of(QPointF(spot.toPoint())),
+        0.0,
+    )  # what the pressed pixel shows
+    pick(
+        hands,
+        lambda: QTest.mouseClick(
+            rig.plan, Qt.MouseButton.RightButton, pos=spot.toPoint()
+        ),
+        "Aim here",
+    )
     assert "par-1" not in session.state.draft.look
     hands.until(lambda: missed(hands, ["spot-1", "spot-2", "wash-1"], floor) < 0.03)
     mark = session.show.marks["cello"]
@@ -261,9 +332,24 @@ def test_heads_are_sent_to_a_place_on_the_plan_and_to_a_mark(hands, rig):
     drawn = rig.plan.grab().toImage().pixelColor(seen)
     assert drawn.red() > 90  # the cross that the mark is on the plan
     assert drawn.red() > drawn.blue() + 30
-    pick(hands, lambda: QTest.mouseClick(rig.plan, Qt.MouseButton.RightButton, pos=spot.toPoint()), "Aim at", "Cello")
-    assert session.state.draft.look["spot-1"] == {"Pan": "mark:cello", "Tilt": "mark:cello"}
-    hands.until(lambda: missed(hands, ["spot-1", "spot-2", "wash-1"], (mark.x, mark.y, mark.z)) < 0.03)
+    pick(
+        hands,
+        lambda: QTest.mouseClick(
+            rig.plan, Qt.MouseButton.RightButton, pos=spot.toPoint()
+        ),
+        "Aim at",
+        "Cello",
+    )
+    assert session.state.draft.look["spot-1"] == {
+        "Pan": "mark:cello",
+        "Tilt": "mark:cello",
+    }
+    hands.until(
+        lambda: (
+            missed(hands, ["spot-1", "spot-2", "wash-1"], (mark.x, mark.y, mark.z))
+            < 0.03
+        )
+    )
 
 
 def test_the_front_view_moves_across_and_up(hands, rig):
@@ -284,7 +370,11 @@ def test_the_room_in_numbers_and_lamps_snap_to_its_bars(hands, rig):
     hands.press(room, "Another bar")
     bar = hands.session.show.room.bars[0]
     for number in (1, 3):  # where it begins and ends upstage
-        fields = [f for f in room.findChildren(ValueField) if f.isVisible() and f.label in ("x", "y", "to x", "height")]
+        fields = [
+            f
+            for f in room.findChildren(ValueField)
+            if f.isVisible() and f.label in ("x", "y", "to x", "height")
+        ]
         hands.type(fields[number], "2.55")
     name = next(f for f in room.findChildren(QLineEdit) if f.text() == "Bar 1")
     name.selectAll()
@@ -295,14 +385,22 @@ def test_the_room_in_numbers_and_lamps_snap_to_its_bars(hands, rig):
     hands.press(room, "Another area")
     hands.press(room, "A screen")
     rooms = hands.session.show.room
-    assert (bar.name, rooms.bars[0].name, len(rooms.keep_out), rooms.screen is not None) == ("Bar 1", "First", 1, True)
+    assert (
+        bar.name,
+        rooms.bars[0].name,
+        len(rooms.keep_out),
+        rooms.screen is not None,
+    ) == ("Bar 1", "First", 1, True)
     start = rig.plan.at(hands.session.show.fixtures["par-1"].place)
     scale, _ = rig.plan._scale()
     hands.drag(rig.plan, start, start + QPointF(0, -0.85 * scale))
     assert hands.session.show.fixtures["par-1"].place.y == 2.55
     rig.hang.choose_type("tarnby-par-3")
     rig.hang.count.setValue(2)
-    assert [p.y for p in rig.hang._places(2)] != [2.55, 2.55]  # the bar is taken by then
+    assert [p.y for p in rig.hang._places(2)] != [
+        2.55,
+        2.55,
+    ]  # the bar is taken by then
     hands.press(room, "Remove First")
     hands.session.undo()
     assert hands.session.show.room.bars[0].name == "First"
@@ -324,9 +422,13 @@ def test_a_plan_below_is_scaled_by_two_points(hands, rig, tmp_path, monkeypatch)
     hands.click(rig.plan, a)
     hands.click(rig.plan, b)
     scaled = hands.session.show.room.underlay
-    assert scaled.scale == pytest.approx(3 * under.scale, rel=0.03)  # a click falls on a whole pixel
+    assert scaled.scale == pytest.approx(
+        3 * under.scale, rel=0.03
+    )  # a click falls on a whole pixel
     one = rig.plan.place_of(a)
-    assert (scaled.x - one[0]) / (under.x - one[0]) == pytest.approx(scaled.scale / under.scale, rel=0.01)
+    assert (scaled.x - one[0]) / (under.x - one[0]) == pytest.approx(
+        scaled.scale / under.scale, rel=0.01
+    )
     (tmp_path / "no.png").write_text("no picture")
     rig.room.take_picture(tmp_path / "no.png")
     assert "is no picture that can be read" in hands.window.notice.text.text()
@@ -342,7 +444,9 @@ def test_arranging_in_numbers_with_a_preview(hands, rig):
     assert rig.plan._shown["par-2"].x == 0
     assert hands.session.show.fixtures["par-2"].place.x != 0
     hands.click(hands.button(rig.arrange, "Place them"))
-    assert [(f.place.x, f.place.y) for f in map(hands.session.show.fixtures.get, ids)] == [(-2, 5), (0, 4), (2, 3)]
+    assert [
+        (f.place.x, f.place.y) for f in map(hands.session.show.fixtures.get, ids)
+    ] == [(-2, 5), (0, 4), (2, 3)]
     pick(hands, lambda: hands.click(rig.arrange_button), "In a grid")
     hands.click(hands.button(rig.arrange, "Leave"))
     assert rig.plan._shown == {}
@@ -382,14 +486,20 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
     hands.until(lambda: controller.connected)
     hands.session.choose(())
     walk = rig.walk
-    assert not rig.isAncestorOf(QApplication.focusWidget())  # the hand was on the rail last
+    assert not rig.isAncestorOf(
+        QApplication.focusWidget()
+    )  # the hand was on the rail last
     hands.click(rig.walk_button)
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_PageDown)
     assert walk.name.text() == "Front 2"
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Escape)
     rig.plan.setFocus()
     QTest.keyClick(rig.plan, Qt.Key.Key_W)
-    assert (walk.name.text(), walk.where.text(), walk.count.text()) == ("Front 1", "1 · 001", "1 of 50")
+    assert (walk.name.text(), walk.where.text(), walk.count.text()) == (
+        "Front 1",
+        "1 · 001",
+        "1 of 50",
+    )
     hands.until(lambda: values(node, 1)[0] == 255)
     hands.click(walk.next)
     assert hands.session.chosen == ("front-2",)
@@ -400,7 +510,11 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
     learner = hands.window.learner
     learner.start("walk:next")
     controller.hit_pad(9)
-    hands.until(lambda: any(m.target == "walk:next" for m in hands.session.show.mappings.values()))
+    hands.until(
+        lambda: any(
+            m.target == "walk:next" for m in hands.session.show.mappings.values()
+        )
+    )
     controller.let_pad(9)
     assert "Walk: next lamp now follows" in hands.window.notice.text.text()
     QTest.qWait(50)
@@ -428,7 +542,10 @@ def test_strips_drive_every_channel_by_meaning_and_bare(hands, rig, node):
     QTest.qWait(30)
     hands.click(gobo, gobo.chip_rect(3).center())
     hands.until(lambda: values(node, 2)[68] == 41 and values(node, 2)[81] == 41)
-    assert hands.session.state.draft.look["spot-1"] == {"Gobo1WheelSpin": 0.0, "Gobo1": 3.0}
+    assert hands.session.state.draft.look["spot-1"] == {
+        "Gobo1WheelSpin": 0.0,
+        "Gobo1": 3.0,
+    }
     hands.until(lambda: gobo.raw == 41 and gobo.drafted)
     hands.click(gobo, QPointF(gobo._x(200), 30))
     hands.until(lambda: values(node, 2)[68] in (199, 200, 201))
@@ -477,7 +594,11 @@ def test_open_up_home_and_commands(hands, rig, node):
     hands.until(lambda: values(node, 2)[65] == 0)
     hands.until(lambda: values(node, 2)[72] == 0)
     rig.in_hand.go(1)
-    pick(hands, lambda: hands.click(hands.button(rig.in_hand.strips, "Send…")), "Reset (5 s)")
+    pick(
+        hands,
+        lambda: hands.click(hands.button(rig.in_hand.strips, "Send…")),
+        "Reset (5 s)",
+    )
     hands.until(lambda: values(node, 2)[72] == 214)
     assert "Reset was sent to Spot 1" in hands.window.notice.text.text()
 
@@ -491,7 +612,11 @@ def test_lamp_on_and_reversed_cells_are_kept_with_the_fixture(hands, rig):
     rig.in_hand.reversed.click()
     hands.type(rig.in_hand.note, "needs a long cable")
     fixtures = hands.session.show.fixtures
-    assert (fixtures["spot-1"].lamp_on, fixtures["bar-1"].reversed, fixtures["bar-1"].note) == (
+    assert (
+        fixtures["spot-1"].lamp_on,
+        fixtures["bar-1"].reversed,
+        fixtures["bar-1"].note,
+    ) == (
         True,
         True,
         "needs a long cable",
@@ -528,7 +653,11 @@ def test_outputs_are_added_changed_and_watched(hands, rig, node):
     hands.type(card.port, str(node.art_port))
     hands.until(lambda: node.reports("artnet"))
     assert node.reports("artnet")[0].universe == 1
-    hands.until(lambda: "packets/s" in card.state.text() and not card.state.text().startswith("0 "))
+    hands.until(
+        lambda: (
+            "packets/s" in card.state.text() and not card.state.text().startswith("0 ")
+        )
+    )
     before = node.reports()[0].jumps
     card.universes.selectAll()
     hands.type(card.universes, "2-3")
@@ -558,7 +687,9 @@ def test_outputs_are_added_changed_and_watched(hands, rig, node):
     assert "artnet" not in view.cards
 
 
-def test_a_node_that_is_gone_is_told_and_one_that_comes_back_too(hands, rig, node, monkeypatch):
+def test_a_node_that_is_gone_is_told_and_one_that_comes_back_too(
+    hands, rig, node, monkeypatch
+):
     from choreon.engine.protocol import FoundNode, Nodes
     from choreon.ui.rig import outputs
 
@@ -579,11 +710,18 @@ def test_nodes_that_answer_are_offered(hands, rig, node):
     hands.session.edit("x", edits.put(hands.session.show, "outputs", edits.replace(
         hands.session.show.outputs["node"], id="a", protocol="artnet", port=node.art_port, shift=-1, name="Art")))  # fmt: skip
     rig.go(3)
-    hands.until(lambda: any(n.name == "Practice node" for n in hands.session.nodes.nodes))
+    hands.until(
+        lambda: any(n.name == "Practice node" for n in hands.session.nodes.nodes)
+    )
     QTest.qWait(60)
     hands.click(hands.button(rig.outputs, "Send here"))
     made = hands.session.show.outputs["practice-node"]
-    assert (made.protocol, made.host, made.universes, made.shift) == ("artnet", "127.0.0.1", (1, 2, 3), -1)
+    assert (made.protocol, made.host, made.universes, made.shift) == (
+        "artnet",
+        "127.0.0.1",
+        (1, 2, 3),
+        -1,
+    )
 
 
 # files
@@ -591,10 +729,14 @@ def test_nodes_that_answer_are_offered(hands, rig, node):
 
 def test_paper_lists_and_rigs_out_and_in(hands, rig, tmp_path, monkeypatch):
     def saves(name: str) -> None:
-        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(tmp_path / name), ""))
+        monkeypatch.setattr(
+            QFileDialog, "getSaveFileName", lambda *_, **__: (str(tmp_path / name), "")
+        )
 
     def opens(name: str) -> None:
-        monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(tmp_path / name), ""))
+        monkeypatch.setattr(
+            QFileDialog, "getOpenFileName", lambda *_, **__: (str(tmp_path / name), "")
+        )
 
     for words, name in (("Print all", "all.pdf"), ("Print address slips", "slips.pdf"), ("Write the hang list", "l.csv"),
                         ("Write the rig", "r.mvr")):  # fmt: skip
@@ -608,7 +750,9 @@ def test_paper_lists_and_rigs_out_and_in(hands, rig, tmp_path, monkeypatch):
     opens("l.csv")
     pick(hands, lambda: hands.click(rig.file_button), "Read a hang list")
     assert "50 hung, 0 changed" in hands.window.notice.text.text()
-    assert {f.name for f in hands.session.show.fixtures.values()} == {f.name for f in kept.fixtures.values()}
+    assert {f.name for f in hands.session.show.fixtures.values()} == {
+        f.name for f in kept.fixtures.values()
+    }
     hands.session.undo()
     QTest.qWait(300)
     opens("r.mvr")
@@ -618,7 +762,10 @@ def test_paper_lists_and_rigs_out_and_in(hands, rig, tmp_path, monkeypatch):
     opens("bad.csv")
     before = hands.session.show
     pick(hands, lambda: hands.click(rig.file_button), "Read a hang list")
-    assert "line 2: the type “Nowhere” is not in the library" in hands.window.notice.text.text()
+    assert (
+        "line 2: the type “Nowhere” is not in the library"
+        in hands.window.notice.text.text()
+    )
     assert hands.session.show == before
     opens("missing.mvr")
     pick(hands, lambda: hands.click(rig.file_button), "Read a rig")

@@ -53,7 +53,9 @@ def finish(process: subprocess.Popen[str]) -> str:
     return process.communicate(timeout=10)[0]
 
 
-def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everything(demo_path, node):
+def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everything(
+    demo_path, node
+):
     window = start_window(demo_path)
     until(lambda: node.reports())
     client = engine_client.connect(10)
@@ -106,7 +108,12 @@ def test_the_engine_is_killed_and_comes_back_with_the_same_light(hands, node):
     client.close()
     os.kill(pid, signal.SIGKILL)
     before = node.reports()[0].packets
-    hands.until(lambda: hands.window.notice.isVisible() and "was started again" in hands.window.notice.text.text())
+    hands.until(
+        lambda: (
+            hands.window.notice.isVisible()
+            and "was started again" in hands.window.notice.text.text()
+        )
+    )
     hands.until(lambda: node.reports()[0].packets > before + 20)
     hands.until(lambda: values(node, 1)[0] == 217 and values(node, 1)[10] == 128)
     hands.session.set_level("front-wash-fader", 0.5)
@@ -118,7 +125,10 @@ def test_clashes_and_runs_past_512_are_told_before_anything_hangs(hands):
     rig.hang.choose_type("tarnby-par-7")
     rig.hang.count.setValue(2)
     rig.hang.address.setValue(5)
-    assert "Front 5, Front 6, House 1 and 3 more already have slots here" in rig.hang.preview.text()
+    assert (
+        "Front 5, Front 6, House 1 and 3 more already have slots here"
+        in rig.hang.preview.text()
+    )
     assert not rig.hang.go.isEnabled()
     assert rig.ribbon.ribbon.ghost.clash
     rig.hang.address.setValue(500)
@@ -181,7 +191,9 @@ def test_a_block_is_dragged_to_another_address_and_programming_follows(hands, no
     assert hands.session.show.fixtures["uplight-1"].address == 201
     hands.session.press("mudlight-pad")
     hands.until(lambda: values(node, 1)[200] > 0, 12)
-    hands.drag(ribbon, ribbon.rect_of(201, 201)[0].center(), ribbon.rect_of(12, 12)[0].center())
+    hands.drag(
+        ribbon, ribbon.rect_of(201, 201)[0].center(), ribbon.rect_of(12, 12)[0].center()
+    )
     assert "does not fit there: Par 1" in hands.window.notice.text.text()
     assert hands.session.show.fixtures["uplight-1"].address == 201
 
@@ -205,7 +217,9 @@ def test_a_fixture_is_moved_on_the_plan_and_escape_leaves_it(hands):
     assert hands.session.show.fixtures["wash-1"].place == moved
 
 
-def test_a_place_that_cannot_be_written_is_told_and_a_copy_is_kept(hands, demo_path, monkeypatch):
+def test_a_place_that_cannot_be_written_is_told_and_a_copy_is_kept(
+    hands, demo_path, monkeypatch
+):
     def refuse(path, show):
         if path == demo_path:
             raise PermissionError(13, "Permission denied")
@@ -261,7 +275,9 @@ def test_closing_asks_once_and_remembers(hands, demo_path, node):
         (b"just words", "is not a whole show file"),
     ],
 )
-def test_a_damaged_show_with_no_version_is_left_alone_and_told(own_folders, content, words):
+def test_a_damaged_show_with_no_version_is_left_alone_and_told(
+    own_folders, content, words
+):
     path = own_folders / "old.choreon"
     path.write_bytes(content)
     opened = find_show(path)
@@ -282,9 +298,21 @@ def test_the_rescued_copy_is_opened_when_it_is_newer(own_folders, demo_show):
     assert "newer copy" in opened.note
 
 
-def test_an_engine_without_a_file_keeps_its_show_when_a_window_comes(qapp, engines, node):
+def test_an_engine_without_a_file_keeps_its_show_when_a_window_comes(
+    qapp, engines, node
+):
     engines.running.append(
-        subprocess.Popen([sys.executable, "-m", "choreon", "engine", "--demo", "--port", str(node.port)])
+        subprocess.Popen(
+            [
+                sys.executable,
+                "-m",
+                "choreon",
+                "engine",
+                "--demo",
+                "--port",
+                str(node.port),
+            ]
+        )
     )
     engines.connect().wait_for(protocol.Welcome)
     opened, client = app._begin(None)
@@ -322,30 +350,55 @@ def test_another_show_takes_the_stage_only_when_agreed(
 
 
 def test_demo_starts_window_node_and_controller(own_folders):
-    """`choreon demo` from nothing, with no screen: the node has the three universes, the controller is there, the
-    show is kept; when the window goes, the light stays."""
+    """`choreon demo` from nothing, with no screen: the node has the three universes,
+    the controller is there, the show is kept; when the window goes, the light stays.
+    """
     port, http = free_port(), free_port()
     demo = subprocess.Popen(
-        [sys.executable, "-m", "choreon", "demo", "--port", str(port), "--http", str(http)],
-        env={k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")},
+        [
+            sys.executable,
+            "-m",
+            "choreon",
+            "demo",
+            "--port",
+            str(port),
+            "--http",
+            str(http),
+        ],
+        env={
+            k: v
+            for k, v in os.environ.items()
+            if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+        },
     )
     try:
 
         def reports() -> list[dict]:
             try:
-                with urllib.request.urlopen(f"http://127.0.0.1:{http}/", timeout=1) as answer:
+                with urllib.request.urlopen(
+                    f"http://127.0.0.1:{http}/", timeout=1
+                ) as answer:
                     return msgspec.json.decode(answer.read())
             except OSError:
                 return []
 
         until(lambda: [r["universe"] for r in reports()] == [1, 2, 3], 20)
         client = engine_client.connect(5)
-        until(lambda: client.wait_for(protocol.Ports, 20).ports.get("Practice controller"), 20)
+        until(
+            lambda: client.wait_for(protocol.Ports, 20).ports.get(
+                "Practice controller"
+            ),
+            20,
+        )
         client.close()
         until(window_answers, 20)
-        until(lambda: reports()[0]["values"][10] == 140)  # Slack Water is on from the start
+        until(
+            lambda: reports()[0]["values"][10] == 140
+        )  # Slack Water is on from the start
         assert (folders.shows() / "Low Tide.choreon").exists()
-        demo.send_signal(signal.SIGTERM)  # the window goes, the light and the stand-ins stay
+        demo.send_signal(
+            signal.SIGTERM
+        )  # the window goes, the light and the stand-ins stay
         before = reports()[0]["packets"]
         until(lambda: reports()[0]["packets"] > before + 44)
         assert demo.poll() is None
@@ -359,10 +412,14 @@ def test_demo_starts_window_node_and_controller(own_folders):
 
 
 def test_a_drag_never_jumps_back_while_the_engine_answers(hands):
-    """States that the engine sent before it heard of a change do not undo it on the screen."""
+    """States that the engine sent before it heard of a change do not undo it on the
+    screen.
+    """
     hands.place("compose")
     session, seen = hands.session, []
-    session.state_changed.connect(lambda state: seen.append(state.draft.look.get("par-1", {}).get("Dimmer")))
+    session.state_changed.connect(
+        lambda state: seen.append(state.draft.look.get("par-1", {}).get("Dimmer"))
+    )
     for i in range(1, 120):
         session.touch({"par-1": {"Dimmer": i / 120}})
         QTest.qWait(3)

@@ -5,7 +5,13 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton, QToolButton
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QLineEdit,
+    QPushButton,
+    QToolButton,
+)
 
 from choreon.demo import low_tide
 from choreon.formats import gdtf
@@ -36,7 +42,13 @@ def editor(hands, rig):
 
 def chosen_channel(hands, editor, label: str) -> None:
     """Click a channel of the mode."""
-    hands.click(next(b for b in editor.modes.findChildren(QPushButton) if b.text().rstrip(" *") == label))
+    hands.click(
+        next(
+            b
+            for b in editor.modes.findChildren(QPushButton)
+            if b.text().rstrip(" *") == label
+        )
+    )
 
 
 def fill(hands, editor, label: str, row: int, *texts: str) -> None:
@@ -56,7 +68,10 @@ def checks(editor) -> list[str]:
 
 
 def spans(editor, key: str) -> list[tuple]:
-    return [(r.start, r.end, r.attribute, r.low, r.high, r.name) for r in editor.kind.channel(key).ranges]
+    return [
+        (r.start, r.end, r.attribute, r.low, r.high, r.name)
+        for r in editor.kind.channel(key).ranges
+    ]
 
 
 def type_from_table(hands, editor) -> None:
@@ -87,7 +102,9 @@ def type_from_table(hands, editor) -> None:
     hands.type(editor.channel.home, "15")
 
 
-def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(hands, rig, editor, node):
+def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(
+    hands, rig, editor, node
+):
     type_from_table(hands, editor)
     kind = editor.kind
     assert [(u.channel, u.slots) for u, _ in kind.used(kind.modes[0])] == [
@@ -99,7 +116,9 @@ def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(hands, rig,
     assert spans(editor, "shutter") == [
         (0, 9, "Shutter1", 0, 0, "Closed"), (10, 19, "Shutter1", 1, 1, "Open"), (20, 255, "Shutter1Strobe", 1, 18, "")
     ]  # fmt: skip
-    assert [m.name for m in kind.modes] == ["6 channel"]  # named after its slots while nobody names it
+    assert [m.name for m in kind.modes] == [
+        "6 channel"
+    ]  # named after its slots while nobody names it
     assert checks(editor) == []
     editor.on.setCurrentIndex(editor.on.findData("par-1"))
     editor.trial.setChecked(True)
@@ -108,7 +127,9 @@ def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(hands, rig,
     hands.until(lambda: values(node, 1)[10:16] == [255, 255, 0, 255, 255, 200])
     assert "Shutter at 200" in editor.tried.text()
     hands.click(editor.keep_button)
-    hands.until(lambda: values(node, 1)[15] == 247)  # the trial ended: the par's own shutter is open again
+    hands.until(
+        lambda: values(node, 1)[15] == 247
+    )  # the trial ended: the par's own shutter is open again
     assert kind.id in hands.session.own_types
     rig.hang.search.setText("quay")
     assert rig.hang.types.item(0).text() == "Holmwick Quay 3  ·  own"
@@ -117,7 +138,9 @@ def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(hands, rig,
     made = hands.session.show.fixtures[hands.session.chosen[0]]
     hands.session.open_up()
     first = made.address - 1
-    hands.until(lambda: values(node, 1)[first : first + 6] == [255, 255, 255, 255, 255, 15])
+    hands.until(
+        lambda: values(node, 1)[first : first + 6] == [255, 255, 255, 255, 255, 15]
+    )
 
 
 def test_checks_run_as_one_types_and_lead_to_the_place(hands, rig, editor):
@@ -128,7 +151,10 @@ def test_checks_run_as_one_types_and_lead_to_the_place(hands, rig, editor):
     assert any("0…255 of Thing has no meaning yet" in line for line in checks(editor))
     assert "1 error, 1 warning" in editor.verdict.text()
     row = next(i for i, line in enumerate(checks(editor)) if "no open range" in line)
-    hands.click(editor.checks.viewport(), editor.checks.visualItemRect(editor.checks.item(row)).center())
+    hands.click(
+        editor.checks.viewport(),
+        editor.checks.visualItemRect(editor.checks.item(row)).center(),
+    )
     assert editor.key == "shutter"
     hands.click(editor.keep_button)
     rig.hang.choose_type(editor.kind.id)
@@ -145,10 +171,26 @@ def test_ranges_are_typed_as_a_table(hands, editor):
     ]
     table = editor.channel.table
     fill(hands, editor, "Zoom", 0, "+0", "", "", "45", "8°")
-    assert spans(editor, "zoom") == [(0, 255, "Zoom", 45, 8, "")]  # descending, as some lamps count
+    assert spans(editor, "zoom") == [
+        (0, 255, "Zoom", 45, 8, "")
+    ]  # descending, as some lamps count
     fill(hands, editor, "Zoom", 0, "many")
     assert "“many” is no number; to stays 255" in hands.window.notice.text.text()
-    fill(hands, editor, "Strobe", 0, "49", "shutter", "Open", "1", "255", "strobe at random", "Wild", "2", "12 Hz")
+    fill(
+        hands,
+        editor,
+        "Strobe",
+        0,
+        "49",
+        "shutter",
+        "Open",
+        "1",
+        "255",
+        "strobe at random",
+        "Wild",
+        "2",
+        "12 Hz",
+    )
     assert spans(editor, "strobe") == [
         (0, 49, "Shutter1", 1, 1, "Open"), (50, 255, "Shutter1StrobeRandom", 2, 12, "Wild")
     ]  # fmt: skip
@@ -192,10 +234,19 @@ def test_an_emitter_has_a_colour_and_a_strength(hands, editor):
     form = editor.channel
     assert form.emitter.isVisible()
     assert form.emitter_x.value is None
-    for field, text in ((form.emitter_x, "0.4"), (form.emitter_y, "0.56"), (form.strength, "3")):
+    for field, text in (
+        (form.emitter_x, "0.4"),
+        (form.emitter_y, "0.56"),
+        (form.strength, "3"),
+    ):
         hands.type(field, text)
     (lime,) = editor.kind.emitters
-    assert (lime.attribute, lime.x, lime.y, lime.strength) == ("ColorAdd_GY", 0.4, 0.56, 3.0)
+    assert (lime.attribute, lime.x, lime.y, lime.strength) == (
+        "ColorAdd_GY",
+        0.4,
+        0.56,
+        3.0,
+    )
     chosen_channel(hands, editor, "Dimmer")
     assert not form.emitter.isVisible()
 
@@ -209,7 +260,10 @@ def test_editing_is_undone_within_the_editor(hands, editor):
     assert editor.mode_name == "3 channel"
     chosen_channel(hands, editor, "Zoom")
     editor.undo()
-    assert (editor.mode_name, editor.key) == ("1 channel", "pan")  # what was at hand is gone: the first is
+    assert (editor.mode_name, editor.key) == (
+        "1 channel",
+        "pan",
+    )  # what was at hand is gone: the first is
     assert editor.channel.isEnabled()
     editor.undo()
     editor.undo()
@@ -229,15 +283,26 @@ def test_borders_are_dragged_and_esc_leaves_them(hands, rig):
     line = editor.channel.line
     QTest.qWait(30)
     hands.drag(line, QPointF(line.x_of(32), 50), QPointF(line.x_of(45.5), 50))
-    assert [(r.start, r.end) for r in editor.kind.channel("shutter").ranges] == [(0, 44), (45, 63), (64, 255)]
-    hands.drag(line, QPointF(line.x_of(45), 50), QPointF(line.x_of(55), 50), release=False)
+    assert [(r.start, r.end) for r in editor.kind.channel("shutter").ranges] == [
+        (0, 44),
+        (45, 63),
+        (64, 255),
+    ]
+    hands.drag(
+        line, QPointF(line.x_of(45), 50), QPointF(line.x_of(55), 50), release=False
+    )
     QTest.keyClick(line, Qt.Key.Key_Escape)
-    QTest.mouseRelease(line, Qt.MouseButton.LeftButton, pos=QPointF(line.x_of(55), 50).toPoint())
+    QTest.mouseRelease(
+        line, Qt.MouseButton.LeftButton, pos=QPointF(line.x_of(55), 50).toPoint()
+    )
     assert editor.kind.channel("shutter").ranges[0].end == 44
     line.setFocus()
     editor.channel.choose(1)
     QTest.keyClick(line, Qt.Key.Key_Delete)
-    assert [(r.start, r.end) for r in editor.kind.channel("shutter").ranges] == [(0, 63), (64, 255)]
+    assert [(r.start, r.end) for r in editor.kind.channel("shutter").ranges] == [
+        (0, 63),
+        (64, 255),
+    ]
     hands.click(editor.channel.own, QPoint(8, editor.channel.own.height() // 2))
     assert editor.kind.modes[0].overrides[0].key == "shutter"
 
@@ -249,7 +314,11 @@ def test_modes_cells_and_slots(hands, editor):
     hands.type(modes.lines, "1")
     hands.click(hands.button(modes, "Lay out"))
     for name in ("Red", "Green"):
-        cell = next(f for f in modes.findChildren(NumberField) if f.accessibleName() == f"Cell of {name}")
+        cell = next(
+            f
+            for f in modes.findChildren(NumberField)
+            if f.accessibleName() == f"Cell of {name}"
+        )
         hands.type(cell, "1")
     hands.click(hands.button(modes, "Same for every cell"))
     mode = editor.kind.modes[0]
@@ -280,7 +349,11 @@ def test_modes_cells_and_slots(hands, editor):
 
 def slots_typed(hands, modes, row: int, text: str) -> None:
     """Type where a channel of the mode stands."""
-    field = next(f for f in modes.rows.itemAt(row).widget().findChildren(QLineEdit) if "Slots" in f.accessibleName())
+    field = next(
+        f
+        for f in modes.rows.itemAt(row).widget().findChildren(QLineEdit)
+        if "Slots" in f.accessibleName()
+    )
     field.selectAll()
     hands.type(field, text)
 
@@ -318,7 +391,9 @@ def test_a_type_in_use_reaches_its_lamps_and_tells_what_is_lost_first(hands, rig
     assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is not None
     hands.click(hands.button(editor, "Keep it so"))
     assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is None
-    hands.session.press("groynes-pad" if hands.session.show.tile("groynes-pad") else "the-groynes-pad")
+    hands.session.press(
+        "groynes-pad" if hands.session.show.tile("groynes-pad") else "the-groynes-pad"
+    )
     hands.until(lambda: values(node, 2)[65] > 200)
     hands.session.undo()
     assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is not None
@@ -333,12 +408,22 @@ def test_a_type_in_use_reaches_its_lamps_and_tells_what_is_lost_first(hands, rig
 
 def test_gdtf_is_read_written_and_refused_in_words(hands, rig, tmp_path, monkeypatch):
     path = tmp_path / "lamp.gdtf"
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), ""))
+    monkeypatch.setattr(
+        QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), "")
+    )
+    monkeypatch.setattr(
+        QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), "")
+    )
     rig.hang.choose_type("ostrey-profile-300")
     pick(hands, lambda: hands.click(rig.hang.more), "Write this type as GDTF")
     assert gdtf.read(path.read_bytes()).kind == library()["ostrey-profile-300"]
-    path.write_bytes(gdtf.write(edits.replace(library()["ostrey-profile-300"], id="mine", name="Lamp of mine")))
+    path.write_bytes(
+        gdtf.write(
+            edits.replace(
+                library()["ostrey-profile-300"], id="mine", name="Lamp of mine"
+            )
+        )
+    )
     pick(hands, lambda: hands.click(rig.hang.more), "Read a type from GDTF")
     assert "Ostrey Lamp of mine was read: 2 modes" in hands.window.notice.text.text()
     assert rig.hang.kind.id == "mine"
@@ -373,9 +458,13 @@ def test_a_swap_tells_before_and_keeps_the_scenes_right(hands, rig, node):
 
     def aims():
         lamps = hands.session.decoder.lamps
-        return hands.session.light()[1].direction[[i for i, p in enumerate(lamps) if p.fixture in spots]]
+        return hands.session.light()[1].direction[
+            [i for i, p in enumerate(lamps) if p.fixture in spots]
+        ]
 
-    hands.until(lambda: abs(aims() - before).max() < 0.002)  # they point where they did, with other spans
+    hands.until(
+        lambda: abs(aims() - before).max() < 0.002
+    )  # they point where they did, with other spans
 
 
 def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
@@ -383,7 +472,11 @@ def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
     from choreon.formats import showfile
 
     path = own_folders / "New.choreon"
-    show = edits.put(empty_show("New"), "outputs", Output(id="sacn", host="127.0.0.1", port=node.port))
+    show = edits.put(
+        empty_show("New"),
+        "outputs",
+        Output(id="sacn", host="127.0.0.1", port=node.port),
+    )
     showfile.write(path, show)
     hands = open_window(path)
     try:
@@ -423,12 +516,18 @@ def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
         spots = [f"spot-{i}" for i in range(1, 5)]
         session.choose(spots)
         session.touch({i: {"Dimmer": 0.8, "Pan": 20.0, "Tilt": -40.0} for i in spots})
-        show, scene = edits.keep_scene(session.show, "Jetty", session.state.draft.look, 0.0, 0.0)
+        show, scene = edits.keep_scene(
+            session.show, "Jetty", session.state.draft.look, 0.0, 0.0
+        )
         session.store("keep", show)
         dialog = SwapDialog(session, rig)
         dialog.choose("tarnby-turn-150", "13 channel")
         dialog.go.click()
-        assert session.show.scenes[scene].look["spot-1"] == {"Dimmer": 0.8, "Pan": 20.0, "Tilt": -40.0}
+        assert session.show.scenes[scene].look["spot-1"] == {
+            "Dimmer": 0.8,
+            "Pan": 20.0,
+            "Tilt": -40.0,
+        }
         rig.files.print(own_folders / "slips.pdf", ("slips",))
         hands.until(lambda: not rig.files.work.busy)
         assert (own_folders / "slips.pdf").stat().st_size > 5000
@@ -437,7 +536,11 @@ def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
         session.press(tile)
         first = session.show.fixtures["spot-1"].address - 1
         # 20° of 630° about the middle: (315 + 20) / 630 · 65535 = 34848.0 = 0x8820; −40° of 280°: 23405.4 = 0x5B6D
-        hands.until(lambda: values(node, 2)[first : first + 6] == [204, 23, 0x88, 0x20, 0x5B, 0x6D])
+        hands.until(
+            lambda: (
+                values(node, 2)[first : first + 6] == [204, 23, 0x88, 0x20, 0x5B, 0x6D]
+            )
+        )
         session.choose(["bar-1"])
         session.open_up()
         hands.until(lambda: mostly(values(node, 4)[:24], *range(24)))

@@ -51,7 +51,10 @@ def test_every_usual_name_is_that_of_an_attribute_with_a_meaning():
     ("text", "names"),
     [
         ("Dimmer, Red;Green", ["Dimmer", "Red", "Green"]),
-        ("1 Dimmer\n2: Red\n3) Green\n4. Blue\r\nCH5 White", ["Dimmer", "Red", "Green", "Blue", "White"]),
+        (
+            "1 Dimmer\n2: Red\n3) Green\n4. Blue\r\nCH5 White",
+            ["Dimmer", "Red", "Green", "Blue", "White"],
+        ),
         ("1\tDimmer\t0-255\tdark to full\n2-3\tPan\t0-65535", ["Dimmer", "Pan"]),
         ("  , ;\n", []),
         ("3 colours", ["colours"]),
@@ -64,7 +67,12 @@ def test_names_are_parted_and_freed_of_their_numbers(text, names):
 
 def test_bytes_are_said_beside_or_behind_the_name():
     _, keys, uses = added("Pan, Tilt, Pan fine, Tilt (fine), Zoom 16 bit, Focus 24")
-    assert uses == [("pan", (1, 3)), ("tilt", (2, 4)), ("zoom", (5, 6)), ("focus", (7, 8, 9))]
+    assert uses == [
+        ("pan", (1, 3)),
+        ("tilt", (2, 4)),
+        ("zoom", (5, 6)),
+        ("focus", (7, 8, 9)),
+    ]
     assert keys == ["pan", "tilt", "pan", "tilt", "zoom", "focus"]
 
 
@@ -89,7 +97,9 @@ def test_a_mode_is_named_by_its_slots_until_somebody_names_it():
     before = type_edits.blank([]).modes[0]
     kind, name = type_edits.name_by_size(kind, before)
     assert name == kind.modes[0].name == "2 channel"
-    mine = type_edits.put_mode(kind, name, type_edits.replace(kind.modes[0], name="Short"))
+    mine = type_edits.put_mode(
+        kind, name, type_edits.replace(kind.modes[0], name="Short")
+    )
     longer, _ = add_named(mine, "Short", "Blue")
     assert type_edits.name_by_size(longer, mine.modes[0]) == (longer, "Short")
 
@@ -100,17 +110,30 @@ def test_the_last_range_leaves_what_it_gives_up_to_another():
     assert [(r.start, r.end, r.attribute) for r in channel.ranges] == [
         (0, 9, "Shutter1Strobe"), (10, 255, "NoFeature")
     ]  # fmt: skip
-    channel = type_edits.end_range(channel, 0, 19)  # not the last any more: its neighbour gives way
+    channel = type_edits.end_range(
+        channel, 0, 19
+    )  # not the last any more: its neighbour gives way
     assert [(r.start, r.end) for r in channel.ranges] == [(0, 19), (20, 255)]
     assert type_edits.end_range(channel, 1, 255) == channel
-    assert [(r.start, r.end) for r in type_edits.end_range(channel, 1, 999).ranges] == [(0, 19), (20, 255)]
+    assert [(r.start, r.end) for r in type_edits.end_range(channel, 1, 999).ranges] == [
+        (0, 19),
+        (20, 255),
+    ]
 
 
 def test_a_byte_typed_behind_a_channel_makes_room():
     kind, _, _ = added("Red, Green, Blue")
     mode = kind.modes[0]
-    assert [u.slots for u in type_edits.type_slots(mode, 0, (1, 2)).uses] == [(1, 2), (3,), (4,)]
-    assert [u.slots for u in type_edits.type_slots(mode, 0, (1, 9)).uses] == [(1, 9), (2,), (3,)]
+    assert [u.slots for u in type_edits.type_slots(mode, 0, (1, 2)).uses] == [
+        (1, 2),
+        (3,),
+        (4,),
+    ]
+    assert [u.slots for u in type_edits.type_slots(mode, 0, (1, 9)).uses] == [
+        (1, 9),
+        (2,),
+        (3,),
+    ]
     assert [u.slots for u in type_edits.type_slots(mode, 1, (1,)).uses] == [
         (1,),
         (1,),
@@ -123,9 +146,15 @@ def test_a_grid_of_cells_is_known_again():
     assert type_edits.grid_of(mode) == (0, 0, 0.0)
     for columns, rows in ((8, 1), (1, 5), (5, 4), (1, 1)):
         pitch = 0.0 if columns == rows == 1 else 0.12
-        assert type_edits.grid_of(type_edits.grid(mode, columns, rows, 0.12)) == (columns, rows, pitch)
+        assert type_edits.grid_of(type_edits.grid(mode, columns, rows, 0.12)) == (
+            columns,
+            rows,
+            pitch,
+        )
     ring = type_edits.grid(mode, 3, 1, 0.1)
-    ring = type_edits.replace(ring, cells=(*ring.cells[:2], type_edits.replace(ring.cells[2], y=0.3)))
+    ring = type_edits.replace(
+        ring, cells=(*ring.cells[:2], type_edits.replace(ring.cells[2], y=0.3))
+    )
     assert type_edits.grid_of(ring)[:2] == (3, 1)
 
 

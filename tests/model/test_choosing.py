@@ -43,14 +43,22 @@ def test_what_typed_words_mean(words, expected):
 
 
 def test_typed_words_that_go_on_from_the_choice():
-    assert names(choosing.typed(SHOW, "+ wash", ("spot-1",))) == ["spot1", "wash1", "wash2"]
-    assert names(choosing.typed(SHOW, "- par 2-8", tuple(f"par-{i}" for i in range(1, 9)))) == ["par1"]
+    assert names(choosing.typed(SHOW, "+ wash", ("spot-1",))) == [
+        "spot1",
+        "wash1",
+        "wash2",
+    ]
+    assert names(
+        choosing.typed(SHOW, "- par 2-8", tuple(f"par-{i}" for i in range(1, 9)))
+    ) == ["par1"]
     everyone = choosing.typed(SHOW, "all")
     assert everyone == tuple(SHOW.fixtures)
     assert choosing.typed(SHOW, "invert", everyone[:-1]) == everyone[-1:]
 
 
-@pytest.mark.parametrize("words", ["", "   ", "zebra", "par 99", "par + zebra", "+", "every", "par every 0x"])
+@pytest.mark.parametrize(
+    "words", ["", "   ", "zebra", "par 99", "par + zebra", "+", "every", "par every 0x"]
+)
 def test_words_that_mean_nobody(words):
     assert choosing.typed(SHOW, words) is None
 
@@ -83,7 +91,12 @@ def test_orders_by_hand():
     assert choosing.every("abcdefg", 3) == ("a", "d", "g")
     assert choosing.every("abcdefg", 2, 2) == ("b", "d", "f")
     pars = [f"par-{i}" for i in (8, 1, 5, 4)]
-    assert choosing.by_place(SHOW, pars) == ("par-1", "par-5", "par-4", "par-8")  # −3 (1.6 m, 3.6 m), 3 (1.6 m, 3.6 m)
+    assert choosing.by_place(SHOW, pars) == (
+        "par-1",
+        "par-5",
+        "par-4",
+        "par-8",
+    )  # −3 (1.6 m, 3.6 m), 3 (1.6 m, 3.6 m)
     assert choosing.alike(SHOW, ["bar-1"]) == ("bar-1", "bar-2")
 
 

@@ -54,8 +54,16 @@ def test_the_sample_rig_is_that_of_the_plan():
         ({"address": 0}, "fixtures/par-1/address", "0 is not within 1…512"),
         ({"address": 513}, "fixtures/par-1/address", "513 is not within 1…512"),
         ({"address": 506}, "fixtures/par-1/address", "would end on slot 513, past 512"),
-        ({"address": 15}, "fixtures/par-2/address", "Par 2 and Par 1 both have slots 19–22 of universe 1"),
-        ({"type": "x"}, "fixtures/par-1/type", "“x” is unknown; Par 1 is kept but cannot be lit"),
+        (
+            {"address": 15},
+            "fixtures/par-2/address",
+            "Par 2 and Par 1 both have slots 19–22 of universe 1",
+        ),
+        (
+            {"type": "x"},
+            "fixtures/par-1/type",
+            "“x” is unknown; Par 1 is kept but cannot be lit",
+        ),
         ({"mode": "99 channel"}, "fixtures/par-1/mode", "has no mode “99 channel”"),
         ({"universe": 0}, "fixtures/par-1/universe", "0 is not within"),
     ],
@@ -71,7 +79,9 @@ def test_checks_of_what_leads_nowhere():
     show = edits.drop(SHOW, "pages", ["low-tide"])
     assert any(p.startswith("mappings/") for p in paths(show))
     show = edits.take_down(SHOW, ["spot-1"])
-    assert {"groups/spots/fixtures", "scenes/spring-tide/look/spot-1"} <= set(paths(show))
+    assert {"groups/spots/fixtures", "scenes/spring-tide/look/spot-1"} <= set(
+        paths(show)
+    )
 
 
 def test_checks_of_a_type():
@@ -91,7 +101,11 @@ def test_checks_of_a_type():
                 ),
             ),
         ),
-        modes=(Mode(name="m", uses=(Use("a", (1,)), Use("b", (1,)), Use("a", (0,), cell=4))),),
+        modes=(
+            Mode(
+                name="m", uses=(Use("a", (1,)), Use("b", (1,)), Use("a", (0,), cell=4))
+            ),
+        ),
     )
     found = [p.path for p in check_type(wrong)]
     assert found == [
@@ -112,14 +126,18 @@ def test_next_free_is_free_and_the_first_that_is(slots, start):
     taken = patch.occupied(SHOW, 1)
 
     def free(address: int) -> bool:
-        return address + slots - 1 <= 512 and not any(s in taken for s in range(address, address + slots))
+        return address + slots - 1 <= 512 and not any(
+            s in taken for s in range(address, address + slots)
+        )
 
     expected = next((a for a in range(start, 513) if free(a)), None)
     assert found == expected
 
 
 def test_hanging_numbers_on_and_changes_nothing_that_was():
-    show, made = edits.hang(SHOW, library()["tarnby-par-7"], "6 channel", 3, 4, 100, gap=2)
+    show, made = edits.hang(
+        SHOW, library()["tarnby-par-7"], "6 channel", 3, 4, 100, gap=2
+    )
     assert [show.fixtures[i].name for i in made] == ["Par 9", "Par 10", "Par 11"]
     assert [show.fixtures[i].short for i in made] == ["par9", "par10", "par11"]
     assert [show.fixtures[i].address for i in made] == [100, 108, 116]
@@ -168,12 +186,18 @@ def test_a_difference_leads_from_one_show_to_the_other(steps):
         elif what == "drop":
             show = edits.take_down(show, [name])
         elif what == "scene":
-            show, _ = edits.keep_scene(show, f"S{number}", {name: {"Dimmer": number / 3}}, 1.0, 2.0)
+            show, _ = edits.keep_scene(
+                show, f"S{number}", {name: {"Dimmer": number / 3}}, 1.0, 2.0
+            )
         elif what == "tile":
             show = edits.move_tile(show, "cello-pad", number)
         else:
-            show, _ = edits.hang(show, library()["pellow-dot"], "3 channel", 1, 9, number)
-    delta = msgspec.msgpack.decode(msgspec.msgpack.encode(changes.difference(SHOW, show)), type=changes.Delta)
+            show, _ = edits.hang(
+                show, library()["pellow-dot"], "3 channel", 1, 9, number
+            )
+    delta = msgspec.msgpack.decode(
+        msgspec.msgpack.encode(changes.difference(SHOW, show)), type=changes.Delta
+    )
     there = changes.apply(SHOW, delta)
     assert there == show
     assert list(there.fixtures) == list(show.fixtures)

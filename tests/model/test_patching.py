@@ -24,7 +24,12 @@ def apply(show: Show, move: patching.Move) -> Show:
 
 def test_a_run_spills_into_the_next_universe_behind_what_stands_there():
     places = patching.spill(SHOW, 4, 8, 1, 497, 0)
-    assert places == [(1, 497), (1, 505), (2, 145), (2, 153)]  # 49…60 of universe 2 would hold but one of the two
+    assert places == [
+        (1, 497),
+        (1, 505),
+        (2, 145),
+        (2, 153),
+    ]  # 49…60 of universe 2 would hold but one of the two
     assert patching.in_the_way(SHOW, places, 8) == []
     past = patching.spill(SHOW, 4, 8, 1, 497, 0, over=False)
     assert past[-1] == (1, 521)
@@ -32,7 +37,9 @@ def test_a_run_spills_into_the_next_universe_behind_what_stands_there():
 
 @settings(max_examples=60)
 @given(st.integers(1, 120), st.integers(1, 40), st.integers(1, 512), st.integers(0, 9))
-def test_a_spilled_run_stays_within_universes_and_overlaps_nowhere(count, slots, address, gap):
+def test_a_spilled_run_stays_within_universes_and_overlaps_nowhere(
+    count, slots, address, gap
+):
     show = Show(id="e", name="E")
     places = patching.spill(show, count, slots, 1, address, gap)
     assert len(places) == count
@@ -58,7 +65,10 @@ def test_packing_closes_gaps_and_keeps_the_order():
 def test_moving_to_a_universe_keeps_addresses_and_leaves_who_clashes():
     move = patching.to_universe(SHOW, ["bar-1", "bar-2"], 4)
     moved = apply(SHOW, move)
-    assert [(moved.fixtures[b].universe, moved.fixtures[b].address) for b in ("bar-1", "bar-2")] == [(4, 1), (4, 25)]
+    assert [
+        (moved.fixtures[b].universe, moved.fixtures[b].address)
+        for b in ("bar-1", "bar-2")
+    ] == [(4, 1), (4, 25)]
     blocked = patching.to_universe(SHOW, ["bar-1", "wash-1"], 1)
     assert blocked.left == ("bar-1",)
     assert blocked.changes["wash-1"] == {"universe": 1, "address": 121}
@@ -84,14 +94,28 @@ def test_together_puts_one_behind_the_other():
 
 def test_a_universe_sent_nowhere_is_told():
     assert sent_nowhere(SHOW) == []
-    some = edits.put(edits.drop(SHOW, "outputs", ["node"]), "outputs", Output(id="o", universes=(1, 3)))
+    some = edits.put(
+        edits.drop(SHOW, "outputs", ["node"]),
+        "outputs",
+        Output(id="o", universes=(1, 3)),
+    )
     assert sent_nowhere(some) == [2]
     assert any("universe 2 is sent nowhere" in p.text for p in check(some))
 
 
 def test_hanging_by_pattern_number_and_address():
     addresses = [(5, 1), (5, 20), (6, 1)]
-    show, made = edits.hang(SHOW, PAR, "8 channel", 3, 5, 1, name="Back # left", number=7, addresses=addresses)
+    show, made = edits.hang(
+        SHOW,
+        PAR,
+        "8 channel",
+        3,
+        5,
+        1,
+        name="Back # left",
+        number=7,
+        addresses=addresses,
+    )
     fixtures = [show.fixtures[i] for i in made]
     assert [f.name for f in fixtures] == ["Back 7 left", "Back 8 left", "Back 9 left"]
     assert [(f.universe, f.address) for f in fixtures] == addresses
@@ -99,7 +123,11 @@ def test_hanging_by_pattern_number_and_address():
     assert edits.next_number(show, "Back # left") == 10
     renamed = edits.rename(show, made, "Top #", 1)
     assert [renamed.fixtures[i].name for i in made] == ["Top 1", "Top 2", "Top 3"]
-    assert [edits.renumber(show, made, 101).fixtures[i].number for i in made] == [101, 102, 103]
+    assert [edits.renumber(show, made, 101).fixtures[i].number for i in made] == [
+        101,
+        102,
+        103,
+    ]
 
 
 # places
@@ -107,10 +135,18 @@ def test_hanging_by_pattern_number_and_address():
 
 def test_places_in_numbers():
     places = [Place(0, 0, 4)] * 3
-    assert [(p.x, p.y) for p in arrange.in_line(places, (-2, 1), (2, 3))] == [(-2, 1), (0, 2), (2, 3)]
+    assert [(p.x, p.y) for p in arrange.in_line(places, (-2, 1), (2, 3))] == [
+        (-2, 1),
+        (0, 2),
+        (2, 3),
+    ]
     arc = arrange.on_arc(places, (0, 0), 2, 0, 180)
     assert [(p.x, p.y) for p in arc] == [(2, 0), (0, 2), (-2, 0)]
-    assert [(p.x, p.y) for p in arrange.in_grid(places, (0, 0), 2, 1.5, 1)] == [(0, 0), (1.5, 0), (0, 1)]
+    assert [(p.x, p.y) for p in arrange.in_grid(places, (0, 0), 2, 1.5, 1)] == [
+        (0, 0),
+        (1.5, 0),
+        (0, 1),
+    ]
     uneven = [Place(0, 0, 4), Place(0.2, 5, 2), Place(4, 2, 3)]
     assert arrange.evenly(uneven)[1] == Place(2, 1, 3.5)
     assert [p.x for p in arrange.mirrored(uneven)] == [0, -0.2, -4]
@@ -138,7 +174,9 @@ def test_a_hanging_survives_its_matrix(yaw, pitch, roll):
 def test_the_matrix_is_the_one_the_light_is_computed_with():
     from choreon.render.aim import hanging_matrix
 
-    assert matrix_of(Hanging(30, -20, 10)) == pytest.approx(hanging_matrix(30, -20, 10), abs=1e-12)
+    assert matrix_of(Hanging(30, -20, 10)) == pytest.approx(
+        hanging_matrix(30, -20, 10), abs=1e-12
+    )
 
 
 # swapping
@@ -148,7 +186,12 @@ def test_spots_swapped_for_another_make_keep_what_can_be_kept():
     ids = [f"spot-{i}" for i in range(1, 5)]
     done = swap(SHOW, ids, library()["tarnby-turn-150"], "13 channel")
     fates = {(line.attribute, line.fate) for line in done.lines}
-    assert fates == {("Dimmer", "kept"), ("Pan", "kept"), ("Tilt", "kept"), ("Gobo1", "near")}
+    assert fates == {
+        ("Dimmer", "kept"),
+        ("Pan", "kept"),
+        ("Tilt", "kept"),
+        ("Gobo1", "near"),
+    }
     assert any("Reeds becomes Net" in line.text for line in done.lines)
     assert done.show.scenes["spring-tide"] == SHOW.scenes["spring-tide"]
     assert done.readdressed == ()
@@ -158,8 +201,12 @@ def test_spots_swapped_for_another_make_keep_what_can_be_kept():
 def test_a_colour_goes_to_the_nearest_slot_and_a_slot_is_mixed():
     rose = SHOW.scenes["stage-rose"]
     linked = swap(SHOW, ["par-1"], library()["ostrey-spot-160"], "13 channel")
-    assert linked.show.scenes["stage-rose"] is rose  # a palette says what is meant, for any lamp
-    plain = edits.put(SHOW, "scenes", edits.replace(rose, look=links.resolve(SHOW, rose.look)))
+    assert (
+        linked.show.scenes["stage-rose"] is rose
+    )  # a palette says what is meant, for any lamp
+    plain = edits.put(
+        SHOW, "scenes", edits.replace(rose, look=links.resolve(SHOW, rose.look))
+    )
     par = swap(plain, ["par-1"], library()["ostrey-spot-160"], "13 channel")
     look = par.show.scenes["stage-rose"].look["par-1"]
     slot = library()["ostrey-spot-160"].wheel("colour").slots[int(look["Color1"])]
@@ -167,7 +214,11 @@ def test_a_colour_goes_to_the_nearest_slot_and_a_slot_is_mixed():
     assert look["ColorRGB_Red"] == 1.0  # kept for the way back
     assert par.readdressed == ("par-1",)
     show = edits.put(
-        SHOW, "scenes", edits.replace(SHOW.scenes["dots"], look={"spot-1": {"Color1": 6.0, "dmx:gobo": 40.0}})
+        SHOW,
+        "scenes",
+        edits.replace(
+            SHOW.scenes["dots"], look={"spot-1": {"Color1": 6.0, "dmx:gobo": 40.0}}
+        ),
     )
     mixed = swap(show, ["spot-1"], library()["ostrey-wash-90"], "12 channel")
     look = mixed.show.scenes["dots"].look["spot-1"]
@@ -186,7 +237,13 @@ def test_cells_are_spread_and_ranges_are_told():
     assert (spread[0], spread[3]) == (0.0, 1.0)
     zoom = swap(show, ["wash-1"], library()["tarnby-fresnel-tw"], "4 channel")
     assert any(line.fate == "near" and "15…60" in line.text for line in zoom.lines)
-    draft = translate(show, {"bar-1": {"Dimmer": (0.0, 1.0) * 4}}, ["bar-1"], library()["pellow-bar-8"], "3 channel")
+    draft = translate(
+        show,
+        {"bar-1": {"Dimmer": (0.0, 1.0) * 4}},
+        ["bar-1"],
+        library()["pellow-bar-8"],
+        "3 channel",
+    )
     assert draft["bar-1"]["Dimmer"] == 0.5
 
 

@@ -9,7 +9,17 @@ from hypothesis import strategies as st
 from choreon.library import library, own
 from choreon.model import attributes as at
 from choreon.model import type_edits
-from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Slot, Use, Wheel, bytes_of, main_attribute
+from choreon.model.fixture_type import (
+    Channel,
+    FixtureType,
+    Mode,
+    Range,
+    Slot,
+    Use,
+    Wheel,
+    bytes_of,
+    main_attribute,
+)
 from choreon.model.type_checks import check_type, errors
 
 SPOT = library()["ostrey-spot-160"]
@@ -17,13 +27,19 @@ replace = type_edits.replace
 
 
 def whole(attribute: str = "Dimmer", **more) -> Channel:
-    return Channel(key="c", ranges=(Range(start=0, end=255, attribute=attribute),), **more)
+    return Channel(
+        key="c", ranges=(Range(start=0, end=255, attribute=attribute),), **more
+    )
 
 
-def of(*channels: Channel, modes: tuple[Mode, ...] | None = None, **more) -> FixtureType:
+def of(
+    *channels: Channel, modes: tuple[Mode, ...] | None = None, **more
+) -> FixtureType:
     uses = tuple(Use(c.key, (i,)) for i, c in enumerate(channels, 1))
     modes = modes if modes is not None else (Mode(name="m", uses=uses),)
-    return FixtureType(id="t", maker="", name="T", kind="", channels=channels, modes=modes, **more)
+    return FixtureType(
+        id="t", maker="", name="T", kind="", channels=channels, modes=modes, **more
+    )
 
 
 def told(kind: FixtureType) -> list[str]:
@@ -36,12 +52,22 @@ def told(kind: FixtureType) -> list[str]:
 def test_the_library_covers_what_small_rooms_hang():
     kinds = library()
     assert len(kinds) >= 60
-    assert {k.maker for k in kinds.values()} == {"Generic", "Holmwick", "Tarnby", "Pellow", "Ostrey"}
+    assert {k.maker for k in kinds.values()} == {
+        "Generic",
+        "Holmwick",
+        "Tarnby",
+        "Pellow",
+        "Ostrey",
+    }
     for count in (1, 4, 6, 12):
         pack = kinds[f"holmwick-{count}-way"]
         assert [m.footprint for m in pack.modes] == ([1] if count == 1 else [1, count])
     pars = [k for k in kinds.values() if k.kind == "LED par"]
-    emitters = {len(k.emitters) for k in pars if not k.id.startswith(("tarnby-white", "tarnby-fresnel"))}
+    emitters = {
+        len(k.emitters)
+        for k in pars
+        if not k.id.startswith(("tarnby-white", "tarnby-fresnel"))
+    }
     assert emitters >= {3, 4, 5, 6}
     assert all(3 <= len(k.modes) <= 5 for k in pars)
     for cells in (4, 8, 16):
@@ -52,12 +78,24 @@ def test_the_library_covers_what_small_rooms_hang():
                  "strobe", "hazer", "fan", "multi-beam effect", "pixel tape"):  # fmt: skip
         assert any(k.kind == kind for k in kinds.values()), kind
     profile = kinds["ostrey-profile-300"].attributes
-    assert profile >= {"ColorSub_C", "Zoom", "Iris", "Blade1A", "ShaperRot", "Gobo1", "Color1", "CTO"}
+    assert profile >= {
+        "ColorSub_C",
+        "Zoom",
+        "Iris",
+        "Blade1A",
+        "ShaperRot",
+        "Gobo1",
+        "Color1",
+        "CTO",
+    }
 
 
 def test_a_mirror_is_position_below_and_free_spin_above():
     mirror = library()["tarnby-turnmirror"].channel("mirror")
-    assert (mirror.at(127).attribute, mirror.at(128).attribute) == ("Effects1Pos", "Effects1PosRotate")
+    assert (mirror.at(127).attribute, mirror.at(128).attribute) == (
+        "Effects1Pos",
+        "Effects1PosRotate",
+    )
     assert mirror.at(0).value_at(0) == 0
     assert mirror.at(255).value_at(255) == 40
 
@@ -173,9 +211,16 @@ def test_borders_push_their_neighbours_and_parting_keeps_the_values():
     assert [(r.start, r.end) for r in wider.ranges] == [(0, 40), (41, 63), (64, 255)]
     parted, index = type_edits.split(channel, 160)
     assert index == 3
-    assert [(r.start, r.end) for r in parted.ranges] == [(0, 31), (32, 63), (64, 159), (160, 255)]
+    assert [(r.start, r.end) for r in parted.ranges] == [
+        (0, 31),
+        (32, 63),
+        (64, 159),
+        (160, 255),
+    ]
     assert parted.ranges[3].value_at(255) == 25
-    assert parted.ranges[2].value_at(100) == pytest.approx(channel.ranges[2].value_at(100))
+    assert parted.ranges[2].value_at(100) == pytest.approx(
+        channel.ranges[2].value_at(100)
+    )
     assert type_edits.remove_range(parted, 3).ranges[2].end == 255
     gap = replace(channel, ranges=channel.ranges[:2])
     filled, index = type_edits.split(gap, 100)
@@ -201,16 +246,28 @@ def test_modes_close_up_make_room_and_repeat_for_cells():
     assert [(u.channel, u.slots) for u in sorted(moved.uses, key=lambda u: u.slots)][1:3] == [
         ("head-speed", (3,)), ("tilt", (4, 5))
     ]  # fmt: skip
-    cells = type_edits.grid(Mode(name="m", uses=(Use("r", (1,), 1), Use("g", (2,), 1))), 3, 1, 0.2)
+    cells = type_edits.grid(
+        Mode(name="m", uses=(Use("r", (1,), 1), Use("g", (2,), 1))), 3, 1, 0.2
+    )
     cells = replace(cells, uses=(Use("r", (1,), 1), Use("g", (2,), 1)))
     assert [c.x for c in cells.cells] == [-0.2, 0.0, 0.2]
-    assert [u.cell for u in type_edits.repeat_for_cells(cells).uses] == [1, 1, 2, 2, 3, 3]
+    assert [u.cell for u in type_edits.repeat_for_cells(cells).uses] == [
+        1,
+        1,
+        2,
+        2,
+        3,
+        3,
+    ]
     assert type_edits.repeat_for_cells(cells).footprint == 6
 
 
 def test_an_override_is_one_modes_own():
     kind = type_edits.override(SPOT, "9 channel", "shutter", True)
-    short = replace(kind.channel("shutter"), ranges=(Range(start=0, end=255, attribute="Shutter1", low=1, high=1),))
+    short = replace(
+        kind.channel("shutter"),
+        ranges=(Range(start=0, end=255, attribute="Shutter1", low=1, high=1),),
+    )
     kind = type_edits.put_channel(kind, short, "9 channel")
     assert kind.channel("shutter", kind.mode("9 channel")) == short
     assert kind.channel("shutter", kind.mode("13 channel")) == SPOT.channel("shutter")

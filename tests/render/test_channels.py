@@ -17,7 +17,16 @@ from choreon.render import open_up
 from choreon.render.commands import commands_of, lamps_on, send
 from choreon.render.decode import decoder_for
 from choreon.render.frame import levels, render
-from choreon.render.players import Draft, Identify, Masters, Player, PlayState, Ramp, Sent, Step
+from choreon.render.players import (
+    Draft,
+    Identify,
+    Masters,
+    Player,
+    PlayState,
+    Ramp,
+    Sent,
+    Step,
+)
 from choreon.render.programme import compile_show
 from choreon.render.why import explain
 
@@ -32,7 +41,9 @@ def hung(kind: FixtureType, mode: str, **fields) -> Show:
 
 
 def out(show: Show, look: dict, **state) -> list[int]:
-    return render(compile_show(show), PlayState(draft=Draft({"f": look}), **state), 10.0)[0].tolist()
+    return render(
+        compile_show(show), PlayState(draft=Draft({"f": look}), **state), 10.0
+    )[0].tolist()
 
 
 SPOT_SHOW = hung(SPOT, "13 channel")
@@ -43,13 +54,21 @@ SPOT_SHOW = hung(SPOT, "13 channel")
     [
         ({"Gobo1": 3.0}, GOBO, 41),  # 36…47, the middle
         ({"Gobo1": 99.0}, GOBO, 77),  # the last slot is the nearest: 72…83
-        ({"Gobo1": 3.0, "Gobo1WheelSpin": 30.0}, GOBO, 255),  # the speed wins while it is not 0
+        (
+            {"Gobo1": 3.0, "Gobo1WheelSpin": 30.0},
+            GOBO,
+            255,
+        ),  # the speed wins while it is not 0
         ({"Gobo1": 3.0, "Gobo1WheelSpin": 0.0}, GOBO, 41),
         ({"Gobo1Pos": 180.0}, TURN, 64),  # 127 / 2 = 63.5, rounded up
         ({"Gobo1Pos": 180.0, "Gobo1PosRotate": -60.0}, TURN, 128),
         ({"Gobo1PosRotate": 60.0}, TURN, 255),
         ({"Gobo1PosRotate": 30.5}, TURN, 225),  # halfway from 194 to 255 is 224.5
-        ({"Shutter1": 0.0, "Shutter1Strobe": 10.0}, SHUTTER, 15),  # shut is shut, whatever strobes
+        (
+            {"Shutter1": 0.0, "Shutter1Strobe": 10.0},
+            SHUTTER,
+            15,
+        ),  # shut is shut, whatever strobes
         ({"Shutter1": 1.0, "Shutter1Strobe": 25.0}, SHUTTER, 255),
         ({"Color1": 4.0}, 7, 44),
     ],
@@ -63,9 +82,14 @@ def test_a_shaking_gobo_is_that_of_its_slot():
     channel = spot.channel("gobo")
     show = hung(spot, spot.modes[0].name)
     slot = next(u.slots[0] for u in spot.modes[0].uses if u.channel == "gobo") - 1
-    shaking = next(r for r in channel.ranges if r.attribute == "Gobo1SelectShake" and r.slot == 3)
+    shaking = next(
+        r for r in channel.ranges if r.attribute == "Gobo1SelectShake" and r.slot == 3
+    )
     assert out(show, {"Gobo1": 3.0, "Gobo1SelectShake": 8.0})[slot] == shaking.end
-    assert out(show, {"Gobo1": 3.0})[slot] == (channel.ranges[3].start + channel.ranges[3].end) // 2
+    assert (
+        out(show, {"Gobo1": 3.0})[slot]
+        == (channel.ranges[3].start + channel.ranges[3].end) // 2
+    )
 
 
 def test_programs_and_idle_ranges_rest_until_they_are_asked_for():
@@ -77,9 +101,19 @@ def test_programs_and_idle_ranges_rest_until_they_are_asked_for():
 
 def test_commands_are_no_values_and_a_channel_left_alone_stays_at_home():
     assert "LampControl" not in compile_show(SPOT_SHOW).rig.where["f"]
-    rest = Channel(key="r", home=77, rest=True, ranges=(Range(start=0, end=255, attribute="Dimmer"),))
+    rest = Channel(
+        key="r",
+        home=77,
+        rest=True,
+        ranges=(Range(start=0, end=255, attribute="Dimmer"),),
+    )
     kind = FixtureType(
-        id="k", maker="", name="K", kind="", channels=(rest,), modes=(Mode(name="m", uses=(Use("r", (1,)),)),)
+        id="k",
+        maker="",
+        name="K",
+        kind="",
+        channels=(rest,),
+        modes=(Mode(name="m", uses=(Use("r", (1,)),)),),
     )
     show = hung(kind, "m")
     assert compile_show(show).rig.where == {}
@@ -88,21 +122,38 @@ def test_commands_are_no_values_and_a_channel_left_alone_stays_at_home():
 
 def test_twenty_four_bits_in_any_order():
     """Pan −180…180 over 24 bits, fine bytes first: 90° is three quarters, 0xBFFFFF.4 → 0xBFFFFF."""
-    pan = Channel(key="p", resolution=3, ranges=(Range(start=0, end=256**3 - 1, attribute="Pan", low=-180, high=180),))
+    pan = Channel(
+        key="p",
+        resolution=3,
+        ranges=(Range(start=0, end=256**3 - 1, attribute="Pan", low=-180, high=180),),
+    )
     kind = FixtureType(
-        id="k", maker="", name="K", kind="", channels=(pan,), modes=(Mode(name="m", uses=(Use("p", (3, 2, 1)),)),)
+        id="k",
+        maker="",
+        name="K",
+        kind="",
+        channels=(pan,),
+        modes=(Mode(name="m", uses=(Use("p", (3, 2, 1)),)),),
     )
     assert out(hung(kind, "m"), {"Pan": 90.0})[:3] == [0xFF, 0xFF, 0xBF]
 
 
 def test_cyan_magenta_and_yellow_take_from_white():
     wash = library()["ostrey-wash-700"]
-    show = hung(wash, "10 channel") if wash.mode("10 channel") else hung(wash, wash.modes[1].name)
+    show = (
+        hung(wash, "10 channel")
+        if wash.mode("10 channel")
+        else hung(wash, wash.modes[1].name)
+    )
     colour = dict(zip(at.TARGET_COLOUR, (1.0, 0.5, 0.0), strict=True))
     assert out(show, {"Dimmer": 1.0, **colour})[4:7] == [0, 128, 255]
     rig = compile_show(show).rig
     light = decoder_for(rig, show.types.values()).read(
-        render(compile_show(show), PlayState(draft=Draft({"f": {"Dimmer": 1.0, **colour}})), 0.0)
+        render(
+            compile_show(show),
+            PlayState(draft=Draft({"f": {"Dimmer": 1.0, **colour}})),
+            0.0,
+        )
     )
     assert light.rgb[0] == pytest.approx([1.0, 0.5, 0.0], abs=0.005)
 
@@ -111,7 +162,13 @@ def test_a_colour_wheel_colours_the_picture():
     show = SPOT_SHOW
     programme = compile_show(show)
     decoder = decoder_for(programme.rig, show.types.values())
-    red = decoder.read(render(programme, PlayState(draft=Draft({"f": {"Dimmer": 1.0, "Color1": 1.0}})), 0.0)).rgb[0]
+    red = decoder.read(
+        render(
+            programme,
+            PlayState(draft=Draft({"f": {"Dimmer": 1.0, "Color1": 1.0}})),
+            0.0,
+        )
+    ).rgb[0]
     assert red[0] > 0.9
     assert red[2] < 0.05
 
@@ -121,27 +178,39 @@ def motion_of(kind: str, look) -> tuple[float, list[float], bool]:
     chosen = library()[kind]
     show = hung(chosen, chosen.modes[0].name)
     programme = compile_show(show)
-    frame = render(programme, PlayState(draft=Draft({"f": {"Dimmer": 1.0, **look}})), 0.0)
+    frame = render(
+        programme, PlayState(draft=Draft({"f": {"Dimmer": 1.0, **look}})), 0.0
+    )
     light = decoder_for(programme.rig, show.types.values()).read(frame)
     return float(light.gobo[0]), light.motion[0].tolist(), light.moving
 
 
 def test_what_gobos_do_is_read_back():
     """One step of a channel of one byte is 360°/127 of the angle, and 59 rpm over 62 values of the turning."""
-    gobo, motion, moving = motion_of("ostrey-spot-160", {"Gobo1": 2.0, "Gobo1Pos": 90.0})
+    gobo, motion, moving = motion_of(
+        "ostrey-spot-160", {"Gobo1": 2.0, "Gobo1Pos": 90.0}
+    )
     assert (gobo, moving) == (2.0, False)
     assert motion == pytest.approx([90.0, 0, 0, 0, 0], abs=360 / 127)
-    gobo, motion, moving = motion_of("ostrey-spot-160", {"Gobo1": 2.0, "Gobo1PosRotate": -30.0})
+    gobo, motion, moving = motion_of(
+        "ostrey-spot-160", {"Gobo1": 2.0, "Gobo1PosRotate": -30.0}
+    )
     assert (gobo, moving) == (2.0, True)
     assert motion == pytest.approx([0, -30.0, 0, 0, 0], abs=1.0)
-    gobo, motion, moving = motion_of("ostrey-spot-250", {"Gobo1": 1.0, "Gobo1SelectShake": 4.0})
+    gobo, motion, moving = motion_of(
+        "ostrey-spot-250", {"Gobo1": 1.0, "Gobo1SelectShake": 4.0}
+    )
     assert (gobo, moving) == (1.0, True)
     assert motion == pytest.approx([0, 0, 4.0, 0, 0], abs=0.6)
     gobo, motion, moving = motion_of("ostrey-spot-160", {"Gobo1WheelSpin": 10.0})
     assert gobo >= 1.0  # some gobo is in the beam
     assert motion[1] == pytest.approx(10.0, abs=0.3)
-    assert not motion_of("ostrey-spot-160", {"Gobo1PosRotate": -30.0})[2]  # nothing in the beam that turns
-    assert not motion_of("ostrey-spot-160", {"Dimmer": 0.0, "Gobo1": 2.0, "Gobo1PosRotate": -30.0})[2]
+    assert not motion_of("ostrey-spot-160", {"Gobo1PosRotate": -30.0})[
+        2
+    ]  # nothing in the beam that turns
+    assert not motion_of(
+        "ostrey-spot-160", {"Dimmer": 0.0, "Gobo1": 2.0, "Gobo1PosRotate": -30.0}
+    )[2]
 
 
 def test_reversed_cells_count_from_the_other_end():
@@ -163,7 +232,11 @@ def test_a_master_over_cells_that_dim_themselves_stays_open():
         modes=(
             Mode(
                 name="m",
-                uses=(Use("dimmer", (1,)), Use("dimmer", (2,), 1), Use("dimmer", (3,), 2)),
+                uses=(
+                    Use("dimmer", (1,)),
+                    Use("dimmer", (2,), 1),
+                    Use("dimmer", (3,), 2),
+                ),
                 cells=blinder.modes[1].cells,
             ),
         ),
@@ -173,7 +246,15 @@ def test_a_master_over_cells_that_dim_themselves_stays_open():
 
 @settings(max_examples=80, deadline=None)
 @given(
-    st.sampled_from([(k.id, m.name) for k in library().values() for m in k.modes if k.kind.endswith("head")]), st.data()
+    st.sampled_from(
+        [
+            (k.id, m.name)
+            for k in library().values()
+            for m in k.modes
+            if k.kind.endswith("head")
+        ]
+    ),
+    st.data(),
 )
 def test_what_is_asked_for_is_read_back(which, data):
     """Any value within an attribute's span comes back from the bytes, as near as the channel can tell it."""
@@ -186,11 +267,19 @@ def test_what_is_asked_for_is_read_back(which, data):
         for r in c.ranges
         if not r.discrete and r.slot < 0
     }
-    name = data.draw(st.sampled_from(sorted(set(spans) & set(rig.where["f"]) - {at.DIMMER})))
+    name = data.draw(
+        st.sampled_from(sorted(set(spans) & set(rig.where["f"]) - {at.DIMMER}))
+    )
     span, scale = spans[name]
     wanted = data.draw(st.floats(min(span.low, span.high), max(span.low, span.high)))
-    bytes_ = render(compile_show(show), PlayState(draft=Draft({"f": {name: wanted, "Dimmer": 1.0}})), 0.0)
-    got = decoder_for(rig, show.types.values())._sources(bytes_)[rig.where["f"][name][0][1]]
+    bytes_ = render(
+        compile_show(show),
+        PlayState(draft=Draft({"f": {name: wanted, "Dimmer": 1.0}})),
+        0.0,
+    )
+    got = decoder_for(rig, show.types.values())._sources(bytes_)[
+        rig.where["f"][name][0][1]
+    ]
     step = abs(span.high - span.low) / max(1.0, (span.end - span.start) * scale)
     if abs(wanted) > 1e-9:
         assert got == pytest.approx(wanted, abs=0.52 * step + 1e-6)
@@ -202,8 +291,14 @@ def test_what_is_asked_for_is_read_back(which, data):
 def test_bare_values_are_over_all_and_later_colours_end_them():
     show = hung(edits.replace(library()["tarnby-par-7"], emitters=()), "4 channel")
     scenes = {
-        "bare": Scene(id="bare", name="b", look={"f": {"Dimmer": 1.0, "ColorAdd_R": 0.2}}),
-        "teal": Scene(id="teal", name="t", look={"f": dict.fromkeys(at.TARGET_COLOUR, 0.0) | {"ColorRGB_Blue": 1.0}}),
+        "bare": Scene(
+            id="bare", name="b", look={"f": {"Dimmer": 1.0, "ColorAdd_R": 0.2}}
+        ),
+        "teal": Scene(
+            id="teal",
+            name="t",
+            look={"f": dict.fromkeys(at.TARGET_COLOUR, 0.0) | {"ColorRGB_Blue": 1.0}},
+        ),
     }
     programme = compile_show(edits.replace(show, scenes=scenes))
 
@@ -211,7 +306,9 @@ def test_bare_values_are_over_all_and_later_colours_end_them():
         return render(programme, state, now)[0, :4].tolist()
 
     def on(scene: str, order: int, weight: Ramp | None = None) -> Player:
-        return Player(scene, scene, (Step(scene, 0, 0, 0),), weight or Ramp(), order=order)
+        return Player(
+            scene, scene, (Step(scene, 0, 0, 0),), weight or Ramp(), order=order
+        )
 
     assert at_(PlayState((on("bare", 1),)))[0] == 51
     assert at_(PlayState((on("bare", 1), on("teal", 2)))) == [0, 0, 255, 0]
@@ -236,7 +333,9 @@ def test_bare_fine_values():
 
 def test_identify_blinks_above_blackout_and_ends_by_itself():
     programme = compile_show(SPOT_SHOW)
-    state = PlayState(draft=Draft({"f": {"Shutter1": 0.0, "Pan": 90.0}}), masters=Masters(0.0, True))
+    state = PlayState(
+        draft=Draft({"f": {"Shutter1": 0.0, "Pan": 90.0}}), masters=Masters(0.0, True)
+    )
     state = edits.replace(state, identify=Identify(("f",), 100.0, 104.0))
 
     def at_(now: float) -> list[int]:
@@ -260,15 +359,24 @@ def test_commands_stand_on_their_slot_for_a_while():
     assert render(compile_show(SPOT_SHOW), state, 20.1)[0, 12] == 0
     assert lamps_on(SPOT_SHOW, 0.0) == ()
     lit = edits.change_fixtures(SPOT_SHOW, {"f": {"lamp_on": True}})
-    assert [(s.address, s.slots[0], s.until) for s in lamps_on(lit, 5.0)] == [(13, 204, 8.0)]
+    assert [(s.address, s.slots[0], s.until) for s in lamps_on(lit, 5.0)] == [
+        (13, 204, 8.0)
+    ]
 
 
 def test_bytes_sent_past_the_end_are_cut():
-    state = PlayState(sent=(Sent("k", 1, 510, bytes([1, 2, 3]), 9.0), Sent("k2", 77, 1, bytes([9]), 9.0)))
+    state = PlayState(
+        sent=(
+            Sent("k", 1, 510, bytes([1, 2, 3]), 9.0),
+            Sent("k2", 77, 1, bytes([9]), 9.0),
+        )
+    )
     assert render(compile_show(SPOT_SHOW), state, 1.0)[0, 509:].tolist() == [1, 2, 3]
 
 
-@pytest.mark.parametrize(("kind", "mode"), [(k.id, m.name) for k in library().values() for m in k.modes])
+@pytest.mark.parametrize(
+    ("kind", "mode"), [(k.id, m.name) for k in library().values() for m in k.modes]
+)
 def test_opened_up_every_light_shines_and_home_is_dark(kind, mode):
     show = hung(library()[kind], mode)
     programme = compile_show(show)
@@ -276,14 +384,22 @@ def test_opened_up_every_light_shines_and_home_is_dark(kind, mode):
     if not decoder.lamps:
         return
     look = {"f": open_up.opened(programme.rig, library()[kind], show.fixtures["f"])}
-    assert decoder.read(render(programme, PlayState(draft=Draft(look)), 0.0)).rgb.max() > 0.9
+    assert (
+        decoder.read(render(programme, PlayState(draft=Draft(look)), 0.0)).rgb.max()
+        > 0.9
+    )
     dark = {"f": open_up.home(programme.rig, "f")}
-    assert decoder.read(render(programme, PlayState(draft=Draft(dark)), 0.0)).rgb.max() == 0
+    assert (
+        decoder.read(render(programme, PlayState(draft=Draft(dark)), 0.0)).rgb.max()
+        == 0
+    )
     assert out(show, dark["f"]) == out(show, {})
 
 
 def test_a_type_says_what_opens_it():
-    iris = Channel(key="i", home=0, open=255, ranges=(Range(start=0, end=255, attribute="Iris"),))
+    iris = Channel(
+        key="i", home=0, open=255, ranges=(Range(start=0, end=255, attribute="Iris"),)
+    )
     dimmer = Channel(key="d", ranges=(Range(start=0, end=255, attribute="Dimmer"),))
     kind = FixtureType(
         id="k",
@@ -294,7 +410,9 @@ def test_a_type_says_what_opens_it():
         modes=(Mode(name="m", uses=(Use("d", (1,)), Use("i", (2,)))),),
     )
     show = hung(kind, "m")
-    assert out(show, open_up.opened(compile_show(show).rig, kind, show.fixtures["f"]))[:2] == [255, 255]
+    assert out(show, open_up.opened(compile_show(show).rig, kind, show.fixtures["f"]))[
+        :2
+    ] == [255, 255]
 
 
 # why
@@ -305,10 +423,27 @@ def test_why_names_every_layer_and_the_one_that_wins():
     programme = compile_show(show)
     players = (
         Player("a", "Front wash", (Step("front-wash", 0, 0, 0),), Ramp(), order=1),
-        Player("b", "Spring Tide", (Step("spring-tide", 0, 0, 0),), Ramp(), level=0.9, order=2),
+        Player(
+            "b",
+            "Spring Tide",
+            (Step("spring-tide", 0, 0, 0),),
+            Ramp(),
+            level=0.9,
+            order=2,
+        ),
     )
     state = PlayState(
-        players, Draft({"par-1": {"ColorRGB_Red": 0.5, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 0.0}}), Masters(0.8)
+        players,
+        Draft(
+            {
+                "par-1": {
+                    "ColorRGB_Red": 0.5,
+                    "ColorRGB_Green": 0.0,
+                    "ColorRGB_Blue": 0.0,
+                }
+            }
+        ),
+        Masters(0.8),
     )
     (dimmer,) = explain(show, programme.rig, state, 5.0, 1, 1)
     assert [(layer.source, layer.wins) for layer in dimmer.layers] == [
@@ -318,16 +453,24 @@ def test_why_names_every_layer_and_the_one_that_wins():
     assert (red.fixture.id, red.channel.key) == ("par-1", "red")
     assert {layer.source for layer in red.layers if layer.wins} == {"draft"}
     (pan,) = explain(show, programme.rig, state, 5.0, 2, 62)
-    assert (pan.channel.key, pan.byte, pan.layers[-1].target) == ("pan", 1, "scene:spring-tide")
+    assert (pan.channel.key, pan.byte, pan.layers[-1].target) == (
+        "pan",
+        1,
+        "scene:spring-tide",
+    )
     assert explain(show, programme.rig, state, 5.0, 1, 500) == []
     dark = edits.replace(state, masters=Masters(1.0, True))
-    assert [layer.source for layer in explain(show, programme.rig, dark, 5.0, 1, 1)[0].layers if layer.wins] == [
-        "blackout"
-    ]
+    assert [
+        layer.source
+        for layer in explain(show, programme.rig, dark, 5.0, 1, 1)[0].layers
+        if layer.wins
+    ] == ["blackout"]
     blinking = edits.replace(dark, identify=Identify(("front-1",), 0.0, 9.0))
-    assert [x.source for x in explain(show, programme.rig, blinking, 5.0, 1, 1)[0].layers if x.wins] == [
-        "identify: it blinks"
-    ]
+    assert [
+        x.source
+        for x in explain(show, programme.rig, blinking, 5.0, 1, 1)[0].layers
+        if x.wins
+    ] == ["identify: it blinks"]
 
 
 def test_why_tells_both_who_clash():
@@ -339,7 +482,10 @@ def test_why_tells_both_who_clash():
 def test_levels_are_those_of_the_frame():
     show = low_tide()
     programme = compile_show(show)
-    state = PlayState((Player("b", "", (Step("spring-tide", 0, 0, 0),), Ramp()),), Draft({"par-1": {"dmx:red": 12.0}}))
+    state = PlayState(
+        (Player("b", "", (Step("spring-tide", 0, 0, 0),), Ramp()),),
+        Draft({"par-1": {"dmx:red": 12.0}}),
+    )
     raw = levels(programme, state, 1.0)
     bytes_ = render(programme, state, 1.0)
     rig = programme.rig

@@ -37,7 +37,10 @@ def test_screen_and_back(rgb):
     assert from_screen(to_screen(rgb)) == pytest.approx(rgb, abs=1e-6)
 
 
-@pytest.mark.parametrize(("linear", "screen"), [(0.0, 0.0), (0.0031308, 0.0404499), (0.2140411, 0.5), (1.0, 1.0)])
+@pytest.mark.parametrize(
+    ("linear", "screen"),
+    [(0.0, 0.0), (0.0031308, 0.0404499), (0.2140411, 0.5), (1.0, 1.0)],
+)
 def test_the_screen_curve_by_the_standard(linear, screen):
     assert float(to_screen(linear)) == pytest.approx(screen, abs=1e-5)
 
@@ -73,6 +76,7 @@ def test_white_mix_is_never_darker_than_without_white_and_black_is_black(rgb):
     ],
 )
 def test_white_mix_by_hand(target, emitters):
-    """(1, .25, .25): scale 1/(1−.25) = 4/3, white a third, red 4/3 − 1/3 = 1. (1, .75, .75): white is at its end, so
-    scale 2, red 2 − 1, the others 1.5 − 1."""
+    """(1, .25, .25): scale 1/(1−.25) = 4/3, white a third, red 4/3 − 1/3 = 1. (1, .75,
+    .75): white is at its end, so scale 2, red 2 − 1, the others 1.5 − 1.
+    """
     assert mix_white(np.array([target]))[0] == pytest.approx(emitters)

@@ -1,4 +1,6 @@
-"""What Compose asks of the core: links, cells, limits, families' times, blind, spread, capture, what each make does."""
+"""What Compose asks of the core: links, cells, limits, families' times, blind, spread,
+capture, what each make does.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,17 @@ from choreon.engine import playing
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
-from choreon.model.show import Area, Hanging, Limits, Mark, Place, Scene, Screen, Show, Times
+from choreon.model.show import (
+    Area,
+    Hanging,
+    Limits,
+    Mark,
+    Place,
+    Scene,
+    Screen,
+    Show,
+    Times,
+)
 from choreon.render import aim, reaching, spread
 from choreon.render.capture import capture, lit
 from choreon.render.colour import from_oklab, to_oklab
@@ -33,7 +45,9 @@ def drafted(show: Show, look, **more):
     return programme, PlayState(draft=Draft(look, **more))
 
 
-def value_of(show: Show, look, fixture: str, name: str, now: float = 0.0) -> list[float]:
+def value_of(
+    show: Show, look, fixture: str, name: str, now: float = 0.0
+) -> list[float]:
     programme, state = drafted(show, look)
     values = blend(programme, state, now)
     rows = programme.rig.colour_rows
@@ -54,7 +68,9 @@ def test_a_scene_follows_its_palette_through_the_programme():
     )
     before = compile_show(show)
     before.warm(["s", "plain"])
-    changed = palettes.update_palette(show, moon, {"par-1": {at.RED: 1.0, at.GREEN: 0.0, at.BLUE: 0.0}})
+    changed = palettes.update_palette(
+        show, moon, {"par-1": {at.RED: 1.0, at.GREEN: 0.0, at.BLUE: 0.0}}
+    )
     after = compile_show(changed, before)
     assert after.scenes.get("plain") is before.scenes["plain"]
     assert "s" not in after.scenes
@@ -71,16 +87,29 @@ def test_heads_turn_to_their_mark_wherever_it_goes():
         light = decoder.read(render(programme, state, 0.0))
         for lamp, way in zip(decoder.lamps, light.direction, strict=True):
             if lamp.fixture in heads:
-                to = np.array([x, 1.0, 0.0]) - [lamp.place.x, lamp.place.y, lamp.place.z]
-                assert np.linalg.norm(to - way * (way @ to)) < 0.05  # 12 and 16 bits: a degree is 75 steps and more
+                to = np.array([x, 1.0, 0.0]) - [
+                    lamp.place.x,
+                    lamp.place.y,
+                    lamp.place.z,
+                ]
+                assert (
+                    np.linalg.norm(to - way * (way @ to)) < 0.05
+                )  # 12 and 16 bits: a degree is 75 steps and more
 
 
 def test_what_is_gone_has_no_effect_and_is_kept():
-    look = {"spot-1": links.aim("mark:gone"), "nobody": {"Dimmer": 1.0}, "par-1": {at.RED: "palette:gone"}}
+    look = {
+        "spot-1": links.aim("mark:gone"),
+        "nobody": {"Dimmer": 1.0},
+        "par-1": {at.RED: "palette:gone"},
+    }
     compiled = compile_look(compile_show(SHOW).rig, look, SHOW)
     assert len(compiled.rows) == 0
     show = edits.take_down(
-        edits.put(SHOW, "scenes", Scene(id="s", name="s", look={"par-1": {"Dimmer": 1.0}})), ["par-1"]
+        edits.put(
+            SHOW, "scenes", Scene(id="s", name="s", look={"par-1": {"Dimmer": 1.0}})
+        ),
+        ["par-1"],
     )
     assert compile_show(show).scene("s").intensity.max() == 0
     back = edits.put(show, "fixtures", SHOW.fixtures["par-1"])
@@ -93,21 +122,30 @@ def test_a_wheel_takes_the_slot_nearest_to_a_colour():
     own = rig.wheels["spot-1"]
     for number, slot in enumerate(wheel.slots):
         rgb = dict(zip(at.TARGET_COLOUR, own.light[number].tolist(), strict=True))
-        assert value_of(SHOW, {"spot-1": rgb}, "spot-1", own.attribute) == [float(number)], slot.name
+        assert value_of(SHOW, {"spot-1": rgb}, "spot-1", own.attribute) == [
+            float(number)
+        ], slot.name
         answer = reaching.colour_answer(rig, "spot-1", own.light[number].tolist())
         assert (answer.kind, answer.slot) == ("nearest", slot.name)
         assert answer.distance < 1e-6
     both = {"spot-1": {**MOON, own.attribute: 1.0}}
-    assert value_of(SHOW, both, "spot-1", own.attribute) == [1.0]  # a slot that is asked for goes before
+    assert value_of(SHOW, both, "spot-1", own.attribute) == [
+        1.0
+    ]  # a slot that is asked for goes before
 
 
 # cells
 
 
 def test_cells_that_are_not_given_keep_what_lies_below():
-    show = edits.put(SHOW, "scenes", Scene(id="s", name="s", look={"bar-1": {"Dimmer": 1.0, **MOON}}))
+    show = edits.put(
+        SHOW, "scenes", Scene(id="s", name="s", look={"bar-1": {"Dimmer": 1.0, **MOON}})
+    )
     programme = compile_show(show)
-    state = playing.touch(PlayState(), {"bar-1": {at.RED: (None, 0.9), at.GREEN: (None, 0.0), at.BLUE: (None, 0.0)}})
+    state = playing.touch(
+        PlayState(),
+        {"bar-1": {at.RED: (None, 0.9), at.GREEN: (None, 0.0), at.BLUE: (None, 0.0)}},
+    )
     look = programme.look(state.draft.look)
     rows = [row for _, row in programme.rig.where["bar-1"][at.RED]]
     assert rows[0] not in look.rows
@@ -118,13 +156,26 @@ def test_cells_that_are_not_given_keep_what_lies_below():
 
 
 @settings(max_examples=60)
-@given(st.tuples(*[st.floats(-180, 180)] * 3), st.floats(-400, 400), st.floats(-300, 300), st.data())
+@given(
+    st.tuples(*[st.floats(-180, 180)] * 3),
+    st.floats(-400, 400),
+    st.floats(-300, 300),
+    st.data(),
+)
 def test_limits_hold_for_values_aims_and_bare_values(turned, pan, tilt, data):
-    """For each example of a head: 170 values, aims and bare values; together over 10,000 cases."""
-    low_pan, high_pan = sorted((data.draw(st.floats(-270, 269)), data.draw(st.floats(-269, 270))))
-    low_tilt, high_tilt = sorted((data.draw(st.floats(-135, 134)), data.draw(st.floats(-134, 135))))
+    """For each example of a head: 170 values, aims and bare values; together over
+    10,000 cases.
+    """
+    low_pan, high_pan = sorted(
+        (data.draw(st.floats(-270, 269)), data.draw(st.floats(-269, 270)))
+    )
+    low_tilt, high_tilt = sorted(
+        (data.draw(st.floats(-135, 134)), data.draw(st.floats(-134, 135)))
+    )
     limits = Limits((low_pan, high_pan), (low_tilt, high_tilt))
-    fixture = edits.replace(SHOW.fixtures["spot-1"], limits=limits, hanging=Hanging(*turned))
+    fixture = edits.replace(
+        SHOW.fixtures["spot-1"], limits=limits, hanging=Hanging(*turned)
+    )
     show = edits.replace(SHOW, fixtures={"spot-1": fixture})
     programme = compile_show(show)
     rig = programme.rig
@@ -132,9 +183,16 @@ def test_limits_hold_for_values_aims_and_bare_values(turned, pan, tilt, data):
     step = 540 / 65535 + 1e-9  # of the sixteen bits
     rng = np.random.default_rng(abs(hash((pan, tilt))) % 2**32)
     wishes = [{"Pan": pan, "Tilt": tilt}]
-    wishes += [{"Pan": float(p), "Tilt": float(t)} for p, t in rng.uniform(-400, 400, (80, 2))]
-    wishes += [links.aim(links.to_point(point)) for point in rng.uniform(-6, 6, (60, 3))]
-    wishes += [{"dmx:pan": float(p), "dmx:tilt": float(t)} for p, t in rng.uniform(0, 255, (30, 2))]
+    wishes += [
+        {"Pan": float(p), "Tilt": float(t)} for p, t in rng.uniform(-400, 400, (80, 2))
+    ]
+    wishes += [
+        links.aim(links.to_point(point)) for point in rng.uniform(-6, 6, (60, 3))
+    ]
+    wishes += [
+        {"dmx:pan": float(p), "dmx:tilt": float(t)}
+        for p, t in rng.uniform(0, 255, (30, 2))
+    ]
     decoder = decoder_for(rig, show.types.values())
     for wish in wishes:
         frame = render(programme, PlayState(draft=Draft({"spot-1": wish})), 0.0)
@@ -144,13 +202,19 @@ def test_limits_hold_for_values_aims_and_bare_values(turned, pan, tilt, data):
 
 
 def test_limits_that_leave_nothing_of_a_type_are_passed_over():
-    fixture = edits.replace(SHOW.fixtures["spot-1"], limits=Limits((500.0, 600.0), None))
+    fixture = edits.replace(
+        SHOW.fixtures["spot-1"], limits=Limits((500.0, 600.0), None)
+    )
     rig = compile_rig(SHOW.types, {"spot-1": fixture})
     assert rig.span("spot-1", "Pan") == pytest.approx((-270, 270))
 
 
 def test_aiming_out_of_reach_is_told_and_as_near_as_can_be():
-    fixture = edits.replace(SHOW.fixtures["wash-1"], limits=Limits((-10.0, 10.0), (-10.0, 10.0)), place=Place(0, 0, 4))
+    fixture = edits.replace(
+        SHOW.fixtures["wash-1"],
+        limits=Limits((-10.0, 10.0), (-10.0, 10.0)),
+        place=Place(0, 0, 4),
+    )
     rig = compile_rig(SHOW.types, {"wash-1": fixture})
     pan, tilt, miss = aimed(rig, "wash-1", (4.0, 0.0, 0.0))
     assert miss > 20
@@ -163,18 +227,37 @@ def test_aiming_out_of_reach_is_told_and_as_near_as_can_be():
 
 
 def test_families_come_up_in_their_own_time():
-    """Position at once, colour within 1 s, light from 2 s on within 2 s; the whole takes 4 s."""
-    times = {"intensity": Times(2.0, 2.0), "colour": Times(0.0, 1.0), "position": Times(0.0, 0.0)}
-    look = {"wash-1": {"Dimmer": 1.0, "Pan": 40.0, "Tilt": 10.0, at.RED: 1.0, at.GREEN: 0.0, at.BLUE: 0.0}}
+    """Position at once, colour within 1 s, light from 2 s on within 2 s; the whole
+    takes 4 s.
+    """
+    times = {
+        "intensity": Times(2.0, 2.0),
+        "colour": Times(0.0, 1.0),
+        "position": Times(0.0, 0.0),
+    }
+    look = {
+        "wash-1": {
+            "Dimmer": 1.0,
+            "Pan": 40.0,
+            "Tilt": 10.0,
+            at.RED: 1.0,
+            at.GREEN: 0.0,
+            at.BLUE: 0.0,
+        }
+    }
     scene = Scene(id="s", name="s", look=look, fade_in=1.0, times=times)
-    under = Scene(id="u", name="u", look={"wash-1": {at.RED: 1.0, at.GREEN: 1.0, at.BLUE: 1.0}})
+    under = Scene(
+        id="u", name="u", look={"wash-1": {at.RED: 1.0, at.GREEN: 1.0, at.BLUE: 1.0}}
+    )
     assert scene.whole_in == 4.0
     programme = compile_show(edits.put(SHOW, "scenes", scene, under))
     rig = programme.rig
     row = {n: rig.where["wash-1"][n][0][1] for n in ("Dimmer", "Pan")}
 
     def at_time(now: float):
-        player = Player("p", "s", (Step("s", 0.0, 0.0, 0.0),), Ramp(0.0, 1.0, 0.0, 4.0), order=2)
+        player = Player(
+            "p", "s", (Step("s", 0.0, 0.0, 0.0),), Ramp(0.0, 1.0, 0.0, 4.0), order=2
+        )
         return blend(programme, PlayState((player,)), now)
 
     assert at_time(1.9)[row["Dimmer"]] == 0.0
@@ -195,14 +278,18 @@ def test_families_times_hold_in_a_choice_too():
     )
     programme = compile_show(edits.put(SHOW, "scenes", one, two))
     row = {n: programme.rig.where["wash-1"][n][0][1] for n in ("Dimmer", "Pan")}
-    player = Player("c", "c", (Step("a", 0, 0, 0), Step("b", 10.0, two.whole_in, 1.0)), Ramp())
+    player = Player(
+        "c", "c", (Step("a", 0, 0, 0), Step("b", 10.0, two.whole_in, 1.0)), Ramp()
+    )
 
     def at_time(now: float):
         return blend(programme, PlayState((player,)), now)
 
     assert at_time(12.9)[row["Pan"]] == pytest.approx(0.0)
     assert at_time(13.5)[row["Pan"]] == pytest.approx(45.0)
-    assert at_time(10.5)[row["Dimmer"]] == pytest.approx(0.75)  # it falls in the out time, half way after .5 s
+    assert at_time(10.5)[row["Dimmer"]] == pytest.approx(
+        0.75
+    )  # it falls in the out time, half way after .5 s
     assert at_time(14.0)[row["Pan"]] == pytest.approx(90.0)
 
 
@@ -218,9 +305,18 @@ def test_a_blind_draft_is_not_on_stage_and_comes_back_softly():
     assert blend(programme, shown, 10.5)[row] == pytest.approx(0.5)
     assert blend(programme, shown, 11.0)[row] == 1.0
     cleared = playing.clear_draft(state, 20.0)
-    assert blend(programme, cleared, 20.0)[row] == 0.0  # what nobody saw does not flash up when it goes
+    assert (
+        blend(programme, cleared, 20.0)[row] == 0.0
+    )  # what nobody saw does not flash up when it goes
     assert playing.set_blind(state, True, 30.0) is state
-    why = explain(SHOW, programme.rig, state, 5.0, SHOW.fixtures["par-1"].universe, SHOW.fixtures["par-1"].address)
+    why = explain(
+        SHOW,
+        programme.rig,
+        state,
+        5.0,
+        SHOW.fixtures["par-1"].universe,
+        SHOW.fixtures["par-1"].address,
+    )
     assert all(layer.source != "draft" for layer in why[0].layers)
 
 
@@ -276,18 +372,34 @@ def test_capture_is_what_is_on_stage():
     show = edits.put(show, "scenes", Scene(id="s", name="s", look=look))
     programme = compile_show(show)
     player = Player("p", "s", (Step("s", 0, 0, 0),), Ramp(), level=0.5)
-    state = PlayState((player,), Draft({"bar-1": {"Dimmer": 1.0, at.RED: (1.0, 0.0), at.GREEN: 0.0, at.BLUE: 0.0}}))
+    state = PlayState(
+        (player,),
+        Draft(
+            {"bar-1": {"Dimmer": 1.0, at.RED: (1.0, 0.0), at.GREEN: 0.0, at.BLUE: 0.0}}
+        ),
+    )
     state = playing.set_masters(state, grand=0.1)
     made = capture(programme, state, 5.0)
-    assert made["par-1"] == {"Dimmer": pytest.approx(0.4), **dict.fromkeys(MOON, "palette:moon")}
+    assert made["par-1"] == {
+        "Dimmer": pytest.approx(0.4),
+        **dict.fromkeys(MOON, "palette:moon"),
+    }
     assert made["hazer-1"] == {"Fog1": pytest.approx(0.25)}
     assert "spot-1" not in made  # dark
     assert made["panel-1"][at.STROBE] == pytest.approx(8.0)
     assert made["bar-1"][at.RED] == pytest.approx((1.0,) + (0.0,) * 7, abs=1e-6)
     assert set(lit(programme, state, 5.0)) == {"par-1", "panel-1", "bar-1"}
     again = compile_show(edits.put(show, "scenes", Scene(id="c", name="c", look=made)))
-    other = PlayState((Player("q", "c", (Step("c", 0, 0, 0),), Ramp()),), masters=state.masters)
-    assert np.abs(render(again, other, 9.0).astype(int) - render(programme, state, 5.0).astype(int)).max() <= 1
+    other = PlayState(
+        (Player("q", "c", (Step("c", 0, 0, 0),), Ramp()),), masters=state.masters
+    )
+    assert (
+        np.abs(
+            render(again, other, 9.0).astype(int)
+            - render(programme, state, 5.0).astype(int)
+        ).max()
+        <= 1
+    )
 
 
 # what each make does
@@ -296,7 +408,9 @@ def test_capture_is_what_is_on_stage():
 @settings(max_examples=150)
 @given(st.tuples(*[st.floats(0, 1)] * 3))
 def test_mixing_lamps_meet_colours_within_a_hundredth(rgb):
-    """ΔE in OKLab below 0.01 for all that emitters with a gamut around it can give; told where they cannot."""
+    """ΔE in OKLab below 0.01 for all that emitters with a gamut around it can give;
+    told where they cannot.
+    """
     if max(rgb) < 0.05:
         rgb = (1.0, 0.5, 0.2)
     rig = compile_show(SHOW).rig
@@ -320,7 +434,11 @@ def test_the_usual_sets_of_emitters_are_exact_inside_their_gamut():
             rig = compile_show(show).rig
             if at.RED not in rig.where.get(ids[0], {}):
                 continue
-            names = tuple(sorted(n for n in kind.attributes if n in (*at.ALL_EMITTERS, *at.FILTERS)))
+            names = tuple(
+                sorted(
+                    n for n in kind.attributes if n in (*at.ALL_EMITTERS, *at.FILTERS)
+                )
+            )
             if names in tried:
                 continue
             tried.add(names)
@@ -330,12 +448,22 @@ def test_the_usual_sets_of_emitters_are_exact_inside_their_gamut():
                 target = target / max(target.max(), 1e-9)
                 if (share @ mix.light).min() < 0:
                     continue  # beyond Rec.709, which the target cannot say
-                assert reaching.colour_answer(rig, ids[0], target).distance < 0.01, (kind.id, names)
+                assert reaching.colour_answer(rig, ids[0], target).distance < 0.01, (
+                    kind.id,
+                    names,
+                )
     wanted = {
         ("ColorAdd_B", "ColorAdd_G", "ColorAdd_R"),
         ("ColorAdd_B", "ColorAdd_G", "ColorAdd_R", "ColorAdd_W"),
         ("ColorSub_C", "ColorSub_M", "ColorSub_Y"),
-        ("ColorAdd_B", "ColorAdd_G", "ColorAdd_R", "ColorAdd_RY", "ColorAdd_UV", "ColorAdd_W"),
+        (
+            "ColorAdd_B",
+            "ColorAdd_G",
+            "ColorAdd_R",
+            "ColorAdd_RY",
+            "ColorAdd_UV",
+            "ColorAdd_W",
+        ),
     }
     assert wanted <= tried
     assert any("ColorAdd_RY" in names and "ColorAdd_W" not in names for names in tried)
@@ -365,22 +493,38 @@ def test_a_beam_enters_a_box_just_where_some_point_of_it_does(start, way):
     box = Area("b", -1, -1, 1, 1, 0, 2)
     points = np.array(start) + np.linspace(0, 8, 4000)[:, None] * way
     hair = 1e-9  # what lies on the surface to the last digit may count either way
-    inside = ((points >= np.array([-1, -1, 0]) + hair) & (points <= np.array([1, 1, 2]) - hair)).all(axis=1).any()
+    inside = (
+        (
+            (points >= np.array([-1, -1, 0]) + hair)
+            & (points <= np.array([1, 1, 2]) - hair)
+        )
+        .all(axis=1)
+        .any()
+    )
     if inside:
         assert reaching.enters(box, start, way, 8.0)
-    elif reaching.enters(box, start, way, 8.0):  # only a corner grazed between two of the points
-        away = np.maximum(np.maximum([-1, -1, 0] - points, points - [1, 1, 2]), 0).max(axis=1)
+    elif reaching.enters(
+        box, start, way, 8.0
+    ):  # only a corner grazed between two of the points
+        away = np.maximum(np.maximum([-1, -1, 0] - points, points - [1, 1, 2]), 0).max(
+            axis=1
+        )
         assert away.min() < 0.003
 
 
 def test_aims_meet_for_all_hangings_of_two_makes():
-    """Heads of 540° by 270° and of 300° by 220° at any hanging hit one point within a centimetre."""
+    """Heads of 540° by 270° and of 300° by 220° at any hanging hit one point within a
+    centimetre.
+    """
     rng = np.random.default_rng(3)
     hit = 0
     for _ in range(300):
         yaw, pitch, roll = rng.uniform(-180, 180, 3)
         turn = aim.hanging_matrix([yaw], [pitch], [roll])[0]
-        point, place = rng.uniform((-4, 0, 0), (4, 6, 2)), rng.uniform((-4, 0, 3), (4, 6, 5))
+        point, place = (
+            rng.uniform((-4, 0, 0), (4, 6, 2)),
+            rng.uniform((-4, 0, 3), (4, 6, 5)),
+        )
         for pans, tilts in (((-270, 270), (-135, 135)), ((-150, 150), (-110, 110))):
             pan, tilt, miss = aim.solve(turn, point - place, pans, tilts, (0.0, 0.0))
             got = aim.beam(turn[None], [pan], [tilt])[0]
@@ -394,7 +538,9 @@ def test_aims_meet_for_all_hangings_of_two_makes():
 def test_a_gel_colours_the_picture_of_a_plain_lamp():
     fixture = edits.replace(SHOW.fixtures["front-1"], gel="#0000FF")
     show = edits.put(SHOW, "fixtures", fixture)
-    programme, state = drafted(show, {"front-1": {"Dimmer": 1.0}, "front-2": {"Dimmer": 1.0}})
+    programme, state = drafted(
+        show, {"front-1": {"Dimmer": 1.0}, "front-2": {"Dimmer": 1.0}}
+    )
     decoder = decoder_for(programme.rig, show.types.values())
     light = decoder.read(render(programme, state, 0.0)).rgb
     by = {lamp.fixture: light[i] for i, lamp in enumerate(decoder.lamps)}
@@ -406,15 +552,22 @@ def test_a_gel_colours_the_picture_of_a_plain_lamp():
 def test_split_slots_light_both_halves_and_are_no_answer_to_a_colour():
     kind = library()["ostrey-spot-60"]
     wheel = kind.wheel("colour")
-    split = next(i for i, slot in enumerate(wheel.slots) if slot.name == "Deep red / Yellow")
-    assert (wheel.slots[split].colour, wheel.slots[split].split) == (wheel.slots[1].colour, wheel.slots[2].colour)
+    split = next(
+        i for i, slot in enumerate(wheel.slots) if slot.name == "Deep red / Yellow"
+    )
+    assert (wheel.slots[split].colour, wheel.slots[split].split) == (
+        wheel.slots[1].colour,
+        wheel.slots[2].colour,
+    )
     show, _ = edits.hang(Show(id="t", name="T"), kind, kind.modes[0].name, 1, 1, 1)
     programme = compile_show(show)
     decoder = decoder_for(programme.rig, show.types.values())
 
     def light(slot: float):
         look = {"spot-1": {"Dimmer": 1.0, "Color1": slot}}
-        return decoder.read(render(programme, playing.touch(playing.blank(), look), 0.0)).rgb[0]
+        return decoder.read(
+            render(programme, playing.touch(playing.blank(), look), 0.0)
+        ).rgb[0]
 
     assert np.allclose(light(split), (light(1.0) + light(2.0)) / 2, atol=1e-6)
     for rgb in np.random.default_rng(5).random((200, 3)):

@@ -1,4 +1,6 @@
-"""Heads that fade from one point in the room to another go along the line between the two."""
+"""Heads that fade from one point in the room to another go along the line between the
+two.
+"""
 
 from __future__ import annotations
 
@@ -28,17 +30,32 @@ def mark(name: str, point) -> Mark:
 def stage() -> Show:
     show = edits.replace(low_tide(), scenes={}, pages={}, palettes={}, marks={})
     show = edits.put(show, "marks", mark("left", LEFT), mark("right", RIGHT))
-    ways = {"left": links.aim("mark:left"), "right": links.aim(links.to_point(RIGHT)), "plain": PLAIN}
-    scenes = [Scene(id=i, name=i, look={s: {"Dimmer": 1.0, **way} for s in SPOTS}) for i, way in ways.items()]
+    ways = {
+        "left": links.aim("mark:left"),
+        "right": links.aim(links.to_point(RIGHT)),
+        "plain": PLAIN,
+    }
+    scenes = [
+        Scene(id=i, name=i, look={s: {"Dimmer": 1.0, **way} for s in SPOTS})
+        for i, way in ways.items()
+    ]
     return edits.put(show, "scenes", *scenes)
 
 
 def player(name: str, order: int = 1, **more) -> Player:
-    return Player(name, name, more.pop("steps", (Step(name, 0.0, 0.0, 0.0),)), more.pop("weight", Ramp()), order=order)
+    return Player(
+        name,
+        name,
+        more.pop("steps", (Step(name, 0.0, 0.0, 0.0),)),
+        more.pop("weight", Ramp()),
+        order=order,
+    )
 
 
 def faded(start: str, end: str, seconds: float = 4.0) -> Player:
-    return player("p", steps=(Step(start, -9.0, 0.0, 0.0), Step(end, 0.0, seconds, seconds)))
+    return player(
+        "p", steps=(Step(start, -9.0, 0.0, 0.0), Step(end, 0.0, seconds, seconds))
+    )
 
 
 def miss(programme, values, point) -> float:
@@ -48,7 +65,9 @@ def miss(programme, values, point) -> float:
     pan, tilt = values[heads.rows[which]].T
     way = aim.beam(heads.hanging[which], pan, tilt)
     to = np.asarray(point) - heads.place[which]
-    return float(np.linalg.norm(to - way * (way * to).sum(axis=1, keepdims=True), axis=1).max())
+    return float(
+        np.linalg.norm(to - way * (way * to).sum(axis=1, keepdims=True), axis=1).max()
+    )
 
 
 def angles(programme, values) -> np.ndarray:
@@ -72,10 +91,13 @@ def test_a_crossfade_between_points_keeps_all_heads_on_one_moving_point():
 
 def test_one_scene_coming_up_over_another_goes_the_same_way():
     programme = compile_show(stage())
-    state = PlayState((player("left"), player("right", 2, weight=Ramp(0.0, 1.0, 0.0, 2.0))))
+    state = PlayState(
+        (player("left"), player("right", 2, weight=Ramp(0.0, 1.0, 0.0, 2.0)))
+    )
     for now, part in ((0.5, 0.25), (1.0, 0.5), (1.5, 0.75), (2.0, 1.0)):
         values = blend(programme, state, now)
-        # what joins light of its own strength weighs by its weight; here it brings `part` of it
+        # what joins light of its own strength weighs by its weight; here it brings
+        # `part` of it
         assert miss(programme, values, LEFT + part * (RIGHT - LEFT)) < 0.01
 
 
@@ -89,7 +111,11 @@ def test_a_draft_that_is_let_go_leads_back_along_the_line():
 
 def test_a_fade_that_is_interrupted_goes_on_from_where_it_was():
     programme = compile_show(stage())
-    steps = (Step("left", -9.0, 0.0, 0.0), Step("right", 0.0, 4.0, 4.0), Step("left", 1.0, 2.0, 2.0))
+    steps = (
+        Step("left", -9.0, 0.0, 0.0),
+        Step("right", 0.0, 4.0, 4.0),
+        Step("left", 1.0, 2.0, 2.0),
+    )
     state = PlayState((player("p", steps=steps),))
     quarter = LEFT + 0.25 * (RIGHT - LEFT)
     assert miss(programme, blend(programme, state, 1.0), quarter) < 0.01
@@ -99,27 +125,42 @@ def test_a_fade_that_is_interrupted_goes_on_from_where_it_was():
 @pytest.mark.parametrize("ends", [("left", "plain"), ("plain", "left")])
 def test_to_and_from_plain_angles_the_angles_are_halved(ends):
     programme = compile_show(stage())
-    first, last = (angles(programme, blend(programme, PlayState((player(e),)), 0.0)) for e in ends)
+    first, last = (
+        angles(programme, blend(programme, PlayState((player(e),)), 0.0)) for e in ends
+    )
     values = blend(programme, PlayState((faded(*ends),)), 2.0)
     assert angles(programme, values) == pytest.approx((first + last) / 2)
     over = PlayState((player(ends[0]), player(ends[1], 2, weight=Ramp(0.5, 0.5))))
-    assert angles(programme, blend(programme, over, 0.0)) == pytest.approx((first + last) / 2)
+    assert angles(programme, blend(programme, over, 0.0)) == pytest.approx(
+        (first + last) / 2
+    )
 
 
 def test_plain_angles_above_a_point_end_the_line():
-    """What lies on a point, then wholly on plain angles, is no longer led from the point."""
+    """What lies on a point, then wholly on plain angles, is no longer led from the
+    point.
+    """
     programme = compile_show(stage())
     on = (player("left"), player("plain", 2), player("right", 3, weight=Ramp(0.5, 0.5)))
-    plain, right = (angles(programme, blend(programme, PlayState((player(e),)), 0.0)) for e in ("plain", "right"))
-    assert angles(programme, blend(programme, PlayState(on), 0.0)) == pytest.approx((plain + right) / 2)
+    plain, right = (
+        angles(programme, blend(programme, PlayState((player(e),)), 0.0))
+        for e in ("plain", "right")
+    )
+    assert angles(programme, blend(programme, PlayState(on), 0.0)) == pytest.approx(
+        (plain + right) / 2
+    )
 
 
 def test_a_line_keeps_to_the_limits():
     show = stage()
-    show = edits.change_fixtures(show, {s: {"limits": Limits(pan=(-20.0, 20.0))} for s in SPOTS})
+    show = edits.change_fixtures(
+        show, {s: {"limits": Limits(pan=(-20.0, 20.0))} for s in SPOTS}
+    )
     programme = compile_show(show)
     for now in np.linspace(0, 4, 9):
-        pan = angles(programme, blend(programme, PlayState((faded("left", "right"),)), now))[:, 0]
+        pan = angles(
+            programme, blend(programme, PlayState((faded("left", "right"),)), now)
+        )[:, 0]
         assert np.abs(pan).max() <= 20.0 + 1e-9
 
 
@@ -129,18 +170,27 @@ POINT = st.tuples(st.floats(-4, 4), st.floats(0.5, 6), st.floats(0, 2))
 @settings(max_examples=40)
 @given(POINT, POINT)
 def test_no_line_makes_a_head_jump(start, end):
-    """Wherever it goes, a head ends where the scene has it, and takes no step of more than 20° in a hundredth of the way."""
+    """Wherever it goes, a head ends where the scene has it, and takes no step of more
+    than 20° in a hundredth of the way.
+    """
     show = stage()
     show = edits.put(show, "marks", mark("left", start), mark("right", end))
     look = {s: {"Dimmer": 1.0, **links.aim("mark:right")} for s in SPOTS}
     show = edits.put(show, "scenes", Scene(id="right", name="r", look=look))
     programme = compile_show(
-        edits.replace(show, fixtures=PROGRAMME.show.fixtures, types=PROGRAMME.show.types), PROGRAMME
+        edits.replace(
+            show, fixtures=PROGRAMME.show.fixtures, types=PROGRAMME.show.types
+        ),
+        PROGRAMME,
     )
     seen = []
     for share in np.linspace(0.0, 1.0, 101):
         content = crossfade(programme, faded("left", "right", 1.0).steps, float(share))
-        seen.append(content.values[programme.rig.heads.rows[[programme.rig.heads.of[s] for s in SPOTS]]])
+        seen.append(
+            content.values[
+                programme.rig.heads.rows[[programme.rig.heads.of[s] for s in SPOTS]]
+            ]
+        )
     assert np.abs(np.diff(seen, axis=0)).max() < 20.0
     last = angles(programme, blend(programme, PlayState((player("right"),)), 0.0))
     assert seen[-1] == pytest.approx(last)

@@ -29,7 +29,9 @@ SETS = {
     "RGB": "red green blue", "RGBW": "red green blue white", "RGBA": "red green blue amber",
     "RGBAW": "red green blue white amber", "RGBLC": "red green blue lime cyan", "RGBLWW": "red green blue lime warm",
 }  # fmt: skip
-MIXERS = {name: Mixer([light(n) for n in names.split()]) for name, names in SETS.items()}
+MIXERS = {
+    name: Mixer([light(n) for n in names.split()]) for name, names in SETS.items()
+}
 
 
 def mix_white(rgb: np.ndarray) -> np.ndarray:

@@ -22,7 +22,13 @@ def colour_of(show, state, now=0.0):
     return from_oklab(blend(programme, state, now)[rig.colour_rows].reshape(-1, 3))[0]
 
 
-@given(st.floats(0, 1), st.floats(0, 1), st.floats(0, 100), st.floats(0.001, 100), st.floats(0, 300))
+@given(
+    st.floats(0, 1),
+    st.floats(0, 1),
+    st.floats(0, 100),
+    st.floats(0.001, 100),
+    st.floats(0, 300),
+)
 def test_ramps_stay_between_their_ends(start, end, begin, seconds, now):
     ramp = Ramp(start, end, begin, seconds)
     assert min(start, end) - 1e-9 <= ramp.at(now) <= max(start, end) + 1e-9
@@ -46,36 +52,61 @@ def test_players_know_when_they_are_gone_and_settled():
 
 
 def test_later_on_top_and_priority_above_all():
-    show = with_scenes(rig_of(PARS[0]), r={"a": {at.DIMMER: 1.0, **RED}}, b={"a": {at.DIMMER: 1.0, **BLUE}})
+    show = with_scenes(
+        rig_of(PARS[0]),
+        r={"a": {at.DIMMER: 1.0, **RED}},
+        b={"a": {at.DIMMER: 1.0, **BLUE}},
+    )
     both = (playing_scene("r", 1), playing_scene("b", 2))
     assert colour_of(show, PlayState(both)) == pytest.approx((0, 0, 1), abs=1e-6)
     assert colour_of(show, PlayState(both[::-1])) == pytest.approx((0, 0, 1), abs=1e-6)
     high = Player("r", "r", (Step("r", 0, 0, 0),), Ramp(), 1.0, 1, priority=2)
-    assert colour_of(show, PlayState((high, both[1]))) == pytest.approx((1, 0, 0), abs=1e-6)
+    assert colour_of(show, PlayState((high, both[1]))) == pytest.approx(
+        (1, 0, 0), abs=1e-6
+    )
 
 
 def test_half_a_weight_is_half_way_in_oklab_where_both_light_alike():
-    show = with_scenes(rig_of(PARS[0]), r={"a": {at.DIMMER: 0.5, **RED}}, b={"a": {at.DIMMER: 1.0, **BLUE}})
+    show = with_scenes(
+        rig_of(PARS[0]),
+        r={"a": {at.DIMMER: 0.5, **RED}},
+        b={"a": {at.DIMMER: 1.0, **BLUE}},
+    )
     state = PlayState((playing_scene("r", 1), playing_scene("b", 2, level=0.5)))
     middle = from_oklab((to_oklab([1.0, 0, 0]) + to_oklab([0, 0, 1.0])) / 2)
     assert colour_of(show, state) == pytest.approx(middle, abs=1e-6)
 
 
 def test_a_scene_of_colour_alone_blends_by_its_level_and_nothing_more():
-    show = with_scenes(rig_of(PARS[0]), lit={"a": {at.DIMMER: 1.0, **RED}}, tint={"a": BLUE})
+    show = with_scenes(
+        rig_of(PARS[0]), lit={"a": {at.DIMMER: 1.0, **RED}}, tint={"a": BLUE}
+    )
     for order in (1, 3):
-        quarter = PlayState((playing_scene("lit", 2), playing_scene("tint", order, level=0.25)))
+        quarter = PlayState(
+            (playing_scene("lit", 2), playing_scene("tint", order, level=0.25))
+        )
         want = (
-            (1.0, 0.0, 0.0) if order == 1 else from_oklab(0.75 * to_oklab([1.0, 0, 0]) + 0.25 * to_oklab([0, 0, 1.0]))
+            (1.0, 0.0, 0.0)
+            if order == 1
+            else from_oklab(0.75 * to_oklab([1.0, 0, 0]) + 0.25 * to_oklab([0, 0, 1.0]))
         )
         assert colour_of(show, quarter) == pytest.approx(want, abs=1e-6)
 
 
 def test_no_weight_no_effect():
-    show = with_scenes(rig_of(PARS[0]), s={"a": {at.DIMMER: 1.0, at.STROBE: 9.0, **RED}})
+    show = with_scenes(
+        rig_of(PARS[0]), s={"a": {at.DIMMER: 1.0, at.STROBE: 9.0, **RED}}
+    )
     programme = compile_show(show)
-    off = PlayState((playing_scene("s", level=0.0), playing_scene("s", weight=Ramp(0.0, 1.0, 50.0, 1.0))))
-    assert np.array_equal(blend(programme, off, 0.0), blend(programme, PlayState(), 0.0))
+    off = PlayState(
+        (
+            playing_scene("s", level=0.0),
+            playing_scene("s", weight=Ramp(0.0, 1.0, 50.0, 1.0)),
+        )
+    )
+    assert np.array_equal(
+        blend(programme, off, 0.0), blend(programme, PlayState(), 0.0)
+    )
 
 
 def test_a_released_light_keeps_its_colour_until_it_is_out():
@@ -96,21 +127,37 @@ def test_strobes_and_other_modes_snap_when_a_fade_begins():
 
 
 def test_in_a_crossfade_the_dark_side_takes_the_lit_sides_colour():
-    """Par a goes out, b comes up; neither shows a colour on the way that nobody asked for."""
-    show = with_scenes(rig_of(*PARS[:2]), one={"a": {at.DIMMER: 1.0, **RED}}, two={"b": {at.DIMMER: 1.0, **BLUE}})
+    """Par a goes out, b comes up; neither shows a colour on the way that nobody asked
+    for.
+    """
+    show = with_scenes(
+        rig_of(*PARS[:2]),
+        one={"a": {at.DIMMER: 1.0, **RED}},
+        two={"b": {at.DIMMER: 1.0, **BLUE}},
+    )
     programme = compile_show(show)
-    player = Player("p", "p", (Step("one", 0, 0, 0), Step("two", 10.0, 4.0, 4.0)), Ramp())
+    player = Player(
+        "p", "p", (Step("one", 0, 0, 0), Step("two", 10.0, 4.0, 4.0)), Ramp()
+    )
     rig = programme.rig
     for now in (10.5, 12.0, 13.9):
-        colours = from_oklab(blend(programme, PlayState((player,)), now)[rig.colour_rows].reshape(-1, 3))
+        colours = from_oklab(
+            blend(programme, PlayState((player,)), now)[rig.colour_rows].reshape(-1, 3)
+        )
         assert colours[0] == pytest.approx((1, 0, 0), abs=1e-6)
         assert colours[1] == pytest.approx((0, 0, 1), abs=1e-6)
-    after = from_oklab(blend(programme, PlayState((player,)), 14.0)[rig.colour_rows].reshape(-1, 3))
+    after = from_oklab(
+        blend(programme, PlayState((player,)), 14.0)[rig.colour_rows].reshape(-1, 3)
+    )
     assert after[0] == pytest.approx((1, 1, 1), abs=1e-6)
 
 
 def test_a_crossfade_between_lit_scenes_is_a_straight_line():
-    show = with_scenes(rig_of(PARS[0]), one={"a": {at.DIMMER: 0.8, **RED}}, two={"a": {at.DIMMER: 0.8, **BLUE}})
+    show = with_scenes(
+        rig_of(PARS[0]),
+        one={"a": {at.DIMMER: 0.8, **RED}},
+        two={"a": {at.DIMMER: 0.8, **BLUE}},
+    )
     programme = compile_show(show)
     steps = (Step("one", 0, 0, 0), Step("two", 0.0, 10.0, 10.0))
     for now in (0.0, 2.5, 5.0, 9.0):
@@ -118,7 +165,9 @@ def test_a_crossfade_between_lit_scenes_is_a_straight_line():
         part = now / 10
         want = (1 - part) * to_oklab([1.0, 0, 0]) + part * to_oklab([0, 0, 1.0])
         assert content.intensity[0] == pytest.approx(0.8)
-        assert content.values[programme.rig.colour_rows] == pytest.approx(want, abs=1e-9)
+        assert content.values[programme.rig.colour_rows] == pytest.approx(
+            want, abs=1e-9
+        )
 
 
 def test_a_cleared_draft_leaves_the_stage_smoothly():
@@ -134,13 +183,26 @@ def test_blackout_and_grand_master_are_above_the_draft():
     show = rig_of(PARS[0])
     programme = compile_show(show)
     draft = Draft({"a": {at.DIMMER: 0.8}})
-    assert blend(programme, PlayState(draft=draft, masters=Masters(0.5)), 0.0)[0] == pytest.approx(0.4)
-    assert blend(programme, PlayState(draft=draft, masters=Masters(0.5, True)), 0.0)[0] == 0.0
+    assert blend(programme, PlayState(draft=draft, masters=Masters(0.5)), 0.0)[
+        0
+    ] == pytest.approx(0.4)
+    assert (
+        blend(programme, PlayState(draft=draft, masters=Masters(0.5, True)), 0.0)[0]
+        == 0.0
+    )
 
 
 def test_a_scene_that_is_gone_lights_nothing():
     programme = compile_show(rig_of(PARS[0]))
     one = PlayState((playing_scene("gone"),))
-    fading = PlayState((Player("p", "p", (Step("gone", 0, 0, 0), Step("lost", 1.0, 4.0, 4.0)), Ramp()),))
+    fading = PlayState(
+        (
+            Player(
+                "p", "p", (Step("gone", 0, 0, 0), Step("lost", 1.0, 4.0, 4.0)), Ramp()
+            ),
+        )
+    )
     for state in (one, fading):
-        assert np.array_equal(blend(programme, state, 2.0), blend(programme, PlayState(), 2.0))
+        assert np.array_equal(
+            blend(programme, state, 2.0), blend(programme, PlayState(), 2.0)
+        )

@@ -17,7 +17,8 @@ from choreon.render.players import Draft, PlayState
 from choreon.render.programme import compile_show
 from choreon.render.rig import compile_rig
 
-# The shipped types without what they say of their emitters: then the primaries are those of Rec.709.
+# The shipped types without what they say of their emitters: then the primaries are
+# those of Rec.709.
 PLAIN = {i: edits.replace(kind, emitters=()) for i, kind in library().items()}
 
 EVERY = [(kind.id, mode.name) for kind in library().values() for mode in kind.modes]
@@ -73,7 +74,9 @@ def test_every_mode_is_dark_at_home_and_lights_when_opened(kind, mode):
 
 @settings(max_examples=60, deadline=None)
 @given(
-    st.sampled_from([m for m in EVERY if m[0] in ("ostrey-spot-160", "ostrey-wash-90")]),
+    st.sampled_from(
+        [m for m in EVERY if m[0] in ("ostrey-spot-160", "ostrey-wash-90")]
+    ),
     st.floats(-100, 100),
     st.floats(-100, 100),
     st.floats(-90, 90),
@@ -99,7 +102,9 @@ def test_colour_read_back_is_the_colour_that_was_meant(level, rgb):
 @pytest.mark.parametrize("hertz", [1.0, 4.0, 12.5, 20.0])
 def test_strobe_read_back_in_hertz(hertz):
     show = one(PLAIN["tarnby-par-7"], "8 channel")
-    assert light(show, {"f": {at.STROBE: hertz}}).strobe[0] == pytest.approx(hertz, abs=0.05)
+    assert light(show, {"f": {at.STROBE: hertz}}).strobe[0] == pytest.approx(
+        hertz, abs=0.05
+    )
     assert light(show, {"f": {at.STROBE: 0.0}}).strobe[0] == 0.0
 
 
@@ -112,7 +117,9 @@ def test_cells_lie_where_their_fixture_turns_them():
     assert lamps[7].place.y == pytest.approx(0.4375)
 
 
-def odd_type(*ranges: Range, slots: tuple[int, ...] = (1,), resolution: int = 1, home: int = 0) -> FixtureType:
+def odd_type(
+    *ranges: Range, slots: tuple[int, ...] = (1,), resolution: int = 1, home: int = 0
+) -> FixtureType:
     channel = Channel(key="c", ranges=ranges, resolution=resolution, home=home)
     return FixtureType(
         id="odd",
@@ -125,26 +132,48 @@ def odd_type(*ranges: Range, slots: tuple[int, ...] = (1,), resolution: int = 1,
 
 
 def test_a_descending_range():
-    show = one(odd_type(Range(start=0, end=255, attribute="Dimmer", low=1.0, high=0.0)), "m")
-    assert [frame(show, {"f": {"Dimmer": v}})[0, 0] for v in (0.0, 0.2, 1.0)] == [255, 204, 0]
+    show = one(
+        odd_type(Range(start=0, end=255, attribute="Dimmer", low=1.0, high=0.0)), "m"
+    )
+    assert [frame(show, {"f": {"Dimmer": v}})[0, 0] for v in (0.0, 0.2, 1.0)] == [
+        255,
+        204,
+        0,
+    ]
 
 
 def test_fine_before_coarse_and_a_range_in_sixteen_bits():
-    """Slots given coarse first: (2, 1) puts the coarse byte second. Half of 65535 is 32767.5 → 32768 = 0x8000."""
-    kind = odd_type(Range(start=0, end=65535, attribute="Dimmer"), slots=(2, 1), resolution=2)
+    """Slots given coarse first: (2, 1) puts the coarse byte second. Half of 65535 is
+    32767.5 → 32768 = 0x8000.
+    """
+    kind = odd_type(
+        Range(start=0, end=65535, attribute="Dimmer"), slots=(2, 1), resolution=2
+    )
     assert frame(one(kind, "m"), {"f": {"Dimmer": 0.5}})[0, :2].tolist() == [0x00, 0x80]
 
 
 def test_three_bytes():
     """A quarter of 16777215 is 4194303.75 → 4194304 = 0x400000."""
     kind = odd_type(Range(start=0, end=255, attribute="Dimmer"), slots=(1, 2, 3))
-    assert frame(one(kind, "m"), {"f": {"Dimmer": 0.25}})[0, :3].tolist() == [0x40, 0, 0]
+    assert frame(one(kind, "m"), {"f": {"Dimmer": 0.25}})[0, :3].tolist() == [
+        0x40,
+        0,
+        0,
+    ]
 
 
 def test_a_part_of_a_channel():
     """Pan on 20…219 only: −90° → 20, 0° → 119.5 rounds up, 90° → 219."""
-    show = one(odd_type(Range(start=20, end=219, attribute="Pan", low=-90, high=90), home=120), "m")
-    assert [frame(show, {"f": {"Pan": v}})[0, 0] for v in (-90, 0, 90, 500)] == [20, 120, 219, 219]
+    show = one(
+        odd_type(Range(start=20, end=219, attribute="Pan", low=-90, high=90), home=120),
+        "m",
+    )
+    assert [frame(show, {"f": {"Pan": v}})[0, 0] for v in (-90, 0, 90, 500)] == [
+        20,
+        120,
+        219,
+        219,
+    ]
     assert frame(show, {})[0, 0] == 120
 
 
@@ -155,7 +184,11 @@ def test_a_channel_without_ranges_rests_at_home_and_a_lone_white_is_dimmed():
         name="E",
         kind="",
         channels=(
-            Channel(key="w", home=7, ranges=(Range(start=0, end=255, attribute="ColorAdd_W"),)),
+            Channel(
+                key="w",
+                home=7,
+                ranges=(Range(start=0, end=255, attribute="ColorAdd_W"),),
+            ),
             Channel(key="n", home=9, ranges=()),
         ),
         modes=(Mode(name="m", uses=(Use("w", (1,)), Use("n", (2,)))),),
@@ -169,14 +202,32 @@ def test_a_channel_without_ranges_rests_at_home_and_a_lone_white_is_dimmed():
 def test_a_pack_of_six_is_one_fixture_with_six_cells():
     show = one(PLAIN["holmwick-6-way"], "Six outputs")
     levels = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0)
-    assert frame(show, {"f": {"Dimmer": levels}})[0, :6].tolist() == [0, 51, 102, 153, 204, 255]
-    assert frame(show, {"f": {"Dimmer": (0.2, 0.4)}})[0, :6].tolist() == [51, 102, 102, 102, 102, 102]
+    assert frame(show, {"f": {"Dimmer": levels}})[0, :6].tolist() == [
+        0,
+        51,
+        102,
+        153,
+        204,
+        255,
+    ]
+    assert frame(show, {"f": {"Dimmer": (0.2, 0.4)}})[0, :6].tolist() == [
+        51,
+        102,
+        102,
+        102,
+        102,
+        102,
+    ]
 
 
 def test_a_look_survives_another_mode_of_the_type():
-    """What was stored for eight channels lights the four-channel mode: its dimmer is then a virtual one."""
+    """What was stored for eight channels lights the four-channel mode: its dimmer is
+    then a virtual one.
+    """
     kind = PLAIN["tarnby-par-7"]
-    look = {"f": {at.DIMMER: 0.5, at.RED: 1.0, at.GREEN: 0.0, at.BLUE: 0.0, at.STROBE: 5.0}}
+    look = {
+        "f": {at.DIMMER: 0.5, at.RED: 1.0, at.GREEN: 0.0, at.BLUE: 0.0, at.STROBE: 5.0}
+    }
     assert frame(one(kind, "8 channel"), look)[0, :2].tolist() == [128, 255]
     assert frame(one(kind, "4 channel"), look)[0, :4].tolist() == [128, 0, 0, 0]
 
@@ -190,14 +241,17 @@ def test_a_rig_of_nothing():
 
 names = st.sampled_from(["par-1", "par-2", "par-3"])
 values = st.fixed_dictionaries(
-    {at.DIMMER: st.floats(0, 1)}, optional={at.RED: st.floats(0, 1), at.STROBE: st.floats(0, 20)}
+    {at.DIMMER: st.floats(0, 1)},
+    optional={at.RED: st.floats(0, 1), at.STROBE: st.floats(0, 20)},
 )
 
 
 @settings(max_examples=50, deadline=None)
 @given(st.lists(st.dictionaries(names, values, max_size=3), max_size=4))
 def test_looks_stacked_are_looks_laid_one_by_one(many):
-    show, _ = edits.hang(Show(id="t", name="T"), PLAIN["tarnby-par-7"], "8 channel", 3, 1, 1)
+    show, _ = edits.hang(
+        Show(id="t", name="T"), PLAIN["tarnby-par-7"], "8 channel", 3, 1, 1
+    )
     rig = compile_show(show).rig
     looks = [compile_look(rig, look) for look in many]
     merged = stack(rig, looks)
@@ -217,11 +271,22 @@ def test_cells_that_are_not_there_are_passed_over():
         maker="",
         name="K",
         kind="",
-        channels=(Channel(key="d", ranges=(Range(start=0, end=255, attribute="Dimmer"),)),),
-        modes=(Mode(name="m", uses=(Use("d", (1,), 1), Use("d", (2,), 2)), cells=(Cell("a"), Cell("b"))),),
+        channels=(
+            Channel(key="d", ranges=(Range(start=0, end=255, attribute="Dimmer"),)),
+        ),
+        modes=(
+            Mode(
+                name="m",
+                uses=(Use("d", (1,), 1), Use("d", (2,), 2)),
+                cells=(Cell("a"), Cell("b")),
+            ),
+        ),
     )
     show = one(kind, "m")
-    assert frame(show, {"f": {"Dimmer": (1.0, 0.2, 0.4, 0.9)}})[0, :2].tolist() == [255, 51]
+    assert frame(show, {"f": {"Dimmer": (1.0, 0.2, 0.4, 0.9)}})[0, :2].tolist() == [
+        255,
+        51,
+    ]
     assert frame(show, {"f": {"Dimmer": ()}})[0, :2].tolist() == [0, 0]
 
 

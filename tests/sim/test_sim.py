@@ -26,7 +26,9 @@ def send(port: int, *packets: bytes) -> None:
             wire.sendto(packet, ("127.0.0.1", port))
 
 
-def packet(universe: int = 1, sequence: int = 0, first: int = 0, source: str = "Q") -> bytes:
+def packet(
+    universe: int = 1, sequence: int = 0, first: int = 0, source: str = "Q"
+) -> bytes:
     made = sacn.build(CID, source, universe)
     made[sacn.SEQUENCE_AT] = sequence
     made[sacn.DATA_AT] = first
@@ -34,7 +36,15 @@ def packet(universe: int = 1, sequence: int = 0, first: int = 0, source: str = "
 
 
 def test_a_node_counts_what_is_missing_and_refuses_garbage(node):
-    send(node.port, b"hello", b"", bytes(2000), packet(sequence=1), packet(sequence=2), packet(sequence=5, first=9))
+    send(
+        node.port,
+        b"hello",
+        b"",
+        bytes(2000),
+        packet(sequence=1),
+        packet(sequence=2),
+        packet(sequence=5, first=9),
+    )
     until(lambda: node.reports() and node.reports()[0].packets == 3)
     report = node.reports()[0]
     assert (report.jumps, report.values[0]) == (1, 9)
@@ -42,7 +52,12 @@ def test_a_node_counts_what_is_missing_and_refuses_garbage(node):
 
 
 def test_a_node_drops_packets_that_come_too_late(node):
-    send(node.port, packet(sequence=10, first=1), packet(sequence=9, first=2), packet(sequence=10, first=3))
+    send(
+        node.port,
+        packet(sequence=10, first=1),
+        packet(sequence=9, first=2),
+        packet(sequence=10, first=3),
+    )
     send(node.port, packet(universe=2))
     until(lambda: len(node.reports()) == 2)
     assert node.reports()[0].values[0] == 1
@@ -161,7 +176,10 @@ def test_the_nodes_page_shows_both_protocols_and_takes_orders(node):
             hand.sendto(artnet.build_dmx(3), ("127.0.0.1", node.art_port))
             until(lambda: node.reports() and node.reports("artnet"))
         found = json.load(urllib.request.urlopen(f"{base}/"))
-        assert [(r["protocol"], r["universe"]) for r in found] == [("sacn", 1), ("artnet", 3)]
+        assert [(r["protocol"], r["universe"]) for r in found] == [
+            ("sacn", 1),
+            ("artnet", 3),
+        ]
         assert "artnet" in table(node.reports("artnet"))
         urllib.request.urlopen(f"{base}/tell?drop=0.25&delay=9").close()
         assert (node.drop, node.delay) == (0.25, 5.0)

@@ -46,7 +46,11 @@ def shown(qtbot, qapp):
 
 
 def colours(image: QImage) -> set[str]:
-    return {QColor(image.pixel(x, y)).name() for x in range(image.width()) for y in range(image.height())}
+    return {
+        QColor(image.pixel(x, y)).name()
+        for x in range(image.width())
+        for y in range(image.height())
+    }
 
 
 # strips
@@ -57,9 +61,13 @@ def test_a_strip_tells_raw_values_by_drag_wheel_key_and_number(shown, qtbot):
     moved, typed = [], []
     strip.moved.connect(moved.append)
     strip.typed.connect(typed.append)
-    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPointF(strip._x(100) + 1, 30).toPoint())
+    QTest.mouseClick(
+        strip, Qt.MouseButton.LeftButton, pos=QPointF(strip._x(100) + 1, 30).toPoint()
+    )
     assert moved[-1] == pytest.approx(100, abs=1)
-    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPoint(20, 6))  # the words are no handle
+    QTest.mouseClick(
+        strip, Qt.MouseButton.LeftButton, pos=QPoint(20, 6)
+    )  # the words are no handle
     assert len(moved) == 1
     strip.show_raw(100, False)
     strip.setFocus()
@@ -86,9 +94,19 @@ def test_a_strips_slots_are_pictures_that_can_be_clicked(shown):
     strip = shown(Strip(SPOT, GOBO, "Gobo wheel"), 200)
     moved = []
     strip.moved.connect(moved.append)
-    assert [slot.name for _, slot in strip.chips] == ["Open", "Ripples", "Reeds", "Net", "Rain", "Slats", "Shoal"]
+    assert [slot.name for _, slot in strip.chips] == [
+        "Open",
+        "Ripples",
+        "Reeds",
+        "Net",
+        "Rain",
+        "Slats",
+        "Shoal",
+    ]
     rects = [strip.chip_rect(i) for i in range(7)]
-    assert all(a.intersects(b) is False for i, a in enumerate(rects) for b in rects[i + 1 :])
+    assert all(
+        a.intersects(b) is False for i, a in enumerate(rects) for b in rects[i + 1 :]
+    )
     assert max(r.bottom() for r in rects) <= strip.height()
     QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=rects[2].center().toPoint())
     assert moved == [29]
@@ -99,7 +117,9 @@ def test_a_strips_slots_are_pictures_that_can_be_clicked(shown):
 def test_slots_are_drawn_by_picture_colour_or_not_at_all():
     assert slot_of(SPOT, GOBO, GOBO.ranges[2]).name == "Reeds"
     assert slot_of(SPOT, GOBO, GOBO.ranges[-1]) is None
-    assert slot_of(SPOT, SPOT.channel("dimmer"), SPOT.channel("dimmer").ranges[0]) is None
+    assert (
+        slot_of(SPOT, SPOT.channel("dimmer"), SPOT.channel("dimmer").ranges[0]) is None
+    )
     red = slot_picture(Slot(name="Red", colour="#FF0000"), 24).toImage()
     assert QColor(red.pixel(12, 12)).name() == "#ff0000"
     png = QImage(8, 8, QImage.Format.Format_RGB32)
@@ -130,7 +150,11 @@ def test_values_are_said_in_their_unit(channel, raw, text):
 
 def test_a_gap_is_filled_and_the_value_below_the_pointer_is_told(shown):
     gap = Channel(
-        key="c", ranges=(Range(start=0, end=99, attribute="Dimmer"), Range(start=200, end=255, attribute="Pan"))
+        key="c",
+        ranges=(
+            Range(start=0, end=99, attribute="Dimmer"),
+            Range(start=200, end=255, attribute="Pan"),
+        ),
     )
     line = shown(RangeLine(), 540, 100)
     line.show_channel(SPOT, gap, 0)
@@ -138,8 +162,14 @@ def test_a_gap_is_filled_and_the_value_below_the_pointer_is_told(shown):
     line.edited.connect(edited.append)
     line.pointed.connect(pointed.append)
     line.chosen.connect(chosen.append)
-    QTest.mouseDClick(line, Qt.MouseButton.LeftButton, pos=QPointF(line.x_of(150), 50).toPoint())
-    assert [(r.start, r.end, r.attribute) for r in edited[-1].ranges][1] == (100, 199, "NoFeature")
+    QTest.mouseDClick(
+        line, Qt.MouseButton.LeftButton, pos=QPointF(line.x_of(150), 50).toPoint()
+    )
+    assert [(r.start, r.end, r.attribute) for r in edited[-1].ranges][1] == (
+        100,
+        199,
+        "NoFeature",
+    )
     QTest.mouseMove(line, QPointF(line.x_of(60.5), 50).toPoint())
     QTest.mouseMove(line, QPointF(line.x_of(61.5), 50).toPoint())
     assert pointed[-1] == 61
@@ -211,7 +241,13 @@ def test_work_gives_its_result_its_fault_or_nothing(qtbot, qapp):
     qtbot.waitUntil(lambda: len(failed) == 1)
     assert isinstance(failed[0], ZeroDivisionError)
     gate = threading.Event()
-    work.run("Waiting", lambda: gate.wait(20), done.append, failed.append, lambda: cancelled.append(1))
+    work.run(
+        "Waiting",
+        lambda: gate.wait(20),
+        done.append,
+        failed.append,
+        lambda: cancelled.append(1),
+    )
     qtbot.waitUntil(lambda: "Waiting" in told)  # told after a moment
     work.stop()
     assert (told[-1], cancelled, work.busy) == ("", [1], False)
@@ -251,7 +287,10 @@ def test_every_shipped_body_is_one_with_a_sign_and_a_stage_figure():
     assert bodies.body_of(None) == "unknown"
 
 
-@pytest.mark.parametrize(("address", "on"), [(1, "1"), (97, "1, 6, 7"), (512, ""), (511, "1, 2, 3, 4, 5, 6, 7, 8, 9")])
+@pytest.mark.parametrize(
+    ("address", "on"),
+    [(1, "1"), (97, "1, 6, 7"), (512, ""), (511, "1, 2, 3, 4, 5, 6, 7, 8, 9")],
+)
 def test_switches_of_an_address(shown, address, on):
     slip = shown(Slip(), 220, 66)
     slip.show_address(address, "8 channel")
@@ -264,7 +303,10 @@ def test_searching_puts_names_before_kinds_and_recent_ones_first():
 
     assert names("par 7")[0] == "tarnby-par-7"
     assert names("spot head 13")[0] == "ostrey-spot-160"
-    assert names("", ["pellow-dot", "tarnby-panel"])[:2] == ["pellow-dot", "tarnby-panel"]
+    assert names("", ["pellow-dot", "tarnby-panel"])[:2] == [
+        "pellow-dot",
+        "tarnby-panel",
+    ]
     assert names("dot", ["pellow-dot-w"])[0] == "pellow-dot-w"
     assert len(names("")) == len(library())
     assert names("hazer 2ch") == ["generic-hazer", "holmwick-mist"]
@@ -290,7 +332,9 @@ def test_the_channel_map_in_words():
 
 
 def test_interfaces_are_those_of_the_machine():
-    assert ("127.0.0.1" in [address for address, _ in interfaces()]) or interfaces() == []
+    assert (
+        "127.0.0.1" in [address for address, _ in interfaces()]
+    ) or interfaces() == []
 
 
 def with_modes(kind, *modes):
@@ -307,13 +351,21 @@ def test_lamps_follow_a_mode_that_got_another_name():
     long = edits.replace(kind.mode("8 channel"), name="Long")
     for modes in ((*others, long), (long, *others)):  # moved about as well
         found = reach(show, with_modes(kind, *modes))
-        assert {f.mode for f in found.show.fixtures.values() if f.type == kind.id} == {"Long"}
+        assert {f.mode for f in found.show.fixtures.values() if f.type == kind.id} == {
+            "Long"
+        }
         assert found.lines == ()
-    shorter = edits.replace(long, uses=long.uses[:-1])  # renamed and changed: known by its place
+    shorter = edits.replace(
+        long, uses=long.uses[:-1]
+    )  # renamed and changed: known by its place
     place = kind.modes.index(kind.mode("8 channel"))
     modes = (*kind.modes[:place], shorter, *kind.modes[place + 1 :])
     found = reach(show, with_modes(kind, *modes))
-    assert {f.mode for f in found.show.fixtures.values() if f.type == kind.id} == {"Long"}
+    assert {f.mode for f in found.show.fixtures.values() if f.type == kind.id} == {
+        "Long"
+    }
     gone = reach(show, with_modes(kind, *others))
-    assert {f.mode for f in gone.show.fixtures.values() if f.type == kind.id} == {others[0].name}
+    assert {f.mode for f in gone.show.fixtures.values() if f.type == kind.id} == {
+        others[0].name
+    }
     assert any("the mode 8 channel is gone" in line for line in gone.lines)

@@ -15,7 +15,15 @@ from choreon.render.frame import render
 from choreon.render.players import Draft, PlayState
 from choreon.render.programme import compile_show
 from choreon.ui.stage import figures
-from choreon.ui.stage.camera import ABOVE, ASIDE, HOUSE, Viewpoint, from_the_house, look, read_viewpoint
+from choreon.ui.stage.camera import (
+    ABOVE,
+    ASIDE,
+    HOUSE,
+    Viewpoint,
+    from_the_house,
+    look,
+    read_viewpoint,
+)
 from choreon.ui.stage.haze import Haze, footprint, reach
 from choreon.ui.stage.painter import StagePainter
 
@@ -26,7 +34,14 @@ RECT = QRectF(0, 0, 640, 400)
 def par(x: float, y: float, **more) -> Show:
     show = Show(id="t", name="T", room=ROOM)
     show, _ = edits.hang(
-        show, library()["tarnby-par-7"], "8 channel", 1, 1, 1, places=[Place(x, y, 4.2)], hanging=Hanging(**more)
+        show,
+        library()["tarnby-par-7"],
+        "8 channel",
+        1,
+        1,
+        1,
+        places=[Place(x, y, 4.2)],
+        hanging=Hanging(**more),
     )
     return show
 
@@ -38,7 +53,9 @@ class Picture:
         programme = compile_show(show)
         decoder = decoder_for(programme.rig, show.types.values())
         self.stage = StagePainter(decoder.lamps, show.room)
-        self.image = QImage(int(rect.width()), int(rect.height()), QImage.Format.Format_RGB32)
+        self.image = QImage(
+            int(rect.width()), int(rect.height()), QImage.Format.Format_RGB32
+        )
         painter = QPainter(self.image)
         light = decoder.read(render(programme, PlayState(draft=Draft(look)), 0.0))
         self.stage.paint(painter, rect, light, chosen)
@@ -66,7 +83,10 @@ def test_a_par_lights_the_floor_below_it_in_its_colour(qapp):
 
 
 def test_tipped_upstage_it_lights_further_upstage(qapp):
-    straight, tipped = Picture(par(0.0, 1.0), lit((1, 0, 0))), Picture(par(0.0, 1.0, pitch=35), lit((1, 0, 0)))
+    straight, tipped = (
+        Picture(par(0.0, 1.0), lit((1, 0, 0))),
+        Picture(par(0.0, 1.0, pitch=35), lit((1, 0, 0))),
+    )
     assert straight.at(0, 1.0, 0)[0] > straight.at(0, 4.0, 0)[0] + 60
     assert tipped.at(0, 3.9, 0)[0] > tipped.at(0, 1.0, 0)[0] + 60
 
@@ -77,7 +97,10 @@ def test_the_haze_shows_the_beam(qapp):
 
 
 def test_more_level_is_more_light_and_none_is_the_dark_room(qapp):
-    levels = [Picture(par(0, 3), lit((1, 0, 0), level)).at(0, 3, 0)[0] for level in (0.0, 0.2, 0.5, 1.0)]
+    levels = [
+        Picture(par(0, 3), lit((1, 0, 0), level)).at(0, 3, 0)[0]
+        for level in (0.0, 0.2, 0.5, 1.0)
+    ]
     assert levels == sorted(levels)
     assert levels[0] < 45
     assert levels[1] > levels[0] + 20
@@ -87,8 +110,18 @@ def test_more_level_is_more_light_and_none_is_the_dark_room(qapp):
 
 def test_two_colours_add(qapp):
     show = par(0.0, 3.0)
-    show, _ = edits.hang(show, library()["tarnby-par-7"], "8 channel", 1, 1, 50, places=[Place(0.0, 3.0, 4.2)])
-    both = Picture(show, {**lit((1, 0, 0)), "par-2": lit((0, 0, 1))["par-1"]}).at(0, 3, 0)
+    show, _ = edits.hang(
+        show,
+        library()["tarnby-par-7"],
+        "8 channel",
+        1,
+        1,
+        50,
+        places=[Place(0.0, 3.0, 4.2)],
+    )
+    both = Picture(show, {**lit((1, 0, 0)), "par-2": lit((0, 0, 1))["par-1"]}).at(
+        0, 3, 0
+    )
     assert both[0] > 120
     assert both[2] > 120
     assert both[1] < 60
@@ -113,7 +146,9 @@ def test_an_empty_room_can_be_drawn(qapp):
     assert picture.at(0, 3, 0).max() > 0
 
 
-@pytest.mark.parametrize(("width", "height"), [(1280, 800), (300, 190), (200, 600), (150, 92), (16, 10)])
+@pytest.mark.parametrize(
+    ("width", "height"), [(1280, 800), (300, 190), (200, 600), (150, 92), (16, 10)]
+)
 def test_the_whole_stage_opening_is_seen_at_any_size(width, height):
     view = from_the_house(ROOM, QRectF(0, 0, width, height))
     corners = [(x, y, z) for x in (-4, 4) for y in (0, 6) for z in (0, 4.2)]
@@ -130,7 +165,9 @@ def test_the_view_has_up_above_and_right_on_the_right_and_depth_behind():
     assert up[1] < middle[1]
     assert right[0] > middle[0]
     assert back[2] > middle[2]
-    assert view.project([(0, -50, 1)])[0, 2] == pytest.approx(0.3)  # behind the eye: kept in front of it
+    assert view.project([(0, -50, 1)])[0, 2] == pytest.approx(
+        0.3
+    )  # behind the eye: kept in front of it
 
 
 def test_beams_meet_floor_wall_or_nothing():
@@ -165,7 +202,9 @@ def test_a_point_of_the_floor_is_found_where_it_is_seen(viewpoint, point):
 def test_a_point_of_the_back_wall_is_found_and_the_sky_is_not():
     view = look(ROOM, RECT)
     x, y, _ = view.project([(1.0, ROOM.depth, 2.0)])[0]
-    assert view.on_surface(x, y, ROOM) == pytest.approx((1.0, ROOM.depth, 2.0), abs=1e-6)
+    assert view.on_surface(x, y, ROOM) == pytest.approx(
+        (1.0, ROOM.depth, 2.0), abs=1e-6
+    )
     assert view.on_surface(x, -4000.0, ROOM) is None
     assert look(ROOM, RECT, ABOVE).on_surface(-5000.0, 200.0, ROOM) is None
 
@@ -220,7 +259,10 @@ def test_dim_beams_have_no_bands(qapp):
     picture = Picture(par(0.0, 3.0), lit((1.0, 0.7, 0.5), 0.03))
     column, top, _ = picture.view.project([(0.0, 3.0, 3.6)])[0]
     _, low, _ = picture.view.project([(0.0, 3.0, 0.6)])[0]
-    shades = [picture.image.pixelColor(round(column), y) for y in range(round(top), round(low))]
+    shades = [
+        picture.image.pixelColor(round(column), y)
+        for y in range(round(top), round(low))
+    ]
     assert len({c.red() for c in shades}) >= 10
     assert all(c.red() >= c.green() >= c.blue() for c in shades)
 
@@ -229,11 +271,21 @@ def spots(look: dict, count: int = 1) -> tuple[Haze, Light]:
     """The haze over some spots that all do the same, and their light."""
     show = Show(id="t", name="T", room=ROOM)
     places = [Place(-2.0 + 0.8 * i, 2.0, 4.2) for i in range(count)]
-    show, ids = edits.hang(show, library()["ostrey-spot-160"], "13 channel", count, 1, 1, places=places)
+    show, ids = edits.hang(
+        show, library()["ostrey-spot-160"], "13 channel", count, 1, 1, places=places
+    )
     programme = compile_show(show)
     decoder = decoder_for(programme.rig, show.types.values())
-    light = decoder.read(render(programme, PlayState(draft=Draft(dict.fromkeys(ids, look))), 0.0))
-    return Haze(decoder.lamps, ROOM, from_the_house(ROOM, RECT), int(RECT.width()), int(RECT.height())), light
+    light = decoder.read(
+        render(programme, PlayState(draft=Draft(dict.fromkeys(ids, look))), 0.0)
+    )
+    return Haze(
+        decoder.lamps,
+        ROOM,
+        from_the_house(ROOM, RECT),
+        int(RECT.width()),
+        int(RECT.height()),
+    ), light
 
 
 def test_a_gobo_that_turns_is_drawn_turned_and_is_back_after_a_whole_turn(qapp):
@@ -251,7 +303,9 @@ def test_a_gobo_that_turns_is_drawn_turned_and_is_back_after_a_whole_turn(qapp):
 
 
 def test_a_gobo_that_stands_turned_looks_other_than_one_that_does_not(qapp):
-    straight, turned = (spots({"Dimmer": 1.0, "Gobo1": 2.0, "Gobo1Pos": a}) for a in (0.0, 40.0))
+    straight, turned = (
+        spots({"Dimmer": 1.0, "Gobo1": 2.0, "Gobo1Pos": a}) for a in (0.0, 40.0)
+    )
     assert straight[0].image(straight[1]) != turned[0].image(turned[1])
 
 
@@ -265,7 +319,9 @@ def test_many_new_beams_come_over_several_pictures_and_then_all_are_there(qapp):
         picture = haze.image(light, budget=0.0)  # time for one
         assert haze.behind == (left > 0)
         seen.append(int(pixels(picture).sum()))
-    assert seen == sorted(seen)  # what has no beam yet stays dark rather than shine the wrong way
+    assert seen == sorted(
+        seen
+    )  # what has no beam yet stays dark rather than shine the wrong way
     assert picture == all_at_once
 
 

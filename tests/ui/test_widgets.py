@@ -48,7 +48,9 @@ def wheel(widget: QWidget, ticks: int, keys=NONE) -> None:
 
 def heard(signal) -> list:
     got: list = []
-    signal.connect(lambda *values: got.append(values[0] if len(values) == 1 else values))
+    signal.connect(
+        lambda *values: got.append(values[0] if len(values) == 1 else values)
+    )
     return got
 
 
@@ -160,7 +162,11 @@ def test_faders_move_from_where_they_stand(shown, upright):
     fader = shown(Fader("F", upright), 48 if upright else 228, 228 if upright else 32)
     fader.set_level(0.5)
     got = heard(fader.moved)
-    start, end = (QPoint(24, 20), QPoint(24, 120)) if upright else (QPoint(200, 16), QPoint(100, 16))
+    start, end = (
+        (QPoint(24, 20), QPoint(24, 120))
+        if upright
+        else (QPoint(200, 16), QPoint(100, 16))
+    )
     QTest.mousePress(fader, LEFT, pos=start)
     assert fader.level == 0.5  # touching it never makes it jump
     QTest.mouseMove(fader, end)
@@ -224,14 +230,26 @@ def test_numbers_keep_their_bounds_and_count_on(shown):
 
 
 @pytest.mark.parametrize(
-    "rgb", [(1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (1.0, 1.0, 1.0), (1.0, 0.3, 0.2), (0.2, 0.4, 1.0)]
+    "rgb",
+    [
+        (1.0, 0.0, 0.0),
+        (0.0, 1.0, 0.0),
+        (0.0, 0.0, 1.0),
+        (1.0, 1.0, 1.0),
+        (1.0, 0.3, 0.2),
+        (0.2, 0.4, 1.0),
+    ],
 )
 def test_the_colour_field_gives_linear_light(shown, rgb):
     """Where a colour stands there it can be picked again."""
     field = shown(ColourField(), 721, 241)
     got = heard(field.changed)
     hue, strength = place_of(rgb)
-    QTest.mouseClick(field, LEFT, pos=QPoint(max(1, round(hue / 360 * 721)), round((1 - strength) * 241)))
+    QTest.mouseClick(
+        field,
+        LEFT,
+        pos=QPoint(max(1, round(hue / 360 * 721)), round((1 - strength) * 241)),
+    )
     assert got[-1] == pytest.approx(rgb, abs=0.03)
     assert max(got[-1]) == pytest.approx(1.0)
 
@@ -260,13 +278,18 @@ def test_the_aim_pad_moves_all_by_as_much(shown):
     QTest.mousePress(pad, LEFT, pos=QPoint(50, 50))
     QTest.mouseMove(pad, QPoint(60, 50))
     assert got[-1] == pytest.approx((27.0, 0.0), abs=0.1)
-    assert pad.points == [pytest.approx((27.0, 0.0), abs=0.1), pytest.approx((47.0, 10.0), abs=0.1)]
+    assert pad.points == [
+        pytest.approx((27.0, 0.0), abs=0.1),
+        pytest.approx((47.0, 10.0), abs=0.1),
+    ]
     QTest.mouseRelease(pad, LEFT, pos=QPoint(60, 50))
     QTest.keyClick(pad, Qt.Key.Key_Up)
     assert got[-1] == (0.0, 5.0)
     QTest.keyClick(pad, Qt.Key.Key_Left, SHIFT)
     assert got[-1] == (-0.5, 0.0)
-    pad.show_points([(0.0, 0.0)], ((-270.0, 270.0), (-135.0, 135.0)), ((-1.0, 1.0), (-135.0, 135.0)))
+    pad.show_points(
+        [(0.0, 0.0)], ((-270.0, 270.0), (-135.0, 135.0)), ((-1.0, 1.0), (-135.0, 135.0))
+    )
     QTest.keyClick(pad, Qt.Key.Key_Left)
     assert pad.points == [(-1.0, 0.0)]  # not beyond the limits
 
@@ -295,7 +318,13 @@ def test_flow_wraps_like_words(shown):
         label.setFixedSize(90, 40)
         flow.addWidget(label)
     shown(holder, 200, 300)
-    assert [(label.x(), label.y()) for label in labels] == [(0, 0), (100, 0), (0, 50), (100, 50), (0, 100)]
+    assert [(label.x(), label.y()) for label in labels] == [
+        (0, 0),
+        (100, 0),
+        (0, 50),
+        (100, 50),
+        (0, 100),
+    ]
     assert flow.heightForWidth(200) == 140
     assert flow.heightForWidth(490) == 40
     assert flow.takeAt(9) is None
@@ -304,7 +333,10 @@ def test_flow_wraps_like_words(shown):
 def luminance(token: str) -> float:
     """Relative luminance: WCAG 2.2."""
     c = QColor(token)
-    parts = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in (c.redF(), c.greenF(), c.blueF())]
+    parts = [
+        p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4
+        for p in (c.redF(), c.greenF(), c.blueF())
+    ]
     return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
 
 
@@ -325,7 +357,9 @@ def test_the_style_sheet_has_all_its_tokens(qapp):
     assert theme.TEXT in theme.style()
 
 
-@pytest.mark.parametrize("name", ["rig", "compose", "perform", "surfaces", "undo", "keep", "choreon"])
+@pytest.mark.parametrize(
+    "name", ["rig", "compose", "perform", "surfaces", "undo", "keep", "choreon"]
+)
 def test_icons_are_drawn_in_their_colour(qapp, name):
     image = theme.pixmap(name, theme.LIVE).toImage()
     found = {

@@ -1,4 +1,6 @@
-"""Art-Net packets by the specification's numbers, and read by an independent implementation; outputs side by side."""
+"""Art-Net packets by the specification's numbers, and read by an independent
+implementation; outputs side by side.
+"""
 
 from __future__ import annotations
 
@@ -27,12 +29,23 @@ def frame(*first: int) -> np.ndarray:
 
 
 def art(port: int, **more) -> Output:
-    return Output(**{"id": "a", "protocol": "artnet", "host": "127.0.0.1", "port": port, "shift": -1, **more})
+    return Output(
+        **{
+            "id": "a",
+            "protocol": "artnet",
+            "host": "127.0.0.1",
+            "port": port,
+            "shift": -1,
+            **more,
+        }
+    )
 
 
 def test_a_dmx_packet_by_the_specification():
-    """Field by field after “ArtDmx packet definition”: id, opcode low byte first, version 14, sequence, physical, the
-    port-address low byte first, the length high byte first."""
+    """Field by field after “ArtDmx packet definition”: id, opcode low byte first,
+    version 14, sequence, physical, the port-address low byte first, the length high
+    byte first.
+    """
     packet = bytes(artnet.build_dmx(0x0123))
     assert packet[:8] == b"Art-Net\0"
     assert packet[8:10] == b"\x00\x50"
@@ -106,19 +119,33 @@ def test_several_outputs_at_once_with_shift_sequence_and_sync(node: Node):
     for i in range(300):
         sender.send(frame(10, i % 256), 0.0)
         if i % 40 == 0:
-            until(lambda i=i: node.reports("artnet") and node.reports("artnet")[0].packets == i + 1)
+            until(
+                lambda i=i: (
+                    node.reports("artnet")
+                    and node.reports("artnet")[0].packets == i + 1
+                )
+            )
     until(lambda: node.reports("artnet")[0].packets == 300 and len(node.reports()) == 2)
     (one,) = node.reports("artnet")
-    assert (one.universe, one.jumps, one.values[0], one.synced >= 290) == (1, 0, 299 % 256, True)
+    assert (one.universe, one.jumps, one.values[0], one.synced >= 290) == (
+        1,
+        0,
+        299 % 256,
+        True,
+    )
     until(lambda: all(r.packets == 300 and r.synced >= 290 for r in node.reports()))
     assert all(r.jumps == 0 for r in node.reports())
     sender.close()
-    until(lambda: node.reports("artnet")[0].values[0] == 0)  # Art-Net has no end of stream: it goes dark
+    until(
+        lambda: node.reports("artnet")[0].values[0] == 0
+    )  # Art-Net has no end of stream: it goes dark
     until(lambda: all(r.ended for r in node.reports()))
 
 
 def test_a_synchronised_node_waits_for_the_packet(node: Node):
-    """Slots that belong to a synchronisation universe are held until it comes: E1.31, section 6.2.4."""
+    """Slots that belong to a synchronisation universe are held until it comes: E1.31,
+    section 6.2.4.
+    """
     data = sacn.build(CID, "Q", 1, 100, 9)
     data[sacn.DATA_AT] = 77
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as hand:
@@ -137,7 +164,9 @@ def test_a_synchronised_node_waits_for_the_packet(node: Node):
 
 
 def test_a_slower_rate_for_one_output(node: Node):
-    sender = Sender("Q", CID, [Output(id="s", host="127.0.0.1", port=node.port, rate=11.0)], (1,))
+    sender = Sender(
+        "Q", CID, [Output(id="s", host="127.0.0.1", port=node.port, rate=11.0)], (1,)
+    )
     for i in range(44):
         sender.send(frame(1), i / 44)
     assert sender.sent == 11
@@ -149,11 +178,26 @@ def test_changing_one_output_does_not_touch_the_other(node: Node):
     first = Sender("Q", CID, [stays, goes], (1,))
     first.send(frame(1), 0.0)
     line = first.lines["s"]
-    second = Sender("Q", CID, [stays, art(node.art_port, universes=(1,), rate=20.0), Output(id="n", on=False)], (1,))
+    second = Sender(
+        "Q",
+        CID,
+        [
+            stays,
+            art(node.art_port, universes=(1,), rate=20.0),
+            Output(id="n", on=False),
+        ],
+        (1,),
+    )
     second.take_over(first)
     assert second.lines["s"] is line
     second.send(frame(2), 1.0)
-    until(lambda: node.reports() and node.reports()[0].packets == 2 and node.reports("artnet")[0].packets == 2)
+    until(
+        lambda: (
+            node.reports()
+            and node.reports()[0].packets == 2
+            and node.reports("artnet")[0].packets == 2
+        )
+    )
     assert node.reports("artnet")[0].jumps == node.reports()[0].jumps == 0
     assert {t.id: t.sent for t in second.tallies()} == {"s": 2, "a": 2}
     second.close()
@@ -161,7 +205,9 @@ def test_changing_one_output_does_not_touch_the_other(node: Node):
 
 def test_an_interface_that_is_not_there_is_told_and_tried_again(node: Node):
     lost = Output(id="x", interface="203.0.113.77")
-    sender = Sender("Q", CID, [lost, Output(id="s", host="127.0.0.1", port=node.port)], (1,))
+    sender = Sender(
+        "Q", CID, [lost, Output(id="s", host="127.0.0.1", port=node.port)], (1,)
+    )
     for i in range(5):
         sender.send(frame(1), i / 44)
     told = {t.id: t for t in sender.tallies()}
@@ -169,7 +215,9 @@ def test_an_interface_that_is_not_there_is_told_and_tried_again(node: Node):
     assert "The network interface 203.0.113.77 is not there" in told["x"].trouble
     assert (told["s"].sent, told["s"].errors, told["s"].trouble) == (5, 0, "")
     line = sender.lines["x"]
-    line.destination = Output(id="x", interface="127.0.0.1", host="127.0.0.1", port=node.port)  # it came back
+    line.destination = Output(
+        id="x", interface="127.0.0.1", host="127.0.0.1", port=node.port
+    )  # it came back
     line.send(frame(1), 5.0)
     assert line.trouble == ""
     sender.close()
@@ -198,7 +246,9 @@ def test_an_interface_that_goes_away_while_sending(monkeypatch):
 
 
 def test_universes_beyond_a_protocols_numbers_are_left_out():
-    sender = Sender("Q", CID, [art(9), Output(id="s", host="127.0.0.1", port=9)], (1, 40000))
+    sender = Sender(
+        "Q", CID, [art(9), Output(id="s", host="127.0.0.1", port=9)], (1, 40000)
+    )
     assert [len(line.packets) for line in sender.lines.values()] == [1, 2]
     sender.close()
 
@@ -209,7 +259,11 @@ def test_nodes_are_found_and_forgotten(node: Node, monkeypatch):
     told: list[list[artnet.Reply]] = []
     finder = artnet.Finder(told.append, ["127.0.0.1"], node.art_port)
     until(lambda: told)
-    assert (told[-1][0].name, told[-1][0].host, told[-1][0].outputs) == ("Practice node", "127.0.0.1", (0, 1, 2, 3))
+    assert (told[-1][0].name, told[-1][0].host, told[-1][0].outputs) == (
+        "Practice node",
+        "127.0.0.1",
+        (0, 1, 2, 3),
+    )
     assert node.polls >= 1
     node.close()
     until(lambda: told[-1] == [])

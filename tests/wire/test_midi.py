@@ -21,7 +21,10 @@ from tests.conftest import until
 @pytest.mark.parametrize(
     ("message", "event"),
     [
-        (mido.Message("control_change", channel=2, control=7, value=127), ("p", "cc", 2, 7, 1.0)),
+        (
+            mido.Message("control_change", channel=2, control=7, value=127),
+            ("p", "cc", 2, 7, 1.0),
+        ),
         (mido.Message("control_change", control=0, value=0), ("p", "cc", 0, 0, 0.0)),
         (mido.Message("note_on", note=36, velocity=127), ("p", "note", 0, 36, 1.0)),
         (mido.Message("note_on", note=36, velocity=0), ("p", "note", 0, 36, 0.0)),
@@ -34,7 +37,12 @@ def test_messages_become_events(message, event):
     assert midi.to_event("p", message) == event
 
 
-@given(st.sampled_from(["cc", "note"]), st.integers(0, 15), st.integers(0, 127), st.integers(0, 127))
+@given(
+    st.sampled_from(["cc", "note"]),
+    st.integers(0, 15),
+    st.integers(0, 127),
+    st.integers(0, 127),
+)
 def test_bytes_are_those_of_the_standard(kind, channel, number, value):
     message = mido.Message.from_bytes(midi.to_bytes(kind, channel, number, value))
     if kind == "cc":
@@ -45,7 +53,12 @@ def test_bytes_are_those_of_the_standard(kind, channel, number, value):
             value,
         )
     else:
-        assert (message.type, message.channel, message.note, message.velocity) == ("note_on", channel, number, value)
+        assert (message.type, message.channel, message.note, message.velocity) == (
+            "note_on",
+            channel,
+            number,
+            value,
+        )
 
 
 class Heard:
@@ -54,7 +67,12 @@ class Heard:
     def __init__(self, folder) -> None:
         self.events: list[midi.Event] = []
         self.ports: list[dict[str, bool]] = []
-        self.hub = midi.Hub(folder, self.events.append, lambda ports, _: self.ports.append(ports), real=False)
+        self.hub = midi.Hub(
+            folder,
+            self.events.append,
+            lambda ports, _: self.ports.append(ports),
+            real=False,
+        )
 
 
 @pytest.fixture
@@ -76,17 +94,30 @@ def test_a_controller_is_found_heard_and_lit(heard, tmp_path):
     assert heard.events[1] == ("Desk", "cc", 0, 16, 1.0)
     assert heard.events[2][:4] == ("Desk", "note", 0, 41)
     assert heard.events[3] == ("Desk", "note", 0, 41, 0.0)
-    heard.hub.show({("Desk", "note", 0, 36): 127, ("Desk", "cc", 0, 7): 99, ("Nobody", "cc", 0, 1): 5})
+    heard.hub.show(
+        {
+            ("Desk", "note", 0, 36): 127,
+            ("Desk", "cc", 0, 7): 99,
+            ("Nobody", "cc", 0, 1): 5,
+        }
+    )
     until(lambda: device.lights[0] == 127 and device.faders[7] == 99)
     device.close()
 
 
 def test_what_is_moved_at_the_moment_it_is_opened_is_heard(tmp_path):
-    """Opening succeeds before the device's thread has run. Nothing that a hand does from then on may be lost."""
+    """Opening succeeds before the device's thread has run. Nothing that a hand does
+    from then on may be lost.
+    """
     device = PracticeController(tmp_path, "Desk")
     held, go_on = threading.Event(), threading.Event()
-    device.told = lambda: (held.set(), go_on.wait(10))  # the thread stands still once the first has opened it
-    first, second = (midi.LocalPort("Desk", announced(tmp_path, "Desk")) for _ in range(2))
+    device.told = lambda: (
+        held.set(),
+        go_on.wait(10),
+    )  # the thread stands still once the first has opened it
+    first, second = (
+        midi.LocalPort("Desk", announced(tmp_path, "Desk")) for _ in range(2)
+    )
     assert held.wait(10)
     device.move_fader(3, 64)
     for port in (first, second):
@@ -154,7 +185,10 @@ def test_lights_are_shown_again_when_a_controller_comes_back(heard, tmp_path):
     device.close()
 
 
-@pytest.mark.parametrize("words", ["", "not json", "{}", '{"port": "x"}', '{"port": 1}', '{"port": 99999999}', "[]"])
+@pytest.mark.parametrize(
+    "words",
+    ["", "not json", "{}", '{"port": "x"}', '{"port": 1}', '{"port": 99999999}', "[]"],
+)
 def test_an_announcement_that_leads_nowhere_is_shown_as_closed(heard, tmp_path, words):
     (tmp_path / "midi" / "Ghost.json").write_text(words)
     until(lambda: heard.ports and heard.ports[-1] == {"Ghost": False})
@@ -168,7 +202,12 @@ def test_any_bytes_at_all_give_events_or_nothing(data):
         with other:
             other.sendall(data + bytes((0xB0, 1, 2)))
             found: list[midi.Event] = []
-            until(lambda: found.extend(port.read()) or (found and found[-1][:4] == ("p", "cc", 0, 1)))
+            until(
+                lambda: (
+                    found.extend(port.read())
+                    or (found and found[-1][:4] == ("p", "cc", 0, 1))
+                )
+            )
         for event in found:
             assert 0 <= event.number <= 127
             assert 0.0 <= event.value <= 1.0
@@ -259,7 +298,10 @@ def test_a_machine_without_midi_says_so(monkeypatch):
 
     monkeypatch.setitem(sys.modules, "rtmidi", Broken)
     ports = midi.RtPorts(lambda _: None)
-    assert ports.trouble == "MIDI devices cannot be used on this machine (no sequencer here)."
+    assert (
+        ports.trouble
+        == "MIDI devices cannot be used on this machine (no sequencer here)."
+    )
     assert ports.scan() == {}
     monkeypatch.setitem(sys.modules, "rtmidi", None)
     assert "cannot be used" in midi.RtPorts(lambda _: None).trouble

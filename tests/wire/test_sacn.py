@@ -37,16 +37,28 @@ def test_an_independent_reader_understands_it():
     packet[sacn.DATA_AT :] = bytes(i % 256 for i in range(512))
     packet[sacn.SEQUENCE_AT] = 77
     read = DataPacket.make_data_packet(tuple(packet))
-    assert (read.universe, read.priority, read.sequence, read.sourceName) == (512, 90, 77, "Quillmere")
+    assert (read.universe, read.priority, read.sequence, read.sourceName) == (
+        512,
+        90,
+        77,
+        "Quillmere",
+    )
     assert bytes(read.dmxData) == bytes(i % 256 for i in range(512))
     assert not read.option_StreamTerminated
 
 
 def test_the_reader_understands_an_independent_writer():
-    theirs = DataPacket(tuple(CID), "Other", 3, dmxData=(9,) * 512, priority=150, sequence=5)
+    theirs = DataPacket(
+        tuple(CID), "Other", 3, dmxData=(9,) * 512, priority=150, sequence=5
+    )
     read = sacn.read(bytes(theirs.getBytes()))
     assert read is not None
-    assert (read.universe, read.priority, read.sequence, read.source) == (3, 150, 5, "Other")
+    assert (read.universe, read.priority, read.sequence, read.source) == (
+        3,
+        150,
+        5,
+        "Other",
+    )
     assert read.slots == bytes([9]) * 512
 
 
@@ -93,7 +105,11 @@ def test_a_new_sender_goes_on_with_the_numbers_and_ends_what_it_drops(node: Node
     second = Sender("Q", CID, [output], (1,))
     second.take_over(first)
     second.send(np.zeros((1, 512), np.uint8), 0.0)
-    until(lambda: [(r.universe, r.ended) for r in node.reports()] == [(1, False), (2, True)])
+    until(
+        lambda: (
+            [(r.universe, r.ended) for r in node.reports()] == [(1, False), (2, True)]
+        )
+    )
     until(lambda: node.reports()[0].packets == 2)
     assert node.reports()[0].jumps == 0
     second.close()
@@ -113,7 +129,9 @@ def test_outputs_choose_universes_and_can_be_off(node: Node):
 
 def test_multicast_reaches_a_node_that_joined():
     joined = Node(0, host="0.0.0.0", multicast=[5], interface="127.0.0.1")
-    sender = Sender("Q", CID, [Output(id="m", port=joined.port, interface="127.0.0.1")], (5, 6))
+    sender = Sender(
+        "Q", CID, [Output(id="m", port=joined.port, interface="127.0.0.1")], (5, 6)
+    )
     sender.send(np.full((2, 512), 9, np.uint8), 0.0)
     until(lambda: [r.universe for r in joined.reports()] == [5])
     assert joined.reports()[0].values == [9] * 512
@@ -124,7 +142,12 @@ def test_multicast_reaches_a_node_that_joined():
 def test_a_higher_priority_wins_and_a_late_packet_is_dropped(node: Node):
     address = Output(id="o", host="127.0.0.1", port=node.port)
     low = Sender("Low", bytes(16), [address], (1,))
-    high = Sender("High", CID, [Output(id="o", host="127.0.0.1", port=node.port, priority=150)], (1,))
+    high = Sender(
+        "High",
+        CID,
+        [Output(id="o", host="127.0.0.1", port=node.port, priority=150)],
+        (1,),
+    )
     high.send(np.full((1, 512), 50, np.uint8), 0.0)
     until(lambda: node.reports() and node.reports()[0].source == "High")
     low.send(np.full((1, 512), 10, np.uint8), 0.0)

@@ -1,4 +1,6 @@
-"""*Low Tide*, an evening for three dancers and a cello, in five parts; and the rig it plays on."""
+"""*Low Tide*, an evening for three dancers and a cello, in five parts; and the rig it
+plays on.
+"""
 
 from __future__ import annotations
 
@@ -93,12 +95,26 @@ def _rig(show: Show) -> Show:
         return [Place(x, y, z) for x in xs]
 
     def hang(
-        type_id: str, mode: str, name: str, universe: int, address: int, places: list[Place], hanging: Hanging
+        type_id: str,
+        mode: str,
+        name: str,
+        universe: int,
+        address: int,
+        places: list[Place],
+        hanging: Hanging,
     ) -> None:
         nonlocal show
         kind = kinds[type_id]
         show, _ = edits.hang(
-            show, kind, mode, len(places), universe, address, name=name, places=places, hanging=hanging
+            show,
+            kind,
+            mode,
+            len(places),
+            universe,
+            address,
+            name=name,
+            places=places,
+            hanging=hanging,
         )
 
     hang(
@@ -110,17 +126,70 @@ def _rig(show: Show) -> Show:
         row((-3.2, -1.9, -0.6, 0.6, 1.9, 3.2), -3.4, 4.2),
         Hanging(pitch=48),
     )
-    hang("generic-dimmer", "1 channel", "House", 1, 7, row((-2.4, 2.4), -4.6, 4.0), Hanging())
+    hang(
+        "generic-dimmer",
+        "1 channel",
+        "House",
+        1,
+        7,
+        row((-2.4, 2.4), -4.6, 4.0),
+        Hanging(),
+    )
     over = row((-3.0, -1.0, 1.0, 3.0), 1.6, 4.2) + row((-3.0, -1.0, 1.0, 3.0), 3.6, 4.2)
     hang("tarnby-par-7", "8 channel", "Par", 1, 11, over, Hanging(pitch=-8))
-    hang("tarnby-flood-6", "8 channel", "Uplight", 1, 81, row((-3.6, -1.5, 1.5, 3.6), 5.4, 0.2), Hanging(pitch=168))
-    hang("pellow-bar-8", "24 channel", "Bar", 2, 1, row((-2.0, 2.0), 5.7, 3.4), Hanging(pitch=0))
-    hang("ostrey-spot-160", "13 channel", "Spot", 2, 61, row((-3.4, -1.2, 1.2, 3.4), 4.6, 4.2), Hanging())
-    hang("ostrey-wash-90", "12 channel", "Wash", 2, 121, row((-3.7, 3.7), 0.4, 4.2), Hanging())
-    dots = [Place(round(-0.9 + 0.45 * (i % 5), 3), 5.85, round(1.0 + 0.45 * (i // 5), 3)) for i in range(20)]
+    hang(
+        "tarnby-flood-6",
+        "8 channel",
+        "Uplight",
+        1,
+        81,
+        row((-3.6, -1.5, 1.5, 3.6), 5.4, 0.2),
+        Hanging(pitch=168),
+    )
+    hang(
+        "pellow-bar-8",
+        "24 channel",
+        "Bar",
+        2,
+        1,
+        row((-2.0, 2.0), 5.7, 3.4),
+        Hanging(pitch=0),
+    )
+    hang(
+        "ostrey-spot-160",
+        "13 channel",
+        "Spot",
+        2,
+        61,
+        row((-3.4, -1.2, 1.2, 3.4), 4.6, 4.2),
+        Hanging(),
+    )
+    hang(
+        "ostrey-wash-90",
+        "12 channel",
+        "Wash",
+        2,
+        121,
+        row((-3.7, 3.7), 0.4, 4.2),
+        Hanging(),
+    )
+    dots = [
+        Place(round(-0.9 + 0.45 * (i % 5), 3), 5.85, round(1.0 + 0.45 * (i // 5), 3))
+        for i in range(20)
+    ]
     hang("pellow-dot", "3 channel", "Dot", 3, 1, dots, Hanging(pitch=-90))
-    hang("holmwick-mist", "2 channel", "Hazer", 3, 101, row((-3.8,), 2.6, 0.3), Hanging())
-    hang("tarnby-panel", "5 channel", "Panel", 3, 111, row((0.0,), 5.6, 4.0), Hanging(pitch=-55))
+    hang(
+        "holmwick-mist", "2 channel", "Hazer", 3, 101, row((-3.8,), 2.6, 0.3), Hanging()
+    )
+    hang(
+        "tarnby-panel",
+        "5 channel",
+        "Panel",
+        3,
+        111,
+        row((0.0,), 5.6, 4.0),
+        Hanging(pitch=-55),
+    )
     return show
 
 
@@ -141,7 +210,10 @@ def _groups(show: Show) -> Show:
         ("Dots", _ids(show, "Dot")),
         ("House", _ids(show, "House")),
     ]
-    made = [Group(id=edits.fresh_id(name, ()), name=name, fixtures=tuple(ids)) for name, ids in rows]
+    made = [
+        Group(id=edits.fresh_id(name, ()), name=name, fixtures=tuple(ids))
+        for name, ids in rows
+    ]
     return edits.put(show, "groups", *made)
 
 
@@ -155,9 +227,13 @@ def _palettes(show: Show) -> Show:
         aims: Look = {"any": links.aim(links.to_mark(mark))}
         show, _ = palettes.keep_palette(show, f"On {name}", at.Family.POSITION, aims)
     for name, values in palettes.BEAMS:
-        show, _ = palettes.keep_palette(show, name, at.Family.BEAM, {"any": dict(values)})
+        show, _ = palettes.keep_palette(
+            show, name, at.Family.BEAM, {"any": dict(values)}
+        )
     groynes: Look = {i: {"Gobo1": 2.0} for i in _ids(show, "Spot")}
-    show, _ = palettes.keep_palette(show, "Groynes", at.Family.BEAM, groynes, exact=True)
+    show, _ = palettes.keep_palette(
+        show, "Groynes", at.Family.BEAM, groynes, exact=True
+    )
     return show
 
 
@@ -171,7 +247,12 @@ class _Paint:
         self.show = show
 
     def lit(
-        self, name: str, level: float, rgb: RGB | None = None, which: Sequence[int] | None = None, **more: Value
+        self,
+        name: str,
+        level: float,
+        rgb: RGB | None = None,
+        which: Sequence[int] | None = None,
+        **more: Value,
     ) -> Look:
         ids = _ids(self.show, name)
         look: Look = {}
@@ -185,7 +266,9 @@ class _Paint:
     def _colour(self, rgb: RGB) -> dict[str, Value]:
         """A link to the palette that holds the colour, or the colour itself."""
         name = next((n for n, c in COLOURS.items() if c == rgb), "")
-        palette = next((p for p in self.show.palettes.values() if name and p.name == name), None)
+        palette = next(
+            (p for p in self.show.palettes.values() if name and p.name == name), None
+        )
         if palette is None:
             return dict(zip(at.TARGET_COLOUR, rgb, strict=True))
         return dict.fromkeys(at.TARGET_COLOUR, links.to_palette(palette.id))
@@ -197,25 +280,50 @@ class _Paint:
         for b, fixture in enumerate(ids):
             parts = [(8 * b + c) / 15 for c in range(8)]
             look[fixture] = {"Dimmer": level}
-            for i, name in enumerate(("ColorRGB_Red", "ColorRGB_Green", "ColorRGB_Blue")):
-                look[fixture][name] = tuple(first[i] + (last[i] - first[i]) * p for p in parts)
+            for i, name in enumerate(
+                ("ColorRGB_Red", "ColorRGB_Green", "ColorRGB_Blue")
+            ):
+                look[fixture][name] = tuple(
+                    first[i] + (last[i] - first[i]) * p for p in parts
+                )
         return look
 
     def aimed(
-        self, name: str, level: float, aims: Sequence[tuple[float, float]], rgb: RGB | None = None, **more: Value
+        self,
+        name: str,
+        level: float,
+        aims: Sequence[tuple[float, float]],
+        rgb: RGB | None = None,
+        **more: Value,
     ) -> Look:
         look: Look = {}
         for i, (pan, tilt) in enumerate(aims):
             look |= self.lit(name, level, rgb, [i], Pan=pan, Tilt=tilt, **more)
         return look
 
-    def on_marks(self, name: str, level: float, marks: Sequence[str], rgb: RGB | None = None, **more: Value) -> Look:
+    def on_marks(
+        self,
+        name: str,
+        level: float,
+        marks: Sequence[str],
+        rgb: RGB | None = None,
+        **more: Value,
+    ) -> Look:
         """Heads, each on a mark, by the palettes that aim there."""
         look: Look = {}
         for i, mark in enumerate(marks):
             if mark:
-                palette = next(p for p in self.show.palettes.values() if p.name == f"On {mark}")
-                look |= self.lit(name, level, rgb, [i], **links.aim(links.to_palette(palette.id)), **more)
+                palette = next(
+                    p for p in self.show.palettes.values() if p.name == f"On {mark}"
+                )
+                look |= self.lit(
+                    name,
+                    level,
+                    rgb,
+                    [i],
+                    **links.aim(links.to_palette(palette.id)),
+                    **more,
+                )
         return look
 
     def dots(self, rgb: RGB, levels: Sequence[float]) -> Look:
@@ -233,7 +341,9 @@ def _all(*looks: Look) -> Look:
 
 
 def _linked(show: Show, palette: str) -> str:
-    return links.to_palette(next(p.id for p in show.palettes.values() if p.name == palette))
+    return links.to_palette(
+        next(p.id for p in show.palettes.values() if p.name == palette)
+    )
 
 
 TAGS: dict[str, tuple[str, ...]] = {
@@ -267,7 +377,12 @@ def _scenes(show: Show) -> Show:
         p.lit("Front", 0.3, which=[1, 2, 3, 4]),
     )
     groynes = _all(
-        p.aimed("Spot", 0.95, [(28, -48), (12, -26), (-12, -26), (-28, -48)], Gobo1=_linked(show, "Groynes")),
+        p.aimed(
+            "Spot",
+            0.95,
+            [(28, -48), (12, -26), (-12, -26), (-28, -48)],
+            Gobo1=_linked(show, "Groynes"),
+        ),
         p.lit("Par", 0.2, DEEP),
         p.lit("Uplight", 0.3, DEEP),
         p.cells(DEEP, DEEP, 0.35),
@@ -298,11 +413,21 @@ def _scenes(show: Show) -> Show:
         ("Lanterns Home", home, 6.0),
         (
             "Cello",
-            _all(p.lit("Front", 0.75, which=[3, 4]), p.on_marks("Wash", 0.5, ["Cello", "Cello"], LANTERN)),
+            _all(
+                p.lit("Front", 0.75, which=[3, 4]),
+                p.on_marks("Wash", 0.5, ["Cello", "Cello"], LANTERN),
+            ),
             3.0,
         ),
         ("Front wash", p.lit("Front", 0.85), 2.0),
-        ("Stage warm", _all(p.lit("Par", 0.8, LANTERN), p.aimed("Wash", 0.8, [(-35, -30), (35, -30)], LANTERN)), 2.0),
+        (
+            "Stage warm",
+            _all(
+                p.lit("Par", 0.8, LANTERN),
+                p.aimed("Wash", 0.8, [(-35, -30), (35, -30)], LANTERN),
+            ),
+            2.0,
+        ),
         ("Stage blue", p.lit("Par", 0.8, DEEP), 2.0),
         ("Stage rose", p.lit("Par", 0.8, ROSE), 2.0),
         ("House lights", p.lit("House", 0.9), 3.0),
@@ -310,8 +435,12 @@ def _scenes(show: Show) -> Show:
         ("Haze", {_ids(show, "Hazer")[0]: {"Fog1": 0.43, "Fan1": 0.55}}, 0.0),
         ("Strobe hit", p.lit("Panel", 0.9, WHITE, Shutter1Strobe=8.0), 0.0),
     ]
-    rows = rows[5:] + rows[4::-1]  # the shelf shows the newest first: there the five parts stand in their order
-    folders = {n: "Low Tide" for n, _, _ in rows[-5:]} | {n: "Open mic" for n, _, _ in rows if n.startswith("Stage")}
+    rows = (
+        rows[5:] + rows[4::-1]
+    )  # the shelf shows the newest first: there the five parts stand in their order
+    folders = {n: "Low Tide" for n, _, _ in rows[-5:]} | {
+        n: "Open mic" for n, _, _ in rows if n.startswith("Stage")
+    }
     made = [
         Scene(
             id=edits.fresh_id(n, ()),
@@ -331,7 +460,12 @@ def _scenes(show: Show) -> Show:
 def _pages(show: Show) -> Show:
     def tile(scene: str, kind: str = "pad", choice: str = "") -> Tile:
         scene_id = edits.fresh_id(scene, ())
-        return Tile(id=f"{scene_id}-{kind}", kind="fader" if kind == "fader" else "pad", scene=scene_id, choice=choice)
+        return Tile(
+            id=f"{scene_id}-{kind}",
+            kind="fader" if kind == "fader" else "pad",
+            scene=scene_id,
+            choice=choice,
+        )
 
     parts = ("Slack Water", "Mudlight", "The Groynes", "Spring Tide", "Lanterns Home")
     evening = Page(
@@ -363,7 +497,9 @@ def _pages(show: Show) -> Show:
 
 
 def _controller(show: Show) -> Show:
-    """The practice controller: faders and pads in the page's order, the last fader is the grand master."""
+    """The practice controller: faders and pads in the page's order, the last fader is
+    the grand master.
+    """
     port = "Practice controller"
     tiles = show.pages["low-tide"].tiles
     for i, tile in enumerate(t for t in tiles if t.kind == "pad"):

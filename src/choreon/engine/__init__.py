@@ -1,1 +1,3 @@
-"""The real-time process: clock, players, inputs, outputs, and the link to the window."""
+"""The real-time process: clock, players, inputs, outputs, and the link to
+the window.
+"""

@@ -1,4 +1,6 @@
-"""The other side of the engine's socket: what a window, a test or a command uses to speak with it."""
+"""The other side of the engine's socket: what a window, a test or a command uses to
+speak with it.
+"""
 
 from __future__ import annotations
 
@@ -55,12 +57,15 @@ class Client:
         self.sent += 1
 
     def receive(self, timeout: float = 0.0) -> list[protocol.FromEngine]:
-        """The messages that are there, after waiting up to `timeout` seconds for the first. Raises ConnectionError
-        where the engine is gone."""
+        """The messages that are there, after waiting up to `timeout` seconds for the
+        first. Raises ConnectionError where the engine is gone.
+        """
         found = self._waiting
         self._waiting = []
         while not found or timeout == 0.0:
-            ready, _, _ = select.select([self._socket], [], [], 0.0 if found else timeout)
+            ready, _, _ = select.select(
+                [self._socket], [], [], 0.0 if found else timeout
+            )
             if not ready:
                 break
             data = self._socket.recv(1 << 20)
@@ -74,7 +79,9 @@ class Client:
         return found
 
     def wait_for(self, kind: type[M], timeout: float = 5.0) -> M:
-        """The next message of a kind; those before it are passed over. Raises TimeoutError."""
+        """The next message of a kind; those before it are passed over. Raises
+        TimeoutError.
+        """
         end = time.monotonic() + timeout
         while (left := end - time.monotonic()) > 0:
             found = self.receive(left)
@@ -88,12 +95,22 @@ class Client:
         self._socket.close()
 
 
-_started: list[subprocess.Popen[bytes]] = []  # kept, so that those that ended are taken note of
+_started: list[
+    subprocess.Popen[bytes]
+] = []  # kept, so that those that ended are taken note of
 
 
-def start_engine(show: Path | None, *, log: Path | None = None) -> subprocess.Popen[bytes]:
+def start_engine(
+    show: Path | None, *, log: Path | None = None
+) -> subprocess.Popen[bytes]:
     """Start an engine of its own session, so that it outlives the caller."""
-    command = [sys.executable, "-m", "choreon", "engine", *([str(show)] if show else [])]
+    command = [
+        sys.executable,
+        "-m",
+        "choreon",
+        "engine",
+        *([str(show)] if show else []),
+    ]
     _started[:] = [process for process in _started if process.poll() is None]
     with (log or folders.state() / "engine.log").open("ab") as out:
         process = subprocess.Popen(

@@ -1,4 +1,6 @@
-"""When frames are due: 44 a second, on a monotonic clock. What is late is counted, never caught up in a burst."""
+"""When frames are due: 44 a second, on a monotonic clock. What is late is counted,
+never caught up in a burst.
+"""
 
 from __future__ import annotations
 
@@ -15,11 +17,15 @@ class Clock:
     def __init__(self, period: float = PERIOD) -> None:
         self.period = period
         self.frames = self.late = self.missed = 0
-        self._lateness: list[float] = []  # seconds, a frame each, since it was last read
+        self._lateness: list[
+            float
+        ] = []  # seconds, a frame each, since it was last read
         self._due = time.monotonic()
 
     def wait(self) -> float:
-        """Sleep until the next frame is due; gives the time. Frames whose whole time has gone by are missed."""
+        """Sleep until the next frame is due; gives the time. Frames whose whole time
+        has gone by are missed.
+        """
         now = time.monotonic()
         if now < self._due:
             time.sleep(self._due - now)

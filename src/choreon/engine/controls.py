@@ -17,20 +17,33 @@ class Controls:
     def __init__(self) -> None:
         self.takeover = Takeover()
 
-    def apply(self, show: Show, state: PlayState, event: Event, now: float) -> PlayState:
+    def apply(
+        self, show: Show, state: PlayState, event: Event, now: float
+    ) -> PlayState:
         """The state after a control was moved; the same where nothing is tied to it."""
         for mapping in show.mappings.values():
             if mapping.control == event[:4]:
                 state = self._one(show, state, mapping, event, now)
         return state
 
-    def _one(self, show: Show, state: PlayState, mapping: ControlMapping, event: Event, now: float) -> PlayState:
+    def _one(
+        self,
+        show: Show,
+        state: PlayState,
+        mapping: ControlMapping,
+        event: Event,
+        now: float,
+    ) -> PlayState:
         if mapping.target == "grand":
             level = state.masters.grand
             return playing.set_masters(state, grand=self._level(event, level))
         if mapping.target == "blackout":
             if event.kind == "note":
-                return playing.set_masters(state, blackout=not state.masters.blackout) if event.value else state
+                return (
+                    playing.set_masters(state, blackout=not state.masters.blackout)
+                    if event.value
+                    else state
+                )
             return playing.set_masters(state, blackout=event.value >= 0.5)
         tile_id = mapping.target.removeprefix("tile:")
         found = show.tile(tile_id)
@@ -52,7 +65,9 @@ class Controls:
 
 
 def lights(show: Show, state: PlayState) -> dict[Key, int]:
-    """What every tied control shall show, 0…127: faders their level, pads whether they are on."""
+    """What every tied control shall show, 0…127: faders their level, pads whether they
+    are on.
+    """
     want: dict[Key, int] = {}
     for mapping in show.mappings.values():
         level = target_level(show, state, mapping.target)

@@ -1,4 +1,6 @@
-"""The engine: takes what is asked of it, renders a frame when one is due, sends it, and tells what it did."""
+"""The engine: takes what is asked of it, renders a frame when one is due, sends it, and
+tells what it did.
+"""
 
 from __future__ import annotations
 
@@ -46,16 +48,25 @@ class Engine:
     """One show on its way to the lamps. `run` blocks until it is stopped."""
 
     def __init__(
-        self, show: Show, path: str, note: str = "", real_midi: bool = True, opening: Sequence[str] = ()
+        self,
+        show: Show,
+        path: str,
+        note: str = "",
+        real_midi: bool = True,
+        opening: Sequence[str] = (),
     ) -> None:
-        """`opening`: tiles to press where nothing is known of what played last. Raises AlreadyRunning."""
+        """`opening`: tiles to press where nothing is known of what played last. Raises
+        AlreadyRunning.
+        """
         self._folder = folders.runtime()
         self._lock = open(self._folder / "engine.lock", "a")  # noqa: SIM115 - held for life
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             self._lock.close()
-            raise AlreadyRunning(f"An engine is already running in {self._folder}.") from None
+            raise AlreadyRunning(
+                f"An engine is already running in {self._folder}."
+            ) from None
         self._path, self._note = path, note
         self._cid = folders.source_id()
         self._programme = compile_show(show)
@@ -67,10 +78,13 @@ class Engine:
             self._state = playing.press(show, self._state, tile, time.monotonic())
         self._state = self._with_lamps_on(show, self._state)
         self._programme.warm(p.scene for p in self._state.players)
-        # The link's thread compiles ahead of the frame loop; this is the newest show it knows.
+        # The link's thread compiles ahead of the frame loop; this is the newest show it
+        # knows.
         self._newest = self._programme
         self._saved: PlayState | None = None
-        self._inbox: queue.SimpleQueue[Act | tuple[Programme, Sender | None]] = queue.SimpleQueue()
+        self._inbox: queue.SimpleQueue[Act | tuple[Programme, Sender | None]] = (
+            queue.SimpleQueue()
+        )
         self._closing: Ramp | None = None
         self._ended = False
         self._controls = controls.Controls()
@@ -81,8 +95,15 @@ class Engine:
         self._ports = protocol.Ports({})
         self._nodes = protocol.Nodes()
         self._finder: Finder | None = None
-        self._link = Link(socket_path(self._folder), self._handle, self._tell_state, self._keep_session)
-        self._hub = Hub(self._folder / "midi", self._moved, self._ports_changed, real_midi)
+        self._link = Link(
+            socket_path(self._folder),
+            self._handle,
+            self._tell_state,
+            self._keep_session,
+        )
+        self._hub = Hub(
+            self._folder / "midi", self._moved, self._ports_changed, real_midi
+        )
 
     # the frame loop
 
@@ -119,7 +140,11 @@ class Engine:
         if self._state is not before:
             self._link.state_changed()
         seen = (self._programme.show, self._state)
-        if self._lights_of is None or seen[0] is not self._lights_of[0] or seen[1] is not self._lights_of[1]:
+        if (
+            self._lights_of is None
+            or seen[0] is not self._lights_of[0]
+            or seen[1] is not self._lights_of[1]
+        ):
             self._lights_of = seen
             self._hub.show(controls.lights(*seen))
 
@@ -148,7 +173,9 @@ class Engine:
             self._ended = True
         masters = self._state.masters
         grand = masters.grand * self._closing.at(now)
-        return msgspec.structs.replace(self._state, masters=msgspec.structs.replace(masters, grand=grand))
+        return msgspec.structs.replace(
+            self._state, masters=msgspec.structs.replace(masters, grand=grand)
+        )
 
     def _pulse(self) -> protocol.Pulse:
         clock = self._clock
@@ -169,12 +196,18 @@ class Engine:
 
     @staticmethod
     def _with_lamps_on(show: Show, state: PlayState) -> PlayState:
-        """The state in which the lamps that shall be lit when a show opens are told so."""
+        """The state in which the lamps that shall be lit when a show opens are
+        told so.
+        """
         sent = lamps_on(show, time.monotonic())
-        return msgspec.structs.replace(state, sent=(*state.sent, *sent)) if sent else state
+        return (
+            msgspec.structs.replace(state, sent=(*state.sent, *sent)) if sent else state
+        )
 
     def stop(self, seconds: float = 0.0) -> None:
-        """Fade out within `seconds`, then end. Callable from any thread, and from a signal."""
+        """Fade out within `seconds`, then end. Callable from any thread, and from a
+        signal.
+        """
         if self._closing is None:
             self._closing = Ramp(1.0, 0.0, time.monotonic(), max(seconds, PERIOD / 2))
 
@@ -217,7 +250,9 @@ class Engine:
     def _welcome(self, peer: Peer) -> None:
         state = self._state
         show, path = self._newest.show, self._path
-        welcome = protocol.Welcome(protocol.VERSION, os.getpid(), path, show, state, self._note, self._resumed)
+        welcome = protocol.Welcome(
+            protocol.VERSION, os.getpid(), path, show, state, self._note, self._resumed
+        )
         self._link.reply(peer, welcome)
         self._link.reply(peer, self._ports)
         self._link.reply(peer, self._nodes)
@@ -231,7 +266,9 @@ class Engine:
             and before.show.outputs == show.outputs
             and before.show.name == show.name
         )
-        self._inbox.put((self._newest, None if same else self._new_sender(self._newest)))
+        self._inbox.put(
+            (self._newest, None if same else self._new_sender(self._newest))
+        )
 
     def _find_nodes(self, message: protocol.FindNodes) -> None:
         if self._finder is not None:
@@ -241,24 +278,35 @@ class Engine:
             try:
                 self._finder = Finder(self._nodes_found, message.hosts, message.port)
             except OSError as error:
-                self._nodes = protocol.Nodes((), f"No nodes can be looked for: {error.strerror}.")
+                self._nodes = protocol.Nodes(
+                    (), f"No nodes can be looked for: {error.strerror}."
+                )
                 self._link.notice(self._nodes)
 
     def _nodes_found(self, replies: list[Reply]) -> None:
-        found = tuple(protocol.FoundNode(r.host, r.name, r.outputs, r.report) for r in replies)
+        found = tuple(
+            protocol.FoundNode(r.host, r.name, r.outputs, r.report) for r in replies
+        )
         self._nodes = protocol.Nodes(found)
         self._link.notice(self._nodes)
 
     def _new_sender(self, programme: Programme) -> Sender:
         show = programme.show
-        return Sender(f"Choreon {show.name}", self._cid, show.outputs.values(), programme.rig.universes)
+        return Sender(
+            f"Choreon {show.name}",
+            self._cid,
+            show.outputs.values(),
+            programme.rig.universes,
+        )
 
     def _act_for(self, message: protocol.ToEngine) -> Act | None:
         match message:
             case protocol.Press(tile):
                 return lambda s, t: playing.press(self._programme.show, s, tile, t)
             case protocol.SetLevel(tile, level):
-                return lambda s, t: playing.set_level(self._programme.show, s, tile, level, t)
+                return lambda s, t: playing.set_level(
+                    self._programme.show, s, tile, level, t
+                )
             case protocol.SetMasters(grand, blackout):
                 return lambda s, t: playing.set_masters(s, grand, blackout)
             case protocol.Release(""):
@@ -270,7 +318,9 @@ class Engine:
             case protocol.Untouch(lines=lines, turn=turn):
                 return lambda s, t: playing.turned(playing.untouch(s, lines), turn)
             case protocol.ClearDraft(seconds=seconds, turn=turn):
-                return lambda s, t: playing.turned(playing.clear_draft(s, t, seconds), turn)
+                return lambda s, t: playing.turned(
+                    playing.clear_draft(s, t, seconds), turn
+                )
             case protocol.SetDraft(look=whole, turn=turn):
                 return lambda s, t: playing.turned(playing.set_draft(s, whole), turn)
             case protocol.SetBlind(blind=blind, turn=turn):
@@ -278,7 +328,9 @@ class Engine:
             case protocol.Blink(fixtures, seconds):
                 return lambda s, t: playing.blink(s, fixtures, t, seconds)
             case protocol.SendBytes(key, universe, address, slots, seconds):
-                return lambda s, t: playing.send_bytes(s, key, universe, address, slots, t, seconds)
+                return lambda s, t: playing.send_bytes(
+                    s, key, universe, address, slots, t, seconds
+                )
             case protocol.Restore(state):
                 return lambda s, t: playing.prune(state, t)
         return None
@@ -295,8 +347,14 @@ class Engine:
     # the controllers' threads
 
     def _moved(self, event: Event) -> None:
-        self._inbox.put(lambda s, t: self._controls.apply(self._programme.show, s, event, t))
-        self._link.notice(protocol.Control(event.port, event.kind, event.channel, event.number, event.value))
+        self._inbox.put(
+            lambda s, t: self._controls.apply(self._programme.show, s, event, t)
+        )
+        self._link.notice(
+            protocol.Control(
+                event.port, event.kind, event.channel, event.number, event.value
+            )
+        )
 
     def _ports_changed(self, ports: dict[str, bool], trouble: str) -> None:
         for name, is_open in ports.items():
@@ -308,7 +366,9 @@ class Engine:
 
 def run(show: Show, path: str, note: str = "", opening: Sequence[str] = ()) -> int:
     """Run an engine until it is told to stop; gives the exit code."""
-    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s")
+    logging.basicConfig(
+        level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s"
+    )
     try:
         engine = Engine(show, path, note, opening=opening)
     except AlreadyRunning as error:
@@ -319,6 +379,8 @@ def run(show: Show, path: str, note: str = "", opening: Sequence[str] = ()) -> i
     with contextlib.suppress(OSError):
         os.nice(-5)  # only where the user may
     threading.current_thread().name = "frames"
-    log.info("Choreon %s engine %d plays %s", __version__, os.getpid(), path or show.name)
+    log.info(
+        "Choreon %s engine %d plays %s", __version__, os.getpid(), path or show.name
+    )
     engine.run()
     return 0

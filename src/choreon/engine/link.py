@@ -1,6 +1,8 @@
-"""The engine's socket: takes clients, hands on their messages, and tells windows what goes on.
+"""The engine's socket: takes clients, hands on their messages, and tells windows what
+goes on.
 
-It runs in a thread of its own. A client that does not read, or sends what is no message, costs the engine nothing.
+It runs in a thread of its own. A client that does not read, or sends what is no
+message, costs the engine nothing.
 """
 
 from __future__ import annotations
@@ -32,11 +34,15 @@ class Peer:
         self.out = bytearray()
         self.window = False
         self.stale = False
-        self.deaf = False  # it no longer reads; what it sent before it went may still lie here
+        self.deaf = (
+            False  # it no longer reads; what it sent before it went may still lie here
+        )
 
 
 class Link:
-    """`handle(peer, message)` is called in the link's thread; `latest()` gives the state to tell."""
+    """`handle(peer, message)` is called in the link's thread; `latest()` gives the
+    state to tell.
+    """
 
     def __init__(
         self,
@@ -177,13 +183,18 @@ class Link:
             except BlockingIOError:
                 pass
             except OSError:
-                peer.deaf, peer.stale = True, False  # the end of what it sent is met when that is read
+                peer.deaf, peer.stale = (
+                    True,
+                    False,
+                )  # the end of what it sent is met when that is read
                 peer.out.clear()
         if len(peer.out) > BACKLOG:
             log.warning("client let go: it does not read")
             self._drop(peer)
             return
-        wants = selectors.EVENT_READ | (selectors.EVENT_WRITE if peer.out or peer.stale else 0)
+        wants = selectors.EVENT_READ | (
+            selectors.EVENT_WRITE if peer.out or peer.stale else 0
+        )
         if self._selector.get_key(peer.socket).events != wants:
             self._selector.modify(peer.socket, wants)
 

@@ -8,7 +8,16 @@ import msgspec
 
 from choreon.model.edits import merge_looks
 from choreon.model.show import SLOTS, Look, Page, Show, Tile
-from choreon.render.players import Draft, Identify, Masters, Player, PlayState, Ramp, Sent, Step
+from choreon.render.players import (
+    Draft,
+    Identify,
+    Masters,
+    Player,
+    PlayState,
+    Ramp,
+    Sent,
+    Step,
+)
 
 replace = msgspec.structs.replace
 
@@ -19,7 +28,11 @@ DRAFT_FADE = 0.8  # seconds in which a cleared draft lets go of the stage
 
 def player_id(page: Page, tile: Tile) -> str:
     """The player that a tile drives; the pads of one choice share theirs."""
-    return f"choice:{page.id}:{tile.choice}" if tile.choice and tile.kind == "pad" else f"tile:{tile.id}"
+    return (
+        f"choice:{page.id}:{tile.choice}"
+        if tile.choice and tile.kind == "pad"
+        else f"tile:{tile.id}"
+    )
 
 
 def tile_level(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
@@ -31,13 +44,21 @@ def tile_level(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
 
 
 def press(show: Show, state: PlayState, tile_id: str, now: float) -> PlayState:
-    """Press a pad: on, off, or, within a choice, over to its scene. On a fader: full, or off."""
+    """Press a pad: on, off, or, within a choice, over to its scene. On a fader: full,
+    or off.
+    """
     found = show.tile(tile_id)
     if found is None:
         return state
     page, tile = found
     if tile.kind == "fader":
-        return set_level(show, state, tile_id, 0.0 if tile_level(show, state, page, tile) > 0 else 1.0, now)
+        return set_level(
+            show,
+            state,
+            tile_id,
+            0.0 if tile_level(show, state, page, tile) > 0 else 1.0,
+            now,
+        )
     scene = show.scenes.get(tile.scene)
     if scene is None:
         return state
@@ -45,7 +66,10 @@ def press(show: Show, state: PlayState, tile_id: str, now: float) -> PlayState:
     player = state.player(name)
     if player is None:
         step = Step(scene.id, now, 0.0, 0.0)
-        return _start(state, Player(name, scene.name, (step,), Ramp(0.0, 1.0, now, scene.whole_in)))
+        return _start(
+            state,
+            Player(name, scene.name, (step,), Ramp(0.0, 1.0, now, scene.whole_in)),
+        )
     if player.scene == scene.id and not player.releasing:
         return release(show, state, name, now)
     if player.scene != scene.id:
@@ -57,8 +81,12 @@ def press(show: Show, state: PlayState, tile_id: str, now: float) -> PlayState:
     return _put(state, player)
 
 
-def set_level(show: Show, state: PlayState, tile_id: str, level: float, now: float) -> PlayState:
-    """Set a tile's level, 0…1. A fader at 0 is off; a pad that is on is dimmed, one that is off stays off."""
+def set_level(
+    show: Show, state: PlayState, tile_id: str, level: float, now: float
+) -> PlayState:
+    """Set a tile's level, 0…1. A fader at 0 is off; a pad that is on is dimmed, one
+    that is off stays off.
+    """
     found = show.tile(tile_id)
     if found is None:
         return state
@@ -78,7 +106,8 @@ def set_level(show: Show, state: PlayState, tile_id: str, level: float, now: flo
         return state
     step = Step(scene.id, now, 0.0, 0.0)
     return _start(
-        _without(state, player_id(page, tile)), Player(player_id(page, tile), scene.name, (step,), Ramp(), level)
+        _without(state, player_id(page, tile)),
+        Player(player_id(page, tile), scene.name, (step,), Ramp(), level),
     )
 
 
@@ -88,7 +117,12 @@ def release(show: Show, state: PlayState, name: str, now: float) -> PlayState:
     if player is None or player.releasing:
         return state
     scene = show.scenes.get(player.scene)
-    return _put(state, replace(player, weight=_ramp(player, 0.0, scene.fade_out if scene else 0.0, now)))
+    return _put(
+        state,
+        replace(
+            player, weight=_ramp(player, 0.0, scene.fade_out if scene else 0.0, now)
+        ),
+    )
 
 
 def release_all(show: Show, state: PlayState, now: float) -> PlayState:
@@ -102,7 +136,9 @@ def prune(state: PlayState, now: float) -> PlayState:
     """Forget what has faded out, and the steps that finished fades leave behind."""
     players = tuple(_trim(p, now) for p in state.players if not p.gone(now))
     leaving = tuple(pair for pair in state.draft.leaving if not pair[1].done(now))
-    if all(a is b for a, b in zip(players, state.players, strict=False)) and len(players) == len(state.players):
+    if all(a is b for a, b in zip(players, state.players, strict=False)) and len(
+        players
+    ) == len(state.players):
         players = state.players
     identify = state.identify if state.identify and now < state.identify.until else None
     sent = tuple(s for s in state.sent if now < s.until)
@@ -121,7 +157,9 @@ def _trim(player: Player, now: float) -> Player:
 
 def touch(state: PlayState, look: Look) -> PlayState:
     """Add values to the draft."""
-    return replace(state, draft=replace(state.draft, look=merge_looks(state.draft.look, look)))
+    return replace(
+        state, draft=replace(state.draft, look=merge_looks(state.draft.look, look))
+    )
 
 
 def untouch(state: PlayState, lines: Mapping[str, Sequence[str]]) -> PlayState:
@@ -145,15 +183,25 @@ def clear_draft(state: PlayState, now: float, seconds: float = DRAFT_FADE) -> Pl
     if not state.draft.look:
         return state
     weight = state.draft.shown.at(now)
-    leaving = (*state.draft.leaving[-3:], (state.draft.look, Ramp(weight, 0.0, now, seconds)))
+    leaving = (
+        *state.draft.leaving[-3:],
+        (state.draft.look, Ramp(weight, 0.0, now, seconds)),
+    )
     return replace(state, draft=Draft({}, leaving, state.draft.turn, state.draft.shown))
 
 
-def set_blind(state: PlayState, blind: bool, now: float, seconds: float = DRAFT_FADE) -> PlayState:
+def set_blind(
+    state: PlayState, blind: bool, now: float, seconds: float = DRAFT_FADE
+) -> PlayState:
     """Take the draft off the stage, or bring it there, within `seconds`."""
     if blind == state.draft.blind:
         return state
-    shown = Ramp(state.draft.shown.at(now), 0.0 if blind else 1.0, now, seconds if state.draft.look else 0.0)
+    shown = Ramp(
+        state.draft.shown.at(now),
+        0.0 if blind else 1.0,
+        now,
+        seconds if state.draft.look else 0.0,
+    )
     return replace(state, draft=replace(state.draft, shown=shown))
 
 
@@ -162,7 +210,9 @@ def turned(state: PlayState, turn: int) -> PlayState:
     return replace(state, draft=replace(state.draft, turn=turn)) if turn else state
 
 
-def set_masters(state: PlayState, grand: float | None = None, blackout: bool | None = None) -> PlayState:
+def set_masters(
+    state: PlayState, grand: float | None = None, blackout: bool | None = None
+) -> PlayState:
     """Set the grand master (0…1), blackout, or both."""
     masters = state.masters
     if grand is not None:
@@ -173,7 +223,9 @@ def set_masters(state: PlayState, grand: float | None = None, blackout: bool | N
 
 
 def shift(state: PlayState, seconds: float) -> PlayState:
-    """The same state with every time moved by `seconds`: for a clock that started anew."""
+    """The same state with every time moved by `seconds`: for a clock that
+    started anew.
+    """
     players = tuple(
         replace(
             p,
@@ -182,19 +234,35 @@ def shift(state: PlayState, seconds: float) -> PlayState:
         )
         for p in state.players
     )
-    leaving = tuple((look, replace(r, begin=r.begin + seconds)) for look, r in state.draft.leaving)
+    leaving = tuple(
+        (look, replace(r, begin=r.begin + seconds)) for look, r in state.draft.leaving
+    )
     shown = replace(state.draft.shown, begin=state.draft.shown.begin + seconds)
-    return replace(state, players=players, draft=replace(state.draft, leaving=leaving, shown=shown))
+    return replace(
+        state, players=players, draft=replace(state.draft, leaving=leaving, shown=shown)
+    )
 
 
-def blink(state: PlayState, fixtures: tuple[str, ...], now: float, seconds: float) -> PlayState:
+def blink(
+    state: PlayState, fixtures: tuple[str, ...], now: float, seconds: float
+) -> PlayState:
     """Have fixtures blink for a while; none of them, or no time, ends it."""
-    asked = Identify(fixtures, now, now + min(seconds, LONGEST)) if fixtures and seconds > 0 else None
+    asked = (
+        Identify(fixtures, now, now + min(seconds, LONGEST))
+        if fixtures and seconds > 0
+        else None
+    )
     return replace(state, identify=asked)
 
 
 def send_bytes(
-    state: PlayState, key: str, universe: int, address: int, slots: bytes, now: float, seconds: float
+    state: PlayState,
+    key: str,
+    universe: int,
+    address: int,
+    slots: bytes,
+    now: float,
+    seconds: float,
 ) -> PlayState:
     """Put bytes on slots for a while, in place of what has the same key."""
     kept = tuple(s for s in state.sent if s.key != key)
@@ -211,18 +279,24 @@ def blank() -> PlayState:
 
 
 def _ramp(player: Player, end: float, seconds: float, now: float) -> Ramp:
-    """From where the player's weight is, at the speed that a whole fade in `seconds` has."""
+    """From where the player's weight is, at the speed that a whole fade in `seconds`
+    has.
+    """
     start = player.weight.at(now)
     return Ramp(start, end, now, seconds * abs(end - start))
 
 
 def _start(state: PlayState, player: Player) -> PlayState:
     order = state.started + 1
-    return replace(state, players=(*state.players, replace(player, order=order)), started=order)
+    return replace(
+        state, players=(*state.players, replace(player, order=order)), started=order
+    )
 
 
 def _put(state: PlayState, player: Player) -> PlayState:
-    return replace(state, players=tuple(player if p.id == player.id else p for p in state.players))
+    return replace(
+        state, players=tuple(player if p.id == player.id else p for p in state.players)
+    )
 
 
 def _without(state: PlayState, name: str) -> PlayState:

@@ -1,7 +1,8 @@
 """The messages between engine and window, and how they are framed on the socket.
 
-A message is a length of four bytes, little-endian, and as many bytes of MessagePack. The types check themselves
-when decoded; what does not fit is refused with one line in the log.
+A message is a length of four bytes, little-endian, and as many bytes of MessagePack.
+The types check themselves when decoded; what does not fit is refused with one line in
+the log.
 """
 
 from __future__ import annotations
@@ -108,14 +109,18 @@ class Restore(Message, tag="restore"):
 
 
 class Blink(Message, tag="blink"):
-    """Have fixtures blink above all else for so many seconds; none of them, or 0 seconds, ends it."""
+    """Have fixtures blink above all else for so many seconds; none of them, or 0
+    seconds, ends it.
+    """
 
     fixtures: tuple[str, ...] = ()
     seconds: float = 10.0
 
 
 class SendBytes(Message, tag="bytes"):
-    """Put bytes on slots, past everything, for so many seconds; 0 ends it. What has the same key is replaced."""
+    """Put bytes on slots, past everything, for so many seconds; 0 ends it. What has the
+    same key is replaced.
+    """
 
     key: str
     universe: int
@@ -125,7 +130,9 @@ class SendBytes(Message, tag="bytes"):
 
 
 class FindNodes(Message, tag="find"):
-    """Look for Art-Net nodes, or stop looking. `hosts` are asked directly, `port` is theirs."""
+    """Look for Art-Net nodes, or stop looking. `hosts` are asked directly, `port` is
+    theirs.
+    """
 
     on: bool = True
     hosts: tuple[str, ...] = ()
@@ -142,8 +149,9 @@ class Stop(Message, tag="stop"):
 
 
 class Welcome(Message, tag="welcome"):
-    """Answer to Hello: what this engine is playing. `note`: what the user must be told; `resumed`: it began with what
-    played when an engine ended without being told to."""
+    """Answer to Hello: what this engine is playing. `note`: what the user must be told;
+    `resumed`: it began with what played when an engine ended without being told to.
+    """
 
     version: int
     pid: int
@@ -161,7 +169,9 @@ class State(Message, tag="state"):
 
 
 class Sending(msgspec.Struct):
-    """What one output has done since the start; `trouble` in words, empty while all is well."""
+    """What one output has done since the start; `trouble` in words, empty while all is
+    well.
+    """
 
     id: str
     sent: int
@@ -186,8 +196,10 @@ class Nodes(Message, tag="nodes"):
 
 
 class Pulse(Message, tag="pulse"):
-    """How the engine is, twice a second. Since the last pulse, in milliseconds: `cost` of the dearest frame,
-    `typical` and worst `lateness` of the frames. The counts are since the start."""
+    """How the engine is, twice a second. Since the last pulse, in milliseconds: `cost`
+    of the dearest frame, `typical` and worst `lateness` of the frames. The counts are
+    since the start.
+    """
 
     frames: int
     late: int
@@ -202,7 +214,9 @@ class Pulse(Message, tag="pulse"):
 
 
 class Ports(Message, tag="ports"):
-    """The controllers found: name → whether it is open. `trouble` says why there may be none."""
+    """The controllers found: name → whether it is open. `trouble` says why there may be
+    none.
+    """
 
     ports: dict[str, bool]
     trouble: str = ""
@@ -273,7 +287,9 @@ class Framer:
         self._held = bytearray()
 
     def feed(self, data: bytes) -> list[bytes]:
-        """The bodies complete by now. Raises ValueError where the length cannot be that of a message."""
+        """The bodies complete by now. Raises ValueError where the length cannot be that
+        of a message.
+        """
         self._held += data
         bodies = []
         while len(self._held) >= 4:

@@ -1,7 +1,9 @@
-"""Frames for the screen: a file in shared memory that the engine writes and any number of readers map.
+"""Frames for the screen: a file in shared memory that the engine writes and any number
+of readers map.
 
-Layout, little-endian: magic 4 s, frame number u64 (odd while being written), monotonic time f64, count u32 of
-universes; at 64 their numbers as u32; at 2048 the slots, 512 bytes each.
+Layout, little-endian: magic 4 s, frame number u64 (odd while being written), monotonic
+time f64, count u32 of universes; at 64 their numbers as u32; at 2048 the slots, 512
+bytes each.
 """
 
 from __future__ import annotations
@@ -34,7 +36,9 @@ class Screen:
         finally:
             os.close(handle)
         self._slots = np.frombuffer(self._map, np.uint8)[SLOTS_AT:].reshape(MOST, 512)
-        self._numbers = np.frombuffer(self._map, np.uint32)[NUMBERS_AT // 4 : NUMBERS_AT // 4 + MOST]
+        self._numbers = np.frombuffer(self._map, np.uint32)[
+            NUMBERS_AT // 4 : NUMBERS_AT // 4 + MOST
+        ]
         number = _HEAD.unpack_from(self._map)[1] if self._map[:4] == MAGIC else 0
         self._serial = (number + 1) & ~1
 
@@ -56,13 +60,23 @@ class ScreenReader:
             self._map = mmap.mmap(file.fileno(), SIZE, access=mmap.ACCESS_READ)
 
     def read(self) -> tuple[int, float, dict[int, Bytes]] | None:
-        """Frame number, its time, and universe → slots (512); None where there is none, or one is being written."""
+        """Frame number, its time, and universe → slots (512); None where there is none,
+        or one is being written.
+        """
         for _ in range(4):
             magic, before, when, count = _HEAD.unpack_from(self._map)
             if magic != MAGIC or before & 1 or count > MOST:
                 continue
             numbers = np.frombuffer(self._map, np.uint32, count, NUMBERS_AT).copy()
-            slots = np.frombuffer(self._map, np.uint8, count * 512, SLOTS_AT).reshape(count, 512).copy()
+            slots = (
+                np.frombuffer(self._map, np.uint8, count * 512, SLOTS_AT)
+                .reshape(count, 512)
+                .copy()
+            )
             if _HEAD.unpack_from(self._map)[1] == before:
-                return before // 2, when, dict(zip(numbers.tolist(), slots, strict=True))
+                return (
+                    before // 2,
+                    when,
+                    dict(zip(numbers.tolist(), slots, strict=True)),
+                )
         return None

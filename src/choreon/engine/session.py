@@ -25,7 +25,9 @@ class Session(msgspec.Struct, frozen=True):
 
 
 def boot() -> str:
-    """An id of this machine's running since it was started; monotonic times mean nothing beyond it."""
+    """An id of this machine's running since it was started; monotonic times mean
+    nothing beyond it.
+    """
     try:
         return Path("/proc/sys/kernel/random/boot_id").read_text().strip()
     except OSError:
@@ -48,7 +50,9 @@ def save(show_id: str, state: PlayState) -> None:
 
 
 def load(show_id: str) -> PlayState | None:
-    """What played last with this show, its times fitted to the clock of now; None where nothing is known."""
+    """What played last with this show, its times fitted to the clock of now; None where
+    nothing is known.
+    """
     try:
         session = msgspec.msgpack.decode(path_for(show_id).read_bytes(), type=Session)
     except (OSError, msgspec.DecodeError):

@@ -6,8 +6,10 @@ NEAR = 2.5 / 127
 
 
 class Takeover:
-    """Remembers where each fader stands. One that stands elsewhere than its level moves the level in proportion,
-    so that both reach the end together; from then on they are one."""
+    """Remembers where each fader stands. One that stands elsewhere than its level moves
+    the level in proportion, so that both reach the end together; from then on they are
+    one.
+    """
 
     def __init__(self) -> None:
         self._at: dict[object, float] = {}
@@ -17,8 +19,13 @@ class Takeover:
         before = self._at.get(control)
         self._at[control] = to
         if before is None:
-            # Where it stood is not known. Near the level, or coming up from the bottom, it holds at once.
-            return to if abs(to - level) <= 4 * NEAR or (level == 0.0 and to < 0.3) else level
+            # Where it stood is not known. Near the level, or coming up from the bottom,
+            # it holds at once.
+            return (
+                to
+                if abs(to - level) <= 4 * NEAR or (level == 0.0 and to < 0.3)
+                else level
+            )
         if abs(before - level) <= NEAR or to in (0.0, 1.0):
             return to
         if to > before:
@@ -27,4 +34,8 @@ class Takeover:
 
     def forget(self, port: str) -> None:
         """A controller went away: where its faders stand is not known any more."""
-        self._at = {c: v for c, v in self._at.items() if not (isinstance(c, tuple) and c[0] == port)}
+        self._at = {
+            c: v
+            for c, v in self._at.items()
+            if not (isinstance(c, tuple) and c[0] == port)
+        }

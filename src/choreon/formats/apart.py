@@ -1,5 +1,6 @@
-"""Heavy files in a process of their own, so that the window stays quick and a file that means no good takes nothing
-along: a job goes in by stdin, the answer comes back by stdout, both MessagePack.
+"""Heavy files in a process of their own, so that the window stays quick and a file that
+means no good takes nothing along: a job goes in by stdin, the answer comes back by
+stdout, both MessagePack.
 """
 
 from __future__ import annotations
@@ -64,14 +65,18 @@ AnyJob = ReadType | ReadRig | WriteType | WriteRig | Print
 
 
 class Answer(msgspec.Struct):
-    """What came of a job: its result, encoded; or what is wrong with the file, in words."""
+    """What came of a job: its result, encoded; or what is wrong with the file, in
+    words.
+    """
 
     result: bytes = b""
     wrong: str = ""
 
 
 class Apart:
-    """Does one job in a process of its own. `run` may be called in any thread, `kill` in another."""
+    """Does one job in a process of its own. `run` may be called in any thread, `kill`
+    in another.
+    """
 
     def __init__(self, job: AnyJob) -> None:
         self._job = job
@@ -79,24 +84,33 @@ class Apart:
         self._killed = False
 
     def run(self) -> bytes:
-        """The job's encoded result. Raises FormatError with the file's fault, or where it took beyond all measure."""
+        """The job's encoded result. Raises FormatError with the file's fault, or where
+        it took beyond all measure.
+        """
         command = [sys.executable, "-m", "choreon.formats.apart"]
         pipe = subprocess.PIPE
-        self._process = subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=subprocess.DEVNULL)
+        self._process = subprocess.Popen(
+            command, stdin=pipe, stdout=pipe, stderr=subprocess.DEVNULL
+        )
         if self._killed:
             self._process.kill()
         try:
-            out, _ = self._process.communicate(msgspec.msgpack.encode(self._job), PATIENCE)
+            out, _ = self._process.communicate(
+                msgspec.msgpack.encode(self._job), PATIENCE
+            )
         except subprocess.TimeoutExpired:
             self._process.kill()
             self._process.communicate()
             raise FormatError(
-                f"It took more than {PATIENCE:.0f} seconds and was given up. Nothing was changed."
+                f"It took more than {PATIENCE:.0f} seconds and was given up. "
+                "Nothing was changed."
             ) from None
         try:
             answer = msgspec.msgpack.decode(out, type=Answer)
         except msgspec.DecodeError:
-            raise FormatError("It asked for more memory than can be sensible, and was given up.") from None
+            raise FormatError(
+                "It asked for more memory than can be sensible, and was given up."
+            ) from None
         if answer.wrong:
             raise FormatError(answer.wrong)
         return answer.result
@@ -138,7 +152,10 @@ def main() -> int:
     except FormatError as error:
         answer.wrong = str(error)
     except MemoryError:
-        answer.wrong = "It asked for more memory than can be sensible, and was given up. Nothing was changed."
+        answer.wrong = (
+            "It asked for more memory than can be sensible, and was "
+            "given up. Nothing was changed."
+        )
     sys.stdout.buffer.write(msgspec.msgpack.encode(answer))
     return 0
 

@@ -1,4 +1,6 @@
-"""Keeps a show on disk while it is edited: no save button, no waiting, and a copy elsewhere where the disk refuses."""
+"""Keeps a show on disk while it is edited: no save button, no waiting, and a copy
+elsewhere where the disk refuses.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ from choreon.model.show import Show
 
 
 class Kept(msgspec.Struct, frozen=True):
-    """How the last writing went: when (wall clock), where to, and what the user must know."""
+    """How the last writing went: when (wall clock), where to, and what the user must
+    know.
+    """
 
     when: float
     path: Path
@@ -38,9 +42,13 @@ def newer_rescue(path: Path) -> Path | None:
 
 
 class Autosave:
-    """Writes the newest show within `delay` seconds of its edit, in a thread of its own."""
+    """Writes the newest show within `delay` seconds of its edit, in a thread of its
+    own.
+    """
 
-    def __init__(self, path: Path, done: Callable[[Kept], None], delay: float = 0.25) -> None:
+    def __init__(
+        self, path: Path, done: Callable[[Kept], None], delay: float = 0.25
+    ) -> None:
         self.path = path
         self._done = done
         self._delay = delay
@@ -60,7 +68,9 @@ class Autosave:
     def flush(self, timeout: float = 10.0) -> bool:
         """Wait until all is written; False where that took longer."""
         with self._changed:
-            return self._changed.wait_for(lambda: self._waiting is None and not self._busy, timeout)
+            return self._changed.wait_for(
+                lambda: self._waiting is None and not self._busy, timeout
+            )
 
     def close(self) -> None:
         """Write what waits and end."""
@@ -98,8 +108,15 @@ def save(path: Path, show: Show) -> Kept:
         copy = rescue_path(path)
         try:
             showfile.write(copy, show)
-            return Kept(time.time(), copy, f"{path.parent} cannot be written ({why}). A copy is kept in {copy}.")
+            return Kept(
+                time.time(),
+                copy,
+                f"{path.parent} cannot be written ({why}). A copy is kept in {copy}.",
+            )
         except Exception as second:
             also = getattr(second, "strerror", None) or str(second)
-            text = f"Nothing can be written: {why}; nor to {copy.parent} ({also}). Free some space; the show goes on."
+            text = (
+                f"Nothing can be written: {why}; nor to {copy.parent} ({also}). "
+                "Free some space; the show goes on."
+            )
             return Kept(0.0, path, text)

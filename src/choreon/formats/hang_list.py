@@ -1,4 +1,6 @@
-"""The hang list as CSV, out and in. Columns are found by their names; a bad row is told, the good ones are taken."""
+"""The hang list as CSV, out and in. Columns are found by their names; a bad row is
+told, the good ones are taken.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,15 @@ ALSO = {
     "type": ("fixturetype", "kind", "model", "instrument", "lamp"),
     "mode": ("dmxmode", "personality"),
     "universe": ("univ", "uni", "dmxuniverse", "u"),
-    "address": ("addr", "dmx", "start", "startaddress", "dmxaddress", "dmxstart", "patch"),
+    "address": (
+        "addr",
+        "dmx",
+        "start",
+        "startaddress",
+        "dmxaddress",
+        "dmxstart",
+        "patch",
+    ),
     "x": ("xm", "posx", "positionx", "across"),
     "y": ("ym", "posy", "positiony", "upstage", "depth"),
     "z": ("zm", "posz", "positionz", "height", "trim"),
@@ -72,7 +82,9 @@ class HangList(msgspec.Struct, frozen=True):
 
 
 def write(show: Show) -> str:
-    """The hang list: UTF-8 text with commas, a line for each fixture, metres and degrees."""
+    """The hang list: UTF-8 text with commas, a line for each fixture, metres and
+    degrees.
+    """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")  # RFC 4180
     writer.writerow(COLUMNS)
@@ -80,7 +92,13 @@ def write(show: Show) -> str:
         kind = show.types.get(f.type)
         turns = (f.hanging.yaw, f.hanging.pitch, f.hanging.roll)
         numbers = [f"{v:g}" for v in (f.place.x, f.place.y, f.place.z, *turns)]
-        what = [f.number or "", _plain(f.name), _plain(f.short), _plain(kind.label if kind else f.type), _plain(f.mode)]
+        what = [
+            f.number or "",
+            _plain(f.name),
+            _plain(f.short),
+            _plain(kind.label if kind else f.type),
+            _plain(f.mode),
+        ]
         writer.writerow([*what, f.universe, f.address, *numbers, _plain(f.note), f.id])
     return out.getvalue()
 
@@ -90,11 +108,14 @@ def _plain(text: str) -> str:
     return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t") else text
 
 
-def read(data: bytes, show: Show, kinds: Mapping[str, FixtureType], name: str = "the list") -> HangList:
-    """Take a hang list into the show. Rows are matched with fixtures by id, else by name; others are hung.
+def read(
+    data: bytes, show: Show, kinds: Mapping[str, FixtureType], name: str = "the list"
+) -> HangList:
+    """Take a hang list into the show. Rows are matched with fixtures by id, else by
+    name; others are hung.
 
-    Comma, semicolon and tab part the columns; UTF-8, UTF-16 and Windows-1252 are read. Raises FormatError where the
-    whole is no list of fixtures.
+    Comma, semicolon and tab part the columns; UTF-8, UTF-16 and Windows-1252 are read.
+    Raises FormatError where the whole is no list of fixtures.
     """
     if len(data) > MOST_BYTES:
         raise FormatError(f"{name} has {len(data) >> 20} MB; a hang list has not.")
@@ -105,7 +126,10 @@ def read(data: bytes, show: Show, kinds: Mapping[str, FixtureType], name: str = 
     columns, unknown = _columns(rows[0][1])
     if not {"type", "name", "id"} & set(columns) or len(columns) < 2:
         known = ", ".join(COLUMNS)
-        raise FormatError(f"{name} has no columns that are known here. Its first line has to name them, as: {known}.")
+        raise FormatError(
+            f"{name} has no columns that are known here. Its first line has to "
+            f"name them, as: {known}."
+        )
     return _Reader(show, kinds).take(columns, rows[1:], unknown)
 
 
@@ -128,16 +152,24 @@ def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
             if any(cell.strip() for cell in row):
                 found.append((reader.line_num, row))
             if len(found) > MOST_ROWS:
-                raise FormatError(f"{name} has more than {MOST_ROWS} rows; a hang list has not.")
+                raise FormatError(
+                    f"{name} has more than {MOST_ROWS} rows; a hang list has not."
+                )
     except csv.Error as error:
-        raise FormatError(f"{name} cannot be read as a list from line {reader.line_num} on ({error}).") from None
+        raise FormatError(
+            f"{name} cannot be read as a list from line {reader.line_num} on ({error})."
+        ) from None
     if not found:
         raise FormatError(f"{name} is empty.")
     return found
 
 
 def _columns(header: list[str]) -> tuple[dict[str, int], tuple[str, ...]]:
-    names = {alias: column for column, aliases in ALSO.items() for alias in (column, *aliases)}
+    names = {
+        alias: column
+        for column, aliases in ALSO.items()
+        for alias in (column, *aliases)
+    }
     found: dict[str, int] = {}
     unknown = []
     for i, cell in enumerate(header):
@@ -158,21 +190,39 @@ class _Reader:
         self.show = show
         self.kinds = {**kinds, **show.types}
         self.by_label = {k.label.casefold(): k for k in self.kinds.values()}
-        self.by_label |= {k.name.casefold(): k for k in self.kinds.values() if k.name.casefold() not in self.by_label}
+        self.by_label |= {
+            k.name.casefold(): k
+            for k in self.kinds.values()
+            if k.name.casefold() not in self.by_label
+        }
         self.by_name = {f.name.casefold(): f.id for f in show.fixtures.values()}
         self.added: list[str] = []
         self.changed: list[str] = []
 
-    def take(self, columns: dict[str, int], rows: list[tuple[int, list[str]]], unknown: tuple[str, ...]) -> HangList:
+    def take(
+        self,
+        columns: dict[str, int],
+        rows: list[tuple[int, list[str]]],
+        unknown: tuple[str, ...],
+    ) -> HangList:
         bad = []
         for line, cells in rows:
-            given = {c: cells[i].strip() for c, i in columns.items() if i < len(cells) and cells[i].strip()}
-            given = {c: v.removeprefix("'") if v[:2] in ("'=", "'+", "'-", "'@") else v for c, v in given.items()}
+            given = {
+                c: cells[i].strip()
+                for c, i in columns.items()
+                if i < len(cells) and cells[i].strip()
+            }
+            given = {
+                c: v.removeprefix("'") if v[:2] in ("'=", "'+", "'-", "'@") else v
+                for c, v in given.items()
+            }
             try:
                 self._row(given)
             except _Bad as error:
                 bad.append(Row(line, str(error)))
-        return HangList(self.show, tuple(self.added), tuple(self.changed), tuple(bad), unknown)
+        return HangList(
+            self.show, tuple(self.added), tuple(self.changed), tuple(bad), unknown
+        )
 
     def _row(self, given: dict[str, str]) -> None:
         known = given.get("id", "") if given.get("id") in self.show.fixtures else ""
@@ -181,7 +231,10 @@ class _Reader:
         fields = self._fields(given)
         if known:
             before = self.show.fixtures[known]
-            fields |= {"type": kind.id if kind else before.type, "mode": mode or before.mode}
+            fields |= {
+                "type": kind.id if kind else before.type,
+                "mode": mode or before.mode,
+            }
             made = self._with(before, fields)
             if made != before:
                 self.changed.append(known)
@@ -195,41 +248,71 @@ class _Reader:
         self.show = edits.put(self.show, "fixtures", made)
         self.by_name[made.name.casefold()] = made.id
 
-    def _type(self, given: dict[str, str], known: Fixture | None) -> tuple[FixtureType | None, str]:
+    def _type(
+        self, given: dict[str, str], known: Fixture | None
+    ) -> tuple[FixtureType | None, str]:
         if "type" not in given:
             kind = self.kinds.get(known.type) if known else None
         else:
-            kind = self.kinds.get(given["type"]) or self.by_label.get(given["type"].casefold())
+            kind = self.kinds.get(given["type"]) or self.by_label.get(
+                given["type"].casefold()
+            )
             if kind is None:
                 raise _Bad(f"the type “{given['type']}” is not in the library")
         if kind is None or "mode" not in given:
             same = known is not None and kind is not None and known.type == kind.id
-            return kind, (known.mode if same and known else kind.modes[0].name if kind and kind.modes else "")
+            return kind, (
+                known.mode
+                if same and known
+                else kind.modes[0].name
+                if kind and kind.modes
+                else ""
+            )
         wanted = given["mode"].casefold()
         for mode in kind.modes:
             if wanted in (mode.name.casefold(), str(mode.footprint)):
                 return kind, mode.name
-        raise _Bad(f"{kind.label} has no mode “{given['mode']}”; it has {', '.join(m.name for m in kind.modes)}")
+        raise _Bad(
+            f"{kind.label} has no mode “{given['mode']}”; it has "
+            f"{', '.join(m.name for m in kind.modes)}"
+        )
 
     def _fields(self, given: dict[str, str]) -> dict[str, Any]:
-        fields: dict[str, Any] = {n: given[n] for n in ("name", "short", "note") if n in given}
-        if "address" in given and (both := re.fullmatch(r"(\d+)\s*[./:\-]\s*(0*[1-9]\d*)", given["address"])):
+        fields: dict[str, Any] = {
+            n: given[n] for n in ("name", "short", "note") if n in given
+        }
+        if "address" in given and (
+            both := re.fullmatch(r"(\d+)\s*[./:\-]\s*(0*[1-9]\d*)", given["address"])
+        ):
             given = {**given, "universe": both.group(1), "address": both.group(2)}
-        for name, low, high in (("universe", 1, MAX_UNIVERSE), ("address", 1, SLOTS), ("number", 0, 999_999)):
+        for name, low, high in (
+            ("universe", 1, MAX_UNIVERSE),
+            ("address", 1, SLOTS),
+            ("number", 0, 999_999),
+        ):
             if name in given:
                 fields[name] = self._whole(name, given[name], low, high)
         place = {n: self._metres(n, given[n]) for n in "xyz" if n in given}
-        turn = {n: self._metres(n, given[n]) for n in ("yaw", "pitch", "roll") if n in given}
+        turn = {
+            n: self._metres(n, given[n]) for n in ("yaw", "pitch", "roll") if n in given
+        }
         return fields | {"place": place, "hanging": turn}
 
     def _whole(self, name: str, text: str, low: int, high: int) -> int:
-        if not re.fullmatch(r"\d{1,9}(\.0+)?", text) or not low <= int(float(text)) <= high:
-            raise _Bad(f"the {name} “{text[:40]}” is not a whole number within {low}…{high}")
+        if (
+            not re.fullmatch(r"\d{1,9}(\.0+)?", text)
+            or not low <= int(float(text)) <= high
+        ):
+            raise _Bad(
+                f"the {name} “{text[:40]}” is not a whole number within {low}…{high}"
+            )
         return int(float(text))
 
     def _metres(self, name: str, text: str) -> float:
         try:
-            value = float(text.replace(",", ".").removesuffix("m").removesuffix("°").strip())
+            value = float(
+                text.replace(",", ".").removesuffix("m").removesuffix("°").strip()
+            )
         except ValueError:
             raise _Bad(f"{name} “{text[:40]}” is not a number") from None
         if not math.isfinite(value) or abs(value) > 1000:
@@ -253,9 +336,15 @@ class _Reader:
         if address is None:
             raise _Bad(f"universe {universe} has no room for another {kind.label}")
         place = Place(**{"z": self.show.room.height, **fields["place"]})
-        show, (made,) = edits.hang(self.show, kind, mode, 1, universe, address, places=[place])
+        show, (made,) = edits.hang(
+            self.show, kind, mode, 1, universe, address, places=[place]
+        )
         one = show.fixtures[made]
-        plain = {n: v for n, v in fields.items() if n not in ("place", "hanging", "universe", "address")}
+        plain = {
+            n: v
+            for n, v in fields.items()
+            if n not in ("place", "hanging", "universe", "address")
+        }
         if "name" in plain:
             plain["id"] = edits.fresh_id(plain["name"], self.show.fixtures)
         if plain.get("short") in {f.short for f in self.show.fixtures.values()}:

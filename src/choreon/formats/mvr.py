@@ -47,10 +47,17 @@ def write(show: Show) -> bytes:
     writer.provider, writer.provider_version = "Choreon", "1"
     writer.xml_root.set("provider", "Choreon")
     writer.xml_root.set("providerVersion", "1")
-    files = {i: f"{re.sub(r'[^A-Za-z0-9@._ -]', '_', k.label)}@{i}.gdtf" for i, k in show.types.items()}
-    fixtures = [_fixture(show, f, files.get(f.type, f.type)) for f in show.fixtures.values()]
+    files = {
+        i: f"{re.sub(r'[^A-Za-z0-9@._ -]', '_', k.label)}@{i}.gdtf"
+        for i, k in show.types.items()
+    }
+    fixtures = [
+        _fixture(show, f, files.get(f.type, f.type)) for f in show.fixtures.values()
+    ]
     children = pymvr.ChildList(fixtures=fixtures)
-    layer = pymvr.Layer(name=show.name or "Rig", uuid=_uuid("layer", show.id), child_list=children)
+    layer = pymvr.Layer(
+        name=show.name or "Rig", uuid=_uuid("layer", show.id), child_list=children
+    )
     writer.serialize_scene(pymvr.Scene(layers=pymvr.Layers(layers=[layer])))
     with tempfile.TemporaryDirectory() as folder:
         for i in {f.type for f in show.fixtures.values()} & set(files):
@@ -69,8 +76,12 @@ def _uuid(sort: str, name: str) -> str:
 def _fixture(show: Show, fixture: Fixture, file: str) -> pymvr.Fixture:
     turn, place = matrix_of(fixture.hanging), fixture.place
     columns = [[turn[i][j] for i in range(3)] for j in range(3)]
-    matrix = pymvr.Matrix([*columns, [MILLI * place.x, MILLI * place.y, MILLI * place.z]])
-    address = pymvr.Address(dmx_break=0, universe=fixture.universe, address=fixture.address)
+    matrix = pymvr.Matrix(
+        [*columns, [MILLI * place.x, MILLI * place.y, MILLI * place.z]]
+    )
+    address = pymvr.Address(
+        dmx_break=0, universe=fixture.universe, address=fixture.address
+    )
     number = str(fixture.number) if fixture.number else fixture.short
     return pymvr.Fixture(
         name=fixture.name,
@@ -84,8 +95,11 @@ def _fixture(show: Show, fixture: Fixture, file: str) -> pymvr.Fixture:
     )
 
 
-def read(data: bytes, show: Show, kinds: Mapping[str, FixtureType], name: str = "the file") -> Rigged:
-    """Hang what an MVR file holds. A fixture that came from this show before is changed, by its UUID.
+def read(
+    data: bytes, show: Show, kinds: Mapping[str, FixtureType], name: str = "the file"
+) -> Rigged:
+    """Hang what an MVR file holds. A fixture that came from this show before is
+    changed, by its UUID.
 
     Raises FormatError.
     """
@@ -96,11 +110,20 @@ def read(data: bytes, show: Show, kinds: Mapping[str, FixtureType], name: str = 
         try:
             with contextlib.redirect_stdout(io.StringIO()):
                 found = pymvr.GeneralSceneDescription(io.BytesIO(data))
-                fixtures = list(_fixtures(found.scene)) if getattr(found, "scene", None) else []
+                fixtures = (
+                    list(_fixtures(found.scene))
+                    if getattr(found, "scene", None)
+                    else []
+                )
         except RecursionError:
             raise FormatError(f"{name} nests its groups without end.") from None
-        except Exception as error:  # whatever a file makes the library raise is the file's fault
-            raise FormatError(f"{name} does not keep to the standard: {type(error).__name__}, {error}.") from None
+        except (
+            Exception
+        ) as error:  # whatever a file makes the library raise is the file's fault
+            raise FormatError(
+                f"{name} does not keep to the standard: {type(error).__name__}, "
+                f"{error}."
+            ) from None
         if not fixtures:
             raise FormatError(f"{name} holds no fixtures.")
         return _Reader(show, kinds, archive, name).take(fixtures)
@@ -109,7 +132,9 @@ def read(data: bytes, show: Show, kinds: Mapping[str, FixtureType], name: str = 
 def _fixtures(scene: Any) -> Iterator[tuple[Any, Matrix]]:
     for layer in scene.layers:
         if layer.child_list:
-            yield from _children(layer.child_list, _times(HERE, _matrix(layer.matrix)), 0)
+            yield from _children(
+                layer.child_list, _times(HERE, _matrix(layer.matrix)), 0
+            )
 
 
 def _children(children: Any, at: Matrix, depth: int) -> Iterator[tuple[Any, Matrix]]:
@@ -120,28 +145,48 @@ def _children(children: Any, at: Matrix, depth: int) -> Iterator[tuple[Any, Matr
         yield fixture, here
         if fixture.child_list:
             yield from _children(fixture.child_list, here, depth + 1)
-    for sort in (children.group_objects, children.trusses, children.scene_objects, children.supports):
+    for sort in (
+        children.group_objects,
+        children.trusses,
+        children.scene_objects,
+        children.supports,
+    ):
         for one in sort:
             if one.child_list:
-                yield from _children(one.child_list, _times(at, _matrix(one.matrix)), depth + 1)
+                yield from _children(
+                    one.child_list, _times(at, _matrix(one.matrix)), depth + 1
+                )
 
 
 def _matrix(found: Any) -> Matrix:
     u, v, w, o = ([float(x) for x in line[:3]] for line in found.matrix)
     if not all(math.isfinite(x) for line in (u, v, w, o) for x in line):
         raise FormatError("A matrix in the file holds what is no number.")
-    return ((u[0], v[0], w[0]), (u[1], v[1], w[1]), (u[2], v[2], w[2])), (o[0], o[1], o[2])
+    return ((u[0], v[0], w[0]), (u[1], v[1], w[1]), (u[2], v[2], w[2])), (
+        o[0],
+        o[1],
+        o[2],
+    )
 
 
 def _times(a: Matrix, b: Matrix) -> Matrix:
     (r, t), (s, q) = a, b
-    turn = tuple(tuple(sum(r[i][k] * s[k][j] for k in range(3)) for j in range(3)) for i in range(3))
+    turn = tuple(
+        tuple(sum(r[i][k] * s[k][j] for k in range(3)) for j in range(3))
+        for i in range(3)
+    )
     place = tuple(t[i] + sum(r[i][k] * q[k] for k in range(3)) for i in range(3))
     return turn, place  # type: ignore[return-value]
 
 
 class _Reader:
-    def __init__(self, show: Show, kinds: Mapping[str, FixtureType], archive: zipfile.ZipFile, name: str) -> None:
+    def __init__(
+        self,
+        show: Show,
+        kinds: Mapping[str, FixtureType],
+        archive: zipfile.ZipFile,
+        name: str,
+    ) -> None:
         self.show, self.archive, self.name = show, archive, name
         self.kinds = {**kinds, **show.types}
         self.files: dict[str, FixtureType | None] = {}
@@ -153,7 +198,9 @@ class _Reader:
     def take(self, fixtures: list[tuple[Any, Matrix]]) -> Rigged:
         for fixture, at in fixtures:
             self._fixture(fixture, at)
-        return Rigged(self.show, tuple(self.added), tuple(self.changed), tuple(self.notes))
+        return Rigged(
+            self.show, tuple(self.added), tuple(self.changed), tuple(self.notes)
+        )
 
     def _fixture(self, found: Any, at: Matrix) -> None:
         spec = (found.gdtf_spec or "").strip()
@@ -182,13 +229,22 @@ class _Reader:
             names = {f.name for f in self.show.fixtures.values()}
             shorts = {f.short for f in self.show.fixtures.values()}
             called = edits.fresh_name(name, names)
-            short = edits.fresh_name(re.sub(r"[^a-z0-9]", "", called.lower())[:12] or "f", shorts).replace(" ", "-")
-            made = Fixture(id=edits.fresh_id(called, self.show.fixtures), name=called, short=short, **fields)
+            short = edits.fresh_name(
+                re.sub(r"[^a-z0-9]", "", called.lower())[:12] or "f", shorts
+            ).replace(" ", "-")
+            made = Fixture(
+                id=edits.fresh_id(called, self.show.fixtures),
+                name=called,
+                short=short,
+                **fields,
+            )
             self.added.append(made.id)
         self.show = edits.put(self.show, "fixtures", made)
 
     def _kind(self, spec: str) -> FixtureType | None:
-        """The type that a fixture names: of the file, else of the show or the library."""
+        """The type that a fixture names: of the file, else of the show or the
+        library.
+        """
         if spec in self.files:
             return self.files[spec]
         found = None
@@ -196,19 +252,31 @@ class _Reader:
         path = names.get(spec.lower()) or names.get(f"{spec.lower()}.gdtf")
         if path:
             try:
-                imported = gdtf.read(package.member(self.archive, path, self.name), path)
+                imported = gdtf.read(
+                    package.member(self.archive, path, self.name), path
+                )
                 found = self.kinds.get(imported.kind.id)
                 found = found if found == imported.kind else self._apart(imported.kind)
-                self.notes.update(dict.fromkeys(f"{path}: {note}" for note in imported.notes))
+                self.notes.update(
+                    dict.fromkeys(f"{path}: {note}" for note in imported.notes)
+                )
             except FormatError as error:
                 self.notes[f"The type {path} could not be read: {error}"] = None
         else:
             stem = spec.removesuffix(".gdtf").casefold()
             plain = stem.replace("@", " ")
-            found = next((k for k in self.kinds.values() if k.label.casefold() == plain or k.id == stem), None)
+            found = next(
+                (
+                    k
+                    for k in self.kinds.values()
+                    if k.label.casefold() == plain or k.id == stem
+                ),
+                None,
+            )
             if found is None:
                 self.notes[
-                    f"The type {spec or 'of some fixtures'} is not in the file; its fixtures cannot be lit yet."
+                    f"The type {spec or 'of some fixtures'} is not in the file; "
+                    "its fixtures cannot be lit yet."
                 ] = None
         self.files[spec] = found
         return found
@@ -223,20 +291,31 @@ class _Reader:
     def _mode(self, kind: FixtureType | None, wanted: str, name: str) -> str:
         if kind is None or kind.mode(wanted) is not None:
             return wanted
-        self.notes[f"{name}: {kind.label} has no mode “{wanted}”; {kind.modes[0].name} was taken."] = None
+        self.notes[
+            f"{name}: {kind.label} has no mode “{wanted}”; {kind.modes[0].name} "
+            "was taken."
+        ] = None
         return kind.modes[0].name
 
     def _address(self, found: Any, name: str) -> tuple[int, int]:
         addresses = found.addresses.addresses if found.addresses else []
         if not addresses:
             free = patch.next_free(self.show, 1, 1)
-            self.notes[f"{name} has no address; it was put on the first free slot of universe 1."] = None
+            self.notes[
+                f"{name} has no address; it was put on the first free slot of "
+                "universe 1."
+            ] = None
             return 1, free or 1
         if len(addresses) > 1:
-            self.notes[f"{name} has {len(addresses)} addresses; only the first was taken."] = None
+            self.notes[
+                f"{name} has {len(addresses)} addresses; only the first was taken."
+            ] = None
         first = addresses[0]
         universe, address = int(first.universe or 1), int(first.address or 1)
         if not (1 <= universe <= MAX_UNIVERSE and 1 <= address <= SLOTS):
-            self.notes[f"{name}: the address {universe}.{address} does not exist; it was put on 1.1."] = None
+            self.notes[
+                f"{name}: the address {universe}.{address} does not exist; it was "
+                "put on 1.1."
+            ] = None
             return 1, 1
         return universe, address

@@ -17,38 +17,72 @@ MOST_RATIO = 400  # unpacked to packed, for members of more than a megabyte
 
 
 class FormatError(Exception):
-    """A file that cannot be read. The text says what is wrong with it and what to do."""
+    """A file that cannot be read. The text says what is wrong with it and what
+    to do.
+    """
 
 
 def open_zip(data: bytes, name: str) -> zipfile.ZipFile:
-    """The zip in `data`. Raises FormatError where it is none, would unpack without end, or would leave its folder."""
+    """The zip in `data`. Raises FormatError where it is none, would unpack without end,
+    or would leave its folder.
+    """
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, ValueError, NotImplementedError) as error:
-        raise FormatError(f"{name} is not a zip file, as it should be ({error}). Nothing was changed.") from None
+    except (
+        zipfile.BadZipFile,
+        zipfile.LargeZipFile,
+        EOFError,
+        ValueError,
+        NotImplementedError,
+    ) as error:
+        raise FormatError(
+            f"{name} is not a zip file, as it should be ({error}). Nothing was changed."
+        ) from None
     members = archive.infolist()
     if len(members) > MOST_FILES:
-        raise FormatError(f"{name} holds {len(members)} files; more than {MOST_FILES} are not opened.")
+        raise FormatError(
+            f"{name} holds {len(members)} files; more than {MOST_FILES} are not opened."
+        )
     if sum(m.file_size for m in members) > MOST_BYTES:
-        raise FormatError(f"{name} would unpack to more than {MOST_BYTES >> 20} MB and was not opened.")
+        raise FormatError(
+            f"{name} would unpack to more than {MOST_BYTES >> 20} MB and was "
+            "not opened."
+        )
     for member in members:
         path = PurePosixPath(member.filename.replace("\\", "/"))
         if path.is_absolute() or ".." in path.parts or ":" in member.filename:
-            raise FormatError(f"{name} holds a file that would lie outside of it ({member.filename}); not opened.")
-        if member.file_size > 1 << 20 and member.file_size > MOST_RATIO * max(1, member.compress_size):
-            raise FormatError(f"{name} holds {member.filename}, which unpacks beyond all measure; not opened.")
+            raise FormatError(
+                f"{name} holds a file that would lie outside of it "
+                f"({member.filename}); not opened."
+            )
+        if member.file_size > 1 << 20 and member.file_size > MOST_RATIO * max(
+            1, member.compress_size
+        ):
+            raise FormatError(
+                f"{name} holds {member.filename}, which unpacks beyond all "
+                "measure; not opened."
+            )
     return archive
 
 
-def member(archive: zipfile.ZipFile, path: str, name: str, limit: int = MOST_XML) -> bytes:
-    """One file of the zip. Raises FormatError where it is missing, too large or damaged."""
+def member(
+    archive: zipfile.ZipFile, path: str, name: str, limit: int = MOST_XML
+) -> bytes:
+    """One file of the zip. Raises FormatError where it is missing, too large or
+    damaged.
+    """
     try:
         info = archive.getinfo(path)
         if info.file_size > limit:
-            raise FormatError(f"{path} in {name} has {info.file_size >> 20} MB, more than can be sensible.")
+            raise FormatError(
+                f"{path} in {name} has {info.file_size >> 20} MB, more than can be "
+                "sensible."
+            )
         return archive.read(info)
     except KeyError:
-        raise FormatError(f"{name} holds no {path}. It is another kind of file, or incomplete.") from None
+        raise FormatError(
+            f"{name} holds no {path}. It is another kind of file, or incomplete."
+        ) from None
     except FormatError:
         raise
     except Exception as error:  # zlib.error has no common base with the others
@@ -60,10 +94,17 @@ def parse_xml(data: bytes, path: str, name: str) -> Element:
     try:
         root: Element = ElementTree.fromstring(data.rstrip(b"\0"), forbid_dtd=True)
     except DefusedXmlException:
-        raise FormatError(f"{path} in {name} defines entities of its own, which is not allowed; not opened.") from None
+        raise FormatError(
+            f"{path} in {name} defines entities of its own, which is not allowed; "
+            "not opened."
+        ) from None
     except Exception as error:  # expat and codecs raise what they like
-        raise FormatError(f"{path} in {name} is broken XML ({error}). Ask its maker for a whole file.") from None
+        raise FormatError(
+            f"{path} in {name} is broken XML ({error}). Ask its maker for a whole file."
+        ) from None
     count = sum(1 for _ in root.iter())
     if count > MOST_ELEMENTS:
-        raise FormatError(f"{path} in {name} has {count} elements, more than can be sensible.")
+        raise FormatError(
+            f"{path} in {name} has {count} elements, more than can be sensible."
+        )
     return root

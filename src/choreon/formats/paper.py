@@ -1,4 +1,6 @@
-"""The rig on paper, black on white: hang list, universes, address slips to cut out, plan. PDF, A4."""
+"""The rig on paper, black on white: hang list, universes, address slips to cut out,
+plan. PDF, A4.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ PARTS = ("hang list", "universes", "slips", "plan")
 
 
 class Paper:
-    """Writes PDFs of a show. `fonts`: regular and bold TTF files; without them the PDF's own Helvetica."""
+    """Writes PDFs of a show. `fonts`: regular and bold TTF files; without them the
+    PDF's own Helvetica.
+    """
 
     def __init__(self, show: Show, fonts: tuple[Path, Path] | None = None) -> None:
         self.show = show
@@ -41,15 +45,26 @@ class Paper:
         self.canvas.setTitle(f"{self.show.name}: {', '.join(parts)}")
         self.canvas.setCreator("Choreon")
         for part in parts:
-            {"hang list": self._hang_list, "universes": self._universes, "slips": self._slips, "plan": self._plan}[
-                part
-            ]()
+            {
+                "hang list": self._hang_list,
+                "universes": self._universes,
+                "slips": self._slips,
+                "plan": self._plan,
+            }[part]()
         self.canvas.save()
         return buffer.getvalue()
 
     # words
 
-    def _text(self, x: float, y: float, text: str, size: float = 9, bold: bool = False, width: float = 0.0) -> None:
+    def _text(
+        self,
+        x: float,
+        y: float,
+        text: str,
+        size: float = 9,
+        bold: bool = False,
+        width: float = 0.0,
+    ) -> None:
         """One line, cut short with an ellipsis where it is wider than `width`."""
         font = self.bold if bold else self.plain
         if width and stringWidth(text, font, size) > width:
@@ -59,7 +74,9 @@ class Paper:
         self.canvas.setFont(font, size)
         self.canvas.drawString(x, y, text)
 
-    def _centre(self, x: float, y: float, text: str, size: float, bold: bool = False) -> None:
+    def _centre(
+        self, x: float, y: float, text: str, size: float, bold: bool = False
+    ) -> None:
         self.canvas.setFont(self.bold if bold else self.plain, size)
         self.canvas.drawCentredString(x, y, text)
 
@@ -69,8 +86,17 @@ class Paper:
         width, height = size
         top = height - MARGIN
         room = f" · {self.show.room.name}" if self.show.room.name else ""
-        self._text(MARGIN, top - 4, f"{self.show.name}{room}", 13, True, width - 2 * MARGIN - 60 * mm)
-        self._text(width - MARGIN - stringWidth(title, self.plain, 11), top - 4, title, 11)
+        self._text(
+            MARGIN,
+            top - 4,
+            f"{self.show.name}{room}",
+            13,
+            True,
+            width - 2 * MARGIN - 60 * mm,
+        )
+        self._text(
+            width - MARGIN - stringWidth(title, self.plain, 11), top - 4, title, 11
+        )
         self.canvas.setLineWidth(0.8)
         self.canvas.line(MARGIN, top - 10, width - MARGIN, top - 10)
         self._text(MARGIN, MARGIN - 18, f"Page {self.canvas.getPageNumber()}", 8)
@@ -93,7 +119,9 @@ class Paper:
         )
         columns += (("Slots", 404), ("Across, upstage, height", 440))
         y = 0.0
-        for fixture in sorted(self.show.fixtures.values(), key=lambda f: (f.universe, f.address, f.name)):
+        for fixture in sorted(
+            self.show.fixtures.values(), key=lambda f: (f.universe, f.address, f.name)
+        ):
             if y < MARGIN + 14:
                 if y:
                     self.canvas.showPage()
@@ -111,7 +139,9 @@ class Paper:
                 fixture.mode,
             )
             cells += (f"{fixture.universe}.{fixture.address}", str(slots), place)
-            for (_, x), (_, after), cell in zip(columns, (*columns[1:], ("", 530)), cells, strict=True):
+            for (_, x), (_, after), cell in zip(
+                columns, (*columns[1:], ("", 530)), cells, strict=True
+            ):
                 self._text(MARGIN + x, y, cell, 8.5, x == 358, after - x - 4)
             self.canvas.setLineWidth(0.2)
             self.canvas.line(MARGIN, y - 3, A4[0] - MARGIN, y - 3)
@@ -141,7 +171,9 @@ class Paper:
             self._text(x + 2, y + tall - 7, str(slot), 5.5)
             first = [f for i in here if (f := self.show.fixtures[i]).address == slot]
             if first:
-                self._text(x + 2, y + 3, " / ".join(f.short for f in first), 8, True, wide - 3)
+                self._text(
+                    x + 2, y + 3, " / ".join(f.short for f in first), 8, True, wide - 3
+                )
             elif here:
                 self.canvas.line(x + 3, y + 6, x + wide - 3, y + 6)
         used = len(taken)
@@ -149,9 +181,18 @@ class Paper:
         y = top - 32 * tall - 12
         self._text(MARGIN, y, f"{used} of {SLOTS} slots taken.", 9)
         for clash in clashes[:3]:
-            one, other = self.show.fixtures[clash.one].name, self.show.fixtures[clash.other].name
+            one, other = (
+                self.show.fixtures[clash.one].name,
+                self.show.fixtures[clash.other].name,
+            )
             y -= 11
-            self._text(MARGIN, y, f"Clash: {one} and {other} on {clash.first}–{clash.last}.", 9, True)
+            self._text(
+                MARGIN,
+                y,
+                f"Clash: {one} and {other} on {clash.first}–{clash.last}.",
+                9,
+                True,
+            )
         self.canvas.showPage()
 
     def _hatch(self, x: float, y: float, wide: float, tall: float) -> None:
@@ -168,19 +209,29 @@ class Paper:
     def _slips(self) -> None:
         columns, rows = 2, 5
         wide, tall = (A4[0] - 2 * MARGIN) / columns, (A4[1] - 2 * MARGIN - 30) / rows
-        fixtures = sorted(self.show.fixtures.values(), key=lambda f: (f.universe, f.address, f.name))
+        fixtures = sorted(
+            self.show.fixtures.values(), key=lambda f: (f.universe, f.address, f.name)
+        )
         for i, fixture in enumerate(fixtures):
             at = i % (columns * rows)
             if at == 0:
                 if i:
                     self.canvas.showPage()
                 top = self._page("Address slips")
-            self._slip(fixture, MARGIN + (at % columns) * wide, top + 8 - (at // columns + 1) * tall, wide, tall)
+            self._slip(
+                fixture,
+                MARGIN + (at % columns) * wide,
+                top + 8 - (at // columns + 1) * tall,
+                wide,
+                tall,
+            )
         if not fixtures:
             self._text(MARGIN, self._page("Address slips"), "Nothing hangs yet.")
         self.canvas.showPage()
 
-    def _slip(self, fixture: Fixture, x: float, y: float, wide: float, tall: float) -> None:
+    def _slip(
+        self, fixture: Fixture, x: float, y: float, wide: float, tall: float
+    ) -> None:
         self.canvas.setLineWidth(0.4)
         self.canvas.setDash(3, 3)
         self.canvas.rect(x, y, wide, tall)
@@ -189,12 +240,22 @@ class Paper:
         self._text(left, top, fixture.name, 14, True, wide - 70)
         number = f"No {fixture.number}" if fixture.number else fixture.short
         self._text(x + wide - 12 - stringWidth(number, self.plain, 10), top, number, 10)
-        self._text(left, top - 15, f"{self._type(fixture)} · {fixture.mode}", 9, False, wide - 20)
+        self._text(
+            left,
+            top - 15,
+            f"{self._type(fixture)} · {fixture.mode}",
+            9,
+            False,
+            wide - 20,
+        )
         self._text(left, top - 34, "Universe", 8)
         self._text(left + 42, top - 37, str(fixture.universe), 18, True)
         self._text(left + 92, top - 34, "Address", 8)
         self._text(left + 130, top - 37, f"{fixture.address:03d}", 22, True)
-        place = f"{fixture.place.x:g} m across, {fixture.place.y:g} m upstage, {fixture.place.z:g} m up"
+        place = (
+            f"{fixture.place.x:g} m across, {fixture.place.y:g} m upstage, "
+            f"{fixture.place.z:g} m up"
+        )
         self._text(left, y + 10, fixture.note or place, 7.5, False, wide - 20)
         self._switches(fixture.address, left, y + 24, wide - 20)
 
@@ -207,7 +268,14 @@ class Paper:
             on = i < 9 and bool(address >> i & 1)
             left = x + i * step + 3
             self.canvas.rect(left, y + 10, step - 8, 24)
-            self.canvas.rect(left + 1.5, y + (22.5 if on else 11.5), step - 11, 10, stroke=1, fill=1 if on else 0)
+            self.canvas.rect(
+                left + 1.5,
+                y + (22.5 if on else 11.5),
+                step - 11,
+                10,
+                stroke=1,
+                fill=1 if on else 0,
+            )
             self._centre(left + (step - 8) / 2, y + 1, str(i + 1), 7, on)
         self._text(x + 10 * step + 4, y + 26, "on", 7)
 
@@ -255,7 +323,10 @@ class Paper:
         if room.screen:
             canvas.setLineWidth(3)
             half = room.screen.width / 2
-            canvas.line(*at(room.screen.x - half, room.screen.y), *at(room.screen.x + half, room.screen.y))
+            canvas.line(
+                *at(room.screen.x - half, room.screen.y),
+                *at(room.screen.x + half, room.screen.y),
+            )
         for area in room.keep_out:
             x, y = at(min(area.x1, area.x2), min(area.y1, area.y2))
             wide, tall = scale * abs(area.x2 - area.x1), scale * abs(area.y2 - area.y1)

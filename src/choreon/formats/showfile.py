@@ -1,4 +1,5 @@
-"""The show file: a zip with `show.json` and the fixture types in use, written so that it is never half there.
+"""The show file: a zip with `show.json` and the fixture types in use, written so that
+it is never half there.
 
 docs/show-file.md describes it.
 """
@@ -23,14 +24,17 @@ from choreon.model.show import COLLECTIONS, Show
 SUFFIX = ".choreon"
 FORMAT = 3
 VERSIONS = 10
-VERSION_GAP = 180.0  # seconds: a version is kept at most this often, so that ten of them reach back a while
+# seconds: a version is kept at most this often, so that ten of them reach back a while
+VERSION_GAP = 180.0
 LIMIT = 64 << 20  # bytes a member may unpack to
 
 SCHEMA_NAME = "https://json-schema.org/draft/2020-12/schema"
 
 
 class ShowFileError(Exception):
-    """A show file that cannot be read. The text says what is wrong and what was kept."""
+    """A show file that cannot be read. The text says what is wrong and what
+    was kept.
+    """
 
 
 class NewerFormat(ShowFileError):
@@ -38,7 +42,9 @@ class NewerFormat(ShowFileError):
 
 
 class Header(msgspec.Struct, frozen=True):
-    """What every `show.json` holds. `types` names the fixture types that must lie below `types/`."""
+    """What every `show.json` holds. `types` names the fixture types that must lie below
+    `types/`.
+    """
 
     format: int
     show: msgspec.Raw
@@ -61,9 +67,13 @@ def to_bytes(show: Show) -> bytes:
 
 
 def _pieces(show: Show, kinds: list[str]) -> Iterator[bytes]:
-    """`show.json` but for the types, laid out for reading, object by object: each is short, so that a large show that
-    is written beside a window does not hold that up."""
-    yield b'{\n "format": %d,\n "types": %s,\n "show": {' % (FORMAT, _laid_out(kinds, 1))
+    """`show.json` but for the types, laid out for reading, object by object: each is
+    short, so that a large show that is written beside a window does not hold that up.
+    """
+    yield b'{\n "format": %d,\n "types": %s,\n "show": {' % (
+        FORMAT,
+        _laid_out(kinds, 1),
+    )
     for i, name in enumerate(show.__struct_fields__):
         yield b"%s\n  %s: " % (b"," if i else b"", msgspec.json.encode(name))
         value = {} if name == "types" else getattr(show, name)
@@ -71,14 +81,20 @@ def _pieces(show: Show, kinds: list[str]) -> Iterator[bytes]:
             yield _laid_out(value, 2)
             continue
         for n, (key, thing) in enumerate(value.items()):
-            yield b"%s\n   %s: %s" % (b"," if n else b"{", msgspec.json.encode(key), _laid_out(thing, 3))
+            yield b"%s\n   %s: %s" % (
+                b"," if n else b"{",
+                msgspec.json.encode(key),
+                _laid_out(thing, 3),
+            )
         yield b"\n  }"
     yield b"\n }\n}"
 
 
 def _laid_out(value: object, deep: int) -> bytes:
     """JSON with a line for each value, to stand `deep` levels down."""
-    return msgspec.json.format(msgspec.json.encode(value), indent=1).replace(b"\n", b"\n" + deep * b" ")
+    return msgspec.json.format(msgspec.json.encode(value), indent=1).replace(
+        b"\n", b"\n" + deep * b" "
+    )
 
 
 def from_bytes(data: bytes, name: str = "the file") -> Show:
@@ -88,17 +104,30 @@ def from_bytes(data: bytes, name: str = "the file") -> Show:
             header = msgspec.json.decode(_member(archive, "show.json"), type=Header)
             if header.format > FORMAT:
                 raise NewerFormat(
-                    f"{name} was written by a newer Choreon (format {header.format}; this one reads up to {FORMAT})."
+                    f"{name} was written by a newer Choreon (format "
+                    f"{header.format}; this one reads up to {FORMAT})."
                 )
             show = msgspec.json.decode(header.show, type=Show)
-            found = [msgspec.json.decode(_type_file(archive, i), type=FixtureType) for i in header.types]
+            found = [
+                msgspec.json.decode(_type_file(archive, i), type=FixtureType)
+                for i in header.types
+            ]
     except ShowFileError:
         raise
     except KeyError:
         raise ShowFileError(f"{name} is a zip, but holds no Choreon show.") from None
     except msgspec.DecodeError as error:
-        raise ShowFileError(f"{name} holds a value that does not fit: {error}.") from None
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
+        raise ShowFileError(
+            f"{name} holds a value that does not fit: {error}."
+        ) from None
+    except (
+        zipfile.BadZipFile,
+        zipfile.LargeZipFile,
+        EOFError,
+        NotImplementedError,
+        RuntimeError,
+        ValueError,
+    ) as error:
         raise ShowFileError(f"{name} is not a whole show file ({error}).") from None
     except Exception as error:  # zlib.error has no common base
         raise ShowFileError(f"{name} is damaged ({error}).") from None
@@ -136,10 +165,12 @@ def versions(path: Path) -> list[Path]:
 
 
 def open_best(path: Path) -> tuple[Show, str]:
-    """The show, or its last good version; and what to tell the user, empty where all is well.
+    """The show, or its last good version; and what to tell the user, empty where all is
+    well.
 
-    A file that could not be read is put aside under another name, so that nothing writes over it. Raises
-    NewerFormat, and ShowFileError where no version can be read either.
+    A file that could not be read is put aside under another name, so that nothing
+    writes over it. Raises NewerFormat, and ShowFileError where no version can be read
+    either.
     """
     try:
         return read(path), ""
@@ -150,13 +181,23 @@ def open_best(path: Path) -> tuple[Show, str]:
             with contextlib.suppress(ShowFileError, OSError):
                 show = read(version)
                 aside = put_aside(path)
-                kept = time.strftime("%H:%M on %d %B", time.localtime(version.stat().st_mtime))
-                return show, f"{error} The version kept at {kept} was opened; the damaged file is kept as {aside.name}."
-        raise ShowFileError(f"{error} There is no earlier version of it. The file was left as it is.") from None
+                kept = time.strftime(
+                    "%H:%M on %d %B", time.localtime(version.stat().st_mtime)
+                )
+                return (
+                    show,
+                    f"{error} The version kept at {kept} was opened; the damaged "
+                    f"file is kept as {aside.name}.",
+                )
+        raise ShowFileError(
+            f"{error} There is no earlier version of it. The file was left as it is."
+        ) from None
 
 
 def put_aside(path: Path) -> Path:
-    """Rename a file that cannot be read, out of the way of writing; gives its new path."""
+    """Rename a file that cannot be read, out of the way of writing; gives its
+    new path.
+    """
     stamp = time.strftime("%Y%m%d-%H%M%S")
     target = path.with_name(f"{path.stem} (damaged {stamp}){path.suffix}")
     i = 2
@@ -168,11 +209,15 @@ def put_aside(path: Path) -> Path:
 
 
 def write(path: Path, show: Show) -> None:
-    """Write a show file: a new file, synced, then renamed into place. Now and then the file before it is kept as a
-    version. Raises OSError, and then the old file stands as it was."""
+    """Write a show file: a new file, synced, then renamed into place. Now and then the
+    file before it is kept as a version. Raises OSError, and then the old file stands as
+    it was.
+    """
     data = to_bytes(show)
     path.parent.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(prefix=f".{path.stem}-", suffix=".part", dir=path.parent)
+    handle, name = tempfile.mkstemp(
+        prefix=f".{path.stem}-", suffix=".part", dir=path.parent
+    )
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)
@@ -196,7 +241,9 @@ def _keep_version(path: Path) -> None:
     with contextlib.suppress(OSError):
         folder = versions_folder(path)
         folder.mkdir(exist_ok=True)
-        target = folder / f"{time.strftime('%Y%m%d-%H%M%S')}-{time.time_ns() % 1_000_000_000:09d}{SUFFIX}"
+        stamp = time.strftime("%Y%m%d-%H%M%S")
+        nanoseconds = time.time_ns() % 1_000_000_000
+        target = folder / f"{stamp}-{nanoseconds:09d}{SUFFIX}"
         os.link(path, target)
         os.utime(target)
     for old in versions(path)[VERSIONS:]:

@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from choreon.library.pars import OPEN_FIRST, SPEED, program
-from choreon.library.parts import DIMMER, emitters, fixture, in_cells, in_grid, in_line, numbered
+from choreon.library.parts import (
+    DIMMER,
+    emitters,
+    fixture,
+    in_cells,
+    in_grid,
+    in_line,
+    numbered,
+)
 from choreon.model.fixture_type import FixtureType
 
 

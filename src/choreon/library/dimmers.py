@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-from choreon.library.parts import DIMMER, channel, fixture, in_cells, in_line, line, mode, point
+from choreon.library.parts import (
+    DIMMER,
+    channel,
+    fixture,
+    in_cells,
+    in_line,
+    line,
+    mode,
+    point,
+)
 from choreon.model.fixture_type import FixtureType, Mode, Use
 
 

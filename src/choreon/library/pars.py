@@ -2,7 +2,17 @@
 
 from __future__ import annotations
 
-from choreon.library.parts import DIMMER, channel, emitters, fixture, line, numbered, point, shutter, whole
+from choreon.library.parts import (
+    DIMMER,
+    channel,
+    emitters,
+    fixture,
+    line,
+    numbered,
+    point,
+    shutter,
+    whole,
+)
 from choreon.model.fixture_type import Channel, FixtureType, Range
 
 

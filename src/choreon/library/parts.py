@@ -6,7 +6,17 @@ import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from choreon.model.fixture_type import Cell, Channel, Emitter, FixtureType, Mode, Range, Slot, Use, Wheel
+from choreon.model.fixture_type import (
+    Cell,
+    Channel,
+    Emitter,
+    FixtureType,
+    Mode,
+    Range,
+    Slot,
+    Use,
+    Wheel,
+)
 
 # CIE 1931 chromaticity and strength against red, of usual LEDs.
 EMITTERS = {

@@ -1,4 +1,6 @@
-"""Places for many at once: in a line, on an arc, in a grid, evenly, mirrored; and groups that suggest themselves."""
+"""Places for many at once: in a line, on an arc, in a grid, evenly, mirrored; and
+groups that suggest themselves.
+"""
 
 from __future__ import annotations
 
@@ -18,40 +20,71 @@ def _round(place: Place, x: float, y: float) -> Place:
     return replace(place, x=round(x, 3), y=round(y, 3))
 
 
-def in_line(places: Sequence[Place], start: tuple[float, float], end: tuple[float, float]) -> list[Place]:
+def in_line(
+    places: Sequence[Place], start: tuple[float, float], end: tuple[float, float]
+) -> list[Place]:
     """From one point to another, heights as they are."""
     last = max(1, len(places) - 1)
     found = []
     for i, p in enumerate(places):
         part = i / last if len(places) > 1 else 0.5
-        found.append(_round(p, start[0] + part * (end[0] - start[0]), start[1] + part * (end[1] - start[1])))
+        found.append(
+            _round(
+                p,
+                start[0] + part * (end[0] - start[0]),
+                start[1] + part * (end[1] - start[1]),
+            )
+        )
     return found
 
 
 def on_arc(
-    places: Sequence[Place], middle: tuple[float, float], radius: float, begin: float, end: float
+    places: Sequence[Place],
+    middle: tuple[float, float],
+    radius: float,
+    begin: float,
+    end: float,
 ) -> list[Place]:
-    """On a circle about `middle`, from one angle to another; degrees, 0 to audience right, counter-clockwise."""
+    """On a circle about `middle`, from one angle to another; degrees, 0 to audience
+    right, counter-clockwise.
+    """
     last = max(1, len(places) - 1)
     found = []
     for i, p in enumerate(places):
-        angle = math.radians(begin + (i / last if len(places) > 1 else 0.5) * (end - begin))
-        found.append(_round(p, middle[0] + radius * math.cos(angle), middle[1] + radius * math.sin(angle)))
+        angle = math.radians(
+            begin + (i / last if len(places) > 1 else 0.5) * (end - begin)
+        )
+        found.append(
+            _round(
+                p,
+                middle[0] + radius * math.cos(angle),
+                middle[1] + radius * math.sin(angle),
+            )
+        )
     return found
 
 
 def in_grid(
-    places: Sequence[Place], corner: tuple[float, float], columns: int, across: float, up: float
+    places: Sequence[Place],
+    corner: tuple[float, float],
+    columns: int,
+    across: float,
+    up: float,
 ) -> list[Place]:
-    """Row by row from the corner that is nearest the audience on the left; steps in metres."""
+    """Row by row from the corner that is nearest the audience on the left; steps in
+    metres.
+    """
     columns = max(1, columns)
     return [
-        _round(p, corner[0] + across * (i % columns), corner[1] + up * (i // columns)) for i, p in enumerate(places)
+        _round(p, corner[0] + across * (i % columns), corner[1] + up * (i // columns))
+        for i, p in enumerate(places)
     ]
 
 
 def evenly(places: Sequence[Place]) -> list[Place]:
-    """The same distance from each to the next; the first and the last stay where they are."""
+    """The same distance from each to the next; the first and the last stay where they
+    are.
+    """
     if len(places) < 3:
         return list(places)
     first, last = places[0], places[-1]
@@ -79,7 +112,11 @@ def _distance(bar: Bar, place: Place) -> float:
     """From the bar's line to the place, seen from above."""
     dx, dy = bar.x2 - bar.x1, bar.y2 - bar.y1
     length = dx * dx + dy * dy
-    part = 0.0 if length == 0 else ((place.x - bar.x1) * dx + (place.y - bar.y1) * dy) / length
+    part = (
+        0.0
+        if length == 0
+        else ((place.x - bar.x1) * dx + (place.y - bar.y1) * dy) / length
+    )
     part = min(1.0, max(0.0, part))
     return math.hypot(place.x - bar.x1 - part * dx, place.y - bar.y1 - part * dy)
 
@@ -95,7 +132,9 @@ def along(bar: Bar, count: int) -> list[Place]:
 
 
 def suggested_groups(show: Show) -> list[tuple[str, tuple[str, ...]]]:
-    """Groups of two or more by type and by bar, in order from audience left, that no group holds yet."""
+    """Groups of two or more by type and by bar, in order from audience left, that no
+    group holds yet.
+    """
     found: dict[str, list[str]] = {}
     for fixture in show.fixtures.values():
         found.setdefault(_type_name(show.types, fixture), []).append(fixture.id)
@@ -107,7 +146,10 @@ def suggested_groups(show: Show) -> list[tuple[str, tuple[str, ...]]]:
     for name, ids in found.items():
         if len(ids) > 1 and frozenset(ids) not in known:
             known.add(frozenset(ids))
-            ordered = sorted(ids, key=lambda i: (show.fixtures[i].place.x, show.fixtures[i].place.y, i))
+            ordered = sorted(
+                ids,
+                key=lambda i: (show.fixtures[i].place.x, show.fixtures[i].place.y, i),
+            )
             made.append((name, tuple(ordered)))
     return made
 

@@ -1,7 +1,9 @@
-"""The attributes a fixture can have, by their GDTF names (DIN SPEC 15800, annex on attributes), and how each behaves.
+"""The attributes a fixture can have, by their GDTF names (DIN SPEC 15800, annex on
+attributes), and how each behaves.
 
-A *type* speaks of emitters (`ColorAdd_R`); a *show* speaks of the target colour (`ColorRGB_Red` …), which every
-fixture translates into the emitters it has. Names with a number, as `Gobo2`, follow their template, `Gobo(n)`.
+A *type* speaks of emitters (`ColorAdd_R`); a *show* speaks of the target colour
+(`ColorRGB_Red` …), which every fixture translates into the emitters it has. Names with
+a number, as `Gobo2`, follow their template, `Gobo(n)`.
 """
 
 from __future__ import annotations
@@ -24,10 +26,12 @@ class Family(StrEnum):
 
 
 class Attribute(msgspec.Struct, frozen=True):
-    """One attribute. `snap` ones never interpolate; `low`/`high` are the usual span in `unit`.
+    """One attribute. `snap` ones never interpolate; `low`/`high` are the usual span in
+    `unit`.
 
-    `kind` tells how a value is to be read: a plain amount, a slot of a wheel, a speed that is off at 0, one of the
-    lamp's own programs, or a command that is sent on purpose and never stored.
+    `kind` tells how a value is to be read: a plain amount, a slot of a wheel, a speed
+    that is off at 0, one of the lamp's own programs, or a command that is sent on
+    purpose and never stored.
     """
 
     name: str
@@ -69,15 +73,20 @@ DIRECT_EMITTERS = (
 )
 ALL_EMITTERS = (*EMITTERS, *DIRECT_EMITTERS)
 MIXED = tuple(name for name in ALL_EMITTERS if name != UV)
-"""The emitters that a target colour is mixed with; UV is driven directly, for it is hardly seen."""
+"""The emitters that a target colour is mixed with; UV is driven directly, for it is
+hardly seen.
+"""
 FILTERS = ("ColorSub_C", "ColorSub_M", "ColorSub_Y")
 PAN, TILT = "Pan", "Tilt"
 SHUTTER, STROBE = "Shutter1", "Shutter1Strobe"
 NOTHING = "NoFeature"
 RAW = "dmx:"
-"""Before a channel's key, in a look: the channel's bare value, 0…255 whatever its resolution, over all else."""
+"""Before a channel's key, in a look: the channel's bare value, 0…255 whatever its
+resolution, over all else.
+"""
 
-# name | plain words | family | unit | span | kind. Units: % °, Hz, rpm, K, m, s; a span of 0…1 goes unsaid.
+# name | plain words | family | unit | span | kind. Units: % °, Hz, rpm, K, m, s; a span
+# of 0…1 goes unsaid.
 _TABLE = """
 Dimmer|Intensity|intensity|%
 Pan|Pan|position|°|-270 270
@@ -251,7 +260,8 @@ NoFeature|Nothing|device||0 255
 """
 
 
-# What such channels are called on lamps and in their papers; the first attribute that has a name wins.
+# What such channels are called on lamps and in their papers; the first attribute that
+# has a name wins.
 _CALLED = """
 Dimmer: dimmer, master dimmer, master, intensity, brightness, total dimming, level
 ColorAdd_R: red, r
@@ -314,8 +324,12 @@ def _read_table() -> dict[str, Attribute]:
     for line in _TABLE.strip().splitlines():
         name, label, family, unit, span, kind = (line.split("|") + [""] * 3)[:6]
         low, high = (float(v) for v in span.split()) if span else (0.0, 1.0)
-        snap = kind in ("slot", "speed", "program", "command", "mode") or name == NOTHING
-        found[name] = Attribute(name, label, Family(family), unit, low, high, snap, kind)
+        snap = (
+            kind in ("slot", "speed", "program", "command", "mode") or name == NOTHING
+        )
+        found[name] = Attribute(
+            name, label, Family(family), unit, low, high, snap, kind
+        )
     return found
 
 
@@ -324,8 +338,11 @@ TEMPLATES: dict[str, Attribute] = _read_table()
 
 _NAMES = _read_names()
 
-ATTRIBUTES: dict[str, Attribute] = {a.name: a for a in TEMPLATES.values() if "(" not in a.name} | {
-    name: msgspec.structs.replace(TEMPLATES[name.replace("1", "(n)")], name=name) for name in (SHUTTER, STROBE)
+ATTRIBUTES: dict[str, Attribute] = {
+    a.name: a for a in TEMPLATES.values() if "(" not in a.name
+} | {
+    name: msgspec.structs.replace(TEMPLATES[name.replace("1", "(n)")], name=name)
+    for name in (SHUTTER, STROBE)
 }
 
 
@@ -336,14 +353,29 @@ def template(name: str) -> str:
 
 @cache
 def attribute(name: str) -> Attribute:
-    """The attribute called `name`; one without a meaning here belongs to the device family and is driven raw, 0…255."""
+    """The attribute called `name`; one without a meaning here belongs to the device
+    family and is driven raw, 0…255.
+    """
     if name.startswith(RAW):
-        return Attribute(name, name[len(RAW) :].replace("-", " ").capitalize(), Family.DEVICE, "", 0, 255)
+        return Attribute(
+            name,
+            name[len(RAW) :].replace("-", " ").capitalize(),
+            Family.DEVICE,
+            "",
+            0,
+            255,
+        )
     known = ATTRIBUTES.get(name) or TEMPLATES.get(template(name))
     if known is None:
-        return Attribute(name, name.replace("_", " "), Family.DEVICE, "", 0, 255, snap=True)
+        return Attribute(
+            name, name.replace("_", " "), Family.DEVICE, "", 0, 255, snap=True
+        )
     number = re.search(r"\d+", name)
-    label = f"{known.label} {number.group()}" if number and number.group() != "1" else known.label
+    label = (
+        f"{known.label} {number.group()}"
+        if number and number.group() != "1"
+        else known.label
+    )
     return msgspec.structs.replace(known, name=name, label=label)
 
 
@@ -353,22 +385,29 @@ def known(name: str) -> bool:
 
 
 def alias(words: str) -> str:
-    """The template of the attribute that channels of this very name have, or nothing."""
+    """The template of the attribute that channels of this very name have, or
+    nothing.
+    """
     return _NAMES.get(words.lower(), "")
 
 
 def find(words: str) -> list[Attribute]:
-    """The attributes whose plain words, names or usual names hold every word of `words`, numbered ones with 1; best
-    first."""
+    """The attributes whose plain words, names or usual names hold every word of
+    `words`, numbered ones with 1; best first.
+    """
     wanted = words.lower().split()
     called: dict[str, str] = {}
     for usual, name in _NAMES.items():
         called[name] = f"{called.get(name, '')} {usual}"
     found = []
     for a in TEMPLATES.values():
-        text = f"{a.label} {a.name} {a.family} {a.unit} {called.get(a.name, '')}".lower()
+        text = (
+            f"{a.label} {a.name} {a.family} {a.unit} {called.get(a.name, '')}".lower()
+        )
         if all(w in text for w in wanted):
-            exact = a.label.lower() == " ".join(wanted) or alias(" ".join(wanted)) == a.name
+            exact = (
+                a.label.lower() == " ".join(wanted) or alias(" ".join(wanted)) == a.name
+            )
             starts = bool(wanted) and a.label.lower().startswith(wanted[0])
             found.append((not exact, not starts, attribute(a.name.replace("(n)", "1"))))
     return [a for *_, a in sorted(found, key=lambda f: f[:2])]

@@ -12,7 +12,9 @@ replace = msgspec.structs.replace
 
 
 class Change(msgspec.Struct, frozen=True):
-    """For one collection: objects to put (encoded), ids to drop, and all ids in order where the order changed."""
+    """For one collection: objects to put (encoded), ids to drop, and all ids in order
+    where the order changed.
+    """
 
     collection: str
     put: tuple[msgspec.Raw, ...] = ()
@@ -32,25 +34,38 @@ _encode = msgspec.msgpack.encode
 
 
 def difference(old: Show, new: Show) -> Delta:
-    """What leads from `old` to `new`. Objects that are the same object are not looked into."""
+    """What leads from `old` to `new`. Objects that are the same object are not looked
+    into.
+    """
     changes = []
     for name in COLLECTIONS:
         before, after = getattr(old, name), getattr(new, name)
         if before is after:
             continue
-        put = tuple(msgspec.Raw(_encode(v)) for k, v in after.items() if before.get(k) is not v)
+        put = tuple(
+            msgspec.Raw(_encode(v)) for k, v in after.items() if before.get(k) is not v
+        )
         drop = tuple(k for k in before if k not in after)
-        moved = [k for k in before if k in after] + [k for k in after if k not in before] != list(after)
+        moved = [k for k in before if k in after] + [
+            k for k in after if k not in before
+        ] != list(after)
         changes.append(Change(name, put, drop, tuple(after) if moved else ()))
     return Delta(new.name, msgspec.Raw(_encode(new.room)), tuple(changes))
 
 
 def apply(show: Show, delta: Delta) -> Show:
-    """The show with `delta` applied. Raises msgspec.ValidationError where an object does not fit."""
-    fields: dict[str, Any] = {"name": delta.name, "room": msgspec.msgpack.decode(delta.room, type=type(show.room))}
+    """The show with `delta` applied. Raises msgspec.ValidationError where an object
+    does not fit.
+    """
+    fields: dict[str, Any] = {
+        "name": delta.name,
+        "room": msgspec.msgpack.decode(delta.room, type=type(show.room)),
+    }
     for change in delta.changes:
         if change.collection not in COLLECTIONS:
-            raise msgspec.ValidationError(f"there is no collection “{change.collection}”")
+            raise msgspec.ValidationError(
+                f"there is no collection “{change.collection}”"
+            )
         items = dict(getattr(show, change.collection))
         for raw in change.put:
             item = msgspec.msgpack.decode(raw, type=COLLECTIONS[change.collection])
@@ -64,12 +79,16 @@ def apply(show: Show, delta: Delta) -> Show:
 
 
 def shared(old: Show, new: Show) -> Show:
-    """`new` with every object that equals its like in `old` taken from there: what changed is found by identity."""
+    """`new` with every object that equals its like in `old` taken from there: what
+    changed is found by identity.
+    """
     fields: dict[str, Any] = {}
     for name in COLLECTIONS:
         before, after = getattr(old, name), getattr(new, name)
         if before == after and list(before) == list(after):
             fields[name] = before
         else:
-            fields[name] = {k: before[k] if before.get(k) == v else v for k, v in after.items()}
+            fields[name] = {
+                k: before[k] if before.get(k) == v else v for k, v in after.items()
+            }
     return replace(new, room=old.room if old.room == new.room else new.room, **fields)

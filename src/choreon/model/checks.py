@@ -14,14 +14,28 @@ def check(show: Show) -> list[Problem]:
 
 
 def check_rig(show: Show) -> list[Problem]:
-    """Every problem of the types in use, of fixtures and of their addresses; what is programmed is not looked at."""
+    """Every problem of the types in use, of fixtures and of their addresses; what is
+    programmed is not looked at.
+    """
     used = {fixture.type for fixture in show.fixtures.values()}
-    found = [p for kind in show.types.values() if kind.id in used for p in errors(check_type(kind))]
+    found = [
+        p
+        for kind in show.types.values()
+        if kind.id in used
+        for p in errors(check_type(kind))
+    ]
     found += _fixtures(show)
     for clash in patch.clashes(show):
         one, other = show.fixtures[clash.one], show.fixtures[clash.other]
-        slots = f"slot {clash.first}" if clash.first == clash.last else f"slots {clash.first}–{clash.last}"
-        text = f"{other.name} and {one.name} both have {slots} of universe {clash.universe}"
+        slots = (
+            f"slot {clash.first}"
+            if clash.first == clash.last
+            else f"slots {clash.first}–{clash.last}"
+        )
+        text = (
+            f"{other.name} and {one.name} both have {slots} of universe "
+            f"{clash.universe}"
+        )
         found.append(Problem(f"fixtures/{other.id}/address", text))
     return found
 
@@ -32,17 +46,34 @@ def _fixtures(show: Show) -> list[Problem]:
         path = f"fixtures/{fixture.id}"
         kind = show.types.get(fixture.type)
         if kind is None:
-            text = f"the type “{fixture.type}” is unknown; {fixture.name} is kept but cannot be lit"
+            text = (
+                f"the type “{fixture.type}” is unknown; {fixture.name} is kept "
+                "but cannot be lit"
+            )
             found.append(Problem(f"{path}/type", text))
         elif kind.mode(fixture.mode) is None:
-            found.append(Problem(f"{path}/mode", f"{kind.label} has no mode “{fixture.mode}”"))
+            found.append(
+                Problem(f"{path}/mode", f"{kind.label} has no mode “{fixture.mode}”")
+            )
         if not 1 <= fixture.universe <= MAX_UNIVERSE:
-            found.append(Problem(f"{path}/universe", f"{fixture.universe} is not within 1…{MAX_UNIVERSE}"))
+            found.append(
+                Problem(
+                    f"{path}/universe",
+                    f"{fixture.universe} is not within 1…{MAX_UNIVERSE}",
+                )
+            )
         last = fixture.address + patch.footprint(show, fixture) - 1
         if not 1 <= fixture.address <= SLOTS:
-            found.append(Problem(f"{path}/address", f"{fixture.address} is not within 1…{SLOTS}"))
+            found.append(
+                Problem(f"{path}/address", f"{fixture.address} is not within 1…{SLOTS}")
+            )
         elif last > SLOTS:
-            found.append(Problem(f"{path}/address", f"{fixture.name} would end on slot {last}, past {SLOTS}"))
+            found.append(
+                Problem(
+                    f"{path}/address",
+                    f"{fixture.name} would end on slot {last}, past {SLOTS}",
+                )
+            )
     return found
 
 
@@ -51,11 +82,23 @@ def _references(show: Show) -> list[Problem]:
     for group in show.groups.values():
         for member in group.fixtures:
             if member not in show.fixtures:
-                found.append(Problem(f"groups/{group.id}/fixtures", f"{member} does not hang", "warning"))
+                found.append(
+                    Problem(
+                        f"groups/{group.id}/fixtures",
+                        f"{member} does not hang",
+                        "warning",
+                    )
+                )
     for scene in show.scenes.values():
         for member in scene.look:
             if member not in show.fixtures:
-                found.append(Problem(f"scenes/{scene.id}/look/{member}", "this fixture does not hang", "warning"))
+                found.append(
+                    Problem(
+                        f"scenes/{scene.id}/look/{member}",
+                        "this fixture does not hang",
+                        "warning",
+                    )
+                )
         found += _broken(show, f"scenes/{scene.id}/look", scene.look)
     for palette in show.palettes.values():
         found += _broken(show, f"palettes/{palette.id}", {"values": palette.values})
@@ -63,11 +106,19 @@ def _references(show: Show) -> list[Problem]:
     for page in show.pages.values():
         for tile in page.tiles:
             if tile.scene not in show.scenes:
-                found.append(Problem(f"pages/{page.id}/tiles/{tile.id}/scene", "the scene is gone", "warning"))
+                found.append(
+                    Problem(
+                        f"pages/{page.id}/tiles/{tile.id}/scene",
+                        "the scene is gone",
+                        "warning",
+                    )
+                )
     for mapping in show.mappings.values():
         target = mapping.target.removeprefix("tile:")
         if mapping.target.startswith("tile:") and show.tile(target) is None:
-            found.append(Problem(f"mappings/{mapping.id}/target", "the tile is gone", "warning"))
+            found.append(
+                Problem(f"mappings/{mapping.id}/target", "the tile is gone", "warning")
+            )
     return found
 
 
@@ -79,7 +130,11 @@ def _broken(show: Show, path: str, look: Look) -> list[Problem]:
             if not isinstance(value, str):
                 continue
             what, _, target = value.partition(":")
-            there = target in show.palettes if what == "palette" else links.point_of(show, value) is not None
+            there = (
+                target in show.palettes
+                if what == "palette"
+                else links.point_of(show, value) is not None
+            )
             if not there:
                 text = f"“{value}” leads nowhere; it is kept and gives nothing"
                 found.append(Problem(f"{path}/{owner}/{name}", text, "warning"))
@@ -93,11 +148,19 @@ def goes(output: Output, universe: int) -> bool:
 
 def sent_nowhere(show: Show) -> list[int]:
     """The universes in use that no output sends."""
-    return [u for u in patch.universes(show) if not any(goes(o, u) for o in show.outputs.values())]
+    return [
+        u
+        for u in patch.universes(show)
+        if not any(goes(o, u) for o in show.outputs.values())
+    ]
 
 
 def _unsent(show: Show) -> list[Problem]:
     return [
-        Problem(f"outputs/{u}", f"universe {u} is sent nowhere; its lamps stay dark", "warning")
+        Problem(
+            f"outputs/{u}",
+            f"universe {u} is sent nowhere; its lamps stay dark",
+            "warning",
+        )
         for u in sent_nowhere(show)
     ]

@@ -1,4 +1,6 @@
-"""Choosing fixtures and putting them in order: what typed words mean, every nth, mirrored, sorted by place."""
+"""Choosing fixtures and putting them in order: what typed words mean, every nth,
+mirrored, sorted by place.
+"""
 
 from __future__ import annotations
 
@@ -47,7 +49,9 @@ def shuffled(ids: Sequence[str], seed: int) -> Ids:
 
 
 def by_place(show: Show, ids: Sequence[str]) -> Ids:
-    """From audience left to right; above each other from downstage to up, then from below."""
+    """From audience left to right; above each other from downstage to up, then from
+    below.
+    """
 
     def key(i: str) -> tuple[float, float, float]:
         place = show.fixtures[i].place
@@ -71,9 +75,10 @@ _RANGE = re.compile(r"(\d+)(?:\s*[-–]\s*(\d+))?")
 def typed(show: Show, words: str, chosen: Sequence[str] = ()) -> Ids | None:
     """The fixtures that typed words mean; None where they mean none.
 
-    A term names short names, fixtures or a group, and may pick among them: `par`, `par3`, `par 1-4 7`, `spot odd`,
-    `dots every 3`, `front 2-`. `+` joins terms, `-` before one takes it away; a text that begins so starts from
-    those chosen. Numbers alone are fixture numbers. `all`, `none`, `invert` stand for themselves.
+    A term names short names, fixtures or a group, and may pick among them: `par`,
+    `par3`, `par 1-4 7`, `spot odd`, `dots every 3`, `front 2-`. `+` joins terms, `-`
+    before one takes it away; a text that begins so starts from those chosen. Numbers
+    alone are fixture numbers. `all`, `none`, `invert` stand for themselves.
     """
     text = words.strip().lower()
     parts = re.split(r"\s*([+,]|(?:^|\s)-(?=\s*[a-z]))\s*", text)
@@ -100,12 +105,20 @@ def typed(show: Show, words: str, chosen: Sequence[str] = ()) -> Ids | None:
 
 def _term(show: Show, text: str, chosen: Sequence[str]) -> Ids | None:
     if text in ("all", "none", "invert"):
-        return {"all": tuple(show.fixtures), "none": (), "invert": inverted(show, chosen)}[text]
+        return {
+            "all": tuple(show.fixtures),
+            "none": (),
+            "invert": inverted(show, chosen),
+        }[text]
     for fixture in show.fixtures.values():
         if text in (fixture.short.lower(), fixture.name.lower()):
             return (fixture.id,)
-    match = re.match(r"^(.*?)\s*(odd|even|every\s+\d+|(?:\d+(?:\s*[-–]\s*\d*)?[\s]*)*)$", text)
-    name, pick = (match.group(1).strip(), match.group(2).strip()) if match else (text, "")
+    match = re.match(
+        r"^(.*?)\s*(odd|even|every\s+\d+|(?:\d+(?:\s*[-–]\s*\d*)?[\s]*)*)$", text
+    )
+    name, pick = (
+        (match.group(1).strip(), match.group(2).strip()) if match else (text, "")
+    )
     pool = _named(show, name)
     if not pool:
         return None
@@ -114,19 +127,31 @@ def _term(show: Show, text: str, chosen: Sequence[str]) -> Ids | None:
 
 
 def _named(show: Show, name: str) -> Ids:
-    """Those that a name means: all of a short name's stem, of a group, or whose names begin so."""
+    """Those that a name means: all of a short name's stem, of a group, or whose names
+    begin so.
+    """
     if not name:
         return tuple(show.fixtures)
     for same in (True, False):
         for group in show.groups.values():
-            if group.name.lower() == name or (not same and group.name.lower().startswith(name)):
+            if group.name.lower() == name or (
+                not same and group.name.lower().startswith(name)
+            ):
                 return tuple(i for i in group.fixtures if i in show.fixtures)
-        stems = {i: re.sub(r"\d+$", "", f.short.lower()) for i, f in show.fixtures.items()}
-        found = tuple(i for i, stem in stems.items() if stem == name or (not same and stem.startswith(name)))
+        stems = {
+            i: re.sub(r"\d+$", "", f.short.lower()) for i, f in show.fixtures.items()
+        }
+        found = tuple(
+            i
+            for i, stem in stems.items()
+            if stem == name or (not same and stem.startswith(name))
+        )
         if found:
             return found
         if not same:
-            return tuple(i for i, f in show.fixtures.items() if f.name.lower().startswith(name))
+            return tuple(
+                i for i, f in show.fixtures.items() if f.name.lower().startswith(name)
+            )
     return ()
 
 
@@ -149,7 +174,9 @@ def _pick(show: Show, pool: Ids, pick: str, by_number: bool) -> Ids:
 
 
 def _count(fixture: Fixture, n: int, by_number: bool) -> int:
-    """How a fixture is counted: by its number, or by the number at the end of its short name."""
+    """How a fixture is counted: by its number, or by the number at the end of its short
+    name.
+    """
     if by_number:
         return fixture.number
     match = re.search(r"(\d+)$", fixture.short)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 Light = tuple[float, float, float]
 
-# XYZ → linear Rec.709, D65: inverse of the matrix that follows from ITU-R BT.709-6, items 1.3 and 1.4.
+# XYZ → linear Rec.709, D65: inverse of the matrix that follows from ITU-R BT.709-6,
+# items 1.3 and 1.4.
 _FROM_XYZ = (
     (3.2404541621, -1.5371385128, -0.4985314096),
     (-0.9692660305, 1.8760108454, 0.0415560175),
@@ -23,17 +24,24 @@ def _times(matrix: tuple[Light, ...], v: Light) -> Light:
 
 
 def from_xyy(x: float, y: float, luminance: float) -> Light:
-    """CIE 1931 xyY → linear Rec.709 light; below 0 is cut off, and what would be above 1 is scaled down to it."""
+    """CIE 1931 xyY → linear Rec.709 light; below 0 is cut off, and what would be above
+    1 is scaled down to it.
+    """
     if y <= 0:
         return luminance, luminance, luminance
     scale = luminance / y
-    r, g, b = (max(0.0, v) for v in _times(_FROM_XYZ, (x * scale, luminance, (1 - x - y) * scale)))
+    r, g, b = (
+        max(0.0, v)
+        for v in _times(_FROM_XYZ, (x * scale, luminance, (1 - x - y) * scale))
+    )
     top = max(r, g, b, 1.0)
     return r / top, g / top, b / top
 
 
 def light_of(x: float, y: float, luminance: float) -> Light:
-    """CIE 1931 xyY → linear Rec.709 light as it is: beyond the gamut some part is below 0."""
+    """CIE 1931 xyY → linear Rec.709 light as it is: beyond the gamut some part is below
+    0.
+    """
     if y <= 0:
         return 0.0, 0.0, 0.0
     scale = luminance / y
@@ -56,17 +64,25 @@ def hex_of(light: Light) -> str:
 
     def screen(v: float) -> int:
         v = min(1.0, max(0.0, v))
-        return round(255 * (12.92 * v if v <= 0.0031308 else 1.055 * v ** (1 / 2.4) - 0.055))
+        return round(
+            255 * (12.92 * v if v <= 0.0031308 else 1.055 * v ** (1 / 2.4) - 0.055)
+        )
 
     return "#" + "".join(f"{screen(v):02X}" for v in light)
 
 
 def read_hex(text: str) -> str | None:
-    """What was typed for a colour, three digits or six, as #RRGGBB; None where it is none."""
+    """What was typed for a colour, three digits or six, as #RRGGBB; None where it is
+    none.
+    """
     digits = text.strip().lstrip("#").upper()
     if len(digits) == 3:
         digits = "".join(2 * c for c in digits)
-    return f"#{digits}" if len(digits) == 6 and set(digits) <= set("0123456789ABCDEF") else None
+    return (
+        f"#{digits}"
+        if len(digits) == 6 and set(digits) <= set("0123456789ABCDEF")
+        else None
+    )
 
 
 def of_hex(colour: str) -> Light:
@@ -80,17 +96,24 @@ def of_hex(colour: str) -> Light:
     def light(v: float) -> float:
         return v / 12.92 if v <= 0.04045 else float(((v + 0.055) / 1.055) ** 2.4)
 
-    return light((number >> 16 & 255) / 255), light((number >> 8 & 255) / 255), light((number & 255) / 255)
+    return (
+        light((number >> 16 & 255) / 255),
+        light((number >> 8 & 255) / 255),
+        light((number & 255) / 255),
+    )
 
 
 def of_halves(colour: str, split: str = "") -> Light:
-    """The light of a filter, or of two that have half of the beam each; white where there is none."""
+    """The light of a filter, or of two that have half of the beam each; white where
+    there is none.
+    """
     one = of_hex(colour) if colour else (1.0, 1.0, 1.0)
     other = of_hex(split) if split else one
     return (one[0] + other[0]) / 2, (one[1] + other[1]) / 2, (one[2] + other[2]) / 2
 
 
-# Linear sRGB → cone response → OKLab: B. Ottosson, “A perceptual color space for image processing” (2020).
+# Linear sRGB → cone response → OKLab: B. Ottosson, “A perceptual color space for image
+# processing” (2020).
 TO_LMS = (
     (0.4122214708, 0.5363325363, 0.0514459929),
     (0.2119034982, 0.6806995451, 0.1073969566),

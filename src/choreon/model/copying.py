@@ -18,10 +18,11 @@ def pasted(
     takes: Callable[[str, str], bool],
     only: Collection[str] | None = None,
 ) -> Look:
-    """What `targets` get of a fixture's values: all of them, or those of some attributes.
+    """What `targets` get of a fixture's values: all of them, or those of some
+    attributes.
 
-    Slots of wheels go over by name, then by colour; what means nothing to the other make is left out. `takes` tells
-    whether a fixture has an attribute.
+    Slots of wheels go over by name, then by colour; what means nothing to the other
+    make is left out. `takes` tells whether a fixture has an attribute.
     """
     wanted = {n: v for n, v in values.items() if only is None or n in only}
     made: Look = {}
@@ -29,7 +30,12 @@ def pasted(
     for target in targets:
         there = show.fixtures.get(target)
         kind = show.types.get(there.type) if there else None
-        if there is None or kind is None or mode_of(show.types, there) is None or target == source:
+        if (
+            there is None
+            or kind is None
+            or mode_of(show.types, there) is None
+            or target == source
+        ):
             continue
         same = (there.type, there.mode) == (here.type, here.mode)
         own = wanted if same else carry(show, source, wanted, kind, there.mode)

@@ -1,4 +1,6 @@
-"""A fixture type: what channels a make of lamp has and what each value on them means."""
+"""A fixture type: what channels a make of lamp has and what each value on
+them means.
+"""
 
 from __future__ import annotations
 
@@ -12,10 +14,11 @@ from choreon.model import attributes as at
 class Range(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A span of a channel's values with one meaning.
 
-    `start`…`end` (inclusive) count in the channel's own resolution. They map linearly onto `low`…`high` in the
-    attribute's unit; descending spans have `low > high`, discrete ones `low == high`. `slot` (from 0) ties a turning
-    or shaking range to one slot of the channel's wheel. `private` marks what nothing may choose by itself: built-in
-    programs, sound modes. `hold`: seconds that a command must stand.
+    `start`…`end` (inclusive) count in the channel's own resolution. They map linearly
+    onto `low`…`high` in the attribute's unit; descending spans have `low > high`,
+    discrete ones `low == high`. `slot` (from 0) ties a turning or shaking range to one
+    slot of the channel's wheel. `private` marks what nothing may choose by itself:
+    built-in programs, sound modes. `hold`: seconds that a command must stand.
     """
 
     start: int
@@ -41,22 +44,29 @@ class Range(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         """What a value on the channel, in the channel's own resolution, means."""
         if self.end <= self.start or self.discrete:
             return self.low
-        return self.low + (self.high - self.low) * (raw - self.start) / (self.end - self.start)
+        return self.low + (self.high - self.low) * (raw - self.start) / (
+            self.end - self.start
+        )
 
     def raw_at(self, value: float) -> int:
-        """The channel's value, in its own resolution, for a meaning; the middle of a discrete range."""
+        """The channel's value, in its own resolution, for a meaning; the middle of a
+        discrete range.
+        """
         if self.discrete:
             return (self.start + self.end) // 2
         part = (value - self.low) / (self.high - self.low)
-        return int(self.start + min(1.0, max(0.0, part)) * (self.end - self.start) + 0.5)
+        return int(
+            self.start + min(1.0, max(0.0, part)) * (self.end - self.start) + 0.5
+        )
 
 
 class Channel(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """One channel's definition, shared by the modes that use it.
 
-    `home`, `open` and the ranges count in `resolution` bytes (1: 0…255, 2: 0…65535, 3: 0…16777215). A mode may give
-    the channel more or fewer slots than that; the numbers are then scaled. `open`: its value when the fixture is
-    opened up, where that is not its home. `rest`: leave alone; it stays at home and is not offered anywhere.
+    `home`, `open` and the ranges count in `resolution` bytes (1: 0…255, 2: 0…65535, 3:
+    0…16777215). A mode may give the channel more or fewer slots than that; the numbers
+    are then scaled. `open`: its value when the fixture is opened up, where that is not
+    its home. `rest`: leave alone; it stays at home and is not offered anywhere.
     `wheel`: key of the wheel that its slots belong to.
     """
 
@@ -84,7 +94,8 @@ class Channel(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Slot(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A slot of a wheel: `colour` as #RRGGBB (sRGB), `picture` a PNG or SVG, white where light passes.
+    """A slot of a wheel: `colour` as #RRGGBB (sRGB), `picture` a PNG or SVG, white
+    where light passes.
 
     `split`: the colour of its other half, where the wheel stops between two filters.
     """
@@ -104,8 +115,9 @@ class Wheel(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Emitter(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A light source that colour is mixed with: its attribute, CIE 1931 chromaticity, and strength against the others
-    (luminous flux at full, any one unit)."""
+    """A light source that colour is mixed with: its attribute, CIE 1931 chromaticity,
+    and strength against the others (luminous flux at full, any one unit).
+    """
 
     attribute: str
     x: float
@@ -114,7 +126,9 @@ class Emitter(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Use(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A channel in a mode: its slots (from 1, coarse byte first) and the cell it belongs to (0: the whole fixture)."""
+    """A channel in a mode: its slots (from 1, coarse byte first) and the cell it
+    belongs to (0: the whole fixture).
+    """
 
     channel: str
     slots: tuple[int, ...]
@@ -122,7 +136,9 @@ class Use(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Cell(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A part of a fixture that lights by itself, at `x`, `y` metres from the fixture's middle."""
+    """A part of a fixture that lights by itself, at `x`, `y` metres from the fixture's
+    middle.
+    """
 
     name: str
     x: float = 0.0
@@ -130,7 +146,9 @@ class Cell(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Mode(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """One personality of a type: which channels stand in which slots. `overrides`: definitions that differ here."""
+    """One personality of a type: which channels stand in which slots. `overrides`:
+    definitions that differ here.
+    """
 
     name: str
     uses: tuple[Use, ...]
@@ -144,8 +162,10 @@ class Mode(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class FixtureType(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A make of lamp. `beam` is its full beam angle in degrees (0: it glows rather than beams), `field` its field
-    angle where known, `lamp` what makes the light: LED, discharge, tungsten or nothing."""
+    """A make of lamp. `beam` is its full beam angle in degrees (0: it glows rather than
+    beams), `field` its field angle where known, `lamp` what makes the light: LED,
+    discharge, tungsten or nothing.
+    """
 
     id: str
     maker: str
@@ -179,7 +199,9 @@ class FixtureType(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True)
         return next((wheel for wheel in self.wheels if wheel.key == key), None)
 
     def used(self, mode: Mode) -> Iterator[tuple[Use, Channel]]:
-        """The uses of a mode in the order of their slots, with their channels; unknown channels are left out."""
+        """The uses of a mode in the order of their slots, with their channels; unknown
+        channels are left out.
+        """
         for use in sorted(mode.uses, key=lambda u: u.slots[:1]):
             channel = self.channel(use.channel, mode)
             if channel is not None:
@@ -192,13 +214,36 @@ class FixtureType(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True)
         return {r.attribute for c in channels for r in c.ranges}
 
 
-BODIES: tuple[str, ...] = ("par", "profile", "fresnel", "flood", "bar", "dot", "panel", "spot", "wash", "beam")
-BODIES += ("scanner", "mirror", "strobe", "blinder", "hazer", "fan", "multi", "tape", "pack")
+BODIES: tuple[str, ...] = (
+    "par",
+    "profile",
+    "fresnel",
+    "flood",
+    "bar",
+    "dot",
+    "panel",
+    "spot",
+    "wash",
+    "beam",
+)
+BODIES += (
+    "scanner",
+    "mirror",
+    "strobe",
+    "blinder",
+    "hazer",
+    "fan",
+    "multi",
+    "tape",
+    "pack",
+)
 LAMPS: tuple[str, ...] = ("", "LED", "discharge", "tungsten")
 
 
 def main_attribute(channel: Channel) -> str:
-    """What a channel of several meanings is about in the first place: `Color1` rather than `Color1WheelSpin`."""
+    """What a channel of several meanings is about in the first place: `Color1` rather
+    than `Color1WheelSpin`.
+    """
     names = [r.attribute for r in channel.ranges if _drives(r)]
     plain = [n for n in names if not at.attribute(n).program] or names
     return min(dict.fromkeys(plain), key=len, default="")
@@ -209,7 +254,9 @@ def _drives(span: Range) -> bool:
 
 
 def bytes_of(raw: int, resolution: int, slots: int) -> bytes:
-    """A channel's value, in its own resolution, as the bytes of `slots` slots, coarse first."""
+    """A channel's value, in its own resolution, as the bytes of `slots` slots, coarse
+    first.
+    """
     shift = 8 * (slots - resolution)
     value = raw << shift if shift >= 0 else raw >> -shift
     return int(value).to_bytes(slots, "big")

@@ -1,4 +1,6 @@
-"""Undo and redo: where the show, and the draft beside it, have been, with the name of the step that led there."""
+"""Undo and redo: where the show, and the draft beside it, have been, with the name of
+the step that led there.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,9 @@ replace = msgspec.structs.replace
 
 
 class Step(msgspec.Struct, frozen=True):
-    """A step and the show after it. Steps that changed the draft hold it as it was before and after."""
+    """A step and the show after it. Steps that changed the draft hold it as it was
+    before and after.
+    """
 
     name: str
     show: Show
@@ -39,9 +43,16 @@ class History:
         return self._undone[-1].name if self._undone else ""
 
     def do(
-        self, name: str, show: Show, merge: bool = False, before: Look | None = None, after: Look | None = None
+        self,
+        name: str,
+        show: Show,
+        merge: bool = False,
+        before: Look | None = None,
+        after: Look | None = None,
     ) -> None:
-        """Go on to `show`. With `merge`, a step of the same name before it (a drag) becomes one step with it."""
+        """Go on to `show`. With `merge`, a step of the same name before it (a drag)
+        becomes one step with it.
+        """
         if show is self.show and before == after:
             return
         last = self._done[-1]
@@ -59,7 +70,9 @@ class History:
         return self._undone[-1]
 
     def redo(self) -> Step | None:
-        """Do again what was taken back last; gives it, or None where there is nothing."""
+        """Do again what was taken back last; gives it, or None where there is
+        nothing.
+        """
         if not self._undone:
             return None
         self._done.append(self._undone.pop())

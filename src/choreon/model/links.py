@@ -1,7 +1,7 @@
 """Links: values that stand for something stored elsewhere, and what they come to.
 
-`palette:ID` is what the palette holds for the attribute. On pan and tilt, `mark:ID` and `point:X,Y,Z` (metres) are
-whatever turns the head there.
+`palette:ID` is what the palette holds for the attribute. On pan and tilt, `mark:ID` and
+`point:X,Y,Z` (metres) are whatever turns the head there.
 """
 
 from __future__ import annotations
@@ -36,7 +36,9 @@ def aim(link: str) -> dict[str, Value]:
 
 
 def point_of(show: Show, value: Value) -> tuple[float, float, float] | None:
-    """Where a value of pan or tilt aims at; None for plain degrees, and where the mark is gone."""
+    """Where a value of pan or tilt aims at; None for plain degrees, and where the mark
+    is gone.
+    """
     if not isinstance(value, str):
         return None
     if value.startswith(MARK):
@@ -52,25 +54,37 @@ def point_of(show: Show, value: Value) -> tuple[float, float, float] | None:
 
 
 def held(show: Show, palette: Palette, fixture: str, name: str) -> Value | None:
-    """What a palette holds for a fixture's attribute: exactly for it, for whatever fixture, or for one of its type."""
+    """What a palette holds for a fixture's attribute: exactly for it, for whatever
+    fixture, or for one of its type.
+    """
     own = palette.each.get(fixture, {}).get(name)
     if own is None:
         own = palette.values.get(name)
     if own is None and fixture in show.fixtures:
         kind = show.fixtures[fixture].type
-        alike = [i for i in palette.each if i in show.fixtures and show.fixtures[i].type == kind]
-        own = next((v for i in alike if (v := palette.each[i].get(name)) is not None), None)
+        alike = [
+            i
+            for i in palette.each
+            if i in show.fixtures and show.fixtures[i].type == kind
+        ]
+        own = next(
+            (v for i in alike if (v := palette.each[i].get(name)) is not None), None
+        )
     return own
 
 
 def names_in(show: Show, palette: Palette, fixture: str) -> list[str]:
     """The attributes that a palette has something to say of to a fixture."""
-    names = dict.fromkeys([*palette.values, *(n for values in palette.each.values() for n in values)])
+    names = dict.fromkeys(
+        [*palette.values, *(n for values in palette.each.values() for n in values)]
+    )
     return [n for n in names if held(show, palette, fixture, n) is not None]
 
 
 def resolved(show: Show, fixture: str, name: str, value: Value) -> Value | None:
-    """The value with its palette looked up; None where the palette is gone or says nothing of the attribute."""
+    """The value with its palette looked up; None where the palette is gone or says
+    nothing of the attribute.
+    """
     if isinstance(value, str) and value.startswith(PALETTE):
         palette = show.palettes.get(value.removeprefix(PALETTE))
         found = held(show, palette, fixture, name) if palette else None
@@ -79,7 +93,9 @@ def resolved(show: Show, fixture: str, name: str, value: Value) -> Value | None:
 
 
 def resolve(show: Show, look: Look) -> Look:
-    """The look with all its palettes looked up; aims at marks and points stay what they are."""
+    """The look with all its palettes looked up; aims at marks and points stay what they
+    are.
+    """
     made: Look = {}
     for fixture, values in look.items():
         made[fixture] = {}
@@ -108,12 +124,18 @@ def touches(look: Look, link: str) -> bool:
     return any(found == link for found in links_in(look))
 
 
-def from_palette(show: Show, palette: Palette, fixtures: Sequence[str], takes: dict[str, set[str]]) -> Look:
-    """The look that gives fixtures what a palette holds, as links. `takes`: fixture → attributes that it has."""
+def from_palette(
+    show: Show, palette: Palette, fixtures: Sequence[str], takes: dict[str, set[str]]
+) -> Look:
+    """The look that gives fixtures what a palette holds, as links. `takes`: fixture →
+    attributes that it has.
+    """
     made: Look = {}
     for fixture in fixtures:
         names = names_in(show, palette, fixture)
-        own: dict[str, Value] = {n: to_palette(palette.id) for n in names if n in takes.get(fixture, ())}
+        own: dict[str, Value] = {
+            n: to_palette(palette.id) for n in names if n in takes.get(fixture, ())
+        }
         if own:
             made[fixture] = own
     return made

@@ -1,4 +1,6 @@
-"""Palettes and marks: kept, changed, deleted; what uses them follows, or gets the values in their place."""
+"""Palettes and marks: kept, changed, deleted; what uses them follows, or gets the
+values in their place.
+"""
 
 from __future__ import annotations
 
@@ -11,34 +13,57 @@ from choreon.model.show import Look, Mark, Palette, Scene, Show, Value
 FAMILIES = (at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM)
 
 
-def keep_palette(show: Show, name: str, family: str, look: Look, exact: bool = False) -> tuple[Show, str]:
+def keep_palette(
+    show: Show, name: str, family: str, look: Look, exact: bool = False
+) -> tuple[Show, str]:
     """Store what a look has of one family; gives the show and the palette's id.
 
-    What all its fixtures have alike is stored by meaning, for whatever fixture; the rest, or with `exact` all of it,
-    for each by itself. Raises ValueError where the look has nothing of the family.
+    What all its fixtures have alike is stored by meaning, for whatever fixture; the
+    rest, or with `exact` all of it, for each by itself. Raises ValueError where the
+    look has nothing of the family.
     """
     own = part(links.resolve(show, look), {family})
     if not own:
         raise ValueError(f"there is nothing of {family} to keep")
-    name = edits.fresh_name(name.strip() or family.capitalize(), (p.name for p in show.palettes.values()))
+    name = edits.fresh_name(
+        name.strip() or family.capitalize(), (p.name for p in show.palettes.values())
+    )
     values, each = ({}, own) if exact else by_meaning(own)
-    palette = Palette(id=edits.fresh_id(name, show.palettes), name=name, family=family, values=values, each=each)
+    palette = Palette(
+        id=edits.fresh_id(name, show.palettes),
+        name=name,
+        family=family,
+        values=values,
+        each=each,
+    )
     return edits.put(show, "palettes", palette), palette.id
 
 
 def by_meaning(look: Look) -> tuple[dict[str, Value], Look]:
-    """What the fixtures have alike, and what remains for each. A target colour, or an aim, is alike as a whole or not
-    at all."""
+    """What the fixtures have alike, and what remains for each. A target colour, or an
+    aim, is alike as a whole or not at all.
+    """
     names = {n for values in look.values() for n in values}
     common: dict[str, Value] = {}
-    for group in (at.TARGET_COLOUR, links.AIMS, *((n,) for n in sorted(names - {*at.TARGET_COLOUR, *links.AIMS}))):
-        had = {tuple(values.get(n) for n in group) for values in look.values() if any(n in values for n in group)}
+    for group in (
+        at.TARGET_COLOUR,
+        links.AIMS,
+        *((n,) for n in sorted(names - {*at.TARGET_COLOUR, *links.AIMS})),
+    ):
+        had = {
+            tuple(values.get(n) for n in group)
+            for values in look.values()
+            if any(n in values for n in group)
+        }
         if len(had) == 1:
             found = dict(zip(group, had.pop(), strict=True))
             plain = {n: v for n, v in found.items() if v is not None}
             if not _own(group, plain):
                 common |= plain
-    each = {i: {n: v for n, v in values.items() if n not in common} for i, values in look.items()}
+    each = {
+        i: {n: v for n, v in values.items() if n not in common}
+        for i, values in look.items()
+    }
     return common, {i: values for i, values in each.items() if values}
 
 
@@ -46,16 +71,21 @@ WHEELS = ("Gobo(n)", "Color(n)", "AnimationWheel(n)")
 
 
 def _own(group: tuple[str, ...], values: dict[str, Value]) -> bool:
-    """Whether values mean something to one lamp only: bare angles, slots of a wheel but its first, bare values."""
+    """Whether values mean something to one lamp only: bare angles, slots of a wheel but
+    its first, bare values.
+    """
     if group == links.AIMS:
         return not all(isinstance(v, str) for v in values.values())
     return any(
-        n.startswith(at.RAW) or (at.template(n) in WHEELS and v != 0 and not isinstance(v, str))
+        n.startswith(at.RAW)
+        or (at.template(n) in WHEELS and v != 0 and not isinstance(v, str))
         for n, v in values.items()
     )
 
 
-def part(look: Look, families: Iterable[str], fixtures: Iterable[str] | None = None) -> Look:
+def part(
+    look: Look, families: Iterable[str], fixtures: Iterable[str] | None = None
+) -> Look:
     """What a look has of some families, of all or some fixtures."""
     wanted = set(families)
     only = None if fixtures is None else set(fixtures)
@@ -68,14 +98,19 @@ def part(look: Look, families: Iterable[str], fixtures: Iterable[str] | None = N
 
 
 def update_palette(show: Show, palette_id: str, look: Look) -> Show:
-    """Lay what a look has of the palette's family over it. Everything that uses it follows.
+    """Lay what a look has of the palette's family over it. Everything that uses it
+    follows.
 
-    Where all the look's fixtures agree the value is for whatever fixture, and ends the exact ones of theirs.
+    Where all the look's fixtures agree the value is for whatever fixture, and ends the
+    exact ones of theirs.
     """
     palette = show.palettes[palette_id]
     own = part(links.resolve(show, look), {palette.family})
     common, each = by_meaning(own)
-    kept = {i: {n: v for n, v in values.items() if n not in common} for i, values in palette.each.items()}
+    kept = {
+        i: {n: v for n, v in values.items() if n not in common}
+        for i, values in palette.each.items()
+    }
     ended = {**palette.values, **common}
     if at.RED in common:
         ended = {n: v for n, v in ended.items() if n in common or n not in at.MIXED}
@@ -93,7 +128,14 @@ def _linked_wholly(show: Show, scene: Scene, palette: Palette) -> Scene:
     for fixture, values in scene.look.items():
         own = values
         if any(v == link for v in values.values()):
-            own = {**values, **{n: link for n in links.names_in(show, palette, fixture) if n not in values}}
+            own = {
+                **values,
+                **{
+                    n: link
+                    for n in links.names_in(show, palette, fixture)
+                    if n not in values
+                },
+            }
         look[fixture] = own
     return edits.replace(scene, look=look)
 
@@ -108,17 +150,25 @@ def aiming_at(show: Show, mark_id: str) -> list[str]:
     """The names of what aims at a mark: scenes and palettes."""
     link = links.to_mark(mark_id)
     found = [s.name for s in show.scenes.values() if links.touches(s.look, link)]
-    return found + [p.name for p in show.palettes.values() if link in p.values.values() or links.touches(p.each, link)]
+    return found + [
+        p.name
+        for p in show.palettes.values()
+        if link in p.values.values() or links.touches(p.each, link)
+    ]
 
 
 def unlinked(show: Show, look: Look, link: str) -> Look:
-    """The look with one link replaced by what it comes to now; a palette's by its values, a mark's by its point."""
+    """The look with one link replaced by what it comes to now; a palette's by its
+    values, a mark's by its point.
+    """
     if not links.touches(look, link):
         return look
     return {i: _values(show, i, values, link) for i, values in look.items()}
 
 
-def _values(show: Show, fixture: str, values: dict[str, Value], link: str) -> dict[str, Value]:
+def _values(
+    show: Show, fixture: str, values: dict[str, Value], link: str
+) -> dict[str, Value]:
     made: dict[str, Value] = {}
     for name, value in values.items():
         if value != link:
@@ -135,13 +185,19 @@ def _values(show: Show, fixture: str, values: dict[str, Value], link: str) -> di
 def unlink(show: Show, scene_id: str, link: str) -> Show:
     """Give a scene its own values in the place of a link."""
     scene = show.scenes[scene_id]
-    return edits.put(show, "scenes", edits.replace(scene, look=unlinked(show, scene.look, link)))
+    return edits.put(
+        show, "scenes", edits.replace(scene, look=unlinked(show, scene.look, link))
+    )
 
 
 def move_palette(show: Show, palette_id: str, index: int) -> Show:
-    """Give a palette another place, from 0, among those of its family; the other families stay where they are."""
+    """Give a palette another place, from 0, among those of its family; the other
+    families stay where they are.
+    """
     family = show.palettes[palette_id].family
-    own = [i for i, p in show.palettes.items() if p.family == family and i != palette_id]
+    own = [
+        i for i, p in show.palettes.items() if p.family == family and i != palette_id
+    ]
     own.insert(index, palette_id)
     order = iter(own)
     ids = [next(order) if p.family == family else i for i, p in show.palettes.items()]
@@ -151,14 +207,25 @@ def move_palette(show: Show, palette_id: str, index: int) -> Show:
 def delete_palette(show: Show, palette_id: str) -> Show:
     """Delete a palette; the scenes that use it keep its values."""
     link = links.to_palette(palette_id)
-    changed = [edits.replace(s, look=unlinked(show, s.look, link)) for s in users(show, palette_id)]
+    changed = [
+        edits.replace(s, look=unlinked(show, s.look, link))
+        for s in users(show, palette_id)
+    ]
     return edits.drop(edits.put(show, "scenes", *changed), "palettes", [palette_id])
 
 
 def keep_mark(show: Show, name: str, x: float, y: float, z: float) -> tuple[Show, str]:
     """Store a mark; gives the show and its id."""
-    name = edits.fresh_name(name.strip() or "Mark", (m.name for m in show.marks.values()))
-    mark = Mark(id=edits.fresh_id(name, show.marks), name=name, x=round(x, 3), y=round(y, 3), z=round(z, 3))
+    name = edits.fresh_name(
+        name.strip() or "Mark", (m.name for m in show.marks.values())
+    )
+    mark = Mark(
+        id=edits.fresh_id(name, show.marks),
+        name=name,
+        x=round(x, 3),
+        y=round(y, 3),
+        z=round(z, 3),
+    )
     return edits.put(show, "marks", mark), mark.id
 
 
@@ -169,18 +236,25 @@ def delete_mark(show: Show, mark_id: str) -> Show:
     if point is None:
         return show
     scenes = [s for s in show.scenes.values() if links.touches(s.look, link)]
-    made = edits.put(show, "scenes", *(edits.replace(s, look=unlinked(show, s.look, link)) for s in scenes))
+    made = edits.put(
+        show,
+        "scenes",
+        *(edits.replace(s, look=unlinked(show, s.look, link)) for s in scenes),
+    )
     there = links.to_point(point)
     for palette in show.palettes.values():
         if link in palette.values.values() or links.touches(palette.each, link):
             values = {n: there if v == link else v for n, v in palette.values.items()}
-            changed = edits.replace(palette, values=values, each=unlinked(show, palette.each, link))
+            changed = edits.replace(
+                palette, values=values, each=unlinked(show, palette.each, link)
+            )
             made = edits.put(made, "palettes", changed)
     return edits.drop(made, "marks", [mark_id])
 
 
 def sample(show: Show) -> Show:
-    """A show with the sets that a new one comes with: colours, marks by the size of its room, beams.
+    """A show with the sets that a new one comes with: colours, marks by the size of its
+    room, beams.
 
     Left and right are those of the performers, facing the audience.
     """
@@ -198,7 +272,12 @@ def sample(show: Show) -> Show:
         if name not in {m.name for m in show.marks.values()}:
             show, _ = keep_mark(show, name, x * across, y * deep, 0.0)
     for mark in show.marks.values():
-        show, _ = keep_palette(show, mark.name, at.Family.POSITION, {"any": links.aim(links.to_mark(mark.id))})
+        show, _ = keep_palette(
+            show,
+            mark.name,
+            at.Family.POSITION,
+            {"any": links.aim(links.to_mark(mark.id))},
+        )
     for name, values in BEAMS:
         show, _ = keep_palette(show, name, at.Family.BEAM, {"any": dict(values)})
     return show
@@ -221,7 +300,10 @@ COLOURS: tuple[tuple[str, tuple[float, float, float]], ...] = (
 """Linear light."""
 
 BEAMS: tuple[tuple[str, dict[str, Value]], ...] = (
-    ("Open", {at.SHUTTER: 1.0, at.STROBE: 0.0, "Gobo1": 0.0, "Prism1": 0.0, "Frost1": 0.0}),
+    (
+        "Open",
+        {at.SHUTTER: 1.0, at.STROBE: 0.0, "Gobo1": 0.0, "Prism1": 0.0, "Frost1": 0.0},
+    ),
     ("Tight", {"Zoom": 8.0, "Frost1": 0.0}),
     ("Wide", {"Zoom": 50.0}),
     ("Soft", {"Frost1": 1.0, "Focus1": 0.5}),

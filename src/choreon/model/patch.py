@@ -28,7 +28,9 @@ def mode_of(types: Mapping[str, FixtureType], fixture: Fixture) -> Mode | None:
 
 
 class _Kept:
-    """What was worked out last for one pair of collections; they are never changed in place."""
+    """What was worked out last for one pair of collections; they are never changed in
+    place.
+    """
 
     def __init__(self) -> None:
         self.of: tuple[object, object] = (None, None)
@@ -52,7 +54,9 @@ def _known(show: Show) -> _Kept:
 
 
 def footprint(show: Show, fixture: Fixture) -> int:
-    """Slots the fixture takes; 1 where its type is unknown, so that its place is kept."""
+    """Slots the fixture takes; 1 where its type is unknown, so that its place
+    is kept.
+    """
     sizes = _known(show).sizes
     key = (fixture.type, fixture.mode)
     if key not in sizes:
@@ -61,8 +65,12 @@ def footprint(show: Show, fixture: Fixture) -> int:
     return sizes[key]
 
 
-def occupied(show: Show, universe: int, without: Iterable[str] = ()) -> dict[int, list[str]]:
-    """Slot (1…512) → the fixtures on it, for one universe, leaving out the fixtures named. Not to be changed."""
+def occupied(
+    show: Show, universe: int, without: Iterable[str] = ()
+) -> dict[int, list[str]]:
+    """Slot (1…512) → the fixtures on it, for one universe, leaving out the fixtures
+    named. Not to be changed.
+    """
     left_out = set(without)
     known = _known(show).slots
     if not left_out and universe in known:
@@ -70,7 +78,10 @@ def occupied(show: Show, universe: int, without: Iterable[str] = ()) -> dict[int
     slots: dict[int, list[str]] = {}
     for fixture in show.fixtures.values():
         if fixture.universe == universe and fixture.id not in left_out:
-            for slot in range(max(1, fixture.address), min(SLOTS + 1, fixture.address + footprint(show, fixture))):
+            for slot in range(
+                max(1, fixture.address),
+                min(SLOTS + 1, fixture.address + footprint(show, fixture)),
+            ):
                 slots.setdefault(slot, []).append(fixture.id)
     if not left_out:
         known[universe] = slots
@@ -89,7 +100,9 @@ def _clashes(show: Show) -> list[Clash]:
     found = []
     by_universe: dict[int, list[tuple[int, int, str]]] = {}
     for f in show.fixtures.values():
-        by_universe.setdefault(f.universe, []).append((f.address, f.address + footprint(show, f) - 1, f.id))
+        by_universe.setdefault(f.universe, []).append(
+            (f.address, f.address + footprint(show, f) - 1, f.id)
+        )
     for universe, spans in sorted(by_universe.items()):
         spans.sort()
         for i, (_, last, one) in enumerate(spans):
@@ -106,12 +119,16 @@ def universes(show: Show) -> list[int]:
 
 
 def next_free(show: Show, universe: int, slots: int, start: int = 1) -> int | None:
-    """The first address from `start` with `slots` free slots in a row; None where there is none."""
+    """The first address from `start` with `slots` free slots in a row; None where there
+    is none.
+    """
     return first_run(occupied(show, universe), slots, start)
 
 
 def first_run(taken: Container[int], slots: int, start: int = 1) -> int | None:
-    """The first of `slots` slots in a row, from `start` on, that are not taken; None where there are none."""
+    """The first of `slots` slots in a row, from `start` on, that are not taken; None
+    where there are none.
+    """
     run = 0
     for slot in range(start, SLOTS + 1):
         run = 0 if slot in taken else run + 1
@@ -121,12 +138,19 @@ def first_run(taken: Container[int], slots: int, start: int = 1) -> int | None:
 
 
 def run_of(count: int, slots: int, address: int, gap: int = 0) -> list[tuple[int, int]]:
-    """First and last slot of each of `count` fixtures hung from `address` on, `gap` slots between them."""
+    """First and last slot of each of `count` fixtures hung from `address` on, `gap`
+    slots between them.
+    """
     starts = [address + i * (slots + gap) for i in range(count)]
     return [(start, start + slots - 1) for start in starts]
 
 
-def taken_by(show: Show, universe: int, spans: Iterable[tuple[int, int]], without: Iterable[str] = ()) -> list[str]:
+def taken_by(
+    show: Show,
+    universe: int,
+    spans: Iterable[tuple[int, int]],
+    without: Iterable[str] = (),
+) -> list[str]:
     """Ids of the fixtures that already stand on the spans, in slot order."""
     taken = occupied(show, universe, without)
     found: dict[str, None] = {}
@@ -137,9 +161,19 @@ def taken_by(show: Show, universe: int, spans: Iterable[tuple[int, int]], withou
 
 
 def colours_itself(show: Show, fixture: Fixture) -> bool:
-    """Whether a fixture, in its mode, can colour its light: by emitters, by filters or by a wheel."""
+    """Whether a fixture, in its mode, can colour its light: by emitters, by filters or
+    by a wheel.
+    """
     mode, kind = mode_of(show.types, fixture), show.types.get(fixture.type)
     if mode is None or kind is None:
         return False
-    names = {span.attribute for _, channel in kind.used(mode) if not channel.rest for span in channel.ranges}
-    return any(n in at.ALL_EMITTERS or n in at.FILTERS or at.template(n) == "Color(n)" for n in names)
+    names = {
+        span.attribute
+        for _, channel in kind.used(mode)
+        if not channel.rest
+        for span in channel.ranges
+    }
+    return any(
+        n in at.ALL_EMITTERS or n in at.FILTERS or at.template(n) == "Color(n)"
+        for n in names
+    )

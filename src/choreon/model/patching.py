@@ -1,4 +1,6 @@
-"""Readdressing many at once: spilling, packing, moving to another universe, merging two. Programming stays as it is."""
+"""Readdressing many at once: spilling, packing, moving to another universe, merging
+two. Programming stays as it is.
+"""
 
 from __future__ import annotations
 
@@ -21,32 +23,54 @@ class Move(msgspec.Struct, frozen=True):
 
 
 def spill(
-    show: Show, count: int, slots: int, universe: int, address: int, gap: int = 0, over: bool = True
+    show: Show,
+    count: int,
+    slots: int,
+    universe: int,
+    address: int,
+    gap: int = 0,
+    over: bool = True,
 ) -> list[tuple[int, int]]:
     """Universe and address of each of `count` fixtures hung from an address on.
 
-    With `over`, what would end past the universe goes on at the first free slot of the next; without, it is placed
-    past the end, for the caller to see.
+    With `over`, what would end past the universe goes on at the first free slot of the
+    next; without, it is placed past the end, for the caller to see.
     """
     places: list[tuple[int, int]] = []
     while len(places) < count:
-        if over and address + slots - 1 > SLOTS and universe < MAX_UNIVERSE and slots <= SLOTS:
+        if (
+            over
+            and address + slots - 1 > SLOTS
+            and universe < MAX_UNIVERSE
+            and slots <= SLOTS
+        ):
             universe += 1
             left = count - len(places)
             room = min(SLOTS, left * (slots + gap) - gap)
-            address = patch.next_free(show, universe, room) or patch.next_free(show, universe, slots) or 1
+            address = (
+                patch.next_free(show, universe, room)
+                or patch.next_free(show, universe, slots)
+                or 1
+            )
             continue
         places.append((universe, address))
         address += slots + gap
     return places
 
 
-def in_the_way(show: Show, places: Iterable[tuple[int, int]], slots: int, without: Iterable[str] = ()) -> list[str]:
+def in_the_way(
+    show: Show,
+    places: Iterable[tuple[int, int]],
+    slots: int,
+    without: Iterable[str] = (),
+) -> list[str]:
     """Who already stands where fixtures of `slots` slots would go."""
     found: dict[str, None] = {}
     by_universe: dict[int, list[tuple[int, int]]] = {}
     for universe, address in places:
-        by_universe.setdefault(universe, []).append((address, min(SLOTS, address + slots - 1)))
+        by_universe.setdefault(universe, []).append(
+            (address, min(SLOTS, address + slots - 1))
+        )
     left_out = set(without)
     for universe, spans in by_universe.items():
         found.update(dict.fromkeys(patch.taken_by(show, universe, spans, left_out)))
@@ -54,14 +78,24 @@ def in_the_way(show: Show, places: Iterable[tuple[int, int]], slots: int, withou
 
 
 def _in_order(show: Show, ids: Iterable[str]) -> list[str]:
-    return sorted(ids, key=lambda i: (show.fixtures[i].universe, show.fixtures[i].address))
+    return sorted(
+        ids, key=lambda i: (show.fixtures[i].universe, show.fixtures[i].address)
+    )
 
 
 def pack(show: Show, universe: int, ids: Sequence[str] = ()) -> Move:
-    """Close the gaps: all of a universe from slot 1 on, or the fixtures named, from the first one's address on."""
-    own = [i for i, f in show.fixtures.items() if f.universe == universe and (not ids or i in ids)]
+    """Close the gaps: all of a universe from slot 1 on, or the fixtures named, from the
+    first one's address on.
+    """
+    own = [
+        i
+        for i, f in show.fixtures.items()
+        if f.universe == universe and (not ids or i in ids)
+    ]
     own = _in_order(show, own)
-    return _place(show, own, universe, show.fixtures[own[0]].address if ids and own else 1)
+    return _place(
+        show, own, universe, show.fixtures[own[0]].address if ids and own else 1
+    )
 
 
 def _place(show: Show, ids: Sequence[str], universe: int, start: int) -> Move:
@@ -84,19 +118,25 @@ def _place(show: Show, ids: Sequence[str], universe: int, start: int) -> Move:
 def _changed(show: Show, changes: Changes) -> Changes:
     fixtures = show.fixtures
     return {
-        i: c for i, c in changes.items() if (fixtures[i].universe, fixtures[i].address) != (c["universe"], c["address"])
+        i: c
+        for i, c in changes.items()
+        if (fixtures[i].universe, fixtures[i].address) != (c["universe"], c["address"])
     }
 
 
 def to_universe(show: Show, ids: Sequence[str], universe: int) -> Move:
-    """Move fixtures to another universe, at the addresses they have; those who clash there are left."""
+    """Move fixtures to another universe, at the addresses they have; those who clash
+    there are left.
+    """
     moving = [i for i in _in_order(show, ids) if i in show.fixtures]
     taken = dict(patch.occupied(show, universe, moving))
     changes: Changes = {}
     left = []
     for i in moving:
         fixture = show.fixtures[i]
-        wanted = range(fixture.address, fixture.address + patch.footprint(show, fixture))
+        wanted = range(
+            fixture.address, fixture.address + patch.footprint(show, fixture)
+        )
         if any(slot in taken or slot > SLOTS for slot in wanted):
             left.append(i)
             continue
@@ -107,9 +147,11 @@ def to_universe(show: Show, ids: Sequence[str], universe: int) -> Move:
 
 
 def merge(show: Show, source: int, into: int) -> Move:
-    """Move all of a universe into the free slots of another; what does not fit is left where it is.
+    """Move all of a universe into the free slots of another; what does not fit is left
+    where it is.
 
-    Those that can keep their address do; the others go to the first place that holds them.
+    Those that can keep their address do; the others go to the first place that holds
+    them.
     """
     ids = _in_order(show, [i for i, f in show.fixtures.items() if f.universe == source])
     first = to_universe(show, ids, into)
@@ -124,14 +166,20 @@ def merge(show: Show, source: int, into: int) -> Move:
 
 
 def together(show: Show, ids: Sequence[str], universe: int, address: int) -> Move:
-    """Put fixtures one behind the other from an address on; left are those past the end or on somebody's slots."""
+    """Put fixtures one behind the other from an address on; left are those past the end
+    or on somebody's slots.
+    """
     moving = [i for i in ids if i in show.fixtures]
     taken = patch.occupied(show, universe, moving)
     changes: Changes = {}
     left = []
     for i in moving:
         slots = patch.footprint(show, show.fixtures[i])
-        if address < 1 or address + slots - 1 > SLOTS or any(s in taken for s in range(address, address + slots)):
+        if (
+            address < 1
+            or address + slots - 1 > SLOTS
+            or any(s in taken for s in range(address, address + slots))
+        ):
             left.append(i)
         else:
             changes[i] = {"universe": universe, "address": address}

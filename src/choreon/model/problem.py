@@ -8,7 +8,9 @@ import msgspec
 
 
 class Problem(msgspec.Struct, frozen=True):
-    """`path` leads to the value, as in `fixtures/par-3/address`; an error keeps the value out of the light."""
+    """`path` leads to the value, as in `fixtures/par-3/address`; an error keeps the
+    value out of the light.
+    """
 
     path: str
     text: str

@@ -1,7 +1,8 @@
 """The show: one frozen tree that holds all a user made.
 
-Collections are dicts from id to object, in the user's order. They are never changed in place: an edit makes a new
-dict and shares the objects it did not touch, so what changed is found by identity.
+Collections are dicts from id to object, in the user's order. They are never changed in
+place: an edit makes a new dict and shares the objects it did not touch, so what changed
+is found by identity.
 """
 
 from __future__ import annotations
@@ -13,7 +14,9 @@ import msgspec
 from choreon.model.fixture_type import FixtureType
 
 Value = float | tuple[float | None, ...] | str
-"""A value in the attribute's unit; one per cell (None: not given); or a link, as model/links.py reads it."""
+"""A value in the attribute's unit; one per cell (None: not given); or a link, as
+model/links.py reads it.
+"""
 
 Look = dict[str, dict[str, Value]]
 """Fixture id → attribute → value."""
@@ -23,7 +26,9 @@ MAX_UNIVERSE = 63999  # E1.31, section 6.2.7
 
 
 class Place(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Metres: x to audience right, y upstage, z up, from the middle of the stage's front edge on the floor."""
+    """Metres: x to audience right, y upstage, z up, from the middle of the stage's
+    front edge on the floor.
+    """
 
     x: float = 0.0
     y: float = 0.0
@@ -31,7 +36,9 @@ class Place(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Hanging(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Degrees. All zero: beam straight down. `pitch` tips it upstage, `roll` to audience right, `yaw` turns it."""
+    """Degrees. All zero: beam straight down. `pitch` tips it upstage, `roll` to
+    audience right, `yaw` turns it.
+    """
 
     yaw: float = 0.0
     pitch: float = 0.0
@@ -39,18 +46,22 @@ class Hanging(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Limits(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Where a head may turn: lowest and highest, degrees; None leaves what its type can do."""
+    """Where a head may turn: lowest and highest, degrees; None leaves what its type can
+    do.
+    """
 
     pan: tuple[float, float] | None = None
     tilt: tuple[float, float] | None = None
 
 
 class Fixture(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A lamp that hangs. `type` and `mode` name a fixture type of the show, which may be missing.
+    """A lamp that hangs. `type` and `mode` name a fixture type of the show, which may
+    be missing.
 
-    `number`: how it is called on paper. `reversed`: its cells count from the other end. `lamp_on`: its lamp is
-    switched on when the show opens. `pack`: the name of the pack that it is an output of. `gel`: the colour of the
-    filter in front of a lamp that has none of its own, as #RRGGBB.
+    `number`: how it is called on paper. `reversed`: its cells count from the other end.
+    `lamp_on`: its lamp is switched on when the show opens. `pack`: the name of the pack
+    that it is an output of. `gel`: the colour of the filter in front of a lamp that has
+    none of its own, as #RRGGBB.
     """
 
     id: str
@@ -92,7 +103,8 @@ class Mark(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 class Palette(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A stored part of a look, of one family, by its meaning.
 
-    `values`: for whatever fixture. `each`: exact values of single fixtures, which go before those.
+    `values`: for whatever fixture. `each`: exact values of single fixtures, which go
+    before those.
     """
 
     id: str
@@ -103,14 +115,17 @@ class Palette(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Times(msgspec.Struct, frozen=True, omit_defaults=True):
-    """How one family comes up with a scene: it waits for `delay` seconds and takes `fade` seconds."""
+    """How one family comes up with a scene: it waits for `delay` seconds and takes
+    `fade` seconds.
+    """
 
     delay: float = 0.0
     fade: float = 0.0
 
 
 class Scene(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A stored look; `fade_in` and `fade_out` in seconds, `times` for families that come up in their own.
+    """A stored look; `fade_in` and `fade_out` in seconds, `times` for families that
+    come up in their own.
 
     `colour`: a mark to know it by, as #RRGGBB. `folder`: where it lies on the shelf.
     """
@@ -132,7 +147,9 @@ class Scene(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Tile(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A control on a page. Pads that share a `choice` exclude each other and crossfade."""
+    """A control on a page. Pads that share a `choice` exclude each other and
+    crossfade.
+    """
 
     id: str
     kind: Literal["pad", "fader"]
@@ -167,11 +184,12 @@ class ControlMapping(msgspec.Struct, frozen=True, kw_only=True):
 class Output(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """Where universes go, by sACN or Art-Net.
 
-    `universes` empty: all in use. `host` empty: multicast with sACN, broadcast with Art-Net. `port` 0: the protocol's
-    own. `priority` and `sync` (universe of the synchronisation packets, 0: none) are sACN's; with Art-Net any `sync`
-    sends ArtSync. `shift` is added to a universe's number: Art-Net counts from 0, so −1 there makes universe 1 its
-    port-address 0. `interface`: address of the network interface, empty: the system's choice. `rate`: frames a second,
-    0: the engine's.
+    `universes` empty: all in use. `host` empty: multicast with sACN, broadcast with
+    Art-Net. `port` 0: the protocol's own. `priority` and `sync` (universe of the
+    synchronisation packets, 0: none) are sACN's; with Art-Net any `sync` sends ArtSync.
+    `shift` is added to a universe's number: Art-Net counts from 0, so −1 there makes
+    universe 1 its port-address 0. `interface`: address of the network interface, empty:
+    the system's choice. `rate`: frames a second, 0: the engine's.
     """
 
     id: str
@@ -210,7 +228,9 @@ class Screen(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Seats(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Rows of seats: how many, how wide, the first one's distance before the stage, and from row to row. Metres."""
+    """Rows of seats: how many, how wide, the first one's distance before the stage, and
+    from row to row. Metres.
+    """
 
     rows: int = 0
     width: float = 7.0
@@ -220,7 +240,9 @@ class Seats(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Area(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A box that beams keep out of: two corners on the floor, and from which height to which. Metres."""
+    """A box that beams keep out of: two corners on the floor, and from which height to
+    which. Metres.
+    """
 
     name: str
     x1: float
@@ -232,8 +254,10 @@ class Area(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Underlay(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The venue's own plan below ours: a picture of the show, where its upper left corner lies, metres a pixel, and
-    how it is turned (degrees, counter-clockwise about that corner)."""
+    """The venue's own plan below ours: a picture of the show, where its upper left
+    corner lies, metres a pixel, and how it is turned (degrees, counter-clockwise about
+    that corner).
+    """
 
     picture: str
     x: float
@@ -252,7 +276,9 @@ class Picture(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Room(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The stage in metres, and what else is in the room. `house`: from the stage's edge to the back of the room."""
+    """The stage in metres, and what else is in the room. `house`: from the stage's edge
+    to the back of the room.
+    """
 
     name: str = ""
     width: float = 8.0

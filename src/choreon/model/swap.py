@@ -1,4 +1,6 @@
-"""Another mode, or another type, for fixtures that hang: what their programming becomes."""
+"""Another mode, or another type, for fixtures that hang: what their programming
+becomes.
+"""
 
 from __future__ import annotations
 
@@ -11,14 +13,23 @@ import msgspec
 from choreon.model import attributes as at
 from choreon.model import edits, patch
 from choreon.model.colours import of_hex, to_oklab
-from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Slot, main_attribute
+from choreon.model.fixture_type import (
+    Channel,
+    FixtureType,
+    Mode,
+    Range,
+    Slot,
+    main_attribute,
+)
 from choreon.model.show import SLOTS, Look, Show, Value
 
 Fate = Literal["kept", "near", "lost"]
 
 
 class Line(msgspec.Struct, frozen=True):
-    """What becomes of one attribute: `near` values come close, `lost` ones stay in the scenes without effect."""
+    """What becomes of one attribute: `near` values come close, `lost` ones stay in the
+    scenes without effect.
+    """
 
     fate: Fate
     attribute: str
@@ -26,7 +37,9 @@ class Line(msgspec.Struct, frozen=True):
 
 
 class Swap(msgspec.Struct, frozen=True):
-    """The show after a swap, and what it does. `readdressed`: fixtures that had to get another address."""
+    """The show after a swap, and what it does. `readdressed`: fixtures that had to get
+    another address.
+    """
 
     show: Show
     lines: tuple[Line, ...]
@@ -47,15 +60,29 @@ class _Side:
                     self.spans.setdefault(span.attribute, []).append(span)
                     self.channels.setdefault(span.attribute, channel)
         self.mixes = bool(set(self.spans) & {*at.EMITTERS[:3], *at.FILTERS})
-        self.dims = at.DIMMER in self.spans or bool(set(self.spans) & set(at.ALL_EMITTERS))
+        self.dims = at.DIMMER in self.spans or bool(
+            set(self.spans) & set(at.ALL_EMITTERS)
+        )
         self.colour_wheel = next(
-            (n for n in self.spans if at.template(n) == "Color(n)" and any(not s.split for s in self.slots(n))), ""
+            (
+                n
+                for n in self.spans
+                if at.template(n) == "Color(n)"
+                and any(not s.split for s in self.slots(n))
+            ),
+            "",
         )
 
     def slots(self, name: str) -> tuple[Slot, ...]:
-        """The slots of the wheel that an attribute turns; none where it is no wheel's."""
+        """The slots of the wheel that an attribute turns; none where it is no
+        wheel's.
+        """
         channel = self.channels.get(name)
-        if channel is None or at.attribute(name).kind != "slot" or name != main_attribute(channel):
+        if (
+            channel is None
+            or at.attribute(name).kind != "slot"
+            or name != main_attribute(channel)
+        ):
             return ()
         wheel = self.kind.wheel(channel.wheel)
         return wheel.slots if wheel else ()
@@ -70,13 +97,19 @@ class _Side:
     def limits(self, name: str) -> tuple[float, float]:
         ends = [v for r in self.spans.get(name, ()) for v in (r.low, r.high)]
         second = name in self.channels and name != main_attribute(self.channels[name])
-        return (min([*ends, 0.0] if second else ends, default=0.0), max(ends, default=1.0))
+        return (
+            min([*ends, 0.0] if second else ends, default=0.0),
+            max(ends, default=1.0),
+        )
 
 
-def swap(show: Show, ids: Sequence[str], kind: FixtureType, mode_name: str, room: bool = True) -> Swap:
+def swap(
+    show: Show, ids: Sequence[str], kind: FixtureType, mode_name: str, room: bool = True
+) -> Swap:
     """Give fixtures another type or mode, and translate their programming.
 
-    With `room`, those that no longer fit at their address are readdressed. Raises ValueError for an unknown mode.
+    With `room`, those that no longer fit at their address are readdressed. Raises
+    ValueError for an unknown mode.
     """
     mode = kind.mode(mode_name)
     if mode is None:
@@ -91,8 +124,14 @@ def swap(show: Show, ids: Sequence[str], kind: FixtureType, mode_name: str, room
                 look, found = _fixture_look(show, i, scene.look[i], new)
                 lines |= {(line.attribute, line.fate): line for line in found}
                 if look != scene.look[i]:
-                    scenes[scene_id] = edits.replace(scene, look={**scene.look, i: look})
-    made = edits.replace(made, scenes=scenes) if any(scenes[k] is not show.scenes[k] for k in scenes) else made
+                    scenes[scene_id] = edits.replace(
+                        scene, look={**scene.look, i: look}
+                    )
+    made = (
+        edits.replace(made, scenes=scenes)
+        if any(scenes[k] is not show.scenes[k] for k in scenes)
+        else made
+    )
     for palette in show.palettes.values():
         if set(ids) & set(palette.each):
             each = dict(palette.each)
@@ -100,31 +139,58 @@ def swap(show: Show, ids: Sequence[str], kind: FixtureType, mode_name: str, room
                 each[i], found = _fixture_look(show, i, each[i], new)
                 lines |= {(line.attribute, line.fate): line for line in found}
             made = edits.put(made, "palettes", edits.replace(palette, each=each))
-    made = edits.change_fixtures(made, {i: {"type": kind.id, "mode": mode_name} for i in ids})
+    made = edits.change_fixtures(
+        made, {i: {"type": kind.id, "mode": mode_name} for i in ids}
+    )
     made, readdressed, homeless = find_room(made, ids) if room else (made, (), ())
     changed = {name for name, fate in lines if fate != "kept"}
-    lines = {key: line for key, line in lines.items() if line.fate != "kept" or line.attribute not in changed}
+    lines = {
+        key: line
+        for key, line in lines.items()
+        if line.fate != "kept" or line.attribute not in changed
+    }
     order = {"lost": 0, "near": 1, "kept": 2}
-    return Swap(made, tuple(sorted(lines.values(), key=lambda line: order[line.fate])), readdressed, homeless)
+    return Swap(
+        made,
+        tuple(sorted(lines.values(), key=lambda line: order[line.fate])),
+        readdressed,
+        homeless,
+    )
 
 
-def translate(show: Show, look: Look, ids: Iterable[str], kind: FixtureType, mode_name: str) -> Look:
-    """A look, as the draft's, as the fixtures would have it after a swap. `show` is the show before it."""
+def translate(
+    show: Show, look: Look, ids: Iterable[str], kind: FixtureType, mode_name: str
+) -> Look:
+    """A look, as the draft's, as the fixtures would have it after a swap. `show` is the
+    show before it.
+    """
     mode = kind.mode(mode_name)
     if mode is None:
         return look
     side = _Side(kind, mode)
-    return look | {i: _fixture_look(show, i, look[i], side)[0] for i in ids if i in look}
+    return look | {
+        i: _fixture_look(show, i, look[i], side)[0] for i in ids if i in look
+    }
 
 
-def carry(show: Show, fixture_id: str, values: dict[str, Value], kind: FixtureType, mode_name: str) -> dict[str, Value]:
+def carry(
+    show: Show,
+    fixture_id: str,
+    values: dict[str, Value],
+    kind: FixtureType,
+    mode_name: str,
+) -> dict[str, Value]:
     """A fixture's values as a lamp of another type would have them."""
     mode = kind.mode(mode_name)
     return _fixture_look(show, fixture_id, values, _Side(kind, mode))[0] if mode else {}
 
 
-def find_room(show: Show, ids: Sequence[str]) -> tuple[Show, tuple[str, ...], tuple[str, ...]]:
-    """Fixtures that no longer fit at their address go to the next place that is free."""
+def find_room(
+    show: Show, ids: Sequence[str]
+) -> tuple[Show, tuple[str, ...], tuple[str, ...]]:
+    """Fixtures that no longer fit at their address go to the next place that
+    is free.
+    """
     moved, homeless = [], []
     for i in ids:
         fixture = show.fixtures[i]
@@ -154,9 +220,15 @@ def _fixture_look(
     for name, value in values.items():
         if isinstance(value, str):  # it says what is meant, for any lamp
             made[name] = value
-            takes = new.has(name) or (name in at.TARGET_COLOUR and bool(new.colour_wheel))
+            takes = new.has(name) or (
+                name in at.TARGET_COLOUR and bool(new.colour_wheel)
+            )
             label = at.attribute(name).label
-            lines.append(Line("kept", name, label) if takes else Line("lost", name, f"{label}: the new lamp has none"))
+            lines.append(
+                Line("kept", name, label)
+                if takes
+                else Line("lost", name, f"{label}: the new lamp has none")
+            )
             continue
         if name in at.TARGET_COLOUR and not new.mixes:
             continue
@@ -170,12 +242,18 @@ def _fixture_look(
     return made, lines
 
 
-def _value(name: str, value: Value, old: _Side | None, new: _Side) -> tuple[dict[str, Value], Line]:
+def _value(
+    name: str, value: Value, old: _Side | None, new: _Side
+) -> tuple[dict[str, Value], Line]:
     label = at.attribute(name).label
     if old is not None and old.slots(name):
         return _slot(name, value, old, new)
     if name.startswith(at.RAW):
-        return {}, Line("lost", name, f"{label}: a bare value means nothing on another lamp; it is left out")
+        return {}, Line(
+            "lost",
+            name,
+            f"{label}: a bare value means nothing on another lamp; it is left out",
+        )
     if not new.has(name):
         return {name: value}, Line("lost", name, f"{label}: the new lamp has none")
     value, cells = _cells(value, new)
@@ -184,18 +262,28 @@ def _value(name: str, value: Value, old: _Side | None, new: _Side) -> tuple[dict
     if clipped != value:
         unit = at.attribute(name).unit
         span = f"{low:g}…{high:g} {unit}".strip()
-        return {name: value}, Line("near", name, f"{label}: the new lamp reaches {span}")
+        return {name: value}, Line(
+            "near", name, f"{label}: the new lamp reaches {span}"
+        )
     if cells:
-        return {name: value}, Line("near", name, f"{label}: spread over {len(new.mode.cells) or 1} cells")
+        return {name: value}, Line(
+            "near", name, f"{label}: spread over {len(new.mode.cells) or 1} cells"
+        )
     return {name: value}, Line("kept", name, label)
 
 
 def _each(value: Value, act) -> Value:  # type: ignore[no-untyped-def]
-    return tuple(v if v is None else act(v) for v in value) if isinstance(value, tuple) else act(value)
+    return (
+        tuple(v if v is None else act(v) for v in value)
+        if isinstance(value, tuple)
+        else act(value)
+    )
 
 
 def _cells(value: Value, new: _Side) -> tuple[Value, bool]:
-    """Values for as many cells as there are now, by linear interpolation; and whether that changed anything."""
+    """Values for as many cells as there are now, by linear interpolation; and whether
+    that changed anything.
+    """
     count = max(1, len(new.mode.cells))
     if not isinstance(value, tuple) or len(value) == count or not value:
         return value, False
@@ -213,13 +301,19 @@ def _cells(value: Value, new: _Side) -> tuple[Value, bool]:
     return tuple(found), True
 
 
-def _slot(name: str, value: Value, old: _Side, new: _Side) -> tuple[dict[str, Value], Line]:
-    """A slot of a wheel: the slot of the same name, else the nearest colour, else none."""
+def _slot(
+    name: str, value: Value, old: _Side, new: _Side
+) -> tuple[dict[str, Value], Line]:
+    """A slot of a wheel: the slot of the same name, else the nearest colour,
+    else none.
+    """
     slots = old.slots(name)
     number = int(_number(value))
     slot = slots[min(max(number, 0), len(slots) - 1)]
     label = at.attribute(name).label
-    targets = [n for n in new.spans if at.template(n) == at.template(name) and new.slots(n)]
+    targets = [
+        n for n in new.spans if at.template(n) == at.template(name) and new.slots(n)
+    ]
     for target in [name, *targets] if name in targets else targets:
         for i, other in enumerate(new.slots(target)):
             if other.name.casefold() == slot.name.casefold():
@@ -229,15 +323,23 @@ def _slot(name: str, value: Value, old: _Side, new: _Side) -> tuple[dict[str, Va
     if name in targets and number:
         others = new.slots(name)
         near = min(number, len(others) - 1)
-        return {name: float(near)}, Line("near", name, f"{label}: {slot.name} becomes {others[near].name}")
-    return {name: value}, Line("lost", name, f"{label}: the new lamp has no {slot.name}")
+        return {name: float(near)}, Line(
+            "near", name, f"{label}: {slot.name} becomes {others[near].name}"
+        )
+    return {name: value}, Line(
+        "lost", name, f"{label}: the new lamp has no {slot.name}"
+    )
 
 
 def _colour_slot(name: str, slot: Slot, new: _Side) -> tuple[dict[str, Value], Line]:
-    """A slot that colours the light: mixed where the new lamp mixes, else the nearest slot."""
+    """A slot that colours the light: mixed where the new lamp mixes, else the nearest
+    slot.
+    """
     label = at.attribute(name).label
     if new.mixes:
-        mixed: dict[str, Value] = dict(zip(at.TARGET_COLOUR, of_hex(slot.colour), strict=True))
+        mixed: dict[str, Value] = dict(
+            zip(at.TARGET_COLOUR, of_hex(slot.colour), strict=True)
+        )
         return mixed, Line("near", name, f"{label}: {slot.name} is mixed")
     if new.colour_wheel:
         number, other = _nearest(of_hex(slot.colour), new)
@@ -246,20 +348,30 @@ def _colour_slot(name: str, slot: Slot, new: _Side) -> tuple[dict[str, Value], L
     return {}, Line("lost", name, f"{label}: the new lamp has no colour")
 
 
-def _colour_to_wheel(values: dict[str, Value], new: _Side) -> tuple[dict[str, Value], Line]:
-    """A mixed colour on a lamp that does not mix; the mixed one is kept beside, for the way back."""
+def _colour_to_wheel(
+    values: dict[str, Value], new: _Side
+) -> tuple[dict[str, Value], Line]:
+    """A mixed colour on a lamp that does not mix; the mixed one is kept beside, for the
+    way back.
+    """
     kept = {n: values[n] for n in at.TARGET_COLOUR if n in values}
     if not new.colour_wheel:
         return kept, Line("lost", at.RED, "Colour: the new lamp has none")
     parts = [kept.get(n, 0.0) for n in at.TARGET_COLOUR]
     r, g, b = (_number(p) for p in parts)
     number, slot = _nearest((r, g, b), new)
-    return {**kept, new.colour_wheel: float(number)}, Line("near", at.RED, f"Colour: {slot.name} is the nearest slot")
+    return {**kept, new.colour_wheel: float(number)}, Line(
+        "near", at.RED, f"Colour: {slot.name} is the nearest slot"
+    )
 
 
 def _number(value: Value) -> float:
     """One number of a value: of cells, the first that has one."""
-    one = next((v for v in value if v is not None), 0.0) if isinstance(value, tuple) else value
+    one = (
+        next((v for v in value if v is not None), 0.0)
+        if isinstance(value, tuple)
+        else value
+    )
     return 0.0 if isinstance(one, str) else float(one)
 
 
@@ -268,5 +380,8 @@ def _nearest(light: tuple[float, float, float], new: _Side) -> tuple[int, Slot]:
     wanted = to_oklab(light)
     slots = new.slots(new.colour_wheel)
     plain = [i for i, slot in enumerate(slots) if not slot.split]
-    number = min(plain, key=lambda i: math.dist(wanted, to_oklab(of_hex(slots[i].colour or "#FFFFFF"))))
+    number = min(
+        plain,
+        key=lambda i: math.dist(wanted, to_oklab(of_hex(slots[i].colour or "#FFFFFF"))),
+    )
     return number, slots[number]

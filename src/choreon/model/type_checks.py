@@ -1,4 +1,6 @@
-"""What is wrong with a fixture type. Errors keep it from being used, warnings do not."""
+"""What is wrong with a fixture type. Errors keep it from being used,
+warnings do not.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,9 @@ from choreon.model.show import SLOTS
 
 
 def check_type(kind: FixtureType) -> list[Problem]:
-    """Every problem of a type, the channels' first. Paths lead to the place, as `types/ID/channels/KEY/ranges/2`."""
+    """Every problem of a type, the channels' first. Paths lead to the place, as
+    `types/ID/channels/KEY/ranges/2`.
+    """
     path = f"types/{kind.id}"
     found = []
     if not kind.name.strip():
@@ -25,8 +29,12 @@ def check_type(kind: FixtureType) -> list[Problem]:
             found.append(Problem(where, "two channels have this key"))
         keys.add(channel.key)
         found += _channel(kind, channel, where)
-        if not any(use.channel == channel.key for mode in kind.modes for use in mode.uses):
-            found.append(Problem(where, f"{channel.label} stands in no mode", "warning"))
+        if not any(
+            use.channel == channel.key for mode in kind.modes for use in mode.uses
+        ):
+            found.append(
+                Problem(where, f"{channel.label} stands in no mode", "warning")
+            )
     names: set[str] = set()
     for mode in kind.modes:
         where = f"{path}/modes/{mode.name}"
@@ -47,21 +55,37 @@ def _channel(kind: FixtureType, channel: Channel, where: str) -> Iterator[Proble
     if not 0 <= channel.home <= top:
         yield Problem(f"{where}/home", f"home {channel.home} is not within 0…{top}")
     elif channel.ranges and channel.at(channel.home) is None:
-        yield Problem(f"{where}/home", f"the home of {label}, {channel.home}, lies in no range", "warning")
+        yield Problem(
+            f"{where}/home",
+            f"the home of {label}, {channel.home}, lies in no range",
+            "warning",
+        )
     if channel.open is not None and not 0 <= channel.open <= top:
         yield Problem(f"{where}/open", f"{channel.open} is not within 0…{top}")
     if not channel.ranges:
-        yield Problem(where, f"{label} is empty: it says nothing about its values", "warning")
+        yield Problem(
+            where, f"{label} is empty: it says nothing about its values", "warning"
+        )
     yield from _ranges(channel, where)
     names = {r.attribute for r in channel.ranges}
     if any(n.startswith("Shutter") for n in names) and not _opens(channel):
-        yield Problem(where, f"{label} has no open range: a lamp that is shut could never be opened")
+        yield Problem(
+            where,
+            f"{label} has no open range: a lamp that is shut could never be opened",
+        )
     wheel = kind.wheel(channel.wheel)
     if channel.wheel and wheel is None:
-        yield Problem(f"{where}/wheel", f"{label} belongs to the wheel {channel.wheel}, which the type does not have")
+        yield Problem(
+            f"{where}/wheel",
+            f"{label} belongs to the wheel {channel.wheel}, which the type does "
+            "not have",
+        )
     for i, span in enumerate(channel.ranges):
         if wheel and _slot_of(span) >= len(wheel.slots):
-            text = f"{span.name or span.attribute} is slot {_slot_of(span)}; {wheel.name} has {len(wheel.slots)}"
+            text = (
+                f"{span.name or span.attribute} is slot {_slot_of(span)}; "
+                f"{wheel.name} has {len(wheel.slots)}"
+            )
             yield Problem(f"{where}/ranges/{i}", f"{text}, counted from 0", "warning")
 
 
@@ -70,18 +94,37 @@ def _ranges(channel: Channel, where: str) -> Iterator[Problem]:
     for i, span in enumerate(channel.ranges):
         here = f"{where}/ranges/{i}"
         if not 0 <= span.start <= span.end <= channel.top:
-            yield Problem(here, f"{span.start}…{span.end} of {label} is not within 0…{channel.top}")
+            yield Problem(
+                here,
+                f"{span.start}…{span.end} of {label} is not within 0…{channel.top}",
+            )
         elif span.start <= previous:
-            yield Problem(here, f"{span.start}…{span.end} of {label} overlaps the range before it")
+            yield Problem(
+                here, f"{span.start}…{span.end} of {label} overlaps the range before it"
+            )
         elif span.start > previous + 1:
-            yield Problem(here, f"{label}: {previous + 1}…{span.start - 1} has no meaning (a gap)", "warning")
+            yield Problem(
+                here,
+                f"{label}: {previous + 1}…{span.start - 1} has no meaning (a gap)",
+                "warning",
+            )
         if not span.attribute:
-            yield Problem(here, f"{span.start}…{span.end} of {label} has no attribute", "warning")
+            yield Problem(
+                here, f"{span.start}…{span.end} of {label} has no attribute", "warning"
+            )
         elif span.attribute == at.NOTHING and not span.name and not channel.rest:
-            text = f"{span.start}…{span.end} of {label} has no meaning yet; where it does nothing, name it so"
+            text = (
+                f"{span.start}…{span.end} of {label} has no meaning yet; where "
+                "it does nothing, name it so"
+            )
             yield Problem(here, text, "warning")
         elif not at.known(span.attribute):
-            yield Problem(here, f"{span.attribute} has no meaning here; it is driven by its bare values", "warning")
+            yield Problem(
+                here,
+                f"{span.attribute} has no meaning here; it is driven by its "
+                "bare values",
+                "warning",
+            )
         previous = max(previous, span.end)
     if channel.ranges and previous < channel.top:
         text = f"{label}: {previous + 1}…{channel.top} has no meaning (a gap)"
@@ -89,14 +132,24 @@ def _ranges(channel: Channel, where: str) -> Iterator[Problem]:
 
 
 def _opens(channel: Channel) -> bool:
-    shutters = [r for r in channel.ranges if at.attribute(r.attribute).kind == "slot" and r.attribute[:7] == "Shutter"]
-    return any(r.low >= 0.5 or r.high >= 0.5 for r in shutters) or at.DIMMER in {r.attribute for r in channel.ranges}
+    shutters = [
+        r
+        for r in channel.ranges
+        if at.attribute(r.attribute).kind == "slot" and r.attribute[:7] == "Shutter"
+    ]
+    return any(r.low >= 0.5 or r.high >= 0.5 for r in shutters) or at.DIMMER in {
+        r.attribute for r in channel.ranges
+    }
 
 
 def _slot_of(span: Range) -> int:
     if span.slot >= 0:
         return span.slot
-    return int(span.low) if at.attribute(span.attribute).kind == "slot" and span.discrete else 0
+    return (
+        int(span.low)
+        if at.attribute(span.attribute).kind == "slot" and span.discrete
+        else 0
+    )
 
 
 def _mode(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:
@@ -112,19 +165,33 @@ def _mode(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:
         if channel is None:
             yield Problem(here, f"{mode.name}: the type has no channel {use.channel}")
         if not 0 <= use.cell <= len(mode.cells):
-            yield Problem(f"{here}/cell", f"{label} belongs to cell {use.cell}, which {mode.name} does not have")
+            yield Problem(
+                f"{here}/cell",
+                f"{label} belongs to cell {use.cell}, which {mode.name} does not have",
+            )
         if use.slots and use.slots[0] < 1 <= max(use.slots):
-            yield Problem(f"{here}/slots", f"{mode.name}: {label} has a fine slot but no coarse one")
+            yield Problem(
+                f"{here}/slots",
+                f"{mode.name}: {label} has a fine slot but no coarse one",
+            )
         elif not use.slots or min(use.slots) < 1 or max(use.slots) > SLOTS:
             yield Problem(f"{here}/slots", f"{label}: slots count from 1 to {SLOTS}")
         if len(use.slots) > 3:
-            yield Problem(f"{here}/slots", f"{label} has {len(use.slots)} slots; no channel has more than three")
+            yield Problem(
+                f"{here}/slots",
+                f"{label} has {len(use.slots)} slots; no channel has more than three",
+            )
         if seen & set(use.slots):
-            yield Problem(f"{here}/slots", f"{mode.name}: another channel has the slot of {label} already")
+            yield Problem(
+                f"{here}/slots",
+                f"{mode.name}: another channel has the slot of {label} already",
+            )
         seen |= set(use.slots)
     missing = sorted(set(range(1, mode.footprint + 1)) - seen)
     if missing:
-        slots = ", ".join(str(s) for s in missing[:4]) + ("…" if len(missing) > 4 else "")
+        slots = ", ".join(str(s) for s in missing[:4]) + (
+            "…" if len(missing) > 4 else ""
+        )
         yield Problem(where, f"{mode.name}: slot {slots} is nobody's", "warning")
     for channel in mode.overrides:
         yield from _channel(kind, channel, f"{where}/overrides/{channel.key}")
@@ -133,9 +200,18 @@ def _mode(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:
 
 def _cells(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:
     for number, cell in enumerate(mode.cells, 1):
-        names = {r.attribute for use, c in kind.used(mode) if use.cell == number for r in c.ranges}
+        names = {
+            r.attribute
+            for use, c in kind.used(mode)
+            if use.cell == number
+            for r in c.ranges
+        }
         if not names & {at.DIMMER, *at.ALL_EMITTERS, *at.FILTERS}:
-            yield Problem(f"{where}/cells/{number}", f"{mode.name}: cell {cell.name} has no light", "warning")
+            yield Problem(
+                f"{where}/cells/{number}",
+                f"{mode.name}: cell {cell.name} has no light",
+                "warning",
+            )
 
 
 def _alike(kind: FixtureType, path: str) -> Iterator[Problem]:
@@ -143,5 +219,9 @@ def _alike(kind: FixtureType, path: str) -> Iterator[Problem]:
     for mode in kind.modes:
         key = (frozenset(mode.uses), mode.overrides)
         if key in seen:
-            yield Problem(f"{path}/modes/{mode.name}", f"{mode.name} and {seen[key]} are alike", "warning")
+            yield Problem(
+                f"{path}/modes/{mode.name}",
+                f"{mode.name} and {seen[key]} are alike",
+                "warning",
+            )
         seen.setdefault(key, mode.name)

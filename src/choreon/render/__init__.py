@@ -1,1 +1,3 @@
-"""How light is computed: show + time → DMX bytes. NumPy only, no Qt, no input or output."""
+"""How light is computed: show + time → DMX bytes. NumPy only, no Qt, no input or
+output.
+"""

@@ -1,7 +1,9 @@
-"""How channels are encoded: straight lines, and channels of several ranges of which the wanted one is found.
+"""How channels are encoded: straight lines, and channels of several ranges of which the
+wanted one is found.
 
-A channel of several meanings is driven by its main attribute (a gobo, a shutter that is open or closed) unless one
-of the others is given, that is, is not 0 (a speed, a strobe rate, a program).
+A channel of several meanings is driven by its main attribute (a gobo, a shutter that is
+open or closed) unless one of the others is given, that is, is not 0 (a speed, a strobe
+rate, a program).
 """
 
 from __future__ import annotations
@@ -25,12 +27,16 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 EMITTER_AT = {name: i for i, name in enumerate(at.MIXED)}
-WIDTH = len(at.MIXED)  # sources that each target colour has, one for every emitter there may be
+WIDTH = len(
+    at.MIXED
+)  # sources that each target colour has, one for every emitter there may be
 _FILTER_AT = {name: i for i, name in enumerate(at.FILTERS)}
 
 
 class Span:
-    """A channel's range in raw units of the mode's resolution, mapping `low`…`high` onto `start`…`end`."""
+    """A channel's range in raw units of the mode's resolution, mapping `low`…`high`
+    onto `start`…`end`.
+    """
 
     __slots__ = ("end", "high", "low", "offset", "slope", "start")
 
@@ -44,13 +50,22 @@ def span_of(found: Range, channel: Channel, use: Use) -> Span:
     """The range scaled to the number of slots that the mode gives the channel."""
     scale = 256.0 ** (len(use.slots) - channel.resolution)
     start = float(math.floor(found.start * scale))
-    return Span(start, max(start, math.ceil((found.end + 1) * scale) - 1.0), found.low, found.high)
+    return Span(
+        start,
+        max(start, math.ceil((found.end + 1) * scale) - 1.0),
+        found.low,
+        found.high,
+    )
 
 
 def _idle(channel: Channel) -> Range | None:
-    """The range in which the channel does nothing: the one it rests in, else the first."""
+    """The range in which the channel does nothing: the one it rests in, else
+    the first.
+    """
     idle = [r for r in channel.ranges if r.attribute == at.NOTHING]
-    return next((r for r in idle if r.start <= channel.home <= r.end), idle[0] if idle else None)
+    return next(
+        (r for r in idle if r.start <= channel.home <= r.end), idle[0] if idle else None
+    )
 
 
 class Piece(NamedTuple):
@@ -68,7 +83,9 @@ class Piece(NamedTuple):
 
 @dataclass(frozen=True)
 class Pieces:
-    """All pieces as arrays (N), those of a channel side by side; `starts` and `channel` have one entry a channel."""
+    """All pieces as arrays (N), those of a channel side by side; `starts` and `channel`
+    have one entry a channel.
+    """
 
     row: Ints
     low: Floats
@@ -95,7 +112,13 @@ class Pieces:
             low=np.array([min(s.low, s.high) for s in spans], float),
             high=np.array([max(s.low, s.high) for s in spans], float),
             slope=np.array([s.slope for s in spans], float),
-            offset=np.array([s.offset if s.slope else p.stand for p, s in zip(pieces, spans, strict=True)], float),
+            offset=np.array(
+                [
+                    s.offset if s.slope else p.stand
+                    for p, s in zip(pieces, spans, strict=True)
+                ],
+                float,
+            ),
             start=np.array([s.start for s in spans], float),
             end=np.array([s.end for s in spans], float),
             second=np.array([p.second for p in pieces], bool),
@@ -121,15 +144,23 @@ class Pieces:
 
     @cached_property
     def tied(self) -> Floats:
-        """What a piece that belongs to a slot loses for each slot that `main` is away from it."""
+        """What a piece that belongs to a slot loses for each slot that `main` is away
+        from it.
+        """
         return np.where(self.slot >= 0, 1e4, 0.0)
 
     def choose(self, values: Floats) -> tuple[Ints, Floats]:
-        """The piece that each channel stands on, and its raw value, for parameters (P)."""
+        """The piece that each channel stands on, and its raw value, for parameters
+        (P).
+        """
         wanted = values.take(self.row)
         held = np.minimum(np.maximum(wanted, self.low), self.high)
         score = -np.abs(wanted - held)
-        asked = self.second & (np.abs(wanted) > 1e-9) & (self.unguarded | (values.take(self.guard) >= 0.5))
+        asked = (
+            self.second
+            & (np.abs(wanted) > 1e-9)
+            & (self.unguarded | (values.take(self.guard) >= 0.5))
+        )
         score += np.where(asked, 1e9, self.unasked)
         score -= self.tied * np.abs(values.take(self.main) - self.slot)
         best = np.maximum.reduceat(score, self.starts)
@@ -139,7 +170,9 @@ class Pieces:
 
 
 class Ready:
-    """What there is to know of a channel in a mode, worked out once for all fixtures of the type."""
+    """What there is to know of a channel in a mode, worked out once for all fixtures of
+    the type.
+    """
 
     def __init__(self, use: Use, channel: Channel) -> None:
         self.use, self.channel = use, channel
@@ -150,25 +183,45 @@ class Ready:
         self.spans = [(r, span_of(r, channel, use)) for r in channel.ranges]
         self.main = main_attribute(channel)
         self.idle = _idle(channel)
-        self.emitter = next((n for n in self.names if n in EMITTER_AT or n in _FILTER_AT), None)
+        self.emitter = next(
+            (n for n in self.names if n in EMITTER_AT or n in _FILTER_AT), None
+        )
         self.bare = (f"{at.RAW}{channel.key}", 256.0 ** (len(use.slots) - 1), 0.0)
-        self.shutter = self.main if self.main.startswith("Shutter") and at.attribute(self.main).kind == "slot" else ""
+        self.shutter = (
+            self.main
+            if self.main.startswith("Shutter")
+            and at.attribute(self.main).kind == "slot"
+            else ""
+        )
         self.rests = self._rests()
 
     def _rests(self) -> tuple[str, float] | None:
         """The attribute that the channel's home gives a value to, and the value."""
         found = self.channel.at(self.channel.home)
-        if found is None or found.attribute == at.DIMMER or found.attribute in at.ALL_EMITTERS:
+        if (
+            found is None
+            or found.attribute == at.DIMMER
+            or found.attribute in at.ALL_EMITTERS
+        ):
             return None
-        if found.attribute.startswith("Shutter") and at.attribute(found.attribute).kind == "slot":
+        if (
+            found.attribute.startswith("Shutter")
+            and at.attribute(found.attribute).kind == "slot"
+        ):
             return None
         span = next(s for r, s in self.spans if r is found)
-        raw = self.channel.home * 256.0 ** (len(self.use.slots) - self.channel.resolution)
-        return found.attribute, (raw - span.offset) / span.slope if span.slope else span.low
+        raw = self.channel.home * 256.0 ** (
+            len(self.use.slots) - self.channel.resolution
+        )
+        return found.attribute, (
+            raw - span.offset
+        ) / span.slope if span.slope else span.low
 
 
 def meanings(channel: Channel) -> list[str]:
-    """The attributes that a channel's value can be given by, in the order of its ranges: no commands, no nothing."""
+    """The attributes that a channel's value can be given by, in the order of its
+    ranges: no commands, no nothing.
+    """
     names = dict.fromkeys(r.attribute for r in channel.ranges)
     return [n for n in names if n != at.NOTHING and not at.attribute(n).command]
 
@@ -180,15 +233,21 @@ class Channels:
         self.size, self.intensities = size, intensities
         self.lines: list[tuple[int, float, float, float, float]] = []
         self.full: list[float] = []
-        self.shaded: list[tuple[int, int]] = []  # channel, the virtual dimmer's row; or −1 where it dims itself
+        self.shaded: list[
+            tuple[int, int]
+        ] = []  # channel, the virtual dimmer's row; or −1 where it dims itself
         self.bytes: list[tuple[int, int, int]] = []
         self.scaled: list[tuple[int, int]] = []
         self.pieces: list[Piece] = []
         self.limits: dict[int, tuple[float, float]] = {}
         self.homes: dict[int, float] = {}
 
-    def add(self, ready: Ready, rows: dict[str, int], virtual: bool) -> tuple[int, list[tuple[str, float, float]]]:
-        """Add a channel; gives its number, and the attributes that reach it bare, with slope and offset."""
+    def add(
+        self, ready: Ready, rows: dict[str, int], virtual: bool
+    ) -> tuple[int, list[tuple[str, float, float]]]:
+        """Add a channel; gives its number, and the attributes that reach it bare, with
+        slope and offset.
+        """
         number = len(self.lines)
         self.full.append(ready.full)
         if ready.channel.rest:
@@ -198,7 +257,9 @@ class Channels:
         bare = [ready.bare]
         if ready.emitter and at.RED in rows:
             bare.append(self._mixed(ready, rows, virtual))
-        elif not spans:  # a master over cells that dim themselves stays open, all else at home
+        elif (
+            not spans
+        ):  # a master over cells that dim themselves stays open, all else at home
             raw = ready.full if ready.names == [at.DIMMER] else ready.home
             self.lines.append((0, 0.0, raw, 0.0, ready.full))
         elif len(spans) == 1 and not ready.idle:
@@ -210,16 +271,24 @@ class Channels:
             self.homes.setdefault(rows[ready.rests[0]], ready.rests[1])
         return number, bare
 
-    def _mixed(self, ready: Ready, rows: dict[str, int], virtual: bool) -> tuple[str, float, float]:
+    def _mixed(
+        self, ready: Ready, rows: dict[str, int], virtual: bool
+    ) -> tuple[str, float, float]:
         """An emitter, or a filter, of a target colour."""
         emitter = ready.emitter
         assert emitter is not None
         colour = (rows[at.RED] - self.intensities) // 3
         span = next(s for r, s in ready.spans if r.attribute == emitter)
         low, high = min(span.start, span.end), max(span.start, span.end)
-        source = self.size + WIDTH * colour + (EMITTER_AT[emitter] if emitter in EMITTER_AT else _FILTER_AT[emitter])
+        source = (
+            self.size
+            + WIDTH * colour
+            + (EMITTER_AT[emitter] if emitter in EMITTER_AT else _FILTER_AT[emitter])
+        )
         if emitter in _FILTER_AT:  # subtractive: cyan is what is taken from red
-            self.lines.append((source, -span.slope, span.offset + span.slope, low, high))
+            self.lines.append(
+                (source, -span.slope, span.offset + span.slope, low, high)
+            )
         else:
             self.lines.append((source, span.slope, span.offset, low, high))
             if virtual:
@@ -227,7 +296,9 @@ class Channels:
                 self.scaled.append((source, rows[at.DIMMER]))
         return emitter, float(span.slope), float(span.offset)
 
-    def _line(self, found: tuple[Range, Span], rows: dict[str, int], virtual: bool) -> None:
+    def _line(
+        self, found: tuple[Range, Span], rows: dict[str, int], virtual: bool
+    ) -> None:
         name, span = found[0].attribute, found[1]
         row = rows[name]
         low, high = min(span.start, span.end), max(span.start, span.end)
@@ -239,42 +310,88 @@ class Channels:
             self.shaded.append((len(self.lines) - 1, rows[at.DIMMER]))
             self.scaled.append((row, rows[at.DIMMER]))
 
-    def _several(self, number: int, spans: list[tuple[Range, Span]], rows: dict[str, int], ready: Ready) -> None:
+    def _several(
+        self,
+        number: int,
+        spans: list[tuple[Range, Span]],
+        rows: dict[str, int],
+        ready: Ready,
+    ) -> None:
         main, home, idle = ready.main, ready.home, ready.idle
-        if idle is not None:  # a range that means nothing: there it stands while nothing is asked for
+        if (
+            idle is not None
+        ):  # a range that means nothing: there it stands while nothing is asked for
             span = span_of(idle, ready.channel, ready.use)
-            stand = home if span.start <= home <= span.end else (span.start + span.end) // 2
+            stand = (
+                home if span.start <= home <= span.end else (span.start + span.end) // 2
+            )
             nought = Span(span.start, span.end, 0.0, 0.0)
-            self.pieces.append(Piece(number, rows[spans[0][0].attribute], nought, False, -1, -1.0, 0, stand))
+            self.pieces.append(
+                Piece(
+                    number,
+                    rows[spans[0][0].attribute],
+                    nought,
+                    False,
+                    -1,
+                    -1.0,
+                    0,
+                    stand,
+                )
+            )
         for found, span in spans:
             row = rows[found.attribute]
             second = found.attribute != main or idle is not None
             guard = rows.get(ready.shutter, -1) if second else -1
-            stand = home if span.start <= home <= span.end else (span.start + span.end) // 2
-            self.pieces.append(Piece(number, row, span, second, guard, float(found.slot), rows.get(main, row), stand))
+            stand = (
+                home if span.start <= home <= span.end else (span.start + span.end) // 2
+            )
+            self.pieces.append(
+                Piece(
+                    number,
+                    row,
+                    span,
+                    second,
+                    guard,
+                    float(found.slot),
+                    rows.get(main, row),
+                    stand,
+                )
+            )
             self._limit(row, span, 0.0 if second else None)
 
     def _limit(self, row: int, span: Span, also: float | None = None) -> None:
         low, high = self.limits.get(row, (np.inf, -np.inf))
         low, high = min(low, span.low, span.high), max(high, span.low, span.high)
-        self.limits[row] = (low, high) if also is None else (min(low, also), max(high, also))
+        self.limits[row] = (
+            (low, high) if also is None else (min(low, also), max(high, also))
+        )
 
     def put_bytes(self, number: int, use: Use, base: int, address: int) -> None:
         """Where the channel's bytes stand in the frame."""
         for i, slot in enumerate(use.slots):
             at_slot = address + slot - 2
             if 0 <= at_slot < SLOTS:
-                self.bytes.append((number, 8 * (len(use.slots) - 1 - i), base + at_slot))
+                self.bytes.append(
+                    (number, 8 * (len(use.slots) - 1 - i), base + at_slot)
+                )
 
     def into(self, rig: Rig) -> None:
         """Lay all that was collected into the rig."""
         table = np.array(self.lines, float).reshape(-1, 5).T
-        rig.source, rig.slope, rig.offset = table[0].astype(np.int64), table[1], table[2]
+        rig.source, rig.slope, rig.offset = (
+            table[0].astype(np.int64),
+            table[1],
+            table[2],
+        )
         rig.floor, rig.top, rig.full = table[3], table[4], np.array(self.full)
-        rig.byte_channel, shifts, rig.byte_at = np.array(self.bytes, np.int64).reshape(-1, 3).T
+        rig.byte_channel, shifts, rig.byte_at = (
+            np.array(self.bytes, np.int64).reshape(-1, 3).T
+        )
         rig.byte_shift = shifts.astype(np.int32)
         # Two channels of one emitter share a source: it is scaled once.
-        rig.scaled, rig.scaled_by = np.array(list(dict.fromkeys(self.scaled)), np.int64).reshape(-1, 2).T
+        rig.scaled, rig.scaled_by = (
+            np.array(list(dict.fromkeys(self.scaled)), np.int64).reshape(-1, 2).T
+        )
         rig.shaded, rig.shaded_by = np.array(self.shaded, np.int64).reshape(-1, 2).T
         rig.pieces = Pieces.of_list(self.pieces)
         for row, (low, high) in self.limits.items():

@@ -1,4 +1,6 @@
-"""A choice of fixtures or of their cells, in its order, and the looks that give it values."""
+"""A choice of fixtures or of their cells, in its order, and the looks that give it
+values.
+"""
 
 from __future__ import annotations
 
@@ -11,8 +13,12 @@ Item = tuple[str, int]
 """A fixture, and the cell that is meant (from 1); 0 is the whole of it."""
 
 
-def items(rig: Rig, chosen: Sequence[str], cells: Mapping[str, Sequence[int]], each: bool) -> list[Item]:
-    """The choice one by one. `cells`: those chosen of fixtures that are not chosen wholly; `each`: go cell by cell."""
+def items(
+    rig: Rig, chosen: Sequence[str], cells: Mapping[str, Sequence[int]], each: bool
+) -> list[Item]:
+    """The choice one by one. `cells`: those chosen of fixtures that are not chosen
+    wholly; `each`: go cell by cell.
+    """
     found: list[Item] = []
     for fixture in chosen:
         count = cell_count(rig, fixture)
@@ -27,8 +33,13 @@ def items(rig: Rig, chosen: Sequence[str], cells: Mapping[str, Sequence[int]], e
 
 
 def cell_count(rig: Rig, fixture: str) -> int:
-    """How many cells a fixture has that something can be given to; 0 where it is one."""
-    return max((c for places in rig.where.get(fixture, {}).values() for c, _ in places), default=0)
+    """How many cells a fixture has that something can be given to; 0 where it
+    is one.
+    """
+    return max(
+        (c for places in rig.where.get(fixture, {}).values() for c, _ in places),
+        default=0,
+    )
 
 
 def rows(rig: Rig, chosen: Sequence[Item], name: str) -> list[int]:
@@ -41,11 +52,15 @@ def rows(rig: Rig, chosen: Sequence[Item], name: str) -> list[int]:
     return list(found)
 
 
-def give(rig: Rig, chosen: Sequence[Item], values: Mapping[str, Sequence[Value]]) -> Look:
-    """A look that gives each of a choice its value: attribute → one value for each of them.
+def give(
+    rig: Rig, chosen: Sequence[Item], values: Mapping[str, Sequence[Value]]
+) -> Look:
+    """A look that gives each of a choice its value: attribute → one value for each of
+    them.
 
-    Cells that are not of the choice are left alone. What only the whole fixture has is given to it: the last of its
-    cells decides. Fixtures that do not take an attribute are passed over.
+    Cells that are not of the choice are left alone. What only the whole fixture has is
+    given to it: the last of its cells decides. Fixtures that do not take an attribute
+    are passed over.
     """
     made: Look = {}
     for name, each in values.items():
@@ -53,21 +68,40 @@ def give(rig: Rig, chosen: Sequence[Item], values: Mapping[str, Sequence[Value]]
             if not rig.takes(fixture, name):
                 continue
             own = made.setdefault(fixture, {})
-            last = max((c for c, _ in rig.where.get(fixture, {}).get(name, ())), default=0)
+            last = max(
+                (c for c, _ in rig.where.get(fixture, {}).get(name, ())), default=0
+            )
             if cell and last and not isinstance(value, str):
                 held = own.get(name)
-                cells: list[float | None] = list(held) if isinstance(held, tuple) else [None] * last
-                one = value if not isinstance(value, tuple) else value[min(cell, len(value)) - 1] if value else None
+                cells: list[float | None] = (
+                    list(held) if isinstance(held, tuple) else [None] * last
+                )
+                one = (
+                    value
+                    if not isinstance(value, tuple)
+                    else value[min(cell, len(value)) - 1]
+                    if value
+                    else None
+                )
                 cells[cell - 1] = one
                 own[name] = tuple(cells)
             else:
                 own[name] = value
-    return {fixture: {n: _plainer(v) for n, v in own.items()} for fixture, own in made.items() if own}
+    return {
+        fixture: {n: _plainer(v) for n, v in own.items()}
+        for fixture, own in made.items()
+        if own
+    }
 
 
 def _plainer(value: Value) -> Value:
     """One value where all cells are given the same."""
-    if isinstance(value, tuple) and value and value[0] is not None and all(v == value[0] for v in value):
+    if (
+        isinstance(value, tuple)
+        and value
+        and value[0] is not None
+        and all(v == value[0] for v in value)
+    ):
         return value[0]
     return value
 

@@ -1,4 +1,6 @@
-"""Colour sums: linear Rec.709 light, OKLab, and what emitters make of a target. All vectorised over rows."""
+"""Colour sums: linear Rec.709 light, OKLab, and what emitters make of a target. All
+vectorised over rows.
+"""
 
 from __future__ import annotations
 
@@ -20,14 +22,18 @@ def to_oklab(rgb: npt.ArrayLike) -> Array:
 
 
 def from_oklab(lab: npt.ArrayLike) -> Array:
-    """OKLab (…, 3) → linear Rec.709 light (…, 3); colours outside the gamut come out negative or above 1."""
+    """OKLab (…, 3) → linear Rec.709 light (…, 3); colours outside the gamut come out
+    negative or above 1.
+    """
     return np.asarray((np.asarray(lab, float) @ _FROM_LAB.T) ** 3 @ _FROM_LMS.T)
 
 
 def to_screen(rgb: npt.ArrayLike) -> Array:
     """Linear light → sRGB screen values 0…1 (IEC 61966-2-1)."""
     light = np.clip(np.asarray(rgb, float), 0.0, 1.0)
-    return np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
+    return np.where(
+        light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055
+    )
 
 
 def from_screen(rgb: npt.ArrayLike) -> Array:

@@ -1,4 +1,6 @@
-"""Commands to lamps, as reset and lamp on: bytes for a while on a channel's slots, past everything that plays."""
+"""Commands to lamps, as reset and lamp on: bytes for a while on a channel's slots, past
+everything that plays.
+"""
 
 from __future__ import annotations
 
@@ -47,7 +49,11 @@ def send(fixture: Fixture, command: Command, until: float) -> list[Sent]:
     data = bytes_of(raw, command.channel.resolution, len(command.use.slots))
     return [
         Sent(
-            f"{fixture.id}/{command.channel.key}", fixture.universe, fixture.address + slot - 1, data[i : i + 1], until
+            f"{fixture.id}/{command.channel.key}",
+            fixture.universe,
+            fixture.address + slot - 1,
+            data[i : i + 1],
+            until,
         )
         for i, slot in enumerate(command.use.slots)
         if fixture.address + slot - 1 <= SLOTS
@@ -64,7 +70,9 @@ def lamps_on(show: Show, now: float) -> tuple[Sent, ...]:
     return tuple(_lamps(show.types, show.fixtures, now))
 
 
-def _lamps(types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture], now: float) -> Iterator[Sent]:
+def _lamps(
+    types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture], now: float
+) -> Iterator[Sent]:
     for fixture in fixtures.values():
         if fixture.lamp_on and mode_of(types, fixture) is not None:
             for command in commands_of(types[fixture.type], fixture.mode):

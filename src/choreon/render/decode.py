@@ -1,4 +1,6 @@
-"""DMX bytes → light: what the lamps make of a frame, read back through the fixture types."""
+"""DMX bytes → light: what the lamps make of a frame, read back through the fixture
+types.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ from choreon.render.rig import Bytes, Floats, Rig, hanging_matrices
 
 @dataclass(frozen=True)
 class Lamp:
-    """What is drawn for one part of a fixture, apart from its light: where it is and what it looks like."""
+    """What is drawn for one part of a fixture, apart from its light: where it is and
+    what it looks like.
+    """
 
     fixture: str
     cell: int
@@ -30,10 +34,12 @@ class Lamp:
 
 @dataclass(frozen=True)
 class Light:
-    """What N lamps put out: linear light (N, 3) with intensity in it, beam directions (N, 3), strobe in Hz (N), beam
-    angle in degrees (N), and whether a gobo and a prism are in it (their slots, N each; 0: none). `motion` (N, 5) says
-    how these stand and move: the gobo's angle in degrees, its turning in rpm, its shaking in Hz, the prism's angle and
-    turning."""
+    """What N lamps put out: linear light (N, 3) with intensity in it, beam directions
+    (N, 3), strobe in Hz (N), beam angle in degrees (N), and whether a gobo and a prism
+    are in it (their slots, N each; 0: none). `motion` (N, 5) says how these stand and
+    move: the gobo's angle in degrees, its turning in rpm, its shaking in Hz, the
+    prism's angle and turning.
+    """
 
     rgb: Floats
     direction: Floats
@@ -45,17 +51,25 @@ class Light:
 
     @property
     def moving(self) -> bool:
-        """Whether something in a lit beam turns or shakes, so that the picture changes though the frame does not."""
+        """Whether something in a lit beam turns or shakes, so that the picture changes
+        though the frame does not.
+        """
         if not len(self.motion):
             return False
-        turns = (self.motion[:, [1, 2]].any(axis=1) & (self.gobo >= 1)) | ((self.motion[:, 4] != 0) & (self.prism >= 1))
+        turns = (self.motion[:, [1, 2]].any(axis=1) & (self.gobo >= 1)) | (
+            (self.motion[:, 4] != 0) & (self.prism >= 1)
+        )
         return bool((turns & (self.rgb.max(axis=1) > 0)).any())
 
 
 class Decoder:
-    """Reads frames of one compiled rig. `lamps` lists what it gives light for, in the order of its arrays."""
+    """Reads frames of one compiled rig. `lamps` lists what it gives light for, in the
+    order of its arrays.
+    """
 
-    TUNGSTEN = np.array([1.0, 0.78, 0.52])  # about 3200 K beside D65, for lamps without colour of their own
+    TUNGSTEN = np.array(
+        [1.0, 0.78, 0.52]
+    )  # about 3200 K beside D65, for lamps without colour of their own
 
     def __init__(self, rig: Rig, types: Mapping[str, FixtureType]) -> None:
         self.rig = rig
@@ -71,14 +85,20 @@ class Decoder:
                 cell = mode.cells[part.cell - 1]
                 x, y, z = turn @ np.array([cell.x, cell.y, 0.0])
                 place = Place(place.x + x, place.y + y, place.z + z)
-            self.lamps.append(Lamp(part.fixture, part.cell, kind.body, kind.beam, place))
-        self.plain = np.array([of_hex(f.gel) if f.gel else (1.0, 1.0, 1.0) for f in fixtures]).reshape(-1, 3)
+            self.lamps.append(
+                Lamp(part.fixture, part.cell, kind.body, kind.beam, place)
+            )
+        self.plain = np.array(
+            [of_hex(f.gel) if f.gel else (1.0, 1.0, 1.0) for f in fixtures]
+        ).reshape(-1, 3)
         self.plain = self.plain * self.TUNGSTEN
         self._index()
         self._wheels([types[f.type] for f in fixtures])
 
     def _index(self) -> None:
-        """For each lamp, the sources that say what it does; one past the last stands for “not there”."""
+        """For each lamp, the sources that say what it does; one past the last stands
+        for “not there”.
+        """
         rig, n = self.rig, len(self.parts)
         self.absent = absent = rig.size + rig.emitters
         self.dimmer = np.full(n, absent)
@@ -91,7 +111,12 @@ class Decoder:
         self.shape = np.full((n, len(SHAPE)), absent)
         driven = {*rig.source[rig.slope != 0].tolist(), *rig.pieces.row.tolist()}
         for i, part in enumerate(self.parts):
-            whole = {name: row for name, places in rig.where[part.fixture].items() for c, row in places if c == 0}
+            whole = {
+                name: row
+                for name, places in rig.where[part.fixture].items()
+                for c, row in places
+                if c == 0
+            }
             rows = whole | part.rows
             dimmer = rows.get(at.DIMMER, absent)
             self.dimmer[i] = dimmer if dimmer in driven else absent
@@ -100,22 +125,38 @@ class Decoder:
                 mix = mixes[colour]
                 self.emitters[i, mix.columns] = rig.size + WIDTH * colour + mix.columns
                 self.light[i, mix.columns] = mix.light
-            self.direct[i] = [rows.get(name, absent) for name in (*at.DIRECT_EMITTERS, at.EMITTERS[3])]
+            self.direct[i] = [
+                rows.get(name, absent) for name in (*at.DIRECT_EMITTERS, at.EMITTERS[3])
+            ]
             self.aim[i] = [rows.get(name, absent) for name in (at.PAN, at.TILT)]
-            self.shutter[i] = [rows.get(name, absent) for name in (at.SHUTTER, at.STROBE)]
+            self.shutter[i] = [
+                rows.get(name, absent) for name in (at.SHUTTER, at.STROBE)
+            ]
             self.shape[i] = [rows.get(name, absent) for name in SHAPE]
         self.coloured = np.any(np.hstack([self.emitters, self.direct]) < absent, axis=1)
-        self.opened = np.array([n.startswith("Shutter") and at.attribute(n).kind == "slot" for n in rig.names], bool)
+        self.opened = np.array(
+            [
+                n.startswith("Shutter") and at.attribute(n).kind == "slot"
+                for n in rig.names
+            ],
+            bool,
+        )
 
     def _wheels(self, kinds: list[FixtureType]) -> None:
-        """The colours that wheels put into the beam: for each lamp with a colour wheel, its row and its slots."""
+        """The colours that wheels put into the beam: for each lamp with a colour wheel,
+        its row and its slots.
+        """
         self.wheels: list[tuple[int, int, Floats]] = []
         of_kind: dict[str, list[tuple[str, Floats]]] = {}
         for i, (part, kind) in enumerate(zip(self.parts, kinds, strict=True)):
             if kind.id not in of_kind:
                 of_kind[kind.id] = _coloured_wheels(kind)
             for name, light in of_kind[kind.id]:
-                rows = [r for c, r in self.rig.where[part.fixture].get(name, ()) if c in (0, part.cell)]
+                rows = [
+                    r
+                    for c, r in self.rig.where[part.fixture].get(name, ())
+                    if c in (0, part.cell)
+                ]
                 if rows:
                     self.wheels.append((i, rows[0], light))
 
@@ -123,7 +164,10 @@ class Decoder:
         """What a frame (U, 512) lights."""
         value = self._sources(frame)
         dimmer = np.where(self.dimmer == self.absent, 1.0, value[self.dimmer])
-        mixed = np.einsum("nw,nwc->nc", value[self.emitters], self.light) + value[self.direct] @ DIRECT_LIGHT
+        mixed = (
+            np.einsum("nw,nwc->nc", value[self.emitters], self.light)
+            + value[self.direct] @ DIRECT_LIGHT
+        )
         np.maximum(mixed, 0.0, out=mixed)
         rgb = np.where(self.coloured[:, None], mixed, self.plain) * dimmer[:, None]
         for lamp, row, slots in self.wheels:
@@ -132,44 +176,89 @@ class Decoder:
         rgb[has & (value[self.shutter[:, 0]] < 0.5)] = 0.0
         pan, tilt = value[self.aim].T
         zoom, iris, gobo, prism = value[self.shape[:, :4]].T
-        stand, turn, spin, select, shake, in_place, wheel_shake, prism_at, prism_turn = value[self.shape[:, 4:]].T
+        (
+            stand,
+            turn,
+            spin,
+            select,
+            shake,
+            in_place,
+            wheel_shake,
+            prism_at,
+            prism_turn,
+        ) = value[self.shape[:, 4:]].T
         turn = turn + spin + select
-        gobo = np.where(spin != 0, np.maximum(gobo, 1.0), gobo)  # a wheel that turns has some gobo in the beam
+        gobo = np.where(
+            spin != 0, np.maximum(gobo, 1.0), gobo
+        )  # a wheel that turns has some gobo in the beam
         shakes = np.maximum(np.maximum(shake, in_place), wheel_shake)
         motion = np.column_stack([stand, turn, shakes, prism_at, prism_turn])
-        beam = np.where(self.shape[:, 0] < self.absent, zoom, [lamp.beam for lamp in self.lamps])
-        beam = np.where(self.shape[:, 1] < self.absent, beam * np.clip(iris, 0.15, 1.0), beam)
-        return Light(rgb, aim.beam(self.hanging, pan, tilt), value[self.shutter[:, 1]], beam, gobo, prism, motion)
+        beam = np.where(
+            self.shape[:, 0] < self.absent, zoom, [lamp.beam for lamp in self.lamps]
+        )
+        beam = np.where(
+            self.shape[:, 1] < self.absent, beam * np.clip(iris, 0.15, 1.0), beam
+        )
+        return Light(
+            rgb,
+            aim.beam(self.hanging, pan, tilt),
+            value[self.shutter[:, 1]],
+            beam,
+            gobo,
+            prism,
+            motion,
+        )
 
     def _sources(self, frame: Bytes) -> Floats:
-        """What the bytes mean for each source; what no channel says is 0, a shutter that is not shut is open."""
+        """What the bytes mean for each source; what no channel says is 0, a shutter
+        that is not shut is open.
+        """
         rig = self.rig
         raw = np.zeros(len(rig.source))
-        np.add.at(raw, rig.byte_channel, frame.reshape(-1)[rig.byte_at] * 2.0**rig.byte_shift)
+        np.add.at(
+            raw, rig.byte_channel, frame.reshape(-1)[rig.byte_at] * 2.0**rig.byte_shift
+        )
         value = np.zeros(self.absent + 1)
         value[: rig.size][self.opened] = 1.0
-        line = np.flatnonzero(rig.slope != 0)[::-1]  # the first channel of a source says what it does
+        line = np.flatnonzero(rig.slope != 0)[
+            ::-1
+        ]  # the first channel of a source says what it does
         value[rig.source[line]] = (raw[line] - rig.offset[line]) / rig.slope[line]
         pieces = rig.pieces
         if len(pieces):
             now = raw[pieces.channel][pieces.of]
             inside = (now >= pieces.start) & (now <= pieces.end)
-            inside &= np.concatenate(([True], ~(inside[:-1] & (pieces.of[:-1] == pieces.of[1:]))))
+            inside &= np.concatenate(
+                ([True], ~(inside[:-1] & (pieces.of[:-1] == pieces.of[1:])))
+            )
             slope = pieces.slope[inside]
-            meant = np.divide(now[inside] - pieces.offset[inside], slope, out=pieces.low[inside], where=slope != 0)
+            meant = np.divide(
+                now[inside] - pieces.offset[inside],
+                slope,
+                out=pieces.low[inside],
+                where=slope != 0,
+            )
             value[pieces.row[inside]] = meant
-            tied = np.flatnonzero(inside & (pieces.slot >= 0) & (pieces.main != pieces.row))
-            value[pieces.main[tied]] = pieces.slot[tied]  # shaking, or turning, with one slot of the wheel
+            tied = np.flatnonzero(
+                inside & (pieces.slot >= 0) & (pieces.main != pieces.row)
+            )
+            value[pieces.main[tied]] = pieces.slot[
+                tied
+            ]  # shaking, or turning, with one slot of the wheel
         return value
 
 
 def _coloured_wheels(kind: FixtureType) -> list[tuple[str, Floats]]:
-    """The attributes of a type that turn a wheel with colours, and the light of its slots (S, 3)."""
+    """The attributes of a type that turn a wheel with colours, and the light of its
+    slots (S, 3).
+    """
     found = []
     for channel in kind.channels:
         wheel = kind.wheel(channel.wheel) if channel.wheel else None
         if wheel is not None and any(slot.colour for slot in wheel.slots):
-            light = np.array([of_halves(slot.colour, slot.split) for slot in wheel.slots])
+            light = np.array(
+                [of_halves(slot.colour, slot.split) for slot in wheel.slots]
+            )
             found.append((main_attribute(channel), light))
     return found
 
@@ -177,22 +266,34 @@ def _coloured_wheels(kind: FixtureType) -> list[tuple[str, Floats]]:
 SHAPE = (
     *("Zoom", "Iris", "Gobo1", "Prism1"),
     *("Gobo1Pos", "Gobo1PosRotate", "Gobo1WheelSpin", "Gobo1SelectSpin"),
-    *("Gobo1SelectShake", "Gobo1PosShake", "Gobo1WheelShake", "Prism1Pos", "Prism1PosRotate"),
+    *(
+        "Gobo1SelectShake",
+        "Gobo1PosShake",
+        "Gobo1WheelShake",
+        "Prism1Pos",
+        "Prism1PosRotate",
+    ),
 )
 
 DIRECT_LIGHT = np.array([USUAL[name] for name in (*at.DIRECT_EMITTERS, at.EMITTERS[3])])
-"""Light of the emitters that are driven one by one, in their order, then a white that stands alone."""
+"""Light of the emitters that are driven one by one, in their order, then a white that
+stands alone.
+"""
 
 
 def _lights(rig: Rig, fixture: str, cell: int) -> bool:
-    """A part is a lamp where it has light of its own: a colour, or an intensity with no coloured cells below it."""
+    """A part is a lamp where it has light of its own: a colour, or an intensity with no
+    coloured cells below it.
+    """
     has = rig.where[fixture]
 
     def here(name: str) -> bool:
         return any(c == cell for c, _ in has.get(name, ()))
 
     colour = any(here(name) for name in (at.RED, *at.ALL_EMITTERS))
-    return colour or (here(at.DIMMER) and not any(name in has for name in (at.RED, *at.ALL_EMITTERS)))
+    return colour or (
+        here(at.DIMMER) and not any(name in has for name in (at.RED, *at.ALL_EMITTERS))
+    )
 
 
 def decoder_for(rig: Rig, types: Iterable[FixtureType]) -> Decoder:

@@ -1,4 +1,6 @@
-"""Parameters → DMX bytes: emitters, virtual dimmers, ranges, channels of 8, 16 and 24 bits."""
+"""Parameters → DMX bytes: emitters, virtual dimmers, ranges, channels of 8, 16 and 24
+bits.
+"""
 
 from __future__ import annotations
 
@@ -9,18 +11,25 @@ from choreon.render.colour import from_oklab
 from choreon.render.rig import Bytes, Floats, Rig
 
 
-def encode(rig: Rig, values: Floats, bare: tuple[Floats, Floats] | None = None) -> Bytes:
+def encode(
+    rig: Rig, values: Floats, bare: tuple[Floats, Floats] | None = None
+) -> Bytes:
     """The frame (U, 512) that shows `values` (P, in blending units).
 
-    `bare`: for every channel (C) a raw value and its weight, 0…1, laid over what the parameters make of it.
+    `bare`: for every channel (C) a raw value and its weight, 0…1, laid over what the
+    parameters make of it.
     """
     raw = raw_values(rig, values)
     if bare is not None:
         raw += bare[1] * (bare[0] - raw)
         np.minimum(np.maximum(raw, rig.least, out=raw), rig.full, out=raw)
-    whole = (raw + (0.5 + 1e-6)).astype(np.int32)  # halves round up, whatever the colour sums left in the last digits
+    whole = (raw + (0.5 + 1e-6)).astype(
+        np.int32
+    )  # halves round up, whatever the colour sums left in the last digits
     frame = rig.blank()
-    frame.reshape(-1)[rig.byte_at] = (whole.take(rig.byte_channel) >> rig.byte_shift).astype(np.uint8)
+    frame.reshape(-1)[rig.byte_at] = (
+        whole.take(rig.byte_channel) >> rig.byte_shift
+    ).astype(np.uint8)
     return frame
 
 

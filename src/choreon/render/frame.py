@@ -1,4 +1,6 @@
-"""One frame: home, players, draft, masters, bytes. A pure function of the compiled show, what plays, and the time."""
+"""One frame: home, players, draft, masters, bytes. A pure function of the compiled
+show, what plays, and the time.
+"""
 
 from __future__ import annotations
 
@@ -28,17 +30,23 @@ def render(programme: Programme, state: PlayState, now: float) -> Bytes:
     for sent in state.sent:
         if now < sent.until and sent.universe in rig.universes:
             row = rig.universes.index(sent.universe)
-            frame[row, sent.address - 1 : sent.address - 1 + len(sent.slots)] = np.frombuffer(sent.slots, np.uint8)
+            frame[row, sent.address - 1 : sent.address - 1 + len(sent.slots)] = (
+                np.frombuffer(sent.slots, np.uint8)
+            )
     return frame
 
 
 def blend(programme: Programme, state: PlayState, now: float) -> Floats:
-    """Every parameter's value (P, in blending units) at time `now`, masters included."""
+    """Every parameter's value (P, in blending units) at time `now`, masters
+    included.
+    """
     return _layers(programme, state, now).values
 
 
 def unmastered(programme: Programme, state: PlayState, now: float) -> Floats:
-    """Every parameter's value (P, in blending units) at time `now`, before the masters."""
+    """Every parameter's value (P, in blending units) at time `now`, before the
+    masters.
+    """
     return _layers(programme, replace_masters(state), now).values
 
 
@@ -48,7 +56,9 @@ def replace_masters(state: PlayState) -> PlayState:
 
 
 def levels(programme: Programme, state: PlayState, now: float) -> Floats:
-    """The raw value of every channel (C) at time `now`, in the resolution of its mode."""
+    """The raw value of every channel (C) at time `now`, in the resolution of
+    its mode.
+    """
     pile = _layers(programme, state, now)
     raw = raw_values(programme.rig, pile.values)
     if pile.bare is not None:
@@ -57,8 +67,10 @@ def levels(programme: Programme, state: PlayState, now: float) -> Floats:
 
 
 class _Pile:
-    """What the layers come to as they pile up: the values (P), how far each intensity is lit (I + 1), where heads aim,
-    and bare values of channels with their share (C; made only where some layer has one)."""
+    """What the layers come to as they pile up: the values (P), how far each intensity
+    is lit (I + 1), where heads aim, and bare values of channels with their share (C;
+    made only where some layer has one).
+    """
 
     def __init__(self, rig: Rig) -> None:
         self.rig = rig
@@ -72,12 +84,19 @@ class _Pile:
         self.values[look.rows] = look.values
         self.trail.cover(look.heads, look.points)
 
-    def lay(self, own: Floats, look: Compiled, presence: Floats | None, weight: float | Floats) -> None:
+    def lay(
+        self,
+        own: Floats,
+        look: Compiled,
+        presence: Floats | None,
+        weight: float | Floats,
+    ) -> None:
         """Lay a look's non-intensity rows over what is there.
 
-        Where the look also lights the fixture (`own`), it weighs by the light it brings: full where nothing below is
-        lit (so a light comes up, and goes out, in its own colour and place), its weight where it joins light of its
-        own strength. Heads that aim at points below and above go along the line between these.
+        Where the look also lights the fixture (`own`), it weighs by the light it
+        brings: full where nothing below is lit (so a light comes up, and goes out, in
+        its own colour and place), its weight where it joins light of its own strength.
+        Heads that aim at points below and above go along the line between these.
         """
         if presence is None and isinstance(weight, float | int) and weight >= 1.0:
             self.cover(look)
@@ -118,7 +137,9 @@ class _Pile:
             raw, share = self.bare
             here = look.bare.channel
             new = weight + share[here] * (1.0 - weight)
-            raw[here] = (weight * look.bare.raw + share[here] * (1.0 - weight) * raw[here]) / new
+            raw[here] = (
+                weight * look.bare.raw + share[here] * (1.0 - weight) * raw[here]
+            ) / new
             share[here] = new
 
 
@@ -167,7 +188,9 @@ def _identify(pile: _Pile, asked: Identify | None, now: float) -> None:
 
 
 def _lay_plain(programme: Programme, pile: _Pile, scenes: list[str]) -> None:
-    """Lay scenes that are wholly on, one above the other: they simply cover what is below."""
+    """Lay scenes that are wholly on, one above the other: they simply cover what is
+    below.
+    """
     if scenes:
         look = programme.merged(tuple(scenes))
         pile.cover(look)
@@ -175,7 +198,9 @@ def _lay_plain(programme: Programme, pile: _Pile, scenes: list[str]) -> None:
         pile.lay_bare(look, 1.0)
 
 
-def _lay_player(programme: Programme, pile: _Pile, player: Player, weight: float, now: float) -> None:
+def _lay_player(
+    programme: Programme, pile: _Pile, player: Player, weight: float, now: float
+) -> None:
     steps = player.steps[-1:] if player.steps[-1].done(now) else player.steps
     if len(steps) == 1:
         scene = programme.scene(steps[0].scene)
@@ -200,25 +225,48 @@ def _lay_player(programme: Programme, pile: _Pile, player: Player, weight: float
 
 
 def _shares(player: Player, times: dict[str, Times], fade: float, now: float) -> Floats:
-    """How far each family of a player is on (5), in the order of FAMILIES, while it comes up with times of its own."""
+    """How far each family of a player is on (5), in the order of FAMILIES, while it
+    comes up with times of its own.
+    """
     ramp = player.weight
     whole = max([fade, *(t.delay + t.fade for t in times.values())])
-    part = min(1.0, max(0.0, now - ramp.begin) / ramp.seconds) if ramp.seconds > 0 else 1.0
-    return (ramp.start + (ramp.end - ramp.start) * family_progress(times, fade, part * whole)) * player.level
+    part = (
+        min(1.0, max(0.0, now - ramp.begin) / ramp.seconds) if ramp.seconds > 0 else 1.0
+    )
+    return (
+        ramp.start
+        + (ramp.end - ramp.start) * family_progress(times, fade, part * whole)
+    ) * player.level
 
 
 def family_progress(times: dict[str, Times], fade: float, elapsed: float) -> Floats:
-    """How far each family is on its way (5), `elapsed` seconds after a look began to come up."""
+    """How far each family is on its way (5), `elapsed` seconds after a look began to
+    come up.
+    """
     own = [times.get(family, Times(0.0, fade)) for family in FAMILIES]
     return np.array(
-        [min(1.0, max(0.0, elapsed - t.delay) / t.fade) if t.fade > 0 else float(elapsed >= t.delay) for t in own]
+        [
+            min(1.0, max(0.0, elapsed - t.delay) / t.fade)
+            if t.fade > 0
+            else float(elapsed >= t.delay)
+            for t in own
+        ]
     )
 
 
-def _lay_bare(programme: Programme, pile: _Pile, steps: tuple[Step, ...], weight: float, now: float) -> None:
+def _lay_bare(
+    programme: Programme,
+    pile: _Pile,
+    steps: tuple[Step, ...],
+    weight: float,
+    now: float,
+) -> None:
     """The bare values of a crossfade: what comes grows as what goes shrinks."""
     progress = _progress(steps[-1], now, steps[-1].fade_in)
-    for step, share in ((steps[-2], weight * (1.0 - progress)), (steps[-1], weight * progress)):
+    for step, share in (
+        (steps[-2], weight * (1.0 - progress)),
+        (steps[-1], weight * progress),
+    ):
         scene = programme.scene(step.scene)
         if scene is not None and len(scene.bare):
             pile.lay_bare(replace(scene, freed=NO_CHANNELS), share)
@@ -226,7 +274,14 @@ def _lay_bare(programme: Programme, pile: _Pile, steps: tuple[Step, ...], weight
 
 def _as_look(rig: Rig, content: Content) -> Compiled:
     rows = np.arange(rig.intensities, rig.size)
-    return look_of(rig, content.intensity, content.intensity > 0, rows, content.values[rows], content.points)
+    return look_of(
+        rig,
+        content.intensity,
+        content.intensity > 0,
+        rows,
+        content.values[rows],
+        content.points,
+    )
 
 
 def _lay_draft(programme: Programme, pile: _Pile, draft: Draft, now: float) -> None:
@@ -237,12 +292,16 @@ def _lay_draft(programme: Programme, pile: _Pile, draft: Draft, now: float) -> N
         held = programme.look(look)
         pile.lay(held.intensity * weight, held, None, weight)
         pile.lay_bare(held, weight)
-        pile.lit[held.held] += weight * (held.intensity[held.held] - pile.lit[held.held])
+        pile.lit[held.held] += weight * (
+            held.intensity[held.held] - pile.lit[held.held]
+        )
 
 
 def crossfade(programme: Programme, steps: tuple[Step, ...], now: float) -> Content:
-    """What a player puts out on its way to its last step: a straight interpolation from what it put out at the
-    time that step began. What is dark on one side takes the other side's colour, place and beam at once."""
+    """What a player puts out on its way to its last step: a straight interpolation from
+    what it put out at the time that step began. What is dark on one side takes the
+    other side's colour, place and beam at once.
+    """
     rig = programme.rig
     target = _dense(programme, steps[-1].scene)
     if len(steps) == 1 or steps[-1].done(now):
@@ -257,7 +316,9 @@ def crossfade(programme: Programme, steps: tuple[Step, ...], now: float) -> Cont
     way: float | Floats = rise
     times = programme.times(step.scene)
     if times:
-        each = family_progress(times, programme.show.scenes[step.scene].fade_in, now - step.at)
+        each = family_progress(
+            times, programme.show.scenes[step.scene].fade_in, now - step.at
+        )
         rise, way = float(each[INTENSITY]), each[rig.families]
     gain = target.intensity - before.intensity
     intensity = before.intensity + gain * np.where(gain > 0, rise, fall)
@@ -267,16 +328,24 @@ def crossfade(programme: Programme, steps: tuple[Step, ...], now: float) -> Cont
     presence = old + new
     mixed = old * before.values + new * target.values
     values = np.divide(mixed, presence, out=np.zeros_like(mixed), where=presence > 0)
-    return Content(intensity, values, presence, _turn(rig.heads, before, target, alpha, values))
+    return Content(
+        intensity, values, presence, _turn(rig.heads, before, target, alpha, values)
+    )
 
 
-def _turn(heads: Heads, before: Content, target: Content, alpha: Floats, values: Floats) -> Floats | None:
-    """Turn heads that go from point to point along the line between; gives the points (H, 3) all then aim at."""
+def _turn(
+    heads: Heads, before: Content, target: Content, alpha: Floats, values: Floats
+) -> Floats | None:
+    """Turn heads that go from point to point along the line between; gives the points
+    (H, 3) all then aim at.
+    """
     if before.points is None and target.points is None:
         return None
     trail = Trail(heads)
     was, will = (c.presence[heads.rows[:, 0]] > 0 for c in (before, target))
-    trail.cover(np.flatnonzero(was), None if before.points is None else before.points[was])
+    trail.cover(
+        np.flatnonzero(was), None if before.points is None else before.points[was]
+    )
     both = np.flatnonzero(was & will)
     here, there = (c.values[heads.rows[both]] for c in (before, target))
     ends = None if target.points is None else target.points[both]
@@ -288,8 +357,12 @@ def _turn(heads: Heads, before: Content, target: Content, alpha: Floats, values:
     return trail.points
 
 
-def _side(light: Ints, always: int, before: Floats, target: Floats, progress: float | Floats) -> Floats:
-    """How far each row is on its way: all the way where it was dark, not at all where it gets dark."""
+def _side(
+    light: Ints, always: int, before: Floats, target: Floats, progress: float | Floats
+) -> Floats:
+    """How far each row is on its way: all the way where it was dark, not at all where
+    it gets dark.
+    """
     was: Flags = before[light] > 0
     will: Flags = target[light] > 0
     free = light == always

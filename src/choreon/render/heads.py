@@ -1,5 +1,6 @@
-"""Moving heads as a table, and how they go from one point in the room to another: along the line between the two, so
-that heads that meet in a point stay together all the way."""
+"""Moving heads as a table, and how they go from one point in the room to another: along
+the line between the two, so that heads that meet in a point stay together all the way.
+"""
 
 from __future__ import annotations
 
@@ -15,12 +16,16 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
 
-FURTHEST = 120.0  # degrees of pan; a line that asks for more passes close under the head, where pan would whirl
+# degrees of pan; a line that asks for more passes close under the head, where pan would
+# whirl
+FURTHEST = 120.0
 
 
 @dataclass(frozen=True)
 class Heads:
-    """H heads: whose they are, their rows of pan and tilt, where they hang and how far they turn."""
+    """H heads: whose they are, their rows of pan and tilt, where they hang and how far
+    they turn.
+    """
 
     of: Mapping[str, int]
     rows: Ints  # H, 2: pan and tilt
@@ -33,22 +38,37 @@ class Heads:
         return len(self.of)
 
     def solve(self, which: Ints, points: Floats, now: Floats) -> tuple[Floats, Floats]:
-        """Pan and tilt (n, 2) that send heads to points (n, 3), the way nearest to `now` (n, 2), and by how many
-        degrees (n) each misses."""
+        """Pan and tilt (n, 2) that send heads to points (n, 3), the way nearest to
+        `now` (n, 2), and by how many degrees (n) each misses.
+        """
         pan = np.stack([self.low[which, 0], self.high[which, 0]], axis=1)
         tilt = np.stack([self.low[which, 1], self.high[which, 1]], axis=1)
-        return aim.solve_all(self.hanging[which], points - self.place[which], pan, tilt, now)
+        return aim.solve_all(
+            self.hanging[which], points - self.place[which], pan, tilt, now
+        )
 
     def between(
-        self, which: Ints, start: Floats, end: Floats, here: Floats, there: Floats, share: Floats
+        self,
+        which: Ints,
+        start: Floats,
+        end: Floats,
+        here: Floats,
+        there: Floats,
+        share: Floats,
     ) -> tuple[Flags, Floats]:
-        """Heads (n) on their way from the points `start` (n, 3), where they stand at `here` (n, 2, degrees), to `end`,
-        `there`; `share` (n) of it is done.
+        """Heads (n) on their way from the points `start` (n, 3), where they stand at
+        `here` (n, 2, degrees), to `end`, `there`; `share` (n) of it is done.
 
-        Gives which of them go along the line, and pan and tilt (n, 2) of these. The others have a point on one side
-        only, or would have to turn over on the way: they go by their angles.
+        Gives which of them go along the line, and pan and tilt (n, 2) of these. The
+        others have a point on one side only, or would have to turn over on the way:
+        they go by their angles.
         """
-        known = np.isfinite(start).all(axis=1) & np.isfinite(end).all(axis=1) & (share > 0) & (share < 1)
+        known = (
+            np.isfinite(start).all(axis=1)
+            & np.isfinite(end).all(axis=1)
+            & (share > 0)
+            & (share < 1)
+        )
         over = here[:, 1] * there[:, 1] < 0
         known &= ~over & (np.abs(there[:, 0] - here[:, 0]) <= FURTHEST)
         angles = here + share[:, None] * (there - here)
@@ -60,16 +80,25 @@ class Heads:
 
 
 NO_HEADS = Heads(
-    {}, np.zeros((0, 2), np.int64), np.zeros((0, 3)), np.zeros((0, 3, 3)), np.zeros((0, 2)), np.zeros((0, 2))
+    {},
+    np.zeros((0, 2), np.int64),
+    np.zeros((0, 3)),
+    np.zeros((0, 3, 3)),
+    np.zeros((0, 2)),
+    np.zeros((0, 2)),
 )
 
 
 class Trail:
-    """Where in the room each head aims as the layers pile up: made only where some layer aims at points."""
+    """Where in the room each head aims as the layers pile up: made only where some
+    layer aims at points.
+    """
 
     def __init__(self, heads: Heads) -> None:
         self.heads = heads
-        self.points: Floats | None = None  # H, 3; NaN for heads that stand at plain angles
+        self.points: Floats | None = (
+            None  # H, 3; NaN for heads that stand at plain angles
+        )
 
     def _made(self) -> Floats:
         if self.points is None:
@@ -84,10 +113,17 @@ class Trail:
             self.points[which] = np.nan
 
     def lay(
-        self, which: Ints, points: Floats | None, here: Floats, there: Floats, share: Floats
+        self,
+        which: Ints,
+        points: Floats | None,
+        here: Floats,
+        there: Floats,
+        share: Floats,
     ) -> tuple[Ints, Floats] | None:
-        """A layer turns heads (n) from `here` to `there` (n, 2, degrees) by a share (n) of the way. Gives rows (m, 2)
-        and angles (m, 2) of those that go along a line in the room."""
+        """A layer turns heads (n) from `here` to `there` (n, 2, degrees) by a share (n)
+        of the way. Gives rows (m, 2) and angles (m, 2) of those that go along a line in
+        the room.
+        """
         if (self.points is None and points is None) or not len(which):
             return None
         held = self._made()

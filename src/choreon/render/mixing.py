@@ -1,8 +1,10 @@
-"""What any set of emitters makes of a target colour: the brightest mix of that chromaticity.
+"""What any set of emitters makes of a target colour: the brightest mix of that
+chromaticity.
 
-The light that N emitters can give is a zonotope: the sum of N segments in linear RGB. The brightest mix of a colour is
-where the ray of that colour leaves it. Each face is spanned by two emitters; on it the others are off or full, as
-they lie behind or before it (G. M. Ziegler, “Lectures on Polytopes”, chapter 7: faces of zonotopes).
+The light that N emitters can give is a zonotope: the sum of N segments in linear RGB.
+The brightest mix of a colour is where the ray of that colour leaves it. Each face is
+spanned by two emitters; on it the others are off or full, as they lie behind or before
+it (G. M. Ziegler, “Lectures on Polytopes”, chapter 7: faces of zonotopes).
 """
 
 from __future__ import annotations
@@ -43,50 +45,84 @@ USUAL = {
     "ColorAdd_BM": (0.35, 0.05, 1.0),
     "ColorAdd_RM": (1.0, 0.1, 0.4),
 }
-"""Light at full, linear Rec.709, of emitters whose type says nothing of them: the primaries themselves, a white as
-strong as all three, the others as they usually look."""
+"""Light at full, linear Rec.709, of emitters whose type says nothing of them: the
+primaries themselves, a white as strong as all three, the others as they usually look.
+"""
 
 
 def light_at_full(names: Sequence[str], known: Mapping[str, Emitter]) -> Array:
-    """The light (N, 3) of emitters at full: as the type says where it says it of all, else as usual.
+    """The light (N, 3) of emitters at full: as the type says where it says it of all,
+    else as usual.
 
-    It is scaled so that red, green and blue together make white of strength 1, as far as there are such.
+    It is scaled so that red, green and blue together make white of strength 1, as far
+    as there are such.
     """
     if not all(n in known and known[n].y > 0 for n in names):
         return np.array([USUAL[n] for n in names])
-    light = np.array([light_of(known[n].x, known[n].y, known[n].strength) for n in names])
-    primaries = [i for i, n in enumerate(names) if n in ("ColorAdd_R", "ColorAdd_G", "ColorAdd_B")]
+    light = np.array(
+        [light_of(known[n].x, known[n].y, known[n].strength) for n in names]
+    )
+    primaries = [
+        i
+        for i, n in enumerate(names)
+        if n in ("ColorAdd_R", "ColorAdd_G", "ColorAdd_B")
+    ]
     white = Mixer(light[primaries] if len(primaries) == 3 else light)
-    top = float(white.light_of(white.mix(np.ones((1, 3)))).max()) if white.spans() else float(light.max())
+    top = (
+        float(white.light_of(white.mix(np.ones((1, 3)))).max())
+        if white.spans()
+        else float(light.max())
+    )
     return np.asarray(light / max(top, TINY))
 
 
 def _dot(parts: Array, ways: Array) -> Array:
-    """Colours (3, K) along ways (F, 3), as (F, K): to the last bit the same for a colour, whichever others are with
-    it."""
-    return np.asarray(ways[:, 0:1] * parts[0] + ways[:, 1:2] * parts[1] + ways[:, 2:3] * parts[2])
+    """Colours (3, K) along ways (F, 3), as (F, K): to the last bit the same for a
+    colour, whichever others are with it.
+    """
+    return np.asarray(
+        ways[:, 0:1] * parts[0] + ways[:, 1:2] * parts[1] + ways[:, 2:3] * parts[2]
+    )
 
 
 class Mixer:
-    """Mixes colours with emitters whose light at full is `light` (N, 3), linear Rec.709."""
+    """Mixes colours with emitters whose light at full is `light` (N, 3), linear
+    Rec.709.
+    """
 
     def __init__(self, light: Sequence[Sequence[float]] | Array) -> None:
         self.light = np.array(light, float).reshape(-1, 3)
-        faces = [f for i, j in combinations(range(len(self.light)), 2) for f in self._faces(i, j)]
+        faces = [
+            f
+            for i, j in combinations(range(len(self.light)), 2)
+            for f in self._faces(i, j)
+        ]
         normals = np.array([f[1] for f in faces]).reshape(-1, 3)
         fixed = np.array([f[2] for f in faces]).reshape(-1, len(self.light))
-        reach = np.einsum("fc,fc->f", normals, fixed @ self.light)  # how far from black a face lies
+        reach = np.einsum(
+            "fc,fc->f", normals, fixed @ self.light
+        )  # how far from black a face lies
         outer = reach > THROUGH
-        self.beyond: Array = normals[~outer]  # faces through black: a colour behind one of them cannot be given
+        self.beyond: Array = normals[
+            ~outer
+        ]  # faces through black: a colour behind one of them cannot be given
         self.outward: Array = normals[outer] / reach[outer, None]
-        self.pairs: Ints = np.array([f[0] for f in faces], np.int64).reshape(-1, 2)[outer]
+        self.pairs: Ints = np.array([f[0] for f in faces], np.int64).reshape(-1, 2)[
+            outer
+        ]
         self.fixed: Array = fixed[outer]
         self.solve: Array = np.array([f[3] for f in faces]).reshape(-1, 2, 3)[outer]
         self.corner: Array = self.fixed @ self.light
-        self._last: tuple[Array, Array] | None = None  # what was asked for last, and its answer
+        self._last: tuple[Array, Array] | None = (
+            None  # what was asked for last, and its answer
+        )
 
-    def _faces(self, i: int, j: int) -> list[tuple[tuple[int, int], Array, Array, Array]]:
-        """The two faces that a pair of emitters spans: outward normal, the others' levels, levels from a point."""
+    def _faces(
+        self, i: int, j: int
+    ) -> list[tuple[tuple[int, int], Array, Array, Array]]:
+        """The two faces that a pair of emitters spans: outward normal, the others'
+        levels, levels from a point.
+        """
         normal = np.cross(self.light[i], self.light[j])
         size = float(np.linalg.norm(normal))
         if size < TINY:
@@ -103,20 +139,26 @@ class Mixer:
 
     def spans(self) -> bool:
         """Whether the emitters make more than a line of colours."""
-        return len(self.light) >= 3 and abs(float(np.linalg.matrix_rank(self.light, tol=1e-6))) == 3
+        return (
+            len(self.light) >= 3
+            and abs(float(np.linalg.matrix_rank(self.light, tol=1e-6))) == 3
+        )
 
     def mix(self, rgb: Array) -> Array:
         """Levels 0…1 of the emitters (K, N) for targets (K, 3) in linear Rec.709, 0…1.
 
-        Their chromaticity is the target's where the emitters reach it, else the most saturated of its hue (in OKLab)
-        that they do; the mix is the brightest of that chromaticity, scaled by the target's strongest part.
+        Their chromaticity is the target's where the emitters reach it, else the most
+        saturated of its hue (in OKLab) that they do; the mix is the brightest of that
+        chromaticity, scaled by the target's strongest part.
         """
         top = np.maximum(np.maximum(rgb[:, 0], rgb[:, 1]), rgb[:, 2])
         unit = np.where(top[:, None] > TINY, rgb / np.maximum(top, TINY)[:, None], 1.0)
         return np.asarray(self._unit_levels(unit) * top[:, None])
 
     def _unit_levels(self, unit: Array) -> Array:
-        """Levels for targets whose strongest part is 1. From frame to frame most stay: those are not solved anew."""
+        """Levels for targets whose strongest part is 1. From frame to frame most stay:
+        those are not solved anew.
+        """
         last = self._last
         if last is not None and last[0].shape == unit.shape:
             other = unit != last[0]
@@ -137,7 +179,9 @@ class Mixer:
         return levels
 
     def _brightest(self, unit: Array) -> tuple[Array, npt.NDArray[np.bool_]]:
-        """Levels where the rays of the colours leave what the emitters can give, and which cannot be given at all."""
+        """Levels where the rays of the colours leave what the emitters can give, and
+        which cannot be given at all.
+        """
         count = np.arange(len(unit))
         if not self.outward.size:
             return np.zeros((len(unit), len(self.light))), np.zeros(len(unit), bool)

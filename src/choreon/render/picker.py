@@ -1,4 +1,6 @@
-"""How colours are picked: by hue and strength, even to the eye, and by colour temperature. All give the brightest."""
+"""How colours are picked: by hue and strength, even to the eye, and by colour
+temperature. All give the brightest.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +18,10 @@ _SIDES = 1536  # colours along the edge of the gamut
 
 
 def _edge() -> tuple[Floats, Floats]:
-    """The strongest colours of linear Rec.709, one part full and one at 0, from red round to red, and where they stand:
-    0…360, as far apart as they look (by their distance in OKLab)."""
+    """The strongest colours of linear Rec.709, one part full and one at 0, from red
+    round to red, and where they stand: 0…360, as far apart as they look (by their
+    distance in OKLab).
+    """
     turn = np.arange(_SIDES + 1) / _SIDES
     shift = np.array([0.0, 2 / 3, 1 / 3])
     rgb = np.clip(np.abs(((turn[:, None] + shift) % 1.0) * 6 - 3) - 1, 0, 1) ** 2.2
@@ -30,13 +34,19 @@ _HUES, _STRONGEST = _edge()
 
 
 def strongest(hue: npt.ArrayLike) -> Floats:
-    """The strongest colour (…, 3), linear light, of hues (…), 0…360: round the colours in even steps to the eye."""
+    """The strongest colour (…, 3), linear light, of hues (…), 0…360: round the colours
+    in even steps to the eye.
+    """
     at = np.asarray(hue, float) % 360.0
-    return np.asarray(np.stack([np.interp(at, _HUES, _STRONGEST[:, i]) for i in range(3)], axis=-1))
+    return np.asarray(
+        np.stack([np.interp(at, _HUES, _STRONGEST[:, i]) for i in range(3)], axis=-1)
+    )
 
 
 def colour_at(hue: npt.ArrayLike, strength: npt.ArrayLike) -> Floats:
-    """Linear light (…, 3), its highest part 1: from white (strength 0) to the strongest of a hue (1), through OKLab."""
+    """Linear light (…, 3), its highest part 1: from white (strength 0) to the strongest
+    of a hue (1), through OKLab.
+    """
     full = to_oklab(strongest(hue))
     share = np.asarray(strength, float)[..., None]
     white = to_oklab(np.ones(3))
@@ -49,20 +59,25 @@ _GRID = to_oklab(colour_at(_GRID_HUES[:, None], _GRID_STRENGTHS[None, :]))
 
 
 def place_of(rgb: Sequence[float]) -> tuple[float, float]:
-    """Hue (0…360) and strength (0…1) at which `colour_at` gives the chromaticity of linear light (3), or comes
-    nearest."""
+    """Hue (0…360) and strength (0…1) at which `colour_at` gives the chromaticity of
+    linear light (3), or comes nearest.
+    """
     top = max(rgb)
     if top <= 0:
         return 0.0, 0.0
     lab = to_oklab(np.asarray(rgb, float) / top)
     if float(np.hypot(lab[1], lab[2])) < 1e-4:
         return 0.0, 0.0
-    row, column = np.unravel_index(int(np.linalg.norm(_GRID - lab, axis=-1).argmin()), _GRID.shape[:2])
+    row, column = np.unravel_index(
+        int(np.linalg.norm(_GRID - lab, axis=-1).argmin()), _GRID.shape[:2]
+    )
     hue, strength = float(_GRID_HUES[row]), float(_GRID_STRENGTHS[column])
     for width in (2.0, 0.25):
         hues = hue + width * np.linspace(-1, 1, 17)
         strengths = np.clip(strength + 0.01 * width * np.linspace(-1, 1, 17), 0.0, 1.0)
-        away = np.linalg.norm(to_oklab(colour_at(hues[:, None], strengths[None, :])) - lab, axis=-1)
+        away = np.linalg.norm(
+            to_oklab(colour_at(hues[:, None], strengths[None, :])) - lab, axis=-1
+        )
         row, column = np.unravel_index(int(away.argmin()), away.shape)
         hue, strength = float(hues[row]), float(strengths[column])
     return hue % 360.0, strength
@@ -74,8 +89,8 @@ WARMEST, COLDEST = 1700.0, 20000.0
 def of_kelvin(kelvin: float) -> tuple[float, float, float]:
     """Linear light, its highest part 1, of a black body at 1,700…20,000 K.
 
-    Chromaticity by the cubic fit of B. Kang et al., “Design of advanced color temperature control system for HDTV
-    applications”, J. Korean Phys. Soc. 41 (2002).
+    Chromaticity by the cubic fit of B. Kang et al., “Design of advanced color
+    temperature control system for HDTV applications”, J. Korean Phys. Soc. 41 (2002).
     """
     t = min(COLDEST, max(WARMEST, kelvin))
     if t <= 4000.0:
@@ -95,7 +110,9 @@ def of_kelvin(kelvin: float) -> tuple[float, float, float]:
 
 _KELVINS = np.geomspace(WARMEST, COLDEST, 240)
 _BLACK_BODY = to_oklab(np.array([of_kelvin(float(k)) for k in _KELVINS]))
-NEAR = 0.03  # OKLab distance from the black body within which a colour has a temperature
+NEAR = (
+    0.03  # OKLab distance from the black body within which a colour has a temperature
+)
 
 
 def kelvin_of(rgb: Sequence[float]) -> float | None:

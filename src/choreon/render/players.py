@@ -1,4 +1,6 @@
-"""What is playing: plain values that, with a time, say all that render needs. Times are monotonic seconds."""
+"""What is playing: plain values that, with a time, say all that render needs. Times are
+monotonic seconds.
+"""
 
 from __future__ import annotations
 
@@ -19,14 +21,19 @@ class Ramp(msgspec.Struct, frozen=True):
         """The value at time `now`."""
         if now >= self.begin + self.seconds:
             return self.end
-        return self.start + (self.end - self.start) * max(0.0, now - self.begin) / self.seconds
+        return (
+            self.start
+            + (self.end - self.start) * max(0.0, now - self.begin) / self.seconds
+        )
 
     def done(self, now: float) -> bool:
         return now >= self.begin + self.seconds
 
 
 class Step(msgspec.Struct, frozen=True):
-    """A scene that a player goes to at time `at`; rising levels take `fade_in` seconds, falling ones `fade_out`."""
+    """A scene that a player goes to at time `at`; rising levels take `fade_in` seconds,
+    falling ones `fade_out`.
+    """
 
     scene: str
     at: float
@@ -38,7 +45,8 @@ class Step(msgspec.Struct, frozen=True):
 
 
 class Player(msgspec.Struct, frozen=True):
-    """Something that is on. Its output is the last step's scene, or the crossfade towards it, at `weight` × `level`.
+    """Something that is on. Its output is the last step's scene, or the crossfade
+    towards it, at `weight` × `level`.
 
     `steps` holds the current scene last, and before it those whose fade it interrupted.
     """
@@ -71,9 +79,11 @@ class Player(msgspec.Struct, frozen=True):
 
 
 class Draft(msgspec.Struct, frozen=True):
-    """Values touched and not stored, as far as `shown` (0: blind, not on stage at all). `leaving` are earlier drafts
-    that fade out after they were cleared. `turn`: the last change of the window's that is in it, so that the window
-    knows what is still on its way."""
+    """Values touched and not stored, as far as `shown` (0: blind, not on stage at all).
+    `leaving` are earlier drafts that fade out after they were cleared. `turn`: the last
+    change of the window's that is in it, so that the window knows what is still on its
+    way.
+    """
 
     look: Look = {}
     leaving: tuple[tuple[Look, Ramp], ...] = ()
@@ -101,7 +111,9 @@ class Identify(msgspec.Struct, frozen=True):
 
 
 class Sent(msgspec.Struct, frozen=True):
-    """Bytes put on slots past everything until a time: a command to a lamp, a type that is tried out."""
+    """Bytes put on slots past everything until a time: a command to a lamp, a type that
+    is tried out.
+    """
 
     key: str
     universe: int

@@ -13,8 +13,10 @@ from choreon.render.rig import Floats, Rig, compile_rig
 
 @dataclass(frozen=True)
 class Content:
-    """What one player puts out at a moment, dense: intensity (I + 1), values and their presence (P), and the points
-    that heads aim at (H, 3; NaN for plain angles, None where all are)."""
+    """What one player puts out at a moment, dense: intensity (I + 1), values and their
+    presence (P), and the points that heads aim at (H, 3; NaN for plain angles, None
+    where all are).
+    """
 
     intensity: Floats
     values: Floats
@@ -24,7 +26,9 @@ class Content:
 
 @dataclass
 class Programme:
-    """A show ready to be rendered. The caches hold what follows from the show alone; they change no result."""
+    """A show ready to be rendered. The caches hold what follows from the show alone;
+    they change no result.
+    """
 
     show: Show
     rig: Rig
@@ -37,7 +41,9 @@ class Programme:
         """The compiled scene; None where the show has none of that id."""
         found = self.scenes.get(scene_id)
         if found is None and (scene := self.show.scenes.get(scene_id)) is not None:
-            found = self.scenes[scene_id] = compile_look(self.rig, scene.look, self.show)
+            found = self.scenes[scene_id] = compile_look(
+                self.rig, scene.look, self.show
+            )
         return found
 
     def look(self, look: Look) -> Compiled:
@@ -46,16 +52,23 @@ class Programme:
         if found is None or found[0] is not look:
             if len(self.looks) > 16:
                 self.looks.clear()
-            found = self.looks[id(look)] = (look, compile_look(self.rig, look, self.show))
+            found = self.looks[id(look)] = (
+                look,
+                compile_look(self.rig, look, self.show),
+            )
         return found[1]
 
     def merged(self, scene_ids: tuple[str, ...]) -> Compiled:
-        """Scenes that are wholly on, the first lowest, as one look: highest intensity, the last of all else."""
+        """Scenes that are wholly on, the first lowest, as one look: highest intensity,
+        the last of all else.
+        """
         found = self.stacks.get(scene_ids)
         if found is None:
             if len(self.stacks) > 16:
                 self.stacks.clear()
-            found = self.stacks[scene_ids] = stack(self.rig, [c for i in scene_ids if (c := self.scene(i))])
+            found = self.stacks[scene_ids] = stack(
+                self.rig, [c for i in scene_ids if (c := self.scene(i))]
+            )
         return found
 
     def times(self, scene_id: str) -> dict[str, Times]:
@@ -71,9 +84,15 @@ class Programme:
 
 def compile_show(show: Show, before: Programme | None = None) -> Programme:
     """Compile a show, taking over from `before` what did not change."""
-    if before and before.show.types is show.types and before.show.fixtures is show.fixtures:
+    if (
+        before
+        and before.show.types is show.types
+        and before.show.fixtures is show.fixtures
+    ):
         old = before.show.scenes
-        still = before.show.palettes is show.palettes and before.show.marks is show.marks
+        still = (
+            before.show.palettes is show.palettes and before.show.marks is show.marks
+        )
         same = {
             i: c
             for i, c in before.scenes.items()

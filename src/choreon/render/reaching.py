@@ -1,4 +1,6 @@
-"""What lamps of different makes do with the same wish: a colour, and where beams may not go."""
+"""What lamps of different makes do with the same wish: a colour, and where beams may
+not go.
+"""
 
 from __future__ import annotations
 
@@ -17,8 +19,10 @@ EXACT = 0.01  # OKLab distance that counts as the same colour
 
 
 class Answer(msgspec.Struct, frozen=True):
-    """What a lamp makes of a colour: it is mixed as wished, mixed as near as can be, the nearest slot of a wheel, or
-    nothing. `distance` in OKLab, brightness aside; `slot` is the wheel's."""
+    """What a lamp makes of a colour: it is mixed as wished, mixed as near as can be,
+    the nearest slot of a wheel, or nothing. `distance` in OKLab, brightness aside;
+    `slot` is the wheel's.
+    """
 
     kind: Literal["exact", "mixed", "nearest", "none"]
     distance: float = 0.0
@@ -43,30 +47,45 @@ def colour_answer(rig: Rig, fixture: str, rgb: Sequence[float]) -> Answer:
 
 
 def predicted(rig: Rig, colour: int, rgb: Floats) -> Floats:
-    """The light (3) that the emitters of one of the rig's target colours give for a target."""
+    """The light (3) that the emitters of one of the rig's target colours give for a
+    target.
+    """
     for mix in rig.mixes:
         if colour in mix.colours:
             if mix.mixer is None:
                 return np.asarray(rgb, float)
-            return np.asarray(mix.mixer.light_of(mix.mixer.mix(np.asarray(rgb, float)[None]))[0])
+            return np.asarray(
+                mix.mixer.light_of(mix.mixer.mix(np.asarray(rgb, float)[None]))[0]
+            )
     return np.asarray(rgb, float)
 
 
 def distance(one: Floats, other: Floats) -> float:
-    """How far two lights (3) are apart in OKLab, each scaled to the luminance of the first."""
+    """How far two lights (3) are apart in OKLab, each scaled to the luminance of the
+    first.
+    """
     weights = np.array([0.2126, 0.7152, 0.0722])  # ITU-R BT.709-6, item 3.2
     strength = float(np.maximum(other, 0.0) @ weights)
-    scaled = np.maximum(other, 0.0) * (float(one @ weights) / strength if strength > 0 else 1.0)
+    scaled = np.maximum(other, 0.0) * (
+        float(one @ weights) / strength if strength > 0 else 1.0
+    )
     return float(np.linalg.norm(to_oklab(one) - to_oklab(scaled)))
 
 
-def enters(area: Area, start: Sequence[float], way: Sequence[float], length: float) -> bool:
-    """Whether a beam from `start` along `way` (unit) for `length` metres passes through an area.
+def enters(
+    area: Area, start: Sequence[float], way: Sequence[float], length: float
+) -> bool:
+    """Whether a beam from `start` along `way` (unit) for `length` metres passes through
+    an area.
 
     The slab method: T. Kay, J. Kajiya, “Ray tracing complex scenes” (1986).
     """
-    low = np.array([min(area.x1, area.x2), min(area.y1, area.y2), min(area.low, area.high)])
-    high = np.array([max(area.x1, area.x2), max(area.y1, area.y2), max(area.low, area.high)])
+    low = np.array(
+        [min(area.x1, area.x2), min(area.y1, area.y2), min(area.low, area.high)]
+    )
+    high = np.array(
+        [max(area.x1, area.x2), max(area.y1, area.y2), max(area.low, area.high)]
+    )
     begin, direction = np.asarray(start, float), np.asarray(way, float)
     near, far = 0.0, length
     for i in range(3):
@@ -74,25 +93,39 @@ def enters(area: Area, start: Sequence[float], way: Sequence[float], length: flo
             if not low[i] <= begin[i] <= high[i]:
                 return False
             continue
-        a, b = sorted(((low[i] - begin[i]) / direction[i], (high[i] - begin[i]) / direction[i]))
+        a, b = sorted(
+            ((low[i] - begin[i]) / direction[i], (high[i] - begin[i]) / direction[i])
+        )
         near, far = max(near, float(a)), min(far, float(b))
     return near <= far
 
 
 def kept_out(room: Room, start: Sequence[float], way: Sequence[float]) -> str:
-    """The name of the area, or the screen, that a beam from `start` along `way` (unit) enters; empty for none."""
+    """The name of the area, or the screen, that a beam from `start` along `way` (unit)
+    enters; empty for none.
+    """
     areas = list(room.keep_out)
     if room.screen is not None:
         s = room.screen
         areas.append(
-            Area("the screen", s.x - s.width / 2, s.y - 0.05, s.x + s.width / 2, s.y + 0.05, s.z, s.z + s.height)
+            Area(
+                "the screen",
+                s.x - s.width / 2,
+                s.y - 0.05,
+                s.x + s.width / 2,
+                s.y + 0.05,
+                s.z,
+                s.z + s.height,
+            )
         )
     length = to_floor_or_wall(room, start, way)
     return next((a.name for a in areas if enters(a, start, way, length)), "")
 
 
 def to_floor_or_wall(room: Room, start: Sequence[float], way: Sequence[float]) -> float:
-    """How far a beam goes, metres, before it meets the floor, the back wall or the end of the room."""
+    """How far a beam goes, metres, before it meets the floor, the back wall or the end
+    of the room.
+    """
     far = 30.0
     if way[2] < -1e-9:
         far = min(far, max(0.0, -start[2] / way[2]))

@@ -1,7 +1,7 @@
 """Compiling the rig: fixtures and their types become a table with one row a parameter.
 
-Rows stand in the order intensity, target colour (three in a row), other interpolating, snapping, so that each kind
-is a slice. Colour rows hold OKLab while they are blended.
+Rows stand in the order intensity, target colour (three in a row), other interpolating,
+snapping, so that each kind is a slice. Colour rows hold OKLab while they are blended.
 """
 
 from __future__ import annotations
@@ -32,7 +32,9 @@ WHITE = to_oklab([1.0, 1.0, 1.0])
 
 @dataclass
 class Part:
-    """One cell of one fixture (cell 0: the fixture itself) and the rows that light it."""
+    """One cell of one fixture (cell 0: the fixture itself) and the rows that
+    light it.
+    """
 
     fixture: str
     cell: int
@@ -42,9 +44,11 @@ class Part:
 
 @dataclass(frozen=True)
 class Mix:
-    """Colours that are mixed alike: which of the K, with which of the emitters (columns of the WIDTH), and how.
+    """Colours that are mixed alike: which of the K, with which of the emitters (columns
+    of the WIDTH), and how.
 
-    `mixer` is None where the emitters span too little: each then follows the part of the target that it is.
+    `mixer` is None where the emitters span too little: each then follows the part of
+    the target that it is.
     """
 
     colours: Ints
@@ -64,15 +68,21 @@ class ColourWheel:
     lab: Floats  # S, 3
 
     def nearest(self, rgb: npt.ArrayLike) -> int:
-        """The slot whose colour is nearest to linear light (3) in OKLab; how bright either is does not count."""
+        """The slot whose colour is nearest to linear light (3) in OKLab; how bright
+        either is does not count.
+        """
         wanted = np.asarray(rgb, float)
-        wanted = wanted / max(float(wanted.max()), 1e-9) if wanted.max() > 0 else np.ones(3)
+        wanted = (
+            wanted / max(float(wanted.max()), 1e-9) if wanted.max() > 0 else np.ones(3)
+        )
         return int(np.linalg.norm(self.lab - to_oklab(wanted), axis=1).argmin())
 
 
 @dataclass
 class Rig:
-    """The compiled rig. P parameters, I intensities, K target colours, C channels, U universes."""
+    """The compiled rig. P parameters, I intensities, K target colours, C channels, U
+    universes.
+    """
 
     fixtures: dict[str, Fixture]
     parts: list[Part]
@@ -83,35 +93,61 @@ class Rig:
     home: Floats  # P, in blending units
     low: Floats  # P
     high: Floats  # P
-    light: Ints  # P: the intensity row that shows this parameter; I stands for “always lit”
-    where: dict[str, dict[str, list[tuple[int, int]]]]  # fixture → attribute → [(cell, row)]
+    # P: the intensity row that shows this parameter; I stands for “always lit”
+    light: Ints
+    where: dict[
+        str, dict[str, list[tuple[int, int]]]
+    ]  # fixture → attribute → [(cell, row)]
     universes: tuple[int, ...]
-    # fixture → bare attribute → [(cell, channel, slope, offset)]: values that go straight to a channel
-    direct: dict[str, dict[str, list[tuple[int, int, float, float]]]] = field(default_factory=dict)
-    mixing: dict[int, list[int]] = field(default_factory=dict)  # colour → the channels that mix it
+    # fixture → bare attribute → [(cell, channel, slope, offset)]: values that go
+    # straight to a channel
+    direct: dict[str, dict[str, list[tuple[int, int, float, float]]]] = field(
+        default_factory=dict
+    )
+    mixing: dict[int, list[int]] = field(
+        default_factory=dict
+    )  # colour → the channels that mix it
     # virtual dimmers, over sources
     scaled: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     scaled_by: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    shaded: Ints = field(default_factory=lambda: np.zeros(0, np.int64))  # channels whose bare value the masters scale
+    shaded: Ints = field(
+        default_factory=lambda: np.zeros(0, np.int64)
+    )  # channels whose bare value the masters scale
     shaded_by: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     # channels: raw = clip(source × slope + offset, floor, top)
-    source: Ints = field(default_factory=lambda: np.zeros(0, np.int64))  # C, into P parameters and the emitters
+    source: Ints = field(
+        default_factory=lambda: np.zeros(0, np.int64)
+    )  # C, into P parameters and the emitters
     slope: Floats = field(default_factory=lambda: np.zeros(0))
     offset: Floats = field(default_factory=lambda: np.zeros(0))
     floor: Floats = field(default_factory=lambda: np.zeros(0))
     top: Floats = field(default_factory=lambda: np.zeros(0))
-    full: Floats = field(default_factory=lambda: np.zeros(0))  # the highest value its slots can show
+    full: Floats = field(
+        default_factory=lambda: np.zeros(0)
+    )  # the highest value its slots can show
     pieces: Pieces = field(default_factory=lambda: Pieces.of_list([]))
     # bytes
     byte_channel: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    byte_shift: npt.NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, np.int32))
-    byte_at: Ints = field(default_factory=lambda: np.zeros(0, np.int64))  # into the flat frame
+    byte_shift: npt.NDArray[np.int32] = field(
+        default_factory=lambda: np.zeros(0, np.int32)
+    )
+    byte_at: Ints = field(
+        default_factory=lambda: np.zeros(0, np.int64)
+    )  # into the flat frame
     mixes: list[Mix] = field(default_factory=list)
-    families: Ints = field(default_factory=lambda: np.zeros(0, np.int64))  # P: place in `FAMILIES`
-    wheels: dict[str, ColourWheel] = field(default_factory=dict)  # of fixtures that do not mix
-    turns: dict[str, Floats] = field(default_factory=dict)  # fixture that has pan and tilt → its axes in the room
+    families: Ints = field(
+        default_factory=lambda: np.zeros(0, np.int64)
+    )  # P: place in `FAMILIES`
+    wheels: dict[str, ColourWheel] = field(
+        default_factory=dict
+    )  # of fixtures that do not mix
+    turns: dict[str, Floats] = field(
+        default_factory=dict
+    )  # fixture that has pan and tilt → its axes in the room
     heads: Heads = field(default_factory=lambda: NO_HEADS)
-    least: Floats = field(default_factory=lambda: np.zeros(0))  # C: the lowest bare value, as `full` is the highest
+    least: Floats = field(
+        default_factory=lambda: np.zeros(0)
+    )  # C: the lowest bare value, as `full` is the highest
 
     @property
     def size(self) -> int:
@@ -131,15 +167,25 @@ class Rig:
         return np.zeros((len(self.universes), SLOTS), np.uint8)
 
     def has(self, fixture: str, name: str) -> bool:
-        """Whether a fixture can be given a value for an attribute, bare ones included."""
-        return name in self.where.get(fixture, {}) or name in self.direct.get(fixture, {})
+        """Whether a fixture can be given a value for an attribute, bare ones
+        included.
+        """
+        return name in self.where.get(fixture, {}) or name in self.direct.get(
+            fixture, {}
+        )
 
     def takes(self, fixture: str, name: str) -> bool:
-        """Whether a value for an attribute means something to a fixture; wheels take target colours."""
-        return self.has(fixture, name) or (name in at.TARGET_COLOUR and fixture in self.wheels)
+        """Whether a value for an attribute means something to a fixture; wheels take
+        target colours.
+        """
+        return self.has(fixture, name) or (
+            name in at.TARGET_COLOUR and fixture in self.wheels
+        )
 
     def span(self, fixture: str, name: str) -> tuple[float, float]:
-        """Lowest and highest value of an attribute that the fixture has a row for, limits included."""
+        """Lowest and highest value of an attribute that the fixture has a row for,
+        limits included.
+        """
         rows = [row for _, row in self.where[fixture][name]]
         return float(self.low[rows].min()), float(self.high[rows].max())
 
@@ -158,7 +204,10 @@ def _parts_of(fixture: Fixture, mode: Mode, channels: list[Ready]) -> list[Part]
             others.append((cell, ready.emitter))
         else:
             parts[cell].rows.update(dict.fromkeys(ready.names, -1))
-    for cell, name in others:  # without red, green or blue beside them they are driven one by one
+    for (
+        cell,
+        name,
+    ) in others:  # without red, green or blue beside them they are driven one by one
         if at.RED not in parts[cell].rows:
             parts[cell].rows[name] = -1
     _dimmers(parts)
@@ -170,7 +219,9 @@ _COLOUR_ROWS = dict.fromkeys(at.TARGET_COLOUR, -1)
 
 
 def _dimmers(parts: list[Part]) -> None:
-    """Give parts that mix light without a dimmer a virtual one. A master over cells that dim themselves stays open."""
+    """Give parts that mix light without a dimmer a virtual one. A master over cells
+    that dim themselves stays open.
+    """
     if any(at.DIMMER in part.rows for part in parts[1:]):
         parts[0].rows.pop(at.DIMMER, None)
     master = at.DIMMER in parts[0].rows
@@ -181,8 +232,12 @@ def _dimmers(parts: list[Part]) -> None:
             part.virtual = True
 
 
-def compile_rig(types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture]) -> Rig:
-    """Compile the fixtures whose type and mode are known; slots outside 1…512 are left out of the frame."""
+def compile_rig(
+    types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture]
+) -> Rig:
+    """Compile the fixtures whose type and mode are known; slots outside 1…512 are left
+    out of the frame.
+    """
     known = []
     ready: dict[tuple[str, str], tuple[Mode, list[Ready]] | None] = {}
     for fixture in fixtures.values():
@@ -190,7 +245,11 @@ def compile_rig(types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture
         if key not in ready:
             kind = types.get(fixture.type)
             mode = kind.mode(fixture.mode) if kind else None
-            ready[key] = (mode, [Ready(u, c) for u, c in kind.used(mode)]) if kind and mode else None
+            ready[key] = (
+                (mode, [Ready(u, c) for u, c in kind.used(mode)])
+                if kind and mode
+                else None
+            )
         found = ready[key]
         if found and fixture.universe > 0:
             known.append((fixture, *found, _parts_of(fixture, *found)))
@@ -199,7 +258,9 @@ def compile_rig(types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture
     where: dict[str, dict[str, list[tuple[int, int]]]] = {}
     for part in parts:
         for name, row in part.rows.items():
-            where.setdefault(part.fixture, {}).setdefault(name, []).append((part.cell, row))
+            where.setdefault(part.fixture, {}).setdefault(name, []).append(
+                (part.cell, row)
+            )
     rig = Rig(
         fixtures={f.id: f for f, *_ in known},
         parts=parts,
@@ -209,25 +270,47 @@ def compile_rig(types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture
     )
     _fill(rig, known)
     rig.mixes = _mixes(rig, known, types)
-    rig.families = np.array([FAMILIES.index(at.attribute(n).family) for n in rig.names], np.int64)
+    rig.families = np.array(
+        [FAMILIES.index(at.attribute(n).family) for n in rig.names], np.int64
+    )
     rig.wheels = _wheels(rig, known, types)
-    heads = [f for f, *_ in known if at.PAN in where.get(f.id, {}) and at.TILT in where[f.id]]
-    rig.turns = {f.id: turn for f, turn in zip(heads, hanging_matrices(heads), strict=True)}
+    heads = [
+        f for f, *_ in known if at.PAN in where.get(f.id, {}) and at.TILT in where[f.id]
+    ]
+    rig.turns = {
+        f.id: turn for f, turn in zip(heads, hanging_matrices(heads), strict=True)
+    }
     rig.heads = _heads(rig, heads)
     return rig
 
 
 def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
-    rows = np.array([[rig.where[f.id][n][0][1] for n in (at.PAN, at.TILT)] for f in heads], np.int64).reshape(-1, 2)
-    place = np.array([[f.place.x, f.place.y, f.place.z] for f in heads], float).reshape(-1, 3)
+    rows = np.array(
+        [[rig.where[f.id][n][0][1] for n in (at.PAN, at.TILT)] for f in heads], np.int64
+    ).reshape(-1, 2)
+    place = np.array([[f.place.x, f.place.y, f.place.z] for f in heads], float).reshape(
+        -1, 3
+    )
     hanging = np.array([rig.turns[f.id] for f in heads]).reshape(-1, 3, 3)
-    return Heads({f.id: i for i, f in enumerate(heads)}, rows, place, hanging, rig.low[rows], rig.high[rows])
+    return Heads(
+        {f.id: i for i, f in enumerate(heads)},
+        rows,
+        place,
+        hanging,
+        rig.low[rows],
+        rig.high[rows],
+    )
 
 
 def _number_rows(parts: list[Part]) -> dict[str, Any]:
     intensity = [(p, at.DIMMER) for p in parts if at.DIMMER in p.rows]
     coloured = [p for p in parts if at.RED in p.rows]
-    rest = [(p, n) for p in parts for n in p.rows if n != at.DIMMER and n not in at.TARGET_COLOUR]
+    rest = [
+        (p, n)
+        for p in parts
+        for n in p.rows
+        if n != at.DIMMER and n not in at.TARGET_COLOUR
+    ]
     rest.sort(key=lambda pn: at.attribute(pn[1]).snap)
     order = intensity + [(p, n) for p in coloured for n in at.TARGET_COLOUR] + rest
     for row, (part, name) in enumerate(order):
@@ -244,14 +327,18 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
     home[colours] = np.tile(WHITE, len(coloured))
     for row, (part, name) in enumerate(order):
         if name.startswith("Shutter") and known[row].kind == "slot":
-            home[row] = 1.0  # open, whatever the type says: intensity alone shall light a lamp
+            home[row] = (
+                1.0  # open, whatever the type says: intensity alone shall light a lamp
+            )
         elif name in at.ALL_EMITTERS and at.RED not in part.rows:
             home[row] = 1.0
     return {
         "names": [name for _, name in order],
         "intensities": always,
         "colours": len(coloured),
-        "snaps_from": next((i for i, a in enumerate(known) if a.snap and i >= colours.stop), len(order)),
+        "snaps_from": next(
+            (i for i, a in enumerate(known) if a.snap and i >= colours.stop), len(order)
+        ),
         "home": home,
         "low": np.array([a.low for a in known]),
         "high": np.array([a.high for a in known]),
@@ -269,7 +356,9 @@ def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) 
         direct = rig.direct.setdefault(fixture.id, {})
         for one in ready:
             cell = one.use.cell
-            if fixture.reversed and cell:  # the last cell's channels light the first cell
+            if (
+                fixture.reversed and cell
+            ):  # the last cell's channels light the first cell
                 cell = len(mode.cells) + 1 - cell
             part = by_cell.get(cell) or Part(fixture.id, cell)
             number, bare = channels.add(one, part.rows, part.virtual)
@@ -277,11 +366,16 @@ def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) 
             for name, slope, offset in bare:
                 direct.setdefault(name, []).append((cell, number, slope, offset))
             if len(bare) > 1 and bare[1][0] in at.ALL_EMITTERS:
-                rig.mixing.setdefault((part.rows[at.RED] - rig.intensities) // 3, []).append(number)
+                rig.mixing.setdefault(
+                    (part.rows[at.RED] - rig.intensities) // 3, []
+                ).append(number)
     channels.into(rig)
     rig.least = np.zeros(len(rig.full))
     for fixture, *_ in known:
-        for name, span in ((at.PAN, fixture.limits.pan), (at.TILT, fixture.limits.tilt)):
+        for name, span in (
+            (at.PAN, fixture.limits.pan),
+            (at.TILT, fixture.limits.tilt),
+        ):
             if span is not None:
                 _limit(rig, fixture.id, name, *span)
 
@@ -289,13 +383,18 @@ def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) 
 def _limit(rig: Rig, fixture: str, name: str, low: float, high: float) -> None:
     """Keep a fixture's attribute, and the channels that it drives, within limits."""
     for _, row in rig.where.get(fixture, {}).get(name, ()):
-        low, high = max(min(low, high), rig.low[row]), min(max(low, high), rig.high[row])
+        low, high = (
+            max(min(low, high), rig.low[row]),
+            min(max(low, high), rig.high[row]),
+        )
         if low > high:
             continue  # the type has changed since: nothing is left of the span
         rig.low[row], rig.high[row] = low, high
         rig.home[row] = min(max(rig.home[row], low), high)
         for channel in np.flatnonzero((rig.source == row) & (rig.slope != 0)):
-            ends = sorted(float(rig.slope[channel] * v + rig.offset[channel]) for v in (low, high))
+            ends = sorted(
+                float(rig.slope[channel] * v + rig.offset[channel]) for v in (low, high)
+            )
             rig.floor[channel] = max(rig.floor[channel], np.ceil(ends[0] - 1e-6))
             rig.top[channel] = min(rig.top[channel], np.floor(ends[1] + 1e-6))
             rig.least[channel], rig.full[channel] = rig.floor[channel], rig.top[channel]
@@ -305,7 +404,9 @@ FAMILIES = tuple(at.Family)
 
 
 def _wheels(
-    rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]], types: Mapping[str, FixtureType]
+    rig: Rig,
+    known: list[tuple[Fixture, Mode, list[Ready], list[Part]]],
+    types: Mapping[str, FixtureType],
 ) -> dict[str, ColourWheel]:
     """The colour wheel of each fixture that has one and does not mix."""
     found: dict[str, ColourWheel] = {}
@@ -313,21 +414,33 @@ def _wheels(
         has = rig.where.get(fixture.id, {})
         for one in ready if at.RED not in has else ():
             name = one.main
-            wheel = types[fixture.type].wheel(one.channel.wheel) if one.channel.wheel else None
+            wheel = (
+                types[fixture.type].wheel(one.channel.wheel)
+                if one.channel.wheel
+                else None
+            )
             if wheel is None or at.template(name) != "Color(n)" or name not in has:
                 continue
             if not any(slot.colour for slot in wheel.slots):
                 continue
-            light = np.array([of_halves(slot.colour, slot.split) for slot in wheel.slots])
+            light = np.array(
+                [of_halves(slot.colour, slot.split) for slot in wheel.slots]
+            )
             lab = to_oklab(light / np.maximum(light.max(axis=1, keepdims=True), 1e-9))
-            lab[[bool(slot.split) for slot in wheel.slots]] = np.inf  # two colours side by side are near to none
+            lab[[bool(slot.split) for slot in wheel.slots]] = (
+                np.inf
+            )  # two colours side by side are near to none
             names = tuple(slot.name for slot in wheel.slots)
-            found.setdefault(fixture.id, ColourWheel(name, has[name][0][1], names, light, lab))
+            found.setdefault(
+                fixture.id, ColourWheel(name, has[name][0][1], names, light, lab)
+            )
     return found
 
 
 def _mixes(
-    rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]], types: Mapping[str, FixtureType]
+    rig: Rig,
+    known: list[tuple[Fixture, Mode, list[Ready], list[Part]]],
+    types: Mapping[str, FixtureType],
 ) -> list[Mix]:
     """The colours of the rig, together with those that are mixed alike."""
     found: dict[tuple[str, tuple[str, ...]], list[int]] = {}
@@ -338,7 +451,9 @@ def _mixes(
                 names.setdefault(one.use.cell, {})[one.emitter] = None
         for part in parts:
             if at.RED in part.rows:
-                own = tuple(names.get(part.cell, ())) or at.EMITTERS[:3]  # filters take from white
+                own = (
+                    tuple(names.get(part.cell, ())) or at.EMITTERS[:3]
+                )  # filters take from white
                 colour = (part.rows[at.RED] - rig.intensities) // 3
                 found.setdefault((fixture.type, own), []).append(colour)
     made = []
@@ -346,11 +461,20 @@ def _mixes(
         light = light_at_full(own, {e.attribute: e for e in types[type_id].emitters})
         mixer = Mixer(light)
         columns = np.array([EMITTER_AT[n] for n in own], np.int64)
-        made.append(Mix(np.array(colours, np.int64), columns, mixer if mixer.spans() else None, light))
+        made.append(
+            Mix(
+                np.array(colours, np.int64),
+                columns,
+                mixer if mixer.spans() else None,
+                light,
+            )
+        )
     return made
 
 
 def hanging_matrices(fixtures: list[Fixture]) -> Floats:
     """The fixtures' own axes in the room, (n, 3, 3)."""
-    angles = np.array([[f.hanging.yaw, f.hanging.pitch, f.hanging.roll] for f in fixtures], float).reshape(-1, 3)
+    angles = np.array(
+        [[f.hanging.yaw, f.hanging.pitch, f.hanging.roll] for f in fixtures], float
+    ).reshape(-1, 3)
     return aim.hanging_matrix(*angles.T)

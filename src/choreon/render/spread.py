@@ -18,8 +18,9 @@ SHAPES: tuple[Shape, ...] = ("line", "middle", "wings")
 def positions(count: int, shape: Shape = "line", repeat: int = 0) -> Floats:
     """Where each of `count` stands between the first value (0) and the last (1).
 
-    `line`: from one end to the other. `middle`: from the middle out, both ends have the last value. `wings`: from both
-    ends inwards, the middle has the last value. `repeat`: anew after so many; 0 is never.
+    `line`: from one end to the other. `middle`: from the middle out, both ends have the
+    last value. `wings`: from both ends inwards, the middle has the last value.
+    `repeat`: anew after so many; 0 is never.
     """
     if count <= 0:
         return np.zeros(0)
@@ -34,12 +35,18 @@ def positions(count: int, shape: Shape = "line", repeat: int = 0) -> Floats:
 
 
 def between(first: npt.ArrayLike, last: npt.ArrayLike, at: Floats) -> Floats:
-    """Values (n, …) on the straight line from `first` to `last`: levels, degrees, points in metres."""
+    """Values (n, …) on the straight line from `first` to `last`: levels, degrees,
+    points in metres.
+    """
     one, two = np.asarray(first, float), np.asarray(last, float)
     share = at.reshape(-1, *([1] * one.ndim))
     return np.asarray(one + (two - one) * share)
 
 
-def colours_between(first: Sequence[float], last: Sequence[float], at: Floats) -> Floats:
+def colours_between(
+    first: Sequence[float], last: Sequence[float], at: Floats
+) -> Floats:
     """Colours (n, 3), linear light 0…1, on the straight line through OKLab."""
-    return np.asarray(np.clip(from_oklab(between(to_oklab(first), to_oklab(last), at)), 0.0, 1.0))
+    return np.asarray(
+        np.clip(from_oklab(between(to_oklab(first), to_oklab(last), at)), 0.0, 1.0)
+    )

@@ -1,4 +1,6 @@
-"""Why a slot has the value it has: every layer that touches it, lowest first, and which one wins."""
+"""Why a slot has the value it has: every layer that touches it, lowest first, and which
+one wins.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +18,10 @@ from choreon.render.rig import Rig
 
 
 class Layer(msgspec.Struct, frozen=True):
-    """One layer: `source` in words, what it gives (attribute and value), and its weight, 0…1. `target` says where it is
-    changed: `scene:ID`, `draft`, `grand`, `type:ID`, or nothing."""
+    """One layer: `source` in words, what it gives (attribute and value), and its
+    weight, 0…1. `target` says where it is changed: `scene:ID`, `draft`, `grand`,
+    `type:ID`, or nothing.
+    """
 
     source: str
     attribute: str
@@ -37,7 +41,9 @@ class Why(msgspec.Struct, frozen=True):
     layers: tuple[Layer, ...]
 
 
-def on_slot(show: Show, universe: int, slot: int) -> list[tuple[Fixture, Use, Channel, int]]:
+def on_slot(
+    show: Show, universe: int, slot: int
+) -> list[tuple[Fixture, Use, Channel, int]]:
     """The fixtures and channels on a slot; several where they clash."""
     found = []
     for fixture in show.fixtures.values():
@@ -51,43 +57,93 @@ def on_slot(show: Show, universe: int, slot: int) -> list[tuple[Fixture, Use, Ch
     return found
 
 
-def explain(show: Show, rig: Rig, state: PlayState, now: float, universe: int, slot: int) -> list[Why]:
+def explain(
+    show: Show, rig: Rig, state: PlayState, now: float, universe: int, slot: int
+) -> list[Why]:
     """Why the slot has its value: one answer for each fixture on it."""
     return [
-        Why(fixture, channel, use, byte, tuple(_layers(show, rig, state, now, fixture, use, channel, slot)))
+        Why(
+            fixture,
+            channel,
+            use,
+            byte,
+            tuple(_layers(show, rig, state, now, fixture, use, channel, slot)),
+        )
         for fixture, use, channel, byte in on_slot(show, universe, slot)
     ]
 
 
 def _layers(
-    show: Show, rig: Rig, state: PlayState, now: float, fixture: Fixture, use: Use, channel: Channel, slot: int
+    show: Show,
+    rig: Rig,
+    state: PlayState,
+    now: float,
+    fixture: Fixture,
+    use: Use,
+    channel: Channel,
+    slot: int,
 ) -> list[Layer]:
     names = _names(rig, fixture, channel)
     found = [Layer("home", *_at_home(channel), target=f"type:{fixture.type}")]
     if channel.rest:
-        return [msgspec.structs.replace(found[0], source="left alone: always at home", wins=True)]
+        return [
+            msgspec.structs.replace(
+                found[0], source="left alone: always at home", wins=True
+            )
+        ]
     for player in sorted(state.players, key=lambda p: (p.priority, p.order)):
         weight = player.weight_at(now)
         scene = show.scenes.get(player.scene)
         if scene is not None and weight > 0:
             source = f"scene {scene.name}"
-            found += _given(show, rig, scene.look, fixture, names, use, source, weight, f"scene:{scene.id}")
+            found += _given(
+                show,
+                rig,
+                scene.look,
+                fixture,
+                names,
+                use,
+                source,
+                weight,
+                f"scene:{scene.id}",
+            )
     if not state.draft.blind:
-        found += _given(show, rig, state.draft.look, fixture, names, use, "draft", 1.0, "draft")
+        found += _given(
+            show, rig, state.draft.look, fixture, names, use, "draft", 1.0, "draft"
+        )
     found = _winner(found)
     if at.DIMMER in names or _virtual(rig, fixture, names):
         if state.masters.blackout:
             found.append(Layer("blackout", at.DIMMER, 0.0, wins=True, target="grand"))
         elif state.masters.grand < 1.0:
-            found.append(Layer("grand master", at.DIMMER, state.masters.grand, target="grand"))
-    if state.identify and fixture.id in state.identify.fixtures and now < state.identify.until:
+            found.append(
+                Layer("grand master", at.DIMMER, state.masters.grand, target="grand")
+            )
+    if (
+        state.identify
+        and fixture.id in state.identify.fixtures
+        and now < state.identify.until
+    ):
         found.append(Layer("identify: it blinks", "", 1.0, wins=True))
     for sent in state.sent:
-        if sent.universe == fixture.universe and sent.address <= slot < sent.address + len(sent.slots):
-            found.append(Layer("sent on purpose", "", float(sent.slots[slot - sent.address]), wins=True))
+        if (
+            sent.universe == fixture.universe
+            and sent.address <= slot < sent.address + len(sent.slots)
+        ):
+            found.append(
+                Layer(
+                    "sent on purpose",
+                    "",
+                    float(sent.slots[slot - sent.address]),
+                    wins=True,
+                )
+            )
     last = max((i for i, layer in enumerate(found) if layer.wins), default=0)
     over = found[last].source in ("blackout", "identify: it blinks", "sent on purpose")
-    return [msgspec.structs.replace(x, wins=x.wins and (i == last or not over)) for i, x in enumerate(found)]
+    return [
+        msgspec.structs.replace(x, wins=x.wins and (i == last or not over))
+        for i, x in enumerate(found)
+    ]
 
 
 def _names(rig: Rig, fixture: Fixture, channel: Channel) -> list[str]:
@@ -109,7 +165,11 @@ def _virtual(rig: Rig, fixture: Fixture, names: list[str]) -> bool:
 
 def _at_home(channel: Channel) -> tuple[str, float]:
     span = channel.at(channel.home)
-    return (span.attribute, span.value_at(channel.home)) if span else (f"{at.RAW}{channel.key}", float(channel.home))
+    return (
+        (span.attribute, span.value_at(channel.home))
+        if span
+        else (f"{at.RAW}{channel.key}", float(channel.home))
+    )
 
 
 def _given(
@@ -132,12 +192,23 @@ def _given(
             value = value[min(max(use.cell - 1, 0), len(value) - 1)] if value else None
         if value is not None and not isinstance(value, str):
             by = link_name(show, given.get(name))
-            found.append(Layer(f"{source}, {by}" if by else source, name, value, weight, False, target))
+            found.append(
+                Layer(
+                    f"{source}, {by}" if by else source,
+                    name,
+                    value,
+                    weight,
+                    False,
+                    target,
+                )
+            )
     return found
 
 
 def link_name(show: Show, value: Value | None) -> str:
-    """What a link leads to, in words: “palette Moon”, “mark Cello”; empty for plain values."""
+    """What a link leads to, in words: “palette Moon”, “mark Cello”; empty for plain
+    values.
+    """
     if not isinstance(value, str):
         return ""
     if value.startswith(links.PALETTE):
@@ -150,7 +221,9 @@ def link_name(show: Show, value: Value | None) -> str:
 
 
 def _winner(layers: list[Layer]) -> list[Layer]:
-    """Mark who wins each attribute: the draft; among players the highest intensity, the latest of all else."""
+    """Mark who wins each attribute: the draft; among players the highest intensity, the
+    latest of all else.
+    """
     best: dict[str, int] = {}
     for i, layer in enumerate(layers):
         now = best.get(layer.attribute)
@@ -162,13 +235,23 @@ def _winner(layers: list[Layer]) -> list[Layer]:
             or _height(layer) >= _height(layers[now])
         ):
             best[layer.attribute] = i
-    bare = [i for i, layer in enumerate(layers) if layer.attribute.startswith(at.RAW) and layer.source != "home"]
+    bare = [
+        i
+        for i, layer in enumerate(layers)
+        if layer.attribute.startswith(at.RAW) and layer.source != "home"
+    ]
     wins = {bare[-1]} if bare else set(best.values())
     if len(layers) > 1 and not bare:
         wins -= {i for i in wins if layers[i].source == "home"}
-    return [msgspec.structs.replace(layer, wins=i in wins) for i, layer in enumerate(layers)]
+    return [
+        msgspec.structs.replace(layer, wins=i in wins) for i, layer in enumerate(layers)
+    ]
 
 
 def _height(layer: Layer) -> float:
-    value = layer.value[0] if isinstance(layer.value, tuple) and layer.value else layer.value
+    value = (
+        layer.value[0]
+        if isinstance(layer.value, tuple) and layer.value
+        else layer.value
+    )
     return layer.weight * float(value if isinstance(value, float | int) else 0.0)

@@ -1,1 +1,3 @@
-"""Stand-ins for the outside world, so that everything can be tried with no device at hand."""
+"""Stand-ins for the outside world, so that everything can be tried with no device at
+hand.
+"""

@@ -1,4 +1,6 @@
-"""The practice controller without its window: 8 faders, 8 knobs, 16 pads, and real MIDI bytes on a local socket."""
+"""The practice controller without its window: 8 faders, 8 knobs, 16 pads, and real MIDI
+bytes on a local socket.
+"""
 
 from __future__ import annotations
 
@@ -30,10 +32,11 @@ def announced(folder: Path, name: str) -> int:
 
 
 class PracticeController:
-    """Announces itself as a port, sends what is moved, and keeps what its lights and motors were told.
+    """Announces itself as a port, sends what is moved, and keeps what its lights and
+    motors were told.
 
-    `faders` and `knobs` hold 0…127, `lights` 0…127 a pad. `told` is called from a thread when one of them is set
-    from outside.
+    `faders` and `knobs` hold 0…127, `lights` 0…127 a pad. `told` is called from a
+    thread when one of them is set from outside.
     """
 
     def __init__(self, folder: Path | None = None, name: str = NAME) -> None:
@@ -52,7 +55,9 @@ class PracticeController:
         part.write_text(json.dumps({"port": self._server.getsockname()[1]}))
         part.replace(self._file)
         self._ended = False
-        self._thread = threading.Thread(target=self._run, name="controller", daemon=True)
+        self._thread = threading.Thread(
+            target=self._run, name="controller", daemon=True
+        )
         self._thread.start()
 
     @property
@@ -91,7 +96,9 @@ class PracticeController:
     def _send(self, data: bytes) -> None:
         self._welcome()  # one that has just opened this port hears what is moved now
         for client, _ in list(self._clients):
-            with contextlib.suppress(OSError):  # one that is gone is let go by the thread, which reads its end
+            with contextlib.suppress(
+                OSError
+            ):  # one that is gone is let go by the thread, which reads its end
                 client.sendall(data)
 
     def _drop(self, pair: tuple[socket.socket, mido.Parser]) -> None:
@@ -100,8 +107,9 @@ class PracticeController:
             pair[0].close()
 
     def _welcome(self) -> None:
-        """Take in whoever has opened this port. Both the thread and a hand that moves something come here: one waits
-        until the other has put down whom it took in."""
+        """Take in whoever has opened this port. Both the thread and a hand that moves
+        something come here: one waits until the other has put down whom it took in.
+        """
         with self._gate, contextlib.suppress(BlockingIOError):
             while True:
                 client, _ = self._server.accept()
@@ -111,7 +119,9 @@ class PracticeController:
     def _run(self) -> None:
         while not self._ended:
             by_handle = {pair[0].fileno(): pair for pair in self._clients}
-            ready, _, _ = select.select([self._server.fileno(), *by_handle], [], [], 0.2)
+            ready, _, _ = select.select(
+                [self._server.fileno(), *by_handle], [], [], 0.2
+            )
             for handle in ready:
                 if handle not in by_handle:
                     self._welcome()

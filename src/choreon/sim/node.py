@@ -1,5 +1,6 @@
-"""A simulated DMX node: receives sACN and Art-Net as a real one would, answers ArtPoll, and shows or serves what it
-has. It can be told to drop packets, or to take them late."""
+"""A simulated DMX node: receives sACN and Art-Net as a real one would, answers ArtPoll,
+and shows or serves what it has. It can be told to drop packets, or to take them late.
+"""
 
 from __future__ import annotations
 
@@ -23,8 +24,10 @@ HOLD = 2.5  # seconds of silence after which a source is lost: E1.31, section 6.
 
 
 class Received(msgspec.Struct):
-    """One universe as the node has it. `gap`: the longest pause between two packets, seconds. `jumps`: sequence
-    numbers that were missing or out of order. `synced`: how often a synchronisation packet put it out."""
+    """One universe as the node has it. `gap`: the longest pause between two packets,
+    seconds. `jumps`: sequence numbers that were missing or out of order. `synced`: how
+    often a synchronisation packet put it out.
+    """
 
     universe: int
     source: str
@@ -49,7 +52,12 @@ class _Universe:
 
     def take(self, packet: sacn.Packet, now: float) -> None:
         last = self.waiting or self.last
-        if last is not None and last.cid != packet.cid and not last.terminated and now - self.times[-1] < HOLD:
+        if (
+            last is not None
+            and last.cid != packet.cid
+            and not last.terminated
+            and now - self.times[-1] < HOLD
+        ):
             if packet.priority < last.priority:
                 return
         elif last is not None and last.cid == packet.cid:
@@ -83,8 +91,8 @@ NAME = "Practice node"
 class Node:
     """Listens on two UDP ports. `reports()` may be asked from any thread.
 
-    `art_port` is None where something else has the port. `drop`: share of the packets that are lost, 0…1; `delay`:
-    seconds by which all are late.
+    `art_port` is None where something else has the port. `drop`: share of the packets
+    that are lost, 0…1; `delay`: seconds by which all are late.
     """
 
     def __init__(
@@ -95,14 +103,20 @@ class Node:
         interface: str = "",
         art_port: int | None = 0,
     ) -> None:
-        """`art_port` 0: any that is free; None: no Art-Net. Raises OSError where the sACN port is taken."""
+        """`art_port` 0: any that is free; None: no Art-Net. Raises OSError where the
+        sACN port is taken.
+        """
         self.host = host
         self._socket = _listen(host, port)
         self.port: int = self._socket.getsockname()[1]
         for universe in multicast:
-            group = socket.inet_aton(sacn.multicast_address(universe)) + socket.inet_aton(interface or host)
+            group = socket.inet_aton(
+                sacn.multicast_address(universe)
+            ) + socket.inet_aton(interface or host)
             with contextlib.suppress(OSError):
-                self._socket.setsockopt(socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, group)
+                self._socket.setsockopt(
+                    socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, group
+                )
         self._art: socket.socket | None = None
         if art_port is not None:
             with contextlib.suppress(OSError):
@@ -154,11 +168,15 @@ class Node:
         packet = sacn.read(data)
         protocol = "sacn"
         if packet is None and (art := artnet.read_dmx(data)) is not None:
-            packet = sacn.Packet(ART, "Art-Net", 100, art.sequence, False, art.address, art.slots, 0)
+            packet = sacn.Packet(
+                ART, "Art-Net", 100, art.sequence, False, art.address, art.slots, 0
+            )
             protocol = "artnet"
         with self._lock:
             if packet is not None:
-                self._universes.setdefault((protocol, packet.universe), _Universe()).take(packet, now)
+                self._universes.setdefault(
+                    (protocol, packet.universe), _Universe()
+                ).take(packet, now)
             elif (sync := sacn.read_sync(data)) is not None:
                 for universe in self._universes.values():
                     universe.put_out(sync)
@@ -169,7 +187,9 @@ class Node:
                 self.refused += 1
 
     def reports(self, protocol: str = "sacn") -> list[Received]:
-        """What the node has by a protocol, by universe; Art-Net's are port-addresses, from 0."""
+        """What the node has by a protocol, by universe; Art-Net's are port-addresses,
+        from 0.
+        """
         now = time.monotonic()
         found = []
         with self._lock:
@@ -225,27 +245,35 @@ def _listen(host: str, port: int) -> socket.socket:
 
 def table(reports: list[Received], width: int = 16) -> str:
     """The reports as text, a line each, with the first values."""
-    lines = [f"{'universe':>8}  {'by':7} {'source':24} {'prio':>4} {'rate':>5} {'packets':>8}  values"]
+    lines = [
+        f"{'universe':>8}  {'by':7} {'source':24} {'prio':>4} {'rate':>5} "
+        f"{'packets':>8}  values"
+    ]
     for r in reports:
         state = "ended" if r.ended else f"{r.rate:5.1f}"
         first = " ".join(f"{v:3d}" for v in r.values[:width])
         lines.append(
-            f"{r.universe:8d}  {r.protocol:7} {r.source[:24]:24} {r.priority:4d} {state:>5} {r.packets:8d}  {first} …"
+            f"{r.universe:8d}  {r.protocol:7} {r.source[:24]:24} {r.priority:4d} "
+            f"{state:>5} {r.packets:8d}  {first} …"
         )
     return "\n".join(lines)
 
 
 def serve(node: Node, port: int) -> ThreadingHTTPServer:
-    """Serve the reports as JSON at http://127.0.0.1:port/ until the server is shut down.
+    """Serve the reports as JSON at http://127.0.0.1:port/ until the server is shut
+    down.
 
-    `/tell?drop=0.1&delay=0.05` has the node lose a tenth of the packets and take the others 50 ms late.
+    `/tell?drop=0.1&delay=0.05` has the node lose a tenth of the packets and take the
+    others 50 ms late.
     """
 
     class Handler(BaseHTTPRequestHandler):
         def do_GET(self) -> None:
             told = parse_qs(urlsplit(self.path).query)
             try:
-                drop, delay = (float(told[n][0]) if n in told else None for n in ("drop", "delay"))
+                drop, delay = (
+                    float(told[n][0]) if n in told else None for n in ("drop", "delay")
+                )
             except ValueError:
                 self.send_error(400, "drop and delay are numbers")
                 return
@@ -279,7 +307,9 @@ def main(
     try:
         node = Node(port, multicast=multicast, art_port=art_port)
     except OSError as error:
-        print(f"The node cannot listen on port {port}: {error.strerror}.", file=sys.stderr)
+        print(
+            f"The node cannot listen on port {port}: {error.strerror}.", file=sys.stderr
+        )
         return 1
     node.drop, node.delay = drop, delay
     if node.art_port is None:
@@ -288,7 +318,10 @@ def main(
         try:
             server = serve(node, http)
         except OSError as error:
-            print(f"The node cannot serve on port {http}: {error.strerror}.", file=sys.stderr)
+            print(
+                f"The node cannot serve on port {http}: {error.strerror}.",
+                file=sys.stderr,
+            )
             node.close()
             return 1
         print(
@@ -299,8 +332,17 @@ def main(
         while True:
             time.sleep(1.0)
             if json:
-                print(msgspec.json.encode(node.reports() + node.reports("artnet")).decode(), flush=True)
+                print(
+                    msgspec.json.encode(
+                        node.reports() + node.reports("artnet")
+                    ).decode(),
+                    flush=True,
+                )
             elif http is None:
-                print(table(node.reports() + node.reports("artnet")), end="\n\n", flush=True)
+                print(
+                    table(node.reports() + node.reports("artnet")),
+                    end="\n\n",
+                    flush=True,
+                )
     node.close()
     return 0

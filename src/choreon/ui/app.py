@@ -1,4 +1,6 @@
-"""Starting the program: one window a user, the right show, the engine found or started."""
+"""Starting the program: one window a user, the right show, the engine
+found or started.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,9 @@ from choreon.ui.window import MainWindow
 
 
 def empty_show(name: str = "Untitled") -> Show:
-    """A show with a page, an output by multicast, and sets of colours, marks and beams to begin with."""
+    """A show with a page, an output by multicast, and sets of colours, marks and beams
+    to begin with.
+    """
     show = Show(
         id=f"show-{uuid.uuid4().hex[:12]}",
         name=name,
@@ -54,14 +58,19 @@ def load(path: Path) -> Opened:
     copy = autosave.newer_rescue(path)
     if copy is not None:
         with contextlib.suppress(showfile.ShowFileError, OSError):
-            note = f"{path.name} could not be written last time. The newer copy from {copy.parent} was opened."
+            note = (
+                f"{path.name} could not be written last time. The newer copy "
+                f"from {copy.parent} was opened."
+            )
             return Opened(showfile.read(copy), path, note)
     show, note = showfile.open_best(path)
     return Opened(show, path, note)
 
 
 def find_show(wanted: Path | None) -> Opened:
-    """The show to begin with: the one named, the last one, or a new one. Never raises: what is wrong goes along."""
+    """The show to begin with: the one named, the last one, or a new one. Never raises:
+    what is wrong goes along.
+    """
     settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
     last = settings.value("show")
     path = wanted.resolve() if wanted else Path(str(last)) if last else None
@@ -71,7 +80,9 @@ def find_show(wanted: Path | None) -> Opened:
         except (showfile.ShowFileError, OSError) as error:
             why = getattr(error, "strerror", None) or str(error)
             opened = new_show()
-            opened.note = f"{path.name} could not be opened: {why} A new show was begun instead."
+            opened.note = (
+                f"{path.name} could not be opened: {why} A new show was begun instead."
+            )
             return opened
     if path is not None and wanted is not None:
         show = empty_show(path.stem)
@@ -89,13 +100,17 @@ def free_path(name: str) -> Path:
     """A path among the user's shows where nothing lies yet."""
     stem = re.sub(r"[/\0]", " ", name).strip(". ") or "Untitled"
     i = 1
-    while (path := folders.shows() / f"{stem}{f' {i}' if i > 1 else ''}{showfile.SUFFIX}").exists():
+    while (
+        path := folders.shows() / f"{stem}{f' {i}' if i > 1 else ''}{showfile.SUFFIX}"
+    ).exists():
         i += 1
     return path
 
 
 class App:
-    """Holds the window that is open, and changes it for another when another show is opened."""
+    """Holds the window that is open, and changes it for another when another show is
+    opened.
+    """
 
     def __init__(self, opened: Opened, client: engine_client.Client | None) -> None:
         self.window = self._make(opened, client)
@@ -103,7 +118,11 @@ class App:
     def _make(self, opened: Opened, client: engine_client.Client | None) -> MainWindow:
         settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         settings.setValue("show", str(opened.path))
-        kept = autosave.save(opened.path, opened.show) if opened.note or not opened.path.exists() else None
+        kept = (
+            autosave.save(opened.path, opened.show)
+            if opened.note or not opened.path.exists()
+            else None
+        )
         session = Session(opened.show, opened.path, client)
         if kept is not None:
             session.kept = kept
@@ -118,9 +137,13 @@ class App:
         """Ask for a show and play it instead of this one."""
         folder = str(folders.shows())
         if how == "new":
-            name, _ = QFileDialog.getSaveFileName(self.window, "New show", folder, f"Shows (*{showfile.SUFFIX})")
+            name, _ = QFileDialog.getSaveFileName(
+                self.window, "New show", folder, f"Shows (*{showfile.SUFFIX})"
+            )
         else:
-            name, _ = QFileDialog.getOpenFileName(self.window, "Open a show", folder, f"Shows (*{showfile.SUFFIX})")
+            name, _ = QFileDialog.getOpenFileName(
+                self.window, "Open a show", folder, f"Shows (*{showfile.SUFFIX})"
+            )
         if not name:
             return
         path = Path(name)
@@ -131,7 +154,10 @@ class App:
             try:
                 opened = load(path)
             except (showfile.ShowFileError, OSError) as error:
-                self.window.notice.tell(f"{path.name} could not be opened: {error} This show stays open.", "alarm")
+                self.window.notice.tell(
+                    f"{path.name} could not be opened: {error} This show stays open.",
+                    "alarm",
+                )
                 return
         self.play(opened)
 
@@ -154,17 +180,22 @@ class App:
 def steady() -> None:
     """Have the interpreter hold the window up as little as can be.
 
-    Painting hands the interpreter on and has to get it back: threads beside it (compiling, saving) give it up sooner.
-    What there is once the window stands, mostly library and widgets, is not looked through for garbage again and again.
+    Painting hands the interpreter on and has to get it back: threads beside it
+    (compiling, saving) give it up sooner. What there is once the window stands, mostly
+    library and widgets, is not looked through for garbage again and again.
     """
     sys.setswitchinterval(0.0005)
     gc.freeze()
 
 
 def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
-    """Open the window; gives the exit code. `opening`: tiles to press where an engine was started with nothing on."""
+    """Open the window; gives the exit code. `opening`: tiles to press where an engine
+    was started with nothing on.
+    """
     display.find()
-    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    QApplication.setHighDpiScaleFactorRoundingPolicy(
+        Qt.HighDpiScaleFactorRoundingPolicy.PassThrough
+    )
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Choreon")
     app.setDesktopFileName("choreon")
@@ -179,7 +210,9 @@ def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
     opened, client = _begin(wanted)
     holder = App(opened, client)
     if client is None and opening:
-        holder.window.session.engine_changed.connect(lambda _: _open_with(holder.window.session, opening))
+        holder.window.session.engine_changed.connect(
+            lambda _: _open_with(holder.window.session, opening)
+        )
     server = QLocalServer()
     server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
     QLocalServer.removeServer(name)
@@ -202,8 +235,10 @@ def _open_with(session: Session, tiles: Sequence[str]) -> None:
 
 
 def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
-    """The show and the engine to begin with. An engine that plays is taken over with its show, unless another show
-    was asked for by name, and, where something is on, agreed to."""
+    """The show and the engine to begin with. An engine that plays is taken over with
+    its show, unless another show was asked for by name, and, where something is on,
+    agreed to.
+    """
     try:
         client = engine_client.Client()
     except OSError:
@@ -215,23 +250,32 @@ def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
     finally:
         client.close()
     here = Path(welcome.path) if welcome.path else free_path(welcome.show.name)
-    if wanted is None or here == wanted.resolve() or (welcome.state.players and not may_replace(welcome.show, wanted)):
+    if (
+        wanted is None
+        or here == wanted.resolve()
+        or (welcome.state.players and not may_replace(welcome.show, wanted))
+    ):
         return Opened(welcome.show, here), engine_client.Client()
     opened = find_show(wanted)
     try:
         return opened, hand_over(opened)
-    except OSError:  # it has gone meanwhile, or does not answer: the window starts one of its own
+    except (
+        OSError
+    ):  # it has gone meanwhile, or does not answer: the window starts one of its own
         return opened, None
 
 
 def hand_over(opened: Opened) -> engine_client.Client:
-    """Give the engine that plays another show; gives a connection on which it has yet to say so. Raises OSError or
-    TimeoutError where no engine answers."""
+    """Give the engine that plays another show; gives a connection on which it has yet
+    to say so. Raises OSError or TimeoutError where no engine answers.
+    """
     client = engine_client.connect(2.0)
     try:
         client.wait_for(protocol.Welcome, 2.0)  # to the show before
         client.send(protocol.PutShow(opened.show, str(opened.path)))
-        client.send(protocol.Hello())  # messages are taken in their order: it greets with the new show
+        client.send(
+            protocol.Hello()
+        )  # messages are taken in their order: it greets with the new show
     except BaseException:
         client.close()
         raise
@@ -275,7 +319,10 @@ def _to_front(server: QLocalServer, holder: App) -> None:
         window.show()
         window.raise_()
         window.activateWindow()
-        window.notice.tell("Choreon was started once more; this is the window that was open already.", "info")
+        window.notice.tell(
+            "Choreon was started once more; this is the window that was open already.",
+            "info",
+        )
 
 
 def _end_on_signals(app: QApplication, holder: App) -> None:
@@ -283,7 +330,9 @@ def _end_on_signals(app: QApplication, holder: App) -> None:
 
     def end(*_: object) -> None:
         holder.window.finish(stop=False)
-        basics.once(app, 0, app.quit).start()  # also where the event loop has not begun yet
+        basics.once(
+            app, 0, app.quit
+        ).start()  # also where the event loop has not begun yet
 
     signal.signal(signal.SIGINT, end)
     signal.signal(signal.SIGTERM, end)

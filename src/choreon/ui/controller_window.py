@@ -1,4 +1,6 @@
-"""The practice controller's window: drag its faders and knobs, press its pads; they light as they are told."""
+"""The practice controller's window: drag its faders and knobs, press its pads; they
+light as they are told.
+"""
 
 from __future__ import annotations
 
@@ -41,7 +43,9 @@ class ControllerWindow(QWidget):
         for i in range(KNOBS):
             parts[("knob", i)] = QRectF(area.left() + i * w, area.top(), w, 56)
         for i in range(FADERS):
-            parts[("fader", i)] = QRectF(area.left() + i * w, area.top() + 60, w, h - 60 - 128)
+            parts[("fader", i)] = QRectF(
+                area.left() + i * w, area.top() + 60, w, h - 60 - 128
+            )
         for i in range(PADS):
             x, y = area.left() + (i % 8) * w, area.bottom() - 120 + (i // 8) * 62
             parts[("pad", i)] = QRectF(x + 4, y, w - 8, 54)
@@ -54,8 +58,14 @@ class ControllerWindow(QWidget):
         painter.setPen(QColor(theme.SOFT))
         painter.setFont(theme.font(12))
         text = "connected" if self.controller.connected else "waiting for an engine"
-        painter.drawText(QRectF(18, 8, self.width() - 36, 20), Qt.AlignmentFlag.AlignLeft, "Practice controller")
-        painter.drawText(QRectF(18, 8, self.width() - 36, 20), Qt.AlignmentFlag.AlignRight, text)
+        painter.drawText(
+            QRectF(18, 8, self.width() - 36, 20),
+            Qt.AlignmentFlag.AlignLeft,
+            "Practice controller",
+        )
+        painter.drawText(
+            QRectF(18, 8, self.width() - 36, 20), Qt.AlignmentFlag.AlignRight, text
+        )
         for (kind, index), rect in self.parts().items():
             getattr(self, f"_draw_{kind}")(painter, rect, index)
 
@@ -65,7 +75,11 @@ class ControllerWindow(QWidget):
         painter.setBrush(QColor(theme.PIT))
         painter.drawEllipse(circle)
         painter.setPen(QPen(QColor("#E3DBE0"), 3))
-        painter.drawArc(circle.adjusted(5, 5, -5, -5), 225 * 16, int(-270 * 16 * self.controller.knobs[index] / 127))
+        painter.drawArc(
+            circle.adjusted(5, 5, -5, -5),
+            225 * 16,
+            int(-270 * 16 * self.controller.knobs[index] / 127),
+        )
 
     def _draw_fader(self, painter: QPainter, rect: QRectF, index: int) -> None:
         track = QRectF(rect.center().x() - 3, rect.top() + 10, 6, rect.height() - 20)
@@ -94,9 +108,10 @@ class ControllerWindow(QWidget):
         for part, rect in self.parts().items():
             if rect.contains(event.position()):
                 kind, index = part
-                value = {"fader": self.controller.faders, "knob": self.controller.knobs}.get(
-                    kind, self.controller.lights
-                )
+                value = {
+                    "fader": self.controller.faders,
+                    "knob": self.controller.knobs,
+                }.get(kind, self.controller.lights)
                 self._held = (part, event.position(), value[index])
                 if kind == "pad":
                     self.controller.hit_pad(index)
@@ -109,7 +124,9 @@ class ControllerWindow(QWidget):
         (kind, index), start, value = self._held
         rect = self.parts()[(kind, index)]
         reach = rect.height() - 20 if kind == "fader" else 120
-        new = max(0, min(127, round(value + 127 * (start.y() - event.position().y()) / reach)))
+        new = max(
+            0, min(127, round(value + 127 * (start.y() - event.position().y()) / reach))
+        )
         if kind == "fader" and new != self.controller.faders[index]:
             self.controller.move_fader(index, new)
         elif kind == "knob" and new != self.controller.knobs[index]:

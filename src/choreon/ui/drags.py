@@ -26,7 +26,9 @@ def carried_scene(data: QMimeData) -> str:
 
 
 class OpensUnder(QObject):
-    """Presses a button when a scene is held over it, so that a drag gets to where the button leads."""
+    """Presses a button when a scene is held over it, so that a drag gets to where the
+    button leads.
+    """
 
     def __init__(self, button: QAbstractButton, act: Callable[[], object]) -> None:
         super().__init__(button)

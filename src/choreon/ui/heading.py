@@ -1,4 +1,6 @@
-"""The heading: always there, with the show, how it is kept, the engine's health, grand master and blackout."""
+"""The heading: always there, with the show, how it is kept, the engine's health, grand
+master and blackout.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,11 @@ class Heading(QFrame):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._late = (-1, -100.0, 0)  # frames late so far, when the last ones came, and how many
+        self._late = (
+            -1,
+            -100.0,
+            0,
+        )  # frames late so far, when the last ones came, and how many
         self._black: bool | None = None  # what the button shows
         self.setFixedHeight(56)
         box = QHBoxLayout(self)
@@ -42,12 +48,20 @@ class Heading(QFrame):
         self.blackout = QPushButton("Blackout")
         self.blackout.setCheckable(True)
         self.blackout.setIcon(theme.icon("dark"))
-        self.blackout.setToolTip("Blackout: all intensity to zero, until pressed again (Ctrl+B)")
+        self.blackout.setToolTip(
+            "Blackout: all intensity to zero, until pressed again (Ctrl+B)"
+        )
         self.blackout.clicked.connect(session.set_blackout)
         for widget in (self.name, self.kept, self.undo, self.redo, self.draft):
             box.addWidget(widget)
         box.addStretch(1)
-        for tail in (self.health, basics.label("Grand", "soft"), self.grand, self.grand_text, self.blackout):
+        for tail in (
+            self.health,
+            basics.label("Grand", "soft"),
+            self.grand,
+            self.grand_text,
+            self.blackout,
+        ):
             box.addWidget(tail)
         self._tick = QTimer(self, interval=1000)
         self._tick.timeout.connect(self._tell_kept)
@@ -70,7 +84,9 @@ class Heading(QFrame):
             (self.redo, history.redo_name, "Redo", "Ctrl+Shift+Z"),
         ):
             button.setEnabled(bool(name))
-            button.setToolTip(f"{word} {name} ({keys})" if name else f"Nothing to {word.lower()}")
+            button.setToolTip(
+                f"{word} {name} ({keys})" if name else f"Nothing to {word.lower()}"
+            )
         self._tell_kept()
 
     def _tell_kept(self) -> None:
@@ -81,7 +97,13 @@ class Heading(QFrame):
             basics.set_role(self.kept, "alarm")
             return
         ago = int(time.time() - kept.when)
-        when = "just now" if ago < 2 else f"{ago} s ago" if ago < 60 else f"{ago // 60} min ago"
+        when = (
+            "just now"
+            if ago < 2
+            else f"{ago} s ago"
+            if ago < 60
+            else f"{ago // 60} min ago"
+        )
         if ago >= 3600:
             when = time.strftime("%H:%M", time.localtime(kept.when))
         self.kept.setText(f"kept {when}")
@@ -90,21 +112,36 @@ class Heading(QFrame):
 
     def _state(self, state) -> None:
         masters, draft = state.masters, state.draft
-        if self._drafted is None or self._drafted[0] is not draft.look or self._drafted[1] != draft.blind:
+        if (
+            self._drafted is None
+            or self._drafted[0] is not draft.look
+            or self._drafted[1] != draft.blind
+        ):
             self._drafted = (draft.look, draft.blind)
             self.draft.setVisible(bool(draft.look))
-            self.draft.setText(f"◌ {'blind draft' if draft.blind else 'draft'} · {len(draft.look)}")
+            self.draft.setText(
+                f"◌ {'blind draft' if draft.blind else 'draft'} · {len(draft.look)}"
+            )
             what = words.summary(draft.look) if draft.look else ""
-            where = "kept off the stage" if draft.blind else "on stage above all that plays"
-            self.draft.setToolTip(f"The draft: {what}; {where}, stored nowhere yet. Press to go to Compose.")
+            where = (
+                "kept off the stage" if draft.blind else "on stage above all that plays"
+            )
+            self.draft.setToolTip(
+                f"The draft: {what}; {where}, stored nowhere yet. Press to go to "
+                "Compose."
+            )
         self.grand.set_level(masters.grand)
         self.grand_text.setText(f"{100 * masters.grand:.0f} %")
         if self._black is not masters.blackout:
             self._black = masters.blackout
             self.blackout.setChecked(masters.blackout)
             on = f"background: {theme.ALARM}; color: {theme.PIT}; font-weight: 600;"
-            self.blackout.setStyleSheet(on if masters.blackout else f"color: {theme.TEXT};")
-            self.blackout.setIcon(theme.icon("dark", theme.PIT if masters.blackout else theme.SOFT))
+            self.blackout.setStyleSheet(
+                on if masters.blackout else f"color: {theme.TEXT};"
+            )
+            self.blackout.setIcon(
+                theme.icon("dark", theme.PIT if masters.blackout else theme.SOFT)
+            )
             self.blackout.setText("Blackout is on" if masters.blackout else "Blackout")
 
     def _pulse(self, pulse) -> None:
@@ -117,11 +154,15 @@ class Heading(QFrame):
         dot = f'<span style="color:{theme.LIVE}">●</span>'
         self.health.setText(f"{dot} {pulse.rate:.0f} frames/s · {late}")
         self.health.setToolTip(
-            f"{pulse.frames} frames, {pulse.late} more than 4 ms late, {pulse.missed} skipped. "
-            f"A frame takes {pulse.cost:.1f} ms; the worst of the last half second came {pulse.lateness:.1f} ms late. "
+            f"{pulse.frames} frames, {pulse.late} more than 4 ms late, "
+            f"{pulse.missed} skipped. "
+            f"A frame takes {pulse.cost:.1f} ms; the worst of the last half second "
+            f"came {pulse.lateness:.1f} ms late. "
             f"{pulse.sent} packets sent, {pulse.errors} failed."
         )
 
     def _engine(self, alive: bool) -> None:
         if not alive:
-            self.health.setText(f'<span style="color:{theme.ALARM}">▲</span> starting the engine …')
+            self.health.setText(
+                f'<span style="color:{theme.ALARM}">▲</span> starting the engine …'
+            )

@@ -1,4 +1,6 @@
-"""The line that stores: as what, under which name, what of it, how fast, and where to."""
+"""The line that stores: as what, under which name, what of it, how fast,
+and where to.
+"""
 
 from __future__ import annotations
 
@@ -49,27 +51,48 @@ class KeepForm(QWidget):
         self.confirm = basics.button("Keep", self.keep, "main", "check")
         cancel = basics.button("Not yet", self.cancelled.emit, "quiet")
         self.all_lit = QCheckBox("everything that is lit")
-        self.all_lit.setToolTip("Not only what was touched, but all that is on stage now")
+        self.all_lit.setToolTip(
+            "Not only what was touched, but all that is on stage now"
+        )
         self.all_lit.toggled.connect(lambda _: self._refresh())
         self.only_chosen = QCheckBox("the chosen only")
         self.only_chosen.toggled.connect(lambda _: self._refresh())
         self.exact = QCheckBox("exactly as it is for each")
-        self.exact.setToolTip("Keep each fixture's own values, rather than the meaning for whatever fixture")
+        self.exact.setToolTip(
+            "Keep each fixture's own values, rather than the meaning for "
+            "whatever fixture"
+        )
         self.families: dict[str, QPushButton] = {}
         for family in at.Family:
-            button = basics.button(str(family), self._refresh, "", "", f"Keep {family} too")
+            button = basics.button(
+                str(family), self._refresh, "", "", f"Keep {family} too"
+            )
             button.setCheckable(True)
             button.setStyleSheet("padding: 4px 8px;")
             self.families[family] = button
         self.what = basics.label("", "soft")
         first = basics.row(
-            basics.label("Keep as", "heading"), self.kind, self.name, self.fade_in, self.fade_out, self.folder,
-            self.page, 1, cancel, self.confirm,
-        )  # fmt: skip
+            basics.label("Keep as", "heading"),
+            self.kind,
+            self.name,
+            self.fade_in,
+            self.fade_out,
+            self.folder,
+            self.page,
+            1,
+            cancel,
+            self.confirm,
+        )
         second = basics.row(
-            basics.label("with", "soft"), *self.families.values(), self.all_lit, self.only_chosen, self.exact,
-            self.what, 1, spacing=6,
-        )  # fmt: skip
+            basics.label("with", "soft"),
+            *self.families.values(),
+            self.all_lit,
+            self.only_chosen,
+            self.exact,
+            self.what,
+            1,
+            spacing=6,
+        )
         basics.stack(self, first, second, spacing=6)
 
     def open(self, kind: str = SCENE) -> None:
@@ -93,7 +116,9 @@ class KeepForm(QWidget):
             self.page.addItem(f"as a pad on {page.name}", (page.id, "pad"))
             self.page.addItem(f"as a fader on {page.name}", (page.id, "fader"))
         self.folder.clear()
-        self.folder.addItems(["", *dict.fromkeys(s.folder for s in show.scenes.values() if s.folder)])
+        self.folder.addItems(
+            ["", *dict.fromkeys(s.folder for s in show.scenes.values() if s.folder)]
+        )
         for name, button in self.families.items():
             button.setChecked(name in there)
         self._kind_changed()
@@ -102,7 +127,13 @@ class KeepForm(QWidget):
 
     def _kind_changed(self) -> None:
         scene = self.kind.currentData() == SCENE
-        for widget in (self.fade_in, self.fade_out, self.page, self.folder, self.all_lit):
+        for widget in (
+            self.fade_in,
+            self.fade_out,
+            self.page,
+            self.folder,
+            self.all_lit,
+        ):
             widget.setVisible(scene)
         self.exact.setVisible(not scene)
         self.name.setText(self.suggest())
@@ -119,7 +150,11 @@ class KeepForm(QWidget):
         self.confirm.setEnabled(bool(look))
 
     def _source(self) -> Look:
-        return self.session.capture() if self.all_lit.isChecked() else self.session.state.draft.look
+        return (
+            self.session.capture()
+            if self.all_lit.isChecked()
+            else self.session.state.draft.look
+        )
 
     def look(self) -> Look:
         """What would be stored."""
@@ -128,7 +163,9 @@ class KeepForm(QWidget):
         if kind == SCENE:
             there = set(words.families(self.session.state.draft.look))
             wanted = {
-                f for f, b in self.families.items() if b.isChecked() or (self.all_lit.isChecked() and f not in there)
+                f
+                for f, b in self.families.items()
+                if b.isChecked() or (self.all_lit.isChecked() and f not in there)
             }
         else:
             wanted = {kind}
@@ -139,15 +176,26 @@ class KeepForm(QWidget):
         """A name from who and what was touched."""
         look, show = self.session.state.draft.look, self.session.show
         touched = set(look)
-        group = next((g.name for g in show.groups.values() if set(g.fixtures) == touched), "")
+        group = next(
+            (g.name for g in show.groups.values() if set(g.fixtures) == touched), ""
+        )
         if not group:
-            stems = {show.fixtures[i].name.rsplit(" ", 1)[0] for i in touched if i in show.fixtures}
+            stems = {
+                show.fixtures[i].name.rsplit(" ", 1)[0]
+                for i in touched
+                if i in show.fixtures
+            }
             group = stems.pop() if len(stems) == 1 else ""
         kind = self.kind.currentData()
         if kind == SCENE:
             taken = [s.name for s in show.scenes.values()]
-            return edits.fresh_name(f"{group} look".strip().capitalize() if not group else f"{group} look", taken)
-        return edits.fresh_name(str(kind).capitalize(), [p.name for p in show.palettes.values()])
+            return edits.fresh_name(
+                f"{group} look".strip().capitalize() if not group else f"{group} look",
+                taken,
+            )
+        return edits.fresh_name(
+            str(kind).capitalize(), [p.name for p in show.palettes.values()]
+        )
 
     def keep(self) -> None:
         """Store it, then let the draft go."""
@@ -158,13 +206,17 @@ class KeepForm(QWidget):
         session = self.session
         if kind == SCENE:
             seconds = (self.fade_in.value or 0.0, self.fade_out.value or 0.0)
-            show, made = edits.keep_scene(session.show, name, look, *seconds, self.folder.currentText())
+            show, made = edits.keep_scene(
+                session.show, name, look, *seconds, self.folder.currentText()
+            )
             place = self.page.currentData()
             if place is not None:
                 show, _ = edits.add_tile(show, place[0], made, place[1])
             called = show.scenes[made].name
         else:
-            show, made = palettes.keep_palette(session.show, name, kind, look, self.exact.isChecked())
+            show, made = palettes.keep_palette(
+                session.show, name, kind, look, self.exact.isChecked()
+            )
             called = show.palettes[made].name
         session.store(f"keep {called}", show)
         session.told.emit(f"Kept as {called}. The draft is let go.", "info")

@@ -40,14 +40,25 @@ class Learner(QObject):
         if not self.target or (control.kind == "note" and control.value == 0):
             return
         target, self.target = self.target, ""
-        show = edits.learn(self.session.show, control.port, control.kind, control.channel, control.number, target)
+        show = edits.learn(
+            self.session.show,
+            control.port,
+            control.kind,
+            control.channel,
+            control.number,
+            target,
+        )
         name = words.target_name(show, target)
         self.session.edit(f"learn {name}", show)
-        self.session.told.emit(f"{name} now follows {control_name(control)} of {control.port}.", "info")
+        self.session.told.emit(
+            f"{name} now follows {control_name(control)} of {control.port}.", "info"
+        )
         self.changed.emit("")
 
 
 def control_name(control) -> str:
     """What a control is called where its controller gives it no name."""
     what = "control" if control.kind == "cc" else "note"
-    return f"{what} {control.number}" + (f" (channel {control.channel + 1})" if control.channel else "")
+    return f"{what} {control.number}" + (
+        f" (channel {control.channel + 1})" if control.channel else ""
+    )

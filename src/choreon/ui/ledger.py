@@ -29,15 +29,31 @@ class Ledger(QFrame):
         self._blind = False
         self._target = ""
         self.summary = basics.label("", "heading")
-        self.open = basics.tool("up", "Show what the draft holds, line by line", self._toggle, checkable=True)
+        self.open = basics.tool(
+            "up",
+            "Show what the draft holds, line by line",
+            self._toggle,
+            checkable=True,
+        )
         self.blind = basics.tool(
-            "eye", "Blind: keep the draft off the stage, on the screen only", self._set_blind, True
+            "eye",
+            "Blind: keep the draft off the stage, on the screen only",
+            self._set_blind,
+            True,
         )
         self.update_button = basics.button(
-            "Update…", self._update_menu, "quiet", "update", "Lay the draft over something that is stored"
+            "Update…",
+            self._update_menu,
+            "quiet",
+            "update",
+            "Lay the draft over something that is stored",
         )
         self.keep_button = basics.button(
-            "Keep as…", self.ask_name, "main", "keep", "Store the draft as a scene or a palette (Ctrl+S)"
+            "Keep as…",
+            self.ask_name,
+            "main",
+            "keep",
+            "Store the draft as a scene or a palette (Ctrl+S)",
         )
         self.clear_button = basics.button(
             "Clear",
@@ -47,7 +63,13 @@ class Ledger(QFrame):
             "Let the draft go; the stage returns to what plays (Ctrl+Shift+X)",
         )
         self.deeds = basics.row(
-            self.summary, self.open, self.blind, 1, self.update_button, self.clear_button, self.keep_button
+            self.summary,
+            self.open,
+            self.blind,
+            1,
+            self.update_button,
+            self.clear_button,
+            self.keep_button,
         )
         self.form = KeepForm(session)
         self.form.hide()
@@ -55,7 +77,11 @@ class Ledger(QFrame):
         self.form.done.connect(self._kept)
         self.change = basics.label("", wrap=True)
         self.confirm_update = basics.button("Update", self._update_now, "main", "check")
-        self.question = basics.row(self.change, basics.button("Not yet", self._cancel, "quiet"), self.confirm_update)
+        self.question = basics.row(
+            self.change,
+            basics.button("Not yet", self._cancel, "quiet"),
+            self.confirm_update,
+        )
         self.question.layout().setStretch(0, 1)
         self.question.hide()
         self.by_family = QWidget()
@@ -73,7 +99,14 @@ class Ledger(QFrame):
         self.list.hide()
         self.by_family.hide()
         layout = basics.stack(
-            self, self.by_family, self.list, self.deeds, self.form, self.question, margins=10, spacing=8
+            self,
+            self.by_family,
+            self.list,
+            self.deeds,
+            self.form,
+            self.question,
+            margins=10,
+            spacing=8,
         )
         layout.setContentsMargins(16, 10, 16, 10)
         self._refill = basics.once(self, 120, self._fill)
@@ -122,9 +155,20 @@ class Ledger(QFrame):
         self.setVisible(bool(look) or blind)
         self.blind.setChecked(blind)
         sign = "blind draft" if blind else "draft"
-        what = words.summary(look) if look else "nothing yet; what you touch stays off the stage"
-        self.summary.setText(f'<span style="color:{theme.DRAFT}">◌ {sign}</span>&nbsp;&nbsp;{what}')
-        for widget in (self.open, self.update_button, self.clear_button, self.keep_button):
+        what = (
+            words.summary(look)
+            if look
+            else "nothing yet; what you touch stays off the stage"
+        )
+        self.summary.setText(
+            f'<span style="color:{theme.DRAFT}">◌ {sign}</span>&nbsp;&nbsp;{what}'
+        )
+        for widget in (
+            self.open,
+            self.update_button,
+            self.clear_button,
+            self.keep_button,
+        ):
             widget.setEnabled(bool(look))
         if not look:
             self._cancel()
@@ -174,7 +218,9 @@ class Ledger(QFrame):
         now, self._waiting = self._waiting[:count], self._waiting[count:]
         for fixture, name, attributes in now:
             if name and all(a in look.get(fixture, {}) for a in attributes):
-                self._box.addWidget(self._line(look, below, where, fixture, name, attributes))
+                self._box.addWidget(
+                    self._line(look, below, where, fixture, name, attributes)
+                )
         if not self._waiting:
             self._box.addStretch(1)
         self._box.activate()
@@ -185,11 +231,16 @@ class Ledger(QFrame):
         basics.clear(self._families)
         self._families.addWidget(basics.label("Take out", "soft"))
         for family in words.families(look):
-            lines = {i: tuple(n for n in values if at.attribute(n).family == family) for i, values in look.items()}
+            lines = {
+                i: tuple(n for n in values if at.attribute(n).family == family)
+                for i, values in look.items()
+            }
             count = sum(1 for names in lines.values() if names)
             button = basics.button(
                 f"{family} ({count})",
-                lambda own=lines: self.session.untouch({i: n for i, n in own.items() if n}),
+                lambda own=lines: self.session.untouch(
+                    {i: n for i, n in own.items() if n}
+                ),
                 "",
                 "close",
                 f"Take all of {family} out of the draft",
@@ -198,35 +249,65 @@ class Ledger(QFrame):
             self._families.addWidget(button)
         self._families.addStretch(1)
 
-    def _line(self, look, below, where, fixture: str, name: str, attributes: tuple[str, ...]) -> QWidget:
+    def _line(
+        self, look, below, where, fixture: str, name: str, attributes: tuple[str, ...]
+    ) -> QWidget:
         show = self.session.show
-        title = basics.label(show.fixtures[fixture].name if fixture in show.fixtures else fixture)
+        title = basics.label(
+            show.fixtures[fixture].name if fixture in show.fixtures else fixture
+        )
         title.setFixedWidth(170)
         what = basics.label(name, "soft")
         what.setFixedWidth(120)
-        before = {a: below[where[fixture][a][0][1]] for a in attributes if a in where.get(fixture, {})}
+        before = {
+            a: below[where[fixture][a][0][1]]
+            for a in attributes
+            if a in where.get(fixture, {})
+        }
         given = look[fixture][attributes[0]]
         if name == "Colour":
-            plain = links.resolve(show, {fixture: {a: look[fixture][a] for a in attributes}})[fixture]
+            plain = links.resolve(
+                show, {fixture: {a: look[fixture][a] for a in attributes}}
+            )[fixture]
             new = _swatches([plain.get(a, 0.0) for a in at.TARGET_COLOUR])
             if isinstance(given, str):
                 new += f" {words.value(attributes[0], given, show)}"
             old = _swatch(self._colour_below(fixture, before, below))
         else:
             new = words.value(attributes[0], given, show)
-            old = words.number(attributes[0], before[attributes[0]]) if before else "nothing"
+            old = (
+                words.number(attributes[0], before[attributes[0]])
+                if before
+                else "nothing"
+            )
         now = basics.label(new)
         now.setFixedWidth(210)
-        remove = basics.tool("close", f"Take {name.lower()} of {title.text()} out of the draft", lambda: None)
+        remove = basics.tool(
+            "close",
+            f"Take {name.lower()} of {title.text()} out of the draft",
+            lambda: None,
+        )
         remove.clicked.connect(lambda: self.session.untouch({fixture: attributes}))
-        whole = basics.button("all of it", lambda: None, "quiet", "", f"Take everything of {title.text()} out")
+        whole = basics.button(
+            "all of it",
+            lambda: None,
+            "quiet",
+            "",
+            f"Take everything of {title.text()} out",
+        )
         whole.setStyleSheet("padding: 2px 6px;")
-        whole.clicked.connect(lambda: self.session.untouch({fixture: tuple(look[fixture])}))
-        made = basics.row(title, what, now, basics.label(f"covers {old}", "soft"), 1, whole, remove)
+        whole.clicked.connect(
+            lambda: self.session.untouch({fixture: tuple(look[fixture])})
+        )
+        made = basics.row(
+            title, what, now, basics.label(f"covers {old}", "soft"), 1, whole, remove
+        )
         whole.setVisible(len(look[fixture]) > len(attributes))
         return made
 
-    def _colour_below(self, fixture: str, before: dict[str, float], below) -> list[float]:
+    def _colour_below(
+        self, fixture: str, before: dict[str, float], below
+    ) -> list[float]:
         """The colour that the draft covers; of a lamp with a wheel that of its slot."""
         wheel = self.session.programme.rig.wheels.get(fixture)
         if wheel is None:
@@ -258,8 +339,9 @@ class Ledger(QFrame):
     # updating
 
     def candidates(self) -> list[str]:
-        """What the draft may update, likeliest first: what was taken into it, what the chosen get their light from,
-        the rest. `scene:ID` or `palette:ID`."""
+        """What the draft may update, likeliest first: what was taken into it, what the
+        chosen get their light from, the rest. `scene:ID` or `palette:ID`.
+        """
         session, show = self.session, self.session.show
         look = session.state.draft.look
         found = dict.fromkeys([session.taken] if session.taken else [])
@@ -273,13 +355,19 @@ class Ledger(QFrame):
                         link = scene.look[fixture].get(name)
                         if isinstance(link, str) and link.startswith(links.PALETTE):
                             found[link] = None
-        found |= dict.fromkeys(f"scene:{s.id}" for s in sorted(show.scenes.values(), key=lambda s: s.name))
+        found |= dict.fromkeys(
+            f"scene:{s.id}" for s in sorted(show.scenes.values(), key=lambda s: s.name)
+        )
         return [t for t in found if self._thing(t) is not None]
 
     def _thing(self, target: str):
         kind, _, thing_id = target.partition(":")
         show = self.session.show
-        return show.scenes.get(thing_id) if kind == "scene" else show.palettes.get(thing_id)
+        return (
+            show.scenes.get(thing_id)
+            if kind == "scene"
+            else show.palettes.get(thing_id)
+        )
 
     def _update_menu(self) -> None:
         menu = QMenu(self)
@@ -289,7 +377,9 @@ class Ledger(QFrame):
             thing = self._thing(target)
             mark = "◌ " if target == first else "● " if target in on else ""
             kind = "palette " if target.startswith(links.PALETTE) else ""
-            entry = menu.addAction(f"{mark}{kind}{thing.name}: {self.difference(target)}")
+            entry = menu.addAction(
+                f"{mark}{kind}{thing.name}: {self.difference(target)}"
+            )
             entry.triggered.connect(lambda _=False, t=target: self.ask_update(t))
         if menu.isEmpty():
             menu.addAction("There is nothing stored yet").setEnabled(False)
@@ -302,7 +392,11 @@ class Ledger(QFrame):
             return _difference(thing.look, look)
         own = palettes.part(look, {thing.family})
         users = len(palettes.users(self.session.show, thing.id))
-        return f"its {thing.family}, and {users} scene{'s' * (users != 1)} with it" if own else "no change"
+        return (
+            f"its {thing.family}, and {users} scene{'s' * (users != 1)} with it"
+            if own
+            else "no change"
+        )
 
     def ask_update(self, target: str) -> None:
         """Show the difference, three lines of it at most, and ask."""
@@ -310,7 +404,9 @@ class Ledger(QFrame):
         if thing is None or not look:
             return
         self._target = target
-        own = look if target.startswith("scene:") else palettes.part(look, {thing.family})
+        own = (
+            look if target.startswith("scene:") else palettes.part(look, {thing.family})
+        )
         lines = []
         for fixture, name, attributes in words.lines(own):
             new = look[fixture][attributes[0]]
@@ -320,20 +416,31 @@ class Ledger(QFrame):
                 old = links.held(self.session.show, thing, fixture, attributes[0])
             if old == new:
                 continue
-            title = self.session.show.fixtures[fixture].name if fixture in self.session.show.fixtures else fixture
+            title = (
+                self.session.show.fixtures[fixture].name
+                if fixture in self.session.show.fixtures
+                else fixture
+            )
             lines.append(
-                f"{title} {name.lower()}: {self._say(attributes, fixture, old, thing, target)} → "
+                f"{title} {name.lower()}: "
+                f"{self._say(attributes, fixture, old, thing, target)} → "
                 f"{self._say(attributes, fixture, new, None, target)}"
             )
-        shown = lines[:2] + ([f"and {len(lines) - 2} more"] if len(lines) > 3 else lines[2:3])
+        shown = lines[:2] + (
+            [f"and {len(lines) - 2} more"] if len(lines) > 3 else lines[2:3]
+        )
         head = f"Update <b>{thing.name}</b>? {self.difference(target)}."
-        self.change.setText("<br>".join([head, *shown]) if shown else f"{head} Nothing would change.")
+        self.change.setText(
+            "<br>".join([head, *shown]) if shown else f"{head} Nothing would change."
+        )
         self.confirm_update.setEnabled(bool(shown))
         self.deeds.hide()
         self.form.hide()
         self.question.show()
 
-    def _say(self, attributes: tuple[str, ...], fixture: str, value, thing, target: str) -> str:
+    def _say(
+        self, attributes: tuple[str, ...], fixture: str, value, thing, target: str
+    ) -> str:
         """A value, old (of `thing`) or new, in words; colours as a patch."""
         show = self.session.show
         if value is None:
@@ -361,31 +468,50 @@ class Ledger(QFrame):
     def update_scene(self, scene_id: str) -> None:
         """Lay the draft over a scene."""
         name = self.session.show.scenes[scene_id].name
-        show = edits.update_scene(self.session.show, scene_id, self.session.state.draft.look)
+        show = edits.update_scene(
+            self.session.show, scene_id, self.session.state.draft.look
+        )
         self.session.store(f"update {name}", show)
         self.session.told.emit(f"{name} is updated. The draft is let go.", "info")
 
     def update_palette(self, palette_id: str) -> None:
-        """Lay what the draft has of a palette's family over it; the rest of the draft stays."""
+        """Lay what the draft has of a palette's family over it; the rest of the draft
+        stays.
+        """
         palette_chips.update(self.session, palette_id)
         self._cancel()
 
     def keyPressEvent(self, event) -> None:
-        if event.key() == Qt.Key.Key_Escape and (self.form.isVisible() or self.question.isVisible()):
+        if event.key() == Qt.Key.Key_Escape and (
+            self.form.isVisible() or self.question.isVisible()
+        ):
             self._cancel()
         else:
             super().keyPressEvent(event)
 
 
 def _difference(old, new) -> str:
-    changed = sum(1 for f, vs in new.items() for a, v in vs.items() if a in old.get(f, {}) and old[f][a] != v)
+    changed = sum(
+        1
+        for f, vs in new.items()
+        for a, v in vs.items()
+        if a in old.get(f, {}) and old[f][a] != v
+    )
     added = sum(1 for f, vs in new.items() for a in vs if a not in old.get(f, {}))
-    parts = [f"{n} value{'s' if n > 1 else ''} {word}" for n, word in ((changed, "changed"), (added, "added")) if n]
+    parts = [
+        f"{n} value{'s' if n > 1 else ''} {word}"
+        for n, word in ((changed, "changed"), (added, "added"))
+        if n
+    ]
     return ", ".join(parts) or "no change"
 
 
 def _first(given) -> float:
-    one = next((v for v in given if v is not None), 0.0) if isinstance(given, tuple) else given
+    one = (
+        next((v for v in given if v is not None), 0.0)
+        if isinstance(given, tuple)
+        else given
+    )
     return 0.0 if isinstance(one, str) else float(one)
 
 
@@ -393,7 +519,10 @@ def _swatches(parts: list) -> str:
     """A colour, or the first and the last of those that the cells have."""
     ends = []
     for end in (0, -1):
-        cells = [[v for v in p if v is not None] if isinstance(p, tuple) else [p] for p in parts]
+        cells = [
+            [v for v in p if v is not None] if isinstance(p, tuple) else [p]
+            for p in parts
+        ]
         ends.append(_swatch([_first(c[end] if c else 0.0) for c in cells]))
     return ends[0] if ends[0] == ends[1] else f"{ends[0]} … {ends[1]}"
 

@@ -1,4 +1,6 @@
-"""What the show lights: compiled as it changes, read back from the frames that went out; each value, and why."""
+"""What the show lights: compiled as it changes, read back from the frames that went
+out; each value, and why.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ from choreon.ui.widgets import basics
 
 
 class Lighting(QObject):
-    """The light of one show, for all views. Whoever holds the show says with `relight()` that it has changed."""
+    """The light of one show, for all views. Whoever holds the show says with
+    `relight()` that it has changed.
+    """
 
     preview_changed = Signal(str)
     _compiled = Signal(object)
@@ -50,7 +54,9 @@ class Lighting(QObject):
         """The show as it is now."""
 
     def relight(self) -> None:
-        """The show has changed: its light is worked out anew when it is next looked at."""
+        """The show has changed: its light is worked out anew when it is next
+        looked at.
+        """
         self._fresh = False
         if self.preview not in self.show.scenes:
             self.set_preview("")
@@ -71,12 +77,20 @@ class Lighting(QObject):
         return self._programme
 
     def _compile_beside(self) -> None:
-        """Work out the light of a changed rig in a thread of its own; the window goes on meanwhile."""
+        """Work out the light of a changed rig in a thread of its own; the window goes
+        on meanwhile.
+        """
         show, before = self.show, self._programme
         if self._fresh or self._compiling:
             return
-        if before is not None and before.show.fixtures is show.fixtures and before.show.types is show.types:
-            _ = self.programme  # only what is programmed has changed: that takes no time
+        if (
+            before is not None
+            and before.show.fixtures is show.fixtures
+            and before.show.types is show.types
+        ):
+            _ = (
+                self.programme
+            )  # only what is programmed has changed: that takes no time
             return
 
         def work() -> None:
@@ -122,7 +136,9 @@ class Lighting(QObject):
         found = self.frame()
         if found is None:
             return None
-        if not self._fresh:  # compiling and drawing are two steps, so that neither holds the window up
+        if (
+            not self._fresh
+        ):  # compiling and drawing are two steps, so that neither holds the window up
             self._compile_soon.start()
             return None
         number, slots = found
@@ -143,26 +159,40 @@ class Lighting(QObject):
         return self.decoder.read(render(self.programme, only, 0.0))
 
     def seen(self) -> tuple[int, Light] | None:
-        """What stage pictures show: the stage, or what is looked at without lighting it (number −1)."""
+        """What stage pictures show: the stage, or what is looked at without lighting it
+        (number −1).
+        """
         if self.preview:
             scene = self.show.scenes.get(self.preview)
-            return (-1, self.light_of(scene)) if scene is not None and self._fresh else self.light()
+            return (
+                (-1, self.light_of(scene))
+                if scene is not None and self._fresh
+                else self.light()
+            )
         if self.state.draft.blind and self.state.draft.look and self._fresh:
             draft = msgspec.structs.replace(self.state.draft, shown=Ramp())
             state = msgspec.structs.replace(self.state, draft=draft)
-            return -1, self.decoder.read(render(self.programme, state, time.monotonic()))
+            return -1, self.decoder.read(
+                render(self.programme, state, time.monotonic())
+            )
         return self.light()
 
     def set_preview(self, scene_id: str) -> None:
-        """Show a scene in the stage pictures without lighting it; empty for the stage again."""
+        """Show a scene in the stage pictures without lighting it; empty for the stage
+        again.
+        """
         if scene_id != self.preview:
             self.preview = scene_id
             self.preview_changed.emit(scene_id)
 
     # values
 
-    def value(self, fixture: str, attribute: str, without_draft: bool = False) -> float | None:
-        """The value an attribute has now, in its unit; None where the fixture does not have it."""
+    def value(
+        self, fixture: str, attribute: str, without_draft: bool = False
+    ) -> float | None:
+        """The value an attribute has now, in its unit; None where the fixture does not
+        have it.
+        """
         rig = self.programme.rig
         places = rig.where.get(fixture, {}).get(attribute)
         if not places:
@@ -170,12 +200,16 @@ class Lighting(QObject):
         return self.values(without_draft)[places[0][1]]
 
     def values(self, without_draft: bool = False) -> Floats:
-        """Every parameter's value now (P), colours as linear light, before the masters."""
+        """Every parameter's value now (P), colours as linear light, before the
+        masters.
+        """
         state = msgspec.structs.replace(self.state, masters=playing.blank().masters)
         if without_draft:
             state = msgspec.structs.replace(state, draft=playing.blank().draft)
         elif state.draft.blind:  # who sets values blind wants to see those
-            state = msgspec.structs.replace(state, draft=msgspec.structs.replace(state.draft, shown=Ramp()))
+            state = msgspec.structs.replace(
+                state, draft=msgspec.structs.replace(state.draft, shown=Ramp())
+            )
         programme = self.programme
         values = blend(programme, state, time.monotonic())
         rows = programme.rig.colour_rows
@@ -188,17 +222,28 @@ class Lighting(QObject):
         return levels(self.programme, state, time.monotonic())
 
     def levels(self) -> dict[str, dict[str, list[float]]]:
-        """Fixture → channel key → raw values now, one for each cell that has it, before the masters."""
+        """Fixture → channel key → raw values now, one for each cell that has it, before
+        the masters.
+        """
         rig, raw = self.programme.rig, self.raw_levels()
         found: dict[str, dict[str, list[float]]] = {}
         for fixture, names in rig.direct.items():
-            bare = {n.removeprefix(at.RAW): places for n, places in names.items() if n.startswith(at.RAW)}
-            found[fixture] = {key: [float(raw[c]) for _, c, *_ in places] for key, places in bare.items()}
+            bare = {
+                n.removeprefix(at.RAW): places
+                for n, places in names.items()
+                if n.startswith(at.RAW)
+            }
+            found[fixture] = {
+                key: [float(raw[c]) for _, c, *_ in places]
+                for key, places in bare.items()
+            }
         return found
 
     def why(self, universe: int, slot: int) -> list[Why]:
         """Why a slot has its value."""
-        return explain(self.show, self.programme.rig, self.state, time.monotonic(), universe, slot)
+        return explain(
+            self.show, self.programme.rig, self.state, time.monotonic(), universe, slot
+        )
 
     def capture(self) -> Look:
         """Everything that is on stage now, before the masters."""
@@ -209,7 +254,9 @@ class Lighting(QObject):
         return lit(self.programme, self.state, time.monotonic())
 
     def values_of(self, fixture: str) -> dict[str, Value]:
-        """What a fixture's attributes that some layer gives have now; links where they are wholly on."""
+        """What a fixture's attributes that some layer gives have now; links where they
+        are wholly on.
+        """
         rig, values = self.programme.rig, self.values()
         made: dict[str, Value] = {}
         for name, (value, whole) in self.given().get(fixture, {}).items():
@@ -218,9 +265,13 @@ class Lighting(QObject):
                 made[name] = value
             else:
                 numbers = [float(values[row]) for row in rows]
-                made[name] = numbers[0] if max(numbers) - min(numbers) < 1e-9 else tuple(numbers)
+                made[name] = (
+                    numbers[0] if max(numbers) - min(numbers) < 1e-9 else tuple(numbers)
+                )
         return made
 
     def given(self) -> dict[str, dict[str, tuple[Value, bool]]]:
-        """For each fixture and attribute, what the uppermost layer gives, draft included."""
+        """For each fixture and attribute, what the uppermost layer gives, draft
+        included.
+        """
         return given_values(self.programme, self.state, time.monotonic())

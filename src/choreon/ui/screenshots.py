@@ -1,4 +1,6 @@
-"""Pictures of the main views from the sample show, for the documentation: a real window, a real engine."""
+"""Pictures of the main views from the sample show, for the documentation: a real
+window, a real engine.
+"""
 
 from __future__ import annotations
 
@@ -100,7 +102,9 @@ def _compose(window, picture) -> None:
     place = window.places["compose"]
     window.go("compose")
     settle(4.0)
-    session.choose([*session.show.groups["spots"].fixtures, "par-5", "uplight-2", "wash-1"])
+    session.choose(
+        [*session.show.groups["spots"].fixtures, "par-5", "uplight-2", "wash-1"]
+    )
     session.touch({i: {"Dimmer": 0.9} for i in session.chosen})
     place.what.hand.give_colour((0.0, 0.62, 0.5))
     picture("compose")

@@ -1,6 +1,8 @@
-"""What the window knows: the show and its history, what plays, what is chosen; and the wires to engine and disk.
+"""What the window knows: the show and its history, what plays, what is chosen; and the
+wires to engine and disk.
 
-Every view listens to this one object and asks it for changes. It is the only part of the window that edits the show.
+Every view listens to this one object and asks it for changes. It is the only part of
+the window that edits the show.
 """
 
 from __future__ import annotations
@@ -52,14 +54,20 @@ class Session(Lighting):
     told = Signal(str, str)  # text, and its kind: info or alarm
     _kept = Signal(object)
 
-    def __init__(self, show: Show, path: Path, client: engine_client.Client | None = None) -> None:
+    def __init__(
+        self, show: Show, path: Path, client: engine_client.Client | None = None
+    ) -> None:
         super().__init__()
         self.path = path
         self.history = History(show)
         self.chosen: tuple[str, ...] = ()
-        self.cells: dict[str, tuple[int, ...]] = {}  # of the chosen that are not chosen wholly
+        self.cells: dict[
+            str, tuple[int, ...]
+        ] = {}  # of the chosen that are not chosen wholly
         self.each_cell = False  # whether the choice goes cell by cell
-        self.pool: tuple[str, ...] = ()  # the choice that one is taken out of, while it is alone
+        self.pool: tuple[
+            str, ...
+        ] = ()  # the choice that one is taken out of, while it is alone
         self.chosen_before: tuple[str, ...] = ()
         self.taken = ""  # what was taken into the draft: `scene:ID` or `palette:ID`
         self.kept = Kept(time.time(), path)
@@ -102,12 +110,18 @@ class Session(Lighting):
     def problems(self) -> list[Problem]:
         """What is wrong with the rig."""
         made_of = (self.show.fixtures, self.show.types)
-        if self._problems is None or any(a is not b for a, b in zip(self._problems[0], made_of, strict=True)):
+        if self._problems is None or any(
+            a is not b for a, b in zip(self._problems[0], made_of, strict=True)
+        ):
             self._problems = (made_of, check_rig(self.show))
         return self._problems[1]
 
-    def edit(self, name: str, show: Show, merge: bool = False, draft: Look | None = None) -> None:
-        """Make an edit: `name` is what undo calls it, `merge` makes a drag one step, `draft` what it makes of that."""
+    def edit(
+        self, name: str, show: Show, merge: bool = False, draft: Look | None = None
+    ) -> None:
+        """Make an edit: `name` is what undo calls it, `merge` makes a drag one step,
+        `draft` what it makes of that.
+        """
         if show is self.show:
             return
         before = self.state.draft.look
@@ -120,7 +134,9 @@ class Session(Lighting):
             self._changed()
 
     def store(self, name: str, show: Show) -> None:
-        """An edit that stores the draft: the draft is let go with it, and comes back with undo."""
+        """An edit that stores the draft: the draft is let go with it, and comes back
+        with undo.
+        """
         self.history.do(name, show, before=self.state.draft.look, after={})
         self._changed()
         self._let_go()
@@ -136,7 +152,9 @@ class Session(Lighting):
             self._went(step.after, f"Done again: {step.name}")
 
     def _went(self, draft: Look | None, said: str) -> None:
-        """After a step back or forward: show it, and put the draft back where the step changed it."""
+        """After a step back or forward: show it, and put the draft back where the step
+        changed it.
+        """
         self._changed()
         if draft is not None:
             self._put_draft(draft)
@@ -167,16 +185,21 @@ class Session(Lighting):
         return trouble
 
     def kinds(self) -> dict[str, FixtureType]:
-        """What can be hung: the library, the user's own types, and those of the show."""
+        """What can be hung: the library, the user's own types, and those of the
+        show.
+        """
         return {**library(), **self.own_types, **self.show.types}
 
     def keep_type(self, kind: FixtureType) -> bool:
-        """Keep one of the user's types in the data folder; tells what is wrong where it cannot be."""
+        """Keep one of the user's types in the data folder; tells what is wrong where it
+        cannot be.
+        """
         try:
             own.keep(kind)
         except OSError as error:
             self.told.emit(
-                f"{kind.label} could not be written among your types ({error.strerror}). It is kept in this show "
+                f"{kind.label} could not be written among your types "
+                f"({error.strerror}). It is kept in this show "
                 "as long as it hangs here.",
                 "alarm",
             )
@@ -187,10 +210,18 @@ class Session(Lighting):
 
     # choosing
 
-    def choose(self, fixtures: Sequence[str], cells: Mapping[str, Sequence[int]] | None = None) -> None:
-        """Choose fixtures, in this order; of those in `cells` only some of their cells."""
+    def choose(
+        self, fixtures: Sequence[str], cells: Mapping[str, Sequence[int]] | None = None
+    ) -> None:
+        """Choose fixtures, in this order; of those in `cells` only some of their
+        cells.
+        """
         chosen = tuple(dict.fromkeys(i for i in fixtures if i in self.show.fixtures))
-        own = {i: tuple(dict.fromkeys(c)) for i, c in (cells or {}).items() if i in chosen and c}
+        own = {
+            i: tuple(dict.fromkeys(c))
+            for i, c in (cells or {}).items()
+            if i in chosen and c
+        }
         if chosen != self.chosen or own != self.cells:
             if len(self.chosen) and set(self.chosen) != set(chosen):
                 self.chosen_before = self.chosen
@@ -202,7 +233,10 @@ class Session(Lighting):
         if all(i in self.chosen for i in fixtures):
             self.choose([i for i in self.chosen if i not in fixtures], self.cells)
         else:
-            self.choose([*self.chosen, *fixtures], {i: c for i, c in self.cells.items() if i not in fixtures})
+            self.choose(
+                [*self.chosen, *fixtures],
+                {i: c for i, c in self.cells.items() if i not in fixtures},
+            )
 
     def toggle_cell(self, fixture: str, cell: int) -> None:
         """Add one cell to the choice, or take it away."""
@@ -279,9 +313,15 @@ class Session(Lighting):
         for sent in commands.send(fixture, command, 0.0):
             seconds = commands.hold_of(command)
             key = f"{sent.key}/{sent.address}"
-            self._send(protocol.SendBytes(key, sent.universe, sent.address, sent.slots, seconds))
+            self._send(
+                protocol.SendBytes(
+                    key, sent.universe, sent.address, sent.slots, seconds
+                )
+            )
 
-    def send_bytes(self, key: str, universe: int, address: int, slots: bytes, seconds: float) -> None:
+    def send_bytes(
+        self, key: str, universe: int, address: int, slots: bytes, seconds: float
+    ) -> None:
         """Put bytes on slots past everything; 0 seconds ends it."""
         self._send(protocol.SendBytes(key, universe, address, slots, seconds))
 
@@ -291,7 +331,9 @@ class Session(Lighting):
 
     def find_nodes(self, on: bool) -> None:
         """Look for Art-Net nodes, or stop looking."""
-        arts = [o for o in self.show.outputs.values() if o.protocol == "artnet" and o.host]
+        arts = [
+            o for o in self.show.outputs.values() if o.protocol == "artnet" and o.host
+        ]
         hosts = tuple(dict.fromkeys([*(o.host for o in arts), "127.0.0.1"]))
         port = next((o.port for o in arts if o.port), 6454)
         self._send(protocol.FindNodes(on, hosts, port))
@@ -321,8 +363,12 @@ class Session(Lighting):
         look = filled(self.show, self.state.draft.look, look)
         self._touched = merge_looks(self._touched, look)
         before = self.state.draft.look
-        self._predict(playing.turned(playing.touch(self.state, look), self._next_turn()))
-        families = sorted({attribute(name).family for values in look.values() for name in values})
+        self._predict(
+            playing.turned(playing.touch(self.state, look), self._next_turn())
+        )
+        families = sorted(
+            {attribute(name).family for values in look.values() for name in values}
+        )
         now = time.monotonic()
         name, goes_on = f"draft {', '.join(families)}", now - self._touched_at < GESTURE
         self.history.do(name, self.show, goes_on, before, self.state.draft.look)
@@ -334,15 +380,25 @@ class Session(Lighting):
         """Remove values from the draft."""
         self._send_waiting()
         before = self.state.draft.look
-        self._predict(playing.turned(playing.untouch(self.state, lines), self._next_turn()))
-        self.history.do("take values out of the draft", self.show, False, before, self.state.draft.look)
+        self._predict(
+            playing.turned(playing.untouch(self.state, lines), self._next_turn())
+        )
+        self.history.do(
+            "take values out of the draft",
+            self.show,
+            False,
+            before,
+            self.state.draft.look,
+        )
         self.history_changed.emit()
         self._send(protocol.Untouch(lines=lines, turn=self._turn))
 
     def clear_draft(self) -> None:
         """Let the whole draft go."""
         if self.state.draft.look:
-            self.history.do("clear the draft", self.show, False, self.state.draft.look, {})
+            self.history.do(
+                "clear the draft", self.show, False, self.state.draft.look, {}
+            )
             self.history_changed.emit()
             self._let_go()
 
@@ -350,17 +406,27 @@ class Session(Lighting):
         self._send_waiting()
         self._touched_at = 0.0
         self.taken = ""
-        self._predict(playing.turned(playing.clear_draft(self.state, time.monotonic()), self._next_turn()))
+        self._predict(
+            playing.turned(
+                playing.clear_draft(self.state, time.monotonic()), self._next_turn()
+            )
+        )
         self._send(protocol.ClearDraft(turn=self._turn))
 
     def set_blind(self, on: bool) -> None:
         """Take the draft off the stage, or bring it there."""
         self._send_waiting()
-        self._predict(playing.turned(playing.set_blind(self.state, on, time.monotonic()), self._next_turn()))
+        self._predict(
+            playing.turned(
+                playing.set_blind(self.state, on, time.monotonic()), self._next_turn()
+            )
+        )
         self._send(protocol.SetBlind(blind=on, turn=self._turn))
 
     def take(self, source: str, look: Look) -> None:
-        """Take something stored into the draft, and remember what it was; its fixtures are chosen."""
+        """Take something stored into the draft, and remember what it was; its fixtures
+        are chosen.
+        """
         self.taken = source
         self.touch(look)
         self.choose([i for i in look if i in self.show.fixtures])
@@ -368,7 +434,9 @@ class Session(Lighting):
     def _put_draft(self, look: Look) -> None:
         self._send_waiting()
         self._touched_at = 0.0
-        self._predict(playing.turned(playing.set_draft(self.state, look), self._next_turn()))
+        self._predict(
+            playing.turned(playing.set_draft(self.state, look), self._next_turn())
+        )
         self._send(protocol.SetDraft(look=look, turn=self._turn))
 
     def _next_turn(self) -> int:
@@ -432,7 +500,9 @@ class Session(Lighting):
     def _take_client(self, client: engine_client.Client) -> None:
         self._client = client
         self.look_again()
-        self._notifier = QSocketNotifier(client.fileno(), QSocketNotifier.Type.Read, self)
+        self._notifier = QSocketNotifier(
+            client.fileno(), QSocketNotifier.Type.Read, self
+        )
         self._notifier.activated.connect(self._read)
         self._heard = time.monotonic()
         self._read()
@@ -456,8 +526,12 @@ class Session(Lighting):
                     state = None  # it brings a newer one
                 self._hear(message)
         if state is not None:
-            if state.draft.turn < self._turn:  # what this window changed last is still on its way
-                ahead = msgspec.structs.replace(self.state.draft, leaving=state.draft.leaving)
+            if (
+                state.draft.turn < self._turn
+            ):  # what this window changed last is still on its way
+                ahead = msgspec.structs.replace(
+                    self.state.draft, leaving=state.draft.leaving
+                )
                 state = msgspec.structs.replace(state, draft=ahead)
             self._predict(state)
 
@@ -483,18 +557,24 @@ class Session(Lighting):
         self._pid = message.pid
         self.alive = True
         if anew:
-            # The engine died and was started again: it gets back what this window last knew.
+            # The engine died and was started again: it gets back what this window last
+            # knew.
             self._told_engine = self.show
             self._send(protocol.PutShow(self.show, str(self.path)))
             self._send(protocol.Restore(self.state))
-            self.told.emit("The engine had stopped and was started again; what played goes on.", "alarm")
+            self.told.emit(
+                "The engine had stopped and was started again; what played goes on.",
+                "alarm",
+            )
         else:
             self._told_engine = message.show if message.show != self.show else self.show
             self._turn = message.state.draft.turn
             self._predict(message.state)
             self._tell_engine()
             if self._started and message.resumed and message.state.players:
-                self.told.emit("What was on when the program ended is on again.", "info")
+                self.told.emit(
+                    "What was on when the program ended is on again.", "info"
+                )
         if message.note:
             self.told.emit(message.note, "alarm")
         self.engine_changed.emit(True)
@@ -512,7 +592,11 @@ class Session(Lighting):
             self._start_engine()
 
     def _watch_engine(self) -> None:
-        if self._client is not None and time.monotonic() - self._heard > REPLY and not self._closing:
+        if (
+            self._client is not None
+            and time.monotonic() - self._heard > REPLY
+            and not self._closing
+        ):
             self.told.emit("The engine does not answer.", "alarm")
             self._heard = time.monotonic()
 

@@ -1,4 +1,6 @@
-"""Colours, fonts and icons: the tokens of the design, and the style sheet made of them."""
+"""Colours, fonts and icons: the tokens of the design, and the style sheet
+made of them.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,15 @@ from functools import cache
 from importlib.resources import files
 
 from PySide6.QtCore import QByteArray, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontDatabase,
+    QIcon,
+    QPainter,
+    QPalette,
+    QPixmap,
+)
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
 
@@ -53,7 +63,12 @@ def icon(name: str, token: str = SOFT, active: str = TEXT) -> QIcon:
 @cache
 def pixmap(name: str, token: str = SOFT, size: int = 48) -> QPixmap:
     """A shipped icon drawn in a colour."""
-    svg = files("choreon.ui").joinpath("icons", f"{name}.svg").read_text().replace("currentColor", token)
+    svg = (
+        files("choreon.ui")
+        .joinpath("icons", f"{name}.svg")
+        .read_text()
+        .replace("currentColor", token)
+    )
     made = QPixmap(size, size)
     made.fill(Qt.GlobalColor.transparent)
     painter = QPainter(made)
@@ -103,8 +118,9 @@ ICON = QSize(18, 18)
 
 @contextmanager
 def plain_while_built() -> Iterator[None]:
-    """Put the style sheet on when all widgets are in their places: with it, every one that is moved below another is
-    styled anew, with all that is in it."""
+    """Put the style sheet on when all widgets are in their places: with it, every one
+    that is moved below another is styled anew, with all that is in it.
+    """
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     sheet = app.styleSheet()
@@ -118,7 +134,22 @@ def plain_while_built() -> Iterator[None]:
 def style() -> str:
     """The style sheet with the tokens filled in."""
     text = files("choreon.ui").joinpath("style.qss").read_text()
-    tokens = {"pit": PIT, "deck": DECK, "flat": FLAT, "batten": BATTEN, "text": TEXT, "soft": SOFT, "faint": FAINT}
-    tokens |= {"live": LIVE, "draft": DRAFT, "chosen": CHOSEN, "keep": KEEP, "alarm": ALARM, "radius": str(RADIUS)}
+    tokens = {
+        "pit": PIT,
+        "deck": DECK,
+        "flat": FLAT,
+        "batten": BATTEN,
+        "text": TEXT,
+        "soft": SOFT,
+        "faint": FAINT,
+    }
+    tokens |= {
+        "live": LIVE,
+        "draft": DRAFT,
+        "chosen": CHOSEN,
+        "keep": KEEP,
+        "alarm": ALARM,
+        "radius": str(RADIUS),
+    }
     tokens["icons"] = str(files("choreon.ui").joinpath("icons"))
     return re.sub("@(" + "|".join(tokens) + ")", lambda m: tokens[m.group(1)], text)

@@ -36,7 +36,9 @@ PLACES = ("rig", "compose", "perform", "surfaces")
 
 
 class Notice(QFrame):
-    """What the program has to say: a bar that lies over the lower edge of the place, so that nothing moves for it."""
+    """What the program has to say: a bar that lies over the lower edge of the place, so
+    that nothing moves for it.
+    """
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
@@ -58,11 +60,14 @@ class Notice(QFrame):
         if self.isVisible() and self.kind == "alarm" and kind == "info":
             return
         self.kind = kind
-        token, sign = {"alarm": (theme.ALARM, "▲"), "learn": (theme.DRAFT, "◌"), "work": (theme.LIVE, "◌")}.get(
-            kind, (theme.LIVE, "●")
-        )
+        token, sign = {
+            "alarm": (theme.ALARM, "▲"),
+            "learn": (theme.DRAFT, "◌"),
+            "work": (theme.LIVE, "◌"),
+        }.get(kind, (theme.LIVE, "●"))
         self.setStyleSheet(
-            f"#notice {{ background: {theme.FLAT}; border: 1px solid {token}; border-radius: {theme.RADIUS}px; }}"
+            f"#notice {{ background: {theme.FLAT}; border: 1px solid {token}; "
+            f"border-radius: {theme.RADIUS}px; }}"
         )
         self.sign.setText(f'<span style="color:{token}">{sign}</span>')
         self.text.setText(text)
@@ -83,7 +88,9 @@ class Notice(QFrame):
         words = self.text.fontMetrics().horizontalAdvance(self.text.text())
         width = min(parent.width() - 48, 760, max(360, words + 110))
         height = max(46, self.layout().heightForWidth(width))
-        self.setGeometry((parent.width() - width) // 2, parent.height() - height - 18, width, height)
+        self.setGeometry(
+            (parent.width() - width) // 2, parent.height() - height - 18, width, height
+        )
 
     def eventFilter(self, watched, event) -> bool:
         if event.type() == event.Type.Resize and self.isVisible():
@@ -97,7 +104,9 @@ class MainWindow(QMainWindow):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        session.setParent(self)  # it ends with the window, and with it what listens to it
+        session.setParent(
+            self
+        )  # it ends with the window, and with it what listens to it
         self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         self.open_show: Callable[[str], None] | None = None
         self.closed_for_good = False
@@ -130,7 +139,9 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(960, 600)
         session.told.connect(self.notice.tell)
         session.working.connect(self._working)
-        session.show_changed.connect(lambda show: self.setWindowTitle(f"{show.name} — Choreon"))
+        session.show_changed.connect(
+            lambda show: self.setWindowTitle(f"{show.name} — Choreon")
+        )
         self.notice.dismissed = self._dismissed
         self.learner.changed.connect(self._learning)
         self._shortcuts()
@@ -140,7 +151,11 @@ class MainWindow(QMainWindow):
         for name, splitter in self._splitters():
             if (sizes := self.settings.value(f"splitter/{name}")) is not None:
                 splitter.restoreState(sizes)
-        self.go(str(self.settings.value("place", "perform" if session.show.pages else "rig")))
+        self.go(
+            str(
+                self.settings.value("place", "perform" if session.show.pages else "rig")
+            )
+        )
         if session.kept.trouble:
             self.notice.tell(session.kept.trouble, "alarm")
 
@@ -197,7 +212,10 @@ class MainWindow(QMainWindow):
             ("Ctrl+Z", session.undo),
             ("Ctrl+Shift+Z", session.redo),
             ("Ctrl+Y", session.redo),
-            ("Ctrl+B", lambda: session.set_blackout(not session.state.masters.blackout)),
+            (
+                "Ctrl+B",
+                lambda: session.set_blackout(not session.state.masters.blackout),
+            ),
             ("Ctrl+S", self.ledger.ask_name),
             ("Ctrl+Shift+X", session.clear_draft),
         ]
@@ -223,7 +241,11 @@ class MainWindow(QMainWindow):
         self._escape.setEnabled(bool(target))
         if target:
             name = words.target_name(self.session.show, target)
-            self.notice.tell(f"Move the control that <b>{name}</b> shall follow. Esc leaves it as it is.", "learn")
+            self.notice.tell(
+                f"Move the control that <b>{name}</b> shall follow. Esc leaves it "
+                "as it is.",
+                "learn",
+            )
         elif self.notice.kind == "learn":
             self.notice.hide()
 
@@ -239,7 +261,9 @@ class MainWindow(QMainWindow):
         ask = menu.addAction("Ask what happens to the light on closing")
         ask.setCheckable(True)
         ask.setChecked(not self.settings.value("on_close"))
-        ask.toggled.connect(lambda on: self.settings.setValue("on_close", "" if on else "go on"))
+        ask.toggled.connect(
+            lambda on: self.settings.setValue("on_close", "" if on else "go on")
+        )
         menu.addSeparator()
         menu.addAction(f"The show is kept in {self.session.path}").setEnabled(False)
         menu.exec(self.more.mapToGlobal(self.more.rect().topRight()))
@@ -256,7 +280,9 @@ class MainWindow(QMainWindow):
         event.accept()
 
     def finish(self, stop: bool, fade: float = 2.0) -> None:
-        """Write everything and let the engine go on, or have it fade out within `fade` seconds and stop."""
+        """Write everything and let the engine go on, or have it fade out within `fade`
+        seconds and stop.
+        """
         self.closed_for_good = True
         self._dismissed("work")
         self.settings.setValue("geometry", self.saveGeometry())
@@ -279,14 +305,19 @@ class CloseDialog(QDialog):
         super().__init__(parent)
         self.answer = ""
         self.setWindowTitle("Close Choreon")
-        self.go_on = basics.button("Let the light go on", lambda: self._done("go on"), "main")
+        self.go_on = basics.button(
+            "Let the light go on", lambda: self._done("go on"), "main"
+        )
         self.stop = basics.button("Fade out and stop", lambda: self._done("stop"))
         self.cancel = basics.button("Stay here", self.reject, "quiet")
         self.remember = QCheckBox("Do the same every time")
         basics.stack(
             self,
             basics.label("What shall happen to the light?", "big"),
-            basics.label("Everything is kept. The engine can play on without this window.", "soft"),
+            basics.label(
+                "Everything is kept. The engine can play on without this window.",
+                "soft",
+            ),
             self.remember,
             basics.row(self.cancel, 1, self.stop, self.go_on),
             margins=20,

@@ -57,17 +57,25 @@ def value(name: str, given: Value, show: Show | None = None) -> str:
     if isinstance(given, tuple):
         cells = [v for v in given if v is not None]
         low, high = min(cells, default=0.0), max(cells, default=0.0)
-        return number(name, low) if low == high else f"{number(name, low)} … {number(name, high)}"
+        return (
+            number(name, low)
+            if low == high
+            else f"{number(name, low)} … {number(name, high)}"
+        )
     return number(name, given)
 
 
 def lines(look: Look) -> list[tuple[str, str, tuple[str, ...]]]:
-    """The look line by line: fixture, label, and the attributes it stands for. A target colour is one line."""
+    """The look line by line: fixture, label, and the attributes it stands for. A target
+    colour is one line.
+    """
     found = []
     for fixture, values in look.items():
         names = list(values)
         if any(n in at.TARGET_COLOUR for n in names):
-            found.append((fixture, "Colour", tuple(n for n in names if n in at.TARGET_COLOUR)))
+            found.append(
+                (fixture, "Colour", tuple(n for n in names if n in at.TARGET_COLOUR))
+            )
             names = [n for n in names if n not in at.TARGET_COLOUR]
         found += [(fixture, at.attribute(n).label, (n,)) for n in names]
     return found
@@ -82,7 +90,11 @@ def hex_colour(rgb: Iterable[float]) -> str:
 def some(names: list[str], most: int = 3) -> str:
     """“Front 1, Front 2 and 4 more”."""
     if len(names) <= most:
-        return ", ".join(names[:-1]) + " and " + names[-1] if len(names) > 1 else "".join(names)
+        return (
+            ", ".join(names[:-1]) + " and " + names[-1]
+            if len(names) > 1
+            else "".join(names)
+        )
     return f"{', '.join(names[:most])} and {len(names) - most} more"
 
 

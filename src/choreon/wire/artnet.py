@@ -1,4 +1,5 @@
-"""Art-Net 4: building, sending and reading its packets, and finding the nodes that speak it.
+"""Art-Net 4: building, sending and reading its packets, and finding the nodes that
+speak it.
 
 Section names are those of the Art-Net 4 specification, document revision 1.4.
 """
@@ -45,10 +46,19 @@ def _head(code: int) -> bytes:
 
 
 def build_dmx(address: int) -> bytearray:
-    """An ArtDmx packet of 512 slots of zero to a port-address 0…32767. Sequence and slots are filled in when sent."""
+    """An ArtDmx packet of 512 slots of zero to a port-address 0…32767. Sequence and
+    slots are filled in when sent.
+    """
     if not 0 <= address <= MAX_ADDRESS:
-        raise ValueError(f"{address} is no Art-Net port-address; they go from 0 to {MAX_ADDRESS}")
-    return bytearray(_head(DMX) + struct.pack("<BBH", 0, 0, address) + struct.pack(">H", 512) + bytes(512))
+        raise ValueError(
+            f"{address} is no Art-Net port-address; they go from 0 to {MAX_ADDRESS}"
+        )
+    return bytearray(
+        _head(DMX)
+        + struct.pack("<BBH", 0, 0, address)
+        + struct.pack(">H", 512)
+        + bytes(512)
+    )
 
 
 def build_poll() -> bytes:
@@ -61,8 +71,12 @@ def build_sync() -> bytes:
     return _head(SYNC) + bytes(2)
 
 
-def build_reply(host: str, name: str, outputs: Iterable[int], report: str = "") -> bytes:
-    """An ArtPollReply of 239 bytes for up to four outputs that share a net and sub-net."""
+def build_reply(
+    host: str, name: str, outputs: Iterable[int], report: str = ""
+) -> bytes:
+    """An ArtPollReply of 239 bytes for up to four outputs that share a net and
+    sub-net.
+    """
     ports = list(outputs)[:4]
     net, sub = (ports[0] >> 8 & 0x7F, ports[0] >> 4 & 0xF) if ports else (0, 0)
     packet = bytearray(239)
@@ -111,22 +125,35 @@ def read_reply(data: bytes) -> Reply | None:
         return data[start:end].split(b"\0")[0].decode(errors="replace")
 
     base = (data[18] & 0x7F) << 8 | (data[19] & 0xF) << 4
-    outputs = tuple(base | data[190 + i] & 0xF for i in range(4) if data[174 + i] & 0x80)
+    outputs = tuple(
+        base | data[190 + i] & 0xF for i in range(4) if data[174 + i] & 0x80
+    )
     return Reply(host, text(26, 44), text(44, 108), outputs, text(108, 172))
 
 
 class Finder:
-    """Asks for nodes every few seconds, and hears them answer. `found(nodes)` is called in its own thread."""
+    """Asks for nodes every few seconds, and hears them answer. `found(nodes)` is called
+    in its own thread.
+    """
 
     EVERY = 2.8  # “ArtPoll”: a controller polls every 2.5 to 3 seconds
     GONE = 10.0
 
-    def __init__(self, found: Callable[[list[Reply]], None], hosts: Iterable[str] = (), port: int = PORT) -> None:
-        """`hosts`: asked directly at `port`, beside the broadcast. Raises OSError where no socket is to be had."""
+    def __init__(
+        self,
+        found: Callable[[list[Reply]], None],
+        hosts: Iterable[str] = (),
+        port: int = PORT,
+    ) -> None:
+        """`hosts`: asked directly at `port`, beside the broadcast. Raises OSError where
+        no socket is to be had.
+        """
         self._found = found
         self._asked = [("255.255.255.255", PORT), *((h, port) for h in hosts)]
         self._sockets = [_open("", 0)]
-        with contextlib.suppress(OSError):  # nodes answer to the protocol's own port, where it is to be had
+        with contextlib.suppress(
+            OSError
+        ):  # nodes answer to the protocol's own port, where it is to be had
             self._sockets.append(_open("", PORT))
         self._nodes: dict[tuple[str, str], tuple[float, Reply]] = {}
         self._ended = False

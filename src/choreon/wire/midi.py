@@ -1,7 +1,7 @@
 """MIDI controllers, in and out: found, opened, and opened again when they come back.
 
-Real devices come through python-rtmidi. Simulated ones announce themselves by a file `NAME.json` holding a TCP port
-on this machine, and speak the same bytes there.
+Real devices come through python-rtmidi. Simulated ones announce themselves by a file
+`NAME.json` holding a TCP port on this machine, and speak the same bytes there.
 """
 
 from __future__ import annotations
@@ -26,7 +26,9 @@ SCAN = 0.5  # seconds between looking for controllers
 
 
 class Event(NamedTuple):
-    """A control was moved: `kind` is `cc` or `note`, channel 0…15, number 0…127, value 0…1 (a note's 0 is its end)."""
+    """A control was moved: `kind` is `cc` or `note`, channel 0…15, number 0…127, value
+    0…1 (a note's 0 is its end).
+    """
 
     port: str
     kind: Literal["cc", "note"]
@@ -43,7 +45,9 @@ def to_event(port: str, message: Any) -> Event | None:
     if message.type == "control_change":
         return Event(port, "cc", message.channel, message.control, message.value / 127)
     if message.type == "note_on":
-        return Event(port, "note", message.channel, message.note, message.velocity / 127)
+        return Event(
+            port, "note", message.channel, message.note, message.velocity / 127
+        )
     if message.type == "note_off":
         return Event(port, "note", message.channel, message.note, 0.0)
     return None
@@ -72,7 +76,9 @@ class LocalPort:
         return self._socket.fileno()
 
     def read(self) -> list[Event]:
-        """Events that have come; bytes that are no MIDI are passed over. Raises ConnectionError when it is gone."""
+        """Events that have come; bytes that are no MIDI are passed over. Raises
+        ConnectionError when it is gone.
+        """
         try:
             data = self._socket.recv(4096)
         except BlockingIOError:
@@ -80,7 +86,9 @@ class LocalPort:
         if not data:
             raise ConnectionError(self.name)
         self._parser.feed(data)
-        return [event for message in self._parser if (event := to_event(self.name, message))]
+        return [
+            event for message in self._parser if (event := to_event(self.name, message))
+        ]
 
     def send(self, data: bytes) -> None:
         with contextlib.suppress(BlockingIOError):
@@ -91,7 +99,9 @@ class LocalPort:
 
 
 class RtPorts:
-    """Real controllers through python-rtmidi. `trouble` says why this machine has none to offer."""
+    """Real controllers through python-rtmidi. `trouble` says why this machine has none
+    to offer.
+    """
 
     def __init__(self, moved: Callable[[Event], None]) -> None:
         self.trouble = ""
@@ -103,7 +113,9 @@ class RtPorts:
             self._rtmidi = rtmidi
             self._finder_in, self._finder_out = rtmidi.MidiIn(), rtmidi.MidiOut()
         except Exception as error:
-            self.trouble = f"MIDI devices cannot be used on this machine ({_short(error)})."
+            self.trouble = (
+                f"MIDI devices cannot be used on this machine ({_short(error)})."
+            )
 
     def scan(self) -> dict[str, bool]:
         """Open what is new, forget what is gone; name → open."""
@@ -118,7 +130,11 @@ class RtPorts:
         for name in [n for n in self._open if n not in inputs]:
             self._shut(name)
         for name, index in inputs.items():
-            if name not in self._open and "through" not in name.lower() and "choreon" not in name.lower():
+            if (
+                name not in self._open
+                and "through" not in name.lower()
+                and "choreon" not in name.lower()
+            ):
                 with contextlib.suppress(Exception):
                     self._open[name] = self._pair(name, index, outputs.get(name))
         return {name: name in self._open for name in inputs}
@@ -166,7 +182,9 @@ def _short(error: Exception) -> str:
 
 
 class Hub:
-    """All controllers. Calls `moved` from its own threads, and `changed` when ports come or go."""
+    """All controllers. Calls `moved` from its own threads, and `changed` when ports
+    come or go.
+    """
 
     def __init__(
         self,
@@ -186,11 +204,15 @@ class Hub:
         self._wake_in.setblocking(False)
         self._ended = False
         folder.mkdir(parents=True, exist_ok=True)
-        self._thread = threading.Thread(target=self._run, name="controllers", daemon=True)
+        self._thread = threading.Thread(
+            target=self._run, name="controllers", daemon=True
+        )
         self._thread.start()
 
     def show(self, want: dict[Key, int]) -> None:
-        """What the controllers' lights and motors shall show: (port, kind, channel, number) → 0…127."""
+        """What the controllers' lights and motors shall show: (port, kind, channel,
+        number) → 0…127.
+        """
         self._want = want
         with contextlib.suppress(OSError):
             self._wake_out.send(b"w")
@@ -214,7 +236,9 @@ class Hub:
                 self._scan()
                 due = now + SCAN
             ports = {port.fileno(): port for port in self._local.values()}
-            ready, _, _ = select.select([self._wake_in.fileno(), *ports], [], [], max(0.0, due - now))
+            ready, _, _ = select.select(
+                [self._wake_in.fileno(), *ports], [], [], max(0.0, due - now)
+            )
             for handle in ready:
                 if handle in ports:
                     self._read(ports[handle])
@@ -237,7 +261,9 @@ class Hub:
         self._tell({**(self._ports or {}), port.name: False})
 
     def _forget(self, name: str) -> None:
-        self._shown = {key: value for key, value in self._shown.items() if key[0] != name}
+        self._shown = {
+            key: value for key, value in self._shown.items() if key[0] != name
+        }
 
     def _scan(self) -> None:
         found: dict[str, bool] = {}
@@ -245,7 +271,9 @@ class Hub:
             name = file.stem
             if name not in self._local:
                 with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
-                    self._local[name] = LocalPort(name, int(json.loads(file.read_text())["port"]))
+                    self._local[name] = LocalPort(
+                        name, int(json.loads(file.read_text())["port"])
+                    )
                     self._forget(name)
             found[name] = name in self._local
         if self._rt:

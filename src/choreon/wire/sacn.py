@@ -26,32 +26,59 @@ class Packet(NamedTuple):
     sync: int = 0
 
 
-def build(cid: bytes, source: str, universe: int, priority: int = 100, sync: int = 0) -> bytearray:
-    """A data packet of 638 bytes for 512 slots of zero. Sequence, options and slots are filled in place when sent.
+def build(
+    cid: bytes, source: str, universe: int, priority: int = 100, sync: int = 0
+) -> bytearray:
+    """A data packet of 638 bytes for 512 slots of zero. Sequence, options and slots are
+    filled in place when sent.
 
-    `cid` has 16 bytes; `source` is cut to 63 bytes of UTF-8. `sync`: the universe of the synchronisation packets that
-    the receiver shall wait for (section 6.2.4); 0: it does not wait.
+    `cid` has 16 bytes; `source` is cut to 63 bytes of UTF-8. `sync`: the universe of
+    the synchronisation packets that the receiver shall wait for (section 6.2.4); 0: it
+    does not wait.
     """
     name = source.encode()[:63].decode(errors="ignore").encode()
     root = struct.pack(">HH12sHI16s", 0x0010, 0, _ACN, 0x7000 | 622, 4, cid)
-    framing = struct.pack(">HI64sBHBBH", 0x7000 | 600, 2, name, priority, sync, 0, 0, universe)
+    framing = struct.pack(
+        ">HI64sBHBBH", 0x7000 | 600, 2, name, priority, sync, 0, 0, universe
+    )
     dmp = struct.pack(">HBBHHHB", 0x7000 | 523, 0x02, 0xA1, 0, 1, 513, 0)
     return bytearray(root + framing + dmp + bytes(512))
 
 
 def read(data: bytes) -> Packet | None:
-    """Read a packet; None where it is not a whole E1.31 data packet with start code 0."""
-    if len(data) < DATA_AT or data[4:16] != _ACN or data[18:22] != b"\0\0\0\4" or data[40:44] != b"\0\0\0\2":
+    """Read a packet; None where it is not a whole E1.31 data packet with start
+    code 0.
+    """
+    if (
+        len(data) < DATA_AT
+        or data[4:16] != _ACN
+        or data[18:22] != b"\0\0\0\4"
+        or data[40:44] != b"\0\0\0\2"
+    ):
         return None
     count = struct.unpack_from(">H", data, 123)[0]
-    if data[117] != 0x02 or data[125] != 0 or not 1 <= count <= 513 or len(data) < DATA_AT + count - 1:
+    if (
+        data[117] != 0x02
+        or data[125] != 0
+        or not 1 <= count <= 513
+        or len(data) < DATA_AT + count - 1
+    ):
         return None
     source = data[44:108].split(b"\0")[0].decode(errors="replace")
     universe = struct.unpack_from(">H", data, UNIVERSE_AT)[0]
     slots = bytes(data[DATA_AT : DATA_AT + count - 1])
     ended = bool(data[OPTIONS_AT] & TERMINATED)
     sync = struct.unpack_from(">H", data, SYNC_AT)[0]
-    return Packet(bytes(data[22:38]), source, data[108], data[SEQUENCE_AT], ended, universe, slots, sync)
+    return Packet(
+        bytes(data[22:38]),
+        source,
+        data[108],
+        data[SEQUENCE_AT],
+        ended,
+        universe,
+        slots,
+        sync,
+    )
 
 
 def build_sync(cid: bytes, universe: int) -> bytearray:
@@ -62,7 +89,12 @@ def build_sync(cid: bytes, universe: int) -> bytearray:
 
 def read_sync(data: bytes) -> int | None:
     """The universe of a synchronisation packet; None where it is none."""
-    if len(data) < 49 or data[4:16] != _ACN or data[18:22] != b"\0\0\0\x08" or data[40:44] != b"\0\0\0\x01":
+    if (
+        len(data) < 49
+        or data[4:16] != _ACN
+        or data[18:22] != b"\0\0\0\x08"
+        or data[40:44] != b"\0\0\0\x01"
+    ):
         return None
     return int(struct.unpack_from(">H", data, 45)[0])
 

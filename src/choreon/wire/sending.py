@@ -1,6 +1,8 @@
-"""Frames on their way out: one line for each output, by sACN or Art-Net, from packets that were built beforehand.
+"""Frames on their way out: one line for each output, by sACN or Art-Net, from packets
+that were built beforehand.
 
-A line that fails, because its network interface went away, say, is tried anew every few seconds and disturbs no other.
+A line that fails, because its network interface went away, say, is tried anew every few
+seconds and disturbs no other.
 """
 
 from __future__ import annotations
@@ -57,7 +59,9 @@ class Tally(NamedTuple):
 
 
 class Packet(NamedTuple):
-    """A packet, the slots within it, the row of the frame that fills them, and where it goes."""
+    """A packet, the slots within it, the row of the frame that fills them, and where it
+    goes.
+    """
 
     data: bytearray
     slots: Frame
@@ -68,7 +72,13 @@ class Packet(NamedTuple):
 class Line:
     """One output."""
 
-    def __init__(self, source: str, cid: bytes, destination: Destination, universes: Sequence[int]) -> None:
+    def __init__(
+        self,
+        source: str,
+        cid: bytes,
+        destination: Destination,
+        universes: Sequence[int],
+    ) -> None:
         self.destination, self.universes = destination, tuple(universes)
         self.sent = self.errors = 0
         self.trouble = ""
@@ -128,13 +138,18 @@ class Line:
                 made.bind((self.destination.interface, 0))
         except OSError as error:
             made.close()
-            self.trouble = f"The network interface {self.destination.interface} is not there ({error.strerror})."
+            self.trouble = (
+                f"The network interface {self.destination.interface} is "
+                f"not there ({error.strerror})."
+            )
             return None
         self._socket, self.trouble = made, ""
         return made
 
     def send(self, frame: Frame, now: float) -> None:
-        """Send a frame (U, 512), rows in the order of `universes`, where the line's own rate makes it due."""
+        """Send a frame (U, 512), rows in the order of `universes`, where the line's own
+        rate makes it due.
+        """
         rate = self.destination.rate
         if rate > 0:
             if now < self._due:
@@ -182,11 +197,17 @@ class Line:
 
     def keys(self) -> dict[tuple[str, int, int], Packet]:
         """The line's streams by where they go and which universe they are."""
-        at = artnet.ADDRESS_AT if self.destination.protocol == "artnet" else sacn.UNIVERSE_AT
+        at = (
+            artnet.ADDRESS_AT
+            if self.destination.protocol == "artnet"
+            else sacn.UNIVERSE_AT
+        )
         return {(*p.to, p.data[at] << 8 | p.data[at + 1]): p for p in self.packets}
 
     def follow(self, before: Line) -> None:
-        """Go on with the counts and the sequence numbers of `before`, and end what this line no longer sends."""
+        """Go on with the counts and the sequence numbers of `before`, and end what this
+        line no longer sends.
+        """
         mine = self.keys()
         for key, packet in before.keys().items():
             if key in mine:
@@ -197,7 +218,9 @@ class Line:
         before.shut()
 
     def _end(self, packet: Packet) -> None:
-        """Three packets with the terminated bit (E1.31, section 6.2.6); Art-Net gets three dark ones."""
+        """Three packets with the terminated bit (E1.31, section 6.2.6); Art-Net gets
+        three dark ones.
+        """
         for _ in range(3):
             if self.destination.protocol == "sacn":
                 packet.data[sacn.OPTIONS_AT] |= sacn.TERMINATED
@@ -223,10 +246,18 @@ class Line:
 class Sender:
     """All outputs of a show. A destination that is off has no line."""
 
-    def __init__(self, source: str, cid: bytes, destinations: Iterable[Destination], universes: Sequence[int]) -> None:
+    def __init__(
+        self,
+        source: str,
+        cid: bytes,
+        destinations: Iterable[Destination],
+        universes: Sequence[int],
+    ) -> None:
         self.universes = tuple(universes)
         self._source = source
-        self.lines = {d.id: Line(source, cid, d, universes) for d in destinations if d.on}
+        self.lines = {
+            d.id: Line(source, cid, d, universes) for d in destinations if d.on
+        }
 
     @property
     def sent(self) -> int:
@@ -237,22 +268,35 @@ class Sender:
         return sum(line.errors for line in self.lines.values())
 
     def tallies(self) -> list[Tally]:
-        return [Tally(i, line.sent, line.errors, line.trouble) for i, line in self.lines.items()]
+        return [
+            Tally(i, line.sent, line.errors, line.trouble)
+            for i, line in self.lines.items()
+        ]
 
     def take_over(self, before: Sender) -> None:
-        """Go on where `before` is: lines that stay the same are kept as they are, changed ones follow, others end."""
+        """Go on where `before` is: lines that stay the same are kept as they are,
+        changed ones follow, others end.
+        """
         for i, old in before.lines.items():
             new = self.lines.get(i)
-            same = new is not None and before._source == self._source and old.universes == new.universes
+            same = (
+                new is not None
+                and before._source == self._source
+                and old.universes == new.universes
+            )
             if same and new is not None and old.destination == new.destination:
                 self.lines[i] = old
-            elif new is not None and new.destination.protocol == old.destination.protocol:
+            elif (
+                new is not None and new.destination.protocol == old.destination.protocol
+            ):
                 new.follow(old)
             else:
                 old.close()
 
     def send(self, frame: Frame, now: float) -> None:
-        """Send a frame (U, 512), rows in the order of `universes`. What cannot be sent is counted in `errors`."""
+        """Send a frame (U, 512), rows in the order of `universes`. What cannot be sent
+        is counted in `errors`.
+        """
         for line in self.lines.values():
             line.send(frame, now)
 

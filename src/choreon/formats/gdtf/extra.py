@@ -1,4 +1,6 @@
-"""What GDTF has no words for, in a file of its own in the archive, which others pass over."""
+"""What GDTF has no words for, in a file of its own in the archive, which others pass
+over.
+"""
 
 from __future__ import annotations
 
@@ -13,9 +15,11 @@ replace = msgspec.structs.replace
 
 
 class Extra(msgspec.Struct, omit_defaults=True):
-    """What GDTF has no words for, in a file that others pass over. `channels`: for each mode, the keys in the order of
-    their slots; `splits`: for each wheel the second colours of its slots; `cells`: their names; `marks`: key → what
-    differs from what GDTF says of the channel."""
+    """What GDTF has no words for, in a file that others pass over. `channels`: for each
+    mode, the keys in the order of their slots; `splits`: for each wheel the second
+    colours of its slots; `cells`: their names; `marks`: key → what differs from what
+    GDTF says of the channel.
+    """
 
     id: str = ""
     kind: str = ""
@@ -30,7 +34,9 @@ class Extra(msgspec.Struct, omit_defaults=True):
 
 
 class Mark(msgspec.Struct, omit_defaults=True):
-    """A channel: its name, whether it is left alone, and for each range its name, slot, hold and privacy."""
+    """A channel: its name, whether it is left alone, and for each range its name, slot,
+    hold and privacy.
+    """
 
     name: str = ""
     rest: bool = False
@@ -49,12 +55,27 @@ def extra_of(kind: FixtureType) -> Extra:
     cells = [[cell.name for cell in mode.cells] for mode in kind.modes]
     wheels = [wheel.key for wheel in kind.wheels]
     splits = [[slot.split for slot in wheel.slots] for wheel in kind.wheels]
-    return Extra(kind.id, kind.kind, kind.body, kind.notes, kind.lamp, wheels, splits, channels, cells, marks)
+    return Extra(
+        kind.id,
+        kind.kind,
+        kind.body,
+        kind.notes,
+        kind.lamp,
+        wheels,
+        splits,
+        channels,
+        cells,
+        marks,
+    )
 
 
-def with_extra(kind: FixtureType, extra: Extra, keys: Sequence[Sequence[str]]) -> FixtureType:
-    """The type with what a file of ours says beside the standard, as far as the two still agree. `keys`: for each mode
-    as it was read, the keys of its channels in the order of their slots."""
+def with_extra(
+    kind: FixtureType, extra: Extra, keys: Sequence[Sequence[str]]
+) -> FixtureType:
+    """The type with what a file of ours says beside the standard, as far as the two
+    still agree. `keys`: for each mode as it was read, the keys of its channels in the
+    order of their slots.
+    """
     sizes = [len(one) for one in keys]
     if [len(one) for one in extra.channels] == sizes and len(extra.cells) == len(sizes):
         kind = _renamed(kind, extra)
@@ -68,7 +89,10 @@ def with_extra(kind: FixtureType, extra: Extra, keys: Sequence[Sequence[str]]) -
 
 def _split(wheel: Wheel, halves: list[str]) -> Wheel:
     """A wheel with the second colours of its slots."""
-    slots = tuple(replace(slot, split=half) for slot, half in zip(wheel.slots, halves, strict=True))
+    slots = tuple(
+        replace(slot, split=half)
+        for slot, half in zip(wheel.slots, halves, strict=True)
+    )
     return replace(wheel, slots=slots)
 
 
@@ -76,7 +100,9 @@ def _wheels_renamed(kind: FixtureType, keys: list[str]) -> FixtureType:
     new = dict(zip([w.key for w in kind.wheels], keys, strict=True))
 
     def fit(channels: tuple[Channel, ...]) -> tuple[Channel, ...]:
-        return tuple(replace(c, wheel=new.get(c.wheel, "")) if c.wheel else c for c in channels)
+        return tuple(
+            replace(c, wheel=new.get(c.wheel, "")) if c.wheel else c for c in channels
+        )
 
     modes = tuple(replace(m, overrides=fit(m.overrides)) for m in kind.modes)
     wheels = tuple(replace(w, key=new[w.key]) for w in kind.wheels)
@@ -87,25 +113,44 @@ def _renamed(kind: FixtureType, extra: Extra) -> FixtureType:
     """Channels under the keys, and with the marks, that the extra file gives them."""
     channels: dict[str, Channel] = {}
     modes = []
-    for mode, theirs, cells in zip(kind.modes, extra.channels, extra.cells, strict=True):
+    for mode, theirs, cells in zip(
+        kind.modes, extra.channels, extra.cells, strict=True
+    ):
         overrides: dict[str, Channel] = {}
         uses = []
-        for use, key in zip(sorted(mode.uses, key=lambda u: u.slots), theirs, strict=True):
+        for use, key in zip(
+            sorted(mode.uses, key=lambda u: u.slots), theirs, strict=True
+        ):
             channel = kind.channel(use.channel, mode)
             assert channel is not None
-            made = _marked(replace(channel, key=key), extra.marks.get(f"{mode.name}/{key}") or extra.marks.get(key))
+            made = _marked(
+                replace(channel, key=key),
+                extra.marks.get(f"{mode.name}/{key}") or extra.marks.get(key),
+            )
             known = channels.setdefault(key, made)
             if not alike(known, made):
                 overrides[key] = made
             elif made.resolution > known.resolution:
                 channels[key] = made
             uses.append(Use(key, use.slots, use.cell))
-        named = tuple(replace(c, name=n) for c, n in zip(mode.cells, cells, strict=False))
-        mode = replace(mode, cells=named if len(named) == len(mode.cells) else mode.cells)
-        modes.append(replace(mode, uses=tuple(uses), overrides=tuple(overrides.values())))
-    fitted = {key: _fitted(channel, extra.marks.get(key)) for key, channel in channels.items()}
-    order = [key for key in extra.marks if key in fitted] + [key for key in fitted if key not in extra.marks]
-    return replace(kind, channels=tuple(fitted[key] for key in order), modes=tuple(modes))
+        named = tuple(
+            replace(c, name=n) for c, n in zip(mode.cells, cells, strict=False)
+        )
+        mode = replace(
+            mode, cells=named if len(named) == len(mode.cells) else mode.cells
+        )
+        modes.append(
+            replace(mode, uses=tuple(uses), overrides=tuple(overrides.values()))
+        )
+    fitted = {
+        key: _fitted(channel, extra.marks.get(key)) for key, channel in channels.items()
+    }
+    order = [key for key in extra.marks if key in fitted] + [
+        key for key in fitted if key not in extra.marks
+    ]
+    return replace(
+        kind, channels=tuple(fitted[key] for key in order), modes=tuple(modes)
+    )
 
 
 def _marked(channel: Channel, mark: Mark | None) -> Channel:
@@ -117,17 +162,29 @@ def _marked(channel: Channel, mark: Mark | None) -> Channel:
             replace(r, name=name, slot=slot, hold=hold, private=private)
             for r, (name, slot, hold, private) in zip(ranges, mark.ranges, strict=True)
         )
-    return replace(channel, name=mark.name or channel.name, rest=mark.rest, ranges=ranges)
+    return replace(
+        channel, name=mark.name or channel.name, rest=mark.rest, ranges=ranges
+    )
 
 
 def _fitted(channel: Channel, mark: Mark | None) -> Channel:
-    """The channel in the resolution it was written from: a coarse definition that some mode uses fine."""
+    """The channel in the resolution it was written from: a coarse definition that some
+    mode uses fine.
+    """
     if mark is None or mark.resolution >= channel.resolution:
         return channel
     step = 256 ** (channel.resolution - mark.resolution)
-    ranges = tuple(replace(r, start=r.start // step, end=r.end // step) for r in channel.ranges)
+    ranges = tuple(
+        replace(r, start=r.start // step, end=r.end // step) for r in channel.ranges
+    )
     opened = None if channel.open is None else channel.open // step
-    return replace(channel, resolution=mark.resolution, ranges=ranges, home=channel.home // step, open=opened)
+    return replace(
+        channel,
+        resolution=mark.resolution,
+        ranges=ranges,
+        home=channel.home // step,
+        open=opened,
+    )
 
 
 def alike(one: Channel, other: Channel) -> bool:
@@ -136,11 +193,23 @@ def alike(one: Channel, other: Channel) -> bool:
     def coarse(c: Channel) -> list[tuple[object, ...]]:
         scale = 256 ** (c.resolution - 1)
         return [
-            (r.start // scale, r.end // scale, r.attribute, round(r.low, 6), round(r.high, 6), r.name) for r in c.ranges
+            (
+                r.start // scale,
+                r.end // scale,
+                r.attribute,
+                round(r.low, 6),
+                round(r.high, 6),
+                r.name,
+            )
+            for r in c.ranges
         ]
 
     def home(c: Channel) -> tuple[int, int | None]:
         scale = 256 ** (c.resolution - 1)
         return c.home // scale, None if c.open is None else c.open // scale
 
-    return coarse(one) == coarse(other) and home(one) == home(other) and one.rest == other.rest
+    return (
+        coarse(one) == coarse(other)
+        and home(one) == home(other)
+        and one.rest == other.rest
+    )

@@ -1,4 +1,6 @@
-"""The geometry of a GDTF file: what hangs on what, and where cells lie as one looks at them."""
+"""The geometry of a GDTF file: what hangs on what, and where cells lie as one looks at
+them.
+"""
 
 from __future__ import annotations
 
@@ -20,11 +22,17 @@ def all_geometries(found, depth: int = 0) -> Iterable[object]:  # type: ignore[n
 
 
 def places_of(found, parent: Turned | None = None, depth: int = 0) -> dict[str, Turned]:  # type: ignore[no-untyped-def]
-    """Geometry name → its frame in the fixture's (4, 4; metres), the turns of all it hangs on taken along."""
+    """Geometry name → its frame in the fixture's (4, 4; metres), the turns of all it
+    hangs on taken along.
+    """
     places: dict[str, Turned] = {}
     for one in found:
         matrix = np.array(one.position.matrix, float)
-        own = matrix if matrix.shape == (4, 4) and np.isfinite(matrix).all() else np.eye(4)
+        own = (
+            matrix
+            if matrix.shape == (4, 4) and np.isfinite(matrix).all()
+            else np.eye(4)
+        )
         own = np.clip(own if parent is None else parent @ own, -FURTHEST, FURTHEST)
         places[one.name] = own
         if depth < DEEPEST:
@@ -32,10 +40,15 @@ def places_of(found, parent: Turned | None = None, depth: int = 0) -> dict[str, 
     return places
 
 
-def layout(names: Sequence[str], places: Mapping[str, Turned]) -> list[tuple[float, float]]:
-    """Where cells lie (metres) as seen by who looks at them: across and along the face of the fixture, or, where they
-    stand one above the other, across and up."""
-    spots = np.array([places[n][:3, 3] if n in places else np.zeros(3) for n in names]).reshape(-1, 3)
+def layout(
+    names: Sequence[str], places: Mapping[str, Turned]
+) -> list[tuple[float, float]]:
+    """Where cells lie (metres) as seen by who looks at them: across and along the face
+    of the fixture, or, where they stand one above the other, across and up.
+    """
+    spots = np.array(
+        [places[n][:3, 3] if n in places else np.zeros(3) for n in names]
+    ).reshape(-1, 3)
     extent = np.ptp(spots, axis=0) if len(spots) else np.zeros(3)
     up = 2 if extent[2] > 1e-4 and extent[1] <= 1e-4 else 1
     return [(round(float(s[0]), 5), round(float(s[up]), 5)) for s in spots]

@@ -48,14 +48,21 @@ class Imported(msgspec.Struct, frozen=True):
 def read(data: bytes, name: str = "the file") -> Imported:
     """The fixture type in a GDTF file. Raises FormatError."""
     with package.open_zip(data, name) as archive:
-        root = package.parse_xml(package.member(archive, DESCRIPTION, name), DESCRIPTION, name)
+        root = package.parse_xml(
+            package.member(archive, DESCRIPTION, name), DESCRIPTION, name
+        )
         modes = root.findall(".//DMXMode")
         if root.find("FixtureType") is None:
             raise FormatError(f"{name} describes no fixture type.")
         if not modes:
-            raise FormatError(f"{name} describes no DMX mode, so there is nothing to hang. Ask its maker for another.")
+            raise FormatError(
+                f"{name} describes no DMX mode, so there is nothing to hang. Ask "
+                "its maker for another."
+            )
         if len(modes) > MOST_MODES:
-            raise FormatError(f"{name} has {len(modes)} modes; more than {MOST_MODES} are not read.")
+            raise FormatError(
+                f"{name} has {len(modes)} modes; more than {MOST_MODES} are not read."
+            )
         _check_sizes(root, name)
         try:
             with contextlib.redirect_stdout(io.StringIO()):
@@ -64,20 +71,33 @@ def read(data: bytes, name: str = "the file") -> Imported:
         except FormatError:
             raise
         except RecursionError:
-            raise FormatError(f"{name} has geometry that refers to itself without end.") from None
-        except Exception as error:  # the library trusts its input; whatever a file makes it raise is the file's fault
-            raise FormatError(f"{name} does not keep to the standard: {type(error).__name__}, {error}.") from None
+            raise FormatError(
+                f"{name} has geometry that refers to itself without end."
+            ) from None
+        # the library trusts its input; whatever a file makes it raise is the file's
+        # fault
+        except Exception as error:
+            raise FormatError(
+                f"{name} does not keep to the standard: {type(error).__name__}, "
+                f"{error}."
+            ) from None
 
 
 def _check_sizes(root, name: str) -> None:  # type: ignore[no-untyped-def]
     references = len(root.findall(".//GeometryReference"))
     channels = len(root.findall(".//DMXChannel"))
     if references * channels > 2_000_000:
-        raise FormatError(f"{name} multiplies {channels} channels by {references} parts; that is not a real lamp.")
+        raise FormatError(
+            f"{name} multiplies {channels} channels by {references} parts; that is "
+            "not a real lamp."
+        )
     for channel in root.iter("DMXChannel"):
         for number in re.findall(r"-?\d+", channel.get("Offset") or ""):
             if len(number) > 6 or not 0 <= int(number) <= SLOTS:
-                raise FormatError(f"{name} puts a channel on slot {number[:12]}; a universe has {SLOTS}.")
+                raise FormatError(
+                    f"{name} puts a channel on slot {number[:12]}; a universe has "
+                    f"{SLOTS}."
+                )
 
 
 class _Reader:
@@ -96,7 +116,11 @@ class _Reader:
         found = self.found
         wheels = tuple(self._wheels())
         modes = [self._mode(mode) for mode in found.dmx_modes]
-        beams = [g for g in all_geometries(found.geometries) if isinstance(g, pygdtf.GeometryBeam)]
+        beams = [
+            g
+            for g in all_geometries(found.geometries)
+            if isinstance(g, pygdtf.GeometryBeam)
+        ]
         beam = beams[0] if beams else None
         kind = FixtureType(
             id=fresh_id(f"{found.manufacturer or ''} {found.name or 'fixture'}", ()),
@@ -106,18 +130,27 @@ class _Reader:
             channels=tuple(self.channels.values()),
             modes=_named_apart(modes),
             beam=round(beam.beam_angle, 3) if beam else 25.0,
-            field=round(beam.field_angle, 3) if beam and beam.field_angle != beam.beam_angle else 0.0,
+            field=round(beam.field_angle, 3)
+            if beam and beam.field_angle != beam.beam_angle
+            else 0.0,
             lamp=_LAMPS.get(str(beam.lamp_type), "") if beam else "",
             wheels=wheels,
-            emitters=tuple(self.emitters[e.name] for e in found.emitters if e.name in self.emitters),
+            emitters=tuple(
+                self.emitters[e.name] for e in found.emitters if e.name in self.emitters
+            ),
         )
         kind = replace(kind, kind=_kind_of(kind))
         kind = replace(kind, body=_body_of(kind, str(beam.beam_type) if beam else ""))
         for mode in found.dmx_modes:
             if mode.relations:
-                self.note(f"{mode.name}: {len(mode.relations)} relations between channels were passed over.")
+                self.note(
+                    f"{mode.name}: {len(mode.relations)} relations between "
+                    "channels were passed over."
+                )
             if mode.ft_macros:
-                self.note(f"{mode.name}: {len(mode.ft_macros)} macros were passed over.")
+                self.note(
+                    f"{mode.name}: {len(mode.ft_macros)} macros were passed over."
+                )
         kind = self._with_extra(kind)
         return Imported(kind, tuple(self.notes))
 
@@ -134,7 +167,11 @@ class _Reader:
                 colour = _hex(slot.color) if slot.color is not None else ""
                 plain = picture and colour == "#FFFFFF"
                 slots.append(
-                    Slot(name=slot.name or f"Slot {len(slots) + 1}", colour="" if plain else colour, picture=picture)
+                    Slot(
+                        name=slot.name or f"Slot {len(slots) + 1}",
+                        colour="" if plain else colour,
+                        picture=picture,
+                    )
                 )
             yield Wheel(key=key, name=wheel.name or key, slots=tuple(slots))
 
@@ -154,16 +191,24 @@ class _Reader:
     def _mode(self, mode) -> Mode:  # type: ignore[no-untyped-def]
         if len(mode.dmx_breaks) > 1:
             count = len(mode.dmx_breaks)
-            self.note(f"{mode.name} has {count} start addresses; its parts were put one behind the other.")
+            self.note(
+                f"{mode.name} has {count} start addresses; its parts were put one "
+                "behind the other."
+            )
         placed = []
         for channel in mode.dmx_channels:
             if channel.offset:
                 first = _before_break(mode, channel.dmx_break)
                 placed.append((tuple(o + first for o in channel.offset), channel))
         if any(slot > SLOTS for slots, _ in placed for slot in slots):
-            raise FormatError(f"{self.name}: the mode {mode.name} takes more than {SLOTS} slots.")
+            raise FormatError(
+                f"{self.name}: the mode {mode.name} takes more than {SLOTS} slots."
+            )
         if len(mode.virtual_channels):
-            self.note(f"{mode.name}: {len(mode.virtual_channels)} virtual channels were passed over.")
+            self.note(
+                f"{mode.name}: {len(mode.virtual_channels)} virtual channels were "
+                "passed over."
+            )
         cells = self._cells(mode, [channel for _, channel in placed])
         numbers = {geometry: i for i, (geometry, _) in enumerate(cells, 1)}
         uses, overrides, taken = [], [], set()
@@ -171,7 +216,10 @@ class _Reader:
             cell = numbers.get(channel.geometry, 0)
             made = self._channel(channel, len(slots))
             key = next(
-                k for i in range(1, 9999) if (k := made.key if i == 1 else f"{made.key}-{i}") and (k, cell) not in taken
+                k
+                for i in range(1, 9999)
+                if (k := made.key if i == 1 else f"{made.key}-{i}")
+                and (k, cell) not in taken
             )
             taken.add((key, cell))
             override = self._share(replace(made, key=key))
@@ -187,7 +235,9 @@ class _Reader:
         )
 
     def _share(self, made: Channel) -> Channel | None:
-        """Keep one definition for all modes; gives what this mode has instead, where it differs."""
+        """Keep one definition for all modes; gives what this mode has instead, where it
+        differs.
+        """
         known = self.channels.get(made.key)
         if known is None:
             self.channels[made.key] = made
@@ -199,16 +249,28 @@ class _Reader:
         return None
 
     def _cells(self, mode, channels) -> list[tuple[str, Cell]]:  # type: ignore[no-untyped-def]
-        """The parts that light by themselves: several geometries with the same kind of light."""
+        """The parts that light by themselves: several geometries with the same kind of
+        light.
+        """
         light: dict[str, set[str]] = {}
         for channel in channels:
             name = str(channel.attribute)
             if name.startswith("ColorAdd_") or name == at.DIMMER:
                 light.setdefault(channel.geometry, set()).add(name)
-        coloured = [g for g, names in light.items() if any(n != at.DIMMER for n in names)]
-        if len(coloured) > 2 and mode.geometry in coloured:  # the whole beside its cells
+        coloured = [
+            g for g, names in light.items() if any(n != at.DIMMER for n in names)
+        ]
+        if (
+            len(coloured) > 2 and mode.geometry in coloured
+        ):  # the whole beside its cells
             coloured.remove(mode.geometry)
-        parts = coloured if len(coloured) > 1 else [] if coloured else [g for g, n in light.items() if at.DIMMER in n]
+        parts = (
+            coloured
+            if len(coloured) > 1
+            else []
+            if coloured
+            else [g for g, n in light.items() if at.DIMMER in n]
+        )
         if len(parts) > 2 and mode.geometry in parts:
             parts.remove(mode.geometry)
         if len(parts) < 2:
@@ -240,7 +302,9 @@ class _Reader:
         made = Channel(key="", ranges=tuple(ranges), resolution=count, wheel=wheel)
         main = main_attribute(made) or str(channel.attribute)
         home = _raw(channel.default, count) if channel.default is not None else 0
-        highlight = _raw(channel.highlight, count) if channel.highlight is not None else None
+        highlight = (
+            _raw(channel.highlight, count) if channel.highlight is not None else None
+        )
         return replace(
             made,
             key=re.sub(r"[^a-z0-9]+", "-", _key(main).lower()).strip("-") or "channel",
@@ -250,8 +314,9 @@ class _Reader:
         )
 
     def _standing(self, functions, name: str):  # type: ignore[no-untyped-def]
-        """The functions that count: those that always do; where these say nothing, the first that go together while
-        another channel stands at some value."""
+        """The functions that count: those that always do; where these say nothing, the
+        first that go together while another channel stands at some value.
+        """
         always: list[pygdtf.ChannelFunction] = []
         by_master: dict[tuple[str, int, int], list[pygdtf.ChannelFunction]] = {}
         for one in functions:
@@ -265,20 +330,31 @@ class _Reader:
             return always
         if any(str(one.attribute) != at.NOTHING for one in always):
             passed = len(functions) - len(always)
-            self.note(f"{name}: {passed} functions depend on another channel and were passed over.")
+            self.note(
+                f"{name}: {passed} functions depend on another channel and were "
+                "passed over."
+            )
             return always
         (master, low, high), found = next(iter(by_master.items()))
-        self.note(f"{name} depends on another channel: it is read as it is while {master} is at {low}…{high}.")
+        self.note(
+            f"{name} depends on another channel: it is read as it is while "
+            f"{master} is at {low}…{high}."
+        )
         return found
 
     def _ranges(self, function, count: int, end: int) -> list[Range]:  # type: ignore[no-untyped-def]
         name = str(function.attribute)
         if not at.known(name):
-            self.note(f"The attribute {name} has no meaning here; it is kept as a bare channel.")
+            self.note(
+                f"The attribute {name} has no meaning here; it is kept as a bare "
+                "channel."
+            )
         start = _raw(function.dmx_from, count)
         low, high = function.physical_from.value or 0.0, function.physical_to.value
         high = 1.0 if high is None else high
-        sets = [s for s in function.channel_sets if start <= _raw(s.dmx_from, count) <= end]
+        sets = [
+            s for s in function.channel_sets if start <= _raw(s.dmx_from, count) <= end
+        ]
         named = [s for s in sets if s.name or s.wheel_slot_index]
         if not named:
             return [Range(start=start, end=end, attribute=name, low=low, high=high)]
@@ -286,9 +362,15 @@ class _Reader:
         slot_like = at.attribute(name).kind == "slot"
         for one in named:
             first = _raw(one.dmx_from, count)
-            after = [_raw(s.dmx_from, count) for s in sets if _raw(s.dmx_from, count) > first]
+            after = [
+                _raw(s.dmx_from, count) for s in sets if _raw(s.dmx_from, count) > first
+            ]
             last = min(after, default=end + 1) - 1
-            turns = one.wheel_slot_index - 1 if one.wheel_slot_index and not slot_like else -1
+            turns = (
+                one.wheel_slot_index - 1
+                if one.wheel_slot_index and not slot_like
+                else -1
+            )
             if one.wheel_slot_index and slot_like:
                 bottom = top = float(one.wheel_slot_index - 1)
             else:
@@ -296,7 +378,15 @@ class _Reader:
                 own = _physical(one.physical_from), _physical(one.physical_to)
                 bottom = low + slope * (first - start) if own[0] is None else own[0]
                 top = low + slope * (last - start) if own[1] is None else own[1]
-            made = Range(start=first, end=last, attribute=name, low=bottom, high=top, name=one.name or "", slot=turns)
+            made = Range(
+                start=first,
+                end=last,
+                attribute=name,
+                low=bottom,
+                high=top,
+                name=one.name or "",
+                slot=turns,
+            )
             found.append(made)
         return found
 
@@ -306,7 +396,9 @@ class _Reader:
         for emitter in self.found.emitters:
             if linked and emitter.name == linked and emitter.color is not None:
                 c = emitter.color
-                self.emitters[emitter.name] = Emitter(attribute=name, x=c.x, y=c.y, strength=c.Y)
+                self.emitters[emitter.name] = Emitter(
+                    attribute=name, x=c.x, y=c.y, strength=c.Y
+                )
 
     # what only Choreon says
 
@@ -315,7 +407,9 @@ class _Reader:
         if EXTRA not in self.archive.namelist():
             return kind
         try:
-            extra = msgspec.json.decode(package.member(self.archive, EXTRA, self.name, 8 << 20), type=Extra)
+            extra = msgspec.json.decode(
+                package.member(self.archive, EXTRA, self.name, 8 << 20), type=Extra
+            )
         except (FormatError, msgspec.DecodeError):
             self.note(f"{EXTRA} in it could not be read and was passed over.")
             return kind
@@ -323,7 +417,9 @@ class _Reader:
 
 
 def _raw(value, count: int) -> int:  # type: ignore[no-untyped-def]
-    """A DMXValue in `count` bytes; its bytes are repeated where it has fewer (DIN SPEC 15800, type DMXValue)."""
+    """A DMXValue in `count` bytes; its bytes are repeated where it has fewer (DIN SPEC
+    15800, type DMXValue).
+    """
     size, number = max(1, min(8, value.byte_count)), int(value.value)
     number = max(0, min(256**size - 1, number))
     if size == count:
@@ -336,7 +432,9 @@ def _raw(value, count: int) -> int:  # type: ignore[no-untyped-def]
 
 def _physical(value) -> float | None:  # type: ignore[no-untyped-def]
     """A channel set's own physical value; None where the function's is meant."""
-    return value.value if value.value is not None and str(value.source) == "Set" else None
+    return (
+        value.value if value.value is not None and str(value.source) == "Set" else None
+    )
 
 
 def _clean(ranges: list[Range]) -> list[Range]:
@@ -352,8 +450,20 @@ def _clean(ranges: list[Range]) -> list[Range]:
 
 
 def _key(attribute: str) -> str:
-    short = {"ColorAdd_R": "red", "ColorAdd_G": "green", "ColorAdd_B": "blue", "ColorAdd_W": "white", at.AMBER: "amber"}
-    short |= {at.UV: "uv", "ColorSub_C": "cyan", "ColorSub_M": "magenta", "ColorSub_Y": "yellow", "Shutter1": "shutter"}
+    short = {
+        "ColorAdd_R": "red",
+        "ColorAdd_G": "green",
+        "ColorAdd_B": "blue",
+        "ColorAdd_W": "white",
+        at.AMBER: "amber",
+    }
+    short |= {
+        at.UV: "uv",
+        "ColorSub_C": "cyan",
+        "ColorSub_M": "magenta",
+        "ColorSub_Y": "yellow",
+        "Shutter1": "shutter",
+    }
     return short.get(attribute, re.sub(r"(?<=[a-z])(?=[A-Z0-9])", "-", attribute))
 
 
@@ -376,12 +486,22 @@ def _before_break(mode, number: int) -> int:  # type: ignore[no-untyped-def]
         if part.dmx_break == number:
             break
         total += max(
-            (max(c.offset) for c in mode.dmx_channels if c.offset and c.dmx_break == part.dmx_break), default=0
+            (
+                max(c.offset)
+                for c in mode.dmx_channels
+                if c.offset and c.dmx_break == part.dmx_break
+            ),
+            default=0,
         )
     return total
 
 
-_LAMPS = {"LED": "LED", "Discharge": "discharge", "Tungsten": "tungsten", "Halogen": "tungsten"}
+_LAMPS = {
+    "LED": "LED",
+    "Discharge": "discharge",
+    "Tungsten": "tungsten",
+    "Halogen": "tungsten",
+}
 
 
 def _kind_of(kind: FixtureType) -> str:
@@ -399,9 +519,16 @@ def _kind_of(kind: FixtureType) -> str:
 
 
 def _body_of(kind: FixtureType, beam_type: str) -> str:
-    if kind.kind == "wash head" or (kind.kind == "spot head" and beam_type in ("Wash", "Fresnel")):
+    if kind.kind == "wash head" or (
+        kind.kind == "spot head" and beam_type in ("Wash", "Fresnel")
+    ):
         return "wash"
-    return {"spot head": "spot", "LED bar": "bar", "hazer": "hazer", "dimmer": "profile"}.get(kind.kind, "par")
+    return {
+        "spot head": "spot",
+        "LED bar": "bar",
+        "hazer": "hazer",
+        "dimmer": "profile",
+    }.get(kind.kind, "par")
 
 
 def _hex(colour) -> str:  # type: ignore[no-untyped-def]

@@ -5,6 +5,8 @@ from __future__ import annotations
 import io
 import uuid
 import zipfile
+from collections.abc import Callable
+from typing import Any
 from xml.etree import ElementTree as StandardTree
 
 import msgspec
@@ -15,7 +17,15 @@ from choreon.formats.gdtf.extra import EXTRA, extra_of
 from choreon.formats.gdtf.reading import DESCRIPTION
 from choreon.model import attributes as at
 from choreon.model.colours import luminance_of, of_hex, to_xy
-from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Use, Wheel, main_attribute
+from choreon.model.fixture_type import (
+    Channel,
+    FixtureType,
+    Mode,
+    Range,
+    Use,
+    Wheel,
+    main_attribute,
+)
 
 
 def write(kind: FixtureType) -> bytes:
@@ -25,12 +35,18 @@ def write(kind: FixtureType) -> bytes:
     xml = pygdtf.FixtureTypeWriter(made).xml_root
     StandardTree.indent(xml)
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(DESCRIPTION, StandardTree.tostring(xml, encoding="UTF-8", xml_declaration=True))
+        archive.writestr(
+            DESCRIPTION,
+            StandardTree.tostring(xml, encoding="UTF-8", xml_declaration=True),
+        )
         archive.writestr(EXTRA, msgspec.json.encode(extra_of(kind)))
         for wheel in kind.wheels:
             for i, slot in enumerate(wheel.slots):
                 if slot.picture:
-                    archive.writestr(f"wheels/{_file(wheel, i)}.{_suffix(slot.picture)}", slot.picture)
+                    archive.writestr(
+                        f"wheels/{_file(wheel, i)}.{_suffix(slot.picture)}",
+                        slot.picture,
+                    )
     return buffer.getvalue()
 
 
@@ -56,20 +72,32 @@ class _Writer:
         made.short_name = kind.name[:16]
         made.manufacturer = kind.maker or "Generic"
         made.description = kind.notes
-        made.fixture_type_id = str(uuid.uuid5(uuid.NAMESPACE_URL, f"choreon:{kind.id}")).upper()
+        made.fixture_type_id = str(
+            uuid.uuid5(uuid.NAMESPACE_URL, f"choreon:{kind.id}")
+        ).upper()
         features = {_feature(name) for name in kind.attributes}
         made.feature_groups = [
             pygdtf.FeatureGroup(
-                name=g, pretty=g, features=[pygdtf.Feature(name=f) for f in sorted(s for h, s in features if h == g)]
+                name=g,
+                pretty=g,
+                features=[
+                    pygdtf.Feature(name=f)
+                    for f in sorted(s for h, s in features if h == g)
+                ],
             )
             for g in sorted({g for g, _ in features})
         ]
         made.attributes = [_attribute(name) for name in sorted(kind.attributes)]
         made.wheels = [self._wheel(w) for w in kind.wheels]
         made.emitters = [
-            pygdtf.Emitter(name=e.attribute, color=pygdtf.value.ColorCIE(e.x, e.y, e.strength)) for e in kind.emitters
+            pygdtf.Emitter(
+                name=e.attribute, color=pygdtf.value.ColorCIE(e.x, e.y, e.strength)
+            )
+            for e in kind.emitters
         ]
-        made.dmx_modes = [self._mode(i, mode, made.geometries) for i, mode in enumerate(kind.modes, 1)]
+        made.dmx_modes = [
+            self._mode(i, mode, made.geometries) for i, mode in enumerate(kind.modes, 1)
+        ]
         return made
 
     def _wheel(self, wheel: Wheel) -> pygdtf.Wheel:
@@ -78,13 +106,22 @@ class _Writer:
             light = of_hex(slot.colour or "#FFFFFF")
             colour = pygdtf.value.ColorCIE(*to_xy(light), 100 * luminance_of(light))
             file = pygdtf.value.Resource(_file(wheel, i)) if slot.picture else None
-            slots.append(pygdtf.WheelSlot(name=slot.name, color=colour, media_file_name=file))
+            slots.append(
+                pygdtf.WheelSlot(name=slot.name, color=colour, media_file_name=file)
+            )
         return pygdtf.Wheel(name=wheel.name, wheel_slots=slots)
 
-    def _mode(self, number: int, mode: Mode, geometries: list[object]) -> pygdtf.DmxMode:
+    def _mode(
+        self, number: int, mode: Mode, geometries: list[object]
+    ) -> pygdtf.DmxMode:
         base = f"Base {number}"
-        cells = [f"{c.name}" if number == 1 else f"{c.name} ({number})" for c in mode.cells]
-        beams = [self._beam(name, c.x, c.y) for name, c in zip(cells, mode.cells, strict=True)]
+        cells = [
+            f"{c.name}" if number == 1 else f"{c.name} ({number})" for c in mode.cells
+        ]
+        beams = [
+            self._beam(name, c.x, c.y)
+            for name, c in zip(cells, mode.cells, strict=True)
+        ]
         inside: list[object] = beams or [self._beam(f"Beam {number}", 0.0, 0.0)]
         links = {at.PAN: base, at.TILT: base}
         for name, axis in ((at.TILT, f"Head {number}"), (at.PAN, f"Yoke {number}")):
@@ -92,15 +129,26 @@ class _Writer:
                 inside = [pygdtf.geometries.GeometryAxis(name=axis, geometries=inside)]
                 links[name] = axis
         geometries.append(pygdtf.geometries.Geometry(name=base, geometries=inside))
-        channels = [self._channel(use, channel, base, cells, links) for use, channel in self.kind.used(mode)]
-        return pygdtf.DmxMode(name=mode.name, description="", geometry=base, _dmx_channels=channels)
+        channels = [
+            self._channel(use, channel, base, cells, links)
+            for use, channel in self.kind.used(mode)
+        ]
+        return pygdtf.DmxMode(
+            name=mode.name, description="", geometry=base, _dmx_channels=channels
+        )
 
     def _beam(self, name: str, x: float, y: float) -> pygdtf.GeometryBeam:
         kind = self.kind
-        lamp = {"LED": "LED", "discharge": "Discharge", "tungsten": "Tungsten"}.get(kind.lamp, "LED")
-        sort = {"wash": "Wash", "fresnel": "Fresnel", "spot": "Spot", "profile": "Spot", "beam": "Spot"}.get(
-            kind.body, "Wash"
+        lamp = {"LED": "LED", "discharge": "Discharge", "tungsten": "Tungsten"}.get(
+            kind.lamp, "LED"
         )
+        sort = {
+            "wash": "Wash",
+            "fresnel": "Fresnel",
+            "spot": "Spot",
+            "profile": "Spot",
+            "beam": "Spot",
+        }.get(kind.body, "Wash")
         matrix = pygdtf.value.Matrix(0)
         matrix.matrix[0][3], matrix.matrix[1][3] = x, y
         return pygdtf.GeometryBeam(
@@ -113,7 +161,12 @@ class _Writer:
         )
 
     def _channel(
-        self, use: Use, channel: Channel, base: str, cells: list[str], links: dict[str, str]
+        self,
+        use: Use,
+        channel: Channel,
+        base: str,
+        cells: list[str],
+        links: dict[str, str],
     ) -> pygdtf.DmxChannel:
         count = len(use.slots)
         main = main_attribute(channel) or at.NOTHING
@@ -128,16 +181,24 @@ class _Writer:
             return value(f"{number}/{count}")
 
         geometry = cells[use.cell - 1] if use.cell else links.get(main, base)
-        functions = [self._function(group, channel, raw) for group in _runs(channel.ranges, channel.top)]
+        functions = [
+            self._function(group, channel, raw)
+            for group in _runs(channel.ranges, channel.top)
+        ]
         made = pygdtf.DmxChannel(
             dmx_break=1,
             offset=list(use.slots),
             default=raw(channel.home),
             highlight=raw(channel.open) if channel.open is not None else None,
             geometry=geometry,
-            initial_function=pygdtf.value.NodeLink("DMXChannel", f"{geometry}_{main}.{main}.{functions[0].name}"),
+            initial_function=pygdtf.value.NodeLink(
+                "DMXChannel", f"{geometry}_{main}.{main}.{functions[0].name}"
+            ),
             logical_channels=[
-                pygdtf.LogicalChannel(attribute=pygdtf.value.NodeLink("Attributes", main), channel_functions=functions)
+                pygdtf.LogicalChannel(
+                    attribute=pygdtf.value.NodeLink("Attributes", main),
+                    channel_functions=functions,
+                )
             ],
         )
         made._has_highlight_attr = channel.open is not None
@@ -145,10 +206,14 @@ class _Writer:
             function.default = raw(channel.home)
         return made
 
-    def _function(self, group: list[Range], channel: Channel, raw) -> pygdtf.ChannelFunction:  # type: ignore[no-untyped-def]
+    def _function(
+        self, group: list[Range], channel: Channel, raw: Callable[[float], Any]
+    ) -> pygdtf.ChannelFunction:
         first, link = group[0], pygdtf.value.NodeLink
         wheel = self.kind.wheel(channel.wheel) if channel.wheel else None
-        on_wheel = wheel is not None and first.attribute.startswith(main_attribute(channel))
+        on_wheel = wheel is not None and first.attribute.startswith(
+            main_attribute(channel)
+        )
         slot_like = at.attribute(first.attribute).kind == "slot" and wheel is not None
         physical = pygdtf.value.PhysicalValue
         sets = []
@@ -164,7 +229,9 @@ class _Writer:
                 )
             )
         named = len(group) > 1 or group[0].name or sets[0].wheel_slot_index
-        emitter = next((e for e in self.kind.emitters if e.attribute == first.attribute), None)
+        emitter = next(
+            (e for e in self.kind.emitters if e.attribute == first.attribute), None
+        )
         self.beams += 1
         return pygdtf.ChannelFunction(
             name=f"{first.attribute} {self.beams}",
@@ -173,35 +240,62 @@ class _Writer:
             dmx_from=raw(first.start),
             physical_from=physical(group[0].low),
             physical_to=physical(group[-1].high),
-            wheel=link("WheelCollect", wheel.name) if wheel is not None and on_wheel else None,
+            wheel=link("WheelCollect", wheel.name)
+            if wheel is not None and on_wheel
+            else None,
             emitter=link("EmitterCollect", emitter.attribute) if emitter else None,
             channel_sets=sets if named else [],
         )
 
 
 def _runs(ranges: tuple[Range, ...], top: int) -> list[list[Range]]:
-    """Ranges as channel functions: slots side by side are one, all else each its own; gaps say nothing."""
+    """Ranges as channel functions: slots side by side are one, all else each its own;
+    gaps say nothing.
+    """
     found: list[list[Range]] = []
     reached = -1
     for one in sorted(ranges, key=lambda r: r.start):
         if one.start > reached + 1:
-            found.append([Range(start=reached + 1, end=one.start - 1, attribute=at.NOTHING, low=0, high=0)])
+            found.append(
+                [
+                    Range(
+                        start=reached + 1,
+                        end=one.start - 1,
+                        attribute=at.NOTHING,
+                        low=0,
+                        high=0,
+                    )
+                ]
+            )
         last = found[-1][-1] if found else None
-        run = last is not None and last.attribute == one.attribute and last.discrete and one.discrete
-        if run and at.attribute(one.attribute).kind == "slot" and one.start == reached + 1:
+        run = (
+            last is not None
+            and last.attribute == one.attribute
+            and last.discrete
+            and one.discrete
+        )
+        if (
+            run
+            and at.attribute(one.attribute).kind == "slot"
+            and one.start == reached + 1
+        ):
             found[-1].append(one)
         else:
             found.append([one])
         reached = one.end
     if reached < top:
-        found.append([Range(start=reached + 1, end=top, attribute=at.NOTHING, low=0, high=0)])
+        found.append(
+            [Range(start=reached + 1, end=top, attribute=at.NOTHING, low=0, high=0)]
+        )
     return found
 
 
 def _feature(name: str) -> tuple[str, str]:
     """Feature group and feature of an attribute, after the standard's annex."""
     found = _ANNEX.get(at.template(name)) or _ANNEX.get(name)
-    group, _, feature = (found["feature"] if found else "Control.Control").partition(".")
+    group, _, feature = (found["feature"] if found else "Control.Control").partition(
+        "."
+    )
     return group, feature
 
 

@@ -1,4 +1,6 @@
-"""Aim: the pad, sending heads to points and marks, nudging, flipping, one by one, limits, keep-out warnings."""
+"""Aim: the pad, sending heads to points and marks, nudging, flipping, one by one,
+limits, keep-out warnings.
+"""
 
 from __future__ import annotations
 
@@ -31,37 +33,77 @@ class AimPanel(QWidget):
         self.pad = AimPad()
         self.pad.nudged.connect(lambda p, t: hand.nudge({at.PAN: p, at.TILT: t}))
         self.pad.limited.connect(self._limited)
-        self.fields = {name: ValueField(at.attribute(name).label, -1, 1, "°", 1, 0.0) for name in (at.PAN, at.TILT)}
+        self.fields = {
+            name: ValueField(at.attribute(name).label, -1, 1, "°", 1, 0.0)
+            for name in (at.PAN, at.TILT)
+        }
         for field in self.fields.values():
             field.short = field.label[0]
         for name, field in self.fields.items():
             field.changed.connect(lambda v, n=name: hand.give({n: v}))
         self.aim_at = basics.button(
-            "Aim at…", lambda: None, "", "", "Then press on floor, wall or a mark: the heads go there. Esc ends it."
+            "Aim at…",
+            lambda: None,
+            "",
+            "",
+            "Then press on floor, wall or a mark: the heads go there. Esc ends it.",
         )
         self.aim_at.setCheckable(True)
-        self.add_mark = basics.button("Set a mark…", lambda: None, "", "", "Then press on the stage where it shall be")
+        self.add_mark = basics.button(
+            "Set a mark…",
+            lambda: None,
+            "",
+            "",
+            "Then press on the stage where it shall be",
+        )
         self.add_mark.setCheckable(True)
         self.add_mark.toggled.connect(self.setting_mark)
-        self.flip = basics.button("Flip", self.flip_over, "", "", "The same direction with pan half a turn away")
-        self.limit = basics.button("Limits", lambda: None, "", "", "Drag the edges on the pad: no head turns beyond")
+        self.flip = basics.button(
+            "Flip",
+            self.flip_over,
+            "",
+            "",
+            "The same direction with pan half a turn away",
+        )
+        self.limit = basics.button(
+            "Limits",
+            lambda: None,
+            "",
+            "",
+            "Drag the edges on the pad: no head turns beyond",
+        )
         self.limit.setCheckable(True)
         self.limit.toggled.connect(self._limiting)
         self.ends: dict[str, tuple[ValueField, ValueField]] = {}
         for name, title in ((at.PAN, "Pan"), (at.TILT, "Tilt")):
-            low, high = (ValueField(f"{title} {end}", -1, 1, "°", 0, bar=False) for end in ("from", "to"))
+            low, high = (
+                ValueField(f"{title} {end}", -1, 1, "°", 0, bar=False)
+                for end in ("from", "to")
+            )
             for field in (low, high):
                 field.changed.connect(lambda _: self._limits_typed())
             self.ends[name] = (low, high)
         self.limit_fields = QWidget()
-        basics.stack(self.limit_fields, *(basics.row(*pair, spacing=4) for pair in self.ends.values()), spacing=4)
+        basics.stack(
+            self.limit_fields,
+            *(basics.row(*pair, spacing=4) for pair in self.ends.values()),
+            spacing=4,
+        )
         self.limit_fields.hide()
-        self.free = basics.tool("close", "Take the limits away", lambda: self._limited(None, None))
+        self.free = basics.tool(
+            "close", "Take the limits away", lambda: self._limited(None, None)
+        )
         self.reach = basics.label("", "alarm", wrap=True)
         self.reach.hide()
         self.warn = basics.label("", "alarm", wrap=True)
         self.warn.hide()
-        self.marks = basics.button("Marks…", self._marks_menu, "quiet", "", "Aim at a mark, rename or delete one")
+        self.marks = basics.button(
+            "Marks…",
+            self._marks_menu,
+            "quiet",
+            "",
+            "Aim at a mark, rename or delete one",
+        )
         self.chips = PaletteChips(hand, at.Family.POSITION)
         self.more = Controls(hand)
         for button in (self.aim_at, self.add_mark, self.marks, self.flip, self.limit):
@@ -75,14 +117,22 @@ class AimPanel(QWidget):
             self.limit_fields,
             self.reach,
             self.warn,
-            basics.row(basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.POSITION)),
+            basics.row(
+                basics.label("Palettes", "soft"),
+                1,
+                keep_button(hand, at.Family.POSITION),
+            ),
             self.chips,
             self.more,
             spacing=8,
         )
 
     def rebuild(self, counts: dict[str, int]) -> None:
-        rest = [n for n in counts if at.attribute(n).family == at.Family.POSITION and n not in links.AIMS]
+        rest = [
+            n
+            for n in counts
+            if at.attribute(n).family == at.Family.POSITION and n not in links.AIMS
+        ]
         self.more.set_names(rest, counts)
         for name, field in self.fields.items():
             field.low, field.high = self.hand.span(name)
@@ -98,14 +148,18 @@ class AimPanel(QWidget):
             spans, limits = self._spans()
             self.pad.show_points(list(zip(pans, tilts, strict=True)), spans, limits)
             self.free.setVisible(limits is not None)
-            for fields, (low, high), now in zip(self.ends.values(), spans, limits or spans, strict=True):
+            for fields, (low, high), now in zip(
+                self.ends.values(), spans, limits or spans, strict=True
+            ):
                 for field, value in zip(fields, now, strict=True):
                     field.low, field.high = low, high
                     field.set_value(value)
         self._warn()
 
     def _spans(self):
-        """The widest spans of the types, and the limits where all the chosen have some."""
+        """The widest spans of the types, and the limits where all the chosen have
+        some.
+        """
         heads = self.heads()
         spans = []
         for name in links.AIMS:
@@ -136,19 +190,29 @@ class AimPanel(QWidget):
             self.session.touch(look)
 
     def _tell_reach(self, short: list[str]) -> None:
-        self.reach.setText(f"▲ {words.some(short)} cannot reach there; aimed as near as they can." if short else "")
+        self.reach.setText(
+            f"▲ {words.some(short)} cannot reach there; aimed as near as they can."
+            if short
+            else ""
+        )
         self.reach.setVisible(bool(short))
 
     def flip_over(self) -> None:
-        """The same direction from the other side: pan half a turn away, tilt the other way, where both are allowed."""
+        """The same direction from the other side: pan half a turn away, tilt the other
+        way, where both are allowed.
+        """
         values, items = self.hand.values(), []
         pans: list = []
         tilts: list = []
         rig = self.hand.rig
         for fixture in self.heads():
-            pan, tilt = (float(values[rig.where[fixture.id][n][0][1]]) for n in links.AIMS)
+            pan, tilt = (
+                float(values[rig.where[fixture.id][n][0][1]]) for n in links.AIMS
+            )
             low, high = rig.span(fixture.id, at.PAN)
-            ways = sorted((pan + step for step in (180.0, -180.0)), key=lambda p: abs(p))
+            ways = sorted(
+                (pan + step for step in (180.0, -180.0)), key=lambda p: abs(p)
+            )
             to = next((p for p in ways if low <= p <= high), None)
             bottom, top = rig.span(fixture.id, at.TILT)
             if to is not None and bottom <= -tilt <= top:
@@ -177,7 +241,8 @@ class AimPanel(QWidget):
         changes = {}
         for fixture in self.heads():
             limits = Limits(
-                tuple(round(v, 1) for v in pan) if pan else None, tuple(round(v, 1) for v in tilt) if tilt else None
+                tuple(round(v, 1) for v in pan) if pan else None,
+                tuple(round(v, 1) for v in tilt) if tilt else None,
             )
             changes[fixture.id] = {"limits": limits}
         name = "limit movement" if pan else "take movement limits away"
@@ -199,7 +264,9 @@ class AimPanel(QWidget):
                 pan, tilt = (float(values[rows[n][0][1]]) for n in links.AIMS)
                 way = sums.beam(rig.turns[fixture.id][None], [pan], [tilt])[0]
                 place = fixture.place
-                area = reaching.kept_out(room, (place.x, place.y, place.z), way.tolist())
+                area = reaching.kept_out(
+                    room, (place.x, place.y, place.z), way.tolist()
+                )
                 if area:
                     found.append(f"{fixture.name} shines into {area}")
         text = f"▲ {words.some(found)}." if found else ""
@@ -212,11 +279,15 @@ class AimPanel(QWidget):
     def mark_at(self, point) -> None:
         """Keep a mark at a point."""
         show = self.session.show
-        name, sure = QInputDialog.getText(self, "Set a mark", "Name of the mark", text=f"Mark {len(show.marks) + 1}")
+        name, sure = QInputDialog.getText(
+            self, "Set a mark", "Name of the mark", text=f"Mark {len(show.marks) + 1}"
+        )
         if sure and name.strip():
             show, made = palettes.keep_mark(show, name, *(float(v) for v in point))
             look = {"any": links.aim(links.to_mark(made))}
-            show, _ = palettes.keep_palette(show, show.marks[made].name, at.Family.POSITION, look)
+            show, _ = palettes.keep_palette(
+                show, show.marks[made].name, at.Family.POSITION, look
+            )
             self.session.edit(f"set the mark {name}", show)
 
     def move_mark(self, mark_id: str, point) -> None:
@@ -225,51 +296,82 @@ class AimPanel(QWidget):
         if mark is not None:
             x, y = (round(float(v), 3) for v in point[:2])
             moved = edits.replace(mark, x=x, y=y)
-            self.session.edit(f"move {mark.name}", edits.put(self.session.show, "marks", moved), merge=True)
+            self.session.edit(
+                f"move {mark.name}",
+                edits.put(self.session.show, "marks", moved),
+                merge=True,
+            )
 
     def _marks_menu(self) -> None:
         menu = QMenu(self)
         for mark in self.session.show.marks.values():
-            fill_mark_menu(menu.addMenu(f"{mark.name}  ({mark.x:g}, {mark.y:g}, {mark.z:g} m)"), self, mark)
+            fill_mark_menu(
+                menu.addMenu(f"{mark.name}  ({mark.x:g}, {mark.y:g}, {mark.z:g} m)"),
+                self,
+                mark,
+            )
         if not self.session.show.marks:
             menu.addAction("There are no marks yet").setEnabled(False)
         menu.exec(self.marks.mapToGlobal(self.marks.rect().bottomLeft()))
 
     def rename_mark(self, mark: Mark) -> None:
-        name, sure = QInputDialog.getText(self, "Rename the mark", "Name", text=mark.name)
+        name, sure = QInputDialog.getText(
+            self, "Rename the mark", "Name", text=mark.name
+        )
         if sure and name.strip():
             show = self.session.show
             taken = [m.name for m in show.marks.values() if m.id != mark.id]
-            made = edits.put(show, "marks", edits.replace(mark, name=edits.fresh_name(name.strip(), taken)))
+            made = edits.put(
+                show,
+                "marks",
+                edits.replace(mark, name=edits.fresh_name(name.strip(), taken)),
+            )
             aims = links.aim(links.to_mark(mark.id))
             for palette in show.palettes.values():
                 if palette.values == aims and palette.name == mark.name:
-                    made = edits.put(made, "palettes", edits.replace(palette, name=name.strip()))
+                    made = edits.put(
+                        made, "palettes", edits.replace(palette, name=name.strip())
+                    )
             self.session.edit(f"rename {mark.name}", made)
 
     def place_mark(self, mark: Mark) -> None:
         """Type where a mark is."""
         text = f"{mark.x:g} / {mark.y:g} / {mark.z:g}"
         given, sure = QInputDialog.getText(
-            self, "Place the mark", "Metres: to audience right / upstage / height", text=text
+            self,
+            "Place the mark",
+            "Metres: to audience right / upstage / height",
+            text=text,
         )
         if not sure:
             return
         try:
             x, y, z = (float(part.replace(",", ".")) for part in given.split("/"))
         except ValueError:
-            self.session.told.emit(f"“{given}” is no place; the mark stays. Try 1.5 / 2 / 0", "alarm")
+            self.session.told.emit(
+                f"“{given}” is no place; the mark stays. Try 1.5 / 2 / 0", "alarm"
+            )
             return
         moved = edits.replace(mark, x=x, y=y, z=z)
-        self.session.edit(f"place {mark.name}", edits.put(self.session.show, "marks", moved))
+        self.session.edit(
+            f"place {mark.name}", edits.put(self.session.show, "marks", moved)
+        )
 
     def delete_mark(self, mark: Mark) -> None:
         users = palettes.aiming_at(self.session.show, mark.id)
-        draft = palettes.unlinked(self.session.show, self.session.state.draft.look, links.to_mark(mark.id))
+        draft = palettes.unlinked(
+            self.session.show, self.session.state.draft.look, links.to_mark(mark.id)
+        )
         show = palettes.delete_mark(self.session.show, mark.id)
         self.session.edit(f"delete the mark {mark.name}", show, draft=draft)
-        kept = f" {words.some(users)} still aim{'s' * (len(users) == 1)} there." if users else ""
-        self.session.told.emit(f"{mark.name} is deleted.{kept} Ctrl+Z brings it back.", "info")
+        kept = (
+            f" {words.some(users)} still aim{'s' * (len(users) == 1)} there."
+            if users
+            else ""
+        )
+        self.session.told.emit(
+            f"{mark.name} is deleted.{kept} Ctrl+Z brings it back.", "info"
+        )
 
 
 def fill_mark_menu(menu: QMenu, panel: AimPanel, mark: Mark) -> None:

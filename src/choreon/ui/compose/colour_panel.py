@@ -1,4 +1,6 @@
-"""Colour: one picker for every make, what each make will do with it, emitters, wheels, palettes."""
+"""Colour: one picker for every make, what each make will do with it, emitters, wheels,
+palettes.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,14 @@ from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.colours import of_hex, read_hex
 from choreon.model.show import Fixture
-from choreon.render.picker import COLDEST, WARMEST, colour_at, kelvin_of, of_kelvin, place_of
+from choreon.render.picker import (
+    COLDEST,
+    WARMEST,
+    colour_at,
+    kelvin_of,
+    of_kelvin,
+    place_of,
+)
 from choreon.render.reaching import Answer, colour_answer
 from choreon.ui import words
 from choreon.ui.compose.controls import Controls, show_span
@@ -20,7 +29,9 @@ from choreon.ui.widgets.values import ValueField
 
 
 class HexLine(QLineEdit):
-    """All of it is marked when it is gone to, so that what is typed or pasted takes its place."""
+    """All of it is marked when it is gone to, so that what is typed or pasted takes its
+    place.
+    """
 
     def focusInEvent(self, event) -> None:
         super().focusInEvent(event)
@@ -75,15 +86,23 @@ class ColourPanel(QWidget):
         )
         for field in self.fields.values():
             field.setMinimumWidth(70)
-        head = basics.row(basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.COLOUR))
+        head = basics.row(
+            basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.COLOUR)
+        )
         basics.stack(self, self.mixing, head, self.chips, self.more, spacing=8)
         self._rgb: tuple[float, float, float] | None = None
-        self._answered: tuple[object, ...] | None = None  # what the answers below were given to
+        self._answered: tuple[object, ...] | None = (
+            None  # what the answers below were given to
+        )
 
     def rebuild(self, counts: dict[str, int]) -> None:
         """Fit it to what the choice has."""
         self.mixing.setVisible(at.RED in counts)
-        rest = [n for n in counts if at.attribute(n).family == at.Family.COLOUR and n not in at.TARGET_COLOUR]
+        rest = [
+            n
+            for n in counts
+            if at.attribute(n).family == at.Family.COLOUR and n not in at.TARGET_COLOUR
+        ]
         self.more.set_names(rest, counts)
 
     def show_values(self, counts: dict[str, int], total: int) -> None:
@@ -92,11 +111,14 @@ class ColourPanel(QWidget):
         if not found:
             return
         same = all(max(p) - min(p) < 0.004 for p in zip(*found, strict=True))
-        # What was asked for goes before what single lamps made of it: wheels have their slots only.
+        # What was asked for goes before what single lamps made of it: wheels have their
+        # slots only.
         wanted = self._wanted()
         rgb = wanted or (found[0] if same else None)
         drafted = self.hand.drafted(*at.TARGET_COLOUR)
-        for name, part in zip(at.TARGET_COLOUR, zip(*([rgb] if rgb else found), strict=True), strict=True):
+        for name, part in zip(
+            at.TARGET_COLOUR, zip(*([rgb] if rgb else found), strict=True), strict=True
+        ):
             show_span(self.fields[name], part, 100, drafted)
         if rgb != self._rgb or rgb is None:
             self._rgb = rgb
@@ -112,8 +134,15 @@ class ColourPanel(QWidget):
             self._answered = question
             self._answer(*question)
 
-    def _answer(self, rgb: tuple[float, float, float] | None, asked: bool, fixtures: tuple[Fixture, ...]) -> None:
-        """What each make does with a colour; `asked`: it was given as one, rather than found on the lamps."""
+    def _answer(
+        self,
+        rgb: tuple[float, float, float] | None,
+        asked: bool,
+        fixtures: tuple[Fixture, ...],
+    ) -> None:
+        """What each make does with a colour; `asked`: it was given as one, rather than
+        found on the lamps.
+        """
         found: dict[tuple[str, Answer], list[str]] = {}
         answers: dict[tuple[str, str], Answer] = {}
         for fixture in fixtures:
@@ -123,8 +152,12 @@ class ColourPanel(QWidget):
             if (sort := (fixture.type, fixture.mode)) not in answers:
                 answers[sort] = colour_answer(self.hand.rig, fixture.id, rgb)
             answer = answers[sort]
-            found.setdefault((kind.name if kind else fixture.name, answer), []).append(fixture.name)
-        self.answers.setText("\n".join(f"{name}: {answer_text(answer)}" for (name, answer) in found))
+            found.setdefault((kind.name if kind else fixture.name, answer), []).append(
+                fixture.name
+            )
+        self.answers.setText(
+            "\n".join(f"{name}: {answer_text(answer)}" for (name, answer) in found)
+        )
         self.answers.setVisible(bool(found))
 
     def _wanted(self) -> tuple[float, float, float] | None:
@@ -132,14 +165,22 @@ class ColourPanel(QWidget):
         session = self.hand.session
         draft, targets = session.state.draft.look, set()
         for fixture in self.hand.fixtures(at.RED):
-            own = links.resolve(session.show, {fixture.id: draft.get(fixture.id, {})})[fixture.id]
+            own = links.resolve(session.show, {fixture.id: draft.get(fixture.id, {})})[
+                fixture.id
+            ]
             targets.add(tuple(own.get(n) for n in at.TARGET_COLOUR))
         r, g, b = targets.pop() if len(targets) == 1 else (None, None, None)
-        if not (isinstance(r, float | int) and isinstance(g, float | int) and isinstance(b, float | int)):
+        if not (
+            isinstance(r, float | int)
+            and isinstance(g, float | int)
+            and isinstance(b, float | int)
+        ):
             return None
         return float(r), float(g), float(b)
 
-    def _by_place(self, hue: float | None = None, strength: float | None = None) -> None:
+    def _by_place(
+        self, hue: float | None = None, strength: float | None = None
+    ) -> None:
         found = self.hand.colours()
         rgb = self._wanted() or (found[0] if found else None)
         now = place_of(rgb) if rgb else (0.0, 0.0)
@@ -158,7 +199,9 @@ class ColourPanel(QWidget):
             self.hex.setText(words.hex_colour(self._rgb) if self._rgb else "several")
 
     def _part(self, part: str, value: float) -> None:
-        """Change one part of the target colour; the other two are taken along as they are, one by one."""
+        """Change one part of the target colour; the other two are taken along as they
+        are, one by one.
+        """
         items = self.hand.items(at.RED)
         values: dict[str, list] = {name: [] for name in at.TARGET_COLOUR}
         for item in items:
@@ -171,7 +214,9 @@ class ColourPanel(QWidget):
 
 
 def answer_text(answer: Answer) -> str:
-    """“exact”, “mixed as near as it can (0.04 off)”, “nearest slot: Deep blue (0.12 off)”."""
+    """“exact”, “mixed as near as it can (0.04 off)”, “nearest slot: Deep blue (0.12
+    off)”.
+    """
     if answer.kind == "exact":
         return "exact"
     if answer.kind == "mixed":

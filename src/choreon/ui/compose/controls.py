@@ -1,4 +1,6 @@
-"""Controls for attributes by what kind they are: amounts, slots of wheels, named choices; and who has them."""
+"""Controls for attributes by what kind they are: amounts, slots of wheels, named
+choices; and who has them.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,11 @@ class Chips(ChipRow):
 
     def wide(self, index: int) -> float:
         name, slot, _ = self.entries[index]
-        return CHIP if slot is not None else self.fontMetrics().horizontalAdvance(name) + 20.0
+        return (
+            CHIP
+            if slot is not None
+            else self.fontMetrics().horizontalAdvance(name) + 20.0
+        )
 
     def tip(self, index: int) -> str:
         name, _, own = self.entries[index]
@@ -49,16 +55,22 @@ class Chips(ChipRow):
     def draw(self, painter: QPainter, index: int, rect: QRectF) -> None:
         name, slot, own = self.entries[index]
         if slot is not None:
-            painter.drawPixmap(rect.adjusted(2, 2, -2, -2).toRect(), slot_picture(slot, CHIP - 4))
+            painter.drawPixmap(
+                rect.adjusted(2, 2, -2, -2).toRect(), slot_picture(slot, CHIP - 4)
+            )
         else:
             self.draw_name(painter, rect, name, index == self.hover or index in self.on)
         if own:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.KEEP))
-            painter.drawRect(QRectF(rect.left() + 6, rect.bottom() - 3, rect.width() - 12, 2))
+            painter.drawRect(
+                QRectF(rect.left() + 6, rect.bottom() - 3, rect.width() - 12, 2)
+            )
         on = index in self.on
         if on or self.has_keys(index):
-            colour = theme.CHOSEN if not on else theme.DRAFT if self.drafted else theme.TEXT
+            colour = (
+                theme.CHOSEN if not on else theme.DRAFT if self.drafted else theme.TEXT
+            )
             painter.setPen(QPen(QColor(colour), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             round_ = CHIP / 2 if slot is not None else theme.RADIUS
@@ -104,19 +116,32 @@ class Control(QWidget):
             digits = 0 if self.scale == 100 or high - low > 60 else 1
             home = self._home()
             self.field = ValueField(
-                self.known.label, low * self.scale, high * self.scale, self.known.unit, digits, home
+                self.known.label,
+                low * self.scale,
+                high * self.scale,
+                self.known.unit,
+                digits,
+                home,
             )
             self.field.changed.connect(self._moved)
             self.box.addWidget(self.field)
 
     def _home(self) -> float | None:
         rig = self.hand.rig
-        rows = [row for i, _ in self.hand.items(self.name) for _, row in rig.where.get(i, {}).get(self.name, ())]
+        rows = [
+            row
+            for i, _ in self.hand.items(self.name)
+            for _, row in rig.where.get(i, {}).get(self.name, ())
+        ]
         return float(rig.home[rows[0]]) * self.scale if rows else None
 
     def _moved(self, value: float) -> None:
         given = {self.name: value / self.scale}
-        if self.name.startswith("Shutter") and self.name != at.SHUTTER and at.SHUTTER in self.hand.names():
+        if (
+            self.name.startswith("Shutter")
+            and self.name != at.SHUTTER
+            and at.SHUTTER in self.hand.names()
+        ):
             given[at.SHUTTER] = 1.0
         self.hand.give(given)
 
@@ -130,7 +155,9 @@ class Control(QWidget):
             slot = None
             if wheel is not None and 0 <= int(span.low) < len(wheel.slots):
                 slot = wheel.slots[int(span.low)]
-            name = span.name or (slot.name if slot else words.number(self.name, span.low))
+            name = span.name or (
+                slot.name if slot else words.number(self.name, span.low)
+            )
             entries.append((name, slot, span.on_purpose))
             values.append(span.low)
         made.set_entries(entries)
@@ -149,7 +176,9 @@ class Control(QWidget):
         return f"{has} of {total}: {some}" if has < total else ""
 
     def show_values(self, part: str) -> None:
-        """Show what the choice has now; `part` says who it is, where that needs saying."""
+        """Show what the choice has now; `part` says who it is, where that needs
+        saying.
+        """
         title = self.known.label if self.field is None else ""
         caution = "▲ the lamp's own program" if self.known.program else ""
         self.who.setText(" · ".join(t for t in (title, caution, part) if t))
@@ -166,7 +195,9 @@ class Control(QWidget):
                 chips.update()
 
 
-def show_span(field: ValueField, found: Sequence[float], scale: float, drafted: bool) -> None:
+def show_span(
+    field: ValueField, found: Sequence[float], scale: float, drafted: bool
+) -> None:
     """Show values in a field: one, or the span of those that differ."""
     if field.drafted != drafted:
         field.drafted = drafted
@@ -174,17 +205,25 @@ def show_span(field: ValueField, found: Sequence[float], scale: float, drafted: 
     if found:
         low, high = scale * min(found), scale * max(found)
         same = high - low < 10.0**-field.digits / 2
-        field.set_value((low + high) / 2 if same else None, None if same else (low, high))
+        field.set_value(
+            (low + high) / 2 if same else None, None if same else (low, high)
+        )
 
 
 def _named(channel: Channel, wheel: Wheel | None, name: str) -> bool:
     """Whether an attribute is a choice among names or slots rather than an amount."""
     own = [r for r in channel.ranges if r.attribute == name and r.slot < 0]
-    return bool(own) and all(r.discrete for r in own) and (wheel is not None or len(own) > 1)
+    return (
+        bool(own)
+        and all(r.discrete for r in own)
+        and (wheel is not None or len(own) > 1)
+    )
 
 
 class Controls(QWidget):
-    """The controls of a set of attributes: what all share first. Types may hide and reorder theirs."""
+    """The controls of a set of attributes: what all share first. Types may hide and
+    reorder theirs.
+    """
 
     def __init__(self, hand: Hand, order: Order | None = None) -> None:
         super().__init__()
@@ -193,7 +232,9 @@ class Controls(QWidget):
         self.box = QVBoxLayout(self)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(6)
-        self.hidden = basics.button("", self._show_hidden, "quiet", "", "Show what was hidden here")
+        self.hidden = basics.button(
+            "", self._show_hidden, "quiet", "", "Show what was hidden here"
+        )
         self.hidden.hide()
         self.box.addWidget(self.hidden)
         self._names: list[str] = []
@@ -222,9 +263,15 @@ class Controls(QWidget):
                     row.deleteLater()
             for row in self.rows.values():
                 self.box.addWidget(row)
-                if self.order is not None and row.contextMenuPolicy() != Qt.ContextMenuPolicy.CustomContextMenu:
+                if (
+                    self.order is not None
+                    and row.contextMenuPolicy()
+                    != Qt.ContextMenuPolicy.CustomContextMenu
+                ):
                     row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-                    row.customContextMenuRequested.connect(lambda at_, r=row: self._menu(r, at_))
+                    row.customContextMenuRequested.connect(
+                        lambda at_, r=row: self._menu(r, at_)
+                    )
             self.box.addWidget(self.hidden)
         for row in self.rows.values():
             row.build()
@@ -232,7 +279,9 @@ class Controls(QWidget):
 
     def show_values(self, counts: dict[str, int], total: int) -> None:
         before = ""
-        for row in self.rows.values():  # who has it is said once for those that the same ones have
+        for row in (
+            self.rows.values()
+        ):  # who has it is said once for those that the same ones have
             part = row.part(counts, total)
             row.show_values(part if part != before else "")
             before = part
@@ -244,7 +293,9 @@ class Controls(QWidget):
 
     def _menu(self, row: Control, point: QPoint) -> None:
         menu = QMenu(self)
-        menu.addAction(f"Hide {row.known.label} for these types", lambda: self.hide_row(row.name))
+        menu.addAction(
+            f"Hide {row.known.label} for these types", lambda: self.hide_row(row.name)
+        )
         menu.addAction("Further up", lambda: self.move_row(row.name, -1))
         menu.addAction("Further down", lambda: self.move_row(row.name, 1))
         menu.exec(row.mapToGlobal(point))
@@ -284,7 +335,9 @@ class Order:
         return text.split("|") if text else []
 
     def sorted(self, kinds: tuple[str, ...], names: list[str]) -> list[str]:
-        wanted = {n: i for kind in kinds for i, n in enumerate(self._read(kind, "order"))}
+        wanted = {
+            n: i for kind in kinds for i, n in enumerate(self._read(kind, "order"))
+        }
         return sorted(names, key=lambda n: wanted.get(n, len(wanted)))
 
     def set_order(self, kinds: tuple[str, ...], names: list[str]) -> None:
@@ -297,4 +350,6 @@ class Order:
     def set_hidden(self, kinds: tuple[str, ...], name: str, hidden: bool) -> None:
         for kind in kinds:
             now = [n for n in self._read(kind, "hidden") if n != name]
-            self.settings.setValue(f"hidden/{kind}", "|".join([*now, name] if hidden else now))
+            self.settings.setValue(
+                f"hidden/{kind}", "|".join([*now, name] if hidden else now)
+            )

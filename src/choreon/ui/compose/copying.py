@@ -11,7 +11,13 @@ from choreon.model.show import Value
 from choreon.ui import words
 from choreon.ui.session import Session
 
-FAMILIES = (at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM, at.Family.DEVICE)
+FAMILIES = (
+    at.Family.INTENSITY,
+    at.Family.COLOUR,
+    at.Family.POSITION,
+    at.Family.BEAM,
+    at.Family.DEVICE,
+)
 
 
 class Copied(QObject):
@@ -32,18 +38,32 @@ class Copied(QObject):
         values = self.session.values_of(fixture)
         name = self.session.show.fixtures[fixture].name
         if not values:
-            self.session.told.emit(f"{name} is at home: nothing gives it a value that could be copied.", "alarm")
+            self.session.told.emit(
+                f"{name} is at home: nothing gives it a value that could be copied.",
+                "alarm",
+            )
             return
         self.source, self.values = fixture, values
-        self.session.told.emit(f"Copied from {name}: {words.summary({fixture: values})}.", "info")
+        self.session.told.emit(
+            f"Copied from {name}: {words.summary({fixture: values})}.", "info"
+        )
 
     def paste(self, only: list[str] | None = None) -> None:
         """Give the choice what was copied, or some attributes of it."""
         show = self.session.show
         if self.source not in show.fixtures or not self.values:
-            self.session.told.emit("Nothing is copied yet: choose a light and copy it first.", "alarm")
+            self.session.told.emit(
+                "Nothing is copied yet: choose a light and copy it first.", "alarm"
+            )
             return
-        look = copying.pasted(show, self.source, self.values, self.session.chosen, self.session.takes, only)
+        look = copying.pasted(
+            show,
+            self.source,
+            self.values,
+            self.session.chosen,
+            self.session.takes,
+            only,
+        )
         if look:
             self.session.touch(look)
         else:
@@ -57,16 +77,22 @@ class Copied(QObject):
 
     def fill(self, menu: QMenu) -> None:
         """The ways to paste."""
-        menu.addAction("Copy from the first\tCtrl+C", self.copy).setEnabled(bool(self.session.chosen))
+        menu.addAction("Copy from the first\tCtrl+C", self.copy).setEnabled(
+            bool(self.session.chosen)
+        )
         ready = bool(self.values) and bool(self.session.chosen)
         menu.addAction("Paste everything\tCtrl+V", self.paste).setEnabled(ready)
         for family in FAMILIES:
             own = copying.of_families(self.values, {family})
             if own:
-                menu.addAction(f"Paste {family}", lambda n=own: self.paste(n)).setEnabled(ready)
+                menu.addAction(
+                    f"Paste {family}", lambda n=own: self.paste(n)
+                ).setEnabled(ready)
         single = menu.addMenu("Paste one attribute")
         single.setEnabled(ready)
-        shown = dict.fromkeys("Colour" if n in at.TARGET_COLOUR else n for n in self.values)
+        shown = dict.fromkeys(
+            "Colour" if n in at.TARGET_COLOUR else n for n in self.values
+        )
         for name in shown:
             own = list(at.TARGET_COLOUR) if name == "Colour" else [name]
             label = name if name == "Colour" else at.attribute(name).label

@@ -1,4 +1,6 @@
-"""The choice in hand: what it has, what values it has now, and giving it others. Everything goes to the draft."""
+"""The choice in hand: what it has, what values it has now, and giving it others.
+Everything goes to the draft.
+"""
 
 from __future__ import annotations
 
@@ -38,11 +40,15 @@ class Hand:
         """The choice one by one; of those only who take an attribute."""
         session, rig = self.session, self.rig
         now = (session.chosen, session.cells, session.each_cell, rig)
-        if len(self._for) != len(now) or any(a is not b for a, b in zip(now, self._for, strict=True)):
+        if len(self._for) != len(now) or any(
+            a is not b for a, b in zip(now, self._for, strict=True)
+        ):
             self._for, self._items, self._names = now, {"": session.items()}, {}
         found = self._items.get(name)
         if found is None:
-            found = self._items[name] = [i for i in self._items[""] if rig.takes(i[0], name)]
+            found = self._items[name] = [
+                i for i in self._items[""] if rig.takes(i[0], name)
+            ]
         return list(found)
 
     def fixtures(self, name: str = "") -> list[Fixture]:
@@ -51,14 +57,18 @@ class Hand:
         return [self.rig.fixtures[i] for i in ids if i in self.rig.fixtures]
 
     def names(self) -> dict[str, int]:
-        """Every attribute that something of the choice takes, with how many fixtures do."""
+        """Every attribute that something of the choice takes, with how many fixtures
+        do.
+        """
         rig, everybody = self.rig, self.items()
         if self._names:
             return dict(self._names)
         found: dict[str, int] = {}
         for fixture in dict.fromkeys(i for i, _ in everybody):
             own = dict.fromkeys(rig.where.get(fixture, {}))
-            own |= dict.fromkeys(n for n in rig.direct.get(fixture, {}) if n in at.ALL_EMITTERS[3:])
+            own |= dict.fromkeys(
+                n for n in rig.direct.get(fixture, {}) if n in at.ALL_EMITTERS[3:]
+            )
             if fixture in rig.wheels:
                 own |= dict.fromkeys(at.TARGET_COLOUR)
             for name in own:
@@ -83,9 +93,16 @@ class Hand:
             return found
         if self._raw is None:
             self._raw = self.session.raw_levels()
-        places = [p for i in dict.fromkeys(i for i, _ in items) for p in rig.direct.get(i, {}).get(name, ())]
+        places = [
+            p
+            for i in dict.fromkeys(i for i, _ in items)
+            for p in rig.direct.get(i, {}).get(name, ())
+        ]
         raw = self._raw
-        return [float((raw[c] - offset) / slope) if slope else 0.0 for _, c, slope, offset in places]
+        return [
+            float((raw[c] - offset) / slope) if slope else 0.0
+            for _, c, slope, offset in places
+        ]
 
     def colours(self, items: Items | None = None) -> list[tuple[float, float, float]]:
         """The colours of the choice now, linear light; of wheels that of their slot."""
@@ -99,27 +116,42 @@ class Hand:
                 found.append((r, g, b))
                 continue
             parts = [choice.rows(rig, [(fixture, cell)], n) for n in at.TARGET_COLOUR]
-            found += [(float(values[a]), float(values[b]), float(values[c])) for a, b, c in zip(*parts, strict=True)]
+            found += [
+                (float(values[a]), float(values[b]), float(values[c]))
+                for a, b, c in zip(*parts, strict=True)
+            ]
         return found
 
     def drafted(self, *names: str) -> bool:
         """Whether the draft has one of the attributes for somebody chosen."""
         draft = self.session.state.draft.look
-        return any(name in draft.get(i, {}) for i in self.session.chosen for name in names)
+        return any(
+            name in draft.get(i, {}) for i in self.session.chosen for name in names
+        )
 
     def span(self, name: str) -> tuple[float, float]:
         """The widest span that the choice has for an attribute."""
         rig = self.rig
-        spans = [rig.span(i, name) for i, _ in self.items(name) if name in rig.where.get(i, {})]
+        spans = [
+            rig.span(i, name)
+            for i, _ in self.items(name)
+            if name in rig.where.get(i, {})
+        ]
         known = at.attribute(name)
-        return (min(a for a, _ in spans), max(b for _, b in spans)) if spans else (known.low, known.high)
+        return (
+            (min(a for a, _ in spans), max(b for _, b in spans))
+            if spans
+            else (known.low, known.high)
+        )
 
     # giving
 
     def give(self, given: Mapping[str, Value]) -> None:
         """The same values for all of the choice that take them."""
         items = self.items()
-        self.give_each({name: choice.same(items, value) for name, value in given.items()}, items)
+        self.give_each(
+            {name: choice.same(items, value) for name, value in given.items()}, items
+        )
 
     def give_each(self, values: Mapping[str, Sequence[Value]], items: Items) -> None:
         """Each of `items` its own value."""
@@ -137,16 +169,28 @@ class Hand:
         items = self.items()
         for name, step in by.items():
             rows = [choice.rows(self.rig, [i], name) for i in items]
-            values[name] = [tuple(float(self.values()[r]) + step for r in own) if own else 0.0 for own in rows]
-            values[name] = [v[0] if isinstance(v, tuple) and len(v) == 1 else v for v in values[name]]
+            values[name] = [
+                tuple(float(self.values()[r]) + step for r in own) if own else 0.0
+                for own in rows
+            ]
+            values[name] = [
+                v[0] if isinstance(v, tuple) and len(v) == 1 else v
+                for v in values[name]
+            ]
         self.give_each(values, items)
         self.look_again()
 
     # types
 
-    def kinds(self, name: str) -> list[tuple[FixtureType, Channel, Wheel | None, list[str]]]:
-        """For each type in the choice that has an attribute: the channel that says it, its wheel, and who they are."""
-        found: dict[tuple[str, str], tuple[FixtureType, Channel, Wheel | None, list[str]]] = {}
+    def kinds(
+        self, name: str
+    ) -> list[tuple[FixtureType, Channel, Wheel | None, list[str]]]:
+        """For each type in the choice that has an attribute: the channel that says it,
+        its wheel, and who they are.
+        """
+        found: dict[
+            tuple[str, str], tuple[FixtureType, Channel, Wheel | None, list[str]]
+        ] = {}
         types = self.session.show.types
         for fixture in self.fixtures(name):
             key = (fixture.type, fixture.mode)
@@ -155,7 +199,11 @@ class Hand:
                 continue
             kind, mode = types.get(fixture.type), mode_of(types, fixture)
             channels = [c for _, c in kind.used(mode)] if kind and mode else []
-            own = [c for c in channels if not c.rest and any(r.attribute == name for r in c.ranges)]
+            own = [
+                c
+                for c in channels
+                if not c.rest and any(r.attribute == name for r in c.ranges)
+            ]
             own.sort(key=lambda c: main_attribute(c) != name)
             if kind and own:
                 wheel = kind.wheel(own[0].wheel) if own[0].wheel else None

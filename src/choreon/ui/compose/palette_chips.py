@@ -1,4 +1,6 @@
-"""The palettes of one family as chips: a press gives one to the choice, as a link that follows its changes."""
+"""The palettes of one family as chips: a press gives one to the choice, as a link that
+follows its changes.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,9 @@ def colour_of(palette: Palette) -> tuple[float, float, float] | None:
 
 
 class PaletteChips(ChipRow):
-    """All palettes of a family, in the user's order: dragged, or moved with Ctrl and the arrows."""
+    """All palettes of a family, in the user's order: dragged, or moved with Ctrl and
+    the arrows.
+    """
 
     movable = True
 
@@ -43,7 +47,9 @@ class PaletteChips(ChipRow):
         self.session.state_changed.connect(lambda _: self.update())
 
     def palettes(self) -> list[Palette]:
-        return [p for p in self.session.show.palettes.values() if p.family == self.family]
+        return [
+            p for p in self.session.show.palettes.values() if p.family == self.family
+        ]
 
     def count(self) -> int:
         return len(self.palettes())
@@ -83,7 +89,9 @@ class PaletteChips(ChipRow):
 
     def paintEvent(self, event) -> None:
         draft = self.session.state.draft.look
-        self._used = set(links.links_in({i: v for i, v in draft.items() if i in self.session.chosen}))
+        self._used = set(
+            links.links_in({i: v for i, v in draft.items() if i in self.session.chosen})
+        )
         super().paintEvent(event)
 
     def _carry(self, index: int, to: int) -> None:
@@ -99,11 +107,17 @@ class PaletteChips(ChipRow):
 
 def used_by(users: list[str]) -> str:
     """“used by 2 scenes: Mudlight and Spring Tide”."""
-    return f"used by {len(users)} scene{'s' * (len(users) > 1)}: {words.some(users)}" if users else "used by no scene"
+    return (
+        f"used by {len(users)} scene{'s' * (len(users) > 1)}: {words.some(users)}"
+        if users
+        else "used by no scene"
+    )
 
 
 def give(hand: Hand, palette: Palette) -> None:
-    """Give a palette to the choice: as a link to whole fixtures, as values to single cells."""
+    """Give a palette to the choice: as a link to whole fixtures, as values to single
+    cells.
+    """
     session = hand.session
     rig = hand.rig
     whole = [i for i, cell in hand.items() if cell == 0]
@@ -117,7 +131,11 @@ def give(hand: Hand, palette: Palette) -> None:
     if cells:
         names = {n for i, _ in cells for n in links.names_in(session.show, palette, i)}
         for name in names:
-            own = [i for i in cells if links.held(session.show, palette, i[0], name) is not None]
+            own = [
+                i
+                for i in cells
+                if links.held(session.show, palette, i[0], name) is not None
+            ]
             values = [links.held(session.show, palette, i, name) for i, _ in own]
             hand.give_each({name: [v for v in values if v is not None]}, own)
     if not look and not cells:
@@ -132,9 +150,9 @@ def menu(parent: QWidget, hand: Hand, palette: Palette) -> QMenu:
     made.addAction(used_by(users).capitalize()).setEnabled(False)
     made.addSeparator()
     made.addAction("Take into draft", lambda: take(hand, palette))
-    made.addAction("Update from the draft", lambda: update(session, palette.id)).setEnabled(
-        bool(palettes.part(session.state.draft.look, {palette.family}))
-    )
+    made.addAction(
+        "Update from the draft", lambda: update(session, palette.id)
+    ).setEnabled(bool(palettes.part(session.state.draft.look, {palette.family})))
     made.addAction("Rename…", lambda: rename(parent, hand, palette))
     made.addAction("Delete", lambda: delete(hand, palette))
     return made
@@ -146,14 +164,19 @@ def take(hand: Hand, palette: Palette) -> None:
     targets = (
         list(session.chosen)
         or list(palette.each)
-        or [i for i in session.show.fixtures if any(session.takes(i, n) for n in palette.values)]
+        or [
+            i
+            for i in session.show.fixtures
+            if any(session.takes(i, n) for n in palette.values)
+        ]
     )
     look = {}
     for i in targets:
         own = {
             n: v
             for n in links.names_in(session.show, palette, i)
-            if session.takes(i, n) and (v := links.held(session.show, palette, i, n)) is not None
+            if session.takes(i, n)
+            and (v := links.held(session.show, palette, i, n)) is not None
         }
         if own:
             look[i] = own
@@ -162,23 +185,32 @@ def take(hand: Hand, palette: Palette) -> None:
 
 
 def update(session: Session, palette_id: str) -> None:
-    """Lay what the draft has of a palette's family over it; that part of the draft is let go, the rest stays."""
+    """Lay what the draft has of a palette's family over it; that part of the draft is
+    let go, the rest stays.
+    """
     palette = session.show.palettes[palette_id]
     look = session.state.draft.look
     rest = palettes.part(look, {f for f in at.Family if f != palette.family})
     users = len(palettes.users(session.show, palette_id))
     show = palettes.update_palette(session.show, palette_id, look)
     session.edit(f"update {palette.name}", show, draft=rest)
-    session.told.emit(f"{palette.name} is updated, and {users} scene{'s' * (users != 1)} with it.", "info")
+    session.told.emit(
+        f"{palette.name} is updated, and {users} scene{'s' * (users != 1)} with it.",
+        "info",
+    )
 
 
 def rename(parent: QWidget, hand: Hand, palette: Palette) -> None:
-    name, sure = QInputDialog.getText(parent, "Rename the palette", "Name", text=palette.name)
+    name, sure = QInputDialog.getText(
+        parent, "Rename the palette", "Name", text=palette.name
+    )
     if sure and name.strip():
         show = hand.session.show
         others = [p.name for p in show.palettes.values() if p.id != palette.id]
         changed = edits.replace(palette, name=edits.fresh_name(name.strip(), others))
-        hand.session.edit(f"rename {palette.name}", edits.put(show, "palettes", changed))
+        hand.session.edit(
+            f"rename {palette.name}", edits.put(show, "palettes", changed)
+        )
 
 
 def delete(hand: Hand, palette: Palette) -> None:
@@ -188,9 +220,19 @@ def delete(hand: Hand, palette: Palette) -> None:
     link = links.to_palette(palette.id)
     draft = session.state.draft.look
     plain = palettes.unlinked(session.show, draft, link)
-    session.edit(f"delete the palette {palette.name}", palettes.delete_palette(session.show, palette.id), draft=plain)
-    kept = f" {words.some(users)} keep{'s' * (len(users) == 1)} its values." if users else ""
-    session.told.emit(f"{palette.name} is deleted.{kept} Ctrl+Z brings it back.", "info")
+    session.edit(
+        f"delete the palette {palette.name}",
+        palettes.delete_palette(session.show, palette.id),
+        draft=plain,
+    )
+    kept = (
+        f" {words.some(users)} keep{'s' * (len(users) == 1)} its values."
+        if users
+        else ""
+    )
+    session.told.emit(
+        f"{palette.name} is deleted.{kept} Ctrl+Z brings it back.", "info"
+    )
 
 
 def keep_button(hand: Hand, family: at.Family) -> QWidget:
@@ -201,12 +243,19 @@ def keep_button(hand: Hand, family: at.Family) -> QWidget:
         own = palettes.part(session.state.draft.look, {family})
         chosen = palettes.part(own, {family}, session.chosen) or own
         if not chosen:
-            session.told.emit(f"The draft has nothing of {family} yet: give it first, then keep it.", "alarm")
+            session.told.emit(
+                f"The draft has nothing of {family} yet: give it first, then keep it.",
+                "alarm",
+            )
             return
-        name, sure = QInputDialog.getText(made, "Keep a palette", f"Name of the {family} palette")
+        name, sure = QInputDialog.getText(
+            made, "Keep a palette", f"Name of the {family} palette"
+        )
         if sure and name.strip():
             show, made_id = palettes.keep_palette(session.show, name, family, chosen)
             session.edit(f"keep the palette {show.palettes[made_id].name}", show)
 
-    made = basics.tool("plus", f"Keep what the draft has of {family} as a palette", keep)
+    made = basics.tool(
+        "plus", f"Keep what the draft has of {family} as a palette", keep
+    )
     return made

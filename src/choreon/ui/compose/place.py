@@ -45,7 +45,9 @@ class ComposePlace(QWidget):
         self._keys()
 
     def _wire(self) -> None:
-        """What the stage is pressed for is told by the panels, and what was pressed goes back to them."""
+        """What the stage is pressed for is told by the panels, and what was pressed
+        goes back to them.
+        """
         stage, aim = self.stage, self.what.aim_panel
         aim.aim_at.toggled.connect(stage.aim)
         aim.setting_mark.connect(stage.mark)
@@ -73,7 +75,10 @@ class ComposePlace(QWidget):
         session = self.session
         for key, act in (
             ("Ctrl+A", lambda: session.choose(list(session.show.fixtures))),
-            ("Ctrl+I", lambda: session.choose(choosing.inverted(session.show, session.chosen))),
+            (
+                "Ctrl+I",
+                lambda: session.choose(choosing.inverted(session.show, session.chosen)),
+            ),
             ("Ctrl+U", session.open_up),
             ("Ctrl+H", session.home),
             ("Ctrl+C", self.what.copied.copy),

@@ -1,4 +1,6 @@
-"""The shelf: cards of all that is stored, each with a small picture of the stage as it lights it."""
+"""The shelf: cards of all that is stored, each with a small picture of the stage as it
+lights it.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,9 @@ EVERYWHERE = "Everywhere"
 
 
 class Shelf(QWidget):
-    """Scenes or palettes, side by side. Choosing a card shows what can be done with it; it never lights anything."""
+    """Scenes or palettes, side by side. Choosing a card shows what can be done with it;
+    it never lights anything.
+    """
 
     def __init__(self, session: Session, hand: Hand | None = None) -> None:
         super().__init__()
@@ -50,13 +54,21 @@ class Shelf(QWidget):
         self.shows = "scenes"
         self._shown: tuple[object, ...] | None = None
         self._kind = ""  # what the cards are of: scenes or palettes
-        self._things: dict[str, Scene | Palette] = {}  # all that are shown, those without a card too
+        self._things: dict[
+            str, Scene | Palette
+        ] = {}  # all that are shown, those without a card too
         self._many: dict[str, int] = {}  # how many scenes use them
         self._links: dict[str, tuple[Scene, frozenset[str]]] = {}
         self.kinds = QButtonGroup(self)
         self.tabs: dict[str, QPushButton] = {}
         for name in ("Scenes", "Palettes"):
-            tab = basics.button(name, lambda n=name: self.show_kind(n.lower()), "quiet", "", f"Show the {name.lower()}")
+            tab = basics.button(
+                name,
+                lambda n=name: self.show_kind(n.lower()),
+                "quiet",
+                "",
+                f"Show the {name.lower()}",
+            )
             tab.setCheckable(True)
             self.kinds.addButton(tab)
             self.tabs[name.lower()] = tab
@@ -75,21 +87,51 @@ class Shelf(QWidget):
         self.about = basics.label("", "small")
         self.to_page = basics.button("Put on page", self._page_menu, "", "perform")
         self.take = basics.button(
-            "Take into draft", self._take, "", "", "Bring its values into the draft to change them"
+            "Take into draft",
+            self._take,
+            "",
+            "",
+            "Bring its values into the draft to change them",
         )
-        self.look_at = basics.tool("eye", "Look at it on the stage picture without lighting it", self._look, True)
+        self.look_at = basics.tool(
+            "eye",
+            "Look at it on the stage picture without lighting it",
+            self._look,
+            True,
+        )
         self.rename = basics.tool("edit", "Rename it", self._rename)
         self.times = basics.tool("times", "Change its times", self._times)
-        self.more = basics.tool("more", "Folder, tags, colour, duplicate, merge, where it is used", self._more_menu)
+        self.more = basics.tool(
+            "more",
+            "Folder, tags, colour, duplicate, merge, where it is used",
+            self._more_menu,
+        )
         self.delete = basics.tool("trash", "Delete it", self._delete)
         self.deeds = basics.row(
-            self.to_page, self.take, self.look_at, self.rename, self.times, self.more, self.delete, spacing=2
+            self.to_page,
+            self.take,
+            self.look_at,
+            self.rename,
+            self.times,
+            self.more,
+            self.delete,
+            spacing=2,
         )
         self.capture = basics.button(
-            "Capture stage", self.capture_stage, "", "capture", "Keep everything that is on now as one new scene"
+            "Capture stage",
+            self.capture_stage,
+            "",
+            "capture",
+            "Keep everything that is on now as one new scene",
         )
         self.empty = basics.label("", "soft", wrap=True)
-        self.sample = basics.button("Bring sample sets", self._sample, "", "", "Colours, marks and beams to begin with")
+        self.sample = basics.button(
+            "Bring sample sets",
+            self._sample,
+            "",
+            "",
+            "Colours, marks and beams to begin with",
+        )
         self.nothing = basics.row(self.empty, self.sample, 1)
         self.nothing.hide()
         self.row = QWidget()
@@ -97,11 +139,23 @@ class Shelf(QWidget):
         self.strip.setWidgetResizable(False)
         self.strip.setMinimumHeight(132)
         self._soon = basics.once(self, 0, self._show_near)
-        self.strip.horizontalScrollBar().valueChanged.connect(lambda _: self._soon.start())
-        self.strip.horizontalScrollBar().rangeChanged.connect(lambda *_: self._soon.start())
-        self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.strip.horizontalScrollBar().valueChanged.connect(
+            lambda _: self._soon.start()
+        )
+        self.strip.horizontalScrollBar().rangeChanged.connect(
+            lambda *_: self._soon.start()
+        )
+        self.about.setSizePolicy(
+            QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
+        )
         head = basics.row(
-            *self.tabs.values(), self.search, self.folder, self.about, self.deeds, self.capture, spacing=4
+            *self.tabs.values(),
+            self.search,
+            self.folder,
+            self.about,
+            self.deeds,
+            self.capture,
+            spacing=4,
         )
         head.layout().setStretch(4, 1)
         panel = basics.panel(head, self.nothing, self.strip, margins=10)
@@ -135,7 +189,11 @@ class Shelf(QWidget):
         show = self.session.show
         rig = self.session.programme.rig
         seen = (show.scenes, show.palettes, show.marks, rig)
-        if self._shown is not None and all(a is b for a, b in zip(self._shown, seen, strict=True)) and not again:
+        if (
+            self._shown is not None
+            and all(a is b for a, b in zip(self._shown, seen, strict=True))
+            and not again
+        ):
             return
         self._shown = seen
         self._fill_folders()
@@ -143,14 +201,28 @@ class Shelf(QWidget):
         things: list[Scene | Palette]
         if self.shows == "scenes":
             within = self.folder.currentData()
-            things = [s for s in reversed(show.scenes.values()) if within is None or s.folder == within]
+            things = [
+                s
+                for s in reversed(show.scenes.values())
+                if within is None or s.folder == within
+            ]
         else:
             family = self.folder.currentData()
-            things = [p for p in show.palettes.values() if family is None or p.family == family]
+            things = [
+                p
+                for p in show.palettes.values()
+                if family is None or p.family == family
+            ]
         self._lay_out([t for t in things if _is_meant(t, wanted)])
         none = not (show.scenes if self.shows == "scenes" else show.palettes)
-        scenes = "No scenes yet. Choose lights, give them level and colour, then press “Keep as…” below."
-        others = "No palettes yet: parts of looks, like a colour or an aim, that scenes follow."
+        scenes = (
+            "No scenes yet. Choose lights, give them level and colour, then "
+            "press “Keep as…” below."
+        )
+        others = (
+            "No palettes yet: parts of looks, like a colour or an aim, that "
+            "scenes follow."
+        )
         self.empty.setText(scenes if self.shows == "scenes" else others)
         self.nothing.setVisible(none)
         self.sample.setVisible(none and self.shows == "palettes")
@@ -168,14 +240,23 @@ class Shelf(QWidget):
         self._show_near(again=True)
 
     def _show_near(self, again: bool = False) -> None:
-        """Make cards for what is in sight, or nearly so, and let those go that are far away. What is there is used
-        again. A few dozen are all made: they then follow each other when walked through by key."""
+        """Make cards for what is in sight, or nearly so, and let those go that are far
+        away. What is there is used again. A few dozen are all made: they then follow
+        each other when walked through by key.
+        """
         ids = list(self._things)
-        bar, reach = self.strip.horizontalScrollBar().value(), self.strip.viewport().width()
+        bar, reach = (
+            self.strip.horizontalScrollBar().value(),
+            self.strip.viewport().width(),
+        )
         first, last = bar // STEP - ALL // 4, (bar + reach) // STEP + ALL // 4
         near = ids if len(ids) <= ALL else ids[max(0, first) : last + 1]
         wanted = set(near)
-        away = [i for i, card in self.cards.items() if i not in wanted and not (i in self._things and card.hasFocus())]
+        away = [
+            i
+            for i, card in self.cards.items()
+            if i not in wanted and not (i in self._things and card.hasFocus())
+        ]
         fresh = [i for i in near if i not in self.cards]
         if not (away or fresh or again):
             return
@@ -183,7 +264,9 @@ class Shelf(QWidget):
         for thing_id in fresh:
             self.cards[thing_id] = Card(self, self._things[thing_id])
         place = {thing_id: i for i, thing_id in enumerate(ids)}
-        self.cards = {i: self.cards[i] for i in sorted(self.cards, key=lambda i: place[i])}
+        self.cards = {
+            i: self.cards[i] for i in sorted(self.cards, key=lambda i: place[i])
+        }
         before: Card | None = None
         for thing_id, card in self.cards.items():
             card.move(place[thing_id] * STEP, 0)
@@ -216,12 +299,18 @@ class Shelf(QWidget):
             self.cards[ids[to]].setFocus()
 
     def _uses(self) -> dict[str, int]:
-        """How many scenes use each palette; each scene is looked through once for as long as it stays the same."""
+        """How many scenes use each palette; each scene is looked through once for as
+        long as it stays the same.
+        """
         found: dict[str, int] = {}
         before, self._links = self._links, {}
         for scene in self.session.show.scenes.values():
             known = before.get(scene.id)
-            own = known[1] if known and known[0] is scene else frozenset(links.links_in(scene.look))
+            own = (
+                known[1]
+                if known and known[0] is scene
+                else frozenset(links.links_in(scene.look))
+            )
             self._links[scene.id] = (scene, own)
             for link in own:
                 if link.startswith(links.PALETTE):
@@ -233,10 +322,20 @@ class Shelf(QWidget):
         show = self.session.show
         if self.shows == "scenes":
             entries: list[tuple[str, str | None]] = [(EVERYWHERE, None)]
-            entries += [(f, f) for f in dict.fromkeys(s.folder for s in show.scenes.values()) if f]
+            entries += [
+                (f, f)
+                for f in dict.fromkeys(s.folder for s in show.scenes.values())
+                if f
+            ]
         else:
-            entries = [("All families", None), *((f.capitalize(), str(f)) for f in palettes.FAMILIES)]
-        if [(self.folder.itemText(i), self.folder.itemData(i)) for i in range(self.folder.count())] != entries:
+            entries = [
+                ("All families", None),
+                *((f.capitalize(), str(f)) for f in palettes.FAMILIES),
+            ]
+        if [
+            (self.folder.itemText(i), self.folder.itemData(i))
+            for i in range(self.folder.count())
+        ] != entries:
             now = self.folder.currentData()
             self.folder.blockSignals(True)
             self.folder.clear()
@@ -270,9 +369,13 @@ class Shelf(QWidget):
 
     def _about(self, thing_id: str) -> str:
         if self.shows == "palettes":
-            return palette_chips.used_by([s.name for s in palettes.users(self.session.show, thing_id)])
+            return palette_chips.used_by(
+                [s.name for s in palettes.users(self.session.show, thing_id)]
+            )
         scene = self.session.show.scenes[thing_id]
-        own = ", ".join(f"{family} {t.delay:g}+{t.fade:g} s" for family, t in scene.times.items())
+        own = ", ".join(
+            f"{family} {t.delay:g}+{t.fade:g} s" for family, t in scene.times.items()
+        )
         tags = " ".join(f"#{tag}" for tag in scene.tags)
         parts = [f"in {scene.fade_in:g} s · out {scene.fade_out:g} s", own, tags]
         return " · ".join(p for p in parts if p)
@@ -286,7 +389,10 @@ class Shelf(QWidget):
         menu = QMenu(self)
         for page in self.session.show.pages.values():
             for kind in ("pad", "fader"):
-                menu.addAction(f"{page.name}, as a {kind}", lambda p=page, k=kind: self.put_on(p.id, k))
+                menu.addAction(
+                    f"{page.name}, as a {kind}",
+                    lambda p=page, k=kind: self.put_on(p.id, k),
+                )
         if not self.session.show.pages:
             menu.addAction("There is no page yet: add one in Perform").setEnabled(False)
         menu.exec(self.to_page.mapToGlobal(self.to_page.rect().topLeft()))
@@ -296,7 +402,9 @@ class Shelf(QWidget):
         name = self._scene().name
         show, _ = edits.add_tile(self.session.show, page_id, self.chosen, kind)
         self.session.edit(f"put {name} on {show.pages[page_id].name}", show)
-        self.session.told.emit(f"{name} is on the page {show.pages[page_id].name}.", "info")
+        self.session.told.emit(
+            f"{name} is on the page {show.pages[page_id].name}.", "info"
+        )
 
     def _take(self) -> None:
         if self.shows == "palettes":
@@ -310,16 +418,26 @@ class Shelf(QWidget):
 
     def _rename(self) -> None:
         if self.shows == "palettes":
-            palette_chips.rename(self, self.hand, self.session.show.palettes[self.chosen])
+            palette_chips.rename(
+                self, self.hand, self.session.show.palettes[self.chosen]
+            )
             return
         scene = self._scene()
-        name, sure = QInputDialog.getText(self, "Rename the scene", "Name", text=scene.name)
+        name, sure = QInputDialog.getText(
+            self, "Rename the scene", "Name", text=scene.name
+        )
         if sure and name.strip():
-            others = [s.name for s in self.session.show.scenes.values() if s.id != scene.id]
-            self._change(f"rename {scene.name}", name=edits.fresh_name(name.strip(), others))
+            others = [
+                s.name for s in self.session.show.scenes.values() if s.id != scene.id
+            ]
+            self._change(
+                f"rename {scene.name}", name=edits.fresh_name(name.strip(), others)
+            )
 
     def _change(self, step: str, **fields) -> None:
-        self.session.edit(step, edits.change_scene(self.session.show, self.chosen, **fields))
+        self.session.edit(
+            step, edits.change_scene(self.session.show, self.chosen, **fields)
+        )
 
     def _times(self) -> None:
         scene = self._scene()
@@ -331,14 +449,23 @@ class Shelf(QWidget):
         scene, show = self._scene(), self.session.show
         menu = QMenu(self)
         used = edits.where_used(show, scene.id)
-        menu.addAction(f"On {words.some(used)}" if used else "On no page").setEnabled(False)
+        menu.addAction(f"On {words.some(used)}" if used else "On no page").setEnabled(
+            False
+        )
         for link in dict.fromkeys(links.links_in(scene.look)):
-            if link.startswith(links.PALETTE) and (p := show.palettes.get(link.removeprefix(links.PALETTE))):
-                menu.addAction(f"Unlink from the palette {p.name}", lambda n=link: self.unlink(n))
+            if link.startswith(links.PALETTE) and (
+                p := show.palettes.get(link.removeprefix(links.PALETTE))
+            ):
+                menu.addAction(
+                    f"Unlink from the palette {p.name}", lambda n=link: self.unlink(n)
+                )
         menu.addSeparator()
         folders = menu.addMenu("Folder")
         for name in dict.fromkeys(["", *(s.folder for s in show.scenes.values())]):
-            folders.addAction(name or "None", lambda n=name: self._change(f"move {scene.name}", folder=n))
+            folders.addAction(
+                name or "None",
+                lambda n=name: self._change(f"move {scene.name}", folder=n),
+            )
         folders.addAction("New…", self._new_folder)
         menu.addAction("Tags…", self._tags)
         menu.addAction("Colour mark…", self._colour)
@@ -347,14 +474,18 @@ class Shelf(QWidget):
         merges = menu.addMenu("Merge with")
         for other in show.scenes.values():
             if other.id != scene.id:
-                merges.addAction(f"{other.name} on top", lambda o=other.id: self.merge(o))
+                merges.addAction(
+                    f"{other.name} on top", lambda o=other.id: self.merge(o)
+                )
         merges.setEnabled(len(show.scenes) > 1)
         menu.exec(self.more.mapToGlobal(self.more.rect().topLeft()))
 
     def unlink(self, link: str) -> None:
         """Give the chosen scene its own values in the place of a link."""
         scene = self._scene()
-        self.session.edit(f"unlink {scene.name}", palettes.unlink(self.session.show, scene.id, link))
+        self.session.edit(
+            f"unlink {scene.name}", palettes.unlink(self.session.show, scene.id, link)
+        )
         self.session.told.emit(f"{scene.name} has its own values now.", "info")
 
     def _new_folder(self) -> None:
@@ -364,14 +495,22 @@ class Shelf(QWidget):
 
     def _tags(self) -> None:
         scene = self._scene()
-        text, sure = QInputDialog.getText(self, "Tags", "Words, parted by commas", text=", ".join(scene.tags))
+        text, sure = QInputDialog.getText(
+            self, "Tags", "Words, parted by commas", text=", ".join(scene.tags)
+        )
         if sure:
-            tags = tuple(dict.fromkeys(t.strip().lstrip("#") for t in text.split(",") if t.strip()))
+            tags = tuple(
+                dict.fromkeys(
+                    t.strip().lstrip("#") for t in text.split(",") if t.strip()
+                )
+            )
             self._change(f"tag {scene.name}", tags=tags)
 
     def _colour(self) -> None:
         scene = self._scene()
-        found = QColorDialog.getColor(QColor(scene.colour or "#FFFFFF"), self, "Colour mark")
+        found = QColorDialog.getColor(
+            QColor(scene.colour or "#FFFFFF"), self, "Colour mark"
+        )
         if found.isValid():
             self._change(f"mark {scene.name}", colour=found.name().upper())
 
@@ -392,16 +531,24 @@ class Shelf(QWidget):
         """Keep everything that is on as a new scene."""
         look = self.session.capture()
         if not look:
-            self.session.told.emit("The stage is dark: there is nothing to capture.", "alarm")
+            self.session.told.emit(
+                "The stage is dark: there is nothing to capture.", "alarm"
+            )
             return
         names = [p.name for p in self.session.state.players if not p.releasing]
         name = " + ".join(names[:3]) if 0 < len(names) <= 3 else "Stage"
-        given, sure = QInputDialog.getText(self, "Capture the stage", "Name of the scene", text=f"{name}, captured")
+        given, sure = QInputDialog.getText(
+            self, "Capture the stage", "Name of the scene", text=f"{name}, captured"
+        )
         if sure:
             show, made = edits.keep_scene(self.session.show, given, look, 2.0, 2.0)
             self.session.edit(f"capture {show.scenes[made].name}", show)
             count = len(look)
-            self.session.told.emit(f"{show.scenes[made].name} is kept, with {count} fixtures as they are now.", "info")
+            self.session.told.emit(
+                f"{show.scenes[made].name} is kept, with {count} fixtures as they "
+                "are now.",
+                "info",
+            )
 
     def _sample(self) -> None:
         self.session.edit("bring sample sets", palettes.sample(self.session.show))
@@ -412,9 +559,13 @@ class Shelf(QWidget):
             return
         scene = self._scene()
         used = edits.where_used(self.session.show, scene.id)
-        self.session.edit(f"delete {scene.name}", edits.drop(self.session.show, "scenes", [scene.id]))
+        self.session.edit(
+            f"delete {scene.name}", edits.drop(self.session.show, "scenes", [scene.id])
+        )
         note = f" It was on {words.some(used)}." if used else ""
-        self.session.told.emit(f"{scene.name} is deleted.{note} Ctrl+Z brings it back.", "info")
+        self.session.told.emit(
+            f"{scene.name} is deleted.{note} Ctrl+Z brings it back.", "info"
+        )
 
     def pressed_twice(self, thing: Scene | Palette) -> None:
         """A palette is given to the choice; a scene is taken into the draft."""
@@ -431,7 +582,9 @@ def _is_meant(thing: Scene | Palette, wanted: str) -> bool:
 
 
 class Card(QWidget):
-    """One scene or palette, with the stage as it lights it. A scene's card can be dragged to a page."""
+    """One scene or palette, with the stage as it lights it. A scene's card can be
+    dragged to a page.
+    """
 
     def __init__(self, shelf: Shelf, thing: Scene | Palette) -> None:
         super().__init__(shelf.row)
@@ -456,11 +609,21 @@ class Card(QWidget):
         """What it is, in words."""
         thing, show = self.thing, self.shelf.session.show
         if isinstance(thing, Palette):
-            again = palette_chips.used_by([s.name for s in palettes.users(show, thing.id)])
+            again = palette_chips.used_by(
+                [s.name for s in palettes.users(show, thing.id)]
+            )
             return f"{thing.name}: {again}. Press twice to give it to the chosen."
         gone = [i for i in thing.look if i not in show.fixtures]
-        missing = f"\n{len(gone)} of its fixtures do not hang; they are kept in it." if gone else ""
-        return f"{thing.name}: {words.summary(thing.look)}{missing}" if thing.look else thing.name
+        missing = (
+            f"\n{len(gone)} of its fixtures do not hang; they are kept in it."
+            if gone
+            else ""
+        )
+        return (
+            f"{thing.name}: {words.summary(thing.look)}{missing}"
+            if thing.look
+            else thing.name
+        )
 
     def event(self, event) -> bool:
         if event.type() == QEvent.Type.ToolTip:
@@ -497,9 +660,15 @@ class Card(QWidget):
         mini = self.shelf.minis.of(self.thing, self.look, WIDE - 2, 92, self)
         painter.drawPixmap(1, 1, mini)
         colour = self.thing.colour if isinstance(self.thing, Scene) else ""
-        rgb = palette_chips.colour_of(self.thing) if isinstance(self.thing, Palette) else None
+        rgb = (
+            palette_chips.colour_of(self.thing)
+            if isinstance(self.thing, Palette)
+            else None
+        )
         if colour or rgb:
-            painter.fillRect(QRectF(1, 90, WIDE, 4), on_screen(rgb) if rgb else QColor(colour))
+            painter.fillRect(
+                QRectF(1, 90, WIDE, 4), on_screen(rgb) if rgb else QColor(colour)
+            )
         painter.setClipping(False)
         left = 10.0
         if self._on:
@@ -510,17 +679,29 @@ class Card(QWidget):
         painter.setFont(theme.font(12))
         right = WIDE - 10.0
         tail = (
-            f"{self.uses}×" if self.uses else "empty" if isinstance(self.thing, Scene) and not self.thing.look else ""
+            f"{self.uses}×"
+            if self.uses
+            else "empty"
+            if isinstance(self.thing, Scene) and not self.thing.look
+            else ""
         )
         if tail:
             painter.setPen(QColor(theme.SOFT))
             wide = painter.fontMetrics().horizontalAdvance(tail)
-            painter.drawText(QRectF(right - wide, 94, wide + 2, 26), Qt.AlignmentFlag.AlignVCenter, tail)
+            painter.drawText(
+                QRectF(right - wide, 94, wide + 2, 26),
+                Qt.AlignmentFlag.AlignVCenter,
+                tail,
+            )
             right -= wide + 6
         painter.setPen(QColor(theme.TEXT))
         painter.setFont(theme.font(13))
-        text = painter.fontMetrics().elidedText(self.thing.name, Qt.TextElideMode.ElideRight, int(right - left))
-        painter.drawText(QRectF(left, 94, right - left, 26), Qt.AlignmentFlag.AlignVCenter, text)
+        text = painter.fontMetrics().elidedText(
+            self.thing.name, Qt.TextElideMode.ElideRight, int(right - left)
+        )
+        painter.drawText(
+            QRectF(left, 94, right - left, 26), Qt.AlignmentFlag.AlignVCenter, text
+        )
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if self._drafted:
             pen = QPen(QColor(theme.DRAFT), 2)
@@ -539,7 +720,9 @@ class Card(QWidget):
     def mouseMoveEvent(self, event) -> None:
         if self._press is None or not isinstance(self.thing, Scene):
             return
-        if (event.position().toPoint() - self._press).manhattanLength() < QApplication.startDragDistance():
+        if (
+            event.position().toPoint() - self._press
+        ).manhattanLength() < QApplication.startDragDistance():
             return
         self._press = None
         drag = QDrag(self)
@@ -567,7 +750,11 @@ def palette_look(session: Session, palette: Palette) -> Look:
     rig = session.programme.rig
     made: Look = {}
     for fixture in rig.fixtures:
-        names = [n for n in links.names_in(session.show, palette, fixture) if rig.takes(fixture, n)]
+        names = [
+            n
+            for n in links.names_in(session.show, palette, fixture)
+            if rig.takes(fixture, n)
+        ]
         if names:
             made[fixture] = dict.fromkeys(names, links.to_palette(palette.id))
             if rig.has(fixture, at.DIMMER):

@@ -1,4 +1,6 @@
-"""Spread: a first and a last value over the choice, in its order, and all between; live while it is dragged."""
+"""Spread: a first and a last value over the choice, in its order, and all between; live
+while it is dragged.
+"""
 
 from __future__ import annotations
 
@@ -48,7 +50,9 @@ class SpreadBars(QWidget):
         """The column of one of the choice."""
         count = max(1, len(self.shares))
         wide = self.width() / count
-        return QRectF(index * wide, 0, max(1.0, wide - (2 if wide > 5 else 0)), self.height())
+        return QRectF(
+            index * wide, 0, max(1.0, wide - (2 if wide > 5 else 0)), self.height()
+        )
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
@@ -59,13 +63,21 @@ class SpreadBars(QWidget):
         for i, share in enumerate(self.shares):
             rect = self.rect_of(i)
             high = self.height() if self.colours else max(2.0, share * self.height())
-            painter.setBrush(on_screen(self.colours[i]) if self.colours else QColor(theme.SOFT))
-            painter.drawRect(QRectF(rect.left(), self.height() - high, rect.width(), high))
-        for end in {0, len(self.shares) - 1} if self.shares and not self.colours else ():
+            painter.setBrush(
+                on_screen(self.colours[i]) if self.colours else QColor(theme.SOFT)
+            )
+            painter.drawRect(
+                QRectF(rect.left(), self.height() - high, rect.width(), high)
+            )
+        for end in (
+            {0, len(self.shares) - 1} if self.shares and not self.colours else ()
+        ):
             rect = self.rect_of(end)
             y = self.height() - self.shares[end] * self.height()
             painter.setPen(QPen(QColor(theme.DRAFT), 3))
-            painter.drawLine(int(rect.left()), int(max(2, y)), int(rect.right()), int(max(2, y)))
+            painter.drawLine(
+                int(rect.left()), int(max(2, y)), int(rect.right()), int(max(2, y))
+            )
 
     def mousePressEvent(self, event) -> None:
         if self.shares and not self.colours:
@@ -105,9 +117,13 @@ class ColourButton(QWidget):
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(theme.CHOSEN), 2) if self.hasFocus() else Qt.PenStyle.NoPen)
+        painter.setPen(
+            QPen(QColor(theme.CHOSEN), 2) if self.hasFocus() else Qt.PenStyle.NoPen
+        )
         painter.setBrush(on_screen(self.rgb))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), theme.RADIUS, theme.RADIUS)
+        painter.drawRoundedRect(
+            QRectF(self.rect()).adjusted(1, 1, -1, -1), theme.RADIUS, theme.RADIUS
+        )
 
     def mousePressEvent(self, event) -> None:
         self.open()
@@ -168,7 +184,10 @@ class SpreadPanel(QWidget):
                 field.setMinimumWidth(60)
                 field.changed.connect(lambda v, e=end, a=axis: self._place(e, a, v))
             self.places.append(own)
-            rows += [basics.label(f"{title} point", "small"), basics.row(*own, spacing=4)]
+            rows += [
+                basics.label(f"{title} point", "small"),
+                basics.row(*own, spacing=4),
+            ]
         self.spots = QWidget()
         basics.stack(self.spots, *rows, spacing=4)
         self.shapes = Chips("Shape")
@@ -179,13 +198,25 @@ class SpreadPanel(QWidget):
         self.repeat.setToolTip("Begin anew after so many; 0 never does")
         self.repeat.changed.connect(lambda _: self.apply())
         self.swap = basics.button("Swap ends", self._swap, "", "", "First becomes last")
-        self.apply_now = basics.button("Spread", self.apply, "main", "", "Fill in between the two ends")
-        self.hint = basics.label("Choose at least two lights, or one with cells.", "soft", wrap=True)
+        self.apply_now = basics.button(
+            "Spread", self.apply, "main", "", "Fill in between the two ends"
+        )
+        self.hint = basics.label(
+            "Choose at least two lights, or one with cells.", "soft", wrap=True
+        )
         self.body = QWidget()
         basics.stack(
-            self.body, self.what, self.bars, self.numbers, self.swatches, self.spots, self.shapes, self.repeat,
-            basics.row(self.swap, 1, self.apply_now), spacing=8,
-        )  # fmt: skip
+            self.body,
+            self.what,
+            self.bars,
+            self.numbers,
+            self.swatches,
+            self.spots,
+            self.shapes,
+            self.repeat,
+            basics.row(self.swap, 1, self.apply_now),
+            spacing=8,
+        )
         basics.stack(self, self.hint, self.body)
 
     def items(self) -> list:
@@ -206,7 +237,11 @@ class SpreadPanel(QWidget):
         entries = []
         for name in counts:
             known = at.attribute(name)
-            if name in at.TARGET_COLOUR or known.command or known.kind in ("slot", "program", "mode"):
+            if (
+                name in at.TARGET_COLOUR
+                or known.command
+                or known.kind in ("slot", "program", "mode")
+            ):
                 continue
             entries.append((known.label, name))
         if at.RED in counts:
@@ -215,7 +250,10 @@ class SpreadPanel(QWidget):
             entries.append(("Direction: a line of points", POINT))
         now = self.name()
         self._busy = True
-        if [(self.what.itemText(i), self.what.itemData(i)) for i in range(self.what.count())] != entries:
+        if [
+            (self.what.itemText(i), self.what.itemData(i))
+            for i in range(self.what.count())
+        ] != entries:
             self.what.clear()
             for label, name in entries:
                 self.what.addItem(label, name)
@@ -246,7 +284,10 @@ class SpreadPanel(QWidget):
         self.spots.setVisible(name == POINT)
         self.hand.look_again()
         if name == COLOUR:
-            self.rgbs = [(self.hand.colours([end]) or [(1.0, 1.0, 1.0)])[-i] for i, end in enumerate(ends)]
+            self.rgbs = [
+                (self.hand.colours([end]) or [(1.0, 1.0, 1.0)])[-i]
+                for i, end in enumerate(ends)
+            ]
         elif name == POINT:
             self.points = [self._lands(end[0]) for end in ends]
         else:
@@ -254,10 +295,17 @@ class SpreadPanel(QWidget):
             scale = 100.0 if known.unit == "%" else 1.0
             low, high = self.hand.span(name)
             for field in (self.first, self.last):
-                field.low, field.high, field.unit = low * scale, high * scale, known.unit
+                field.low, field.high, field.unit = (
+                    low * scale,
+                    high * scale,
+                    known.unit,
+                )
                 field.digits = 0 if scale == 100 else 1
             found = [self.hand.numbers(name, [end]) for end in ends]
-            self.ends = [found[0][0] if found[0] else low, found[1][-1] if found[1] else high]
+            self.ends = [
+                found[0][0] if found[0] else low,
+                found[1][-1] if found[1] else high,
+            ]
         self._show()
 
     def _lands(self, fixture: str) -> list[float]:
@@ -267,8 +315,12 @@ class SpreadPanel(QWidget):
         way = sums.beam(rig.turns[fixture][None], [pan], [tilt])[0]
         place = rig.fixtures[fixture].place
         start = (place.x, place.y, place.z)
-        length = min(20.0, to_floor_or_wall(self.hand.session.show.room, start, way.tolist()))
-        return [round(float(s + w * length), 2) for s, w in zip(start, way, strict=True)]
+        length = min(
+            20.0, to_floor_or_wall(self.hand.session.show.room, start, way.tolist())
+        )
+        return [
+            round(float(s + w * length), 2) for s, w in zip(start, way, strict=True)
+        ]
 
     def _positions(self):
         shape = SHAPES[next(iter(self.shapes.on))][1]
@@ -278,7 +330,12 @@ class SpreadPanel(QWidget):
         name, along = self.name(), self._positions()
         scale = 100.0 if at.attribute(name).unit == "%" else 1.0
         if name == COLOUR:
-            made = [(r, g, b) for r, g, b in spread.colours_between(self.rgbs[0], self.rgbs[1], along).tolist()]
+            made = [
+                (r, g, b)
+                for r, g, b in spread.colours_between(
+                    self.rgbs[0], self.rgbs[1], along
+                ).tolist()
+            ]
             self.bars.show_shares([1.0] * len(made), made)
             for button, rgb in zip(self.colours, self.rgbs, strict=True):
                 button.set_rgb(rgb)
@@ -289,7 +346,9 @@ class SpreadPanel(QWidget):
         else:
             low, high = self.hand.span(name)
             values = spread.between(self.ends[0], self.ends[1], along)
-            self.bars.show_shares(((values - low) / max(high - low, 1e-9)).clip(0, 1).tolist(), [])
+            self.bars.show_shares(
+                ((values - low) / max(high - low, 1e-9)).clip(0, 1).tolist(), []
+            )
             self.first.set_value(self.ends[0] * scale)
             self.last.set_value(self.ends[1] * scale)
 
@@ -334,7 +393,8 @@ class SpreadPanel(QWidget):
             values = {n: made[:, i].tolist() for i, n in enumerate(at.TARGET_COLOUR)}
         elif name == POINT:
             aims: list[Value] = [
-                links.to_point(p) for p in spread.between(self.points[0], self.points[1], along).tolist()
+                links.to_point(p)
+                for p in spread.between(self.points[0], self.points[1], along).tolist()
             ]
             values = dict.fromkeys(links.AIMS, aims)
         else:

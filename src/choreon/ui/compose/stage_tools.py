@@ -1,4 +1,6 @@
-"""The small tools over the stage picture in Compose: lasso, three viewpoints, a second screen."""
+"""The small tools over the stage picture in Compose: lasso, three viewpoints, a second
+screen.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,12 @@ class StageTools(QWidget):
         super().__init__(stage)
         self.stage, self.session = stage, session
         self.window_: StageWindow | None = None
-        self.lasso = basics.tool("lasso", "Choose with a lasso rather than a box", self._lasso, checkable=True)
+        self.lasso = basics.tool(
+            "lasso",
+            "Choose with a lasso rather than a box",
+            self._lasso,
+            checkable=True,
+        )
         self.views: list[QToolButton] = []
         box = QHBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -33,7 +40,9 @@ class StageTools(QWidget):
             button.setProperty("kind", "quiet")
             button.setFixedSize(32, 32)
             button.setFont(theme.font(13, strong=True))
-            button.setToolTip(f"{name} (Alt+{i + 1}); right-click keeps the present view here")
+            button.setToolTip(
+                f"{name} (Alt+{i + 1}); right-click keeps the present view here"
+            )
             button.setAccessibleName(f"View {i + 1}")
             button.setShortcut(f"Alt+{i + 1}")
             button.clicked.connect(lambda *_, n=i: stage.go_to(n))
@@ -41,7 +50,11 @@ class StageTools(QWidget):
             button.customContextMenuRequested.connect(lambda _, n=i: self.keep(n))
             self.views.append(button)
             box.addWidget(button)
-        self.second = basics.tool("screen", "The stage picture in a window of its own, for a second screen", self.open)
+        self.second = basics.tool(
+            "screen",
+            "The stage picture in a window of its own, for a second screen",
+            self.open,
+        )
         box.addWidget(self.second)
         stage.installEventFilter(self)
 
@@ -68,7 +81,9 @@ class StageTools(QWidget):
     def eventFilter(self, watched, event) -> bool:
         if event.type() in (QEvent.Type.Resize, QEvent.Type.Show):
             size = self.sizeHint()
-            self.setGeometry(watched.width() - size.width() - 8, 6, size.width(), size.height())
+            self.setGeometry(
+                watched.width() - size.width() - 8, 6, size.width(), size.height()
+            )
         return False
 
 

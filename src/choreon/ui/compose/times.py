@@ -1,4 +1,6 @@
-"""A scene's times: in and out, and for single families a delay and a fade of their own."""
+"""A scene's times: in and out, and for single families a delay and a fade
+of their own.
+"""
 
 from __future__ import annotations
 
@@ -38,13 +40,20 @@ class TimesDialog(QDialog):
             lines.append(basics.row(title, delay, fade))
         self.fade_in.changed.connect(self._follow)
         self._given = dict(scene.times)
-        note = "A family that waits comes up later than the rest: position and colour can be there before the light."
+        note = (
+            "A family that waits comes up later than the rest: position and "
+            "colour can be there before the light."
+        )
         basics.stack(
             self,
             basics.row(self.fade_in, self.fade_out),
             basics.label(note, "small", wrap=True),
             *lines,
-            basics.row(1, basics.button("Not now", self.reject, "quiet"), basics.button("Keep", self.accept, "main")),
+            basics.row(
+                1,
+                basics.button("Not now", self.reject, "quiet"),
+                basics.button("Keep", self.accept, "main"),
+            ),
             margins=20,
             spacing=10,
         )
@@ -57,7 +66,9 @@ class TimesDialog(QDialog):
                 fade.set_value(seconds)
 
     def answer(self) -> dict[str, Any]:
-        """The scene's fields that say its times; families that are as the scene are left out."""
+        """The scene's fields that say its times; families that are as the scene are
+        left out.
+        """
         fade_in, fade_out = self.fade_in.value or 0.0, self.fade_out.value or 0.0
         times = {}
         for family, (delay, fade) in self.rows.items():

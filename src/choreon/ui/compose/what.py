@@ -1,10 +1,19 @@
-"""What: the attributes of those who are chosen, family by family. Everything here goes to the draft, nowhere else."""
+"""What: the attributes of those who are chosen, family by family. Everything here goes
+to the draft, nowhere else.
+"""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QButtonGroup, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.model import attributes as at
 from choreon.ui import theme, words
@@ -39,7 +48,9 @@ class Tab(QPushButton):
         if count != self.drafted:
             self.drafted = count
             self.update()
-        self.setToolTip(f"{self.text()}: in the draft: {names}" if count else self.text())
+        self.setToolTip(
+            f"{self.text()}: in the draft: {names}" if count else self.text()
+        )
 
     def paintEvent(self, event) -> None:
         super().paintEvent(event)
@@ -61,10 +72,14 @@ class BeamPanel(QWidget):
         self.shutter_closed = basics.button("Closed", lambda: self._shutter(0.0))
         for button in (self.shutter_open, self.shutter_closed):
             button.setCheckable(True)
-        self.shutter = basics.row(basics.label("Shutter", "soft"), 1, self.shutter_open, self.shutter_closed)
+        self.shutter = basics.row(
+            basics.label("Shutter", "soft"), 1, self.shutter_open, self.shutter_closed
+        )
         self.chips = PaletteChips(hand, at.Family.BEAM)
         self.more = Controls(hand)
-        head = basics.row(basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.BEAM))
+        head = basics.row(
+            basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.BEAM)
+        )
         basics.stack(self, self.shutter, self.more, head, self.chips, spacing=8)
 
     def _shutter(self, value: float) -> None:
@@ -75,7 +90,11 @@ class BeamPanel(QWidget):
 
     def rebuild(self, counts: dict[str, int]) -> None:
         self.shutter.setVisible(at.SHUTTER in counts)
-        rest = [n for n in counts if at.attribute(n).family == at.Family.BEAM and n != at.SHUTTER]
+        rest = [
+            n
+            for n in counts
+            if at.attribute(n).family == at.Family.BEAM and n != at.SHUTTER
+        ]
         order = {name: i for i, name in enumerate(BEAM_ORDER)}
         rest.sort(key=lambda n: order.get(at.template(n), len(order)))
         self.more.set_names(rest, counts)
@@ -84,10 +103,21 @@ class BeamPanel(QWidget):
         self.more.show_values(counts, total)
         shutters = self.hand.numbers(at.SHUTTER)
         self.shutter_open.setChecked(bool(shutters) and all(s >= 0.5 for s in shutters))
-        self.shutter_closed.setChecked(bool(shutters) and all(s < 0.5 for s in shutters))
+        self.shutter_closed.setChecked(
+            bool(shutters) and all(s < 0.5 for s in shutters)
+        )
 
 
-BEAM_ORDER = ("Shutter(n)Strobe", "Zoom", "Iris", "Focus(n)", "Frost(n)", "Gobo(n)", "Gobo(n)Pos", "Gobo(n)PosRotate")
+BEAM_ORDER = (
+    "Shutter(n)Strobe",
+    "Zoom",
+    "Iris",
+    "Focus(n)",
+    "Frost(n)",
+    "Gobo(n)",
+    "Gobo(n)Pos",
+    "Gobo(n)PosRotate",
+)
 
 
 class DevicePanel(QWidget):
@@ -95,12 +125,18 @@ class DevicePanel(QWidget):
 
     def __init__(self, hand: Hand) -> None:
         super().__init__()
-        self.more = Controls(hand, Order(QSettings(str(settings_file()), QSettings.Format.IniFormat)))
-        hint = basics.label("Right-click hides a line or moves it, for this type.", "small", wrap=True)
+        self.more = Controls(
+            hand, Order(QSettings(str(settings_file()), QSettings.Format.IniFormat))
+        )
+        hint = basics.label(
+            "Right-click hides a line or moves it, for this type.", "small", wrap=True
+        )
         basics.stack(self, self.more, hint, spacing=8)
 
     def rebuild(self, counts: dict[str, int]) -> None:
-        self.more.set_names([n for n in counts if at.attribute(n).family == at.Family.DEVICE], counts)
+        self.more.set_names(
+            [n for n in counts if at.attribute(n).family == at.Family.DEVICE], counts
+        )
 
     def show_values(self, counts: dict[str, int], total: int) -> None:
         self.more.show_values(counts, total)
@@ -119,12 +155,15 @@ class What(QWidget):
         self.copied = Copied(session)
         self.title = basics.label("", "heading", wrap=True)
         self.empty = basics.label(
-            "Choose lights on the stage, or a group on the left. What you change here is on stage at once and goes "
+            "Choose lights on the stage, or a group on the left. What you change "
+            "here is on stage at once and goes "
             "into the draft; nothing is stored until you keep it.",
             "soft",
             wrap=True,
         )
-        self.copy_button = basics.tool("copy", "Copy and paste between lights", self._copy_menu)
+        self.copy_button = basics.tool(
+            "copy", "Copy and paste between lights", self._copy_menu
+        )
         self.light = self._light()
         self.colour_panel = ColourPanel(self.hand)
         self.aim_panel = AimPanel(self.hand)
@@ -134,7 +173,13 @@ class What(QWidget):
         self.panels = dict(
             zip(
                 TABS,
-                (self.colour_panel, self.aim_panel, self.beam_panel, self.device_panel, self.spread_panel),
+                (
+                    self.colour_panel,
+                    self.aim_panel,
+                    self.beam_panel,
+                    self.device_panel,
+                    self.spread_panel,
+                ),
                 strict=True,
             )
         )
@@ -152,7 +197,15 @@ class What(QWidget):
             self.stack.addWidget(basics.scroller(inner))
         self.tab_row = basics.row(*self.tabs.values(), 1, spacing=0)
         self.wanted = TABS[0]
-        panel = basics.panel(self._head(), self.empty, self.light, self.tab_row, self.stack, margins=12, spacing=10)
+        panel = basics.panel(
+            self._head(),
+            self.empty,
+            self.light,
+            self.tab_row,
+            self.stack,
+            margins=12,
+            spacing=10,
+        )
         panel.layout().setStretch(4, 1)
         panel.layout().setAlignment(self.empty, Qt.AlignmentFlag.AlignTop)
         box = QVBoxLayout(self)
@@ -164,7 +217,9 @@ class What(QWidget):
         self._follow.timeout.connect(self._show_values)
         session.chosen_changed.connect(self._rebuild)
         session.show_changed.connect(self._rebuild)
-        session.state_changed.connect(lambda _: self._soon.isActive() or self._soon.start())
+        session.state_changed.connect(
+            lambda _: self._soon.isActive() or self._soon.start()
+        )
         self._rebuild()
 
     # parts of it by name, as they are looked for
@@ -172,9 +227,22 @@ class What(QWidget):
     @property
     def fields(self) -> dict[str, ValueField]:
         """The fields that show amounts, by attribute."""
-        found = {at.DIMMER: self.level, **self.colour_panel.fields, **self.aim_panel.fields}
-        for panel in (self.colour_panel, self.aim_panel, self.beam_panel, self.device_panel):
-            found |= {n: row.field for n, row in panel.more.rows.items() if row.field is not None}
+        found = {
+            at.DIMMER: self.level,
+            **self.colour_panel.fields,
+            **self.aim_panel.fields,
+        }
+        for panel in (
+            self.colour_panel,
+            self.aim_panel,
+            self.beam_panel,
+            self.device_panel,
+        ):
+            found |= {
+                n: row.field
+                for n, row in panel.more.rows.items()
+                if row.field is not None
+            }
         return found
 
     @property
@@ -208,7 +276,11 @@ class What(QWidget):
         self.level.changed.connect(lambda v: self.hand.give({at.DIMMER: v / 100}))
         self.quick = basics.row(
             *(
-                basics.button(text, lambda v=value: self.hand.give({at.DIMMER: v}), tip=f"Intensity {text}")
+                basics.button(
+                    text,
+                    lambda v=value: self.hand.give({at.DIMMER: v}),
+                    tip=f"Intensity {text}",
+                )
                 for text, value in LEVELS
             ),
             spacing=4,
@@ -222,10 +294,17 @@ class What(QWidget):
             "sun",
             "Make the chosen shine: open, full, the rest at home (Ctrl+U)",
         )
-        self.go_home = basics.button("Home", self.session.home, "", "", "Everything at home, dark (Ctrl+H)")
+        self.go_home = basics.button(
+            "Home", self.session.home, "", "", "Everything at home, dark (Ctrl+H)"
+        )
         self.light_who = basics.label("", "small")
         basics.stack(
-            section, self.level, self.light_who, self.quick, basics.row(self.open_up, self.go_home, 1), spacing=6
+            section,
+            self.level,
+            self.light_who,
+            self.quick,
+            basics.row(self.open_up, self.go_home, 1),
+            spacing=6,
         )
         return section
 
@@ -251,7 +330,9 @@ class What(QWidget):
         menu = QMenu(self)
         self.copied.fill(menu)
         menu.addSeparator()
-        menu.addAction("Make these like that one…", self.like_wanted.emit).setEnabled(bool(self.session.chosen))
+        menu.addAction("Make these like that one…", self.like_wanted.emit).setEnabled(
+            bool(self.session.chosen)
+        )
         menu.exec(self.copy_button.mapToGlobal(self.copy_button.rect().bottomLeft()))
 
     # what is chosen
@@ -292,19 +373,27 @@ class What(QWidget):
         self._show_values(fresh=True)
 
     def _fit(self, tab: str, counts: dict[str, int]) -> None:
-        """Fit a family's panel to what the choice has; those that are not seen wait until they are."""
+        """Fit a family's panel to what the choice has; those that are not seen wait
+        until they are.
+        """
         self.panels[tab].rebuild(counts)  # type: ignore[attr-defined]
 
     def _show_values(self, fresh: bool = False) -> None:
-        """Show what the choice has now; `fresh`: the values in hand were read just now."""
+        """Show what the choice has now; `fresh`: the values in hand were read just
+        now.
+        """
         if not self.isVisible() or not self.session.chosen:
             return
         if not fresh:
             self.hand.look_again()
         counts, total = self.hand.names(), len(self.session.chosen)
-        show_span(self.level, self.hand.numbers(at.DIMMER), 100, self.hand.drafted(at.DIMMER))
+        show_span(
+            self.level, self.hand.numbers(at.DIMMER), 100, self.hand.drafted(at.DIMMER)
+        )
         has = counts.get(at.DIMMER, 0)
-        self.light_who.setText(f"{has} of {total} have a level" if 0 < has < total else "")
+        self.light_who.setText(
+            f"{has} of {total} have a level" if 0 < has < total else ""
+        )
         self.light_who.setVisible(bool(self.light_who.text()))
         if self.tab != "Spread":
             self.panels[self.tab].show_values(counts, total)  # type: ignore[attr-defined]
@@ -312,12 +401,17 @@ class What(QWidget):
         held = {n for i in self.session.chosen for n in draft.get(i, {})}
         for name, family in zip(TABS, list(at.Family)[1:], strict=False):
             own = [n for n in held if at.attribute(n).family == family]
-            labels = dict.fromkeys("Colour" if n in at.TARGET_COLOUR else at.attribute(n).label for n in own)
+            labels = dict.fromkeys(
+                "Colour" if n in at.TARGET_COLOUR else at.attribute(n).label
+                for n in own
+            )
             self.tabs[name].set_drafted(len(labels), ", ".join(labels))
 
 
 def _title(session: Session, show) -> str:
-    names = words.some([show.fixtures[i].name for i in session.chosen if i in show.fixtures])
+    names = words.some(
+        [show.fixtures[i].name for i in session.chosen if i in show.fixtures]
+    )
     if session.pool:
         place = session.pool.index(session.chosen[0]) + 1
         return f"{names}  ·  {place} of {len(session.pool)}"

@@ -41,7 +41,9 @@ class Numbered(QStyledItemDelegate):
             painter.setPen(QColor(theme.CHOSEN))
             place = str(self.session.chosen.index(fixture) + 1)
             rect = option.rect.adjusted(0, 0, -8, 0)
-            painter.drawText(rect, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, place)
+            painter.drawText(
+                rect, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, place
+            )
             painter.restore()
 
 
@@ -58,7 +60,8 @@ class Who(QWidget):
         self.typed.setPlaceholderText("par 1-4, spot odd…")
         self.typed.setAccessibleName("Choose by typing short names")
         self.typed.setToolTip(
-            "Short names, groups or numbers: par3, par 1-4, spot odd, dots every 3, par + wash, - par2, all, invert"
+            "Short names, groups or numbers: par3, par 1-4, spot odd, dots every "
+            "3, par + wash, - par2, all, invert"
         )
         self.typed.returnPressed.connect(self._choose_typed)
         self.groups = self._list("Groups")
@@ -68,23 +71,63 @@ class Who(QWidget):
         self.groups.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.groups.customContextMenuRequested.connect(self._group_menu)
         self.fixtures.itemSelectionChanged.connect(self._fixtures_chosen)
-        self.make_group = basics.tool("plus", "Make a group of the chosen fixtures", self._make_group)
+        self.make_group = basics.tool(
+            "plus", "Make a group of the chosen fixtures", self._make_group
+        )
         self.count = basics.label("", "small")
         everything = basics.button("All", self._all, "quiet", tip="Choose all (Ctrl+A)")
-        nothing = basics.button("None", lambda: session.choose(()), "quiet", tip="Choose none (Esc on the stage)")
-        self.which = basics.button("Which…", self._which_menu, "quiet", "", "Odd, even, every third, all of the type…")
-        self.order = basics.button("Order…", self._order_menu, "quiet", "", "Turn the order, mirror, shuffle, sort")
+        nothing = basics.button(
+            "None",
+            lambda: session.choose(()),
+            "quiet",
+            tip="Choose none (Esc on the stage)",
+        )
+        self.which = basics.button(
+            "Which…",
+            self._which_menu,
+            "quiet",
+            "",
+            "Odd, even, every third, all of the type…",
+        )
+        self.order = basics.button(
+            "Order…",
+            self._order_menu,
+            "quiet",
+            "",
+            "Turn the order, mirror, shuffle, sort",
+        )
         for button in (everything, nothing, self.which, self.order):
             button.setStyleSheet("padding: 6px 6px;")
-        self.back = basics.tool("before", "The one before, alone (Left on the stage)", lambda: session.choose_alone(-1))
-        self.forth = basics.tool("after", "The next one alone (Right on the stage)", lambda: session.choose_alone(1))
-        self.whole = basics.button("All again", session.choose_pool, "quiet", "", "The whole choice (Up on the stage)")
-        self.cells = basics.tool("cells", "Choose cells rather than whole fixtures", self._cells, checkable=True)
+        self.back = basics.tool(
+            "before",
+            "The one before, alone (Left on the stage)",
+            lambda: session.choose_alone(-1),
+        )
+        self.forth = basics.tool(
+            "after",
+            "The next one alone (Right on the stage)",
+            lambda: session.choose_alone(1),
+        )
+        self.whole = basics.button(
+            "All again",
+            session.choose_pool,
+            "quiet",
+            "",
+            "The whole choice (Up on the stage)",
+        )
+        self.cells = basics.tool(
+            "cells",
+            "Choose cells rather than whole fixtures",
+            self._cells,
+            checkable=True,
+        )
         panel = basics.panel(
             self.typed,
             basics.row(basics.label("Groups", "heading"), 1, self.make_group),
             self.groups,
-            basics.row(basics.label("Fixtures", "heading"), 1, everything, nothing, spacing=0),
+            basics.row(
+                basics.label("Fixtures", "heading"), 1, everything, nothing, spacing=0
+            ),
             self.fixtures,
             basics.row(self.which, self.order, 1, self.cells, spacing=0),
             basics.row(self.back, self.forth, self.whole, 1, spacing=0),
@@ -107,7 +150,9 @@ class Who(QWidget):
         words_ = self.typed.text()
         found = choosing.typed(self.session.show, words_, self.session.chosen)
         if found is None:
-            self.session.told.emit(f"“{words_}” means nobody; the choice is as it was.", "info")
+            self.session.told.emit(
+                f"“{words_}” means nobody; the choice is as it was.", "info"
+            )
         else:
             self.session.choose(found)
             self.typed.selectAll()
@@ -116,7 +161,10 @@ class Who(QWidget):
         session, chosen = self.session, self.session.chosen
         menu = QMenu(self)
         entries = [
-            ("All of the same type", lambda: session.choose(choosing.alike(session.show, chosen))),
+            (
+                "All of the same type",
+                lambda: session.choose(choosing.alike(session.show, chosen)),
+            ),
             ("Odd ones", lambda: session.choose(choosing.every(chosen, 2))),
             ("Even ones", lambda: session.choose(choosing.every(chosen, 2, 2))),
             ("Every third", lambda: session.choose(choosing.every(chosen, 3))),
@@ -125,11 +173,14 @@ class Who(QWidget):
         for text, act in entries:
             menu.addAction(text, act).setEnabled(bool(chosen))
         menu.addSeparator()
-        menu.addAction("All the others\tCtrl+I", lambda: session.choose(choosing.inverted(session.show, chosen)))
-        menu.addAction("Those that are lit", lambda: session.choose(session.lit()))
-        menu.addAction("The choice before this one", lambda: session.choose(session.chosen_before)).setEnabled(
-            bool(session.chosen_before)
+        menu.addAction(
+            "All the others\tCtrl+I",
+            lambda: session.choose(choosing.inverted(session.show, chosen)),
         )
+        menu.addAction("Those that are lit", lambda: session.choose(session.lit()))
+        menu.addAction(
+            "The choice before this one", lambda: session.choose(session.chosen_before)
+        ).setEnabled(bool(session.chosen_before))
         menu.exec(self.which.mapToGlobal(self.which.rect().topLeft()))
 
     def _nth(self) -> None:
@@ -144,9 +195,14 @@ class Who(QWidget):
             ("Turn round", lambda: choosing.turned(chosen)),
             ("Mirror: from both ends inwards", lambda: choosing.mirrored(chosen)),
             ("Shuffle", self._shuffled),
-            ("Sort by place, left to right", lambda: choosing.by_place(session.show, chosen)),
+            (
+                "Sort by place, left to right",
+                lambda: choosing.by_place(session.show, chosen),
+            ),
         ):
-            menu.addAction(text, lambda a=act: session.choose(a(), session.cells)).setEnabled(len(chosen) > 1)
+            menu.addAction(
+                text, lambda a=act: session.choose(a(), session.cells)
+            ).setEnabled(len(chosen) > 1)
         menu.exec(self.order.mapToGlobal(self.order.rect().topLeft()))
 
     def _shuffled(self) -> tuple[str, ...]:
@@ -181,7 +237,9 @@ class Who(QWidget):
             here = [i for i in group.fixtures if i in show.fixtures]
             item = QListWidgetItem(f"{group.name}  ·  {len(here)}")
             item.setData(ID, group.id)
-            item.setToolTip(words.some([show.fixtures[i].name for i in here], 6) or "empty")
+            item.setToolTip(
+                words.some([show.fixtures[i].name for i in here], 6) or "empty"
+            )
             self.groups.addItem(item)
         self.fixtures.clear()
         for fixture in show.fixtures.values():
@@ -189,7 +247,9 @@ class Who(QWidget):
             item.setData(ID, fixture.id)
             kind = show.types.get(fixture.type)
             what = kind.label if kind else f"unknown type “{fixture.type}”"
-            item.setToolTip(f"{what}, {fixture.universe}.{fixture.address}, typed {fixture.short}")
+            item.setToolTip(
+                f"{what}, {fixture.universe}.{fixture.address}, typed {fixture.short}"
+            )
             self.fixtures.addItem(item)
         self._busy = False
         self._mirror(self.session.chosen)
@@ -203,7 +263,9 @@ class Who(QWidget):
         for i in range(self.fixtures.count()):
             if self.fixtures.item(i).data(ID) in wanted:
                 found.select(model.index(i, 0), model.index(i, 0))
-        self.fixtures.selectionModel().select(found, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        self.fixtures.selectionModel().select(
+            found, QItemSelectionModel.SelectionFlag.ClearAndSelect
+        )
         for i in range(self.groups.count()):
             item = self.groups.item(i)
             members = set(self.session.show.groups[item.data(ID)].fixtures)
@@ -220,9 +282,15 @@ class Who(QWidget):
         self._busy = False
 
     def _group_clicked(self, item: QListWidgetItem) -> None:
-        members = [i for i in self.session.show.groups[item.data(ID)].fixtures if i in self.session.show.fixtures]
+        members = [
+            i
+            for i in self.session.show.groups[item.data(ID)].fixtures
+            if i in self.session.show.fixtures
+        ]
         held = QApplication.keyboardModifiers()
-        if held & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier):
+        if held & (
+            Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
+        ):
             self.session.toggle(members)
         else:
             self.session.choose(members)
@@ -251,15 +319,21 @@ class Who(QWidget):
             return
         group = self.session.show.groups[item.data(ID)]
         menu = QMenu(self)
-        menu.addAction("Set to the chosen fixtures", lambda: self._reset(group)).setEnabled(bool(self.session.chosen))
+        menu.addAction(
+            "Set to the chosen fixtures", lambda: self._reset(group)
+        ).setEnabled(bool(self.session.chosen))
         menu.addAction(
             "Delete",
             lambda: self.session.edit(
-                f"delete the group {group.name}", edits.drop(self.session.show, "groups", [group.id])
+                f"delete the group {group.name}",
+                edits.drop(self.session.show, "groups", [group.id]),
             ),
         )
         menu.exec(self.groups.mapToGlobal(point))
 
     def _reset(self, group) -> None:
         changed = edits.replace(group, fixtures=self.session.chosen)
-        self.session.edit(f"change the group {group.name}", edits.put(self.session.show, "groups", changed))
+        self.session.edit(
+            f"change the group {group.name}",
+            edits.put(self.session.show, "groups", changed),
+        )

@@ -30,7 +30,9 @@ from choreon.ui.widgets import basics
 
 
 class PerformPlace(QWidget):
-    """The page on the left; on the right, always in the same spot, the stage and what is on."""
+    """The page on the left; on the right, always in the same spot, the stage and what
+    is on.
+    """
 
     def __init__(self, session: Session, learner: Learner) -> None:
         super().__init__()
@@ -42,7 +44,9 @@ class PerformPlace(QWidget):
         self.tabs = QHBoxLayout()
         self.tabs.setSpacing(4)
         self.page_buttons = QButtonGroup(self)
-        self.add_button = basics.button("Add a tile", self._add_menu, "quiet", "plus", "Put a scene on this page")
+        self.add_button = basics.button(
+            "Add a tile", self._add_menu, "quiet", "plus", "Put a scene on this page"
+        )
         head = QWidget()
         line = QHBoxLayout(head)
         line.setContentsMargins(0, 0, 0, 0)
@@ -80,8 +84,18 @@ class PerformPlace(QWidget):
         show = self.session.show
         if self.page_id not in show.pages:
             self.page_id = next(iter(show.pages), "")
-        shown = (show.pages, show.scenes, show.mappings, show.fixtures, show.types, self.page_id)
-        if all(a is b for a, b in zip(shown, self._shown, strict=False)) and self._shown:
+        shown = (
+            show.pages,
+            show.scenes,
+            show.mappings,
+            show.fixtures,
+            show.types,
+            self.page_id,
+        )
+        if (
+            all(a is b for a, b in zip(shown, self._shown, strict=False))
+            and self._shown
+        ):
             return
         self._shown = shown
         basics.clear(self.tabs)
@@ -96,13 +110,17 @@ class PerformPlace(QWidget):
         self._state(self.session.state)
 
     def _tab(self, page: Page) -> QPushButton:
-        tab = basics.button(page.name, lambda: self.go(page.id), "quiet", tip=f"The page {page.name}")
+        tab = basics.button(
+            page.name, lambda: self.go(page.id), "quiet", tip=f"The page {page.name}"
+        )
         tab.setCheckable(True)
         tab.setChecked(page.id == self.page_id)
         tab.setMinimumHeight(34)
         tab.setFont(theme.font(16, strong=page.id == self.page_id))
         tab.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        tab.customContextMenuRequested.connect(lambda point: self._page_menu(page, tab.mapToGlobal(point)))
+        tab.customContextMenuRequested.connect(
+            lambda point: self._page_menu(page, tab.mapToGlobal(point))
+        )
         self.page_buttons.addButton(tab)
         OpensUnder(tab, lambda: self.go(page.id))
         return tab
@@ -112,13 +130,19 @@ class PerformPlace(QWidget):
         faders = [t for t in page.tiles if t.kind == "fader"]
         if not page.tiles:
             self.column.addWidget(
-                basics.label("An empty page. Put scenes on it as pads or faders with “Add a tile”.", "soft")
+                basics.label(
+                    "An empty page. Put scenes on it as pads or faders with “Add "
+                    "a tile”.",
+                    "soft",
+                )
             )
         self.faders, self.choices = None, {}
         choices = list(dict.fromkeys(t.choice for t in pads))
         for choice in choices:
             members = [self._tile(page, t) for t in pads if t.choice == choice]
-            self.choices[choice] = _choice_panel(choice, members) if choice else _plain(members)
+            self.choices[choice] = (
+                _choice_panel(choice, members) if choice else _plain(members)
+            )
             self.column.addWidget(self.choices[choice])
         if faders:
             row = self.faders = QWidget()
@@ -180,8 +204,13 @@ class PerformPlace(QWidget):
             to = index - 1 if what == "earlier" else index + 1
             self.session.edit(f"move {name}", edits.move_tile(show, tile_id, to))
         elif what == "remove":
-            self.session.edit(f"take {name} off the page", edits.remove_tile(show, tile_id))
-            self.session.told.emit(f"{name} is off the page; the scene stays. Ctrl+Z brings it back.", "info")
+            self.session.edit(
+                f"take {name} off the page", edits.remove_tile(show, tile_id)
+            )
+            self.session.told.emit(
+                f"{name} is off the page; the scene stays. Ctrl+Z brings it back.",
+                "info",
+            )
         elif what == "choice":
             self._ask_choice(tile_id, name)
 
@@ -191,36 +220,50 @@ class PerformPlace(QWidget):
         text, sure = QInputDialog.getItem(
             self,
             "One at a time",
-            "Pads of one choice exclude each other and crossfade.\nName of the choice (empty: none)",
+            "Pads of one choice exclude each other and crossfade.\nName of the "
+            "choice (empty: none)",
             ["", *known],
             editable=True,
         )
         if sure:
-            self.session.edit(f"choice of {name}", edits.change_tile(self.session.show, tile_id, choice=text.strip()))
+            self.session.edit(
+                f"choice of {name}",
+                edits.change_tile(self.session.show, tile_id, choice=text.strip()),
+            )
 
     def _add_menu(self) -> None:
         menu = QMenu(self)
         for kind, title in (("pad", "As a pad"), ("fader", "As a fader")):
             sub = menu.addMenu(title)
             for scene in self.session.show.scenes.values():
-                sub.addAction(scene.name, lambda s=scene, k=kind: self.add_tile(s.id, k))
+                sub.addAction(
+                    scene.name, lambda s=scene, k=kind: self.add_tile(s.id, k)
+                )
             sub.setEnabled(bool(self.session.show.scenes))
         menu.exec(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
 
     def add_tile(self, scene_id: str, kind: str, choice: str = "") -> None:
         """Put a scene on the page that is shown."""
-        show, _ = edits.add_tile(self.session.show, self.page_id, scene_id, kind, choice)
-        self.session.edit(f"put {show.scenes[scene_id].name} on {show.pages[self.page_id].name}", show)
+        show, _ = edits.add_tile(
+            self.session.show, self.page_id, scene_id, kind, choice
+        )
+        self.session.edit(
+            f"put {show.scenes[scene_id].name} on {show.pages[self.page_id].name}", show
+        )
 
     def dragEnterEvent(self, event) -> None:
         if carried_scene(event.mimeData()) in self.session.show.scenes and self.page_id:
             event.acceptProposedAction()
 
     def dropEvent(self, event) -> None:
-        """A scene let go over the faders becomes one, over pads that exclude each other one of those, else a pad."""
+        """A scene let go over the faders becomes one, over pads that exclude each other
+        one of those, else a pad.
+        """
 
         def over(widget: QWidget) -> bool:
-            return widget.rect().contains(widget.mapFrom(self, event.position().toPoint()))
+            return widget.rect().contains(
+                widget.mapFrom(self, event.position().toPoint())
+            )
 
         scene = carried_scene(event.mimeData())
         if scene not in self.session.show.scenes or not self.page_id:
@@ -229,7 +272,11 @@ class PerformPlace(QWidget):
         if self.faders is not None and over(self.faders):
             self.add_tile(scene, "fader")
         else:
-            self.add_tile(scene, "pad", next((name for name, w in self.choices.items() if over(w)), ""))
+            self.add_tile(
+                scene,
+                "pad",
+                next((name for name, w in self.choices.items() if over(w)), ""),
+            )
 
     def _new_page(self) -> None:
         show, page_id = edits.add_page(self.session.show, "Page")
@@ -242,21 +289,32 @@ class PerformPlace(QWidget):
         menu.addAction(
             "Delete",
             lambda: self.session.edit(
-                f"delete the page {page.name}", edits.drop(self.session.show, "pages", [page.id])
+                f"delete the page {page.name}",
+                edits.drop(self.session.show, "pages", [page.id]),
             ),
         )
         menu.exec(point)
 
     def _rename(self, page: Page) -> None:
-        name, sure = QInputDialog.getText(self, "Rename the page", "Name", text=page.name)
+        name, sure = QInputDialog.getText(
+            self, "Rename the page", "Name", text=page.name
+        )
         if sure and name.strip():
             changed = edits.replace(page, name=name.strip())
-            self.session.edit(f"rename the page {page.name}", edits.put(self.session.show, "pages", changed))
+            self.session.edit(
+                f"rename the page {page.name}",
+                edits.put(self.session.show, "pages", changed),
+            )
 
 
 def _choice_panel(name: str, members: list[TileWidget]) -> QFrame:
     """Pads that exclude each other, on one ground."""
-    frame = basics.panel(basics.label(f"{name} · one at a time", "small"), _plain(members), margins=10, spacing=6)
+    frame = basics.panel(
+        basics.label(f"{name} · one at a time", "small"),
+        _plain(members),
+        margins=10,
+        spacing=6,
+    )
     return frame
 
 
@@ -301,7 +359,10 @@ class Flow(QLayout):
 
     def minimumSize(self) -> QSize:
         sizes = [item.minimumSize() for item in self._items]
-        return QSize(max((s.width() for s in sizes), default=0), max((s.height() for s in sizes), default=0))
+        return QSize(
+            max((s.width() for s in sizes), default=0),
+            max((s.height() for s in sizes), default=0),
+        )
 
     def setGeometry(self, rect: QRect) -> None:
         super().setGeometry(rect)
@@ -329,13 +390,26 @@ class OnNow(QFrame):
         self.setProperty("panel", "true")
         self.rows: dict[str, OnRow] = {}
         self.title = basics.label("On now", "heading")
-        self.all = basics.button("Let all go", lambda: session.release(), "quiet", tip="Fade out everything that is on")
-        self.empty = basics.label("Nothing is on. The stage rests at home.", "soft", wrap=True)
+        self.all = basics.button(
+            "Let all go",
+            lambda: session.release(),
+            "quiet",
+            tip="Fade out everything that is on",
+        )
+        self.empty = basics.label(
+            "Nothing is on. The stage rests at home.", "soft", wrap=True
+        )
         holder = QWidget()
         self.list = QVBoxLayout(holder)
         self.list.setContentsMargins(0, 0, 4, 0)
         self.list.setSpacing(6)
-        basics.stack(self, basics.row(self.title, 1, self.all), self.empty, basics.scroller(holder), margins=12)
+        basics.stack(
+            self,
+            basics.row(self.title, 1, self.all),
+            self.empty,
+            basics.scroller(holder),
+            margins=12,
+        )
         session.state_changed.connect(self._state)
         self._state(session.state)
 
@@ -365,12 +439,16 @@ class OnRow(QFrame):
 
     def __init__(self, session: Session, player_id: str) -> None:
         super().__init__()
-        self.setStyleSheet(f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}")
+        self.setStyleSheet(
+            f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}"
+        )
         self.name = basics.label("")
         self.level = basics.label("", "soft")
         self.go = basics.tool("close", "Let it go", lambda: session.release(player_id))
         self.go.setMinimumSize(40, 40)
-        basics.stack(self, basics.row(self.name, 1, self.level, self.go), margins=4).setContentsMargins(12, 2, 4, 2)
+        basics.stack(
+            self, basics.row(self.name, 1, self.level, self.go), margins=4
+        ).setContentsMargins(12, 2, 4, 2)
 
     def follow(self, player) -> None:
         now = time.monotonic()

@@ -26,13 +26,17 @@ class TileWidget(QWidget):
 
     wants = Signal(str, str)  # what is wanted, and the tile's id
 
-    def __init__(self, session: Session, minis: MiniStages, page: Page, tile: Tile) -> None:
+    def __init__(
+        self, session: Session, minis: MiniStages, page: Page, tile: Tile
+    ) -> None:
         super().__init__()
         self.session, self.minis, self.page, self.tile = session, minis, page, tile
         self.level = 0.0
         self.weight = 0.0
         self.fading = False
-        self.tied = any(m.target == f"tile:{tile.id}" for m in session.show.mappings.values())
+        self.tied = any(
+            m.target == f"tile:{tile.id}" for m in session.show.mappings.values()
+        )
         self.setAccessibleName(self.name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
@@ -42,7 +46,9 @@ class TileWidget(QWidget):
 
     @property
     def name(self) -> str:
-        return self.tile.name or (self.scene.name if self.scene else "The scene is gone")
+        return self.tile.name or (
+            self.scene.name if self.scene else "The scene is gone"
+        )
 
     def show_state(self, state: PlayState) -> None:
         """Follow what plays."""
@@ -66,19 +72,37 @@ class TileWidget(QWidget):
 
     def contextMenuEvent(self, event) -> None:
         menu = QMenu(self)
-        menu.addAction(theme.icon("link"), "Learn a control…", lambda: self.wants.emit("learn", self.tile.id))
+        menu.addAction(
+            theme.icon("link"),
+            "Learn a control…",
+            lambda: self.wants.emit("learn", self.tile.id),
+        )
         if self.tied:
-            menu.addAction(theme.icon("unlink"), "Unlearn", lambda: self.wants.emit("unlearn", self.tile.id))
+            menu.addAction(
+                theme.icon("unlink"),
+                "Unlearn",
+                lambda: self.wants.emit("unlearn", self.tile.id),
+            )
         menu.addSeparator()
         menu.addAction("Move earlier", lambda: self.wants.emit("earlier", self.tile.id))
         menu.addAction("Move later", lambda: self.wants.emit("later", self.tile.id))
         if self.tile.kind == "pad":
-            menu.addAction("One at a time with…", lambda: self.wants.emit("choice", self.tile.id))
-        menu.addAction(theme.icon("trash"), "Take off the page", lambda: self.wants.emit("remove", self.tile.id))
+            menu.addAction(
+                "One at a time with…", lambda: self.wants.emit("choice", self.tile.id)
+            )
+        menu.addAction(
+            theme.icon("trash"),
+            "Take off the page",
+            lambda: self.wants.emit("remove", self.tile.id),
+        )
         menu.exec(event.globalPos())
 
-    def _ground(self, painter: QPainter, picture: int, token: str) -> tuple[QRectF, QPainterPath]:
-        """The tile's ground with the scene's mini-stage on top, `picture` pixels high; clips to its shape."""
+    def _ground(
+        self, painter: QPainter, picture: int, token: str
+    ) -> tuple[QRectF, QPainterPath]:
+        """The tile's ground with the scene's mini-stage on top, `picture` pixels high;
+        clips to its shape.
+        """
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         rect = QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5)
         shape = QPainterPath()
@@ -111,24 +135,38 @@ class TileWidget(QWidget):
         painter.setFont(theme.font(size, strong=True))
         painter.setPen(QColor(theme.TEXT if self.scene else theme.ALARM))
         inner = QRectF(left, rect.top(), rect.right() - left, rect.height())
-        text = painter.fontMetrics().elidedText(self.name, Qt.TextElideMode.ElideRight, int(inner.width()))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+        text = painter.fontMetrics().elidedText(
+            self.name, Qt.TextElideMode.ElideRight, int(inner.width())
+        )
+        painter.drawText(
+            inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text
+        )
 
 
 class PadTile(TileWidget):
     """A pad: press for on, again for off; within a choice, the others go out."""
 
-    def __init__(self, session: Session, minis: MiniStages, page: Page, tile: Tile) -> None:
+    def __init__(
+        self, session: Session, minis: MiniStages, page: Page, tile: Tile
+    ) -> None:
         super().__init__(session, minis, page, tile)
         self._down = False
         self.setFixedSize(*PAD)
-        self.setToolTip(f"{self.name}: press to switch on or off. Right-click: learn a control, move, take off.")
+        self.setToolTip(
+            f"{self.name}: press to switch on or off. Right-click: learn a "
+            "control, move, take off."
+        )
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        rect, shape = self._ground(painter, PICTURE, theme.BATTEN if self._down else theme.FLAT)
+        rect, shape = self._ground(
+            painter, PICTURE, theme.BATTEN if self._down else theme.FLAT
+        )
         if self.weight > 0:
-            painter.fillRect(QRectF(rect.left(), PICTURE - 2, rect.width() * self.weight, 4), QColor(theme.LIVE))
+            painter.fillRect(
+                QRectF(rect.left(), PICTURE - 2, rect.width() * self.weight, 4),
+                QColor(theme.LIVE),
+            )
         painter.setClipping(False)
         self._title(painter, QRectF(12, PICTURE + 4, self.width() - 24, 32))
         self._outline(painter, shape)
@@ -144,7 +182,10 @@ class PadTile(TileWidget):
         self.update()
 
     def keyPressEvent(self, event) -> None:
-        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return) and not event.isAutoRepeat():
+        if (
+            event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return)
+            and not event.isAutoRepeat()
+        ):
             self.session.press(self.tile.id)
         else:
             super().keyPressEvent(event)
@@ -153,7 +194,9 @@ class PadTile(TileWidget):
 class FaderTile(TileWidget):
     """A fader that brings a scene in by hand."""
 
-    def __init__(self, session: Session, minis: MiniStages, page: Page, tile: Tile) -> None:
+    def __init__(
+        self, session: Session, minis: MiniStages, page: Page, tile: Tile
+    ) -> None:
         super().__init__(session, minis, page, tile)
         self.setFixedWidth(FADER_WIDTH)
         self.setMinimumHeight(190)
@@ -173,6 +216,10 @@ class FaderTile(TileWidget):
         painter.setClipping(False)
         painter.setFont(theme.font(13))
         painter.setPen(QColor(theme.TEXT if self.level > 0 else theme.FAINT))
-        painter.drawText(QRectF(self.width() - 58, 78, 46, 20), Qt.AlignmentFlag.AlignRight, f"{100 * self.level:.0f}")
+        painter.drawText(
+            QRectF(self.width() - 58, 78, 46, 20),
+            Qt.AlignmentFlag.AlignRight,
+            f"{100 * self.level:.0f}",
+        )
         self._title(painter, QRectF(12, self.height() - 36, self.width() - 24, 32), 14)
         self._outline(painter, shape)

@@ -1,4 +1,6 @@
-"""Put the chosen in a line, on an arc, in a grid: in numbers, shown on the plan while they are set."""
+"""Put the chosen in a line, on an arc, in a grid: in numbers, shown on the plan while
+they are set.
+"""
 
 from __future__ import annotations
 
@@ -14,8 +16,20 @@ from choreon.ui.widgets.values import ValueField
 
 FIELDS = {
     "line": (("From x", -4.0), ("y", 2.0), ("to x", 4.0), ("y ", 2.0)),
-    "arc": (("Middle x", 0.0), ("y", 2.0), ("Radius", 3.0), ("from °", 0.0), ("to °", 180.0)),
-    "grid": (("From x", -2.0), ("y", 1.0), ("Columns", 4.0), ("Step across", 1.0), ("Step up", 1.0)),
+    "arc": (
+        ("Middle x", 0.0),
+        ("y", 2.0),
+        ("Radius", 3.0),
+        ("from °", 0.0),
+        ("to °", 180.0),
+    ),
+    "grid": (
+        ("From x", -2.0),
+        ("y", 1.0),
+        ("Columns", 4.0),
+        ("Step across", 1.0),
+        ("Step up", 1.0),
+    ),
 }
 TITLES = {"line": "In a line", "arc": "On an arc", "grid": "In a grid"}
 
@@ -41,8 +55,12 @@ class ArrangeBar(QFrame):
         assert line is not None
         self.line = line
         take = basics.button("Place them", self.take, "main", "check")
-        leave = basics.button("Leave", self.leave, "quiet", tip="Leave them where they are (Esc)")
-        basics.stack(self, basics.row(self.title, 1, leave, take), self.box, spacing=6).setContentsMargins(12, 8, 8, 8)
+        leave = basics.button(
+            "Leave", self.leave, "quiet", tip="Leave them where they are (Esc)"
+        )
+        basics.stack(
+            self, basics.row(self.title, 1, leave, take), self.box, spacing=6
+        ).setContentsMargins(12, 8, 8, 8)
         session.chosen_changed.connect(lambda _: self.leave())
         self.hide()
 
@@ -57,8 +75,22 @@ class ArrangeBar(QFrame):
         self.fields = []
         starts = self._starts(how, list(chosen.values()))
         for (title, _), value in zip(FIELDS[how], starts, strict=True):
-            low, high, digits = (1, 50, 0) if title == "Columns" else (-360, 360, 1) if "°" in title else (-40, 40, 2)
-            field = ValueField(title.strip(), low, high, "" if digits < 2 else "m", digits, None, bar=False)
+            low, high, digits = (
+                (1, 50, 0)
+                if title == "Columns"
+                else (-360, 360, 1)
+                if "°" in title
+                else (-40, 40, 2)
+            )
+            field = ValueField(
+                title.strip(),
+                low,
+                high,
+                "" if digits < 2 else "m",
+                digits,
+                None,
+                bar=False,
+            )
             field.set_value(value)
             field.changed.connect(lambda _: self._preview())
             self.fields.append(field)
@@ -71,7 +103,13 @@ class ArrangeBar(QFrame):
         if how == "line":
             return [places[0].x, places[0].y, places[-1].x, places[-1].y]
         if how == "arc":
-            return [sum(xs) / len(xs), sum(ys) / len(ys), max(1.0, (max(xs) - min(xs)) / 2), 180.0, 0.0]
+            return [
+                sum(xs) / len(xs),
+                sum(ys) / len(ys),
+                max(1.0, (max(xs) - min(xs)) / 2),
+                180.0,
+                0.0,
+            ]
         columns = max(1, round(len(places) ** 0.5))
         return [min(xs), min(ys), columns, 1.0, 1.0]
 
@@ -111,4 +149,6 @@ class ArrangeBar(QFrame):
 def put(session: Session, name: str, places: dict[str, Place]) -> None:
     """Give fixtures places, as one step."""
     changes = {i: {"place": p} for i, p in places.items()}
-    session.edit(f"{name}: {len(changes)}", edits.change_fixtures(session.show, changes))
+    session.edit(
+        f"{name}: {len(changes)}", edits.change_fixtures(session.show, changes)
+    )

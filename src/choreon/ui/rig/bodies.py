@@ -1,4 +1,6 @@
-"""Signs for lamps seen from above, and from the house: one for each body, facing the audience."""
+"""Signs for lamps seen from above, and from the house: one for each body, facing the
+audience.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,15 @@ from functools import cache, lru_cache
 from typing import NamedTuple
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF, QRadialGradient
+from PySide6.QtGui import (
+    QColor,
+    QIcon,
+    QPainter,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QRadialGradient,
+)
 
 from choreon.ui import theme
 
@@ -47,16 +57,22 @@ def _beam(p: QPainter) -> None:
 
 
 def _profile(p: QPainter) -> None:
-    p.drawPolygon(QPolygonF([QPointF(-6, 9), QPointF(6, 9), QPointF(8, -8), QPointF(-8, -8)]))
+    p.drawPolygon(
+        QPolygonF([QPointF(-6, 9), QPointF(6, 9), QPointF(8, -8), QPointF(-8, -8)])
+    )
 
 
 def _fresnel(p: QPainter) -> None:
-    p.drawPolygon(QPolygonF([QPointF(-8, 8), QPointF(8, 8), QPointF(7, -7), QPointF(-7, -7)]))
+    p.drawPolygon(
+        QPolygonF([QPointF(-8, 8), QPointF(8, 8), QPointF(7, -7), QPointF(-7, -7)])
+    )
     p.drawLine(QPointF(-8, 3), QPointF(8, 3))
 
 
 def _flood(p: QPainter) -> None:
-    p.drawPolygon(QPolygonF([QPointF(-10, 6), QPointF(10, 6), QPointF(5, -6), QPointF(-5, -6)]))
+    p.drawPolygon(
+        QPolygonF([QPointF(-10, 6), QPointF(10, 6), QPointF(5, -6), QPointF(-5, -6)])
+    )
 
 
 def _scanner(p: QPainter) -> None:
@@ -104,7 +120,9 @@ def _pack(p: QPainter) -> None:
 
 
 def _unknown(p: QPainter) -> None:
-    p.drawPolygon(QPolygonF([QPointF(0, -10), QPointF(10, 0), QPointF(0, 10), QPointF(-10, 0)]))
+    p.drawPolygon(
+        QPolygonF([QPointF(0, -10), QPointF(10, 0), QPointF(0, 10), QPointF(-10, 0)])
+    )
 
 
 def _par(p: QPainter) -> None:
@@ -112,11 +130,26 @@ def _par(p: QPainter) -> None:
 
 
 SIGNS = {
-    "bar": _bar, "tape": _tape, "dot": _dot, "panel": _panel, "spot": _head, "wash": _wash, "beam": _beam,
-    "profile": _profile, "fresnel": _fresnel, "flood": _flood, "scanner": _scanner, "mirror": _mirror,
-    "strobe": _strobe, "blinder": _blinder, "hazer": _hazer, "fan": _fan, "multi": _multi, "pack": _pack,
+    "bar": _bar,
+    "tape": _tape,
+    "dot": _dot,
+    "panel": _panel,
+    "spot": _head,
+    "wash": _wash,
+    "beam": _beam,
+    "profile": _profile,
+    "fresnel": _fresnel,
+    "flood": _flood,
+    "scanner": _scanner,
+    "mirror": _mirror,
+    "strobe": _strobe,
+    "blinder": _blinder,
+    "hazer": _hazer,
+    "fan": _fan,
+    "multi": _multi,
+    "pack": _pack,
     "unknown": _unknown,
-}  # fmt: skip
+}
 
 
 def draw(painter: QPainter, body: str) -> None:
@@ -125,7 +158,9 @@ def draw(painter: QPainter, body: str) -> None:
 
 
 class Look(NamedTuple):
-    """How a sign is drawn: filled in `fill`, outlined in `line`, turned by so many degrees. `ratio`: pixels a point."""
+    """How a sign is drawn: filled in `fill`, outlined in `line`, turned by so many
+    degrees. `ratio`: pixels a point.
+    """
 
     body: str
     fill: str

@@ -25,12 +25,22 @@ from choreon.ui.widgets.work import Work
 log = logging.getLogger(__name__)
 
 Taken = tuple[Show, tuple[str, ...], int, list[str]]
-FONTS = ("AtkinsonHyperlegibleNext_400Regular.ttf", "AtkinsonHyperlegibleNext_600SemiBold.ttf")
-TITLES = {"hang list": "Hang list", "universes": "Universes", "slips": "Address slips", "plan": "Plan"}
+FONTS = (
+    "AtkinsonHyperlegibleNext_400Regular.ttf",
+    "AtkinsonHyperlegibleNext_600SemiBold.ttf",
+)
+TITLES = {
+    "hang list": "Hang list",
+    "universes": "Universes",
+    "slips": "Address slips",
+    "plan": "Plan",
+}
 
 
 class Files:
-    """Reads and writes for the Rig place; what goes wrong is told, and nothing is changed then."""
+    """Reads and writes for the Rig place; what goes wrong is told, and nothing is
+    changed then.
+    """
 
     def __init__(self, session: Session, parent: QWidget) -> None:
         self.session, self.parent = session, parent
@@ -42,7 +52,10 @@ class Files:
         menu = QMenu(self.parent)
         menu.addAction("Print all as PDF…", lambda: self._ask_paper(PARTS))
         for part in PARTS:
-            menu.addAction(f"Print {TITLES[part].lower()} as PDF…", lambda p=part: self._ask_paper((p,)))
+            menu.addAction(
+                f"Print {TITLES[part].lower()} as PDF…",
+                lambda p=part: self._ask_paper((p,)),
+            )
         menu.addSeparator()
         menu.addAction("Write the hang list as CSV…", lambda: self._ask_write("csv"))
         menu.addAction("Read a hang list from CSV…", lambda: self._ask_read("csv"))
@@ -63,7 +76,9 @@ class Files:
 
     def _ask_write(self, sort: str) -> None:
         title = {"csv": "hang list.csv", "mvr": "rig.mvr"}[sort]
-        name, _ = QFileDialog.getSaveFileName(self.parent, "Write", f"{self.session.show.name} {title}", f"*.{sort}")
+        name, _ = QFileDialog.getSaveFileName(
+            self.parent, "Write", f"{self.session.show.name} {title}", f"*.{sort}"
+        )
         if name:
             self.write(Path(name))
 
@@ -75,12 +90,16 @@ class Files:
 
     def ask_type(self, then: Callable[[FixtureType], None]) -> None:
         """Ask for a GDTF file; what was read and kept goes to `then`."""
-        name, _ = QFileDialog.getOpenFileName(self.parent, "Read a type", "", "GDTF (*.gdtf)")
+        name, _ = QFileDialog.getOpenFileName(
+            self.parent, "Read a type", "", "GDTF (*.gdtf)"
+        )
         if name:
             self.read_type(Path(name), then)
 
     def ask_write_type(self, kind: FixtureType) -> None:
-        name, _ = QFileDialog.getSaveFileName(self.parent, "Write the type", f"{kind.label}.gdtf", "GDTF (*.gdtf)")
+        name, _ = QFileDialog.getSaveFileName(
+            self.parent, "Write the type", f"{kind.label}.gdtf", "GDTF (*.gdtf)"
+        )
         if name:
             self._put(Path(name), Apart(apart.WriteType(kind)))
 
@@ -89,7 +108,10 @@ class Files:
     def print(self, path: Path, parts: tuple[str, ...] = PARTS) -> None:
         """Write parts of the rig as PDF."""
         folder = files("choreon.ui").joinpath("fonts")
-        with as_file(folder.joinpath(FONTS[0])) as plain, as_file(folder.joinpath(FONTS[1])) as bold:
+        with (
+            as_file(folder.joinpath(FONTS[0])) as plain,
+            as_file(folder.joinpath(FONTS[1])) as bold,
+        ):
             fonts = (str(plain), str(bold))
         self._put(path, Apart(apart.Print(self.session.show, parts, fonts)))
 
@@ -97,19 +119,33 @@ class Files:
         """Write the hang list (.csv) or the rig (.mvr)."""
         show = self.session.show
         if path.suffix.lower() == ".csv":
-            self._do(f"Writing {path.name}", lambda: path.write_bytes(hang_list.write(show).encode()), path)
+            self._do(
+                f"Writing {path.name}",
+                lambda: path.write_bytes(hang_list.write(show).encode()),
+                path,
+            )
         else:
             self._put(path, Apart(apart.WriteRig(show)))
 
     def _put(self, path: Path, job: Apart) -> None:
-        self._do(f"Writing {path.name}", lambda: path.write_bytes(job.run()), path, job.kill)
+        self._do(
+            f"Writing {path.name}", lambda: path.write_bytes(job.run()), path, job.kill
+        )
 
-    def _do(self, text: str, act: Callable[[], object], path: Path, cancel: Callable[[], None] = lambda: None) -> None:
+    def _do(
+        self,
+        text: str,
+        act: Callable[[], object],
+        path: Path,
+        cancel: Callable[[], None] = lambda: None,
+    ) -> None:
         self.work.run(
             text,
             act,
             lambda _: self.session.told.emit(f"{path.name} was written.", "info"),
-            lambda error: self._failed(error, f"{path.name} could not be written", "Choose another place."),
+            lambda error: self._failed(
+                error, f"{path.name} could not be written", "Choose another place."
+            ),
             cancel,
         )
 
@@ -137,16 +173,26 @@ class Files:
                 reading.append(Apart(apart.ReadRig(data, path.name, show, kinds)))
                 rig = msgspec.msgpack.decode(reading[0].run(), type=mvr.Rigged)
                 rig = msgspec.structs.replace(rig, show=shared(show, rig.show))
-                return rig.show, (*rig.added, *rig.changed), len(rig.added), list(rig.notes)
+                return (
+                    rig.show,
+                    (*rig.added, *rig.changed),
+                    len(rig.added),
+                    list(rig.notes),
+                )
             found = hang_list.read(data, show, kinds, path.name)
             notes = [f"line {row.line}: {row.reason}" for row in found.bad]
             if found.unknown:
-                notes.append(f"columns that say nothing here: {', '.join(found.unknown[:8])}")
+                notes.append(
+                    f"columns that say nothing here: {', '.join(found.unknown[:8])}"
+                )
             return found.show, (*found.added, *found.changed), len(found.added), notes
 
         def then(taken: Taken) -> None:
             if session.show is not show:
-                text = f"The show changed while {path.name} was read; nothing of it was taken. Read it once more."
+                text = (
+                    f"The show changed while {path.name} was read; nothing of "
+                    "it was taken. Read it once more."
+                )
                 session.told.emit(text, "alarm")
             else:
                 self._taken(path.name, *taken)
@@ -155,21 +201,34 @@ class Files:
             f"Reading {path.name}",
             take,
             then,
-            lambda error: self._failed(error, f"{path.name} could not be read", "Nothing was changed."),
+            lambda error: self._failed(
+                error, f"{path.name} could not be read", "Nothing was changed."
+            ),
             lambda: _kill(reading),
         )
 
-    def _taken(self, name: str, show: Show, touched: tuple[str, ...], added: int, notes: list[str]) -> None:
+    def _taken(
+        self,
+        name: str,
+        show: Show,
+        touched: tuple[str, ...],
+        added: int,
+        notes: list[str],
+    ) -> None:
         self.session.edit(f"read {name}", show)
         self.session.choose(touched)
         text = f"{name}: {added} hung, {len(touched) - added} changed."
         if notes:
             more = f" … and {len(notes) - 4} more" if len(notes) > 4 else ""
-            self.session.told.emit(f"{text} Not all was taken: {'; '.join(notes[:4])}{more}.", "alarm")
+            self.session.told.emit(
+                f"{text} Not all was taken: {'; '.join(notes[:4])}{more}.", "alarm"
+            )
         else:
             self.session.told.emit(text, "info")
 
-    def read_type(self, path: Path, then: Callable[[FixtureType], None] = lambda kind: None) -> None:
+    def read_type(
+        self, path: Path, then: Callable[[FixtureType], None] = lambda kind: None
+    ) -> None:
         """Read a type from GDTF and keep it among the user's own."""
         reading: list[Apart] = []
 
@@ -181,21 +240,30 @@ class Files:
             f"Reading {path.name}",
             read,
             lambda found: self._type_read(found, then),
-            lambda error: self._failed(error, f"{path.name} could not be read", "Nothing was changed."),
+            lambda error: self._failed(
+                error, f"{path.name} could not be read", "Nothing was changed."
+            ),
             lambda: _kill(reading),
         )
 
-    def _type_read(self, found: gdtf.Imported, then: Callable[[FixtureType], None]) -> None:
+    def _type_read(
+        self, found: gdtf.Imported, then: Callable[[FixtureType], None]
+    ) -> None:
         kind = found.kind
         known = self.session.kinds().get(kind.id)
         if known is not None and known != kind:
             kind = edits.replace(kind, id=edits.fresh_id(kind.id, self.session.kinds()))
         self.session.keep_type(kind)
         if found.notes:
-            text = f"{kind.label} was read. Kept as bare channels, or passed over: {words.some(list(found.notes), 4)}"
+            text = (
+                f"{kind.label} was read. Kept as bare channels, or passed over: "
+                f"{words.some(list(found.notes), 4)}"
+            )
             self.session.told.emit(text, "alarm")
         else:
-            self.session.told.emit(f"{kind.label} was read: {len(kind.modes)} modes.", "info")
+            self.session.told.emit(
+                f"{kind.label} was read: {len(kind.modes)} modes.", "info"
+            )
         then(kind)
 
 

@@ -8,7 +8,9 @@ from choreon.model.show import Place
 
 
 class Ghost(msgspec.Struct):
-    """What would be hung: universe, first and last slot of each, whether they clash, and where they would stand."""
+    """What would be hung: universe, first and last slot of each, whether they clash,
+    and where they would stand.
+    """
 
     spans: list[tuple[int, int, int]]
     clash: bool

@@ -1,9 +1,18 @@
-"""Hang fixtures: which type and mode, how many, from which address; clashes are told before anything is placed."""
+"""Hang fixtures: which type and mode, how many, from which address; clashes are told
+before anything is placed.
+"""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QLineEdit,
+    QMenu,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.library import own
 from choreon.model import arrange, edits, patch, patching
@@ -26,8 +35,14 @@ def channel_map(kind: FixtureType, mode: Mode) -> str:
     parts: list[str] = []
     cells: list[str] = []
     for use, channel in kind.used(mode):
-        slots = f"{use.slots[0]}–{use.slots[-1]}" if len(use.slots) > 1 else str(use.slots[0])
-        (cells if use.cell > 1 else parts).append(f"{slots} {channel.label}{' of cell 1' if use.cell else ''}")
+        slots = (
+            f"{use.slots[0]}–{use.slots[-1]}"
+            if len(use.slots) > 1
+            else str(use.slots[0])
+        )
+        (cells if use.cell > 1 else parts).append(
+            f"{slots} {channel.label}{' of cell 1' if use.cell else ''}"
+        )
     more = f" · and so on for {len(mode.cells)} cells" if cells else ""
     return " · ".join(parts) + more
 
@@ -48,9 +63,13 @@ class HangPanel(QWidget):
         self.search.setPlaceholderText("Find: maker, name, kind, slots")
         self.search.setClearButtonEnabled(True)
         self.search.setAccessibleName("Find a type")
-        self.search.setToolTip("Types by maker, name, kind or number of slots; each word narrows it down")
+        self.search.setToolTip(
+            "Types by maker, name, kind or number of slots; each word narrows it down"
+        )
         self.search.textChanged.connect(self._fill)
-        self.more = basics.tool("more", "New types, editing, GDTF in and out", self._type_menu)
+        self.more = basics.tool(
+            "more", "New types, editing, GDTF in and out", self._type_menu
+        )
         self.types = TypeList()
         self.types.currentItemChanged.connect(lambda *_: self._type_changed())
         self._make_fields()
@@ -60,8 +79,18 @@ class HangPanel(QWidget):
             self.types,
             self._line("Mode", self.mode),
             self.map,
-            basics.row(self._short("How many"), self.count, basics.label("from no", "soft"), self.first),
-            basics.row(self._short("Universe"), self.universe, basics.label("Address", "soft"), self.address),
+            basics.row(
+                self._short("How many"),
+                self.count,
+                basics.label("from no", "soft"),
+                self.first,
+            ),
+            basics.row(
+                self._short("Universe"),
+                self.universe,
+                basics.label("Address", "soft"),
+                self.address,
+            ),
             basics.row(self._short("Gap"), self.gap, self.over),
             self._line("Name", self.name),
             self.preview,
@@ -80,7 +109,9 @@ class HangPanel(QWidget):
     def _make_fields(self) -> None:
         self.mode = QComboBox()
         self.mode.setAccessibleName("Mode")
-        self.mode.setToolTip("The mode as it is set on the lamp; its slots are listed below")
+        self.mode.setToolTip(
+            "The mode as it is set on the lamp; its slots are listed below"
+        )
         self.map = basics.label("", "small", wrap=True)
         self.map.setMaximumHeight(50)
         self.map.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -92,19 +123,28 @@ class HangPanel(QWidget):
         self.gap.setToolTip("Slots left free between one and the next")
         self.over = QCheckBox("spill over")
         self.over.setChecked(True)
-        self.over.setToolTip("What does not fit into the universe goes on in the next one")
+        self.over.setToolTip(
+            "What does not fit into the universe goes on in the next one"
+        )
         self.name = QLineEdit()
         self.name.setAccessibleName("Name")
         self.name.setToolTip("A name; # stands for the number")
         self.preview = basics.label("", "small", wrap=True)
         self.preview.setMinimumHeight(50)
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.next_free = basics.button("Next free", self._to_free, "quiet", tip="The next address where all of it fits")
+        self.next_free = basics.button(
+            "Next free",
+            self._to_free,
+            "quiet",
+            tip="The next address where all of it fits",
+        )
         self.go = basics.button("Hang", self.hang, "main", "plus")
         self.mode.currentIndexChanged.connect(lambda _: self._mode_changed())
         self.mode.highlighted.connect(self._show_map)
         for field in (self.count, self.universe, self.gap):
-            field.valueChanged.connect(lambda _: self._replan(find=not self._own_address))
+            field.valueChanged.connect(
+                lambda _: self._replan(find=not self._own_address)
+            )
         self.first.valueChanged.connect(lambda _: self._replan())
         self.over.toggled.connect(lambda _: self._replan(find=not self._own_address))
         self.address.valueChanged.connect(self._address_typed)
@@ -131,7 +171,9 @@ class HangPanel(QWidget):
         if self._hanging:
             return  # what comes next is worked out once the run hangs
         kinds = self.kinds()
-        if kinds.keys() != self._seen.keys() or any(kinds[i] is not kind for i, kind in self._seen.items()):
+        if kinds.keys() != self._seen.keys() or any(
+            kinds[i] is not kind for i, kind in self._seen.items()
+        ):
             self._fill()
         else:
             self._replan(find=not self._own_address)
@@ -166,13 +208,17 @@ class HangPanel(QWidget):
         for mode in kind.modes if kind else ():
             slots = mode.footprint
             plain = mode.name.split()[:1] == [str(slots)]
-            self.mode.addItem(mode.name if plain else f"{mode.name} ({slots})", mode.name)
+            self.mode.addItem(
+                mode.name if plain else f"{mode.name} ({slots})", mode.name
+            )
         if before is not None and (i := self.mode.findData(before)) >= 0:
             self.mode.setCurrentIndex(i)
         self.mode.blockSignals(False)
         wrong = errors(check_type(kind)) if kind and kind.id not in _sound(kind) else []
         self._wrong_type = wrong[0].text if wrong else ""
-        self.name.setPlaceholderText(f"{edits.stem_for(self.session.show, kind)} #" if kind else "")
+        self.name.setPlaceholderText(
+            f"{edits.stem_for(self.session.show, kind)} #" if kind else ""
+        )
         self._mode_changed()
         self._number()
 
@@ -185,11 +231,15 @@ class HangPanel(QWidget):
         mode = kind.mode(self.mode.itemData(index)) if kind and index >= 0 else None
         text = channel_map(kind, mode) if kind and mode else ""
         self.map.setToolTip(text)
-        self.map.setText(text if len(text) <= 120 else text[:117].rsplit(" · ", 1)[0] + " …")
+        self.map.setText(
+            text if len(text) <= 120 else text[:117].rsplit(" · ", 1)[0] + " …"
+        )
         self.map.setVisible(bool(text))
 
     def _number(self, find: bool = False) -> None:
-        """Numbers go on from those in use; and, where asked, the next free address is found."""
+        """Numbers go on from those in use; and, where asked, the next free address is
+        found.
+        """
         pattern = self.name.text().strip() or self.name.placeholderText()
         if pattern:
             self.first.blockSignals(True)
@@ -199,23 +249,40 @@ class HangPanel(QWidget):
 
     def _type_menu(self) -> None:
         menu = QMenu(self)
-        for text, what in (("New type…", "new"), ("New type as a copy of this…", "copy"), ("Edit this type…", "edit")):
-            menu.addAction(text, lambda w=what: self.edit_type.emit(w)).setEnabled(what == "new" or bool(self.kind))
+        for text, what in (
+            ("New type…", "new"),
+            ("New type as a copy of this…", "copy"),
+            ("Edit this type…", "edit"),
+        ):
+            menu.addAction(text, lambda w=what: self.edit_type.emit(w)).setEnabled(
+                what == "new" or bool(self.kind)
+            )
         menu.addSeparator()
         menu.addAction("Read a type from GDTF…", lambda: self.edit_type.emit("import"))
-        menu.addAction("Write this type as GDTF…", lambda: self.edit_type.emit("export")).setEnabled(bool(self.kind))
+        menu.addAction(
+            "Write this type as GDTF…", lambda: self.edit_type.emit("export")
+        ).setEnabled(bool(self.kind))
         if self.kind is not None and self.kind.id in self.session.own_types:
             menu.addSeparator()
-            menu.addAction("Delete from my types", lambda: self.edit_type.emit("delete"))
+            menu.addAction(
+                "Delete from my types", lambda: self.edit_type.emit("delete")
+            )
         for gone in own.deleted()[:5]:
-            menu.addAction(f"Bring back {gone.label}", lambda i=gone.id: self.edit_type.emit(f"back:{i}"))
+            menu.addAction(
+                f"Bring back {gone.label}",
+                lambda i=gone.id: self.edit_type.emit(f"back:{i}"),
+            )
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     # the run
 
     def _slots(self) -> int:
         kind = self.kind
-        mode = kind.mode(self.mode.currentData()) if kind and self.mode.currentData() else None
+        mode = (
+            kind.mode(self.mode.currentData())
+            if kind and self.mode.currentData()
+            else None
+        )
         return mode.footprint if mode else 0
 
     def set_universe(self, universe: int) -> None:
@@ -231,7 +298,9 @@ class HangPanel(QWidget):
         self._replan(find=True)
 
     def _find(self, universe: int, slots: int, count: int) -> None:
-        """The next address where all fits; where none is, and it may go on, where the first fits."""
+        """The next address where all fits; where none is, and it may go on, where the
+        first fits.
+        """
         show, gap = self.session.show, self.gap.value()
         free = patch.next_free(show, universe, count * (slots + gap) - gap)
         if free is None and self.over.isChecked():
@@ -248,7 +317,12 @@ class HangPanel(QWidget):
         self.go.setText(f"Hang {count}" if count > 1 else "Hang")
         if not slots:
             text = "Choose a type above; the next free address is found for it."
-            self._tell(text if self.types.count() else "No type is called so. Read one from GDTF, or make it: ⋯", False)
+            self._tell(
+                text
+                if self.types.count()
+                else "No type is called so. Read one from GDTF, or make it: ⋯",
+                False,
+            )
             self.planned.emit(None)
             return
         universe = self.universe.value()
@@ -256,7 +330,13 @@ class HangPanel(QWidget):
             self._own_address = False
             self._find(universe, slots, count)
         self.spots = patching.spill(
-            self.session.show, count, slots, universe, self.address.value(), self.gap.value(), self.over.isChecked()
+            self.session.show,
+            count,
+            slots,
+            universe,
+            self.address.value(),
+            self.gap.value(),
+            self.over.isChecked(),
         )
         self._plan(slots)
 
@@ -270,14 +350,22 @@ class HangPanel(QWidget):
             self._tell(f"This type cannot be hung yet: {self._wrong_type}.", True)
         elif past:
             fit = len(spans) - len(past)
-            self._tell(f"{where}: ends past 512. {fit or 'None'} would fit from here.", True)
+            self._tell(
+                f"{where}: ends past 512. {fit or 'None'} would fit from here.", True
+            )
         elif taken:
             names = words.some([show.fixtures[i].name for i in taken])
-            self._tell(f"{where}: {names} already {'has' if len(taken) == 1 else 'have'} slots here.", True)
+            self._tell(
+                f"{where}: {names} already {'has' if len(taken) == 1 else 'have'} "
+                "slots here.",
+                True,
+            )
         else:
             self._tell(f"{where}: free.", False)
         body = bodies.body_of(self.kind, self.mode.currentData() or "")
-        self.planned.emit(Ghost(spans, bool(past or taken), self._places(len(spans)), body))
+        self.planned.emit(
+            Ghost(spans, bool(past or taken), self._places(len(spans)), body)
+        )
 
     def _tell(self, text: str, wrong: bool) -> None:
         if text:
@@ -286,12 +374,18 @@ class HangPanel(QWidget):
         self.go.setEnabled(bool(self._slots()) and not wrong)
 
     def _places(self, count: int) -> list[Place]:
-        """Along the bar that has room, else in a row across the stage at a depth where nothing hangs yet."""
+        """Along the bar that has room, else in a row across the stage at a depth where
+        nothing hangs yet.
+        """
         show, room = self.session.show, self.session.show.room
         for bar in room.bars:
-            if not any(arrange.bar_of(room, f.place) is bar for f in show.fixtures.values()):
+            if not any(
+                arrange.bar_of(room, f.place) is bar for f in show.fixtures.values()
+            ):
                 return arrange.along(bar, count)
-        used = [f.place.y for f in show.fixtures.values() if f.place.z > 0.6 * room.height]
+        used = [
+            f.place.y for f in show.fixtures.values() if f.place.z > 0.6 * room.height
+        ]
         depths = [room.depth * part for part in (0.45, 0.25, 0.65, 0.1, 0.85)]
         y = max(depths, key=lambda d: min((abs(d - u) for u in used), default=9.0))
         wide = 0.8 * room.width
@@ -304,10 +398,20 @@ class HangPanel(QWidget):
         kind = self.kind
         if kind is None or not self.go.isEnabled():
             return
-        self._hang(kind, self.mode.currentData(), self.spots, self._places(len(self.spots)), self.first.value())
+        self._hang(
+            kind,
+            self.mode.currentData(),
+            self.spots,
+            self._places(len(self.spots)),
+            self.first.value(),
+        )
 
-    def hang_one(self, type_id: str, universe: int, address: int | None, place: Place | None) -> None:
-        """Hang one of a type with what suggests itself: dropped on the plan, or on an address."""
+    def hang_one(
+        self, type_id: str, universe: int, address: int | None, place: Place | None
+    ) -> None:
+        """Hang one of a type with what suggests itself: dropped on the plan, or on an
+        address.
+        """
         kind = self.kinds().get(type_id)
         if kind is None or errors(check_type(kind)):
             return
@@ -321,11 +425,18 @@ class HangPanel(QWidget):
                 universe += 1
                 address = patch.next_free(show, universe, slots)
         elif address + slots - 1 > SLOTS:
-            self.session.told.emit(f"{kind.label} takes {slots} slots; from {address} it would end past 512.", "alarm")
+            self.session.told.emit(
+                f"{kind.label} takes {slots} slots; from {address} it would end "
+                "past 512.",
+                "alarm",
+            )
             return
         elif taken := patching.in_the_way(show, [(universe, address)], slots):
             names = words.some([show.fixtures[i].name for i in taken])
-            text = f"{names} already {'has' if len(taken) == 1 else 'have'} slots there; nothing was hung."
+            text = (
+                f"{names} already {'has' if len(taken) == 1 else 'have'} slots "
+                "there; nothing was hung."
+            )
             self.session.told.emit(text, "alarm")
             return
         places = [place] if place else self._places(1)
@@ -343,9 +454,19 @@ class HangPanel(QWidget):
         name = self.name.text().strip() if name is None else name
         pack = kind.name if "pack" in kind.name and not kind.mode(mode).cells else ""
         show, made = edits.hang(
-            self.session.show, kind, mode, len(spots), 0, 0, name=name, number=first, addresses=spots, places=places,
-            hanging=Hanging(), pack=pack,
-        )  # fmt: skip
+            self.session.show,
+            kind,
+            mode,
+            len(spots),
+            0,
+            0,
+            name=name,
+            number=first,
+            addresses=spots,
+            places=places,
+            hanging=Hanging(),
+            pack=pack,
+        )
         own.used(kind.id)
         self._own_address = False
         self._hanging = True
@@ -355,7 +476,9 @@ class HangPanel(QWidget):
         finally:
             self._hanging = False
         verb = "hangs" if len(made) == 1 else "hang"
-        self.session.told.emit(f"{words.some([show.fixtures[i].name for i in made])} {verb}.", "info")
+        self.session.told.emit(
+            f"{words.some([show.fixtures[i].name for i in made])} {verb}.", "info"
+        )
         self._number(find=True)
 
 
@@ -371,5 +494,9 @@ def _where(spans: list[tuple[int, int, int]]) -> str:
     for universe in dict.fromkeys(s[0] for s in spans):
         first = min(s[1] for s in spans if s[0] == universe)
         last = max(s[2] for s in spans if s[0] == universe)
-        parts.append(f"Universe {universe}, {first}–{last}" if last > first else f"Universe {universe}, {first}")
+        parts.append(
+            f"Universe {universe}, {first}–{last}"
+            if last > first
+            else f"Universe {universe}, {first}"
+        )
     return "; ".join(parts)

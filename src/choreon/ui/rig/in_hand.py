@@ -1,4 +1,6 @@
-"""The fixture in hand: its name, its address with the switches to set, where it hangs; its channels; and why."""
+"""The fixture in hand: its name, its address with the switches to set, where it hangs;
+its channels; and why.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,11 @@ from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
 
 PLACE = (("Across", "x", -40, 40), ("Upstage", "y", -40, 40), ("Height", "z", 0, 30))
-TURN = (("Yaw", "yaw", -180, 180), ("Pitch", "pitch", -180, 180), ("Roll", "roll", -180, 180))
+TURN = (
+    ("Yaw", "yaw", -180, 180),
+    ("Pitch", "pitch", -180, 180),
+    ("Roll", "roll", -180, 180),
+)
 TABS = ("Lamp", "Channels", "Why")
 
 
@@ -47,7 +53,10 @@ class InHand(QWidget):
         self.trouble = basics.label("", "alarm", wrap=True)
         self._make_fields()
         self.empty = basics.label(
-            "Nothing in hand. Click a lamp on the plan, or a block in the addresses below.", "soft", wrap=True
+            "Nothing in hand. Click a lamp on the plan, or a block in the "
+            "addresses below.",
+            "soft",
+            wrap=True,
         )
         self.lamp = self._make_lamp()
         self.strips = Strips(session)
@@ -70,7 +79,11 @@ class InHand(QWidget):
     def _make_tabs(self) -> QWidget:
         self.tabs = QButtonGroup(self)
         made = []
-        tips = ("Name, address, place", "Every channel, live", "Why a slot has its value (right click on a slot)")
+        tips = (
+            "Name, address, place",
+            "Every channel, live",
+            "Why a slot has its value (right click on a slot)",
+        )
         for i, (name, tip) in enumerate(zip(TABS, tips, strict=True)):
             button = basics.button(name, lambda n=i: self.go(n), "quiet", tip=tip)
             button.setCheckable(True)
@@ -97,10 +110,15 @@ class InHand(QWidget):
         self.name, self.short, self.note = QLineEdit(), QLineEdit(), QLineEdit()
         self.gel = QLineEdit()
         self.gel.setPlaceholderText("none")
-        self.gel.setToolTip("The colour of the filter in front of a lamp without colours of its own, as #RRGGBB")
+        self.gel.setToolTip(
+            "The colour of the filter in front of a lamp without colours of its "
+            "own, as #RRGGBB"
+        )
         self.gel.setAccessibleName("Gel")
         self.gel.editingFinished.connect(self._set_gel)
-        self.gel_colour = basics.button("", self._pick_gel, "quiet", tip="Pick the gel's colour")
+        self.gel_colour = basics.button(
+            "", self._pick_gel, "quiet", tip="Pick the gel's colour"
+        )
         self.gel_colour.setFixedSize(34, 28)
         self.number = NumberField("Number", 0, 999_999, 0, none="none")
         self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
@@ -108,13 +126,20 @@ class InHand(QWidget):
         self.slip = Slip()
         lines = (
             (self.name, "Name", "name", "What it is called everywhere"),
-            (self.short, "Short name", "short", "Typed on the stage, it chooses the fixture; it stands on the plan"),
+            (
+                self.short,
+                "Short name",
+                "short",
+                "Typed on the stage, it chooses the fixture; it stands on the plan",
+            ),
             (self.note, "Note", "note", "For yourself; it is printed on the hang list"),
         )
         for widget, title, key, tip in lines:
             widget.setAccessibleName(title)
             widget.setToolTip(tip)
-            widget.editingFinished.connect(lambda w=widget, k=key: self._text(k, w.text()))
+            widget.editingFinished.connect(
+                lambda w=widget, k=key: self._text(k, w.text())
+            )
         self.number.editingFinished.connect(self._renumber)
         for number in (self.universe, self.address):
             number.editingFinished.connect(self._readdress)
@@ -125,7 +150,10 @@ class InHand(QWidget):
             field.changed.connect(lambda value, k=key: self._set(k, value))
             self.fields[key] = field
         self.reversed = QCheckBox("Cells from the other end")
-        self.reversed.setToolTip("Its first cell is where its last was: for a bar that hangs the other way round")
+        self.reversed.setToolTip(
+            "Its first cell is where its last was: for a bar that hangs the other "
+            "way round"
+        )
         self.reversed.toggled.connect(lambda on: self._flag("reversed", on))
         self.lamp_on = QCheckBox("Lamp on when the show opens")
         self.lamp_on.setToolTip("Lamp on is sent to it when the show opens")
@@ -138,9 +166,15 @@ class InHand(QWidget):
             "Blinks for 8 seconds, above all else (I)",
         )
         self.swap = basics.button(
-            "Swap…", self.swap_asked.emit, "", "swap", "Another mode or type; programming is kept"
+            "Swap…",
+            self.swap_asked.emit,
+            "",
+            "swap",
+            "Another mode or type; programming is kept",
         )
-        self.down = basics.button("Take down", lambda: take_down(session), "quiet", "trash")
+        self.down = basics.button(
+            "Take down", lambda: take_down(session), "quiet", "trash"
+        )
 
     def _make_lamp(self) -> QWidget:
         self.details = QWidget()
@@ -152,9 +186,16 @@ class InHand(QWidget):
             self.trouble,
             basics.row(self.identify, self.swap, 1, spacing=4),
             self._line("Name", self.name),
-            basics.row(self._soft("Short"), self.short, basics.label("No", "soft"), self.number),
+            basics.row(
+                self._soft("Short"), self.short, basics.label("No", "soft"), self.number
+            ),
             basics.label("Set on the lamp", "heading"),
-            basics.row(basics.label("Universe", "soft"), self.universe, basics.label("address", "soft"), self.address),
+            basics.row(
+                basics.label("Universe", "soft"),
+                self.universe,
+                basics.label("address", "soft"),
+                self.address,
+            ),
             self.slip,
             basics.label("Place", "heading"),
             *(self.fields[k] for _, k, *_ in PLACE),
@@ -185,7 +226,10 @@ class InHand(QWidget):
     def _fill(self) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
-        show, chosen = self.session.show, [i for i in self.session.chosen if i in self.session.show.fixtures]
+        show, chosen = (
+            self.session.show,
+            [i for i in self.session.chosen if i in self.session.show.fixtures],
+        )
         self.empty.setVisible(not chosen)
         self.details.setVisible(bool(chosen))
         if not chosen:
@@ -196,7 +240,9 @@ class InHand(QWidget):
         alone = len(fixtures) == 1
         self.title.setText(one.name if alone else f"{len(fixtures)} fixtures")
         kinds = {
-            f"{show.types[f.type].label} · {f.mode}" if f.type in show.types else f"Unknown type “{f.type}”"
+            f"{show.types[f.type].label} · {f.mode}"
+            if f.type in show.types
+            else f"Unknown type “{f.type}”"
             for f in fixtures
         }
         self.kind.setText("\n".join(sorted(kinds)[:3]))
@@ -211,22 +257,40 @@ class InHand(QWidget):
         self.number.setValue(one.number)
         self.note.setText(one.note if len({f.note for f in fixtures}) == 1 else "")
         sorts = {(f.type, f.mode): show.types.get(f.type) for f in fixtures}
-        self.reversed.setVisible(any(k and (m := k.mode(mode)) and len(m.cells) > 1 for (_, mode), k in sorts.items()))
+        self.reversed.setVisible(
+            any(
+                k and (m := k.mode(mode)) and len(m.cells) > 1
+                for (_, mode), k in sorts.items()
+            )
+        )
         self.reversed.setChecked(all(f.reversed for f in fixtures))
-        lit_on = {sort for sort, k in sorts.items() if k and any(c.lamp_on for c in commands_of(k, sort[1]))}
+        lit_on = {
+            sort
+            for sort, k in sorts.items()
+            if k and any(c.lamp_on for c in commands_of(k, sort[1]))
+        }
         lamps = [f for f in fixtures if (f.type, f.mode) in lit_on]
         self.lamp_on.setVisible(bool(lamps))
         self.lamp_on.setChecked(bool(lamps) and all(f.lamp_on for f in lamps))
         self._fill_gel(fixtures)
         self.universe.setValue(one.universe)
         self.address.setValue(one.address)
-        first = "Its first slot" if alone else "The first one's address; the others follow in their order"
+        first = (
+            "Its first slot"
+            if alone
+            else "The first one's address; the others follow in their order"
+        )
         self.address.setToolTip(f"{first}, 1 to {SLOTS}: type it, or turn the wheel")
         self.slip.show_address(one.address, one.mode if alone else "")
         for _, key, *_ in (*PLACE, *TURN):
-            values = [getattr(f.place if key in "xyz" else f.hanging, key) for f in fixtures]
+            values = [
+                getattr(f.place if key in "xyz" else f.hanging, key) for f in fixtures
+            ]
             same = max(values) - min(values) < 1e-6
-            self.fields[key].set_value(values[0] if same else None, None if same else (min(values), max(values)))
+            self.fields[key].set_value(
+                values[0] if same else None,
+                None if same else (min(values), max(values)),
+            )
         self._busy = False
 
     def _text(self, field: str, text: str) -> None:
@@ -241,17 +305,27 @@ class InHand(QWidget):
             return
         others = [f for f in self.session.show.fixtures.values() if f.id != fixture.id]
         if any(getattr(f, field) == text.strip() for f in others):
-            self.session.told.emit(f"Another fixture is called {text.strip()}; the name stays {fixture.name}.", "alarm")
+            self.session.told.emit(
+                f"Another fixture is called {text.strip()}; the name stays "
+                f"{fixture.name}.",
+                "alarm",
+            )
             self._fill()
             return
-        changed = edits.change_fixtures(self.session.show, {fixture.id: {field: text.strip()}})
+        changed = edits.change_fixtures(
+            self.session.show, {fixture.id: {field: text.strip()}}
+        )
         self.session.edit(f"rename {fixture.name}", changed)
 
     def _readdress(self) -> None:
         show = self.session.show
         universe, address = self.universe.value(), self.address.value()
         first = show.fixtures[self.session.chosen[0]] if self.session.chosen else None
-        if self._busy or first is None or (universe, address) == (first.universe, first.address):
+        if (
+            self._busy
+            or first is None
+            or (universe, address) == (first.universe, first.address)
+        ):
             return
         changes, spans = {}, []
         for i in self.session.chosen:
@@ -259,16 +333,24 @@ class InHand(QWidget):
             slots = patch.footprint(show, show.fixtures[i])
             spans.append((address, address + slots - 1))
             address += slots
-        taken = patch.taken_by(show, universe, [s for s in spans if s[0] <= SLOTS], changes)
+        taken = patch.taken_by(
+            show, universe, [s for s in spans if s[0] <= SLOTS], changes
+        )
         if spans[-1][1] > SLOTS:
             self.session.told.emit(
-                f"It would end on slot {spans[-1][1]}, past 512. The address stays as it was.", "alarm"
+                f"It would end on slot {spans[-1][1]}, past 512. The address stays "
+                "as it was.",
+                "alarm",
             )
         elif taken:
             names = words.some([show.fixtures[i].name for i in taken])
-            self.session.told.emit(f"{names} already there. The address stays as it was.", "alarm")
+            self.session.told.emit(
+                f"{names} already there. The address stays as it was.", "alarm"
+            )
         else:
-            self.session.edit(f"readdress {len(changes)}", edits.change_fixtures(show, changes))
+            self.session.edit(
+                f"readdress {len(changes)}", edits.change_fixtures(show, changes)
+            )
             return
         self._fill()
 
@@ -278,36 +360,58 @@ class InHand(QWidget):
         show = self.session.show
         part = "place" if key in "xyz" else "hanging"
         changes = {
-            i: {part: edits.replace(getattr(show.fixtures[i], part), **{key: value})} for i in self.session.chosen
+            i: {part: edits.replace(getattr(show.fixtures[i], part), **{key: value})}
+            for i in self.session.chosen
         }
-        self.session.edit(f"{part} of {len(changes)}", edits.change_fixtures(show, changes), merge=True)
+        self.session.edit(
+            f"{part} of {len(changes)}",
+            edits.change_fixtures(show, changes),
+            merge=True,
+        )
 
     def _flag(self, field: str, value: object) -> None:
         if self._busy or not self.session.chosen:
             return
         show = self.session.show
-        changes = {i: {field: value} for i in self.session.chosen if getattr(show.fixtures[i], field) != value}
+        changes = {
+            i: {field: value}
+            for i in self.session.chosen
+            if getattr(show.fixtures[i], field) != value
+        }
         if changes:
-            self.session.edit(f"{field.replace('_', ' ')} of {len(changes)}", edits.change_fixtures(show, changes))
+            self.session.edit(
+                f"{field.replace('_', ' ')} of {len(changes)}",
+                edits.change_fixtures(show, changes),
+            )
 
     def _fill_gel(self, fixtures: list[Fixture]) -> None:
         """Gels are for lamps that cannot colour themselves."""
         sorts = {(f.type, f.mode): f for f in fixtures}.values()
-        self.gel_line.setVisible(not any(patch.colours_itself(self.session.show, f) for f in sorts))
+        self.gel_line.setVisible(
+            not any(patch.colours_itself(self.session.show, f) for f in sorts)
+        )
         gels = {f.gel for f in fixtures}
         gel = gels.pop() if len(gels) == 1 else ""
         self.gel.setText(gel)
         self.gel.setPlaceholderText("several" if gels else "none")
         ground = gel or "transparent"
-        self.gel_colour.setStyleSheet(f"background: {ground}; border: 1px solid {theme.BATTEN};")
+        self.gel_colour.setStyleSheet(
+            f"background: {ground}; border: 1px solid {theme.BATTEN};"
+        )
 
     def _set_gel(self) -> None:
         text = self.gel.text().strip()
-        if self._busy or not self.session.chosen or (not text and self.gel.placeholderText() == "several"):
+        if (
+            self._busy
+            or not self.session.chosen
+            or (not text and self.gel.placeholderText() == "several")
+        ):
             return
         found = read_hex(text) if text else ""
         if found is None:
-            self.session.told.emit(f"“{text}” is no colour; the gel stays. Try #FFC864", "alarm")
+            self.session.told.emit(
+                f"“{text}” is no colour; the gel stays. Try #FFC864", "alarm"
+            )
             self._fill()
         else:
             self._flag("gel", found)
@@ -319,5 +423,12 @@ class InHand(QWidget):
 
     def _renumber(self) -> None:
         show, chosen = self.session.show, self.session.chosen
-        if not self._busy and chosen and show.fixtures[chosen[0]].number != self.number.value():
-            self.session.edit(f"renumber {len(chosen)}", edits.renumber(show, chosen, self.number.value()))
+        if (
+            not self._busy
+            and chosen
+            and show.fixtures[chosen[0]].number != self.number.value()
+        ):
+            self.session.edit(
+                f"renumber {len(chosen)}",
+                edits.renumber(show, chosen, self.number.value()),
+            )

@@ -7,7 +7,14 @@ import time
 
 from PySide6.QtCore import Qt
 from PySide6.QtNetwork import QAbstractSocket, QNetworkInterface
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QGridLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.model import edits, patch
 from choreon.model.checks import sent_nowhere
@@ -24,7 +31,9 @@ PATIENCE = 6500  # milliseconds in which every node that is there has been asked
 
 
 def numbers(text: str) -> tuple[int, ...] | None:
-    """`1-3, 7` → (1, 2, 3, 7); empty or `all` → (); None where it is no list of universes."""
+    """`1-3, 7` → (1, 2, 3, 7); empty or `all` → (); None where it is no list of
+    universes.
+    """
     text = text.strip().lower()
     if text in ("", "all"):
         return ()
@@ -58,7 +67,10 @@ def interfaces() -> list[tuple[str, str]]:
     found = []
     for one in QNetworkInterface.allInterfaces():
         for entry in one.addressEntries():
-            if entry.ip().protocol() == QAbstractSocket.NetworkLayerProtocol.IPv4Protocol:
+            if (
+                entry.ip().protocol()
+                == QAbstractSocket.NetworkLayerProtocol.IPv4Protocol
+            ):
                 found.append((entry.ip().toString(), one.humanReadableName()))
     return found
 
@@ -79,7 +91,9 @@ class OutputCard(QWidget):
         self.name.setAccessibleName("Name of the output")
         self.name.setToolTip("What this output is called here")
         self.name.setPlaceholderText("Name")
-        self.name.editingFinished.connect(lambda: self._put(name=self.name.text().strip()))
+        self.name.editingFinished.connect(
+            lambda: self._put(name=self.name.text().strip())
+        )
         self.protocol = QComboBox()
         self.protocol.setAccessibleName("Protocol")
         self.protocol.setToolTip("How the universes are sent: sACN or Art-Net")
@@ -105,7 +119,9 @@ class OutputCard(QWidget):
         fields.setLayout(grid)
         head = basics.row(self.on, self.name, self.protocol, 1, self.state, self.remove)
         panel = basics.panel(head, self.trouble, self.silence, fields, spacing=6)
-        panel.setStyleSheet(f"QFrame[panel='true'] {{ border: 1px solid {theme.BATTEN}; }}")
+        panel.setStyleSheet(
+            f"QFrame[panel='true'] {{ border: 1px solid {theme.BATTEN}; }}"
+        )
         self.trouble.hide()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -124,7 +140,9 @@ class OutputCard(QWidget):
         self.interface = QComboBox()
         self.interface.setAccessibleName("Network")
         self.interface.setToolTip("The network that it is sent from")
-        self.interface.activated.connect(lambda _: self._put(interface=self.interface.currentData()))
+        self.interface.activated.connect(
+            lambda _: self._put(interface=self.interface.currentData())
+        )
         self.rate = QComboBox()
         self.rate.setAccessibleName("Rate")
         self.rate.setToolTip("How many frames a second it is sent")
@@ -133,25 +151,40 @@ class OutputCard(QWidget):
         self.rate.activated.connect(lambda _: self._put(rate=self.rate.currentData()))
         self.port = NumberField("Port", 0, 65535, 0, none="usual")
         self.priority = NumberField("Priority", 0, 200, 100)
-        self.sync = NumberField("Synchronisation universe", 0, MAX_UNIVERSE, 0, none="none")
+        self.sync = NumberField(
+            "Synchronisation universe", 0, MAX_UNIVERSE, 0, none="none"
+        )
         self.art_sync = QCheckBox("ArtSync")
         self.art_sync.setToolTip("Have the nodes put out together what they were sent")
         self.art_sync.toggled.connect(lambda on: self._put(sync=int(on)))
         self.shift = NumberField("Shift", -1000, 1000, 0)
-        self.shift.setToolTip("Added to a universe's number. Art-Net counts from 0: −1 makes universe 1 its 0")
+        self.shift.setToolTip(
+            "Added to a universe's number. Art-Net counts from 0: −1 makes "
+            "universe 1 its 0"
+        )
         for field, key in (
             (self.port, "port"),
             (self.priority, "priority"),
             (self.sync, "sync"),
             (self.shift, "shift"),
         ):
-            field.editingFinished.connect(lambda f=field, k=key: self._put(**{k: f.value()}))
-            field.returnPressed.connect(lambda f=field, k=key: self._put(**{k: f.value()}))
+            field.editingFinished.connect(
+                lambda f=field, k=key: self._put(**{k: f.value()})
+            )
+            field.returnPressed.connect(
+                lambda f=field, k=key: self._put(**{k: f.value()})
+            )
         self.lines = [
-            ("To", self.host), ("Universes", self.universes), ("Network", self.interface), ("Rate", self.rate),
-            ("Shift", self.shift), ("Port", self.port), ("Priority", self.priority), ("Sync", self.sync),
+            ("To", self.host),
+            ("Universes", self.universes),
+            ("Network", self.interface),
+            ("Rate", self.rate),
+            ("Shift", self.shift),
+            ("Port", self.port),
+            ("Priority", self.priority),
+            ("Sync", self.sync),
             ("", self.art_sync),
-        ]  # fmt: skip
+        ]
 
     @property
     def output(self) -> Output:
@@ -166,7 +199,9 @@ class OutputCard(QWidget):
         self.name.setText(o.name)
         self.protocol.setCurrentIndex(self.protocol.findData(o.protocol))
         self.host.setText(o.host)
-        self.host.setPlaceholderText("everybody (broadcast)" if art else "everybody (multicast)")
+        self.host.setPlaceholderText(
+            "everybody (broadcast)" if art else "everybody (multicast)"
+        )
         self.universes.setText(listed(o.universes))
         self._fill_interfaces(o.interface)
         rate = self.rate.findData(o.rate)
@@ -180,7 +215,12 @@ class OutputCard(QWidget):
             field.setValue(value)
         self.art_sync.setChecked(o.sync > 0)
         self.art_sync.setVisible(art)
-        for widget in (self.priority, self.sync, self.titles["Priority"], self.titles["Sync"]):
+        for widget in (
+            self.priority,
+            self.sync,
+            self.titles["Priority"],
+            self.titles["Sync"],
+        ):
             widget.setVisible(not art)
         self._busy = False
 
@@ -199,17 +239,29 @@ class OutputCard(QWidget):
         changed = edits.replace(self.output, **fields)
         if changed != self.output:
             title = changed.name or PROTOCOLS[changed.protocol]
-            self.session.edit(f"change the output {title}", edits.put(self.session.show, "outputs", changed))
+            self.session.edit(
+                f"change the output {title}",
+                edits.put(self.session.show, "outputs", changed),
+            )
 
     def _protocol_changed(self) -> None:
         protocol = self.protocol.currentData()
         if protocol != self.output.protocol:
-            self._put(protocol=protocol, shift=-1 if protocol == "artnet" else 0, sync=0, port=0)
+            self._put(
+                protocol=protocol,
+                shift=-1 if protocol == "artnet" else 0,
+                sync=0,
+                port=0,
+            )
 
     def _host_typed(self) -> None:
         text = self.host.text().strip()
         if text and not re.fullmatch(r"(\d{1,3}\.){3}\d{1,3}", text):
-            self.session.told.emit(f"“{text}” is no network address, such as 10.0.0.20; it stays as it was.", "alarm")
+            self.session.told.emit(
+                f"“{text}” is no network address, such as 10.0.0.20; it stays "
+                "as it was.",
+                "alarm",
+            )
             self.fill()
         else:
             self._put(host=text)
@@ -217,14 +269,20 @@ class OutputCard(QWidget):
     def _universes_typed(self) -> None:
         found = numbers(self.universes.text())
         if found is None:
-            self.session.told.emit("Universes are written as 1-4, 7, or all; they stay as they were.", "alarm")
+            self.session.told.emit(
+                "Universes are written as 1-4, 7, or all; they stay as they were.",
+                "alarm",
+            )
             self.fill()
         else:
             self._put(universes=found)
 
     def _remove(self) -> None:
         name = self.output.name or PROTOCOLS[self.output.protocol]
-        self.session.edit(f"remove the output {name}", edits.drop(self.session.show, "outputs", [self.id]))
+        self.session.edit(
+            f"remove the output {name}",
+            edits.drop(self.session.show, "outputs", [self.id]),
+        )
 
     def tell(self, sent: int, errors: int, trouble: str) -> None:
         """What it has done by now, from the engine."""
@@ -236,15 +294,24 @@ class OutputCard(QWidget):
             self.state.setText(f"{(sent - self._before[1]) / span:.0f} packets/s{more}")
         self._before = (now, sent, errors)
         self.trouble.setText(
-            f"▲ {trouble} It is tried again every two seconds; the other outputs go on." if trouble else ""
+            f"▲ {trouble} It is tried again every two seconds; the other outputs go on."
+            if trouble
+            else ""
         )
         self.trouble.setVisible(bool(trouble))
 
     def tell_answers(self, hosts: set[str]) -> None:
-        """Which Art-Net nodes answer; one that this output sends to and that does not is told."""
+        """Which Art-Net nodes answer; one that this output sends to and that does not
+        is told.
+        """
         o = self.output
         gone = o.on and o.protocol == "artnet" and bool(o.host) and o.host not in hosts
-        text = f"◌ {o.host} does not answer: it may be off, or away. It is sent to all the same." if gone else ""
+        text = (
+            f"◌ {o.host} does not answer: it may be off, or away. It is sent to "
+            "all the same."
+            if gone
+            else ""
+        )
         self.silence.setText(text)
         self.silence.setVisible(gone)
 
@@ -265,8 +332,16 @@ class OutputsView(QWidget):
         self.rows.setSpacing(8)
         self.nodes = QVBoxLayout()
         self.nodes_note = basics.label("", "soft", wrap=True)
-        add_sacn = basics.button("sACN", lambda: self.add("sacn"), "", "plus", "Another output by sACN")
-        add_art = basics.button("Art-Net", lambda: self.add("artnet"), "", "plus", "Another output by Art-Net")
+        add_sacn = basics.button(
+            "sACN", lambda: self.add("sacn"), "", "plus", "Another output by sACN"
+        )
+        add_art = basics.button(
+            "Art-Net",
+            lambda: self.add("artnet"),
+            "",
+            "plus",
+            "Another output by Art-Net",
+        )
         inner = QWidget()
         box = basics.stack(
             inner,
@@ -316,7 +391,11 @@ class OutputsView(QWidget):
         for card in self.cards.values():
             card.fill()
         nowhere = sent_nowhere(show)
-        text = f"▲ Universe {listed(tuple(nowhere))} is sent nowhere: its lamps stay dark." if nowhere else ""
+        text = (
+            f"▲ Universe {listed(tuple(nowhere))} is sent nowhere: its lamps stay dark."
+            if nowhere
+            else ""
+        )
         self.warning.setText(text)
         self.warning.setVisible(bool(nowhere))
 
@@ -328,7 +407,13 @@ class OutputsView(QWidget):
             else:
                 card.tell_off()
 
-    def add(self, protocol: str, host: str = "", universes: tuple[int, ...] = (), name: str = "") -> None:
+    def add(
+        self,
+        protocol: str,
+        host: str = "",
+        universes: tuple[int, ...] = (),
+        name: str = "",
+    ) -> None:
         """One more output."""
         show = self.session.show
         made = Output(
@@ -339,29 +424,46 @@ class OutputsView(QWidget):
             shift=-1 if protocol == "artnet" else 0,
             universes=universes,
         )
-        self.session.edit(f"add an output by {PROTOCOLS[protocol]}", edits.put(show, "outputs", made))
+        self.session.edit(
+            f"add an output by {PROTOCOLS[protocol]}", edits.put(show, "outputs", made)
+        )
 
     def _fill_nodes(self, nodes) -> None:
         if self.isVisible() and not self._patience.isActive():
             self._silent()
         basics.clear(self.nodes)
         self.nodes_note.setText(
-            nodes.trouble or ("" if nodes.nodes else "None has answered yet; they are asked every few seconds.")
+            nodes.trouble
+            or (
+                ""
+                if nodes.nodes
+                else "None has answered yet; they are asked every few seconds."
+            )
         )
         self.nodes_note.setVisible(bool(self.nodes_note.text()))
         for node in nodes.nodes:
-            ports = listed(tuple(p for p in node.outputs)) if node.outputs else "nothing"
-            text = basics.label(f"<b>{node.name}</b>  {node.host} · puts out {ports}", "", wrap=True)
+            ports = (
+                listed(tuple(p for p in node.outputs)) if node.outputs else "nothing"
+            )
+            text = basics.label(
+                f"<b>{node.name}</b>  {node.host} · puts out {ports}", "", wrap=True
+            )
             text.setTextFormat(Qt.TextFormat.RichText)
             used = patch.universes(self.session.show)
             fits = tuple(u for u in used if u - 1 in node.outputs)
             send = basics.button(
                 "Send here",
                 lambda n=node, u=fits: self.add("artnet", n.host, u, n.name),
-                tip=f"An output to {node.name} with {words.some([f'universe {u}' for u in fits])}" if fits else "",
+                tip=f"An output to {node.name} with "
+                f"{words.some([f'universe {u}' for u in fits])}"
+                if fits
+                else "",
             )
             send.setEnabled(bool(fits))
-            send.setToolTip(send.toolTip() or "None of its port-addresses belongs to a universe in use")
+            send.setToolTip(
+                send.toolTip()
+                or "None of its port-addresses belongs to a universe in use"
+            )
             line = basics.row(text, 1, send)
             line.layout().setStretch(0, 1)
             self.nodes.addWidget(line)

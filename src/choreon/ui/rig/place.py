@@ -1,13 +1,22 @@
 """The place Rig: “that is my room, and I know what to set on every lamp.”
 
-The plan is the largest thing. Types come from the left, the fixture in hand stands on the right, the addresses run
-below; list, front and outputs take the plan's place, so that the sides stay where they are.
+The plan is the largest thing. Types come from the left, the fixture in hand stands on
+the right, the addresses run below; list, front and outputs take the plan's place, so
+that the sides stay where they are.
 """
 
 from __future__ import annotations
 
 from PySide6.QtCore import QSettings, Qt
-from PySide6.QtWidgets import QButtonGroup, QInputDialog, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QInputDialog,
+    QMenu,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.library import own
 from choreon.model import arrange, edits, links, type_edits
@@ -29,8 +38,12 @@ from choreon.ui.rig.walk import WalkBar
 from choreon.ui.session import Session, settings_file
 from choreon.ui.widgets import basics
 
-VIEWS = (("Above", "The room from above"), ("Front", "The room from the front"), ("List", "The hang list"),
-         ("Outputs", "Where the universes go"))  # fmt: skip
+VIEWS = (
+    ("Above", "The room from above"),
+    ("Front", "The room from the front"),
+    ("List", "The hang list"),
+    ("Outputs", "Where the universes go"),
+)
 
 
 class RigPlace(QStackedWidget):
@@ -57,7 +70,9 @@ class RigPlace(QStackedWidget):
         for view in (self.plan, self.front, self.table, self.outputs):
             self.views.addWidget(view)
         self.centre = QWidget()
-        basics.stack(self.centre, self._bar(), self.walk, self.arrange, self.views, spacing=6).setStretch(3, 1)
+        basics.stack(
+            self.centre, self._bar(), self.walk, self.arrange, self.views, spacing=6
+        ).setStretch(3, 1)
         self.right = QStackedWidget()
         for side in (self.in_hand, self.room):
             self.right.addWidget(side)
@@ -86,18 +101,26 @@ class RigPlace(QStackedWidget):
         for plan in (self.plan, self.front):
             self.hang.planned.connect(plan.show_ghost)
             plan.menu_asked.connect(self._plan_menu)
-            plan.type_dropped.connect(lambda t, place: self.hang.hang_one(t, self.ribbon.ribbon.universe, None, place))
+            plan.type_dropped.connect(
+                lambda t, place: self.hang.hang_one(
+                    t, self.ribbon.ribbon.universe, None, place
+                )
+            )
             self.arrange.previewed.connect(plan.preview)
         self.hang.planned.connect(self.ribbon.show_ghost)
         self.hang.edit_type.connect(self._edit_type)
         self.ribbon.universe_changed.connect(self.hang.set_universe)
         self.ribbon.whole_map.connect(self._whole_map)
         self.ribbon.ribbon.why_asked.connect(self._why)
-        self.ribbon.ribbon.type_dropped.connect(lambda t, u, a: self.hang.hang_one(t, u, a, None))
+        self.ribbon.ribbon.type_dropped.connect(
+            lambda t, u, a: self.hang.hang_one(t, u, a, None)
+        )
         self.in_hand.swap_asked.connect(self._swap)
         self.room.closed.connect(lambda: self.show_room(False))
         self.room.scale_asked.connect(self._ask_scale)
-        self.plan.two_points.connect(lambda a, b: self.room.ask_distance(self.plan, a, b))
+        self.plan.two_points.connect(
+            lambda a, b: self.room.ask_distance(self.plan, a, b)
+        )
 
     def _bar(self) -> QWidget:
         """Which view, and what is done to many."""
@@ -109,15 +132,32 @@ class RigPlace(QStackedWidget):
             button.setStyleSheet("padding: 5px 12px;")
             self.buttons.addButton(button, i)
             made.append(button)
-        self.arrange_button = basics.tool("grid", "Arrange the chosen", self._arrange_menu)
-        self.group_button = basics.tool("groups", "Groups: of the chosen, by type, by bar", self._group_menu)
-        self.walk_button = basics.tool("walk", "Walk the rig, lamp by lamp (W)", self.walk.start)
+        self.arrange_button = basics.tool(
+            "grid", "Arrange the chosen", self._arrange_menu
+        )
+        self.group_button = basics.tool(
+            "groups", "Groups: of the chosen, by type, by bar", self._group_menu
+        )
+        self.walk_button = basics.tool(
+            "walk", "Walk the rig, lamp by lamp (W)", self.walk.start
+        )
         self.room_button = basics.tool(
-            "room", "The room: stage, bars, seats, screen, the venue's plan", lambda: None, True
+            "room",
+            "The room: stage, bars, seats, screen, the venue's plan",
+            lambda: None,
+            True,
         )
         self.room_button.toggled.connect(self.show_room)
-        self.file_button = basics.tool("printer", "Print; hang lists and rigs in and out", self._file_menu)
-        tools = (self.arrange_button, self.group_button, self.walk_button, self.room_button, self.file_button)
+        self.file_button = basics.tool(
+            "printer", "Print; hang lists and rigs in and out", self._file_menu
+        )
+        tools = (
+            self.arrange_button,
+            self.group_button,
+            self.walk_button,
+            self.room_button,
+            self.file_button,
+        )
         return basics.row(*made, 1, *tools, spacing=2)
 
     def keyPressEvent(self, event) -> None:
@@ -137,7 +177,9 @@ class RigPlace(QStackedWidget):
         view = view if 0 <= view < len(VIEWS) else 0
         self.views.setCurrentIndex(view)
         self.buttons.button(view).setChecked(True)
-        QSettings(str(settings_file()), QSettings.Format.IniFormat).setValue("rig/view", view)
+        QSettings(str(settings_file()), QSettings.Format.IniFormat).setValue(
+            "rig/view", view
+        )
 
     def _whole_map(self, on: bool) -> None:
         self.centre.setVisible(not on)
@@ -169,7 +211,11 @@ class RigPlace(QStackedWidget):
         elif kind is None:
             return
         elif what == "copy":
-            self.edit_type(type_edits.copy_of(kind, [k.name for k in self.session.kinds().values()]))
+            self.edit_type(
+                type_edits.copy_of(
+                    kind, [k.name for k in self.session.kinds().values()]
+                )
+            )
         elif what == "edit":
             self.edit_type(kind, self.hang.mode.currentData() or "")
         elif what == "export":
@@ -191,10 +237,15 @@ class RigPlace(QStackedWidget):
         try:
             own.forget(kind.id)
         except OSError as error:
-            self.session.told.emit(f"{kind.label} could not be deleted: {error.strerror}.", "alarm")
+            self.session.told.emit(
+                f"{kind.label} could not be deleted: {error.strerror}.", "alarm"
+            )
             return
         self.session.read_types()
-        text = f"{kind.label} is no longer among your types; shows that use it keep it. The menu ⋯ brings it back."
+        text = (
+            f"{kind.label} is no longer among your types; shows that use it "
+            "keep it. The menu ⋯ brings it back."
+        )
         self.session.told.emit(text, "info")
 
     def bring_back(self, type_id: str) -> None:
@@ -202,7 +253,9 @@ class RigPlace(QStackedWidget):
         try:
             own.bring_back(type_id)
         except OSError as error:
-            self.session.told.emit(f"The type could not be brought back: {error.strerror}.", "alarm")
+            self.session.told.emit(
+                f"The type could not be brought back: {error.strerror}.", "alarm"
+            )
             return
         self.session.read_types()
         self.hang.search.clear()
@@ -215,9 +268,11 @@ class RigPlace(QStackedWidget):
         chosen = bool(self.session.chosen)
         self._aiming(menu, floor)
         for text, act in (
-            ("Open up", self.session.open_up), ("Home", self.session.home),
-            ("Identify", lambda: self.session.blink(self.session.chosen)), ("Swap…", self._swap),
-        ):  # fmt: skip
+            ("Open up", self.session.open_up),
+            ("Home", self.session.home),
+            ("Identify", lambda: self.session.blink(self.session.chosen)),
+            ("Swap…", self._swap),
+        ):
             menu.addAction(text, act).setEnabled(chosen)
         menu.addSeparator()
         menu.addMenu(self._arranging(menu)).setEnabled(chosen)
@@ -227,7 +282,9 @@ class RigPlace(QStackedWidget):
         menu.exec(at)
 
     def _aiming(self, menu: QMenu, floor: tuple[float, float] | None) -> None:
-        """What sends the chosen heads somewhere: to the place on the floor that was pressed, or to a mark."""
+        """What sends the chosen heads somewhere: to the place on the floor that was
+        pressed, or to a mark.
+        """
         if not any(i in self.session.programme.rig.turns for i in self.session.chosen):
             return
         if floor is not None:
@@ -239,25 +296,41 @@ class RigPlace(QStackedWidget):
         menu.addSeparator()
 
     def aim(self, link: str) -> None:
-        """Send the chosen heads to a point or a mark, in the draft; who cannot get there is named."""
+        """Send the chosen heads to a point or a mark, in the draft; who cannot get
+        there is named.
+        """
         show = self.session.show
         look, short = aims(self.session.programme.rig, show, self.session.chosen, link)
         self.session.touch(look)
         if short:
             names = words.some([show.fixtures[i].name for i in short])
-            self.session.told.emit(f"{names} cannot reach there; aimed as near as they can.", "info")
+            self.session.told.emit(
+                f"{names} cannot reach there; aimed as near as they can.", "info"
+            )
 
     def _arranging(self, parent: QWidget) -> QMenu:
         menu = QMenu("Arrange", parent)
         many = len(self.session.chosen) > 1
-        for how, title in (("line", "In a line…"), ("arc", "On an arc…"), ("grid", "In a grid…")):
-            menu.addAction(title, lambda h=how: self._begin_arranging(h)).setEnabled(many)
-        menu.addAction("Evenly between first and last", lambda: self._place("evenly", arrange.evenly)).setEnabled(
-            len(self.session.chosen) > 2
+        for how, title in (
+            ("line", "In a line…"),
+            ("arc", "On an arc…"),
+            ("grid", "In a grid…"),
+        ):
+            menu.addAction(title, lambda h=how: self._begin_arranging(h)).setEnabled(
+                many
+            )
+        menu.addAction(
+            "Evenly between first and last",
+            lambda: self._place("evenly", arrange.evenly),
+        ).setEnabled(len(self.session.chosen) > 2)
+        menu.addAction(
+            "Mirror to the other side", lambda: self._place("mirror", arrange.mirrored)
         )
-        menu.addAction("Mirror to the other side", lambda: self._place("mirror", arrange.mirrored))
         for bar in self.session.show.room.bars:
-            menu.addAction(f"Along {bar.name}", lambda b=bar: self._place(b.name, lambda p: arrange.along(b, len(p))))
+            menu.addAction(
+                f"Along {bar.name}",
+                lambda b=bar: self._place(b.name, lambda p: arrange.along(b, len(p))),
+            )
         return menu
 
     def _begin_arranging(self, how: str) -> None:
@@ -267,21 +340,35 @@ class RigPlace(QStackedWidget):
     def _place(self, name: str, act) -> None:
         fixtures = self.session.show.fixtures
         ids = [i for i in self.session.chosen if i in fixtures]
-        put(self.session, name, dict(zip(ids, act([fixtures[i].place for i in ids]), strict=True)))
+        put(
+            self.session,
+            name,
+            dict(zip(ids, act([fixtures[i].place for i in ids]), strict=True)),
+        )
 
     def _arrange_menu(self) -> None:
         menu = self._arranging(self)
-        menu.exec(self.arrange_button.mapToGlobal(self.arrange_button.rect().bottomLeft()))
+        menu.exec(
+            self.arrange_button.mapToGlobal(self.arrange_button.rect().bottomLeft())
+        )
 
     def _group_menu(self) -> None:
         menu = QMenu(self)
-        menu.addAction("Make a group of the chosen…", self._ask_group).setEnabled(bool(self.session.chosen))
+        menu.addAction("Make a group of the chosen…", self._ask_group).setEnabled(
+            bool(self.session.chosen)
+        )
         found = arrange.suggested_groups(self.session.show)
         if found:
             menu.addSeparator()
-            menu.addAction(f"Make all {len(found)} that suggest themselves", lambda: self.make_groups(found))
+            menu.addAction(
+                f"Make all {len(found)} that suggest themselves",
+                lambda: self.make_groups(found),
+            )
             for name, ids in found[:12]:
-                menu.addAction(f"{name} ({len(ids)})", lambda one=(name, ids): self.make_groups([one]))
+                menu.addAction(
+                    f"{name} ({len(ids)})",
+                    lambda one=(name, ids): self.make_groups([one]),
+                )
         menu.exec(self.group_button.mapToGlobal(self.group_button.rect().bottomLeft()))
 
     def make_groups(self, found: list[tuple[str, tuple[str, ...]]]) -> None:
@@ -289,8 +376,12 @@ class RigPlace(QStackedWidget):
         show = self.session.show
         for name, ids in found:
             show, _ = edits.keep_group(show, name, ids)
-        self.session.edit(f"make {len(found)} group{'s' if len(found) > 1 else ''}", show)
-        self.session.told.emit(f"Made: {', '.join(name for name, _ in found[:6])}.", "info")
+        self.session.edit(
+            f"make {len(found)} group{'s' if len(found) > 1 else ''}", show
+        )
+        self.session.told.emit(
+            f"Made: {', '.join(name for name, _ in found[:6])}.", "info"
+        )
 
     def _ask_group(self) -> None:
         name, sure = QInputDialog.getText(self, "Keep a group", "Name of the group")
@@ -298,7 +389,9 @@ class RigPlace(QStackedWidget):
             self.make_groups([(name.strip(), tuple(self.session.chosen))])
 
     def _file_menu(self) -> None:
-        self.files.menu().exec(self.file_button.mapToGlobal(self.file_button.rect().bottomLeft()))
+        self.files.menu().exec(
+            self.file_button.mapToGlobal(self.file_button.rect().bottomLeft())
+        )
 
     def _swap(self) -> None:
         if self.session.chosen:

@@ -1,4 +1,6 @@
-"""The plan, from above or from the front: fixtures where they hang, chosen and dragged, in the room they hang in."""
+"""The plan, from above or from the front: fixtures where they hang, chosen and dragged,
+in the room they hang in.
+"""
 
 from __future__ import annotations
 
@@ -35,9 +37,13 @@ KEYS = "O opens up, H is home, I identifies, arrow keys nudge, Delete takes down
 
 
 class Plan(TakesTypes):
-    """Drag moves the chosen (Alt: without snapping), arrow keys nudge, Delete takes down."""
+    """Drag moves the chosen (Alt: without snapping), arrow keys nudge, Delete takes
+    down.
+    """
 
-    menu_asked = Signal(object, object)  # where on the screen, and where on the floor (None from the front)
+    menu_asked = Signal(
+        object, object
+    )  # where on the screen, and where on the floor (None from the front)
     type_dropped = Signal(str, object)
     two_points = Signal(object, object)
 
@@ -63,7 +69,8 @@ class Plan(TakesTypes):
         self._named: tuple[tuple, tuple, QPixmap] | None = None
         self._timer = QTimer(self, interval=100)
         self._timer.timeout.connect(self._follow)
-        # Drawn in a turn of its own: many lamps at once are work for the panels beside it already.
+        # Drawn in a turn of its own: many lamps at once are work for the panels beside
+        # it already.
         self._soon = basics.once(self, 0, self.update)
         session.show_changed.connect(lambda _: self._soon.start())
         session.chosen_changed.connect(lambda _: self._soon.start())
@@ -104,7 +111,11 @@ class Plan(TakesTypes):
         rgb = np.clip(to_screen(light.rgb) * 255, 0, 255).astype(int)
         for lamp, part in zip(self.session.decoder.lamps, rgb.tolist(), strict=False):
             known = glow.get(lamp.fixture, (0, 0, 0))
-            glow[lamp.fixture] = (max(known[0], part[0]), max(known[1], part[1]), max(known[2], part[2]))
+            glow[lamp.fixture] = (
+                max(known[0], part[0]),
+                max(known[1], part[1]),
+                max(known[2], part[2]),
+            )
         if glow != self._glow:
             self._glow = glow
             self.update()
@@ -114,7 +125,11 @@ class Plan(TakesTypes):
     def _scale(self) -> tuple[float, QPointF]:
         """Pixels a metre, and where the middle of the stage's front edge is drawn."""
         room = self.session.show.room
-        if self._scaled is None or self._scaled[0] is not room or self._scaled[1] != self.size():
+        if (
+            self._scaled is None
+            or self._scaled[0] is not room
+            or self._scaled[1] != self.size()
+        ):
             self._scaled = (room, self.size(), self._scale_now())
         return self._scaled[2]
 
@@ -124,23 +139,40 @@ class Plan(TakesTypes):
         if self.front:
             tall = room.height + 1.6
             scale = min(self.width() / wide, self.height() / tall)
-            return scale, QPointF(self.width() / 2, self.height() / 2 + scale * (room.height + 0.2) / 2)
+            return scale, QPointF(
+                self.width() / 2, self.height() / 2 + scale * (room.height + 0.2) / 2
+            )
         house = max(1.0, room.house)
         scale = min(self.width() / wide, self.height() / (room.depth + house + BACK))
-        return scale, QPointF(self.width() / 2, self.height() / 2 + scale * ((room.depth + BACK - house) / 2))
+        return scale, QPointF(
+            self.width() / 2,
+            self.height() / 2 + scale * ((room.depth + BACK - house) / 2),
+        )
 
     def at(self, place: Place) -> QPointF:
         """Where a place is drawn: upstage is up, or, from the front, height is."""
         scale, middle = self._scale()
-        return QPointF(middle.x() + scale * place.x, middle.y() - scale * (place.z if self.front else place.y))
+        return QPointF(
+            middle.x() + scale * place.x,
+            middle.y() - scale * (place.z if self.front else place.y),
+        )
 
     def place_at(self, point: QPointF) -> Place:
-        """The place that a point shows; what it does not show is as for a lamp on the grid."""
+        """The place that a point shows; what it does not show is as for a lamp on the
+        grid.
+        """
         scale, middle = self._scale()
         room = self.session.show.room
         x, up = (point.x() - middle.x()) / scale, (middle.y() - point.y()) / scale
-        place = Place(x, room.depth / 2, up) if self.front else Place(x, up, room.height)
-        return edits.replace(place, x=_snap(place.x, False), y=_snap(place.y, False), z=_snap(place.z, False))
+        place = (
+            Place(x, room.depth / 2, up) if self.front else Place(x, up, room.height)
+        )
+        return edits.replace(
+            place,
+            x=_snap(place.x, False),
+            y=_snap(place.y, False),
+            z=_snap(place.z, False),
+        )
 
     def place_of(self, point: QPointF) -> tuple[float, float]:
         """Metres across and up that a point shows, unsnapped."""
@@ -164,7 +196,9 @@ class Plan(TakesTypes):
         clashing = {i for c in self._clashes() for i in (c.one, c.other)}
         chosen, ratio = set(self.session.chosen), self.devicePixelRatioF()
         for fixture in show.fixtures.values():
-            self._symbol(painter, fixture, fixture.id in chosen, fixture.id in clashing, ratio)
+            self._symbol(
+                painter, fixture, fixture.id in chosen, fixture.id in clashing, ratio
+            )
         painter.drawPixmap(0, 0, self._names())
         if self._ghost is not None:
             self._draw_ghost(painter)
@@ -178,17 +212,24 @@ class Plan(TakesTypes):
         text = ""
         if self._points is not None:
             which = "second" if self._points else "first"
-            text = f"Click the {which} of two points whose distance you know. Esc ends it."
+            text = (
+                f"Click the {which} of two points whose distance you know. Esc ends it."
+            )
             painter.setPen(QPen(QColor(theme.DRAFT), 2))
             for point in self._points:
                 painter.drawEllipse(point, 5, 5)
         elif not self.session.show.fixtures and self._ghost is None:
-            text = "Nothing hangs yet. Choose a type on the left, say how many, and press Hang; or drag a type here."
+            text = (
+                "Nothing hangs yet. Choose a type on the left, say how many, "
+                "and press Hang; or drag a type here."
+            )
         if text:
             painter.setPen(QColor(theme.SOFT))
             painter.setFont(theme.font(16))
             flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            painter.drawText(QRectF(self.rect()).adjusted(80, 40, -80, -40), flags, text)
+            painter.drawText(
+                QRectF(self.rect()).adjusted(80, 40, -80, -40), flags, text
+            )
 
     def _clashes(self):
         show = self.session.show
@@ -212,30 +253,46 @@ class Plan(TakesTypes):
         for y in range(1, int(room.depth)):
             painter.drawLine(self.at(Place(-w, y)), self.at(Place(w, y)))
         painter.setPen(QPen(QColor(theme.BATTEN), 4))
-        painter.drawLine(self.at(Place(-w, room.depth + 0.12)), self.at(Place(w, room.depth + 0.12)))
+        painter.drawLine(
+            self.at(Place(-w, room.depth + 0.12)), self.at(Place(w, room.depth + 0.12))
+        )
         self._furniture(painter)
         self._bars(painter, w)
         painter.setPen(QColor(theme.FAINT))
         painter.setFont(theme.font(12))
         centre = Qt.AlignmentFlag.AlignHCenter
-        painter.drawText(QRectF(a.x(), b.y() + 4, stage.width(), 16), centre, "front edge · audience below")
+        painter.drawText(
+            QRectF(a.x(), b.y() + 4, stage.width(), 16),
+            centre,
+            "front edge · audience below",
+        )
         text = f"{room.name or 'The stage'}, {room.width:g} × {room.depth:g} m"
-        painter.drawText(QRectF(a.x(), max(2.0, a.y() - 32), stage.width(), 18), centre, text)
+        painter.drawText(
+            QRectF(a.x(), max(2.0, a.y() - 32), stage.width(), 18), centre, text
+        )
 
     def _furniture(self, painter: QPainter) -> None:
         room = self.session.show.room
         painter.setPen(QPen(QColor("#2A262E"), 5))
         for i in range(room.seats.rows):
             y = -(room.seats.distance + i * room.seats.spacing)
-            painter.drawLine(self.at(Place(-room.seats.width / 2, y)), self.at(Place(room.seats.width / 2, y)))
+            painter.drawLine(
+                self.at(Place(-room.seats.width / 2, y)),
+                self.at(Place(room.seats.width / 2, y)),
+            )
         if room.screen:
             painter.setPen(QPen(QColor(theme.SOFT), 3))
             half = room.screen.width / 2
             y = room.screen.y
-            painter.drawLine(self.at(Place(room.screen.x - half, y)), self.at(Place(room.screen.x + half, y)))
+            painter.drawLine(
+                self.at(Place(room.screen.x - half, y)),
+                self.at(Place(room.screen.x + half, y)),
+            )
         painter.setFont(theme.font(11))
         for area in room.keep_out:
-            rect = QRectF(self.at(Place(area.x1, area.y1)), self.at(Place(area.x2, area.y2))).normalized()
+            rect = QRectF(
+                self.at(Place(area.x1, area.y1)), self.at(Place(area.x2, area.y2))
+            ).normalized()
             self._keep_out(painter, rect, area.name)
 
         painter.setPen(QPen(theme.colour(theme.KEEP, 0.7), 1.4))
@@ -246,10 +303,16 @@ class Plan(TakesTypes):
 
     def _keep_out(self, painter: QPainter, rect: QRectF, name: str) -> None:
         painter.setPen(QPen(theme.colour(theme.KEEP, 0.7), 1, Qt.PenStyle.DashLine))
-        painter.setBrush(QBrush(theme.colour(theme.KEEP, 0.18), Qt.BrushStyle.BDiagPattern))
+        painter.setBrush(
+            QBrush(theme.colour(theme.KEEP, 0.18), Qt.BrushStyle.BDiagPattern)
+        )
         painter.drawRect(rect)
         painter.setPen(QColor(theme.KEEP))
-        painter.drawText(rect.adjusted(4, 2, -4, -2), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, name)
+        painter.drawText(
+            rect.adjusted(4, 2, -4, -2),
+            Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft,
+            name,
+        )
 
     def _draw_underlay(self, painter: QPainter) -> None:
         """The venue's own plan."""
@@ -274,7 +337,9 @@ class Plan(TakesTypes):
         painter.restore()
 
     def _bars(self, painter: QPainter, w: float) -> None:
-        """The hanging bars; where the room has none, a bar wherever three or more lamps hang in line."""
+        """The hanging bars; where the room has none, a bar wherever three or more lamps
+        hang in line.
+        """
         room = self.session.show.room
         painter.setFont(theme.font(11))
         for bar in room.bars:
@@ -289,11 +354,15 @@ class Plan(TakesTypes):
         lines: dict[float, int] = {}
         for fixture in self.session.show.fixtures.values():
             if fixture.place.z > 0.75 * room.height:
-                lines[round(fixture.place.y, 1)] = lines.get(round(fixture.place.y, 1), 0) + 1
+                lines[round(fixture.place.y, 1)] = (
+                    lines.get(round(fixture.place.y, 1), 0) + 1
+                )
         painter.setPen(QPen(QColor("#2E2932"), 3))
         for y, count in lines.items():
             if count >= 3:
-                painter.drawLine(self.at(Place(-w - 0.3, y)), self.at(Place(w + 0.3, y)))
+                painter.drawLine(
+                    self.at(Place(-w - 0.3, y)), self.at(Place(w + 0.3, y))
+                )
 
     def _room_front(self, painter: QPainter) -> None:
         room = self.session.show.room
@@ -314,16 +383,24 @@ class Plan(TakesTypes):
             painter.drawRect(QRectF(corner, self.at(Place(s.x + s.width / 2, 0, s.z))))
         for area in room.keep_out:
             corner = self.at(Place(min(area.x1, area.x2), 0, area.high))
-            self._keep_out(painter, QRectF(corner, self.at(Place(max(area.x1, area.x2), 0, area.low))), area.name)
+            self._keep_out(
+                painter,
+                QRectF(corner, self.at(Place(max(area.x1, area.x2), 0, area.low))),
+                area.name,
+            )
         painter.setPen(QPen(QColor("#4A4250"), 4))
         for bar in room.bars:
-            painter.drawLine(self.at(Place(bar.x1, 0, bar.z)), self.at(Place(bar.x2, 0, bar.z)))
+            painter.drawLine(
+                self.at(Place(bar.x1, 0, bar.z)), self.at(Place(bar.x2, 0, bar.z))
+            )
         painter.setPen(QPen(QColor(theme.BATTEN), 4))
         painter.drawLine(self.at(Place(-w - 0.8, 0, 0)), self.at(Place(w + 0.8, 0, 0)))
         painter.setPen(QColor(theme.FAINT))
         painter.setFont(theme.font(12))
         text = f"from the house · {room.height:g} m to the grid"
-        painter.drawText(QRectF(0, b.y() + 8, self.width(), 16), Qt.AlignmentFlag.AlignHCenter, text)
+        painter.drawText(
+            QRectF(0, b.y() + 8, self.width(), 16), Qt.AlignmentFlag.AlignHCenter, text
+        )
 
     def _pools(self, painter: QPainter, fixtures: Iterable[Fixture]) -> None:
         radius, ratio = max(1, round(0.75 * self._scale()[0])), self.devicePixelRatioF()
@@ -331,28 +408,61 @@ class Plan(TakesTypes):
             rgb = self._glow.get(fixture.id)
             if rgb is not None and max(rgb) >= 12:
                 picture = bodies.pool(_near(rgb), radius, ratio)
-                painter.drawPixmap(self.at(self._place(fixture)) - QPointF(radius, radius), picture)
+                painter.drawPixmap(
+                    self.at(self._place(fixture)) - QPointF(radius, radius), picture
+                )
 
-    def _symbol(self, painter: QPainter, fixture: Fixture, chosen: bool, clash: bool, ratio: float) -> None:
+    def _symbol(
+        self,
+        painter: QPainter,
+        fixture: Fixture,
+        chosen: bool,
+        clash: bool,
+        ratio: float,
+    ) -> None:
         kind = self.session.show.types.get(fixture.type)
         at = self.at(self._place(fixture))
         rgb = self._glow.get(fixture.id, (0, 0, 0))
         fill = _near(rgb) if max(rgb) > 40 else theme.FLAT
-        line = theme.CHOSEN if chosen else theme.ALARM if clash or kind is None else theme.SOFT
+        line = (
+            theme.CHOSEN
+            if chosen
+            else theme.ALARM
+            if clash or kind is None
+            else theme.SOFT
+        )
         turn = 0.0 if self.front else -fixture.hanging.yaw
         body = bodies.body_of(kind, fixture.mode)
-        look = bodies.Look(body, fill, line, 2.2 if chosen else 1.3, turn, fixture.reversed, ratio)
+        look = bodies.Look(
+            body, fill, line, 2.2 if chosen else 1.3, turn, fixture.reversed, ratio
+        )
         painter.drawPixmap(at - QPointF(bodies.REACH, bodies.REACH), bodies.sign(look))
         if clash or kind is None:
             painter.setPen(QColor(theme.ALARM))
             painter.drawText(QPointF(at.x() + 9, at.y() - 7), "▲" if kind else "?")
 
     def _names(self) -> QPixmap:
-        """All names as a picture, kept until one of them may have changed. Those of many follow a moment later."""
-        show, size = self.session.show, (self.width(), self.height(), self.devicePixelRatioF())
-        seen = (show.fixtures, show.types, show.marks, show.room, self.session.chosen, self._shown)
+        """All names as a picture, kept until one of them may have changed. Those of
+        many follow a moment later.
+        """
+        show, size = (
+            self.session.show,
+            (self.width(), self.height(), self.devicePixelRatioF()),
+        )
+        seen = (
+            show.fixtures,
+            show.types,
+            show.marks,
+            show.room,
+            self.session.chosen,
+            self._shown,
+        )
         known = self._named
-        if known is not None and known[1] == size and all(a is b for a, b in zip(known[0], seen, strict=True)):
+        if (
+            known is not None
+            and known[1] == size
+            and all(a is b for a, b in zip(known[0], seen, strict=True))
+        ):
             return known[2]
         if known is not None and known[1] == size and len(show.fixtures) > MANY:
             self._name_soon.start()
@@ -373,7 +483,9 @@ class Plan(TakesTypes):
         self.update()
 
     def _draw_names(self, painter: QPainter) -> None:
-        """Names as far as they do not run into each other: of the chosen, of other fixtures, of marks."""
+        """Names as far as they do not run into each other: of the chosen, of other
+        fixtures, of marks.
+        """
         show, chosen = self.session.show, set(self.session.chosen)
         named: list[tuple[str, QPointF, bool, str]] = []
         for fixture in sorted(show.fixtures.values(), key=lambda f: f.id not in chosen):
@@ -381,10 +493,24 @@ class Plan(TakesTypes):
             kind = show.types.get(fixture.type)
             if mine or kind is None or kind.body != "dot":
                 token = theme.CHOSEN if mine else theme.SOFT
-                named.append((fixture.short, self.at(self._place(fixture)) + QPointF(0, 11), mine, token))
+                named.append(
+                    (
+                        fixture.short,
+                        self.at(self._place(fixture)) + QPointF(0, 11),
+                        mine,
+                        token,
+                    )
+                )
         if not self.front:
             for mark in show.marks.values():
-                named.append((mark.name, self.at(Place(mark.x, mark.y)) + QPointF(0, 4), False, theme.KEEP))
+                named.append(
+                    (
+                        mark.name,
+                        self.at(Place(mark.x, mark.y)) + QPointF(0, 4),
+                        False,
+                        theme.KEEP,
+                    )
+                )
         taken: dict[tuple[int, int], list[QRectF]] = {}
         fonts = (theme.font(11), theme.font(12))
         metrics = tuple(QFontMetricsF(font) for font in fonts)
@@ -394,7 +520,11 @@ class Plan(TakesTypes):
             near = [(c, r) for c in (0, 1) for r in (0, 1)]
             corner = int(rect.left() // 200), int(rect.top() // 20)
             cells = {(corner[0] + c, corner[1] + r) for c, r in near}
-            if any(rect.intersects(other) for cell in cells for other in taken.get(cell, ())):
+            if any(
+                rect.intersects(other)
+                for cell in cells
+                for other in taken.get(cell, ())
+            ):
                 continue
             for cell in cells:
                 taken.setdefault(cell, []).append(rect)
@@ -416,7 +546,9 @@ class Plan(TakesTypes):
     # choosing and moving
 
     def fixture_at(self, point: QPointF) -> str | None:
-        """The fixture drawn nearest to a point; the chosen win where several are as near."""
+        """The fixture drawn nearest to a point; the chosen win where several are as
+        near.
+        """
         best, away = None, NEAR
         for fixture in self.session.show.fixtures.values():
             d = (self.at(self._place(fixture)) - point).manhattanLength()
@@ -439,7 +571,10 @@ class Plan(TakesTypes):
             return
         self.setFocus()
         self._press = event.position()
-        adding = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
+        adding = bool(
+            event.modifiers()
+            & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier)
+        )
         self._box = None
         if one is None:
             self._moving = None
@@ -473,12 +608,15 @@ class Plan(TakesTypes):
             scale, _ = self._scale()
             free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
             self._shown = {
-                i: self._moved(p, away.x() / scale, -away.y() / scale, free) for i, p in self._moving.items()
+                i: self._moved(p, away.x() / scale, -away.y() / scale, free)
+                for i, p in self._moving.items()
             }
         self.update()
 
     def _moved(self, place: Place, across: float, up: float, free: bool) -> Place:
-        """A place dragged across and up; near a bar it snaps to it, unless it is free."""
+        """A place dragged across and up; near a bar it snaps to it, unless it is
+        free.
+        """
         x = _snap(place.x + across, free)
         if self.front:
             return edits.replace(place, x=x, z=max(0.0, _snap(place.z + up, free)))
@@ -490,9 +628,15 @@ class Plan(TakesTypes):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._box is not None:
-            inside = [f.id for f in self.session.show.fixtures.values() if self._box.contains(self.at(f.place))]
+            inside = [
+                f.id
+                for f in self.session.show.fixtures.values()
+                if self._box.contains(self.at(f.place))
+            ]
             if self._box.width() + self._box.height() > 6 or not self._adding:
-                self.session.choose([*self.session.chosen, *inside] if self._adding else inside)
+                self.session.choose(
+                    [*self.session.chosen, *inside] if self._adding else inside
+                )
         elif self._shown and self._moving:
             changes = {i: {"place": place} for i, place in self._shown.items()}
             name = f"move {len(changes)} fixture{'s' if len(changes) > 1 else ''}"
@@ -515,15 +659,22 @@ class Plan(TakesTypes):
         }
         chosen, show, session = self.session.chosen, self.session.show, self.session
         plain = not event.modifiers() & Qt.KeyboardModifier.ControlModifier
-        if event.key() == Qt.Key.Key_Escape and (self._press is not None or self._points is not None):
+        if event.key() == Qt.Key.Key_Escape and (
+            self._press is not None or self._points is not None
+        ):
             self._press = self._box = self._moving = self._points = None
             self._shown = {}
             self.unsetCursor()
             self.update()
         elif event.key() in steps and chosen:
             across, up = steps[event.key()]
-            moved = {i: {"place": self._nudged(show.fixtures[i].place, across, up)} for i in chosen}
-            self.session.edit(f"nudge {len(chosen)}", edits.change_fixtures(show, moved), merge=True)
+            moved = {
+                i: {"place": self._nudged(show.fixtures[i].place, across, up)}
+                for i in chosen
+            }
+            self.session.edit(
+                f"nudge {len(chosen)}", edits.change_fixtures(show, moved), merge=True
+            )
         elif event.key() == Qt.Key.Key_Delete and chosen:
             take_down(self.session)
         elif event.key() == Qt.Key.Key_A and not plain:
@@ -539,8 +690,12 @@ class Plan(TakesTypes):
 
     def _nudged(self, place: Place, across: float, up: float) -> Place:
         if self.front:
-            return edits.replace(place, x=round(place.x + across, 3), z=round(max(0.0, place.z + up), 3))
-        return edits.replace(place, x=round(place.x + across, 3), y=round(place.y + up, 3))
+            return edits.replace(
+                place, x=round(place.x + across, 3), z=round(max(0.0, place.z + up), 3)
+            )
+        return edits.replace(
+            place, x=round(place.x + across, 3), y=round(place.y + up, 3)
+        )
 
 
 def take_down(session: Session) -> None:
@@ -548,7 +703,10 @@ def take_down(session: Session) -> None:
     count = len(session.chosen)
     show = edits.take_down(session.show, session.chosen)
     session.edit(f"take down {count} fixture{'s' if count > 1 else ''}", show)
-    session.told.emit(f"{count} taken down. Ctrl+Z hangs them again, with all their programming.", "info")
+    session.told.emit(
+        f"{count} taken down. Ctrl+Z hangs them again, with all their programming.",
+        "info",
+    )
 
 
 def _near(rgb: tuple[int, int, int]) -> str:

@@ -1,4 +1,6 @@
-"""The addresses as a ribbon: the 512 slots of a universe, who has them, and what is in them now."""
+"""The addresses as a ribbon: the 512 slots of a universe, who has them, and what is in
+them now.
+"""
 
 from __future__ import annotations
 
@@ -6,8 +8,26 @@ import time
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QBrush, QColor, QFont, QHelpEvent, QMouseEvent, QPainter, QPen, QPixmap, QStaticText
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QInputDialog, QMenu, QToolTip, QVBoxLayout, QWidget
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFont,
+    QHelpEvent,
+    QMouseEvent,
+    QPainter,
+    QPen,
+    QPixmap,
+    QStaticText,
+)
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QInputDialog,
+    QMenu,
+    QToolTip,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.model import edits, patch, patching
 from choreon.model.show import MAX_UNIVERSE, SLOTS
@@ -20,7 +40,9 @@ LIVE = 22  # milliseconds between looks at the frame: 44 frames a second
 
 
 class Ribbon(TakesTypes):
-    """Lines of slots, more of them where there is room. Dragging a block gives its fixture another address."""
+    """Lines of slots, more of them where there is room. Dragging a block gives its
+    fixture another address.
+    """
 
     why_asked = Signal(int, int)
     type_dropped = Signal(str, int, int)
@@ -64,7 +86,9 @@ class Ribbon(TakesTypes):
         if not np.array_equal(live, self._live):
             self._live = live
             self.update()
-        self._timer.setInterval(int(max(LIVE, 2200 * self._cost)))  # slow machines get fewer pictures
+        self._timer.setInterval(
+            int(max(LIVE, 2200 * self._cost))
+        )  # slow machines get fewer pictures
 
     # geometry
 
@@ -97,12 +121,20 @@ class Ribbon(TakesTypes):
     def slot_at(self, point: QPointF) -> int:
         w, h = self._cell()
         row = min(self.rows - 1, max(0, int(point.y() / h)))
-        return row * self.per_row + min(self.per_row - 1, max(0, int((point.x() - 1) / w))) + 1
+        return (
+            row * self.per_row
+            + min(self.per_row - 1, max(0, int((point.x() - 1) / w)))
+            + 1
+        )
 
     def taken(self) -> dict[int, list[str]]:
         """Who has which slot of the universe."""
         key = (self.session.show.fixtures, self.session.show.types, self.universe)
-        if self._taken[0] is None or any(a is not b for a, b in zip(self._taken[0], key, strict=True)):  # type: ignore[call-overload]
+        known = self._taken[0]
+        if known is None or any(
+            a is not b
+            for a, b in zip(known, key, strict=True)  # type: ignore[call-overload]
+        ):
             self._taken = (key, patch.occupied(self.session.show, self.universe))
         return self._taken[1]
 
@@ -132,8 +164,19 @@ class Ribbon(TakesTypes):
     def _base(self, moving: dict[str, int]) -> QPixmap:
         """All that does not change with the light, drawn once."""
         show = self.session.show
-        key = (show.fixtures, show.types, self.session.chosen, self.universe, self.size(), tuple(moving))
-        same = [old is new for old, new in zip(self._drawn[:3], key[:3], strict=True)] if self._drawn else [False]
+        key = (
+            show.fixtures,
+            show.types,
+            self.session.chosen,
+            self.universe,
+            self.size(),
+            tuple(moving),
+        )
+        same = (
+            [old is new for old, new in zip(self._drawn[:3], key[:3], strict=True)]
+            if self._drawn
+            else [False]
+        )
         if self._blocks is None or not all(same) or self._drawn[3:] != key[3:]:
             ratio = self.devicePixelRatioF()
             made = QPixmap(self.size() * ratio)
@@ -171,8 +214,14 @@ class Ribbon(TakesTypes):
         rects = self.rect_of(fixture.address, fixture.address + slots - 1)
         for rect in rects:
             inner = rect.adjusted(0.6, 0, -0.6, 0)
-            painter.setPen(QPen(QColor(theme.CHOSEN), 1.6) if chosen else Qt.PenStyle.NoPen)
-            painter.setBrush(theme.colour(theme.BATTEN if known else theme.ALARM, 0.4 if faded else 0.9))
+            painter.setPen(
+                QPen(QColor(theme.CHOSEN), 1.6) if chosen else Qt.PenStyle.NoPen
+            )
+            painter.setBrush(
+                theme.colour(
+                    theme.BATTEN if known else theme.ALARM, 0.4 if faded else 0.9
+                )
+            )
             painter.drawRoundedRect(inner, 3, 3)
         if rects:
             painter.setFont(theme.font(11))
@@ -181,8 +230,12 @@ class Ribbon(TakesTypes):
             if wide.width() > 17:
                 text = _fitting(painter, fixture.short, wide.width() - 4)
                 tall = wide.height() > 30  # then the levels stand in numbers below
-                flags = Qt.AlignmentFlag.AlignTop if tall else Qt.AlignmentFlag.AlignVCenter
-                painter.drawText(wide.adjusted(3, 0, -1, 0 if tall else -5), flags, text)
+                flags = (
+                    Qt.AlignmentFlag.AlignTop if tall else Qt.AlignmentFlag.AlignVCenter
+                )
+                painter.drawText(
+                    wide.adjusted(3, 0, -1, 0 if tall else -5), flags, text
+                )
 
     def _levels(self, painter: QPainter) -> None:
         w, h = self._cell()
@@ -192,21 +245,34 @@ class Ribbon(TakesTypes):
         lit = np.flatnonzero(self._live)
         rows, columns = np.divmod(lit, per_row)
         numbered = w >= 18 and h > 34
-        full = min((h - 6) * 0.5, h - 29) if numbered else (h - 6) * 0.5  # below the numbers
+        full = (
+            min((h - 6) * 0.5, h - 29) if numbered else (h - 6) * 0.5
+        )  # below the numbers
         tall = np.maximum(1.5, self._live[lit] / 255.0 * full)
-        places = zip((1.5 + columns * w).tolist(), ((rows + 1) * h - 3 - tall).tolist(), tall.tolist(), strict=True)
+        places = zip(
+            (1.5 + columns * w).tolist(),
+            ((rows + 1) * h - 3 - tall).tolist(),
+            tall.tolist(),
+            strict=True,
+        )
         wide = max(1.0, w - 1.0)
         painter.drawRects([QRectF(x, y, wide, high) for x, y, high in places])
         if numbered:
             font = theme.font(10)
-            font.setStretch(100 if w >= 24 else 84)  # three figures stand clear of those beside them
+            font.setStretch(
+                100 if w >= 24 else 84
+            )  # three figures stand clear of those beside them
             numbers = self._texts(font)
             painter.setFont(font)
             painter.setPen(QColor(theme.LIVE))
-            for index, level in zip(lit.tolist(), self._live[lit].tolist(), strict=True):
+            for index, level in zip(
+                lit.tolist(), self._live[lit].tolist(), strict=True
+            ):
                 row, column = divmod(index, per_row)
                 text, wide = numbers[level]
-                painter.drawStaticText(QPointF(column * w + w - 1 - wide, row * h + 14), text)
+                painter.drawStaticText(
+                    QPointF(column * w + w - 1 - wide, row * h + 14), text
+                )
 
     def _texts(self, font: QFont) -> list[tuple[QStaticText, float]]:
         """The numbers 0 to 255 laid out once, and how wide each is."""
@@ -225,20 +291,26 @@ class Ribbon(TakesTypes):
             if clash.universe == self.universe:
                 for rect in self.rect_of(clash.first, clash.last):
                     painter.setPen(QPen(QColor(theme.ALARM), 1.4))
-                    painter.setBrush(QBrush(QColor(theme.ALARM), Qt.BrushStyle.BDiagPattern))
+                    painter.setBrush(
+                        QBrush(QColor(theme.ALARM), Qt.BrushStyle.BDiagPattern)
+                    )
                     painter.drawRect(rect)
 
     def _outline(self, painter: QPainter, first: int, last: int, wrong: bool) -> None:
         pen = QPen(QColor(theme.ALARM if wrong else theme.DRAFT), 1.6)
         pen.setDashPattern([3, 2])
         painter.setPen(pen)
-        painter.setBrush(theme.colour(theme.ALARM, 0.25) if wrong else Qt.BrushStyle.NoBrush)
+        painter.setBrush(
+            theme.colour(theme.ALARM, 0.25) if wrong else Qt.BrushStyle.NoBrush
+        )
         for rect in self.rect_of(first, last):
             painter.drawRect(rect.adjusted(0.5, 0.5, -0.5, -0.5))
 
     # dragging
 
-    def _moved_spans(self, moving: dict[str, int]) -> tuple[list[tuple[int, int]], bool]:
+    def _moved_spans(
+        self, moving: dict[str, int]
+    ) -> tuple[list[tuple[int, int]], bool]:
         show = self.session.show
         spans = []
         for i, address in moving.items():
@@ -246,7 +318,9 @@ class Ribbon(TakesTypes):
             spans.append((start, start + patch.footprint(show, show.fixtures[i]) - 1))
         taken, held = self.taken(), set(moving)
         wrong = any(a < 1 or b > SLOTS for a, b in spans) or any(
-            not held.issuperset(taken.get(s, ())) for a, b in spans for s in range(a, b + 1)
+            not held.issuperset(taken.get(s, ()))
+            for a, b in spans
+            for s in range(a, b + 1)
         )
         return spans, wrong
 
@@ -256,7 +330,10 @@ class Ribbon(TakesTypes):
             self._slot_menu(slot, event.globalPosition().toPoint())
             return
         here = self.on_slot(slot)
-        adding = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
+        adding = bool(
+            event.modifiers()
+            & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier)
+        )
         if not here:
             if not adding:
                 self.session.choose(())
@@ -266,7 +343,11 @@ class Ribbon(TakesTypes):
         elif here[-1] not in self.session.chosen:
             self.session.choose(here[-1:])
         fixtures = self.session.show.fixtures
-        held = {i: fixtures[i].address for i in self.session.chosen if fixtures[i].universe == self.universe}
+        held = {
+            i: fixtures[i].address
+            for i in self.session.chosen
+            if fixtures[i].universe == self.universe
+        }
         self._press = (slot, held)
         self._shift = 0
 
@@ -283,14 +364,27 @@ class Ribbon(TakesTypes):
             spans, wrong = self._moved_spans(moving)
             if wrong:
                 show = self.session.show
-                taken = patch.taken_by(show, self.universe, [s for s in spans if s[0] > 0], moving)
+                taken = patch.taken_by(
+                    show, self.universe, [s for s in spans if s[0] > 0], moving
+                )
                 names = words.some([show.fixtures[i].name for i in taken])
-                why = f"{names} {'is' if len(taken) == 1 else 'are'} there" if taken else "it would leave the universe"
-                self.session.told.emit(f"It does not fit there: {why}. The address stays as it was.", "alarm")
+                why = (
+                    f"{names} {'is' if len(taken) == 1 else 'are'} there"
+                    if taken
+                    else "it would leave the universe"
+                )
+                self.session.told.emit(
+                    f"It does not fit there: {why}. The address stays as it was.",
+                    "alarm",
+                )
             else:
                 changes = {i: {"address": a + self._shift} for i, a in moving.items()}
-                name = f"readdress {len(changes)} fixture{'s' if len(changes) > 1 else ''}"
-                self.session.edit(name, edits.change_fixtures(self.session.show, changes))
+                name = (
+                    f"readdress {len(changes)} fixture{'s' if len(changes) > 1 else ''}"
+                )
+                self.session.edit(
+                    name, edits.change_fixtures(self.session.show, changes)
+                )
         self._press, self._shift = None, 0
         self.update()
 
@@ -304,7 +398,9 @@ class Ribbon(TakesTypes):
     def dropEvent(self, event) -> None:
         if type_id := dropped(event.mimeData()):
             event.acceptProposedAction()
-            self.type_dropped.emit(type_id, self.universe, self.slot_at(event.position()))
+            self.type_dropped.emit(
+                type_id, self.universe, self.slot_at(event.position())
+            )
 
     # words
 
@@ -340,7 +436,9 @@ class Ribbon(TakesTypes):
         mode = patch.mode_of(self.session.show.types, fixture)
         for use in mode.uses if mode else ():
             if slot in use.slots:
-                channel = self.session.show.types[fixture.type].channel(use.channel, mode)
+                channel = self.session.show.types[fixture.type].channel(
+                    use.channel, mode
+                )
                 cell = f", cell {use.cell}" if use.cell else ""
                 fine = ", fine" if use.slots.index(slot) else ""
                 return f", {channel.label if channel else use.channel}{cell}{fine}"
@@ -356,7 +454,9 @@ def _fitting(painter: QPainter, short: str, width: float) -> str:
 
 
 class RibbonPanel(QWidget):
-    """The ribbon with a tab for each universe, clashes in words, and what is done to many addresses at once."""
+    """The ribbon with a tab for each universe, clashes in words, and what is done to
+    many addresses at once.
+    """
 
     universe_changed = Signal(int)
     whole_map = Signal(bool)
@@ -368,9 +468,16 @@ class RibbonPanel(QWidget):
         self.tabs = QHBoxLayout()
         self.tabs.setSpacing(4)
         self.group = QButtonGroup(self)
-        self.note = basics.button("", self._next_clash, "quiet", tip="Choose those who clash, one pair after the other")
+        self.note = basics.button(
+            "",
+            self._next_clash,
+            "quiet",
+            tip="Choose those who clash, one pair after the other",
+        )
         self.note.setStyleSheet("padding: 4px 6px; font-size: 12px;")
-        self.whole = basics.tool("map", "Show the addresses large", lambda: None, checkable=True)
+        self.whole = basics.tool(
+            "map", "Show the addresses large", lambda: None, checkable=True
+        )
         self.whole.toggled.connect(self.whole_map)
         self.more = basics.tool("more", "Pack, move, merge", self._menu)
         head = QWidget()
@@ -394,19 +501,30 @@ class RibbonPanel(QWidget):
 
     def _fill(self) -> None:
         show = self.session.show
-        planned: set[int] = {span[0] for span in self.ribbon.ghost.spans} if self.ribbon.ghost else set()
+        planned: set[int] = (
+            {span[0] for span in self.ribbon.ghost.spans}
+            if self.ribbon.ghost
+            else set()
+        )
         numbers = sorted({*patch.universes(show), self.ribbon.universe} | planned)
         if numbers != self._shown:
             self._shown = numbers
             basics.clear(self.tabs)
             for number in numbers[:16]:
-                tab = basics.button(str(number), lambda n=number: self.go(n), "quiet", tip=f"Universe {number}")
+                tab = basics.button(
+                    str(number),
+                    lambda n=number: self.go(n),
+                    "quiet",
+                    tip=f"Universe {number}",
+                )
                 tab.setCheckable(True)
                 tab.setStyleSheet("padding: 4px 10px;")
                 tab.setChecked(number == self.ribbon.universe)
                 self.group.addButton(tab, number)
                 self.tabs.addWidget(tab)
-            other = basics.button("…", self._ask_universe, "quiet", tip="Another universe")
+            other = basics.button(
+                "…", self._ask_universe, "quiet", tip="Another universe"
+            )
             other.setStyleSheet("padding: 4px 8px;")
             self.tabs.addWidget(other)
         self._tell()
@@ -417,7 +535,9 @@ class RibbonPanel(QWidget):
         found = patch.clashes(show)
         if found:
             first = found[0]
-            names = f"{show.fixtures[first.one].name} and {show.fixtures[first.other].name}"
+            names = (
+                f"{show.fixtures[first.one].name} and {show.fixtures[first.other].name}"
+            )
             more = f" (and {len(found) - 1} more)" if len(found) > 1 else ""
             text = f"▲ {names} share {first.universe}.{first.first}–{first.last}{more}"
         else:
@@ -426,12 +546,16 @@ class RibbonPanel(QWidget):
         self.note.setText(text)
         self.note.setToolTip(self._all_clashes() or "Nothing clashes")
         self.note.setEnabled(bool(found))
-        self.note.setStyleSheet(f"padding: 4px 6px; font-size: 12px; color: {colour}; background: transparent;")
+        self.note.setStyleSheet(
+            f"padding: 4px 6px; font-size: 12px; color: {colour}; background: "
+            "transparent;"
+        )
 
     def _all_clashes(self) -> str:
         show = self.session.show
         return "\n".join(
-            f"{show.fixtures[c.one].name} and {show.fixtures[c.other].name}: {c.universe}.{c.first}–{c.last}"
+            f"{show.fixtures[c.one].name} and {show.fixtures[c.other].name}: "
+            f"{c.universe}.{c.first}–{c.last}"
             for c in patch.clashes(show)[:20]
         )
 
@@ -453,14 +577,18 @@ class RibbonPanel(QWidget):
             self.universe_changed.emit(universe)
 
     def _ask_universe(self) -> None:
-        number, sure = QInputDialog.getInt(self, "Universe", "Show universe", self.ribbon.universe, 1, MAX_UNIVERSE)
+        number, sure = QInputDialog.getInt(
+            self, "Universe", "Show universe", self.ribbon.universe, 1, MAX_UNIVERSE
+        )
         if sure:
             self.go(number)
 
     def show_ghost(self, ghost) -> None:
         """Show where a run would stand."""
         self.ribbon.ghost = ghost
-        if ghost is not None and self.ribbon.universe not in {s[0] for s in ghost.spans}:
+        if ghost is not None and self.ribbon.universe not in {
+            s[0] for s in ghost.spans
+        }:
             self.ribbon.universe = ghost.universe
             self._shown = []
         self._fill()
@@ -478,42 +606,76 @@ class RibbonPanel(QWidget):
         universe, chosen = self.ribbon.universe, len(self.session.chosen)
         menu = QMenu(self)
         menu.addAction(f"Pack universe {universe} tightly", self.pack)
-        menu.addAction("Pack the chosen tightly", lambda: self.pack(True)).setEnabled(chosen > 1)
+        menu.addAction("Pack the chosen tightly", lambda: self.pack(True)).setEnabled(
+            chosen > 1
+        )
         menu.addSeparator()
-        menu.addAction(f"Move all of universe {universe} to…", lambda: self._ask_move(False))
-        menu.addAction("Move the chosen to another universe…", lambda: self._ask_move(True)).setEnabled(chosen > 0)
+        menu.addAction(
+            f"Move all of universe {universe} to…", lambda: self._ask_move(False)
+        )
+        menu.addAction(
+            "Move the chosen to another universe…", lambda: self._ask_move(True)
+        ).setEnabled(chosen > 0)
         menu.addAction(f"Merge universe {universe} into…", self._ask_merge)
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     def _ask_move(self, chosen: bool) -> None:
-        number, sure = QInputDialog.getInt(self, "Move", "To universe", self.ribbon.universe + 1, 1, MAX_UNIVERSE)
+        number, sure = QInputDialog.getInt(
+            self, "Move", "To universe", self.ribbon.universe + 1, 1, MAX_UNIVERSE
+        )
         if sure:
             self.move_to(number, chosen)
 
     def _ask_merge(self) -> None:
-        number, sure = QInputDialog.getInt(self, "Merge", "Into universe", 1, 1, MAX_UNIVERSE)
+        number, sure = QInputDialog.getInt(
+            self, "Merge", "Into universe", 1, 1, MAX_UNIVERSE
+        )
         if sure and number != self.ribbon.universe:
             self.merge_into(number)
 
     def pack(self, chosen: bool = False) -> None:
         """Close the gaps of the universe, or between the chosen."""
         universe = self.ribbon.universe
-        ids = [i for i in self.session.chosen if self.session.show.fixtures[i].universe == universe] if chosen else []
-        self._do(f"pack universe {universe}", patching.pack(self.session.show, universe, ids), universe)
+        ids = (
+            [
+                i
+                for i in self.session.chosen
+                if self.session.show.fixtures[i].universe == universe
+            ]
+            if chosen
+            else []
+        )
+        self._do(
+            f"pack universe {universe}",
+            patching.pack(self.session.show, universe, ids),
+            universe,
+        )
 
     def move_to(self, universe: int, chosen: bool = False) -> None:
-        """Move all of the universe shown, or the chosen, to another, at the addresses they have."""
+        """Move all of the universe shown, or the chosen, to another, at the addresses
+        they have.
+        """
         show = self.session.show
         ids = self.session.chosen or () if chosen else ()
         if not chosen:
-            ids = tuple(i for i, f in show.fixtures.items() if f.universe == self.ribbon.universe)
-        self._do(f"move {len(ids)} to universe {universe}", patching.to_universe(show, ids, universe), universe)
+            ids = tuple(
+                i
+                for i, f in show.fixtures.items()
+                if f.universe == self.ribbon.universe
+            )
+        self._do(
+            f"move {len(ids)} to universe {universe}",
+            patching.to_universe(show, ids, universe),
+            universe,
+        )
 
     def merge_into(self, universe: int) -> None:
         """Move what fits of the universe shown into the free slots of another."""
         source = self.ribbon.universe
         self._do(
-            f"merge universe {source} into {universe}", patching.merge(self.session.show, source, universe), universe
+            f"merge universe {source} into {universe}",
+            patching.merge(self.session.show, source, universe),
+            universe,
         )
 
     def _do(self, name: str, move: patching.Move, universe: int) -> None:
@@ -527,4 +689,6 @@ class RibbonPanel(QWidget):
             verb = "does" if len(move.left) == 1 else "do"
             self.session.told.emit(f"{done} {left} {verb} not fit and stayed.", "alarm")
         else:
-            self.session.told.emit(done if move.changes else "Nothing had to move.", "info")
+            self.session.told.emit(
+                done if move.changes else "Nothing had to move.", "info"
+            )

@@ -1,4 +1,6 @@
-"""The room: how large the stage is, its bars, the screen, the seats, where beams must not go, the venue's own plan."""
+"""The room: how large the stage is, its bars, the screen, the seats, where beams must
+not go, the venue's own plan.
+"""
 
 from __future__ import annotations
 
@@ -17,11 +19,34 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
 MOST_PIXELS = 2400  # the longer side of a picture that is kept
-SIZE = (("Width", "width", 1, 40), ("Depth", "depth", 1, 40), ("Grid", "height", 1, 20), ("House", "house", 0, 60))
+SIZE = (
+    ("Width", "width", 1, 40),
+    ("Depth", "depth", 1, 40),
+    ("Grid", "height", 1, 20),
+    ("House", "house", 0, 60),
+)
 BAR = (("x", "x1"), ("y", "y1"), ("to x", "x2"), ("y", "y2"), ("height", "z"))
-AREA = (("x", "x1"), ("y", "y1"), ("to x", "x2"), ("y", "y2"), ("from", "low"), ("up to", "high"))
-SEATS = (("Rows", "rows"), ("Width", "width"), ("First at", "distance"), ("Apart", "spacing"))
-SCREEN = (("Middle x", "x"), ("y", "y"), ("Lower edge", "z"), ("Width", "width"), ("Height", "height"))
+AREA = (
+    ("x", "x1"),
+    ("y", "y1"),
+    ("to x", "x2"),
+    ("y", "y2"),
+    ("from", "low"),
+    ("up to", "high"),
+)
+SEATS = (
+    ("Rows", "rows"),
+    ("Width", "width"),
+    ("First at", "distance"),
+    ("Apart", "spacing"),
+)
+SCREEN = (
+    ("Middle x", "x"),
+    ("y", "y"),
+    ("Lower edge", "z"),
+    ("Width", "width"),
+    ("Height", "height"),
+)
 
 
 class RoomPanel(QWidget):
@@ -39,7 +64,9 @@ class RoomPanel(QWidget):
         holder = QWidget()
         holder.setLayout(self.inner)
         self.inner.setContentsMargins(12, 4, 12, 12)
-        done = basics.button("Done", self.closed.emit, "quiet", tip="Back to the fixture in hand")
+        done = basics.button(
+            "Done", self.closed.emit, "quiet", tip="Back to the fixture in hand"
+        )
         head = basics.row(basics.label("The room", "big"), 1, done)
         head.layout().setContentsMargins(12, 8, 8, 0)
         panel = basics.panel(head, basics.scroller(holder), margins=0, spacing=4)
@@ -66,7 +93,9 @@ class RoomPanel(QWidget):
     def _fill(self) -> None:
         if not self.isVisible() or self._shown is self.room:
             return
-        fresh = self._shown is None or self._shape(self._shown) != self._shape(self.room)
+        fresh = self._shown is None or self._shape(self._shown) != self._shape(
+            self.room
+        )
         self._shown = self.room
         if fresh:
             self._rebuild()
@@ -83,7 +112,9 @@ class RoomPanel(QWidget):
         name.setPlaceholderText("What the room is called")
         name.setAccessibleName("Name of the room")
         name.setToolTip("What the room is called on plans and papers")
-        name.editingFinished.connect(lambda: self._put("name the room", name=name.text().strip()))
+        name.editingFinished.connect(
+            lambda: self._put("name the room", name=name.text().strip())
+        )
         self.inner.addWidget(name)
         for title, key, low, high in SIZE:
             self.inner.addWidget(
@@ -99,7 +130,9 @@ class RoomPanel(QWidget):
         for i, bar in enumerate(room.bars):
             self._item("bars", i, bar.name, BAR, -40, 40)
         self._heading(
-            "Seats", "Rows of seats" if not room.seats.rows else "", lambda: self._put("seats", seats=Seats(rows=6))
+            "Seats",
+            "Rows of seats" if not room.seats.rows else "",
+            lambda: self._put("seats", seats=Seats(rows=6)),
         )
         if room.seats.rows:
             for title, key in SEATS:
@@ -114,7 +147,9 @@ class RoomPanel(QWidget):
                         digits,
                     )
                 )
-        self._heading("Screen", "A screen" if room.screen is None else "", self._add_screen)
+        self._heading(
+            "Screen", "A screen" if room.screen is None else "", self._add_screen
+        )
         if room.screen:
             for title, key in SCREEN:
                 self.inner.addWidget(
@@ -127,12 +162,23 @@ class RoomPanel(QWidget):
                     )
                 )
             self.inner.addWidget(
-                basics.row(1, basics.button("Take it down", lambda: self._put("no screen", screen=None), "quiet"))
+                basics.row(
+                    1,
+                    basics.button(
+                        "Take it down",
+                        lambda: self._put("no screen", screen=None),
+                        "quiet",
+                    ),
+                )
             )
         self._heading("Keep beams out", "Another area", self.add_area)
         for i, area in enumerate(room.keep_out):
             self._item("keep_out", i, area.name, AREA, -60, 60)
-        self._heading("The venue's plan", "Choose a picture…" if room.underlay is None else "", self._ask_picture)
+        self._heading(
+            "The venue's plan",
+            "Choose a picture…" if room.underlay is None else "",
+            self._ask_picture,
+        )
         if room.underlay:
             self._underlay_lines()
         self.inner.addStretch(1)
@@ -143,19 +189,29 @@ class RoomPanel(QWidget):
             widgets.append(basics.tool("plus", add, act))
         self.inner.addWidget(basics.row(*widgets))
 
-    def _number(self, title: str, low: float, high: float, read, write, digits: int = 2) -> ValueField:
-        field = ValueField(title, low, high, "m" if digits == 2 else "", digits, None, bar=False)
+    def _number(
+        self, title: str, low: float, high: float, read, write, digits: int = 2
+    ) -> ValueField:
+        field = ValueField(
+            title, low, high, "m" if digits == 2 else "", digits, None, bar=False
+        )
         field.changed.connect(write)
         self.fields.append((field, read))
         return field
 
-    def _item(self, collection: str, i: int, title: str, columns, low: float, high: float) -> None:
+    def _item(
+        self, collection: str, i: int, title: str, columns, low: float, high: float
+    ) -> None:
         """A bar or an area: its name, its numbers, and a way to remove it."""
         name = QLineEdit(title)
         name.setAccessibleName(f"Name of {title}")
         name.setToolTip("What it is called on the plan")
-        name.editingFinished.connect(lambda: self._change(collection, i, "name", name.text().strip() or title))
-        gone = basics.tool("trash", f"Remove {title}", lambda: self._remove(collection, i))
+        name.editingFinished.connect(
+            lambda: self._change(collection, i, "name", name.text().strip() or title)
+        )
+        gone = basics.tool(
+            "trash", f"Remove {title}", lambda: self._remove(collection, i)
+        )
         self.inner.addWidget(basics.row(name, gone, spacing=4))
         for j in range(0, len(columns), 2):
             pair = [
@@ -177,7 +233,9 @@ class RoomPanel(QWidget):
     def _put(self, step: str, **fields: object) -> None:
         room = edits.replace(self.room, **fields)
         if room != self.room:
-            self.session.edit(step, edits.replace(self.session.show, room=room), merge=True)
+            self.session.edit(
+                step, edits.replace(self.session.show, room=room), merge=True
+            )
 
     def _change(self, collection: str, i: int, key: str, value: object) -> None:
         items = list(getattr(self.room, collection))
@@ -191,7 +249,12 @@ class RoomPanel(QWidget):
         self._put(f"remove {gone.name}", **{collection: tuple(items)})
 
     def _seats(self, key: str, value: float) -> None:
-        self._put("seats", seats=edits.replace(self.room.seats, **{key: int(value) if key == "rows" else value}))
+        self._put(
+            "seats",
+            seats=edits.replace(
+                self.room.seats, **{key: int(value) if key == "rows" else value}
+            ),
+        )
 
     def _screen(self, key: str, value: float) -> None:
         if self.room.screen:
@@ -199,24 +262,35 @@ class RoomPanel(QWidget):
 
     def _add_screen(self) -> None:
         room = self.room
-        self._put("a screen", screen=Screen(0.0, room.depth - 0.2, 1.0, room.width * 0.6, room.width * 0.35))
+        self._put(
+            "a screen",
+            screen=Screen(
+                0.0, room.depth - 0.2, 1.0, room.width * 0.6, room.width * 0.35
+            ),
+        )
 
     def add_bar(self) -> None:
         """A bar across the stage, where none is yet."""
         room = self.room
-        name = edits.fresh_name(f"Bar {len(room.bars) + 1}", [b.name for b in room.bars])
+        name = edits.fresh_name(
+            f"Bar {len(room.bars) + 1}", [b.name for b in room.bars]
+        )
         used = [b.y1 for b in room.bars]
         y = max(
             (room.depth * p for p in (0.25, 0.55, 0.85, 0.1, 0.7)),
             key=lambda d: min((abs(d - u) for u in used), default=9),
         )
-        bar = Bar(name, -room.width / 2, round(y, 2), room.width / 2, round(y, 2), room.height)
+        bar = Bar(
+            name, -room.width / 2, round(y, 2), room.width / 2, round(y, 2), room.height
+        )
         self._put(f"hang {name}", bars=(*room.bars, bar))
 
     def add_area(self) -> None:
         """An area before the stage, where eyes are."""
         room = self.room
-        name = edits.fresh_name("Audience" if not room.keep_out else "Area", [a.name for a in room.keep_out])
+        name = edits.fresh_name(
+            "Audience" if not room.keep_out else "Area", [a.name for a in room.keep_out]
+        )
         half = room.width / 2
         area = Area(name, -half, -max(1.5, room.house), half, -1.5, 0.0, 2.0)
         self._put(f"keep beams out of {name}", keep_out=(*room.keep_out, area))
@@ -239,11 +313,24 @@ class RoomPanel(QWidget):
         add(scale)
         for title, key in (("Left edge", "x"), ("Upper edge", "y")):
             write = self._under_writer(key)
-            add(self._number(title, -200, 200, lambda k=key: self._of_underlay(k), write))
+            add(
+                self._number(
+                    title, -200, 200, lambda k=key: self._of_underlay(k), write
+                )
+            )
         points = basics.button(
-            "Scale by two points…", self.scale_asked.emit, "", "ruler", "Click two points whose distance you know"
+            "Scale by two points…",
+            self.scale_asked.emit,
+            "",
+            "ruler",
+            "Click two points whose distance you know",
         )
-        gone = basics.button("Remove the picture", lambda: self._put("no picture", underlay=None), "quiet", "trash")
+        gone = basics.button(
+            "Remove the picture",
+            lambda: self._put("no picture", underlay=None),
+            "quiet",
+            "trash",
+        )
         for widget in (turn, strength, points, gone):
             add(widget)
 
@@ -256,7 +343,9 @@ class RoomPanel(QWidget):
 
     def _under(self, **fields: float) -> None:
         if self.room.underlay:
-            self._put("place the plan", underlay=edits.replace(self.room.underlay, **fields))
+            self._put(
+                "place the plan", underlay=edits.replace(self.room.underlay, **fields)
+            )
 
     def _ask_picture(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
@@ -266,43 +355,69 @@ class RoomPanel(QWidget):
             self.take_picture(Path(name))
 
     def take_picture(self, path: Path) -> None:
-        """Lay a picture below the plan; it travels in the show, made smaller where it is very large."""
+        """Lay a picture below the plan; it travels in the show, made smaller where it
+        is very large.
+        """
         image = QImage(str(path))
         if image.isNull():
-            self.session.told.emit(f"{path.name} is no picture that can be read. Nothing was changed.", "alarm")
+            self.session.told.emit(
+                f"{path.name} is no picture that can be read. Nothing was changed.",
+                "alarm",
+            )
             return
         if max(image.width(), image.height()) > MOST_PIXELS:
             image = image.scaled(
-                MOST_PIXELS, MOST_PIXELS, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+                MOST_PIXELS,
+                MOST_PIXELS,
+                Qt.AspectRatioMode.KeepAspectRatio,
+                Qt.TransformationMode.SmoothTransformation,
             )
         data = QByteArray()
         buffer = QBuffer(data)
         buffer.open(QIODevice.OpenModeFlag.WriteOnly)
         image.save(buffer, "PNG")  # type: ignore[call-overload]
         show, room = self.session.show, self.room
-        picture = Picture(id=edits.fresh_id(path.stem, show.pictures), name=path.name, data=bytes(data.data()))
+        picture = Picture(
+            id=edits.fresh_id(path.stem, show.pictures),
+            name=path.name,
+            data=bytes(data.data()),
+        )
         wide = room.width + 2
-        under = Underlay(picture.id, -wide / 2, room.depth + 1, wide / max(1, image.width()))
-        show = edits.replace(edits.put(show, "pictures", picture), room=edits.replace(room, underlay=under))
+        under = Underlay(
+            picture.id, -wide / 2, room.depth + 1, wide / max(1, image.width())
+        )
+        show = edits.replace(
+            edits.put(show, "pictures", picture),
+            room=edits.replace(room, underlay=under),
+        )
         self.session.edit("lay the venue's plan below", show)
 
     def ask_distance(self, plan, a: QPointF, b: QPointF) -> None:
         """Two points were clicked: ask how far they are apart."""
-        metres, sure = QInputDialog.getDouble(self, "Scale", "Metres between the two points", 1.0, 0.05, 500.0, 2)
+        metres, sure = QInputDialog.getDouble(
+            self, "Scale", "Metres between the two points", 1.0, 0.05, 500.0, 2
+        )
         if sure:
             self.scale_to(plan, a, b, metres)
 
     def scale_to(self, plan, a: QPointF, b: QPointF, metres: float) -> None:
-        """Scale the picture so that two points of it are so far apart; the first stays where it is."""
+        """Scale the picture so that two points of it are so far apart; the first stays
+        where it is.
+        """
         under = self.room.underlay
         if under is None or metres <= 0:
             return
         one, other = plan.place_of(a), plan.place_of(b)
         now = math.hypot(other[0] - one[0], other[1] - one[1])
         if now < 1e-6:
-            self.session.told.emit("The two points are the same; the scale stays as it was.", "alarm")
+            self.session.told.emit(
+                "The two points are the same; the scale stays as it was.", "alarm"
+            )
             return
         factor = metres / now
         x = one[0] + (under.x - one[0]) * factor
         y = one[1] + (under.y - one[1]) * factor
-        self._put("scale the plan", underlay=edits.replace(under, scale=under.scale * factor, x=x, y=y))
+        self._put(
+            "scale the plan",
+            underlay=edits.replace(under, scale=under.scale * factor, x=x, y=y),
+        )

@@ -10,7 +10,9 @@ from choreon.ui import theme
 
 
 class Slip(QWidget):
-    """Ten switches as they stand on the lamp for a start address: the first nine count 1, 2, 4 … 256."""
+    """Ten switches as they stand on the lamp for a start address: the first nine count
+    1, 2, 4 … 256.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -24,7 +26,9 @@ class Slip(QWidget):
     def show_address(self, address: int, mode: str) -> None:
         self._address = address
         on = ", ".join(str(i + 1) for i in range(9) if address >> i & 1)
-        self.setToolTip(f"Address {address}: switches {on} on" + (f"; mode {mode}" if mode else ""))
+        self.setToolTip(
+            f"Address {address}: switches {on} on" + (f"; mode {mode}" if mode else "")
+        )
         self.update()
 
     def paintEvent(self, event) -> None:
@@ -44,6 +48,10 @@ class Slip(QWidget):
             painter.drawRoundedRect(well, 3, 3)
             painter.setBrush(QColor(theme.TEXT if on else theme.FAINT))
             top = well.top() + 2 if on else well.bottom() - 17
-            painter.drawRoundedRect(QRectF(well.left() + 2, top, well.width() - 4, 15), 2, 2)
+            painter.drawRoundedRect(
+                QRectF(well.left() + 2, top, well.width() - 4, 15), 2, 2
+            )
             painter.setPen(QColor(theme.TEXT if on else theme.FAINT))
-            painter.drawText(QRectF(x, 44, step, 16), Qt.AlignmentFlag.AlignHCenter, str(i + 1))
+            painter.drawText(
+                QRectF(x, 44, step, 16), Qt.AlignmentFlag.AlignHCenter, str(i + 1)
+            )

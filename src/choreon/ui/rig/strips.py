@@ -1,4 +1,6 @@
-"""The channels of the fixture in hand as strips: each with its ranges, live, through the draft."""
+"""The channels of the fixture in hand as strips: each with its ranges, live, through
+the draft.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,14 @@ from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
-from choreon.model.fixture_type import Channel, FixtureType, Range, Slot, Use, main_attribute
+from choreon.model.fixture_type import (
+    Channel,
+    FixtureType,
+    Range,
+    Slot,
+    Use,
+    main_attribute,
+)
 from choreon.model.show import Fixture, Look
 from choreon.render.channels import meanings
 from choreon.render.commands import commands_of
@@ -32,9 +41,13 @@ def slot_picture(slot: Slot, size: int) -> QPixmap:
         if slot.picture.startswith((b"\x89PNG", b"\xff\xd8")):
             picture = QPixmap()
             picture.loadFromData(QByteArray(slot.picture))
-            painter.drawPixmap(QRectF(0, 0, size, size), picture, QRectF(picture.rect()))
+            painter.drawPixmap(
+                QRectF(0, 0, size, size), picture, QRectF(picture.rect())
+            )
         elif slot.picture:
-            QSvgRenderer(QByteArray(slot.picture)).render(painter, QRectF(0, 0, size, size))
+            QSvgRenderer(QByteArray(slot.picture)).render(
+                painter, QRectF(0, 0, size, size)
+            )
         else:
             painter.setPen(QPen(QColor(theme.FAINT), 1))
             painter.setBrush(QColor(slot.colour or "#FFFFFF"))
@@ -60,7 +73,9 @@ def slot_of(kind: FixtureType, channel: Channel, span: Range) -> Slot | None:
 
 
 def value_text(span: Range | None, raw: float) -> str:
-    """What a raw value means: the range's name, and the value in its unit where there is more than one."""
+    """What a raw value means: the range's name, and the value in its unit where there
+    is more than one.
+    """
     if span is None:
         return "no meaning"
     if span.attribute == at.NOTHING:
@@ -84,13 +99,18 @@ class Strip(QWidget):
         self.drafted = False
         self._typing = ""
         self._dragging = False
-        self.chips = [(r, s) for r in channel.ranges if (s := slot_of(kind, channel, r)) and r.slot < 0]
+        self.chips = [
+            (r, s)
+            for r in channel.ranges
+            if (s := slot_of(kind, channel, r)) and r.slot < 0
+        ]
         self.setFixedHeight(TALL)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(title)
         names = ", ".join(r.name for r in channel.ranges if r.name)
         self.setToolTip(
-            f"{title}: drag over the line, turn the wheel (Shift: fine), or type a DMX value.\n{names}".strip()
+            f"{title}: drag over the line, turn the wheel (Shift: fine), or type a "
+            f"DMX value.\n{names}".strip()
         )
 
     def sizeHint(self) -> QSize:
@@ -131,7 +151,9 @@ class Strip(QWidget):
         painter.setFont(theme.font(13))
         top = QRectF(8, 2, self.width() - 16, NAME)
         painter.setPen(QColor(theme.SOFT))
-        painter.drawText(top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.title)
+        painter.drawText(
+            top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.title
+        )
         number = f"{self._typing}_" if self._typing else f"{self.raw:.0f}"
         painter.setFont(theme.font(12))
         painter.setPen(QColor(theme.FAINT))
@@ -154,7 +176,11 @@ class Strip(QWidget):
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor(theme.CHOSEN), 1))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), theme.RADIUS, theme.RADIUS)
+            painter.drawRoundedRect(
+                QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5),
+                theme.RADIUS,
+                theme.RADIUS,
+            )
 
     def _ranges(self, painter: QPainter, now: Range | None) -> None:
         line = self._line()
@@ -163,23 +189,43 @@ class Strip(QWidget):
         painter.drawRect(line)
         for i, span in enumerate(self.channel.ranges):
             left, right = self._x(span.start), self._x(span.end + 1)
-            rect = QRectF(left, line.top(), max(1.0, right - left - (1 if right - left > 3 else 0)), line.height())
+            rect = QRectF(
+                left,
+                line.top(),
+                max(1.0, right - left - (1 if right - left > 3 else 0)),
+                line.height(),
+            )
             quiet = span.attribute == at.NOTHING
             shade = theme.FLAT if quiet or i % 2 else theme.BATTEN
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.BATTEN if span is now and not quiet else shade))
+            painter.setBrush(
+                QColor(theme.BATTEN if span is now and not quiet else shade)
+            )
             painter.drawRect(rect)
             slot = slot_of(self.kind, self.channel, span)
             if slot is not None and slot.colour:
                 painter.setBrush(QColor(slot.colour))
-                painter.drawRect(QRectF(rect.left(), rect.bottom() - 3, rect.width(), 3))
+                painter.drawRect(
+                    QRectF(rect.left(), rect.bottom() - 3, rect.width(), 3)
+                )
             elif span.on_purpose:
                 painter.setBrush(QColor(theme.KEEP))
-                painter.drawRect(QRectF(rect.left(), rect.bottom() - 2, rect.width(), 2))
+                painter.drawRect(
+                    QRectF(rect.left(), rect.bottom() - 2, rect.width(), 2)
+                )
         if now is not None and not now.discrete:
             x = self._x(self.raw + 0.5)
-            painter.setBrush(theme.colour(theme.DRAFT if self.drafted else theme.SOFT, 0.35))
-            painter.drawRect(QRectF(self._x(now.start), line.top(), max(0.0, x - self._x(now.start)), line.height()))
+            painter.setBrush(
+                theme.colour(theme.DRAFT if self.drafted else theme.SOFT, 0.35)
+            )
+            painter.drawRect(
+                QRectF(
+                    self._x(now.start),
+                    line.top(),
+                    max(0.0, x - self._x(now.start)),
+                    line.height(),
+                )
+            )
 
     def _draw_chips(self, painter: QPainter, now: Range | None) -> None:
         """The wheel's slots, to be clicked."""
@@ -188,7 +234,9 @@ class Strip(QWidget):
             painter.drawPixmap(rect.topLeft().toPoint(), slot_picture(slot, CHIP))
             if span is now:
                 painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.setPen(QPen(QColor(theme.DRAFT if self.drafted else theme.TEXT), 2))
+                painter.setPen(
+                    QPen(QColor(theme.DRAFT if self.drafted else theme.TEXT), 2)
+                )
                 painter.drawEllipse(rect.adjusted(-1, -1, 1, 1))
 
     # moving
@@ -261,10 +309,18 @@ class Strips(QWidget):
         self.strips: dict[tuple[str, int], Strip] = {}
         self._shown: tuple[object, ...] = ()
         self.title = basics.label("", "soft", wrap=True)
-        self.open_up = basics.button("Open up", session.open_up, "", "", "Make the chosen shine (O on the plan)")
-        self.go_home = basics.button("Home", session.home, "", "", "Everything at home, dark (H on the plan)")
+        self.open_up = basics.button(
+            "Open up", session.open_up, "", "", "Make the chosen shine (O on the plan)"
+        )
+        self.go_home = basics.button(
+            "Home", session.home, "", "", "Everything at home, dark (H on the plan)"
+        )
         self.command = basics.button(
-            "Send…", self._commands, "", "", "Commands of the lamp: sent on purpose, never stored"
+            "Send…",
+            self._commands,
+            "",
+            "",
+            "Commands of the lamp: sent on purpose, never stored",
         )
         self.rows = QWidget()
         self.box = QVBoxLayout(self.rows)
@@ -272,7 +328,13 @@ class Strips(QWidget):
         self.box.setSpacing(2)
         for button in (self.open_up, self.go_home, self.command):
             button.setStyleSheet("padding: 6px 8px;")
-        basics.stack(self, basics.row(self.open_up, self.go_home, 1, self.command, spacing=4), self.title, self.rows, 1)
+        basics.stack(
+            self,
+            basics.row(self.open_up, self.go_home, 1, self.command, spacing=4),
+            self.title,
+            self.rows,
+            1,
+        )
         self._timer = QTimer(self, interval=80)
         self._timer.timeout.connect(self._follow)
         session.chosen_changed.connect(lambda _: self._rebuild())
@@ -289,7 +351,9 @@ class Strips(QWidget):
         """The chosen that are of the first one's type and mode."""
         fixtures = self.session.show.fixtures
         chosen = [fixtures[i] for i in self.session.chosen if i in fixtures]
-        return [f for f in chosen if (f.type, f.mode) == (chosen[0].type, chosen[0].mode)]
+        return [
+            f for f in chosen if (f.type, f.mode) == (chosen[0].type, chosen[0].mode)
+        ]
 
     def _rebuild(self) -> None:
         if not self.isVisible():
@@ -299,7 +363,9 @@ class Strips(QWidget):
         mode = kind.mode(alike[0].mode) if kind else None
         others = len(self.session.chosen) - len(alike)
         text = f"{len(alike)} × {kind.label}" if kind and len(alike) > 1 else ""
-        self.title.setText(f"{text} ({others} others are of another type or mode)" if others else text)
+        self.title.setText(
+            f"{text} ({others} others are of another type or mode)" if others else text
+        )
         self.title.setVisible(bool(self.title.text()))
         for button in (self.open_up, self.go_home):
             button.setEnabled(bool(alike))
@@ -343,11 +409,17 @@ class Strips(QWidget):
             if strip is not None and number < len(values):
                 sent = int(values[number] + 0.5 + 1e-6)  # as it is encoded
                 own = sent * 256.0 ** (channel.resolution - len(use.slots))
-                strip.show_raw(float(int(own)), any(name in held for name in self._names(channel)))
+                strip.show_raw(
+                    float(int(own)), any(name in held for name in self._names(channel))
+                )
 
     def _names(self, channel: Channel) -> list[str]:
         names = [f"{at.RAW}{channel.key}", *meanings(channel)]
-        return [*names, *at.TARGET_COLOUR] if set(names) & {*at.EMITTERS, *at.FILTERS} else names
+        return (
+            [*names, *at.TARGET_COLOUR]
+            if set(names) & {*at.EMITTERS, *at.FILTERS}
+            else names
+        )
 
     # touching
 
@@ -376,7 +448,9 @@ class Strips(QWidget):
         step = 256.0 ** (channel.resolution - 1)
         self._touch(use, channel, {f"{at.RAW}{channel.key}": raw / step}, bare=True)
 
-    def _touch(self, use: Use, channel: Channel, given: dict[str, float], bare: bool) -> None:
+    def _touch(
+        self, use: Use, channel: Channel, given: dict[str, float], bare: bool
+    ) -> None:
         rig = self.session.programme.rig
         draft = self.session.state.draft.look
         look: Look = {}
@@ -385,7 +459,10 @@ class Strips(QWidget):
         for fixture in self._alike():
             values = {n: v for n, v in given.items() if rig.has(fixture.id, n)}
             if use.cell:
-                values = {n: self._one_cell(fixture.id, n, use.cell, v) for n, v in values.items()}
+                values = {
+                    n: self._one_cell(fixture.id, n, use.cell, v)
+                    for n, v in values.items()
+                }
             if values:
                 look[fixture.id] = values  # type: ignore[assignment]
             if not bare and name_of_bare in draft.get(fixture.id, {}):
@@ -395,7 +472,9 @@ class Strips(QWidget):
         if look:
             self.session.touch(look)
 
-    def _one_cell(self, fixture: str, name: str, cell: int, value: float) -> float | tuple[float, ...]:
+    def _one_cell(
+        self, fixture: str, name: str, cell: int, value: float
+    ) -> float | tuple[float, ...]:
         """One cell's value among those that the others have now."""
         rig = self.session.programme.rig
         places = rig.where.get(fixture, {}).get(name)
@@ -403,9 +482,15 @@ class Strips(QWidget):
             now = self.session.values()
             held = {c: float(now[row]) for c, row in places}
         else:
-            raw = {c: (number, slope, offset) for c, number, slope, offset in rig.direct[fixture][name]}
+            raw = {
+                c: (number, slope, offset)
+                for c, number, slope, offset in rig.direct[fixture][name]
+            }
             levels = self.session.raw_levels()
-            held = {c: float((levels[n] - offset) / slope) if slope else 0.0 for c, (n, slope, offset) in raw.items()}
+            held = {
+                c: float((levels[n] - offset) / slope) if slope else 0.0
+                for c, (n, slope, offset) in raw.items()
+            }
         if cell not in held or len(held) == 1:
             return value
         held[cell] = value
@@ -429,4 +514,7 @@ class Strips(QWidget):
         alike = self._alike()
         for fixture in alike:
             self.session.send_command(fixture, command)
-        self.session.told.emit(f"{command.label} was sent to {words.some([f.name for f in alike])}.", "info")
+        self.session.told.emit(
+            f"{command.label} was sent to {words.some([f.name for f in alike])}.",
+            "info",
+        )

@@ -1,4 +1,6 @@
-"""Swap: another mode or type for the chosen; what becomes of their programming is told before."""
+"""Swap: another mode or type for the chosen; what becomes of their programming is told
+before.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,11 @@ from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 
 FATES = {
-    "lost": (theme.ALARM, "▲", "Has no effect on the new lamp; it stays in the scenes for the way back"),
+    "lost": (
+        theme.ALARM,
+        "▲",
+        "Has no effect on the new lamp; it stays in the scenes for the way back",
+    ),
     "near": (theme.DRAFT, "◐", "Comes close"),
     "kept": (theme.LIVE, "●", "Stays as it is"),
 }
@@ -50,19 +56,32 @@ class SwapDialog(QDialog):
         left.setFixedWidth(280)
         inner = QWidget()
         inner.setLayout(self.report)
-        basics.stack(right, basics.label("What becomes of the programming", "heading"), basics.scroller(inner))
+        basics.stack(
+            right,
+            basics.label("What becomes of the programming", "heading"),
+            basics.scroller(inner),
+        )
         both = basics.row(left, right, spacing=16)
         both.layout().setStretch(1, 1)
         basics.stack(
-            self, basics.label(f"Swap {names}", "big"), both, basics.row(1, leave, self.go), margins=16, spacing=12
+            self,
+            basics.label(f"Swap {names}", "big"),
+            both,
+            basics.row(1, leave, self.go),
+            margins=16,
+            spacing=12,
         )
         self._fill(first.type)
         self.types.currentItemChanged.connect(lambda *_: self._type_changed())
         self._type_changed(first.mode)
 
     def _fill(self, chosen: str = "") -> None:
-        now = chosen or (self.types.currentItem().data(ID) if self.types.currentItem() else "")
-        self.types.fill(searched(self.session.kinds(), self.search.text(), []), set(), now)
+        now = chosen or (
+            self.types.currentItem().data(ID) if self.types.currentItem() else ""
+        )
+        self.types.fill(
+            searched(self.session.kinds(), self.search.text(), []), set(), now
+        )
 
     def choose(self, type_id: str, mode: str) -> None:
         """Choose a type and a mode."""
@@ -88,13 +107,18 @@ class SwapDialog(QDialog):
     def _replan(self) -> None:
         kind, mode = self._kind(), self.mode.currentData()
         basics.clear(self.report)
-        self.plan = swap(self.session.show, self.ids, kind, mode) if kind and mode else None
+        self.plan = (
+            swap(self.session.show, self.ids, kind, mode) if kind and mode else None
+        )
         self.map.setText(channel_map(kind, kind.mode(mode)) if kind and mode else "")
         same = kind is not None and all(
-            (self.session.show.fixtures[i].type, self.session.show.fixtures[i].mode) == (kind.id, mode)
+            (self.session.show.fixtures[i].type, self.session.show.fixtures[i].mode)
+            == (kind.id, mode)
             for i in self.ids
         )
-        self.go.setEnabled(self.plan is not None and not self.plan.homeless and not same)
+        self.go.setEnabled(
+            self.plan is not None and not self.plan.homeless and not same
+        )
         if self.plan is None:
             return
         for text, colour in self._lines(self.plan):
@@ -109,11 +133,20 @@ class SwapDialog(QDialog):
         if plan.homeless:
             who = words.some([names[i].name for i in plan.homeless])
             found.append(
-                (f"▲ {who}: their universe has no room for it. Move them to another universe first.", theme.ALARM)
+                (
+                    f"▲ {who}: their universe has no room for it. Move them to "
+                    "another universe first.",
+                    theme.ALARM,
+                )
             )
         if plan.readdressed:
             after = plan.show.fixtures
-            who = words.some([f"{names[i].name} to {after[i].universe}.{after[i].address}" for i in plan.readdressed])
+            who = words.some(
+                [
+                    f"{names[i].name} to {after[i].universe}.{after[i].address}"
+                    for i in plan.readdressed
+                ]
+            )
             found.append((f"▲ New address: {who}", theme.DRAFT))
         for fate, (colour, sign, title) in FATES.items():
             lines = [line for line in plan.lines if line.fate == fate]
@@ -135,6 +168,8 @@ class SwapDialog(QDialog):
         if fitted != draft:
             self.session.touch({i: fitted[i] for i in self.ids if i in fitted})
         self.session.told.emit(
-            f"{len(self.ids)} swapped for {kind.label}, {mode}. Set the mode on the lamps too.", "info"
+            f"{len(self.ids)} swapped for {kind.label}, {mode}. Set the mode on "
+            "the lamps too.",
+            "info",
         )
         self.accept()

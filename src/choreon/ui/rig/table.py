@@ -82,7 +82,9 @@ class Model(QAbstractTableModel):
         self.clashing = {i for c in patch.clashes(show) for i in (c.one, c.other)}
         if ids == self.ids:
             if ids:
-                self.dataChanged.emit(self.index(0, 0), self.index(len(ids) - 1, len(COLUMNS) - 1))
+                self.dataChanged.emit(
+                    self.index(0, 0), self.index(len(ids) - 1, len(COLUMNS) - 1)
+                )
             return
         self.beginResetModel()
         self.ids = ids
@@ -95,7 +97,10 @@ class Model(QAbstractTableModel):
         return 0 if parent.isValid() else len(COLUMNS)
 
     def headerData(self, section, orientation, role=Qt.ItemDataRole.DisplayRole):
-        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+        if (
+            role == Qt.ItemDataRole.DisplayRole
+            and orientation == Qt.Orientation.Horizontal
+        ):
             return COLUMNS[section][0]
         return None
 
@@ -107,13 +112,19 @@ class Model(QAbstractTableModel):
         title, get, _ = COLUMNS[index.column()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             value = get(show, fixture)
-            return f"{value:g}" if isinstance(value, float) and role == Qt.ItemDataRole.DisplayRole else value
+            return (
+                f"{value:g}"
+                if isinstance(value, float) and role == Qt.ItemDataRole.DisplayRole
+                else value
+            )
         if role == Qt.ItemDataRole.UserRole:  # what is sorted by
             if title == "Universe":
                 return 1000 * fixture.universe + fixture.address
             return (fixture.number or 0) if title == "No" else get(show, fixture)
         if role == Qt.ItemDataRole.ForegroundRole:
-            if fixture.type not in show.types or (fixture.id in self.clashing and title in ("Address", "Universe")):
+            if fixture.type not in show.types or (
+                fixture.id in self.clashing and title in ("Address", "Universe")
+            ):
                 return QColor(theme.ALARM)
             return QColor(theme.TEXT if COLUMNS[index.column()][2] else theme.SOFT)
         if role == Qt.ItemDataRole.ToolTipRole and fixture.id in self.clashing:
@@ -125,7 +136,9 @@ class Model(QAbstractTableModel):
 
     def flags(self, index):
         flags = super().flags(index)
-        return flags | Qt.ItemFlag.ItemIsEditable if COLUMNS[index.column()][2] else flags
+        return (
+            flags | Qt.ItemFlag.ItemIsEditable if COLUMNS[index.column()][2] else flags
+        )
 
 
 class HangTable(QWidget):
@@ -150,14 +163,27 @@ class HangTable(QWidget):
         self.filter.textChanged.connect(self.proxy.setFilterFixedString)
         self.count = basics.label("", "small")
         self.renumber_button = basics.button(
-            "Renumber…", self._ask_renumber, "quiet", tip="Number the chosen in the order shown"
+            "Renumber…",
+            self._ask_renumber,
+            "quiet",
+            tip="Number the chosen in the order shown",
         )
         self.rename_button = basics.button(
-            "Rename…", self._ask_rename, "quiet", tip="Name the chosen; # stands for the number"
+            "Rename…",
+            self._ask_rename,
+            "quiet",
+            tip="Name the chosen; # stands for the number",
         )
         self.columns = basics.tool("more", "Which columns are shown", self._column_menu)
         self._make_view()
-        head = basics.row(self.filter, self.count, 1, self.renumber_button, self.rename_button, self.columns)
+        head = basics.row(
+            self.filter,
+            self.count,
+            1,
+            self.renumber_button,
+            self.rename_button,
+            self.columns,
+        )
         panel = basics.panel(head, self.view)
         panel.layout().setStretch(1, 1)
         box = QVBoxLayout(self)
@@ -180,7 +206,9 @@ class HangTable(QWidget):
         view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         view.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         triggers = QAbstractItemView.EditTrigger
-        view.setEditTriggers(triggers.DoubleClicked | triggers.EditKeyPressed | triggers.AnyKeyPressed)
+        view.setEditTriggers(
+            triggers.DoubleClicked | triggers.EditKeyPressed | triggers.AnyKeyPressed
+        )
         view.setShowGrid(False)
         view.setAlternatingRowColors(False)
         view.verticalHeader().hide()
@@ -189,18 +217,25 @@ class HangTable(QWidget):
         header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         header.setStretchLastSection(True)
         header.setHighlightSections(False)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        header.setDefaultAlignment(
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        )
         header.setSectionsMovable(True)
-        for i, width in enumerate((44, 96, 72, 148, 92, 74, 68, 48, 64, 68, 60, 56, 56, 56, 160)):
+        for i, width in enumerate(
+            (44, 96, 72, 148, 92, 74, 68, 48, 64, 68, 60, 56, 56, 56, 160)
+        ):
             view.setColumnWidth(i, width)
         view.setAccessibleName("Hang list")
         view.setToolTip(
-            "Click a heading to sort. Type over a field to change it for all chosen rows. Delete takes the chosen down"
+            "Click a heading to sort. Type over a field to change it for all "
+            "chosen rows. Delete takes the chosen down"
         )
         view.selectionModel().selectionChanged.connect(lambda *_: self._chosen())
         gone = QShortcut(QKeySequence.StandardKey.Delete, view)
         gone.setContext(Qt.ShortcutContext.WidgetShortcut)
-        gone.activated.connect(lambda: take_down(self.session) if self.session.chosen else None)
+        gone.activated.connect(
+            lambda: take_down(self.session) if self.session.chosen else None
+        )
 
     def showEvent(self, event) -> None:
         self._refill()
@@ -249,7 +284,9 @@ class HangTable(QWidget):
     # editing
 
     def _edited(self, one: str, column: int, text: str) -> bool:
-        """Take what was typed: for the row, or, where it is among the chosen, for all of them."""
+        """Take what was typed: for the row, or, where it is among the chosen, for all
+        of them.
+        """
         field = COLUMNS[column][2]
         chosen = [i for i in self.session.chosen if i in self.session.show.fixtures]
         ids = chosen if one in chosen else [one]
@@ -257,17 +294,32 @@ class HangTable(QWidget):
         if not changes:
             return False
         title = COLUMNS[column][0].lower()
-        self.session.edit(f"{title} of {len(changes)}", edits.change_fixtures(self.session.show, changes))
-        if field in ("universe", "address") and any(i in self.model.clashing for i in changes):
-            self.session.told.emit("There is a clash now; it is hatched among the addresses below.", "alarm")
+        self.session.edit(
+            f"{title} of {len(changes)}",
+            edits.change_fixtures(self.session.show, changes),
+        )
+        if field in ("universe", "address") and any(
+            i in self.model.clashing for i in changes
+        ):
+            self.session.told.emit(
+                "There is a clash now; it is hatched among the addresses below.",
+                "alarm",
+            )
         return True
 
-    def _changes(self, field: str, text: str, ids: list[str], one: str) -> dict[str, dict[str, Any]]:
+    def _changes(
+        self, field: str, text: str, ids: list[str], one: str
+    ) -> dict[str, dict[str, Any]]:
         fixtures = self.session.show.fixtures
         if field in ("name", "short"):
-            if not text or any(getattr(f, field) == text for f in fixtures.values() if f.id != one):
+            if not text or any(
+                getattr(f, field) == text for f in fixtures.values() if f.id != one
+            ):
                 if text:
-                    self.session.told.emit(f"Another fixture is called {text}; nothing was changed.", "alarm")
+                    self.session.told.emit(
+                        f"Another fixture is called {text}; nothing was changed.",
+                        "alarm",
+                    )
                 return {}
             if len(ids) > 1 and field == "name":
                 renamed = edits.rename(self.session.show, ids, text).fixtures
@@ -283,40 +335,67 @@ class HangTable(QWidget):
             held = getattr(fixtures[i], part)
             value = parse(text.replace(",", "."), getattr(held, field))
             if value is None or abs(value) > 1000:
-                self.session.told.emit(f"“{text}” is no number; nothing was changed.", "alarm")
+                self.session.told.emit(
+                    f"“{text}” is no number; nothing was changed.", "alarm"
+                )
                 return {}
             changes[i] = {part: edits.replace(held, **{field: round(value, 4)})}
         return changes
 
-    def _whole(self, field: str, text: str, ids: list[str]) -> dict[str, dict[str, Any]]:
+    def _whole(
+        self, field: str, text: str, ids: list[str]
+    ) -> dict[str, dict[str, Any]]:
         low, high = LIMITS[field]
         show = self.session.show
         both = re.fullmatch(r"(\d+)\.(\d+)", text) if field == "address" else None
-        start = parse(both.group(2) if both else text, getattr(show.fixtures[ids[0]], field))
-        if start is None or not low <= start <= high or (both and not 1 <= int(both.group(1)) <= MAX_UNIVERSE):
-            self.session.told.emit(f"“{text}” is not within {low}…{high}; nothing was changed.", "alarm")
+        start = parse(
+            both.group(2) if both else text, getattr(show.fixtures[ids[0]], field)
+        )
+        if (
+            start is None
+            or not low <= start <= high
+            or (both and not 1 <= int(both.group(1)) <= MAX_UNIVERSE)
+        ):
+            self.session.told.emit(
+                f"“{text}” is not within {low}…{high}; nothing was changed.", "alarm"
+            )
             return {}
         value, changes = round(start), {}
         for i in ids:  # addresses follow each other, numbers count on
-            changes[i] = {field: min(high, value)} | ({"universe": int(both.group(1))} if both else {})
-            value += patch.footprint(show, show.fixtures[i]) if field == "address" else field == "number"
+            changes[i] = {field: min(high, value)} | (
+                {"universe": int(both.group(1))} if both else {}
+            )
+            value += (
+                patch.footprint(show, show.fixtures[i])
+                if field == "address"
+                else field == "number"
+            )
         return changes
 
     def _ask_renumber(self) -> None:
-        first, sure = QInputDialog.getInt(self, "Renumber", "First number", 1, 0, 999_999)
+        first, sure = QInputDialog.getInt(
+            self, "Renumber", "First number", 1, 0, 999_999
+        )
         if sure:
             self.renumber(first)
 
     def renumber(self, first: int) -> None:
         """Number the chosen in the order shown."""
         ids = [self.model.ids[i.row()] for i in self._rows()]
-        self.session.edit(f"renumber {len(ids)}", edits.renumber(self.session.show, ids, first))
+        self.session.edit(
+            f"renumber {len(ids)}", edits.renumber(self.session.show, ids, first)
+        )
 
     def _ask_rename(self) -> None:
-        pattern, sure = QInputDialog.getText(self, "Rename", "Name (# stands for the number)")
+        pattern, sure = QInputDialog.getText(
+            self, "Rename", "Name (# stands for the number)"
+        )
         if sure and pattern.strip():
             ids = [self.model.ids[i.row()] for i in self._rows()]
-            self.session.edit(f"rename {len(ids)}", edits.rename(self.session.show, ids, pattern.strip()))
+            self.session.edit(
+                f"rename {len(ids)}",
+                edits.rename(self.session.show, ids, pattern.strip()),
+            )
 
     def _column_menu(self) -> None:
         menu = QMenu(self)

@@ -1,4 +1,6 @@
-"""The fixture types to hang from: searched as one types, the recently used first, dragged out to hang."""
+"""The fixture types to hang from: searched as one types, the recently used first,
+dragged out to hang.
+"""
 
 from __future__ import annotations
 
@@ -13,10 +15,14 @@ ID = Qt.ItemDataRole.UserRole
 MIME = "application/x-choreon-type"
 
 
-def searched(kinds: dict[str, FixtureType], text: str, recent: list[str]) -> list[FixtureType]:
-    """The types whose maker, name, kind or channel count holds every word; a number may mean a footprint.
+def searched(
+    kinds: dict[str, FixtureType], text: str, recent: list[str]
+) -> list[FixtureType]:
+    """The types whose maker, name, kind or channel count holds every word; a number may
+    mean a footprint.
 
-    Names that hold the words come before kinds and counts, and of those alike the recently used come first.
+    Names that hold the words come before kinds and counts, and of those alike the
+    recently used come first.
     """
     wanted = text.lower().split()
     found = []
@@ -26,7 +32,13 @@ def searched(kinds: dict[str, FixtureType], text: str, recent: list[str]) -> lis
         sizes = {str(m.footprint) for m in kind.modes}
         sizes |= {f"{s}ch" for s in sizes}
         if all(w in words or w in sizes for w in wanted):
-            rank = 0 if all(w in kind.label.lower() for w in wanted) else 1 if all(w in words for w in wanted) else 2
+            rank = (
+                0
+                if all(w in kind.label.lower() for w in wanted)
+                else 1
+                if all(w in words for w in wanted)
+                else 2
+            )
             found.append((rank, order.get(kind.id, len(order)), kind))
     return [kind for *_, kind in sorted(found, key=lambda f: f[:2])]
 
@@ -50,7 +62,9 @@ class TypeList(QListWidget):
         self.clear()
         shipped = library()
         for kind in kinds:
-            mine = "  ·  own" if kind.id not in shipped or shipped[kind.id] != kind else ""
+            mine = (
+                "  ·  own" if kind.id not in shipped or shipped[kind.id] != kind else ""
+            )
             item = QListWidgetItem(bodies.icon(kind.body), f"{kind.label}{mine}")
             item.setData(ID, kind.id)
             modes = ", ".join(f"{m.name} ({m.footprint})" for m in kind.modes)

@@ -1,4 +1,6 @@
-"""Walk the rig: lamp by lamp, for the check at the ladder; by key, by button, or from a controller."""
+"""Walk the rig: lamp by lamp, for the check at the ladder; by key, by button, or from a
+controller.
+"""
 
 from __future__ import annotations
 
@@ -26,19 +28,35 @@ class WalkBar(QFrame):
         self.index = 0
         self.setObjectName("walk")
         self.setStyleSheet(
-            f"#walk {{ background: {theme.DECK}; border: 1px solid {theme.LIVE}; border-radius: {theme.RADIUS}px; }}"
+            f"#walk {{ background: {theme.DECK}; border: 1px solid {theme.LIVE}; "
+            f"border-radius: {theme.RADIUS}px; }}"
         )
         self.name = basics.label("", "big")
         self.where = basics.label("", "big")
         self.count = basics.label("", "soft")
         self.slip = Slip()
         self.slip.setFixedWidth(190)
-        self.back = basics.button("Back", lambda: self.step(-1), tip="The lamp before (Page up)")
-        self.next = basics.button("Next", lambda: self.step(1), "main", tip="The next lamp (Page down)")
-        self.learn = basics.tool("link", "Have a controller step on and back", self._learn)
+        self.back = basics.button(
+            "Back", lambda: self.step(-1), tip="The lamp before (Page up)"
+        )
+        self.next = basics.button(
+            "Next", lambda: self.step(1), "main", tip="The next lamp (Page down)"
+        )
+        self.learn = basics.tool(
+            "link", "Have a controller step on and back", self._learn
+        )
         self.stop = basics.button("End", self.end, "quiet", tip="End the walk (Esc)")
         line = basics.row(
-            self.name, self.where, self.slip, 1, self.count, self.back, self.next, self.learn, self.stop, spacing=12
+            self.name,
+            self.where,
+            self.slip,
+            1,
+            self.count,
+            self.back,
+            self.next,
+            self.learn,
+            self.stop,
+            spacing=12,
         )
         basics.stack(self, line).setContentsMargins(14, 8, 10, 8)
         self._again = QTimer(self, interval=int(1000 * BLINK * 0.7))
@@ -52,10 +70,18 @@ class WalkBar(QFrame):
         return bool(self.order)
 
     def start(self) -> None:
-        """Begin: through the chosen where there are several, else through all, by universe and address."""
+        """Begin: through the chosen where there are several, else through all, by
+        universe and address.
+        """
         show = self.session.show
-        ids = self.session.chosen if len(self.session.chosen) > 1 else tuple(show.fixtures)
-        self.order = sorted(ids, key=lambda i: (show.fixtures[i].universe, show.fixtures[i].address))
+        ids = (
+            self.session.chosen
+            if len(self.session.chosen) > 1
+            else tuple(show.fixtures)
+        )
+        self.order = sorted(
+            ids, key=lambda i: (show.fixtures[i].universe, show.fixtures[i].address)
+        )
         if len(self.session.chosen) > 1:
             self.order = list(self.session.chosen)
         self.index = 0
@@ -109,7 +135,12 @@ class WalkBar(QFrame):
         if not self.order or control.value <= 0:
             return
         for mapping in self.session.show.mappings.values():
-            same = mapping.control == (control.port, control.kind, control.channel, control.number)
+            same = mapping.control == (
+                control.port,
+                control.kind,
+                control.channel,
+                control.number,
+            )
             if same and mapping.target in TARGETS:
                 self.step(TARGETS[mapping.target])
 

@@ -1,4 +1,6 @@
-"""Why a slot has the value it has: the layers that touch it, the one that wins, and the way to each."""
+"""Why a slot has the value it has: the layers that touch it, the one that wins, and the
+way to each.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,8 @@ class WhyCard(QWidget):
         self._shown: object = None
         self.title = basics.label("", "big", wrap=True)
         self.what = basics.label(
-            "Right click a slot of the addresses below: here stands which layers touch it, and which one wins.",
+            "Right click a slot of the addresses below: here stands which layers "
+            "touch it, and which one wins.",
             "soft",
             wrap=True,
         )
@@ -69,28 +72,46 @@ class WhyCard(QWidget):
                 self.box.addWidget(line)
 
     def _lines(self, why: Why) -> list[QWidget]:
-        fine = f", byte {why.byte + 1} of {len(why.use.slots)}" if len(why.use.slots) > 1 else ""
+        fine = (
+            f", byte {why.byte + 1} of {len(why.use.slots)}"
+            if len(why.use.slots) > 1
+            else ""
+        )
         cell = f", cell {why.use.cell}" if why.use.cell else ""
-        head = basics.label(f"{why.fixture.name} · {why.channel.label}{cell}{fine}", "heading", wrap=True)
+        head = basics.label(
+            f"{why.fixture.name} · {why.channel.label}{cell}{fine}",
+            "heading",
+            wrap=True,
+        )
         note = basics.label("from above to below; the marked ones decide", "small")
         return [head, note, *(self._layer(layer) for layer in reversed(why.layers))]
 
     def _layer(self, layer: Layer) -> QWidget:
         mark = f'<span style="color:{theme.LIVE}">●</span> ' if layer.wins else "○ "
         weight = f" · {100 * layer.weight:.0f} % of it" if layer.weight < 1 else ""
-        value = words.value(layer.attribute, layer.value) if layer.attribute else f"{layer.value:.0f}"
+        value = (
+            words.value(layer.attribute, layer.value)
+            if layer.attribute
+            else f"{layer.value:.0f}"
+        )
         what = f"{at.attribute(layer.attribute).label} " if layer.attribute else ""
-        text = basics.label(f"{mark}<b>{layer.source}</b><br>{what}{value}{weight}", "", wrap=True)
+        text = basics.label(
+            f"{mark}<b>{layer.source}</b><br>{what}{value}{weight}", "", wrap=True
+        )
         widgets: list[QWidget | int] = [text]
         if layer.target == "draft" and self.asked:
             take = basics.tool("close", "Take it out of the draft", lambda: None)
             fixture = next(w.fixture.id for w in self.session.why(*self.asked))
-            take.clicked.connect(lambda: self.session.untouch({fixture: (layer.attribute,)}))
+            take.clicked.connect(
+                lambda: self.session.untouch({fixture: (layer.attribute,)})
+            )
             widgets.append(take)
         elif layer.target.startswith("scene:"):
             scene = layer.target.removeprefix("scene:")
             players = [p.id for p in self.session.state.players if p.scene == scene]
-            off = basics.tool("stop", f"Fade out {layer.source}", lambda: self._release(players))
+            off = basics.tool(
+                "stop", f"Fade out {layer.source}", lambda: self._release(players)
+            )
             widgets.append(off)
         elif layer.target == "grand":
             full = basics.tool("sun", "Grand master full, blackout off", lambda: None)

@@ -15,14 +15,23 @@ ARM = 0.16  # metres: half the length of a mark's tapes
 
 
 def draw(painter: QPainter, view: View, show: Show, named: bool = False) -> None:
-    """Every mark: crossed tapes, a figure where it lies on the floor, a line down where it hangs; names if `named`."""
+    """Every mark: crossed tapes, a figure where it lies on the floor, a line down where
+    it hangs; names if `named`.
+    """
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for mark in show.marks.values():
         x, y, z = mark.x, mark.y, mark.z
         points = view.project(
-            [(x, y, z), (x - ARM, y - ARM, z), (x + ARM, y + ARM, z), (x - ARM, y + ARM, z), (x + ARM, y - ARM, z),
-             (x, y, z + TALL), (x, y, 0.0)]
-        )  # fmt: skip
+            [
+                (x, y, z),
+                (x - ARM, y - ARM, z),
+                (x + ARM, y + ARM, z),
+                (x - ARM, y + ARM, z),
+                (x + ARM, y - ARM, z),
+                (x, y, z + TALL),
+                (x, y, 0.0),
+            ]
+        )
         at = [QPointF(px, py) for px, py, _ in points]
         if z < 0.3:
             _figure(painter, at[0], at[5], view.focal / points[0, 2])
@@ -35,11 +44,17 @@ def draw(painter: QPainter, view: View, show: Show, named: bool = False) -> None
         if named:
             painter.setFont(theme.font(12))
             painter.setPen(QColor(theme.KEEP))
-            painter.drawText(QRectF(at[0].x() - 60, at[0].y() + 6, 120, 16), Qt.AlignmentFlag.AlignHCenter, mark.name)
+            painter.drawText(
+                QRectF(at[0].x() - 60, at[0].y() + 6, 120, 16),
+                Qt.AlignmentFlag.AlignHCenter,
+                mark.name,
+            )
 
 
 def _figure(painter: QPainter, feet: QPointF, head: QPointF, unit: float) -> None:
-    """Somebody who stands there, as an outline: a head, and a body that narrows to the feet."""
+    """Somebody who stands there, as an outline: a head, and a body that narrows to the
+    feet.
+    """
     up = head - feet
     tall = float(np.hypot(up.x(), up.y()))
     if tall < 8:

@@ -1,6 +1,8 @@
-"""Mini-stages: a scene's light as a small picture, made once and kept for as long as nothing changes.
+"""Mini-stages: a scene's light as a small picture, made once and kept for as long as
+nothing changes.
 
-Where many are wanted at once they are made a few at a time, so that the window goes on meanwhile.
+Where many are wanted at once they are made a few at a time, so that the window goes on
+meanwhile.
 """
 
 from __future__ import annotations
@@ -26,7 +28,9 @@ Key = tuple[str, int, int]
 
 
 class _Wanted(NamedTuple):
-    """A picture that a widget waits for: how to find the look, what it is made of, and its pixels a point."""
+    """A picture that a widget waits for: how to find the look, what it is made of, and
+    its pixels a point.
+    """
 
     on: QWidget
     look: Callable[[], Look]
@@ -37,7 +41,8 @@ class _Wanted(NamedTuple):
 class MiniStages(QObject):
     """Draws scenes in small, for widgets that are drawn again when a picture has come.
 
-    Nothing is drawn while a widget is: pictures are made in turns of their own, between which the window goes on.
+    Nothing is drawn while a widget is: pictures are made in turns of their own, between
+    which the window goes on.
     """
 
     def __init__(self, session: Session, parent: QObject) -> None:
@@ -52,14 +57,27 @@ class MiniStages(QObject):
         """The scene as a picture of that many pixels."""
         return self.of(scene, lambda: scene.look, width, height, on)
 
-    def of(self, thing: Scene | Palette, look: Callable[[], Look], width: int, height: int, on: QWidget) -> QPixmap:
-        """What something stored lights, `look`, as a picture of that many pixels of the widget `on`. Until it has been
-        made, the one before or a dark one; the widget is drawn again then."""
+    def of(
+        self,
+        thing: Scene | Palette,
+        look: Callable[[], Look],
+        width: int,
+        height: int,
+        on: QWidget,
+    ) -> QPixmap:
+        """What something stored lights, `look`, as a picture of that many pixels of the
+        widget `on`. Until it has been made, the one before or a dark one; the widget is
+        drawn again then.
+        """
         ratio = on.devicePixelRatioF()
         key = (f"{type(thing).__name__} {thing.id}", width, height)
         show = self.session.show
         linked = isinstance(thing, Palette) or links.linked(thing.look)
-        made_of = (thing, self.session.programme.rig, *((show.palettes, show.marks) if linked else ()))
+        made_of = (
+            thing,
+            self.session.programme.rig,
+            *((show.palettes, show.marks) if linked else ()),
+        )
         known = self._made.get(key)
         if known is not None and _same(known[0], made_of):
             return known[1]
@@ -70,11 +88,17 @@ class MiniStages(QObject):
         return _dark(width, height, ratio)
 
     def _go_on(self) -> None:
-        """Draw what is waited for until the time for it is used up. What is no longer looked at is let be."""
+        """Draw what is waited for until the time for it is used up. What is no longer
+        looked at is let be.
+        """
         begin = time.perf_counter()
         for (key, i), wanted in list(self._wanted.items()):
             on = wanted.on
-            seen = shiboken6.isValid(on) and on.isVisible() and not on.visibleRegion().isEmpty()
+            seen = (
+                shiboken6.isValid(on)
+                and on.isVisible()
+                and not on.visibleRegion().isEmpty()
+            )
             if seen and not self._draw(key, wanted):
                 break  # it is half drawn, and goes on in the next turn
             del self._wanted[key, i]
@@ -86,7 +110,9 @@ class MiniStages(QObject):
             self._next.start()
 
     def _draw(self, key: Key, wanted: _Wanted) -> bool:
-        """Draw a picture, as far as the time for it allows; gives whether it is whole."""
+        """Draw a picture, as far as the time for it allows; gives whether it is
+        whole.
+        """
         known = self._made.get(key)
         if known is not None and _same(known[0], wanted.made_of):
             return True
@@ -95,23 +121,32 @@ class MiniStages(QObject):
         painter = QPainter(pixmap)
         light = self.session.light_of_look(wanted.look())
         stage = self._stage(width, height)
-        stage.paint(painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET)
+        stage.paint(
+            painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET
+        )
         painter.end()
         if not stage.behind:
             self._made[key] = (wanted.made_of, pixmap)
         return not stage.behind
 
     def _stage(self, width: int, height: int) -> StagePainter:
-        """One painter for all pictures of a size: lamps that do not turn are drawn alike in all of them."""
+        """One painter for all pictures of a size: lamps that do not turn are drawn
+        alike in all of them.
+        """
         decoder, room = self.session.decoder, self.session.show.room
         known = self._stages.get((width, height))
         if known is None or known[0] is not decoder or known[1].room is not room:
-            known = self._stages[(width, height)] = (decoder, StagePainter(decoder.lamps, room))
+            known = self._stages[(width, height)] = (
+                decoder,
+                StagePainter(decoder.lamps, room),
+            )
         return known[1]
 
 
 def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
-    return len(one) == len(other) and all(a is b for a, b in zip(one, other, strict=True))
+    return len(one) == len(other) and all(
+        a is b for a, b in zip(one, other, strict=True)
+    )
 
 
 def _dark(width: int, height: int, ratio: float) -> QPixmap:

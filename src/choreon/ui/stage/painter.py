@@ -1,4 +1,6 @@
-"""Draws the lit room: haze and pools softly at a lower resolution, the room's edges and the lamps sharp on top."""
+"""Draws the lit room: haze and pools softly at a lower resolution, the room's edges and
+the lamps sharp on top.
+"""
 
 from __future__ import annotations
 
@@ -25,9 +27,13 @@ class StagePainter:
 
     def __init__(self, lamps: list[Lamp], room: Room) -> None:
         self.lamps, self.room = lamps, room
-        self.places = np.array([[p.place.x, p.place.y, p.place.z] for p in lamps]).reshape(-1, 3)
+        self.places = np.array(
+            [[p.place.x, p.place.y, p.place.z] for p in lamps]
+        ).reshape(-1, 3)
         high = self.places[self.places[:, 2] > 0.7 * room.height]
-        self._bars = np.unique(np.round(high[:, 1], 1)).tolist()  # where lamps hang in a row
+        self._bars = np.unique(
+            np.round(high[:, 1], 1)
+        ).tolist()  # where lamps hang in a row
         self.viewpoint = HOUSE
         self._view: tuple[QRectF, Viewpoint, View] | None = None
         self._haze: Haze | None = None
@@ -40,8 +46,16 @@ class StagePainter:
 
     def view(self, rect: QRectF) -> View:
         """The view fitted to a rectangle."""
-        if self._view is None or self._view[0] != rect or self._view[1] != self.viewpoint:
-            self._view = (QRectF(rect), self.viewpoint, look(self.room, rect, self.viewpoint))
+        if (
+            self._view is None
+            or self._view[0] != rect
+            or self._view[1] != self.viewpoint
+        ):
+            self._view = (
+                QRectF(rect),
+                self.viewpoint,
+                look(self.room, rect, self.viewpoint),
+            )
         return self._view[2]
 
     def paint(
@@ -55,13 +69,19 @@ class StagePainter:
         now: float | None = None,
         budget: float | None = None,
     ) -> None:
-        """Draw into `rect`; `light` None shows the dark room. Without `bodies` only lamps that are lit are drawn.
-        `cells`: those that are chosen of fixtures not chosen wholly. `now` and `budget` as in `Haze.image`."""
+        """Draw into `rect`; `light` None shows the dark room. Without `bodies` only
+        lamps that are lit are drawn. `cells`: those that are chosen of fixtures not
+        chosen wholly. `now` and `budget` as in `Haze.image`.
+        """
         painter.save()
         painter.setClipRect(rect)
         view = self.view(rect)
         if light is None:
-            light = Light(np.zeros((len(self.lamps), 3)), np.zeros((len(self.lamps), 3)), np.zeros(len(self.lamps)))
+            light = Light(
+                np.zeros((len(self.lamps), 3)),
+                np.zeros((len(self.lamps), 3)),
+                np.zeros(len(self.lamps)),
+            )
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(rect, self._haze_for(rect).image(light, now, budget))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -72,10 +92,15 @@ class StagePainter:
         painter.restore()
 
     def _haze_for(self, rect: QRectF) -> Haze:
-        """The soft picture for a rectangle of this size; its view begins at its own corner."""
+        """The soft picture for a rectangle of this size; its view begins at its own
+        corner.
+        """
         pixels = min(PIXELS, MOST // max(1, len(self.lamps)))
         soften = max(1.0, float(np.sqrt(rect.width() * rect.height() / pixels)))
-        width, height = max(2, round(rect.width() / soften)), max(2, round(rect.height() / soften))
+        width, height = (
+            max(2, round(rect.width() / soften)),
+            max(2, round(rect.height() / soften)),
+        )
         seen = (width, height, self.viewpoint)
         if self._haze is None or self._haze_seen != seen:
             self._haze_seen = seen
@@ -85,7 +110,9 @@ class StagePainter:
 
     def _edges(self, painter: QPainter, view: View) -> None:
         w, d, h = self.room.width / 2, self.room.depth, self.room.height
-        points = view.project([(-w, 0, 0), (w, 0, 0), (w, d, 0), (-w, d, 0), (-w, d, h), (w, d, h)])
+        points = view.project(
+            [(-w, 0, 0), (w, 0, 0), (w, d, 0), (-w, d, 0), (-w, d, h), (w, d, h)]
+        )
         at = [QPointF(x, y) for x, y, _ in points]
         painter.setPen(QPen(QColor(255, 255, 255, 26), 1))
         for a, b in ((0, 3), (1, 2), (3, 2), (0, 1), (4, 5), (3, 4), (2, 5)):
@@ -93,7 +120,9 @@ class StagePainter:
         painter.setPen(QPen(QColor(255, 255, 255, 20), 1))
         for y in self._bars:
             ends = view.project([(-w, y, h + 0.12), (w, y, h + 0.12)])
-            painter.drawLine(QPointF(ends[0, 0], ends[0, 1]), QPointF(ends[1, 0], ends[1, 1]))
+            painter.drawLine(
+                QPointF(ends[0, 0], ends[0, 1]), QPointF(ends[1, 0], ends[1, 1])
+            )
 
     def _house(self, painter: QPainter, view: View) -> None:
         """The rows of seats, as the tops of their backs; and the screen."""
@@ -103,11 +132,17 @@ class StagePainter:
             y, z = -seats.distance - i * seats.spacing, 0.85 + i * seats.rise
             ends = view.project([(-seats.width / 2, y, z), (seats.width / 2, y, z)])
             if ends[:, 2].min() > 0.6:
-                painter.drawLine(QPointF(ends[0, 0], ends[0, 1]), QPointF(ends[1, 0], ends[1, 1]))
+                painter.drawLine(
+                    QPointF(ends[0, 0], ends[0, 1]), QPointF(ends[1, 0], ends[1, 1])
+                )
         if self.room.screen is not None:
             s = self.room.screen
             half = s.width / 2
-            corners = [(s.x - half, s.y, s.z), (s.x + half, s.y, s.z), (s.x + half, s.y, s.z + s.height)]
+            corners = [
+                (s.x - half, s.y, s.z),
+                (s.x + half, s.y, s.z),
+                (s.x + half, s.y, s.z + s.height),
+            ]
             points = view.project([*corners, (s.x - half, s.y, s.z + s.height)])
             painter.setPen(QPen(QColor(255, 255, 255, 40), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -127,7 +162,11 @@ class StagePainter:
         hue = light.rgb / np.maximum(strength, 1e-6)[:, None]
         glow = np.minimum(1.0, np.sqrt(strength))[:, None]
         screen = np.clip(to_screen(hue) * 255 * glow, 0, 255).astype(int)
-        shines, colours, strobes = (screen.max(axis=1) > 30).tolist(), (screen >> 3).tolist(), light.strobe.tolist()
+        shines, colours, strobes = (
+            (screen.max(axis=1) > 30).tolist(),
+            (screen >> 3).tolist(),
+            light.strobe.tolist(),
+        )
         ratio = painter.device().devicePixelRatioF()
         for lamp, (x, y, depth), lit, colour, strobe in zip(
             self.lamps, at.tolist(), shines, colours, strobes, strict=True
@@ -135,30 +174,51 @@ class StagePainter:
             if not (bodies or lit):
                 continue
             body = _body(lamp.body, x, y, view.focal / depth)
-            square, wide, tall = lamp.body in ("bar", "dot", "panel"), round(2 * body.width()), round(2 * body.height())
+            square, wide, tall = (
+                lamp.body in ("bar", "dot", "panel"),
+                round(2 * body.width()),
+                round(2 * body.height()),
+            )
             lens = _lens(square, wide, tall, tuple(colour) if lit else None, ratio)
             size = lens.deviceIndependentSize()
-            painter.drawPixmap(QPointF(x - size.width() / 2, y - size.height() / 2), lens)
-            if lamp.fixture in chosen and (lamp.fixture not in cells or lamp.cell in cells[lamp.fixture]):
+            painter.drawPixmap(
+                QPointF(x - size.width() / 2, y - size.height() / 2), lens
+            )
+            if lamp.fixture in chosen and (
+                lamp.fixture not in cells or lamp.cell in cells[lamp.fixture]
+            ):
                 outline = _outline(wide, tall, ratio)
                 size = outline.deviceIndependentSize()
-                painter.drawPixmap(QPointF(x - size.width() / 2, y - size.height() / 2), outline)
+                painter.drawPixmap(
+                    QPointF(x - size.width() / 2, y - size.height() / 2), outline
+                )
             if strobe > 0 and lit:
                 _strobe_mark(painter, x, y - body.height() / 2 - 7)
 
 
 @lru_cache(maxsize=4096)
-def _lens(square: bool, wide: int, tall: int, colour: tuple[int, ...] | None, ratio: float) -> QPixmap:
-    """A lamp's front, `wide` × `tall` half points: dark with a rim, or lit in a colour of 32 steps a channel."""
+def _lens(
+    square: bool, wide: int, tall: int, colour: tuple[int, ...] | None, ratio: float
+) -> QPixmap:
+    """A lamp's front, `wide` × `tall` half points: dark with a rim, or lit in a colour
+    of 32 steps a channel.
+    """
     made = QPixmap(math.ceil((wide / 2 + 2) * ratio), math.ceil((tall / 2 + 2) * ratio))
     made.setDevicePixelRatio(ratio)
     made.fill(Qt.GlobalColor.transparent)
     painter = QPainter(made)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(RIM, 1) if colour is None else Qt.PenStyle.NoPen)
-    painter.setBrush(DARK_LENS if colour is None else QColor(*(c << 3 | c >> 2 for c in colour)))
+    painter.setBrush(
+        DARK_LENS if colour is None else QColor(*(c << 3 | c >> 2 for c in colour))
+    )
     size = made.deviceIndependentSize()
-    rect = QRectF((size.width() - wide / 2) / 2, (size.height() - tall / 2) / 2, wide / 2, tall / 2)
+    rect = QRectF(
+        (size.width() - wide / 2) / 2,
+        (size.height() - tall / 2) / 2,
+        wide / 2,
+        tall / 2,
+    )
     if square:
         painter.drawRoundedRect(rect, 1.5, 1.5)
     else:
@@ -170,14 +230,18 @@ def _lens(square: bool, wide: int, tall: int, colour: tuple[int, ...] | None, ra
 @lru_cache(maxsize=512)
 def _outline(wide: int, tall: int, ratio: float) -> QPixmap:
     """What is drawn round a chosen lamp of `wide` × `tall` half points."""
-    made = QPixmap(math.ceil((wide / 2 + 12) * ratio), math.ceil((tall / 2 + 12) * ratio))
+    made = QPixmap(
+        math.ceil((wide / 2 + 12) * ratio), math.ceil((tall / 2 + 12) * ratio)
+    )
     made.setDevicePixelRatio(ratio)
     made.fill(Qt.GlobalColor.transparent)
     painter = QPainter(made)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(QColor(theme.CHOSEN), 1.8))
     size = made.deviceIndependentSize()
-    painter.drawRoundedRect(QRectF(0, 0, size.width(), size.height()).adjusted(2, 2, -2, -2), 5, 5)
+    painter.drawRoundedRect(
+        QRectF(0, 0, size.width(), size.height()).adjusted(2, 2, -2, -2), 5, 5
+    )
     painter.end()
     return made
 

@@ -1,4 +1,6 @@
-"""The lit stage as a widget: it follows the frames that go out, and fixtures are chosen and aimed on it."""
+"""The lit stage as a widget: it follows the frames that go out, and fixtures are chosen
+and aimed on it.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,15 @@ import time
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSettings, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import (
+    QColor,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from choreon.model import choosing, links
@@ -20,18 +30,23 @@ from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
 
 FRAME = 33  # milliseconds between pictures
-BUDGET = 0.012  # seconds of a picture for beams that are new or turn; the rest come in the next one
+# seconds of a picture for beams that are new or turn; the rest come in the next one
+BUDGET = 0.012
 NEAR = 16.0  # pixels within which a click means a lamp
 GRIP = 8.0  # pixels within which a drag begins on a lamp, and a sweep takes one
 USUAL = (HOUSE, ABOVE, ASIDE)
 HOW = (
-    "Click a lamp to choose it; Shift or Ctrl adds and takes away. Drag over lamps to sweep them up, from an empty "
-    "place for a box. Type short names: par 1-4, spot odd. Right-drag turns the view, the wheel brings it nearer."
+    "Click a lamp to choose it; Shift or Ctrl adds and takes away. Drag over lamps "
+    "to sweep them up, from an empty "
+    "place for a box. Type short names: par 1-4, spot odd. Right-drag turns the "
+    "view, the wheel brings it nearer."
 )
 
 
 class StagePicture(QWidget):
-    """The stage. What a press does depends on what is asked for: `aiming` points heads, `marking` sets a mark."""
+    """The stage. What a press does depends on what is asked for: `aiming` points heads,
+    `marking` sets a mark.
+    """
 
     pointed = Signal(object)  # a link: a point or a mark that heads are sent to
     marked = Signal(object)  # a point for a new mark
@@ -45,7 +60,9 @@ class StagePicture(QWidget):
         self.choosing = choosing
         self.setMinimumSize(240, 150)
         self.setAccessibleName("Stage picture")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if choosing else Qt.FocusPolicy.NoFocus)
+        self.setFocusPolicy(
+            Qt.FocusPolicy.StrongFocus if choosing else Qt.FocusPolicy.NoFocus
+        )
         self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         self.viewpoint = HOUSE
         self.mode = ""  # "", aim, mark or like
@@ -106,16 +123,26 @@ class StagePicture(QWidget):
             self._number = number
             before = self._light
             self._light = light
-            if before is None or len(before.rgb) != len(light.rgb) or _differs(before, light):
+            if (
+                before is None
+                or len(before.rgb) != len(light.rgb)
+                or _differs(before, light)
+            ):
                 self.update()
-        if self._light is not None and (self._light.moving or (self._painter is not None and self._painter.behind)):
+        if self._light is not None and (
+            self._light.moving or (self._painter is not None and self._painter.behind)
+        ):
             self.update()
         # A slow machine gets fewer pictures rather than a slow window.
         self._timer.setInterval(int(max(FRAME, 2200 * self._cost)))
 
     def _stage(self) -> StagePainter:
         decoder = self.session.decoder
-        if self._painter is None or self._for is not decoder or self._painter.room is not self.session.show.room:
+        if (
+            self._painter is None
+            or self._for is not decoder
+            or self._painter.room is not self.session.show.room
+        ):
             self._for = decoder
             self._painter = StagePainter(decoder.lamps, self.session.show.room)
         self._painter.viewpoint = self.viewpoint
@@ -146,12 +173,27 @@ class StagePicture(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         begin = time.perf_counter()
         stage = self._stage()
-        light = self._light if self._light is not None and len(self._light.rgb) == len(stage.lamps) else None
+        light = (
+            self._light
+            if self._light is not None and len(self._light.rgb) == len(stage.lamps)
+            else None
+        )
         painter = QPainter(self)
         stage.paint(
-            painter, QRectF(self.rect()), light, self.session.chosen, cells=self.session.cells, now=begin, budget=BUDGET
+            painter,
+            QRectF(self.rect()),
+            light,
+            self.session.chosen,
+            cells=self.session.cells,
+            now=begin,
+            budget=BUDGET,
         )
-        figures.draw(painter, stage.view(QRectF(self.rect())), self.session.show, named=self._marks_named())
+        figures.draw(
+            painter,
+            stage.view(QRectF(self.rect())),
+            self.session.show,
+            named=self._marks_named(),
+        )
         if self.choosing:
             self._captions(painter, stage)
         self._shapes(painter)
@@ -163,7 +205,9 @@ class StagePicture(QWidget):
         return self.marks_shown or self.mode in ("aim", "mark")
 
     def _captions(self, painter: QPainter, stage: StagePainter) -> None:
-        """The chosen by their place in the order, and by their short names where there is room for them."""
+        """The chosen by their place in the order, and by their short names where there
+        is room for them.
+        """
         chosen = self.session.chosen
         if not chosen:
             return
@@ -181,12 +225,18 @@ class StagePicture(QWidget):
             painter.setFont(theme.font(12))
             if names:
                 short = self.session.show.fixtures[fixture].short
-                painter.drawText(QRectF(x - 40, y - 27, 80, 16), Qt.AlignmentFlag.AlignHCenter, short)
+                painter.drawText(
+                    QRectF(x - 40, y - 27, 80, 16), Qt.AlignmentFlag.AlignHCenter, short
+                )
             if len(chosen) > 1:
                 low = at[rows, 1].max()
                 painter.setFont(theme.font(11))
                 painter.setPen(QColor(theme.SOFT))
-                painter.drawText(QRectF(x - 20, low + 9, 40, 14), Qt.AlignmentFlag.AlignHCenter, str(place))
+                painter.drawText(
+                    QRectF(x - 20, low + 9, 40, 14),
+                    Qt.AlignmentFlag.AlignHCenter,
+                    str(place),
+                )
 
     def _shapes(self, painter: QPainter) -> None:
         painter.setPen(QPen(QColor(theme.CHOSEN), 1))
@@ -206,7 +256,10 @@ class StagePicture(QWidget):
             painter.drawText(left, Qt.AlignmentFlag.AlignVCenter, f"{self.typed}▏")
         text, token = "", theme.DRAFT
         if session.preview and session.preview in session.show.scenes:
-            text = f"◌ {session.show.scenes[session.preview].name}: looked at, not on stage"
+            text = (
+                f"◌ {session.show.scenes[session.preview].name}: looked at, not "
+                "on stage"
+            )
         elif session.state.draft.blind and session.state.draft.look:
             text = "◌ blind: with the draft, which is not on stage"
         elif self.mode == "aim":
@@ -214,10 +267,17 @@ class StagePicture(QWidget):
         elif self.mode == "mark":
             text, token = "Press where the mark shall be. Esc ends it.", theme.CHOSEN
         elif self.mode == "like":
-            text, token = "Press the light that the chosen shall be like. Esc ends it.", theme.CHOSEN
+            text, token = (
+                "Press the light that the chosen shall be like. Esc ends it.",
+                theme.CHOSEN,
+            )
         if text:
             painter.setPen(QColor(token))
-            painter.drawText(QRectF(12, 10, self.width() - 24, 22), Qt.AlignmentFlag.AlignVCenter, text)
+            painter.drawText(
+                QRectF(12, 10, self.width() - 24, 22),
+                Qt.AlignmentFlag.AlignVCenter,
+                text,
+            )
             if token == theme.DRAFT:
                 pen = QPen(QColor(token), 2)
                 pen.setDashPattern([4, 3])
@@ -254,13 +314,21 @@ class StagePicture(QWidget):
                 return shape.containsPoint(point, Qt.FillRule.OddEvenFill)
             return shape.contains(point)
 
-        return [lamp for lamp, (x, y) in zip(stage.lamps, at, strict=True) if within(QPointF(x, y))]
+        return [
+            lamp
+            for lamp, (x, y) in zip(stage.lamps, at, strict=True)
+            if within(QPointF(x, y))
+        ]
 
     def point_of(self, fixture: str, cell: int | None = None) -> QPointF | None:
         """Where a fixture, or one of its cells, is drawn."""
         stage = self._stage()
         at = self.view().project(stage.places)
-        own = [i for i, lamp in enumerate(stage.lamps) if lamp.fixture == fixture and cell in (None, lamp.cell)]
+        own = [
+            i
+            for i, lamp in enumerate(stage.lamps)
+            if lamp.fixture == fixture and cell in (None, lamp.cell)
+        ]
         return QPointF(at[own[0], 0], at[own[0], 1]) if own else None
 
     def mark_at(self, point: QPointF) -> Mark | None:
@@ -277,7 +345,9 @@ class StagePicture(QWidget):
         """What presses do: `aim`, `mark`, `like`, or choose again."""
         if mode != self.mode:
             self.mode = mode
-            self.setCursor(Qt.CursorShape.CrossCursor if mode else Qt.CursorShape.ArrowCursor)
+            self.setCursor(
+                Qt.CursorShape.CrossCursor if mode else Qt.CursorShape.ArrowCursor
+            )
             if mode:
                 self.setFocus()
             self.update()
@@ -312,7 +382,11 @@ class StagePicture(QWidget):
             if one is not None:
                 self.set_mode("")
                 self.like.emit(one)
-        elif self.marks_shown and self._near(at) is None and (mark := self.mark_at(at)) is not None:
+        elif (
+            self.marks_shown
+            and self._near(at) is None
+            and (mark := self.mark_at(at)) is not None
+        ):
             self._mark = mark.id
         else:
             self._press = at
@@ -347,7 +421,9 @@ class StagePicture(QWidget):
         first = self._near(self._press, GRIP) if self._press is not None else None
         if first is not None and self._box is None and len(self._trail) <= 1:
             adding = bool(event.modifiers() & _ADDING)
-            self._swept = [*self.session.chosen, first.fixture] if adding else [first.fixture]
+            self._swept = (
+                [*self.session.chosen, first.fixture] if adding else [first.fixture]
+            )
             self._sweep(at)
         elif self.lasso:
             self._trail.append(at)
@@ -356,7 +432,9 @@ class StagePicture(QWidget):
         self.update()
 
     def _sweep(self, at: QPointF) -> None:
-        """Add what is swept over, in the order in which it is: also what lies between two reports of a fast mouse."""
+        """Add what is swept over, in the order in which it is: also what lies between
+        two reports of a fast mouse.
+        """
         if self._swept is None:
             return
         way = at - self._trail[-1]
@@ -373,7 +451,13 @@ class StagePicture(QWidget):
         if self._press is None:
             return
         adding = bool(event.modifiers() & _ADDING)
-        shape = self._box if self._box is not None else QPolygonF(self._trail) if len(self._trail) > 2 else None
+        shape = (
+            self._box
+            if self._box is not None
+            else QPolygonF(self._trail)
+            if len(self._trail) > 2
+            else None
+        )
         if self._swept is not None:
             pass
         elif shape is not None:
@@ -394,7 +478,9 @@ class StagePicture(QWidget):
             for lamp in self._stage().lamps:
                 count[lamp.fixture] = count.get(lamp.fixture, 0) + (lamp.cell > 0)
             for fixture in found:
-                own = tuple(lamp.cell for lamp in lamps if lamp.fixture == fixture and lamp.cell)
+                own = tuple(
+                    lamp.cell for lamp in lamps if lamp.fixture == fixture and lamp.cell
+                )
                 if own and len(own) < count[fixture]:
                     cells[fixture] = own
         session.choose([*session.chosen, *found] if adding else found, cells)
@@ -446,8 +532,15 @@ class StagePicture(QWidget):
     def _is_word(self, event) -> bool:
         """Whether a key is part of what is typed to choose."""
         text = event.text()
-        plain = not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
-        return bool(plain and text and text.isprintable() and (self.typed is not None or text != " "))
+        plain = not event.modifiers() & (
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
+        )
+        return bool(
+            plain
+            and text
+            and text.isprintable()
+            and (self.typed is not None or text != " ")
+        )
 
     def _escape(self) -> None:
         if self.mode:
@@ -487,8 +580,13 @@ class StagePicture(QWidget):
         self.update()
 
     def _end_typing(self) -> None:
-        if choosing.typed(self.session.show, self.typed or "", self._typed_from) is None:
-            self.session.told.emit(f"“{self.typed}” means nobody; the choice is as it was.", "info")
+        if (
+            choosing.typed(self.session.show, self.typed or "", self._typed_from)
+            is None
+        ):
+            self.session.told.emit(
+                f"“{self.typed}” means nobody; the choice is as it was.", "info"
+            )
             self.session.choose(self._typed_from)
         self.typed = None
         self.update()
@@ -502,5 +600,14 @@ _ADDING = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifie
 
 
 def _differs(a: Light, b: Light) -> bool:
-    pairs = ((a.rgb, b.rgb), (a.direction, b.direction), (a.strobe, b.strobe), (a.beam, b.beam), (a.gobo, b.gobo))
-    return not all(np.array_equal(x, y) for x, y in (*pairs, (a.prism, b.prism), (a.motion, b.motion)))
+    pairs = (
+        (a.rgb, b.rgb),
+        (a.direction, b.direction),
+        (a.strobe, b.strobe),
+        (a.beam, b.beam),
+        (a.gobo, b.gobo),
+    )
+    return not all(
+        np.array_equal(x, y)
+        for x, y in (*pairs, (a.prism, b.prism), (a.motion, b.motion))
+    )

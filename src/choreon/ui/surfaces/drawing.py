@@ -1,4 +1,6 @@
-"""A controller drawn as it lies on the table: every part with what it does, and its light as it is told."""
+"""A controller drawn as it lies on the table: every part with what it does, and its
+light as it is told.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,15 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from choreon.engine.controls import target_level
-from choreon.sim.controller import FADER_CC, FADERS, KNOB_CC, KNOBS, NAME, PAD_NOTE, PADS
+from choreon.sim.controller import (
+    FADER_CC,
+    FADERS,
+    KNOB_CC,
+    KNOBS,
+    NAME,
+    PAD_NOTE,
+    PADS,
+)
 from choreon.ui import theme, words
 from choreon.ui.session import Session
 
@@ -25,7 +35,9 @@ def shape_of(port: str, part: Part) -> str:
 
 
 def part_name(port: str, kind: str, channel: int, number: int) -> str:
-    """What a part is called: by its place on controllers that are known, else by its number."""
+    """What a part is called: by its place on controllers that are known, else by its
+    number.
+    """
     if port == NAME and channel == 0:
         if kind == "note" and PAD_NOTE <= number < PAD_NOTE + PADS:
             return f"pad {number - PAD_NOTE + 1}"
@@ -38,7 +50,9 @@ def part_name(port: str, kind: str, channel: int, number: int) -> str:
 
 
 class ControllerDrawing(QWidget):
-    """The practice controller as it is; any other controller from the parts that were moved or taught."""
+    """The practice controller as it is; any other controller from the parts that were
+    moved or taught.
+    """
 
     picked = Signal(str)
 
@@ -86,7 +100,9 @@ class ControllerDrawing(QWidget):
 
     def _mappings(self) -> dict[Part, str]:
         return {
-            (m.kind, m.channel, m.number): m.target for m in self.session.show.mappings.values() if m.port == self.port
+            (m.kind, m.channel, m.number): m.target
+            for m in self.session.show.mappings.values()
+            if m.port == self.port
         }
 
     # drawing
@@ -102,15 +118,22 @@ class ControllerDrawing(QWidget):
         parts, ties = self.parts(), self._mappings()
         if not parts:
             painter.setPen(QColor(theme.SOFT))
-            text = "Move any control: it appears here.\nStart with Learn on the right to give it something to do."
+            text = (
+                "Move any control: it appears here.\nStart with Learn on the "
+                "right to give it something to do."
+            )
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
         painter.setOpacity(1.0 if self.open else 0.55)
         for part, rect in parts.items():
             target = ties.get(part, "")
-            level = (target_level(self.session.show, self.session.state, target) if target else None) or 0.0
-            {"fader": self._fader, "knob": self._knob, "pad": self._pad}[shape_of(self.port, part)](
-                painter, rect, part, target, level
-            )
+            level = (
+                target_level(self.session.show, self.session.state, target)
+                if target
+                else None
+            ) or 0.0
+            {"fader": self._fader, "knob": self._knob, "pad": self._pad}[
+                shape_of(self.port, part)
+            ](painter, rect, part, target, level)
 
     def _pen(self, part: Part) -> QPen:
         if part == self.chosen:
@@ -124,10 +147,16 @@ class ControllerDrawing(QWidget):
         painter.setFont(theme.font(12, strong=bool(name)))
         painter.setPen(QColor(theme.TEXT if name else theme.FAINT))
         text = name or part_name(self.port, *part)
-        flags = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+        flags = (
+            Qt.AlignmentFlag.AlignHCenter
+            | Qt.AlignmentFlag.AlignTop
+            | Qt.TextFlag.TextWordWrap
+        )
         painter.drawText(rect, flags, text)
 
-    def _fader(self, painter: QPainter, rect: QRectF, part: Part, target: str, level: float) -> None:
+    def _fader(
+        self, painter: QPainter, rect: QRectF, part: Part, target: str, level: float
+    ) -> None:
         value = level if target else self.values.get((self.port, part), 0.0)
         track = QRectF(rect.center().x() - 3, rect.top() + 10, 6, rect.height() - 56)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -139,9 +168,16 @@ class ControllerDrawing(QWidget):
         painter.setPen(self._pen(part))
         painter.setBrush(QColor("#E3DBE0" if target else theme.FLAT))
         painter.drawRoundedRect(QRectF(track.center().x() - 17, y - 8, 34, 16), 4, 4)
-        self._label(painter, QRectF(rect.left(), rect.bottom() - 36, rect.width(), 36), part, target)
+        self._label(
+            painter,
+            QRectF(rect.left(), rect.bottom() - 36, rect.width(), 36),
+            part,
+            target,
+        )
 
-    def _knob(self, painter: QPainter, rect: QRectF, part: Part, target: str, level: float) -> None:
+    def _knob(
+        self, painter: QPainter, rect: QRectF, part: Part, target: str, level: float
+    ) -> None:
         value = level if target else self.values.get((self.port, part), 0.5)
         size = min(rect.width() - 12, rect.height() - 30, 44.0)
         circle = QRectF(rect.center().x() - size / 2, rect.top() + 2, size, size)
@@ -151,11 +187,22 @@ class ControllerDrawing(QWidget):
         painter.setPen(QPen(QColor(theme.LIVE if target else theme.FAINT), 3))
         ring = circle.adjusted(4, 4, -4, -4)
         painter.drawArc(ring, 225 * 16, int(-270 * 16 * value))
-        self._label(painter, QRectF(rect.left(), circle.bottom() + 4, rect.width(), 30), part, target)
+        self._label(
+            painter,
+            QRectF(rect.left(), circle.bottom() + 4, rect.width(), 30),
+            part,
+            target,
+        )
 
-    def _pad(self, painter: QPainter, rect: QRectF, part: Part, target: str, level: float) -> None:
+    def _pad(
+        self, painter: QPainter, rect: QRectF, part: Part, target: str, level: float
+    ) -> None:
         painter.setPen(self._pen(part))
-        lit = QColor(theme.LIVE) if level > 0 else QColor(theme.FLAT if target else "#1D1920")
+        lit = (
+            QColor(theme.LIVE)
+            if level > 0
+            else QColor(theme.FLAT if target else "#1D1920")
+        )
         lit.setAlphaF(0.30 if level > 0 else 1.0)
         painter.setBrush(lit)
         painter.drawRoundedRect(rect, 8, 8)
@@ -182,9 +229,13 @@ def _practice(area: QRectF) -> dict[Part, QRectF]:
     top, pads = 84.0, min(160.0, area.height() * 0.36)
     middle = area.height() - top - pads - 14
     for i in range(KNOBS):
-        parts[("cc", 0, KNOB_CC + i)] = QRectF(area.left() + i * column, area.top(), column, top)
+        parts[("cc", 0, KNOB_CC + i)] = QRectF(
+            area.left() + i * column, area.top(), column, top
+        )
     for i in range(FADERS):
-        parts[("cc", 0, FADER_CC + i)] = QRectF(area.left() + i * column + 4, area.top() + top, column - 8, middle)
+        parts[("cc", 0, FADER_CC + i)] = QRectF(
+            area.left() + i * column + 4, area.top() + top, column - 8, middle
+        )
     high = pads / 2
     for i in range(PADS):
         x = area.left() + (i % 8) * column

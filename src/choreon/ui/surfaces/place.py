@@ -3,7 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.engine.controls import target_level
 from choreon.ui import theme, words
@@ -16,7 +22,9 @@ ID = Qt.ItemDataRole.UserRole
 
 
 class SurfacesPlace(QWidget):
-    """Controllers on the left, the drawing, and on the right what can be tied to a control."""
+    """Controllers on the left, the drawing, and on the right what can be tied to a
+    control.
+    """
 
     def __init__(self, session: Session, learner: Learner) -> None:
         super().__init__()
@@ -32,7 +40,9 @@ class SurfacesPlace(QWidget):
             "soft",
             wrap=True,
         )
-        left = basics.panel(basics.label("Controllers", "heading"), self.none, self.ports, self.trouble)
+        left = basics.panel(
+            basics.label("Controllers", "heading"), self.none, self.ports, self.trouble
+        )
         left.layout().setStretch(2, 1)
         left.setFixedWidth(230)
         self.drawing = ControllerDrawing(session)
@@ -47,7 +57,9 @@ class SurfacesPlace(QWidget):
         self.list = QVBoxLayout(holder)
         self.list.setContentsMargins(0, 0, 6, 0)
         self.list.setSpacing(4)
-        right = basics.panel(basics.label("Tiles and masters", "heading"), basics.scroller(holder))
+        right = basics.panel(
+            basics.label("Tiles and masters", "heading"), basics.scroller(holder)
+        )
         right.setFixedWidth(320)
         box = QHBoxLayout(self)
         box.setContentsMargins(8, 0, 8, 8)
@@ -72,9 +84,16 @@ class SurfacesPlace(QWidget):
         now = self.ports.currentItem().data(ID) if self.ports.currentItem() else ""
         self.ports.clear()
         for name, is_open in ports.items():
-            item = QListWidgetItem(f"{'●' if is_open else '○'}  {name}" + ("" if is_open else "\n     not connected"))
+            item = QListWidgetItem(
+                f"{'●' if is_open else '○'}  {name}"
+                + ("" if is_open else "\n     not connected")
+            )
             item.setData(ID, name)
-            item.setToolTip("open" if is_open else "Opened again by itself when it comes back; what it does is kept.")
+            item.setToolTip(
+                "open"
+                if is_open
+                else "Opened again by itself when it comes back; what it does is kept."
+            )
             self.ports.addItem(item)
             if name == now:
                 self.ports.setCurrentItem(item)
@@ -93,7 +112,13 @@ class SurfacesPlace(QWidget):
     def _port_chosen(self) -> None:
         self.caption.setText(self.port)
         is_open = self.session.ports.ports.get(self.port, False)
-        self.hint.setText("" if not self.port else "connected" if is_open else "not connected; what it does is kept")
+        self.hint.setText(
+            ""
+            if not self.port
+            else "connected"
+            if is_open
+            else "not connected; what it does is kept"
+        )
         self.drawing.show_port(self.port, is_open)
 
     def _moved(self, control) -> None:
@@ -161,12 +186,20 @@ class TargetRow(QWidget):
         tied = ", ".join(_control(m) for m in ties)
         self.tied = basics.label(tied, "soft")
         self.learn = basics.button(
-            "Learn", self._learn, "" if not ties else "quiet", tip=f"Tie a control to {self.name_text}"
+            "Learn",
+            self._learn,
+            "" if not ties else "quiet",
+            tip=f"Tie a control to {self.name_text}",
         )
-        self.unlearn = basics.tool("unlink", f"Untie {self.name_text}", lambda: learner.forget(target))
+        self.unlearn = basics.tool(
+            "unlink", f"Untie {self.name_text}", lambda: learner.forget(target)
+        )
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         basics.stack(
-            self, basics.row(self.dot, title, 1, self.tied, self.unlearn, self.learn, spacing=6)
+            self,
+            basics.row(
+                self.dot, title, 1, self.tied, self.unlearn, self.learn, spacing=6
+            ),
         ).setContentsMargins(8, 2, 4, 2)
         self.unlearn.setVisible(bool(ties))
         self.mark(False)
@@ -178,19 +211,24 @@ class TargetRow(QWidget):
             self.learner.start(self.target)
 
     def follow(self, level: float) -> None:
-        self.dot.setText(f'<span style="color:{theme.LIVE}">●</span>' if level > 0 else "○")
+        self.dot.setText(
+            f'<span style="color:{theme.LIVE}">●</span>' if level > 0 else "○"
+        )
 
     def mark(self, on: bool) -> None:
         """Show that its control was picked on the drawing."""
         line = theme.CHOSEN if on else theme.FLAT
         self.setStyleSheet(
-            f"TargetRow {{ background: {theme.FLAT}; border: 1px solid {line}; border-radius: {theme.RADIUS}px; }}"
+            f"TargetRow {{ background: {theme.FLAT}; border: 1px solid {line}; "
+            f"border-radius: {theme.RADIUS}px; }}"
         )
 
     def teach(self, on: bool) -> None:
         """Show that it waits for a control."""
         self.learn.setText("Move it …" if on else "Learn")
-        self.learn.setStyleSheet(f"border: 1px dashed {theme.DRAFT}; color: {theme.DRAFT};" if on else "")
+        self.learn.setStyleSheet(
+            f"border: 1px dashed {theme.DRAFT}; color: {theme.DRAFT};" if on else ""
+        )
 
 
 def _control(mapping) -> str:

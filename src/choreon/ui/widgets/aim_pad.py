@@ -1,4 +1,6 @@
-"""The pad for pan and tilt: where the chosen heads stand within their spans, moved together, and their limits."""
+"""The pad for pan and tilt: where the chosen heads stand within their spans, moved
+together, and their limits.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ EDGE = 7.0  # pixels within which a limit's edge is taken hold of
 
 
 class AimPad(QWidget):
-    """Pan across, tilt up. `nudged` tells by how many degrees all heads are moved; `limited` new limits."""
+    """Pan across, tilt up. `nudged` tells by how many degrees all heads are moved;
+    `limited` new limits.
+    """
 
     nudged = Signal(float, float)
     limited = Signal(object, object)
@@ -25,8 +29,14 @@ class AimPad(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SizeAllCursor)
         self.setAccessibleName("Pan and tilt")
-        self.setToolTip("Drag, or use the arrow keys: all the chosen heads move together (Shift: fine)")
-        self.spans: tuple[Span, Span] = ((-270.0, 270.0), (-135.0, 135.0))  # what the types can do
+        self.setToolTip(
+            "Drag, or use the arrow keys: all the chosen heads move together "
+            "(Shift: fine)"
+        )
+        self.spans: tuple[Span, Span] = (
+            (-270.0, 270.0),
+            (-135.0, 135.0),
+        )  # what the types can do
         self.limits: tuple[Span, Span] | None = None  # what they may, where it is less
         self.editing = False
         self.points: list[tuple[float, float]] = []
@@ -34,10 +44,17 @@ class AimPad(QWidget):
         self._edge: tuple[int, int] | None = None
 
     def show_points(
-        self, points: list[tuple[float, float]], spans: tuple[Span, Span], limits: tuple[Span, Span] | None = None
+        self,
+        points: list[tuple[float, float]],
+        spans: tuple[Span, Span],
+        limits: tuple[Span, Span] | None = None,
     ) -> None:
         """Where each chosen head stands, in degrees."""
-        if self._edge is None and (points, spans, limits) != (self.points, self.spans, self.limits):
+        if self._edge is None and (points, spans, limits) != (
+            self.points,
+            self.spans,
+            self.limits,
+        ):
             self.points, self.spans, self.limits = points, spans, limits
             self.update()
 
@@ -48,7 +65,9 @@ class AimPad(QWidget):
 
     def _to_screen(self, pan: float, tilt: float) -> QPointF:
         (a, b), (c, d) = self.spans
-        return QPointF((pan - a) / (b - a) * self.width(), (d - tilt) / (d - c) * self.height())
+        return QPointF(
+            (pan - a) / (b - a) * self.width(), (d - tilt) / (d - c) * self.height()
+        )
 
     def limit_rect(self) -> QRectF:
         """The limits on the screen."""
@@ -69,7 +88,9 @@ class AimPad(QWidget):
                 QRectF(0, 0, self.width(), rect.top()),
                 QRectF(0, rect.bottom(), self.width(), self.height() - rect.bottom()),
                 QRectF(0, rect.top(), rect.left(), rect.height()),
-                QRectF(rect.right(), rect.top(), self.width() - rect.right(), rect.height()),
+                QRectF(
+                    rect.right(), rect.top(), self.width() - rect.right(), rect.height()
+                ),
             ]
             painter.setBrush(QColor(theme.PIT))
             for part in outside:
@@ -89,7 +110,11 @@ class AimPad(QWidget):
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor(theme.CHOSEN), 1))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), theme.RADIUS, theme.RADIUS)
+            painter.drawRoundedRect(
+                QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5),
+                theme.RADIUS,
+                theme.RADIUS,
+            )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
@@ -98,7 +123,9 @@ class AimPad(QWidget):
             rect = self.limit_rect()
             across = {0: abs(at.x() - rect.left()), 1: abs(at.x() - rect.right())}
             down = {1: abs(at.y() - rect.top()), 0: abs(at.y() - rect.bottom())}
-            near = [(v, (0, i)) for i, v in across.items()] + [(v, (1, i)) for i, v in down.items()]
+            near = [(v, (0, i)) for i, v in across.items()] + [
+                (v, (1, i)) for i, v in down.items()
+            ]
             best = min(near)
             self._edge = best[1] if best[0] <= 3 * EDGE else None
         elif self.points:
@@ -110,17 +137,26 @@ class AimPad(QWidget):
         if self._edge is not None:
             axis, end = self._edge
             spans = [list(s) for s in (self.limits or self.spans)]
-            value = a + (b - a) * at.x() / self.width() if axis == 0 else d - (d - c) * at.y() / self.height()
+            value = (
+                a + (b - a) * at.x() / self.width()
+                if axis == 0
+                else d - (d - c) * at.y() / self.height()
+            )
             low, high = self.spans[axis]
             value = min(high, max(low, value))
             other = spans[axis][1 - end]
-            spans[axis][end] = min(value, other - 1.0) if end == 0 else max(value, other + 1.0)
+            spans[axis][end] = (
+                min(value, other - 1.0) if end == 0 else max(value, other + 1.0)
+            )
             self.limits = ((spans[0][0], spans[0][1]), (spans[1][0], spans[1][1]))
             self.update()
         elif self._grip is not None:
             fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
             away, self._grip = at - self._grip, at
-            self._move(fine * away.x() / self.width() * (b - a), -fine * away.y() / self.height() * (d - c))
+            self._move(
+                fine * away.x() / self.width() * (b - a),
+                -fine * away.y() / self.height() * (d - c),
+            )
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._grip = None
@@ -143,8 +179,12 @@ class AimPad(QWidget):
             super().keyPressEvent(event)
 
     def _move(self, pan: float, tilt: float) -> None:
-        """Move all by as much; shown at once, before the heads are known to have moved."""
+        """Move all by as much; shown at once, before the heads are known to have
+        moved.
+        """
         (a, b), (c, d) = self.limits or self.spans
-        self.points = [(min(b, max(a, p + pan)), min(d, max(c, t + tilt))) for p, t in self.points]
+        self.points = [
+            (min(b, max(a, p + pan)), min(d, max(c, t + tilt))) for p, t in self.points
+        ]
         self.update()
         self.nudged.emit(pan, tilt)

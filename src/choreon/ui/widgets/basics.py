@@ -59,7 +59,9 @@ def scroller(inside: QWidget, sideways: bool = False) -> QScrollArea:
     return made
 
 
-def button(text: str, act: Callable[[], object], kind: str = "", icon: str = "", tip: str = "") -> QPushButton:
+def button(
+    text: str, act: Callable[[], object], kind: str = "", icon: str = "", tip: str = ""
+) -> QPushButton:
     """A button; `kind` is main, quiet or nothing."""
     made = QPushButton(text)
     if kind:
@@ -73,7 +75,9 @@ def button(text: str, act: Callable[[], object], kind: str = "", icon: str = "",
     return made
 
 
-def tool(icon: str, tip: str, act: Callable[[], object], checkable: bool = False) -> QToolButton:
+def tool(
+    icon: str, tip: str, act: Callable[[], object], checkable: bool = False
+) -> QToolButton:
     """A button that is only an icon."""
     made = QToolButton()
     made.setIcon(theme.icon(icon))
@@ -94,7 +98,9 @@ def panel(*widgets: QWidget | int, margins: int = 12, spacing: int = 8) -> QFram
     return frame
 
 
-def stack(parent: QWidget, *widgets: QWidget | int, margins: int = 0, spacing: int = 8) -> QVBoxLayout:
+def stack(
+    parent: QWidget, *widgets: QWidget | int, margins: int = 0, spacing: int = 8
+) -> QVBoxLayout:
     """Lay widgets one below the other; a number stretches."""
     box = QVBoxLayout(parent)
     box.setContentsMargins(margins, margins, margins, margins)

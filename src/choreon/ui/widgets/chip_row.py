@@ -1,4 +1,6 @@
-"""Names or pictures side by side, in as many lines as they need: hit by mouse or by keys, carried to another place."""
+"""Names or pictures side by side, in as many lines as they need: hit by mouse or by
+keys, carried to another place.
+"""
 
 from __future__ import annotations
 
@@ -12,10 +14,12 @@ GAP = 4
 
 
 class ChipRow(QWidget):
-    """What is common to all rows of chips: where each lies, what is under the pointer, which one the keys are on.
+    """What is common to all rows of chips: where each lies, what is under the pointer,
+    which one the keys are on.
 
-    A row says how many there are (`count`), how wide each is (`wide`), what it looks like (`draw`) and what it is
-    (`tip`). Where `movable`, a chip can be dragged to another place in the row.
+    A row says how many there are (`count`), how wide each is (`wide`), what it looks
+    like (`draw`) and what it is (`tip`). Where `movable`, a chip can be dragged to
+    another place in the row.
     """
 
     picked = Signal(int)
@@ -89,7 +93,9 @@ class ChipRow(QWidget):
     def _place_at(self, point: QPointF) -> int:
         """The place in the row that a point is nearest to, 0 to the number of chips."""
         rects = self._rects()
-        lines = [r for r in rects if r.top() - GAP / 2 <= point.y() < r.bottom() + GAP / 2] or rects
+        lines = [
+            r for r in rects if r.top() - GAP / 2 <= point.y() < r.bottom() + GAP / 2
+        ] or rects
         after = [r for r in lines if r.center().x() < point.x()]
         return rects.index(after[-1]) + 1 if after else rects.index(lines[0])
 
@@ -101,22 +107,32 @@ class ChipRow(QWidget):
         painter.setFont(theme.font(self.size_of_text))
         rects = self._rects()
         for index, rect in enumerate(rects):
-            painter.setOpacity(0.4 if self._gap >= 0 and index == self._pressed else 1.0)
+            painter.setOpacity(
+                0.4 if self._gap >= 0 and index == self._pressed else 1.0
+            )
             self.draw(painter, index, rect)
         if self._gap >= 0 and rects:
             painter.setOpacity(1.0)
             beside = rects[min(self._gap, len(rects) - 1)]
-            x = beside.left() - GAP / 2 if self._gap < len(rects) else beside.right() + GAP / 2
+            x = (
+                beside.left() - GAP / 2
+                if self._gap < len(rects)
+                else beside.right() + GAP / 2
+            )
             painter.setPen(QPen(QColor(theme.TEXT), 2))
             painter.drawLine(QPointF(x, beside.top()), QPointF(x, beside.bottom()))
 
-    def draw_name(self, painter: QPainter, rect: QRectF, name: str, raised: bool) -> None:
+    def draw_name(
+        self, painter: QPainter, rect: QRectF, name: str, raised: bool
+    ) -> None:
         """A chip that is a name."""
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.BATTEN if raised else theme.FLAT))
         painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
         painter.setPen(QColor(theme.TEXT))
-        text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(rect.width() - 10))
+        text = painter.fontMetrics().elidedText(
+            name, Qt.TextElideMode.ElideRight, int(rect.width() - 10)
+        )
         painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
 
     def has_keys(self, index: int) -> bool:
@@ -134,7 +150,9 @@ class ChipRow(QWidget):
     def mouseMoveEvent(self, event) -> None:
         point = event.position()
         if self._pressed >= 0 and self.movable:
-            far = (point.toPoint() - self._from).manhattanLength() >= QApplication.startDragDistance()
+            far = (
+                point.toPoint() - self._from
+            ).manhattanLength() >= QApplication.startDragDistance()
             if far or self._gap >= 0:
                 self._gap = self._place_at(point)
         else:
@@ -147,7 +165,10 @@ class ChipRow(QWidget):
         pressed, gap = self._pressed, self._gap
         self._pressed = self._gap = -1
         self.update()
-        if event.button() != Qt.MouseButton.LeftButton or not 0 <= pressed < self.count():
+        if (
+            event.button() != Qt.MouseButton.LeftButton
+            or not 0 <= pressed < self.count()
+        ):
             return
         if gap >= 0:
             to = gap - (gap > pressed)

@@ -1,4 +1,6 @@
-"""The colour field: hue across, strength of colour upwards, even to the eye, all at their brightest."""
+"""The colour field: hue across, strength of colour upwards, even to the eye, all at
+their brightest.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ def on_screen(rgb: Rgb) -> QColor:
 
 
 class ColourField(QWidget):
-    """Gives linear light. Its brightest part is always 1: how bright a lamp is, is its intensity."""
+    """Gives linear light. Its brightest part is always 1: how bright a lamp is, is its
+    intensity.
+    """
 
     changed = Signal(object)
 
@@ -55,7 +59,9 @@ class ColourField(QWidget):
             self._image = _field(max(2, self.width()), max(2, self.height()))
         painter.drawImage(0, 0, self._image)
         if self._rgb is not None:
-            at = QPointF(self._spot.x() * self.width(), (1 - self._spot.y()) * self.height())
+            at = QPointF(
+                self._spot.x() * self.width(), (1 - self._spot.y()) * self.height()
+            )
             painter.setBrush(on_screen(self._rgb))
             painter.setPen(QPen(QColor(theme.PIT), 3.5))
             painter.drawEllipse(at, 9, 9)
@@ -82,5 +88,9 @@ class ColourField(QWidget):
 def _field(width: int, height: int) -> QImage:
     hue = np.linspace(0, 360, width)[None, :].repeat(height, axis=0)
     strength = np.linspace(1, 0, height)[:, None].repeat(width, axis=1)
-    data = np.ascontiguousarray((255 * to_screen(colour_at(hue, strength))).astype(np.uint8))
-    return QImage(data.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+    data = np.ascontiguousarray(
+        (255 * to_screen(colour_at(hue, strength))).astype(np.uint8)
+    )
+    return QImage(
+        data.data, width, height, 3 * width, QImage.Format.Format_RGB888
+    ).copy()

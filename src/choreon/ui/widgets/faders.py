@@ -10,11 +10,15 @@ from choreon.ui import theme
 
 
 class Fader(QWidget):
-    """A level 0…1. Dragging moves it from where it stands: touching it never makes it jump."""
+    """A level 0…1. Dragging moves it from where it stands: touching it never makes it
+    jump.
+    """
 
     moved = Signal(float)
 
-    def __init__(self, name: str, upright: bool = True, token: str = theme.LIVE) -> None:
+    def __init__(
+        self, name: str, upright: bool = True, token: str = theme.LIVE
+    ) -> None:
         super().__init__()
         self.upright, self.token = upright, token
         self._level = 0.0
@@ -23,7 +27,9 @@ class Fader(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         fixed, free = QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding
         self.setSizePolicy(fixed if upright else free, free if upright else fixed)
-        self.setToolTip(f"{name}: drag, wheel (Shift: fine), arrow keys, 0…9 for tenths, F for full")
+        self.setToolTip(
+            f"{name}: drag, wheel (Shift: fine), arrow keys, 0…9 for tenths, F for full"
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(48, 160) if self.upright else QSize(170, 32)
@@ -71,7 +77,10 @@ class Fader(QWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         step = 0.01 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.05
-        self._set(self._level + step * (event.angleDelta().y() or event.angleDelta().x()) / 120)
+        self._set(
+            self._level
+            + step * (event.angleDelta().y() or event.angleDelta().x()) / 120
+        )
         event.accept()
 
     def keyPressEvent(self, event) -> None:

@@ -10,14 +10,18 @@ from choreon.ui.widgets.values import parse
 
 
 class NumberField(QLineEdit):
-    """A whole number within bounds. Arrow keys and the wheel step; `+10` and the like count from what stands there.
+    """A whole number within bounds. Arrow keys and the wheel step; `+10` and the like
+    count from what stands there.
 
-    `none` is the word that stands for the lowest number where that means that there is none; emptied, it says so.
+    `none` is the word that stands for the lowest number where that means that there is
+    none; emptied, it says so.
     """
 
     valueChanged = Signal(int)
 
-    def __init__(self, name: str, low: int, high: int, value: int, none: str = "") -> None:
+    def __init__(
+        self, name: str, low: int, high: int, value: int, none: str = ""
+    ) -> None:
         super().__init__()
         self.low, self.high, self.none = low, high, none
         self._value = value
@@ -45,7 +49,11 @@ class NumberField(QLineEdit):
 
     def _typing(self, text: str) -> None:
         """While it is typed: take what is a number within the bounds."""
-        if text.isdecimal() and self.low <= int(text) <= self.high and int(text) != self._value:
+        if (
+            text.isdecimal()
+            and self.low <= int(text) <= self.high
+            and int(text) != self._value
+        ):
             self._value = int(text)
             self.valueChanged.emit(self._value)
 

@@ -1,4 +1,6 @@
-"""Value fields: drag, wheel, type; double-click for home; Esc leaves without a change."""
+"""Value fields: drag, wheel, type; double-click for home; Esc leaves
+without a change.
+"""
 
 from __future__ import annotations
 
@@ -10,11 +12,15 @@ from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from choreon.ui import theme
 
-_TYPED = re.compile(r"^\s*([+*/]|)\s*(-?\d+(?:[.,]\d+)?)\s*(%|s|hz|°|bpm|m)?\s*$", re.IGNORECASE)
+_TYPED = re.compile(
+    r"^\s*([+*/]|)\s*(-?\d+(?:[.,]\d+)?)\s*(%|s|hz|°|bpm|m)?\s*$", re.IGNORECASE
+)
 
 
 def parse(text: str, now: float | None) -> float | None:
-    """What was typed into a field that shows `now`: `50`, `+10`, `/2`, `*1.5`, `3.5s`; None where it is no value."""
+    """What was typed into a field that shows `now`: `50`, `+10`, `/2`, `*1.5`, `3.5s`;
+    None where it is no value.
+    """
     match = _TYPED.match(text)
     if match is None:
         return None
@@ -46,10 +52,19 @@ class ValueField(QWidget):
         bar: bool = True,
     ) -> None:
         super().__init__()
-        self.label, self.low, self.high, self.unit, self.digits, self.home = label, low, high, unit, digits, home
+        self.label, self.low, self.high, self.unit, self.digits, self.home = (
+            label,
+            low,
+            high,
+            unit,
+            digits,
+            home,
+        )
         self.bar = bar
         self.short = ""  # what it is called where its name has no room
-        self.none = ""  # what its lowest value is called, where that means that there is none
+        self.none = (
+            ""  # what its lowest value is called, where that means that there is none
+        )
         self._value: float | None = low
         self._spread: tuple[float, float] | None = None
         self.drafted = False
@@ -61,7 +76,8 @@ class ValueField(QWidget):
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setAccessibleName(label)
         self.setToolTip(
-            f"{label}: drag or turn the wheel (Shift: fine), type a value, +10 or /2; double-click for home."
+            f"{label}: drag or turn the wheel (Shift: fine), type a value, +10 or "
+            "/2; double-click for home."
         )
 
     def sizeHint(self) -> QSize:
@@ -75,7 +91,9 @@ class ValueField(QWidget):
         """None where the chosen fixtures differ."""
         return self._value
 
-    def set_value(self, value: float | None, spread: tuple[float, float] | None = None) -> None:
+    def set_value(
+        self, value: float | None, spread: tuple[float, float] | None = None
+    ) -> None:
         """Show a value, or, with None, the span of values that differ. Tells nobody."""
         if self._drag is None or not self._moved:
             self._value, self._spread = value, spread
@@ -85,7 +103,10 @@ class ValueField(QWidget):
         if self._value is None:
             if self._spread is None:
                 return "—"
-            return f"{self._spread[0]:.{self.digits}f} … {self._spread[1]:.{self.digits}f}{self._suffix()}"
+            return (
+                f"{self._spread[0]:.{self.digits}f} … "
+                f"{self._spread[1]:.{self.digits}f}{self._suffix()}"
+            )
         if self.none and self._value == self.low:
             return self.none
         return f"{self._value:.{self.digits}f}{self._suffix()}"
@@ -111,7 +132,14 @@ class ValueField(QWidget):
         if self.bar:
             self._paint_bar(painter, rect, accent)
         if self.drafted or self.hasFocus():
-            pen = QPen(QColor(theme.DRAFT if self.drafted and not self.hasFocus() else theme.CHOSEN), 1)
+            pen = QPen(
+                QColor(
+                    theme.DRAFT
+                    if self.drafted and not self.hasFocus()
+                    else theme.CHOSEN
+                ),
+                1,
+            )
             if self.drafted and not self.hasFocus():
                 pen.setDashPattern([3, 2])
             painter.setPen(pen)
@@ -122,37 +150,65 @@ class ValueField(QWidget):
         painter.setPen(QColor(theme.TEXT if self.isEnabled() else theme.FAINT))
         text = self.text()
         wide = painter.fontMetrics().horizontalAdvance
-        widest = f"{self.high:.{self.digits}f}{self._suffix()}"  # so that the name does not change with the value
+        # so that the name does not change with the value
+        widest = f"{self.high:.{self.digits}f}{self._suffix()}"
         if "…" in text and wide(text) + wide(self.label) + 6 > inner.width():
             text = text.replace(" ", "")
         if wide(text) > inner.width():
             text = text.removesuffix(self._suffix()).replace(" ", "")
         if painter.fontMetrics().horizontalAdvance(text) > inner.width():
             painter.setFont(theme.font(12, strong=True))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
+        painter.drawText(
+            inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text
+        )
         room = inner.width() - painter.fontMetrics().horizontalAdvance(text) - 6
         painter.setFont(theme.font(13))
         painter.setPen(QColor(theme.SOFT if self.isEnabled() else theme.FAINT))
-        tight = painter.fontMetrics().horizontalAdvance(self.label) + 1 > min(room, inner.width() - wide(widest) - 6)
+        tight = painter.fontMetrics().horizontalAdvance(self.label) + 1 > min(
+            room, inner.width() - wide(widest) - 6
+        )
         name = self.short if self.short and tight else self.label
-        label = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(max(0, room)))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, label if room > 10 else "")
+        label = painter.fontMetrics().elidedText(
+            name, Qt.TextElideMode.ElideRight, int(max(0, room))
+        )
+        painter.drawText(
+            inner,
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,
+            label if room > 10 else "",
+        )
 
     def _paint_bar(self, painter: QPainter, rect: QRectF, accent: QColor) -> None:
         span = self.high - self.low
-        ends = self._spread if self._value is None else (self.low if self.low >= 0 else 0.0, self._value)
+        ends = (
+            self._spread
+            if self._value is None
+            else (self.low if self.low >= 0 else 0.0, self._value)
+        )
         if ends is None or span <= 0:
             return
         track = QRectF(rect.left() + 8, rect.bottom() - 5, rect.width() - 16, 2)
-        painter.setBrush(theme.colour(theme.BATTEN if not self.underMouse() else theme.FAINT))
+        painter.setBrush(
+            theme.colour(theme.BATTEN if not self.underMouse() else theme.FAINT)
+        )
         painter.drawRect(track)
         a, b = sorted(min(1.0, max(0.0, (e - self.low) / span)) for e in ends)
         painter.setBrush(accent)
-        painter.drawRect(QRectF(track.left() + a * track.width(), track.top(), max(2.0, (b - a) * track.width()), 2))
+        painter.drawRect(
+            QRectF(
+                track.left() + a * track.width(),
+                track.top(),
+                max(2.0, (b - a) * track.width()),
+                2,
+            )
+        )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            start = self._value if self._value is not None else (sum(self._spread) / 2 if self._spread else self.low)
+            start = (
+                self._value
+                if self._value is not None
+                else (sum(self._spread) / 2 if self._spread else self.low)
+            )
             self._drag = (event.position(), start, self._value)
             self._moved = False
 
@@ -181,8 +237,16 @@ class ValueField(QWidget):
     def wheelEvent(self, event: QWheelEvent) -> None:
         ticks = event.angleDelta().y() / 120 or event.angleDelta().x() / 120
         fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-        step = 10.0**-self.digits if fine else max(10.0**-self.digits, (self.high - self.low) / 40)
-        start = self._value if self._value is not None else (sum(self._spread) / 2 if self._spread else self.low)
+        step = (
+            10.0**-self.digits
+            if fine
+            else max(10.0**-self.digits, (self.high - self.low) / 40)
+        )
+        start = (
+            self._value
+            if self._value is not None
+            else (sum(self._spread) / 2 if self._spread else self.low)
+        )
         self._set(start + ticks * step)
         event.accept()
 
@@ -195,7 +259,8 @@ class ValueField(QWidget):
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self._value is not None:
             self._set(
                 self._value
-                + (1 if key == Qt.Key.Key_Up else -1) * max(10.0**-self.digits, (self.high - self.low) / 100)
+                + (1 if key == Qt.Key.Key_Up else -1)
+                * max(10.0**-self.digits, (self.high - self.low) / 100)
             )
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._open("")
@@ -207,7 +272,10 @@ class ValueField(QWidget):
     def _open(self, first: str) -> None:
         self._edit = edit = QLineEdit(self)
         edit.setGeometry(self.rect())
-        edit.setText(first or (f"{self._value:.{self.digits}f}" if self._value is not None else ""))
+        edit.setText(
+            first
+            or (f"{self._value:.{self.digits}f}" if self._value is not None else "")
+        )
         if not first:
             edit.selectAll()
         edit.editingFinished.connect(self._shut)
@@ -222,7 +290,8 @@ class ValueField(QWidget):
             self._shut()
             return True
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            # Kept from the line editor, which would pass it on and so have the editor opened again.
+            # Kept from the line editor, which would pass it on and so have the editor
+            # opened again.
             self._typed()
             self._shut()
             return True

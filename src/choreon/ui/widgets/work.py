@@ -1,4 +1,6 @@
-"""Long work beside the window: it is done in a thread, told after a moment, and can be let go."""
+"""Long work beside the window: it is done in a thread, told after a moment, and can be
+let go.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,9 @@ PATIENCE = 300  # milliseconds before it is told that something goes on
 
 
 class Work(QObject):
-    """One piece of work at a time. `told(text)` while it lasts, `told("")` when it is over."""
+    """One piece of work at a time. `told(text)` while it lasts, `told("")` when it is
+    over.
+    """
 
     told = Signal(str)
     _done = Signal(int, object, object)
@@ -41,9 +45,11 @@ class Work(QObject):
         failed: Callable[[Exception], None],
         cancel: Callable[[], None] = lambda: None,
     ) -> None:
-        """Do `act` in a thread; its result goes to `then`, what it raises to `failed`, both in the window's thread.
+        """Do `act` in a thread; its result goes to `then`, what it raises to `failed`,
+        both in the window's thread.
 
-        Work that is still going on is let go: `cancel` is called, and its result is not waited for.
+        Work that is still going on is let go: `cancel` is called, and its result is not
+        waited for.
         """
         self.stop()
         self._number += 1

@@ -1,4 +1,6 @@
-"""One channel in the type editor: its line, and the range that is chosen, in numbers."""
+"""One channel in the type editor: its line, and the range that is chosen,
+in numbers.
+"""
 
 from __future__ import annotations
 
@@ -38,21 +40,30 @@ class ChannelForm(QWidget):
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the channel")
         self.name.setToolTip("The channel's name, as on the lamp's paper")
-        self.name.editingFinished.connect(lambda: self._put(name=self.name.text().strip()))
+        self.name.editingFinished.connect(
+            lambda: self._put(name=self.name.text().strip())
+        )
         self.resolution = QComboBox()
         self.resolution.setAccessibleName("Counts in")
-        self.resolution.setToolTip("How finely it is counted; in this mode it takes a slot for each 8 bits")
+        self.resolution.setToolTip(
+            "How finely it is counted; in this mode it takes a slot for each 8 bits"
+        )
         for bytes_ in (1, 2, 3):
             self.resolution.addItem(f"{8 * bytes_} bit", bytes_)
-            self.resolution.setItemData(bytes_ - 1, f"0…{256**bytes_ - 1}", Qt.ItemDataRole.ToolTipRole)
+            self.resolution.setItemData(
+                bytes_ - 1, f"0…{256**bytes_ - 1}", Qt.ItemDataRole.ToolTipRole
+            )
         self.resolution.activated.connect(lambda _: self._resolve())
         self.home = NumberField("Home", 0, 255, 0)
         self.open = NumberField("Open up", -1, 255, -1, none="auto")
         self.open.setToolTip(
-            "Its value when the fixture is opened up. Nothing typed: intensity full, shutter open, the rest at home"
+            "Its value when the fixture is opened up. Nothing typed: intensity "
+            "full, shutter open, the rest at home"
         )
         self.home.editingFinished.connect(lambda: self._put(home=self.home.value()))
-        self.open.editingFinished.connect(lambda: self._put(open=None if self.open.value() < 0 else self.open.value()))
+        self.open.editingFinished.connect(
+            lambda: self._put(open=None if self.open.value() < 0 else self.open.value())
+        )
         self.wheel = QComboBox()
         self.wheel.setAccessibleName("Wheel")
         self.wheel.setToolTip("The wheel whose slots this channel chooses")
@@ -62,22 +73,41 @@ class ChannelForm(QWidget):
         self.rest.setToolTip("It rests at home and is not offered anywhere")
         self.rest.toggled.connect(lambda on: self._put(rest=on))
         self.own = QCheckBox("Only in this mode")
-        self.own.setToolTip("This mode has a definition of its own; the others keep the common one")
-        self.own.toggled.connect(lambda on: None if self._busy else self.own_toggled.emit(on))
-        gone = basics.tool("trash", "Remove the channel from the type", self.removed.emit)
+        self.own.setToolTip(
+            "This mode has a definition of its own; the others keep the common one"
+        )
+        self.own.toggled.connect(
+            lambda on: None if self._busy else self.own_toggled.emit(on)
+        )
+        gone = basics.tool(
+            "trash", "Remove the channel from the type", self.removed.emit
+        )
         self.line = RangeLine()
         self.line.chosen.connect(self.choose)
         self.line.edited.connect(self._emit)
         self.line.pointed.connect(self.pointed.emit)
-        head = basics.row(self.name, self.resolution, basics.label("Home", "soft"), self.home,
-                          basics.label("Open up", "soft"), self.open, gone, spacing=6)  # fmt: skip
+        head = basics.row(
+            self.name,
+            self.resolution,
+            basics.label("Home", "soft"),
+            self.home,
+            basics.label("Open up", "soft"),
+            self.open,
+            gone,
+            spacing=6,
+        )
         head.layout().setStretch(0, 1)
         for field in (self.home, self.open):
             field.setFixedWidth(72)
         self.spread = basics.button(
-            "As ranges", self._from_wheel, "quiet", tip="One range for each slot of the wheel, alike wide"
+            "As ranges",
+            self._from_wheel,
+            "quiet",
+            tip="One range for each slot of the wheel, alike wide",
         )
-        self.of_wheel = basics.row(basics.label("Wheel", "soft"), self.wheel, self.spread)
+        self.of_wheel = basics.row(
+            basics.label("Wheel", "soft"), self.wheel, self.spread
+        )
         flags = basics.row(self.of_wheel, 1, self.own, self.rest)
         self._make_range()
         box = QVBoxLayout(self)
@@ -92,13 +122,23 @@ class ChannelForm(QWidget):
         self.emitter_x = ValueField("x", 0.0, 0.8, "", 4, None, bar=False)
         self.emitter_y = ValueField("y", 0.0, 0.9, "", 4, None, bar=False)
         self.strength = ValueField("Strength", 0.0, 100_000.0, "", 2, None, bar=False)
-        fields = ((self.emitter_x, "x"), (self.emitter_y, "y"), (self.strength, "strength"))
+        fields = (
+            (self.emitter_x, "x"),
+            (self.emitter_y, "y"),
+            (self.strength, "strength"),
+        )
         for field, key in fields:
             field.changed.connect(lambda v, k=key: self._emit_emitter({k: v}))
         self.swatch = basics.label("")
         self.swatch.setFixedSize(32, 32)
-        self.emitter = basics.row(basics.label("Colour of the light", "soft"), *(f for f, _ in fields), self.swatch)
-        self.emitter.setToolTip("CIE 1931 chromaticity, and the light at full against the other emitters")
+        self.emitter = basics.row(
+            basics.label("Colour of the light", "soft"),
+            *(f for f, _ in fields),
+            self.swatch,
+        )
+        self.emitter.setToolTip(
+            "CIE 1931 chromaticity, and the light at full against the other emitters"
+        )
         return self.emitter
 
     def _emit_emitter(self, fields: dict[str, float]) -> None:
@@ -108,13 +148,25 @@ class ChannelForm(QWidget):
     def _show_emitter(self) -> None:
         name = self.span.attribute if self.span else ""
         self.emitter.setVisible(name in at.ALL_EMITTERS)
-        known = type_edits.emitter_of(self.kind, name) if name in at.ALL_EMITTERS else None
-        x, y, strength = (known.x, known.y, known.strength) if known else (0.3127, 0.329, 1.0)
-        for field, value in ((self.emitter_x, x), (self.emitter_y, y), (self.strength, strength)):
+        known = (
+            type_edits.emitter_of(self.kind, name) if name in at.ALL_EMITTERS else None
+        )
+        x, y, strength = (
+            (known.x, known.y, known.strength) if known else (0.3127, 0.329, 1.0)
+        )
+        for field, value in (
+            (self.emitter_x, x),
+            (self.emitter_y, y),
+            (self.strength, strength),
+        ):
             field.set_value(value if known else None)
         light = from_xyy(x, y, 1.0)
         top = max(light) or 1.0
-        colour = hex_of((light[0] / top, light[1] / top, light[2] / top)) if known else theme.FLAT
+        colour = (
+            hex_of((light[0] / top, light[1] / top, light[2] / top))
+            if known
+            else theme.FLAT
+        )
         self.swatch.setStyleSheet(f"background: {colour}; border-radius: 16px;")
 
     def _make_range(self) -> None:
@@ -124,26 +176,43 @@ class ChannelForm(QWidget):
         self.table.chosen.connect(self.choose)
         self.table.edited.connect(self._emit)
         self.slot = NumberField("Slot", -1, 200, -1, none="none")
-        self.slot.setToolTip("The slot, counted from 0, that turns or shakes in this range")
+        self.slot.setToolTip(
+            "The slot, counted from 0, that turns or shakes in this range"
+        )
         self.slot.setFixedWidth(64)
         self.slot.editingFinished.connect(lambda: self._range(slot=self.slot.value()))
-        self.slot_row = basics.row(basics.label("Turns slot", "soft"), self.slot, spacing=6)
+        self.slot_row = basics.row(
+            basics.label("Turns slot", "soft"), self.slot, spacing=6
+        )
         self.hold = ValueField("Hold", 0, 60, "s", 1, 0.0, bar=False)
         self.hold.setFixedWidth(120)
         self.hold.changed.connect(lambda v: self._range(hold=v))
         self.private = QCheckBox("Only on purpose")
-        self.private.setToolTip("A program of the lamp's own, a sound mode: nothing may choose it by itself")
+        self.private.setToolTip(
+            "A program of the lamp's own, a sound mode: nothing may choose it by itself"
+        )
         self.private.toggled.connect(lambda on: self._range(private=on))
         self.split = basics.button(
-            "Part it", self._split, "quiet", tip="Part this range in the middle (double click on the line)"
+            "Part it",
+            self._split,
+            "quiet",
+            tip="Part this range in the middle (double click on the line)",
         )
-        self.drop = basics.button("Remove", self._drop, "quiet", tip="Remove this range (Delete on the line)")
-        self.range = basics.row(self.slot_row, self.hold, self.private, 1, self.split, self.drop, spacing=6)
+        self.drop = basics.button(
+            "Remove", self._drop, "quiet", tip="Remove this range (Delete on the line)"
+        )
+        self.range = basics.row(
+            self.slot_row, self.hold, self.private, 1, self.split, self.drop, spacing=6
+        )
 
     # showing
 
-    def show_channel(self, kind: FixtureType, channel: Channel | None, own: bool) -> None:
-        """Show a channel of a type; `own`: the mode at hand has a definition of its own."""
+    def show_channel(
+        self, kind: FixtureType, channel: Channel | None, own: bool
+    ) -> None:
+        """Show a channel of a type; `own`: the mode at hand has a definition of its
+        own.
+        """
         self._busy = True
         self.kind, self.channel = kind, channel
         self.setEnabled(channel is not None)
@@ -192,7 +261,9 @@ class ChannelForm(QWidget):
         self._busy = True
         known = at.attribute(span.attribute)
         self.slot.setValue(span.slot)
-        self.slot_row.setVisible(bool(self.channel and self.channel.wheel) and known.kind != "slot")
+        self.slot_row.setVisible(
+            bool(self.channel and self.channel.wheel) and known.kind != "slot"
+        )
         self.hold.set_value(span.hold)
         self.hold.setVisible(known.command)
         self.private.setChecked(span.private)
@@ -212,7 +283,9 @@ class ChannelForm(QWidget):
 
     def _resolve(self) -> None:
         if self.channel is not None:
-            self._emit(type_edits.set_resolution(self.channel, self.resolution.currentData()))
+            self._emit(
+                type_edits.set_resolution(self.channel, self.resolution.currentData())
+            )
 
     def _range(self, **fields: object) -> None:
         if self.channel is not None and self.span is not None and not self._busy:
@@ -232,7 +305,11 @@ class ChannelForm(QWidget):
             self._emit(type_edits.ranges_of_slots(self.channel, wheel))
 
     def _split(self) -> None:
-        if self.channel is not None and self.span is not None and self.span.end > self.span.start:
+        if (
+            self.channel is not None
+            and self.span is not None
+            and self.span.end > self.span.start
+        ):
             middle = (self.span.start + self.span.end + 1) // 2
             channel, self.index = type_edits.split(self.channel, middle)
             self._emit(channel)

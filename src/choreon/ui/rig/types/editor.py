@@ -1,7 +1,9 @@
-"""The type editor: modes on the left, the channel in the middle, what is wrong and the trial on the right.
+"""The type editor: modes on the left, the channel in the middle, what is wrong and the
+trial on the right.
 
-Two arrangements were weighed: everything in tabs, one below the other; or the three questions side by side: which slot,
-which value, is it right. The second lets a printed channel table be typed from top to bottom without looking away.
+Two arrangements were weighed: everything in tabs, one below the other; or the three
+questions side by side: which slot, which value, is it right. The second lets a printed
+channel table be typed from top to bottom without looking away.
 """
 
 from __future__ import annotations
@@ -23,7 +25,14 @@ from PySide6.QtWidgets import (
 
 from choreon.model import attributes as at
 from choreon.model import channel_table, type_edits
-from choreon.model.fixture_type import BODIES, LAMPS, Channel, FixtureType, Mode, bytes_of
+from choreon.model.fixture_type import (
+    BODIES,
+    LAMPS,
+    Channel,
+    FixtureType,
+    Mode,
+    bytes_of,
+)
 from choreon.model.type_checks import check_type, errors
 from choreon.ui import theme, words
 from choreon.ui.rig import bodies
@@ -37,8 +46,27 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
 KINDS = (
-    *("dimmer", "profile", "LED par", "LED bar", "pixel", "pixel tape", "pixel panel", "panel", "spot head"),
-    *("wash head", "beam head", "profile head", "scanner", "mirror effect", "multi-beam effect", "strobe", "blinder"),
+    *(
+        "dimmer",
+        "profile",
+        "LED par",
+        "LED bar",
+        "pixel",
+        "pixel tape",
+        "pixel panel",
+        "panel",
+        "spot head",
+    ),
+    *(
+        "wash head",
+        "beam head",
+        "profile head",
+        "scanner",
+        "mirror effect",
+        "multi-beam effect",
+        "strobe",
+        "blinder",
+    ),
     *("hazer", "fogger", "fan", "other"),
 )
 POINT = "Point at the line: the value below the pointer goes to the lamp."
@@ -46,7 +74,9 @@ TRY = 2.0  # seconds that a tried value stands; it is sent anew before they are 
 
 
 class TypeEditor(QWidget):
-    """Edits a copy; nothing reaches the lamps but by trying, and nothing the show before it is kept."""
+    """Edits a copy; nothing reaches the lamps but by trying, and nothing the show
+    before it is kept.
+    """
 
     closed = Signal()
 
@@ -58,7 +88,9 @@ class TypeEditor(QWidget):
         self._past: list[FixtureType] = []
         self._future: list[FixtureType] = []
         self._busy = False
-        self._at = 0  # the number of the mode at hand, should its name change by a step back
+        self._at = (
+            0  # the number of the mode at hand, should its name change by a step back
+        )
         self._pointed: int | None = None
         self._sure = False
         self.modes = ModeForm()
@@ -73,9 +105,13 @@ class TypeEditor(QWidget):
         self.channel.own_toggled.connect(self._own)
         self.channel.wheel_wanted.connect(self._add_wheel)
         self.channel.pointed.connect(self._point)
-        self.channel.table.refused.connect(lambda text: session.told.emit(text, "alarm"))
+        self.channel.table.refused.connect(
+            lambda text: session.told.emit(text, "alarm")
+        )
         self.channel.emitter_edited.connect(
-            lambda name, fields: self._do(type_edits.put_emitter(self.kind, name, **fields))
+            lambda name, fields: self._do(
+                type_edits.put_emitter(self.kind, name, **fields)
+            )
         )
         self._again = QTimer(self, interval=int(400 * TRY))
         self._again.timeout.connect(self._try)
@@ -91,7 +127,11 @@ class TypeEditor(QWidget):
         box.setSpacing(8)
         box.addWidget(self._head())
         box.addWidget(across, 1)
-        for key, act in (("Ctrl+Z", self.undo), ("Ctrl+Shift+Z", self.redo), ("Ctrl+Y", self.redo)):
+        for key, act in (
+            ("Ctrl+Z", self.undo),
+            ("Ctrl+Shift+Z", self.redo),
+            ("Ctrl+Y", self.redo),
+        ):
             shortcut = QShortcut(QKeySequence(key), self)
             shortcut.activated.connect(act)
         session.show_changed.connect(lambda _: self._fill_trial())
@@ -104,8 +144,12 @@ class TypeEditor(QWidget):
         self.name.setPlaceholderText("Name of the type")
         for field, key in ((self.maker, "maker"), (self.name, "name")):
             field.setAccessibleName(key.capitalize())
-            field.setToolTip("Who makes the lamp" if key == "maker" else "What the type is called")
-            field.editingFinished.connect(lambda f=field, k=key: self._put(**{k: f.text().strip()}))
+            field.setToolTip(
+                "Who makes the lamp" if key == "maker" else "What the type is called"
+            )
+            field.editingFinished.connect(
+                lambda f=field, k=key: self._put(**{k: f.text().strip()})
+            )
         self.sort, self.body, self.lamp = QComboBox(), QComboBox(), QComboBox()
         for box, items, title in (
             (self.sort, KINDS, "Kind"),
@@ -127,13 +171,31 @@ class TypeEditor(QWidget):
         self.beam.changed.connect(lambda v: self._put(beam=v))
         self.field.changed.connect(lambda v: self._put(field=v))
         self.field.none = "as beam"
-        self.field.setToolTip("The angle at which a tenth of the light is left; none: as the beam")
+        self.field.setToolTip(
+            "The angle at which a tenth of the light is left; none: as the beam"
+        )
         for number in (self.beam, self.field):
             number.setFixedWidth(122)
         self.keep_button = basics.button("Keep the type", self.keep, "main", "check")
-        leave = basics.button("Leave", self.leave, "quiet", tip="Back to the room; what was changed here is let go")
-        row = basics.row(self.maker, self.name, self.sort, self.body, self.lamp, self.beam, self.field, 1, leave,
-                         self.keep_button, spacing=6)  # fmt: skip
+        leave = basics.button(
+            "Leave",
+            self.leave,
+            "quiet",
+            tip="Back to the room; what was changed here is let go",
+        )
+        row = basics.row(
+            self.maker,
+            self.name,
+            self.sort,
+            self.body,
+            self.lamp,
+            self.beam,
+            self.field,
+            1,
+            leave,
+            self.keep_button,
+            spacing=6,
+        )
         row.layout().setStretch(1, 1)
         return row
 
@@ -154,7 +216,9 @@ class TypeEditor(QWidget):
         self.parts.activated.connect(self._part_picked)
         self.wheel_rows = QStackedWidget()
         self.wheels = WheelForm()
-        self.wheels.edited.connect(lambda w: self._do(type_edits.put_wheel(self.kind, w)))
+        self.wheels.edited.connect(
+            lambda w: self._do(type_edits.put_wheel(self.kind, w))
+        )
         self.wheels.removed.connect(self._remove_wheel)
         self.wheels.refused.connect(lambda text: self.session.told.emit(text, "alarm"))
         for page in (self.channel, self.wheels):
@@ -162,7 +226,10 @@ class TypeEditor(QWidget):
             basics.stack(inner, page, *((1,) if page is self.wheels else ()), margins=2)
             self.wheel_rows.addWidget(basics.scroller(inner))
         empty = QWidget()
-        words_ = "Type the lamp's channels on the left, in the order of its paper, or paste its table there."
+        words_ = (
+            "Type the lamp's channels on the left, in the order of its paper, "
+            "or paste its table there."
+        )
         basics.stack(empty, 1, basics.label(words_, "soft", wrap=True), 2, margins=40)
         self.wheel_rows.addWidget(empty)
         panel = basics.panel(self.parts, self.wheel_rows)
@@ -173,13 +240,18 @@ class TypeEditor(QWidget):
         self.checks = QListWidget()
         self.checks.setWordWrap(True)
         self.checks.setAccessibleName("What is wrong with the type")
-        self.checks.setToolTip("Click a line to go to its place. ▲ keeps the type from being hung")
+        self.checks.setToolTip(
+            "Click a line to go to its place. ▲ keeps the type from being hung"
+        )
         self.checks.itemActivated.connect(self._lead)
         self.checks.itemClicked.connect(self._lead)
         self.verdict = basics.label("", "soft", wrap=True)
         self.users = basics.label("", "small", wrap=True)
         self.trial = QCheckBox("Try it on")
-        self.trial.setToolTip("Send the channel that is edited to a lamp that hangs, live; the others rest at home")
+        self.trial.setToolTip(
+            "Send the channel that is edited to a lamp that hangs, live; the "
+            "others rest at home"
+        )
         self.trial.toggled.connect(self._trial_toggled)
         self.on = QComboBox()
         self.on.setAccessibleName("Lamp to try it on")
@@ -188,11 +260,16 @@ class TypeEditor(QWidget):
         self.tried = basics.label(POINT, "small", wrap=True)
         self.warning = QFrame()
         self.warning.setObjectName("warn")
-        self.warning.setStyleSheet(f"#warn {{ border: 1px solid {theme.DRAFT}; border-radius: {theme.RADIUS}px; }}")
+        self.warning.setStyleSheet(
+            f"#warn {{ border: 1px solid {theme.DRAFT}; border-radius: "
+            f"{theme.RADIUS}px; }}"
+        )
         self.warning_text = basics.label("", "", wrap=True)
         go_on = basics.button("Keep it so", self._keep_sure, "main")
         back = basics.button("Not yet", self._not_sure, "quiet")
-        basics.stack(self.warning, self.warning_text, basics.row(1, back, go_on)).setContentsMargins(10, 8, 10, 8)
+        basics.stack(
+            self.warning, self.warning_text, basics.row(1, back, go_on)
+        ).setContentsMargins(10, 8, 10, 8)
         self.warning.hide()
         panel = basics.panel(
             basics.label("Check", "heading"),
@@ -212,13 +289,19 @@ class TypeEditor(QWidget):
     # opening and leaving
 
     def open(self, kind: FixtureType, mode: str = "") -> None:
-        """Edit a type. One of the library is edited as a copy that takes its place for this user."""
+        """Edit a type. One of the library is edited as a copy that takes its place for
+        this user.
+        """
         self.kind, self.before = kind, kind
         self._past, self._future = [], []
-        self.mode_name = mode if kind.mode(mode) else (kind.modes[0].name if kind.modes else "")
+        self.mode_name = (
+            mode if kind.mode(mode) else (kind.modes[0].name if kind.modes else "")
+        )
         found = kind.mode(self.mode_name)
         uses = sorted(found.uses, key=lambda u: u.slots) if found else ()
-        self.key = uses[0].channel if uses else (kind.channels[0].key if kind.channels else "")
+        self.key = (
+            uses[0].channel if uses else (kind.channels[0].key if kind.channels else "")
+        )
         self._not_sure()
         self._fill()
 
@@ -242,12 +325,18 @@ class TypeEditor(QWidget):
     # changing
 
     def _do(self, kind: FixtureType, mode_name: str = "") -> None:
-        """Take the type as it is now; `mode_name`: the mode at hand, if it may have another name or size now."""
+        """Take the type as it is now; `mode_name`: the mode at hand, if it may have
+        another name or size now.
+        """
         if self._busy or kind == self.kind:
             return
         before = self.kind.mode(self.mode_name)
         self.mode_name = mode_name or self.mode_name
-        if before is not None and before.name == mode_name and before.name not in self._kept_modes():
+        if (
+            before is not None
+            and before.name == mode_name
+            and before.name not in self._kept_modes()
+        ):
             kind, self.mode_name = type_edits.name_by_size(kind, before)
         self._past.append(self.kind)
         self._future.clear()
@@ -272,9 +361,15 @@ class TypeEditor(QWidget):
         mode = self.kind.mode(self.mode_name)
         before = self.kind.channel(channel.key, mode)
         kind = type_edits.put_channel(self.kind, channel, self.mode_name)
-        if mode is not None and before is not None and before.resolution != channel.resolution:
+        if (
+            mode is not None
+            and before is not None
+            and before.resolution != channel.resolution
+        ):
             mode = kind.mode(self.mode_name) or mode
-            fitted = type_edits.fit_bytes(mode, channel.key, before.resolution, channel.resolution)
+            fitted = type_edits.fit_bytes(
+                mode, channel.key, before.resolution, channel.resolution
+            )
             kind = type_edits.put_mode(kind, self.mode_name, fitted)
         self._do(kind, self.mode_name)
 
@@ -307,7 +402,9 @@ class TypeEditor(QWidget):
     def _mode_picked(self, index: int) -> None:
         name = self.which.itemData(index)
         if name in ("+copy", "+blank"):
-            kind, self.mode_name = type_edits.add_mode(self.kind, self.mode_name if name == "+copy" else "")
+            kind, self.mode_name = type_edits.add_mode(
+                self.kind, self.mode_name if name == "+copy" else ""
+            )
             self._do(kind)
         else:
             self.mode_name = name
@@ -324,10 +421,16 @@ class TypeEditor(QWidget):
     def _add_wheel(self) -> None:
         """A new wheel, for the channel at hand where that chooses slots."""
         channel = self.kind.channel(self.key, self.kind.mode(self.mode_name))
-        slots = channel is not None and not channel.wheel and type_edits.has_slots(channel)
-        kind, key = type_edits.add_wheel(self.kind, channel.label if channel and slots else "Wheel")
+        slots = (
+            channel is not None and not channel.wheel and type_edits.has_slots(channel)
+        )
+        kind, key = type_edits.add_wheel(
+            self.kind, channel.label if channel and slots else "Wheel"
+        )
         if channel and slots:
-            kind = type_edits.put_channel(kind, type_edits.replace(channel, wheel=key), self.mode_name)
+            kind = type_edits.put_channel(
+                kind, type_edits.replace(channel, wheel=key), self.mode_name
+            )
         self.key = f"wheel:{key}"
         self._do(kind)
 
@@ -355,7 +458,9 @@ class TypeEditor(QWidget):
             self.which.addItem(f"{mode.name} ({mode.footprint})", mode.name)
         self.which.addItem("New mode, as a copy of this", "+copy")
         self.which.addItem("New mode, empty", "+blank")
-        found = kind.mode(self.mode_name) or (kind.modes[min(self._at, len(kind.modes) - 1)] if kind.modes else None)
+        found = kind.mode(self.mode_name) or (
+            kind.modes[min(self._at, len(kind.modes) - 1)] if kind.modes else None
+        )
         if found is not None:
             self.mode_name = found.name
             self._at = kind.modes.index(found)
@@ -364,21 +469,33 @@ class TypeEditor(QWidget):
             self.modes.show_mode(kind, found, self.key)
         self._fill_parts(kind)
         own = bool(found) and any(c.key == self.key for c in found.overrides)
-        wheel = kind.wheel(self.key.removeprefix("wheel:")) if self.key.startswith("wheel:") else None
+        wheel = (
+            kind.wheel(self.key.removeprefix("wheel:"))
+            if self.key.startswith("wheel:")
+            else None
+        )
         self.wheel_rows.setCurrentIndex(1 if wheel else 0 if kind.channels else 2)
         if wheel:
             self.wheels.show_wheel(wheel)
-        self.channel.show_channel(kind, None if wheel else kind.channel(self.key, found), own)
+        self.channel.show_channel(
+            kind, None if wheel else kind.channel(self.key, found), own
+        )
         self._busy = False
         self._fill_checks(kind)
         self._fill_trial()
 
     def _find_key(self, kind: FixtureType, mode: Mode) -> None:
-        """Go to the mode's first channel where what was at hand is gone, by a step back."""
-        wheel = self.key.startswith("wheel:") and kind.wheel(self.key.removeprefix("wheel:"))
+        """Go to the mode's first channel where what was at hand is gone, by a step
+        back.
+        """
+        wheel = self.key.startswith("wheel:") and kind.wheel(
+            self.key.removeprefix("wheel:")
+        )
         if not wheel and kind.channel(self.key, mode) is None:
             used = [channel.key for _, channel in kind.used(mode)]
-            self.key = used[0] if used else kind.channels[0].key if kind.channels else ""
+            self.key = (
+                used[0] if used else kind.channels[0].key if kind.channels else ""
+            )
 
     def _fill_parts(self, kind: FixtureType) -> None:
         self.parts.clear()
@@ -399,7 +516,9 @@ class TypeEditor(QWidget):
         wrong = errors(problems)
         self.checks.clear()
         for problem in sorted(problems, key=lambda p: p.level != "error"):
-            item = QListWidgetItem(f"{'▲' if problem.level == 'error' else '·'} {problem.text}")
+            item = QListWidgetItem(
+                f"{'▲' if problem.level == 'error' else '·'} {problem.text}"
+            )
             item.setData(0x0100, problem.path)
             if problem.level == "error":
                 item.setForeground(theme.colour(theme.ALARM))
@@ -407,9 +526,14 @@ class TypeEditor(QWidget):
         text = "Nothing is wrong."
         if problems:
             soft = len(problems) - len(wrong)
-            counts = (words.count(len(wrong), "error") if wrong else "", words.count(soft, "warning") if soft else "")
+            counts = (
+                words.count(len(wrong), "error") if wrong else "",
+                words.count(soft, "warning") if soft else "",
+            )
             text = f"{', '.join(filter(None, counts))}."
-        self.verdict.setText(f"{text} Errors keep the type from being hung." if wrong else text)
+        self.verdict.setText(
+            f"{text} Errors keep the type from being hung." if wrong else text
+        )
 
     def _lead(self, item: QListWidgetItem) -> None:
         """Go to the place that a line of the check is about."""
@@ -438,18 +562,24 @@ class TypeEditor(QWidget):
             return  # it is filled when it is looked at
         show = self.session.show
         mine = [f for f in show.fixtures.values() if f.type == self.kind.id]
-        self.users.setText(words.some([f.name for f in mine], 6) if mine else "Nobody that hangs here.")
+        self.users.setText(
+            words.some([f.name for f in mine], 6) if mine else "Nobody that hangs here."
+        )
         now = self.on.currentData() if self.trial.isChecked() else None
         self.on.clear()
         for fixture in [*mine, *(f for f in show.fixtures.values() if f not in mine)]:
-            self.on.addItem(f"{fixture.name} · {fixture.universe}.{fixture.address}", fixture.id)
+            self.on.addItem(
+                f"{fixture.name} · {fixture.universe}.{fixture.address}", fixture.id
+            )
         if (i := self.on.findData(now)) >= 0:
             self.on.setCurrentIndex(i)
         some = self.on.count() > 0
         self.trial.setEnabled(some)
         self.on.setVisible(some)
         if not self.trial.isChecked():
-            self.tried.setText(POINT if some else "Hang a lamp, and what is edited can be sent to it.")
+            self.tried.setText(
+                POINT if some else "Hang a lamp, and what is edited can be sent to it."
+            )
 
     def _trial_toggled(self, on: bool) -> None:
         self._pointed = None
@@ -466,7 +596,9 @@ class TypeEditor(QWidget):
             self._try()
 
     def _try(self) -> None:
-        """Send the mode that is edited: every channel at home, the one in hand where the pointer is."""
+        """Send the mode that is edited: every channel at home, the one in hand where
+        the pointer is.
+        """
         fixture = self.session.show.fixtures.get(self.on.currentData() or "")
         mode = self.kind.mode(self.mode_name)
         if not self.trial.isChecked() or fixture is None or mode is None:
@@ -478,10 +610,16 @@ class TypeEditor(QWidget):
             if channel.key == self.key:
                 span = channel.at(raw)
                 told = f"{channel.label} at {raw}: {value_text(span, raw)}"
-            for slot, byte in zip(use.slots, bytes_of(raw, channel.resolution, len(use.slots)), strict=True):
+            for slot, byte in zip(
+                use.slots,
+                bytes_of(raw, channel.resolution, len(use.slots)),
+                strict=True,
+            ):
                 if 1 <= slot <= len(data):
                     data[slot - 1] = byte
-        self.session.send_bytes("try", fixture.universe, fixture.address, bytes(data), TRY)
+        self.session.send_bytes(
+            "try", fixture.universe, fixture.address, bytes(data), TRY
+        )
         self.tried.setText(told)
 
     def _trial_raw(self, channel: Channel) -> int:
@@ -489,20 +627,36 @@ class TypeEditor(QWidget):
             return min(channel.top, self._pointed)
         if channel.open is not None:
             return channel.open
-        lit = next((r for r in channel.ranges if r.attribute == at.DIMMER or r.attribute in at.ALL_EMITTERS), None)
-        return lit.raw_at(max(lit.low, lit.high)) if lit is not None and len(channel.ranges) == 1 else channel.home
+        lit = next(
+            (
+                r
+                for r in channel.ranges
+                if r.attribute == at.DIMMER or r.attribute in at.ALL_EMITTERS
+            ),
+            None,
+        )
+        return (
+            lit.raw_at(max(lit.low, lit.high))
+            if lit is not None and len(channel.ranges) == 1
+            else channel.home
+        )
 
     # keeping
 
     def keep(self) -> None:
-        """Keep the type; where lamps that hang are touched, what cannot carry over is told first."""
+        """Keep the type; where lamps that hang are touched, what cannot carry over is
+        told first.
+        """
         kind = self.kind
         show = self.session.show
         used = [f.id for f in show.fixtures.values() if f.type == kind.id]
         wrong = errors(check_type(kind))
         if used and wrong:
             names = words.some([show.fixtures[i].name for i in used])
-            text = f"{names} would go dark: {wrong[0].text}. Put it right first; nothing was changed."
+            text = (
+                f"{names} would go dark: {wrong[0].text}. Put it right first; "
+                "nothing was changed."
+            )
             self.session.told.emit(text, "alarm")
             return
         touched = reach(show, kind)

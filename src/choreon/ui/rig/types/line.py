@@ -17,7 +17,9 @@ BAND = (28.0, 46.0)  # from, height
 
 
 class RangeLine(QWidget):
-    """Click chooses a range, dragging a border moves it, double click parts a range, Delete removes it."""
+    """Click chooses a range, dragging a border moves it, double click parts a range,
+    Delete removes it.
+    """
 
     chosen = Signal(int)
     edited = Signal(object)  # the channel as it is now
@@ -35,14 +37,17 @@ class RangeLine(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Ranges of the channel")
         self.setToolTip(
-            "Click a range to edit it below; drag a border; double click parts a range; Delete removes it.\n"
+            "Click a range to edit it below; drag a border; double click parts a "
+            "range; Delete removes it.\n"
             "With Try it on, the value under the pointer goes to the lamp."
         )
 
     def sizeHint(self) -> QSize:
         return QSize(600, 98)
 
-    def show_channel(self, kind: FixtureType, channel: Channel | None, index: int) -> None:
+    def show_channel(
+        self, kind: FixtureType, channel: Channel | None, index: int
+    ) -> None:
         """Show a channel, one of its ranges chosen."""
         self.kind, self.channel, self.index = kind, channel, index
         self.update()
@@ -64,7 +69,9 @@ class RangeLine(QWidget):
         if self.channel is None:
             return None
         near = [
-            (abs(self.x_of(r.end + 1) - x), i) for i, r in enumerate(self.channel.ranges) if r.end < self.channel.top
+            (abs(self.x_of(r.end + 1) - x), i)
+            for i, r in enumerate(self.channel.ranges)
+            if r.end < self.channel.top
         ]
         best = min(near, default=(99.0, -1))
         return best[1] if best[0] <= GRIP else None
@@ -92,21 +99,38 @@ class RangeLine(QWidget):
             left, right = self.x_of(span.start), self.x_of(span.end + 1)
             rect = QRectF(left + 0.5, top, max(1.5, right - left - 1), tall)
             quiet = span.attribute in (at.NOTHING, "")
-            painter.setPen(QPen(QColor(theme.CHOSEN), 2) if i == self.index else Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.DECK if quiet else theme.BATTEN if i % 2 else theme.FLAT))
+            painter.setPen(
+                QPen(QColor(theme.CHOSEN), 2) if i == self.index else Qt.PenStyle.NoPen
+            )
+            painter.setBrush(
+                QColor(theme.DECK if quiet else theme.BATTEN if i % 2 else theme.FLAT)
+            )
             painter.drawRoundedRect(rect, 3, 3)
             if span.on_purpose:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(theme.KEEP))
-                painter.drawRect(QRectF(rect.left() + 2, rect.bottom() - 4, max(1.0, rect.width() - 4), 2))
+                painter.drawRect(
+                    QRectF(
+                        rect.left() + 2,
+                        rect.bottom() - 4,
+                        max(1.0, rect.width() - 4),
+                        2,
+                    )
+                )
             slot = slot_of(self.kind, self.channel, span)
             if slot is not None and rect.width() > 18:
-                painter.drawPixmap(int(rect.center().x() - 9), int(rect.top() + 5), slot_picture(slot, 18))
+                painter.drawPixmap(
+                    int(rect.center().x() - 9),
+                    int(rect.top() + 5),
+                    slot_picture(slot, 18),
+                )
             if rect.width() > 26:
                 painter.setPen(QColor(theme.TEXT))
                 text = span.name or at.attribute(span.attribute).label
                 room = rect.adjusted(3, 24 if slot else 4, -3, -4)
-                text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(room.width()))
+                text = painter.fontMetrics().elidedText(
+                    text, Qt.TextElideMode.ElideRight, int(room.width())
+                )
                 painter.drawText(room, Qt.AlignmentFlag.AlignCenter, text)
         self._scale(painter)
 
@@ -119,15 +143,26 @@ class RangeLine(QWidget):
         for span in self.channel.ranges:
             x = self.x_of(span.start)
             if x - last > 34:
-                painter.drawText(QRectF(x, top + tall + 3, 60, 14), Qt.AlignmentFlag.AlignLeft, str(span.start))
+                painter.drawText(
+                    QRectF(x, top + tall + 3, 60, 14),
+                    Qt.AlignmentFlag.AlignLeft,
+                    str(span.start),
+                )
                 last = x
-        for raw, sign, token in ((self.channel.home, "home", theme.LIVE), (self.channel.open, "open", theme.DRAFT)):
+        for raw, sign, token in (
+            (self.channel.home, "home", theme.LIVE),
+            (self.channel.open, "open", theme.DRAFT),
+        ):
             if raw is not None:
                 x = self.x_of(raw + 0.5)
                 painter.setPen(QPen(QColor(token), 2))
                 painter.drawLine(int(x), 14, int(x), int(top + tall))
                 flags = Qt.AlignmentFlag.AlignHCenter
-                painter.drawText(QRectF(max(0.0, min(x - 24, self.width() - 50)), 0, 48, 14), flags, sign)
+                painter.drawText(
+                    QRectF(max(0.0, min(x - 24, self.width() - 50)), 0, 48, 14),
+                    flags,
+                    sign,
+                )
 
     # hands
 
@@ -149,7 +184,9 @@ class RangeLine(QWidget):
             return
         x = event.position().x()
         over = self._border is not None or self._border_at(x) is not None
-        self.setCursor(Qt.CursorShape.SplitHCursor if over else Qt.CursorShape.ArrowCursor)
+        self.setCursor(
+            Qt.CursorShape.SplitHCursor if over else Qt.CursorShape.ArrowCursor
+        )
         if self._border is not None and self._began is not None:
             span = self._began.ranges[self._border]
             end = max(span.start, self.raw_at(x) - 1)
@@ -169,7 +206,9 @@ class RangeLine(QWidget):
 
     def mouseDoubleClickEvent(self, event) -> None:
         if self.channel is not None:
-            channel, index = type_edits.split(self.channel, self.raw_at(event.position().x()))
+            channel, index = type_edits.split(
+                self.channel, self.raw_at(event.position().x())
+            )
             self._border = self._began = None
             self.index = index
             self.edited.emit(channel)
@@ -179,7 +218,11 @@ class RangeLine(QWidget):
         channel = self.channel
         if channel is None:
             return
-        if event.key() == Qt.Key.Key_Delete and len(channel.ranges) > 1 and self.index < len(channel.ranges):
+        if (
+            event.key() == Qt.Key.Key_Delete
+            and len(channel.ranges) > 1
+            and self.index < len(channel.ranges)
+        ):
             self.edited.emit(type_edits.remove_range(channel, self.index))
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and channel.ranges:
             step = 1 if event.key() == Qt.Key.Key_Right else -1

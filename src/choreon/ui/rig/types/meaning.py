@@ -14,7 +14,9 @@ def said(name: str) -> str:
 
 
 class MeaningField(QLineEdit):
-    """Type what it is about (`strobe`, `gobo turn`) and pick; a name that is not in the list is kept as it is."""
+    """Type what it is about (`strobe`, `gobo turn`) and pick; a name that is not in the
+    list is kept as it is.
+    """
 
     picked = Signal(str)
 
@@ -23,7 +25,10 @@ class MeaningField(QLineEdit):
         self.name = ""
         self.setAccessibleName("Meaning")
         self.setPlaceholderText("Meaning: strobe, pan, gobo…")
-        self.setToolTip("Type what it is about and pick; a number after it means the second wheel, and so on")
+        self.setToolTip(
+            "Type what it is about and pick; a number after it means the second "
+            "wheel, and so on"
+        )
         self._model = QStringListModel([said(a.name) for a in at.find("")])
         completer = QCompleter(self._model, self)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
@@ -53,7 +58,13 @@ class MeaningField(QLineEdit):
         if not at.known(name):
             found = at.find(text)
             plain = name.replace("_", "").isalnum() and not found
-            name = found[0].name if found and text.strip() else name if plain and name else self.name
+            name = (
+                found[0].name
+                if found and text.strip()
+                else name
+                if plain and name
+                else self.name
+            )
         if name and name != self.name:
             self.show_name(name)
             self.picked.emit(name)

@@ -1,4 +1,6 @@
-"""A mode in the type editor: which channel stands on which slot, and the cells as they are laid out."""
+"""A mode in the type editor: which channel stands on which slot, and the cells as they
+are laid out.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ class CellGrid(QWidget):
         self._held: int | None = None
         self.setMinimumHeight(90)
         self.setAccessibleName("Cells")
-        self.setToolTip("The cells from the fixture's own front; drag one to where it is")
+        self.setToolTip(
+            "The cells from the fixture's own front; drag one to where it is"
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(260, 100)
@@ -47,7 +51,9 @@ class CellGrid(QWidget):
         """Where a cell is drawn."""
         assert self.mode is not None
         cell, scale = self.mode.cells[i], self._scale()
-        return QPointF(self.width() / 2 + scale * cell.x, self.height() / 2 - scale * cell.y)
+        return QPointF(
+            self.width() / 2 + scale * cell.x, self.height() / 2 - scale * cell.y
+        )
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
@@ -58,10 +64,16 @@ class CellGrid(QWidget):
         painter.setFont(theme.font(10))
         for i, cell in enumerate(self.mode.cells if self.mode else ()):
             at = self.at(i)
-            painter.setPen(QPen(QColor(theme.CHOSEN if i == self._held else theme.SOFT), 1.2))
+            painter.setPen(
+                QPen(QColor(theme.CHOSEN if i == self._held else theme.SOFT), 1.2)
+            )
             painter.setBrush(QColor(theme.FLAT))
             painter.drawEllipse(at, 9, 9)
-            painter.drawText(QRectF(at.x() - 14, at.y() - 7, 28, 14), Qt.AlignmentFlag.AlignCenter, cell.name[:4])
+            painter.drawText(
+                QRectF(at.x() - 14, at.y() - 7, 28, 14),
+                Qt.AlignmentFlag.AlignCenter,
+                cell.name[:4],
+            )
 
     def mousePressEvent(self, event) -> None:
         near = [
@@ -83,7 +95,9 @@ class CellGrid(QWidget):
 
 
 class ModeForm(QWidget):
-    """`edited` gives the mode as it is after every change; `chosen` the channel that was clicked."""
+    """`edited` gives the mode as it is after every change; `chosen` the channel that
+    was clicked.
+    """
 
     edited = Signal(object)
     chosen = Signal(str)
@@ -110,7 +124,8 @@ class ModeForm(QWidget):
         self.add.setAccessibleName("Add channels")
         self.add.setPlaceholderText("Add: Dimmer, Red, Pan, Pan fine…")
         self.add.setToolTip(
-            "Type or paste the lamp's channel table: names parted by commas or lines, in order.\n"
+            "Type or paste the lamp's channel table: names parted by commas or "
+            "lines, in order.\n"
             "“Zoom 16 bit” takes two slots, “Pan fine” is Pan's second byte.\n"
             "The name of a channel that the type has already puts it into this mode."
         )
@@ -123,9 +138,18 @@ class ModeForm(QWidget):
         self.lines = NumberField("Rows of cells", 0, 64, 0)
         self.pitch = ValueField("apart", 0.005, 2.0, "m", 3, None, bar=False)
         self.pitch.set_value(0.1)
-        lay = basics.button("Lay out", self._grid, "", "grid", "Lay the cells in rows from the upper left")
+        lay = basics.button(
+            "Lay out",
+            self._grid,
+            "",
+            "grid",
+            "Lay the cells in rows from the upper left",
+        )
         self.repeat = basics.button(
-            "Same for every cell", self._repeat, "quiet", tip="The first cell's channels once for each"
+            "Same for every cell",
+            self._repeat,
+            "quiet",
+            tip="The first cell's channels once for each",
         )
         self.cells = CellGrid()
         self.cells.moved.connect(self._cell_moved)
@@ -140,7 +164,15 @@ class ModeForm(QWidget):
         box.addWidget(basics.label("Cells", "heading"))
         for field in (self.columns, self.lines):
             field.setFixedWidth(56)
-        box.addWidget(basics.row(self.columns, basics.label("×", "soft"), self.lines, self.pitch, spacing=4))
+        box.addWidget(
+            basics.row(
+                self.columns,
+                basics.label("×", "soft"),
+                self.lines,
+                self.pitch,
+                spacing=4,
+            )
+        )
         box.addWidget(basics.row(lay, self.repeat, 1, spacing=4))
         box.addWidget(self.cells)
 
@@ -184,7 +216,10 @@ class ModeForm(QWidget):
         label = channel.label if channel else f"? {use.channel}"
         own = any(c.key == use.channel for c in mode.overrides)
         name = basics.button(
-            f"{label}{' *' if own else ''}", lambda: self.chosen.emit(use.channel), "quiet", tip=f"Edit {label}"
+            f"{label}{' *' if own else ''}",
+            lambda: self.chosen.emit(use.channel),
+            "quiet",
+            tip=f"Edit {label}",
         )
         name.setCheckable(True)
         name.setStyleSheet("text-align: left; padding: 4px 6px;")
@@ -194,15 +229,29 @@ class ModeForm(QWidget):
             cell = NumberField(f"Cell of {label}", 0, len(mode.cells), use.cell)
             cell.setFixedWidth(44)
             cell.setToolTip("The cell it belongs to; 0: the whole fixture")
-            cell.editingFinished.connect(lambda: self._emit(type_edits.set_cell(self.mode, i, cell.value())))
+            cell.editingFinished.connect(
+                lambda: self._emit(type_edits.set_cell(self.mode, i, cell.value()))
+            )
             widgets.append(cell)
-        widgets.append(basics.tool("up", f"{label}: one up", lambda: self._emit(type_edits.move_use(self.mode, i, -1))))
         widgets.append(
-            basics.tool("down", f"{label}: one down", lambda: self._emit(type_edits.move_use(self.mode, i, 1)))
+            basics.tool(
+                "up",
+                f"{label}: one up",
+                lambda: self._emit(type_edits.move_use(self.mode, i, -1)),
+            )
         )
         widgets.append(
             basics.tool(
-                "close", f"Take {label} out of the mode", lambda: self._emit(type_edits.remove_use(self.mode, i))
+                "down",
+                f"{label}: one down",
+                lambda: self._emit(type_edits.move_use(self.mode, i, 1)),
+            )
+        )
+        widgets.append(
+            basics.tool(
+                "close",
+                f"Take {label} out of the mode",
+                lambda: self._emit(type_edits.remove_use(self.mode, i)),
             )
         )
         row = basics.row(*widgets, spacing=2)
@@ -218,7 +267,9 @@ class ModeForm(QWidget):
         if self._busy or name == self.mode.name:
             return
         if not name or self.kind.mode(name) is not None:
-            self.refused.emit(f"Another mode is called {name}." if name else "A mode needs a name.")
+            self.refused.emit(
+                f"Another mode is called {name}." if name else "A mode needs a name."
+            )
             self.name.setText(self.mode.name)
             return
         self.edited.emit(type_edits.replace(self.mode, name=name))
@@ -228,7 +279,9 @@ class ModeForm(QWidget):
         if self._busy:
             return
         if not found or len(found) > 3 or not all(0 <= n <= 512 for n in found):
-            self.refused.emit("Slots are one to three numbers from 1 to 512, the coarse byte first.")
+            self.refused.emit(
+                "Slots are one to three numbers from 1 to 512, the coarse byte first."
+            )
             self._rebuild(self.kind, self.mode)
             return
         self._emit(type_edits.type_slots(self.mode, i, tuple(found)))
@@ -241,7 +294,9 @@ class ModeForm(QWidget):
 
     def _grid(self) -> None:
         pitch = self.pitch.value or 0.1
-        self._emit(type_edits.grid(self.mode, self.columns.value(), self.lines.value(), pitch))
+        self._emit(
+            type_edits.grid(self.mode, self.columns.value(), self.lines.value(), pitch)
+        )
 
     def _repeat(self) -> None:
         self._emit(type_edits.repeat_for_cells(self.mode))

@@ -1,4 +1,6 @@
-"""The ranges of a channel as a table, laid out as the lamp's paper prints them: typed from top to bottom."""
+"""The ranges of a channel as a table, laid out as the lamp's paper prints them: typed
+from top to bottom.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,13 @@ import re
 
 from PySide6.QtCore import QEvent, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QKeyEvent
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLineEdit, QStyledItemDelegate, QTableWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QLineEdit,
+    QStyledItemDelegate,
+    QTableWidget,
+)
 from PySide6.QtWidgets import QTableWidgetItem as Item
 
 from choreon.model import attributes as at
@@ -28,29 +36,40 @@ def shown(span: Range, value: float) -> str:
     known = at.attribute(span.attribute)
     if span.attribute == at.NOTHING:
         return ""
-    if known.kind == "slot" and at.template(span.attribute) == "Shutter(n)" and value in (0, 1):
+    if (
+        known.kind == "slot"
+        and at.template(span.attribute) == "Shutter(n)"
+        and value in (0, 1)
+    ):
         return OPEN if value else SHUT
     scaled = value * 100 if known.unit == "%" else value
     return f"{scaled:.6g} {known.unit}".replace(" °", "°").strip()
 
 
 def read(span: Range, text: str, now: float) -> float | None:
-    """The value that was typed for an end of a range; None where it is none. Raises nothing."""
+    """The value that was typed for an end of a range; None where it is none. Raises
+    nothing.
+    """
     words = text.strip().lower()
     if words in (SHUT, OPEN):
         return float(words == OPEN)
     unit = at.attribute(span.attribute).unit
     scale = 100.0 if unit == "%" else 1.0
-    number = re.sub(rf"\s*{re.escape(unit)}$", "", words, flags=re.IGNORECASE) if unit else words
+    number = (
+        re.sub(rf"\s*{re.escape(unit)}$", "", words, flags=re.IGNORECASE)
+        if unit
+        else words
+    )
     found = parse(number, now * scale)
     return None if found is None else found / scale
 
 
 class RangeTable(QTableWidget):
-    """`edited` gives the channel as it is after every change; `chosen` the row that was gone to.
+    """`edited` gives the channel as it is after every change; `chosen` the row that was
+    gone to.
 
-    Tab goes on to the next field, Enter to the next that one types. Where the last range ends before the top of the
-    line, the next one opens.
+    Tab goes on to the next field, Enter to the next that one types. Where the last
+    range ends before the top of the line, the next one opens.
     """
 
     edited = Signal(object)
@@ -63,7 +82,10 @@ class RangeTable(QTableWidget):
         self._busy = False
         self.setHorizontalHeaderLabels(COLUMNS)
         self.setAccessibleName("Ranges in numbers")
-        self.setToolTip("Type over a field; Tab and Enter go on to the next one.\nDelete removes the range.")
+        self.setToolTip(
+            "Type over a field; Tab and Enter go on to the next one.\nDelete "
+            "removes the range."
+        )
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(ROW)
         self.setShowGrid(False)
@@ -71,12 +93,16 @@ class RangeTable(QTableWidget):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         triggers = QAbstractItemView.EditTrigger
-        self.setEditTriggers(triggers.DoubleClicked | triggers.AnyKeyPressed | triggers.SelectedClicked)
+        self.setEditTriggers(
+            triggers.DoubleClicked | triggers.AnyKeyPressed | triggers.SelectedClicked
+        )
         self.setItemDelegate(_Fields(self))
         head = self.horizontalHeader()
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         head.setHighlightSections(False)
-        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        head.setDefaultAlignment(
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        )
         for column, width in ((FROM, 58), (TO, 58), (LOW, 80), (HIGH, 80)):
             self.setColumnWidth(column, width)
         for column in (MEANING, NAME):
@@ -85,7 +111,9 @@ class RangeTable(QTableWidget):
 
     # showing
 
-    def show_channel(self, kind: FixtureType, channel: Channel | None, index: int) -> None:
+    def show_channel(
+        self, kind: FixtureType, channel: Channel | None, index: int
+    ) -> None:
         """Show a channel's ranges, one of them chosen."""
         self._busy = True
         self.channel = channel
@@ -99,8 +127,14 @@ class RangeTable(QTableWidget):
     def _fill(self, row: int, span: Range, kind: FixtureType) -> None:
         assert self.channel is not None
         same = span.discrete and at.attribute(span.attribute).kind in ("slot", "mode")
-        texts = (str(span.start), str(span.end), at.attribute(span.attribute).label, span.name, shown(span, span.low),
-                 "" if same else shown(span, span.high))  # fmt: skip
+        texts = (
+            str(span.start),
+            str(span.end),
+            at.attribute(span.attribute).label,
+            span.name,
+            shown(span, span.low),
+            "" if same else shown(span, span.high),
+        )
         slot = slot_of(kind, self.channel, span)
         for column, text in enumerate(texts):
             item = self.item(row, column)
@@ -110,11 +144,17 @@ class RangeTable(QTableWidget):
             item.setText(text)
             if column == MEANING:
                 item.setToolTip(said(span.attribute))
-                item.setForeground(QColor(theme.SOFT if span.attribute in (at.NOTHING, "") else theme.TEXT))
+                item.setForeground(
+                    QColor(
+                        theme.SOFT if span.attribute in (at.NOTHING, "") else theme.TEXT
+                    )
+                )
             if column == NAME:
                 item.setIcon(QIcon(slot_picture(slot, 20)) if slot else QIcon())
                 item.setToolTip("Only reached on purpose" if span.on_purpose else "")
-                item.setForeground(QColor(theme.KEEP if span.on_purpose else theme.TEXT))
+                item.setForeground(
+                    QColor(theme.KEEP if span.on_purpose else theme.TEXT)
+                )
 
     def choose(self, index: int) -> None:
         """Go to a range, in the column where one is."""
@@ -132,7 +172,11 @@ class RangeTable(QTableWidget):
     def take(self, row: int, column: int, text: str) -> None:
         """What was typed into a field; for the meaning, the attribute's name."""
         channel = self.channel
-        if channel is None or not 0 <= row < len(channel.ranges) or text == self.item(row, column).text():
+        if (
+            channel is None
+            or not 0 <= row < len(channel.ranges)
+            or text == self.item(row, column).text()
+        ):
             return
         span = channel.ranges[row]
         if column in (FROM, TO):
@@ -141,12 +185,15 @@ class RangeTable(QTableWidget):
             made = self._valued(channel, row, column, text)
         elif column == MEANING:
             meant = type_edits.mean(span, text)
-            made = type_edits.put_range(channel, row, attribute=text, low=meant.low, high=meant.high)
+            made = type_edits.put_range(
+                channel, row, attribute=text, low=meant.low, high=meant.high
+            )
         else:
             made = type_edits.put_range(channel, row, name=text.strip())
         if made is None:
             self.refused.emit(
-                f"“{text}” is no number; {COLUMNS[column].lower()} stays {self.item(row, column).text()}."
+                f"“{text}” is no number; {COLUMNS[column].lower()} stays "
+                f"{self.item(row, column).text()}."
             )
         elif made != channel:
             self.edited.emit(made)
@@ -167,12 +214,22 @@ class RangeTable(QTableWidget):
         value = read(span, text, span.low if column == LOW else span.high)
         if value is None:
             return None
-        one = column == LOW and span.discrete and at.attribute(span.attribute).kind in ("slot", "mode")
-        fields = {"low": value, "high": value} if one else {"low" if column == LOW else "high": value}
+        one = (
+            column == LOW
+            and span.discrete
+            and at.attribute(span.attribute).kind in ("slot", "mode")
+        )
+        fields = (
+            {"low": value, "high": value}
+            if one
+            else {"low" if column == LOW else "high": value}
+        )
         return type_edits.put_range(channel, row, **fields)
 
     def go_on(self) -> None:
-        """To the field that is typed next: through a range, then on to where the next one ends."""
+        """To the field that is typed next: through a range, then on to where the next
+        one ends.
+        """
         row, column = self.currentRow(), self.currentColumn() + 1
         if column > HIGH or (column == HIGH and not self.item(row, HIGH).text()):
             row, column = row + 1, TO
@@ -183,9 +240,17 @@ class RangeTable(QTableWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         channel, row = self.channel, self.currentRow()
-        if event.key() == Qt.Key.Key_Delete and channel is not None and len(channel.ranges) > 1 and row >= 0:
+        if (
+            event.key() == Qt.Key.Key_Delete
+            and channel is not None
+            and len(channel.ranges) > 1
+            and row >= 0
+        ):
             self.edited.emit(type_edits.remove_range(channel, row))
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentItem() is not None:
+        elif (
+            event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and self.currentItem() is not None
+        ):
             self.editItem(self.currentItem())
         else:
             super().keyPressEvent(event)
@@ -221,14 +286,20 @@ class _Fields(QStyledItemDelegate):
     def setModelData(self, editor, model, index) -> None:
         if isinstance(editor, MeaningField):
             editor.settle()
-            if self.table.channel and editor.name != self.table.channel.ranges[index.row()].attribute:
+            if (
+                self.table.channel
+                and editor.name != self.table.channel.ranges[index.row()].attribute
+            ):
                 self.table.take(index.row(), MEANING, editor.name)
         else:
             self.table.take(index.row(), index.column(), editor.text())
 
     def eventFilter(self, editor, event) -> bool:
         """Enter goes on to what is typed next."""
-        if event.type() == QEvent.Type.KeyPress and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        if event.type() == QEvent.Type.KeyPress and event.key() in (
+            Qt.Key.Key_Return,
+            Qt.Key.Key_Enter,
+        ):
             self.commitData.emit(editor)
             self.closeEditor.emit(editor, QStyledItemDelegate.EndEditHint.NoHint)
             self.table.go_on()

@@ -19,8 +19,10 @@ class Reach(msgspec.Struct, frozen=True):
 
 
 def _renamed(before: FixtureType | None, kind: FixtureType, name: str) -> str:
-    """What a mode that is not there under its name is called now: the new one with the same channels, or, where no
-    mode came or went, the one in its place. Empty where it is gone."""
+    """What a mode that is not there under its name is called now: the new one with the
+    same channels, or, where no mode came or went, the one in its place. Empty where it
+    is gone.
+    """
     mode = before.mode(name) if before else None
     if before is None or mode is None or kind.mode(name) is not None:
         return ""
@@ -32,7 +34,9 @@ def _renamed(before: FixtureType | None, kind: FixtureType, name: str) -> str:
 
 
 def reach(show: Show, kind: FixtureType) -> Reach:
-    """Give every fixture of the type its new definition. Modes that are gone become the first that is left."""
+    """Give every fixture of the type its new definition. Modes that are gone become the
+    first that is left.
+    """
     lines: dict[str, None] = {}
     made = show
     by_mode: dict[str, list[str]] = {}
@@ -41,12 +45,19 @@ def reach(show: Show, kind: FixtureType) -> Reach:
             by_mode.setdefault(fixture.mode, []).append(fixture.id)
     for mode, ids in by_mode.items():
         renamed = _renamed(show.types.get(kind.id), kind, mode)
-        target = mode if kind.mode(mode) else renamed or (kind.modes[0].name if kind.modes else mode)
+        target = (
+            mode
+            if kind.mode(mode)
+            else renamed or (kind.modes[0].name if kind.modes else mode)
+        )
         names = words.some([show.fixtures[i].name for i in ids])
         if target not in (mode, renamed):
             lines[f"{names}: the mode {mode} is gone; they go to {target}."] = None
-        # Translated one mode after the other, each from what its lamps had before the change.
-        done = swap(edits.replace(made, types=show.types), ids, kind, target, room=False)
+        # Translated one mode after the other, each from what its lamps had before the
+        # change.
+        done = swap(
+            edits.replace(made, types=show.types), ids, kind, target, room=False
+        )
         made = done.show
         for line in done.lines:
             if line.fate != "kept":
@@ -56,7 +67,12 @@ def reach(show: Show, kind: FixtureType) -> Reach:
     )
     for i in readdressed:
         after = made.fixtures[i]
-        lines[f"{after.name} goes to {after.universe}.{after.address}: it takes other slots now."] = None
+        lines[
+            f"{after.name} goes to {after.universe}.{after.address}: it takes "
+            "other slots now."
+        ] = None
     for i in homeless:
-        lines[f"{show.fixtures[i].name} finds no room in its universe and will clash."] = None
+        lines[
+            f"{show.fixtures[i].name} finds no room in its universe and will clash."
+        ] = None
     return Reach(made, tuple(lines))

@@ -29,7 +29,9 @@ class WheelForm(QWidget):
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the wheel")
         self.name.setToolTip("The wheel's name")
-        self.name.editingFinished.connect(lambda: self._put(name=self.name.text().strip() or "Wheel"))
+        self.name.editingFinished.connect(
+            lambda: self._put(name=self.name.text().strip() or "Wheel")
+        )
         gone = basics.tool("trash", "Remove the wheel", self.removed.emit)
         more = basics.button("Another slot", self.add, "quiet", "plus")
         self.rows = QVBoxLayout()
@@ -58,19 +60,27 @@ class WheelForm(QWidget):
         name = QLineEdit(slot.name)
         name.setAccessibleName(f"Name of slot {i}")
         name.setToolTip("What is in this slot")
-        name.editingFinished.connect(lambda: self.change(i, name=name.text().strip() or slot.name))
-        colour = basics.tool("compose", f"Colour of slot {i}", lambda: self._ask_colour(i))
+        name.editingFinished.connect(
+            lambda: self.change(i, name=name.text().strip() or slot.name)
+        )
+        colour = basics.tool(
+            "compose", f"Colour of slot {i}", lambda: self._ask_colour(i)
+        )
         swatch = QPixmap(18, 18)
         swatch.fill(QColor(slot.colour or "#00000000"))
         if slot.colour:
             colour.setIcon(QIcon(swatch))
         other = basics.tool(
-            "swap", f"Second colour of slot {i}, where it is split", lambda: self._ask_colour(i, "split")
+            "swap",
+            f"Second colour of slot {i}, where it is split",
+            lambda: self._ask_colour(i, "split"),
         )
         if slot.split:
             swatch.fill(QColor(slot.split))
             other.setIcon(QIcon(swatch))
-        picture = basics.tool("image", f"Picture of slot {i}", lambda: self._ask_picture(i))
+        picture = basics.tool(
+            "image", f"Picture of slot {i}", lambda: self._ask_picture(i)
+        )
         if slot.picture:
             picture.setIcon(QIcon(slot_picture(slot, 24)))
             picture.setIconSize(QSize(24, 24))
@@ -88,13 +98,21 @@ class WheelForm(QWidget):
     def change(self, i: int, **fields: object) -> None:
         """Change a slot."""
         if self.wheel is not None:
-            slots = tuple(replace(s, **fields) if n == i else s for n, s in enumerate(self.wheel.slots))
+            slots = tuple(
+                replace(s, **fields) if n == i else s
+                for n, s in enumerate(self.wheel.slots)
+            )
             self._put(slots=slots)
 
     def add(self) -> None:
         """One more slot."""
         if self.wheel is not None:
-            self._put(slots=(*self.wheel.slots, Slot(name=f"Slot {len(self.wheel.slots)}", colour="#FFFFFF")))
+            self._put(
+                slots=(
+                    *self.wheel.slots,
+                    Slot(name=f"Slot {len(self.wheel.slots)}", colour="#FFFFFF"),
+                )
+            )
 
     def remove(self, i: int) -> None:
         """Without a slot."""
@@ -102,17 +120,27 @@ class WheelForm(QWidget):
             self._put(slots=tuple(s for n, s in enumerate(self.wheel.slots) if n != i))
 
     def _ask_colour(self, i: int, half: str = "colour") -> None:
-        """Ask for a slot's colour, or for that of its other half; the same one twice makes it whole again."""
+        """Ask for a slot's colour, or for that of its other half; the same one twice
+        makes it whole again.
+        """
         if self.wheel is not None:
             slot = self.wheel.slots[i]
-            colour = QColorDialog.getColor(QColor(getattr(slot, half) or slot.colour or "#FFFFFF"), self, slot.name)
+            colour = QColorDialog.getColor(
+                QColor(getattr(slot, half) or slot.colour or "#FFFFFF"), self, slot.name
+            )
             if colour.isValid():
                 found = colour.name().upper()
-                self.change(i, **{half: "" if half == "split" and found == slot.colour else found})
+                self.change(
+                    i,
+                    **{half: "" if half == "split" and found == slot.colour else found},
+                )
 
     def _ask_picture(self, i: int) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "Picture: white where light passes", "", "Pictures (*.png *.svg *.jpg)"
+            self,
+            "Picture: white where light passes",
+            "",
+            "Pictures (*.png *.svg *.jpg)",
         )
         if name:
             self.take_picture(i, Path(name))
@@ -122,11 +150,19 @@ class WheelForm(QWidget):
         try:
             data = path.read_bytes()
         except OSError as error:
-            self.refused.emit(f"{path.name} could not be read ({error.strerror}); the slot stays as it was.")
+            self.refused.emit(
+                f"{path.name} could not be read ({error.strerror}); the slot stays "
+                "as it was."
+            )
             return
         if len(data) > MOST_BYTES:
-            self.refused.emit(f"{path.name} is larger than {MOST_BYTES >> 20} MB; the slot stays as it was.")
+            self.refused.emit(
+                f"{path.name} is larger than {MOST_BYTES >> 20} MB; the slot stays "
+                "as it was."
+            )
         elif data.startswith((b"\x89PNG", b"\xff\xd8")) or b"<svg" in data[:400]:
             self.change(i, picture=data)
         else:
-            self.refused.emit(f"{path.name} is neither PNG, JPEG nor SVG; the slot stays as it was.")
+            self.refused.emit(
+                f"{path.name} is neither PNG, JPEG nor SVG; the slot stays as it was."
+            )
