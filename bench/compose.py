@@ -20,7 +20,8 @@ from bench.room import Room, room
 from choreon.demo import low_tide
 from choreon.library import library
 from choreon.model import edits, links
-from choreon.model.show import Scene, Show
+from choreon.model.playables import Scene
+from choreon.model.show import Show
 from choreon.render.programme import compile_show
 
 

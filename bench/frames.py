@@ -8,7 +8,9 @@ import time
 
 from choreon.library import library
 from choreon.model import edits
-from choreon.model.show import Output, Scene, Show
+from choreon.model.outputs import Output
+from choreon.model.playables import Scene
+from choreon.model.show import Show
 from choreon.render.frame import render
 from choreon.render.players import Player, PlayState, Ramp, Step
 from choreon.render.programme import compile_show

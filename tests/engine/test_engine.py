@@ -23,7 +23,7 @@ from choreon.engine import playing, protocol
 from choreon.engine.screen import ScreenReader
 from choreon.formats import showfile
 from choreon.model import changes, edits
-from choreon.model.show import Output
+from choreon.model.outputs import Output
 from choreon.render.frame import render
 from choreon.render.programme import compile_show
 from choreon.sim.controller import PracticeController

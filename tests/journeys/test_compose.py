@@ -13,7 +13,8 @@ from PySide6.QtWidgets import QColorDialog, QPushButton
 
 from choreon.formats import showfile
 from choreon.model import edits, links, palettes
-from choreon.model.show import Area, Room, Scene
+from choreon.model.playables import Scene
+from choreon.model.show import Area, Room
 from choreon.render.colour import to_oklab
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.drags import carry_scene

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from choreon.engine import protocol
 from choreon.model import edits, links
-from choreon.model.show import Times
+from choreon.model.playables import Times
 from choreon.ui.app import Opened, empty_show
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.widgets import basics

@@ -17,7 +17,7 @@ from choreon.demo import low_tide
 from choreon.formats import gdtf
 from choreon.library import library
 from choreon.model import edits, patch
-from choreon.model.show import Output
+from choreon.model.outputs import Output
 from choreon.ui.app import empty_show
 from choreon.ui.rig.swap import SwapDialog
 from choreon.ui.rig.types.range_table import TO

@@ -8,7 +8,8 @@ from choreon.demo import low_tide
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import copying, edits, links, palettes, swap
-from choreon.model.show import Mark, Scene, Show
+from choreon.model.playables import Scene
+from choreon.model.show import Mark, Show
 
 MOON = {at.RED: 0.3, at.GREEN: 0.48, at.BLUE: 1.0}
 DEEP = {at.RED: 0.01, at.GREEN: 0.06, at.BLUE: 0.95}

@@ -10,7 +10,8 @@ from choreon.demo import low_tide
 from choreon.library import library
 from choreon.model import arrange, edits, links, patch, patching
 from choreon.model.checks import check, sent_nowhere
-from choreon.model.show import SLOTS, Bar, Hanging, Output, Place, Room, Show
+from choreon.model.outputs import Output
+from choreon.model.show import SLOTS, Bar, Hanging, Place, Room, Show
 from choreon.model.swap import swap, translate
 from choreon.model.turns import hanging_of, matrix_of
 

@@ -12,7 +12,8 @@ from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits
 from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Use
-from choreon.model.show import Scene, Show
+from choreon.model.playables import Scene
+from choreon.model.show import Show
 from choreon.render import open_up
 from choreon.render.commands import commands_of, lamps_on, send
 from choreon.render.decode import decoder_for

@@ -14,17 +14,8 @@ from choreon.engine import playing
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
-from choreon.model.show import (
-    Area,
-    Hanging,
-    Limits,
-    Mark,
-    Place,
-    Scene,
-    Screen,
-    Show,
-    Times,
-)
+from choreon.model.playables import Scene, Times
+from choreon.model.show import Area, Hanging, Limits, Mark, Place, Screen, Show
 from choreon.render import aim, reaching, spread
 from choreon.render.capture import capture, lit
 from choreon.render.colour import from_oklab, to_oklab

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from choreon.engine import playing
 from choreon.library import library
 from choreon.model import edits
-from choreon.model.show import Scene, Show
+from choreon.model.playables import Scene
+from choreon.model.show import Show
 from choreon.render.frame import blend, render
 from choreon.render.players import Draft, Masters, Player, PlayState, Ramp, Step
 from choreon.render.programme import compile_show

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from choreon.demo import low_tide
 from choreon.model import edits, links
-from choreon.model.show import Limits, Mark, Scene, Show
+from choreon.model.playables import Scene
+from choreon.model.show import Limits, Mark, Show
 from choreon.render import aim
 from choreon.render.frame import blend, crossfade
 from choreon.render.players import Draft, Player, PlayState, Ramp, Step

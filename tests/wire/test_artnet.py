@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from stupidArtnet import StupidArtnet, StupidArtnetServer
 
-from choreon.model.show import Output
+from choreon.model.outputs import Output
 from choreon.sim.node import Node
 from choreon.wire import artnet, sacn
 from choreon.wire.sending import Sender

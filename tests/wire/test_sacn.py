@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sacn.messages.data_packet import DataPacket
 
-from choreon.model.show import Output
+from choreon.model.outputs import Output
 from choreon.sim.node import Node
 from choreon.wire import sacn
 from choreon.wire.sending import Sender

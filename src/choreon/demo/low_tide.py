@@ -9,23 +9,12 @@ from collections.abc import Iterable, Sequence
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
-from choreon.model.show import (
-    Area,
-    Bar,
-    Group,
-    Hanging,
-    Look,
-    Output,
-    Page,
-    Place,
-    Room,
-    Scene,
-    Seats,
-    Show,
-    Tile,
-    Times,
-    Value,
-)
+from choreon.model.outputs import SacnOutput
+from choreon.model.playables import Scene, Times
+from choreon.model.refs import BLACKOUT, GRAND, Ref
+from choreon.model.show import Area, Bar, Group, Hanging, Place, Room, Seats, Show
+from choreon.model.tiles import Fader, Pad, Page
+from choreon.model.values import Look, Value
 
 RGB = tuple[float, float, float]
 
@@ -83,7 +72,7 @@ BOATHOUSE = Room(
 def low_tide(host: str = "127.0.0.1", port: int = 5568) -> Show:
     """The whole sample show, its universes sent to a node at `host`."""
     show = Show(id="low-tide", name="Low Tide", room=BOATHOUSE)
-    show = edits.put(show, "outputs", Output(id="node", host=host, port=port))
+    show = edits.put(show, "outputs", SacnOutput(id="node", host=host, port=port))
     show = _pages(_scenes(_palettes(_groups(_rig(show)))))
     return _controller(show)
 
@@ -454,43 +443,47 @@ def _scenes(show: Show) -> Show:
         )
         for n, look, t in rows
     ]
-    return edits.put(show, "scenes", *made)
+    return edits.put(show, "playables", *made)
+
+
+def to_scene(scene_id: str) -> Ref:
+    """Returns the ref to a scene."""
+    return Ref(Scene.kind, scene_id)
 
 
 def _pages(show: Show) -> Show:
-    def tile(scene: str, kind: str = "pad", choice: str = "") -> Tile:
+    def pad(scene: str, choice: str = "") -> Pad:
         scene_id = edits.fresh_id(scene, ())
-        return Tile(
-            id=f"{scene_id}-{kind}",
-            kind="fader" if kind == "fader" else "pad",
-            scene=scene_id,
-            choice=choice,
-        )
+        return Pad(id=f"{scene_id}-pad", plays=to_scene(scene_id), choice=choice)
+
+    def fader(scene: str) -> Fader:
+        scene_id = edits.fresh_id(scene, ())
+        return Fader(id=f"{scene_id}-fader", plays=to_scene(scene_id))
 
     parts = ("Slack Water", "Mudlight", "The Groynes", "Spring Tide", "Lanterns Home")
     evening = Page(
         id="low-tide",
         name="Low Tide",
         tiles=(
-            *(tile(name, choice="parts") for name in parts),
-            tile("Cello"),
-            tile("Dots"),
-            tile("Strobe hit"),
-            tile("House lights", "fader"),
-            tile("Front wash", "fader"),
-            tile("Stage warm", "fader"),
-            tile("Haze", "fader"),
+            *(pad(name, choice="parts") for name in parts),
+            pad("Cello"),
+            pad("Dots"),
+            pad("Strobe hit"),
+            fader("House lights"),
+            fader("Front wash"),
+            fader("Stage warm"),
+            fader("Haze"),
         ),
     )
     mic = Page(
         id="open-mic",
         name="Open mic",
         tiles=(
-            Tile(id="mic-warm", kind="pad", scene="stage-warm", choice="stage"),
-            Tile(id="mic-blue", kind="pad", scene="stage-blue", choice="stage"),
-            Tile(id="mic-rose", kind="pad", scene="stage-rose", choice="stage"),
-            Tile(id="mic-front", kind="fader", scene="front-wash"),
-            Tile(id="mic-house", kind="fader", scene="house-lights"),
+            Pad(id="mic-warm", plays=to_scene("stage-warm"), choice="stage"),
+            Pad(id="mic-blue", plays=to_scene("stage-blue"), choice="stage"),
+            Pad(id="mic-rose", plays=to_scene("stage-rose"), choice="stage"),
+            Fader(id="mic-front", plays=to_scene("front-wash")),
+            Fader(id="mic-house", plays=to_scene("house-lights")),
         ),
     )
     return edits.put(show, "pages", evening, mic)
@@ -502,9 +495,9 @@ def _controller(show: Show) -> Show:
     """
     port = "Practice controller"
     tiles = show.pages["low-tide"].tiles
-    for i, tile in enumerate(t for t in tiles if t.kind == "pad"):
-        show = edits.learn(show, port, "note", 0, 36 + i, f"tile:{tile.id}")
-    for i, tile in enumerate(t for t in tiles if t.kind == "fader"):
-        show = edits.learn(show, port, "cc", 0, i, f"tile:{tile.id}")
-    show = edits.learn(show, port, "cc", 0, 7, "grand")
-    return edits.learn(show, port, "note", 0, 51, "blackout")
+    for i, tile in enumerate(t for t in tiles if t.kind == Pad.kind):
+        show = edits.learn(show, port, "note", 0, 36 + i, tile.ref)
+    for i, tile in enumerate(t for t in tiles if t.kind == Fader.kind):
+        show = edits.learn(show, port, "cc", 0, i, tile.ref)
+    show = edits.learn(show, port, "cc", 0, 7, GRAND)
+    return edits.learn(show, port, "note", 0, 51, BLACKOUT)

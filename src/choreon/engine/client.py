@@ -18,6 +18,7 @@ import msgspec
 
 from choreon import folders
 from choreon.engine import protocol
+from choreon.engine.do import Do
 
 M = TypeVar("M", bound=protocol.Message)
 
@@ -51,7 +52,7 @@ class Client:
     def fileno(self) -> int:
         return self._socket.fileno()
 
-    def send(self, message: protocol.Message) -> None:
+    def send(self, message: protocol.Message | Do) -> None:
         """Send a message. Raises OSError where the engine is gone."""
         self._socket.sendall(protocol.pack(message))
         self.sent += 1
@@ -74,8 +75,9 @@ class Client:
             if not data:
                 raise ConnectionError("the engine is gone")
             for body in self._framer.feed(data):
-                with contextlib.suppress(msgspec.DecodeError):
-                    found.append(protocol.decode_from_engine(body))
+                message = _read(body)
+                if message is not None:
+                    found.append(message)
         return found
 
     def wait_for(self, kind: type[M], timeout: float = 5.0) -> M:
@@ -93,6 +95,23 @@ class Client:
 
     def close(self) -> None:
         self._socket.close()
+
+
+def _read(body: bytes) -> protocol.FromEngine | None:
+    """A message; where it is the welcome of another version, that it is one. What else
+    cannot be read is passed over.
+    """
+    try:
+        return protocol.decode_from_engine(body)
+    except msgspec.DecodeError:
+        pass
+    with contextlib.suppress(msgspec.DecodeError):
+        plain = msgspec.msgpack.decode(body)
+        if isinstance(plain, dict) and plain.get("t") == "welcome":
+            version, pid = plain.get("version"), plain.get("pid")
+            if isinstance(version, int) and isinstance(pid, int):
+                return protocol.Mismatch(version, "", pid)
+    return None
 
 
 _started: list[

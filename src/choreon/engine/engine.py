@@ -15,33 +15,55 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import msgspec
 import numpy as np
 
 from choreon import __version__, folders
-from choreon.engine import controls, playing, protocol, session
+from choreon.engine import actions, protocol, session
+from choreon.engine.actions import draft, lasting
+from choreon.engine.ahead import Ahead
 from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock
+from choreon.engine.do import Do
+from choreon.engine.inputs import MidiWay, Way
+from choreon.engine.inputs.base import Resolve
 from choreon.engine.link import Link, Peer
 from choreon.engine.screen import Screen
 from choreon.model import changes
+from choreon.model.refs import Ref, to_tile
 from choreon.model.show import Show
+from choreon.model.values import Look
+from choreon.model.verbs import Verb
 from choreon.render.commands import lamps_on
-from choreon.render.frame import render
-from choreon.render.players import PlayState, Ramp
-from choreon.render.programme import Programme, compile_show
+from choreon.render.compiled import CompiledShow
+from choreon.render.compositor import render
+from choreon.render.state import PlayState, Ramp
 from choreon.wire.artnet import Finder, Reply
-from choreon.wire.midi import Event, Hub
-from choreon.wire.sending import Sender
+from choreon.wire.midi import Event
+from choreon.wire.outputs import Sender
 
 log = logging.getLogger(__name__)
 
+replace = msgspec.structs.replace
+
 Act = Callable[[PlayState, float], PlayState]
+
+PULSE = 0.5  # seconds between messages on how the engine is
+COMPLAIN = 10.0  # seconds between log lines on frames that fail
 
 
 class AlreadyRunning(Exception):
     """Another engine holds this runtime folder."""
+
+
+@dataclass(frozen=True)
+class Change:
+    """Another show for the frame loop, and where it goes where that changed."""
+
+    compiled: CompiledShow
+    sender: Sender | None
 
 
 class Engine:
@@ -69,26 +91,23 @@ class Engine:
             ) from None
         self._path, self._note = path, note
         self._cid = folders.source_id()
-        self._programme = compile_show(show)
-        self._sender = self._new_sender(self._programme)
         kept = session.load(show.id)
         self._resumed = kept is not None
-        self._state = kept or playing.blank()
-        for tile in opening if kept is None else ():
-            self._state = playing.press(show, self._state, tile, time.monotonic())
+        self._state = kept or lasting.blank()
+        self._ahead = Ahead(show, lambda: self._state)
+        self._compiled = self._ahead.compiled
+        if kept is None:
+            self._open(show, opening)
         self._state = self._with_lamps_on(show, self._state)
-        self._programme.warm(p.scene for p in self._state.players)
-        # The link's thread compiles ahead of the frame loop; this is the newest show it
-        # knows.
-        self._newest = self._programme
+        self._ahead.restore(self._state)
+        self._sender = self._new_sender(self._compiled)
         self._saved: PlayState | None = None
-        self._inbox: queue.SimpleQueue[Act | tuple[Programme, Sender | None]] = (
-            queue.SimpleQueue()
-        )
+        self._inbox: queue.SimpleQueue[Act | Change] = queue.SimpleQueue()
         self._closing: Ramp | None = None
         self._ended = False
-        self._controls = controls.Controls()
-        self._lights_of: tuple[Show, PlayState] | None = None
+        self._shown: tuple[CompiledShow, PlayState] | None = (
+            None  # on the wire, at rest
+        )
         self._screen = Screen(screen_path(self._folder))
         self._clock = Clock()
         self._cost = 0.0
@@ -101,9 +120,22 @@ class Engine:
             self._tell_state,
             self._keep_session,
         )
-        self._hub = Hub(
-            self._folder / "midi", self._moved, self._ports_changed, real_midi
-        )
+        self._ways: list[Way] = [
+            MidiWay(
+                self._asked,
+                lambda: self._ahead.show,
+                self._moved,
+                self._ports_changed,
+                self._folder / "midi",
+                real_midi,
+            )
+        ]
+
+    def _open(self, show: Show, opening: Sequence[str]) -> None:
+        """What is on when nothing is known of what played last."""
+        for tile in opening:
+            do = Do(to_tile(tile), Verb.PRESS)
+            self._state = actions.perform(show, self._state, do, time.monotonic())
 
     # the frame loop
 
@@ -113,7 +145,9 @@ class Engine:
         self._link.start()
         gc.collect()
         gc.freeze()
+        wake = self._clock.wake
         self._clock = Clock()
+        self._clock.wake = wake  # what was asked meanwhile sets this one
         pulse_due = complain_due = 0.0
         while not self._ended:
             now = self._clock.wait()
@@ -123,30 +157,44 @@ class Engine:
             except Exception:
                 if now >= complain_due:
                     log.exception("frames fail; the lamps hold the last good one")
-                    complain_due = now + 10.0
+                    complain_due = now + COMPLAIN
             self._cost = max(self._cost, time.perf_counter() - begin)
             if now >= pulse_due:
                 self._link.notice(self._pulse())
-                pulse_due = now + 0.5
+                pulse_due = now + PULSE
         self._shut_down()
 
     def _frame(self, now: float) -> None:
         before = self._state
         self._drain(now)
-        self._state = playing.prune(self._state, now)
-        frame = render(self._programme, self._scaled(now), now)
-        self._sender.send(frame, now)
-        self._screen.publish(self._programme.rig.universes, frame, now)
+        self._state = lasting.prune(self._state, now)
+        if self._at_rest():
+            self._sender.repeat(now)
+        else:
+            self._render(now)
         if self._state is not before:
             self._link.state_changed()
-        seen = (self._programme.show, self._state)
-        if (
-            self._lights_of is None
-            or seen[0] is not self._lights_of[0]
-            or seen[1] is not self._lights_of[1]
-        ):
-            self._lights_of = seen
-            self._hub.show(controls.lights(*seen))
+        for way in self._ways:
+            way.follow(self._compiled.show, self._state)
+
+    def _at_rest(self) -> bool:
+        """Whether what was sent last is what is on now, and stays so by itself."""
+        shown = self._shown
+        return (
+            shown is not None
+            and shown[0] is self._compiled
+            and shown[1] is self._state
+            and self._closing is None
+        )
+
+    def _render(self, now: float) -> None:
+        state = self._scaled(now)
+        frame = render(self._compiled, state, now)
+        self._sender.send(frame, now)
+        self._screen.publish(self._compiled.rig.universes, frame, now)
+        self._clock.changed(now)
+        settled = now >= self._compiled.settles(self._state)
+        self._shown = (self._compiled, self._state) if settled else None
 
     def _drain(self, now: float) -> None:
         while True:
@@ -154,16 +202,23 @@ class Engine:
                 item = self._inbox.get_nowait()
             except queue.Empty:
                 return
-            if isinstance(item, tuple):
-                self._programme, sender = item
-                if sender is not None:
-                    sender.take_over(self._sender)
-                    self._sender = sender
-            else:
-                try:
-                    self._state = item(self._state, now)
-                except Exception:
-                    log.exception("an action failed")
+            if isinstance(item, Change):
+                self._compiled = item.compiled
+                if item.sender is not None:
+                    item.sender.take_over(self._sender)
+                    self._sender, self._shown = item.sender, None
+                continue
+            try:
+                self._state = item(self._state, now)
+            except actions.NotTaken as error:
+                log.warning("refused: %s", error)
+            except Exception:
+                log.exception("an action failed")
+
+    def _put(self, item: Act | Change) -> None:
+        """Hand something to the frame loop. Callable from any thread."""
+        self._inbox.put(item)
+        self._clock.wake.set()
 
     def _scaled(self, now: float) -> PlayState:
         """The state to render: with the fade-out of a stop on top."""
@@ -173,9 +228,7 @@ class Engine:
             self._ended = True
         masters = self._state.masters
         grand = masters.grand * self._closing.at(now)
-        return msgspec.structs.replace(
-            self._state, masters=msgspec.structs.replace(masters, grand=grand)
-        )
+        return replace(self._state, masters=replace(masters, grand=grand))
 
     def _pulse(self) -> protocol.Pulse:
         clock = self._clock
@@ -200,75 +253,145 @@ class Engine:
         told so.
         """
         sent = lamps_on(show, time.monotonic())
-        return (
-            msgspec.structs.replace(state, sent=(*state.sent, *sent)) if sent else state
-        )
+        return replace(state, sent=(*state.sent, *sent)) if sent else state
 
     def stop(self, seconds: float = 0.0) -> None:
         """Fade out within `seconds`, then end. Callable from any thread, and from a
         signal.
         """
         if self._closing is None:
-            self._closing = Ramp(1.0, 0.0, time.monotonic(), max(seconds, PERIOD / 2))
+            length = max(seconds, PERIOD / 2)
+            self._closing = Ramp(1.0, 0.0, time.monotonic(), length)
 
     def _shut_down(self) -> None:
-        dark = np.zeros_like(self._programme.rig.blank())
+        dark = np.zeros_like(self._compiled.rig.blank())
         self._sender.send(dark, float("inf"))
         self._sender.close()
-        self._hub.close()
+        for way in self._ways:
+            way.close()
         if self._finder is not None:
             self._finder.close()
         self._link.close()
-        session.save(self._newest.show.id, PlayState(draft=self._state.draft))
+        kept = PlayState(draft=self._state.draft)
+        session.save(self._ahead.show.id, kept)
         self._lock.close()
 
     # the link's thread
 
     def _handle(self, peer: Peer, message: protocol.ToEngine) -> None:
         if isinstance(message, protocol.Hello):
-            self._welcome(peer)
-        elif isinstance(message, protocol.PutShow):
-            self._path = message.path
-            another = message.show.id != self._newest.show.id
-            if another:
-                self._inbox.put(lambda s, t: playing.blank())
-            self._adopt(message.show)
-            if another:
-                show = message.show
-                self._inbox.put(lambda s, t: self._with_lamps_on(show, s))
-        elif isinstance(message, protocol.Edit):
-            self._adopt(changes.apply(self._newest.show, message.delta))
-        elif isinstance(message, protocol.FindNodes):
-            self._find_nodes(message)
+            self._greet(peer, message)
         elif isinstance(message, protocol.Stop):
             self.stop(message.seconds)
+        elif peer.stranger:
+            return  # of another version: what it means is not known
+        elif isinstance(message, protocol.PutShow):
+            self._put_show(message)
+        elif isinstance(message, protocol.Edit):
+            self._adopt(changes.apply(self._ahead.show, message.delta))
+        elif isinstance(message, protocol.FindNodes):
+            self._find_nodes(message)
+        elif isinstance(message, Do):
+            self._asked([message.ref], lambda show, state: [message])
         else:
-            act = self._act_for(message)
+            act = self._draft_act(message) or self._other_act(message)
             if act is not None:
-                self._inbox.put(act)
+                self._put(act)
 
-    def _welcome(self, peer: Peer) -> None:
-        state = self._state
-        show, path = self._newest.show, self._path
-        welcome = protocol.Welcome(
-            protocol.VERSION, os.getpid(), path, show, state, self._note, self._resumed
+    def _greet(self, peer: Peer, hello: protocol.Hello) -> None:
+        peer.stranger = hello.version != protocol.VERSION
+        if peer.stranger:
+            peer.window = False
+            mismatch = protocol.Mismatch(protocol.VERSION, __version__, os.getpid())
+            self._link.reply(peer, mismatch)
+            log.warning("a client of version %d is not served", hello.version)
+            return
+        self._link.reply(
+            peer,
+            protocol.Welcome(
+                protocol.VERSION,
+                os.getpid(),
+                self._path,
+                self._ahead.show,
+                self._state,
+                self._note,
+                self._resumed,
+            ),
         )
-        self._link.reply(peer, welcome)
         self._link.reply(peer, self._ports)
         self._link.reply(peer, self._nodes)
         self._note = ""
 
+    def _put_show(self, message: protocol.PutShow) -> None:
+        self._path = message.path
+        show = message.show
+        another = show.id != self._ahead.show.id
+        if another:
+            self._ahead.touch({})
+            self._put(lambda s, t: lasting.blank())
+        self._adopt(show)
+        if another:
+            self._put(lambda s, t: self._with_lamps_on(show, s))
+
     def _adopt(self, show: Show) -> None:
-        before, self._newest = self._newest, compile_show(show, self._newest)
-        self._newest.warm(p.scene for p in self._state.players)
+        before = self._ahead.compiled
+        after = self._ahead.adopt(show)
         same = (
-            before.rig.universes == self._newest.rig.universes
+            before.rig.universes == after.rig.universes
             and before.show.outputs == show.outputs
             and before.show.name == show.name
         )
-        self._inbox.put(
-            (self._newest, None if same else self._new_sender(self._newest))
-        )
+        self._put(Change(after, None if same else self._new_sender(after)))
+
+    def _asked(self, targets: Sequence[Ref], resolve: Resolve) -> None:
+        """Something was moved or pressed. What it may start is compiled here; what it
+        does is decided in the frame that shows it.
+        """
+        aims = self._ahead.ask(targets)
+
+        def act(state: PlayState, now: float) -> PlayState:
+            show = self._compiled.show
+            for do in resolve(show, state):
+                state = actions.perform(show, state, do, now, aims.get(do.ref))
+            return state
+
+        self._put(act)
+
+    def _draft_act(self, message: protocol.ToEngine) -> Act | None:
+        """What a message does to the draft; the look after it is compiled here."""
+        look: Look
+        match message:
+            case protocol.Touch(look=more):
+                look = draft.with_values(self._ahead.draft, more)
+            case protocol.Untouch(lines=lines):
+                look = draft.without_values(self._ahead.draft, lines)
+            case protocol.SetDraft(look=whole):
+                look = whole
+            case protocol.ClearDraft(seconds=seconds, revision=revision):
+                self._ahead.touch({})
+                return lambda s, t: draft.revised(draft.clear(s, t, seconds), revision)
+            case protocol.SetBlind(blind=blind, revision=revision):
+                return lambda s, t: draft.revised(
+                    draft.set_blind(s, blind, t), revision
+                )
+            case _:
+                return None
+        revision = message.revision
+        self._ahead.touch(look)
+        return lambda s, t: draft.revised(draft.set_draft(s, look), revision)
+
+    def _other_act(self, message: protocol.ToEngine) -> Act | None:
+        match message:
+            case protocol.Blink(fixtures, seconds):
+                return lambda s, t: lasting.blink(s, fixtures, t, seconds)
+            case protocol.SendBytes(key, universe, address, slots, seconds):
+                return lambda s, t: lasting.send_bytes(
+                    s, key, universe, address, slots, t, seconds
+                )
+            case protocol.Restore(state):
+                self._ahead.restore(state)
+                return lambda s, t: lasting.prune(state, t)
+        return None
 
     def _find_nodes(self, message: protocol.FindNodes) -> None:
         if self._finder is not None:
@@ -278,9 +401,8 @@ class Engine:
             try:
                 self._finder = Finder(self._nodes_found, message.hosts, message.port)
             except OSError as error:
-                self._nodes = protocol.Nodes(
-                    (), f"No nodes can be looked for: {error.strerror}."
-                )
+                text = f"No nodes can be looked for: {error.strerror}."
+                self._nodes = protocol.Nodes((), text)
                 self._link.notice(self._nodes)
 
     def _nodes_found(self, replies: list[Reply]) -> None:
@@ -290,50 +412,14 @@ class Engine:
         self._nodes = protocol.Nodes(found)
         self._link.notice(self._nodes)
 
-    def _new_sender(self, programme: Programme) -> Sender:
-        show = programme.show
+    def _new_sender(self, compiled: CompiledShow) -> Sender:
+        show = compiled.show
         return Sender(
             f"Choreon {show.name}",
             self._cid,
             show.outputs.values(),
-            programme.rig.universes,
+            compiled.rig.universes,
         )
-
-    def _act_for(self, message: protocol.ToEngine) -> Act | None:
-        match message:
-            case protocol.Press(tile):
-                return lambda s, t: playing.press(self._programme.show, s, tile, t)
-            case protocol.SetLevel(tile, level):
-                return lambda s, t: playing.set_level(
-                    self._programme.show, s, tile, level, t
-                )
-            case protocol.SetMasters(grand, blackout):
-                return lambda s, t: playing.set_masters(s, grand, blackout)
-            case protocol.Release(""):
-                return lambda s, t: playing.release_all(self._programme.show, s, t)
-            case protocol.Release(player):
-                return lambda s, t: playing.release(self._programme.show, s, player, t)
-            case protocol.Touch(look=look, turn=turn):
-                return lambda s, t: playing.turned(playing.touch(s, look), turn)
-            case protocol.Untouch(lines=lines, turn=turn):
-                return lambda s, t: playing.turned(playing.untouch(s, lines), turn)
-            case protocol.ClearDraft(seconds=seconds, turn=turn):
-                return lambda s, t: playing.turned(
-                    playing.clear_draft(s, t, seconds), turn
-                )
-            case protocol.SetDraft(look=whole, turn=turn):
-                return lambda s, t: playing.turned(playing.set_draft(s, whole), turn)
-            case protocol.SetBlind(blind=blind, turn=turn):
-                return lambda s, t: playing.turned(playing.set_blind(s, blind, t), turn)
-            case protocol.Blink(fixtures, seconds):
-                return lambda s, t: playing.blink(s, fixtures, t, seconds)
-            case protocol.SendBytes(key, universe, address, slots, seconds):
-                return lambda s, t: playing.send_bytes(
-                    s, key, universe, address, slots, t, seconds
-                )
-            case protocol.Restore(state):
-                return lambda s, t: playing.prune(state, t)
-        return None
 
     def _tell_state(self) -> protocol.State:
         return protocol.State(self._state)
@@ -341,15 +427,12 @@ class Engine:
     def _keep_session(self) -> None:
         state = self._state
         if state is not self._saved and self._closing is None:
-            session.save(self._newest.show.id, state)
+            session.save(self._ahead.show.id, state)
             self._saved = state
 
     # the controllers' threads
 
     def _moved(self, event: Event) -> None:
-        self._inbox.put(
-            lambda s, t: self._controls.apply(self._programme.show, s, event, t)
-        )
         self._link.notice(
             protocol.Control(
                 event.port, event.kind, event.channel, event.number, event.value
@@ -357,15 +440,12 @@ class Engine:
         )
 
     def _ports_changed(self, ports: dict[str, bool], trouble: str) -> None:
-        for name, is_open in ports.items():
-            if not is_open:
-                self._controls.takeover.forget(name)
         self._ports = protocol.Ports(ports, trouble)
         self._link.notice(self._ports)
 
 
 def run(show: Show, path: str, note: str = "", opening: Sequence[str] = ()) -> int:
-    """Run an engine until it is told to stop; gives the exit code."""
+    """Run an engine until it is told to stop; returns the exit code."""
     logging.basicConfig(
         level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s"
     )

@@ -33,6 +33,7 @@ class Peer:
         self.framer = protocol.Framer()
         self.out = bytearray()
         self.window = False
+        self.stranger = False  # of another version
         self.stale = False
         self.deaf = (
             False  # it no longer reads; what it sent before it went may still lie here

@@ -11,12 +11,16 @@ import struct
 
 import msgspec
 
+from choreon.engine.do import Do
 from choreon.model.changes import Delta
-from choreon.model.show import Look, Show
-from choreon.render.players import PlayState
+from choreon.model.show import Show
+from choreon.model.values import Look
+from choreon.render.state import PlayState
 
 LIMIT = 64 << 20
-VERSION = 1
+VERSION = 2
+"""Of these messages. Hello, Stop and Mismatch stay as they are, so that any two versions
+can tell each other what they are."""
 
 
 class Message(msgspec.Struct, tag_field="t"):
@@ -46,57 +50,35 @@ class Edit(Message, tag="edit"):
     delta: Delta
 
 
-class Press(Message, tag="press"):
-    tile: str
+class Revision(Message):
+    """A change of the draft; `revision` counts the window's changes."""
+
+    revision: int = 0
 
 
-class SetLevel(Message, tag="level"):
-    """A tile's level, 0…1."""
-
-    tile: str
-    level: float
-
-
-class SetMasters(Message, tag="masters"):
-    grand: float | None = None
-    blackout: bool | None = None
-
-
-class Release(Message, tag="release"):
-    """Fade out a player, or, with an empty name, everything."""
-
-    player: str = ""
-
-
-class Turn(Message):
-    """A change of the draft; `turn` counts the window's changes."""
-
-    turn: int = 0
-
-
-class Touch(Turn, tag="touch", kw_only=True):
+class Touch(Revision, tag="touch", kw_only=True):
     """Values for the draft."""
 
     look: Look
 
 
-class Untouch(Turn, tag="untouch", kw_only=True):
+class Untouch(Revision, tag="untouch", kw_only=True):
     """Draft values to remove: fixture → attributes."""
 
     lines: dict[str, tuple[str, ...]]
 
 
-class ClearDraft(Turn, tag="clear", kw_only=True):
+class ClearDraft(Revision, tag="clear", kw_only=True):
     seconds: float = 0.8
 
 
-class SetDraft(Turn, tag="draft", kw_only=True):
+class SetDraft(Revision, tag="draft", kw_only=True):
     """Replace the draft."""
 
     look: Look
 
 
-class SetBlind(Turn, tag="blind", kw_only=True):
+class SetBlind(Revision, tag="blind", kw_only=True):
     """Take the draft off the stage, or bring it there."""
 
     blind: bool
@@ -232,20 +214,21 @@ class Control(Message, tag="control"):
     value: float
 
 
-class Trouble(Message, tag="trouble"):
-    """Something the user should know."""
+class Mismatch(Message, tag="mismatch"):
+    """Answer to the Hello of another version: this engine and that client do not
+    understand each other. `choreon` is the engine's release.
+    """
 
-    text: str
+    version: int
+    choreon: str
+    pid: int
 
 
 ToEngine = (
     Hello
     | PutShow
     | Edit
-    | Press
-    | SetLevel
-    | SetMasters
-    | Release
+    | Do
     | Touch
     | Untouch
     | ClearDraft
@@ -257,14 +240,14 @@ ToEngine = (
     | FindNodes
     | Stop
 )
-FromEngine = Welcome | State | Pulse | Nodes | Ports | Control | Trouble
+FromEngine = Welcome | State | Pulse | Nodes | Ports | Control | Mismatch
 
 _encoder = msgspec.msgpack.Encoder()
 _to_engine: msgspec.msgpack.Decoder[ToEngine] = msgspec.msgpack.Decoder(ToEngine)
 _from_engine: msgspec.msgpack.Decoder[FromEngine] = msgspec.msgpack.Decoder(FromEngine)
 
 
-def pack(message: Message) -> bytes:
+def pack(message: Message | Do) -> bytes:
     """The message as framed bytes."""
     body = _encoder.encode(message)
     return struct.pack("<I", len(body)) + body

@@ -11,8 +11,8 @@ from pathlib import Path
 import msgspec
 
 from choreon import folders
-from choreon.engine import playing
-from choreon.render.players import PlayState
+from choreon.engine.actions import lasting
+from choreon.render.state import PlayState
 
 
 class Session(msgspec.Struct, frozen=True):
@@ -61,5 +61,5 @@ def load(show_id: str) -> PlayState | None:
         return None
     now = time.monotonic()
     if session.boot == boot() and session.saved <= now:
-        return playing.prune(session.state, now)
-    return playing.prune(playing.shift(session.state, now - session.saved), now)
+        return lasting.prune(session.state, now)
+    return lasting.prune(lasting.shift(session.state, now - session.saved), now)

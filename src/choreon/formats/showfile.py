@@ -14,15 +14,16 @@ import time
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
-from choreon.formats import upgrade
+from choreon.formats.migrations import FORMAT, Document, migrated
 from choreon.model.fixture_type import FixtureType
+from choreon.model.playables import KINDS, Unknown
 from choreon.model.show import COLLECTIONS, Show
 
 SUFFIX = ".choreon"
-FORMAT = 3
 VERSIONS = 10
 # seconds: a version is kept at most this often, so that ten of them reach back a while
 VERSION_GAP = 180.0
@@ -84,7 +85,7 @@ def _pieces(show: Show, kinds: list[str]) -> Iterator[bytes]:
             yield b"%s\n   %s: %s" % (
                 b"," if n else b"{",
                 msgspec.json.encode(key),
-                _laid_out(thing, 3),
+                _laid_out(_stored(thing), 3),
             )
         yield b"\n  }"
     yield b"\n }\n}"
@@ -107,11 +108,12 @@ def from_bytes(data: bytes, name: str = "the file") -> Show:
                     f"{name} was written by a newer Choreon (format "
                     f"{header.format}; this one reads up to {FORMAT})."
                 )
-            show = msgspec.json.decode(header.show, type=Show)
-            found = [
-                msgspec.json.decode(_type_file(archive, i), type=FixtureType)
+            kinds = {
+                i: msgspec.json.decode(_type_file(archive, i), type=FixtureType)
                 for i in header.types
-            ]
+            }
+            document = msgspec.json.decode(header.show, type=Document)
+            show = _decoded(migrated(document, header.format, kinds), name)
     except ShowFileError:
         raise
     except KeyError:
@@ -131,8 +133,43 @@ def from_bytes(data: bytes, name: str = "the file") -> Show:
         raise ShowFileError(f"{name} is not a whole show file ({error}).") from None
     except Exception as error:  # zlib.error has no common base
         raise ShowFileError(f"{name} is damaged ({error}).") from None
-    show = msgspec.structs.replace(show, types={kind.id: kind for kind in found})
-    return upgrade.from_one(show) if header.format < 2 else show
+    types = {kind.id: kind for kind in kinds.values()}
+    return msgspec.structs.replace(show, types=types)
+
+
+def _decoded(document: Document, name: str) -> Show:
+    """A show of the present format, decoded. What it holds and this Choreon has no place
+    for is refused: writing the show again would lose it.
+    """
+    strange = sorted(set(document) - set(Show.__struct_fields__))
+    if strange:
+        raise NewerFormat(
+            f"{name} holds “{strange[0]}”, which this Choreon has no place for. It was "
+            "written by another version. The file was left as it is; open it with that "
+            "one."
+        )
+    playables = document.get("playables", {})
+    if isinstance(playables, dict):
+        known = {i: _known(i, thing) for i, thing in playables.items()}
+        document = {**document, "playables": known}
+    return msgspec.convert(document, Show)
+
+
+def _known(thing_id: str, thing: Any) -> Any:
+    """What plays as it is stored; of a kind that is not known, all of it in one field."""
+    if not isinstance(thing, dict) or thing.get("kind") in KINDS:
+        return thing
+    called = str(thing.get("name", thing_id))
+    return {"kind": Unknown.kind, "id": thing_id, "name": called, "stored": thing}
+
+
+def _stored(thing: object) -> object:
+    """What is written of a thing: of an unknown kind what was read, with its name as it
+    is now.
+    """
+    if isinstance(thing, Unknown):
+        return {**thing.stored, "id": thing.id, "name": thing.name}
+    return thing
 
 
 def _type_file(archive: zipfile.ZipFile, type_id: str) -> bytes:

@@ -1,4 +1,6 @@
-"""The fixture types that ship with Choreon: generic ones, and those of the sample show's makers."""
+"""The fixture types that ship with Choreon: generic ones, and those of the sample
+show's makers.
+"""
 
 from __future__ import annotations
 

@@ -83,7 +83,9 @@ def _air() -> list[FixtureType]:
 
 
 def _mirrors() -> list[FixtureType]:
-    """One channel is the mirror's position in its lower half and its free turning in its upper."""
+    """One channel is the mirror's position in its lower half and its free turning in
+    its upper.
+    """
     mirror = channel(
         "mirror", "Mirror", line("Effects1Pos", 0, 360, 0, 127, "Position"),
         line("Effects1PosRotate", -40, -2, 128, 187, "Turning backwards"),

@@ -1,4 +1,6 @@
-"""The user's own fixture types: a JSON file each in the data folder; and which types were hung last."""
+"""The user's own fixture types: a JSON file each in the data folder; and which types
+were hung last.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ MOST_RECENT = 12
 
 
 def own_types() -> tuple[dict[str, FixtureType], list[str]]:
-    """The user's types by id, and in words which files could not be read; they are left as they are."""
+    """The user's types by id, and in words which files could not be read; they are left
+    as they are.
+    """
     found, trouble = {}, []
     for file in sorted(folders.types().glob("*.json")):
         try:
@@ -54,7 +58,9 @@ def _deleted() -> Path:
 
 
 def forget(type_id: str) -> bool:
-    """Delete a type: its file goes among the deleted ones. Shows that use it have it with them. Raises OSError."""
+    """Delete a type: its file goes among the deleted ones. Shows that use it have it
+    with them. Raises OSError.
+    """
     target = folders.types() / _file(type_id)
     if not target.exists():
         return False

@@ -40,7 +40,9 @@ def _par(
     body: str = "par",
     zoom: bool = False,
 ) -> FixtureType:
-    """A par in its usual modes: all there is, without programs, colours only, three of them."""
+    """A par in its usual modes: all there is, without programs, colours only, three of
+    them.
+    """
     strobe = SLOW_FIRST if slow else OPEN_FIRST
     channels = [DIMMER, *emitters(*lights.split()), strobe, program(), SPEED]
     lines = [f"dimmer {lights} shutter program program-speed", f"dimmer {lights} shutter", lights]

@@ -93,7 +93,8 @@ def steps(attribute: str, names: Sequence[str], width: int, start: int = 0, firs
 def wheel(
     key: str, name: str, attribute: str, slots: Sequence[Slot], width: int, *more: Range
 ) -> tuple[Channel, Wheel]:
-    """A wheel and the channel that chooses its slots; `more` ranges follow the slots."""
+    """A wheel and the channel that chooses its slots; `more` ranges follow the slots.
+    """
     ranges = [*steps(attribute, [s.name for s in slots], width), *more]
     return channel(key, name, *ranges, wheel=key), Wheel(key=key, name=name, slots=tuple(slots))
 
@@ -101,7 +102,8 @@ def wheel(
 def mode(name: str, slots: str, cells: Sequence[Cell] = ()) -> Mode:
     """A mode from a line of channels in the order of their slots.
 
-    `pan+` is a further byte of `pan`, `red@3` belongs to the third cell, `-` leaves a slot empty.
+    `pan+` is a further byte of `pan`, `red@3` belongs to the third cell, `-` leaves a
+    slot empty.
     """
     uses: dict[tuple[str, int], list[int]] = {}
     for slot, word in enumerate(slots.split(), 1):

@@ -69,7 +69,7 @@ def apply(show: Show, delta: Delta) -> Show:
         items = dict(getattr(show, change.collection))
         for raw in change.put:
             item = msgspec.msgpack.decode(raw, type=COLLECTIONS[change.collection])
-            items[item.id] = item  # type: ignore[attr-defined]
+            items[item.id] = item
         for gone in change.drop:
             items.pop(gone, None)
         if change.order:

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from choreon.model import links, patch
+from choreon.model.outputs import Output
+from choreon.model.playables import kind_of
 from choreon.model.problem import Problem
-from choreon.model.show import MAX_UNIVERSE, SLOTS, Look, Output, Show
+from choreon.model.refs import exists
+from choreon.model.show import MAX_UNIVERSE, SLOTS, Show
 from choreon.model.type_checks import check_type, errors
+from choreon.model.values import Look
 
 
 def check(show: Show) -> list[Problem]:
@@ -89,36 +93,23 @@ def _references(show: Show) -> list[Problem]:
                         "warning",
                     )
                 )
-    for scene in show.scenes.values():
-        for member in scene.look:
-            if member not in show.fixtures:
-                found.append(
-                    Problem(
-                        f"scenes/{scene.id}/look/{member}",
-                        "this fixture does not hang",
-                        "warning",
-                    )
-                )
-        found += _broken(show, f"scenes/{scene.id}/look", scene.look)
+    for playable in show.playables.values():
+        kind = kind_of(playable)
+        found += kind.check(show, playable)
+        for look in kind.looks(playable):
+            found += _broken(show, f"playables/{playable.id}/look", look)
     for palette in show.palettes.values():
         found += _broken(show, f"palettes/{palette.id}", {"values": palette.values})
         found += _broken(show, f"palettes/{palette.id}/each", palette.each)
     for page in show.pages.values():
         for tile in page.tiles:
-            if tile.scene not in show.scenes:
-                found.append(
-                    Problem(
-                        f"pages/{page.id}/tiles/{tile.id}/scene",
-                        "the scene is gone",
-                        "warning",
-                    )
-                )
-    for mapping in show.mappings.values():
-        target = mapping.target.removeprefix("tile:")
-        if mapping.target.startswith("tile:") and show.tile(target) is None:
-            found.append(
-                Problem(f"mappings/{mapping.id}/target", "the tile is gone", "warning")
-            )
+            if not exists(show, tile.plays):
+                path = f"pages/{page.id}/tiles/{tile.id}/plays"
+                found.append(Problem(path, "what it plays is gone", "warning"))
+    for known in show.inputs.values():
+        if not exists(show, known.target):
+            path = f"inputs/{known.id}/target"
+            found.append(Problem(path, "what it acts on is gone", "warning"))
     return found
 
 

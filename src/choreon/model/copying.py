@@ -6,8 +6,9 @@ from collections.abc import Callable, Collection, Sequence
 
 from choreon.model import attributes as at
 from choreon.model.patch import mode_of
-from choreon.model.show import Look, Show, Value
+from choreon.model.show import Show
 from choreon.model.swap import carry
+from choreon.model.values import Look, Value
 
 
 def pasted(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, TypeVar
 
 import msgspec
@@ -11,20 +11,22 @@ import msgspec
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.fixture_type import FixtureType
+from choreon.model.inputs import MidiInput, MidiMessage
 from choreon.model.patch import run_of
-from choreon.model.show import (
-    ControlMapping,
-    Fixture,
-    Group,
-    Hanging,
-    Look,
-    Page,
-    Place,
-    Scene,
-    Show,
-    Tile,
-    Value,
+from choreon.model.playables import Scene, kind_of
+from choreon.model.refs import (
+    COLLECTION_OF,
+    FIXTURE,
+    GROUP,
+    MARK,
+    PALETTE,
+    TILE,
+    Ref,
+    find,
 )
+from choreon.model.show import Fixture, Group, Hanging, Place, Show
+from choreon.model.tiles import TILES, AnyTile, Pad, Page
+from choreon.model.values import Look, Value
 
 T = TypeVar("T")
 replace = msgspec.structs.replace
@@ -170,7 +172,9 @@ def renumber(show: Show, ids: Sequence[str], first: int) -> Show:
     return change_fixtures(show, {i: {"number": first + n} for n, i in enumerate(ids)})
 
 
-def rename(show: Show, ids: Sequence[str], pattern: str, first: int = 1) -> Show:
+def rename_fixtures(
+    show: Show, ids: Sequence[str], pattern: str, first: int = 1
+) -> Show:
     """Name fixtures in the order given after a pattern in which `#` stands for the
     number; names in use get another.
     """
@@ -215,72 +219,66 @@ def take_down(show: Show, ids: Iterable[str]) -> Show:
 
 
 def keep_scene(
-    show: Show, name: str, look: Look, fade_in: float, fade_out: float, folder: str = ""
-) -> tuple[Show, str]:
-    """Store `look` as a new scene; gives the show and the scene's id."""
-    name = fresh_name(name.strip() or "Scene", (s.name for s in show.scenes.values()))
+    show: Show,
+    name: str,
+    look: Look,
+    fade_in: float,
+    fade_out: float,
+    folder: str = "",
+) -> tuple[Show, Ref]:
+    """Store `look` as a new scene; returns the show and the scene's ref."""
+    name = fresh_name(name.strip() or "Scene", names_in(show, "playables"))
     scene = Scene(
-        id=fresh_id(name, show.scenes),
+        id=fresh_id(name, show.playables),
         name=name,
         look=look,
         fade_in=fade_in,
         fade_out=fade_out,
         folder=folder.strip(),
     )
-    return put(show, "scenes", scene), scene.id
+    return put(show, "playables", scene), scene.ref
 
 
-def change_scene(show: Show, scene_id: str, **fields: Any) -> Show:
-    """Change fields of a scene."""
-    return put(show, "scenes", replace(show.scenes[scene_id], **fields))
-
-
-def duplicate_scene(show: Show, scene_id: str) -> tuple[Show, str]:
-    """The same scene once more under another name; gives the show and its id."""
-    scene = show.scenes[scene_id]
-    name = fresh_name(scene.name, (s.name for s in show.scenes.values()))
-    made = replace(scene, id=fresh_id(name, show.scenes), name=name)
-    return put(show, "scenes", made), made.id
-
-
-def merge_scenes(show: Show, lower: str, upper: str) -> tuple[Show, str]:
-    """A new scene of both; where both have a value, that of `upper`. Gives the show and
-    its id.
+def merge_scenes(show: Show, lower: Ref, upper: Ref) -> tuple[Show, Ref]:
+    """A new scene of both; where both have a value, that of `upper`. Returns the show
+    and its ref.
     """
-    one, two = show.scenes[lower], show.scenes[upper]
+    below, above = show.playables[lower.id], show.playables[upper.id]
+    assert isinstance(below, Scene)
+    assert isinstance(above, Scene)
     show, made = keep_scene(
         show,
-        f"{one.name} + {two.name}",
-        merge_looks(one.look, two.look),
-        max(one.fade_in, two.fade_in),
-        max(one.fade_out, two.fade_out),
-        one.folder if one.folder == two.folder else "",
+        f"{below.name} + {above.name}",
+        merge_looks(below.look, above.look),
+        max(below.fade_in, above.fade_in),
+        max(below.fade_out, above.fade_out),
+        below.folder if below.folder == above.folder else "",
     )
-    return change_scene(
-        show,
-        made,
-        times={**one.times, **two.times},
-        tags=tuple({**dict.fromkeys(one.tags), **dict.fromkeys(two.tags)}),
-    ), made
+    tags = tuple(dict.fromkeys([*below.tags, *above.tags]))
+    times = {**below.times, **above.times}
+    return change(show, made, times=times, tags=tags), made
 
 
-def where_used(show: Show, scene_id: str) -> list[str]:
-    """The pages that have a tile of a scene."""
-    return [
-        p.name for p in show.pages.values() if any(t.scene == scene_id for t in p.tiles)
-    ]
-
-
-def update_scene(show: Show, scene_id: str, look: Look) -> Show:
+def update_scene(show: Show, ref: Ref, look: Look) -> Show:
     """Lay `look` over what the scene holds. What changes single cells only ends the
     link that the rest had.
     """
-    scene = show.scenes[scene_id]
-    return put(
-        show,
-        "scenes",
-        replace(scene, look=merge_looks(scene.look, filled(show, scene.look, look))),
-    )
+    scene = show.playables[ref.id]
+    assert isinstance(scene, Scene)
+    merged = merge_looks(scene.look, filled(show, scene.look, look))
+    return change(show, ref, look=merged)
+
+
+def looks_changed(show: Show, make: Callable[[Look], Look]) -> Show:
+    """Returns the show with every look that is stored in a playable put through `make`;
+    what `make` returns as it was stays the same object.
+    """
+    changed = []
+    for playable in show.playables.values():
+        after = kind_of(playable).with_looks(playable, make)
+        if after is not playable:
+            changed.append(after)
+    return put(show, "playables", *changed) if changed else show
 
 
 def filled(show: Show, below: Look, above: Look) -> Look:
@@ -334,94 +332,219 @@ def _over(below: Value | None, above: Value) -> Value:
     return above
 
 
+def names_in(show: Show, collection: str) -> list[str]:
+    """Returns the names in use in a collection."""
+    return [thing.name for thing in getattr(show, collection).values()]
+
+
+def collection_of(ref: Ref) -> str:
+    """Returns the collection that holds what a ref points at. Raises ValueError for a
+    tile, which lies on a page.
+    """
+    if ref.kind == TILE:
+        raise ValueError("tiles lie on pages")
+    return COLLECTION_OF.get(ref.kind, "playables")
+
+
+def change(show: Show, ref: Ref, **fields: Any) -> Show:
+    """Change fields of whatever a ref points at; a show without it comes back as it
+    was.
+    """
+    if ref.kind == TILE:
+        return _change_tile(show, ref.id, fields)
+    collection = collection_of(ref)
+    thing = getattr(show, collection).get(ref.id)
+    return show if thing is None else put(show, collection, replace(thing, **fields))
+
+
+def rename(show: Show, ref: Ref, name: str) -> Show:
+    """Give a thing another name; one that is in use gets a number."""
+    name = name.strip()
+    thing = find(show, ref)
+    if thing is None or not name or name == thing.name:
+        return show
+    if ref.kind != TILE:
+        name = fresh_name(name, names_in(show, collection_of(ref)))
+    return change(show, ref, name=name)
+
+
+def duplicate(show: Show, ref: Ref) -> tuple[Show, Ref]:
+    """The same thing once more under another name, behind the others; returns the show
+    and the ref to it.
+    """
+    collection = collection_of(ref)
+    things = getattr(show, collection)
+    thing = things[ref.id]
+    name = fresh_name(thing.name, names_in(show, collection))
+    made = replace(thing, id=fresh_id(name, things), name=name)
+    return put(show, collection, made), Ref(ref.kind, made.id)
+
+
+def move(show: Show, ref: Ref, index: int) -> Show:
+    """Give a thing another position, from 0, in the order of its collection; a tile in
+    that of its page.
+    """
+    if ref.kind == TILE:
+        return _move_tile(show, ref.id, index)
+    collection = collection_of(ref)
+    things = getattr(show, collection)
+    if ref.id not in things:
+        return show
+    order = [i for i in things if i != ref.id]
+    order.insert(max(0, min(index, len(order))), ref.id)
+    return replace(show, **{collection: {i: things[i] for i in order}})
+
+
+def remove(show: Show, *refs: Ref) -> Show:
+    """Take things out of the show. What used a palette keeps its values, what aimed at
+    a mark aims at the place where it was, what controllers did to a thing is forgotten.
+    """
+    for ref in refs:
+        if ref.kind in (PALETTE, MARK):
+            show = unlink_everywhere(show, str(ref))
+        show = unlearn(show, ref)
+        if ref.kind == TILE:
+            show = _without_tile(show, ref.id)
+        else:
+            show = drop(show, collection_of(ref), [ref.id])
+    return show
+
+
+def used_by(show: Show, ref: Ref) -> list[Ref]:
+    """Returns what uses a thing: tiles that play it, playables that start it or have a
+    link to it, palettes with a link to it, groups it is in, inputs that act on it.
+    """
+    found: list[Ref] = []
+    for page in show.pages.values():
+        found += [tile.ref for tile in page.tiles if tile.plays == ref]
+    link = str(ref) if ref.kind in (PALETTE, MARK) else ""
+    for playable in show.playables.values():
+        kind = kind_of(playable)
+        linked = link and any(links.touches(k, link) for k in kind.looks(playable))
+        hung = ref.kind == FIXTURE and any(ref.id in k for k in kind.looks(playable))
+        if linked or hung or ref in kind.plays(playable):
+            found.append(playable.ref)
+    if link:
+        found += [
+            Ref(PALETTE, palette.id)
+            for palette in show.palettes.values()
+            if link in palette.values.values() or links.touches(palette.each, link)
+        ]
+    if ref.kind == FIXTURE:
+        found += [
+            Ref(GROUP, g.id) for g in show.groups.values() if ref.id in g.fixtures
+        ]
+    found += [Ref("input", i.id) for i in show.inputs.values() if i.target == ref]
+    return found
+
+
+def where_used(show: Show, ref: Ref) -> list[str]:
+    """Returns the names of the pages that have a tile of a playable."""
+    return [
+        page.name
+        for page in show.pages.values()
+        if any(tile.plays == ref for tile in page.tiles)
+    ]
+
+
+def unlink_everywhere(show: Show, link: str) -> Show:
+    """Give all that has a link what it comes to now, in its place."""
+    changed = looks_changed(show, lambda look: links.unlinked(show, look, link))
+    for palette in show.palettes.values():
+        loose = {"any": palette.values}
+        values = links.unlinked(show, loose, link)["any"]
+        each = links.unlinked(show, palette.each, link)
+        if values is not palette.values or each is not palette.each:
+            after = replace(palette, values=values, each=each)
+            changed = put(changed, "palettes", after)
+    return changed
+
+
 def keep_group(show: Show, name: str, fixtures: Sequence[str]) -> tuple[Show, str]:
     """Store fixtures as a group; gives the show and the group's id."""
-    name = fresh_name(name.strip() or "Group", (g.name for g in show.groups.values()))
+    name = fresh_name(name.strip() or "Group", names_in(show, "groups"))
     group = Group(id=fresh_id(name, show.groups), name=name, fixtures=tuple(fixtures))
     return put(show, "groups", group), group.id
 
 
 def add_page(show: Show, name: str) -> tuple[Show, str]:
     """A new, empty page; gives the show and the page's id."""
-    name = fresh_name(name, (p.name for p in show.pages.values()))
+    name = fresh_name(name, names_in(show, "pages"))
     page = Page(id=fresh_id(name, show.pages), name=name)
     return put(show, "pages", page), page.id
 
 
 def add_tile(
-    show: Show, page_id: str, scene_id: str, kind: str = "pad", choice: str = ""
+    show: Show, page_id: str, plays: Ref, kind: str = Pad.kind, choice: str = ""
 ) -> tuple[Show, str]:
-    """Put a scene on a page as a tile; gives the show and the tile's id."""
+    """Put something on a page as a tile of a kind; gives the show and the tile's id."""
     taken = [tile.id for page in show.pages.values() for tile in page.tiles]
-    tile_id = fresh_id(f"{scene_id} {kind}", taken)
-    tile = msgspec.convert(
-        {"id": tile_id, "kind": kind, "scene": scene_id, "choice": choice}, Tile
-    )
+    tile_id = fresh_id(f"{plays.id} {kind}", taken)
+    tile: AnyTile
+    if kind == Pad.kind:
+        tile = Pad(id=tile_id, plays=plays, choice=choice)
+    else:
+        tile = TILES[kind](id=tile_id, plays=plays)
     page = show.pages[page_id]
     return put(show, "pages", replace(page, tiles=(*page.tiles, tile))), tile.id
 
 
-def change_tile(show: Show, tile_id: str, **fields: Any) -> Show:
-    """Change fields of a tile; a show without the tile comes back as it was."""
+def _with_tiles(show: Show, page: Page, tiles: Iterable[AnyTile]) -> Show:
+    return put(show, "pages", replace(page, tiles=tuple(tiles)))
+
+
+def _change_tile(show: Show, tile_id: str, fields: dict[str, Any]) -> Show:
     found = show.tile(tile_id)
     if found is None:
         return show
     page, _ = found
-    tiles = tuple(replace(t, **fields) if t.id == tile_id else t for t in page.tiles)
-    return put(show, "pages", replace(page, tiles=tiles))
+    changed = [replace(t, **fields) if t.id == tile_id else t for t in page.tiles]
+    return _with_tiles(show, page, changed)
 
 
-def move_tile(show: Show, tile_id: str, index: int) -> Show:
-    """Give a tile another position in its page's order."""
+def _move_tile(show: Show, tile_id: str, index: int) -> Show:
     found = show.tile(tile_id)
     if found is None:
         return show
     page, tile = found
     rest = [t for t in page.tiles if t.id != tile_id]
     rest.insert(max(0, min(index, len(rest))), tile)
-    return put(show, "pages", replace(page, tiles=tuple(rest)))
+    return _with_tiles(show, page, rest)
 
 
-def remove_tile(show: Show, tile_id: str) -> Show:
-    """Take a tile off its page, and with it what controllers do to it."""
+def _without_tile(show: Show, tile_id: str) -> Show:
     found = show.tile(tile_id)
     if found is None:
         return show
     page, _ = found
-    show = put(
-        show,
-        "pages",
-        replace(page, tiles=tuple(t for t in page.tiles if t.id != tile_id)),
-    )
-    return unlearn(show, f"tile:{tile_id}")
+    return _with_tiles(show, page, [t for t in page.tiles if t.id != tile_id])
 
 
 def learn(
-    show: Show, port: str, kind: str, channel: int, number: int, target: str
+    show: Show, port: str, message: str, channel: int, number: int, target: Ref
 ) -> Show:
-    """Tie a control to a target. The control's, and the target's, earlier ties on that
-    port are undone.
+    """Tie a MIDI control to a target. The control's, and the target's, earlier ties on
+    that port are undone.
     """
+    control = (port, message, channel, number)
     kept = {
-        i: m
-        for i, m in show.mappings.items()
-        if m.control != (port, kind, channel, number)
-        and not (m.target == target and m.port == port)
+        i: known
+        for i, known in show.inputs.items()
+        if known.control != control
+        and not (known.target == target and known.port == port)
     }
-    fields = {
-        "port": port,
-        "kind": kind,
-        "channel": channel,
-        "number": number,
-        "target": target,
-    }
-    mapping_id = fresh_id(f"{kind} {channel} {number}", kept)
-    mapping = msgspec.convert({"id": mapping_id, **fields}, ControlMapping)
-    return replace(show, mappings={**kept, mapping.id: mapping})
-
-
-def unlearn(show: Show, target: str) -> Show:
-    """Untie every control from a target."""
-    return drop(
-        show, "mappings", [i for i, m in show.mappings.items() if m.target == target]
+    made = MidiInput(
+        id=fresh_id(f"{message} {channel} {number}", kept),
+        target=target,
+        port=port,
+        message=MidiMessage(message),
+        channel=channel,
+        number=number,
     )
+    return replace(show, inputs={**kept, made.id: made})
+
+
+def unlearn(show: Show, target: Ref) -> Show:
+    """Untie every control from a target."""
+    tied = [i for i, known in show.inputs.items() if known.target == target]
+    return drop(show, "inputs", tied) if tied else show

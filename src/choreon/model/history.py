@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import msgspec
 
-from choreon.model.show import Look, Show
+from choreon.model.show import Show
+from choreon.model.values import Look
 
 replace = msgspec.structs.replace
 

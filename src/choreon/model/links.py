@@ -10,7 +10,8 @@ import math
 from collections.abc import Iterator, Sequence
 
 from choreon.model import attributes as at
-from choreon.model.show import Look, Palette, Show, Value
+from choreon.model.show import Palette, Show
+from choreon.model.values import Look, Value
 
 PALETTE, MARK, POINT = "palette:", "mark:", "point:"
 
@@ -138,4 +139,29 @@ def from_palette(
         }
         if own:
             made[fixture] = own
+    return made
+
+
+def unlinked(show: Show, look: Look, link: str) -> Look:
+    """The look with one link replaced by what it comes to now; a palette's by its
+    values, a mark's by its point.
+    """
+    if not touches(look, link):
+        return look
+    return {i: _values(show, i, values, link) for i, values in look.items()}
+
+
+def _values(
+    show: Show, fixture: str, values: dict[str, Value], link: str
+) -> dict[str, Value]:
+    made: dict[str, Value] = {}
+    for name, value in values.items():
+        if value != link:
+            made[name] = value
+        elif link.startswith(MARK):
+            point = point_of(show, link)
+            if point is not None:
+                made[name] = to_point(point)
+        elif (found := resolved(show, fixture, name, value)) is not None:
+            made[name] = found
     return made

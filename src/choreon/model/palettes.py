@@ -8,7 +8,10 @@ from collections.abc import Iterable
 
 from choreon.model import attributes as at
 from choreon.model import edits, links
-from choreon.model.show import Look, Mark, Palette, Scene, Show, Value
+from choreon.model.playables import AnyPlayable, kind_of
+from choreon.model.refs import MARK, PALETTE, Ref, name_of
+from choreon.model.show import Mark, Palette, Show
+from choreon.model.values import Look, Value
 
 FAMILIES = (at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM)
 
@@ -117,15 +120,16 @@ def update_palette(show: Show, palette_id: str, look: Look) -> Show:
     merged = edits.merge_looks({i: v for i, v in kept.items() if v}, each)
     changed = edits.replace(palette, values=ended, each=merged)
     show = edits.put(show, "palettes", changed)
-    scenes = [_linked_wholly(show, s, changed) for s in users(show, palette_id)]
-    return edits.put(show, "scenes", *scenes)
+    return edits.looks_changed(show, lambda look: _linked_wholly(show, look, changed))
 
 
-def _linked_wholly(show: Show, scene: Scene, palette: Palette) -> Scene:
-    """The scene with a link for every attribute that the palette has by now."""
+def _linked_wholly(show: Show, look: Look, palette: Palette) -> Look:
+    """The look with a link for every attribute that the palette has by now."""
     link = links.to_palette(palette.id)
-    look: Look = {}
-    for fixture, values in scene.look.items():
+    if not links.touches(look, link):
+        return look
+    made: Look = {}
+    for fixture, values in look.items():
         own = values
         if any(v == link for v in values.values()):
             own = {
@@ -136,58 +140,29 @@ def _linked_wholly(show: Show, scene: Scene, palette: Palette) -> Scene:
                     if n not in values
                 },
             }
-        look[fixture] = own
-    return edits.replace(scene, look=look)
-
-
-def users(show: Show, palette_id: str) -> list[Scene]:
-    """The scenes that use a palette."""
-    link = links.to_palette(palette_id)
-    return [s for s in show.scenes.values() if links.touches(s.look, link)]
-
-
-def aiming_at(show: Show, mark_id: str) -> list[str]:
-    """The names of what aims at a mark: scenes and palettes."""
-    link = links.to_mark(mark_id)
-    found = [s.name for s in show.scenes.values() if links.touches(s.look, link)]
-    return found + [
-        p.name
-        for p in show.palettes.values()
-        if link in p.values.values() or links.touches(p.each, link)
-    ]
-
-
-def unlinked(show: Show, look: Look, link: str) -> Look:
-    """The look with one link replaced by what it comes to now; a palette's by its
-    values, a mark's by its point.
-    """
-    if not links.touches(look, link):
-        return look
-    return {i: _values(show, i, values, link) for i, values in look.items()}
-
-
-def _values(
-    show: Show, fixture: str, values: dict[str, Value], link: str
-) -> dict[str, Value]:
-    made: dict[str, Value] = {}
-    for name, value in values.items():
-        if value != link:
-            made[name] = value
-        elif link.startswith(links.MARK):
-            point = links.point_of(show, link)
-            if point is not None:
-                made[name] = links.to_point(point)
-        elif (found := links.resolved(show, fixture, name, value)) is not None:
-            made[name] = found
+        made[fixture] = own
     return made
 
 
-def unlink(show: Show, scene_id: str, link: str) -> Show:
-    """Give a scene its own values in the place of a link."""
-    scene = show.scenes[scene_id]
-    return edits.put(
-        show, "scenes", edits.replace(scene, look=unlinked(show, scene.look, link))
+def users(show: Show, palette_id: str) -> list[AnyPlayable]:
+    """Returns the playables that use a palette."""
+    used = edits.used_by(show, Ref(PALETTE, palette_id))
+    return [show.playables[r.id] for r in used if r.id in show.playables]
+
+
+def aiming_at(show: Show, mark_id: str) -> list[str]:
+    """Returns the names of what aims at a mark: playables and palettes."""
+    used = edits.used_by(show, Ref(MARK, mark_id))
+    return [name_of(show, r) for r in used]
+
+
+def unlink(show: Show, ref: Ref, link: str) -> Show:
+    """Give a playable its own values in the place of a link."""
+    playable = show.playables[ref.id]
+    own = kind_of(playable).with_looks(
+        playable, lambda look: links.unlinked(show, look, link)
     )
+    return edits.put(show, "playables", own)
 
 
 def move_palette(show: Show, palette_id: str, index: int) -> Show:
@@ -204,16 +179,6 @@ def move_palette(show: Show, palette_id: str, index: int) -> Show:
     return edits.replace(show, palettes={i: show.palettes[i] for i in ids})
 
 
-def delete_palette(show: Show, palette_id: str) -> Show:
-    """Delete a palette; the scenes that use it keep its values."""
-    link = links.to_palette(palette_id)
-    changed = [
-        edits.replace(s, look=unlinked(show, s.look, link))
-        for s in users(show, palette_id)
-    ]
-    return edits.drop(edits.put(show, "scenes", *changed), "palettes", [palette_id])
-
-
 def keep_mark(show: Show, name: str, x: float, y: float, z: float) -> tuple[Show, str]:
     """Store a mark; gives the show and its id."""
     name = edits.fresh_name(
@@ -227,29 +192,6 @@ def keep_mark(show: Show, name: str, x: float, y: float, z: float) -> tuple[Show
         z=round(z, 3),
     )
     return edits.put(show, "marks", mark), mark.id
-
-
-def delete_mark(show: Show, mark_id: str) -> Show:
-    """Delete a mark; what aims at it aims at the place where it was."""
-    link = links.to_mark(mark_id)
-    point = links.point_of(show, link)
-    if point is None:
-        return show
-    scenes = [s for s in show.scenes.values() if links.touches(s.look, link)]
-    made = edits.put(
-        show,
-        "scenes",
-        *(edits.replace(s, look=unlinked(show, s.look, link)) for s in scenes),
-    )
-    there = links.to_point(point)
-    for palette in show.palettes.values():
-        if link in palette.values.values() or links.touches(palette.each, link):
-            values = {n: there if v == link else v for n, v in palette.values.items()}
-            changed = edits.replace(
-                palette, values=values, each=unlinked(show, palette.each, link)
-            )
-            made = edits.put(made, "palettes", changed)
-    return edits.drop(made, "marks", [mark_id])
 
 
 def sample(show: Show) -> Show:

@@ -7,19 +7,17 @@ is found by identity.
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any
 
 import msgspec
 
 from choreon.model.fixture_type import FixtureType
-
-Value = float | tuple[float | None, ...] | str
-"""A value in the attribute's unit; one per cell (None: not given); or a link, as
-model/links.py reads it.
-"""
-
-Look = dict[str, dict[str, Value]]
-"""Fixture id → attribute → value."""
+from choreon.model.inputs import AnyInput
+from choreon.model.masters import EVERY_SHOW, AnyMaster
+from choreon.model.outputs import AnyOutput
+from choreon.model.playables import AnyPlayable
+from choreon.model.tiles import AnyTile, Page
+from choreon.model.values import Look, Value
 
 SLOTS = 512
 MAX_UNIVERSE = 63999  # E1.31, section 6.2.7
@@ -112,98 +110,6 @@ class Palette(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     family: str
     values: dict[str, Value] = {}
     each: Look = {}
-
-
-class Times(msgspec.Struct, frozen=True, omit_defaults=True):
-    """How one family comes up with a scene: it waits for `delay` seconds and takes
-    `fade` seconds.
-    """
-
-    delay: float = 0.0
-    fade: float = 0.0
-
-
-class Scene(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A stored look; `fade_in` and `fade_out` in seconds, `times` for families that
-    come up in their own.
-
-    `colour`: a mark to know it by, as #RRGGBB. `folder`: where it lies on the shelf.
-    """
-
-    id: str
-    name: str
-    look: Look
-    fade_in: float = 2.0
-    fade_out: float = 2.0
-    times: dict[str, Times] = {}
-    tags: tuple[str, ...] = ()
-    folder: str = ""
-    colour: str = ""
-
-    @property
-    def whole_in(self) -> float:
-        """Seconds until the slowest family is there."""
-        return max([self.fade_in, *(t.delay + t.fade for t in self.times.values())])
-
-
-class Tile(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A control on a page. Pads that share a `choice` exclude each other and
-    crossfade.
-    """
-
-    id: str
-    kind: Literal["pad", "fader"]
-    scene: str
-    name: str = ""
-    choice: str = ""
-
-
-class Page(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """Tiles that are played together, in reading order."""
-
-    id: str
-    name: str
-    tiles: tuple[Tile, ...] = ()
-
-
-class ControlMapping(msgspec.Struct, frozen=True, kw_only=True):
-    """What a control does. `target` is `tile:ID`, `grand` or `blackout`."""
-
-    id: str
-    port: str
-    kind: Literal["cc", "note"]
-    channel: int
-    number: int
-    target: str
-
-    @property
-    def control(self) -> tuple[str, str, int, int]:
-        return (self.port, self.kind, self.channel, self.number)
-
-
-class Output(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """Where universes go, by sACN or Art-Net.
-
-    `universes` empty: all in use. `host` empty: multicast with sACN, broadcast with
-    Art-Net. `port` 0: the protocol's own. `priority` and `sync` (universe of the
-    synchronisation packets, 0: none) are sACN's; with Art-Net any `sync` sends ArtSync.
-    `shift` is added to a universe's number: Art-Net counts from 0, so −1 there makes
-    universe 1 its port-address 0. `interface`: address of the network interface, empty:
-    the system's choice. `rate`: frames a second, 0: the engine's.
-    """
-
-    id: str
-    name: str = ""
-    protocol: Literal["sacn", "artnet"] = "sacn"
-    host: str = ""
-    port: int = 0
-    priority: int = 100
-    sync: int = 0
-    shift: int = 0
-    interface: str = ""
-    rate: float = 0.0
-    universes: tuple[int, ...] = ()
-    on: bool = True
 
 
 class Bar(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -301,15 +207,18 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     types: dict[str, FixtureType] = {}
     fixtures: dict[str, Fixture] = {}
     groups: dict[str, Group] = {}
-    scenes: dict[str, Scene] = {}
+    playables: dict[str, AnyPlayable] = {}
     pages: dict[str, Page] = {}
-    mappings: dict[str, ControlMapping] = {}
-    outputs: dict[str, Output] = {}
+    masters: dict[str, AnyMaster] = msgspec.field(
+        default_factory=lambda: dict(EVERY_SHOW)
+    )
+    inputs: dict[str, AnyInput] = {}
+    outputs: dict[str, AnyOutput] = {}
     pictures: dict[str, Picture] = {}
     marks: dict[str, Mark] = {}
     palettes: dict[str, Palette] = {}
 
-    def tile(self, tile_id: str) -> tuple[Page, Tile] | None:
+    def tile(self, tile_id: str) -> tuple[Page, AnyTile] | None:
         """The tile called `tile_id` and its page."""
         for page in self.pages.values():
             for tile in page.tiles:
@@ -318,14 +227,15 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
         return None
 
 
-COLLECTIONS: dict[str, type[msgspec.Struct]] = {
+COLLECTIONS: dict[str, Any] = {
     "types": FixtureType,
     "fixtures": Fixture,
     "groups": Group,
-    "scenes": Scene,
+    "playables": AnyPlayable,
     "pages": Page,
-    "mappings": ControlMapping,
-    "outputs": Output,
+    "masters": AnyMaster,
+    "inputs": AnyInput,
+    "outputs": AnyOutput,
     "pictures": Picture,
     "marks": Mark,
     "palettes": Palette,

@@ -21,7 +21,8 @@ from choreon.model.fixture_type import (
     Slot,
     main_attribute,
 )
-from choreon.model.show import SLOTS, Look, Show, Value
+from choreon.model.show import SLOTS, Show
+from choreon.model.values import Look, Value
 
 Fate = Literal["kept", "near", "lost"]
 
@@ -117,21 +118,18 @@ def swap(
     new = _Side(kind, mode)
     lines: dict[tuple[str, str], Line] = {}
     made = edits.put(show, "types", kind) if show.types.get(kind.id) != kind else show
-    scenes = dict(show.scenes)
-    for i in ids:
-        for scene_id, scene in scenes.items():
-            if i in scene.look:
-                look, found = _fixture_look(show, i, scene.look[i], new)
-                lines |= {(line.attribute, line.fate): line for line in found}
-                if look != scene.look[i]:
-                    scenes[scene_id] = edits.replace(
-                        scene, look={**scene.look, i: look}
-                    )
-    made = (
-        edits.replace(made, scenes=scenes)
-        if any(scenes[k] is not show.scenes[k] for k in scenes)
-        else made
-    )
+
+    def translated(look: Look) -> Look:
+        """The look in which the swapped lamps have what theirs become."""
+        made = dict(look)
+        for i in set(ids) & set(look):
+            after, found = _fixture_look(show, i, look[i], new)
+            lines.update({(line.attribute, line.fate): line for line in found})
+            if after != look[i]:
+                made[i] = after
+        return look if made == look else made
+
+    made = edits.looks_changed(made, translated)
     for palette in show.palettes.values():
         if set(ids) & set(palette.each):
             each = dict(palette.each)

@@ -277,7 +277,7 @@ class Channels:
         """An emitter, or a filter, of a target colour."""
         emitter = ready.emitter
         assert emitter is not None
-        colour = (rows[at.RED] - self.intensities) // 3
+        colour = rows[at.RED] - self.intensities
         span = next(s for r, s in ready.spans if r.attribute == emitter)
         low, high = min(span.start, span.end), max(span.start, span.end)
         source = (

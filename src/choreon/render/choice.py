@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from choreon.model.show import Look, Value
+from choreon.model.values import Look, Value
 from choreon.render.rig import Rig
 
 Item = tuple[str, int]

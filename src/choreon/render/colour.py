@@ -28,6 +28,18 @@ def from_oklab(lab: npt.ArrayLike) -> Array:
     return np.asarray((np.asarray(lab, float) @ _FROM_LAB.T) ** 3 @ _FROM_LMS.T)
 
 
+def to_oklab_rows(rgb: Array) -> Array:
+    """Linear Rec.709 light (3, n) → OKLab (3, n)."""
+    return np.asarray(_TO_LAB @ np.cbrt(_TO_LMS @ rgb))
+
+
+def from_oklab_rows(lab: Array) -> Array:
+    """OKLab (3, n) → linear Rec.709 light (3, n)."""
+    lms = _FROM_LAB @ lab
+    lms *= lms * lms  # a power would take several times as long
+    return np.asarray(_FROM_LMS @ lms)
+
+
 def to_screen(rgb: npt.ArrayLike) -> Array:
     """Linear light → sRGB screen values 0…1 (IEC 61966-2-1)."""
     light = np.clip(np.asarray(rgb, float), 0.0, 1.0)

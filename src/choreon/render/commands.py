@@ -12,7 +12,7 @@ from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, FixtureType, Range, Use, bytes_of
 from choreon.model.patch import mode_of
 from choreon.model.show import SLOTS, Fixture, Show
-from choreon.render.players import Sent
+from choreon.render.state import Sent
 
 HOLD = 2.0  # seconds, where the type says nothing
 

@@ -121,7 +121,7 @@ class Decoder:
             dimmer = rows.get(at.DIMMER, absent)
             self.dimmer[i] = dimmer if dimmer in driven else absent
             if at.RED in rows:
-                colour = (rows[at.RED] - rig.intensities) // 3
+                colour = rows[at.RED] - rig.intensities
                 mix = mixes[colour]
                 self.emitters[i, mix.columns] = rig.size + WIDTH * colour + mix.columns
                 self.light[i, mix.columns] = mix.light

@@ -1,5 +1,8 @@
 """Parameters → DMX bytes: emitters, virtual dimmers, ranges, channels of 8, 16 and 24
 bits.
+
+What a colour comes to, and on which of its ranges a channel stands, is remembered: only
+where the inputs changed is it worked out anew.
 """
 
 from __future__ import annotations
@@ -7,41 +10,38 @@ from __future__ import annotations
 import numpy as np
 
 from choreon.render.channels import WIDTH
-from choreon.render.colour import from_oklab
-from choreon.render.rig import Bytes, Floats, Rig
+from choreon.render.colour import from_oklab_rows
+from choreon.render.rig import Bytes, Flags, Floats, Ints, Rig
+
+ROUND = 0.5 + 1e-6  # halves round up, whatever colour sums left in the last digits
 
 
 def encode(
-    rig: Rig, values: Floats, bare: tuple[Floats, Floats] | None = None
+    rig: Rig, values: Floats, driven: tuple[Floats, Floats] | None = None
 ) -> Bytes:
-    """The frame (U, 512) that shows `values` (P, in blending units).
+    """Returns the frame (U, 512) that shows `values` (P, in blending units).
 
-    `bare`: for every channel (C) a raw value and its weight, 0…1, laid over what the
+    `driven`: for every channel (C) a raw value and its share, 0…1, laid over what the
     parameters make of it.
     """
     raw = raw_values(rig, values)
-    if bare is not None:
-        raw += bare[1] * (bare[0] - raw)
+    if driven is not None:
+        raw += driven[1] * (driven[0] - raw)
         np.minimum(np.maximum(raw, rig.least, out=raw), rig.full, out=raw)
-    whole = (raw + (0.5 + 1e-6)).astype(
-        np.int32
-    )  # halves round up, whatever the colour sums left in the last digits
+    whole = (raw + ROUND).astype(np.int32)
     frame = rig.blank()
-    frame.reshape(-1)[rig.byte_at] = (
-        whole.take(rig.byte_channel) >> rig.byte_shift
-    ).astype(np.uint8)
+    slots = whole.take(rig.byte_channel) >> rig.byte_shift
+    frame.reshape(-1)[rig.byte_at] = slots.astype(np.uint8)
     return frame
 
 
 def raw_values(rig: Rig, values: Floats) -> Floats:
-    """The raw value of every channel (C), in the resolution of its mode."""
+    """Returns the raw value of every channel (C), in the resolution of its mode."""
     size, emitters = rig.size, rig.emitters
     sources = np.empty(size + emitters)
     sources[:size] = values
     if emitters:
-        rgb = from_oklab(values[rig.colour_rows].reshape(-1, 3))
-        np.minimum(np.maximum(rgb, 0.0, out=rgb), 1.0, out=rgb)
-        sources[size:] = _emitters(rig, rgb).ravel()
+        sources[size:] = rig.encoder.emitters(values)
     if len(rig.scaled):
         sources[rig.scaled] *= values[rig.scaled_by]
     raw = sources.take(rig.source) if len(sources) else np.zeros(len(rig.source))
@@ -49,18 +49,55 @@ def raw_values(rig: Rig, values: Floats) -> Floats:
     raw += rig.offset
     np.minimum(np.maximum(raw, rig.floor, out=raw), rig.top, out=raw)
     if len(rig.pieces):
-        raw[rig.pieces.channel] = rig.pieces.choose(values)[1]
+        raw[rig.pieces.channel] = rig.encoder.ranges(values)
     return raw
 
 
-def _emitters(rig: Rig, rgb: Floats) -> Floats:
-    """Levels of the emitters (K, WIDTH) for target colours (K, 3)."""
-    mixed = np.zeros((len(rgb), WIDTH))
-    for mix in rig.mixes:
-        wanted = rgb[mix.colours]
-        if mix.mixer is not None:
-            mixed[mix.colours[:, None], mix.columns] = mix.mixer.mix(wanted)
-        else:
-            plain = mix.columns[mix.columns < 3]
-            mixed[mix.colours[:, None], plain] = wanted[:, plain]
-    return mixed
+class Encoder:
+    """What was encoded last on a rig. It follows from its inputs alone, so that the
+    same values give the same bytes whatever was encoded before.
+    """
+
+    def __init__(self, rig: Rig) -> None:
+        self._rig = rig
+        self._colours = np.full((3, rig.colours), np.nan)  # OKLab
+        self._levels = np.zeros((rig.colours, WIDTH))
+        pieces = rig.pieces
+        asked = [pieces.row, pieces.main, pieces.guard[pieces.guard >= 0]]
+        self._asked = np.unique(np.concatenate(asked))
+        self._asked_values = np.full(len(self._asked), np.nan)
+        self._ranges = np.zeros(0)
+
+    def emitters(self, values: Floats) -> Floats:
+        """Returns the levels (K × WIDTH, flat) of the emitters for the target colours
+        in `values` (P).
+        """
+        wanted = values[self._rig.colour_rows].reshape(3, -1)
+        fresh = (wanted != self._colours).any(axis=0)
+        if fresh.any():
+            self._mix(wanted, np.flatnonzero(fresh), fresh)
+            self._colours = wanted.copy()
+        return self._levels.reshape(-1)
+
+    def _mix(self, wanted: Floats, which: Ints, fresh: Flags) -> None:
+        rgb = np.zeros(wanted.shape)
+        light = from_oklab_rows(wanted[:, which])
+        rgb[:, which] = np.minimum(np.maximum(light, 0.0, out=light), 1.0, out=light)
+        for mix in self._rig.mixes:
+            colours = mix.colours[fresh[mix.colours]]
+            if not len(colours):
+                continue
+            target = rgb[:, colours].T
+            if mix.mixer is not None:
+                self._levels[colours[:, None], mix.columns] = mix.mixer.mix(target)
+            else:
+                plain = mix.columns[mix.columns < 3]
+                self._levels[colours[:, None], plain] = target[:, plain]
+
+    def ranges(self, values: Floats) -> Floats:
+        """Returns the raw values of the channels that have several ranges."""
+        asked = values.take(self._asked)
+        if not np.array_equal(asked, self._asked_values):
+            self._ranges = self._rig.pieces.choose(values)[1]
+            self._asked_values = asked
+        return self._ranges

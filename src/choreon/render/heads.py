@@ -16,9 +16,15 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
 
-# degrees of pan; a line that asks for more passes close under the head, where pan would
-# whirl
-FURTHEST = 120.0
+# Degrees of pan. A line that asks for more passes close under the head, where pan would
+# whirl: at 150° its fastest part takes 430° in the time of the whole fade, which a head
+# can just do in two seconds.
+FURTHEST = 150.0
+# A tilt that changes its side passes through the head's own axis; with more pan than
+# this it is another way to the same point, and the head would turn over.
+UPRIGHT = 30.0
+LEAP = 90.0  # degrees of pan from one sample of a line to the next: it turned over
+MISS = 0.5  # degrees
 
 
 @dataclass(frozen=True)
@@ -59,7 +65,7 @@ class Heads:
         """Heads (n) on their way from the points `start` (n, 3), where they stand at
         `here` (n, 2, degrees), to `end`, `there`; `share` (n) of it is done.
 
-        Gives which of them go along the line, and pan and tilt (n, 2) of these. The
+        Returns which of them go along the line, and pan and tilt (n, 2) of these. The
         others have a point on one side only, or would have to turn over on the way:
         they go by their angles.
         """
@@ -69,8 +75,9 @@ class Heads:
             & (share > 0)
             & (share < 1)
         )
-        over = here[:, 1] * there[:, 1] < 0
-        known &= ~over & (np.abs(there[:, 0] - here[:, 0]) <= FURTHEST)
+        pan = np.abs(there[:, 0] - here[:, 0])
+        over = (here[:, 1] * there[:, 1] < 0) & (pan > UPRIGHT)
+        known &= ~over & (pan <= FURTHEST)
         angles = here + share[:, None] * (there - here)
         if known.any():
             part = share[known, None]
@@ -94,25 +101,28 @@ class Trail:
     layer aims at points.
     """
 
-    def __init__(self, heads: Heads) -> None:
+    def __init__(self, heads: Heads, points: Floats | None = None) -> None:
         self.heads = heads
-        self.points: Floats | None = (
-            None  # H, 3; NaN for heads that stand at plain angles
-        )
+        self.points = points  # H, 3; NaN for heads that stand at plain angles
+
+    def copy(self) -> Trail:
+        """Returns the same once more, to go on from."""
+        points = None if self.points is None else self.points.copy()
+        return Trail(self.heads, points)
 
     def _made(self) -> Floats:
         if self.points is None:
             self.points = np.full((len(self.heads), 3), np.nan)
         return self.points
 
-    def cover(self, which: Ints, points: Floats | None) -> None:
+    def replace(self, which: Ints, points: Floats | None) -> None:
         """A layer turns heads (n) wholly: to points (n, 3), or to plain angles."""
         if points is not None:
             self._made()[which] = points
         elif self.points is not None:
             self.points[which] = np.nan
 
-    def lay(
+    def blend(
         self,
         which: Ints,
         points: Floats | None,
@@ -121,16 +131,47 @@ class Trail:
         share: Floats,
     ) -> tuple[Ints, Floats] | None:
         """A layer turns heads (n) from `here` to `there` (n, 2, degrees) by a share (n)
-        of the way. Gives rows (m, 2) and angles (m, 2) of those that go along a line in
-        the room.
+        of the way. Returns rows (m, 2) and angles (m, 2) of those that go along a line
+        in the room; None where none does.
         """
         if (self.points is None and points is None) or not len(which):
             return None
-        held = self._made()
-        before = held[which]
+        aimed = self._made()
+        before = aimed[which]
         end = np.full((len(which), 3), np.nan) if points is None else points
         along, angles = self.heads.between(which, before, end, here, there, share)
-        part = share[:, None]
-        on_line = np.where(along[:, None], before + part * (end - before), np.nan)
-        held[which] = np.where(part <= 0, before, np.where(part >= 1, end, on_line))
+        aimed[which] = on_the_way(before, end, along, share)
         return (self.heads.rows[which[along]], angles[along]) if along.any() else None
+
+
+def on_the_way(start: Floats, end: Floats, along: Flags, share: Floats) -> Floats:
+    """Returns the points (n, 3) between `start` and `end` at `share` (n) of the way;
+    NaN for heads that do not go along the line and are neither here nor there.
+    """
+    part = share[:, None]
+    line = np.where(along[:, None], start + part * (end - start), np.nan)
+    return np.where(part <= 0, start, np.where(part >= 1, end, line))
+
+
+SAMPLES = 24  # points of a line at which a head is tried
+
+
+def plan(
+    heads: Heads, which: Ints, start: Floats, end: Floats, here: Floats
+) -> tuple[Flags, Floats]:
+    """Plan the way of heads (n) along the lines from `start` to `end` (n, 3), from
+    where they stand, `here` (n, 2, degrees).
+
+    Returns which of them can follow the line, within their limits, without turning over
+    and without whirling, and pan and tilt (n, 2) at which those arrive.
+    """
+    angles = here.copy()
+    able = np.ones(len(which), bool)
+    for part in np.linspace(0.0, 1.0, SAMPLES + 1)[1:]:
+        points = start + part * (end - start)
+        next_, miss = heads.solve(which, points, angles)
+        jump = np.abs(next_[:, 0] - angles[:, 0]) > LEAP
+        able &= (miss < MISS) & ~jump
+        angles = next_
+    able &= np.abs(angles[:, 0] - here[:, 0]) <= FURTHEST
+    return able, angles

@@ -1,120 +1,441 @@
-"""Compiling looks: a scene's or a draft's values become rows and numbers of the
-compiled rig.
+"""Compiling looks: values of fixtures become rows and numbers of the compiled rig.
+
+It goes in two steps. A *piece* is what one fixture is given; pieces are put together to
+a compiled look, where colours are turned to OKLab and heads to their points all at
+once. A draft keeps its pieces, so that only those of the lamps touched are made anew.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+import math
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
-import numpy.typing as npt
 
 from choreon.model import attributes as at
 from choreon.model import links
-from choreon.model.show import Look, Show, Value
+from choreon.model.show import Show
+from choreon.model.values import Look, Value
 from choreon.render import aim
-from choreon.render.colour import to_oklab
-from choreon.render.heads import Trail
-from choreon.render.rig import Floats, Ints, Rig
+from choreon.render.colour import to_oklab_rows
+from choreon.render.rig import FAMILIES, Flags, Floats, Ints, Rig
 
-Flags = npt.NDArray[np.bool_]
+Angles = tuple[float, float]
+Point = tuple[float, float, float]
 
+NO_ROWS: Ints = np.zeros(0, np.int64)
+NO_NUMBERS: Floats = np.zeros(0)
+NO_POINTS: Floats = np.zeros((0, 3))
 
-NO_CHANNELS: Ints = np.zeros(0, np.int64)
-
-
-@dataclass(frozen=True)
-class Bare:
-    """Raw values of channels (n), past all meaning."""
-
-    channel: Ints
-    raw: Floats
-
-    def __len__(self) -> int:
-        return len(self.channel)
+MISSES = 0.5  # degrees by which a beam may miss its point and still count as there
+DEVICE = FAMILIES.index(at.Family.DEVICE)
 
 
-NO_BARE = Bare(NO_CHANNELS, np.zeros(0))
+@dataclass(eq=False)
+class CompiledLook:
+    """A look on a rig.
 
-
-@dataclass(frozen=True)
-class Compiled:
-    """A look on a rig. `intensity` is dense (I + 1: the last stands for “always lit”
-    and is 0), `held` says which intensities it gives. Other rows are sparse; `shown`
-    says for each whether this look also lights it. `bare` holds values that go straight
-    to channels, `freed` the channels whose bare value its target colours end. `heads`
-    are those it turns, `points` (n, 3) where in the room to, NaN for plain angles, None
-    where all are.
+    `lamps` (m): the intensity rows that it gives `levels` (m). `rows` (n, ascending):
+    what else it gives `values` (n); rows from P on are raw values of channels. `freed`:
+    raw rows that its target colours end. `heads` (h): the heads that it turns,
+    `head_rows` (h, 2): where among `rows` their pan and tilt are, `points` (h, 3):
+    where in the room to, NaN for plain angles; None where all are. `uses`: the links it
+    follows.
     """
 
-    intensity: Floats
-    held: Flags
-    rows: Ints
-    values: Floats
-    snap: Flags
-    light: Ints
-    shown: Flags
-    all_shown: bool
-    any_snap: bool
-    bare: Bare = field(default_factory=lambda: NO_BARE)
-    freed: Ints = field(default_factory=lambda: NO_CHANNELS)
-    linked: bool = False  # it follows palettes or marks
-    heads: Ints = field(default_factory=lambda: NO_CHANNELS)
-    turned: Ints = field(
-        default_factory=lambda: np.zeros((0, 2), np.int64)
-    )  # n, 2: where in `rows` they are
+    rig: Rig
+    lamps: Ints = field(default_factory=lambda: NO_ROWS)
+    levels: Floats = field(default_factory=lambda: NO_NUMBERS)
+    rows: Ints = field(default_factory=lambda: NO_ROWS)
+    values: Floats = field(default_factory=lambda: NO_NUMBERS)
+    freed: Ints = field(default_factory=lambda: NO_ROWS)
+    heads: Ints = field(default_factory=lambda: NO_ROWS)
+    head_rows: Ints = field(default_factory=lambda: np.zeros((0, 2), np.int64))
     points: Floats | None = None
+    uses: frozenset[str] = frozenset()
+
+    @cached_property
+    def first_snap(self) -> int:
+        """Where among `rows` those begin that snap."""
+        return int(np.searchsorted(self.rows, self.rig.snaps_from))
+
+    @cached_property
+    def first_raw(self) -> int:
+        """Where among `rows` the raw values of channels begin."""
+        return int(np.searchsorted(self.rows, self.rig.size))
+
+    @cached_property
+    def channels(self) -> Ints:
+        """The channels that it gives raw values."""
+        return self.rows[self.first_raw :] - self.rig.size
+
+    @cached_property
+    def row_lights(self) -> Ints:
+        """For each of `rows` the lamp (0…I) that shows it."""
+        return lights_of(self.rig, self.rows)
+
+    @cached_property
+    def freed_lights(self) -> Ints:
+        """For each of `freed` the lamp that shows it."""
+        return lights_of(self.rig, self.freed)
+
+    @cached_property
+    def families(self) -> Ints:
+        """For each of `rows` its family, as a place in FAMILIES."""
+        return families_of(self.rig, self.rows)
+
+    @cached_property
+    def shining(self) -> tuple[Ints, Floats]:
+        """The lamps that it lights, and how strongly: its levels, or, where it drives a
+        dimmer's channel past all meaning, what that comes to.
+        """
+        if not len(self.channels):
+            return self.lamps, self.levels
+        dims = self.rig.channel_dims[self.channels]
+        raw = dims >= 0
+        if not raw.any():
+            return self.lamps, self.levels
+        channels = self.channels[raw]
+        full = np.maximum(self.rig.full[channels], 1.0)
+        light = dict(zip(self.lamps.tolist(), self.levels.tolist(), strict=True))
+        share = self.values[self.first_raw :][raw] / full
+        light.update(zip(dims[raw].tolist(), share.tolist(), strict=True))
+        lamps = np.array(sorted(light), np.int64)
+        return lamps, np.array([light[int(i)] for i in lamps])
+
+    @cached_property
+    def claims(self) -> tuple[Ints, Ints, Floats]:
+        """The lamps whose rows it gives (k), for each row which of them shows it (n),
+        and how strongly it lights each (k).
+        """
+        lights, which = np.unique(self.row_lights, return_inverse=True)
+        dense = np.zeros(self.rig.intensities + 1)
+        lamps, levels = self.shining
+        dense[lamps] = levels
+        return lights, which.astype(np.int64), dense[lights]
+
+    @cached_property
+    def touches(self) -> Flags:
+        """Which lamps (I + 1) it lights or shows something by."""
+        found = np.zeros(self.rig.intensities + 1, bool)
+        found[self.lamps] = True
+        found[self.row_lights] = True
+        return found
+
+
+def lights_of(rig: Rig, rows: Ints) -> Ints:
+    """Returns for each row, raw ones included, the lamp that shows it."""
+    found = np.empty(len(rows), np.int64)
+    raw = rows >= rig.size
+    found[~raw] = rig.light[rows[~raw]]
+    found[raw] = rig.channel_light[rows[raw] - rig.size]
+    return found
+
+
+def families_of(rig: Rig, rows: Ints) -> Ints:
+    """Returns for each row its family; raw values belong to the device."""
+    found = np.full(len(rows), DEVICE, np.int64)
+    plain = rows < rig.size
+    found[plain] = rig.families[rows[plain]]
+    return found
+
+
+# one fixture
+
+
+@dataclass(eq=False)
+class Piece:
+    """What one fixture is given: row → value, colours still as light; raw channel →
+    value; and where in the room its head is to aim.
+    """
+
+    rows: dict[int, float] = field(default_factory=dict)
+    raw: dict[int, float] = field(default_factory=dict)
+    aims: dict[int, Point] = field(default_factory=dict)  # row of pan or tilt → point
+    point: Point | None = None  # where both pan and tilt lead to
+    uses: frozenset[str] = frozenset()
+
+
+def piece_of(
+    rig: Rig, show: Show | None, fixture: str, wanted: Mapping[str, Value]
+) -> Piece:
+    """Returns what the rig gets of a fixture's values. Attributes that it does not have
+    are passed over, as are links that lead nowhere and numbers that are none.
+    """
+    made = Piece()
+    has = rig.where.get(fixture, {})
+    direct = rig.direct.get(fixture, {})
+    uses: set[str] = set()
+    plain: Mapping[str, Value] = wanted
+    if any(isinstance(v, str) for v in wanted.values()):
+        uses = {v for v in wanted.values() if isinstance(v, str)}
+        plain = _resolved(show, fixture, wanted) if show is not None else {}
+        uses |= {v for v in plain.values() if isinstance(v, str)}
+    plain = _with_wheel(rig, fixture, plain)
+    ends: dict[str, Point] = {}
+    for name, value in plain.items():
+        if isinstance(value, str):
+            point = links.point_of(show, value) if show is not None else None
+            if point is not None and name in links.AIMS and fixture in rig.heads.of:
+                made.aims[has[name][0][1]] = ends[name] = point
+        elif name in has:
+            made.rows.update(_of_cells(rig, has[name], value))
+        elif name in direct:
+            made.raw.update(_of_channels(direct[name], value))
+    if len(ends) == len(links.AIMS) and len(set(ends.values())) == 1:
+        made.point = ends[at.PAN]
+    made.uses = frozenset(uses)
+    return made
+
+
+def _resolved(
+    show: Show, fixture: str, wanted: Mapping[str, Value]
+) -> dict[str, Value]:
+    """The values with every palette looked up; aims stay links."""
+    made: dict[str, Value] = {}
+    for name, value in wanted.items():
+        found = links.resolved(show, fixture, name, value)
+        if found is not None:
+            made[name] = found
+    return made
+
+
+def _with_wheel(
+    rig: Rig, fixture: str, values: Mapping[str, Value]
+) -> Mapping[str, Value]:
+    """The values, with the slot nearest to a target colour where a wheel has to stand
+    for it.
+    """
+    wheel = rig.wheels.get(fixture)
+    if wheel is None or at.RED not in values or wheel.attribute in values:
+        return values
+    rgb = tuple(_first(values.get(n, 0.0)) for n in at.TARGET_COLOUR)
+    return {**values, wheel.attribute: float(wheel.nearest_to(rgb))}
+
+
+def _first(value: Value) -> float:
+    """One number of a value: of cells, the first that has one."""
+    if isinstance(value, tuple):
+        value = next((v for v in value if v is not None), 0.0)
+    return float(value) if isinstance(value, float | int) else 0.0
+
+
+Plain = float | tuple[float | None, ...]
+
+
+def _of_cells(
+    rig: Rig, places: Sequence[tuple[int, int]], value: Plain
+) -> Iterator[tuple[int, float]]:
+    """Rows and their numbers. A number reaches every cell; of a tuple, each cell takes
+    its own, the last one standing in for any missing.
+    """
+    for cell, row in places:
+        own: Plain | None = value
+        if isinstance(value, tuple):
+            own = _of_cell(value, cell) if value else float(rig.home[row])
+        if isinstance(own, float | int) and math.isfinite(own):
+            yield row, float(own)
+
+
+def _of_cell(value: tuple[float | None, ...], cell: int) -> float | None:
+    return value[min(max(cell - 1, 0), len(value) - 1)]
+
+
+def _of_channels(
+    places: Sequence[tuple[int, int, float, float]], value: Plain
+) -> Iterator[tuple[int, float]]:
+    """Channels and their raw values."""
+    for cell, channel, slope, offset in places:
+        own = _of_cell(value, cell) if isinstance(value, tuple) and value else value
+        if isinstance(own, float | int) and math.isfinite(own):
+            yield channel, float(own) * slope + offset
+
+
+# all together
+
+
+def compile_look(
+    rig: Rig,
+    look: Look,
+    show: Show | None = None,
+    near: Mapping[str, Angles] | None = None,
+) -> CompiledLook:
+    """Compile a look, its links looked up in `show`; values are clipped to what the rig
+    can do.
+
+    `near`: pan and tilt in degrees of heads that shall reach their point the way
+    nearest to these, in place of the way nearest to home.
+    """
+    pieces = {i: piece_of(rig, show, i, wanted) for i, wanted in look.items()}
+    return assemble(rig, pieces, near or {})
+
+
+def assemble(
+    rig: Rig, pieces: Mapping[str, Piece], near: Mapping[str, Angles]
+) -> CompiledLook:
+    """Put pieces together to a compiled look."""
+    given: dict[int, float] = {}
+    raw: dict[int, float] = {}
+    uses: set[str] = set()
+    for piece in pieces.values():
+        given.update(piece.rows)
+        raw.update(piece.raw)
+        uses |= piece.uses
+    given.update(_aimed(rig, pieces, near))
+    if not given and not raw:
+        return CompiledLook(rig, uses=frozenset(uses))
+    _fill_colours(rig, given)
+    rows = np.fromiter(given.keys(), np.int64, len(given))
+    values = np.fromiter(given.values(), float, len(given))
+    values = np.minimum(np.maximum(values, rig.low[rows]), rig.high[rows])
+    order = rows.argsort(kind="stable")
+    rows, values = rows[order], values[order]
+    split = int(np.searchsorted(rows, rig.intensities))
+    lamps, levels = rows[:split], values[:split]
+    rows, values = rows[split:], values[split:]
+    colours = _to_oklab(rig, rows, values)
+    if raw:
+        channels = np.array(sorted(raw), np.int64)
+        rows = np.concatenate([rows, rig.size + channels])
+        values = np.concatenate([values, [raw[int(c)] for c in channels]])
+    ended = {c for k in colours for c in rig.mixing.get(k, ())} - set(raw)
+    freed = rig.size + np.array(sorted(ended), np.int64)
+    made = CompiledLook(rig, lamps, levels, rows, values, freed, uses=frozenset(uses))
+    _find_heads(made, pieces)
+    return made
+
+
+def _aimed(
+    rig: Rig, pieces: Mapping[str, Piece], near: Mapping[str, Angles]
+) -> dict[int, float]:
+    """Pan and tilt of all heads that aim at points, row → degrees, solved in one go."""
+    wanted = [
+        (fixture, piece, point)
+        for fixture, piece in pieces.items()
+        for point in dict.fromkeys(piece.aims.values())
+    ]
+    if not wanted:
+        return {}
+    which = np.array([rig.heads.of[fixture] for fixture, *_ in wanted], np.int64)
+    now = rig.home[rig.heads.rows[which]]
+    for n, (fixture, *_) in enumerate(wanted):
+        now[n] = near.get(fixture, tuple(now[n]))
+    points = np.array([point for *_, point in wanted], float)
+    angles = rig.heads.solve(which, points, now)[0]
+    found: dict[int, float] = {}
+    for n, (_, piece, point) in enumerate(wanted):
+        for axis in (0, 1):
+            row = int(rig.heads.rows[which[n], axis])
+            if piece.aims.get(row) == point:
+                found[row] = float(angles[n, axis])
+    return found
+
+
+def _fill_colours(rig: Rig, given: dict[int, float]) -> None:
+    """A part of a target colour that is not given is 0."""
+    first, stop = rig.colour_rows.start, rig.colour_rows.stop
+    colours = {(row - first) % rig.colours for row in given if first <= row < stop}
+    for colour in colours:
+        for part in range(3):
+            given.setdefault(first + part * rig.colours + colour, 0.0)
+
+
+def _to_oklab(rig: Rig, rows: Ints, values: Floats) -> list[int]:
+    """Turn the target colours among `values` (n) into OKLab, in place. Returns which
+    colours they are.
+    """
+    begin = int(np.searchsorted(rows, rig.colour_rows.start))
+    end = int(np.searchsorted(rows, rig.colour_rows.stop))
+    if begin == end:
+        return []
+    values[begin:end] = to_oklab_rows(values[begin:end].reshape(3, -1)).reshape(-1)
+    reds = rows[begin : begin + (end - begin) // 3] - rig.intensities
+    colours: list[int] = reds.tolist()
+    return colours
+
+
+def _find_heads(look: CompiledLook, pieces: Mapping[str, Piece]) -> None:
+    """Fill in which heads a look turns, and where to."""
+    heads, rows = look.rig.heads, look.rows
+    if not len(heads) or not len(rows):
+        return
+    place = np.minimum(np.searchsorted(rows, heads.rows), len(rows) - 1)
+    turned = np.flatnonzero((rows[place] == heads.rows).all(axis=1))
+    if not len(turned):
+        return
+    look.heads, look.head_rows = turned, place[turned]
+    aimed = {heads.of[i]: p.point for i, p in pieces.items() if p.point is not None}
+    if aimed:
+        dense = np.full((len(heads), 3), np.nan)
+        dense[list(aimed)] = list(aimed.values())
+        look.points = dense[turned]
+
+
+def merged(rig: Rig, looks: Sequence[CompiledLook]) -> CompiledLook:
+    """Returns looks laid over each other at full weight, the first lowest, as one:
+    highest intensity, the last of all else.
+    """
+    if len(looks) == 1:
+        return looks[0]
+    size = rig.size + rig.channels
+    values, given = np.zeros(size), np.zeros(size, bool)
+    level, lit = np.zeros(rig.intensities), np.zeros(rig.intensities, bool)
+    freed = np.zeros(size, bool)
+    points = np.full((len(rig.heads), 3), np.nan)
+    for look in looks:
+        given[look.freed] = False
+        freed[look.freed] = True
+        values[look.rows], given[look.rows] = look.values, True
+        level[look.lamps] = np.maximum(level[look.lamps], look.levels)
+        lit[look.lamps] = True
+        points[look.heads] = np.nan if look.points is None else look.points
+    rows, lamps = np.flatnonzero(given), np.flatnonzero(lit)
+    made = CompiledLook(
+        rig, lamps, level[lamps], rows, values[rows], np.flatnonzero(freed)
+    )
+    _find_heads(made, {})
+    if np.isfinite(points).any():
+        made.points = points[made.heads]
+    return made
+
+
+# what else is asked of looks
 
 
 def plain_values(
-    rig: Rig, fixture: str, wanted: dict[str, Value], show: Show | None
+    rig: Rig, fixture: str, wanted: Mapping[str, Value], show: Show | None
 ) -> dict[str, Value]:
-    """A fixture's values with every link looked up in `show`: a head turns to its mark,
-    a wheel stands on the slot nearest to a target colour. What a link no longer leads
-    to is left out.
+    """Returns a fixture's values with every link looked up in `show`: a head turns to
+    its mark, a wheel stands on the slot nearest to a target colour. What a link no
+    longer leads to is left out.
     """
     made: dict[str, Value] = {}
-    for name, value in wanted.items():
-        found = (
-            links.resolved(show, fixture, name, value) if show is not None else value
-        )
-        if found is not None:
-            made[name] = found
-    aims = {n: v for n, v in made.items() if isinstance(v, str)}
-    for name, value in aims.items():
-        del made[name]
-        point = (
-            links.point_of(show, value)
-            if show is not None and name in links.AIMS
-            else None
-        )
-        if point is not None and fixture in rig.turns:
+    found = _resolved(show, fixture, wanted) if show is not None else dict(wanted)
+    for name, value in _with_wheel(rig, fixture, found).items():
+        if not isinstance(value, str):
+            made[name] = value
+            continue
+        point = links.point_of(show, value) if show is not None else None
+        if point is not None and name in links.AIMS and fixture in rig.axes:
             made[name] = aimed(rig, fixture, point)[links.AIMS.index(name)]
-    wheel = rig.wheels.get(fixture)
-    if wheel is not None and at.RED in made and wheel.attribute not in made:
-        rgb = [_first(made.get(n, 0.0)) for n in at.TARGET_COLOUR]
-        made[wheel.attribute] = float(wheel.nearest(rgb))
     return made
 
 
 def aimed(
-    rig: Rig,
-    fixture: str,
-    point: Sequence[float],
-    now: tuple[float, float] | None = None,
+    rig: Rig, fixture: str, point: Sequence[float], now: Angles | None = None
 ) -> tuple[float, float, float]:
-    """Pan and tilt (degrees) that turn a head to a point (metres), and by how many
-    degrees it misses.
-
-    Of several ways the one nearest to `now` is taken, else to home.
+    """Returns pan and tilt (degrees) that turn a head to a point (metres), and by how
+    many degrees it misses. Of several ways the one nearest to `now` is taken, else to
+    home.
     """
     place = rig.fixtures[fixture].place
     way = np.asarray(point, float) - (place.x, place.y, place.z)
     rows = [rig.where[fixture][n][0][1] for n in links.AIMS]
     home = now or (float(rig.home[rows[0]]), float(rig.home[rows[1]]))
     return aim.solve(
-        rig.turns[fixture],
+        rig.axes[fixture],
         way,
         rig.span(fixture, at.PAN),
         rig.span(fixture, at.TILT),
@@ -125,209 +446,12 @@ def aimed(
 def aims(
     rig: Rig, show: Show, fixtures: Iterable[str], link: str
 ) -> tuple[Look, list[str]]:
-    """What sends those of the fixtures that are heads to a point or a mark, and who
-    cannot get there; nothing where the link leads nowhere.
+    """Returns what sends those of the fixtures that are heads to a point or a mark, and
+    who cannot get there; nothing where the link leads nowhere.
     """
     point = links.point_of(show, link)
-    heads = [i for i in fixtures if i in rig.turns] if point is not None else []
-    return {i: links.aim(link) for i in heads}, [
-        i for i in heads if point and aimed(rig, i, point)[2] > MISSES
-    ]
-
-
-MISSES = 0.5  # degrees
-
-
-def _first(value: Value) -> float:
-    one = (
-        next((v for v in value if v is not None), 0.0)
-        if isinstance(value, tuple)
-        else value
-    )
-    return float(one) if isinstance(one, float | int) else 0.0
-
-
-def compile_look(rig: Rig, look: Look, show: Show | None = None) -> Compiled:
-    """Compile a look, its links looked up in `show`; fixtures and attributes that the
-    rig does not have are passed over, values are clipped.
-    """
-    values: dict[int, float] = {}
-    bare: dict[int, float] = {}
-    linked = False
-    points: dict[int, tuple[float, float, float]] = {}
-    for fixture, wanted in look.items():
-        has = rig.where.get(fixture)
-        direct = rig.direct.get(fixture)
-        texts = any(isinstance(v, str) for v in wanted.values())
-        linked = linked or texts
-        if (
-            texts
-            and show is not None
-            and (point := _point(show, fixture, wanted))
-            and fixture in rig.heads.of
-        ):
-            points[rig.heads.of[fixture]] = point
-        if texts or (fixture in rig.wheels and at.RED in wanted):
-            wanted = plain_values(rig, fixture, wanted, show)
-        for name, value in wanted.items():
-            if isinstance(value, str):
-                continue
-            if has and name in has:
-                values.update(_rows(rig, has[name], value))
-            elif direct and name in direct:
-                bare.update(_bare(direct[name], value))
-    intensity = np.zeros(rig.intensities + 1)
-    held = np.zeros(rig.intensities + 1, bool)
-    for row in [r for r in values if r < rig.intensities]:
-        intensity[row] = values.pop(row)
-        held[row] = True
-    coloured = _colours(rig, values)
-    rows = np.array(sorted(values), np.int64)
-    dense = None
-    if points:
-        dense = np.full((len(rig.heads), 3), np.nan)
-        dense[list(points)] = list(points.values())
-    made = look_of(
-        rig, intensity, held, rows, np.array([values[int(r)] for r in rows]), dense
-    )
-    made = replace(made, linked=True) if linked else made
-    freed = [c for k in coloured for c in rig.mixing.get(k, ()) if c not in bare]
-    if not bare and not freed:
-        return made
-    channels = np.array(sorted(bare), np.int64)
-    raw = np.array([bare[int(c)] for c in channels])
-    return replace(made, bare=Bare(channels, raw), freed=np.array(freed, np.int64))
-
-
-def _point(
-    show: Show, fixture: str, wanted: dict[str, Value]
-) -> tuple[float, float, float] | None:
-    """The point that both pan and tilt of a fixture lead to."""
-    both = [
-        links.resolved(show, fixture, n, wanted[n]) for n in links.AIMS if n in wanted
-    ]
-    return (
-        links.point_of(show, both[0])
-        if len(both) == 2 and both[0] == both[1] and both[0] is not None
-        else None
-    )
-
-
-def look_of(
-    rig: Rig,
-    intensity: Floats,
-    held: Flags,
-    rows: Ints,
-    values: Floats,
-    points: Floats | None = None,
-) -> Compiled:
-    """A compiled look from its numbers (rows ascending); what follows from them is
-    filled in. `points` (H, 3): where heads aim at, NaN for plain angles.
-    """
-    snap, light = rows >= rig.snaps_from, rig.light[rows]
-    shown = intensity[light] > 0
-    made = Compiled(
-        intensity,
-        held,
-        rows,
-        values,
-        snap,
-        light,
-        shown,
-        bool(shown.all()),
-        bool(snap.any()),
-    )
-    if not len(rig.heads) or not len(rows):
-        return made
-    place = np.minimum(np.searchsorted(rows, rig.heads.rows), len(rows) - 1)
-    heads = np.flatnonzero((rows[place] == rig.heads.rows).all(axis=1))
-    if not len(heads):
-        return made
-    return replace(
-        made,
-        heads=heads,
-        turned=place[heads],
-        points=None if points is None else points[heads],
-    )
-
-
-def stack(rig: Rig, looks: Sequence[Compiled]) -> Compiled:
-    """Looks laid over each other at full weight, the first lowest, as one."""
-    values, given = np.zeros(rig.size), np.zeros(rig.size, bool)
-    intensity = np.zeros(rig.intensities + 1)
-    held = np.zeros(rig.intensities + 1, bool)
-    trail = Trail(rig.heads)
-    for look in looks:
-        values[look.rows] = look.values
-        trail.cover(look.heads, look.points)
-        given[look.rows] = True
-        np.maximum(intensity, look.intensity, out=intensity)
-        held |= look.held
-    rows = np.flatnonzero(given)
-    made = look_of(rig, intensity, held, rows, values[rows], trail.points)
-    if not any(len(look.bare) for look in looks):
-        return made
-    bare: dict[int, float] = {}
-    for look in looks:
-        for channel in look.freed.tolist():
-            bare.pop(channel, None)
-        bare.update(
-            zip(look.bare.channel.tolist(), look.bare.raw.tolist(), strict=True)
-        )
-    freed = np.unique(np.concatenate([look.freed for look in looks]))
-    channels = np.array(sorted(bare), np.int64)
-    return replace(
-        made,
-        bare=Bare(channels, np.array([bare[c] for c in channels.tolist()])),
-        freed=freed,
-    )
-
-
-Plain = float | tuple[float | None, ...]
-
-
-def _bare(
-    places: list[tuple[int, int, float, float]], value: Plain
-) -> Iterator[tuple[int, float]]:
-    for cell, channel, slope, offset in places:
-        one = (
-            value[min(max(cell - 1, 0), len(value) - 1)]
-            if isinstance(value, tuple) and value
-            else value
-        )
-        if isinstance(one, float | int) and np.isfinite(one):
-            yield channel, float(one) * slope + offset
-
-
-def _rows(
-    rig: Rig, places: list[tuple[int, int]] | tuple[()], value: Plain
-) -> Iterator[tuple[int, float]]:
-    """A number reaches every cell; of a tuple, each cell takes its own, the last one
-    standing in for any missing.
-    """
-    one: float | None
-    for cell, row in places:
-        if isinstance(value, tuple):
-            one = (
-                value[min(max(cell - 1, 0), len(value) - 1)] if value else rig.home[row]
-            )
-        else:
-            one = value
-        if one is not None and np.isfinite(one):
-            yield row, float(min(max(one, rig.low[row]), rig.high[row]))
-
-
-def _colours(rig: Rig, values: dict[int, float]) -> list[int]:
-    """Turn the target colours among `values` into OKLab; a part that is not given is 0.
-    Gives which they are.
-    """
-    first = rig.intensities
-    found = sorted(
-        {(row - first) // 3 for row in values if first <= row < rig.colour_rows.stop}
-    )
-    if not found:
-        return []
-    rgb = [[values.get(first + 3 * k + i, 0.0) for i in range(3)] for k in found]
-    for k, lab in zip(found, to_oklab(rgb), strict=True):
-        values.update({first + 3 * k + i: float(lab[i]) for i in range(3)})
-    return found
+    if point is None:
+        return {}, []
+    heads = [i for i in fixtures if i in rig.axes]
+    short = [i for i in heads if aimed(rig, i, point)[2] > MISSES]
+    return {i: links.aim(link) for i in heads}, short

@@ -113,9 +113,6 @@ class Mixer:
         self.fixed: Array = fixed[outer]
         self.solve: Array = np.array([f[3] for f in faces]).reshape(-1, 2, 3)[outer]
         self.corner: Array = self.fixed @ self.light
-        self._last: tuple[Array, Array] | None = (
-            None  # what was asked for last, and its answer
-        )
 
     def _faces(
         self, i: int, j: int
@@ -153,24 +150,7 @@ class Mixer:
         """
         top = np.maximum(np.maximum(rgb[:, 0], rgb[:, 1]), rgb[:, 2])
         unit = np.where(top[:, None] > TINY, rgb / np.maximum(top, TINY)[:, None], 1.0)
-        return np.asarray(self._unit_levels(unit) * top[:, None])
-
-    def _unit_levels(self, unit: Array) -> Array:
-        """Levels for targets whose strongest part is 1. From frame to frame most stay:
-        those are not solved anew.
-        """
-        last = self._last
-        if last is not None and last[0].shape == unit.shape:
-            other = unit != last[0]
-            fresh = np.flatnonzero(other[:, 0] | other[:, 1] | other[:, 2])
-            levels = last[1]
-            if len(fresh):
-                levels = levels.copy()
-                levels[fresh] = self._solved(unit[fresh])
-        else:
-            levels = self._solved(unit)
-        self._last = (unit, levels)
-        return levels
+        return np.asarray(self._solved(unit) * top[:, None])
 
     def _solved(self, unit: Array) -> Array:
         levels, gone = self._brightest(unit)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from choreon.model import attributes as at
 from choreon.model.fixture_type import FixtureType
-from choreon.model.show import Fixture, Value
+from choreon.model.show import Fixture
+from choreon.model.values import Value
 from choreon.render.rig import Rig
 
 Values = dict[str, Value]

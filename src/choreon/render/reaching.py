@@ -41,7 +41,7 @@ def colour_answer(rig: Rig, fixture: str, rgb: Sequence[float]) -> Answer:
     rows = rig.where.get(fixture, {}).get(at.RED)
     if not rows:
         return Answer("none")
-    colour = (rows[0][1] - rig.intensities) // 3
+    colour = rows[0][1] - rig.intensities
     away = distance(wanted, predicted(rig, colour, wanted))
     return Answer("exact" if away < EXACT else "mixed", away)
 

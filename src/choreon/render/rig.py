@@ -1,14 +1,16 @@
 """Compiling the rig: fixtures and their types become a table with one row a parameter.
 
-Rows stand in the order intensity, target colour (three in a row), other interpolating,
-snapping, so that each kind is a slice. Colour rows hold OKLab while they are blended.
+Rows stand in the order intensity, target colour (all red parts, then green, then blue),
+other interpolating, snapping, so that each kind is a slice. Colour rows hold OKLab
+while they are blended.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import numpy.typing as npt
@@ -23,9 +25,13 @@ from choreon.render.colour import to_oklab
 from choreon.render.heads import NO_HEADS, Heads
 from choreon.render.mixing import Mixer, light_at_full
 
+if TYPE_CHECKING:
+    from choreon.render.encode import Encoder
+
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bytes = npt.NDArray[np.uint8]
+Flags = npt.NDArray[np.bool_]
 
 WHITE = to_oklab([1.0, 1.0, 1.0])
 
@@ -66,6 +72,16 @@ class ColourWheel:
     names: tuple[str, ...]
     light: Floats  # S, 3
     lab: Floats  # S, 3
+    known: dict[tuple[float, ...], int] = field(default_factory=dict, compare=False)
+
+    def nearest_to(self, rgb: tuple[float, ...]) -> int:
+        """As `nearest`; what was asked before is remembered."""
+        slot = self.known.get(rgb)
+        if slot is None:
+            if len(self.known) > 256:
+                self.known.clear()
+            slot = self.known[rgb] = self.nearest(rgb)
+        return slot
 
     def nearest(self, rgb: npt.ArrayLike) -> int:
         """The slot whose colour is nearest to linear light (3) in OKLab; how bright
@@ -141,7 +157,7 @@ class Rig:
     wheels: dict[str, ColourWheel] = field(
         default_factory=dict
     )  # of fixtures that do not mix
-    turns: dict[str, Floats] = field(
+    axes: dict[str, Floats] = field(
         default_factory=dict
     )  # fixture that has pan and tilt → its axes in the room
     heads: Heads = field(default_factory=lambda: NO_HEADS)
@@ -149,9 +165,27 @@ class Rig:
         default_factory=lambda: np.zeros(0)
     )  # C: the lowest bare value, as `full` is the highest
 
+    # What the raw values of channels (C) light, and which intensity a channel dims (−1:
+    # none): a channel driven past all meaning is a row like any other, after P.
+    channel_light: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    channel_dims: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+
     @property
     def size(self) -> int:
+        """P: how many parameters there are."""
         return len(self.home)
+
+    @property
+    def channels(self) -> int:
+        """C: how many channels there are."""
+        return len(self.source)
+
+    @cached_property
+    def encoder(self) -> Encoder:
+        """What was encoded last."""
+        from choreon.render.encode import Encoder  # it needs the rig
+
+        return Encoder(self)
 
     @property
     def emitters(self) -> int:
@@ -277,7 +311,7 @@ def compile_rig(
     heads = [
         f for f, *_ in known if at.PAN in where.get(f.id, {}) and at.TILT in where[f.id]
     ]
-    rig.turns = {
+    rig.axes = {
         f.id: turn for f, turn in zip(heads, hanging_matrices(heads), strict=True)
     }
     rig.heads = _heads(rig, heads)
@@ -291,7 +325,7 @@ def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
     place = np.array([[f.place.x, f.place.y, f.place.z] for f in heads], float).reshape(
         -1, 3
     )
-    hanging = np.array([rig.turns[f.id] for f in heads]).reshape(-1, 3, 3)
+    hanging = np.array([rig.axes[f.id] for f in heads]).reshape(-1, 3, 3)
     return Heads(
         {f.id: i for i, f in enumerate(heads)},
         rows,
@@ -312,7 +346,7 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
         if n != at.DIMMER and n not in at.TARGET_COLOUR
     ]
     rest.sort(key=lambda pn: at.attribute(pn[1]).snap)
-    order = intensity + [(p, n) for p in coloured for n in at.TARGET_COLOUR] + rest
+    order = intensity + [(p, n) for n in at.TARGET_COLOUR for p in coloured] + rest
     for row, (part, name) in enumerate(order):
         part.rows[name] = row
     lit: dict[str, int] = {}
@@ -324,7 +358,7 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
     known = [at.attribute(name) for _, name in order]
     home = np.zeros(len(order))
     colours = slice(always, always + 3 * len(coloured))
-    home[colours] = np.tile(WHITE, len(coloured))
+    home[colours] = np.repeat(WHITE, len(coloured))
     for row, (part, name) in enumerate(order):
         if name.startswith("Shutter") and known[row].kind == "slot":
             home[row] = (
@@ -350,6 +384,7 @@ def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) 
     """How each channel is encoded."""
     index = {universe: i for i, universe in enumerate(rig.universes)}
     channels = Channels(rig.size, rig.intensities)
+    lights: list[int] = []
     for fixture, mode, ready, parts in known:
         by_cell = {part.cell: part for part in parts}
         base = index[fixture.universe] * SLOTS
@@ -362,14 +397,19 @@ def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) 
                 cell = len(mode.cells) + 1 - cell
             part = by_cell.get(cell) or Part(fixture.id, cell)
             number, bare = channels.add(one, part.rows, part.virtual)
+            lights.append(_light_of(rig, part))
             channels.put_bytes(number, one.use, base, fixture.address)
             for name, slope, offset in bare:
                 direct.setdefault(name, []).append((cell, number, slope, offset))
             if len(bare) > 1 and bare[1][0] in at.ALL_EMITTERS:
-                rig.mixing.setdefault(
-                    (part.rows[at.RED] - rig.intensities) // 3, []
-                ).append(number)
+                rig.mixing.setdefault(part.rows[at.RED] - rig.intensities, []).append(
+                    number
+                )
     channels.into(rig)
+    rig.channel_light = np.array(lights, np.int64)
+    dims = (rig.source < rig.intensities) & (rig.slope != 0)
+    rig.channel_dims = np.where(dims, rig.source, -1)
+    rig.channel_light[dims] = rig.intensities  # a dimmer is not lit by itself
     rig.least = np.zeros(len(rig.full))
     for fixture, *_ in known:
         for name, span in (
@@ -378,6 +418,14 @@ def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) 
         ):
             if span is not None:
                 _limit(rig, fixture.id, name, *span)
+
+
+def _light_of(rig: Rig, part: Part) -> int:
+    """The intensity row that shows what a part's channels do; I where none does."""
+    if part.rows:
+        return int(rig.light[next(iter(part.rows.values()))])
+    dimmers = rig.where.get(part.fixture, {}).get(at.DIMMER)
+    return dimmers[0][1] if dimmers else rig.intensities
 
 
 def _limit(rig: Rig, fixture: str, name: str, low: float, high: float) -> None:
@@ -401,6 +449,7 @@ def _limit(rig: Rig, fixture: str, name: str, low: float, high: float) -> None:
 
 
 FAMILIES = tuple(at.Family)
+COLOUR = FAMILIES.index(at.Family.COLOUR)
 
 
 def _wheels(
@@ -454,7 +503,7 @@ def _mixes(
                 own = (
                     tuple(names.get(part.cell, ())) or at.EMITTERS[:3]
                 )  # filters take from white
-                colour = (part.rows[at.RED] - rig.intensities) // 3
+                colour = part.rows[at.RED] - rig.intensities
                 found.setdefault((fixture.type, own), []).append(colour)
     made = []
     for (type_id, own), colours in found.items():

@@ -25,7 +25,9 @@ from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.formats import autosave, showfile
 from choreon.model import palettes
-from choreon.model.show import Output, Page, Show
+from choreon.model.outputs import Output
+from choreon.model.show import Show
+from choreon.model.tiles import Page
 from choreon.ui import display, theme
 from choreon.ui.session import Session, settings_file
 from choreon.ui.widgets import basics

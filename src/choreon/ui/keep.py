@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWid
 
 from choreon.model import attributes as at
 from choreon.model import edits, palettes
-from choreon.model.show import Look
+from choreon.model.values import Look
 from choreon.ui import words
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics

@@ -16,7 +16,9 @@ from choreon.engine import client as engine_client
 from choreon.engine import playing
 from choreon.engine.screen import ScreenReader
 from choreon.model import attributes as at
-from choreon.model.show import Look, Scene, Show, Value
+from choreon.model.playables import Scene
+from choreon.model.show import Show
+from choreon.model.values import Look, Value
 from choreon.render.capture import capture, given_values, lit
 from choreon.render.colour import from_oklab
 from choreon.render.decode import Decoder, Light, decoder_for

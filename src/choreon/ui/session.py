@@ -26,7 +26,8 @@ from choreon.model.edits import filled, merge_looks
 from choreon.model.fixture_type import FixtureType
 from choreon.model.history import History
 from choreon.model.problem import Problem
-from choreon.model.show import Fixture, Look, Show
+from choreon.model.show import Fixture, Show
+from choreon.model.values import Look
 from choreon.render import choice, commands, open_up
 from choreon.render.players import PlayState
 from choreon.ui.lighting import Lighting

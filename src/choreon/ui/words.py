@@ -6,7 +6,8 @@ from collections.abc import Iterable
 
 from choreon.model import attributes as at
 from choreon.model.colours import hex_of
-from choreon.model.show import Look, Show, Value
+from choreon.model.show import Show
+from choreon.model.values import Look, Value
 from choreon.render.why import link_name
 
 ORDER = list(at.Family)

@@ -181,7 +181,7 @@ def _short(error: Exception) -> str:
     return str(error).split("\n")[0][:120] or type(error).__name__
 
 
-class Hub:
+class MidiDevices:
     """All controllers. Calls `moved` from its own threads, and `changed` when ports
     come or go.
     """

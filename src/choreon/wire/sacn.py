@@ -6,6 +6,7 @@ import struct
 from typing import NamedTuple
 
 PORT = 5568
+MOST = 63999  # the highest universe, section 6.2.7
 SIZE = 638  # root 38 + framing 77 + DMP 523, table 4-1
 SEQUENCE_AT, OPTIONS_AT, UNIVERSE_AT, DATA_AT = 111, 112, 113, 126
 SYNC_AT, SYNC_SEQUENCE_AT = 109, 44

@@ -207,7 +207,7 @@ class _Writer:
         return made
 
     def _function(
-        self, group: list[Range], channel: Channel, raw: Callable[[float], Any]
+        self, group: list[Range], channel: Channel, raw: Callable[..., Any]
     ) -> pygdtf.ChannelFunction:
         first, link = group[0], pygdtf.value.NodeLink
         wheel = self.kind.wheel(channel.wheel) if channel.wheel else None

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QMenu
 
 from choreon.model import attributes as at
 from choreon.model import copying
-from choreon.model.show import Value
+from choreon.model.values import Value
 from choreon.ui import words
 from choreon.ui.session import Session
 

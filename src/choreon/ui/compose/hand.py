@@ -10,7 +10,8 @@ from typing import Any
 from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, FixtureType, Wheel, main_attribute
 from choreon.model.patch import mode_of
-from choreon.model.show import Fixture, Value
+from choreon.model.show import Fixture
+from choreon.model.values import Value
 from choreon.render import choice
 from choreon.ui.session import Session
 

@@ -22,7 +22,9 @@ from PySide6.QtWidgets import (
 
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
-from choreon.model.show import Look, Palette, Scene
+from choreon.model.playables import Scene
+from choreon.model.show import Palette
+from choreon.model.values import Look
 from choreon.ui import theme, words
 from choreon.ui.compose import palette_chips
 from choreon.ui.compose.hand import Hand

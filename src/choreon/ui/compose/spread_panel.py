@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QMenu, QSizePolicy, QWidget, QWidgetAct
 
 from choreon.model import attributes as at
 from choreon.model import links
-from choreon.model.show import Value
+from choreon.model.values import Value
 from choreon.render import aim as sums
 from choreon.render import choice, spread
 from choreon.render.reaching import to_floor_or_wall

@@ -9,7 +9,7 @@ from typing import Any
 from PySide6.QtWidgets import QDialog, QWidget
 
 from choreon.model import attributes as at
-from choreon.model.show import Scene, Times
+from choreon.model.playables import Scene, Times
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.model import edits
-from choreon.model.show import Page, Tile
+from choreon.model.tiles import Page, Tile
 from choreon.ui import theme
 from choreon.ui.drags import OpensUnder, carried_scene
 from choreon.ui.learn import Learner

@@ -9,7 +9,8 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from choreon.engine import playing
-from choreon.model.show import Page, Scene, Tile
+from choreon.model.playables import Scene
+from choreon.model.tiles import Page, Tile
 from choreon.render.players import PlayState
 from choreon.ui import theme
 from choreon.ui.session import Session

@@ -18,7 +18,8 @@ from PySide6.QtWidgets import (
 
 from choreon.model import edits, patch
 from choreon.model.checks import sent_nowhere
-from choreon.model.show import MAX_UNIVERSE, Output
+from choreon.model.outputs import Output
+from choreon.model.show import MAX_UNIVERSE
 from choreon.ui import theme, words
 from choreon.ui.session import Session
 from choreon.ui.widgets import basics

@@ -18,7 +18,8 @@ from choreon.model.fixture_type import (
     Use,
     main_attribute,
 )
-from choreon.model.show import Fixture, Look
+from choreon.model.show import Fixture
+from choreon.model.values import Look
 from choreon.render.channels import meanings
 from choreon.render.commands import commands_of
 from choreon.ui import theme, words

@@ -17,7 +17,9 @@ from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from choreon.model import links
-from choreon.model.show import Look, Palette, Scene
+from choreon.model.playables import Scene
+from choreon.model.show import Palette
+from choreon.model.values import Look
 from choreon.render.decode import Decoder
 from choreon.ui.session import Session
 from choreon.ui.stage.painter import StagePainter

@@ -5,7 +5,7 @@ from __future__ import annotations
 NEAR = 2.5 / 127
 
 
-class Takeover:
+class SoftTakeover:
     """Remembers where each fader stands. One that stands elsewhere than its level moves
     the level in proportion, so that both reach the end together; from then on they are
     one.

@@ -1,0 +1,94 @@
+"""What becomes of a state by itself, and what is done past all that plays."""
+
+from __future__ import annotations
+
+import msgspec
+
+from choreon.model.show import SLOTS
+from choreon.render.state import Identify, Player, PlayState, Sent
+
+replace = msgspec.structs.replace
+
+LONGEST = 60.0  # seconds that lamps blink, or bytes stand, at most
+MOST_SENT = 255
+
+
+def blank() -> PlayState:
+    """Returns the state in which nothing is on, the grand master full."""
+    return PlayState()
+
+
+def prune(state: PlayState, now: float) -> PlayState:
+    """Forget what has faded out, and the steps that finished fades leave behind. A state
+    in which there is nothing to forget stays the same object.
+    """
+    players = tuple(_trimmed(p, now) for p in state.players if not p.gone(now))
+    kept = state.players
+    if len(players) == len(kept):
+        same = all(a is b for a, b in zip(players, kept, strict=True))
+        players = kept if same else players
+    leaving = tuple(pair for pair in state.draft.leaving if not pair[1].done(now))
+    identify = state.identify if state.identify and now < state.identify.until else None
+    sent = tuple(s for s in state.sent if now < s.until)
+    changes: dict[str, object] = {}
+    if players is not kept:
+        changes["players"] = players
+    if len(leaving) != len(state.draft.leaving):
+        changes["draft"] = replace(state.draft, leaving=leaving)
+    if identify is not state.identify:
+        changes["identify"] = identify
+    if len(sent) != len(state.sent):
+        changes["sent"] = sent
+    return replace(state, **changes) if changes else state
+
+
+def _trimmed(player: Player, now: float) -> Player:
+    """What finished fades leave behind is not needed; nor are times that have passed."""
+    if len(player.steps) > 1 and player.steps[-1].done(now):
+        return replace(player, steps=player.steps[-1:])
+    return player
+
+
+def shift(state: PlayState, seconds: float) -> PlayState:
+    """Returns the same state with every time moved: for a clock that started anew."""
+    players = tuple(
+        replace(
+            player,
+            steps=tuple(step.shifted(seconds) for step in player.steps),
+            weight=player.weight.shifted(seconds),
+        )
+        for player in state.players
+    )
+    draft = state.draft
+    leaving = tuple((look, ramp.shifted(seconds)) for look, ramp in draft.leaving)
+    draft = replace(draft, leaving=leaving, shown=draft.shown.shifted(seconds))
+    return replace(state, players=players, draft=draft)
+
+
+def blink(
+    state: PlayState, fixtures: tuple[str, ...], now: float, seconds: float
+) -> PlayState:
+    """Have fixtures blink for a while; none of them, or no time, ends it."""
+    asked = None
+    if fixtures and seconds > 0:
+        asked = Identify(fixtures, now, now + min(seconds, LONGEST))
+    return replace(state, identify=asked)
+
+
+def send_bytes(
+    state: PlayState,
+    key: str,
+    universe: int,
+    address: int,
+    slots: bytes,
+    now: float,
+    seconds: float,
+) -> PlayState:
+    """Put bytes on slots for a while, in place of what has the same key."""
+    kept = tuple(s for s in state.sent if s.key != key)
+    room = max(0, SLOTS + 1 - address)
+    if seconds <= 0 or not 1 <= address <= SLOTS or not slots:
+        return replace(state, sent=kept)
+    until = now + min(seconds, LONGEST)
+    sent = Sent(key, universe, address, slots[:room], until)
+    return replace(state, sent=(*kept[-MOST_SENT:], sent))

@@ -1,0 +1,178 @@
+"""Players: started, brought over to something else, let go. Pure functions from state to
+state.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import msgspec
+
+from choreon.engine.actions import envelopes
+from choreon.engine.actions.kinds import KINDS
+from choreon.model.playables import Playable
+from choreon.model.refs import Ref, find
+from choreon.model.show import Show
+from choreon.render.looks import Angles
+from choreon.render.state import Envelope, Player, PlayState, Ramp, Step
+
+replace = msgspec.structs.replace
+
+LONGEST_CHAIN = 32  # interrupted fades that one player remembers
+UNSEEN = 1e-6  # a share that makes no difference to a 16-bit value
+HAND_OFF = 0.8  # seconds in which a fader at 0 lets go of lamps that the draft lights
+
+Aims = Mapping[str, Angles]
+
+
+def playable_of(show: Show, ref: Ref) -> Playable | None:
+    """Returns what a ref leads to, where it is something that can be started."""
+    found = find(show, ref) if ref.kind in KINDS else None
+    return found if isinstance(found, Playable) else None
+
+
+def step_of(playable: Playable, now: float, aims: Aims) -> Step:
+    """Returns the step of something that is there from the beginning."""
+    cursor = KINDS[playable.kind].start(playable, now)
+    return Step(ref=playable.ref, at=now, aims=dict(aims), cursor=cursor)
+
+
+def start(
+    state: PlayState,
+    player_id: str,
+    playable: Playable,
+    now: float,
+    weight: Envelope,
+    level: float = 1.0,
+    aims: Aims | None = None,
+) -> PlayState:
+    """Start something, on top of all of its priority."""
+    order = state.started + 1
+    player = Player(
+        player_id,
+        playable.name,
+        (step_of(playable, now, aims or {}),),
+        weight,
+        level,
+        order,
+        playable.priority,
+    )
+    return replace(state, players=(*state.players, player), started=order)
+
+
+def go_to(player: Player, playable: Playable, now: float, aims: Aims) -> Player:
+    """Returns the player on its way to something else: a crossfade from what it puts out
+    now.
+    """
+    last = player.steps[-1]
+    if last.done(now):
+        kept: tuple[Step, ...] = (replace(last, until=None),)
+    else:
+        kept = (*player.steps[:-1], replace(last, until=now))
+    fresh = step_of(playable, now, aims)
+    fresh = replace(
+        fresh,
+        progress=envelopes.coming(playable, now),
+        fall=Ramp(0.0, 1.0, now, playable.fade_out),
+    )
+    steps = thinned((*kept, fresh))
+    return replace(player, name=playable.name, steps=steps)
+
+
+def thinned(steps: tuple[Step, ...]) -> tuple[Step, ...]:
+    """Returns the steps without those that are not to be seen; of more than
+    LONGEST_CHAIN, without those that are least.
+    """
+    kept = list(steps)
+    while len(kept) > 2:
+        shares = _shares(kept)
+        least = min(range(len(kept) - 1), key=shares.__getitem__)
+        if shares[least] > UNSEEN and len(kept) <= LONGEST_CHAIN:
+            break
+        del kept[least]
+    return tuple(kept)
+
+
+def _shares(steps: list[Step]) -> list[float]:
+    """How much of each step there is where the last one begins: the most that any
+    family, or any level, has of it.
+    """
+    shares: list[float] = []
+    left = 1.0
+    for step in reversed(steps[:-1]):
+        if step.until is None:
+            shares.append(left)
+            continue
+        ways = [step.progress.main, step.fall, *step.progress.families.values()]
+        come = [way.at(step.until) for way in ways]
+        shares.append(left * max(come))
+        left *= 1.0 - min(come)
+    return [*shares[::-1], 1.0]
+
+
+def come_back(show: Show, state: PlayState, player: Player, now: float) -> PlayState:
+    """Bring back what is on its way out. It lies on top then, as if it had been started
+    just after it was gone: where others lie above it, it comes in over them anew, while
+    what is left of it goes on out below.
+    """
+    playable = playable_of(show, player.ref)
+    if playable is None:
+        return state
+    above = [p for p in state.players if p.place > player.place]
+    if not any(p.priority == player.priority for p in above):
+        back = envelopes.coming(playable, now, player.weight)
+        return put(state, replace(player, weight=back))
+    back = envelopes.coming_again(playable, now, player.weight)
+    order = state.started + 1
+    again = replace(player, weight=back, order=order)
+    state = left_behind(state, player)
+    return replace(state, players=(*state.players, again), started=order)
+
+
+def left_behind(state: PlayState, player: Player) -> PlayState:
+    """Have a player that is on its way out go on so under another name."""
+    rest = replace(player, id=f"{player.id}~{player.order}")
+    return replace(
+        state,
+        players=tuple(rest if p.id == player.id else p for p in state.players),
+    )
+
+
+def release(show: Show, state: PlayState, player_id: str, now: float) -> PlayState:
+    """Fade a player out, in the time of what it plays."""
+    player = state.player(player_id)
+    if player is None or player.releasing:
+        return state
+    playable = playable_of(show, player.ref)
+    weight = envelopes.going(playable, now, player.weight)
+    return put(state, replace(player, weight=weight))
+
+
+def release_all(show: Show, state: PlayState, now: float) -> PlayState:
+    """Fade out everything that is on."""
+    for player in state.players:
+        state = release(show, state, player.id, now)
+    return state
+
+
+def hand_off(state: PlayState, player: Player, now: float) -> PlayState:
+    """A fader was pulled down to 0: it is off. Where the draft may light its lamps, they
+    leave its colours in a moment, not at once.
+    """
+    drafted = bool(state.draft.look or state.draft.leaving)
+    if not drafted or player.releasing:
+        return state if player.releasing else without(state, player.id)
+    weight = Envelope(Ramp(1.0, 0.0, now, HAND_OFF))
+    return put(state, replace(player, level=0.0, weight=weight))
+
+
+def put(state: PlayState, player: Player) -> PlayState:
+    """Returns the state with a player in the place of the one of its id."""
+    players = tuple(player if p.id == player.id else p for p in state.players)
+    return replace(state, players=players)
+
+
+def without(state: PlayState, player_id: str) -> PlayState:
+    """Returns the state without a player."""
+    players = tuple(p for p in state.players if p.id != player_id)
+    return replace(state, players=players)

@@ -1,0 +1,44 @@
+"""Masters: what scales the light of all that plays."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+import msgspec
+
+from choreon.model.refs import BLACKOUT, GRAND, MASTER, Ref
+
+
+class Master(msgspec.Struct, frozen=True, kw_only=True, tag_field="kind"):
+    """Something above all that plays and the draft."""
+
+    kind: ClassVar[str] = ""
+
+    id: str
+    name: str
+
+    @property
+    def ref(self) -> Ref:
+        """Points at this master."""
+        return Ref(MASTER, self.id)
+
+
+class GrandMaster(Master, frozen=True, kw_only=True, tag="grand"):
+    """Scales every intensity by its level."""
+
+    kind: ClassVar[str] = "grand"
+
+
+class Blackout(Master, frozen=True, kw_only=True, tag="blackout"):
+    """Puts every intensity to nought while it is on."""
+
+    kind: ClassVar[str] = "blackout"
+
+
+AnyMaster = GrandMaster | Blackout
+
+EVERY_SHOW: dict[str, AnyMaster] = {
+    GRAND.id: GrandMaster(id=GRAND.id, name="Grand master"),
+    BLACKOUT.id: Blackout(id=BLACKOUT.id, name="Blackout"),
+}
+"""The masters that every show has."""

@@ -1,0 +1,35 @@
+"""All that can be on: a file a kind, one registry."""
+
+from __future__ import annotations
+
+from choreon.model.playables.base import Playable, PlayableKind, Priority, Times
+from choreon.model.playables.scene import SCENE, Scene
+from choreon.model.playables.unknown import UNKNOWN, Unknown
+
+AnyPlayable = Scene | Unknown
+
+KINDS: dict[str, PlayableKind] = {
+    kind.type.kind: kind
+    for kind in (
+        SCENE,
+        UNKNOWN,
+    )
+}
+
+
+def kind_of(playable: Playable) -> PlayableKind:
+    """Returns what the model knows of the kind of `playable`."""
+    return KINDS[playable.kind]
+
+
+__all__ = [
+    "KINDS",
+    "AnyPlayable",
+    "Playable",
+    "PlayableKind",
+    "Priority",
+    "Scene",
+    "Times",
+    "Unknown",
+    "kind_of",
+]

@@ -1,0 +1,86 @@
+"""What all that plays has in common, and what the model must know of each kind."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from enum import IntEnum
+from typing import TYPE_CHECKING, Any, ClassVar
+
+import msgspec
+
+from choreon.model.problem import Problem
+from choreon.model.refs import Ref
+from choreon.model.values import Look
+
+if TYPE_CHECKING:
+    from choreon.model.show import Show
+
+
+class Priority(IntEnum):
+    """Who goes before whom, whatever was started when."""
+
+    LOW = 0
+    NORMAL = 1
+    HIGH = 2
+
+
+class Times(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How one family comes and goes in its own time: it waits for `delay` seconds and
+    takes `fade` seconds.
+    """
+
+    delay: float = 0.0
+    fade: float = 0.0
+
+
+class Playable(
+    msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, tag_field="kind"
+):
+    """Something that can be on.
+
+    `fade_in` and `fade_out` in seconds. `times`: families that come and go in their
+    own. `colour`: a mark to know it by, as #RRGGBB. `folder`: where it lies on the
+    shelf.
+    """
+
+    kind: ClassVar[str] = ""
+
+    id: str
+    name: str
+    fade_in: float = 2.0
+    fade_out: float = 2.0
+    times: dict[str, Times] = {}
+    tags: tuple[str, ...] = ()
+    folder: str = ""
+    colour: str = ""
+    priority: Priority = Priority.NORMAL
+
+    @property
+    def ref(self) -> Ref:
+        """Points at this."""
+        return Ref(self.kind, self.id)
+
+    @property
+    def whole_in(self) -> float:
+        """Seconds until the slowest family is there."""
+        own = [t.delay + t.fade for t in self.times.values()]
+        return max([self.fade_in, *own])
+
+
+@dataclass(frozen=True)
+class PlayableKind:
+    """What the model must know of one kind. `title` is what the kind is called.
+
+    `check`: what is wrong with one. `looks`: all the looks stored in one.
+    `with_looks`: the same with each of its looks put through a function. `plays`: what
+    it starts. `replaced`: the same with a ref to one thing led to another.
+    """
+
+    title: str
+    type: type[Playable]
+    check: Callable[[Show, Any], Iterator[Problem]]
+    looks: Callable[[Any], tuple[Look, ...]]
+    with_looks: Callable[[Any, Callable[[Look], Look]], Any]
+    plays: Callable[[Any], tuple[Ref, ...]]
+    replaced: Callable[[Any, Ref, Ref], Any]

@@ -1,0 +1,54 @@
+"""What a newer or other Choreon stored and this one cannot play: kept as it is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from choreon.model.playables.base import Playable, PlayableKind
+from choreon.model.problem import Problem
+from choreon.model.refs import Ref
+from choreon.model.values import Look
+
+if TYPE_CHECKING:
+    from choreon.model.show import Show
+
+
+class Unknown(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="unknown"):
+    """`stored`: all that the file said of it; it is written so again."""
+
+    kind: ClassVar[str] = "unknown"
+
+    stored: dict[str, Any] = {}
+
+    @property
+    def stored_kind(self) -> str:
+        """The kind that the file names."""
+        return str(self.stored.get("kind", ""))
+
+
+def _check(show: Show, thing: Unknown) -> Iterator[Problem]:
+    what = f"{thing.name} is a {thing.stored_kind}"
+    text = f"{what}: this Choreon cannot play it; it is kept"
+    yield Problem(f"playables/{thing.id}/kind", text, "warning")
+
+
+def _looks(thing: Unknown) -> tuple[Look, ...]:
+    return ()
+
+
+def _with_looks(thing: Unknown, change: Callable[[Look], Look]) -> Unknown:
+    return thing
+
+
+def _plays(thing: Unknown) -> tuple[Ref, ...]:
+    return ()
+
+
+def _replaced(thing: Unknown, old: Ref, new: Ref) -> Unknown:
+    return thing
+
+
+UNKNOWN = PlayableKind(
+    "unknown", Unknown, _check, _looks, _with_looks, _plays, _replaced
+)

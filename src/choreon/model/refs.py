@@ -1,0 +1,85 @@
+"""Ref: the one way to point at a thing of the show, whatever its kind."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+if TYPE_CHECKING:
+    from choreon.model.show import Show
+
+TILE, MASTER, PLAYER, DRAFT = "tile", "master", "player", "draft"
+PALETTE, MARK, GROUP, FIXTURE, TYPE = "palette", "mark", "group", "fixture", "type"
+
+COLLECTION_OF = {
+    MASTER: "masters",
+    PALETTE: "palettes",
+    MARK: "marks",
+    GROUP: "groups",
+    FIXTURE: "fixtures",
+    TYPE: "types",
+    "page": "pages",
+    "input": "inputs",
+    "output": "outputs",
+    "picture": "pictures",
+}
+"""Kind → the collection of the show that holds it. All that plays is in `playables`,
+tiles lie on pages."""
+
+
+class Ref(msgspec.Struct, frozen=True, order=True):
+    """Points at what is called `id` among the things of a kind."""
+
+    kind: str
+    id: str
+
+    def __str__(self) -> str:
+        return f"{self.kind}:{self.id}"
+
+
+GRAND = Ref(MASTER, "grand")
+BLACKOUT = Ref(MASTER, "blackout")
+THE_DRAFT = Ref(DRAFT, "")
+
+
+def parse(text: str) -> Ref:
+    """Read what `str(ref)` gave. Raises ValueError where kind or id is missing."""
+    kind, colon, thing_id = text.partition(":")
+    if not kind or not colon:
+        raise ValueError(f"“{text}” points at nothing: it should be KIND:ID")
+    return Ref(kind, thing_id)
+
+
+def to_tile(tile_id: str) -> Ref:
+    """Returns the ref to a tile."""
+    return Ref(TILE, tile_id)
+
+
+def find(show: Show, ref: Ref) -> Any | None:
+    """Returns what a ref leads to; None where it is gone."""
+    if ref.kind == TILE:
+        found = show.tile(ref.id)
+        return found[1] if found else None
+    collection = COLLECTION_OF.get(ref.kind)
+    if collection is not None:
+        return getattr(show, collection).get(ref.id)
+    playable = show.playables.get(ref.id)
+    return playable if playable is not None and playable.kind == ref.kind else None
+
+
+def exists(show: Show, ref: Ref) -> bool:
+    """Returns whether a ref leads to something."""
+    return find(show, ref) is not None
+
+
+def name_of(show: Show, ref: Ref) -> str:
+    """Returns the name of what a ref leads to; a tile without one is called after what
+    it plays. Where the thing is gone, its kind and id.
+    """
+    found = find(show, ref)
+    if found is None:
+        return f"{ref.kind} {ref.id}"
+    if ref.kind == TILE and not found.name:
+        return name_of(show, found.plays)
+    return str(found.name)

@@ -1,0 +1,10 @@
+"""Values of attributes, and looks made of them."""
+
+from __future__ import annotations
+
+Value = float | tuple[float | None, ...] | str
+"""A value in the attribute's unit; one per cell (None: not given); or a link, as
+model/links.py reads it."""
+
+Look = dict[str, dict[str, Value]]
+"""Fixture id → attribute → value."""

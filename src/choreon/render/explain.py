@@ -1,0 +1,285 @@
+"""Why a slot has the value it has: every layer that touches it, lowest first, and which
+one wins. Read off the compositor's trace.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import msgspec
+import numpy as np
+
+from choreon.model import attributes as at
+from choreon.model import links
+from choreon.model.fixture_type import Channel, Use
+from choreon.model.patch import mode_of
+from choreon.model.refs import DRAFT, GRAND, TYPE, Ref, exists, name_of, parse
+from choreon.model.show import Fixture, Show
+from choreon.model.values import Value
+from choreon.render.channels import meanings
+from choreon.render.compiled import CompiledShow
+from choreon.render.compositor import Part, Trace, trace
+from choreon.render.looks import plain_values
+from choreon.render.rig import Rig
+from choreon.render.state import PlayState
+
+replace = msgspec.structs.replace
+
+HOME = "home"
+
+
+class Layer(msgspec.Struct, frozen=True):
+    """One layer: `source` in words, what it gives (attribute and value), and how much
+    of it is in what comes out, 0…1. `target` says where it is changed.
+    """
+
+    source: str
+    attribute: str
+    value: float | tuple[float | None, ...]
+    weight: float = 1.0
+    wins: bool = False
+    target: Ref | None = None
+
+
+class Why(msgspec.Struct, frozen=True):
+    """What stands on a slot, and the layers. `byte`: 0 for the coarse one."""
+
+    fixture: Fixture
+    channel: Channel
+    use: Use
+    byte: int
+    layers: tuple[Layer, ...]
+
+
+def on_slot(
+    show: Show, universe: int, slot: int
+) -> list[tuple[Fixture, Use, Channel, int]]:
+    """Returns the fixtures and channels on a slot; several where they clash."""
+    found = []
+    for fixture in show.fixtures.values():
+        mode = mode_of(show.types, fixture)
+        if fixture.universe != universe or mode is None:
+            continue
+        own = slot - fixture.address + 1
+        for use, channel in show.types[fixture.type].used(mode):
+            if own in use.slots:
+                found.append((fixture, use, channel, use.slots.index(own)))
+    return found
+
+
+def explain(
+    compiled: CompiledShow, state: PlayState, now: float, universe: int, slot: int
+) -> list[Why]:
+    """Returns why the slot has its value: one answer for each fixture on it."""
+    found = on_slot(compiled.show, universe, slot)
+    traced = trace(compiled, state, now) if found else Trace(compiled.rig)
+    return [
+        Why(
+            fixture,
+            channel,
+            use,
+            byte,
+            tuple(
+                _Slot(compiled, fixture, use, channel).layers(traced, state, now, slot)
+            ),
+        )
+        for fixture, use, channel, byte in found
+    ]
+
+
+class _Slot:
+    """A channel of a fixture, and what its value comes from."""
+
+    def __init__(
+        self, compiled: CompiledShow, fixture: Fixture, use: Use, channel: Channel
+    ) -> None:
+        self.show, self.rig = compiled.show, compiled.rig
+        self.fixture, self.channel = fixture, channel
+        mode = mode_of(self.show.types, fixture)
+        self.cell = use.cell
+        if fixture.reversed and use.cell and mode is not None:
+            self.cell = len(mode.cells) + 1 - use.cell
+        self.names = _names(self.rig, fixture, channel)
+        self.rows = {name: self._row(name) for name in self.names}
+
+    def _row(self, name: str) -> int | None:
+        """The row that says what an attribute is here; raw ones lie after P."""
+        places = self.rig.where.get(self.fixture.id, {}).get(name)
+        if places is not None:
+            rows = dict(places)
+            return rows.get(self.cell, rows.get(0))
+        for cell, channel, *_ in self.rig.direct.get(self.fixture.id, {}).get(name, ()):
+            if cell == self.cell:
+                return self.rig.size + channel
+        return None
+
+    def layers(
+        self, traced: Trace, state: PlayState, now: float, slot: int
+    ) -> list[Layer]:
+        """Returns every layer that touches the slot, lowest first."""
+        home = Layer(HOME, *_at_home(self.channel), target=Ref(TYPE, self.fixture.type))
+        if self.channel.rest:
+            return [replace(home, source="left alone: always at home", wins=True)]
+        weights = {
+            name: self._weights(traced, row)
+            for name, row in self.rows.items()
+            if row is not None
+        }
+        given = [home]
+        for n, part in enumerate(traced.parts):
+            given += self._of_part(n, part, weights)
+        given = _with_winners(given, traced)
+        return _over_all(given + self._masters(state), self.fixture, state, now, slot)
+
+    def _weights(self, traced: Trace, row: int) -> list[float]:
+        """For each part how much of it is seen: of a level, how far it is on."""
+        if row >= self.rig.intensities:
+            return traced.weights(row)
+        on = []
+        for part in traced.parts:
+            lamp = np.flatnonzero(part.lamps == row)
+            on.append(part.on if len(lamp) else 0.0)
+        return on
+
+    def _of_part(
+        self, n: int, part: Part, weights: dict[str, list[float]]
+    ) -> Iterator[Layer]:
+        stored = part.look.get(self.fixture.id, {})
+        values = plain_values(self.rig, self.fixture.id, stored, self.show)
+        for name in self.names:
+            value = values.get(name)
+            if isinstance(value, tuple):
+                value = (
+                    value[min(max(self.cell - 1, 0), len(value) - 1)] if value else None
+                )
+            if value is None or isinstance(value, str) or name not in weights:
+                continue
+            link = link_name(self.show, stored.get(name))
+            source = f"{part_name(self.show, part)}, {link}" if link else ""
+            yield Layer(
+                source or part_name(self.show, part),
+                name,
+                value,
+                weights[name][n],
+                target=part.source,
+            )
+
+    def _masters(self, state: PlayState) -> list[Layer]:
+        """What the masters do to the slot."""
+        dims = at.DIMMER in self.names
+        if not dims or state.masters.scale == 1.0:
+            return []
+        if state.masters.blackout:
+            return [Layer("blackout", at.DIMMER, 0.0, wins=True, target=GRAND)]
+        return [Layer("grand master", at.DIMMER, state.masters.grand, target=GRAND)]
+
+
+def part_name(show: Show, part: Part) -> str:
+    """Returns what a part of the light is called: “scene Mudlight”, “draft”."""
+    if part.source.kind == DRAFT:
+        return "draft" if not part.source.id else "draft that was let go"
+    return f"{part.source.kind} {name_of(show, part.source)}"
+
+
+def _names(rig: Rig, fixture: Fixture, channel: Channel) -> list[str]:
+    """The attributes that a channel's value comes from."""
+    own = meanings(channel)
+    names = [f"{at.RAW}{channel.key}", *own]
+    if set(own) & {*at.ALL_EMITTERS, *at.FILTERS}:
+        has = rig.where.get(fixture.id, {})
+        names += [n for n in at.TARGET_COLOUR if n in has]
+        names += [at.DIMMER] if _virtual(rig, fixture, own) else []
+    return names
+
+
+def _virtual(rig: Rig, fixture: Fixture, names: list[str]) -> bool:
+    """Whether the channel is dimmed by what it mixes with, for want of a dimmer."""
+    emits = bool(set(names) & {*at.ALL_EMITTERS})
+    return emits and any(p.virtual for p in rig.parts if p.fixture == fixture.id)
+
+
+def _at_home(channel: Channel) -> tuple[str, float]:
+    span = channel.at(channel.home)
+    if span is None:
+        return f"{at.RAW}{channel.key}", float(channel.home)
+    return span.attribute, span.value_at(channel.home)
+
+
+def link_name(show: Show, value: Value | None) -> str:
+    """Returns what a link leads to, in words: “palette Moon”, “mark Cello”; empty for
+    plain values.
+    """
+    if not isinstance(value, str):
+        return ""
+    if value.startswith(links.POINT):
+        return "a point in the room"
+    ref = parse(value)
+    return (
+        f"{ref.kind} {name_of(show, ref)}"
+        if exists(show, ref)
+        else (f"a {ref.kind} that is gone")
+    )
+
+
+def _with_winners(layers: list[Layer], traced: Trace) -> list[Layer]:
+    """Mark who wins each attribute: of levels the draft, else the highest; of all else
+    whoever has the greatest part in what comes out. Raw values win over what the
+    parameters make of the channel.
+    """
+    best: dict[str, int] = {}
+    for i, layer in enumerate(layers):
+        now = best.get(layer.attribute)
+        if now is None or _beats(layer, layers[now]):
+            best[layer.attribute] = i
+    raw = [
+        i
+        for i, layer in enumerate(layers)
+        if layer.attribute.startswith(at.RAW)
+        and layer.source != HOME
+        and layer.weight > 0
+    ]
+    wins = {raw[-1]} if raw else set(best.values())
+    if len(wins) > 1:
+        wins -= {i for i in wins if layers[i].source == HOME}
+    return [replace(layer, wins=i in wins) for i, layer in enumerate(layers)]
+
+
+def _beats(layer: Layer, other: Layer) -> bool:
+    """Whether a layer wins over one below it, of the same attribute."""
+    if layer.weight <= 0:
+        return False
+    if other.source == HOME:
+        return True
+    if layer.attribute != at.DIMMER:
+        return layer.weight >= other.weight
+    if layer.target is not None and layer.target.kind == DRAFT:
+        return True
+    return _height(layer) >= _height(other)
+
+
+def _height(layer: Layer) -> float:
+    value = layer.value[0] if isinstance(layer.value, tuple) else layer.value
+    return layer.weight * float(value or 0.0)
+
+
+def _over_all(
+    layers: list[Layer], fixture: Fixture, state: PlayState, now: float, slot: int
+) -> list[Layer]:
+    """The layers with what goes past all of them; the last of these wins alone."""
+    above = []
+    asked = state.identify
+    if asked and fixture.id in asked.fixtures and now < asked.until:
+        above.append(Layer("identify: it blinks", "", 1.0, wins=True))
+    for sent in state.sent:
+        first = sent.address
+        if sent.universe == fixture.universe and first <= slot < first + len(
+            sent.slots
+        ):
+            byte = float(sent.slots[slot - first])
+            above.append(Layer("sent on purpose", "", byte, wins=True))
+    found = [*layers, *above]
+    last = len(found) - 1
+    alone = bool(above) or (layers and layers[-1].source == "blackout")
+    if not alone:
+        return found
+    return [replace(layer, wins=n == last) for n, layer in enumerate(found)]

@@ -1,0 +1,260 @@
+"""Fades within one player: looks compiled together over the union of their rows, so
+that a frame of a crossfade is a few array operations.
+
+How a value goes from a look a to a look b at progress p (design: “who else lights this
+lamp?”). A = (1 − p) · a's light, B = p · b's light, `others` the highest that anything
+else gives the lamp:
+
+- both give it: by p where both light the lamp; by p · others / max(others, A) where
+only a does, so that the lamp goes out in its own colour; by 1 − (1 − p) · others /
+max(others, B) where only b does, so that it comes up in its own. - only a gives it: it
+stays by 1 − p · E / max(E, A) with E = max(others, B). - only b gives it: it comes by 1
+− (1 − p) · E / max(E, B) with E = max(others, A).
+
+A fade that was interrupted stands as it was at that time, and is the a of the next one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from choreon.render.heads import on_the_way
+from choreon.render.looks import CompiledLook, families_of, lights_of
+from choreon.render.rig import COLOUR, Flags, Floats, Ints, Rig
+
+TINY = 1e-12
+
+
+def part_of(light: Floats, whole: Floats) -> Floats:
+    """Returns light / max(light, whole), elementwise; 0 where both are 0."""
+    return light / np.maximum(np.maximum(light, whole), TINY)
+
+
+@dataclass(frozen=True)
+class Move:
+    """How far a step has come: levels that rise, levels that fall, and all else, by
+    family (one number for all, or one for each of FAMILIES).
+    """
+
+    rise: float
+    fall: float
+    progress: float | Floats
+
+
+@dataclass
+class Outcome:
+    """What a player puts out: `values` (n) by `presence` (n) of the fade's rows, and
+    where its heads aim (h, 3; NaN for plain angles). `given`: for each look, how much
+    of it is in each row (n); only where it was asked for.
+    """
+
+    values: Floats
+    presence: Floats
+    freed: Floats
+    points: Floats | None
+    given: list[Floats]
+
+
+class Fade:
+    """Looks that follow each other in one player, the first one lowest."""
+
+    def __init__(self, rig: Rig, looks: Sequence[CompiledLook]) -> None:
+        self.rig, self.looks = rig, tuple(looks)
+        self.lamps = _union(look.lamps for look in looks)
+        self.levels = np.array(
+            [_spread(self.lamps, look.lamps, look.levels) for look in looks]
+        )
+        self.rows = _union(look.rows for look in looks)
+        self.values = np.array(
+            [_spread(self.rows, look.rows, look.values) for look in looks]
+        )
+        self.has = np.array([_within(self.rows, look.rows) for look in looks])
+        lights = lights_of(rig, self.rows)
+        self.claims, self.row_claim = np.unique(lights, return_inverse=True)
+        self.shine = np.array([_shine(look, self.claims) for look in looks])
+        self.shining = self._all_shining()
+        self.families = families_of(rig, self.rows)
+        self.first_snap = int(np.searchsorted(self.rows, rig.snaps_from))
+        self.first_raw = int(np.searchsorted(self.rows, rig.size))
+        self.freed = _union(look.freed for look in looks)
+        self.frees = np.array([_within(self.freed, look.freed) for look in looks])
+        self._find_heads()
+
+    def _all_shining(self) -> tuple[Ints, Floats]:
+        """The lamps that the looks light, and how strongly each does (looks, m)."""
+        lamps = _union(look.shining[0] for look in self.looks)
+        if len(lamps) == len(self.lamps) and (lamps == self.lamps).all():
+            plain = all(look.shining[1] is look.levels for look in self.looks)
+            if plain:
+                return self.lamps, self.levels
+        levels = [_spread(lamps, *look.shining) for look in self.looks]
+        return lamps, np.array(levels)
+
+    def _find_heads(self) -> None:
+        heads = self.rig.heads
+        self.heads = _union(look.heads for look in self.looks)
+        self.head_rows = np.searchsorted(self.rows, heads.rows[self.heads])
+        self.turns = np.array([_within(self.heads, look.heads) for look in self.looks])
+        self.points: Floats | None = None
+        if any(look.points is not None for look in self.looks):
+            self.points = np.full((len(self.looks), len(self.heads), 3), np.nan)
+            for points, look in zip(self.points, self.looks, strict=True):
+                if look.points is not None:
+                    points[np.searchsorted(self.heads, look.heads)] = look.points
+
+    def level(self, moves: Sequence[Move]) -> Floats:
+        """Returns the intensities (m) of `lamps` after `moves`, one for each look but
+        the first.
+        """
+        return _levels(self.levels, moves)
+
+    def light(self, moves: Sequence[Move]) -> tuple[Ints, Floats]:
+        """Returns the lamps that shine and how strongly, after `moves`."""
+        lamps, levels = self.shining
+        return lamps, _levels(levels, moves)
+
+    def light_on_claims(self, moves: Sequence[Move]) -> Floats:
+        """Returns how strongly the lamps of `claims` (k) shine after `moves`."""
+        return _levels(self.shine, moves)
+
+    def outcome(
+        self,
+        moves: Sequence[Move],
+        weight: float,
+        others: Floats,
+        explain: bool = False,
+    ) -> Outcome:
+        """Returns all but the intensities after `moves`. `weight`: how far the player
+        is on, `others` (k): how strongly anything else lights the lamps of `claims`.
+        """
+        values, presence = self.values[0].copy(), self.has[0].astype(float)
+        freed = self.frees[0].astype(float)
+        shine = self.shine[0]
+        points = None if self.points is None else self.points[0].copy()
+        given = [presence.copy()] if explain else []
+        for n, move in enumerate(moves, start=1):
+            comes, stays = self._shares(n, move, shine, weight, others, presence)
+            has = self.has[n]
+            left = np.where(has, 1.0 - comes, stays)
+            added = np.where(has, comes, 0.0)
+            kept = left * presence
+            after = kept + added
+            mixed = kept * values + added * self.values[n]
+            new = np.divide(mixed, after, out=values.copy(), where=after > 0)
+            if points is not None:
+                points = self._turn(n, points, values, new, presence, comes)
+            values, presence = new, after
+            part = move.progress
+            freeing = part if isinstance(part, float) else float(part[COLOUR])
+            freed += freeing * (self.frees[n] - freed)
+            shine = _levels(np.stack([shine, self.shine[n]]), [move])
+            if explain:
+                given = [g * left for g in given] + [added]
+        return Outcome(values, presence, freed, points, given)
+
+    def _shares(
+        self,
+        n: int,
+        move: Move,
+        shine: Floats,
+        weight: float,
+        others: Floats,
+        presence: Floats,
+    ) -> tuple[Floats, Floats]:
+        """How far each row (n) of the next look has come, and how far what only the
+        ones before give stays.
+        """
+        after = self.shine[n]
+        light_a = shine * ((1.0 - move.fall) * weight)
+        light_b = after * (move.rise * weight)
+        p = move.progress
+        rows: slice | Ints = slice(None)
+        if not isinstance(p, float):  # by family: one number a row
+            p, rows = p[self.families], self.row_claim
+        only_a = (shine > 0) & (after <= 0)
+        both = (shine > 0) & (after > 0)
+        in_a = part_of(others, light_a)[rows]
+        in_b = part_of(others, light_b)[rows]
+        e_b = part_of(np.maximum(others, light_b), light_a)[rows]
+        e_a = part_of(np.maximum(others, light_a), light_b)[rows]
+        way = np.where(only_a[rows], p * in_a, 1.0 - (1.0 - p) * in_b)
+        way = np.where(both[rows], p, way)
+        comes = 1.0 - (1.0 - p) * e_a
+        stays = 1.0 - p * e_b
+        if isinstance(rows, slice):
+            way, comes = way.take(self.row_claim), comes.take(self.row_claim)
+            stays = stays.take(self.row_claim)
+        come = presence * way + (1.0 - presence) * comes
+        snaps = slice(self.first_snap, self.first_raw)
+        come[snaps] = come[snaps] > 0.0
+        stays[snaps] = stays[snaps] >= 1.0
+        return come, stays
+
+    def _turn(
+        self,
+        n: int,
+        points: Floats,
+        before: Floats,
+        after: Floats,
+        presence: Floats,
+        comes: Floats,
+    ) -> Floats:
+        """Turn heads that go from point to point along the line between, in `after`.
+        Returns the points (h, 3) that all aim at then.
+        """
+        assert self.points is not None
+        pan = self.head_rows[:, 0]
+        had, turned = presence[pan] > 0, self.turns[n]
+        ends = self.points[n]
+        both = np.flatnonzero(had & turned)
+        share = comes[pan[both]]
+        rows = self.head_rows[both]
+        along, angles = self.rig.heads.between(
+            self.heads[both],
+            points[both],
+            ends[both],
+            before[rows],
+            self.values[n][rows],
+            share,
+        )
+        after[rows[along]] = angles[along]
+        made = points.copy()
+        made[both] = on_the_way(points[both], ends[both], along, share)
+        fresh = turned & ~had
+        made[fresh] = ends[fresh]
+        return made
+
+
+def _levels(levels: Floats, moves: Sequence[Move]) -> Floats:
+    """Levels (m) of the first of `levels` (looks, m) moved on to the next ones."""
+    level = levels[0]
+    for move, to in zip(moves, levels[1:], strict=True):
+        gain = to - level
+        level = level + gain * np.where(gain > 0, move.rise, move.fall)
+    return level
+
+
+def _shine(look: CompiledLook, claims: Ints) -> Floats:
+    lamps, levels = look.shining
+    return _spread(claims, lamps, levels)
+
+
+def _union(parts: Iterable[Ints]) -> Ints:
+    return np.unique(np.concatenate(list(parts)))
+
+
+def _spread(into: Ints, at: Ints, numbers: Floats) -> Floats:
+    """Numbers that belong `at` some of `into` (ascending), over all of it; else 0."""
+    made = np.zeros(len(into))
+    if len(into) and len(at):
+        place = np.minimum(np.searchsorted(into, at), len(into) - 1)
+        there = into[place] == at
+        made[place[there]] = numbers[there]
+    return made
+
+
+def _within(into: Ints, at: Ints) -> Flags:
+    return np.isin(into, at, assume_unique=True)

@@ -1,0 +1,36 @@
+"""Scenes as light: a look that stands still."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from choreon.model.playables import Scene
+from choreon.model.show import Show
+from choreon.render.looks import Angles, CompiledLook, compile_look
+from choreon.render.rig import Rig
+from choreon.render.state import AnyCursor
+
+
+class SceneSource:
+    """One look, whatever the time."""
+
+    still = True
+
+    def __init__(self, look: CompiledLook) -> None:
+        self.look = look
+
+    @property
+    def uses(self) -> frozenset[str]:
+        """The links that it follows."""
+        return self.look.uses
+
+    def at(self, cursor: AnyCursor, now: float) -> CompiledLook:
+        """Returns the look."""
+        return self.look
+
+
+def compile_scene(
+    show: Show, rig: Rig, scene: Scene, aims: Mapping[str, Angles]
+) -> SceneSource:
+    """Compile a scene."""
+    return SceneSource(compile_look(rig, scene.look, show, aims))

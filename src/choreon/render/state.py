@@ -1,0 +1,259 @@
+"""What is playing: plain values that, with a time, say all that render needs.
+
+Times are monotonic seconds.
+"""
+
+from __future__ import annotations
+
+import msgspec
+
+from choreon.model.attributes import Family
+from choreon.model.playables import Priority
+from choreon.model.refs import Ref
+from choreon.model.values import Look
+
+replace = msgspec.structs.replace
+
+
+class Ramp(msgspec.Struct, frozen=True):
+    """From `start` to `end`, beginning at time `begin`, taking `seconds`."""
+
+    start: float = 1.0
+    end: float = 1.0
+    begin: float = 0.0
+    seconds: float = 0.0
+
+    def at(self, now: float) -> float:
+        """Returns the value at time `now`."""
+        if now >= self.begin + self.seconds:
+            return self.end
+        elapsed = max(0.0, now - self.begin)
+        return self.start + (self.end - self.start) * elapsed / self.seconds
+
+    @property
+    def until(self) -> float:
+        """When it is at its end."""
+        return self.begin + self.seconds
+
+    def done(self, now: float) -> bool:
+        """Returns whether it is at its end."""
+        return now >= self.begin + self.seconds
+
+    def shifted(self, seconds: float) -> Ramp:
+        """Returns the same ramp that many seconds later."""
+        return replace(self, begin=self.begin + seconds)
+
+
+FULL = Ramp()
+
+
+class Envelope(msgspec.Struct, frozen=True):
+    """How far something is there, 0…1: one ramp for all families but those that have
+    one of their own.
+    """
+
+    main: Ramp = FULL
+    families: dict[str, Ramp] = {}
+
+    def of(self, family: str) -> Ramp:
+        """Returns the ramp that a family follows."""
+        return self.families.get(family, self.main)
+
+    def level(self, now: float) -> float:
+        """Returns how far the intensity is there."""
+        return self.of(Family.INTENSITY).at(now)
+
+    @property
+    def until(self) -> float:
+        """When the slowest family is at its end."""
+        return max([self.main.until, *(r.until for r in self.families.values())])
+
+    def done(self, now: float) -> bool:
+        """Returns whether all families are at their end."""
+        return now >= self.until
+
+    @property
+    def leaving(self) -> bool:
+        """Whether it ends at nought."""
+        return self.main.end == 0.0
+
+    def shifted(self, seconds: float) -> Envelope:
+        """Returns the same envelope that many seconds later."""
+        families = {f: r.shifted(seconds) for f, r in self.families.items()}
+        return Envelope(self.main.shifted(seconds), families)
+
+
+class Cursor(msgspec.Struct, frozen=True, tag_field="kind"):
+    """Where within a playable it stands: a class a kind that moves by itself."""
+
+
+class Still(Cursor, frozen=True, tag="still"):
+    """It does not move by itself."""
+
+
+AnyCursor = Still
+
+
+class Step(msgspec.Struct, frozen=True, kw_only=True):
+    """A playable that a player goes to at time `at`.
+
+    `progress`: how far each family has come, and levels that rise; `fall`: levels that
+    fall. `until`: when it was left for the next one; from then on it stands as it was.
+    `aims`: pan and tilt in degrees of heads that reach their point another way than the
+    one nearest to home.
+    """
+
+    ref: Ref
+    at: float = 0.0
+    progress: Envelope = Envelope()
+    fall: Ramp = FULL
+    until: float | None = None
+    aims: dict[str, tuple[float, float]] = {}
+    cursor: AnyCursor = Still()
+
+    def done(self, now: float) -> bool:
+        """Returns whether it is there wholly."""
+        return self.progress.done(now) and self.fall.done(now)
+
+    @property
+    def over(self) -> float:
+        """When it is there wholly."""
+        return max(self.progress.until, self.fall.until)
+
+    def shifted(self, seconds: float) -> Step:
+        """Returns the same step that many seconds later."""
+        return replace(
+            self,
+            at=self.at + seconds,
+            progress=self.progress.shifted(seconds),
+            fall=self.fall.shifted(seconds),
+            until=None if self.until is None else self.until + seconds,
+        )
+
+
+class Player(msgspec.Struct, frozen=True):
+    """Something that is on. Its output is the last step's playable, or the crossfade
+    towards it, at `weight` × `level`.
+
+    `steps` holds what it goes to last, and before it what is still to be seen of those
+    that it went to before. `order`: of two of the same priority, the later one is on
+    top.
+    """
+
+    id: str
+    name: str
+    steps: tuple[Step, ...]
+    weight: Envelope = Envelope()
+    level: float = 1.0
+    order: int = 0
+    priority: Priority = Priority.NORMAL
+
+    @property
+    def ref(self) -> Ref:
+        """What it plays, or goes to."""
+        return self.steps[-1].ref
+
+    @property
+    def releasing(self) -> bool:
+        """Whether it is on its way out."""
+        return self.weight.leaving
+
+    @property
+    def place(self) -> tuple[int, int]:
+        """Where it lies among the others, lowest first."""
+        return (self.priority, self.order)
+
+    def weight_at(self, now: float) -> float:
+        """Returns how far its intensity is on, its level included."""
+        return self.weight.level(now) * self.level
+
+    def gone(self, now: float) -> bool:
+        """Returns whether it has faded out for good."""
+        if self.releasing:
+            return self.weight.done(now)
+        return self.level <= 0.0
+
+    def settled(self, now: float) -> bool:
+        """Returns whether nothing of it fades."""
+        return self.weight.done(now) and self.steps[-1].done(now)
+
+    @property
+    def settles(self) -> float:
+        """When nothing of it fades any more."""
+        return max(self.weight.until, self.steps[-1].over)
+
+
+class Draft(msgspec.Struct, frozen=True):
+    """Values touched and not stored, as far as `shown` (0: blind, not on stage).
+
+    `leaving`: earlier drafts that fade out after they were cleared. `revision`: the
+    last change of the window's that is in it, so that the window knows what is still on
+    its way.
+    """
+
+    look: Look = {}
+    leaving: tuple[tuple[Look, Ramp], ...] = ()
+    revision: int = 0
+    shown: Ramp = FULL
+
+    @property
+    def blind(self) -> bool:
+        """Whether it is kept off the stage."""
+        return self.shown.end == 0.0
+
+
+class Masters(msgspec.Struct, frozen=True):
+    """What scales all intensity."""
+
+    grand: float = 1.0
+    blackout: bool = False
+
+    @property
+    def scale(self) -> float:
+        """What every intensity is multiplied by."""
+        return 0.0 if self.blackout else self.grand
+
+
+class Identify(msgspec.Struct, frozen=True):
+    """Fixtures that blink, above all else, from `begin` to `until`."""
+
+    fixtures: tuple[str, ...]
+    begin: float
+    until: float
+
+
+class Sent(msgspec.Struct, frozen=True):
+    """Bytes put on slots past everything until a time: a command to a lamp, a type that
+    is tried out.
+    """
+
+    key: str
+    universe: int
+    address: int
+    slots: bytes
+    until: float
+
+
+class PlayState(msgspec.Struct, frozen=True):
+    """Everything that, beside the show and the time, decides the light."""
+
+    players: tuple[Player, ...] = ()
+    draft: Draft = Draft()
+    masters: Masters = Masters()
+    started: int = 0
+    identify: Identify | None = None
+    sent: tuple[Sent, ...] = ()
+
+    def player(self, player_id: str) -> Player | None:
+        """Returns the player of that id, if it is on."""
+        return next((p for p in self.players if p.id == player_id), None)
+
+    def settles(self) -> float:
+        """Returns when nothing fades any more, unless something is asked."""
+        ends = [p.settles for p in self.players]
+        ends += [ramp.until for _, ramp in self.draft.leaving]
+        ends.append(self.draft.shown.until)
+        ends += [s.until for s in self.sent]
+        if self.identify is not None:
+            ends.append(self.identify.until)
+        return max(ends)
