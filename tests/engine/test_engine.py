@@ -19,25 +19,26 @@ from sacn.messages.data_packet import DataPacket
 from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import client as engine_client
-from choreon.engine import playing, protocol
+from choreon.engine import protocol
 from choreon.engine.screen import ScreenReader
 from choreon.formats import showfile
 from choreon.model import changes, edits
-from choreon.model.outputs import Output
-from choreon.render.frame import render
-from choreon.render.programme import compile_show
+from choreon.model.outputs import SacnOutput
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import render
 from choreon.sim.controller import PracticeController
+from tests import play
 from tests.conftest import free_port, until, values
 
 
 def expected(show, *acts) -> dict[int, list[int]]:
     """What the universes hold long after the acts, computed here."""
-    state = playing.blank()
+    state = play.blank()
     for act in acts:
         state = act(state)
-    programme = compile_show(show)
-    frame = render(programme, playing.prune(state, 1e6), 1e6)
-    return {u: frame[i].tolist() for i, u in enumerate(programme.rig.universes)}
+    compiled = compile_show(show)
+    frame = render(compiled, play.prune(state, 1e6), 1e6)
+    return {u: frame[i].tolist() for i, u in enumerate(compiled.rig.universes)}
 
 
 def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(
@@ -63,9 +64,9 @@ def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(
         client.send(protocol.Touch(look={"spot-1": {"Pan": 90.0, "Dimmer": 0.3}}))
         want = expected(
             show,
-            lambda s: playing.press(show, s, "strobe-hit-pad", 0.0),
-            lambda s: playing.set_level(show, s, "front-wash-fader", 0.5, 0.0),
-            lambda s: playing.touch(s, {"spot-1": {"Pan": 90.0, "Dimmer": 0.3}}),
+            lambda s: play.press(show, s, "strobe-hit-pad", 0.0),
+            lambda s: play.set_level(show, s, "front-wash-fader", 0.5, 0.0),
+            lambda s: play.touch(s, {"spot-1": {"Pan": 90.0, "Dimmer": 0.3}}),
         )
         until(
             lambda: all(got[u] and list(got[u][-1][1].dmxData) == want[u] for u in got)
@@ -117,7 +118,7 @@ def test_the_light_goes_on_without_any_window(engines, demo_path, node):
     assert values(node, 1)[0] == 217
     again = engines.connect()
     welcome = again.wait_for(protocol.Welcome)
-    assert [p.scene for p in welcome.state.players] == ["front-wash"]
+    assert [p.ref.id for p in welcome.state.players] == ["front-wash"]
     assert welcome.show.name == "Low Tide"
 
 
@@ -303,7 +304,7 @@ def test_bytes_sent_stand_for_their_time_and_blinking_ends(engines, demo_path, n
 def test_outputs_tell_what_they_do_and_one_in_trouble_harms_no_other(
     engines, demo_show, own_folders, node
 ):
-    bad = Output(id="bad", interface="203.0.113.77")
+    bad = SacnOutput(id="bad", interface="203.0.113.77")
     path = own_folders / "Two.choreon"
     showfile.write(path, edits.put(demo_show, "outputs", bad))
     client = engines.start(path)

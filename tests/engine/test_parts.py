@@ -18,11 +18,15 @@ from hypothesis import strategies as st
 from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import clock as clocks
-from choreon.engine import playing, protocol, session
+from choreon.engine import protocol, session
+from choreon.engine.do import Do
+from choreon.engine.inputs.soft_takeover import SoftTakeover as Takeover
 from choreon.engine.link import Link
 from choreon.engine.screen import MOST, Screen, ScreenReader
-from choreon.engine.takeover import Takeover
-from choreon.render.players import PlayState
+from choreon.model.refs import Ref
+from choreon.model.verbs import Edge, Verb
+from choreon.render.state import PlayState
+from tests import play
 
 SHOW = low_tide()
 level = st.floats(0.0, 1.0)
@@ -32,9 +36,15 @@ class Time:
     """A clock in the hand of the test."""
 
     def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
-        self.now = 100.0
+        self.now, self.patch = 100.0, monkeypatch
         monkeypatch.setattr(clocks.time, "monotonic", lambda: self.now)
         monkeypatch.setattr(clocks.time, "sleep", self.sleep)
+
+    def clock(self, period: float) -> clocks.Clock:
+        """A clock that this hand moves on, as far as it would sleep."""
+        made = clocks.Clock(period)
+        self.patch.setattr(made.wake, "wait", self.sleep)
+        return made
 
     def sleep(self, seconds: float) -> None:
         assert seconds >= 0
@@ -43,7 +53,7 @@ class Time:
 
 def test_frames_are_due_at_even_times(monkeypatch):
     hand = Time(monkeypatch)
-    clock = clocks.Clock(0.5)
+    clock = hand.clock(0.5)
     assert [clock.wait() for _ in range(4)] == [100.0, 100.5, 101.0, 101.5]
     assert (clock.frames, clock.late, clock.missed) == (4, 0, 0)
     assert hand.now == 101.5
@@ -51,7 +61,7 @@ def test_frames_are_due_at_even_times(monkeypatch):
 
 def test_late_frames_are_counted_and_never_made_up_for(monkeypatch):
     hand = Time(monkeypatch)
-    clock = clocks.Clock(0.5)
+    clock = hand.clock(0.5)
     clock.wait()
     hand.now += 1.7  # past two more frames
     assert clock.wait() == 101.7
@@ -62,7 +72,7 @@ def test_late_frames_are_counted_and_never_made_up_for(monkeypatch):
 
 def test_lateness_is_told_once(monkeypatch):
     hand = Time(monkeypatch)
-    clock = clocks.Clock(0.5)
+    clock = hand.clock(0.5)
     for extra in (0.0, 0.1, 0.2):
         clock.wait()
         hand.now += 0.5 + extra
@@ -74,9 +84,13 @@ def test_lateness_is_told_once(monkeypatch):
 
 messages = st.lists(
     st.one_of(
-        st.builds(protocol.Press, st.text(max_size=20)),
-        st.builds(protocol.SetLevel, st.text(max_size=20), level),
-        st.builds(protocol.SetMasters, st.none() | level, st.none() | st.booleans()),
+        st.builds(
+            Do,
+            st.builds(Ref, st.text(max_size=8), st.text(max_size=20)),
+            st.sampled_from(Verb),
+            level,
+            st.sampled_from(Edge),
+        ),
         st.builds(
             protocol.Touch,
             look=st.dictionaries(
@@ -168,8 +182,8 @@ def test_a_screen_goes_on_counting_and_shows_at_most_its_size(tmp_path):
 
 
 def state_with(tile: str, now: float) -> PlayState:
-    return playing.touch(
-        playing.press(SHOW, playing.blank(), tile, now), {"par-1": {"Dimmer": 0.3}}
+    return play.touch(
+        play.press(SHOW, play.blank(), tile, now), {"par-1": {"Dimmer": 0.3}}
     )
 
 

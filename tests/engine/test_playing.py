@@ -3,41 +3,41 @@
 import pytest
 
 from choreon.demo import low_tide
-from choreon.engine import controls, playing
-from choreon.engine.takeover import Takeover
+from choreon.engine import actions
+from choreon.engine.inputs import midi as controls
+from choreon.engine.inputs.soft_takeover import SoftTakeover
 from choreon.model import edits
 from choreon.wire.midi import Event
+from tests import play
 
 SHOW = low_tide()
 
 
 def on(state) -> list[str]:
-    return [p.scene for p in state.players if not p.releasing]
+    return [p.ref.id for p in state.players if not p.releasing]
 
 
 def test_pads_of_a_choice_exclude_each_other_and_share_a_player():
-    state = playing.press(SHOW, playing.blank(), "slack-water-pad", 0.0)
-    state = playing.press(SHOW, state, "mudlight-pad", 10.0)
+    state = play.press(SHOW, play.blank(), "slack-water-pad", 0.0)
+    state = play.press(SHOW, state, "mudlight-pad", 10.0)
     assert on(state) == ["mudlight"]
-    assert [s.scene for s in state.players[0].steps] == ["slack-water", "mudlight"]
-    assert [s.scene for s in playing.prune(state, 20.0).players[0].steps] == [
-        "mudlight"
-    ]
+    assert [s.ref.id for s in state.players[0].steps] == ["slack-water", "mudlight"]
+    assert [s.ref.id for s in play.prune(state, 20.0).players[0].steps] == ["mudlight"]
 
 
 def test_a_pad_pressed_twice_goes_out_and_is_forgotten():
-    state = playing.press(SHOW, playing.blank(), "cello-pad", 0.0)
-    state = playing.press(SHOW, state, "cello-pad", 10.0)
+    state = play.press(SHOW, play.blank(), "cello-pad", 0.0)
+    state = play.press(SHOW, state, "cello-pad", 10.0)
     assert state.players[0].releasing
-    assert playing.prune(state, 12.9).players
-    assert playing.prune(state, 13.1).players == ()
+    assert play.prune(state, 12.9).players
+    assert play.prune(state, 13.1).players == ()
 
 
 def test_pressed_again_while_going_out_it_comes_back_from_where_it_is():
-    state = playing.press(SHOW, playing.blank(), "cello-pad", 0.0)
-    state = playing.press(SHOW, state, "cello-pad", 10.0)
+    state = play.press(SHOW, play.blank(), "cello-pad", 0.0)
+    state = play.press(SHOW, state, "cello-pad", 10.0)
     before = state.players[0].weight_at(11.5)
-    state = playing.press(SHOW, state, "cello-pad", 11.5)
+    state = play.press(SHOW, state, "cello-pad", 11.5)
     assert (
         state.players[0].weight_at(11.5) == pytest.approx(before) == pytest.approx(0.5)
     )
@@ -45,69 +45,74 @@ def test_pressed_again_while_going_out_it_comes_back_from_where_it_is():
 
 
 def test_faders_start_and_end_their_player():
-    state = playing.set_level(SHOW, playing.blank(), "front-wash-fader", 0.4, 0.0)
+    state = play.set_level(SHOW, play.blank(), "front-wash-fader", 0.4, 0.0)
     assert state.players[0].level == 0.4
     assert (
-        playing.set_level(SHOW, state, "front-wash-fader", 7.0, 1.0).players[0].level
+        play.set_level(SHOW, state, "front-wash-fader", 7.0, 1.0).players[0].level
         == 1.0
     )
-    assert playing.set_level(SHOW, state, "front-wash-fader", 0.0, 1.0).players == ()
+    assert play.set_level(SHOW, state, "front-wash-fader", 0.0, 1.0).players == ()
 
 
 def test_what_is_not_there_changes_nothing():
-    state = playing.blank()
-    gone = edits.drop(SHOW, "scenes", ["cello"])
-    assert playing.press(SHOW, state, "nothing", 0.0) is state
-    assert playing.press(gone, state, "cello-pad", 0.0) is state
-    assert playing.set_level(SHOW, state, "cello-pad", 0.5, 0.0) is state
-    assert playing.release(SHOW, state, "nobody", 0.0) is state
+    state = play.blank()
+    gone = edits.drop(SHOW, "playables", ["cello"])
+    assert play.press(SHOW, state, "nothing", 0.0) is state
+    assert play.press(gone, state, "cello-pad", 0.0) is state
+    assert play.set_level(SHOW, state, "cello-pad", 0.5, 0.0) is state
+    assert play.release(SHOW, state, "nobody", 0.0) is state
 
 
 def test_draft_lines_come_and_go():
-    state = playing.touch(
-        playing.blank(), {"par-1": {"Dimmer": 0.5, "ColorRGB_Red": 1.0}}
-    )
-    state = playing.touch(state, {"par-1": {"Dimmer": 0.7}, "par-2": {"Dimmer": 0.1}})
+    state = play.touch(play.blank(), {"par-1": {"Dimmer": 0.5, "ColorRGB_Red": 1.0}})
+    state = play.touch(state, {"par-1": {"Dimmer": 0.7}, "par-2": {"Dimmer": 0.1}})
     assert state.draft.look == {
         "par-1": {"Dimmer": 0.7, "ColorRGB_Red": 1.0},
         "par-2": {"Dimmer": 0.1},
     }
-    state = playing.untouch(state, {"par-2": ("Dimmer",), "par-1": ("Dimmer",)})
+    state = play.untouch(state, {"par-2": ("Dimmer",), "par-1": ("Dimmer",)})
     assert state.draft.look == {"par-1": {"ColorRGB_Red": 1.0}}
-    state = playing.clear_draft(state, 5.0)
+    state = play.clear_draft(state, 5.0)
     assert state.draft.look == {}
     assert state.draft.leaving[0][0] == {"par-1": {"ColorRGB_Red": 1.0}}
-    assert playing.prune(state, 6.0).draft.leaving == ()
+    assert play.prune(state, 6.0).draft.leaving == ()
 
 
 def test_a_clock_that_began_anew_leaves_what_plays_as_it_was():
-    state = playing.press(SHOW, playing.blank(), "slack-water-pad", 100.0)
-    moved = playing.shift(state, -90.0)
+    state = play.press(SHOW, play.blank(), "slack-water-pad", 100.0)
+    moved = play.shift(state, -90.0)
     assert moved.players[0].weight_at(12.0) == state.players[0].weight_at(102.0)
 
 
 def test_controls_press_and_move_and_show_what_is_on():
     port = "Practice controller"
-    table = controls.Controls()
-    state = table.apply(SHOW, playing.blank(), Event(port, "note", 0, 36, 1.0), 0.0)
-    state = table.apply(SHOW, state, Event(port, "note", 0, 36, 0.0), 0.1)
+    hand = controls.MidiWay.__new__(controls.MidiWay)  # without devices
+    hand.takeover = SoftTakeover()
+
+    def moved(state, event, now):
+        for do in hand.resolve(SHOW, state, event):
+            state = actions.perform(SHOW, state, do, now)
+        return state
+
+    state = moved(play.blank(), Event(port, "note", 0, 36, 1.0), 0.0)
+    state = moved(state, Event(port, "note", 0, 36, 0.0), 0.1)
     assert on(state) == ["slack-water"]
-    state = table.apply(SHOW, state, Event(port, "cc", 0, 1, 0.2), 0.2)
+    state = moved(state, Event(port, "cc", 0, 1, 0.2), 0.2)
     lights = controls.lights(SHOW, state)
     assert lights[(port, "note", 0, 36)] == controls.LIT
     assert lights[(port, "note", 0, 37)] == controls.READY
     assert lights[(port, "cc", 0, 1)] == 25
     assert lights[(port, "cc", 0, 7)] == 127
-    state = table.apply(SHOW, state, Event(port, "note", 0, 51, 1.0), 1.0)
+    state = moved(state, Event(port, "note", 0, 51, 1.0), 1.0)
     assert state.masters.blackout
-    assert table.apply(SHOW, state, Event("another", "note", 0, 51, 1.0), 1.0) is state
+    assert moved(state, Event("another", "note", 0, 51, 1.0), 1.0) is state
 
 
 def test_a_fader_that_stands_elsewhere_never_makes_the_light_jump():
     """The level is 1, the fader at the bottom: it goes up in proportion, and both reach
     the top together.
     """
-    hand = Takeover()
+    hand = SoftTakeover()
     assert hand.move("f", 1.0, 0.2) == 1.0  # nobody knows where it stood
     level = 0.8
     steps = []

@@ -87,7 +87,7 @@ def test_what_came_back_shares_what_did_not_change():
         type=Show,
     )
     merged = shared(SHOW, back)
-    assert merged.scenes is SHOW.scenes
+    assert merged.playables is SHOW.playables
     assert merged.fixtures["par-2"] is SHOW.fixtures["par-2"]
     assert merged.fixtures["par-1"].address == 300
     assert (
@@ -98,7 +98,7 @@ def test_what_came_back_shares_what_did_not_change():
 
 def test_a_show_of_the_first_format_means_what_it_meant():
     """Then a channel without a meaning was kept as its bare value: gobo 30 lies in 24…35, the second gobo."""
-    old = edits.put(SHOW, "scenes", edits.replace(SHOW.scenes["dots"], look={
+    old = edits.put(SHOW, "playables", edits.replace(SHOW.playables["dots"], look={
         "spot-1": {"Dimmer": 0.5, "gobo": 30.0, "control": 5.0, "PositionMSpeed": 255.0, "gobo-turn": 64.0},
         "hazer-1": {"Fog1": 102.0}, "gone": {"gobo": 30.0}}))  # fmt: skip
     data = io.BytesIO(showfile.to_bytes(old))
@@ -111,7 +111,7 @@ def test_a_show_of_the_first_format_means_what_it_meant():
     with zipfile.ZipFile(again, "w") as archive:
         for name, body in members.items():
             archive.writestr(name, body)
-    look = showfile.from_bytes(again.getvalue()).scenes["dots"].look
+    look = showfile.from_bytes(again.getvalue()).playables["dots"].look
     assert look["hazer-1"] == {"Fog1": 0.4}
     assert look["gone"] == {"gobo": 30.0}
     spot = look["spot-1"]
@@ -123,8 +123,8 @@ def test_a_show_of_the_first_format_means_what_it_meant():
     ) == (0.5, 2.0, 5.0, 8.0)
     assert spot["Gobo1Pos"] == pytest.approx(181.4, abs=0.1)
     assert (
-        showfile.from_bytes(showfile.to_bytes(old)).scenes["dots"].look
-        == old.scenes["dots"].look
+        showfile.from_bytes(showfile.to_bytes(old)).playables["dots"].look
+        == old.playables["dots"].look
     )
 
 

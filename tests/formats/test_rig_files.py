@@ -176,7 +176,7 @@ def test_a_rig_that_comes_back_changes_those_it_came_from():
     assert found.added == ()
     assert found.changed == ("par-1", *found.changed[1:])
     assert found.show.fixtures["par-1"].address == 400
-    assert found.show.scenes is SHOW.scenes
+    assert found.show.playables is SHOW.playables
 
 
 def test_an_independent_reader_understands_the_rig(tmp_path):

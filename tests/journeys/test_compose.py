@@ -327,7 +327,7 @@ def test_heads_follow_a_mark_that_is_dragged(hands, compose, node):
     moved = session.show.marks["cello"]
     assert (moved.x, moved.y) != (mark.x, mark.y)
     hands.until(lambda: missed(hands, heads, (moved.x, moved.y, 0.0)) < 0.03)
-    assert session.show.scenes["cello"].look["wash-1"]["Pan"] == "palette:on-cello"
+    assert session.show.playables["cello"].look["wash-1"]["Pan"] == "palette:on-cello"
     session.undo()
     assert session.show.marks["cello"] == mark
 
@@ -682,7 +682,7 @@ def test_the_draft_is_kept_as_a_scene_with_parts_of_it(hands, compose):
     hands.type(form.fade_in, "3.5")
     form.folder.setCurrentText("Low Tide")
     hands.click(form.confirm)
-    kept = session.show.scenes["half"]
+    kept = session.show.playables["half"]
     assert (kept.fade_in, kept.folder) == (3.5, "Low Tide")
     assert RGB[0] not in kept.look["par-2"]
     assert "front-1" not in kept.look
@@ -692,7 +692,7 @@ def test_the_draft_is_kept_as_a_scene_with_parts_of_it(hands, compose):
     form.all_lit.setChecked(True)
     form.name.setText("All of it")
     hands.click(form.confirm)
-    whole = session.show.scenes["all-of-it"]
+    whole = session.show.playables["all-of-it"]
     assert whole.look["front-1"]["Dimmer"] == pytest.approx(0.85)
     assert whole.look["par-1"]["Dimmer"] == pytest.approx(0.3)
 
@@ -742,10 +742,10 @@ def test_a_scene_is_taken_changed_and_updated(hands, compose):
     assert "1 value changed" in ledger.change.text()
     assert "Par 1 intensity: 55 % → 25 %" in ledger.change.text()
     hands.click(hands.button(ledger, "Not yet"))
-    assert session.show.scenes["slack-water"].look["par-1"]["Dimmer"] == 0.55
+    assert session.show.playables["slack-water"].look["par-1"]["Dimmer"] == 0.55
     ledger.ask_update("scene:slack-water")
     hands.click(ledger.confirm_update)
-    scene = session.show.scenes["slack-water"]
+    scene = session.show.playables["slack-water"]
     assert scene.look["par-1"]["Dimmer"] == 0.25
     assert scene.look["par-2"]["ColorRGB_Red"] == "palette:moon"  # links are kept
 
@@ -763,7 +763,7 @@ def test_the_stage_is_captured_as_it_is(hands, compose, answers, node):
     before = values(node, 1), values(node, 2)
     answers.append("Now")
     hands.click(compose.shelf.capture)
-    kept = session.show.scenes["now"]
+    kept = session.show.playables["now"]
     assert kept.look["par-1"]["Dimmer"] == 1.0
     assert kept.look["spot-2"]["Pan"] == "palette:on-cello"
     session.clear_draft()
@@ -841,7 +841,7 @@ def test_a_shelf_of_hundreds_has_cards_where_one_looks(hands, compose):
         Scene(id=f"n{i}", name=f"Night {i}", look={"par-1": {"Dimmer": 0.5}})
         for i in range(300)
     ]
-    session.edit("many", edits.put(session.show, "scenes", *made))
+    session.edit("many", edits.put(session.show, "playables", *made))
     bar = shelf.strip.horizontalScrollBar()
     hands.until(lambda: bar.maximum() > 250 * 150)
     assert "n299" in shelf.cards  # the newest stand first
@@ -855,7 +855,7 @@ def test_a_shelf_of_hundreds_has_cards_where_one_looks(hands, compose):
     assert shelf.chosen == "slack-water"
     QTest.keyClick(card, Qt.Key.Key_Left)
     chosen = shelf.chosen
-    ids = list(reversed(session.show.scenes))
+    ids = list(reversed(session.show.playables))
     assert chosen == ids[ids.index("slack-water") - 1]
     assert shelf.cards[chosen].hasFocus()
     QTest.keyClick(shelf.cards[chosen], Qt.Key.Key_Right)
@@ -884,13 +884,13 @@ def test_a_palette_deleted_while_used_leaves_its_values(hands, compose, node):
     hands.click(shelf.delete)
     assert "keep" in hands.window.notice.text.text()
     assert "rose" not in session.show.palettes
-    assert session.show.scenes["stage-rose"].look["par-1"]["ColorRGB_Red"] == 1.0
+    assert session.show.playables["stage-rose"].look["par-1"]["ColorRGB_Red"] == 1.0
     assert draft(hands)["uplight-1"]["ColorRGB_Red"] == 1.0
     QTest.qWait(150)
     assert values(node, 1) == before
     session.undo()
     assert (
-        session.show.scenes["stage-rose"].look["par-1"]["ColorRGB_Red"]
+        session.show.playables["stage-rose"].look["par-1"]["ColorRGB_Red"]
         == "palette:rose"
     )
     assert draft(hands)["uplight-1"]["ColorRGB_Red"] == "palette:rose"
@@ -903,28 +903,29 @@ def test_scenes_are_filed_tagged_doubled_merged_and_unlinked(
     hands.click(shelf.cards["mudlight"])
     answers.append("By day")
     pick(hands, lambda: hands.click(shelf.more), "Folder", "New")
-    assert session.show.scenes["mudlight"].folder == "By day"
+    assert session.show.playables["mudlight"].folder == "By day"
     answers.append("sand, #wet,, sand")
     pick(hands, lambda: hands.click(shelf.more), "Tags")
-    assert session.show.scenes["mudlight"].tags == ("sand", "wet")
+    assert session.show.playables["mudlight"].tags == ("sand", "wet")
     monkeypatch.setattr(
         QColorDialog,
         "getColor",
         lambda *_: __import__("PySide6.QtGui").QtGui.QColor("#336699"),
     )
     pick(hands, lambda: hands.click(shelf.more), "Colour mark")
-    assert session.show.scenes["mudlight"].colour == "#336699"
+    assert session.show.playables["mudlight"].colour == "#336699"
     pick(hands, lambda: hands.click(shelf.more), "Unlink from the palette Mud")
-    assert session.show.scenes["mudlight"].look["par-1"]["ColorRGB_Red"] == 0.8
+    assert session.show.playables["mudlight"].look["par-1"]["ColorRGB_Red"] == 0.8
     pick(hands, lambda: hands.click(shelf.more), "Duplicate")
     assert shelf.chosen != "mudlight"
     assert (
-        session.show.scenes[shelf.chosen].look == session.show.scenes["mudlight"].look
+        session.show.playables[shelf.chosen].look
+        == session.show.playables["mudlight"].look
     )
     pick(hands, lambda: hands.click(shelf.more), "Merge with", "Cello")
-    assert session.show.scenes[shelf.chosen].look["front-4"]["Dimmer"] == 0.75
+    assert session.show.playables[shelf.chosen].look["front-4"]["Dimmer"] == 0.75
     shelf.folder.setCurrentIndex(shelf.folder.findText("By day"))
-    assert {session.show.scenes[i].folder for i in shelf.cards} == {"By day"}
+    assert {session.show.playables[i].folder for i in shelf.cards} == {"By day"}
     shelf.folder.setCurrentIndex(0)
     hands.type(shelf.search, "wet", enter=False)
     assert "mudlight" in shelf.cards
@@ -1000,10 +1001,10 @@ def test_a_scene_is_dragged_to_a_page(hands, compose):
 def test_a_scene_whose_fixtures_are_gone_is_kept_and_comes_back(hands, compose, node):
     session = hands.session
     session.press("stage-blue")
-    look = session.show.scenes["stage-blue"].look
+    look = session.show.playables["stage-blue"].look
     session.edit("take down", edits.drop(session.show, "fixtures", ["par-1", "par-2"]))
     QTest.qWait(50)
-    assert session.show.scenes["stage-blue"].look == look
+    assert session.show.playables["stage-blue"].look == look
     assert "2 of its fixtures do not hang" in compose.shelf.cards["stage-blue"].about()
     compose.shelf.choose("stage-blue")
     compose.shelf.put_on("low-tide", "pad")

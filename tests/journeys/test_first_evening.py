@@ -114,7 +114,7 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
     ledger.page.setCurrentIndex(ledger.page.findText("as a fader on Low Tide"))
     hands.click(ledger.confirm)
     hands.until(lambda: not ledger.isVisible())
-    scene = hands.session.show.scenes["red-line"]
+    scene = hands.session.show.playables["red-line"]
     assert set(scene.look) == set(new)
     hands.until(lambda: values(node, 1)[112] == 0)
 
@@ -197,7 +197,7 @@ def test_update_a_scene_from_the_draft(hands):
     hands.session.touch({"par-1": {"Dimmer": 0.11}})
     hands.until(lambda: hands.window.ledger.isVisible())
     hands.window.ledger.update_scene("slack-water")
-    scene = hands.session.show.scenes["slack-water"]
+    scene = hands.session.show.playables["slack-water"]
     assert scene.look["par-1"]["Dimmer"] == 0.11
     assert scene.look["par-2"]["Dimmer"] == 0.55
     assert hands.session.history.undo_name == "update Slack Water"

@@ -209,7 +209,7 @@ def test_cards_show_what_is_on_and_can_be_found(hands):
     hands.type(shelf.search, "stage", enter=False)
     assert set(shelf.cards) == {"stage-warm", "stage-blue", "stage-rose"}
     shelf.search.clear()
-    assert len(shelf.cards) == len(hands.session.show.scenes)
+    assert len(shelf.cards) == len(hands.session.show.playables)
 
 
 def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
@@ -217,7 +217,7 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     shelf.choose("cello")
     answers += ["Cello alone"]
     hands.click(shelf.rename)
-    assert hands.session.show.scenes["cello"].name == "Cello alone"
+    assert hands.session.show.playables["cello"].name == "Cello alone"
 
     def timed(dialog: TimesDialog) -> None:
         hands.type(dialog.fade_in, "1.5")
@@ -230,18 +230,18 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
         hands.click(hands.button(dialog, "Keep"))
 
     hands.in_dialog(lambda: hands.click(shelf.times), timed)
-    cello = hands.session.show.scenes["cello"]
+    cello = hands.session.show.playables["cello"]
     assert (cello.fade_in, cello.fade_out) == (1.5, 4.0)
     assert cello.times == {"intensity": Times(3.0, 1.5), "position": Times(0.0, 0.0)}
     hands.in_dialog(
         lambda: hands.click(shelf.times),
         lambda d: hands.click(hands.button(d, "Not now")),
     )
-    assert hands.session.show.scenes["cello"] is cello
+    assert hands.session.show.playables["cello"] is cello
     shelf.put_on("open-mic", "fader")
     assert hands.session.show.pages["open-mic"].tiles[-1].scene == "cello"
     hands.click(shelf.delete)
-    assert "cello" not in hands.session.show.scenes
+    assert "cello" not in hands.session.show.playables
     perform = hands.place("perform")
     assert perform.tiles["cello-pad"].name == "The scene is gone"
     hands.session.undo()
@@ -255,8 +255,8 @@ def test_taking_a_scene_into_the_draft_lights_it_and_stores_nothing(hands, node)
     hands.click(hands.button(compose.shelf, "Take into draft"))
     hands.until(lambda: values(node, 1)[10] == 204)
     assert hands.session.show is before
-    assert set(hands.session.chosen) == set(before.scenes["stage-blue"].look)
-    minis, cello = compose.shelf.minis, before.scenes["cello"]
+    assert set(hands.session.chosen) == set(before.playables["stage-blue"].look)
+    minis, cello = compose.shelf.minis, before.playables["cello"]
     hands.until(
         lambda: (
             minis.picture(cello, 100, 60, compose)
@@ -287,10 +287,10 @@ def test_the_draft_is_undone_and_comes_back_as_the_show_does(hands, node):
     ledger.keep()
     hands.until(lambda: values(node, 1)[10] == 0 and not ledger.isVisible())
     session.undo()
-    assert "one-par" not in session.show.scenes
+    assert "one-par" not in session.show.playables
     hands.until(lambda: values(node, 1)[10] == 153 and ledger.isVisible())
     session.redo()
-    assert "one-par" in session.show.scenes
+    assert "one-par" in session.show.playables
     hands.until(lambda: values(node, 1)[10] == 0)
     session.undo()
     session.undo()
@@ -311,7 +311,7 @@ def test_keeping_suggests_a_name_and_can_be_left(hands):
     assert ledger.name.text() == "Washes look"
     QTest.keyClick(ledger, Qt.Key.Key_Escape)
     assert not ledger.form.isVisible()
-    assert "washes-look" not in hands.session.show.scenes
+    assert "washes-look" not in hands.session.show.playables
     QTest.keyClick(hands.window, Qt.Key.Key_X, CTRL | SHIFT)
     hands.until(lambda: not ledger.isVisible())
 
@@ -326,12 +326,12 @@ def test_odd_names_make_scenes_all_the_same(hands, name):
     hands.until(lambda: ledger.isVisible())
     ledger.ask_name()
     ledger.name.setText(name)
-    count = len(hands.session.show.scenes)
+    count = len(hands.session.show.playables)
     ledger.keep()
-    assert len(hands.session.show.scenes) == count + 1
-    made = list(hands.session.show.scenes.values())[-1]
+    assert len(hands.session.show.playables) == count + 1
+    made = list(hands.session.show.playables.values())[-1]
     assert made.name.strip()
-    assert [s.name for s in hands.session.show.scenes.values()].count(made.name) == 1
+    assert [s.name for s in hands.session.show.playables.values()].count(made.name) == 1
 
 
 def test_the_update_menu_tells_the_difference_before_it_stores(hands):

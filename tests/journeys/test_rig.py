@@ -124,7 +124,7 @@ def test_types_are_dropped_on_the_plan_and_on_an_address(hands, rig):
 
 
 def test_packing_moving_and_merging_leave_programming_alone(hands, rig, node):
-    panel, scenes = rig.ribbon, hands.session.show.scenes
+    panel, scenes = rig.ribbon, hands.session.show.playables
     panel.go(2)
     panel.pack()
     assert "their programming is as it was" in hands.window.notice.text.text()
@@ -139,7 +139,7 @@ def test_packing_moving_and_merging_leave_programming_alone(hands, rig, node):
     panel.go(3)
     panel.merge_into(1)
     assert patch.universes(hands.session.show) == [1, 2, 4]
-    assert hands.session.show.scenes is scenes
+    assert hands.session.show.playables is scenes
     hands.session.press("spring-tide-pad")
     until(
         lambda: (

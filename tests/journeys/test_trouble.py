@@ -176,7 +176,7 @@ def test_an_unknown_type_is_kept_shown_and_the_rest_plays(qapp, own_folders, nod
         hands.session.edit("rename", edits.replace(hands.session.show, name="Ebb"))
         hands.until(lambda: showfile.read(path).name == "Ebb")
         assert showfile.read(path).fixtures["par-1"].type == "sunk-lamp"
-        assert "par-1" in showfile.read(path).scenes["slack-water"].look
+        assert "par-1" in showfile.read(path).playables["slack-water"].look
     finally:
         end(hands)
 

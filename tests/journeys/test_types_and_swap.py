@@ -17,7 +17,7 @@ from choreon.demo import low_tide
 from choreon.formats import gdtf
 from choreon.library import library
 from choreon.model import edits, patch
-from choreon.model.outputs import Output
+from choreon.model.outputs import SacnOutput
 from choreon.ui.app import empty_show
 from choreon.ui.rig.swap import SwapDialog
 from choreon.ui.rig.types.range_table import TO
@@ -475,7 +475,7 @@ def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
     show = edits.put(
         empty_show("New"),
         "outputs",
-        Output(id="sacn", host="127.0.0.1", port=node.port),
+        SacnOutput(id="sacn", host="127.0.0.1", port=node.port),
     )
     showfile.write(path, show)
     hands = open_window(path)
@@ -523,7 +523,7 @@ def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
         dialog = SwapDialog(session, rig)
         dialog.choose("tarnby-turn-150", "13 channel")
         dialog.go.click()
-        assert session.show.scenes[scene].look["spot-1"] == {
+        assert session.show.playables[scene].look["spot-1"] == {
             "Dimmer": 0.8,
             "Pan": 20.0,
             "Tilt": -40.0,

@@ -74,7 +74,7 @@ def test_checks_name_the_path_to_the_wrong_value(change, path, words):
 
 
 def test_checks_of_what_leads_nowhere():
-    show = edits.drop(SHOW, "scenes", ["cello"])
+    show = edits.drop(SHOW, "playables", ["cello"])
     assert "pages/low-tide/tiles/cello-pad/scene" in paths(show)
     show = edits.drop(SHOW, "pages", ["low-tide"])
     assert any(p.startswith("mappings/") for p in paths(show))
@@ -142,14 +142,14 @@ def test_hanging_numbers_on_and_changes_nothing_that_was():
     assert [show.fixtures[i].short for i in made] == ["par9", "par10", "par11"]
     assert [show.fixtures[i].address for i in made] == [100, 108, 116]
     assert all(show.fixtures[i] is SHOW.fixtures[i] for i in SHOW.fixtures)
-    assert show.scenes is SHOW.scenes
+    assert show.playables is SHOW.playables
     with pytest.raises(ValueError, match="has no mode"):
         edits.hang(SHOW, library()["tarnby-par-7"], "nope", 1, 1, 1)
 
 
 def test_scenes_survive_taking_down_and_hanging_again():
     show = edits.take_down(SHOW, ["spot-1"])
-    assert show.scenes["spring-tide"].look["spot-1"]["Dimmer"] == 1.0
+    assert show.playables["spring-tide"].look["spot-1"]["Dimmer"] == 1.0
 
 
 def test_learning_ties_one_control_to_one_target():

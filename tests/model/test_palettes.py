@@ -9,6 +9,7 @@ from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import copying, edits, links, palettes, swap
 from choreon.model.playables import Scene
+from choreon.model.refs import Ref
 from choreon.model.show import Mark, Show
 
 MOON = {at.RED: 0.3, at.GREEN: 0.48, at.BLUE: 1.0}
@@ -18,7 +19,7 @@ DEEP = {at.RED: 0.01, at.GREEN: 0.06, at.BLUE: 0.95}
 @pytest.fixture
 def show() -> Show:
     """The sample rig with nothing stored."""
-    return edits.replace(low_tide(), scenes={}, palettes={}, marks={}, pages={})
+    return edits.replace(low_tide(), playables={}, palettes={}, marks={}, pages={})
 
 
 def with_moon(show: Show) -> tuple[Show, str]:
@@ -93,7 +94,7 @@ def test_scenes_follow_their_palette_and_get_its_new_attributes(show):
     show = palettes.update_palette(
         show, tight, {"wash-1": {"Zoom": 12.0, at.STROBE: 4.0, "Dimmer": 0.2}}
     )
-    look = links.resolve(show, show.scenes[scene].look)
+    look = links.resolve(show, show.playables[scene].look)
     assert look == {
         "wash-1": {"Zoom": 12.0, "Dimmer": 1.0, at.STROBE: 4.0},
         "wash-2": {"Zoom": 30.0},
@@ -118,11 +119,11 @@ def test_deleting_a_palette_leaves_its_values(show):
     show, moon = with_moon(show)
     look = {"par-1": {**dict.fromkeys(MOON, "palette:moon"), "Dimmer": 0.5}}
     show, scene = edits.keep_scene(show, "Look", look, 1, 1)
-    gone = palettes.delete_palette(show, moon)
+    gone = edits.remove(show, Ref("palette", moon))
     assert gone.palettes == {}
-    assert gone.scenes[scene].look == {"par-1": {**MOON, "Dimmer": 0.5}}
+    assert gone.playables[scene].look == {"par-1": {**MOON, "Dimmer": 0.5}}
     single = palettes.unlink(show, scene, "palette:moon")
-    assert single.scenes[scene].look == gone.scenes[scene].look
+    assert single.playables[scene].look == gone.playables[scene].look
     assert "moon" in single.palettes
 
 
@@ -136,15 +137,15 @@ def test_marks_are_followed_and_leave_their_place(show):
     assert palettes.aiming_at(show, cello) == ["Look", "At the cello"]
     moved = edits.put(show, "marks", Mark(id=cello, name="Cello", x=1.0))
     assert links.point_of(moved, aim["Pan"]) == (1.0, 0.0, 0.0)
-    gone = palettes.delete_mark(show, cello)
-    assert gone.scenes[scene].look == {
+    gone = edits.remove(show, Ref("mark", cello))
+    assert gone.playables[scene].look == {
         "spot-1": {"Pan": "point:-2,1,0", "Tilt": "point:-2,1,0"}
     }
     assert gone.palettes[at_cello].values == {
         "Pan": "point:-2,1,0",
         "Tilt": "point:-2,1,0",
     }
-    assert palettes.delete_mark(gone, cello) is gone
+    assert edits.remove(gone, Ref("mark", cello)) is gone
 
 
 def test_bare_angles_are_each_lamps_own(show):
@@ -212,7 +213,7 @@ def test_updating_a_scene_with_single_cells_ends_the_link_of_the_others(show):
         show, "Bars", {"bar-1": dict.fromkeys(MOON, "palette:moon")}, 1, 1
     )
     show = edits.update_scene(show, scene, {"bar-1": {at.RED: (None, 1.0)}})
-    assert show.scenes[scene].look["bar-1"] == {
+    assert show.playables[scene].look["bar-1"] == {
         at.RED: (0.3, 1.0),
         at.GREEN: "palette:moon",
         at.BLUE: "palette:moon",
@@ -252,10 +253,10 @@ def test_scenes_are_doubled_and_merged(show):
         "Part 1",
     )
     show, copy = edits.duplicate_scene(show, one)
-    assert show.scenes[copy].look is show.scenes[one].look
-    assert show.scenes[copy].name == "One 2"
+    assert show.playables[copy].look is show.playables[one].look
+    assert show.playables[copy].name == "One 2"
     show, both = edits.merge_scenes(show, one, two)
-    merged = show.scenes[both]
+    merged = show.playables[both]
     assert merged.look == {"par-1": {"Dimmer": 0.9, **MOON}, "par-2": {"Dimmer": 0.4}}
     assert (merged.fade_in, merged.fade_out, merged.folder, merged.name) == (
         3,
@@ -326,7 +327,7 @@ def test_swapping_a_lamp_takes_links_along_and_translates_exact_values(show):
     )
     kind = library()["ostrey-wash-90"]
     done = swap.swap(show, ["spot-1"], kind, kind.modes[0].name)
-    assert done.show.scenes[scene].look == show.scenes[scene].look
+    assert done.show.playables[scene].look == show.playables[scene].look
     assert set(done.show.palettes[exact].each) == {"spot-1"}
 
 
@@ -341,8 +342,8 @@ def test_shows_with_links_survive_their_file(show):
     scene = Scene(
         id="s", name="S", look=look, tags=("a", "b"), folder="Part", colour="#FF0000"
     )
-    show = edits.put(show, "scenes", scene)
+    show = edits.put(show, "playables", scene)
     again = showfile.from_bytes(showfile.to_bytes(show))
-    assert again.scenes["s"] == scene
+    assert again.playables["s"] == scene
     assert again.palettes == show.palettes
     assert again.marks == show.marks

@@ -10,7 +10,7 @@ from choreon.demo import low_tide
 from choreon.library import library
 from choreon.model import arrange, edits, links, patch, patching
 from choreon.model.checks import check, sent_nowhere
-from choreon.model.outputs import Output
+from choreon.model.outputs import SacnOutput
 from choreon.model.show import SLOTS, Bar, Hanging, Place, Room, Show
 from choreon.model.swap import swap, translate
 from choreon.model.turns import hanging_of, matrix_of
@@ -58,7 +58,7 @@ def test_packing_closes_gaps_and_keeps_the_order():
     taken = patch.occupied(packed, 2)
     assert sorted(taken) == list(range(1, len(taken) + 1))
     assert patch.clashes(packed) == []
-    assert packed.scenes is SHOW.scenes
+    assert packed.playables is SHOW.playables
     spots = [packed.fixtures[f"spot-{i}"].address for i in range(1, 5)]
     assert spots == sorted(spots) == [49, 62, 75, 88]
 
@@ -98,7 +98,7 @@ def test_a_universe_sent_nowhere_is_told():
     some = edits.put(
         edits.drop(SHOW, "outputs", ["node"]),
         "outputs",
-        Output(id="o", universes=(1, 3)),
+        SacnOutput(id="o", universes=(1, 3)),
     )
     assert sent_nowhere(some) == [2]
     assert any("universe 2 is sent nowhere" in p.text for p in check(some))
@@ -194,35 +194,35 @@ def test_spots_swapped_for_another_make_keep_what_can_be_kept():
         ("Gobo1", "near"),
     }
     assert any("Reeds becomes Net" in line.text for line in done.lines)
-    assert done.show.scenes["spring-tide"] == SHOW.scenes["spring-tide"]
+    assert done.show.playables["spring-tide"] == SHOW.playables["spring-tide"]
     assert done.readdressed == ()
     assert patch.clashes(done.show) == []
 
 
 def test_a_colour_goes_to_the_nearest_slot_and_a_slot_is_mixed():
-    rose = SHOW.scenes["stage-rose"]
+    rose = SHOW.playables["stage-rose"]
     linked = swap(SHOW, ["par-1"], library()["ostrey-spot-160"], "13 channel")
     assert (
-        linked.show.scenes["stage-rose"] is rose
+        linked.show.playables["stage-rose"] is rose
     )  # a palette says what is meant, for any lamp
     plain = edits.put(
-        SHOW, "scenes", edits.replace(rose, look=links.resolve(SHOW, rose.look))
+        SHOW, "playables", edits.replace(rose, look=links.resolve(SHOW, rose.look))
     )
     par = swap(plain, ["par-1"], library()["ostrey-spot-160"], "13 channel")
-    look = par.show.scenes["stage-rose"].look["par-1"]
+    look = par.show.playables["stage-rose"].look["par-1"]
     slot = library()["ostrey-spot-160"].wheel("colour").slots[int(look["Color1"])]
     assert slot.name in ("Deep red", "Pink")
     assert look["ColorRGB_Red"] == 1.0  # kept for the way back
     assert par.readdressed == ("par-1",)
     show = edits.put(
         SHOW,
-        "scenes",
+        "playables",
         edits.replace(
-            SHOW.scenes["dots"], look={"spot-1": {"Color1": 6.0, "dmx:gobo": 40.0}}
+            SHOW.playables["dots"], look={"spot-1": {"Color1": 6.0, "dmx:gobo": 40.0}}
         ),
     )
     mixed = swap(show, ["spot-1"], library()["ostrey-wash-90"], "12 channel")
-    look = mixed.show.scenes["dots"].look["spot-1"]
+    look = mixed.show.playables["dots"].look["spot-1"]
     assert look["ColorRGB_Blue"] == 1.0
     assert "Color1" not in look
     assert "dmx:gobo" not in look
@@ -230,10 +230,10 @@ def test_a_colour_goes_to_the_nearest_slot_and_a_slot_is_mixed():
 
 
 def test_cells_are_spread_and_ranges_are_told():
-    show = edits.put(SHOW, "scenes", edits.replace(SHOW.scenes["dots"], look={
+    show = edits.put(SHOW, "playables", edits.replace(SHOW.playables["dots"], look={
         "bar-1": {"Dimmer": (0.0, 0.0, 0.0, 0.0, 1.0, 1.0, 1.0, 1.0)}, "wash-1": {"Zoom": 10.0}}))  # fmt: skip
     bar = swap(show, ["bar-1"], library()["pellow-bar-4"], "12 channel")
-    spread = bar.show.scenes["dots"].look["bar-1"]["Dimmer"]
+    spread = bar.show.playables["dots"].look["bar-1"]["Dimmer"]
     assert len(spread) == 4
     assert (spread[0], spread[3]) == (0.0, 1.0)
     zoom = swap(show, ["wash-1"], library()["tarnby-fresnel-tw"], "4 channel")

@@ -16,9 +16,11 @@ from choreon.model.playables import Scene
 from choreon.model.show import Show
 from choreon.render import open_up
 from choreon.render.commands import commands_of, lamps_on, send
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import levels, render
 from choreon.render.decode import decoder_for
-from choreon.render.frame import levels, render
-from choreon.render.players import (
+from choreon.render.explain import explain
+from choreon.render.state import (
     Draft,
     Identify,
     Masters,
@@ -26,10 +28,8 @@ from choreon.render.players import (
     PlayState,
     Ramp,
     Sent,
-    Step,
 )
-from choreon.render.programme import compile_show
-from choreon.render.why import explain
+from tests import play
 
 SPOT = library()["ostrey-spot-160"]
 GOBO, TURN, SHUTTER = 8, 9, 6  # slots of the 13-channel mode, from 0
@@ -161,11 +161,11 @@ def test_cyan_magenta_and_yellow_take_from_white():
 
 def test_a_colour_wheel_colours_the_picture():
     show = SPOT_SHOW
-    programme = compile_show(show)
-    decoder = decoder_for(programme.rig, show.types.values())
+    compiled = compile_show(show)
+    decoder = decoder_for(compiled.rig, show.types.values())
     red = decoder.read(
         render(
-            programme,
+            compiled,
             PlayState(draft=Draft({"f": {"Dimmer": 1.0, "Color1": 1.0}})),
             0.0,
         )
@@ -178,11 +178,11 @@ def motion_of(kind: str, look) -> tuple[float, list[float], bool]:
     """A head's gobo, how gobo and prism stand and move, and whether that keeps the picture moving."""
     chosen = library()[kind]
     show = hung(chosen, chosen.modes[0].name)
-    programme = compile_show(show)
+    compiled = compile_show(show)
     frame = render(
-        programme, PlayState(draft=Draft({"f": {"Dimmer": 1.0, **look}})), 0.0
+        compiled, PlayState(draft=Draft({"f": {"Dimmer": 1.0, **look}})), 0.0
     )
-    light = decoder_for(programme.rig, show.types.values()).read(frame)
+    light = decoder_for(compiled.rig, show.types.values()).read(frame)
     return float(light.gobo[0]), light.motion[0].tolist(), light.moving
 
 
@@ -301,14 +301,14 @@ def test_bare_values_are_over_all_and_later_colours_end_them():
             look={"f": dict.fromkeys(at.TARGET_COLOUR, 0.0) | {"ColorRGB_Blue": 1.0}},
         ),
     }
-    programme = compile_show(edits.replace(show, scenes=scenes))
+    compiled = compile_show(edits.replace(show, scenes=scenes))
 
     def at_(state: PlayState, now: float = 1.0) -> list[int]:
-        return render(programme, state, now)[0, :4].tolist()
+        return render(compiled, state, now)[0, :4].tolist()
 
     def on(scene: str, order: int, weight: Ramp | None = None) -> Player:
-        return Player(
-            scene, scene, (Step(scene, 0, 0, 0),), weight or Ramp(), order=order
+        return play.player(
+            scene, play.step(scene, 0, 0, 0), weight=weight or Ramp(), order=order
         )
 
     assert at_(PlayState((on("bare", 1),)))[0] == 51
@@ -333,14 +333,14 @@ def test_bare_fine_values():
 
 
 def test_identify_blinks_above_blackout_and_ends_by_itself():
-    programme = compile_show(SPOT_SHOW)
+    compiled = compile_show(SPOT_SHOW)
     state = PlayState(
         draft=Draft({"f": {"Shutter1": 0.0, "Pan": 90.0}}), masters=Masters(0.0, True)
     )
     state = edits.replace(state, identify=Identify(("f",), 100.0, 104.0))
 
     def at_(now: float) -> list[int]:
-        return render(programme, state, now)[0].tolist()
+        return render(compiled, state, now)[0].tolist()
 
     assert (at_(100.1)[5], at_(100.1)[SHUTTER]) == (255, 47)
     assert at_(100.6)[5] == 0
@@ -380,19 +380,18 @@ def test_bytes_sent_past_the_end_are_cut():
 )
 def test_opened_up_every_light_shines_and_home_is_dark(kind, mode):
     show = hung(library()[kind], mode)
-    programme = compile_show(show)
-    decoder = decoder_for(programme.rig, show.types.values())
+    compiled = compile_show(show)
+    decoder = decoder_for(compiled.rig, show.types.values())
     if not decoder.lamps:
         return
-    look = {"f": open_up.opened(programme.rig, library()[kind], show.fixtures["f"])}
+    look = {"f": open_up.opened(compiled.rig, library()[kind], show.fixtures["f"])}
     assert (
-        decoder.read(render(programme, PlayState(draft=Draft(look)), 0.0)).rgb.max()
+        decoder.read(render(compiled, PlayState(draft=Draft(look)), 0.0)).rgb.max()
         > 0.9
     )
-    dark = {"f": open_up.home(programme.rig, "f")}
+    dark = {"f": open_up.home(compiled.rig, "f")}
     assert (
-        decoder.read(render(programme, PlayState(draft=Draft(dark)), 0.0)).rgb.max()
-        == 0
+        decoder.read(render(compiled, PlayState(draft=Draft(dark)), 0.0)).rgb.max() == 0
     )
     assert out(show, dark["f"]) == out(show, {})
 
@@ -421,17 +420,10 @@ def test_a_type_says_what_opens_it():
 
 def test_why_names_every_layer_and_the_one_that_wins():
     show = low_tide()
-    programme = compile_show(show)
+    compiled = compile_show(show)
     players = (
-        Player("a", "Front wash", (Step("front-wash", 0, 0, 0),), Ramp(), order=1),
-        Player(
-            "b",
-            "Spring Tide",
-            (Step("spring-tide", 0, 0, 0),),
-            Ramp(),
-            level=0.9,
-            order=2,
-        ),
+        play.player("a", play.step("front-wash", 0, 0, 0), order=1),
+        play.player("b", play.step("spring-tide", 0, 0, 0), level=0.9, order=2),
     )
     state = PlayState(
         players,
@@ -446,49 +438,47 @@ def test_why_names_every_layer_and_the_one_that_wins():
         ),
         Masters(0.8),
     )
-    (dimmer,) = explain(show, programme.rig, state, 5.0, 1, 1)
+    (dimmer,) = explain(compiled, state, 5.0, 1, 1)
     assert [(layer.source, layer.wins) for layer in dimmer.layers] == [
         ("home", False), ("scene Front wash", True), ("scene Spring Tide", False), ("grand master", False)
     ]  # fmt: skip
-    (red,) = explain(show, programme.rig, state, 5.0, 1, 12)
+    (red,) = explain(compiled, state, 5.0, 1, 12)
     assert (red.fixture.id, red.channel.key) == ("par-1", "red")
     assert {layer.source for layer in red.layers if layer.wins} == {"draft"}
-    (pan,) = explain(show, programme.rig, state, 5.0, 2, 62)
+    (pan,) = explain(compiled, state, 5.0, 2, 62)
     assert (pan.channel.key, pan.byte, pan.layers[-1].target) == (
         "pan",
         1,
-        "scene:spring-tide",
+        play.scene_ref("spring-tide"),
     )
-    assert explain(show, programme.rig, state, 5.0, 1, 500) == []
+    assert explain(compiled, state, 5.0, 1, 500) == []
     dark = edits.replace(state, masters=Masters(1.0, True))
     assert [
         layer.source
-        for layer in explain(show, programme.rig, dark, 5.0, 1, 1)[0].layers
+        for layer in explain(compiled, dark, 5.0, 1, 1)[0].layers
         if layer.wins
     ] == ["blackout"]
     blinking = edits.replace(dark, identify=Identify(("front-1",), 0.0, 9.0))
     assert [
-        x.source
-        for x in explain(show, programme.rig, blinking, 5.0, 1, 1)[0].layers
-        if x.wins
+        x.source for x in explain(compiled, blinking, 5.0, 1, 1)[0].layers if x.wins
     ] == ["identify: it blinks"]
 
 
 def test_why_tells_both_who_clash():
     show = edits.change_fixtures(low_tide(), {"par-2": {"address": 12}})
-    found = explain(show, compile_show(show).rig, PlayState(), 0.0, 1, 13)
+    found = explain(compile_show(show), PlayState(), 0.0, 1, 13)
     assert {w.fixture.id for w in found} == {"par-1", "par-2"}
 
 
 def test_levels_are_those_of_the_frame():
     show = low_tide()
-    programme = compile_show(show)
+    compiled = compile_show(show)
     state = PlayState(
-        (Player("b", "", (Step("spring-tide", 0, 0, 0),), Ramp()),),
+        (play.player("b", play.step("spring-tide", 0, 0, 0)),),
         Draft({"par-1": {"dmx:red": 12.0}}),
     )
-    raw = levels(programme, state, 1.0)
-    bytes_ = render(programme, state, 1.0)
-    rig = programme.rig
+    raw = levels(compiled, state, 1.0)
+    bytes_ = render(compiled, state, 1.0)
+    rig = compiled.rig
     shown = np.floor(raw + 0.5 + 1e-6).astype(int)[rig.byte_channel] >> rig.byte_shift
     assert (bytes_.reshape(-1)[rig.byte_at] == shown.astype(np.uint8)).all()

@@ -10,7 +10,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from choreon.demo import low_tide
-from choreon.engine import playing
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
@@ -19,15 +18,16 @@ from choreon.model.show import Area, Hanging, Limits, Mark, Place, Screen, Show
 from choreon.render import aim, reaching, spread
 from choreon.render.capture import capture, lit
 from choreon.render.colour import from_oklab, to_oklab
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import blend, render
 from choreon.render.decode import decoder_for
-from choreon.render.frame import blend, render
+from choreon.render.explain import explain
 from choreon.render.looks import aimed, compile_look
-from choreon.render.players import Draft, Player, PlayState, Ramp, Step
-from choreon.render.programme import compile_show
 from choreon.render.rig import compile_rig
-from choreon.render.why import explain
+from choreon.render.state import Draft, PlayState, Ramp
+from tests import play
 
-SHOW = edits.replace(low_tide(), scenes={}, pages={}, marks={}, palettes={})
+SHOW = edits.replace(low_tide(), playables={}, pages={}, marks={}, palettes={})
 MOON = {at.RED: 0.3, at.GREEN: 0.48, at.BLUE: 1.0}
 
 
@@ -42,7 +42,7 @@ def value_of(
     programme, state = drafted(show, look)
     values = blend(programme, state, now)
     rows = programme.rig.colour_rows
-    values[rows] = from_oklab(values[rows].reshape(-1, 3)).reshape(-1)
+    values[rows] = from_oklab(values[rows].reshape(3, -1).T).reshape(-1)
     return [float(values[row]) for _, row in programme.rig.where[fixture][name]]
 
 
@@ -53,20 +53,25 @@ def test_a_scene_follows_its_palette_through_the_programme():
     show, moon = palettes.keep_palette(SHOW, "Moon", "colour", {"par-1": MOON})
     show = edits.put(
         show,
-        "scenes",
+        "playables",
         Scene(id="s", name="s", look={"par-1": dict.fromkeys(MOON, "palette:moon")}),
         Scene(id="plain", name="p", look={"par-2": dict(MOON)}),
     )
     before = compile_show(show)
-    before.warm(["s", "plain"])
+    before.warm_all()
     changed = palettes.update_palette(
         show, moon, {"par-1": {at.RED: 1.0, at.GREEN: 0.0, at.BLUE: 0.0}}
     )
     after = compile_show(changed, before)
-    assert after.scenes.get("plain") is before.scenes["plain"]
-    assert "s" not in after.scenes
-    lab = after.scene("s").values
+    assert source(after, "plain") is source(before, "plain")
+    assert source(after, "s") is not source(before, "s")
+    lab = source(after, "s").look.values
     assert from_oklab(lab) == pytest.approx([1, 0, 0], abs=1e-6)
+
+
+def source(compiled, scene_id):
+    """What a scene is compiled to."""
+    return compiled.source(play.step(scene_id))
 
 
 def test_heads_turn_to_their_mark_wherever_it_goes():
@@ -98,13 +103,13 @@ def test_what_is_gone_has_no_effect_and_is_kept():
     assert len(compiled.rows) == 0
     show = edits.take_down(
         edits.put(
-            SHOW, "scenes", Scene(id="s", name="s", look={"par-1": {"Dimmer": 1.0}})
+            SHOW, "playables", Scene(id="s", name="s", look={"par-1": {"Dimmer": 1.0}})
         ),
         ["par-1"],
     )
-    assert compile_show(show).scene("s").intensity.max() == 0
+    assert len(source(compile_show(show), "s").look.lamps) == 0
     back = edits.put(show, "fixtures", SHOW.fixtures["par-1"])
-    assert compile_show(back).scene("s").intensity.max() == 1
+    assert source(compile_show(back), "s").look.levels.max() == 1
 
 
 def test_a_wheel_takes_the_slot_nearest_to_a_colour():
@@ -130,14 +135,16 @@ def test_a_wheel_takes_the_slot_nearest_to_a_colour():
 
 def test_cells_that_are_not_given_keep_what_lies_below():
     show = edits.put(
-        SHOW, "scenes", Scene(id="s", name="s", look={"bar-1": {"Dimmer": 1.0, **MOON}})
+        SHOW,
+        "playables",
+        Scene(id="s", name="s", look={"bar-1": {"Dimmer": 1.0, **MOON}}),
     )
     programme = compile_show(show)
-    state = playing.touch(
+    state = play.touch(
         PlayState(),
         {"bar-1": {at.RED: (None, 0.9), at.GREEN: (None, 0.0), at.BLUE: (None, 0.0)}},
     )
-    look = programme.look(state.draft.look)
+    look = programme.draft(state.draft.look)
     rows = [row for _, row in programme.rig.where["bar-1"][at.RED]]
     assert rows[0] not in look.rows
     assert set(rows[1:]) <= set(look.rows.tolist())
@@ -241,13 +248,13 @@ def test_families_come_up_in_their_own_time():
         id="u", name="u", look={"wash-1": {at.RED: 1.0, at.GREEN: 1.0, at.BLUE: 1.0}}
     )
     assert scene.whole_in == 4.0
-    programme = compile_show(edits.put(SHOW, "scenes", scene, under))
+    programme = compile_show(edits.put(SHOW, "playables", scene, under))
     rig = programme.rig
     row = {n: rig.where["wash-1"][n][0][1] for n in ("Dimmer", "Pan")}
 
     def at_time(now: float):
-        player = Player(
-            "p", "s", (Step("s", 0.0, 0.0, 0.0),), Ramp(0.0, 1.0, 0.0, 4.0), order=2
+        player = play.player(
+            "p", play.step("s", 0.0, 0.0, 0.0), weight=Ramp(0.0, 1.0, 0.0, 4.0), order=2
         )
         return blend(programme, PlayState((player,)), now)
 
@@ -267,10 +274,10 @@ def test_families_times_hold_in_a_choice_too():
         fade_in=2.0,
         times={"position": Times(3.0, 1.0)},
     )
-    programme = compile_show(edits.put(SHOW, "scenes", one, two))
+    programme = compile_show(edits.put(SHOW, "playables", one, two))
     row = {n: programme.rig.where["wash-1"][n][0][1] for n in ("Dimmer", "Pan")}
-    player = Player(
-        "c", "c", (Step("a", 0, 0, 0), Step("b", 10.0, two.whole_in, 1.0)), Ramp()
+    player = play.player(
+        "c", play.step("a", 0, 0, 0), play.step("b", 10.0, two.whole_in, 1.0)
     )
 
     def at_time(now: float):
@@ -287,22 +294,21 @@ def test_families_times_hold_in_a_choice_too():
 def test_a_blind_draft_is_not_on_stage_and_comes_back_softly():
     programme = compile_show(SHOW)
     row = programme.rig.where["par-1"]["Dimmer"][0][1]
-    state = playing.set_blind(PlayState(), True, 0.0)
-    state = playing.touch(state, {"par-1": {"Dimmer": 1.0}})
+    state = play.set_blind(PlayState(), True, 0.0)
+    state = play.touch(state, {"par-1": {"Dimmer": 1.0}})
     assert state.draft.blind
     assert blend(programme, state, 5.0)[row] == 0.0
-    shown = playing.set_blind(state, False, 10.0, 1.0)
+    shown = play.set_blind(state, False, 10.0, 1.0)
     assert blend(programme, shown, 10.0)[row] == 0.0
     assert blend(programme, shown, 10.5)[row] == pytest.approx(0.5)
     assert blend(programme, shown, 11.0)[row] == 1.0
-    cleared = playing.clear_draft(state, 20.0)
+    cleared = play.clear_draft(state, 20.0)
     assert (
         blend(programme, cleared, 20.0)[row] == 0.0
     )  # what nobody saw does not flash up when it goes
-    assert playing.set_blind(state, True, 30.0) is state
+    assert play.set_blind(state, True, 30.0) is state
     why = explain(
-        SHOW,
-        programme.rig,
+        programme,
         state,
         5.0,
         SHOW.fixtures["par-1"].universe,
@@ -360,16 +366,16 @@ def test_capture_is_what_is_on_stage():
         "panel-1": {"Dimmer": 1.0, at.STROBE: 8.0},
     }
     show, _ = palettes.keep_palette(SHOW, "Moon", "colour", {"par-1": MOON})
-    show = edits.put(show, "scenes", Scene(id="s", name="s", look=look))
+    show = edits.put(show, "playables", Scene(id="s", name="s", look=look))
     programme = compile_show(show)
-    player = Player("p", "s", (Step("s", 0, 0, 0),), Ramp(), level=0.5)
+    player = play.player("p", play.step("s", 0, 0, 0), level=0.5)
     state = PlayState(
         (player,),
         Draft(
             {"bar-1": {"Dimmer": 1.0, at.RED: (1.0, 0.0), at.GREEN: 0.0, at.BLUE: 0.0}}
         ),
     )
-    state = playing.set_masters(state, grand=0.1)
+    state = play.set_masters(state, grand=0.1)
     made = capture(programme, state, 5.0)
     assert made["par-1"] == {
         "Dimmer": pytest.approx(0.4),
@@ -380,9 +386,11 @@ def test_capture_is_what_is_on_stage():
     assert made["panel-1"][at.STROBE] == pytest.approx(8.0)
     assert made["bar-1"][at.RED] == pytest.approx((1.0,) + (0.0,) * 7, abs=1e-6)
     assert set(lit(programme, state, 5.0)) == {"par-1", "panel-1", "bar-1"}
-    again = compile_show(edits.put(show, "scenes", Scene(id="c", name="c", look=made)))
+    again = compile_show(
+        edits.put(show, "playables", Scene(id="c", name="c", look=made))
+    )
     other = PlayState(
-        (Player("q", "c", (Step("c", 0, 0, 0),), Ramp()),), masters=state.masters
+        (play.player("q", play.step("c", 0, 0, 0)),), masters=state.masters
     )
     assert (
         np.abs(
@@ -408,7 +416,7 @@ def test_mixing_lamps_meet_colours_within_a_hundredth(rgb):
     for fixture in ("par-1", "uplight-1", "bar-1", "wash-1"):
         answer = reaching.colour_answer(rig, fixture, rgb)
         assert answer.kind == ("exact" if answer.distance < 0.01 else "mixed")
-        colour = (rig.where[fixture][at.RED][0][1] - rig.intensities) // 3
+        colour = rig.where[fixture][at.RED][0][1] - rig.intensities
         got = reaching.predicted(rig, colour, np.array(rgb) / max(rgb))
         if answer.kind == "exact":
             assert reaching.distance(np.array(rgb) / max(rgb), got) < 0.01
@@ -556,9 +564,9 @@ def test_split_slots_light_both_halves_and_are_no_answer_to_a_colour():
 
     def light(slot: float):
         look = {"spot-1": {"Dimmer": 1.0, "Color1": slot}}
-        return decoder.read(
-            render(programme, playing.touch(playing.blank(), look), 0.0)
-        ).rgb[0]
+        return decoder.read(render(programme, play.touch(play.blank(), look), 0.0)).rgb[
+            0
+        ]
 
     assert np.allclose(light(split), (light(1.0) + light(2.0)) / 2, atol=1e-6)
     for rgb in np.random.default_rng(5).random((200, 3)):

@@ -7,14 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from choreon.engine import playing
 from choreon.library import library
 from choreon.model import edits
-from choreon.model.playables import Scene
 from choreon.model.show import Show
-from choreon.render.frame import blend, render
-from choreon.render.players import Draft, Masters, Player, PlayState, Ramp, Step
-from choreon.render.programme import compile_show
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import blend, render
+from choreon.render.state import Draft, Masters, Player, PlayState, Ramp
+from tests import play
 
 # The shipped types without what they say of their emitters: then the primaries are
 # those of Rec.709.
@@ -35,16 +34,18 @@ PARS = [("tarnby-par-7", "8 channel", 1 + 8 * i) for i in range(4)]
 
 
 def with_scenes(show: Show, **looks) -> Show:
-    return edits.put(
-        show, "scenes", *(Scene(id=i, name=i, look=look) for i, look in looks.items())
-    )
+    return play.with_scenes(show, **looks)
 
 
 def playing_scene(
     name: str, order: int = 1, level: float = 1.0, weight: Ramp | None = None
 ) -> Player:
-    return Player(
-        name, name, (Step(name, 0.0, 0.0, 0.0),), weight or Ramp(), level, order
+    return play.player(
+        name,
+        play.step(name, 0.0, 0.0, 0.0),
+        weight=weight or Ramp(),
+        level=level,
+        order=order,
     )
 
 
@@ -208,8 +209,8 @@ def test_different_times_in_and_out():
     show = with_scenes(
         rig_of(*PARS[:2]), one={"a": {"Dimmer": 1.0}}, two={"b": {"Dimmer": 1.0}}
     )
-    player = Player(
-        "p", "p", (Step("one", 0.0, 0.0, 0.0), Step("two", 10.0, 2.0, 4.0)), Ramp()
+    player = play.player(
+        "p", play.step("one", 0.0, 0.0, 0.0), play.step("two", 10.0, 2.0, 4.0)
     )
     frame = frame_of(show, player, now=11.0)
     assert (frame[0], frame[8]) == (191, 128)
@@ -220,11 +221,11 @@ def test_an_interrupted_crossfade_goes_on_from_where_it_was():
         rig_of(PARS[0]), dark={"a": {"Dimmer": 0.0}}, full={"a": {"Dimmer": 1.0}}
     )
     steps = (
-        Step("dark", 0.0, 0.0, 0.0),
-        Step("full", 10.0, 4.0, 4.0),
-        Step("dark", 12.0, 4.0, 4.0),
+        play.step("dark", 0.0, 0.0, 0.0),
+        play.step("full", 10.0, 4.0, 4.0),
+        play.step("dark", 12.0, 4.0, 4.0),
     )
-    player = Player("p", "p", steps, Ramp())
+    player = play.player("p", *steps)
     assert frame_of(show, player, now=12.0)[0] == 128
     assert frame_of(show, player, now=14.0)[0] == 64
 
@@ -255,8 +256,8 @@ def test_no_dip_between_two_scenes_with_the_same_level(shared, when, red, blue):
         for name in ("one", "two")
     }
     show = with_scenes(rig_of(PARS[0]), **looks)
-    player = Player(
-        "p", "p", (Step("one", 0.0, 0.0, 0.0), Step("two", 10.0, 3.0, 5.0)), Ramp()
+    player = play.player(
+        "p", play.step("one", 0.0, 0.0, 0.0), play.step("two", 10.0, 3.0, 5.0)
     )
     assert frame_of(show, player, now=10.0 + 6 * when)[0] == int(255 * shared + 0.5)
 
@@ -278,10 +279,10 @@ def test_order_of_independent_players_does_not_matter_for_intensity(them, random
     shuffled = list(range(len(players)))
     random.shuffle(shuffled)
     turned = [edits.replace(p, order=o) for p, o in zip(players, shuffled, strict=True)]
-    programme = compile_show(show)
-    count = programme.rig.intensities
-    one = blend(programme, PlayState(tuple(players)), 1.0)[:count]
-    other = blend(programme, PlayState(tuple(turned)), 1.0)[:count]
+    compiled = compile_show(show)
+    count = compiled.rig.intensities
+    one = blend(compiled, PlayState(tuple(players)), 1.0)[:count]
+    other = blend(compiled, PlayState(tuple(turned)), 1.0)[:count]
     assert np.array_equal(one, other)
 
 
@@ -290,12 +291,12 @@ def test_order_of_independent_players_does_not_matter_for_intensity(them, random
 def test_a_released_scene_leaves_home_values(look, weight, after):
     show = with_scenes(rig_of(*PARS), s=look)
     state = PlayState((playing_scene("s", weight=Ramp(weight, 1.0, 0.0, 1.0)),))
-    state = playing.release(show, state, "s", after)
-    programme = compile_show(show)
+    state = play.release(show, state, "s", after)
+    compiled = compile_show(show)
     assert np.array_equal(
-        render(programme, state, after + 2.01), render(programme, PlayState(), 0.0)
+        render(compiled, state, after + 2.01), render(compiled, PlayState(), 0.0)
     )
-    assert playing.prune(state, after + 2.01).players == ()
+    assert play.prune(state, after + 2.01).players == ()
 
 
 @settings(max_examples=40, deadline=None)
@@ -305,9 +306,9 @@ def test_same_inputs_same_bytes_whatever_was_rendered_before(them, when):
         rig_of(*PARS), **{f"s{i}": look for i, (look, _) in enumerate(them)}
     )
     steps = tuple(
-        Step(f"s{i}", float(i), 2.0 * gap, 1.0) for i, (_, gap) in enumerate(them)
+        play.step(f"s{i}", float(i), 2.0 * gap, 1.0) for i, (_, gap) in enumerate(them)
     )
-    state = PlayState((Player("p", "p", steps, Ramp(0.0, 1.0, 0.0, 2.0)),))
+    state = PlayState((play.player("p", *steps, weight=Ramp(0.0, 1.0, 0.0, 2.0)),))
     warm = compile_show(show)
     for t in (0.1, 3.0, 1.5):
         render(warm, state, t)

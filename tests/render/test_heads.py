@@ -14,9 +14,10 @@ from choreon.model import edits, links
 from choreon.model.playables import Scene
 from choreon.model.show import Limits, Mark, Show
 from choreon.render import aim
-from choreon.render.frame import blend, crossfade
-from choreon.render.players import Draft, Player, PlayState, Ramp, Step
-from choreon.render.programme import compile_show
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import blend
+from choreon.render.state import Draft, Player, PlayState, Ramp
+from tests import play
 
 LEFT, RIGHT = np.array([-1.5, 1.0, 1.2]), np.array([1.5, 2.0, 1.2])
 SPOTS = ["spot-1", "spot-2", "spot-3", "spot-4", "wash-1", "wash-2"]
@@ -29,7 +30,7 @@ def mark(name: str, point) -> Mark:
 
 
 def stage() -> Show:
-    show = edits.replace(low_tide(), scenes={}, pages={}, palettes={}, marks={})
+    show = edits.replace(low_tide(), playables={}, pages={}, palettes={}, marks={})
     show = edits.put(show, "marks", mark("left", LEFT), mark("right", RIGHT))
     ways = {
         "left": links.aim("mark:left"),
@@ -40,28 +41,28 @@ def stage() -> Show:
         Scene(id=i, name=i, look={s: {"Dimmer": 1.0, **way} for s in SPOTS})
         for i, way in ways.items()
     ]
-    return edits.put(show, "scenes", *scenes)
+    return edits.put(show, "playables", *scenes)
 
 
 def player(name: str, order: int = 1, **more) -> Player:
-    return Player(
+    return play.player(
         name,
-        name,
-        more.pop("steps", (Step(name, 0.0, 0.0, 0.0),)),
-        more.pop("weight", Ramp()),
+        *more.pop("steps", (play.step(name, 0.0, 0.0, 0.0),)),
+        weight=more.pop("weight", Ramp()),
         order=order,
     )
 
 
 def faded(start: str, end: str, seconds: float = 4.0) -> Player:
     return player(
-        "p", steps=(Step(start, -9.0, 0.0, 0.0), Step(end, 0.0, seconds, seconds))
+        "p",
+        steps=(play.step(start, -9.0, 0.0, 0.0), play.step(end, 0.0, seconds, seconds)),
     )
 
 
-def miss(programme, values, point) -> float:
+def miss(compiled, values, point) -> float:
     """By how many metres the worst beam passes a point."""
-    heads = programme.rig.heads
+    heads = compiled.rig.heads
     which = [heads.of[s] for s in SPOTS]
     pan, tilt = values[heads.rows[which]].T
     way = aim.beam(heads.hanging[which], pan, tilt)
@@ -71,68 +72,68 @@ def miss(programme, values, point) -> float:
     )
 
 
-def angles(programme, values) -> np.ndarray:
-    return values[programme.rig.heads.rows[[programme.rig.heads.of[s] for s in SPOTS]]]
+def angles(compiled, values) -> np.ndarray:
+    return values[compiled.rig.heads.rows[[compiled.rig.heads.of[s] for s in SPOTS]]]
 
 
 def test_a_crossfade_between_points_keeps_all_heads_on_one_moving_point():
-    programme = compile_show(stage())
+    compiled = compile_show(stage())
     apart = 0.0
     for part in (0.0, 0.25, 0.5, 0.75, 1.0):
         state = PlayState((faded("left", "right"),))
-        values = blend(programme, state, 4.0 * part)
-        assert miss(programme, values, LEFT + part * (RIGHT - LEFT)) < 0.01
-        ends = [angles(programme, blend(programme, state, t)) for t in (0.0, 4.0)]
+        values = blend(compiled, state, 4.0 * part)
+        assert miss(compiled, values, LEFT + part * (RIGHT - LEFT)) < 0.01
+        ends = [angles(compiled, blend(compiled, state, t)) for t in (0.0, 4.0)]
         halved = values.copy()
-        rows = programme.rig.heads.rows[[programme.rig.heads.of[s] for s in SPOTS]]
+        rows = compiled.rig.heads.rows[[compiled.rig.heads.of[s] for s in SPOTS]]
         halved[rows] = ends[0] + part * (ends[1] - ends[0])
-        apart = max(apart, miss(programme, halved, LEFT + part * (RIGHT - LEFT)))
+        apart = max(apart, miss(compiled, halved, LEFT + part * (RIGHT - LEFT)))
     assert apart > 0.1  # by their angles they would have come apart
 
 
 def test_one_scene_coming_up_over_another_goes_the_same_way():
-    programme = compile_show(stage())
+    compiled = compile_show(stage())
     state = PlayState(
         (player("left"), player("right", 2, weight=Ramp(0.0, 1.0, 0.0, 2.0)))
     )
     for now, part in ((0.5, 0.25), (1.0, 0.5), (1.5, 0.75), (2.0, 1.0)):
-        values = blend(programme, state, now)
+        values = blend(compiled, state, now)
         # what joins light of its own strength weighs by its weight; here it brings
         # `part` of it
-        assert miss(programme, values, LEFT + part * (RIGHT - LEFT)) < 0.01
+        assert miss(compiled, values, LEFT + part * (RIGHT - LEFT)) < 0.01
 
 
 def test_a_draft_that_is_let_go_leads_back_along_the_line():
-    programme = compile_show(stage())
+    compiled = compile_show(stage())
     look = {s: links.aim("mark:right") for s in SPOTS}
     draft = Draft({}, leaving=((look, Ramp(1.0, 0.0, 0.0, 1.0)),))
-    values = blend(programme, PlayState((player("left"),), draft), 0.5)
-    assert miss(programme, values, (LEFT + RIGHT) / 2) < 0.01
+    values = blend(compiled, PlayState((player("left"),), draft), 0.5)
+    assert miss(compiled, values, (LEFT + RIGHT) / 2) < 0.01
 
 
 def test_a_fade_that_is_interrupted_goes_on_from_where_it_was():
-    programme = compile_show(stage())
+    compiled = compile_show(stage())
     steps = (
-        Step("left", -9.0, 0.0, 0.0),
-        Step("right", 0.0, 4.0, 4.0),
-        Step("left", 1.0, 2.0, 2.0),
+        play.step("left", -9.0, 0.0, 0.0),
+        play.step("right", 0.0, 4.0, 4.0),
+        play.step("left", 1.0, 2.0, 2.0),
     )
     state = PlayState((player("p", steps=steps),))
     quarter = LEFT + 0.25 * (RIGHT - LEFT)
-    assert miss(programme, blend(programme, state, 1.0), quarter) < 0.01
-    assert miss(programme, blend(programme, state, 2.0), (quarter + LEFT) / 2) < 0.01
+    assert miss(compiled, blend(compiled, state, 1.0), quarter) < 0.01
+    assert miss(compiled, blend(compiled, state, 2.0), (quarter + LEFT) / 2) < 0.01
 
 
 @pytest.mark.parametrize("ends", [("left", "plain"), ("plain", "left")])
 def test_to_and_from_plain_angles_the_angles_are_halved(ends):
-    programme = compile_show(stage())
+    compiled = compile_show(stage())
     first, last = (
-        angles(programme, blend(programme, PlayState((player(e),)), 0.0)) for e in ends
+        angles(compiled, blend(compiled, PlayState((player(e),)), 0.0)) for e in ends
     )
-    values = blend(programme, PlayState((faded(*ends),)), 2.0)
-    assert angles(programme, values) == pytest.approx((first + last) / 2)
+    values = blend(compiled, PlayState((faded(*ends),)), 2.0)
+    assert angles(compiled, values) == pytest.approx((first + last) / 2)
     over = PlayState((player(ends[0]), player(ends[1], 2, weight=Ramp(0.5, 0.5))))
-    assert angles(programme, blend(programme, over, 0.0)) == pytest.approx(
+    assert angles(compiled, blend(compiled, over, 0.0)) == pytest.approx(
         (first + last) / 2
     )
 
@@ -141,13 +142,13 @@ def test_plain_angles_above_a_point_end_the_line():
     """What lies on a point, then wholly on plain angles, is no longer led from the
     point.
     """
-    programme = compile_show(stage())
+    compiled = compile_show(stage())
     on = (player("left"), player("plain", 2), player("right", 3, weight=Ramp(0.5, 0.5)))
     plain, right = (
-        angles(programme, blend(programme, PlayState((player(e),)), 0.0))
+        angles(compiled, blend(compiled, PlayState((player(e),)), 0.0))
         for e in ("plain", "right")
     )
-    assert angles(programme, blend(programme, PlayState(on), 0.0)) == pytest.approx(
+    assert angles(compiled, blend(compiled, PlayState(on), 0.0)) == pytest.approx(
         (plain + right) / 2
     )
 
@@ -157,10 +158,10 @@ def test_a_line_keeps_to_the_limits():
     show = edits.change_fixtures(
         show, {s: {"limits": Limits(pan=(-20.0, 20.0))} for s in SPOTS}
     )
-    programme = compile_show(show)
+    compiled = compile_show(show)
     for now in np.linspace(0, 4, 9):
         pan = angles(
-            programme, blend(programme, PlayState((faded("left", "right"),)), now)
+            compiled, blend(compiled, PlayState((faded("left", "right"),)), now)
         )[:, 0]
         assert np.abs(pan).max() <= 20.0 + 1e-9
 
@@ -177,8 +178,8 @@ def test_no_line_makes_a_head_jump(start, end):
     show = stage()
     show = edits.put(show, "marks", mark("left", start), mark("right", end))
     look = {s: {"Dimmer": 1.0, **links.aim("mark:right")} for s in SPOTS}
-    show = edits.put(show, "scenes", Scene(id="right", name="r", look=look))
-    programme = compile_show(
+    show = edits.put(show, "playables", Scene(id="right", name="r", look=look))
+    compiled = compile_show(
         edits.replace(
             show, fixtures=PROGRAMME.show.fixtures, types=PROGRAMME.show.types
         ),
@@ -186,14 +187,13 @@ def test_no_line_makes_a_head_jump(start, end):
     )
     seen = []
     for share in np.linspace(0.0, 1.0, 101):
-        content = crossfade(programme, faded("left", "right", 1.0).steps, float(share))
+        state = PlayState((faded("left", "right", 1.0),))
+        values = blend(compiled, state, float(share))
         seen.append(
-            content.values[
-                programme.rig.heads.rows[[programme.rig.heads.of[s] for s in SPOTS]]
-            ]
+            values[compiled.rig.heads.rows[[compiled.rig.heads.of[s] for s in SPOTS]]]
         )
     assert np.abs(np.diff(seen, axis=0)).max() < 20.0
-    last = angles(programme, blend(programme, PlayState((player("right"),)), 0.0))
+    last = angles(compiled, blend(compiled, PlayState((player("right"),)), 0.0))
     assert seen[-1] == pytest.approx(last)
 
 

@@ -7,9 +7,10 @@ from hypothesis import strategies as st
 
 from choreon.model import attributes as at
 from choreon.render.colour import from_oklab, to_oklab
-from choreon.render.frame import blend, crossfade
-from choreon.render.players import Draft, Masters, Player, PlayState, Ramp, Step
-from choreon.render.programme import compile_show
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import blend
+from choreon.render.state import Draft, Masters, PlayState, Ramp
+from tests import play
 from tests.render.test_frame import PARS, playing_scene, rig_of, with_scenes
 
 RED = {at.RED: 1.0, at.GREEN: 0.0, at.BLUE: 0.0}
@@ -17,9 +18,9 @@ BLUE = {at.RED: 0.0, at.GREEN: 0.0, at.BLUE: 1.0}
 
 
 def colour_of(show, state, now=0.0):
-    programme = compile_show(show)
-    rig = programme.rig
-    return from_oklab(blend(programme, state, now)[rig.colour_rows].reshape(-1, 3))[0]
+    compiled = compile_show(show)
+    rig = compiled.rig
+    return from_oklab(blend(compiled, state, now)[rig.colour_rows].reshape(3, -1).T)[0]
 
 
 @given(
@@ -60,7 +61,7 @@ def test_later_on_top_and_priority_above_all():
     both = (playing_scene("r", 1), playing_scene("b", 2))
     assert colour_of(show, PlayState(both)) == pytest.approx((0, 0, 1), abs=1e-6)
     assert colour_of(show, PlayState(both[::-1])) == pytest.approx((0, 0, 1), abs=1e-6)
-    high = Player("r", "r", (Step("r", 0, 0, 0),), Ramp(), 1.0, 1, priority=2)
+    high = play.player("r", play.step("r", 0, 0, 0), level=1.0, order=1, priority=2)
     assert colour_of(show, PlayState((high, both[1]))) == pytest.approx(
         (1, 0, 0), abs=1e-6
     )
@@ -97,16 +98,14 @@ def test_no_weight_no_effect():
     show = with_scenes(
         rig_of(PARS[0]), s={"a": {at.DIMMER: 1.0, at.STROBE: 9.0, **RED}}
     )
-    programme = compile_show(show)
+    compiled = compile_show(show)
     off = PlayState(
         (
             playing_scene("s", level=0.0),
             playing_scene("s", weight=Ramp(0.0, 1.0, 50.0, 1.0)),
         )
     )
-    assert np.array_equal(
-        blend(programme, off, 0.0), blend(programme, PlayState(), 0.0)
-    )
+    assert np.array_equal(blend(compiled, off, 0.0), blend(compiled, PlayState(), 0.0))
 
 
 def test_a_released_light_keeps_its_colour_until_it_is_out():
@@ -119,11 +118,11 @@ def test_a_released_light_keeps_its_colour_until_it_is_out():
 
 def test_strobes_and_other_modes_snap_when_a_fade_begins():
     show = with_scenes(rig_of(PARS[0]), s={"a": {at.DIMMER: 1.0, at.STROBE: 9.0}})
-    programme = compile_show(show)
-    row = programme.rig.where["a"][at.STROBE][0][1]
+    compiled = compile_show(show)
+    row = compiled.rig.where["a"][at.STROBE][0][1]
     state = PlayState((playing_scene("s", weight=Ramp(0.0, 1.0, 0.0, 4.0)),))
-    assert blend(programme, state, 0.0)[row] == 0.0
-    assert blend(programme, state, 0.1)[row] == 9.0
+    assert blend(compiled, state, 0.0)[row] == 0.0
+    assert blend(compiled, state, 0.1)[row] == 9.0
 
 
 def test_in_a_crossfade_the_dark_side_takes_the_lit_sides_colour():
@@ -135,19 +134,19 @@ def test_in_a_crossfade_the_dark_side_takes_the_lit_sides_colour():
         one={"a": {at.DIMMER: 1.0, **RED}},
         two={"b": {at.DIMMER: 1.0, **BLUE}},
     )
-    programme = compile_show(show)
-    player = Player(
-        "p", "p", (Step("one", 0, 0, 0), Step("two", 10.0, 4.0, 4.0)), Ramp()
+    compiled = compile_show(show)
+    player = play.player(
+        "p", play.step("one", 0, 0, 0), play.step("two", 10.0, 4.0, 4.0)
     )
-    rig = programme.rig
+    rig = compiled.rig
     for now in (10.5, 12.0, 13.9):
         colours = from_oklab(
-            blend(programme, PlayState((player,)), now)[rig.colour_rows].reshape(-1, 3)
+            blend(compiled, PlayState((player,)), now)[rig.colour_rows].reshape(3, -1).T
         )
         assert colours[0] == pytest.approx((1, 0, 0), abs=1e-6)
         assert colours[1] == pytest.approx((0, 0, 1), abs=1e-6)
     after = from_oklab(
-        blend(programme, PlayState((player,)), 14.0)[rig.colour_rows].reshape(-1, 3)
+        blend(compiled, PlayState((player,)), 14.0)[rig.colour_rows].reshape(3, -1).T
     )
     assert after[0] == pytest.approx((1, 1, 1), abs=1e-6)
 
@@ -158,51 +157,49 @@ def test_a_crossfade_between_lit_scenes_is_a_straight_line():
         one={"a": {at.DIMMER: 0.8, **RED}},
         two={"a": {at.DIMMER: 0.8, **BLUE}},
     )
-    programme = compile_show(show)
-    steps = (Step("one", 0, 0, 0), Step("two", 0.0, 10.0, 10.0))
+    compiled = compile_show(show)
+    steps = (play.step("one", 0, 0, 0), play.step("two", 0.0, 10.0, 10.0))
     for now in (0.0, 2.5, 5.0, 9.0):
-        content = crossfade(programme, steps, now)
+        values = blend(compiled, PlayState((play.player("p", *steps),)), now)
         part = now / 10
         want = (1 - part) * to_oklab([1.0, 0, 0]) + part * to_oklab([0, 0, 1.0])
-        assert content.intensity[0] == pytest.approx(0.8)
-        assert content.values[programme.rig.colour_rows] == pytest.approx(
-            want, abs=1e-9
-        )
+        assert values[0] == pytest.approx(0.8)
+        assert values[compiled.rig.colour_rows] == pytest.approx(want, abs=1e-9)
 
 
 def test_a_cleared_draft_leaves_the_stage_smoothly():
     show = with_scenes(rig_of(PARS[0]), s={"a": {at.DIMMER: 0.2, **RED}})
     leaving = (({"a": {at.DIMMER: 1.0, **BLUE}}, Ramp(1.0, 0.0, 0.0, 1.0)),)
     state = PlayState((playing_scene("s"),), Draft({}, leaving))
-    programme = compile_show(show)
-    levels = [blend(programme, state, t)[0] for t in (0.0, 0.25, 0.5, 0.75, 1.0)]
+    compiled = compile_show(show)
+    levels = [blend(compiled, state, t)[0] for t in (0.0, 0.25, 0.5, 0.75, 1.0)]
     assert levels == pytest.approx([1.0, 0.8, 0.6, 0.4, 0.2])
 
 
 def test_blackout_and_grand_master_are_above_the_draft():
     show = rig_of(PARS[0])
-    programme = compile_show(show)
+    compiled = compile_show(show)
     draft = Draft({"a": {at.DIMMER: 0.8}})
-    assert blend(programme, PlayState(draft=draft, masters=Masters(0.5)), 0.0)[
+    assert blend(compiled, PlayState(draft=draft, masters=Masters(0.5)), 0.0)[
         0
     ] == pytest.approx(0.4)
     assert (
-        blend(programme, PlayState(draft=draft, masters=Masters(0.5, True)), 0.0)[0]
+        blend(compiled, PlayState(draft=draft, masters=Masters(0.5, True)), 0.0)[0]
         == 0.0
     )
 
 
 def test_a_scene_that_is_gone_lights_nothing():
-    programme = compile_show(rig_of(PARS[0]))
+    compiled = compile_show(rig_of(PARS[0]))
     one = PlayState((playing_scene("gone"),))
     fading = PlayState(
         (
-            Player(
-                "p", "p", (Step("gone", 0, 0, 0), Step("lost", 1.0, 4.0, 4.0)), Ramp()
+            play.player(
+                "p", play.step("gone", 0, 0, 0), play.step("lost", 1.0, 4.0, 4.0)
             ),
         )
     )
     for state in (one, fading):
         assert np.array_equal(
-            blend(programme, state, 2.0), blend(programme, PlayState(), 2.0)
+            blend(compiled, state, 2.0), blend(compiled, PlayState(), 2.0)
         )

@@ -10,12 +10,13 @@ from choreon.model import attributes as at
 from choreon.model import edits
 from choreon.model.fixture_type import Cell, Channel, FixtureType, Mode, Range, Use
 from choreon.model.show import Hanging, Show
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import render
 from choreon.render.decode import decoder_for
-from choreon.render.frame import render
-from choreon.render.looks import compile_look, stack
-from choreon.render.players import Draft, PlayState
-from choreon.render.programme import compile_show
+from choreon.render.looks import compile_look
+from choreon.render.looks import merged as laid_over
 from choreon.render.rig import compile_rig
+from choreon.render.state import Draft, PlayState
 
 # The shipped types without what they say of their emitters: then the primaries are
 # those of Rec.709.
@@ -35,9 +36,9 @@ def frame(show: Show, look: dict) -> np.ndarray:
 
 
 def light(show: Show, look: dict):
-    programme = compile_show(show)
-    decoder = decoder_for(programme.rig, show.types.values())
-    return decoder.read(render(programme, PlayState(draft=Draft(look)), 0.0))
+    compiled = compile_show(show)
+    decoder = decoder_for(compiled.rig, show.types.values())
+    return decoder.read(render(compiled, PlayState(draft=Draft(look)), 0.0))
 
 
 @pytest.mark.parametrize(("kind", "mode"), EVERY)
@@ -254,15 +255,17 @@ def test_looks_stacked_are_looks_laid_one_by_one(many):
     )
     rig = compile_show(show).rig
     looks = [compile_look(rig, look) for look in many]
-    merged = stack(rig, looks)
-    plain, lit = rig.home.copy(), np.zeros(rig.intensities + 1)
+    merged = laid_over(rig, looks)
+    plain, lit = rig.home.copy(), np.zeros(rig.intensities)
     for look in looks:
         plain[look.rows] = look.values
-        lit = np.maximum(lit, look.intensity)
+        lit[look.lamps] = np.maximum(lit[look.lamps], look.levels)
     together = rig.home.copy()
     together[merged.rows] = merged.values
     assert np.array_equal(together, plain)
-    assert np.array_equal(merged.intensity, lit)
+    shining = np.zeros(rig.intensities)
+    shining[merged.lamps] = merged.levels
+    assert np.array_equal(shining, lit)
 
 
 def test_cells_that_are_not_there_are_passed_over():

@@ -10,10 +10,10 @@ from PySide6.QtGui import QImage, QPainter
 from choreon.library import library
 from choreon.model import edits
 from choreon.model.show import Hanging, Mark, Place, Room, Show
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import render
 from choreon.render.decode import Light, decoder_for
-from choreon.render.frame import render
-from choreon.render.players import Draft, PlayState
-from choreon.render.programme import compile_show
+from choreon.render.state import Draft, PlayState
 from choreon.ui.stage import figures
 from choreon.ui.stage.camera import (
     ABOVE,

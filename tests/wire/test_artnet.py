@@ -13,10 +13,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from stupidArtnet import StupidArtnet, StupidArtnetServer
 
-from choreon.model.outputs import Output
+from choreon.model.outputs import SacnOutput
 from choreon.sim.node import Node
 from choreon.wire import artnet, sacn
-from choreon.wire.sending import Sender
+from choreon.wire.outputs import Sender
 from tests.conftest import free_port, until
 
 CID = bytes(range(16))
@@ -29,7 +29,7 @@ def frame(*first: int) -> np.ndarray:
 
 
 def art(port: int, **more) -> Output:
-    return Output(
+    return SacnOutput(
         **{
             "id": "a",
             "protocol": "artnet",
@@ -112,7 +112,7 @@ def test_the_node_understands_an_independent_sender(node: Node):
 
 def test_several_outputs_at_once_with_shift_sequence_and_sync(node: Node):
     outputs = [
-        Output(id="s", host="127.0.0.1", port=node.port, sync=7),
+        SacnOutput(id="s", host="127.0.0.1", port=node.port, sync=7),
         art(node.art_port, universes=(2,), sync=1),
     ]
     sender = Sender("Q", CID, outputs, (1, 2))
@@ -165,7 +165,10 @@ def test_a_synchronised_node_waits_for_the_packet(node: Node):
 
 def test_a_slower_rate_for_one_output(node: Node):
     sender = Sender(
-        "Q", CID, [Output(id="s", host="127.0.0.1", port=node.port, rate=11.0)], (1,)
+        "Q",
+        CID,
+        [SacnOutput(id="s", host="127.0.0.1", port=node.port, rate=11.0)],
+        (1,),
     )
     for i in range(44):
         sender.send(frame(1), i / 44)
@@ -174,22 +177,25 @@ def test_a_slower_rate_for_one_output(node: Node):
 
 
 def test_changing_one_output_does_not_touch_the_other(node: Node):
-    stays, goes = Output(id="s", host="127.0.0.1", port=node.port), art(node.art_port)
+    stays, goes = (
+        SacnOutput(id="s", host="127.0.0.1", port=node.port),
+        art(node.art_port),
+    )
     first = Sender("Q", CID, [stays, goes], (1,))
     first.send(frame(1), 0.0)
-    line = first.lines["s"]
+    line = first.streams["s"]
     second = Sender(
         "Q",
         CID,
         [
             stays,
             art(node.art_port, universes=(1,), rate=20.0),
-            Output(id="n", on=False),
+            SacnOutput(id="n", on=False),
         ],
         (1,),
     )
     second.take_over(first)
-    assert second.lines["s"] is line
+    assert second.streams["s"] is line
     second.send(frame(2), 1.0)
     until(
         lambda: (
@@ -204,9 +210,9 @@ def test_changing_one_output_does_not_touch_the_other(node: Node):
 
 
 def test_an_interface_that_is_not_there_is_told_and_tried_again(node: Node):
-    lost = Output(id="x", interface="203.0.113.77")
+    lost = SacnOutput(id="x", interface="203.0.113.77")
     sender = Sender(
-        "Q", CID, [lost, Output(id="s", host="127.0.0.1", port=node.port)], (1,)
+        "Q", CID, [lost, SacnOutput(id="s", host="127.0.0.1", port=node.port)], (1,)
     )
     for i in range(5):
         sender.send(frame(1), i / 44)
@@ -214,8 +220,8 @@ def test_an_interface_that_is_not_there_is_told_and_tried_again(node: Node):
     assert (told["x"].sent, told["x"].errors) == (0, 5)
     assert "The network interface 203.0.113.77 is not there" in told["x"].trouble
     assert (told["s"].sent, told["s"].errors, told["s"].trouble) == (5, 0, "")
-    line = sender.lines["x"]
-    line.destination = Output(
+    line = sender.streams["x"]
+    line.destination = SacnOutput(
         id="x", interface="127.0.0.1", host="127.0.0.1", port=node.port
     )  # it came back
     line.send(frame(1), 5.0)
@@ -224,7 +230,7 @@ def test_an_interface_that_is_not_there_is_told_and_tried_again(node: Node):
 
 
 def test_an_interface_that_goes_away_while_sending(monkeypatch):
-    sender = Sender("Q", CID, [Output(id="s", host="127.0.0.1", port=9)], (1,))
+    sender = Sender("Q", CID, [SacnOutput(id="s", host="127.0.0.1", port=9)], (1,))
     sender.send(frame(1), 0.0)
 
     class Gone:
@@ -234,8 +240,8 @@ def test_an_interface_that_goes_away_while_sending(monkeypatch):
         def close(self):
             pass
 
-    sender.lines["s"].shut()
-    sender.lines["s"]._socket = Gone()
+    sender.streams["s"].shut()
+    sender.streams["s"]._socket = Gone()
     sender.send(frame(1), 1.0)
     assert sender.tallies()[0].trouble == "127.0.0.1 cannot be reached: No such device."
     sender.send(frame(1), 2.0)
@@ -247,9 +253,9 @@ def test_an_interface_that_goes_away_while_sending(monkeypatch):
 
 def test_universes_beyond_a_protocols_numbers_are_left_out():
     sender = Sender(
-        "Q", CID, [art(9), Output(id="s", host="127.0.0.1", port=9)], (1, 40000)
+        "Q", CID, [art(9), SacnOutput(id="s", host="127.0.0.1", port=9)], (1, 40000)
     )
-    assert [len(line.packets) for line in sender.lines.values()] == [1, 2]
+    assert [len(line.packets) for line in sender.streams.values()] == [1, 2]
     sender.close()
 
 
@@ -271,7 +277,9 @@ def test_nodes_are_found_and_forgotten(node: Node, monkeypatch):
 
 
 def test_the_node_can_be_told_to_drop_and_to_delay(node: Node):
-    sender = Sender("Q", CID, [Output(id="s", host="127.0.0.1", port=node.port)], (1,))
+    sender = Sender(
+        "Q", CID, [SacnOutput(id="s", host="127.0.0.1", port=node.port)], (1,)
+    )
     node.drop = 1.0
     sender.send(frame(1), 0.0)
     time.sleep(0.1)

@@ -67,7 +67,7 @@ class Heard:
     def __init__(self, folder) -> None:
         self.events: list[midi.Event] = []
         self.ports: list[dict[str, bool]] = []
-        self.hub = midi.Hub(
+        self.hub = midi.MidiDevices(
             folder,
             self.events.append,
             lambda ports, _: self.ports.append(ports),

@@ -5,10 +5,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sacn.messages.data_packet import DataPacket
 
-from choreon.model.outputs import Output
+from choreon.model.outputs import SacnOutput
 from choreon.sim.node import Node
 from choreon.wire import sacn
-from choreon.wire.sending import Sender
+from choreon.wire.outputs import Sender
 from tests.conftest import until
 
 CID = bytes(range(16))
@@ -81,7 +81,7 @@ def test_multicast_addresses():
 
 
 def test_sequence_numbers_wrap_and_the_stream_is_ended(node: Node):
-    output = Output(id="o", host="127.0.0.1", port=node.port)
+    output = SacnOutput(id="o", host="127.0.0.1", port=node.port)
     sender = Sender("Q", CID, [output], (1, 2))
     frame = np.zeros((2, 512), np.uint8)
     frame[1, 3] = 200
@@ -99,7 +99,7 @@ def test_sequence_numbers_wrap_and_the_stream_is_ended(node: Node):
 
 
 def test_a_new_sender_goes_on_with_the_numbers_and_ends_what_it_drops(node: Node):
-    output = Output(id="o", host="127.0.0.1", port=node.port)
+    output = SacnOutput(id="o", host="127.0.0.1", port=node.port)
     first = Sender("Q", CID, [output], (1, 2))
     first.send(np.zeros((2, 512), np.uint8), 0.0)
     second = Sender("Q", CID, [output], (1,))
@@ -118,8 +118,8 @@ def test_a_new_sender_goes_on_with_the_numbers_and_ends_what_it_drops(node: Node
 def test_outputs_choose_universes_and_can_be_off(node: Node):
     port = node.port
     outputs = [
-        Output(id="a", host="127.0.0.1", port=port, universes=(2,), priority=30),
-        Output(id="b", host="127.0.0.1", port=port, on=False),
+        SacnOutput(id="a", host="127.0.0.1", port=port, universes=(2,), priority=30),
+        SacnOutput(id="b", host="127.0.0.1", port=port, on=False),
     ]
     sender = Sender("Q", CID, outputs, (1, 2, 3))
     sender.send(np.full((3, 512), 7, np.uint8), 0.0)
@@ -130,7 +130,7 @@ def test_outputs_choose_universes_and_can_be_off(node: Node):
 def test_multicast_reaches_a_node_that_joined():
     joined = Node(0, host="0.0.0.0", multicast=[5], interface="127.0.0.1")
     sender = Sender(
-        "Q", CID, [Output(id="m", port=joined.port, interface="127.0.0.1")], (5, 6)
+        "Q", CID, [SacnOutput(id="m", port=joined.port, interface="127.0.0.1")], (5, 6)
     )
     sender.send(np.full((2, 512), 9, np.uint8), 0.0)
     until(lambda: [r.universe for r in joined.reports()] == [5])
@@ -140,12 +140,12 @@ def test_multicast_reaches_a_node_that_joined():
 
 
 def test_a_higher_priority_wins_and_a_late_packet_is_dropped(node: Node):
-    address = Output(id="o", host="127.0.0.1", port=node.port)
+    address = SacnOutput(id="o", host="127.0.0.1", port=node.port)
     low = Sender("Low", bytes(16), [address], (1,))
     high = Sender(
         "High",
         CID,
-        [Output(id="o", host="127.0.0.1", port=node.port, priority=150)],
+        [SacnOutput(id="o", host="127.0.0.1", port=node.port, priority=150)],
         (1,),
     )
     high.send(np.full((1, 512), 50, np.uint8), 0.0)

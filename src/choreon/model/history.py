@@ -14,13 +14,14 @@ replace = msgspec.structs.replace
 
 class Step(msgspec.Struct, frozen=True):
     """A step and the show after it. Steps that changed the draft hold it as it was
-    before and after.
+    before and after. `gesture`: what hands did in one go, None for each by itself.
     """
 
     name: str
     show: Show
     before: Look | None = None
     after: Look | None = None
+    gesture: int | None = None
 
 
 class History:
@@ -47,20 +48,24 @@ class History:
         self,
         name: str,
         show: Show,
-        merge: bool = False,
+        gesture: int | None = None,
         before: Look | None = None,
         after: Look | None = None,
     ) -> None:
-        """Go on to `show`. With `merge`, a step of the same name before it (a drag)
-        becomes one step with it.
+        """Go on to `show`. What one gesture does, from press to release or in one typed
+        entry, becomes one step.
         """
         if show is self.show and before == after:
             return
         last = self._done[-1]
-        if merge and len(self._done) > 1 and last.name == name and not self._undone:
-            self._done[-1] = replace(last, show=show, after=after)
+        again = gesture is not None and last.gesture == gesture and not self._undone
+        if again and len(self._done) > 1:
+            if last.before is not None:
+                before = last.before
+                after = last.after if after is None else after
+            self._done[-1] = Step(name, show, before, after, gesture)
         else:
-            self._done.append(Step(name, show, before, after))
+            self._done.append(Step(name, show, before, after, gesture))
         self._undone.clear()
 
     def undo(self) -> Step | None:

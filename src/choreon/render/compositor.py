@@ -546,7 +546,8 @@ class Plan:
         compiled = self.compiled
         steps = player.steps[-1:] if player.steps[-1].done(now) else player.steps
         looks = tuple(compiled.look_of(step, now) for step in steps)
-        moves = apart or not player.settled(now)
+        stands = player.settled(now) and player.weight.ends_full
+        moves = apart or not stands
         if not player.settled(now):
             self.until = min(self.until, _next_change(player, now))
         if len(looks) > 1:

@@ -16,15 +16,11 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
 
-# Degrees of pan. A line that asks for more passes close under the head, where pan would
-# whirl: at 150° its fastest part takes 430° in the time of the whole fade, which a head
-# can just do in two seconds.
-FURTHEST = 150.0
-# A tilt that changes its side passes through the head's own axis; with more pan than
-# this it is another way to the same point, and the head would turn over.
-UPRIGHT = 30.0
-LEAP = 90.0  # degrees of pan from one sample of a line to the next: it turned over
-MISS = 0.5  # degrees
+# A line that passes close under a head makes its pan whirl. In degrees of pan, in the time
+# of the whole fade, at the fastest: in two seconds a head can just do that.
+WHIRL = 700.0
+NEAR = 1.0  # degrees by which the ends may be off the line
+SAMPLES = 8  # points of a line at which a head's limits are looked at
 
 
 @dataclass(frozen=True)
@@ -69,21 +65,68 @@ class Heads:
         others have a point on one side only, or would have to turn over on the way:
         they go by their angles.
         """
-        known = (
-            np.isfinite(start).all(axis=1)
-            & np.isfinite(end).all(axis=1)
-            & (share > 0)
-            & (share < 1)
-        )
-        pan = np.abs(there[:, 0] - here[:, 0])
-        over = (here[:, 1] * there[:, 1] < 0) & (pan > UPRIGHT)
-        known &= ~over & (pan <= FURTHEST)
+        known = np.isfinite(start).all(axis=1) & np.isfinite(end).all(axis=1)
+        known &= (share > 0) & (share < 1)
         angles = here + share[:, None] * (there - here)
         if known.any():
-            part = share[known, None]
-            points = start[known] + part * (end[known] - start[known])
-            angles[known] = self.solve(which[known], points, angles[known])[0]
+            line = _Line(self, which[known], start[known], end[known], here[known])
+            able = line.leads_to(there[known])
+            angles[known] = np.where(
+                able[:, None], line.at(share[known]), angles[known]
+            )
+            known[known] = able
         return known, angles
+
+
+class _Line:
+    """The ways of heads (n) along the lines from `start` to `end` (n, 3), from where
+    they stand, `here` (n, 2, degrees), seen in their own axes: pan is the angle about
+    the z axis, tilt that away from it (see aim.beam).
+    """
+
+    def __init__(
+        self, heads: Heads, which: Ints, start: Floats, end: Floats, here: Floats
+    ) -> None:
+        turned = heads.hanging[which]
+        self.here = here
+        self.side = np.where(here[:, 1] < 0, -1.0, 1.0)
+        self.start = np.einsum("nji,nj->ni", turned, start - heads.place[which])
+        self.end = np.einsum("nji,nj->ni", turned, end - heads.place[which])
+
+    def at(self, share: Floats | float) -> Floats:
+        """Pan and tilt (n, 2) at a share (n) of the way."""
+        part = np.broadcast_to(share, len(self.here))[:, None]
+        point = self.start + part * (self.end - self.start)
+        pan = self.here[:, 0] + _turned(self.start, point)
+        return np.stack([pan, self.side * _away(point)], axis=1)
+
+    @property
+    def calm(self) -> Flags:
+        """Which lines stay far enough from the head's own axis."""
+        way = (self.end - self.start)[:, :2]
+        length = np.maximum(np.linalg.norm(way, axis=1), 1e-9)
+        foot = -(self.start[:, :2] * way).sum(axis=1) / length**2
+        nearest = self.start[:, :2] + np.clip(foot, 0.0, 1.0)[:, None] * way
+        apart = np.maximum(np.linalg.norm(nearest, axis=1), 1e-9)
+        return np.degrees(length / apart) <= WHIRL
+
+    def leads_to(self, there: Floats) -> Flags:
+        """Which heads follow their line and arrive at `there` (n, 2) so."""
+        off = np.abs(self.at(1.0) - there).max(axis=1)
+        begun = np.abs(self.at(0.0) - self.here).max(axis=1)
+        return self.calm & (off < NEAR) & (begun < NEAR)
+
+
+def _turned(start: Floats, point: Floats) -> Floats:
+    """By how many degrees, −180…180, points (n, 3) are turned about z from `start`."""
+    cross = start[:, 0] * point[:, 1] - start[:, 1] * point[:, 0]
+    dot = start[:, 0] * point[:, 0] + start[:, 1] * point[:, 1]
+    return np.degrees(np.arctan2(cross, dot))
+
+
+def _away(point: Floats) -> Floats:
+    """By how many degrees points (n, 3) are away from straight down."""
+    return np.degrees(np.arctan2(np.hypot(point[:, 0], point[:, 1]), -point[:, 2]))
 
 
 NO_HEADS = Heads(
@@ -153,25 +196,19 @@ def on_the_way(start: Floats, end: Floats, along: Flags, share: Floats) -> Float
     return np.where(part <= 0, start, np.where(part >= 1, end, line))
 
 
-SAMPLES = 24  # points of a line at which a head is tried
-
-
 def plan(
     heads: Heads, which: Ints, start: Floats, end: Floats, here: Floats
 ) -> tuple[Flags, Floats]:
-    """Plan the way of heads (n) along the lines from `start` to `end` (n, 3), from
-    where they stand, `here` (n, 2, degrees).
+    """Plan the way of heads (n) along the lines from `start` to `end` (n, 3), from where
+    they stand, `here` (n, 2, degrees).
 
-    Returns which of them can follow the line, within their limits, without turning over
-    and without whirling, and pan and tilt (n, 2) at which those arrive.
+    Returns which of them can follow the line, within their limits and without whirling,
+    and pan and tilt (n, 2) at which those arrive.
     """
-    angles = here.copy()
-    able = np.ones(len(which), bool)
-    for part in np.linspace(0.0, 1.0, SAMPLES + 1)[1:]:
-        points = start + part * (end - start)
-        next_, miss = heads.solve(which, points, angles)
-        jump = np.abs(next_[:, 0] - angles[:, 0]) > LEAP
-        able &= (miss < MISS) & ~jump
-        angles = next_
-    able &= np.abs(angles[:, 0] - here[:, 0]) <= FURTHEST
-    return able, angles
+    line = _Line(heads, which, start, end, here)
+    able = line.calm & (np.abs(line.at(0.0) - here).max(axis=1) < NEAR)
+    for part in np.linspace(0.0, 1.0, SAMPLES + 1):
+        angles = line.at(part)
+        inside = (angles >= heads.low[which] - 1e-9) & (angles <= heads.high[which])
+        able &= inside.all(axis=1)
+    return able, line.at(1.0)

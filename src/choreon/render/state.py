@@ -27,7 +27,9 @@ class Ramp(msgspec.Struct, frozen=True):
         """Returns the value at time `now`."""
         if now >= self.begin + self.seconds:
             return self.end
-        elapsed = max(0.0, now - self.begin)
+        if now <= self.begin:
+            return self.start
+        elapsed = now - self.begin
         return self.start + (self.end - self.start) * elapsed / self.seconds
 
     @property
@@ -71,6 +73,13 @@ class Envelope(msgspec.Struct, frozen=True):
     def done(self, now: float) -> bool:
         """Returns whether all families are at their end."""
         return now >= self.until
+
+    @property
+    def ends_full(self) -> bool:
+        """Whether all families end wholly there."""
+        return self.main.end == 1.0 and all(
+            r.end == 1.0 for r in self.families.values()
+        )
 
     @property
     def leaving(self) -> bool:

@@ -29,7 +29,8 @@ from choreon.model.outputs import Output
 from choreon.model.show import Show
 from choreon.model.tiles import Page
 from choreon.ui import display, theme
-from choreon.ui.session import Session, settings_file
+from choreon.ui.parts import Parts
+from choreon.ui.settings import settings_file
 from choreon.ui.widgets import basics
 from choreon.ui.window import MainWindow
 
@@ -125,11 +126,11 @@ class App:
             if opened.note or not opened.path.exists()
             else None
         )
-        session = Session(opened.show, opened.path, client)
+        parts = Parts(opened.show, opened.path, client)
         if kept is not None:
-            session.kept = kept
+            parts.document.kept = kept
         with theme.plain_while_built():
-            window = MainWindow(session)
+            window = MainWindow(parts)
         window.open_show = self.change_show
         if opened.note:
             window.notice.tell(opened.note, "alarm")
@@ -212,8 +213,8 @@ def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
     opened, client = _begin(wanted)
     holder = App(opened, client)
     if client is None and opening:
-        holder.window.session.engine_changed.connect(
-            lambda _: _open_with(holder.window.session, opening)
+        holder.window.parts.engine.engine_changed.connect(
+            lambda _: _open_with(holder.window.parts, opening)
         )
     server = QLocalServer()
     server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
@@ -229,11 +230,11 @@ def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
     return code
 
 
-def _open_with(session: Session, tiles: Sequence[str]) -> None:
-    state = session.state
-    if session.alive and not (state.players or state.draft.look or state.started):
+def _open_with(parts: Parts, tiles: Sequence[str]) -> None:
+    state = parts.engine.state
+    if parts.engine.alive and not (state.players or state.draft.look or state.started):
         for tile in tiles:
-            session.press(tile)
+            parts.engine.press(tile)
 
 
 def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:

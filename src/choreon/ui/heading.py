@@ -10,7 +10,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from choreon.ui import theme, words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.faders import Fader
 
@@ -18,9 +18,9 @@ from choreon.ui.widgets.faders import Fader
 class Heading(QFrame):
     """One line across the window."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self._late = (
             -1,
             -100.0,
@@ -33,8 +33,8 @@ class Heading(QFrame):
         box.setSpacing(12)
         self.name = basics.label("", "big")
         self.kept = basics.label("", "small")
-        self.undo = basics.tool("undo", "Undo", session.undo)
-        self.redo = basics.tool("redo", "Redo", session.redo)
+        self.undo = basics.tool("undo", "Undo", parts.document.undo)
+        self.redo = basics.tool("redo", "Redo", parts.document.redo)
         self.draft = basics.button("", lambda: None, "quiet")
         self.draft.setStyleSheet(f"color: {theme.DRAFT};")
         self.draft.hide()
@@ -42,7 +42,7 @@ class Heading(QFrame):
         self.health = basics.label("", "small")
         self.grand = Fader("Grand master", upright=False, token=theme.TEXT)
         self.grand.setFixedWidth(190)
-        self.grand.moved.connect(session.set_grand)
+        self.grand.moved.connect(parts.engine.set_grand)
         self.grand_text = basics.label("", "heading")
         self.grand_text.setFixedWidth(48)
         self.blackout = QPushButton("Blackout")
@@ -51,7 +51,7 @@ class Heading(QFrame):
         self.blackout.setToolTip(
             "Blackout: all intensity to zero, until pressed again (Ctrl+B)"
         )
-        self.blackout.clicked.connect(session.set_blackout)
+        self.blackout.clicked.connect(parts.engine.set_blackout)
         for widget in (self.name, self.kept, self.undo, self.redo, self.draft):
             box.addWidget(widget)
         box.addStretch(1)
@@ -66,19 +66,19 @@ class Heading(QFrame):
         self._tick = QTimer(self, interval=1000)
         self._tick.timeout.connect(self._tell_kept)
         self._tick.start()
-        session.show_changed.connect(self._show)
-        session.history_changed.connect(self._show)
-        session.kept_changed.connect(lambda _: self._tell_kept())
-        session.state_changed.connect(self._state)
-        session.pulse.connect(self._pulse)
-        session.engine_changed.connect(self._engine)
+        parts.document.show_changed.connect(self._show)
+        parts.document.history_changed.connect(self._show)
+        parts.document.kept_changed.connect(lambda _: self._tell_kept())
+        parts.engine.state_changed.connect(self._state)
+        parts.engine.pulse.connect(self._pulse)
+        parts.engine.engine_changed.connect(self._engine)
         self._show()
-        self._state(session.state)
-        self._engine(session.alive)
+        self._state(parts.engine.state)
+        self._engine(parts.engine.alive)
 
     def _show(self, _=None) -> None:
-        self.name.setText(self.session.show.name)
-        history = self.session.history
+        self.name.setText(self.parts.document.show.name)
+        history = self.parts.document.history
         for button, name, word, keys in (
             (self.undo, history.undo_name, "Undo", "Ctrl+Z"),
             (self.redo, history.redo_name, "Redo", "Ctrl+Shift+Z"),
@@ -90,7 +90,7 @@ class Heading(QFrame):
         self._tell_kept()
 
     def _tell_kept(self) -> None:
-        kept = self.session.kept
+        kept = self.parts.document.kept
         if kept.trouble:
             self.kept.setText("⚠ not kept in its place")
             self.kept.setToolTip(kept.trouble)

@@ -11,7 +11,7 @@ from choreon.model import attributes as at
 from choreon.model import edits, palettes
 from choreon.model.values import Look
 from choreon.ui import words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
@@ -24,9 +24,9 @@ class KeepForm(QWidget):
     done = Signal(str, str)
     cancelled = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.kind = QComboBox()
         self.kind.setAccessibleName("Keep it as")
         self.kind.currentIndexChanged.connect(lambda _: self._kind_changed())
@@ -97,7 +97,7 @@ class KeepForm(QWidget):
 
     def open(self, kind: str = SCENE) -> None:
         """Begin with what the draft has."""
-        show, look = self.session.show, self.session.state.draft.look
+        show, look = self.parts.document.show, self.parts.engine.state.draft.look
         self.all_lit.setChecked(False)
         self.only_chosen.setChecked(False)
         self.exact.setChecked(False)
@@ -144,16 +144,16 @@ class KeepForm(QWidget):
         there = words.families(self._source())
         for family, button in self.families.items():
             button.setVisible(scene and family in there)
-        self.only_chosen.setEnabled(bool(self.session.chosen))
+        self.only_chosen.setEnabled(bool(self.parts.selection.chosen))
         look = self.look()
         self.what.setText(words.summary(look) if look else "nothing of the draft")
         self.confirm.setEnabled(bool(look))
 
     def _source(self) -> Look:
         return (
-            self.session.capture()
+            self.parts.preview.capture()
             if self.all_lit.isChecked()
-            else self.session.state.draft.look
+            else self.parts.engine.state.draft.look
         )
 
     def look(self) -> Look:
@@ -161,7 +161,7 @@ class KeepForm(QWidget):
         kind = self.kind.currentData()
         source = self._source()
         if kind == SCENE:
-            there = set(words.families(self.session.state.draft.look))
+            there = set(words.families(self.parts.engine.state.draft.look))
             wanted = {
                 f
                 for f, b in self.families.items()
@@ -169,12 +169,12 @@ class KeepForm(QWidget):
             }
         else:
             wanted = {kind}
-        only = self.session.chosen if self.only_chosen.isChecked() else None
+        only = self.parts.selection.chosen if self.only_chosen.isChecked() else None
         return palettes.part(source, wanted, only)
 
     def suggest(self) -> str:
         """A name from who and what was touched."""
-        look, show = self.session.state.draft.look, self.session.show
+        look, show = self.parts.engine.state.draft.look, self.parts.document.show
         touched = set(look)
         group = next(
             (g.name for g in show.groups.values() if set(g.fixtures) == touched), ""
@@ -203,11 +203,11 @@ class KeepForm(QWidget):
         if not look:
             return
         name = self.name.text().strip() or self.suggest()
-        session = self.session
+        parts = self.parts
         if kind == SCENE:
             seconds = (self.fade_in.value or 0.0, self.fade_out.value or 0.0)
             show, made = edits.keep_scene(
-                session.show, name, look, *seconds, self.folder.currentText()
+                parts.document.show, name, look, *seconds, self.folder.currentText()
             )
             place = self.page.currentData()
             if place is not None:
@@ -215,9 +215,9 @@ class KeepForm(QWidget):
             called = show.scenes[made].name
         else:
             show, made = palettes.keep_palette(
-                session.show, name, kind, look, self.exact.isChecked()
+                parts.document.show, name, kind, look, self.exact.isChecked()
             )
             called = show.palettes[made].name
-        session.store(f"keep {called}", show)
-        session.told.emit(f"Kept as {called}. The draft is let go.", "info")
+        parts.draft.store(f"keep {called}", show)
+        parts.notices.told.emit(f"Kept as {called}. The draft is let go.", "info")
         self.done.emit("scene" if kind == SCENE else "palette", made)

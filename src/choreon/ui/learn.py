@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from choreon.engine import protocol
 from choreon.model import edits
 from choreon.ui import words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 
 
 class Learner(QObject):
@@ -15,11 +15,11 @@ class Learner(QObject):
 
     changed = Signal(str)  # the target being taught, empty when done
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
-        self.session = session
+    def __init__(self, parts: Parts) -> None:
+        super().__init__(parts)
+        self.parts = parts
         self.target = ""
-        session.control_moved.connect(self._moved)
+        parts.engine.control_moved.connect(self._moved)
 
     def start(self, target: str) -> None:
         """Wait for a control for `target`."""
@@ -33,15 +33,17 @@ class Learner(QObject):
 
     def forget(self, target: str) -> None:
         """Untie every control from a target."""
-        name = words.target_name(self.session.show, target)
-        self.session.edit(f"unlearn {name}", edits.unlearn(self.session.show, target))
+        name = words.target_name(self.parts.document.show, target)
+        self.parts.document.edit(
+            f"unlearn {name}", edits.unlearn(self.parts.document.show, target)
+        )
 
     def _moved(self, control: protocol.Control) -> None:
         if not self.target or (control.kind == "note" and control.value == 0):
             return
         target, self.target = self.target, ""
         show = edits.learn(
-            self.session.show,
+            self.parts.document.show,
             control.port,
             control.kind,
             control.channel,
@@ -49,8 +51,8 @@ class Learner(QObject):
             target,
         )
         name = words.target_name(show, target)
-        self.session.edit(f"learn {name}", show)
-        self.session.told.emit(
+        self.parts.document.edit(f"learn {name}", show)
+        self.parts.notices.told.emit(
             f"{name} now follows {control_name(control)} of {control.port}.", "info"
         )
         self.changed.emit("")

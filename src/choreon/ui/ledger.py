@@ -11,7 +11,7 @@ from choreon.model import edits, links, palettes
 from choreon.ui import theme, words
 from choreon.ui.compose import palette_chips
 from choreon.ui.keep import KeepForm
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 
 BATCH = 14  # lines that are made at once; more are when they are scrolled to
@@ -22,9 +22,9 @@ class Ledger(QFrame):
 
     kept_scene = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self._look: object = None
         self._blind = False
         self._target = ""
@@ -57,7 +57,7 @@ class Ledger(QFrame):
         )
         self.clear_button = basics.button(
             "Clear",
-            session.clear_draft,
+            parts.draft.clear,
             "",
             "clear",
             "Let the draft go; the stage returns to what plays (Ctrl+Shift+X)",
@@ -71,7 +71,7 @@ class Ledger(QFrame):
             self.clear_button,
             self.keep_button,
         )
-        self.form = KeepForm(session)
+        self.form = KeepForm(parts)
         self.form.hide()
         self.form.cancelled.connect(self._cancel)
         self.form.done.connect(self._kept)
@@ -110,8 +110,8 @@ class Ledger(QFrame):
         )
         layout.setContentsMargins(16, 10, 16, 10)
         self._refill = basics.once(self, 120, self._fill)
-        session.state_changed.connect(self._state)
-        self._state(session.state)
+        parts.engine.state_changed.connect(self._state)
+        self._state(parts.engine.state)
 
     # parts of the form by name
 
@@ -180,7 +180,7 @@ class Ledger(QFrame):
             self._refill.start()
 
     def _set_blind(self) -> None:
-        self.session.set_blind(self.blind.isChecked())
+        self.parts.draft.set_blind(self.blind.isChecked())
 
     # line by line
 
@@ -198,7 +198,7 @@ class Ledger(QFrame):
         here = self.list.verticalScrollBar().value()
         shown = self._box.count()
         basics.clear(self._box)
-        look = self.session.state.draft.look
+        look = self.parts.engine.state.draft.look
         self._fill_families(look)
         found = words.lines(look)
         self._waiting = found
@@ -212,9 +212,12 @@ class Ledger(QFrame):
             self._show_lines(BATCH)
 
     def _show_lines(self, count: int) -> None:
-        session = self.session
-        look = session.state.draft.look
-        below, where = session.values(without_draft=True), session.programme.rig.where
+        parts = self.parts
+        look = parts.engine.state.draft.look
+        below, where = (
+            parts.preview.values(without_draft=True),
+            parts.preview.compiled.rig.where,
+        )
         now, self._waiting = self._waiting[:count], self._waiting[count:]
         for fixture, name, attributes in now:
             if name and all(a in look.get(fixture, {}) for a in attributes):
@@ -238,7 +241,7 @@ class Ledger(QFrame):
             count = sum(1 for names in lines.values() if names)
             button = basics.button(
                 f"{family} ({count})",
-                lambda own=lines: self.session.untouch(
+                lambda own=lines: self.parts.draft.untouch(
                     {i: n for i, n in own.items() if n}
                 ),
                 "",
@@ -252,7 +255,7 @@ class Ledger(QFrame):
     def _line(
         self, look, below, where, fixture: str, name: str, attributes: tuple[str, ...]
     ) -> QWidget:
-        show = self.session.show
+        show = self.parts.document.show
         title = basics.label(
             show.fixtures[fixture].name if fixture in show.fixtures else fixture
         )
@@ -287,7 +290,7 @@ class Ledger(QFrame):
             f"Take {name.lower()} of {title.text()} out of the draft",
             lambda: None,
         )
-        remove.clicked.connect(lambda: self.session.untouch({fixture: attributes}))
+        remove.clicked.connect(lambda: self.parts.draft.untouch({fixture: attributes}))
         whole = basics.button(
             "all of it",
             lambda: None,
@@ -297,7 +300,7 @@ class Ledger(QFrame):
         )
         whole.setStyleSheet("padding: 2px 6px;")
         whole.clicked.connect(
-            lambda: self.session.untouch({fixture: tuple(look[fixture])})
+            lambda: self.parts.draft.untouch({fixture: tuple(look[fixture])})
         )
         made = basics.row(
             title, what, now, basics.label(f"covers {old}", "soft"), 1, whole, remove
@@ -309,7 +312,7 @@ class Ledger(QFrame):
         self, fixture: str, before: dict[str, float], below
     ) -> list[float]:
         """The colour that the draft covers; of a lamp with a wheel that of its slot."""
-        wheel = self.session.programme.rig.wheels.get(fixture)
+        wheel = self.parts.preview.compiled.rig.wheels.get(fixture)
         if wheel is None:
             return [before.get(a, 0.0) for a in at.TARGET_COLOUR]
         slot = min(max(int(below[wheel.row]), 0), len(wheel.light) - 1)
@@ -319,7 +322,7 @@ class Ledger(QFrame):
 
     def ask_name(self) -> None:
         """Show the lines that store."""
-        if not self.session.state.draft.look:
+        if not self.parts.engine.state.draft.look:
             return
         self.deeds.hide()
         self.question.hide()
@@ -342,11 +345,11 @@ class Ledger(QFrame):
         """What the draft may update, likeliest first: what was taken into it, what the
         chosen get their light from, the rest. `scene:ID` or `palette:ID`.
         """
-        session, show = self.session, self.session.show
-        look = session.state.draft.look
-        found = dict.fromkeys([session.taken] if session.taken else [])
-        chosen = set(session.chosen) or set(look)
-        for player in reversed(session.state.players):
+        parts, show = self.parts, self.parts.document.show
+        look = parts.engine.state.draft.look
+        found = dict.fromkeys([parts.draft.taken] if parts.draft.taken else [])
+        chosen = set(parts.selection.chosen) or set(look)
+        for player in reversed(parts.engine.state.players):
             scene = show.scenes.get(player.scene)
             if scene is not None and chosen & set(scene.look):
                 found[f"scene:{scene.id}"] = None
@@ -362,7 +365,7 @@ class Ledger(QFrame):
 
     def _thing(self, target: str):
         kind, _, thing_id = target.partition(":")
-        show = self.session.show
+        show = self.parts.document.show
         return (
             show.scenes.get(thing_id)
             if kind == "scene"
@@ -371,8 +374,8 @@ class Ledger(QFrame):
 
     def _update_menu(self) -> None:
         menu = QMenu(self)
-        first = self.session.taken
-        on = {f"scene:{p.scene}" for p in self.session.state.players}
+        first = self.parts.draft.taken
+        on = {f"scene:{p.scene}" for p in self.parts.engine.state.players}
         for target in self.candidates():
             thing = self._thing(target)
             mark = "◌ " if target == first else "● " if target in on else ""
@@ -387,11 +390,11 @@ class Ledger(QFrame):
 
     def difference(self, target: str) -> str:
         """What updating would change, in few words."""
-        look, thing = self.session.state.draft.look, self._thing(target)
+        look, thing = self.parts.engine.state.draft.look, self._thing(target)
         if target.startswith("scene:"):
             return _difference(thing.look, look)
         own = palettes.part(look, {thing.family})
-        users = len(palettes.users(self.session.show, thing.id))
+        users = len(palettes.users(self.parts.document.show, thing.id))
         return (
             f"its {thing.family}, and {users} scene{'s' * (users != 1)} with it"
             if own
@@ -400,7 +403,7 @@ class Ledger(QFrame):
 
     def ask_update(self, target: str) -> None:
         """Show the difference, three lines of it at most, and ask."""
-        look, thing = self.session.state.draft.look, self._thing(target)
+        look, thing = self.parts.engine.state.draft.look, self._thing(target)
         if thing is None or not look:
             return
         self._target = target
@@ -413,12 +416,14 @@ class Ledger(QFrame):
             if target.startswith("scene:"):
                 old = thing.look.get(fixture, {}).get(attributes[0])
             else:
-                old = links.held(self.session.show, thing, fixture, attributes[0])
+                old = links.held(
+                    self.parts.document.show, thing, fixture, attributes[0]
+                )
             if old == new:
                 continue
             title = (
-                self.session.show.fixtures[fixture].name
-                if fixture in self.session.show.fixtures
+                self.parts.document.show.fixtures[fixture].name
+                if fixture in self.parts.document.show.fixtures
                 else fixture
             )
             lines.append(
@@ -442,7 +447,7 @@ class Ledger(QFrame):
         self, attributes: tuple[str, ...], fixture: str, value, thing, target: str
     ) -> str:
         """A value, old (of `thing`) or new, in words; colours as a patch."""
-        show = self.session.show
+        show = self.parts.document.show
         if value is None:
             return "nothing"
         if attributes[0] not in at.TARGET_COLOUR or isinstance(value, str):
@@ -450,7 +455,7 @@ class Ledger(QFrame):
         parts = []
         for name in at.TARGET_COLOUR:
             if thing is None:
-                part = self.session.state.draft.look[fixture].get(name, 0.0)
+                part = self.parts.engine.state.draft.look[fixture].get(name, 0.0)
             elif target.startswith("scene:"):
                 part = thing.look.get(fixture, {}).get(name, 0.0)
             else:
@@ -467,18 +472,18 @@ class Ledger(QFrame):
 
     def update_scene(self, scene_id: str) -> None:
         """Lay the draft over a scene."""
-        name = self.session.show.scenes[scene_id].name
+        name = self.parts.document.show.scenes[scene_id].name
         show = edits.update_scene(
-            self.session.show, scene_id, self.session.state.draft.look
+            self.parts.document.show, scene_id, self.parts.engine.state.draft.look
         )
-        self.session.store(f"update {name}", show)
-        self.session.told.emit(f"{name} is updated. The draft is let go.", "info")
+        self.parts.draft.store(f"update {name}", show)
+        self.parts.notices.told.emit(f"{name} is updated. The draft is let go.", "info")
 
     def update_palette(self, palette_id: str) -> None:
         """Lay what the draft has of a palette's family over it; the rest of the draft
         stays.
         """
-        palette_chips.update(self.session, palette_id)
+        palette_chips.update(self.parts, palette_id)
         self._cancel()
 
     def keyPressEvent(self, event) -> None:

@@ -67,8 +67,12 @@ def _take(folder: Path, home: Path) -> int:
         window.notice.hide()
         widget.grab().save(str(folder / f"{name}.png"))
 
-    session = window.session
-    wait_until(lambda: session.alive and session.ports.ports.get("Practice controller"))
+    parts = window.parts
+    wait_until(
+        lambda: (
+            parts.engine.alive and parts.engine.ports.ports.get("Practice controller")
+        )
+    )
     _perform(window, picture)
     _compose(window, picture)
     _rig(window, picture)
@@ -85,30 +89,30 @@ def _take(folder: Path, home: Path) -> int:
 
 
 def _perform(window, picture) -> None:
-    session = window.session
+    parts = window.parts
     window.go("perform")
-    session.press("spring-tide-pad")
-    session.press("cello-pad")
-    session.set_level("haze-fader", 0.7)
-    session.set_level("house-lights-fader", 0.25)
+    parts.engine.press("spring-tide-pad")
+    parts.engine.press("cello-pad")
+    parts.engine.set_level("haze-fader", 0.7)
+    parts.engine.set_level("house-lights-fader", 0.25)
     settle(3.4)
-    session.press("lanterns-home-pad")
+    parts.engine.press("lanterns-home-pad")
     settle(2.4)
     picture("perform")
 
 
 def _compose(window, picture) -> None:
-    session = window.session
+    parts = window.parts
     place = window.places["compose"]
     window.go("compose")
     settle(4.0)
-    session.choose(
-        [*session.show.groups["spots"].fixtures, "par-5", "uplight-2", "wash-1"]
+    parts.selection.choose(
+        [*parts.document.show.groups["spots"].fixtures, "par-5", "uplight-2", "wash-1"]
     )
-    session.touch({i: {"Dimmer": 0.9} for i in session.chosen})
+    parts.draft.touch({i: {"Dimmer": 0.9} for i in parts.selection.chosen})
     place.what.hand.give_colour((0.0, 0.62, 0.5))
     picture("compose")
-    session.choose([*session.show.groups["spots"].fixtures])
+    parts.selection.choose([*parts.document.show.groups["spots"].fixtures])
     place.what.open_tab("Aim")
     place.what.aim_panel.send(links.to_mark("cello"))
     place.what.aim_panel.limit.setChecked(True)
@@ -116,8 +120,8 @@ def _compose(window, picture) -> None:
     picture("compose-aim")
     place.what.aim_panel.limit.setChecked(False)
     place.stage.go_to(0)
-    session.choose(["bar-1", "bar-2"])
-    session.set_each_cell(True)
+    parts.selection.choose(["bar-1", "bar-2"])
+    parts.selection.set_each_cell(True)
     place.shelf.show_kind("palettes")
     spread = place.what.spread_panel
     place.what.open_tab("Spread")
@@ -127,22 +131,22 @@ def _compose(window, picture) -> None:
     window.ledger._toggle()
     picture("compose-spread")
     window.ledger._toggle()
-    session.set_each_cell(False)
+    parts.selection.set_each_cell(False)
     place.shelf.show_kind("scenes")
 
 
 def _rig(window, picture) -> None:
     window.go("rig")
-    place, session = window.places["rig"], window.session
-    session.clear_draft()
+    place, parts = window.places["rig"], window.parts
+    parts.draft.clear()
     place.go(0)
     place.hang.choose_type("tarnby-par-7")
     place.hang.count.setValue(4)
-    session.choose(["spot-2"])
+    parts.selection.choose(["spot-2"])
     place.ribbon.go(1)
     picture("rig")
     place.hang.types.setCurrentRow(-1)
-    session.choose(["spot-1", "spot-2", "spot-3", "spot-4"])
+    parts.selection.choose(["spot-1", "spot-2", "spot-3", "spot-4"])
     place.go(2)
     picture("rig-list")
     node = Node(45571, art_port=6454)
@@ -150,11 +154,11 @@ def _rig(window, picture) -> None:
     place.outputs.add("artnet", "127.0.0.1", (3,), "Dots")
     settle(3.2)
     picture("rig-outputs")
-    session.undo()
+    parts.document.undo()
     node.close()
     place.go(0)
     place.ribbon.whole.setChecked(True)
-    session.touch({"spot-2": {"Gobo1": 3.0}})
+    parts.draft.touch({"spot-2": {"Gobo1": 3.0}})
     place.in_hand.show_why(2, 82)
     picture("rig-map")
     place.ribbon.whole.setChecked(False)
@@ -162,7 +166,7 @@ def _rig(window, picture) -> None:
     place.in_hand.go(1)
     picture("rig-front")
     place.in_hand.go(0)
-    session.clear_draft()
+    parts.draft.clear()
     place.go(0)
     place.show_room(True)
     picture("rig-room")
@@ -171,19 +175,19 @@ def _rig(window, picture) -> None:
 
 
 def _types(window, picture) -> None:
-    place, session = window.places["rig"], window.session
+    place, parts = window.places["rig"], window.parts
     place.go(0)
-    place.edit_type(session.show.types["ostrey-spot-160"])
+    place.edit_type(parts.document.show.types["ostrey-spot-160"])
     place.editor._channel_clicked("gobo")
     place.editor.channel.choose(3)
     picture("type-editor")
     place.editor.leave()
-    dialog = SwapDialog(session, window)
+    dialog = SwapDialog(parts, window)
     dialog.choose("tarnby-turn-150", "13 channel")
     dialog.show()
     picture("swap", dialog)
     dialog.close()
-    session.clear_draft()
+    parts.draft.clear()
 
 
 if __name__ == "__main__":

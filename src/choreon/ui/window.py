@@ -26,9 +26,10 @@ from choreon.ui.drags import OpensUnder
 from choreon.ui.heading import Heading
 from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
+from choreon.ui.parts import Parts
 from choreon.ui.perform.place import PerformPlace
 from choreon.ui.rig.place import RigPlace
-from choreon.ui.session import Session, settings_file
+from choreon.ui.settings import settings_file
 from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.widgets import basics
 
@@ -101,24 +102,22 @@ class Notice(QFrame):
 class MainWindow(QMainWindow):
     """One window, one show."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
-        session.setParent(
-            self
-        )  # it ends with the window, and with it what listens to it
+        self.parts = parts
+        parts.setParent(self)  # it ends with the window, and with it what listens to it
         self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         self.open_show: Callable[[str], None] | None = None
         self.closed_for_good = False
-        self.learner = Learner(session)
-        self.heading = Heading(session)
+        self.learner = Learner(parts)
+        self.heading = Heading(parts)
         self.heading.draft.clicked.connect(lambda: self.go("compose"))
-        self.ledger = Ledger(session)
+        self.ledger = Ledger(parts)
         self.places: dict[str, QWidget] = {
-            "rig": RigPlace(session, self.learner),
-            "compose": ComposePlace(session),
-            "perform": PerformPlace(session, self.learner),
-            "surfaces": SurfacesPlace(session, self.learner),
+            "rig": RigPlace(parts, self.learner),
+            "compose": ComposePlace(parts),
+            "perform": PerformPlace(parts, self.learner),
+            "surfaces": SurfacesPlace(parts, self.learner),
         }
         self.stack = QStackedWidget()
         self.notice = Notice(self.stack)
@@ -134,12 +133,12 @@ class MainWindow(QMainWindow):
         whole = basics.row(self.rail, body, spacing=0)
         whole.layout().setStretch(1, 1)
         self.setCentralWidget(whole)
-        self.setWindowTitle(f"{session.show.name} — Choreon")
+        self.setWindowTitle(f"{parts.document.show.name} — Choreon")
         self.resize(1280, 800)
         self.setMinimumSize(960, 600)
-        session.told.connect(self.notice.tell)
-        session.working.connect(self._working)
-        session.show_changed.connect(
+        parts.notices.told.connect(self.notice.tell)
+        parts.notices.working.connect(self._working)
+        parts.document.show_changed.connect(
             lambda show: self.setWindowTitle(f"{show.name} — Choreon")
         )
         self.notice.dismissed = self._dismissed
@@ -153,11 +152,13 @@ class MainWindow(QMainWindow):
                 splitter.restoreState(sizes)
         self.go(
             str(
-                self.settings.value("place", "perform" if session.show.pages else "rig")
+                self.settings.value(
+                    "place", "perform" if parts.document.show.pages else "rig"
+                )
             )
         )
-        if session.kept.trouble:
-            self.notice.tell(session.kept.trouble, "alarm")
+        if parts.document.kept.trouble:
+            self.notice.tell(parts.document.kept.trouble, "alarm")
 
     def _splitters(self) -> list[tuple[str, QSplitter]]:
         return [
@@ -206,18 +207,20 @@ class MainWindow(QMainWindow):
         return PLACES[self.stack.currentIndex()]
 
     def _shortcuts(self) -> None:
-        session = self.session
+        parts = self.parts
         keys: list[tuple[str, Callable[[], object]]] = [
             *((f"Ctrl+{i + 1}", lambda n=n: self.go(n)) for i, n in enumerate(PLACES)),
-            ("Ctrl+Z", session.undo),
-            ("Ctrl+Shift+Z", session.redo),
-            ("Ctrl+Y", session.redo),
+            ("Ctrl+Z", parts.document.undo),
+            ("Ctrl+Shift+Z", parts.document.redo),
+            ("Ctrl+Y", parts.document.redo),
             (
                 "Ctrl+B",
-                lambda: session.set_blackout(not session.state.masters.blackout),
+                lambda: parts.engine.set_blackout(
+                    not parts.engine.state.masters.blackout
+                ),
             ),
             ("Ctrl+S", self.ledger.ask_name),
-            ("Ctrl+Shift+X", session.clear_draft),
+            ("Ctrl+Shift+X", parts.draft.clear),
         ]
         for key, act in keys:
             QShortcut(QKeySequence(key), self).activated.connect(act)
@@ -240,7 +243,7 @@ class MainWindow(QMainWindow):
     def _learning(self, target: str) -> None:
         self._escape.setEnabled(bool(target))
         if target:
-            name = words.target_name(self.session.show, target)
+            name = words.target_name(self.parts.document.show, target)
             self.notice.tell(
                 f"Move the control that <b>{name}</b> shall follow. Esc leaves it "
                 "as it is.",
@@ -265,7 +268,9 @@ class MainWindow(QMainWindow):
             lambda on: self.settings.setValue("on_close", "" if on else "go on")
         )
         menu.addSeparator()
-        menu.addAction(f"The show is kept in {self.session.path}").setEnabled(False)
+        menu.addAction(f"The show is kept in {self.parts.document.path}").setEnabled(
+            False
+        )
         menu.exec(self.more.mapToGlobal(self.more.rect().topRight()))
 
     def closeEvent(self, event: QCloseEvent) -> None:
@@ -288,7 +293,7 @@ class MainWindow(QMainWindow):
         self.settings.setValue("geometry", self.saveGeometry())
         for name, splitter in self._splitters():
             self.settings.setValue(f"splitter/{name}", splitter.saveState())
-        self.session.close(stop, fade)
+        self.parts.close(stop, fade)
 
     def _ask(self) -> str:
         dialog = CloseDialog(self)

@@ -29,7 +29,7 @@ class AimPanel(QWidget):
 
     def __init__(self, hand: Hand) -> None:
         super().__init__()
-        self.hand, self.session = hand, hand.session
+        self.hand, self.parts = hand, hand.parts
         self.pad = AimPad()
         self.pad.nudged.connect(lambda p, t: hand.nudge({at.PAN: p, at.TILT: t}))
         self.pad.limited.connect(self._limited)
@@ -184,10 +184,12 @@ class AimPanel(QWidget):
 
     def send(self, link: str) -> None:
         """Send the chosen heads to a point or a mark; who cannot get there is named."""
-        look, short = aims(self.hand.rig, self.session.show, self.session.chosen, link)
+        look, short = aims(
+            self.hand.rig, self.parts.document.show, self.parts.selection.chosen, link
+        )
         if look:
-            self._tell_reach([self.session.show.fixtures[i].name for i in short])
-            self.session.touch(look)
+            self._tell_reach([self.parts.document.show.fixtures[i].name for i in short])
+            self.parts.draft.touch(look)
 
     def _tell_reach(self, short: list[str]) -> None:
         self.reach.setText(
@@ -221,7 +223,9 @@ class AimPanel(QWidget):
                 tilts.append(-tilt)
         self.hand.give_each({at.PAN: pans, at.TILT: tilts}, items)
         if len(items) < len(self.heads()):
-            self.session.told.emit("Not all of them have the room to flip.", "info")
+            self.parts.notices.told.emit(
+                "Not all of them have the room to flip.", "info"
+            )
 
     # limits and keep-out
 
@@ -246,11 +250,13 @@ class AimPanel(QWidget):
             )
             changes[fixture.id] = {"limits": limits}
         name = "limit movement" if pan else "take movement limits away"
-        self.session.edit(name, edits.change_fixtures(self.session.show, changes))
+        self.parts.document.edit(
+            name, edits.change_fixtures(self.parts.document.show, changes)
+        )
 
     def _warn(self) -> None:
         """Name the lit heads whose beams enter an area that is to be kept out of."""
-        room = self.session.show.room
+        room = self.parts.document.show.room
         found = []
         if room.keep_out or room.screen:
             rig, values = self.hand.rig, self.hand.values()
@@ -278,7 +284,7 @@ class AimPanel(QWidget):
 
     def mark_at(self, point) -> None:
         """Keep a mark at a point."""
-        show = self.session.show
+        show = self.parts.document.show
         name, sure = QInputDialog.getText(
             self, "Set a mark", "Name of the mark", text=f"Mark {len(show.marks) + 1}"
         )
@@ -288,29 +294,29 @@ class AimPanel(QWidget):
             show, _ = palettes.keep_palette(
                 show, show.marks[made].name, at.Family.POSITION, look
             )
-            self.session.edit(f"set the mark {name}", show)
+            self.parts.document.edit(f"set the mark {name}", show)
 
     def move_mark(self, mark_id: str, point) -> None:
         """Move a mark; what aims at it follows."""
-        mark = self.session.show.marks.get(mark_id)
+        mark = self.parts.document.show.marks.get(mark_id)
         if mark is not None:
             x, y = (round(float(v), 3) for v in point[:2])
             moved = edits.replace(mark, x=x, y=y)
-            self.session.edit(
+            self.parts.document.edit(
                 f"move {mark.name}",
-                edits.put(self.session.show, "marks", moved),
+                edits.put(self.parts.document.show, "marks", moved),
                 merge=True,
             )
 
     def _marks_menu(self) -> None:
         menu = QMenu(self)
-        for mark in self.session.show.marks.values():
+        for mark in self.parts.document.show.marks.values():
             fill_mark_menu(
                 menu.addMenu(f"{mark.name}  ({mark.x:g}, {mark.y:g}, {mark.z:g} m)"),
                 self,
                 mark,
             )
-        if not self.session.show.marks:
+        if not self.parts.document.show.marks:
             menu.addAction("There are no marks yet").setEnabled(False)
         menu.exec(self.marks.mapToGlobal(self.marks.rect().bottomLeft()))
 
@@ -319,7 +325,7 @@ class AimPanel(QWidget):
             self, "Rename the mark", "Name", text=mark.name
         )
         if sure and name.strip():
-            show = self.session.show
+            show = self.parts.document.show
             taken = [m.name for m in show.marks.values() if m.id != mark.id]
             made = edits.put(
                 show,
@@ -332,7 +338,7 @@ class AimPanel(QWidget):
                     made = edits.put(
                         made, "palettes", edits.replace(palette, name=name.strip())
                     )
-            self.session.edit(f"rename {mark.name}", made)
+            self.parts.document.edit(f"rename {mark.name}", made)
 
     def place_mark(self, mark: Mark) -> None:
         """Type where a mark is."""
@@ -348,28 +354,30 @@ class AimPanel(QWidget):
         try:
             x, y, z = (float(part.replace(",", ".")) for part in given.split("/"))
         except ValueError:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"“{given}” is no place; the mark stays. Try 1.5 / 2 / 0", "alarm"
             )
             return
         moved = edits.replace(mark, x=x, y=y, z=z)
-        self.session.edit(
-            f"place {mark.name}", edits.put(self.session.show, "marks", moved)
+        self.parts.document.edit(
+            f"place {mark.name}", edits.put(self.parts.document.show, "marks", moved)
         )
 
     def delete_mark(self, mark: Mark) -> None:
-        users = palettes.aiming_at(self.session.show, mark.id)
+        users = palettes.aiming_at(self.parts.document.show, mark.id)
         draft = palettes.unlinked(
-            self.session.show, self.session.state.draft.look, links.to_mark(mark.id)
+            self.parts.document.show,
+            self.parts.engine.state.draft.look,
+            links.to_mark(mark.id),
         )
-        show = palettes.delete_mark(self.session.show, mark.id)
-        self.session.edit(f"delete the mark {mark.name}", show, draft=draft)
+        show = palettes.delete_mark(self.parts.document.show, mark.id)
+        self.parts.document.edit(f"delete the mark {mark.name}", show, draft=draft)
         kept = (
             f" {words.some(users)} still aim{'s' * (len(users) == 1)} there."
             if users
             else ""
         )
-        self.session.told.emit(
+        self.parts.notices.told.emit(
             f"{mark.name} is deleted.{kept} Ctrl+Z brings it back.", "info"
         )
 

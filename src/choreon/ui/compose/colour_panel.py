@@ -148,7 +148,7 @@ class ColourPanel(QWidget):
         for fixture in fixtures:
             if rgb is None or (fixture.id in self.hand.rig.wheels and not asked):
                 continue  # a slot was given by itself: that is no answer to a colour
-            kind = self.hand.session.show.types.get(fixture.type)
+            kind = self.hand.parts.document.show.types.get(fixture.type)
             if (sort := (fixture.type, fixture.mode)) not in answers:
                 answers[sort] = colour_answer(self.hand.rig, fixture.id, rgb)
             answer = answers[sort]
@@ -162,12 +162,12 @@ class ColourPanel(QWidget):
 
     def _wanted(self) -> tuple[float, float, float] | None:
         """The target that the draft gives all of the chosen, where it is one."""
-        session = self.hand.session
-        draft, targets = session.state.draft.look, set()
+        parts = self.hand.parts
+        draft, targets = parts.engine.state.draft.look, set()
         for fixture in self.hand.fixtures(at.RED):
-            own = links.resolve(session.show, {fixture.id: draft.get(fixture.id, {})})[
-                fixture.id
-            ]
+            own = links.resolve(
+                parts.document.show, {fixture.id: draft.get(fixture.id, {})}
+            )[fixture.id]
             targets.add(tuple(own.get(n) for n in at.TARGET_COLOUR))
         r, g, b = targets.pop() if len(targets) == 1 else (None, None, None)
         if not (

@@ -9,7 +9,7 @@ from choreon.model import attributes as at
 from choreon.model import copying
 from choreon.model.values import Value
 from choreon.ui import words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 
 FAMILIES = (
     at.Family.INTENSITY,
@@ -23,36 +23,36 @@ FAMILIES = (
 class Copied(QObject):
     """What was copied, and from whom."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.source = ""
         self.values: dict[str, Value] = {}
 
     def copy(self, fixture: str = "") -> None:
         """Copy what a fixture has now; the first of the choice without one."""
-        fixture = fixture or next(iter(self.session.chosen), "")
+        fixture = fixture or next(iter(self.parts.selection.chosen), "")
         if not fixture:
-            self.session.told.emit("Choose a light to copy from.", "alarm")
+            self.parts.notices.told.emit("Choose a light to copy from.", "alarm")
             return
-        values = self.session.values_of(fixture)
-        name = self.session.show.fixtures[fixture].name
+        values = self.parts.preview.values_of(fixture)
+        name = self.parts.document.show.fixtures[fixture].name
         if not values:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{name} is at home: nothing gives it a value that could be copied.",
                 "alarm",
             )
             return
         self.source, self.values = fixture, values
-        self.session.told.emit(
+        self.parts.notices.told.emit(
             f"Copied from {name}: {words.summary({fixture: values})}.", "info"
         )
 
     def paste(self, only: list[str] | None = None) -> None:
         """Give the choice what was copied, or some attributes of it."""
-        show = self.session.show
+        show = self.parts.document.show
         if self.source not in show.fixtures or not self.values:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 "Nothing is copied yet: choose a light and copy it first.", "alarm"
             )
             return
@@ -60,14 +60,14 @@ class Copied(QObject):
             show,
             self.source,
             self.values,
-            self.session.chosen,
-            self.session.takes,
+            self.parts.selection.chosen,
+            self.parts.preview.takes,
             only,
         )
         if look:
-            self.session.touch(look)
+            self.parts.draft.touch(look)
         else:
-            self.session.told.emit("Nobody chosen has what was copied.", "alarm")
+            self.parts.notices.told.emit("Nobody chosen has what was copied.", "alarm")
 
     def make_like(self, fixture: str) -> None:
         """Make the choice like a fixture."""
@@ -78,9 +78,9 @@ class Copied(QObject):
     def fill(self, menu: QMenu) -> None:
         """The ways to paste."""
         menu.addAction("Copy from the first\tCtrl+C", self.copy).setEnabled(
-            bool(self.session.chosen)
+            bool(self.parts.selection.chosen)
         )
-        ready = bool(self.values) and bool(self.session.chosen)
+        ready = bool(self.values) and bool(self.parts.selection.chosen)
         menu.addAction("Paste everything\tCtrl+V", self.paste).setEnabled(ready)
         for family in FAMILIES:
             own = copying.of_families(self.values, {family})

@@ -13,7 +13,7 @@ from choreon.model.patch import mode_of
 from choreon.model.show import Fixture
 from choreon.model.values import Value
 from choreon.render import choice
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 
 Items = list[choice.Item]
 
@@ -21,8 +21,8 @@ Items = list[choice.Item]
 class Hand:
     """What is chosen, fixtures or cells, and what can be done with it."""
 
-    def __init__(self, session: Session) -> None:
-        self.session = session
+    def __init__(self, parts: Parts) -> None:
+        self.parts = parts
         self._now: Any = None
         self._raw: Any = None
         self._for: tuple[object, ...] = ()
@@ -35,16 +35,21 @@ class Hand:
 
     @property
     def rig(self):
-        return self.session.programme.rig
+        return self.parts.preview.compiled.rig
 
     def items(self, name: str = "") -> Items:
         """The choice one by one; of those only who take an attribute."""
-        session, rig = self.session, self.rig
-        now = (session.chosen, session.cells, session.each_cell, rig)
+        parts, rig = self.parts, self.rig
+        now = (
+            parts.selection.chosen,
+            parts.selection.cells,
+            parts.selection.each_cell,
+            rig,
+        )
         if len(self._for) != len(now) or any(
             a is not b for a, b in zip(now, self._for, strict=True)
         ):
-            self._for, self._items, self._names = now, {"": session.items()}, {}
+            self._for, self._items, self._names = now, {"": parts.selection.items()}, {}
         found = self._items.get(name)
         if found is None:
             found = self._items[name] = [
@@ -82,7 +87,7 @@ class Hand:
     def values(self):
         """Every parameter's value now; read once until `look_again`."""
         if self._now is None:
-            self._now = self.session.values()
+            self._now = self.parts.preview.values()
         return self._now
 
     def numbers(self, name: str, items: Items | None = None) -> list[float]:
@@ -93,7 +98,7 @@ class Hand:
         if found or name in at.TARGET_COLOUR:
             return found
         if self._raw is None:
-            self._raw = self.session.raw_levels()
+            self._raw = self.parts.preview.raw_levels()
         places = [
             p
             for i in dict.fromkeys(i for i, _ in items)
@@ -125,9 +130,11 @@ class Hand:
 
     def drafted(self, *names: str) -> bool:
         """Whether the draft has one of the attributes for somebody chosen."""
-        draft = self.session.state.draft.look
+        draft = self.parts.engine.state.draft.look
         return any(
-            name in draft.get(i, {}) for i in self.session.chosen for name in names
+            name in draft.get(i, {})
+            for i in self.parts.selection.chosen
+            for name in names
         )
 
     def span(self, name: str) -> tuple[float, float]:
@@ -158,7 +165,7 @@ class Hand:
         """Each of `items` its own value."""
         look = choice.give(self.rig, items, values)
         if look:
-            self.session.touch(look)
+            self.parts.draft.touch(look)
             self.look_again()
 
     def give_colour(self, rgb: Sequence[float]) -> None:
@@ -192,7 +199,7 @@ class Hand:
         found: dict[
             tuple[str, str], tuple[FixtureType, Channel, Wheel | None, list[str]]
         ] = {}
-        types = self.session.show.types
+        types = self.parts.document.show.types
         for fixture in self.fixtures(name):
             key = (fixture.type, fixture.mode)
             if key in found:

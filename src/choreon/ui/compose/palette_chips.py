@@ -13,7 +13,7 @@ from choreon.model import edits, links, palettes
 from choreon.model.show import Palette
 from choreon.ui import theme, words
 from choreon.ui.compose.hand import Hand
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chip_row import GAP, ChipRow
 from choreon.ui.widgets.colour_field import on_screen
@@ -40,15 +40,17 @@ class PaletteChips(ChipRow):
     def __init__(self, hand: Hand, family: at.Family) -> None:
         super().__init__(f"Palettes: {family}", TALL, 12)
         self.hand, self.family = hand, family
-        self.session = hand.session
+        self.parts = hand.parts
         self.picked.connect(lambda i: give(self.hand, self.palettes()[i]))
         self.carried.connect(self._carry)
-        self.session.show_changed.connect(lambda _: self.fit())
-        self.session.state_changed.connect(lambda _: self.update())
+        self.parts.document.show_changed.connect(lambda _: self.fit())
+        self.parts.engine.state_changed.connect(lambda _: self.update())
 
     def palettes(self) -> list[Palette]:
         return [
-            p for p in self.session.show.palettes.values() if p.family == self.family
+            p
+            for p in self.parts.document.show.palettes.values()
+            if p.family == self.family
         ]
 
     def count(self) -> int:
@@ -66,7 +68,7 @@ class PaletteChips(ChipRow):
 
     def tip(self, index: int) -> str:
         palette = self.palettes()[index]
-        users = [s.name for s in palettes.users(self.session.show, palette.id)]
+        users = [s.name for s in palettes.users(self.parts.document.show, palette.id)]
         return f"{palette.name}: {used_by(users)}"
 
     def draw(self, painter: QPainter, index: int, rect: QRectF) -> None:
@@ -88,16 +90,18 @@ class PaletteChips(ChipRow):
             painter.drawRoundedRect(inner, theme.RADIUS, theme.RADIUS)
 
     def paintEvent(self, event) -> None:
-        draft = self.session.state.draft.look
+        draft = self.parts.engine.state.draft.look
         self._used = set(
-            links.links_in({i: v for i, v in draft.items() if i in self.session.chosen})
+            links.links_in(
+                {i: v for i, v in draft.items() if i in self.parts.selection.chosen}
+            )
         )
         super().paintEvent(event)
 
     def _carry(self, index: int, to: int) -> None:
         palette = self.palettes()[index]
-        show = palettes.move_palette(self.session.show, palette.id, to)
-        self.session.edit(f"move the palette {palette.name}", show)
+        show = palettes.move_palette(self.parts.document.show, palette.id, to)
+        self.parts.document.edit(f"move the palette {palette.name}", show)
 
     def contextMenuEvent(self, event) -> None:
         found = self.chip_at(QPoint(event.pos()).toPointF())
@@ -118,41 +122,45 @@ def give(hand: Hand, palette: Palette) -> None:
     """Give a palette to the choice: as a link to whole fixtures, as values to single
     cells.
     """
-    session = hand.session
+    parts = hand.parts
     rig = hand.rig
     whole = [i for i, cell in hand.items() if cell == 0]
     takes = {i: {*rig.where.get(i, {}), *rig.direct.get(i, {})} for i in whole}
     for i in whole:
         takes[i] |= set(at.TARGET_COLOUR) if i in rig.wheels else set()
-    look = links.from_palette(session.show, palette, whole, takes)
+    look = links.from_palette(parts.document.show, palette, whole, takes)
     cells = [item for item in hand.items() if item[1]]
     if look:
-        session.touch(look)
+        parts.draft.touch(look)
     if cells:
-        names = {n for i, _ in cells for n in links.names_in(session.show, palette, i)}
+        names = {
+            n for i, _ in cells for n in links.names_in(parts.document.show, palette, i)
+        }
         for name in names:
             own = [
                 i
                 for i in cells
-                if links.held(session.show, palette, i[0], name) is not None
+                if links.held(parts.document.show, palette, i[0], name) is not None
             ]
-            values = [links.held(session.show, palette, i, name) for i, _ in own]
+            values = [links.held(parts.document.show, palette, i, name) for i, _ in own]
             hand.give_each({name: [v for v in values if v is not None]}, own)
     if not look and not cells:
-        session.told.emit(f"Nobody chosen has what {palette.name} is about.", "alarm")
+        parts.notices.told.emit(
+            f"Nobody chosen has what {palette.name} is about.", "alarm"
+        )
 
 
 def menu(parent: QWidget, hand: Hand, palette: Palette) -> QMenu:
     """What can be done with a palette."""
-    session = hand.session
+    parts = hand.parts
     made = QMenu(parent)
-    users = [s.name for s in palettes.users(session.show, palette.id)]
+    users = [s.name for s in palettes.users(parts.document.show, palette.id)]
     made.addAction(used_by(users).capitalize()).setEnabled(False)
     made.addSeparator()
     made.addAction("Take into draft", lambda: take(hand, palette))
     made.addAction(
-        "Update from the draft", lambda: update(session, palette.id)
-    ).setEnabled(bool(palettes.part(session.state.draft.look, {palette.family})))
+        "Update from the draft", lambda: update(parts, palette.id)
+    ).setEnabled(bool(palettes.part(parts.engine.state.draft.look, {palette.family})))
     made.addAction("Rename…", lambda: rename(parent, hand, palette))
     made.addAction("Delete", lambda: delete(hand, palette))
     return made
@@ -160,41 +168,41 @@ def menu(parent: QWidget, hand: Hand, palette: Palette) -> QMenu:
 
 def take(hand: Hand, palette: Palette) -> None:
     """Take a palette's values into the draft, to change them and then update it."""
-    session = hand.session
+    parts = hand.parts
     targets = (
-        list(session.chosen)
+        list(parts.selection.chosen)
         or list(palette.each)
         or [
             i
-            for i in session.show.fixtures
-            if any(session.takes(i, n) for n in palette.values)
+            for i in parts.document.show.fixtures
+            if any(parts.preview.takes(i, n) for n in palette.values)
         ]
     )
     look = {}
     for i in targets:
         own = {
             n: v
-            for n in links.names_in(session.show, palette, i)
-            if session.takes(i, n)
-            and (v := links.held(session.show, palette, i, n)) is not None
+            for n in links.names_in(parts.document.show, palette, i)
+            if parts.preview.takes(i, n)
+            and (v := links.held(parts.document.show, palette, i, n)) is not None
         }
         if own:
             look[i] = own
     if look:
-        session.take(links.to_palette(palette.id), look)
+        parts.draft.take(links.to_palette(palette.id), look)
 
 
-def update(session: Session, palette_id: str) -> None:
+def update(parts: Parts, palette_id: str) -> None:
     """Lay what the draft has of a palette's family over it; that part of the draft is
     let go, the rest stays.
     """
-    palette = session.show.palettes[palette_id]
-    look = session.state.draft.look
+    palette = parts.document.show.palettes[palette_id]
+    look = parts.engine.state.draft.look
     rest = palettes.part(look, {f for f in at.Family if f != palette.family})
-    users = len(palettes.users(session.show, palette_id))
-    show = palettes.update_palette(session.show, palette_id, look)
-    session.edit(f"update {palette.name}", show, draft=rest)
-    session.told.emit(
+    users = len(palettes.users(parts.document.show, palette_id))
+    show = palettes.update_palette(parts.document.show, palette_id, look)
+    parts.document.edit(f"update {palette.name}", show, draft=rest)
+    parts.notices.told.emit(
         f"{palette.name} is updated, and {users} scene{'s' * (users != 1)} with it.",
         "info",
     )
@@ -205,24 +213,24 @@ def rename(parent: QWidget, hand: Hand, palette: Palette) -> None:
         parent, "Rename the palette", "Name", text=palette.name
     )
     if sure and name.strip():
-        show = hand.session.show
+        show = hand.parts.document.show
         others = [p.name for p in show.palettes.values() if p.id != palette.id]
         changed = edits.replace(palette, name=edits.fresh_name(name.strip(), others))
-        hand.session.edit(
+        hand.parts.document.edit(
             f"rename {palette.name}", edits.put(show, "palettes", changed)
         )
 
 
 def delete(hand: Hand, palette: Palette) -> None:
     """Delete a palette: what used it, the draft too, keeps its values."""
-    session = hand.session
-    users = [s.name for s in palettes.users(session.show, palette.id)]
+    parts = hand.parts
+    users = [s.name for s in palettes.users(parts.document.show, palette.id)]
     link = links.to_palette(palette.id)
-    draft = session.state.draft.look
-    plain = palettes.unlinked(session.show, draft, link)
-    session.edit(
+    draft = parts.engine.state.draft.look
+    plain = palettes.unlinked(parts.document.show, draft, link)
+    parts.document.edit(
         f"delete the palette {palette.name}",
-        palettes.delete_palette(session.show, palette.id),
+        palettes.delete_palette(parts.document.show, palette.id),
         draft=plain,
     )
     kept = (
@@ -230,7 +238,7 @@ def delete(hand: Hand, palette: Palette) -> None:
         if users
         else ""
     )
-    session.told.emit(
+    parts.notices.told.emit(
         f"{palette.name} is deleted.{kept} Ctrl+Z brings it back.", "info"
     )
 
@@ -239,11 +247,11 @@ def keep_button(hand: Hand, family: at.Family) -> QWidget:
     """A small button that keeps what the draft has of a family as a palette."""
 
     def keep() -> None:
-        session = hand.session
-        own = palettes.part(session.state.draft.look, {family})
-        chosen = palettes.part(own, {family}, session.chosen) or own
+        parts = hand.parts
+        own = palettes.part(parts.engine.state.draft.look, {family})
+        chosen = palettes.part(own, {family}, parts.selection.chosen) or own
         if not chosen:
-            session.told.emit(
+            parts.notices.told.emit(
                 f"The draft has nothing of {family} yet: give it first, then keep it.",
                 "alarm",
             )
@@ -252,8 +260,10 @@ def keep_button(hand: Hand, family: at.Family) -> QWidget:
             made, "Keep a palette", f"Name of the {family} palette"
         )
         if sure and name.strip():
-            show, made_id = palettes.keep_palette(session.show, name, family, chosen)
-            session.edit(f"keep the palette {show.palettes[made_id].name}", show)
+            show, made_id = palettes.keep_palette(
+                parts.document.show, name, family, chosen
+            )
+            parts.document.edit(f"keep the palette {show.palettes[made_id].name}", show)
 
     made = basics.tool(
         "plus", f"Keep what the draft has of {family} as a palette", keep

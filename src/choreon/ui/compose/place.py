@@ -11,21 +11,21 @@ from choreon.ui.compose.shelf import Shelf
 from choreon.ui.compose.stage_tools import StageTools
 from choreon.ui.compose.what import What
 from choreon.ui.compose.who import Who
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.stage.picture import StagePicture
 
 
 class ComposePlace(QWidget):
     """Who on the left, the stage, what on the right, the shelf below."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
-        self.who = Who(session)
-        self.stage = StagePicture(session)
-        self.tools = StageTools(self.stage, session)
-        self.what = What(session)
-        self.shelf = Shelf(session, self.what.hand)
+        self.parts = parts
+        self.who = Who(parts)
+        self.stage = StagePicture(parts)
+        self.tools = StageTools(self.stage, parts)
+        self.what = What(parts)
+        self.shelf = Shelf(parts, self.what.hand)
         self._wire()
         across = QSplitter(Qt.Orientation.Horizontal)
         middle = QSplitter(Qt.Orientation.Vertical)
@@ -72,15 +72,20 @@ class ComposePlace(QWidget):
         self.stage.update()
 
     def _keys(self) -> None:
-        session = self.session
+        parts = self.parts
         for key, act in (
-            ("Ctrl+A", lambda: session.choose(list(session.show.fixtures))),
+            (
+                "Ctrl+A",
+                lambda: parts.selection.choose(list(parts.document.show.fixtures)),
+            ),
             (
                 "Ctrl+I",
-                lambda: session.choose(choosing.inverted(session.show, session.chosen)),
+                lambda: parts.selection.choose(
+                    choosing.inverted(parts.document.show, parts.selection.chosen)
+                ),
             ),
-            ("Ctrl+U", session.open_up),
-            ("Ctrl+H", session.home),
+            ("Ctrl+U", parts.draft.open_up),
+            ("Ctrl+H", parts.draft.home),
             ("Ctrl+C", self.what.copied.copy),
             ("Ctrl+V", self.what.copied.paste),
         ):

@@ -30,7 +30,7 @@ from choreon.ui.compose import palette_chips
 from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.times import ask_times
 from choreon.ui.drags import carry_scene
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.colour_field import on_screen
@@ -46,11 +46,11 @@ class Shelf(QWidget):
     it never lights anything.
     """
 
-    def __init__(self, session: Session, hand: Hand | None = None) -> None:
+    def __init__(self, parts: Parts, hand: Hand | None = None) -> None:
         super().__init__()
-        self.session = session
-        self.hand = hand or Hand(session)
-        self.minis = MiniStages(session, self)
+        self.parts = parts
+        self.hand = hand or Hand(parts)
+        self.minis = MiniStages(parts, self)
         self.cards: dict[str, Card] = {}
         self.chosen = ""
         self.shows = "scenes"
@@ -164,9 +164,9 @@ class Shelf(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-        session.show_changed.connect(lambda _: self._fill())
-        session.state_changed.connect(self._state)
-        session.preview_changed.connect(lambda i: self.look_at.setChecked(bool(i)))
+        parts.document.show_changed.connect(lambda _: self._fill())
+        parts.engine.state_changed.connect(self._state)
+        parts.preview.changed.connect(lambda i: self.look_at.setChecked(bool(i)))
         self._fill()
 
     def sizeHint(self) -> QSize:
@@ -176,7 +176,7 @@ class Shelf(QWidget):
         self._fill()
 
     def hideEvent(self, event) -> None:
-        self.session.set_preview("")
+        self.parts.preview.look_at("")
 
     def show_kind(self, kind: str) -> None:
         """Show scenes or palettes."""
@@ -188,8 +188,8 @@ class Shelf(QWidget):
     def _fill(self, again: bool = False) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
-        show = self.session.show
-        rig = self.session.programme.rig
+        show = self.parts.document.show
+        rig = self.parts.preview.compiled.rig
         seen = (show.scenes, show.palettes, show.marks, rig)
         if (
             self._shown is not None
@@ -229,7 +229,7 @@ class Shelf(QWidget):
         self.nothing.setVisible(none)
         self.sample.setVisible(none and self.shows == "palettes")
         self.choose(self.chosen if self.chosen in self._things else "")
-        self._state(self.session.state)
+        self._state(self.parts.engine.state)
 
     def _lay_out(self, things: list[Scene | Palette]) -> None:
         """Show these, and cards for those that are seen."""
@@ -280,7 +280,7 @@ class Shelf(QWidget):
             self.cards[thing_id].set_chosen(thing_id == self.chosen)
             self.cards[thing_id].show()
         if fresh:
-            self._state(self.session.state)
+            self._state(self.parts.engine.state)
 
     def _drop(self, ids: list[str]) -> None:
         for thing_id in ids:
@@ -306,7 +306,7 @@ class Shelf(QWidget):
         """
         found: dict[str, int] = {}
         before, self._links = self._links, {}
-        for scene in self.session.show.scenes.values():
+        for scene in self.parts.document.show.scenes.values():
             known = before.get(scene.id)
             own = (
                 known[1]
@@ -321,7 +321,7 @@ class Shelf(QWidget):
         return found
 
     def _fill_folders(self) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         if self.shows == "scenes":
             entries: list[tuple[str, str | None]] = [(EVERYWHERE, None)]
             entries += [
@@ -351,14 +351,14 @@ class Shelf(QWidget):
         on = {p.scene for p in state.players if not p.releasing}
         draft = state.draft.look
         used = {v.removeprefix(links.PALETTE) for v in links.links_in(draft)}
-        taken = self.session.taken.rpartition(":")[2] if draft else ""
+        taken = self.parts.draft.taken.rpartition(":")[2] if draft else ""
         for thing_id, card in self.cards.items():
             card.set_state(thing_id in on, thing_id in used or thing_id == taken)
 
     def choose(self, thing_id: str) -> None:
         """Show what can be done with a scene or a palette."""
-        if thing_id != self.chosen and self.session.preview:
-            self.session.set_preview("")
+        if thing_id != self.chosen and self.parts.preview.shown:
+            self.parts.preview.look_at("")
         self.chosen = thing_id
         for i, card in self.cards.items():
             card.set_chosen(i == thing_id)
@@ -372,9 +372,9 @@ class Shelf(QWidget):
     def _about(self, thing_id: str) -> str:
         if self.shows == "palettes":
             return palette_chips.used_by(
-                [s.name for s in palettes.users(self.session.show, thing_id)]
+                [s.name for s in palettes.users(self.parts.document.show, thing_id)]
             )
-        scene = self.session.show.scenes[thing_id]
+        scene = self.parts.document.show.scenes[thing_id]
         own = ", ".join(
             f"{family} {t.delay:g}+{t.fade:g} s" for family, t in scene.times.items()
         )
@@ -385,43 +385,45 @@ class Shelf(QWidget):
     # scenes
 
     def _scene(self) -> Scene:
-        return self.session.show.scenes[self.chosen]
+        return self.parts.document.show.scenes[self.chosen]
 
     def _page_menu(self) -> None:
         menu = QMenu(self)
-        for page in self.session.show.pages.values():
+        for page in self.parts.document.show.pages.values():
             for kind in ("pad", "fader"):
                 menu.addAction(
                     f"{page.name}, as a {kind}",
                     lambda p=page, k=kind: self.put_on(p.id, k),
                 )
-        if not self.session.show.pages:
+        if not self.parts.document.show.pages:
             menu.addAction("There is no page yet: add one in Perform").setEnabled(False)
         menu.exec(self.to_page.mapToGlobal(self.to_page.rect().topLeft()))
 
     def put_on(self, page_id: str, kind: str) -> None:
         """Put the chosen scene on a page as a tile."""
         name = self._scene().name
-        show, _ = edits.add_tile(self.session.show, page_id, self.chosen, kind)
-        self.session.edit(f"put {name} on {show.pages[page_id].name}", show)
-        self.session.told.emit(
+        show, _ = edits.add_tile(self.parts.document.show, page_id, self.chosen, kind)
+        self.parts.document.edit(f"put {name} on {show.pages[page_id].name}", show)
+        self.parts.notices.told.emit(
             f"{name} is on the page {show.pages[page_id].name}.", "info"
         )
 
     def _take(self) -> None:
         if self.shows == "palettes":
-            palette_chips.take(self.hand, self.session.show.palettes[self.chosen])
+            palette_chips.take(
+                self.hand, self.parts.document.show.palettes[self.chosen]
+            )
             return
         scene = self._scene()
-        self.session.take(f"scene:{scene.id}", scene.look)
+        self.parts.draft.take(f"scene:{scene.id}", scene.look)
 
     def _look(self) -> None:
-        self.session.set_preview(self.chosen if self.look_at.isChecked() else "")
+        self.parts.preview.look_at(self.chosen if self.look_at.isChecked() else "")
 
     def _rename(self) -> None:
         if self.shows == "palettes":
             palette_chips.rename(
-                self, self.hand, self.session.show.palettes[self.chosen]
+                self, self.hand, self.parts.document.show.palettes[self.chosen]
             )
             return
         scene = self._scene()
@@ -430,15 +432,17 @@ class Shelf(QWidget):
         )
         if sure and name.strip():
             others = [
-                s.name for s in self.session.show.scenes.values() if s.id != scene.id
+                s.name
+                for s in self.parts.document.show.scenes.values()
+                if s.id != scene.id
             ]
             self._change(
                 f"rename {scene.name}", name=edits.fresh_name(name.strip(), others)
             )
 
     def _change(self, step: str, **fields) -> None:
-        self.session.edit(
-            step, edits.change_scene(self.session.show, self.chosen, **fields)
+        self.parts.document.edit(
+            step, edits.change_scene(self.parts.document.show, self.chosen, **fields)
         )
 
     def _times(self) -> None:
@@ -448,7 +452,7 @@ class Shelf(QWidget):
             self._change(f"change the times of {scene.name}", **given)
 
     def _more_menu(self) -> None:
-        scene, show = self._scene(), self.session.show
+        scene, show = self._scene(), self.parts.document.show
         menu = QMenu(self)
         used = edits.where_used(show, scene.id)
         menu.addAction(f"On {words.some(used)}" if used else "On no page").setEnabled(
@@ -485,10 +489,11 @@ class Shelf(QWidget):
     def unlink(self, link: str) -> None:
         """Give the chosen scene its own values in the place of a link."""
         scene = self._scene()
-        self.session.edit(
-            f"unlink {scene.name}", palettes.unlink(self.session.show, scene.id, link)
+        self.parts.document.edit(
+            f"unlink {scene.name}",
+            palettes.unlink(self.parts.document.show, scene.id, link),
         )
-        self.session.told.emit(f"{scene.name} has its own values now.", "info")
+        self.parts.notices.told.emit(f"{scene.name} has its own values now.", "info")
 
     def _new_folder(self) -> None:
         name, sure = QInputDialog.getText(self, "Folder", "Name of the folder")
@@ -519,53 +524,60 @@ class Shelf(QWidget):
     def duplicate(self) -> None:
         """The chosen scene once more."""
         name = self._scene().name
-        show, made = edits.duplicate_scene(self.session.show, self.chosen)
-        self.session.edit(f"duplicate {name}", show)
+        show, made = edits.duplicate_scene(self.parts.document.show, self.chosen)
+        self.parts.document.edit(f"duplicate {name}", show)
         self.choose(made)
 
     def merge(self, other: str) -> None:
         """A new scene of the chosen one with another on top."""
-        show, made = edits.merge_scenes(self.session.show, self.chosen, other)
-        self.session.edit(f"merge {show.scenes[made].name}", show)
+        show, made = edits.merge_scenes(self.parts.document.show, self.chosen, other)
+        self.parts.document.edit(f"merge {show.scenes[made].name}", show)
         self.choose(made)
 
     def capture_stage(self) -> None:
         """Keep everything that is on as a new scene."""
-        look = self.session.capture()
+        look = self.parts.preview.capture()
         if not look:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 "The stage is dark: there is nothing to capture.", "alarm"
             )
             return
-        names = [p.name for p in self.session.state.players if not p.releasing]
+        names = [p.name for p in self.parts.engine.state.players if not p.releasing]
         name = " + ".join(names[:3]) if 0 < len(names) <= 3 else "Stage"
         given, sure = QInputDialog.getText(
             self, "Capture the stage", "Name of the scene", text=f"{name}, captured"
         )
         if sure:
-            show, made = edits.keep_scene(self.session.show, given, look, 2.0, 2.0)
-            self.session.edit(f"capture {show.scenes[made].name}", show)
+            show, made = edits.keep_scene(
+                self.parts.document.show, given, look, 2.0, 2.0
+            )
+            self.parts.document.edit(f"capture {show.scenes[made].name}", show)
             count = len(look)
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{show.scenes[made].name} is kept, with {count} fixtures as they "
                 "are now.",
                 "info",
             )
 
     def _sample(self) -> None:
-        self.session.edit("bring sample sets", palettes.sample(self.session.show))
+        self.parts.document.edit(
+            "bring sample sets", palettes.sample(self.parts.document.show)
+        )
 
     def _delete(self) -> None:
         if self.shows == "palettes":
-            palette_chips.delete(self.hand, self.session.show.palettes[self.chosen])
+            palette_chips.delete(
+                self.hand, self.parts.document.show.palettes[self.chosen]
+            )
             return
         scene = self._scene()
-        used = edits.where_used(self.session.show, scene.id)
-        self.session.edit(
-            f"delete {scene.name}", edits.drop(self.session.show, "scenes", [scene.id])
+        used = edits.where_used(self.parts.document.show, scene.id)
+        self.parts.document.edit(
+            f"delete {scene.name}",
+            edits.drop(self.parts.document.show, "scenes", [scene.id]),
         )
         note = f" It was on {words.some(used)}." if used else ""
-        self.session.told.emit(
+        self.parts.notices.told.emit(
             f"{scene.name} is deleted.{note} Ctrl+Z brings it back.", "info"
         )
 
@@ -609,7 +621,7 @@ class Card(QWidget):
 
     def about(self) -> str:
         """What it is, in words."""
-        thing, show = self.thing, self.shelf.session.show
+        thing, show = self.thing, self.shelf.parts.document.show
         if isinstance(thing, Palette):
             again = palette_chips.used_by(
                 [s.name for s in palettes.users(show, thing.id)]
@@ -649,7 +661,7 @@ class Card(QWidget):
         """What is drawn: a scene's look; a palette on all that take it, lit."""
         if isinstance(self.thing, Scene):
             return self.thing.look
-        return palette_look(self.shelf.session, self.thing)
+        return palette_look(self.shelf.parts, self.thing)
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
@@ -747,14 +759,14 @@ class Card(QWidget):
             super().keyPressEvent(event)
 
 
-def palette_look(session: Session, palette: Palette) -> Look:
+def palette_look(parts: Parts, palette: Palette) -> Look:
     """A palette on all that take it, lit, so that it can be seen."""
-    rig = session.programme.rig
+    rig = parts.preview.compiled.rig
     made: Look = {}
     for fixture in rig.fixtures:
         names = [
             n
-            for n in links.names_in(session.show, palette, fixture)
+            for n in links.names_in(parts.document.show, palette, fixture)
             if rig.takes(fixture, n)
         ]
         if names:

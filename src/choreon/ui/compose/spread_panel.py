@@ -221,10 +221,10 @@ class SpreadPanel(QWidget):
 
     def items(self) -> list:
         """The choice one by one; a single fixture goes by its cells."""
-        session = self.hand.session
-        found = session.items()
+        parts = self.hand.parts
+        found = parts.selection.items()
         if len(found) == 1 and found[0][1] == 0:
-            found = choice.items(self.hand.rig, session.chosen, {}, True)
+            found = choice.items(self.hand.rig, parts.selection.chosen, {}, True)
         name = self.name()
         wanted = {COLOUR: at.RED, POINT: at.PAN}.get(name, name)
         return [i for i in found if not wanted or self.hand.rig.takes(i[0], wanted)]
@@ -316,7 +316,8 @@ class SpreadPanel(QWidget):
         place = rig.fixtures[fixture].place
         start = (place.x, place.y, place.z)
         length = min(
-            20.0, to_floor_or_wall(self.hand.session.show.room, start, way.tolist())
+            20.0,
+            to_floor_or_wall(self.hand.parts.document.show.room, start, way.tolist()),
         )
         return [
             round(float(s + w * length), 2) for s, w in zip(start, way, strict=True)

@@ -9,7 +9,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from choreon.ui import theme
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.widgets import basics
 
@@ -19,9 +19,9 @@ VIEWS = ("From the house", "From above", "From the side")
 class StageTools(QWidget):
     """Lies over the upper right corner of a stage picture."""
 
-    def __init__(self, stage: StagePicture, session: Session) -> None:
+    def __init__(self, stage: StagePicture, parts: Parts) -> None:
         super().__init__(stage)
-        self.stage, self.session = stage, session
+        self.stage, self.parts = stage, parts
         self.window_: StageWindow | None = None
         self.lasso = basics.tool(
             "lasso",
@@ -64,12 +64,12 @@ class StageTools(QWidget):
     def keep(self, number: int) -> None:
         """Keep the present view under a number."""
         self.stage.keep_view(number)
-        self.session.told.emit(f"This view is kept as {number + 1}.", "info")
+        self.parts.notices.told.emit(f"This view is kept as {number + 1}.", "info")
 
     def open(self) -> None:
         """The picture in a window of its own; on another screen where there is one."""
         if self.window_ is None:
-            self.window_ = StageWindow(self.session)
+            self.window_ = StageWindow(self.parts)
         self.window_.picture.look_from(self.stage.viewpoint)
         here = self.stage.screen()
         others = [s for s in QGuiApplication.screens() if s is not here]
@@ -90,10 +90,10 @@ class StageTools(QWidget):
 class StageWindow(QWidget):
     """The stage picture alone."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.setWindowTitle(f"{session.show.name}: the stage")
-        self.picture = StagePicture(session, choosing=False)
+        self.setWindowTitle(f"{parts.document.show.name}: the stage")
+        self.picture = StagePicture(parts, choosing=False)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.picture)

@@ -24,7 +24,8 @@ from choreon.ui.compose.copying import Copied
 from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.palette_chips import PaletteChips, keep_button
 from choreon.ui.compose.spread_panel import SpreadPanel
-from choreon.ui.session import Session, settings_file
+from choreon.ui.parts import Parts
+from choreon.ui.settings import settings_file
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
@@ -148,11 +149,11 @@ class What(QWidget):
     tab_changed = Signal(str)
     like_wanted = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
-        self.hand = Hand(session)
-        self.copied = Copied(session)
+        self.parts = parts
+        self.hand = Hand(parts)
+        self.copied = Copied(parts)
         self.title = basics.label("", "heading", wrap=True)
         self.empty = basics.label(
             "Choose lights on the stage, or a group on the left. What you change "
@@ -215,9 +216,9 @@ class What(QWidget):
         self._soon = basics.once(self, 60, lambda: self._show_values())
         self._follow = QTimer(self, interval=250)
         self._follow.timeout.connect(self._show_values)
-        session.chosen_changed.connect(self._rebuild)
-        session.show_changed.connect(self._rebuild)
-        session.state_changed.connect(
+        parts.selection.changed.connect(self._rebuild)
+        parts.document.show_changed.connect(self._rebuild)
+        parts.engine.state_changed.connect(
             lambda _: self._soon.isActive() or self._soon.start()
         )
         self._rebuild()
@@ -289,13 +290,13 @@ class What(QWidget):
             self.quick.layout().itemAt(i).widget().setStyleSheet("padding: 5px 2px;")
         self.open_up = basics.button(
             "Open up",
-            self.session.open_up,
+            self.parts.draft.open_up,
             "",
             "sun",
             "Make the chosen shine: open, full, the rest at home (Ctrl+U)",
         )
         self.go_home = basics.button(
-            "Home", self.session.home, "", "", "Everything at home, dark (Ctrl+H)"
+            "Home", self.parts.draft.home, "", "", "Everything at home, dark (Ctrl+H)"
         )
         self.light_who = basics.label("", "small")
         basics.stack(
@@ -311,7 +312,7 @@ class What(QWidget):
     def open_tab(self, name: str) -> None:
         """Show a family."""
         self.wanted = name
-        if self.session.chosen:
+        if self.parts.selection.chosen:
             self._fit(name, self.hand.names())
         self.stack.setCurrentIndex(TABS.index(name))
         self.tabs[name].setChecked(True)
@@ -331,7 +332,7 @@ class What(QWidget):
         self.copied.fill(menu)
         menu.addSeparator()
         menu.addAction("Make these like that one…", self.like_wanted.emit).setEnabled(
-            bool(self.session.chosen)
+            bool(self.parts.selection.chosen)
         )
         menu.exec(self.copy_button.mapToGlobal(self.copy_button.rect().bottomLeft()))
 
@@ -340,10 +341,10 @@ class What(QWidget):
     def _rebuild(self, _=None) -> None:
         if not self.isVisible():
             return  # it is rebuilt when it is looked at
-        show, chosen = self.session.show, self.session.chosen
+        show, chosen = self.parts.document.show, self.parts.selection.chosen
         self.hand.look_again()
         counts = self.hand.names() if chosen else {}
-        self.title.setText(_title(self.session, show) if chosen else "")
+        self.title.setText(_title(self.parts, show) if chosen else "")
         self.title.setVisible(bool(chosen))
         self.copy_button.setVisible(bool(chosen))
         self.empty.setVisible(not chosen)
@@ -382,11 +383,11 @@ class What(QWidget):
         """Show what the choice has now; `fresh`: the values in hand were read just
         now.
         """
-        if not self.isVisible() or not self.session.chosen:
+        if not self.isVisible() or not self.parts.selection.chosen:
             return
         if not fresh:
             self.hand.look_again()
-        counts, total = self.hand.names(), len(self.session.chosen)
+        counts, total = self.hand.names(), len(self.parts.selection.chosen)
         show_span(
             self.level, self.hand.numbers(at.DIMMER), 100, self.hand.drafted(at.DIMMER)
         )
@@ -397,8 +398,8 @@ class What(QWidget):
         self.light_who.setVisible(bool(self.light_who.text()))
         if self.tab != "Spread":
             self.panels[self.tab].show_values(counts, total)  # type: ignore[attr-defined]
-        draft = self.session.state.draft.look
-        held = {n for i in self.session.chosen for n in draft.get(i, {})}
+        draft = self.parts.engine.state.draft.look
+        held = {n for i in self.parts.selection.chosen for n in draft.get(i, {})}
         for name, family in zip(TABS, list(at.Family)[1:], strict=False):
             own = [n for n in held if at.attribute(n).family == family]
             labels = dict.fromkeys(
@@ -408,14 +409,14 @@ class What(QWidget):
             self.tabs[name].set_drafted(len(labels), ", ".join(labels))
 
 
-def _title(session: Session, show) -> str:
+def _title(parts: Parts, show) -> str:
     names = words.some(
-        [show.fixtures[i].name for i in session.chosen if i in show.fixtures]
+        [show.fixtures[i].name for i in parts.selection.chosen if i in show.fixtures]
     )
-    if session.pool:
-        place = session.pool.index(session.chosen[0]) + 1
-        return f"{names}  ·  {place} of {len(session.pool)}"
-    if session.cells or session.each_cell:
-        cells = [i for i in session.items() if i[1]]
+    if parts.selection.pool:
+        place = parts.selection.pool.index(parts.selection.chosen[0]) + 1
+        return f"{names}  ·  {place} of {len(parts.selection.pool)}"
+    if parts.selection.cells or parts.selection.each_cell:
+        cells = [i for i in parts.selection.items() if i[1]]
         return f"{names}  ·  {len(cells)} cells" if cells else names
     return names

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from choreon.model import choosing, edits
 from choreon.ui import theme, words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 
 ID = Qt.ItemDataRole.UserRole
@@ -28,18 +28,21 @@ ID = Qt.ItemDataRole.UserRole
 class Numbered(QStyledItemDelegate):
     """Draws a fixture's place in the order of choosing at the right of its line."""
 
-    def __init__(self, session: Session, parent) -> None:
+    def __init__(self, parts: Parts, parent) -> None:
         super().__init__(parent)
-        self.session = session
+        self.parts = parts
 
     def paint(self, painter, option, index) -> None:
         super().paint(painter, option, index)
         fixture = index.data(ID)
-        if fixture in self.session.chosen and len(self.session.chosen) > 1:
+        if (
+            fixture in self.parts.selection.chosen
+            and len(self.parts.selection.chosen) > 1
+        ):
             painter.save()
             painter.setFont(theme.font(12))
             painter.setPen(QColor(theme.CHOSEN))
-            place = str(self.session.chosen.index(fixture) + 1)
+            place = str(self.parts.selection.chosen.index(fixture) + 1)
             rect = option.rect.adjusted(0, 0, -8, 0)
             painter.drawText(
                 rect, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, place
@@ -50,9 +53,9 @@ class Numbered(QStyledItemDelegate):
 class Who(QWidget):
     """Two lists: groups above, fixtures below; and ways to choose."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self._shown: tuple[object, object] = (None, None)
         self._busy = False
         self._shuffles = 0
@@ -66,7 +69,7 @@ class Who(QWidget):
         self.typed.returnPressed.connect(self._choose_typed)
         self.groups = self._list("Groups")
         self.fixtures = self._list("Fixtures")
-        self.fixtures.setItemDelegate(Numbered(session, self.fixtures))
+        self.fixtures.setItemDelegate(Numbered(parts, self.fixtures))
         self.groups.itemClicked.connect(self._group_clicked)
         self.groups.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.groups.customContextMenuRequested.connect(self._group_menu)
@@ -78,7 +81,7 @@ class Who(QWidget):
         everything = basics.button("All", self._all, "quiet", tip="Choose all (Ctrl+A)")
         nothing = basics.button(
             "None",
-            lambda: session.choose(()),
+            lambda: parts.selection.choose(()),
             "quiet",
             tip="Choose none (Esc on the stage)",
         )
@@ -101,16 +104,16 @@ class Who(QWidget):
         self.back = basics.tool(
             "before",
             "The one before, alone (Left on the stage)",
-            lambda: session.choose_alone(-1),
+            lambda: parts.selection.choose_alone(-1),
         )
         self.forth = basics.tool(
             "after",
             "The next one alone (Right on the stage)",
-            lambda: session.choose_alone(1),
+            lambda: parts.selection.choose_alone(1),
         )
         self.whole = basics.button(
             "All again",
-            session.choose_pool,
+            parts.selection.choose_pool,
             "quiet",
             "",
             "The whole choice (Up on the stage)",
@@ -140,34 +143,38 @@ class Who(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
         self.setMinimumWidth(196)
-        session.show_changed.connect(self._fill)
-        session.chosen_changed.connect(self._mirror)
-        self._fill(session.show)
+        parts.document.show_changed.connect(self._fill)
+        parts.selection.changed.connect(self._mirror)
+        self._fill(parts.document.show)
 
     # ways to choose
 
     def _choose_typed(self) -> None:
         words_ = self.typed.text()
-        found = choosing.typed(self.session.show, words_, self.session.chosen)
+        found = choosing.typed(
+            self.parts.document.show, words_, self.parts.selection.chosen
+        )
         if found is None:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"“{words_}” means nobody; the choice is as it was.", "info"
             )
         else:
-            self.session.choose(found)
+            self.parts.selection.choose(found)
             self.typed.selectAll()
 
     def _which_menu(self) -> None:
-        session, chosen = self.session, self.session.chosen
+        parts, chosen = self.parts, self.parts.selection.chosen
         menu = QMenu(self)
         entries = [
             (
                 "All of the same type",
-                lambda: session.choose(choosing.alike(session.show, chosen)),
+                lambda: parts.selection.choose(
+                    choosing.alike(parts.document.show, chosen)
+                ),
             ),
-            ("Odd ones", lambda: session.choose(choosing.every(chosen, 2))),
-            ("Even ones", lambda: session.choose(choosing.every(chosen, 2, 2))),
-            ("Every third", lambda: session.choose(choosing.every(chosen, 3))),
+            ("Odd ones", lambda: parts.selection.choose(choosing.every(chosen, 2))),
+            ("Even ones", lambda: parts.selection.choose(choosing.every(chosen, 2, 2))),
+            ("Every third", lambda: parts.selection.choose(choosing.every(chosen, 3))),
             ("Every nth…", self._nth),
         ]
         for text, act in entries:
@@ -175,21 +182,28 @@ class Who(QWidget):
         menu.addSeparator()
         menu.addAction(
             "All the others\tCtrl+I",
-            lambda: session.choose(choosing.inverted(session.show, chosen)),
+            lambda: parts.selection.choose(
+                choosing.inverted(parts.document.show, chosen)
+            ),
         )
-        menu.addAction("Those that are lit", lambda: session.choose(session.lit()))
         menu.addAction(
-            "The choice before this one", lambda: session.choose(session.chosen_before)
-        ).setEnabled(bool(session.chosen_before))
+            "Those that are lit", lambda: parts.selection.choose(parts.preview.lit())
+        )
+        menu.addAction(
+            "The choice before this one",
+            lambda: parts.selection.choose(parts.selection.before),
+        ).setEnabled(bool(parts.selection.before))
         menu.exec(self.which.mapToGlobal(self.which.rect().topLeft()))
 
     def _nth(self) -> None:
         step, sure = QInputDialog.getInt(self, "Every nth", "Choose every", 4, 2, 999)
         if sure:
-            self.session.choose(choosing.every(self.session.chosen, step))
+            self.parts.selection.choose(
+                choosing.every(self.parts.selection.chosen, step)
+            )
 
     def _order_menu(self) -> None:
-        session, chosen = self.session, self.session.chosen
+        parts, chosen = self.parts, self.parts.selection.chosen
         menu = QMenu(self)
         for text, act in (
             ("Turn round", lambda: choosing.turned(chosen)),
@@ -197,20 +211,20 @@ class Who(QWidget):
             ("Shuffle", self._shuffled),
             (
                 "Sort by place, left to right",
-                lambda: choosing.by_place(session.show, chosen),
+                lambda: choosing.by_place(parts.document.show, chosen),
             ),
         ):
             menu.addAction(
-                text, lambda a=act: session.choose(a(), session.cells)
+                text, lambda a=act: parts.selection.choose(a(), parts.selection.cells)
             ).setEnabled(len(chosen) > 1)
         menu.exec(self.order.mapToGlobal(self.order.rect().topLeft()))
 
     def _shuffled(self) -> tuple[str, ...]:
         self._shuffles += 1
-        return choosing.shuffled(self.session.chosen, self._shuffles)
+        return choosing.shuffled(self.parts.selection.chosen, self._shuffles)
 
     def _cells(self) -> None:
-        self.session.set_each_cell(self.cells.isChecked())
+        self.parts.selection.set_each_cell(self.cells.isChecked())
 
     def _list(self, name: str) -> QListWidget:
         made = QListWidget()
@@ -222,13 +236,13 @@ class Who(QWidget):
         return made
 
     def showEvent(self, event) -> None:
-        self._fill(self.session.show)
+        self._fill(self.parts.document.show)
 
     def _fill(self, show) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
         if self._shown[0] is show.groups and self._shown[1] is show.fixtures:
-            self._mirror(self.session.chosen)
+            self._mirror(self.parts.selection.chosen)
             return
         self._shown = (show.groups, show.fixtures)
         self._busy = True
@@ -252,7 +266,7 @@ class Who(QWidget):
             )
             self.fixtures.addItem(item)
         self._busy = False
-        self._mirror(self.session.chosen)
+        self._mirror(self.parts.selection.chosen)
 
     def _mirror(self, chosen) -> None:
         if not self.isVisible():
@@ -268,72 +282,76 @@ class Who(QWidget):
         )
         for i in range(self.groups.count()):
             item = self.groups.item(i)
-            members = set(self.session.show.groups[item.data(ID)].fixtures)
+            members = set(self.parts.document.show.groups[item.data(ID)].fixtures)
             item.setSelected(bool(members) and members <= wanted)
-        pool = self.session.pool
+        pool = self.parts.selection.pool
         text = f"{len(chosen)} chosen" if chosen else "Nobody chosen"
         self.count.setText(f"1 of {len(pool)} alone" if pool else text)
         self.make_group.setEnabled(bool(chosen))
         self.whole.setEnabled(bool(pool))
         for button in (self.back, self.forth):
             button.setEnabled(len(pool or chosen) > 1)
-        self.cells.setChecked(self.session.each_cell)
+        self.cells.setChecked(self.parts.selection.each_cell)
         self.fixtures.viewport().update()
         self._busy = False
 
     def _group_clicked(self, item: QListWidgetItem) -> None:
         members = [
             i
-            for i in self.session.show.groups[item.data(ID)].fixtures
-            if i in self.session.show.fixtures
+            for i in self.parts.document.show.groups[item.data(ID)].fixtures
+            if i in self.parts.document.show.fixtures
         ]
         held = QApplication.keyboardModifiers()
         if held & (
             Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
         ):
-            self.session.toggle(members)
+            self.parts.selection.toggle(members)
         else:
-            self.session.choose(members)
-        self._mirror(self.session.chosen)
+            self.parts.selection.choose(members)
+        self._mirror(self.parts.selection.chosen)
 
     def _fixtures_chosen(self) -> None:
         if self._busy:
             return
         now = {item.data(ID) for item in self.fixtures.selectedItems()}
-        kept = [i for i in self.session.chosen if i in now]
-        new = [i for i in self.session.show.fixtures if i in now and i not in kept]
-        self.session.choose([*kept, *new])
+        kept = [i for i in self.parts.selection.chosen if i in now]
+        new = [
+            i for i in self.parts.document.show.fixtures if i in now and i not in kept
+        ]
+        self.parts.selection.choose([*kept, *new])
 
     def _all(self) -> None:
-        self.session.choose(list(self.session.show.fixtures))
+        self.parts.selection.choose(list(self.parts.document.show.fixtures))
 
     def _make_group(self) -> None:
         name, sure = QInputDialog.getText(self, "Keep a group", "Name of the group")
         if sure and name.strip():
-            show, _ = edits.keep_group(self.session.show, name, self.session.chosen)
-            self.session.edit(f"make the group {name}", show)
+            show, _ = edits.keep_group(
+                self.parts.document.show, name, self.parts.selection.chosen
+            )
+            self.parts.document.edit(f"make the group {name}", show)
 
     def _group_menu(self, point) -> None:
         item = self.groups.itemAt(point)
         if item is None:
             return
-        group = self.session.show.groups[item.data(ID)]
+        group = self.parts.document.show.groups[item.data(ID)]
         menu = QMenu(self)
         menu.addAction(
             "Set to the chosen fixtures", lambda: self._reset(group)
-        ).setEnabled(bool(self.session.chosen))
+        ).setEnabled(bool(self.parts.selection.chosen))
         menu.addAction(
             "Delete",
-            lambda: self.session.edit(
+            lambda: self.parts.document.edit(
                 f"delete the group {group.name}",
-                edits.drop(self.session.show, "groups", [group.id]),
+                edits.drop(self.parts.document.show, "groups", [group.id]),
             ),
         )
         menu.exec(self.groups.mapToGlobal(point))
 
     def _reset(self, group) -> None:
-        changed = edits.replace(group, fixtures=self.session.chosen)
-        self.session.edit(
+        changed = edits.replace(group, fixtures=self.parts.selection.chosen)
+        self.parts.document.edit(
             f"change the group {group.name}",
-            edits.put(self.session.show, "groups", changed),
+            edits.put(self.parts.document.show, "groups", changed),
         )

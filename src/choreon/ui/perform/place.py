@@ -22,8 +22,8 @@ from choreon.model.tiles import Page, Tile
 from choreon.ui import theme
 from choreon.ui.drags import OpensUnder, carried_scene
 from choreon.ui.learn import Learner
+from choreon.ui.parts import Parts
 from choreon.ui.perform.tiles import FaderTile, PadTile, TileWidget
-from choreon.ui.session import Session
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.widgets import basics
@@ -34,11 +34,11 @@ class PerformPlace(QWidget):
     is on.
     """
 
-    def __init__(self, session: Session, learner: Learner) -> None:
+    def __init__(self, parts: Parts, learner: Learner) -> None:
         super().__init__()
-        self.session, self.learner = session, learner
-        self.minis = MiniStages(session, self)
-        self.page_id = next(iter(session.show.pages), "")
+        self.parts, self.learner = parts, learner
+        self.minis = MiniStages(parts, self)
+        self.page_id = next(iter(parts.document.show.pages), "")
         self.tiles: dict[str, TileWidget] = {}
         self._shown: tuple[object, ...] = ()
         self.tabs = QHBoxLayout()
@@ -63,8 +63,8 @@ class PerformPlace(QWidget):
         self.column.setSpacing(12)
         left = QWidget()
         basics.stack(left, head, basics.scroller(self.body), spacing=10)
-        self.on_now = OnNow(session)
-        self.stage = StagePicture(session, choosing=False)
+        self.on_now = OnNow(parts)
+        self.stage = StagePicture(parts, choosing=False)
         self.stage.setFixedHeight(190)
         right = QWidget()
         right.setFixedWidth(300)
@@ -76,12 +76,12 @@ class PerformPlace(QWidget):
         box.addWidget(right)
         self._tick = QTimer(self, interval=50)
         self._tick.timeout.connect(self._animate)
-        session.show_changed.connect(lambda _: self._fill())
-        session.state_changed.connect(self._state)
+        parts.document.show_changed.connect(lambda _: self._fill())
+        parts.engine.state_changed.connect(self._state)
         self._fill()
 
     def _fill(self) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         if self.page_id not in show.pages:
             self.page_id = next(iter(show.pages), "")
         shown = (
@@ -107,7 +107,7 @@ class PerformPlace(QWidget):
         self.add_button.setEnabled(shown_page is not None)
         if shown_page is not None:
             self._fill_page(shown_page)
-        self._state(self.session.state)
+        self._state(self.parts.engine.state)
 
     def _tab(self, page: Page) -> QPushButton:
         tab = basics.button(
@@ -159,7 +159,7 @@ class PerformPlace(QWidget):
 
     def _tile(self, page: Page, tile: Tile) -> TileWidget:
         kind = PadTile if tile.kind == "pad" else FaderTile
-        made = kind(self.session, self.minis, page, tile)
+        made = kind(self.parts, self.minis, page, tile)
         made.wants.connect(self._wanted)
         self.tiles[tile.id] = made
         return made
@@ -181,7 +181,7 @@ class PerformPlace(QWidget):
     def _animate(self) -> None:
         if not self.isVisible():
             return
-        state = self.session.state
+        state = self.parts.engine.state
         for tile in self.tiles.values():
             tile.show_state(state)
         self.on_now.animate()
@@ -192,7 +192,7 @@ class PerformPlace(QWidget):
     # arranging
 
     def _wanted(self, what: str, tile_id: str) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         name = self.tiles[tile_id].name
         page = show.pages[self.page_id]
         index = next((i for i, t in enumerate(page.tiles) if t.id == tile_id), 0)
@@ -202,12 +202,12 @@ class PerformPlace(QWidget):
             self.learner.forget(f"tile:{tile_id}")
         elif what in ("earlier", "later"):
             to = index - 1 if what == "earlier" else index + 1
-            self.session.edit(f"move {name}", edits.move_tile(show, tile_id, to))
+            self.parts.document.edit(f"move {name}", edits.move_tile(show, tile_id, to))
         elif what == "remove":
-            self.session.edit(
+            self.parts.document.edit(
                 f"take {name} off the page", edits.remove_tile(show, tile_id)
             )
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{name} is off the page; the scene stays. Ctrl+Z brings it back.",
                 "info",
             )
@@ -215,7 +215,7 @@ class PerformPlace(QWidget):
             self._ask_choice(tile_id, name)
 
     def _ask_choice(self, tile_id: str, name: str) -> None:
-        page = self.session.show.pages[self.page_id]
+        page = self.parts.document.show.pages[self.page_id]
         known = list(dict.fromkeys(t.choice for t in page.tiles if t.choice))
         text, sure = QInputDialog.getItem(
             self,
@@ -226,33 +226,38 @@ class PerformPlace(QWidget):
             editable=True,
         )
         if sure:
-            self.session.edit(
+            self.parts.document.edit(
                 f"choice of {name}",
-                edits.change_tile(self.session.show, tile_id, choice=text.strip()),
+                edits.change_tile(
+                    self.parts.document.show, tile_id, choice=text.strip()
+                ),
             )
 
     def _add_menu(self) -> None:
         menu = QMenu(self)
         for kind, title in (("pad", "As a pad"), ("fader", "As a fader")):
             sub = menu.addMenu(title)
-            for scene in self.session.show.scenes.values():
+            for scene in self.parts.document.show.scenes.values():
                 sub.addAction(
                     scene.name, lambda s=scene, k=kind: self.add_tile(s.id, k)
                 )
-            sub.setEnabled(bool(self.session.show.scenes))
+            sub.setEnabled(bool(self.parts.document.show.scenes))
         menu.exec(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
 
     def add_tile(self, scene_id: str, kind: str, choice: str = "") -> None:
         """Put a scene on the page that is shown."""
         show, _ = edits.add_tile(
-            self.session.show, self.page_id, scene_id, kind, choice
+            self.parts.document.show, self.page_id, scene_id, kind, choice
         )
-        self.session.edit(
+        self.parts.document.edit(
             f"put {show.scenes[scene_id].name} on {show.pages[self.page_id].name}", show
         )
 
     def dragEnterEvent(self, event) -> None:
-        if carried_scene(event.mimeData()) in self.session.show.scenes and self.page_id:
+        if (
+            carried_scene(event.mimeData()) in self.parts.document.show.scenes
+            and self.page_id
+        ):
             event.acceptProposedAction()
 
     def dropEvent(self, event) -> None:
@@ -266,7 +271,7 @@ class PerformPlace(QWidget):
             )
 
         scene = carried_scene(event.mimeData())
-        if scene not in self.session.show.scenes or not self.page_id:
+        if scene not in self.parts.document.show.scenes or not self.page_id:
             return
         event.acceptProposedAction()
         if self.faders is not None and over(self.faders):
@@ -279,18 +284,18 @@ class PerformPlace(QWidget):
             )
 
     def _new_page(self) -> None:
-        show, page_id = edits.add_page(self.session.show, "Page")
+        show, page_id = edits.add_page(self.parts.document.show, "Page")
         self.page_id = page_id
-        self.session.edit("new page", show)
+        self.parts.document.edit("new page", show)
 
     def _page_menu(self, page: Page, point) -> None:
         menu = QMenu(self)
         menu.addAction("Rename…", lambda: self._rename(page))
         menu.addAction(
             "Delete",
-            lambda: self.session.edit(
+            lambda: self.parts.document.edit(
                 f"delete the page {page.name}",
-                edits.drop(self.session.show, "pages", [page.id]),
+                edits.drop(self.parts.document.show, "pages", [page.id]),
             ),
         )
         menu.exec(point)
@@ -301,9 +306,9 @@ class PerformPlace(QWidget):
         )
         if sure and name.strip():
             changed = edits.replace(page, name=name.strip())
-            self.session.edit(
+            self.parts.document.edit(
                 f"rename the page {page.name}",
-                edits.put(self.session.show, "pages", changed),
+                edits.put(self.parts.document.show, "pages", changed),
             )
 
 
@@ -384,15 +389,15 @@ class Flow(QLayout):
 class OnNow(QFrame):
     """The list of what is on, the latest on top, each with a way to let it go."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.setProperty("panel", "true")
         self.rows: dict[str, OnRow] = {}
         self.title = basics.label("On now", "heading")
         self.all = basics.button(
             "Let all go",
-            lambda: session.release(),
+            lambda: parts.engine.release(),
             "quiet",
             tip="Fade out everything that is on",
         )
@@ -410,8 +415,8 @@ class OnNow(QFrame):
             basics.scroller(holder),
             margins=12,
         )
-        session.state_changed.connect(self._state)
-        self._state(session.state)
+        parts.engine.state_changed.connect(self._state)
+        self._state(parts.engine.state)
 
     def _state(self, state) -> None:
         players = sorted(state.players, key=lambda p: -p.order)
@@ -420,7 +425,7 @@ class OnNow(QFrame):
             basics.clear(self.list)
             self.rows = {}
             for player in players:
-                self.rows[player.id] = OnRow(self.session, player.id)
+                self.rows[player.id] = OnRow(self.parts, player.id)
                 self.list.addWidget(self.rows[player.id])
             self.list.addStretch(1)
         self.empty.setVisible(not players)
@@ -429,7 +434,7 @@ class OnNow(QFrame):
             self.rows[player.id].follow(player)
 
     def animate(self) -> None:
-        for player in self.session.state.players:
+        for player in self.parts.engine.state.players:
             if player.id in self.rows:
                 self.rows[player.id].follow(player)
 
@@ -437,14 +442,16 @@ class OnNow(QFrame):
 class OnRow(QFrame):
     """One thing that is on."""
 
-    def __init__(self, session: Session, player_id: str) -> None:
+    def __init__(self, parts: Parts, player_id: str) -> None:
         super().__init__()
         self.setStyleSheet(
             f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}"
         )
         self.name = basics.label("")
         self.level = basics.label("", "soft")
-        self.go = basics.tool("close", "Let it go", lambda: session.release(player_id))
+        self.go = basics.tool(
+            "close", "Let it go", lambda: parts.engine.release(player_id)
+        )
         self.go.setMinimumSize(40, 40)
         basics.stack(
             self, basics.row(self.name, 1, self.level, self.go), margins=4

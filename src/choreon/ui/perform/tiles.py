@@ -13,7 +13,7 @@ from choreon.model.playables import Scene
 from choreon.model.tiles import Page, Tile
 from choreon.render.players import PlayState
 from choreon.ui import theme
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets.faders import Fader
 
@@ -27,23 +27,21 @@ class TileWidget(QWidget):
 
     wants = Signal(str, str)  # what is wanted, and the tile's id
 
-    def __init__(
-        self, session: Session, minis: MiniStages, page: Page, tile: Tile
-    ) -> None:
+    def __init__(self, parts: Parts, minis: MiniStages, page: Page, tile: Tile) -> None:
         super().__init__()
-        self.session, self.minis, self.page, self.tile = session, minis, page, tile
+        self.parts, self.minis, self.page, self.tile = parts, minis, page, tile
         self.level = 0.0
         self.weight = 0.0
         self.fading = False
         self.tied = any(
-            m.target == f"tile:{tile.id}" for m in session.show.mappings.values()
+            m.target == f"tile:{tile.id}" for m in parts.document.show.mappings.values()
         )
         self.setAccessibleName(self.name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     @property
     def scene(self) -> Scene | None:
-        return self.session.show.scenes.get(self.tile.scene)
+        return self.parts.document.show.scenes.get(self.tile.scene)
 
     @property
     def name(self) -> str:
@@ -54,7 +52,9 @@ class TileWidget(QWidget):
     def show_state(self, state: PlayState) -> None:
         """Follow what plays."""
         player = state.player(playing.player_id(self.page, self.tile))
-        level = playing.tile_level(self.session.show, state, self.page, self.tile)
+        level = playing.tile_level(
+            self.parts.document.show, state, self.page, self.tile
+        )
         now = time.monotonic()
         weight, fading = 0.0, False
         if player is not None and player.scene == self.tile.scene:
@@ -147,10 +147,8 @@ class TileWidget(QWidget):
 class PadTile(TileWidget):
     """A pad: press for on, again for off; within a choice, the others go out."""
 
-    def __init__(
-        self, session: Session, minis: MiniStages, page: Page, tile: Tile
-    ) -> None:
-        super().__init__(session, minis, page, tile)
+    def __init__(self, parts: Parts, minis: MiniStages, page: Page, tile: Tile) -> None:
+        super().__init__(parts, minis, page, tile)
         self._down = False
         self.setFixedSize(*PAD)
         self.setToolTip(
@@ -175,7 +173,9 @@ class PadTile(TileWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._down = True
-            self.session.press(self.tile.id)  # on the way down: a pad answers at once
+            self.parts.engine.press(
+                self.tile.id
+            )  # on the way down: a pad answers at once
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -187,7 +187,7 @@ class PadTile(TileWidget):
             event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return)
             and not event.isAutoRepeat()
         ):
-            self.session.press(self.tile.id)
+            self.parts.engine.press(self.tile.id)
         else:
             super().keyPressEvent(event)
 
@@ -195,14 +195,12 @@ class PadTile(TileWidget):
 class FaderTile(TileWidget):
     """A fader that brings a scene in by hand."""
 
-    def __init__(
-        self, session: Session, minis: MiniStages, page: Page, tile: Tile
-    ) -> None:
-        super().__init__(session, minis, page, tile)
+    def __init__(self, parts: Parts, minis: MiniStages, page: Page, tile: Tile) -> None:
+        super().__init__(parts, minis, page, tile)
         self.setFixedWidth(FADER_WIDTH)
         self.setMinimumHeight(190)
         self.fader = Fader(self.name)
-        self.fader.moved.connect(lambda level: session.set_level(tile.id, level))
+        self.fader.moved.connect(lambda level: parts.engine.set_level(tile.id, level))
         box = QVBoxLayout(self)
         box.setContentsMargins(12, 74, 12, 36)
         box.addWidget(self.fader, 1, Qt.AlignmentFlag.AlignHCenter)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame
 from choreon.model import arrange, edits
 from choreon.model.show import Place
 from choreon.ui import theme
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
@@ -39,9 +39,9 @@ class ArrangeBar(QFrame):
 
     previewed = Signal(object)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.how = ""
         self.setObjectName("arrange")
         self.setStyleSheet(
@@ -61,7 +61,7 @@ class ArrangeBar(QFrame):
         basics.stack(
             self, basics.row(self.title, 1, leave, take), self.box, spacing=6
         ).setContentsMargins(12, 8, 8, 8)
-        session.chosen_changed.connect(lambda _: self.leave())
+        parts.selection.changed.connect(lambda _: self.leave())
         self.hide()
 
     def begin(self, how: str) -> None:
@@ -114,8 +114,10 @@ class ArrangeBar(QFrame):
         return [min(xs), min(ys), columns, 1.0, 1.0]
 
     def _chosen(self) -> dict[str, Place]:
-        fixtures = self.session.show.fixtures
-        return {i: fixtures[i].place for i in self.session.chosen if i in fixtures}
+        fixtures = self.parts.document.show.fixtures
+        return {
+            i: fixtures[i].place for i in self.parts.selection.chosen if i in fixtures
+        }
 
     def places(self) -> dict[str, Place]:
         """Where the numbers put the chosen."""
@@ -136,7 +138,7 @@ class ArrangeBar(QFrame):
     def take(self) -> None:
         """Place them so."""
         if self.how:
-            put(self.session, TITLES[self.how].lower(), self.places())
+            put(self.parts, TITLES[self.how].lower(), self.places())
         self.leave()
 
     def leave(self) -> None:
@@ -146,9 +148,9 @@ class ArrangeBar(QFrame):
             self.hide()
 
 
-def put(session: Session, name: str, places: dict[str, Place]) -> None:
+def put(parts: Parts, name: str, places: dict[str, Place]) -> None:
     """Give fixtures places, as one step."""
     changes = {i: {"place": p} for i, p in places.items()}
-    session.edit(
-        f"{name}: {len(changes)}", edits.change_fixtures(session.show, changes)
+    parts.document.edit(
+        f"{name}: {len(changes)}", edits.change_fixtures(parts.document.show, changes)
     )

@@ -19,7 +19,7 @@ from choreon.model.changes import shared
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import Show
 from choreon.ui import words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets.work import Work
 
 log = logging.getLogger(__name__)
@@ -42,10 +42,10 @@ class Files:
     changed then.
     """
 
-    def __init__(self, session: Session, parent: QWidget) -> None:
-        self.session, self.parent = session, parent
+    def __init__(self, parts: Parts, parent: QWidget) -> None:
+        self.parts, self.parent = parts, parent
         self.work = Work(parent)
-        self.work.told.connect(session.working)
+        self.work.told.connect(parts.notices.working)
 
     def menu(self) -> QMenu:
         """What there is to print, write and read."""
@@ -69,7 +69,10 @@ class Files:
     def _ask_paper(self, parts: tuple[str, ...]) -> None:
         title = TITLES[parts[0]] if len(parts) == 1 else "Rig"
         name, _ = QFileDialog.getSaveFileName(
-            self.parent, "Print", f"{self.session.show.name} {title}.pdf", "PDF (*.pdf)"
+            self.parent,
+            "Print",
+            f"{self.parts.document.show.name} {title}.pdf",
+            "PDF (*.pdf)",
         )
         if name:
             self.print(Path(name), parts)
@@ -77,7 +80,10 @@ class Files:
     def _ask_write(self, sort: str) -> None:
         title = {"csv": "hang list.csv", "mvr": "rig.mvr"}[sort]
         name, _ = QFileDialog.getSaveFileName(
-            self.parent, "Write", f"{self.session.show.name} {title}", f"*.{sort}"
+            self.parent,
+            "Write",
+            f"{self.parts.document.show.name} {title}",
+            f"*.{sort}",
         )
         if name:
             self.write(Path(name))
@@ -113,11 +119,11 @@ class Files:
             as_file(folder.joinpath(FONTS[1])) as bold,
         ):
             fonts = (str(plain), str(bold))
-        self._put(path, Apart(apart.Print(self.session.show, parts, fonts)))
+        self._put(path, Apart(apart.Print(self.parts.document.show, parts, fonts)))
 
     def write(self, path: Path) -> None:
         """Write the hang list (.csv) or the rig (.mvr)."""
-        show = self.session.show
+        show = self.parts.document.show
         if path.suffix.lower() == ".csv":
             self._do(
                 f"Writing {path.name}",
@@ -142,7 +148,7 @@ class Files:
         self.work.run(
             text,
             act,
-            lambda _: self.session.told.emit(f"{path.name} was written.", "info"),
+            lambda _: self.parts.notices.told.emit(f"{path.name} was written.", "info"),
             lambda error: self._failed(
                 error, f"{path.name} could not be written", "Choose another place."
             ),
@@ -152,17 +158,17 @@ class Files:
     def _failed(self, error: Exception, what: str, then: str) -> None:
         """Tell what went wrong; only the fault of a file or a disk is expected."""
         if isinstance(error, FormatError):
-            self.session.told.emit(str(error), "alarm")
+            self.parts.notices.told.emit(str(error), "alarm")
         elif isinstance(error, OSError):
-            self.session.told.emit(f"{what}: {error.strerror}. {then}", "alarm")
+            self.parts.notices.told.emit(f"{what}: {error.strerror}. {then}", "alarm")
         else:
             log.error("%s", what, exc_info=error)
-            self.session.told.emit(f"{what}: {error}. {then}", "alarm")
+            self.parts.notices.told.emit(f"{what}: {error}. {then}", "alarm")
 
     def read(self, path: Path) -> None:
         """Take a hang list, or a rig, into the show, as one step."""
-        session = self.session
-        show, kinds = session.show, session.kinds()
+        parts = self.parts
+        show, kinds = parts.document.show, parts.document.kinds()
         as_rig = path.suffix.lower() == ".mvr"
 
         reading: list[Apart] = []
@@ -188,12 +194,12 @@ class Files:
             return found.show, (*found.added, *found.changed), len(found.added), notes
 
         def then(taken: Taken) -> None:
-            if session.show is not show:
+            if parts.document.show is not show:
                 text = (
                     f"The show changed while {path.name} was read; nothing of "
                     "it was taken. Read it once more."
                 )
-                session.told.emit(text, "alarm")
+                parts.notices.told.emit(text, "alarm")
             else:
                 self._taken(path.name, *taken)
 
@@ -215,16 +221,16 @@ class Files:
         added: int,
         notes: list[str],
     ) -> None:
-        self.session.edit(f"read {name}", show)
-        self.session.choose(touched)
+        self.parts.document.edit(f"read {name}", show)
+        self.parts.selection.choose(touched)
         text = f"{name}: {added} hung, {len(touched) - added} changed."
         if notes:
             more = f" … and {len(notes) - 4} more" if len(notes) > 4 else ""
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{text} Not all was taken: {'; '.join(notes[:4])}{more}.", "alarm"
             )
         else:
-            self.session.told.emit(text, "info")
+            self.parts.notices.told.emit(text, "info")
 
     def read_type(
         self, path: Path, then: Callable[[FixtureType], None] = lambda kind: None
@@ -250,18 +256,20 @@ class Files:
         self, found: gdtf.Imported, then: Callable[[FixtureType], None]
     ) -> None:
         kind = found.kind
-        known = self.session.kinds().get(kind.id)
+        known = self.parts.document.kinds().get(kind.id)
         if known is not None and known != kind:
-            kind = edits.replace(kind, id=edits.fresh_id(kind.id, self.session.kinds()))
-        self.session.keep_type(kind)
+            kind = edits.replace(
+                kind, id=edits.fresh_id(kind.id, self.parts.document.kinds())
+            )
+        self.parts.document.keep_type(kind)
         if found.notes:
             text = (
                 f"{kind.label} was read. Kept as bare channels, or passed over: "
                 f"{words.some(list(found.notes), 4)}"
             )
-            self.session.told.emit(text, "alarm")
+            self.parts.notices.told.emit(text, "alarm")
         else:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{kind.label} was read: {len(kind.modes)} modes.", "info"
             )
         then(kind)

@@ -20,10 +20,10 @@ from choreon.model.fixture_type import FixtureType, Mode
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Hanging, Place
 from choreon.model.type_checks import check_type, errors
 from choreon.ui import words
+from choreon.ui.parts import Parts
 from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import ID, TypeList, recently, searched
-from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 
@@ -53,9 +53,9 @@ class HangPanel(QWidget):
     planned = Signal(object)
     edit_type = Signal(str)  # what to do: new, copy, edit, import, export
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self._own_address = self._hanging = False
         self._seen: dict[str, FixtureType] = {}
         self._wrong_type = ""
@@ -102,8 +102,8 @@ class HangPanel(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
         self.setMinimumWidth(268)
-        session.show_changed.connect(self._show_changed)
-        session.types_changed.connect(self._fill)
+        parts.document.show_changed.connect(self._show_changed)
+        parts.document.types_changed.connect(self._fill)
         self._fill()
 
     def _make_fields(self) -> None:
@@ -165,7 +165,7 @@ class HangPanel(QWidget):
 
     def kinds(self) -> dict[str, FixtureType]:
         """What can be hung."""
-        return self.session.kinds()
+        return self.parts.document.kinds()
 
     def _show_changed(self, show) -> None:
         if self._hanging:
@@ -217,7 +217,7 @@ class HangPanel(QWidget):
         wrong = errors(check_type(kind)) if kind and kind.id not in _sound(kind) else []
         self._wrong_type = wrong[0].text if wrong else ""
         self.name.setPlaceholderText(
-            f"{edits.stem_for(self.session.show, kind)} #" if kind else ""
+            f"{edits.stem_for(self.parts.document.show, kind)} #" if kind else ""
         )
         self._mode_changed()
         self._number()
@@ -243,7 +243,7 @@ class HangPanel(QWidget):
         pattern = self.name.text().strip() or self.name.placeholderText()
         if pattern:
             self.first.blockSignals(True)
-            self.first.setValue(edits.next_number(self.session.show, pattern))
+            self.first.setValue(edits.next_number(self.parts.document.show, pattern))
             self.first.blockSignals(False)
         self._replan(find)
 
@@ -262,7 +262,7 @@ class HangPanel(QWidget):
         menu.addAction(
             "Write this type as GDTF…", lambda: self.edit_type.emit("export")
         ).setEnabled(bool(self.kind))
-        if self.kind is not None and self.kind.id in self.session.own_types:
+        if self.kind is not None and self.kind.id in self.parts.document.own_types:
             menu.addSeparator()
             menu.addAction(
                 "Delete from my types", lambda: self.edit_type.emit("delete")
@@ -301,7 +301,7 @@ class HangPanel(QWidget):
         """The next address where all fits; where none is, and it may go on, where the
         first fits.
         """
-        show, gap = self.session.show, self.gap.value()
+        show, gap = self.parts.document.show, self.gap.value()
         free = patch.next_free(show, universe, count * (slots + gap) - gap)
         if free is None and self.over.isChecked():
             taken = patch.occupied(show, universe)
@@ -330,7 +330,7 @@ class HangPanel(QWidget):
             self._own_address = False
             self._find(universe, slots, count)
         self.spots = patching.spill(
-            self.session.show,
+            self.parts.document.show,
             count,
             slots,
             universe,
@@ -341,7 +341,7 @@ class HangPanel(QWidget):
         self._plan(slots)
 
     def _plan(self, slots: int) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         spans = [(u, a, a + slots - 1) for u, a in self.spots]
         past = [s for s in spans if s[2] > SLOTS]
         taken = patching.in_the_way(show, self.spots, slots)
@@ -377,7 +377,7 @@ class HangPanel(QWidget):
         """Along the bar that has room, else in a row across the stage at a depth where
         nothing hangs yet.
         """
-        show, room = self.session.show, self.session.show.room
+        show, room = self.parts.document.show, self.parts.document.show.room
         for bar in room.bars:
             if not any(
                 arrange.bar_of(room, f.place) is bar for f in show.fixtures.values()
@@ -418,14 +418,14 @@ class HangPanel(QWidget):
         same = kind is self.kind and self.mode.currentData()
         mode = kind.mode(self.mode.currentData()) if same else kind.modes[0]
         mode = mode or kind.modes[0]
-        slots, show = mode.footprint, self.session.show
+        slots, show = mode.footprint, self.parts.document.show
         if address is None:
             address = patch.next_free(show, universe, slots)
             while address is None and universe < MAX_UNIVERSE:
                 universe += 1
                 address = patch.next_free(show, universe, slots)
         elif address + slots - 1 > SLOTS:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{kind.label} takes {slots} slots; from {address} it would end "
                 "past 512.",
                 "alarm",
@@ -437,7 +437,7 @@ class HangPanel(QWidget):
                 f"{names} already {'has' if len(taken) == 1 else 'have'} slots "
                 "there; nothing was hung."
             )
-            self.session.told.emit(text, "alarm")
+            self.parts.notices.told.emit(text, "alarm")
             return
         places = [place] if place else self._places(1)
         self._hang(kind, mode.name, [(universe, address or 1)], places, 0, name="")
@@ -454,7 +454,7 @@ class HangPanel(QWidget):
         name = self.name.text().strip() if name is None else name
         pack = kind.name if "pack" in kind.name and not kind.mode(mode).cells else ""
         show, made = edits.hang(
-            self.session.show,
+            self.parts.document.show,
             kind,
             mode,
             len(spots),
@@ -471,12 +471,12 @@ class HangPanel(QWidget):
         self._own_address = False
         self._hanging = True
         try:
-            self.session.edit(f"hang {len(spots)} × {kind.name}", show)
-            self.session.choose(made)
+            self.parts.document.edit(f"hang {len(spots)} × {kind.name}", show)
+            self.parts.selection.choose(made)
         finally:
             self._hanging = False
         verb = "hangs" if len(made) == 1 else "hang"
-        self.session.told.emit(
+        self.parts.notices.told.emit(
             f"{words.some([show.fixtures[i].name for i in made])} {verb}.", "info"
         )
         self._number(find=True)

@@ -21,11 +21,11 @@ from choreon.model.colours import read_hex
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture
 from choreon.render.commands import commands_of
 from choreon.ui import theme, words
+from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
 from choreon.ui.rig.slip import Slip
 from choreon.ui.rig.strips import Strips
 from choreon.ui.rig.why import WhyCard
-from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
@@ -44,9 +44,9 @@ class InHand(QWidget):
 
     swap_asked = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self._busy = False
         self.title = basics.label("", "big", wrap=True)
         self.kind = basics.label("", "soft", wrap=True)
@@ -59,8 +59,8 @@ class InHand(QWidget):
             wrap=True,
         )
         self.lamp = self._make_lamp()
-        self.strips = Strips(session)
-        self.why = WhyCard(session)
+        self.strips = Strips(parts)
+        self.why = WhyCard(parts)
         self.stack = QStackedWidget()
         for page in (self.lamp, self.strips, self.why):
             inner = QWidget()
@@ -72,8 +72,8 @@ class InHand(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
         self.setMinimumWidth(232)
-        session.chosen_changed.connect(lambda _: self._fill())
-        session.show_changed.connect(lambda _: self._fill())
+        parts.selection.changed.connect(lambda _: self._fill())
+        parts.document.show_changed.connect(lambda _: self._fill())
         self._fill()
 
     def _make_tabs(self) -> QWidget:
@@ -106,7 +106,7 @@ class InHand(QWidget):
         self.go(2)
 
     def _make_fields(self) -> None:
-        session = self.session
+        parts = self.parts
         self.name, self.short, self.note = QLineEdit(), QLineEdit(), QLineEdit()
         self.gel = QLineEdit()
         self.gel.setPlaceholderText("none")
@@ -160,7 +160,7 @@ class InHand(QWidget):
         self.lamp_on.toggled.connect(lambda on: self._flag("lamp_on", on))
         self.identify = basics.button(
             "Identify",
-            lambda: session.blink(session.chosen),
+            lambda: parts.engine.blink(parts.selection.chosen),
             "",
             "identify",
             "Blinks for 8 seconds, above all else (I)",
@@ -173,7 +173,7 @@ class InHand(QWidget):
             "Another mode or type; programming is kept",
         )
         self.down = basics.button(
-            "Take down", lambda: take_down(session), "quiet", "trash"
+            "Take down", lambda: take_down(parts), "quiet", "trash"
         )
 
     def _make_lamp(self) -> QWidget:
@@ -227,8 +227,12 @@ class InHand(QWidget):
         if not self.isVisible():
             return  # it is filled when it is looked at
         show, chosen = (
-            self.session.show,
-            [i for i in self.session.chosen if i in self.session.show.fixtures],
+            self.parts.document.show,
+            [
+                i
+                for i in self.parts.selection.chosen
+                if i in self.parts.document.show.fixtures
+            ],
         )
         self.empty.setVisible(not chosen)
         self.details.setVisible(bool(chosen))
@@ -247,7 +251,9 @@ class InHand(QWidget):
         }
         self.kind.setText("\n".join(sorted(kinds)[:3]))
         wanted = tuple(f"fixtures/{i}/" for i in chosen)
-        problems = [p for p in self.session.problems() if p.path.startswith(wanted)]
+        problems = [
+            p for p in self.parts.document.problems() if p.path.startswith(wanted)
+        ]
         self.trouble.setText("\n".join(f"▲ {p.text}" for p in problems[:3]))
         self.trouble.setVisible(bool(problems))
         for widget, text in ((self.name, one.name), (self.short, one.short)):
@@ -294,18 +300,20 @@ class InHand(QWidget):
         self._busy = False
 
     def _text(self, field: str, text: str) -> None:
-        chosen = self.session.chosen
+        chosen = self.parts.selection.chosen
         if field == "note" and chosen and not self._busy:
             self._flag("note", text.strip())
             return
         if self._busy or len(chosen) != 1 or not text.strip():
             return
-        fixture = self.session.show.fixtures[chosen[0]]
+        fixture = self.parts.document.show.fixtures[chosen[0]]
         if getattr(fixture, field) == text.strip():
             return
-        others = [f for f in self.session.show.fixtures.values() if f.id != fixture.id]
+        others = [
+            f for f in self.parts.document.show.fixtures.values() if f.id != fixture.id
+        ]
         if any(getattr(f, field) == text.strip() for f in others):
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"Another fixture is called {text.strip()}; the name stays "
                 f"{fixture.name}.",
                 "alarm",
@@ -313,14 +321,18 @@ class InHand(QWidget):
             self._fill()
             return
         changed = edits.change_fixtures(
-            self.session.show, {fixture.id: {field: text.strip()}}
+            self.parts.document.show, {fixture.id: {field: text.strip()}}
         )
-        self.session.edit(f"rename {fixture.name}", changed)
+        self.parts.document.edit(f"rename {fixture.name}", changed)
 
     def _readdress(self) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         universe, address = self.universe.value(), self.address.value()
-        first = show.fixtures[self.session.chosen[0]] if self.session.chosen else None
+        first = (
+            show.fixtures[self.parts.selection.chosen[0]]
+            if self.parts.selection.chosen
+            else None
+        )
         if (
             self._busy
             or first is None
@@ -328,7 +340,7 @@ class InHand(QWidget):
         ):
             return
         changes, spans = {}, []
-        for i in self.session.chosen:
+        for i in self.parts.selection.chosen:
             changes[i] = {"universe": universe, "address": address}
             slots = patch.footprint(show, show.fixtures[i])
             spans.append((address, address + slots - 1))
@@ -337,18 +349,18 @@ class InHand(QWidget):
             show, universe, [s for s in spans if s[0] <= SLOTS], changes
         )
         if spans[-1][1] > SLOTS:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"It would end on slot {spans[-1][1]}, past 512. The address stays "
                 "as it was.",
                 "alarm",
             )
         elif taken:
             names = words.some([show.fixtures[i].name for i in taken])
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{names} already there. The address stays as it was.", "alarm"
             )
         else:
-            self.session.edit(
+            self.parts.document.edit(
                 f"readdress {len(changes)}", edits.change_fixtures(show, changes)
             )
             return
@@ -357,29 +369,29 @@ class InHand(QWidget):
     def _set(self, key: str, value: float) -> None:
         if self._busy:
             return
-        show = self.session.show
+        show = self.parts.document.show
         part = "place" if key in "xyz" else "hanging"
         changes = {
             i: {part: edits.replace(getattr(show.fixtures[i], part), **{key: value})}
-            for i in self.session.chosen
+            for i in self.parts.selection.chosen
         }
-        self.session.edit(
+        self.parts.document.edit(
             f"{part} of {len(changes)}",
             edits.change_fixtures(show, changes),
             merge=True,
         )
 
     def _flag(self, field: str, value: object) -> None:
-        if self._busy or not self.session.chosen:
+        if self._busy or not self.parts.selection.chosen:
             return
-        show = self.session.show
+        show = self.parts.document.show
         changes = {
             i: {field: value}
-            for i in self.session.chosen
+            for i in self.parts.selection.chosen
             if getattr(show.fixtures[i], field) != value
         }
         if changes:
-            self.session.edit(
+            self.parts.document.edit(
                 f"{field.replace('_', ' ')} of {len(changes)}",
                 edits.change_fixtures(show, changes),
             )
@@ -388,7 +400,7 @@ class InHand(QWidget):
         """Gels are for lamps that cannot colour themselves."""
         sorts = {(f.type, f.mode): f for f in fixtures}.values()
         self.gel_line.setVisible(
-            not any(patch.colours_itself(self.session.show, f) for f in sorts)
+            not any(patch.colours_itself(self.parts.document.show, f) for f in sorts)
         )
         gels = {f.gel for f in fixtures}
         gel = gels.pop() if len(gels) == 1 else ""
@@ -403,13 +415,13 @@ class InHand(QWidget):
         text = self.gel.text().strip()
         if (
             self._busy
-            or not self.session.chosen
+            or not self.parts.selection.chosen
             or (not text and self.gel.placeholderText() == "several")
         ):
             return
         found = read_hex(text) if text else ""
         if found is None:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"“{text}” is no colour; the gel stays. Try #FFC864", "alarm"
             )
             self._fill()
@@ -422,13 +434,13 @@ class InHand(QWidget):
             self._flag("gel", found.name().upper())
 
     def _renumber(self) -> None:
-        show, chosen = self.session.show, self.session.chosen
+        show, chosen = self.parts.document.show, self.parts.selection.chosen
         if (
             not self._busy
             and chosen
             and show.fixtures[chosen[0]].number != self.number.value()
         ):
-            self.session.edit(
+            self.parts.document.edit(
                 f"renumber {len(chosen)}",
                 edits.renumber(show, chosen, self.number.value()),
             )

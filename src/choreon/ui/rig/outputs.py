@@ -21,7 +21,7 @@ from choreon.model.checks import sent_nowhere
 from choreon.model.outputs import Output
 from choreon.model.show import MAX_UNIVERSE
 from choreon.ui import theme, words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 
@@ -79,9 +79,9 @@ def interfaces() -> list[tuple[str, str]]:
 class OutputCard(QWidget):
     """One output: what it is, how it does, and its fields."""
 
-    def __init__(self, session: Session, output_id: str) -> None:
+    def __init__(self, parts: Parts, output_id: str) -> None:
         super().__init__()
-        self.session, self.id = session, output_id
+        self.parts, self.id = parts, output_id
         self._busy = False
         self._before: tuple[float, int, int] | None = None
         self.on = QCheckBox()
@@ -189,7 +189,7 @@ class OutputCard(QWidget):
 
     @property
     def output(self) -> Output:
-        return self.session.show.outputs[self.id]
+        return self.parts.document.show.outputs[self.id]
 
     def fill(self) -> None:
         """Show the output as it is."""
@@ -235,14 +235,14 @@ class OutputCard(QWidget):
         self.interface.setCurrentIndex(self.interface.findData(chosen))
 
     def _put(self, **fields: object) -> None:
-        if self._busy or self.id not in self.session.show.outputs:
+        if self._busy or self.id not in self.parts.document.show.outputs:
             return
         changed = edits.replace(self.output, **fields)
         if changed != self.output:
             title = changed.name or PROTOCOLS[changed.protocol]
-            self.session.edit(
+            self.parts.document.edit(
                 f"change the output {title}",
-                edits.put(self.session.show, "outputs", changed),
+                edits.put(self.parts.document.show, "outputs", changed),
             )
 
     def _protocol_changed(self) -> None:
@@ -258,7 +258,7 @@ class OutputCard(QWidget):
     def _host_typed(self) -> None:
         text = self.host.text().strip()
         if text and not re.fullmatch(r"(\d{1,3}\.){3}\d{1,3}", text):
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"“{text}” is no network address, such as 10.0.0.20; it stays "
                 "as it was.",
                 "alarm",
@@ -270,7 +270,7 @@ class OutputCard(QWidget):
     def _universes_typed(self) -> None:
         found = numbers(self.universes.text())
         if found is None:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 "Universes are written as 1-4, 7, or all; they stay as they were.",
                 "alarm",
             )
@@ -280,9 +280,9 @@ class OutputCard(QWidget):
 
     def _remove(self) -> None:
         name = self.output.name or PROTOCOLS[self.output.protocol]
-        self.session.edit(
+        self.parts.document.edit(
             f"remove the output {name}",
-            edits.drop(self.session.show, "outputs", [self.id]),
+            edits.drop(self.parts.document.show, "outputs", [self.id]),
         )
 
     def tell(self, sent: int, errors: int, trouble: str) -> None:
@@ -324,9 +324,9 @@ class OutputCard(QWidget):
 class OutputsView(QWidget):
     """All outputs, the universes that go nowhere, and the Art-Net nodes that answer."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.cards: dict[str, OutputCard] = {}
         self.warning = basics.label("", "alarm", wrap=True)
         self.rows = QVBoxLayout()
@@ -359,34 +359,34 @@ class OutputsView(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(panel)
-        session.show_changed.connect(lambda _: self._fill())
-        session.pulse.connect(self._pulse)
-        session.nodes_changed.connect(self._fill_nodes)
+        parts.document.show_changed.connect(lambda _: self._fill())
+        parts.engine.pulse.connect(self._pulse)
+        parts.engine.nodes_changed.connect(self._fill_nodes)
         self._patience = basics.once(self, PATIENCE, self._silent)
         self._fill()
-        self._fill_nodes(session.nodes)
+        self._fill_nodes(parts.engine.nodes)
 
     def showEvent(self, event) -> None:
-        self.session.find_nodes(True)
+        self.parts.engine.find_nodes(True)
         self._patience.start()
         for card in self.cards.values():
             card.fill()
 
     def hideEvent(self, event) -> None:
-        self.session.find_nodes(False)
+        self.parts.engine.find_nodes(False)
         self._patience.stop()
 
     def _silent(self) -> None:
         """By now every node that is there has answered."""
-        hosts = {node.host for node in self.session.nodes.nodes}
+        hosts = {node.host for node in self.parts.engine.nodes.nodes}
         for card in self.cards.values():
             card.tell_answers(hosts)
 
     def _fill(self) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         if list(show.outputs) != list(self.cards):
             basics.clear(self.rows)
-            self.cards = {i: OutputCard(self.session, i) for i in show.outputs}
+            self.cards = {i: OutputCard(self.parts, i) for i in show.outputs}
             for card in self.cards.values():
                 self.rows.addWidget(card)
         for card in self.cards.values():
@@ -416,7 +416,7 @@ class OutputsView(QWidget):
         name: str = "",
     ) -> None:
         """One more output."""
-        show = self.session.show
+        show = self.parts.document.show
         made = Output(
             id=edits.fresh_id(name or protocol, show.outputs),
             name=name,
@@ -425,7 +425,7 @@ class OutputsView(QWidget):
             shift=-1 if protocol == "artnet" else 0,
             universes=universes,
         )
-        self.session.edit(
+        self.parts.document.edit(
             f"add an output by {PROTOCOLS[protocol]}", edits.put(show, "outputs", made)
         )
 
@@ -450,7 +450,7 @@ class OutputsView(QWidget):
                 f"<b>{node.name}</b>  {node.host} · puts out {ports}", "", wrap=True
             )
             text.setTextFormat(Qt.TextFormat.RichText)
-            used = patch.universes(self.session.show)
+            used = patch.universes(self.parts.document.show)
             fits = tuple(u for u in used if u - 1 in node.outputs)
             send = basics.button(
                 "Send here",

@@ -23,6 +23,7 @@ from choreon.model import arrange, edits, links, type_edits
 from choreon.render.looks import aims
 from choreon.ui import words
 from choreon.ui.learn import Learner
+from choreon.ui.parts import Parts
 from choreon.ui.rig.arrange import ArrangeBar, put
 from choreon.ui.rig.files import Files
 from choreon.ui.rig.hang import HangPanel
@@ -35,7 +36,7 @@ from choreon.ui.rig.swap import SwapDialog
 from choreon.ui.rig.table import HangTable
 from choreon.ui.rig.types.editor import TypeEditor
 from choreon.ui.rig.walk import WalkBar
-from choreon.ui.session import Session, settings_file
+from choreon.ui.settings import settings_file
 from choreon.ui.widgets import basics
 
 VIEWS = (
@@ -49,21 +50,21 @@ VIEWS = (
 class RigPlace(QStackedWidget):
     """The room, and the type editor that opens in its place."""
 
-    def __init__(self, session: Session, learner: Learner | None = None) -> None:
+    def __init__(self, parts: Parts, learner: Learner | None = None) -> None:
         super().__init__()
-        self.session = session
-        self.files = Files(session, self)
-        self.hang = HangPanel(session)
-        self.plan = Plan(session)
-        self.front = Plan(session, front=True)
-        self.table = HangTable(session)
-        self.outputs = OutputsView(session)
-        self.in_hand = InHand(session)
-        self.room = RoomPanel(session)
-        self.ribbon = RibbonPanel(session)
-        self.walk = WalkBar(session, learner)
-        self.arrange = ArrangeBar(session)
-        self.editor = TypeEditor(session)
+        self.parts = parts
+        self.files = Files(parts, self)
+        self.hang = HangPanel(parts)
+        self.plan = Plan(parts)
+        self.front = Plan(parts, front=True)
+        self.table = HangTable(parts)
+        self.outputs = OutputsView(parts)
+        self.in_hand = InHand(parts)
+        self.room = RoomPanel(parts)
+        self.ribbon = RibbonPanel(parts)
+        self.walk = WalkBar(parts, learner)
+        self.arrange = ArrangeBar(parts)
+        self.editor = TypeEditor(parts)
         self.editor.closed.connect(lambda: self.setCurrentIndex(0))
         self._connect()
         self.views = QStackedWidget()
@@ -201,7 +202,7 @@ class RigPlace(QStackedWidget):
 
     def _edit_type(self, what: str) -> None:
         kind = self.hang.kind
-        taken = list(self.session.kinds())
+        taken = list(self.parts.document.kinds())
         if what == "new":
             self.edit_type(type_edits.blank(taken))
         elif what.startswith("back:"):
@@ -213,7 +214,7 @@ class RigPlace(QStackedWidget):
         elif what == "copy":
             self.edit_type(
                 type_edits.copy_of(
-                    kind, [k.name for k in self.session.kinds().values()]
+                    kind, [k.name for k in self.parts.document.kinds().values()]
                 )
             )
         elif what == "edit":
@@ -237,27 +238,27 @@ class RigPlace(QStackedWidget):
         try:
             own.forget(kind.id)
         except OSError as error:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{kind.label} could not be deleted: {error.strerror}.", "alarm"
             )
             return
-        self.session.read_types()
+        self.parts.document.read_types()
         text = (
             f"{kind.label} is no longer among your types; shows that use it "
             "keep it. The menu ⋯ brings it back."
         )
-        self.session.told.emit(text, "info")
+        self.parts.notices.told.emit(text, "info")
 
     def bring_back(self, type_id: str) -> None:
         """Bring a deleted type back."""
         try:
             own.bring_back(type_id)
         except OSError as error:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"The type could not be brought back: {error.strerror}.", "alarm"
             )
             return
-        self.session.read_types()
+        self.parts.document.read_types()
         self.hang.search.clear()
         self.hang.choose_type(type_id)
 
@@ -265,12 +266,12 @@ class RigPlace(QStackedWidget):
 
     def _plan_menu(self, at, floor: tuple[float, float] | None) -> None:
         menu = QMenu(self)
-        chosen = bool(self.session.chosen)
+        chosen = bool(self.parts.selection.chosen)
         self._aiming(menu, floor)
         for text, act in (
-            ("Open up", self.session.open_up),
-            ("Home", self.session.home),
-            ("Identify", lambda: self.session.blink(self.session.chosen)),
+            ("Open up", self.parts.draft.open_up),
+            ("Home", self.parts.draft.home),
+            ("Identify", lambda: self.parts.engine.blink(self.parts.selection.chosen)),
             ("Swap…", self._swap),
         ):
             menu.addAction(text, act).setEnabled(chosen)
@@ -278,19 +279,22 @@ class RigPlace(QStackedWidget):
         menu.addMenu(self._arranging(menu)).setEnabled(chosen)
         menu.addAction("Make a group…", self._ask_group).setEnabled(chosen)
         menu.addSeparator()
-        menu.addAction("Take down", lambda: take_down(self.session)).setEnabled(chosen)
+        menu.addAction("Take down", lambda: take_down(self.parts)).setEnabled(chosen)
         menu.exec(at)
 
     def _aiming(self, menu: QMenu, floor: tuple[float, float] | None) -> None:
         """What sends the chosen heads somewhere: to the place on the floor that was
         pressed, or to a mark.
         """
-        if not any(i in self.session.programme.rig.turns for i in self.session.chosen):
+        if not any(
+            i in self.parts.preview.compiled.rig.turns
+            for i in self.parts.selection.chosen
+        ):
             return
         if floor is not None:
             menu.addAction("Aim here", lambda: self.aim(links.to_point((*floor, 0.0))))
         marks = QMenu("Aim at", menu)
-        for mark in self.session.show.marks.values():
+        for mark in self.parts.document.show.marks.values():
             marks.addAction(mark.name, lambda m=mark: self.aim(links.to_mark(m.id)))
         menu.addMenu(marks).setEnabled(not marks.isEmpty())
         menu.addSeparator()
@@ -299,18 +303,20 @@ class RigPlace(QStackedWidget):
         """Send the chosen heads to a point or a mark, in the draft; who cannot get
         there is named.
         """
-        show = self.session.show
-        look, short = aims(self.session.programme.rig, show, self.session.chosen, link)
-        self.session.touch(look)
+        show = self.parts.document.show
+        look, short = aims(
+            self.parts.preview.compiled.rig, show, self.parts.selection.chosen, link
+        )
+        self.parts.draft.touch(look)
         if short:
             names = words.some([show.fixtures[i].name for i in short])
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{names} cannot reach there; aimed as near as they can.", "info"
             )
 
     def _arranging(self, parent: QWidget) -> QMenu:
         menu = QMenu("Arrange", parent)
-        many = len(self.session.chosen) > 1
+        many = len(self.parts.selection.chosen) > 1
         for how, title in (
             ("line", "In a line…"),
             ("arc", "On an arc…"),
@@ -322,11 +328,11 @@ class RigPlace(QStackedWidget):
         menu.addAction(
             "Evenly between first and last",
             lambda: self._place("evenly", arrange.evenly),
-        ).setEnabled(len(self.session.chosen) > 2)
+        ).setEnabled(len(self.parts.selection.chosen) > 2)
         menu.addAction(
             "Mirror to the other side", lambda: self._place("mirror", arrange.mirrored)
         )
-        for bar in self.session.show.room.bars:
+        for bar in self.parts.document.show.room.bars:
             menu.addAction(
                 f"Along {bar.name}",
                 lambda b=bar: self._place(b.name, lambda p: arrange.along(b, len(p))),
@@ -338,10 +344,10 @@ class RigPlace(QStackedWidget):
         self.arrange.begin(how)
 
     def _place(self, name: str, act) -> None:
-        fixtures = self.session.show.fixtures
-        ids = [i for i in self.session.chosen if i in fixtures]
+        fixtures = self.parts.document.show.fixtures
+        ids = [i for i in self.parts.selection.chosen if i in fixtures]
         put(
-            self.session,
+            self.parts,
             name,
             dict(zip(ids, act([fixtures[i].place for i in ids]), strict=True)),
         )
@@ -355,9 +361,9 @@ class RigPlace(QStackedWidget):
     def _group_menu(self) -> None:
         menu = QMenu(self)
         menu.addAction("Make a group of the chosen…", self._ask_group).setEnabled(
-            bool(self.session.chosen)
+            bool(self.parts.selection.chosen)
         )
-        found = arrange.suggested_groups(self.session.show)
+        found = arrange.suggested_groups(self.parts.document.show)
         if found:
             menu.addSeparator()
             menu.addAction(
@@ -373,20 +379,20 @@ class RigPlace(QStackedWidget):
 
     def make_groups(self, found: list[tuple[str, tuple[str, ...]]]) -> None:
         """Make groups, as one step."""
-        show = self.session.show
+        show = self.parts.document.show
         for name, ids in found:
             show, _ = edits.keep_group(show, name, ids)
-        self.session.edit(
+        self.parts.document.edit(
             f"make {len(found)} group{'s' if len(found) > 1 else ''}", show
         )
-        self.session.told.emit(
+        self.parts.notices.told.emit(
             f"Made: {', '.join(name for name, _ in found[:6])}.", "info"
         )
 
     def _ask_group(self) -> None:
         name, sure = QInputDialog.getText(self, "Keep a group", "Name of the group")
         if sure and name.strip():
-            self.make_groups([(name.strip(), tuple(self.session.chosen))])
+            self.make_groups([(name.strip(), tuple(self.parts.selection.chosen))])
 
     def _file_menu(self) -> None:
         self.files.menu().exec(
@@ -394,5 +400,5 @@ class RigPlace(QStackedWidget):
         )
 
     def _swap(self) -> None:
-        if self.session.chosen:
-            SwapDialog(self.session, self).exec()
+        if self.parts.selection.chosen:
+            SwapDialog(self.parts, self).exec()

@@ -23,10 +23,10 @@ from choreon.model import arrange, edits, patch
 from choreon.model.show import Fixture, Place
 from choreon.render.colour import to_screen
 from choreon.ui import theme
+from choreon.ui.parts import Parts
 from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
-from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 
 SNAP = 0.1  # metres
@@ -47,9 +47,9 @@ class Plan(TakesTypes):
     type_dropped = Signal(str, object)
     two_points = Signal(object, object)
 
-    def __init__(self, session: Session, front: bool = False) -> None:
+    def __init__(self, parts: Parts, front: bool = False) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.front = front
         self.setMinimumSize(260, 200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -72,8 +72,8 @@ class Plan(TakesTypes):
         # Drawn in a turn of its own: many lamps at once are work for the panels beside
         # it already.
         self._soon = basics.once(self, 0, self.update)
-        session.show_changed.connect(lambda _: self._soon.start())
-        session.chosen_changed.connect(lambda _: self._soon.start())
+        parts.document.show_changed.connect(lambda _: self._soon.start())
+        parts.selection.changed.connect(lambda _: self._soon.start())
         self._name_soon = basics.once(self, 0, self._name)
 
     def sizeHint(self) -> QSize:
@@ -103,13 +103,15 @@ class Plan(TakesTypes):
         self.update()
 
     def _follow(self) -> None:
-        found = self.session.light()
+        found = self.parts.preview.light()
         if found is None or found[0] == self._number:
             return
         self._number, light = found
         glow: dict[str, tuple[int, int, int]] = {}
         rgb = np.clip(to_screen(light.rgb) * 255, 0, 255).astype(int)
-        for lamp, part in zip(self.session.decoder.lamps, rgb.tolist(), strict=False):
+        for lamp, part in zip(
+            self.parts.preview.decoder.lamps, rgb.tolist(), strict=False
+        ):
             known = glow.get(lamp.fixture, (0, 0, 0))
             glow[lamp.fixture] = (
                 max(known[0], part[0]),
@@ -124,7 +126,7 @@ class Plan(TakesTypes):
 
     def _scale(self) -> tuple[float, QPointF]:
         """Pixels a metre, and where the middle of the stage's front edge is drawn."""
-        room = self.session.show.room
+        room = self.parts.document.show.room
         if (
             self._scaled is None
             or self._scaled[0] is not room
@@ -134,7 +136,7 @@ class Plan(TakesTypes):
         return self._scaled[2]
 
     def _scale_now(self) -> tuple[float, QPointF]:
-        room = self.session.show.room
+        room = self.parts.document.show.room
         wide = room.width + 2 * SIDE
         if self.front:
             tall = room.height + 1.6
@@ -162,7 +164,7 @@ class Plan(TakesTypes):
         grid.
         """
         scale, middle = self._scale()
-        room = self.session.show.room
+        room = self.parts.document.show.room
         x, up = (point.x() - middle.x()) / scale, (middle.y() - point.y()) / scale
         place = (
             Place(x, room.depth / 2, up) if self.front else Place(x, up, room.height)
@@ -191,10 +193,10 @@ class Plan(TakesTypes):
         painter.setBrush(QColor(theme.STAGE_BLACK))
         painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
         (self._room_front if self.front else self._room)(painter)
-        show = self.session.show
+        show = self.parts.document.show
         self._pools(painter, show.fixtures.values())
         clashing = {i for c in self._clashes() for i in (c.one, c.other)}
-        chosen, ratio = set(self.session.chosen), self.devicePixelRatioF()
+        chosen, ratio = set(self.parts.selection.chosen), self.devicePixelRatioF()
         for fixture in show.fixtures.values():
             self._symbol(
                 painter, fixture, fixture.id in chosen, fixture.id in clashing, ratio
@@ -218,7 +220,7 @@ class Plan(TakesTypes):
             painter.setPen(QPen(QColor(theme.DRAFT), 2))
             for point in self._points:
                 painter.drawEllipse(point, 5, 5)
-        elif not self.session.show.fixtures and self._ghost is None:
+        elif not self.parts.document.show.fixtures and self._ghost is None:
             text = (
                 "Nothing hangs yet. Choose a type on the left, say how many, "
                 "and press Hang; or drag a type here."
@@ -232,14 +234,14 @@ class Plan(TakesTypes):
             )
 
     def _clashes(self):
-        show = self.session.show
+        show = self.parts.document.show
         known = getattr(self, "_known", None)
         if known is None or known[0] is not show.fixtures or known[1] is not show.types:
             self._known = known = (show.fixtures, show.types, patch.clashes(show))
         return known[2]
 
     def _room(self, painter: QPainter) -> None:
-        room = self.session.show.room
+        room = self.parts.document.show.room
         w = room.width / 2
         a, b = self.at(Place(-w, room.depth)), self.at(Place(w, 0))
         stage = QRectF(a, b)
@@ -272,7 +274,7 @@ class Plan(TakesTypes):
         )
 
     def _furniture(self, painter: QPainter) -> None:
-        room = self.session.show.room
+        room = self.parts.document.show.room
         painter.setPen(QPen(QColor("#2A262E"), 5))
         for i in range(room.seats.rows):
             y = -(room.seats.distance + i * room.seats.spacing)
@@ -296,7 +298,7 @@ class Plan(TakesTypes):
             self._keep_out(painter, rect, area.name)
 
         painter.setPen(QPen(theme.colour(theme.KEEP, 0.7), 1.4))
-        for mark in self.session.show.marks.values():
+        for mark in self.parts.document.show.marks.values():
             at = self.at(Place(mark.x, mark.y))
             for up in (-4, 4):
                 painter.drawLine(at + QPointF(-4, up), at + QPointF(4, -up))
@@ -316,7 +318,7 @@ class Plan(TakesTypes):
 
     def _draw_underlay(self, painter: QPainter) -> None:
         """The venue's own plan."""
-        show = self.session.show
+        show = self.parts.document.show
         under = show.room.underlay
         picture = show.pictures.get(under.picture) if under else None
         if under is None or picture is None:
@@ -340,7 +342,7 @@ class Plan(TakesTypes):
         """The hanging bars; where the room has none, a bar wherever three or more lamps
         hang in line.
         """
-        room = self.session.show.room
+        room = self.parts.document.show.room
         painter.setFont(theme.font(11))
         for bar in room.bars:
             a, b = self.at(Place(bar.x1, bar.y1)), self.at(Place(bar.x2, bar.y2))
@@ -352,7 +354,7 @@ class Plan(TakesTypes):
         if room.bars:
             return
         lines: dict[float, int] = {}
-        for fixture in self.session.show.fixtures.values():
+        for fixture in self.parts.document.show.fixtures.values():
             if fixture.place.z > 0.75 * room.height:
                 lines[round(fixture.place.y, 1)] = (
                     lines.get(round(fixture.place.y, 1), 0) + 1
@@ -365,7 +367,7 @@ class Plan(TakesTypes):
                 )
 
     def _room_front(self, painter: QPainter) -> None:
-        room = self.session.show.room
+        room = self.parts.document.show.room
         w = room.width / 2
         a, b = self.at(Place(-w, 0, room.height)), self.at(Place(w, 0, 0))
         painter.setBrush(QColor("#171619"))
@@ -420,7 +422,7 @@ class Plan(TakesTypes):
         clash: bool,
         ratio: float,
     ) -> None:
-        kind = self.session.show.types.get(fixture.type)
+        kind = self.parts.document.show.types.get(fixture.type)
         at = self.at(self._place(fixture))
         rgb = self._glow.get(fixture.id, (0, 0, 0))
         fill = _near(rgb) if max(rgb) > 40 else theme.FLAT
@@ -446,7 +448,7 @@ class Plan(TakesTypes):
         many follow a moment later.
         """
         show, size = (
-            self.session.show,
+            self.parts.document.show,
             (self.width(), self.height(), self.devicePixelRatioF()),
         )
         seen = (
@@ -454,7 +456,7 @@ class Plan(TakesTypes):
             show.types,
             show.marks,
             show.room,
-            self.session.chosen,
+            self.parts.selection.chosen,
             self._shown,
         )
         known = self._named
@@ -486,7 +488,7 @@ class Plan(TakesTypes):
         """Names as far as they do not run into each other: of the chosen, of other
         fixtures, of marks.
         """
-        show, chosen = self.session.show, set(self.session.chosen)
+        show, chosen = self.parts.document.show, set(self.parts.selection.chosen)
         named: list[tuple[str, QPointF, bool, str]] = []
         for fixture in sorted(show.fixtures.values(), key=lambda f: f.id not in chosen):
             mine = fixture.id in chosen
@@ -550,9 +552,9 @@ class Plan(TakesTypes):
         near.
         """
         best, away = None, NEAR
-        for fixture in self.session.show.fixtures.values():
+        for fixture in self.parts.document.show.fixtures.values():
             d = (self.at(self._place(fixture)) - point).manhattanLength()
-            if d < away or (d == away and fixture.id in self.session.chosen):
+            if d < away or (d == away and fixture.id in self.parts.selection.chosen):
                 best, away = fixture.id, d
         return best
 
@@ -562,8 +564,8 @@ class Plan(TakesTypes):
             return
         one = self.fixture_at(event.position())
         if event.button() == Qt.MouseButton.RightButton:
-            if one is not None and one not in self.session.chosen:
-                self.session.choose([one])
+            if one is not None and one not in self.parts.selection.chosen:
+                self.parts.selection.choose([one])
             floor = None if self.front else self.place_of(event.position())
             self.menu_asked.emit(event.globalPosition().toPoint(), floor)
             return
@@ -582,11 +584,11 @@ class Plan(TakesTypes):
             self._adding = adding
             return
         if adding:
-            self.session.toggle([one])
-        elif one not in self.session.chosen:
-            self.session.choose([one])
-        show = self.session.show
-        self._moving = {i: show.fixtures[i].place for i in self.session.chosen}
+            self.parts.selection.toggle([one])
+        elif one not in self.parts.selection.chosen:
+            self.parts.selection.choose([one])
+        show = self.parts.document.show
+        self._moving = {i: show.fixtures[i].place for i in self.parts.selection.chosen}
 
     def _take_point(self, event: QMouseEvent) -> None:
         points = self._points
@@ -621,7 +623,7 @@ class Plan(TakesTypes):
         if self.front:
             return edits.replace(place, x=x, z=max(0.0, _snap(place.z + up, free)))
         moved = edits.replace(place, x=x, y=_snap(place.y + up, free))
-        bar = None if free else arrange.bar_of(self.session.show.room, moved)
+        bar = None if free else arrange.bar_of(self.parts.document.show.room, moved)
         if bar is not None and bar.y1 == bar.y2:
             moved = edits.replace(moved, y=bar.y1)
         return moved
@@ -630,17 +632,19 @@ class Plan(TakesTypes):
         if self._box is not None:
             inside = [
                 f.id
-                for f in self.session.show.fixtures.values()
+                for f in self.parts.document.show.fixtures.values()
                 if self._box.contains(self.at(f.place))
             ]
             if self._box.width() + self._box.height() > 6 or not self._adding:
-                self.session.choose(
-                    [*self.session.chosen, *inside] if self._adding else inside
+                self.parts.selection.choose(
+                    [*self.parts.selection.chosen, *inside] if self._adding else inside
                 )
         elif self._shown and self._moving:
             changes = {i: {"place": place} for i, place in self._shown.items()}
             name = f"move {len(changes)} fixture{'s' if len(changes) > 1 else ''}"
-            self.session.edit(name, edits.change_fixtures(self.session.show, changes))
+            self.parts.document.edit(
+                name, edits.change_fixtures(self.parts.document.show, changes)
+            )
         self._press = self._box = self._moving = None
         self._shown = {}
         self.update()
@@ -657,7 +661,11 @@ class Plan(TakesTypes):
             Qt.Key.Key_Up: (0, SNAP),
             Qt.Key.Key_Down: (0, -SNAP),
         }
-        chosen, show, session = self.session.chosen, self.session.show, self.session
+        chosen, show, parts = (
+            self.parts.selection.chosen,
+            self.parts.document.show,
+            self.parts,
+        )
         plain = not event.modifiers() & Qt.KeyboardModifier.ControlModifier
         if event.key() == Qt.Key.Key_Escape and (
             self._press is not None or self._points is not None
@@ -672,19 +680,19 @@ class Plan(TakesTypes):
                 i: {"place": self._nudged(show.fixtures[i].place, across, up)}
                 for i in chosen
             }
-            self.session.edit(
+            self.parts.document.edit(
                 f"nudge {len(chosen)}", edits.change_fixtures(show, moved), merge=True
             )
         elif event.key() == Qt.Key.Key_Delete and chosen:
-            take_down(self.session)
+            take_down(self.parts)
         elif event.key() == Qt.Key.Key_A and not plain:
-            self.session.choose(list(show.fixtures))
+            self.parts.selection.choose(list(show.fixtures))
         elif event.key() == Qt.Key.Key_O and plain:
-            session.open_up()
+            parts.draft.open_up()
         elif event.key() == Qt.Key.Key_H and plain:
-            session.home()
+            parts.draft.home()
         elif event.key() == Qt.Key.Key_I and plain and chosen:
-            session.blink(chosen)
+            parts.engine.blink(chosen)
         else:
             super().keyPressEvent(event)
 
@@ -698,12 +706,12 @@ class Plan(TakesTypes):
         )
 
 
-def take_down(session: Session) -> None:
+def take_down(parts: Parts) -> None:
     """Take the chosen fixtures down; scenes keep what they hold for them."""
-    count = len(session.chosen)
-    show = edits.take_down(session.show, session.chosen)
-    session.edit(f"take down {count} fixture{'s' if count > 1 else ''}", show)
-    session.told.emit(
+    count = len(parts.selection.chosen)
+    show = edits.take_down(parts.document.show, parts.selection.chosen)
+    parts.document.edit(f"take down {count} fixture{'s' if count > 1 else ''}", show)
+    parts.notices.told.emit(
         f"{count} taken down. Ctrl+Z hangs them again, with all their programming.",
         "info",
     )

@@ -32,8 +32,8 @@ from PySide6.QtWidgets import (
 from choreon.model import edits, patch, patching
 from choreon.model.show import MAX_UNIVERSE, SLOTS
 from choreon.ui import theme, words
+from choreon.ui.parts import Parts
 from choreon.ui.rig.type_list import TakesTypes, dropped
-from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 
 LIVE = 22  # milliseconds between looks at the frame: 44 frames a second
@@ -47,9 +47,9 @@ class Ribbon(TakesTypes):
     why_asked = Signal(int, int)
     type_dropped = Signal(str, int, int)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.universe = 1
         self.ghost = None
         self._live = np.zeros(SLOTS, np.uint8)
@@ -78,7 +78,7 @@ class Ribbon(TakesTypes):
         self._timer.stop()
 
     def _follow(self) -> None:
-        found = self.session.frame()
+        found = self.parts.preview.frame()
         if found is None or found[0] == self._number:
             return
         self._number, slots = found
@@ -129,13 +129,17 @@ class Ribbon(TakesTypes):
 
     def taken(self) -> dict[int, list[str]]:
         """Who has which slot of the universe."""
-        key = (self.session.show.fixtures, self.session.show.types, self.universe)
+        key = (
+            self.parts.document.show.fixtures,
+            self.parts.document.show.types,
+            self.universe,
+        )
         known = self._taken[0]
         if known is None or any(
             a is not b
             for a, b in zip(known, key, strict=True)  # type: ignore[call-overload]
         ):
-            self._taken = (key, patch.occupied(self.session.show, self.universe))
+            self._taken = (key, patch.occupied(self.parts.document.show, self.universe))
         return self._taken[1]
 
     def on_slot(self, slot: int) -> list[str]:
@@ -163,11 +167,11 @@ class Ribbon(TakesTypes):
 
     def _base(self, moving: dict[str, int]) -> QPixmap:
         """All that does not change with the light, drawn once."""
-        show = self.session.show
+        show = self.parts.document.show
         key = (
             show.fixtures,
             show.types,
-            self.session.chosen,
+            self.parts.selection.chosen,
             self.universe,
             self.size(),
             tuple(moving),
@@ -208,9 +212,9 @@ class Ribbon(TakesTypes):
             painter.drawText(rect.adjusted(2, 0, 14, -1), flags, str(slot))
 
     def _block(self, painter: QPainter, fixture, faded: bool) -> None:
-        slots = patch.footprint(self.session.show, fixture)
-        chosen = fixture.id in self.session.chosen
-        known = patch.mode_of(self.session.show.types, fixture) is not None
+        slots = patch.footprint(self.parts.document.show, fixture)
+        chosen = fixture.id in self.parts.selection.chosen
+        known = patch.mode_of(self.parts.document.show.types, fixture) is not None
         rects = self.rect_of(fixture.address, fixture.address + slots - 1)
         for rect in rects:
             inner = rect.adjusted(0.6, 0, -0.6, 0)
@@ -287,7 +291,7 @@ class Ribbon(TakesTypes):
         return self._numbers[1]
 
     def _clash_marks(self, painter: QPainter) -> None:
-        for clash in patch.clashes(self.session.show):
+        for clash in patch.clashes(self.parts.document.show):
             if clash.universe == self.universe:
                 for rect in self.rect_of(clash.first, clash.last):
                     painter.setPen(QPen(QColor(theme.ALARM), 1.4))
@@ -311,7 +315,7 @@ class Ribbon(TakesTypes):
     def _moved_spans(
         self, moving: dict[str, int]
     ) -> tuple[list[tuple[int, int]], bool]:
-        show = self.session.show
+        show = self.parts.document.show
         spans = []
         for i, address in moving.items():
             start = address + self._shift
@@ -336,16 +340,16 @@ class Ribbon(TakesTypes):
         )
         if not here:
             if not adding:
-                self.session.choose(())
+                self.parts.selection.choose(())
             return
         if adding:
-            self.session.toggle(here[-1:])
-        elif here[-1] not in self.session.chosen:
-            self.session.choose(here[-1:])
-        fixtures = self.session.show.fixtures
+            self.parts.selection.toggle(here[-1:])
+        elif here[-1] not in self.parts.selection.chosen:
+            self.parts.selection.choose(here[-1:])
+        fixtures = self.parts.document.show.fixtures
         held = {
             i: fixtures[i].address
-            for i in self.session.chosen
+            for i in self.parts.selection.chosen
             if fixtures[i].universe == self.universe
         }
         self._press = (slot, held)
@@ -363,7 +367,7 @@ class Ribbon(TakesTypes):
             moving = self._press[1]
             spans, wrong = self._moved_spans(moving)
             if wrong:
-                show = self.session.show
+                show = self.parts.document.show
                 taken = patch.taken_by(
                     show, self.universe, [s for s in spans if s[0] > 0], moving
                 )
@@ -373,7 +377,7 @@ class Ribbon(TakesTypes):
                     if taken
                     else "it would leave the universe"
                 )
-                self.session.told.emit(
+                self.parts.notices.told.emit(
                     f"It does not fit there: {why}. The address stays as it was.",
                     "alarm",
                 )
@@ -382,8 +386,8 @@ class Ribbon(TakesTypes):
                 name = (
                     f"readdress {len(changes)} fixture{'s' if len(changes) > 1 else ''}"
                 )
-                self.session.edit(
-                    name, edits.change_fixtures(self.session.show, changes)
+                self.parts.document.edit(
+                    name, edits.change_fixtures(self.parts.document.show, changes)
                 )
         self._press, self._shift = None, 0
         self.update()
@@ -410,9 +414,11 @@ class Ribbon(TakesTypes):
         text = f"Why is {self.universe}.{slot} at {self._live[slot - 1]}?"
         menu.addAction(text, lambda: self.why_asked.emit(self.universe, slot))
         if here:
-            names = words.some([self.session.show.fixtures[i].name for i in here])
-            menu.addAction(f"Choose {names}", lambda: self.session.choose(here))
-            menu.addAction(f"Identify {names}", lambda: self.session.blink(here))
+            names = words.some(
+                [self.parts.document.show.fixtures[i].name for i in here]
+            )
+            menu.addAction(f"Choose {names}", lambda: self.parts.selection.choose(here))
+            menu.addAction(f"Identify {names}", lambda: self.parts.engine.blink(here))
         menu.exec(at)
 
     def event(self, event) -> bool:
@@ -424,7 +430,7 @@ class Ribbon(TakesTypes):
 
     def told_of(self, slot: int) -> str:
         """What there is to say of a slot."""
-        show = self.session.show
+        show = self.parts.document.show
         text = f"Slot {slot}: {self._live[slot - 1]}  (right click: why)"
         for i in self.on_slot(slot):
             fixture = show.fixtures[i]
@@ -433,10 +439,10 @@ class Ribbon(TakesTypes):
         return text
 
     def _channel_name(self, fixture, slot: int) -> str:
-        mode = patch.mode_of(self.session.show.types, fixture)
+        mode = patch.mode_of(self.parts.document.show.types, fixture)
         for use in mode.uses if mode else ():
             if slot in use.slots:
-                channel = self.session.show.types[fixture.type].channel(
+                channel = self.parts.document.show.types[fixture.type].channel(
                     use.channel, mode
                 )
                 cell = f", cell {use.cell}" if use.cell else ""
@@ -461,10 +467,10 @@ class RibbonPanel(QWidget):
     universe_changed = Signal(int)
     whole_map = Signal(bool)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
-        self.ribbon = Ribbon(session)
+        self.parts = parts
+        self.ribbon = Ribbon(parts)
         self.tabs = QHBoxLayout()
         self.tabs.setSpacing(4)
         self.group = QButtonGroup(self)
@@ -493,14 +499,14 @@ class RibbonPanel(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-        session.show_changed.connect(lambda _: self._fill())
-        session.chosen_changed.connect(self._chosen)
+        parts.document.show_changed.connect(lambda _: self._fill())
+        parts.selection.changed.connect(self._chosen)
         self._shown: list[int] = []
         self._at_clash = -1
         self._fill()
 
     def _fill(self) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         planned: set[int] = (
             {span[0] for span in self.ribbon.ghost.spans}
             if self.ribbon.ghost
@@ -531,7 +537,7 @@ class RibbonPanel(QWidget):
         self.ribbon.update()
 
     def _tell(self) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         found = patch.clashes(show)
         if found:
             first = found[0]
@@ -552,7 +558,7 @@ class RibbonPanel(QWidget):
         )
 
     def _all_clashes(self) -> str:
-        show = self.session.show
+        show = self.parts.document.show
         return "\n".join(
             f"{show.fixtures[c.one].name} and {show.fixtures[c.other].name}: "
             f"{c.universe}.{c.first}–{c.last}"
@@ -560,12 +566,12 @@ class RibbonPanel(QWidget):
         )
 
     def _next_clash(self) -> None:
-        found = patch.clashes(self.session.show)
+        found = patch.clashes(self.parts.document.show)
         if found:
             self._at_clash = (self._at_clash + 1) % len(found)
             clash = found[self._at_clash]
             self.go(clash.universe)
-            self.session.choose([clash.one, clash.other])
+            self.parts.selection.choose([clash.one, clash.other])
 
     def go(self, universe: int) -> None:
         """Show a universe."""
@@ -594,7 +600,7 @@ class RibbonPanel(QWidget):
         self._fill()
 
     def _chosen(self, chosen) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         found = [show.fixtures[i].universe for i in chosen]
         if found and self.ribbon.universe not in found:
             self.go(found[0])
@@ -603,7 +609,7 @@ class RibbonPanel(QWidget):
     # many at once
 
     def _menu(self) -> None:
-        universe, chosen = self.ribbon.universe, len(self.session.chosen)
+        universe, chosen = self.ribbon.universe, len(self.parts.selection.chosen)
         menu = QMenu(self)
         menu.addAction(f"Pack universe {universe} tightly", self.pack)
         menu.addAction("Pack the chosen tightly", lambda: self.pack(True)).setEnabled(
@@ -639,15 +645,15 @@ class RibbonPanel(QWidget):
         ids = (
             [
                 i
-                for i in self.session.chosen
-                if self.session.show.fixtures[i].universe == universe
+                for i in self.parts.selection.chosen
+                if self.parts.document.show.fixtures[i].universe == universe
             ]
             if chosen
             else []
         )
         self._do(
             f"pack universe {universe}",
-            patching.pack(self.session.show, universe, ids),
+            patching.pack(self.parts.document.show, universe, ids),
             universe,
         )
 
@@ -655,8 +661,8 @@ class RibbonPanel(QWidget):
         """Move all of the universe shown, or the chosen, to another, at the addresses
         they have.
         """
-        show = self.session.show
-        ids = self.session.chosen or () if chosen else ()
+        show = self.parts.document.show
+        ids = self.parts.selection.chosen or () if chosen else ()
         if not chosen:
             ids = tuple(
                 i
@@ -674,21 +680,23 @@ class RibbonPanel(QWidget):
         source = self.ribbon.universe
         self._do(
             f"merge universe {source} into {universe}",
-            patching.merge(self.session.show, source, universe),
+            patching.merge(self.parts.document.show, source, universe),
             universe,
         )
 
     def _do(self, name: str, move: patching.Move, universe: int) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         if move.changes:
-            self.session.edit(name, edits.change_fixtures(show, move.changes))
+            self.parts.document.edit(name, edits.change_fixtures(show, move.changes))
             self.go(universe)
         left = words.some([show.fixtures[i].name for i in move.left])
         done = f"{len(move.changes)} readdressed; their programming is as it was."
         if move.left:
             verb = "does" if len(move.left) == 1 else "do"
-            self.session.told.emit(f"{done} {left} {verb} not fit and stayed.", "alarm")
+            self.parts.notices.told.emit(
+                f"{done} {left} {verb} not fit and stayed.", "alarm"
+            )
         else:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 done if move.changes else "Nothing had to move.", "info"
             )

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QVBoxLayout,
 
 from choreon.model import edits
 from choreon.model.show import Area, Bar, Picture, Room, Screen, Seats, Underlay
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
@@ -55,9 +55,9 @@ class RoomPanel(QWidget):
     closed = Signal()
     scale_asked = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self._shown: Room | None = None
         self.inner = QVBoxLayout()
         self.inner.setSpacing(6)
@@ -75,14 +75,14 @@ class RoomPanel(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
         self.setMinimumWidth(232)
-        session.show_changed.connect(lambda _: self._fill())
+        parts.document.show_changed.connect(lambda _: self._fill())
 
     def showEvent(self, event) -> None:
         self._fill()
 
     @property
     def room(self) -> Room:
-        return self.session.show.room
+        return self.parts.document.show.room
 
     def _shape(self, room: Room) -> tuple[object, ...]:
         """What decides which lines there are."""
@@ -233,8 +233,8 @@ class RoomPanel(QWidget):
     def _put(self, step: str, **fields: object) -> None:
         room = edits.replace(self.room, **fields)
         if room != self.room:
-            self.session.edit(
-                step, edits.replace(self.session.show, room=room), merge=True
+            self.parts.document.edit(
+                step, edits.replace(self.parts.document.show, room=room), merge=True
             )
 
     def _change(self, collection: str, i: int, key: str, value: object) -> None:
@@ -360,7 +360,7 @@ class RoomPanel(QWidget):
         """
         image = QImage(str(path))
         if image.isNull():
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"{path.name} is no picture that can be read. Nothing was changed.",
                 "alarm",
             )
@@ -376,7 +376,7 @@ class RoomPanel(QWidget):
         buffer = QBuffer(data)
         buffer.open(QIODevice.OpenModeFlag.WriteOnly)
         image.save(buffer, "PNG")  # type: ignore[call-overload]
-        show, room = self.session.show, self.room
+        show, room = self.parts.document.show, self.room
         picture = Picture(
             id=edits.fresh_id(path.stem, show.pictures),
             name=path.name,
@@ -390,7 +390,7 @@ class RoomPanel(QWidget):
             edits.put(show, "pictures", picture),
             room=edits.replace(room, underlay=under),
         )
-        self.session.edit("lay the venue's plan below", show)
+        self.parts.document.edit("lay the venue's plan below", show)
 
     def ask_distance(self, plan, a: QPointF, b: QPointF) -> None:
         """Two points were clicked: ask how far they are apart."""
@@ -410,7 +410,7 @@ class RoomPanel(QWidget):
         one, other = plan.place_of(a), plan.place_of(b)
         now = math.hypot(other[0] - one[0], other[1] - one[1])
         if now < 1e-6:
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 "The two points are the same; the scale stays as it was.", "alarm"
             )
             return

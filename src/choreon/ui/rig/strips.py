@@ -23,7 +23,7 @@ from choreon.model.values import Look
 from choreon.render.channels import meanings
 from choreon.render.commands import commands_of
 from choreon.ui import theme, words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import parse
 
@@ -304,17 +304,21 @@ class Strip(QWidget):
 class Strips(QWidget):
     """The strips of the chosen fixtures that are of the first one's type and mode."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.strips: dict[tuple[str, int], Strip] = {}
         self._shown: tuple[object, ...] = ()
         self.title = basics.label("", "soft", wrap=True)
         self.open_up = basics.button(
-            "Open up", session.open_up, "", "", "Make the chosen shine (O on the plan)"
+            "Open up",
+            parts.draft.open_up,
+            "",
+            "",
+            "Make the chosen shine (O on the plan)",
         )
         self.go_home = basics.button(
-            "Home", session.home, "", "", "Everything at home, dark (H on the plan)"
+            "Home", parts.draft.home, "", "", "Everything at home, dark (H on the plan)"
         )
         self.command = basics.button(
             "Send…",
@@ -338,8 +342,8 @@ class Strips(QWidget):
         )
         self._timer = QTimer(self, interval=80)
         self._timer.timeout.connect(self._follow)
-        session.chosen_changed.connect(lambda _: self._rebuild())
-        session.show_changed.connect(lambda _: self._rebuild())
+        parts.selection.changed.connect(lambda _: self._rebuild())
+        parts.document.show_changed.connect(lambda _: self._rebuild())
 
     def showEvent(self, event) -> None:
         self._timer.start()
@@ -350,8 +354,8 @@ class Strips(QWidget):
 
     def _alike(self) -> list[Fixture]:
         """The chosen that are of the first one's type and mode."""
-        fixtures = self.session.show.fixtures
-        chosen = [fixtures[i] for i in self.session.chosen if i in fixtures]
+        fixtures = self.parts.document.show.fixtures
+        chosen = [fixtures[i] for i in self.parts.selection.chosen if i in fixtures]
         return [
             f for f in chosen if (f.type, f.mode) == (chosen[0].type, chosen[0].mode)
         ]
@@ -360,9 +364,9 @@ class Strips(QWidget):
         if not self.isVisible():
             return
         alike = self._alike()
-        kind = self.session.show.types.get(alike[0].type) if alike else None
+        kind = self.parts.document.show.types.get(alike[0].type) if alike else None
         mode = kind.mode(alike[0].mode) if kind else None
-        others = len(self.session.chosen) - len(alike)
+        others = len(self.parts.selection.chosen) - len(alike)
         text = f"{len(alike)} × {kind.label}" if kind and len(alike) > 1 else ""
         self.title.setText(
             f"{text} ({others} others are of another type or mode)" if others else text
@@ -397,10 +401,10 @@ class Strips(QWidget):
         if not alike or not self.strips:
             return
         one = alike[0]
-        kind = self.session.show.types.get(one.type)
+        kind = self.parts.document.show.types.get(one.type)
         mode = kind.mode(one.mode) if kind else None
-        raw = self.session.levels().get(one.id, {})
-        held = self.session.state.draft.look.get(one.id, {})
+        raw = self.parts.preview.levels().get(one.id, {})
+        held = self.parts.engine.state.draft.look.get(one.id, {})
         count: dict[str, int] = {}
         for use, channel in kind.used(mode) if kind and mode else ():
             number = count.get(channel.key, 0)
@@ -452,8 +456,8 @@ class Strips(QWidget):
     def _touch(
         self, use: Use, channel: Channel, given: dict[str, float], bare: bool
     ) -> None:
-        rig = self.session.programme.rig
-        draft = self.session.state.draft.look
+        rig = self.parts.preview.compiled.rig
+        draft = self.parts.engine.state.draft.look
         look: Look = {}
         ended: dict[str, tuple[str, ...]] = {}
         name_of_bare = f"{at.RAW}{channel.key}"
@@ -469,25 +473,25 @@ class Strips(QWidget):
             if not bare and name_of_bare in draft.get(fixture.id, {}):
                 ended[fixture.id] = (name_of_bare,)
         if ended:
-            self.session.untouch(ended)
+            self.parts.draft.untouch(ended)
         if look:
-            self.session.touch(look)
+            self.parts.draft.touch(look)
 
     def _one_cell(
         self, fixture: str, name: str, cell: int, value: float
     ) -> float | tuple[float, ...]:
         """One cell's value among those that the others have now."""
-        rig = self.session.programme.rig
+        rig = self.parts.preview.compiled.rig
         places = rig.where.get(fixture, {}).get(name)
         if places:
-            now = self.session.values()
+            now = self.parts.preview.values()
             held = {c: float(now[row]) for c, row in places}
         else:
             raw = {
                 c: (number, slope, offset)
                 for c, number, slope, offset in rig.direct[fixture][name]
             }
-            levels = self.session.raw_levels()
+            levels = self.parts.preview.raw_levels()
             held = {
                 c: float((levels[n] - offset) / slope) if slope else 0.0
                 for c, (n, slope, offset) in raw.items()
@@ -501,7 +505,7 @@ class Strips(QWidget):
 
     def _commands(self) -> None:
         alike = self._alike()
-        kind = self.session.show.types.get(alike[0].type) if alike else None
+        kind = self.parts.document.show.types.get(alike[0].type) if alike else None
         if kind is None:
             return
         menu = QMenu(self)
@@ -514,8 +518,8 @@ class Strips(QWidget):
     def _send(self, command) -> None:
         alike = self._alike()
         for fixture in alike:
-            self.session.send_command(fixture, command)
-        self.session.told.emit(
+            self.parts.engine.send_command(fixture, command)
+        self.parts.notices.told.emit(
             f"{command.label} was sent to {words.some([f.name for f in alike])}.",
             "info",
         )

@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QVBoxLayout, QWidge
 
 from choreon.model.swap import Swap, swap, translate
 from choreon.ui import theme, words
+from choreon.ui.parts import Parts
 from choreon.ui.rig.hang import channel_map
 from choreon.ui.rig.type_list import ID, TypeList, searched
-from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 
 FATES = {
@@ -27,15 +27,17 @@ FATES = {
 class SwapDialog(QDialog):
     """Type and mode on the left, what it does on the right."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, parts: Parts, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session = session
-        self.ids = [i for i in session.chosen if i in session.show.fixtures]
+        self.parts = parts
+        self.ids = [
+            i for i in parts.selection.chosen if i in parts.document.show.fixtures
+        ]
         self.plan: Swap | None = None
         self.setWindowTitle("Swap")
         self.resize(760, 520)
-        first = session.show.fixtures[self.ids[0]]
-        names = words.some([session.show.fixtures[i].name for i in self.ids])
+        first = parts.document.show.fixtures[self.ids[0]]
+        names = words.some([parts.document.show.fixtures[i].name for i in self.ids])
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find: maker, name, kind, slots")
         self.search.setAccessibleName("Find a type")
@@ -80,7 +82,7 @@ class SwapDialog(QDialog):
             self.types.currentItem().data(ID) if self.types.currentItem() else ""
         )
         self.types.fill(
-            searched(self.session.kinds(), self.search.text(), []), set(), now
+            searched(self.parts.document.kinds(), self.search.text(), []), set(), now
         )
 
     def choose(self, type_id: str, mode: str) -> None:
@@ -92,7 +94,7 @@ class SwapDialog(QDialog):
 
     def _kind(self):
         item = self.types.currentItem()
-        return self.session.kinds().get(item.data(ID)) if item else None
+        return self.parts.document.kinds().get(item.data(ID)) if item else None
 
     def _type_changed(self, mode: str = "") -> None:
         kind = self._kind()
@@ -108,11 +110,16 @@ class SwapDialog(QDialog):
         kind, mode = self._kind(), self.mode.currentData()
         basics.clear(self.report)
         self.plan = (
-            swap(self.session.show, self.ids, kind, mode) if kind and mode else None
+            swap(self.parts.document.show, self.ids, kind, mode)
+            if kind and mode
+            else None
         )
         self.map.setText(channel_map(kind, kind.mode(mode)) if kind and mode else "")
         same = kind is not None and all(
-            (self.session.show.fixtures[i].type, self.session.show.fixtures[i].mode)
+            (
+                self.parts.document.show.fixtures[i].type,
+                self.parts.document.show.fixtures[i].mode,
+            )
             == (kind.id, mode)
             for i in self.ids
         )
@@ -129,7 +136,7 @@ class SwapDialog(QDialog):
 
     def _lines(self, plan: Swap) -> list[tuple[str, str]]:
         found = []
-        names = self.session.show.fixtures
+        names = self.parts.document.show.fixtures
         if plan.homeless:
             who = words.some([names[i].name for i in plan.homeless])
             found.append(
@@ -161,13 +168,15 @@ class SwapDialog(QDialog):
         kind = self._kind()
         if self.plan is None or kind is None:
             return
-        before, draft = self.session.show, self.session.state.draft.look
+        before, draft = self.parts.document.show, self.parts.engine.state.draft.look
         mode = self.mode.currentData()
         fitted = translate(before, draft, self.ids, kind, mode)
-        self.session.edit(f"swap {len(self.ids)} for {kind.label}", self.plan.show)
+        self.parts.document.edit(
+            f"swap {len(self.ids)} for {kind.label}", self.plan.show
+        )
         if fitted != draft:
-            self.session.touch({i: fitted[i] for i in self.ids if i in fitted})
-        self.session.told.emit(
+            self.parts.draft.touch({i: fitted[i] for i in self.ids if i in fitted})
+        self.parts.notices.told.emit(
             f"{len(self.ids)} swapped for {kind.label}, {mode}. Set the mode on "
             "the lamps too.",
             "info",

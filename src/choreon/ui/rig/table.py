@@ -30,8 +30,9 @@ from PySide6.QtWidgets import (
 from choreon.model import edits, patch
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Show
 from choreon.ui import theme
+from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
-from choreon.ui.session import Session, settings_file
+from choreon.ui.settings import settings_file
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import parse
 
@@ -67,9 +68,9 @@ LIMITS = {"number": (0, 999_999), "universe": (1, MAX_UNIVERSE), "address": (1, 
 class Model(QAbstractTableModel):
     """The fixtures of the show as rows."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.ids: list[str] = []
         self.clashing: set[str] = set()
         self.edited: Callable[[str, int, str], bool] = lambda i, c, t: False
@@ -77,7 +78,7 @@ class Model(QAbstractTableModel):
 
     def refill(self) -> None:
         """Read the show anew."""
-        show = self.session.show
+        show = self.parts.document.show
         ids = list(show.fixtures)
         self.clashing = {i for c in patch.clashes(show) for i in (c.one, c.other)}
         if ids == self.ids:
@@ -105,7 +106,7 @@ class Model(QAbstractTableModel):
         return None
 
     def data(self, index, role=Qt.ItemDataRole.DisplayRole):
-        show = self.session.show
+        show = self.parts.document.show
         if not index.isValid() or self.ids[index.row()] not in show.fixtures:
             return None
         fixture = show.fixtures[self.ids[index.row()]]
@@ -144,11 +145,11 @@ class Model(QAbstractTableModel):
 class HangTable(QWidget):
     """Sort by a column, filter, edit many at once, renumber, choose columns."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self._busy = False
-        self.model = Model(session)
+        self.model = Model(parts)
         self.model.edited = self._edited
         self.proxy = QSortFilterProxyModel()
         self.proxy.setSourceModel(self.model)
@@ -194,8 +195,8 @@ class HangTable(QWidget):
         shown = {int(c) for c in str(kept).split()} if kept else SHOWN_AT_FIRST
         for i in range(len(COLUMNS)):
             self.view.setColumnHidden(i, i not in shown)
-        session.show_changed.connect(lambda _: self._refill())
-        session.chosen_changed.connect(lambda _: self._mirror())
+        parts.document.show_changed.connect(lambda _: self._refill())
+        parts.selection.changed.connect(lambda _: self._mirror())
         self._refill()
 
     def _make_view(self) -> None:
@@ -234,7 +235,7 @@ class HangTable(QWidget):
         gone = QShortcut(QKeySequence.StandardKey.Delete, view)
         gone.setContext(Qt.ShortcutContext.WidgetShortcut)
         gone.activated.connect(
-            lambda: take_down(self.session) if self.session.chosen else None
+            lambda: take_down(self.parts) if self.parts.selection.chosen else None
         )
 
     def showEvent(self, event) -> None:
@@ -252,7 +253,7 @@ class HangTable(QWidget):
         """Show who is chosen."""
         if not self.isVisible():
             return
-        chosen = set(self.session.chosen)
+        chosen = set(self.parts.selection.chosen)
         self.count.setText(f"{len(self.model.ids)} hang, {len(chosen)} chosen")
         for button in (self.renumber_button, self.rename_button):
             button.setEnabled(bool(chosen))
@@ -278,7 +279,7 @@ class HangTable(QWidget):
     def _chosen(self) -> None:
         if not self._busy:
             self._busy = True
-            self.session.choose([self.model.ids[i.row()] for i in self._rows()])
+            self.parts.selection.choose([self.model.ids[i.row()] for i in self._rows()])
             self._busy = False
 
     # editing
@@ -288,20 +289,24 @@ class HangTable(QWidget):
         of them.
         """
         field = COLUMNS[column][2]
-        chosen = [i for i in self.session.chosen if i in self.session.show.fixtures]
+        chosen = [
+            i
+            for i in self.parts.selection.chosen
+            if i in self.parts.document.show.fixtures
+        ]
         ids = chosen if one in chosen else [one]
         changes = self._changes(field, text.strip(), ids, one)
         if not changes:
             return False
         title = COLUMNS[column][0].lower()
-        self.session.edit(
+        self.parts.document.edit(
             f"{title} of {len(changes)}",
-            edits.change_fixtures(self.session.show, changes),
+            edits.change_fixtures(self.parts.document.show, changes),
         )
         if field in ("universe", "address") and any(
             i in self.model.clashing for i in changes
         ):
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 "There is a clash now; it is hatched among the addresses below.",
                 "alarm",
             )
@@ -310,19 +315,19 @@ class HangTable(QWidget):
     def _changes(
         self, field: str, text: str, ids: list[str], one: str
     ) -> dict[str, dict[str, Any]]:
-        fixtures = self.session.show.fixtures
+        fixtures = self.parts.document.show.fixtures
         if field in ("name", "short"):
             if not text or any(
                 getattr(f, field) == text for f in fixtures.values() if f.id != one
             ):
                 if text:
-                    self.session.told.emit(
+                    self.parts.notices.told.emit(
                         f"Another fixture is called {text}; nothing was changed.",
                         "alarm",
                     )
                 return {}
             if len(ids) > 1 and field == "name":
-                renamed = edits.rename(self.session.show, ids, text).fixtures
+                renamed = edits.rename(self.parts.document.show, ids, text).fixtures
                 return {i: {"name": renamed[i].name} for i in ids}
             return {one: {field: text}}
         if field == "note":
@@ -335,7 +340,7 @@ class HangTable(QWidget):
             held = getattr(fixtures[i], part)
             value = parse(text.replace(",", "."), getattr(held, field))
             if value is None or abs(value) > 1000:
-                self.session.told.emit(
+                self.parts.notices.told.emit(
                     f"“{text}” is no number; nothing was changed.", "alarm"
                 )
                 return {}
@@ -346,7 +351,7 @@ class HangTable(QWidget):
         self, field: str, text: str, ids: list[str]
     ) -> dict[str, dict[str, Any]]:
         low, high = LIMITS[field]
-        show = self.session.show
+        show = self.parts.document.show
         both = re.fullmatch(r"(\d+)\.(\d+)", text) if field == "address" else None
         start = parse(
             both.group(2) if both else text, getattr(show.fixtures[ids[0]], field)
@@ -356,7 +361,7 @@ class HangTable(QWidget):
             or not low <= start <= high
             or (both and not 1 <= int(both.group(1)) <= MAX_UNIVERSE)
         ):
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"“{text}” is not within {low}…{high}; nothing was changed.", "alarm"
             )
             return {}
@@ -382,8 +387,8 @@ class HangTable(QWidget):
     def renumber(self, first: int) -> None:
         """Number the chosen in the order shown."""
         ids = [self.model.ids[i.row()] for i in self._rows()]
-        self.session.edit(
-            f"renumber {len(ids)}", edits.renumber(self.session.show, ids, first)
+        self.parts.document.edit(
+            f"renumber {len(ids)}", edits.renumber(self.parts.document.show, ids, first)
         )
 
     def _ask_rename(self) -> None:
@@ -392,9 +397,9 @@ class HangTable(QWidget):
         )
         if sure and pattern.strip():
             ids = [self.model.ids[i.row()] for i in self._rows()]
-            self.session.edit(
+            self.parts.document.edit(
                 f"rename {len(ids)}",
-                edits.rename(self.session.show, ids, pattern.strip()),
+                edits.rename(self.parts.document.show, ids, pattern.strip()),
             )
 
     def _column_menu(self) -> None:

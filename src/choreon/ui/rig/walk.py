@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QFrame, QMenu
 from choreon.model.edits import unlearn
 from choreon.ui import theme
 from choreon.ui.learn import Learner
+from choreon.ui.parts import Parts
 from choreon.ui.rig.slip import Slip
-from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 
 TARGETS = {"walk:next": 1, "walk:back": -1}
@@ -21,9 +21,9 @@ BLINK = 6.0  # seconds, begun anew before they are over
 class WalkBar(QFrame):
     """Which lamp it is now, what to set on it, and the way on."""
 
-    def __init__(self, session: Session, learner: Learner | None) -> None:
+    def __init__(self, parts: Parts, learner: Learner | None) -> None:
         super().__init__()
-        self.session, self.learner = session, learner
+        self.parts, self.learner = parts, learner
         self.order: list[str] = []
         self.index = 0
         self.setObjectName("walk")
@@ -61,8 +61,8 @@ class WalkBar(QFrame):
         basics.stack(self, line).setContentsMargins(14, 8, 10, 8)
         self._again = QTimer(self, interval=int(1000 * BLINK * 0.7))
         self._again.timeout.connect(self._blink)
-        session.control_moved.connect(self._control)
-        session.show_changed.connect(lambda _: self._show_changed())
+        parts.engine.control_moved.connect(self._control)
+        parts.document.show_changed.connect(lambda _: self._show_changed())
         self.hide()
 
     @property
@@ -73,17 +73,17 @@ class WalkBar(QFrame):
         """Begin: through the chosen where there are several, else through all, by
         universe and address.
         """
-        show = self.session.show
+        show = self.parts.document.show
         ids = (
-            self.session.chosen
-            if len(self.session.chosen) > 1
+            self.parts.selection.chosen
+            if len(self.parts.selection.chosen) > 1
             else tuple(show.fixtures)
         )
         self.order = sorted(
             ids, key=lambda i: (show.fixtures[i].universe, show.fixtures[i].address)
         )
-        if len(self.session.chosen) > 1:
-            self.order = list(self.session.chosen)
+        if len(self.parts.selection.chosen) > 1:
+            self.order = list(self.parts.selection.chosen)
         self.index = 0
         if self.order:
             self.show()
@@ -102,12 +102,12 @@ class WalkBar(QFrame):
         if self.order:
             self.order = []
             self._again.stop()
-            self.session.blink(())
+            self.parts.engine.blink(())
             self.hide()
 
     def _go(self) -> None:
-        fixture = self.session.show.fixtures[self.order[self.index]]
-        self.session.choose([fixture.id])
+        fixture = self.parts.document.show.fixtures[self.order[self.index]]
+        self.parts.selection.choose([fixture.id])
         self.name.setText(fixture.name)
         self.where.setText(f"{fixture.universe} · {fixture.address:03d}")
         self.count.setText(f"{self.index + 1} of {len(self.order)}")
@@ -116,12 +116,12 @@ class WalkBar(QFrame):
 
     def _blink(self) -> None:
         if self.order:
-            self.session.blink([self.order[self.index]], BLINK)
+            self.parts.engine.blink([self.order[self.index]], BLINK)
 
     def _show_changed(self) -> None:
         if not self.order:
             return
-        self.order = [i for i in self.order if i in self.session.show.fixtures]
+        self.order = [i for i in self.order if i in self.parts.document.show.fixtures]
         self.index = min(self.index, len(self.order) - 1)
         if self.order:
             self._go()
@@ -134,7 +134,7 @@ class WalkBar(QFrame):
     def _control(self, control) -> None:
         if not self.order or control.value <= 0:
             return
-        for mapping in self.session.show.mappings.values():
+        for mapping in self.parts.document.show.mappings.values():
             same = mapping.control == (
                 control.port,
                 control.kind,
@@ -151,12 +151,14 @@ class WalkBar(QFrame):
         menu = QMenu(self)
         menu.addAction("Learn: next lamp", lambda: learner.start("walk:next"))
         menu.addAction("Learn: lamp before", lambda: learner.start("walk:back"))
-        tied = any(m.target in TARGETS for m in self.session.show.mappings.values())
+        tied = any(
+            m.target in TARGETS for m in self.parts.document.show.mappings.values()
+        )
         menu.addAction("Forget both", self._forget).setEnabled(tied)
         menu.exec(self.learn.mapToGlobal(self.learn.rect().bottomLeft()))
 
     def _forget(self) -> None:
-        show = self.session.show
+        show = self.parts.document.show
         for target in TARGETS:
             show = unlearn(show, target)
-        self.session.edit("unlearn the walk", show)
+        self.parts.document.edit("unlearn the walk", show)

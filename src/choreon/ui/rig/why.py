@@ -10,16 +10,16 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from choreon.model import attributes as at
 from choreon.render.why import Layer, Why
 from choreon.ui import theme, words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 
 
 class WhyCard(QWidget):
     """One slot explained, kept up to date while it is looked at."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.asked: tuple[int, int] | None = None
         self._shown: object = None
         self.title = basics.label("", "big", wrap=True)
@@ -54,8 +54,8 @@ class WhyCard(QWidget):
         if self.asked is None:
             return
         universe, slot = self.asked
-        found = self.session.why(universe, slot)
-        frame = self.session.frame()
+        found = self.parts.preview.why(universe, slot)
+        frame = self.parts.preview.frame()
         slots = frame[1].get(universe) if frame else None
         now = int(slots[slot - 1]) if slots is not None else 0
         state = (found, now)
@@ -101,14 +101,16 @@ class WhyCard(QWidget):
         widgets: list[QWidget | int] = [text]
         if layer.target == "draft" and self.asked:
             take = basics.tool("close", "Take it out of the draft", lambda: None)
-            fixture = next(w.fixture.id for w in self.session.why(*self.asked))
+            fixture = next(w.fixture.id for w in self.parts.preview.why(*self.asked))
             take.clicked.connect(
-                lambda: self.session.untouch({fixture: (layer.attribute,)})
+                lambda: self.parts.draft.untouch({fixture: (layer.attribute,)})
             )
             widgets.append(take)
         elif layer.target.startswith("scene:"):
             scene = layer.target.removeprefix("scene:")
-            players = [p.id for p in self.session.state.players if p.scene == scene]
+            players = [
+                p.id for p in self.parts.engine.state.players if p.scene == scene
+            ]
             off = basics.tool(
                 "stop", f"Fade out {layer.source}", lambda: self._release(players)
             )
@@ -123,8 +125,8 @@ class WhyCard(QWidget):
 
     def _release(self, players: list[str]) -> None:
         for player in players:
-            self.session.release(player)
+            self.parts.engine.release(player)
 
     def _full(self) -> None:
-        self.session.set_grand(1.0)
-        self.session.set_blackout(False)
+        self.parts.engine.set_grand(1.0)
+        self.parts.engine.set_blackout(False)

@@ -21,7 +21,7 @@ from choreon.model.playables import Scene
 from choreon.model.show import Palette
 from choreon.model.values import Look
 from choreon.render.decode import Decoder
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
 
@@ -47,9 +47,9 @@ class MiniStages(QObject):
     which the window goes on.
     """
 
-    def __init__(self, session: Session, parent: QObject) -> None:
+    def __init__(self, parts: Parts, parent: QObject) -> None:
         super().__init__(parent)
-        self.session = session
+        self.parts = parts
         self._wanted: dict[tuple[Key, int], _Wanted] = {}
         self._next = basics.once(self, 0, self._go_on)
         self._stages: dict[tuple[int, int], tuple[Decoder, StagePainter]] = {}
@@ -73,11 +73,11 @@ class MiniStages(QObject):
         """
         ratio = on.devicePixelRatioF()
         key = (f"{type(thing).__name__} {thing.id}", width, height)
-        show = self.session.show
+        show = self.parts.document.show
         linked = isinstance(thing, Palette) or links.linked(thing.look)
         made_of = (
             thing,
-            self.session.programme.rig,
+            self.parts.preview.compiled.rig,
             *((show.palettes, show.marks) if linked else ()),
         )
         known = self._made.get(key)
@@ -121,7 +121,7 @@ class MiniStages(QObject):
         _, width, height = key
         pixmap = _dark(width, height, wanted.ratio)
         painter = QPainter(pixmap)
-        light = self.session.light_of_look(wanted.look())
+        light = self.parts.preview.light_of_look(wanted.look())
         stage = self._stage(width, height)
         stage.paint(
             painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET
@@ -135,7 +135,7 @@ class MiniStages(QObject):
         """One painter for all pictures of a size: lamps that do not turn are drawn
         alike in all of them.
         """
-        decoder, room = self.session.decoder, self.session.show.room
+        decoder, room = self.parts.preview.decoder, self.parts.document.show.room
         known = self._stages.get((width, height))
         if known is None or known[0] is not decoder or known[1].room is not room:
             known = self._stages[(width, height)] = (

@@ -23,7 +23,8 @@ from choreon.model import choosing, links
 from choreon.model.show import Mark
 from choreon.render.decode import Decoder, Lamp, Light
 from choreon.ui import theme
-from choreon.ui.session import Session, settings_file
+from choreon.ui.parts import Parts
+from choreon.ui.settings import settings_file
 from choreon.ui.stage import figures
 from choreon.ui.stage.camera import ABOVE, ASIDE, HOUSE, View, Viewpoint, read_viewpoint
 from choreon.ui.stage.painter import StagePainter
@@ -54,9 +55,9 @@ class StagePicture(QWidget):
     like = Signal(str)  # a fixture that the choice shall be like
     modes_changed = Signal()
 
-    def __init__(self, session: Session, choosing: bool = True) -> None:
+    def __init__(self, parts: Parts, choosing: bool = True) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.choosing = choosing
         self.setMinimumSize(240, 150)
         self.setAccessibleName("Stage picture")
@@ -83,11 +84,11 @@ class StagePicture(QWidget):
         self._mark = ""
         self._timer = QTimer(self, interval=FRAME)
         self._timer.timeout.connect(self._follow)
-        session.show_changed.connect(self._refresh)
+        parts.document.show_changed.connect(self._refresh)
         # Drawn in a turn of its own, after the panels that a choice changes.
         self._soon = basics.once(self, 0, self.update)
-        session.chosen_changed.connect(lambda _: self._soon.start())
-        session.preview_changed.connect(self._refresh)
+        parts.selection.changed.connect(lambda _: self._soon.start())
+        parts.preview.changed.connect(self._refresh)
         if choosing:
             self.setToolTip(HOW)
 
@@ -115,7 +116,7 @@ class StagePicture(QWidget):
         self.update()
 
     def _follow(self) -> None:
-        found = self.session.seen()
+        found = self.parts.preview.seen()
         if found is None:
             return
         number, light = found
@@ -137,14 +138,14 @@ class StagePicture(QWidget):
         self._timer.setInterval(int(max(FRAME, 2200 * self._cost)))
 
     def _stage(self) -> StagePainter:
-        decoder = self.session.decoder
+        decoder = self.parts.preview.decoder
         if (
             self._painter is None
             or self._for is not decoder
-            or self._painter.room is not self.session.show.room
+            or self._painter.room is not self.parts.document.show.room
         ):
             self._for = decoder
-            self._painter = StagePainter(decoder.lamps, self.session.show.room)
+            self._painter = StagePainter(decoder.lamps, self.parts.document.show.room)
         self._painter.viewpoint = self.viewpoint
         return self._painter
 
@@ -183,15 +184,15 @@ class StagePicture(QWidget):
             painter,
             QRectF(self.rect()),
             light,
-            self.session.chosen,
-            cells=self.session.cells,
+            self.parts.selection.chosen,
+            cells=self.parts.selection.cells,
             now=begin,
             budget=BUDGET,
         )
         figures.draw(
             painter,
             stage.view(QRectF(self.rect())),
-            self.session.show,
+            self.parts.document.show,
             named=self._marks_named(),
         )
         if self.choosing:
@@ -208,7 +209,7 @@ class StagePicture(QWidget):
         """The chosen by their place in the order, and by their short names where there
         is room for them.
         """
-        chosen = self.session.chosen
+        chosen = self.parts.selection.chosen
         if not chosen:
             return
         at = stage.view(QRectF(self.rect())).project(stage.places)
@@ -224,7 +225,7 @@ class StagePicture(QWidget):
             painter.setPen(QColor(theme.CHOSEN))
             painter.setFont(theme.font(12))
             if names:
-                short = self.session.show.fixtures[fixture].short
+                short = self.parts.document.show.fixtures[fixture].short
                 painter.drawText(
                     QRectF(x - 40, y - 27, 80, 16), Qt.AlignmentFlag.AlignHCenter, short
                 )
@@ -248,19 +249,19 @@ class StagePicture(QWidget):
 
     def _notes(self, painter: QPainter) -> None:
         """What is typed, and what is shown here that is not on stage."""
-        session = self.session
+        parts = self.parts
         left = QRectF(12, self.height() - 34, self.width() - 24, 24)
         painter.setFont(theme.font(14, strong=True))
         if self.typed is not None:
             painter.setPen(QColor(theme.TEXT))
             painter.drawText(left, Qt.AlignmentFlag.AlignVCenter, f"{self.typed}▏")
         text, token = "", theme.DRAFT
-        if session.preview and session.preview in session.show.scenes:
+        if parts.preview.shown and parts.preview.shown in parts.document.show.scenes:
             text = (
-                f"◌ {session.show.scenes[session.preview].name}: looked at, not "
+                f"◌ {parts.document.show.scenes[parts.preview.shown].name}: looked at, not "
                 "on stage"
             )
-        elif session.state.draft.blind and session.state.draft.look:
+        elif parts.engine.state.draft.blind and parts.engine.state.draft.look:
             text = "◌ blind: with the draft, which is not on stage"
         elif self.mode == "aim":
             text, token = "Press where the heads shall look. Esc ends it.", theme.CHOSEN
@@ -333,7 +334,7 @@ class StagePicture(QWidget):
 
     def mark_at(self, point: QPointF) -> Mark | None:
         """The mark drawn at a point."""
-        for mark in self.session.show.marks.values():
+        for mark in self.parts.document.show.marks.values():
             x, y, _ = self.view().project([(mark.x, mark.y, mark.z)])[0]
             if np.hypot(x - point.x(), y - point.y()) <= NEAR:
                 return mark
@@ -373,7 +374,9 @@ class StagePicture(QWidget):
         if self.mode == "aim":
             self._point(at, marks=True)
         elif self.mode == "mark":
-            found = self.view().on_surface(at.x(), at.y(), self.session.show.room)
+            found = self.view().on_surface(
+                at.x(), at.y(), self.parts.document.show.room
+            )
             self.set_mode("")
             if found is not None:
                 self.marked.emit(found)
@@ -397,7 +400,9 @@ class StagePicture(QWidget):
         if mark is not None:
             self.pointed.emit(links.to_mark(mark.id))
             return
-        found = self.view().on_surface(point.x(), point.y(), self.session.show.room)
+        found = self.view().on_surface(
+            point.x(), point.y(), self.parts.document.show.room
+        )
         if found is not None:
             self.pointed.emit(links.to_point(found.tolist()))
 
@@ -407,7 +412,9 @@ class StagePicture(QWidget):
             away, self._turn = at - self._turn, at
             self.look_from(self.viewpoint.turned(-0.3 * away.x(), 0.3 * away.y()))
         elif self._mark:
-            found = self.view().on_surface(at.x(), at.y(), self.session.show.room)
+            found = self.view().on_surface(
+                at.x(), at.y(), self.parts.document.show.room
+            )
             if found is not None:
                 self.mark_moved.emit(self._mark, found)
         elif self.mode == "aim" and event.buttons() & Qt.MouseButton.LeftButton:
@@ -422,7 +429,9 @@ class StagePicture(QWidget):
         if first is not None and self._box is None and len(self._trail) <= 1:
             adding = bool(event.modifiers() & _ADDING)
             self._swept = (
-                [*self.session.chosen, first.fixture] if adding else [first.fixture]
+                [*self.parts.selection.chosen, first.fixture]
+                if adding
+                else [first.fixture]
             )
             self._sweep(at)
         elif self.lasso:
@@ -444,7 +453,7 @@ class StagePicture(QWidget):
             if one is not None and one.fixture not in self._swept:
                 self._swept.append(one.fixture)
         self._trail = [at]
-        self.session.choose(self._swept)
+        self.parts.selection.choose(self._swept)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._turn, self._mark = None, ""
@@ -469,11 +478,13 @@ class StagePicture(QWidget):
         self.update()
 
     def _choose_in(self, shape: QRectF | QPolygonF, adding: bool) -> None:
-        session = self.session
+        parts = self.parts
         lamps = self._inside(shape)
         found = list(dict.fromkeys(lamp.fixture for lamp in lamps))
-        cells: dict[str, tuple[int, ...]] = dict(session.cells) if adding else {}
-        if session.each_cell:
+        cells: dict[str, tuple[int, ...]] = (
+            dict(parts.selection.cells) if adding else {}
+        )
+        if parts.selection.each_cell:
             count: dict[str, int] = {}
             for lamp in self._stage().lamps:
                 count[lamp.fixture] = count.get(lamp.fixture, 0) + (lamp.cell > 0)
@@ -483,22 +494,24 @@ class StagePicture(QWidget):
                 )
                 if own and len(own) < count[fixture]:
                     cells[fixture] = own
-        session.choose([*session.chosen, *found] if adding else found, cells)
+        parts.selection.choose(
+            [*parts.selection.chosen, *found] if adding else found, cells
+        )
 
     def _choose_one(self, at: QPointF, adding: bool) -> None:
-        session, one = self.session, self._near(at)
+        parts, one = self.parts, self._near(at)
         if one is None:
             if not adding:
-                session.choose([])
-        elif session.each_cell and one.cell:
+                parts.selection.choose([])
+        elif parts.selection.each_cell and one.cell:
             if adding:
-                session.toggle_cell(one.fixture, one.cell)
+                parts.selection.toggle_cell(one.fixture, one.cell)
             else:
-                session.choose([one.fixture], {one.fixture: (one.cell,)})
+                parts.selection.choose([one.fixture], {one.fixture: (one.cell,)})
         elif adding:
-            session.toggle([one.fixture])
+            parts.selection.toggle([one.fixture])
         else:
-            session.choose([one.fixture])
+            parts.selection.choose([one.fixture])
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self.look_from(self.viewpoint.nearer(1.1 ** (event.angleDelta().y() / 120)))
@@ -511,7 +524,7 @@ class StagePicture(QWidget):
     # keys
 
     def keyPressEvent(self, event) -> None:
-        key, session = event.key(), self.session
+        key, parts = event.key(), self.parts
         if not self.choosing:
             super().keyPressEvent(event)
         elif key == Qt.Key.Key_Escape:
@@ -521,9 +534,9 @@ class StagePicture(QWidget):
         elif key == Qt.Key.Key_Backspace:
             self._backspace()
         elif key in (Qt.Key.Key_Right, Qt.Key.Key_Left) and self.typed is None:
-            session.choose_alone(1 if key == Qt.Key.Key_Right else -1)
+            parts.selection.choose_alone(1 if key == Qt.Key.Key_Right else -1)
         elif key == Qt.Key.Key_Up:
-            session.choose_pool()
+            parts.selection.choose_pool()
         elif self._is_word(event):
             self._type(event.text())
         else:
@@ -547,19 +560,19 @@ class StagePicture(QWidget):
             self.set_mode("")
         elif self.typed is not None:
             self.typed = None
-            self.session.choose(self._typed_from)
+            self.parts.selection.choose(self._typed_from)
         elif self._press is not None:
             self._press = self._box = self._swept = None
             self._trail = []
-        elif self.session.preview:
-            self.session.set_preview("")
+        elif self.parts.preview.shown:
+            self.parts.preview.look_at("")
         else:
-            self.session.choose([])
+            self.parts.selection.choose([])
         self.update()
 
     def _backspace(self) -> None:
         if self.typed is None:
-            self.session.choose(self.session.chosen_before)
+            self.parts.selection.choose(self.parts.selection.before)
         elif len(self.typed) > 1:
             self.typed = self.typed[:-1]
             self._find()
@@ -568,26 +581,28 @@ class StagePicture(QWidget):
 
     def _type(self, text: str) -> None:
         if self.typed is None:
-            self.typed, self._typed_from = "", self.session.chosen
+            self.typed, self._typed_from = "", self.parts.selection.chosen
         self.typed += text
         self._find()
 
     def _find(self) -> None:
         """Choose what is meant as soon as it means something."""
-        found = choosing.typed(self.session.show, self.typed or "", self._typed_from)
+        found = choosing.typed(
+            self.parts.document.show, self.typed or "", self._typed_from
+        )
         if found is not None:
-            self.session.choose(found)
+            self.parts.selection.choose(found)
         self.update()
 
     def _end_typing(self) -> None:
         if (
-            choosing.typed(self.session.show, self.typed or "", self._typed_from)
+            choosing.typed(self.parts.document.show, self.typed or "", self._typed_from)
             is None
         ):
-            self.session.told.emit(
+            self.parts.notices.told.emit(
                 f"“{self.typed}” means nobody; the choice is as it was.", "info"
             )
-            self.session.choose(self._typed_from)
+            self.parts.selection.choose(self._typed_from)
         self.typed = None
         self.update()
 

@@ -19,7 +19,7 @@ from choreon.sim.controller import (
     PADS,
 )
 from choreon.ui import theme, words
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 
 Part = tuple[str, int, int]  # kind, channel, number
 
@@ -56,9 +56,9 @@ class ControllerDrawing(QWidget):
 
     picked = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.port, self.open = "", False
         self.values: dict[tuple[str, Part], float] = {}
         self.seen: dict[str, dict[Part, None]] = {}
@@ -93,7 +93,7 @@ class ControllerDrawing(QWidget):
         if self.port == NAME:
             return _practice(area)
         known = dict(self.seen.get(self.port, {}))
-        for mapping in self.session.show.mappings.values():
+        for mapping in self.parts.document.show.mappings.values():
             if mapping.port == self.port:
                 known[(mapping.kind, mapping.channel, mapping.number)] = None
         return _assembled(area, sorted(known))
@@ -101,7 +101,7 @@ class ControllerDrawing(QWidget):
     def _mappings(self) -> dict[Part, str]:
         return {
             (m.kind, m.channel, m.number): m.target
-            for m in self.session.show.mappings.values()
+            for m in self.parts.document.show.mappings.values()
             if m.port == self.port
         }
 
@@ -127,7 +127,7 @@ class ControllerDrawing(QWidget):
         for part, rect in parts.items():
             target = ties.get(part, "")
             level = (
-                target_level(self.session.show, self.session.state, target)
+                target_level(self.parts.document.show, self.parts.engine.state, target)
                 if target
                 else None
             ) or 0.0
@@ -143,7 +143,7 @@ class ControllerDrawing(QWidget):
         return QPen(QColor(theme.BATTEN), 1)
 
     def _label(self, painter: QPainter, rect: QRectF, part: Part, target: str) -> None:
-        name = words.target_name(self.session.show, target) if target else ""
+        name = words.target_name(self.parts.document.show, target) if target else ""
         painter.setFont(theme.font(12, strong=bool(name)))
         painter.setPen(QColor(theme.TEXT if name else theme.FAINT))
         text = name or part_name(self.port, *part)

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
 from choreon.engine.controls import target_level
 from choreon.ui import theme, words
 from choreon.ui.learn import Learner
-from choreon.ui.session import Session
+from choreon.ui.parts import Parts
 from choreon.ui.surfaces.drawing import ControllerDrawing
 from choreon.ui.widgets import basics
 
@@ -26,9 +26,9 @@ class SurfacesPlace(QWidget):
     control.
     """
 
-    def __init__(self, session: Session, learner: Learner) -> None:
+    def __init__(self, parts: Parts, learner: Learner) -> None:
         super().__init__()
-        self.session, self.learner = session, learner
+        self.parts, self.learner = parts, learner
         self.ports = QListWidget()
         self.ports.setAccessibleName("Controllers")
         self.ports.setToolTip("The controllers that were found; ● is connected")
@@ -45,7 +45,7 @@ class SurfacesPlace(QWidget):
         )
         left.layout().setStretch(2, 1)
         left.setFixedWidth(230)
-        self.drawing = ControllerDrawing(session)
+        self.drawing = ControllerDrawing(parts)
         self.drawing.picked.connect(self._control_picked)
         self.caption = basics.label("", "big")
         self.hint = basics.label("", "soft")
@@ -67,10 +67,10 @@ class SurfacesPlace(QWidget):
         box.addWidget(left)
         box.addWidget(middle, 1)
         box.addWidget(right)
-        session.ports_changed.connect(lambda _: self._fill_ports())
-        session.show_changed.connect(lambda _: self._fill())
-        session.state_changed.connect(self._state)
-        session.control_moved.connect(self._moved)
+        parts.engine.ports_changed.connect(lambda _: self._fill_ports())
+        parts.document.show_changed.connect(lambda _: self._fill())
+        parts.engine.state_changed.connect(self._state)
+        parts.engine.control_moved.connect(self._moved)
         learner.changed.connect(self._learning)
         self._fill_ports()
         self._fill()
@@ -78,8 +78,8 @@ class SurfacesPlace(QWidget):
     # controllers
 
     def _fill_ports(self) -> None:
-        ports = dict(self.session.ports.ports)
-        for mapping in self.session.show.mappings.values():
+        ports = dict(self.parts.engine.ports.ports)
+        for mapping in self.parts.document.show.mappings.values():
             ports.setdefault(mapping.port, False)
         now = self.ports.currentItem().data(ID) if self.ports.currentItem() else ""
         self.ports.clear()
@@ -100,8 +100,8 @@ class SurfacesPlace(QWidget):
         if self.ports.currentItem() is None and self.ports.count():
             self.ports.setCurrentRow(0)
         self.none.setVisible(not ports)
-        self.trouble.setText(self.session.ports.trouble)
-        self.trouble.setVisible(bool(self.session.ports.trouble))
+        self.trouble.setText(self.parts.engine.ports.trouble)
+        self.trouble.setVisible(bool(self.parts.engine.ports.trouble))
         self._port_chosen()
 
     @property
@@ -111,7 +111,7 @@ class SurfacesPlace(QWidget):
 
     def _port_chosen(self) -> None:
         self.caption.setText(self.port)
-        is_open = self.session.ports.ports.get(self.port, False)
+        is_open = self.parts.engine.ports.ports.get(self.port, False)
         self.hint.setText(
             ""
             if not self.port
@@ -136,7 +136,7 @@ class SurfacesPlace(QWidget):
     def _fill(self) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
-        show = self.session.show
+        show = self.parts.document.show
         shown = (show.pages, show.scenes, show.mappings)
         if self._shown and all(a is b for a, b in zip(shown, self._shown, strict=True)):
             return
@@ -151,19 +151,19 @@ class SurfacesPlace(QWidget):
             self._section(page.name, [f"tile:{tile.id}" for tile in page.tiles])
         self.list.addStretch(1)
         self.drawing.update()
-        self._state(self.session.state)
+        self._state(self.parts.engine.state)
 
     def _section(self, title: str, targets: list[str]) -> None:
         if targets:
             self.list.addWidget(basics.label(title, "small"))
         for target in targets:
-            row = TargetRow(self.session, self.learner, target)
+            row = TargetRow(self.parts, self.learner, target)
             self.targets[target] = row
             self.list.addWidget(row)
 
     def _state(self, state) -> None:
         for target, row in self.targets.items():
-            row.follow(target_level(self.session.show, state, target) or 0.0)
+            row.follow(target_level(self.parts.document.show, state, target) or 0.0)
         self.drawing.update()
 
     def _learning(self, target: str) -> None:
@@ -174,10 +174,10 @@ class SurfacesPlace(QWidget):
 class TargetRow(QWidget):
     """One thing that a control can do, and which control does it."""
 
-    def __init__(self, session: Session, learner: Learner, target: str) -> None:
+    def __init__(self, parts: Parts, learner: Learner, target: str) -> None:
         super().__init__()
         self.target, self.learner = target, learner
-        show = session.show
+        show = parts.document.show
         self.name_text = words.target_name(show, target)
         ties = [m for m in show.mappings.values() if m.target == target]
         self.dot = basics.label("○")

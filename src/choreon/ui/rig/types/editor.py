@@ -35,13 +35,13 @@ from choreon.model.fixture_type import (
 )
 from choreon.model.type_checks import check_type, errors
 from choreon.ui import theme, words
+from choreon.ui.parts import Parts
 from choreon.ui.rig import bodies
 from choreon.ui.rig.strips import value_text
 from choreon.ui.rig.types.channel_form import ChannelForm
 from choreon.ui.rig.types.mode_form import ModeForm
 from choreon.ui.rig.types.reach import reach
 from choreon.ui.rig.types.wheel_form import WheelForm
-from choreon.ui.session import Session
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
@@ -80,9 +80,9 @@ class TypeEditor(QWidget):
 
     closed = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.session = session
+        self.parts = parts
         self.kind = self.before = type_edits.blank([])
         self.mode_name = self.key = ""
         self._past: list[FixtureType] = []
@@ -96,7 +96,7 @@ class TypeEditor(QWidget):
         self.modes = ModeForm()
         self.modes.edited.connect(self._mode_edited)
         self.modes.chosen.connect(self._channel_clicked)
-        self.modes.refused.connect(lambda text: session.told.emit(text, "alarm"))
+        self.modes.refused.connect(lambda text: parts.notices.told.emit(text, "alarm"))
         self.modes.removed.connect(self._remove_mode)
         self.modes.named.connect(self.add_channels)
         self.channel = ChannelForm()
@@ -106,7 +106,7 @@ class TypeEditor(QWidget):
         self.channel.wheel_wanted.connect(self._add_wheel)
         self.channel.pointed.connect(self._point)
         self.channel.table.refused.connect(
-            lambda text: session.told.emit(text, "alarm")
+            lambda text: parts.notices.told.emit(text, "alarm")
         )
         self.channel.emitter_edited.connect(
             lambda name, fields: self._do(
@@ -134,7 +134,7 @@ class TypeEditor(QWidget):
         ):
             shortcut = QShortcut(QKeySequence(key), self)
             shortcut.activated.connect(act)
-        session.show_changed.connect(lambda _: self._fill_trial())
+        parts.document.show_changed.connect(lambda _: self._fill_trial())
 
     # laying out
 
@@ -220,7 +220,9 @@ class TypeEditor(QWidget):
             lambda w: self._do(type_edits.put_wheel(self.kind, w))
         )
         self.wheels.removed.connect(self._remove_wheel)
-        self.wheels.refused.connect(lambda text: self.session.told.emit(text, "alarm"))
+        self.wheels.refused.connect(
+            lambda text: self.parts.notices.told.emit(text, "alarm")
+        )
         for page in (self.channel, self.wheels):
             inner = QWidget()
             basics.stack(inner, page, *((1,) if page is self.wheels else ()), margins=2)
@@ -347,7 +349,7 @@ class TypeEditor(QWidget):
 
     def _kept_modes(self) -> set[str]:
         """The modes that lamps may hang in: their names are not changed unasked."""
-        kept = self.session.kinds().get(self.before.id)
+        kept = self.parts.document.kinds().get(self.before.id)
         return {mode.name for mode in kept.modes} if kept else set()
 
     def _put(self, **fields: object) -> None:
@@ -560,7 +562,7 @@ class TypeEditor(QWidget):
     def _fill_trial(self) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
-        show = self.session.show
+        show = self.parts.document.show
         mine = [f for f in show.fixtures.values() if f.type == self.kind.id]
         self.users.setText(
             words.some([f.name for f in mine], 6) if mine else "Nobody that hangs here."
@@ -588,7 +590,7 @@ class TypeEditor(QWidget):
             self._try()
         else:
             self._again.stop()
-            self.session.send_bytes("try", 1, 1, b"", 0.0)
+            self.parts.engine.send_bytes("try", 1, 1, b"", 0.0)
 
     def _point(self, raw: int) -> None:
         self._pointed = raw
@@ -599,7 +601,7 @@ class TypeEditor(QWidget):
         """Send the mode that is edited: every channel at home, the one in hand where
         the pointer is.
         """
-        fixture = self.session.show.fixtures.get(self.on.currentData() or "")
+        fixture = self.parts.document.show.fixtures.get(self.on.currentData() or "")
         mode = self.kind.mode(self.mode_name)
         if not self.trial.isChecked() or fixture is None or mode is None:
             return
@@ -617,7 +619,7 @@ class TypeEditor(QWidget):
             ):
                 if 1 <= slot <= len(data):
                     data[slot - 1] = byte
-        self.session.send_bytes(
+        self.parts.engine.send_bytes(
             "try", fixture.universe, fixture.address, bytes(data), TRY
         )
         self.tried.setText(told)
@@ -648,7 +650,7 @@ class TypeEditor(QWidget):
         told first.
         """
         kind = self.kind
-        show = self.session.show
+        show = self.parts.document.show
         used = [f.id for f in show.fixtures.values() if f.type == kind.id]
         wrong = errors(check_type(kind))
         if used and wrong:
@@ -657,20 +659,22 @@ class TypeEditor(QWidget):
                 f"{names} would go dark: {wrong[0].text}. Put it right first; "
                 "nothing was changed."
             )
-            self.session.told.emit(text, "alarm")
+            self.parts.notices.told.emit(text, "alarm")
             return
         touched = reach(show, kind)
         if touched.lines and not self._sure:
             self.warning_text.setText("<br>".join(touched.lines))
             self.warning.show()
             return
-        self.session.keep_type(kind)
+        self.parts.document.keep_type(kind)
         if used:
-            self.session.edit(f"change the type {kind.name}", touched.show)
+            self.parts.document.edit(f"change the type {kind.name}", touched.show)
         self.trial.setChecked(False)
         keep = "error keeps" if len(wrong) == 1 else "errors keep"
         note = f" {len(wrong)} {keep} it from being hung." if wrong else ""
-        self.session.told.emit(f"{kind.label} is among your types now.{note}", "info")
+        self.parts.notices.told.emit(
+            f"{kind.label} is among your types now.{note}", "info"
+        )
         self.before = kind
         self.closed.emit()
 

@@ -1,0 +1,150 @@
+"""The document: the show and its history, and how it is kept."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from choreon.formats.autosave import Autosave, Kept
+from choreon.library import library, own
+from choreon.model.checks import check
+from choreon.model.fixture_type import FixtureType
+from choreon.model.history import History, Step
+from choreon.model.problem import Problem
+from choreon.model.show import Show
+from choreon.model.values import Look
+from choreon.ui.gestures import Gestures
+
+
+class Document(QObject):
+    """One show, open in a window: the only part that edits it."""
+
+    show_changed = Signal(Show)
+    history_changed = Signal()
+    kept_changed = Signal(Kept)
+    types_changed = Signal()
+    draft_wanted = Signal(dict)
+    """A step back or forward, or an edit, changed the draft too: what it is then."""
+    told = Signal(str, str)
+    _kept = Signal(Kept)
+
+    def __init__(self, show: Show, path: Path) -> None:
+        super().__init__()
+        self.path = path
+        self.history = History(show)
+        self.gestures = Gestures()
+        self.kept = Kept(time.time(), path)
+        self.own_types: dict[str, FixtureType] = {}
+        self.types_trouble: list[str] = []
+        self._problems: tuple[Show, list[Problem]] | None = None
+        self._kept.connect(self._on_kept)
+        self._autosave = Autosave(path, self._kept.emit)
+        self.read_types()
+
+    @property
+    def show(self) -> Show:
+        """The show as it is now."""
+        return self.history.show
+
+    def problems(self) -> list[Problem]:
+        """Returns what is wrong with the show."""
+        if self._problems is None or self._problems[0] is not self.show:
+            self._problems = (self.show, check(self.show))
+        return self._problems[1]
+
+    # edits
+
+    def edit(
+        self,
+        name: str,
+        show: Show,
+        before: Look | None = None,
+        after: Look | None = None,
+    ) -> None:
+        """Make an edit. `name` is what undo calls it; `before` and `after`: the draft,
+        where the edit changes that too. Edits of one gesture are one step.
+        """
+        if show is self.show and before == after:
+            return
+        changed = show is not self.show
+        self.history.do(name, show, self.gestures.now, before, after)
+        if changed:
+            self._changed()
+        else:
+            self.history_changed.emit()
+
+    def undo(self) -> None:
+        """Take the last step back."""
+        step = self.history.undo()
+        if step is not None:
+            self._went(step, step.before, f"Undone: {step.name}")
+
+    def redo(self) -> None:
+        """Do again what was taken back last."""
+        step = self.history.redo()
+        if step is not None:
+            self._went(step, step.after, f"Done again: {step.name}")
+
+    def _went(self, step: Step, draft: Look | None, said: str) -> None:
+        """After a step back or forward: show it, and put the draft back where the step
+        changed it.
+        """
+        self._changed()
+        if draft is not None:
+            self.draft_wanted.emit(draft)
+        self.told.emit(said, "info")
+
+    def _changed(self) -> None:
+        self._autosave.keep(self.show)
+        self.show_changed.emit(self.show)
+
+    # keeping
+
+    def _on_kept(self, kept: Kept) -> None:
+        fresh = kept.trouble and kept.trouble != self.kept.trouble
+        self.kept = kept
+        self.kept_changed.emit(kept)
+        if fresh:
+            self.told.emit(kept.trouble, "alarm")
+
+    def flush(self, seconds: float) -> None:
+        """Have all edits on disk, within so many seconds."""
+        self._autosave.flush(seconds)
+
+    def close(self) -> None:
+        """Write everything."""
+        self._autosave.close()
+
+    # types
+
+    def read_types(self) -> list[str]:
+        """Read the user's own types anew; returns what could not be read, in words."""
+        self.own_types, self.types_trouble = own.own_types()
+        self.types_changed.emit()
+        return self.types_trouble
+
+    def kinds(self) -> dict[str, FixtureType]:
+        """Returns what can be hung: the library, the user's own types, and those of the
+        show.
+        """
+        return {**library(), **self.own_types, **self.show.types}
+
+    def keep_type(self, kind: FixtureType) -> bool:
+        """Keep one of the user's types in the data folder; tells what is wrong where it
+        cannot be.
+        """
+        try:
+            own.keep(kind)
+        except OSError as error:
+            self.told.emit(
+                f"{kind.label} could not be written among your types "
+                f"({error.strerror}). It is kept in this show as long as it hangs "
+                "here.",
+                "alarm",
+            )
+            return False
+        self.own_types = {**self.own_types, kind.id: kind}
+        self.types_changed.emit()
+        return True

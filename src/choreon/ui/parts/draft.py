@@ -1,0 +1,173 @@
+"""The draft, as the window has it: on stage at once, stored by nobody but the user."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QObject, Signal
+
+from choreon.engine import protocol
+from choreon.engine.actions import draft as actions
+from choreon.model.attributes import attribute
+from choreon.model.edits import filled, merge_looks
+from choreon.model.refs import Ref
+from choreon.model.show import Show
+from choreon.model.values import Look
+from choreon.render import commands, open_up
+from choreon.render.state import PlayState
+from choreon.ui.parts.document import Document
+from choreon.ui.parts.engine_link import EngineLink
+from choreon.ui.parts.preview import Preview
+from choreon.ui.parts.selection import Selection
+
+
+class Draft(QObject):
+    """What is touched and not stored. What is done here is seen here at once, and told
+    to the engine a moment later.
+    """
+
+    told = Signal(str, str)
+
+    def __init__(
+        self,
+        document: Document,
+        engine: EngineLink,
+        preview: Preview,
+        selection: Selection,
+    ) -> None:
+        super().__init__()
+        self._document, self._engine = document, engine
+        self._preview, self._selection = preview, selection
+        self._waiting: Look = {}  # touched, and not told to the engine yet
+        self.taken: Ref | None = None
+        """The stored thing that was taken into it."""
+        engine.flushing.connect(self._send_waiting)
+
+    @property
+    def look(self) -> Look:
+        """What it holds."""
+        return self._engine.state.draft.look
+
+    # values
+
+    def touch(self, look: Look) -> None:
+        """Put values into it; they are on stage in the next frame."""
+        before = self.look
+        look = filled(self._document.show, before, look)
+        self._waiting = merge_looks(self._waiting, look)
+        self._ahead(
+            actions.set_draft(self._engine.state, actions.with_values(before, look))
+        )
+        families = {attribute(n).family for values in look.values() for n in values}
+        self._note(f"draft {', '.join(sorted(families))}", before)
+        self._engine.soon()
+
+    def untouch(self, lines: dict[str, tuple[str, ...]]) -> None:
+        """Remove values: fixture → attributes."""
+        self.flush()
+        before = self.look
+        look = actions.without_values(before, lines)
+        self._ahead(actions.set_draft(self._engine.state, look))
+        self._note("take values out of the draft", before)
+        revision = self._engine.revision
+        self._engine.send(protocol.Untouch(lines=lines, revision=revision))
+
+    def clear(self) -> None:
+        """Let all of it go."""
+        before = self.look
+        if before:
+            self._let_go()
+            self._note("clear the draft", before)
+
+    def store(self, name: str, show: Show) -> None:
+        """An edit that stores it: it is let go with that, and comes back with undo."""
+        before = self.look
+        self._let_go()
+        self._document.edit(name, show, before, {})
+
+    def edit(self, name: str, show: Show, look: Look) -> None:
+        """An edit that changes it too, as a swap of lamps does."""
+        before = self.look
+        if look == before:
+            self._document.edit(name, show)
+            return
+        self.put(look)
+        self._document.edit(name, show, before, look)
+
+    def put(self, look: Look) -> None:
+        """Replace it."""
+        self.flush()
+        self._ahead(actions.set_draft(self._engine.state, look))
+        revision = self._engine.revision
+        self._engine.send(protocol.SetDraft(look=look, revision=revision))
+
+    def take(self, source: Ref, look: Look) -> None:
+        """Take something stored into it, and remember what it was; its fixtures are
+        chosen.
+        """
+        self.taken = source
+        self.touch(look)
+        hung = self._document.show.fixtures
+        self._selection.choose([i for i in look if i in hung])
+
+    def set_blind(self, on: bool) -> None:
+        """Take it off the stage, or bring it there."""
+        self.flush()
+        now = time.monotonic()
+        self._ahead(actions.set_blind(self._engine.state, on, now))
+        revision = self._engine.revision
+        self._engine.send(protocol.SetBlind(blind=on, revision=revision))
+
+    def _let_go(self) -> None:
+        self.flush()
+        self.taken = None
+        self._ahead(actions.clear(self._engine.state, time.monotonic()))
+        self._engine.send(protocol.ClearDraft(revision=self._engine.revision))
+
+    def _ahead(self, state: PlayState) -> None:
+        """Show a state as it will be, and number the change that leads there."""
+        revision = self._engine.next_revision()
+        self._engine.predict(actions.revised(state, revision))
+
+    def _note(self, name: str, before: Look) -> None:
+        """Take the change down for undo."""
+        self._document.edit(name, self._document.show, before, self.look)
+
+    def flush(self) -> None:
+        """Tell the engine what still waits."""
+        self._engine.flush()
+
+    def _send_waiting(self) -> None:
+        if self._waiting:
+            look, self._waiting = self._waiting, {}
+            revision = self._engine.revision
+            self._engine.send(protocol.Touch(look=look, revision=revision))
+
+    # at once
+
+    def open_up(self) -> None:
+        """Make the chosen shine."""
+        show, rig = self._document.show, self._preview.compiled.rig
+        look, lamps = {}, 0
+        for i in self._selection.chosen:
+            fixture = show.fixtures[i]
+            kind = show.types.get(fixture.type)
+            if kind is None:
+                continue
+            look[i] = open_up.opened(rig, kind, fixture)
+            for command in commands.commands_of(kind, fixture.mode):
+                if command.lamp_on:
+                    self._engine.send_command(fixture, command)
+                    lamps += 1
+        if look:
+            self.touch(look)
+        if lamps:
+            self.told.emit(f"Lamp on was sent to {lamps}.", "info")
+
+    def home(self) -> None:
+        """Put the chosen at home, dark."""
+        rig = self._preview.compiled.rig
+        look = {i: open_up.home(rig, i) for i in self._selection.chosen}
+        look = {i: values for i, values in look.items() if values}
+        if look:
+            self.touch(look)

@@ -1,0 +1,283 @@
+"""What the show lights: compiled as it changes, read back from the frames that went out;
+each value, and why.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+import time
+
+import msgspec
+from PySide6.QtCore import QObject, Signal
+
+from choreon.engine import client as engine_client
+from choreon.engine.actions import lasting
+from choreon.engine.actions.draft import set_draft
+from choreon.engine.screen import ScreenReader
+from choreon.model import attributes as at
+from choreon.model.playables import Playable, kind_of
+from choreon.model.refs import Ref, exists
+from choreon.model.show import Show
+from choreon.model.values import Look, Value
+from choreon.render.capture import Given, capture, given_values, lit, with_light
+from choreon.render.compiled import CompiledShow, compile_show
+from choreon.render.compositor import blend, levels, render
+from choreon.render.decode import Decoder, Light, decoder_for
+from choreon.render.explain import Why, explain
+from choreon.render.rig import Bytes, Floats
+from choreon.render.state import Draft, Masters, PlayState, Ramp
+from choreon.ui.parts.document import Document
+from choreon.ui.parts.engine_link import EngineLink
+from choreon.ui.widgets import basics
+
+NOT_ON_STAGE = -1  # the number of a frame that nobody sent
+Made = tuple[CompiledShow, Decoder]
+
+
+class Preview(QObject):
+    """The light of one show, for all views."""
+
+    changed = Signal()
+    """Another thing, or the stage again, is shown in the stage pictures."""
+    _made = Signal(object)
+
+    def __init__(self, document: Document, engine: EngineLink) -> None:
+        super().__init__()
+        self._document, self._engine = document, engine
+        self.shown: Ref | None = None
+        """What stage pictures show instead of the stage."""
+        self._compiled: CompiledShow | None = None
+        self._fresh = False  # whether it is that of the show as it is now
+        self._decoder: Decoder | None = None
+        self._screen: ScreenReader | None = None
+        self._compiling = False
+        self._compile_soon = basics.once(self, 1, self._compile_beside)
+        self._made.connect(self._on_made)
+        document.show_changed.connect(self._follow)
+        engine.met.connect(self._look_again)
+
+    @property
+    def _show(self) -> Show:
+        return self._document.show
+
+    @property
+    def _state(self) -> PlayState:
+        return self._engine.state
+
+    def _follow(self, show: Show) -> None:
+        """The show has changed: its light is worked out anew when it is next looked
+        at.
+        """
+        self._fresh = False
+        if self.shown is not None and not exists(show, self.shown):
+            self.look_at(None)
+
+    def _look_again(self) -> None:
+        self._screen = None
+
+    # the compiled show
+
+    @property
+    def compiled(self) -> CompiledShow:
+        """The show as it is now, ready to be rendered."""
+        if self._compiled is None or not self._fresh:
+            self._compiled = compile_show(self._show, self._compiled)
+            self._fresh = True
+            if self._decoder and self._decoder.rig is not self._compiled.rig:
+                self._decoder = None
+        return self._compiled
+
+    def _compile_beside(self) -> None:
+        """Work out the light of a changed rig in a thread of its own; the window goes on
+        meanwhile.
+        """
+        show, before = self._show, self._compiled
+        if self._fresh or self._compiling:
+            return
+        if before is not None and _same_rig(before.show, show):
+            _ = self.compiled  # only what is programmed has changed: it takes no time
+            return
+
+        def work() -> None:
+            made: Made | None = None
+            try:
+                compiled = compile_show(show)
+                made = compiled, decoder_for(compiled.rig, show.types.values())
+            finally:
+                with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
+                    self._made.emit(made)
+
+        self._compiling = True
+        threading.Thread(target=work, name="compile", daemon=True).start()
+
+    def _on_made(self, made: Made | None) -> None:
+        self._compiling = False
+        if made is None or self._fresh:
+            return  # it is worked out anew when it is next looked at
+        if _same_rig(made[0].show, self._show):
+            self._compiled, self._decoder = made
+            _ = self.compiled
+
+    @property
+    def decoder(self) -> Decoder:
+        """What reads frames of the show's rig."""
+        compiled = self.compiled
+        if self._decoder is None:
+            self._decoder = decoder_for(compiled.rig, self._show.types.values())
+        return self._decoder
+
+    def takes(self, fixture: str, name: str) -> bool:
+        """Returns whether a value for an attribute means something to a fixture."""
+        return self.compiled.rig.takes(fixture, name)
+
+    # light
+
+    def frame(self) -> tuple[int, dict[int, Bytes]] | None:
+        """Returns number and slots by universe of the frame that went out last."""
+        if self._screen is None:
+            with contextlib.suppress(OSError, ValueError):
+                self._screen = ScreenReader(engine_client.screen_path())
+        found = self._screen.read() if self._screen else None
+        return (found[0], found[2]) if found else None
+
+    def light(self) -> tuple[int, Light] | None:
+        """Returns the number of the last frame, and what the lamps make of it."""
+        found = self.frame()
+        if found is None:
+            return None
+        if not self._fresh:
+            # Compiling and drawing are two steps, so that neither holds the window up.
+            self._compile_soon.start()
+            return None
+        number, slots = found
+        rig = self.compiled.rig
+        frame = rig.blank()
+        for row, universe in enumerate(rig.universes):
+            if universe in slots:
+                frame[row] = slots[universe]
+        return number, self.decoder.read(frame)
+
+    def light_of(self, playable: Playable) -> Light:
+        """Returns what something that plays lights by itself."""
+        return self.light_of_look(look_of(playable))
+
+    def light_of_look(self, look: Look) -> Light:
+        """Returns what a look lights by itself."""
+        only = set_draft(lasting.blank(), look)
+        return self.decoder.read(render(self.compiled, only, 0.0))
+
+    def seen(self) -> tuple[int, Light] | None:
+        """Returns what stage pictures show: the stage, or what is looked at without
+        lighting it (number −1).
+        """
+        if self.shown is not None:
+            playable = self._show.playables.get(self.shown.id)
+            if playable is not None and self._fresh:
+                return NOT_ON_STAGE, self.light_of(playable)
+            return self.light()
+        draft = self._state.draft
+        if draft.blind and draft.look and self._fresh:
+            state = _unblinded(self._state)
+            frame = render(self.compiled, state, time.monotonic())
+            return NOT_ON_STAGE, self.decoder.read(frame)
+        return self.light()
+
+    def look_at(self, ref: Ref | None) -> None:
+        """Show something in the stage pictures without lighting it; None for the stage
+        again.
+        """
+        if ref != self.shown:
+            self.shown = ref
+            self.changed.emit()
+
+    # values
+
+    def value(
+        self, fixture: str, attribute: str, without_draft: bool = False
+    ) -> float | None:
+        """Returns the value an attribute has now, in its unit; None where the fixture
+        does not have it.
+        """
+        places = self.compiled.rig.where.get(fixture, {}).get(attribute)
+        if not places:
+            return None
+        return float(self.values(without_draft)[places[0][1]])
+
+    def values(self, without_draft: bool = False) -> Floats:
+        """Returns every parameter's value now (P), colours as linear light, before the
+        masters. Who sets values blind sees those.
+        """
+        state = msgspec.structs.replace(self._state, masters=Masters(), identify=None)
+        if without_draft:
+            state = msgspec.structs.replace(state, draft=Draft())
+        elif state.draft.blind:
+            state = _unblinded(state)
+        values = blend(self.compiled, state, time.monotonic())
+        return with_light(self.compiled.rig, values)
+
+    def raw_levels(self) -> Floats:
+        """Returns every channel's raw value now (C), before the masters."""
+        state = msgspec.structs.replace(self._state, masters=Masters())
+        return levels(self.compiled, state, time.monotonic())
+
+    def levels(self) -> dict[str, dict[str, list[float]]]:
+        """Returns fixture → channel key → raw values now, one for each cell that has it,
+        before the masters.
+        """
+        raw = self.raw_levels()
+        return {
+            fixture: {
+                name.removeprefix(at.RAW): [float(raw[c]) for _, c, *_ in places]
+                for name, places in names.items()
+                if name.startswith(at.RAW)
+            }
+            for fixture, names in self.compiled.rig.direct.items()
+        }
+
+    def why(self, universe: int, slot: int) -> list[Why]:
+        """Returns why a slot has its value."""
+        return explain(self.compiled, self._state, time.monotonic(), universe, slot)
+
+    def capture(self) -> Look:
+        """Returns everything that is on stage now, before the masters."""
+        return capture(self.compiled, self._state, time.monotonic())
+
+    def lit(self) -> list[str]:
+        """Returns the fixtures that shine now, before the masters."""
+        return lit(self.compiled, self._state, time.monotonic())
+
+    def given(self) -> Given:
+        """Returns for each fixture and attribute what the uppermost layer gives, draft
+        included.
+        """
+        return given_values(self.compiled, self._state, time.monotonic())
+
+    def values_of(self, fixture: str) -> dict[str, Value]:
+        """Returns what a fixture's attributes that some layer gives have now; links
+        where they are wholly on.
+        """
+        where, values = self.compiled.rig.where.get(fixture, {}), self.values()
+        made: dict[str, Value] = {}
+        for name, (value, whole) in self.given().get(fixture, {}).items():
+            numbers = [float(values[row]) for _, row in where.get(name, ())]
+            if (isinstance(value, str) and whole) or not numbers:
+                made[name] = value
+            else:
+                alike = max(numbers) - min(numbers) < 1e-9
+                made[name] = numbers[0] if alike else tuple(numbers)
+        return made
+
+
+def look_of(playable: Playable) -> Look:
+    """Returns the look that stands for something that plays, in pictures."""
+    return next(iter(kind_of(playable).looks(playable)), {})
+
+
+def _same_rig(before: Show, after: Show) -> bool:
+    return before.fixtures is after.fixtures and before.types is after.types
+
+
+def _unblinded(state: PlayState) -> PlayState:
+    draft = msgspec.structs.replace(state.draft, shown=Ramp())
+    return msgspec.structs.replace(state, draft=draft)
