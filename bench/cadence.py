@@ -13,6 +13,9 @@ from bench.room import Room, room
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.engine.clock import Clock
+from choreon.engine.do import Do
+from choreon.model.refs import to_tile
+from choreon.model.verbs import Verb
 
 SECONDS = 12.0
 
@@ -48,15 +51,15 @@ def busy_window(path: str, seconds: float) -> None:
     window.show()
     steady()
     window.go("compose")
-    session = window.session
+    parts = window.parts
     pads = ("slack-water-pad", "mudlight-pad", "spring-tide-pad", "lanterns-home-pad")
     end, next_pad, i = time.monotonic() + seconds, 0.0, 0
     while (now := time.monotonic()) < end:
         if now > next_pad:
-            session.press(pads[i % 4])
+            parts.engine.press(pads[i % 4])
             next_pad, i = now + 1.0, i + 1
-        session.touch({"par-1": {"Dimmer": (now * 0.7) % 1.0}})
-        session.set_level("front-wash-fader", (now * 0.5) % 1.0)
+        parts.draft.touch({"par-1": {"Dimmer": (now * 0.7) % 1.0}})
+        parts.engine.set_level("front-wash-fader", (now * 0.5) % 1.0)
         window.places["compose"].stage.update()
         app.processEvents()
     window.finish(stop=False)
@@ -108,7 +111,7 @@ def main() -> None:
     with room() as place:
         engine_client.start_engine(place.path)
         client = engine_client.connect(10.0)
-        client.send(protocol.Press("spring-tide-pad"))
+        client.send(Do(to_tile("spring-tide-pad"), Verb.PRESS))
         client.close()
         measure(place, busy=False)
         measure(place, busy=True)

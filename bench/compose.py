@@ -22,7 +22,7 @@ from choreon.library import library
 from choreon.model import edits, links
 from choreon.model.playables import Scene
 from choreon.model.show import Show
-from choreon.render.programme import compile_show
+from choreon.render.compiled import compile_show
 
 
 def followed(scenes: int = 100) -> Show:
@@ -38,10 +38,10 @@ def followed(scenes: int = 100) -> Show:
         ("ColorRGB_Red", "ColorRGB_Green", "ColorRGB_Blue"), "palette:moon"
     )
     look |= {f"par-{i}": {"Dimmer": 0.8, **colour} for i in range(1, 9)}
-    first = edits.replace(show.scenes["cello"], look=look)
+    first = edits.replace(show.playables["cello"], look=look)
     return edits.put(
         show,
-        "scenes",
+        "playables",
         *(edits.replace(first, id=f"f{i}", name=f"F{i}") for i in range(scenes)),
     )
 
@@ -92,7 +92,7 @@ def large(show: Show) -> Show:
         )
         for n in range(2000)
     ]
-    return edits.put(show, "scenes", *scenes)
+    return edits.put(show, "playables", *scenes)
 
 
 def main() -> None:
@@ -106,21 +106,23 @@ def main() -> None:
 def _run_large(place: Room) -> None:
     """Edits of a show with some 1,000 fixtures and 2,000 scenes."""
     window = shown_window(place)
-    session = window.session
+    parts = window.parts
     window.go("compose")
-    session.edit("large", large(session.show))
+    parts.document.edit("large", large(parts.document.show))
     QTest.qWait(4000)
     beat = Beat()
-    print(f"{len(session.show.fixtures)} fixtures, {len(session.show.scenes)} scenes:")
+    print(
+        f"{len(parts.document.show.fixtures)} fixtures, {len(parts.document.show.playables)} scenes:"
+    )
 
     def rename(n: int) -> None:
-        session.edit(
-            "rename", edits.change_scene(session.show, "l5", name=f"Again {n}")
+        parts.document.edit(
+            "rename", edits.change_scene(parts.document.show, "l5", name=f"Again {n}")
         )
 
     def move(n: int) -> None:
-        cello = edits.replace(session.show.marks["cello"], x=0.1 * n)
-        session.edit("move", edits.put(session.show, "marks", cello))
+        cello = edits.replace(parts.document.show.marks["cello"], x=0.1 * n)
+        parts.document.edit("move", edits.put(parts.document.show, "marks", cello))
 
     shelf = window.places["compose"].shelf
     _each("a scene renamed", beat, [lambda n=n: rename(n) for n in range(5)])
@@ -133,7 +135,7 @@ def _run_large(place: Room) -> None:
     _each(
         "palettes, scenes",
         beat,
-        [lambda k=k: shelf.show_kind(k) for k in ("palettes", "scenes") * 2],
+        [lambda k=k: shelf.show_kind(k) for k in ("palettes", "playables") * 2],
     )
     bar = shelf.strip.horizontalScrollBar()
     _each(
@@ -154,7 +156,7 @@ def _each(
 
 def _run(place: Room) -> None:
     window = shown_window(place)
-    session = window.session
+    parts = window.parts
     window.go("compose")
     QTest.qWait(2500)
     picture = window.places["compose"].stage.cost
@@ -163,24 +165,24 @@ def _run(place: Room) -> None:
         " (goal ≤ 12)"
     )
     show, _ = edits.hang(
-        session.show, library()["tarnby-par-7"], "8 channel", 60, 11, 1
+        parts.document.show, library()["tarnby-par-7"], "8 channel", 60, 11, 1
     )
     for universe in (12, 13, 14):
         show, _ = edits.hang(
             show, library()["tarnby-par-7"], "8 channel", 47, universe, 1
         )
-    session.edit("more", show)
+    parts.document.edit("more", show)
     compose = window.places["compose"]
     QTest.qWait(1000)
     beat = Beat()
-    everybody = list(session.show.fixtures)
+    everybody = list(parts.document.show.fixtures)
     line("reference: nothing to do", *beat.around(lambda: None, 1000))
     _each(
         "choose all, and one",
         beat,
-        [lambda n=n: session.choose(everybody[:n]) for n in (258, 1, 258, 1)],
+        [lambda n=n: parts.selection.choose(everybody[:n]) for n in (258, 1, 258, 1)],
     )
-    session.choose(everybody)
+    parts.selection.choose(everybody)
     compose.what.open_tab("Colour")
     QTest.qWait(300)
     field = compose.what.colour_panel.colour
@@ -190,7 +192,7 @@ def _run(place: Room) -> None:
     drags = [lambda p=p: QTest.mouseMove(field, p.toPoint()) for p in spots]
     _each("a colour dragged over 258, each move", beat, drags, "(longest: goal ≤ 100)")
     QTest.mouseRelease(field, left, pos=spots[-1].toPoint())
-    session.choose([i for i in everybody if i.startswith("par")])
+    parts.selection.choose([i for i in everybody if i.startswith("par")])
     compose.what.open_tab("Spread")
     QTest.qWait(300)
     panel = compose.what.spread_panel
@@ -202,8 +204,8 @@ def _run(place: Room) -> None:
     ledger = window.ledger
     line("the ledger opened on all of it", *beat.around(ledger._toggle))
     line("the ledger shut", *beat.around(ledger._toggle))
-    line("the draft cleared", *beat.around(session.clear_draft))
-    session.choose(["spot-1", "spot-2", "wash-1"])
+    line("the draft cleared", *beat.around(parts.draft.clear))
+    parts.selection.choose(["spot-1", "spot-2", "wash-1"])
     compose.what.open_tab("Aim")
     compose.what.aim_panel.send(links.to_mark("cello"))
     QTest.qWait(300)
@@ -212,11 +214,11 @@ def _run(place: Room) -> None:
         lambda i=i: aim.move_mark("cello", (0.05 * i, 1.0, 0.0)) for i in range(24)
     ]
     _each("a mark dragged that scenes aim at, each move", beat, moves)
-    session.clear_draft()
+    parts.draft.clear()
     _each(
         "scenes, palettes",
         beat,
-        [lambda k=k: compose.shelf.show_kind(k) for k in ("palettes", "scenes") * 2],
+        [lambda k=k: compose.shelf.show_kind(k) for k in ("palettes", "playables") * 2],
     )
     window.finish(stop=True, fade=0.0)
     window.close()

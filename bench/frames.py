@@ -11,10 +11,10 @@ from choreon.model import edits
 from choreon.model.outputs import Output
 from choreon.model.playables import Scene
 from choreon.model.show import Show
-from choreon.render.frame import render
-from choreon.render.players import Player, PlayState, Ramp, Step
-from choreon.render.programme import compile_show
-from choreon.wire.sending import Sender
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import render
+from choreon.render.state import Player, PlayState, Ramp, Step
+from choreon.wire.outputs import Sender
 
 HANG = (
     ("tarnby-par-7", "8 channel", 30),
@@ -49,7 +49,7 @@ def big_show(universes: int, scenes: int = 100) -> Show:
             for fixture in dice.sample(ids, len(ids) // 3)
         }
         made.append(Scene(id=f"s{i}", name=f"S{i}", look=look))
-    return edits.put(show, "scenes", *made)
+    return edits.put(show, "playables", *made)
 
 
 def state_of(players: int, fading: int, now: float) -> PlayState:
@@ -67,7 +67,7 @@ def cost(universes: int, fading: int, rounds: int = 150) -> tuple[float, float]:
     """Median and 95th percentile of a frame in milliseconds."""
     show = big_show(universes)
     programme = compile_show(show)
-    programme.warm(show.scenes)
+    programme.warm(show.playables)
     now = time.monotonic()
     state = state_of(100, fading, now)
     output = Output(id="o", host="127.0.0.1", port=45568)

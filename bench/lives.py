@@ -16,6 +16,9 @@ from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.engine.clock import PERIOD
+from choreon.engine.do import Do
+from choreon.model.refs import to_tile
+from choreon.model.verbs import Verb
 from choreon.sim.controller import PracticeController
 
 
@@ -84,7 +87,7 @@ def kills() -> None:
         while not sock.exists():
             time.sleep(0.01)
         client = engine_client.connect(10.0)
-        client.send(protocol.SetLevel("front-wash-fader", 1.0))
+        client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
         time.sleep(0.5)
         before = client.wait_for(protocol.Pulse)
         place.drain()

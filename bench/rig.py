@@ -66,7 +66,7 @@ def shown_window(place: Room):
     window = App(load(place.path), None).window
     window.resize(1280, 800)
     window.show()
-    while not (window.session.alive and window.session.light()):
+    while not (window.parts.engine.alive and window.parts.preview.light()):
         QTest.qWait(20)
     steady()
     return window
@@ -94,7 +94,7 @@ def main() -> None:
 
 def _run(place: Room) -> None:
     window = shown_window(place)
-    session = window.session
+    parts = window.parts
     window.go("rig")
     rig = window.places["rig"]
     rig.go(0)
@@ -116,19 +116,19 @@ def _run(place: Room) -> None:
     rig.hang.universe.setValue(5)
     line("500 planned", *beat.around(lambda: rig.hang.count.setValue(500)))
     line("500 hung", *beat.around(rig.hang.hang, 1500), note="(longest: goal ≤ 100)")
-    _map(rig, session, beat)
+    _map(rig, parts, beat)
     _gdtf(rig, beat)
     window.finish(stop=True, fade=0.0)
     window.close()
 
 
-def _map(rig, session, beat: Beat) -> None:
+def _map(rig, parts, beat: Beat) -> None:
     """A universe that is full, dragged about and lit anew with every frame."""
     ribbon = rig.ribbon.ribbon
     rig.ribbon.go(6)
     QTest.qWait(200)
-    ids = [i for i, f in session.show.fixtures.items() if f.universe == 6]
-    session.choose(ids[:3])
+    ids = [i for i, f in parts.document.show.fixtures.items() if f.universe == 6]
+    parts.selection.choose(ids[:3])
     start = ribbon.rect_of(4, 4)[0].center()
     left = Qt.MouseButton.LeftButton
     frames = []

@@ -20,9 +20,9 @@ from choreon.engine import playing
 from choreon.library import library
 from choreon.model import edits
 from choreon.model.show import Hanging, Place
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import render
 from choreon.render.decode import decoder_for
-from choreon.render.frame import render
-from choreon.render.programme import compile_show
 from choreon.ui.stage.painter import StagePainter
 
 

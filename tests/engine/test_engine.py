@@ -20,10 +20,13 @@ from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
+from choreon.engine.do import Do
 from choreon.engine.screen import ScreenReader
 from choreon.formats import showfile
 from choreon.model import changes, edits
 from choreon.model.outputs import SacnOutput
+from choreon.model.refs import GRAND, to_tile
+from choreon.model.verbs import Verb
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import render
 from choreon.sim.controller import PracticeController
@@ -59,8 +62,8 @@ def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(
     receiver.start()
     try:
         client = engines.start(path)
-        client.send(protocol.Press("strobe-hit-pad"))
-        client.send(protocol.SetLevel("front-wash-fader", 0.5))
+        client.send(Do(to_tile("strobe-hit-pad"), Verb.PRESS))
+        client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
         client.send(protocol.Touch(look={"spot-1": {"Pan": 90.0, "Dimmer": 0.3}}))
         want = expected(
             show,
@@ -110,7 +113,7 @@ def test_every_frame_arrives_44_a_second(engines, own_folders):
 
 def test_the_light_goes_on_without_any_window(engines, demo_path, node):
     client = engines.start(demo_path)
-    client.send(protocol.SetLevel("front-wash-fader", 1.0))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     until(lambda: values(node, 1)[:1] == [217])
     client.close()
     before = node.reports()[0].packets
@@ -125,8 +128,8 @@ def test_the_light_goes_on_without_any_window(engines, demo_path, node):
 def test_killed_and_started_again_it_goes_on_where_it_was(engines, demo_path, node):
     client = engines.start(demo_path)
     pid = client.wait_for(protocol.Welcome).pid
-    client.send(protocol.SetLevel("front-wash-fader", 1.0))
-    client.send(protocol.SetMasters(grand=0.5))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
+    client.send(Do(GRAND, Verb.LEVEL, 0.5))
     client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.25}}))
     session_file = folders.state() / "low-tide.session"
     until(lambda: values(node, 1)[:1] == [108] and session_file.exists())
@@ -142,7 +145,7 @@ def test_killed_and_started_again_it_goes_on_where_it_was(engines, demo_path, no
 
 def test_edits_reach_the_light_while_it_plays(engines, demo_path, demo_show, node):
     client = engines.start(demo_path)
-    client.send(protocol.SetLevel("front-wash-fader", 1.0))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     until(lambda: values(node, 1)[:1] == [217])
     moved = edits.change_fixtures(
         demo_show, {"front-1": {"universe": 9, "address": 100}}
@@ -169,8 +172,8 @@ def test_garbage_on_the_socket_costs_nothing(engines, demo_path, node):
         raw.sendall(garbage)
         raw.close()
     node.forget_gaps()
-    client.send(protocol.Press("nowhere"))
-    client.send(protocol.SetLevel("front-wash-fader", 1.0))
+    client.send(Do(to_tile("nowhere"), Verb.PRESS))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     until(lambda: values(node, 1)[:1] == [217])
     assert client.wait_for(protocol.State).state.players
 
@@ -194,7 +197,7 @@ def test_the_socket_is_the_users_alone_and_there_is_one_engine(engines, demo_pat
 
 def test_stop_fades_out_and_ends_the_streams(engines, demo_path, node):
     client = engines.start(demo_path)
-    client.send(protocol.SetLevel("front-wash-fader", 1.0))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     until(lambda: values(node, 1)[:1] == [217])
     done = engines.command("stop", "--fade", "0.5")
     assert "has stopped" in done.stdout
@@ -228,7 +231,7 @@ def test_a_controller_moves_the_light_and_is_told_what_is_on(engines, demo_path,
         device.let_pad(7)
         until(lambda: values(node, 3)[110:111] == [230])
         until(lambda: device.lights[7] == 127)
-        client.send(protocol.SetLevel("front-wash-fader", 0.5))
+        client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
         until(lambda: device.faders[1] == 64)
     finally:
         device.close()

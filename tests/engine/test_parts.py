@@ -23,7 +23,7 @@ from choreon.engine.do import Do
 from choreon.engine.inputs.soft_takeover import SoftTakeover as Takeover
 from choreon.engine.link import Link
 from choreon.engine.screen import MOST, Screen, ScreenReader
-from choreon.model.refs import Ref
+from choreon.model.refs import Ref, to_tile
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
 from tests import play
@@ -131,7 +131,7 @@ def test_garbage_is_refused_as_such(body):
 
 
 def test_messages_to_the_engine_are_not_taken_for_those_from_it():
-    body = protocol.pack(protocol.Press("x"))[4:]
+    body = protocol.pack(Do(to_tile("x"), Verb.PRESS))[4:]
     with pytest.raises(msgspec.ValidationError):
         protocol.decode_from_engine(body)
 
@@ -270,7 +270,7 @@ def test_what_a_client_sent_before_it_went_is_still_heard(own_folders):
         (peer,) = link._peers.values()
         client.sendall(protocol.pack(protocol.Hello()))
         link._serve(peer, selectors.EVENT_READ)
-        client.sendall(protocol.pack(protocol.Press("cello-pad")))
+        client.sendall(protocol.pack(Do(to_tile("cello-pad"), Verb.PRESS)))
         client.close()
         for _ in range(3):
             link.notice(protocol.Trouble("nobody reads this"))

@@ -35,7 +35,7 @@ class Hands:
 
     def __init__(self, window: MainWindow) -> None:
         self.window = window
-        self.session = window.session
+        self.parts = window.parts
 
     def until(
         self,
@@ -188,11 +188,13 @@ def mostly(levels: list[int], *which: int) -> bool:
 
 def missed(hands, heads: list[str], goal) -> float:
     """By how many metres the beams of heads miss a point, by what the frame says."""
-    found = hands.session.light()
+    found = hands.parts.preview.light()
     if found is None:
         return 9.0
     worst = 0.0
-    for lamp, way in zip(hands.session.decoder.lamps, found[1].direction, strict=True):
+    for lamp, way in zip(
+        hands.parts.preview.decoder.lamps, found[1].direction, strict=True
+    ):
         if lamp.fixture in heads:
             to = np.array(goal) - [lamp.place.x, lamp.place.y, lamp.place.z]
             worst = max(worst, float(np.linalg.norm(to - way * (way @ to))))
@@ -249,7 +251,7 @@ def open_window(path: Path, client: engine_client.Client | None = None) -> Hands
     assert QTest.qWaitForWindowActive(holder.window)
     hands = Hands(holder.window)
     hands.holder = holder  # type: ignore[attr-defined]
-    hands.until(lambda: hands.session.alive and hands.session.light())
+    hands.until(lambda: hands.parts.engine.alive and hands.parts.preview.light())
     return hands
 
 

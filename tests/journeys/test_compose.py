@@ -35,7 +35,7 @@ def compose(hands):
 
 
 def draft(hands) -> dict:
-    return hands.session.state.draft.look
+    return hands.parts.engine.state.draft.look
 
 
 def keys(hands, compose, text: str, enter: bool = True) -> None:
@@ -49,15 +49,15 @@ def keys(hands, compose, text: str, enter: bool = True) -> None:
 def points(hands, fixtures) -> list[np.ndarray]:
     """Where beams fall on the floor or the back wall, by what the frame says."""
     found = None
-    hands.until(lambda: hands.session.light() is not None)
-    found = hands.session.light()[1].direction
+    hands.until(lambda: hands.parts.preview.light() is not None)
+    found = hands.parts.preview.light()[1].direction
     made = []
-    for lamp, way in zip(hands.session.decoder.lamps, found, strict=True):
+    for lamp, way in zip(hands.parts.preview.decoder.lamps, found, strict=True):
         if lamp.fixture in fixtures:
             start = np.array([lamp.place.x, lamp.place.y, lamp.place.z])
             reach = [-start[2] / way[2] if way[2] < 0 else np.inf]
             if way[1] > 0:
-                reach.append((hands.session.show.room.depth - start[1]) / way[1])
+                reach.append((hands.parts.document.show.room.depth - start[1]) / way[1])
             made.append(start + way * min(reach))
     return made
 
@@ -73,13 +73,13 @@ def test_sweeping_over_lamps_chooses_them_in_that_order(hands, compose):
         for part in (0.25, 0.5, 0.75, 1.0):
             QTest.mouseMove(stage, (a + (b - a) * part).toPoint())
     QTest.mouseRelease(stage, LEFT, pos=stops[-1].toPoint())
-    assert [i for i in hands.session.chosen if i in SPOTS] == [
+    assert [i for i in hands.parts.selection.chosen if i in SPOTS] == [
         "spot-4",
         "spot-3",
         "spot-2",
         "spot-1",
     ]
-    assert hands.session.chosen[0] == "spot-4"
+    assert hands.parts.selection.chosen[0] == "spot-4"
 
 
 def test_a_fast_sweep_misses_nobody_on_its_way_and_takes_nobody_beside_it(
@@ -88,7 +88,7 @@ def test_a_fast_sweep_misses_nobody_on_its_way_and_takes_nobody_beside_it(
     stage = compose.stage
     start, end = stage.point_of("par-1"), stage.point_of("par-4")
     hands.drag(stage, start, end)  # three reports of the mouse for four lamps
-    assert hands.session.chosen == ("par-1", "par-2", "par-3", "par-4")
+    assert hands.parts.selection.chosen == ("par-1", "par-2", "par-3", "par-4")
 
 
 def test_a_lasso_chooses_what_lies_within(hands, compose):
@@ -109,7 +109,9 @@ def test_a_lasso_chooses_what_lies_within(hands, compose):
             QTest.mouseMove(stage, (a + (b - a) * part).toPoint())
     QTest.mouseRelease(stage, LEFT, pos=low.toPoint())
     top, bottom = sorted({round(y) for y in ys})[0], sorted({round(y) for y in ys})[-1]
-    chosen = [stage.point_of(i) for i in hands.session.chosen if i.startswith("dot")]
+    chosen = [
+        stage.point_of(i) for i in hands.parts.selection.chosen if i.startswith("dot")
+    ]
     assert sum(abs(p.y() - top) < 2 for p in chosen) == 5  # the wide side
     assert sum(abs(p.y() - bottom) < 2 for p in chosen) < 5  # the narrow end
     hands.click(tools.lasso)
@@ -130,85 +132,88 @@ def test_short_names_are_typed_with_the_focus_on_the_stage(
 ):
     keys(hands, compose, text, enter=False)
     assert compose.stage.typed == text
-    assert list(hands.session.chosen) == expected  # as it is typed
+    assert list(hands.parts.selection.chosen) == expected  # as it is typed
     QTest.keyClick(compose.stage, Qt.Key.Key_Return)
     assert compose.stage.typed is None
-    hands.session.choose([])
+    hands.parts.selection.choose([])
     hands.type(compose.who.typed, text)
-    assert list(hands.session.chosen) == expected
+    assert list(hands.parts.selection.chosen) == expected
 
 
 def test_what_is_typed_wrongly_changes_nothing(hands, compose):
-    hands.session.choose(["par-2"])
+    hands.parts.selection.choose(["par-2"])
     keys(hands, compose, "nobody 7")
-    assert hands.session.chosen == ("par-2",)
+    assert hands.parts.selection.chosen == ("par-2",)
     assert "means nobody" in hands.window.notice.text.text()
     keys(hands, compose, "spot", enter=False)
     QTest.keyClick(compose.stage, Qt.Key.Key_Backspace)
     assert compose.stage.typed == "spo"
     QTest.keyClick(compose.stage, Qt.Key.Key_Escape)
-    assert hands.session.chosen == ("par-2",)
+    assert hands.parts.selection.chosen == ("par-2",)
     hands.type(compose.who.typed, "xyz")
-    assert hands.session.chosen == ("par-2",)
+    assert hands.parts.selection.chosen == ("par-2",)
 
 
 def test_which_and_in_which_order(hands, compose, monkeypatch):
-    session, who = hands.session, compose.who
-    session.choose(["spot-2"])
+    parts, who = hands.parts, compose.who
+    parts.selection.choose(["spot-2"])
     pick(hands, lambda: hands.click(who.which), "All of the same type")
-    assert set(session.chosen) == set(SPOTS)
-    session.choose(SPOTS)
+    assert set(parts.selection.chosen) == set(SPOTS)
+    parts.selection.choose(SPOTS)
     pick(hands, lambda: hands.click(who.which), "Even ones")
-    assert session.chosen == ("spot-2", "spot-4")
+    assert parts.selection.chosen == ("spot-2", "spot-4")
     pick(hands, lambda: hands.click(who.which), "The choice before this one")
-    assert session.chosen == tuple(SPOTS)
+    assert parts.selection.chosen == tuple(SPOTS)
     monkeypatch.setattr(
         "choreon.ui.compose.who.QInputDialog.getInt", lambda *_: (3, True)
     )
     pick(hands, lambda: hands.click(who.which), "Every nth")
-    assert session.chosen == ("spot-1", "spot-4")
-    session.choose(SPOTS)
+    assert parts.selection.chosen == ("spot-1", "spot-4")
+    parts.selection.choose(SPOTS)
     pick(hands, lambda: hands.click(who.order), "Turn round")
-    assert session.chosen == tuple(reversed(SPOTS))
+    assert parts.selection.chosen == tuple(reversed(SPOTS))
     pick(hands, lambda: hands.click(who.order), "Mirror")
-    assert session.chosen == ("spot-4", "spot-1", "spot-3", "spot-2")
+    assert parts.selection.chosen == ("spot-4", "spot-1", "spot-3", "spot-2")
     pick(hands, lambda: hands.click(who.order), "Sort by place")
-    assert session.chosen == tuple(SPOTS)
+    assert parts.selection.chosen == tuple(SPOTS)
     pick(hands, lambda: hands.click(who.order), "Shuffle")
-    assert set(session.chosen) == set(SPOTS)
-    session.choose(SPOTS)
+    assert set(parts.selection.chosen) == set(SPOTS)
+    parts.selection.choose(SPOTS)
     QTest.keyClick(compose.stage, Qt.Key.Key_I, CTRL)
-    assert not set(session.chosen) & set(SPOTS)
-    assert len(session.chosen) == len(session.show.fixtures) - 4
+    assert not set(parts.selection.chosen) & set(SPOTS)
+    assert len(parts.selection.chosen) == len(parts.document.show.fixtures) - 4
     QTest.keyClick(compose.stage, Qt.Key.Key_Backspace)  # the choice before
-    assert session.chosen == tuple(SPOTS)
+    assert parts.selection.chosen == tuple(SPOTS)
 
 
 def test_one_of_the_choice_alone_and_back(hands, compose):
-    session, stage = hands.session, compose.stage
-    session.choose(["par-1", "spot-1", "wash-1"])
+    parts, stage = hands.parts, compose.stage
+    parts.selection.choose(["par-1", "spot-1", "wash-1"])
     QTest.keyClick(stage, Qt.Key.Key_Right)
-    assert session.chosen == ("par-1",)
+    assert parts.selection.chosen == ("par-1",)
     QTest.keyClick(stage, Qt.Key.Key_Right)
-    assert session.chosen == ("spot-1",)
+    assert parts.selection.chosen == ("spot-1",)
     assert compose.who.count.text() == "1 of 3 alone"
     assert "2 of 3" in compose.what.title.text()
     hands.click(compose.who.back)
-    assert session.chosen == ("par-1",)
+    assert parts.selection.chosen == ("par-1",)
     hands.click(compose.who.whole)
-    assert session.chosen == ("par-1", "spot-1", "wash-1")
+    assert parts.selection.chosen == ("par-1", "spot-1", "wash-1")
 
 
 def test_cells_are_chosen_one_by_one_and_keep_apart(hands, compose, node):
-    session, stage = hands.session, compose.stage
+    parts, stage = hands.parts, compose.stage
     hands.click(compose.who.cells)
     hands.click(stage, stage.point_of("bar-1", 3))
-    assert (session.chosen, session.cells) == (("bar-1",), {"bar-1": (3,)})
+    assert (parts.selection.chosen, parts.selection.cells) == (
+        ("bar-1",),
+        {"bar-1": (3,)},
+    )
     hands.click(stage, stage.point_of("bar-1", 5), keys=CTRL)
-    assert session.cells == {"bar-1": (3, 5)}
+    assert parts.selection.cells == {"bar-1": (3, 5)}
     hands.click(stage, stage.point_of("bar-1", 3), keys=CTRL)
-    assert session.cells == {"bar-1": (5,)}
-    session.touch({"bar-1": {"Dimmer": 1.0}})
+    assert parts.selection.cells == {"bar-1": (5,)}
+    parts.draft.touch({"bar-1": {"Dimmer": 1.0}})
     hands.type(compose.what.colour_panel.hex, "#FF0000")
     hands.until(lambda: values(node, 2)[12] > 200)
     slots = values(node, 2)[:24]
@@ -217,7 +222,7 @@ def test_cells_are_chosen_one_by_one_and_keep_apart(hands, compose, node):
         draft(hands)["bar-1"]["ColorRGB_Red"][:4] == (None,) * 4
     )  # the others are not touched
     hands.click(compose.who.cells)
-    assert session.cells == {}
+    assert parts.selection.cells == {}
 
 
 # what
@@ -225,11 +230,11 @@ def test_cells_are_chosen_one_by_one_and_keep_apart(hands, compose, node):
 
 def test_panels_fit_the_choice_and_say_who_has_what(hands, compose):
     what = compose.what
-    hands.session.choose(["par-1"])
+    hands.parts.selection.choose(["par-1"])
     assert not what.tabs["Aim"].isVisible()
-    hands.session.choose(["par-1", "spot-1", "front-1"])
+    hands.parts.selection.choose(["par-1", "spot-1", "front-1"])
     assert what.tabs["Aim"].isVisible()
-    hands.session.touch(
+    hands.parts.draft.touch(
         {
             "par-1": {"Dimmer": 0.2},
             "spot-1": {"Dimmer": 0.7},
@@ -245,7 +250,7 @@ def test_panels_fit_the_choice_and_say_who_has_what(hands, compose):
     hands.until(lambda: rows["Gobo1"].who.text().startswith("Gobo"))
     texts = " ".join(row.who.text() for row in rows.values())
     assert "1 of 3: Spot 1" in texts
-    hands.session.touch({"spot-1": {"Gobo1": 2.0}})
+    hands.parts.draft.touch({"spot-1": {"Gobo1": 2.0}})
     hands.until(lambda: what.tabs["Beam"].drafted == 1)
     assert "Gobo" in what.tabs["Beam"].toolTip()
     assert what.tabs["Aim"].drafted == 0
@@ -253,16 +258,18 @@ def test_panels_fit_the_choice_and_say_who_has_what(hands, compose):
 
 def test_one_colour_on_four_makes_and_what_each_does(hands, compose, node):
     chosen = ["par-1", "uplight-1", "wash-1", "dot-1", "spot-1"]
-    hands.session.choose(chosen)
-    hands.session.touch({i: {"Dimmer": 1.0} for i in chosen})
+    hands.parts.selection.choose(chosen)
+    hands.parts.draft.touch({i: {"Dimmer": 1.0} for i in chosen})
     panel = compose.what.colour_panel
     hands.type(panel.hex, "#6080c0")
     assert panel.hex.text().upper() == "#6080C0" or panel.hex.hasFocus()
 
     def seen(fixture: str):
-        found = hands.session.light()
+        found = hands.parts.preview.light()
         row = next(
-            i for i, p in enumerate(hands.session.decoder.lamps) if p.fixture == fixture
+            i
+            for i, p in enumerate(hands.parts.preview.decoder.lamps)
+            if p.fixture == fixture
         )
         rgb = found[1].rgb[row] if found else np.zeros(3)
         goal = np.array([draft(hands)[fixture][n] for n in RGB])
@@ -282,7 +289,7 @@ def test_one_colour_on_four_makes_and_what_each_does(hands, compose, node):
     )  # the heads with a wheel
     assert "Par 7: exact" in panel.answers.text()
     assert "Flood 6: exact" in panel.answers.text()
-    hands.session.choose(["dot-1"])
+    hands.parts.selection.choose(["dot-1"])
     hands.until(
         lambda: panel.answers.text() == "Dot: exact"
     )  # the same colour, another lamp
@@ -290,7 +297,7 @@ def test_one_colour_on_four_makes_and_what_each_does(hands, compose, node):
 
 
 def test_hue_strength_temperature_and_wrong_hex(hands, compose):
-    hands.session.choose(["par-1"])
+    hands.parts.selection.choose(["par-1"])
     panel = compose.what.colour_panel
     hands.type(panel.hex, "#00F")
     assert draft(hands)["par-1"]["ColorRGB_Blue"] == pytest.approx(1.0)
@@ -310,38 +317,41 @@ def test_hue_strength_temperature_and_wrong_hex(hands, compose):
 
 
 def test_heads_follow_a_mark_that_is_dragged(hands, compose, node):
-    session, stage, what = hands.session, compose.stage, compose.what
+    parts, stage, what = hands.parts, compose.stage, compose.what
     heads = [*SPOTS, "wash-1", "wash-2"]
-    session.touch({i: {"Dimmer": 1.0} for i in heads})
-    session.choose(heads)
+    parts.draft.touch({i: {"Dimmer": 1.0} for i in heads})
+    parts.selection.choose(heads)
     hands.click(what.tabs["Aim"])
     chips = what.aim_panel.chips
     hands.click(chips, chips.rect_of("on-cello").center())
-    mark = session.show.marks["cello"]
+    mark = parts.document.show.marks["cello"]
     hands.until(lambda: missed(hands, heads, (mark.x, mark.y, 0.0)) < 0.02)
     x, y, _ = stage.view().project([(mark.x, mark.y, 0.0)])[0]
-    session.choose(
+    parts.selection.choose(
         ["par-1", *heads]
     )  # the marks can be taken hold of while the Aim tab is open
     hands.drag(stage, QPointF(x, y), QPointF(x - 90, y - 25))
-    moved = session.show.marks["cello"]
+    moved = parts.document.show.marks["cello"]
     assert (moved.x, moved.y) != (mark.x, mark.y)
     hands.until(lambda: missed(hands, heads, (moved.x, moved.y, 0.0)) < 0.03)
-    assert session.show.playables["cello"].look["wash-1"]["Pan"] == "palette:on-cello"
-    session.undo()
-    assert session.show.marks["cello"] == mark
+    assert (
+        parts.document.show.playables["cello"].look["wash-1"]["Pan"]
+        == "palette:on-cello"
+    )
+    parts.document.undo()
+    assert parts.document.show.marks["cello"] == mark
 
 
 def test_marks_are_set_named_placed_and_deleted(hands, compose, answers):
-    session, stage, panel = hands.session, compose.stage, compose.what.aim_panel
-    session.choose(SPOTS)
+    parts, stage, panel = hands.parts, compose.stage, compose.what.aim_panel
+    parts.selection.choose(SPOTS)
     hands.click(compose.what.tabs["Aim"])
     hands.click(panel.add_mark)
     assert stage.mode == "mark"
     answers.append("Boat")
     x, y, _ = stage.view().project([(1.0, 2.0, 0.0)])[0]
     hands.click(stage, QPointF(x, y))
-    boat = session.show.marks["boat"]
+    boat = parts.document.show.marks["boat"]
     assert (boat.x, boat.y, boat.z) == (
         pytest.approx(1.0, abs=0.03),
         pytest.approx(2.0, abs=0.06),
@@ -352,30 +362,30 @@ def test_marks_are_set_named_placed_and_deleted(hands, compose, answers):
     assert draft(hands)["spot-1"]["Pan"] == "mark:boat"
     answers.append("Old boat")
     pick(hands, lambda: hands.click(panel.marks), "Boat", "Rename")
-    assert session.show.marks["boat"].name == "Old boat"
-    assert any(p.name == "Old boat" for p in session.show.palettes.values())
+    assert parts.document.show.marks["boat"].name == "Old boat"
+    assert any(p.name == "Old boat" for p in parts.document.show.palettes.values())
     answers += ["here", "-1 / 2.5 / 0,5"]
     pick(hands, lambda: hands.click(panel.marks), "Old boat", "Place by numbers")
     assert "is no place" in hands.window.notice.text.text()
     pick(hands, lambda: hands.click(panel.marks), "Old boat", "Place by numbers")
     hands.until(lambda: missed(hands, SPOTS, (-1.0, 2.5, 0.5)) < 0.02)
     pick(hands, lambda: hands.click(panel.marks), "Old boat", "Delete")
-    assert "boat" not in session.show.marks
+    assert "boat" not in parts.document.show.marks
     assert draft(hands)["spot-1"]["Pan"] == "point:-1,2.5,0.5"
     assert missed(hands, SPOTS, (-1.0, 2.5, 0.5)) < 0.02
-    session.undo()
+    parts.document.undo()
     assert draft(hands)["spot-1"]["Pan"] == "mark:boat"
 
 
 def test_nudging_flipping_and_limits(hands, compose, node):
-    session, panel = hands.session, compose.what.aim_panel
-    session.touch(
+    parts, panel = hands.parts, compose.what.aim_panel
+    parts.draft.touch(
         {
             "spot-1": {"Pan": 20.0, "Tilt": 30.0, "Dimmer": 1.0},
             "spot-2": {"Pan": -40.0, "Tilt": 30.0},
         }
     )
-    session.choose(["spot-1", "spot-2"])
+    parts.selection.choose(["spot-1", "spot-2"])
     hands.click(compose.what.tabs["Aim"])
     hands.until(lambda: len(panel.pad.points) == 2)
     panel.pad.setFocus()
@@ -395,20 +405,20 @@ def test_nudging_flipping_and_limits(hands, compose, node):
     assert panel.limit_fields.isVisible()
     hands.type(panel.ends["Pan"][0], "-30")
     hands.type(panel.ends["Pan"][1], "60")
-    assert session.show.fixtures["spot-1"].limits.pan == (-30.0, 60.0)
-    limited = session.value("spot-1", "Pan")
+    assert parts.document.show.fixtures["spot-1"].limits.pan == (-30.0, 60.0)
+    limited = parts.preview.value("spot-1", "Pan")
     assert limited is not None
-    hands.until(lambda: session.value("spot-1", "Pan") == pytest.approx(-30.0))
+    hands.until(lambda: parts.preview.value("spot-1", "Pan") == pytest.approx(-30.0))
     hands.until(lambda: values(node, 2)[60] == round((270 - 30) / 540 * 65535) >> 8)
     hands.click(panel.free)
-    hands.until(lambda: session.show.fixtures["spot-1"].limits.pan is None)
-    hands.until(lambda: session.value("spot-1", "Pan") == pytest.approx(-155.0))
+    hands.until(lambda: parts.document.show.fixtures["spot-1"].limits.pan is None)
+    hands.until(lambda: parts.preview.value("spot-1", "Pan") == pytest.approx(-155.0))
 
 
 def test_who_shines_where_nobody_should_is_named(hands, compose):
-    session, panel = hands.session, compose.what.aim_panel
-    session.touch({"spot-1": {"Dimmer": 1.0}, "spot-2": {"Dimmer": 0.0}})
-    session.choose(["spot-1", "spot-2"])
+    parts, panel = hands.parts, compose.what.aim_panel
+    parts.draft.touch({"spot-1": {"Dimmer": 1.0}, "spot-2": {"Dimmer": 0.0}})
+    parts.selection.choose(["spot-1", "spot-2"])
     hands.click(compose.what.tabs["Aim"])
     panel.send(links.to_point((0.0, -3.5, 1.2)))
     hands.until(lambda: panel.warn.isVisible())
@@ -417,15 +427,16 @@ def test_who_shines_where_nobody_should_is_named(hands, compose):
     panel.send(links.to_mark("centre"))
     hands.until(lambda: not panel.warn.isVisible())
     room = edits.replace(
-        session.show.room, keep_out=(Area("Piano", -0.5, 2.5, 0.5, 3.5, 0.0, 1.2),)
+        parts.document.show.room,
+        keep_out=(Area("Piano", -0.5, 2.5, 0.5, 3.5, 0.0, 1.2),),
     )
-    session.edit("piano", edits.replace(session.show, room=room))
+    parts.document.edit("piano", edits.replace(parts.document.show, room=room))
     hands.until(lambda: "shines into Piano" in panel.warn.text())
 
 
 def test_beam_by_pictures_and_numbers(hands, compose, node):
-    session, what = hands.session, compose.what
-    session.choose(["spot-1", "wash-1"])
+    parts, what = hands.parts, compose.what
+    parts.selection.choose(["spot-1", "wash-1"])
     hands.click(what.tabs["Beam"])
     rows = what.beam_panel.more.rows
     gobos = rows["Gobo1"].chips[0][0]
@@ -437,7 +448,7 @@ def test_beam_by_pictures_and_numbers(hands, compose, node):
     hands.click(chips, chips.rect_at(1).center())
     assert draft(hands)["spot-1"][prism] >= 0.5
     hands.type(what.fields["Zoom"], "500")
-    span = session.programme.rig.span("wash-1", "Zoom")
+    span = parts.preview.compiled.rig.span("wash-1", "Zoom")
     assert (
         draft(hands)["wash-1"]["Zoom"] == span[1]
     )  # beyond the range: as far as it goes
@@ -447,7 +458,7 @@ def test_beam_by_pictures_and_numbers(hands, compose, node):
 
 def test_device_lines_are_hidden_and_moved_for_a_type(hands, compose):
     what = compose.what
-    hands.session.choose(["hazer-1"])
+    hands.parts.selection.choose(["hazer-1"])
     hands.click(what.tabs["Device"])
     more = what.device_panel.more
     assert list(more.rows) == ["Fog1", "Fan1"]
@@ -455,8 +466,8 @@ def test_device_lines_are_hidden_and_moved_for_a_type(hands, compose):
     assert list(more.rows) == ["Fan1", "Fog1"]
     pick(hands, lambda: more._menu(more.rows["Fog1"], QPoint(5, 5)), "Hide")
     assert list(more.rows) == ["Fan1"]
-    hands.session.choose(["par-1"])
-    hands.session.choose(["hazer-1"])
+    hands.parts.selection.choose(["par-1"])
+    hands.parts.selection.choose(["hazer-1"])
     assert list(more.rows) == ["Fan1"]
     assert more.hidden.text() == "Show 1 hidden"
     hands.click(more.hidden)
@@ -469,8 +480,8 @@ def test_device_lines_are_hidden_and_moved_for_a_type(hands, compose):
 
 
 def test_a_gradient_over_sixteen_cells(hands, compose, node):
-    session, panel = hands.session, compose.what.spread_panel
-    session.touch({"bar-1": {"Dimmer": 1.0}, "bar-2": {"Dimmer": 1.0}})
+    parts, panel = hands.parts, compose.what.spread_panel
+    parts.draft.touch({"bar-1": {"Dimmer": 1.0}, "bar-2": {"Dimmer": 1.0}})
     keys(hands, compose, "bars")
     hands.click(compose.who.cells)
     hands.click(compose.what.tabs["Spread"])
@@ -493,9 +504,9 @@ def test_a_gradient_over_sixteen_cells(hands, compose, node):
 
 
 def test_spread_by_numbers_dragged_ends_and_shapes(hands, compose):
-    session, panel = hands.session, compose.what.spread_panel
+    parts, panel = hands.parts, compose.what.spread_panel
     pars = [f"par-{i}" for i in range(1, 6)]
-    session.choose(pars)
+    parts.selection.choose(pars)
     hands.click(compose.what.tabs["Spread"])
     panel.what.setCurrentIndex(panel.what.findData("Dimmer"))
     hands.type(panel.first, "0")
@@ -519,13 +530,13 @@ def test_spread_by_numbers_dragged_ends_and_shapes(hands, compose):
     )
     assert given()[-1] == pytest.approx(0.5, abs=0.02)
     assert given()[2] == pytest.approx(0.25, abs=0.02)
-    session.choose(["par-1"])
+    parts.selection.choose(["par-1"])
     assert panel.hint.isVisible()
 
 
 def test_directions_are_spread_along_a_line(hands, compose):
-    session, panel = hands.session, compose.what.spread_panel
-    session.choose(SPOTS)
+    parts, panel = hands.parts, compose.what.spread_panel
+    parts.selection.choose(SPOTS)
     hands.click(compose.what.tabs["Spread"])
     panel.what.setCurrentIndex(
         panel.what.findText("Direction", Qt.MatchFlag.MatchStartsWith)
@@ -549,8 +560,8 @@ def test_directions_are_spread_along_a_line(hands, compose):
 
 
 def test_copy_and_paste_by_meaning_and_by_family(hands, compose):
-    session, copied = hands.session, compose.what.copied
-    session.touch(
+    parts, copied = hands.parts, compose.what.copied
+    parts.draft.touch(
         {
             "spot-1": {
                 "Dimmer": 0.4,
@@ -560,9 +571,9 @@ def test_copy_and_paste_by_meaning_and_by_family(hands, compose):
             }
         }
     )
-    session.choose(["spot-1"])
+    parts.selection.choose(["spot-1"])
     QTest.keyClick(compose.stage, Qt.Key.Key_C, CTRL)
-    session.choose(["wash-1", "par-1"])
+    parts.selection.choose(["wash-1", "par-1"])
     QTest.keyClick(compose.stage, Qt.Key.Key_V, CTRL)
     look = draft(hands)
     assert (
@@ -571,11 +582,11 @@ def test_copy_and_paste_by_meaning_and_by_family(hands, compose):
     assert look["wash-1"]["Dimmer"] == look["par-1"]["Dimmer"] == pytest.approx(0.4)
     assert "Gobo1" not in look["wash-1"]
     assert "Pan" not in look["par-1"]
-    session.choose(["spot-2"])
+    parts.selection.choose(["spot-2"])
     copied.paste(["Gobo1"])
     assert draft(hands)["spot-2"] == {"Gobo1": 2.0}
-    hands.session.untouch({"par-1": ("Dimmer",)})
-    session.choose(["par-1"])
+    hands.parts.draft.untouch({"par-1": ("Dimmer",)})
+    parts.selection.choose(["par-1"])
     QTest.qWait(150)
     pick(
         hands, lambda: hands.click(compose.what.copy_button), "Make these like that one"
@@ -591,15 +602,17 @@ def test_copy_and_paste_by_meaning_and_by_family(hands, compose):
 
 def test_one_accidental_nudge_is_found_and_taken_out(hands, compose, node):
     """A look is set; somebody nudges a head; the ledger shows it, and what it covers."""
-    session, ledger = hands.session, hands.window.ledger
-    session.edit(
+    parts, ledger = hands.parts, hands.window.ledger
+    parts.document.edit(
         "quick",
-        edits.change_scene(session.show, "slack-water", fade_in=0.2, fade_out=0.2),
+        edits.change_scene(
+            parts.document.show, "slack-water", fade_in=0.2, fade_out=0.2
+        ),
     )
-    session.press("slack-water-pad")
+    parts.engine.press("slack-water-pad")
     hands.until(lambda: values(node, 1)[10] == 140)
-    session.touch({"par-1": {"Dimmer": 0.9}})
-    session.choose(["spot-2"])
+    parts.draft.touch({"par-1": {"Dimmer": 0.9}})
+    parts.selection.choose(["spot-2"])
     hands.click(compose.what.tabs["Aim"])
     compose.what.aim_panel.pad.setFocus()
     QTest.keyClick(compose.what.aim_panel.pad, Qt.Key.Key_Up)
@@ -629,7 +642,7 @@ def test_one_accidental_nudge_is_found_and_taken_out(hands, compose, node):
     ]
     hands.click(position[0])  # the pan went along with it
     assert "spot-2" not in draft(hands)
-    session.touch(
+    parts.draft.touch(
         {"par-1": {"ColorRGB_Red": 1.0, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 0.0}}
     )
     QTest.qWait(200)
@@ -639,9 +652,9 @@ def test_one_accidental_nudge_is_found_and_taken_out(hands, compose, node):
 
 
 def test_a_blind_draft_stays_off_the_stage(hands, compose, node):
-    session, ledger = hands.session, hands.window.ledger
-    session.choose(["par-1"])
-    session.touch({"par-1": {"Dimmer": 0.2}})
+    parts, ledger = hands.parts, hands.window.ledger
+    parts.selection.choose(["par-1"])
+    parts.draft.touch({"par-1": {"Dimmer": 0.2}})
     hands.until(lambda: values(node, 1)[10] == 51)
     heading = hands.window.heading
     hands.place("surfaces")
@@ -654,9 +667,11 @@ def test_a_blind_draft_stays_off_the_stage(hands, compose, node):
     hands.click(hands.button(compose.what, "Full"))
     QTest.qWait(120)
     assert values(node, 1)[10] == 0
-    assert session.value("par-1", "Dimmer") == 1.0  # who sets it sees it
-    seen = session.seen()
-    row = next(i for i, p in enumerate(session.decoder.lamps) if p.fixture == "par-1")
+    assert parts.preview.value("par-1", "Dimmer") == 1.0  # who sets it sees it
+    seen = parts.preview.seen()
+    row = next(
+        i for i, p in enumerate(parts.preview.decoder.lamps) if p.fixture == "par-1"
+    )
     assert seen is not None
     assert seen[1].rgb[row].max() > 0.5
     hands.click(ledger.blind)
@@ -664,16 +679,16 @@ def test_a_blind_draft_stays_off_the_stage(hands, compose, node):
 
 
 def test_the_draft_is_kept_as_a_scene_with_parts_of_it(hands, compose):
-    session, ledger = hands.session, hands.window.ledger
-    session.press("front-wash-fader")
-    session.set_level("front-wash-fader", 1.0)
-    session.touch(
+    parts, ledger = hands.parts, hands.window.ledger
+    parts.engine.press("front-wash-fader")
+    parts.engine.set_level("front-wash-fader", 1.0)
+    parts.draft.touch(
         {
             "par-1": {"Dimmer": 0.5, "Pan": 1.0},
             "par-2": {"Dimmer": 0.5, **dict.fromkeys(RGB, 0.5)},
         }
     )
-    hands.until(lambda: session.lit() and "front-1" in session.lit())
+    hands.until(lambda: parts.preview.lit() and "front-1" in parts.preview.lit())
     QTest.keyClick(hands.window, Qt.Key.Key_S, CTRL)
     form = ledger.form
     assert "Par" in form.name.text()  # a name is suggested
@@ -682,96 +697,100 @@ def test_the_draft_is_kept_as_a_scene_with_parts_of_it(hands, compose):
     hands.type(form.fade_in, "3.5")
     form.folder.setCurrentText("Low Tide")
     hands.click(form.confirm)
-    kept = session.show.playables["half"]
+    kept = parts.document.show.playables["half"]
     assert (kept.fade_in, kept.folder) == (3.5, "Low Tide")
     assert RGB[0] not in kept.look["par-2"]
     assert "front-1" not in kept.look
     assert draft(hands) == {}
-    session.touch({"par-1": {"Dimmer": 0.3}})
+    parts.draft.touch({"par-1": {"Dimmer": 0.3}})
     hands.click(ledger.keep_button)
     form.all_lit.setChecked(True)
     form.name.setText("All of it")
     hands.click(form.confirm)
-    whole = session.show.playables["all-of-it"]
+    whole = parts.document.show.playables["all-of-it"]
     assert whole.look["front-1"]["Dimmer"] == pytest.approx(0.85)
     assert whole.look["par-1"]["Dimmer"] == pytest.approx(0.3)
 
 
 def test_one_palette_changed_and_all_its_scenes_with_it(hands, compose, node):
-    session, ledger = hands.session, hands.window.ledger
+    parts, ledger = hands.parts, hands.window.ledger
     hands.click(compose.shelf.tabs["palettes"])
     card = compose.shelf.cards["lantern"]
-    assert card.uses == len(palettes.users(session.show, "lantern")) >= 4
-    session.press("cello-pad")
+    assert card.uses == len(palettes.users(parts.document.show, "lantern")) >= 4
+    parts.engine.press("cello-pad")
     hands.until(lambda: values(node, 2)[126] > 0)
     hands.click(card)
     hands.click(hands.button(compose.shelf, "Take into draft"))
-    assert session.taken == "palette:lantern"
+    assert parts.draft.taken == "palette:lantern"
     hands.type(compose.what.colour_panel.hex, "#0040FF")
     assert ledger.candidates()[0] == "palette:lantern"
     assert "scenes with it" in ledger.difference("palette:lantern")
     ledger.ask_update("palette:lantern")
     assert "Update <b>Lantern</b>?" in ledger.change.text()
     hands.click(ledger.confirm_update)
-    assert session.show.palettes["lantern"].values["ColorRGB_Blue"] == pytest.approx(
-        1.0
-    )
+    assert parts.document.show.palettes["lantern"].values[
+        "ColorRGB_Blue"
+    ] == pytest.approx(1.0)
     assert draft(hands) == {}
 
     def blue() -> bool:
-        found = session.light()
+        found = parts.preview.light()
         row = next(
-            i for i, p in enumerate(session.decoder.lamps) if p.fixture == "wash-1"
+            i
+            for i, p in enumerate(parts.preview.decoder.lamps)
+            if p.fixture == "wash-1"
         )
         return found is not None and found[1].rgb[row][2] > 2 * found[1].rgb[row][0] > 0
 
     hands.until(blue)
-    session.undo()
-    assert session.show.palettes["lantern"].values["ColorRGB_Red"] == 1.0
+    parts.document.undo()
+    assert parts.document.show.palettes["lantern"].values["ColorRGB_Red"] == 1.0
 
 
 def test_a_scene_is_taken_changed_and_updated(hands, compose):
-    session, ledger = hands.session, hands.window.ledger
+    parts, ledger = hands.parts, hands.window.ledger
     hands.click(compose.shelf.cards["slack-water"])
     hands.click(compose.shelf.take)
     assert compose.shelf.cards["slack-water"]._drafted
-    session.choose(["par-1"])
+    parts.selection.choose(["par-1"])
     hands.click(hands.button(compose.what, "25"))
     assert ledger.candidates()[0] == "scene:slack-water"
     ledger.ask_update("scene:slack-water")
     assert "1 value changed" in ledger.change.text()
     assert "Par 1 intensity: 55 % → 25 %" in ledger.change.text()
     hands.click(hands.button(ledger, "Not yet"))
-    assert session.show.playables["slack-water"].look["par-1"]["Dimmer"] == 0.55
+    assert parts.document.show.playables["slack-water"].look["par-1"]["Dimmer"] == 0.55
     ledger.ask_update("scene:slack-water")
     hands.click(ledger.confirm_update)
-    scene = session.show.playables["slack-water"]
+    scene = parts.document.show.playables["slack-water"]
     assert scene.look["par-1"]["Dimmer"] == 0.25
     assert scene.look["par-2"]["ColorRGB_Red"] == "palette:moon"  # links are kept
 
 
 def test_the_stage_is_captured_as_it_is(hands, compose, answers, node):
-    session = hands.session
-    session.edit(
+    parts = hands.parts
+    parts.document.edit(
         "quick",
-        edits.change_scene(session.show, "slack-water", fade_in=0.2, fade_out=0.2),
+        edits.change_scene(
+            parts.document.show, "slack-water", fade_in=0.2, fade_out=0.2
+        ),
     )
-    session.press("slack-water-pad")
+    parts.engine.press("slack-water-pad")
     hands.until(lambda: values(node, 1)[10] == 140)
-    session.touch({"par-1": {"Dimmer": 1.0}})
+    parts.draft.touch({"par-1": {"Dimmer": 1.0}})
     hands.until(lambda: values(node, 1)[10] == 255)
     before = values(node, 1), values(node, 2)
     answers.append("Now")
     hands.click(compose.shelf.capture)
-    kept = session.show.playables["now"]
+    kept = parts.document.show.playables["now"]
     assert kept.look["par-1"]["Dimmer"] == 1.0
     assert kept.look["spot-2"]["Pan"] == "palette:on-cello"
-    session.clear_draft()
-    session.release()
+    parts.draft.clear()
+    parts.engine.release()
     hands.until(lambda: values(node, 1)[10] == 0)
-    show, tile = edits.add_tile(session.show, "low-tide", "now", "pad")
-    session.edit("tile", show)
-    session.press(tile)
+    show, tile = edits.add_tile(parts.document.show, "low-tide", "now", "pad")
+    parts.document.edit("tile", show)
+    parts.engine.press(tile)
     hands.until(lambda: (values(node, 1), values(node, 2)) == before)
 
 
@@ -779,15 +798,15 @@ def test_the_stage_is_captured_as_it_is(hands, compose, answers, node):
 
 
 def test_a_palette_kept_by_meaning_reaches_other_makes(hands, compose, answers):
-    session, what = hands.session, compose.what
-    session.choose(["par-1"])
+    parts, what = hands.parts, compose.what
+    parts.selection.choose(["par-1"])
     hands.type(what.colour_panel.hex, "#20FF80")
     answers.append("Weed")
     hands.click(what.colour_panel.findChildren(type(hands.window.more))[0])
-    weed = session.show.palettes["weed"]
+    weed = parts.document.show.palettes["weed"]
     assert set(weed.values) == set(RGB)
     assert weed.each == {}
-    session.choose(["wash-1", "bar-1"])
+    parts.selection.choose(["wash-1", "bar-1"])
     chips = what.colour_panel.chips
     hands.click(chips, chips.rect_of("weed").center())
     assert draft(hands)["wash-1"]["ColorRGB_Red"] == "palette:weed"
@@ -796,14 +815,14 @@ def test_a_palette_kept_by_meaning_reaches_other_makes(hands, compose, answers):
 
 
 def test_palettes_are_dragged_into_the_order_one_wants(hands, compose, demo_path):
-    session, chips = hands.session, compose.what.colour_panel.chips
+    parts, chips = hands.parts, compose.what.colour_panel.chips
 
     def order():
         return [p.name for p in chips.palettes()]
 
     before = order()
     ids = [p.id for p in chips.palettes()]
-    session.choose(["par-1"])
+    parts.selection.choose(["par-1"])
     hands.until(lambda: chips.isVisible() and chips.width() > 200)
     hands.drag(
         chips,
@@ -821,7 +840,7 @@ def test_palettes_are_dragged_into_the_order_one_wants(hands, compose, demo_path
     QTest.keyClick(chips, Qt.Key.Key_Return)
     assert draft(hands)["par-1"]["ColorRGB_Red"] == f"palette:{ids[1]}"
     for _ in range(3):  # the giving and the two moves by key
-        session.undo()
+        parts.document.undo()
     assert order() == [before[1], before[2], before[0], *before[3:]]
     hands.until(
         lambda: (
@@ -836,12 +855,12 @@ def test_palettes_are_dragged_into_the_order_one_wants(hands, compose, demo_path
 
 
 def test_a_shelf_of_hundreds_has_cards_where_one_looks(hands, compose):
-    session, shelf = hands.session, compose.shelf
+    parts, shelf = hands.parts, compose.shelf
     made = [
         Scene(id=f"n{i}", name=f"Night {i}", look={"par-1": {"Dimmer": 0.5}})
         for i in range(300)
     ]
-    session.edit("many", edits.put(session.show, "playables", *made))
+    parts.document.edit("many", edits.put(parts.document.show, "playables", *made))
     bar = shelf.strip.horizontalScrollBar()
     hands.until(lambda: bar.maximum() > 250 * 150)
     assert "n299" in shelf.cards  # the newest stand first
@@ -855,7 +874,7 @@ def test_a_shelf_of_hundreds_has_cards_where_one_looks(hands, compose):
     assert shelf.chosen == "slack-water"
     QTest.keyClick(card, Qt.Key.Key_Left)
     chosen = shelf.chosen
-    ids = list(reversed(session.show.playables))
+    ids = list(reversed(parts.document.show.playables))
     assert chosen == ids[ids.index("slack-water") - 1]
     assert shelf.cards[chosen].hasFocus()
     QTest.keyClick(shelf.cards[chosen], Qt.Key.Key_Right)
@@ -865,32 +884,38 @@ def test_a_shelf_of_hundreds_has_cards_where_one_looks(hands, compose):
     shelf.search.setText("")
     # an edit of one scene leaves the other cards as they are
     before = dict(shelf.cards)
-    session.edit("rename", edits.change_scene(session.show, "n299", name="Last night"))
+    parts.document.edit(
+        "rename", edits.change_scene(parts.document.show, "n299", name="Last night")
+    )
     assert shelf.cards == before
     assert shelf.cards["n299"].accessibleName() == "Last night"
 
 
 def test_a_palette_deleted_while_used_leaves_its_values(hands, compose, node):
-    session, shelf = hands.session, compose.shelf
-    session.press("stage-rose")
-    show, tile = edits.add_tile(session.show, "low-tide", "stage-rose", "pad")
-    session.edit("tile", show)
-    session.press(tile)
-    session.touch({"uplight-1": {"Dimmer": 1.0, **dict.fromkeys(RGB, "palette:rose")}})
+    parts, shelf = hands.parts, compose.shelf
+    parts.engine.press("stage-rose")
+    show, tile = edits.add_tile(parts.document.show, "low-tide", "stage-rose", "pad")
+    parts.document.edit("tile", show)
+    parts.engine.press(tile)
+    parts.draft.touch(
+        {"uplight-1": {"Dimmer": 1.0, **dict.fromkeys(RGB, "palette:rose")}}
+    )
     hands.until(lambda: values(node, 1)[10] == 204)
     before = values(node, 1)
     hands.click(shelf.tabs["palettes"])
     hands.click(shelf.cards["rose"])
     hands.click(shelf.delete)
     assert "keep" in hands.window.notice.text.text()
-    assert "rose" not in session.show.palettes
-    assert session.show.playables["stage-rose"].look["par-1"]["ColorRGB_Red"] == 1.0
+    assert "rose" not in parts.document.show.palettes
+    assert (
+        parts.document.show.playables["stage-rose"].look["par-1"]["ColorRGB_Red"] == 1.0
+    )
     assert draft(hands)["uplight-1"]["ColorRGB_Red"] == 1.0
     QTest.qWait(150)
     assert values(node, 1) == before
-    session.undo()
+    parts.document.undo()
     assert (
-        session.show.playables["stage-rose"].look["par-1"]["ColorRGB_Red"]
+        parts.document.show.playables["stage-rose"].look["par-1"]["ColorRGB_Red"]
         == "palette:rose"
     )
     assert draft(hands)["uplight-1"]["ColorRGB_Red"] == "palette:rose"
@@ -899,33 +924,35 @@ def test_a_palette_deleted_while_used_leaves_its_values(hands, compose, node):
 def test_scenes_are_filed_tagged_doubled_merged_and_unlinked(
     hands, compose, answers, monkeypatch
 ):
-    session, shelf = hands.session, compose.shelf
+    parts, shelf = hands.parts, compose.shelf
     hands.click(shelf.cards["mudlight"])
     answers.append("By day")
     pick(hands, lambda: hands.click(shelf.more), "Folder", "New")
-    assert session.show.playables["mudlight"].folder == "By day"
+    assert parts.document.show.playables["mudlight"].folder == "By day"
     answers.append("sand, #wet,, sand")
     pick(hands, lambda: hands.click(shelf.more), "Tags")
-    assert session.show.playables["mudlight"].tags == ("sand", "wet")
+    assert parts.document.show.playables["mudlight"].tags == ("sand", "wet")
     monkeypatch.setattr(
         QColorDialog,
         "getColor",
         lambda *_: __import__("PySide6.QtGui").QtGui.QColor("#336699"),
     )
     pick(hands, lambda: hands.click(shelf.more), "Colour mark")
-    assert session.show.playables["mudlight"].colour == "#336699"
+    assert parts.document.show.playables["mudlight"].colour == "#336699"
     pick(hands, lambda: hands.click(shelf.more), "Unlink from the palette Mud")
-    assert session.show.playables["mudlight"].look["par-1"]["ColorRGB_Red"] == 0.8
+    assert (
+        parts.document.show.playables["mudlight"].look["par-1"]["ColorRGB_Red"] == 0.8
+    )
     pick(hands, lambda: hands.click(shelf.more), "Duplicate")
     assert shelf.chosen != "mudlight"
     assert (
-        session.show.playables[shelf.chosen].look
-        == session.show.playables["mudlight"].look
+        parts.document.show.playables[shelf.chosen].look
+        == parts.document.show.playables["mudlight"].look
     )
     pick(hands, lambda: hands.click(shelf.more), "Merge with", "Cello")
-    assert session.show.playables[shelf.chosen].look["front-4"]["Dimmer"] == 0.75
+    assert parts.document.show.playables[shelf.chosen].look["front-4"]["Dimmer"] == 0.75
     shelf.folder.setCurrentIndex(shelf.folder.findText("By day"))
-    assert {session.show.playables[i].folder for i in shelf.cards} == {"By day"}
+    assert {parts.document.show.playables[i].folder for i in shelf.cards} == {"By day"}
     shelf.folder.setCurrentIndex(0)
     hands.type(shelf.search, "wet", enter=False)
     assert "mudlight" in shelf.cards
@@ -934,7 +961,7 @@ def test_scenes_are_filed_tagged_doubled_merged_and_unlinked(
 
 def test_position_comes_before_the_light(hands, compose, node):
     """A scene's families have times of their own."""
-    session, shelf = hands.session, compose.shelf
+    parts, shelf = hands.parts, compose.shelf
     hands.click(shelf.cards["cello"])
 
     def timed(dialog: TimesDialog) -> None:
@@ -944,8 +971,8 @@ def test_position_comes_before_the_light(hands, compose, node):
         hands.click(hands.button(dialog, "Keep"))
 
     hands.in_dialog(lambda: hands.click(shelf.times), timed)
-    session.press("cello-pad")
-    mark = session.show.marks["cello"]
+    parts.engine.press("cello-pad")
+    mark = parts.document.show.marks["cello"]
     at_mark = (mark.x, mark.y, 0.0)
     hands.until(
         lambda: (
@@ -957,22 +984,28 @@ def test_position_comes_before_the_light(hands, compose, node):
 
 
 def test_a_scene_is_looked_at_without_lighting_it(hands, compose, node):
-    session, shelf = hands.session, compose.shelf
+    parts, shelf = hands.parts, compose.shelf
     quiet = values(node, 1)
     hands.click(shelf.cards["spring-tide"])
     hands.click(shelf.look_at)
-    hands.until(lambda: session.preview == "spring-tide")
-    row = next(i for i, p in enumerate(session.decoder.lamps) if p.fixture == "par-1")
+    hands.until(lambda: parts.preview.shown == "spring-tide")
+    row = next(
+        i for i, p in enumerate(parts.preview.decoder.lamps) if p.fixture == "par-1"
+    )
     hands.until(
-        lambda: (seen := session.seen()) is not None and seen[1].rgb[row].max() > 0.8
+        lambda: (
+            (seen := parts.preview.seen()) is not None and seen[1].rgb[row].max() > 0.8
+        )
     )
     QTest.qWait(100)
     assert values(node, 1) == quiet
     compose.stage.setFocus()
     QTest.keyClick(compose.stage, Qt.Key.Key_Escape)
-    assert session.preview == ""
+    assert parts.preview.shown == ""
     hands.until(
-        lambda: (seen := session.seen()) is not None and seen[1].rgb[row].max() < 0.01
+        lambda: (
+            (seen := parts.preview.seen()) is not None and seen[1].rgb[row].max() < 0.01
+        )
     )
 
 
@@ -991,7 +1024,7 @@ def test_a_scene_is_dragged_to_a_page(hands, compose):
     let_go("stage-blue", perform.faders)
     let_go("stage-rose", perform.choices["parts"])
     let_go("no such scene", perform.choices["parts"])
-    tiles = hands.session.show.pages["low-tide"].tiles[-2:]
+    tiles = hands.parts.document.show.pages["low-tide"].tiles[-2:]
     assert [(t.scene, t.kind, t.choice) for t in tiles] == [
         ("stage-blue", "fader", ""),
         ("stage-rose", "pad", "parts"),
@@ -999,24 +1032,26 @@ def test_a_scene_is_dragged_to_a_page(hands, compose):
 
 
 def test_a_scene_whose_fixtures_are_gone_is_kept_and_comes_back(hands, compose, node):
-    session = hands.session
-    session.press("stage-blue")
-    look = session.show.playables["stage-blue"].look
-    session.edit("take down", edits.drop(session.show, "fixtures", ["par-1", "par-2"]))
+    parts = hands.parts
+    parts.engine.press("stage-blue")
+    look = parts.document.show.playables["stage-blue"].look
+    parts.document.edit(
+        "take down", edits.drop(parts.document.show, "fixtures", ["par-1", "par-2"])
+    )
     QTest.qWait(50)
-    assert session.show.playables["stage-blue"].look == look
+    assert parts.document.show.playables["stage-blue"].look == look
     assert "2 of its fixtures do not hang" in compose.shelf.cards["stage-blue"].about()
     compose.shelf.choose("stage-blue")
     compose.shelf.put_on("low-tide", "pad")
-    session.press(session.show.pages["low-tide"].tiles[-1].id)
+    parts.engine.press(parts.document.show.pages["low-tide"].tiles[-1].id)
     hands.until(lambda: values(node, 1)[26] == 204)
-    session.release()
-    hands.until(lambda: not session.state.players)
-    session.undo()
-    session.undo()
-    show, tile = edits.add_tile(session.show, "low-tide", "stage-blue", "pad")
-    session.edit("tile", show)
-    session.press(tile)
+    parts.engine.release()
+    hands.until(lambda: not parts.engine.state.players)
+    parts.document.undo()
+    parts.document.undo()
+    show, tile = edits.add_tile(parts.document.show, "low-tide", "stage-blue", "pad")
+    parts.document.edit("tile", show)
+    parts.engine.press(tile)
     hands.until(lambda: values(node, 1)[10] == 204)
     QTest.qWait(500)
     assert values(node, 1)[10] == 204  # and it stays
@@ -1058,15 +1093,19 @@ def test_the_view_is_turned_kept_and_put_on_a_second_screen(hands, compose):
     QTest.keyClick(window, Qt.Key.Key_Escape)
     assert not window.isVisible()
     hands.click(stage, stage.point_of("wash-2"))
-    assert hands.session.chosen == ("wash-2",)  # lamps are where they are drawn
+    assert hands.parts.selection.chosen == ("wash-2",)  # lamps are where they are drawn
 
 
 def test_a_strobe_is_a_mark_and_does_not_flash_the_screen(hands, compose):
-    session, stage = hands.session, compose.stage
-    session.touch({"panel-1": {"Dimmer": 1.0, "Shutter1Strobe": 10.0}})
-    row = next(i for i, p in enumerate(session.decoder.lamps) if p.fixture == "panel-1")
+    parts, stage = hands.parts, compose.stage
+    parts.draft.touch({"panel-1": {"Dimmer": 1.0, "Shutter1Strobe": 10.0}})
+    row = next(
+        i for i, p in enumerate(parts.preview.decoder.lamps) if p.fixture == "panel-1"
+    )
     hands.until(
-        lambda: (found := session.light()) is not None and found[1].strobe[row] > 5
+        lambda: (
+            (found := parts.preview.light()) is not None and found[1].strobe[row] > 5
+        )
     )
     QTest.qWait(150)
     shots = []
@@ -1077,9 +1116,10 @@ def test_a_strobe_is_a_mark_and_does_not_flash_the_screen(hands, compose):
 
 
 def test_an_empty_room_without_width_is_still_drawn(hands, compose):
-    session = hands.session
-    session.edit(
-        "no room", edits.replace(session.show, room=Room("Nowhere", 0.5, 0.5, 0.5))
+    parts = hands.parts
+    parts.document.edit(
+        "no room",
+        edits.replace(parts.document.show, room=Room("Nowhere", 0.5, 0.5, 0.5)),
     )
     QTest.qWait(80)
     assert not compose.stage.grab().isNull()

@@ -75,21 +75,23 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
     assert "free" in rig.hang.preview.text()
     hands.click(hands.button(rig, "Hang 4"))
     new = ["par-9", "par-10", "par-11", "par-12"]
-    assert hands.session.chosen == tuple(new)
+    assert hands.parts.selection.chosen == tuple(new)
     assert rig.ribbon.ribbon.on_slot(113) == ["par-9"]
     assert (
-        rig.plan.fixture_at(rig.plan.at(hands.session.show.fixtures["par-11"].place))
+        rig.plan.fixture_at(
+            rig.plan.at(hands.parts.document.show.fixtures["par-11"].place)
+        )
         == "par-11"
     )
 
     compose = hands.place("compose")
     stage = compose.stage
-    hands.session.choose(())
+    hands.parts.selection.choose(())
     first = stage.point_of("par-9")
     hands.click(stage, first)
-    assert len(hands.session.chosen) == 1
+    assert len(hands.parts.selection.chosen) == 1
     for fixture in new:
-        if fixture not in hands.session.chosen:
+        if fixture not in hands.parts.selection.chosen:
             item = next(
                 i
                 for i in compose.who.fixtures.findItems(
@@ -97,7 +99,7 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
                 )
             )
             item.setSelected(True)
-    hands.session.choose(new)
+    hands.parts.selection.choose(new)
     level = compose.what.fields["Dimmer"]
     hands.type(level, "80")
     hands.until(lambda: values(node, 1)[112:113] == [204])
@@ -114,7 +116,7 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
     ledger.page.setCurrentIndex(ledger.page.findText("as a fader on Low Tide"))
     hands.click(ledger.confirm)
     hands.until(lambda: not ledger.isVisible())
-    scene = hands.session.show.playables["red-line"]
+    scene = hands.parts.document.show.playables["red-line"]
     assert set(scene.look) == set(new)
     hands.until(lambda: values(node, 1)[112] == 0)
 
@@ -125,7 +127,9 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
     assert "Red line" in hands.window.notice.text.text()
     controller.move_fader(5, 30)
     hands.until(
-        lambda: any(m.target == target for m in hands.session.show.mappings.values())
+        lambda: any(
+            m.target == target for m in hands.parts.document.show.inputs.values()
+        )
     )
     for value in (60, 127):
         controller.move_fader(5, value)
@@ -133,11 +137,11 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
     hands.until(lambda: values(node, 1)[112] == 204)
 
     hands.until(
-        lambda: showfile.read(demo_path).mappings == hands.session.show.mappings
+        lambda: showfile.read(demo_path).inputs == hands.parts.document.show.inputs
     )
     kept = showfile.read(demo_path)
     assert kept.fixtures["par-12"].address == 137
-    assert any(m.target == target for m in kept.mappings.values())
+    assert any(m.target == target for m in kept.inputs.values())
     assert not patch.clashes(kept)
 
 
@@ -146,21 +150,21 @@ def test_undo_and_redo_by_name(hands, demo_path):
     rig.hang.choose_type("pellow-dot")
     hands.click(hands.button(rig, "Hang"))
     assert "hang 1 × Dot" in hands.window.heading.undo.toolTip()
-    assert "dot-21" in hands.session.show.fixtures
+    assert "dot-21" in hands.parts.document.show.fixtures
     QTest.keyClick(hands.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert "dot-21" not in hands.session.show.fixtures
-    assert hands.session.chosen == ()
+    assert "dot-21" not in hands.parts.document.show.fixtures
+    assert hands.parts.selection.chosen == ()
     assert "hang 1 × Dot" in hands.window.heading.redo.toolTip()
     hands.click(hands.window.heading.redo)
-    assert "dot-21" in hands.session.show.fixtures
+    assert "dot-21" in hands.parts.document.show.fixtures
     hands.until(lambda: "dot-21" in showfile.read(demo_path).fixtures)
 
 
 def test_ledger_lines_say_what_they_replace_and_can_be_removed(hands, node):
     hands.place("compose")
-    hands.session.set_level("front-wash-fader", 1.0)
+    hands.parts.engine.set_level("front-wash-fader", 1.0)
     hands.until(lambda: values(node, 1)[0] == 217)
-    hands.session.touch(
+    hands.parts.draft.touch(
         {"front-1": {"Dimmer": 0.2}, "par-1": {"Dimmer": 0.6, "ColorRGB_Red": 0.0}}
     )
     ledger = hands.window.ledger
@@ -176,31 +180,31 @@ def test_ledger_lines_say_what_they_replace_and_can_be_removed(hands, node):
     row = lines[texts.index(["Front 1", "Intensity", "20 %", "covers 85 %"])]
     hands.click(row.findChild(QToolButton))
     hands.until(lambda: values(node, 1)[0] == 217)
-    assert "front-1" not in hands.session.state.draft.look
+    assert "front-1" not in hands.parts.engine.state.draft.look
     hands.click(ledger.clear_button)
     hands.until(lambda: not ledger.isVisible())
 
 
 def test_nothing_is_stored_by_looking_at_a_scene(hands, node):
     compose = hands.place("compose")
-    before = hands.session.show
+    before = hands.parts.document.show
     hands.click(compose.shelf.cards["spring-tide"])
     assert compose.shelf.chosen == "spring-tide"
     QTest.qWait(150)
     assert values(node, 1)[10] == 0
-    assert hands.session.show is before
-    assert not hands.session.state.draft.look
+    assert hands.parts.document.show is before
+    assert not hands.parts.engine.state.draft.look
 
 
 def test_update_a_scene_from_the_draft(hands):
     hands.place("compose")
-    hands.session.touch({"par-1": {"Dimmer": 0.11}})
+    hands.parts.draft.touch({"par-1": {"Dimmer": 0.11}})
     hands.until(lambda: hands.window.ledger.isVisible())
     hands.window.ledger.update_scene("slack-water")
-    scene = hands.session.show.playables["slack-water"]
+    scene = hands.parts.document.show.playables["slack-water"]
     assert scene.look["par-1"]["Dimmer"] == 0.11
     assert scene.look["par-2"]["Dimmer"] == 0.55
-    assert hands.session.history.undo_name == "update Slack Water"
+    assert hands.parts.document.history.undo_name == "update Slack Water"
 
 
 def test_choose_on_the_stage_with_a_box_and_by_group(hands):
@@ -213,19 +217,19 @@ def test_choose_on_the_stage_with_a_box_and_by_group(hands):
     )
     hands.drag(stage, low - QPointF(9, 9), high + QPointF(9, 9))
     dots = {f"dot-{i}" for i in range(1, 21)}
-    assert dots <= set(hands.session.chosen)
+    assert dots <= set(hands.parts.selection.chosen)
     item = compose.who.groups.findItems("Bars", Qt.MatchFlag.MatchStartsWith)[0]
     rect = compose.who.groups.visualItemRect(item)
     QTest.mouseClick(
         compose.who.groups.viewport(), Qt.MouseButton.LeftButton, pos=rect.center()
     )
-    assert hands.session.chosen == ("bar-1", "bar-2")
+    assert hands.parts.selection.chosen == ("bar-1", "bar-2")
     assert not compose.what.tabs["Aim"].isVisible()
 
 
 def test_aim_strobe_and_raw_channels_of_a_head(hands, node):
     compose = hands.place("compose")
-    hands.session.choose(["spot-1"])
+    hands.parts.selection.choose(["spot-1"])
     what = compose.what
     hands.click(what.tabs["Aim"])
     hands.type(what.fields["Pan"], "-135")
@@ -249,14 +253,14 @@ def test_aim_strobe_and_raw_channels_of_a_head(hands, node):
 def test_tiles_are_arranged_and_taken_off(hands):
     perform = hands.place("perform")
     pick(hands, menu_of(hands, perform.tiles["slack-water-pad"]), "Move later")
-    assert [t.id for t in hands.session.show.pages["low-tide"].tiles][:2] == [
+    assert [t.id for t in hands.parts.document.show.pages["low-tide"].tiles][:2] == [
         "mudlight-pad",
         "slack-water-pad",
     ]
     pick(hands, menu_of(hands, perform.tiles["cello-pad"]), "Take off the page")
     assert "cello-pad" not in perform.tiles
     assert not any(
-        m.target == "tile:cello-pad" for m in hands.session.show.mappings.values()
+        m.target == "tile:cello-pad" for m in hands.parts.document.show.inputs.values()
     )
     perform.add_tile("cello", "pad")
     assert "cello-pad" in perform.tiles
@@ -277,27 +281,29 @@ def test_learn_from_the_tile_escape_and_unlearn(hands, controller):
     assert hands.window.notice.isVisible()
     QTest.keyClick(hands.window, Qt.Key.Key_Escape)
     assert hands.window.learner.target == ""
-    before = hands.session.show.mappings
+    before = hands.parts.document.show.inputs
     controller.hit_pad(12)
     QTest.qWait(150)
-    assert hands.session.show.mappings is before
+    assert hands.parts.document.show.inputs is before
     pick(hands, menu_of(hands, perform.tiles["dots-pad"]), "Learn a control…")
     controller.hit_pad(12)
     hands.until(lambda: hands.window.learner.target == "")
     tie = next(
-        m for m in hands.session.show.mappings.values() if m.target == "tile:dots-pad"
+        m
+        for m in hands.parts.document.show.inputs.values()
+        if m.target == "tile:dots-pad"
     )
     assert (tie.kind, tie.number) == ("note", 48)
     surfaces = hands.place("surfaces")
     hands.click(surfaces.targets["tile:dots-pad"].unlearn)
     assert not any(
-        m.target == "tile:dots-pad" for m in hands.session.show.mappings.values()
+        m.target == "tile:dots-pad" for m in hands.parts.document.show.inputs.values()
     )
 
 
 def test_the_drawing_finds_what_a_part_does(hands, controller):
     surfaces = hands.place("surfaces")
-    hands.until(lambda: hands.session.ports.ports.get("Practice controller"))
+    hands.until(lambda: hands.parts.engine.ports.ports.get("Practice controller"))
     parts = surfaces.drawing.parts()
     assert len(parts) == 32
     hands.click(surfaces.drawing, parts[("note", 0, 36)].center())

@@ -41,7 +41,7 @@ def offered(hands, act) -> list[str]:
             seen.extend(a.text() for a in menu.actions() if a.text())
             menu.close()
 
-    basics.once(hands.session, 150, read).start()
+    basics.once(hands.parts, 150, read).start()
     act()
     return seen
 
@@ -49,15 +49,15 @@ def offered(hands, act) -> list[str]:
 def test_every_control_has_a_name_and_says_what_it_does(hands):
     for name in ("rig", "compose", "perform", "surfaces"):
         hands.place(name)
-        hands.session.choose(["spot-1", "par-1"])
-        hands.session.touch({"par-1": {"Dimmer": 0.5}})
+        hands.parts.selection.choose(["spot-1", "par-1"])
+        hands.parts.draft.touch({"par-1": {"Dimmer": 0.5}})
         QTest.qWait(50)
         assert unsaid(hands.window) == []
     rig = hands.place("rig")
     for view in range(4):
         rig.go(view)
         assert unsaid(hands.window) == []
-    rig.edit_type(hands.session.show.types["ostrey-spot-160"])
+    rig.edit_type(hands.parts.document.show.types["ostrey-spot-160"])
     assert unsaid(hands.window) == []
     hands.select(rig.editor.parts, "Wheel: Gobo")
     assert unsaid(hands.window) == []
@@ -93,7 +93,7 @@ def test_nothing_is_cut_off_at_the_usual_size(hands):
     """Every button is as wide as its words want, in every place."""
     for name in ("rig", "compose", "perform", "surfaces"):
         hands.place(name)
-        hands.session.choose(["spot-1"])
+        hands.parts.selection.choose(["spot-1"])
         QTest.qWait(50)
         for button in hands.window.findChildren(QAbstractButton):
             if (
@@ -118,12 +118,12 @@ def test_places_by_key_and_the_last_one_is_remembered(hands):
 
 def test_groups_are_made_changed_and_deleted(hands, answers):
     who = hands.place("compose").who
-    hands.session.choose(["par-3", "par-1"])
+    hands.parts.selection.choose(["par-3", "par-1"])
     answers.append("Corners")
     hands.click(who.make_group)
-    assert hands.session.show.groups["corners"].fixtures == ("par-3", "par-1")
+    assert hands.parts.document.show.groups["corners"].fixtures == ("par-3", "par-1")
     assert who.groups.findItems("Corners", Qt.MatchFlag.MatchStartsWith)[0].isSelected()
-    hands.session.choose(["par-2"])
+    hands.parts.selection.choose(["par-2"])
     item = who.groups.findItems("Corners", Qt.MatchFlag.MatchStartsWith)[0]
     spot = who.groups.visualItemRect(item).center()
     pick(
@@ -131,31 +131,31 @@ def test_groups_are_made_changed_and_deleted(hands, answers):
         lambda: who.groups.customContextMenuRequested.emit(spot),
         "Set to the chosen",
     )
-    assert hands.session.show.groups["corners"].fixtures == ("par-2",)
-    hands.session.undo()
-    hands.session.undo()
-    assert "corners" not in hands.session.show.groups
+    assert hands.parts.document.show.groups["corners"].fixtures == ("par-2",)
+    hands.parts.document.undo()
+    hands.parts.document.undo()
+    assert "corners" not in hands.parts.document.show.groups
 
 
 def test_all_none_and_adding_on_the_stage(hands):
     compose = hands.place("compose")
     hands.click(hands.button(compose.who, "All"))
-    assert len(hands.session.chosen) == len(hands.session.show.fixtures)
+    assert len(hands.parts.selection.chosen) == len(hands.parts.document.show.fixtures)
     hands.click(hands.button(compose.who, "None"))
-    assert hands.session.chosen == ()
+    assert hands.parts.selection.chosen == ()
     assert compose.what.empty.isVisible()
     for fixture in ("wash-1", "wash-2"):
         hands.click(compose.stage, compose.stage.point_of(fixture), keys=SHIFT)
-    assert hands.session.chosen == ("wash-1", "wash-2")
+    assert hands.parts.selection.chosen == ("wash-1", "wash-2")
     hands.click(compose.stage, compose.stage.point_of("wash-1"), keys=CTRL)
-    assert hands.session.chosen == ("wash-2",)
+    assert hands.parts.selection.chosen == ("wash-2",)
     hands.click(compose.stage, QPoint(5, compose.stage.height() - 5))
-    assert hands.session.chosen == ()
+    assert hands.parts.selection.chosen == ()
 
 
 def test_open_up_swatches_and_sliders(hands, node):
     compose = hands.place("compose")
-    hands.session.choose(["par-1", "par-2"])
+    hands.parts.selection.choose(["par-1", "par-2"])
     hands.click(compose.what.open_up)
     hands.until(lambda: values(node, 1)[10] == 255 and values(node, 1)[18] == 255)
     hands.type(compose.what.colour_panel.hex, "#0000FF")
@@ -165,7 +165,7 @@ def test_open_up_swatches_and_sliders(hands, node):
     hands.until(lambda: compose.what.colour_panel.hex.text() == "#FF00FF")
     hands.click(hands.button(compose.what, "50"))
     hands.until(lambda: values(node, 1)[10] == 128)
-    hands.session.touch({"par-2": {"Dimmer": 1.0}})
+    hands.parts.draft.touch({"par-2": {"Dimmer": 1.0}})
     hands.until(lambda: compose.what.fields["Dimmer"].text() == "50 … 100 %")
     assert compose.what.fields["Dimmer"].drafted
     hands.click(compose.what.tabs["Beam"])
@@ -174,7 +174,7 @@ def test_open_up_swatches_and_sliders(hands, node):
 
 def test_one_part_of_a_colour_leaves_the_others_cell_by_cell(hands):
     compose = hands.place("compose")
-    hands.session.touch(
+    hands.parts.draft.touch(
         {
             "bar-1": {
                 "ColorRGB_Red": (1.0, 0.5) + (0.0,) * 6,
@@ -183,10 +183,10 @@ def test_one_part_of_a_colour_leaves_the_others_cell_by_cell(hands):
             }
         }
     )
-    hands.session.choose(["bar-1"])
+    hands.parts.selection.choose(["bar-1"])
     QTest.qWait(50)
     compose.what.colour_panel._part("ColorRGB_Blue", 0.7)
-    look = hands.session.state.draft.look["bar-1"]
+    look = hands.parts.engine.state.draft.look["bar-1"]
     assert look["ColorRGB_Blue"] == 0.7
     assert look["ColorRGB_Red"] == pytest.approx((1.0, 0.5) + (0.0,) * 6, abs=1e-6)
     assert look["ColorRGB_Green"] == pytest.approx(0.2)
@@ -194,9 +194,9 @@ def test_one_part_of_a_colour_leaves_the_others_cell_by_cell(hands):
 
 def test_amber_and_uv_where_the_lamp_has_them(hands, node):
     what = hands.place("compose").what
-    hands.session.choose(["par-1"])
+    hands.parts.selection.choose(["par-1"])
     assert "ColorAdd_UV" not in what.fields
-    hands.session.choose(["uplight-1"])
+    hands.parts.selection.choose(["uplight-1"])
     assert what.fields["ColorAdd_UV"].isVisible()
     hands.type(what.fields["ColorAdd_UV"], "60")
     hands.until(lambda: values(node, 1)[87] == 153)
@@ -204,12 +204,12 @@ def test_amber_and_uv_where_the_lamp_has_them(hands, node):
 
 def test_cards_show_what_is_on_and_can_be_found(hands):
     shelf = hands.place("compose").shelf
-    hands.session.press("cello-pad")
+    hands.parts.engine.press("cello-pad")
     hands.until(lambda: shelf.cards["cello"]._on)
     hands.type(shelf.search, "stage", enter=False)
     assert set(shelf.cards) == {"stage-warm", "stage-blue", "stage-rose"}
     shelf.search.clear()
-    assert len(shelf.cards) == len(hands.session.show.playables)
+    assert len(shelf.cards) == len(hands.parts.document.show.playables)
 
 
 def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
@@ -217,7 +217,7 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     shelf.choose("cello")
     answers += ["Cello alone"]
     hands.click(shelf.rename)
-    assert hands.session.show.playables["cello"].name == "Cello alone"
+    assert hands.parts.document.show.playables["cello"].name == "Cello alone"
 
     def timed(dialog: TimesDialog) -> None:
         hands.type(dialog.fade_in, "1.5")
@@ -230,32 +230,32 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
         hands.click(hands.button(dialog, "Keep"))
 
     hands.in_dialog(lambda: hands.click(shelf.times), timed)
-    cello = hands.session.show.playables["cello"]
+    cello = hands.parts.document.show.playables["cello"]
     assert (cello.fade_in, cello.fade_out) == (1.5, 4.0)
     assert cello.times == {"intensity": Times(3.0, 1.5), "position": Times(0.0, 0.0)}
     hands.in_dialog(
         lambda: hands.click(shelf.times),
         lambda d: hands.click(hands.button(d, "Not now")),
     )
-    assert hands.session.show.playables["cello"] is cello
+    assert hands.parts.document.show.playables["cello"] is cello
     shelf.put_on("open-mic", "fader")
-    assert hands.session.show.pages["open-mic"].tiles[-1].scene == "cello"
+    assert hands.parts.document.show.pages["open-mic"].tiles[-1].scene == "cello"
     hands.click(shelf.delete)
-    assert "cello" not in hands.session.show.playables
+    assert "cello" not in hands.parts.document.show.playables
     perform = hands.place("perform")
     assert perform.tiles["cello-pad"].name == "The scene is gone"
-    hands.session.undo()
+    hands.parts.document.undo()
     assert perform.tiles["cello-pad"].name == "Cello alone"
 
 
 def test_taking_a_scene_into_the_draft_lights_it_and_stores_nothing(hands, node):
     compose = hands.place("compose")
-    before = hands.session.show
+    before = hands.parts.document.show
     hands.click(compose.shelf.cards["stage-blue"])
     hands.click(hands.button(compose.shelf, "Take into draft"))
     hands.until(lambda: values(node, 1)[10] == 204)
-    assert hands.session.show is before
-    assert set(hands.session.chosen) == set(before.playables["stage-blue"].look)
+    assert hands.parts.document.show is before
+    assert set(hands.parts.selection.chosen) == set(before.playables["stage-blue"].look)
     minis, cello = compose.shelf.minis, before.playables["cello"]
     hands.until(
         lambda: (
@@ -268,34 +268,34 @@ def test_taking_a_scene_into_the_draft_lights_it_and_stores_nothing(hands, node)
 def test_the_draft_is_undone_and_comes_back_as_the_show_does(hands, node):
     """Touching, clearing and keeping: each is one step back, and one forward."""
     hands.place("compose")
-    session, ledger = hands.session, hands.window.ledger
+    parts, ledger = hands.parts, hands.window.ledger
     for level in (0.2, 0.4, 0.6):  # one gesture
-        session.touch({"par-1": {"Dimmer": level}})
+        parts.draft.touch({"par-1": {"Dimmer": level}})
     hands.until(lambda: values(node, 1)[10] == 153)
     QTest.qWait(900)
-    session.touch({"par-1": {"Dimmer": 1.0}})
+    parts.draft.touch({"par-1": {"Dimmer": 1.0}})
     hands.until(lambda: values(node, 1)[10] == 255)
     assert "draft intensity" in hands.window.heading.undo.toolTip()
-    session.undo()
+    parts.document.undo()
     hands.until(lambda: values(node, 1)[10] == 153)
     hands.click(ledger.clear_button)
     hands.until(lambda: values(node, 1)[10] == 0)
-    session.undo()
+    parts.document.undo()
     hands.until(lambda: values(node, 1)[10] == 153 and ledger.isVisible())
     ledger.ask_name()
     ledger.name.setText("One par")
     ledger.keep()
     hands.until(lambda: values(node, 1)[10] == 0 and not ledger.isVisible())
-    session.undo()
-    assert "one-par" not in session.show.playables
+    parts.document.undo()
+    assert "one-par" not in parts.document.show.playables
     hands.until(lambda: values(node, 1)[10] == 153 and ledger.isVisible())
-    session.redo()
-    assert "one-par" in session.show.playables
+    parts.document.redo()
+    assert "one-par" in parts.document.show.playables
     hands.until(lambda: values(node, 1)[10] == 0)
-    session.undo()
-    session.undo()
-    hands.until(lambda: values(node, 1)[10] == 0 and not session.state.draft.look)
-    assert session.history.undo_name == ""
+    parts.document.undo()
+    parts.document.undo()
+    hands.until(lambda: values(node, 1)[10] == 0 and not parts.engine.state.draft.look)
+    assert parts.document.history.undo_name == ""
 
 
 def test_keeping_suggests_a_name_and_can_be_left(hands):
@@ -303,15 +303,18 @@ def test_keeping_suggests_a_name_and_can_be_left(hands):
     ledger = hands.window.ledger
     ledger.ask_name()
     assert not ledger.form.isVisible()  # nothing to keep
-    hands.session.touch(
-        {i: {"Dimmer": 1.0} for i in hands.session.show.groups["washes"].fixtures}
+    hands.parts.draft.touch(
+        {
+            i: {"Dimmer": 1.0}
+            for i in hands.parts.document.show.groups["washes"].fixtures
+        }
     )
     hands.until(lambda: ledger.isVisible())
     QTest.keyClick(hands.window, Qt.Key.Key_S, CTRL)
     assert ledger.name.text() == "Washes look"
     QTest.keyClick(ledger, Qt.Key.Key_Escape)
     assert not ledger.form.isVisible()
-    assert "washes-look" not in hands.session.show.playables
+    assert "washes-look" not in hands.parts.document.show.playables
     QTest.keyClick(hands.window, Qt.Key.Key_X, CTRL | SHIFT)
     hands.until(lambda: not ledger.isVisible())
 
@@ -321,24 +324,28 @@ def test_keeping_suggests_a_name_and_can_be_left(hands):
 )
 def test_odd_names_make_scenes_all_the_same(hands, name):
     hands.place("compose")
-    hands.session.touch({"par-1": {"Dimmer": 1.0}})
+    hands.parts.draft.touch({"par-1": {"Dimmer": 1.0}})
     ledger = hands.window.ledger
     hands.until(lambda: ledger.isVisible())
     ledger.ask_name()
     ledger.name.setText(name)
-    count = len(hands.session.show.playables)
+    count = len(hands.parts.document.show.playables)
     ledger.keep()
-    assert len(hands.session.show.playables) == count + 1
-    made = list(hands.session.show.playables.values())[-1]
+    assert len(hands.parts.document.show.playables) == count + 1
+    made = list(hands.parts.document.show.playables.values())[-1]
     assert made.name.strip()
-    assert [s.name for s in hands.session.show.playables.values()].count(made.name) == 1
+    assert [s.name for s in hands.parts.document.show.playables.values()].count(
+        made.name
+    ) == 1
 
 
 def test_the_update_menu_tells_the_difference_before_it_stores(hands):
     hands.place("compose")
-    hands.session.press("cello-pad")
-    hands.session.touch({"front-4": {"Dimmer": 0.1}, "par-1": {"Dimmer": 0.4}})
-    hands.until(lambda: hands.window.ledger.isVisible() and hands.session.state.players)
+    hands.parts.engine.press("cello-pad")
+    hands.parts.draft.touch({"front-4": {"Dimmer": 0.1}, "par-1": {"Dimmer": 0.4}})
+    hands.until(
+        lambda: hands.window.ledger.isVisible() and hands.parts.engine.state.players
+    )
     seen = offered(
         hands, lambda: hands.click(hands.button(hands.window.ledger, "Update…"))
     )
@@ -355,14 +362,14 @@ def test_pages_are_made_named_and_deleted(hands, answers):
         label.text() for label in perform.body.findChildren(QLabel)
     )
     answers.append("Encore")
-    perform._rename(hands.session.show.pages[page])
-    assert hands.session.show.pages[page].name == "Encore"
+    perform._rename(hands.parts.document.show.pages[page])
+    assert hands.parts.document.show.pages[page].name == "Encore"
     perform.add_tile("dots", "pad")
     assert list(perform.tiles) == ["dots-pad-2"]
-    hands.session.edit(
-        "delete the page", edits.drop(hands.session.show, "pages", [page])
+    hands.parts.document.edit(
+        "delete the page", edits.drop(hands.parts.document.show, "pages", [page])
     )
-    assert perform.page_id in hands.session.show.pages
+    assert perform.page_id in hands.parts.document.show.pages
 
 
 def test_a_choice_is_made_of_pads(hands, answers, node):
@@ -370,10 +377,14 @@ def test_a_choice_is_made_of_pads(hands, answers, node):
     answers += ["pair", "pair"]
     for pad in ("cello-pad", "dots-pad"):
         pick(hands, menu_of(hands, perform.tiles[pad]), "One at a time with…")
-    hands.session.press("cello-pad")
-    hands.until(lambda: [p.scene for p in hands.session.state.players] == ["cello"])
-    hands.session.press("dots-pad")
-    hands.until(lambda: [p.scene for p in hands.session.state.players] == ["dots"])
+    hands.parts.engine.press("cello-pad")
+    hands.until(
+        lambda: [p.ref.id for p in hands.parts.engine.state.players] == ["cello"]
+    )
+    hands.parts.engine.press("dots-pad")
+    hands.until(
+        lambda: [p.ref.id for p in hands.parts.engine.state.players] == ["dots"]
+    )
     assert "pair · one at a time" in [
         label.text() for label in perform.body.findChildren(QLabel)
     ]
@@ -382,9 +393,9 @@ def test_a_choice_is_made_of_pads(hands, answers, node):
 def test_pads_and_list_by_keyboard(hands):
     perform = hands.place("perform")
     slow = edits.change_scene(
-        hands.session.show, "cello", fade_in=0.0, fade_out=5.0
+        hands.parts.document.show, "cello", fade_in=0.0, fade_out=5.0
     )  # seen on its way out
-    hands.session.edit("slow", slow)
+    hands.parts.document.edit("slow", slow)
     pad = perform.tiles["cello-pad"]
     pad.setFocus()
     QTest.keyClick(pad, Qt.Key.Key_Space)
@@ -415,9 +426,9 @@ def test_the_tile_menu_offers_what_can_be_done(hands):
 
 def test_an_unknown_controller_is_drawn_from_what_moves(hands):
     surfaces = hands.place("surfaces")
-    moved = hands.session.control_moved
-    hands.session.ports = protocol.Ports({"Night desk": True})
-    hands.session.ports_changed.emit(hands.session.ports)
+    moved = hands.parts.engine.control_moved
+    hands.parts.engine.ports = protocol.Ports({"Night desk": True})
+    hands.parts.engine.ports_changed.emit(hands.parts.engine.ports)
     for i in range(surfaces.ports.count()):
         if surfaces.ports.item(i).text().endswith("Night desk"):
             surfaces.ports.setCurrentRow(i)
@@ -446,98 +457,109 @@ def test_a_controller_that_is_away_is_shown_with_what_it_does(hands):
     assert surfaces.hint.text() == "not connected; what it does is kept"
     assert (
         "MIDI devices cannot be used" in surfaces.trouble.text()
-        or surfaces.session.ports.trouble == ""
+        or surfaces.parts.engine.ports.trouble == ""
     )
 
 
 def test_several_fixtures_in_hand(hands):
     rig = hands.place("rig")
     hand = rig.in_hand
-    hands.session.choose(["par-1", "par-2"])
+    hands.parts.selection.choose(["par-1", "par-2"])
     assert hand.title.text() == "2 fixtures"
     assert not hand.name.isEnabled()
     assert hand.fields["x"].text() == "-3.00 … -1.00 m"
     hands.type(hand.fields["z"], "3.5")
-    assert {hands.session.show.fixtures[i].place.z for i in ("par-1", "par-2")} == {3.5}
+    assert {
+        hands.parts.document.show.fixtures[i].place.z for i in ("par-1", "par-2")
+    } == {3.5}
     hands.type(hand.fields["pitch"], "20")
-    assert hands.session.show.fixtures["par-2"].hanging.pitch == 20
+    assert hands.parts.document.show.fixtures["par-2"].hanging.pitch == 20
     hands.type(hand.address, "")
     hand.address.setValue(300)
     hand.address.editingFinished.emit()
-    assert [hands.session.show.fixtures[i].address for i in ("par-1", "par-2")] == [
+    assert [
+        hands.parts.document.show.fixtures[i].address for i in ("par-1", "par-2")
+    ] == [
         300,
         308,
     ]
-    assert hands.session.history.undo_name == "readdress 2"
+    assert hands.parts.document.history.undo_name == "readdress 2"
 
 
 def test_names_in_hand_are_kept_apart(hands):
     hand = hands.place("rig").in_hand
-    hands.session.choose(["par-1"])
+    hands.parts.selection.choose(["par-1"])
     hand.name.selectAll()
     hands.type(hand.name, "Moon")
-    assert hands.session.show.fixtures["par-1"].name == "Moon"
+    assert hands.parts.document.show.fixtures["par-1"].name == "Moon"
     hand.short.selectAll()
     hands.type(hand.short, "par2")
     assert "Another fixture is called par2" in hands.window.notice.text.text()
-    assert hands.session.show.fixtures["par-1"].short == "par1"
+    assert hands.parts.document.show.fixtures["par-1"].short == "par1"
     assert "switches 1, 2, 4 on" in hand.slip.toolTip()
 
 
 def test_an_address_in_hand_that_does_not_fit_is_told(hands):
     hand = hands.place("rig").in_hand
-    hands.session.choose(["par-1"])
+    hands.parts.selection.choose(["par-1"])
     for address, words in ((20, "already there"), (508, "past 512")):
         hand.address.setValue(address)
         hand.address.editingFinished.emit()
         assert words in hands.window.notice.text.text()
-        assert hands.session.show.fixtures["par-1"].address == 11
+        assert hands.parts.document.show.fixtures["par-1"].address == 11
         assert hand.address.value() == 11
     hand.universe.setValue(7)
     hand.universe.editingFinished.emit()
-    assert hands.session.show.fixtures["par-1"].universe == 7
+    assert hands.parts.document.show.fixtures["par-1"].universe == 7
 
 
 def test_the_plan_by_box_keys_and_several_at_once(hands):
     plan = hands.place("rig").plan
-    a = plan.at(hands.session.show.fixtures["par-1"].place)
-    b = plan.at(hands.session.show.fixtures["par-4"].place)
+    a = plan.at(hands.parts.document.show.fixtures["par-1"].place)
+    b = plan.at(hands.parts.document.show.fixtures["par-4"].place)
     hands.drag(plan, a - QPointF(14, 14), b + QPointF(14, 14))
-    assert set(hands.session.chosen) == {"par-1", "par-2", "par-3", "par-4"}
-    before = {i: hands.session.show.fixtures[i].place for i in hands.session.chosen}
+    assert set(hands.parts.selection.chosen) == {"par-1", "par-2", "par-3", "par-4"}
+    before = {
+        i: hands.parts.document.show.fixtures[i].place
+        for i in hands.parts.selection.chosen
+    }
     for _ in range(3):
         QTest.keyClick(plan, Qt.Key.Key_Right)
     for i, place in before.items():
-        assert hands.session.show.fixtures[i].place.x == pytest.approx(place.x + 0.3)
-    hands.session.undo()  # three nudges are one step
-    assert hands.session.show.fixtures["par-1"].place == before["par-1"]
+        assert hands.parts.document.show.fixtures[i].place.x == pytest.approx(
+            place.x + 0.3
+        )
+    hands.parts.document.undo()  # three nudges are one step
+    assert hands.parts.document.show.fixtures["par-1"].place == before["par-1"]
     grip = plan.at(before["par-2"])
     hands.drag(plan, grip, grip + QPointF(0, 40))
-    shift = [hands.session.show.fixtures[i].place.y - before[i].y for i in before]
+    shift = [
+        hands.parts.document.show.fixtures[i].place.y - before[i].y for i in before
+    ]
     assert max(shift) - min(shift) < 1e-9
     assert shift[0] < 0
     QTest.keyClick(plan, Qt.Key.Key_A, CTRL)
-    assert len(hands.session.chosen) == len(hands.session.show.fixtures)
+    assert len(hands.parts.selection.chosen) == len(hands.parts.document.show.fixtures)
 
 
 def test_the_ribbon_names_the_channel_under_the_pointer_and_follows_the_choice(hands):
     rig = hands.place("rig")
     ribbon = rig.ribbon.ribbon
-    spot = hands.session.show.fixtures["spot-1"]
+    spot = hands.parts.document.show.fixtures["spot-1"]
     assert ribbon._channel_name(spot, 1) == ", Pan"
     assert ribbon._channel_name(spot, 2) == ", Pan, fine"
-    bar = hands.session.show.fixtures["bar-1"]
+    bar = hands.parts.document.show.fixtures["bar-1"]
     assert ribbon._channel_name(bar, 5) == ", Green, cell 2"
-    hands.session.choose(["dot-1"])
+    hands.parts.selection.choose(["dot-1"])
     assert ribbon.universe == 3
     rig.ribbon.go(2)
     assert rig.hang.universe.value() == 2
     hands.click(ribbon, ribbon.rect_of(62, 62)[0].center())
-    assert hands.session.chosen == ("spot-1",)
+    assert hands.parts.selection.chosen == ("spot-1",)
     hands.click(ribbon, ribbon.rect_of(75, 75)[0].center(), keys=SHIFT)
-    assert hands.session.chosen == ("spot-1", "spot-2")
+    assert hands.parts.selection.chosen == ("spot-1", "spot-2")
     hands.click(ribbon, ribbon.rect_of(500, 500)[0].center())
-    assert hands.session.chosen == ()
+    assert hands.parts.selection.chosen == ()
     assert len(ribbon.rect_of(120, 140)) == 2  # a run over the end of a line
 
 
@@ -565,7 +587,7 @@ def test_types_are_found_by_maker_kind_and_name(hands):
     assert hang.address.value() == 1
     hang.name.setText("Batten")
     hands.click(hands.button(hang, "Hang"))
-    made = hands.session.show.fixtures["batten-1"]
+    made = hands.parts.document.show.fixtures["batten-1"]
     assert (made.mode, made.universe, made.address) == ("26 channel", 9, 1)
 
 
@@ -574,7 +596,7 @@ def test_the_heading_tells_how_the_engine_is(hands):
     hands.until(lambda: "44 frames/s" in heading.health.text())
     assert "packets sent, 0 failed" in heading.health.toolTip()
     assert "on time" in heading.health.text()
-    hands.session.pulse.emit(
+    hands.parts.engine.pulse.emit(
         protocol.Pulse(10**6, 10**6, 3, 44.0, 2.0, 0.1, 30.0, 5, 0)
     )
     assert "late" in heading.health.text()
@@ -585,11 +607,11 @@ def test_the_heading_tells_how_the_engine_is(hands):
 def test_notices_lie_over_the_place_and_move_nothing(hands):
     perform = hands.place("perform")
     before = perform.tiles["cello-pad"].mapTo(hands.window, QPoint(0, 0))
-    hands.session.told.emit("The boat is late. " * 12, "alarm")
+    hands.parts.notices.told.emit("The boat is late. " * 12, "alarm")
     notice = hands.window.notice
     assert notice.isVisible()
     assert perform.tiles["cello-pad"].mapTo(hands.window, QPoint(0, 0)) == before
-    hands.session.told.emit("Small talk", "info")
+    hands.parts.notices.told.emit("Small talk", "info")
     assert "boat" in notice.text.text()  # an alarm is not talked over
     hands.window.resize(1100, 700)
     QTest.qWait(30)
@@ -599,20 +621,20 @@ def test_notices_lie_over_the_place_and_move_nothing(hands):
 
 
 def test_another_show_is_opened_in_the_same_window(hands, own_folders, node):
-    hands.session.press("cello-pad")
-    hands.until(lambda: hands.session.state.players)
+    hands.parts.engine.press("cello-pad")
+    hands.until(lambda: hands.parts.engine.state.players)
     holder = hands.holder
     holder.play(Opened(empty_show("Workshop"), own_folders / "Workshop.choreon"))
     window = holder.window
-    hands.until(lambda: window.session.alive)
+    hands.until(lambda: window.parts.engine.alive)
     assert window.windowTitle().startswith("Workshop")
-    hands.until(lambda: window.session.state.players == ())
+    hands.until(lambda: window.parts.engine.state.players == ())
     assert (own_folders / "Workshop.choreon").exists()
     window.go("rig")
     rig = window.places["rig"]
     rig.hang.choose_type("pellow-dot")
     rig.hang.hang()
-    assert list(window.session.show.fixtures) == ["dot-1"]
+    assert list(window.parts.document.show.fixtures) == ["dot-1"]
     for name in ("compose", "perform", "surfaces"):
         window.go(name)
         QTest.qWait(30)
@@ -622,11 +644,11 @@ def test_another_show_is_opened_in_the_same_window(hands, own_folders, node):
 
 def test_the_stage_picture_follows_the_light_and_rests_when_nothing_changes(hands):
     stage = hands.place("compose").stage
-    hands.session.touch({"par-1": {"Dimmer": 1.0}})
+    hands.parts.draft.touch({"par-1": {"Dimmer": 1.0}})
     hands.until(lambda: stage._light is not None and stage._light.rgb.max() > 0.9)
     QTest.qWait(200)
     before = stage.grab().toImage()
-    hands.session.touch({"par-1": {"Dimmer": 0.0}})
+    hands.parts.draft.touch({"par-1": {"Dimmer": 0.0}})
     hands.until(lambda: stage._light.rgb.max() < 0.05)
     assert stage.grab().toImage() != before
     assert stage.lamp_at(stage.point_of("par-1")) == "par-1"
@@ -660,11 +682,11 @@ def test_heads_of_two_makes_are_sent_to_a_place_on_the_stage(hands):
     """Press on the floor, then on the back wall: all beams meet there, by what the frame says."""
     compose = hands.place("compose")
     heads = ["spot-1", "spot-4", "wash-1", "wash-2"]
-    hands.session.choose(heads)
+    hands.parts.selection.choose(heads)
     hands.click(compose.what.tabs["Aim"])
     hands.click(compose.what.aim_at)
     assert compose.stage.aiming
-    for wanted in ([0.5, 2.5, 0.0], [-1.0, hands.session.show.room.depth, 1.5]):
+    for wanted in ([0.5, 2.5, 0.0], [-1.0, hands.parts.document.show.room.depth, 1.5]):
         x, y, _ = compose.stage.view().project([wanted])[0]
         hands.click(compose.stage, QPointF(x, y))
         hands.until(
@@ -678,4 +700,4 @@ def test_heads_of_two_makes_are_sent_to_a_place_on_the_stage(hands):
     assert not compose.stage.aiming
     assert not compose.what.aim_at.isChecked()
     hands.click(compose.stage, compose.stage.point_of("par-1"))
-    assert hands.session.chosen == ("par-1",)
+    assert hands.parts.selection.chosen == ("par-1",)

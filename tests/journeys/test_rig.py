@@ -57,11 +57,11 @@ def test_a_run_that_does_not_fit_goes_on_in_the_next_universe(hands, rig):
     rig.hang.first.setValue(40)
     assert {s[0] for s in rig.ribbon.ribbon.ghost.spans} == {7, 8}
     hands.click(hands.button(rig.hang, "Hang 70"))
-    made = [hands.session.show.fixtures[i] for i in hands.session.chosen]
+    made = [hands.parts.document.show.fixtures[i] for i in hands.parts.selection.chosen]
     assert (made[0].name, made[-1].name) == ("Ring 40 out", "Ring 109 out")
     assert (made[1].universe, made[1].address) == (7, 11)
     assert made[-1].universe == 8
-    assert patch.clashes(hands.session.show) == []
+    assert patch.clashes(hands.parts.document.show) == []
     assert rig.hang.types.item(0).text().startswith("Tarnby Par 7")
     rig.hang.search.setText("")
     assert (
@@ -86,78 +86,83 @@ def test_a_pack_as_one_and_as_six_look_different(hands, rig):
     rig.hang.choose_type("holmwick-6-way")
     rig.hang.mode.setCurrentIndex(1)
     hands.click(hands.button(rig.hang, "Hang"))
-    pack = hands.session.show.fixtures[hands.session.chosen[0]]
+    pack = hands.parts.document.show.fixtures[hands.parts.selection.chosen[0]]
     rig.hang.mode.setCurrentIndex(0)
     rig.hang.count.setValue(6)
     hands.click(hands.button(rig.hang, "Hang 6"))
-    one = hands.session.show.fixtures[hands.session.chosen[0]]
-    kind = hands.session.show.types["holmwick-6-way"]
+    one = hands.parts.document.show.fixtures[hands.parts.selection.chosen[0]]
+    kind = hands.parts.document.show.types["holmwick-6-way"]
     assert (bodies.body_of(kind, pack.mode), bodies.body_of(kind, one.mode)) == (
         "pack",
         "profile",
     )
-    assert patch.footprint(hands.session.show, pack) == 6
+    assert patch.footprint(hands.parts.document.show, pack) == 6
     assert one.pack == "6-way pack"
 
 
 def test_types_are_dropped_on_the_plan_and_on_an_address(hands, rig):
     dropped(rig.plan, "tarnby-par-3", rig.plan.at(Place(2, 3)))
-    made = hands.session.show.fixtures[hands.session.chosen[0]]
+    made = hands.parts.document.show.fixtures[hands.parts.selection.chosen[0]]
     assert (made.type, made.place.x, made.place.y) == ("tarnby-par-3", 2.0, 3.0)
     assert (made.universe, made.address) == (1, 113)
     dropped(rig.front, "tarnby-par-3", rig.front.at(Place(1, 0, 2.5)))
-    assert hands.session.show.fixtures[hands.session.chosen[0]].place.z == 2.5
+    assert (
+        hands.parts.document.show.fixtures[hands.parts.selection.chosen[0]].place.z
+        == 2.5
+    )
     ribbon = rig.ribbon.ribbon
     dropped(ribbon, "pellow-dot", ribbon.rect_of(400, 400)[0].center())
-    made = hands.session.show.fixtures[hands.session.chosen[0]]
+    made = hands.parts.document.show.fixtures[hands.parts.selection.chosen[0]]
     assert (made.type, made.universe, made.address) == ("pellow-dot", 1, 400)
-    before = hands.session.show
+    before = hands.parts.document.show
     dropped(ribbon, "pellow-dot", ribbon.rect_of(12, 12)[0].center())
-    assert hands.session.show is before
+    assert hands.parts.document.show is before
     assert "Par 1 already has slots there" in hands.window.notice.text.text()
     dropped(ribbon, "pellow-dot", ribbon.rect_of(511, 511)[0].center())
     assert "it would end past 512" in hands.window.notice.text.text()
-    assert hands.session.show is before
+    assert hands.parts.document.show is before
 
 
 # addresses
 
 
 def test_packing_moving_and_merging_leave_programming_alone(hands, rig, node):
-    panel, scenes = rig.ribbon, hands.session.show.playables
+    panel, scenes = rig.ribbon, hands.parts.document.show.playables
     panel.go(2)
     panel.pack()
     assert "their programming is as it was" in hands.window.notice.text.text()
-    assert hands.session.show.fixtures["spot-1"].address == 49
-    hands.session.choose(["bar-1", "bar-2"])
+    assert hands.parts.document.show.fixtures["spot-1"].address == 49
+    hands.parts.selection.choose(["bar-1", "bar-2"])
     panel.move_to(4, chosen=True)
-    assert [hands.session.show.fixtures[b].universe for b in ("bar-1", "bar-2")] == [
+    assert [
+        hands.parts.document.show.fixtures[b].universe for b in ("bar-1", "bar-2")
+    ] == [
         4,
         4,
     ]
     assert panel.ribbon.universe == 4
     panel.go(3)
     panel.merge_into(1)
-    assert patch.universes(hands.session.show) == [1, 2, 4]
-    assert hands.session.show.playables is scenes
-    hands.session.press("spring-tide-pad")
+    assert patch.universes(hands.parts.document.show) == [1, 2, 4]
+    assert hands.parts.document.show.playables is scenes
+    hands.parts.engine.press("spring-tide-pad")
     until(
         lambda: (
             (QTest.qWait(20), values(node, 4)[:3])[1] != [0, 0, 0]
             and any(values(node, 4)[:3])
         )
     )
-    hands.session.undo()
-    hands.session.undo()
-    hands.session.undo()
-    assert hands.session.show.fixtures["spot-1"].address == 61
+    hands.parts.document.undo()
+    hands.parts.document.undo()
+    hands.parts.document.undo()
+    assert hands.parts.document.show.fixtures["spot-1"].address == 61
 
 
 def test_what_does_not_fit_is_told_and_stays(hands, rig):
     show, _ = edits.hang(
-        hands.session.show, library()["pellow-dot"], "3 channel", 133, 1, 113
+        hands.parts.document.show, library()["pellow-dot"], "3 channel", 133, 1, 113
     )
-    hands.session.edit("fill", show)
+    hands.parts.document.edit("fill", show)
     rig.ribbon.go(2)
     rig.ribbon.merge_into(1)
     assert "do not fit and stayed" in hands.window.notice.text.text()
@@ -170,16 +175,17 @@ def test_what_does_not_fit_is_told_and_stays(hands, rig):
 
 
 def test_a_clash_is_found_hatched_and_put_right(hands, rig):
-    hands.session.edit(
-        "x", edits.change_fixtures(hands.session.show, {"par-2": {"address": 14}})
+    hands.parts.document.edit(
+        "x",
+        edits.change_fixtures(hands.parts.document.show, {"par-2": {"address": 14}}),
     )
     assert (
         rig.ribbon.note.text() == "▲ Par 1 and Par 2 share 1.14–18 (and 0 more)"
         or "share 1.14–18" in rig.ribbon.note.text()
     )
-    hands.session.choose(())
+    hands.parts.selection.choose(())
     hands.click(rig.ribbon.note)
-    assert set(hands.session.chosen) == {"par-1", "par-2"}
+    assert set(hands.parts.selection.chosen) == {"par-1", "par-2"}
     rect = rig.ribbon.ribbon.rect_of(14, 18)[0]
     picture = rig.ribbon.ribbon.grab(rect.toRect()).toImage()
     reds = sum(
@@ -188,7 +194,7 @@ def test_a_clash_is_found_hatched_and_put_right(hands, rig):
         for y in range(picture.height())
     )
     assert reds > 30
-    hands.session.choose(["par-2"])
+    hands.parts.selection.choose(["par-2"])
     rig.in_hand.go(0)
     hands.type(rig.in_hand.address, "19")
     assert "no clashes" in rig.ribbon.note.text()
@@ -204,14 +210,14 @@ def test_the_map_grows_and_shows_numbers(hands, rig):
     hands.drag(
         rig.ribbon.ribbon, start, rig.ribbon.ribbon.rect_of(150, 150)[0].center()
     )
-    assert hands.session.show.fixtures["par-1"].address == 150
+    assert hands.parts.document.show.fixtures["par-1"].address == 150
     rig.ribbon.whole.setChecked(False)
     assert rig.centre.isVisible()
 
 
 def test_why_on_a_slot_and_the_way_to_each_layer(hands, rig):
-    hands.session.set_level("front-wash-fader", 1.0)
-    hands.session.touch({"front-1": {"Dimmer": 0.25}})
+    hands.parts.engine.set_level("front-wash-fader", 1.0)
+    hands.parts.draft.touch({"front-1": {"Dimmer": 0.25}})
     pick(
         hands,
         lambda: rig.ribbon.ribbon._slot_menu(1, rig.mapToGlobal(QPoint(200, 200))),
@@ -259,14 +265,14 @@ def test_the_list_edits_many_sorts_filters_and_renumbers(hands, rig):
     table.filter.setText("spot")
     assert table.proxy.rowCount() == 4
     table.view.selectAll()
-    assert set(hands.session.chosen) == {f"spot-{i}" for i in range(1, 5)}
+    assert set(hands.parts.selection.chosen) == {f"spot-{i}" for i in range(1, 5)}
     height = table.proxy.index(0, 10)
     assert table.proxy.setData(height, "3,5")
-    assert {hands.session.show.fixtures[f"spot-{i}"].place.z for i in range(1, 5)} == {
-        3.5
-    }
+    assert {
+        hands.parts.document.show.fixtures[f"spot-{i}"].place.z for i in range(1, 5)
+    } == {3.5}
     table.proxy.setData(table.proxy.index(0, 6), "5.201")
-    spots = [hands.session.show.fixtures[f"spot-{i}"] for i in range(1, 5)]
+    spots = [hands.parts.document.show.fixtures[f"spot-{i}"] for i in range(1, 5)]
     assert [(s.universe, s.address) for s in spots] == [
         (5, 201),
         (5, 214),
@@ -274,20 +280,22 @@ def test_the_list_edits_many_sorts_filters_and_renumbers(hands, rig):
         (5, 240),
     ]
     table.renumber(60)
-    assert [hands.session.show.fixtures[f"spot-{i}"].number for i in range(1, 5)] == [
+    assert [
+        hands.parts.document.show.fixtures[f"spot-{i}"].number for i in range(1, 5)
+    ] == [
         60,
         61,
         62,
         63,
     ]
     table.proxy.setData(table.proxy.index(0, 1), "Head #")
-    assert hands.session.show.fixtures["spot-3"].name == "Head 3"
+    assert hands.parts.document.show.fixtures["spot-3"].name == "Head 3"
     assert not table.proxy.setData(table.proxy.index(0, 6), "700")
     assert "is not within 1…512" in hands.window.notice.text.text()
     table.filter.setText("")
     table.view.sortByColumn(1, Qt.SortOrder.DescendingOrder)
     assert table.proxy.index(0, 1).data() == "Wash 2"
-    hands.session.choose(["par-3"])
+    hands.parts.selection.choose(["par-3"])
     assert [table.model.ids[i.row()] for i in table._rows()] == ["par-3"]
     assert not table.proxy.setData(
         table.proxy.mapFromSource(table.model.index(8, 1)), "Par 2"
@@ -299,7 +307,7 @@ def test_the_list_edits_many_sorts_filters_and_renumbers(hands, rig):
 
 def test_a_clash_typed_in_the_list_is_told(hands, rig):
     rig.go(2)
-    hands.session.choose(["par-2"])
+    hands.parts.selection.choose(["par-2"])
     row = rig.table.model.ids.index("par-2")
     rig.table.model.setData(rig.table.model.index(row, 6), "12")
     assert "There is a clash now" in hands.window.notice.text.text()
@@ -310,8 +318,8 @@ def test_a_clash_typed_in_the_list_is_told(hands, rig):
 
 
 def test_heads_are_sent_to_a_place_on_the_plan_and_to_a_mark(hands, rig):
-    session = hands.session
-    session.choose(["spot-1", "spot-2", "wash-1", "par-1"])
+    parts = hands.parts
+    parts.selection.choose(["spot-1", "spot-2", "wash-1", "par-1"])
     spot = rig.plan.at(Place(0.4, 2.2, 0.0))
     assert rig.plan.fixture_at(spot) is None
     floor = (
@@ -325,9 +333,9 @@ def test_heads_are_sent_to_a_place_on_the_plan_and_to_a_mark(hands, rig):
         ),
         "Aim here",
     )
-    assert "par-1" not in session.state.draft.look
+    assert "par-1" not in parts.engine.state.draft.look
     hands.until(lambda: missed(hands, ["spot-1", "spot-2", "wash-1"], floor) < 0.03)
-    mark = session.show.marks["cello"]
+    mark = parts.document.show.marks["cello"]
     seen = rig.plan.at(Place(mark.x, mark.y)).toPoint()
     drawn = rig.plan.grab().toImage().pixelColor(seen)
     assert drawn.red() > 90  # the cross that the mark is on the plan
@@ -340,7 +348,7 @@ def test_heads_are_sent_to_a_place_on_the_plan_and_to_a_mark(hands, rig):
         "Aim at",
         "Cello",
     )
-    assert session.state.draft.look["spot-1"] == {
+    assert parts.engine.state.draft.look["spot-1"] == {
         "Pan": "mark:cello",
         "Tilt": "mark:cello",
     }
@@ -355,20 +363,22 @@ def test_heads_are_sent_to_a_place_on_the_plan_and_to_a_mark(hands, rig):
 def test_the_front_view_moves_across_and_up(hands, rig):
     rig.go(1)
     QTest.qWait(30)
-    start = rig.front.at(hands.session.show.fixtures["bar-1"].place)
+    start = rig.front.at(hands.parts.document.show.fixtures["bar-1"].place)
     scale, _ = rig.front._scale()
     hands.drag(rig.front, start, start + QPointF(0.5 * scale, -0.4 * scale))
-    place = hands.session.show.fixtures["bar-1"].place
+    place = hands.parts.document.show.fixtures["bar-1"].place
     assert (place.x, place.y, place.z) == (pytest.approx(-1.5), 5.7, pytest.approx(3.8))
 
 
 def test_the_room_in_numbers_and_lamps_snap_to_its_bars(hands, rig):
-    bare = edits.replace(hands.session.show.room, bars=(), keep_out=())
-    hands.session.edit("clear the room", edits.replace(hands.session.show, room=bare))
+    bare = edits.replace(hands.parts.document.show.room, bars=(), keep_out=())
+    hands.parts.document.edit(
+        "clear the room", edits.replace(hands.parts.document.show, room=bare)
+    )
     hands.click(rig.room_button)
     room = rig.room
     hands.press(room, "Another bar")
-    bar = hands.session.show.room.bars[0]
+    bar = hands.parts.document.show.room.bars[0]
     for number in (1, 3):  # where it begins and ends upstage
         fields = [
             f
@@ -381,20 +391,20 @@ def test_the_room_in_numbers_and_lamps_snap_to_its_bars(hands, rig):
     hands.type(name, "First")
     QTest.qWait(30)
     hands.type(room.fields[1][0], "7")
-    assert hands.session.show.room.depth == 7
+    assert hands.parts.document.show.room.depth == 7
     hands.press(room, "Another area")
     hands.press(room, "A screen")
-    rooms = hands.session.show.room
+    rooms = hands.parts.document.show.room
     assert (
         bar.name,
         rooms.bars[0].name,
         len(rooms.keep_out),
         rooms.screen is not None,
     ) == ("Bar 1", "First", 1, True)
-    start = rig.plan.at(hands.session.show.fixtures["par-1"].place)
+    start = rig.plan.at(hands.parts.document.show.fixtures["par-1"].place)
     scale, _ = rig.plan._scale()
     hands.drag(rig.plan, start, start + QPointF(0, -0.85 * scale))
-    assert hands.session.show.fixtures["par-1"].place.y == 2.55
+    assert hands.parts.document.show.fixtures["par-1"].place.y == 2.55
     rig.hang.choose_type("tarnby-par-3")
     rig.hang.count.setValue(2)
     assert [p.y for p in rig.hang._places(2)] != [
@@ -402,8 +412,8 @@ def test_the_room_in_numbers_and_lamps_snap_to_its_bars(hands, rig):
         2.55,
     ]  # the bar is taken by then
     hands.press(room, "Remove First")
-    hands.session.undo()
-    assert hands.session.show.room.bars[0].name == "First"
+    hands.parts.document.undo()
+    assert hands.parts.document.show.room.bars[0].name == "First"
     hands.click(hands.button(room, "Done"))
     assert rig.right.currentWidget() is rig.in_hand
 
@@ -414,14 +424,14 @@ def test_a_plan_below_is_scaled_by_two_points(hands, rig, tmp_path, monkeypatch)
     picture.save(str(tmp_path / "boathouse.png"))
     hands.click(rig.room_button)
     rig.room.take_picture(tmp_path / "boathouse.png")
-    under = hands.session.show.room.underlay
-    assert hands.session.show.pictures[under.picture].data.startswith(b"\x89PNG")
+    under = hands.parts.document.show.room.underlay
+    assert hands.parts.document.show.pictures[under.picture].data.startswith(b"\x89PNG")
     monkeypatch.setattr(QInputDialog, "getDouble", lambda *_, **__: (3.0, True))
     rig._ask_scale()
     a, b = rig.plan.at(Place(-2, 4)), rig.plan.at(Place(-1, 4))
     hands.click(rig.plan, a)
     hands.click(rig.plan, b)
-    scaled = hands.session.show.room.underlay
+    scaled = hands.parts.document.show.room.underlay
     assert scaled.scale == pytest.approx(
         3 * under.scale, rel=0.03
     )  # a click falls on a whole pixel
@@ -432,59 +442,65 @@ def test_a_plan_below_is_scaled_by_two_points(hands, rig, tmp_path, monkeypatch)
     (tmp_path / "no.png").write_text("no picture")
     rig.room.take_picture(tmp_path / "no.png")
     assert "is no picture that can be read" in hands.window.notice.text.text()
-    hands.until(lambda: showfile.read(hands.session.path).room.underlay == scaled)
+    hands.until(
+        lambda: showfile.read(hands.parts.document.path).room.underlay == scaled
+    )
 
 
 def test_arranging_in_numbers_with_a_preview(hands, rig):
     ids = ["par-1", "par-2", "par-3"]
-    hands.session.choose(ids)
+    hands.parts.selection.choose(ids)
     pick(hands, lambda: hands.click(rig.arrange_button), "In a line")
     for field, value in zip(rig.arrange.fields, (-2, 5, 2, 3), strict=True):
         hands.type(field, str(value))
     assert rig.plan._shown["par-2"].x == 0
-    assert hands.session.show.fixtures["par-2"].place.x != 0
+    assert hands.parts.document.show.fixtures["par-2"].place.x != 0
     hands.click(hands.button(rig.arrange, "Place them"))
     assert [
-        (f.place.x, f.place.y) for f in map(hands.session.show.fixtures.get, ids)
+        (f.place.x, f.place.y) for f in map(hands.parts.document.show.fixtures.get, ids)
     ] == [(-2, 5), (0, 4), (2, 3)]
     pick(hands, lambda: hands.click(rig.arrange_button), "In a grid")
     hands.click(hands.button(rig.arrange, "Leave"))
     assert rig.plan._shown == {}
     pick(hands, lambda: hands.click(rig.arrange_button), "On an arc")
     hands.click(hands.button(rig.arrange, "Place them"))
-    assert hands.session.show.fixtures["par-1"].place.x == pytest.approx(-2, abs=0.1)
+    assert hands.parts.document.show.fixtures["par-1"].place.x == pytest.approx(
+        -2, abs=0.1
+    )
     pick(hands, lambda: hands.click(rig.arrange_button), "Mirror to the other side")
-    assert hands.session.show.fixtures["par-1"].place.x == pytest.approx(2, abs=0.1)
+    assert hands.parts.document.show.fixtures["par-1"].place.x == pytest.approx(
+        2, abs=0.1
+    )
 
 
 def test_groups_suggest_themselves(hands, rig):
-    hands.session.edit("x", edits.replace(hands.session.show, groups={}))
+    hands.parts.document.edit("x", edits.replace(hands.parts.document.show, groups={}))
     pick(hands, lambda: hands.click(rig.group_button), "Make all")
-    assert "spot-160" in hands.session.show.groups
-    hands.session.choose(["spot-2", "par-1"])
-    rig.make_groups([("Mine", hands.session.chosen)])
-    assert hands.session.show.groups["mine"].fixtures == ("spot-2", "par-1")
+    assert "spot-160" in hands.parts.document.show.groups
+    hands.parts.selection.choose(["spot-2", "par-1"])
+    rig.make_groups([("Mine", hands.parts.selection.chosen)])
+    assert hands.parts.document.show.groups["mine"].fixtures == ("spot-2", "par-1")
 
 
 # finding
 
 
 def test_identify_blinks_the_real_lamp_above_blackout(hands, rig, node):
-    hands.session.set_blackout(True)
-    hands.session.choose(["par-1"])
+    hands.parts.engine.set_blackout(True)
+    hands.parts.selection.choose(["par-1"])
     rig.plan.setFocus()
     QTest.keyClick(rig.plan, Qt.Key.Key_I)
     hands.until(lambda: values(node, 1)[10] == 255)
     hands.until(lambda: values(node, 1)[10] == 0)
     hands.until(lambda: values(node, 1)[10] == 255)
-    hands.session.blink(())
-    hands.until(lambda: hands.session.state.identify is None)
+    hands.parts.engine.blink(())
+    hands.until(lambda: hands.parts.engine.state.identify is None)
     hands.until(lambda: values(node, 1)[10] == 0)
 
 
 def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, node):
     hands.until(lambda: controller.connected)
-    hands.session.choose(())
+    hands.parts.selection.choose(())
     walk = rig.walk
     assert not rig.isAncestorOf(
         QApplication.focusWidget()
@@ -502,7 +518,7 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
     )
     hands.until(lambda: values(node, 1)[0] == 255)
     hands.click(walk.next)
-    assert hands.session.chosen == ("front-2",)
+    assert hands.parts.selection.chosen == ("front-2",)
     hands.until(lambda: values(node, 1)[:2] == [0, 255])
     QTest.keyClick(walk.next, Qt.Key.Key_PageUp)
     QTest.keyClick(rig.plan, Qt.Key.Key_PageUp)
@@ -512,7 +528,7 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
     controller.hit_pad(9)
     hands.until(
         lambda: any(
-            m.target == "walk:next" for m in hands.session.show.mappings.values()
+            m.target == "walk:next" for m in hands.parts.document.show.inputs.values()
         )
     )
     controller.let_pad(9)
@@ -521,10 +537,12 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
     walk._go()
     controller.hit_pad(9)
     hands.until(lambda: walk.name.text() == "Front 1")
-    hands.session.edit("x", edits.take_down(hands.session.show, ["front-1"]))
+    hands.parts.document.edit(
+        "x", edits.take_down(hands.parts.document.show, ["front-1"])
+    )
     assert walk.name.text() == "Front 2"
     hands.click(walk.stop)
-    hands.until(lambda: hands.session.state.identify is None)
+    hands.until(lambda: hands.parts.engine.state.identify is None)
     assert not walk.isVisible()
 
 
@@ -536,42 +554,42 @@ def strip(rig, key: str, cell: int = 0):
 
 
 def test_strips_drive_every_channel_by_meaning_and_bare(hands, rig, node):
-    hands.session.choose(["spot-1", "spot-2"])
+    hands.parts.selection.choose(["spot-1", "spot-2"])
     rig.in_hand.go(1)
     gobo = strip(rig, "gobo")
     QTest.qWait(30)
     hands.click(gobo, gobo.chip_rect(3).center())
     hands.until(lambda: values(node, 2)[68] == 41 and values(node, 2)[81] == 41)
-    assert hands.session.state.draft.look["spot-1"] == {
+    assert hands.parts.engine.state.draft.look["spot-1"] == {
         "Gobo1WheelSpin": 0.0,
         "Gobo1": 3.0,
     }
     hands.until(lambda: gobo.raw == 41 and gobo.drafted)
     hands.click(gobo, QPointF(gobo._x(200), 30))
     hands.until(lambda: values(node, 2)[68] in (199, 200, 201))
-    assert hands.session.state.draft.look["spot-1"]["Gobo1WheelSpin"] > 0
+    assert hands.parts.engine.state.draft.look["spot-1"]["Gobo1WheelSpin"] > 0
     gobo.setFocus()
     QTest.keyClicks(gobo, "77")
     QTest.keyClick(gobo, Qt.Key.Key_Return)
     hands.until(lambda: values(node, 2)[68] == 77)
-    assert hands.session.state.draft.look["spot-2"]["dmx:gobo"] == 77
+    assert hands.parts.engine.state.draft.look["spot-2"]["dmx:gobo"] == 77
     hands.click(gobo, gobo.chip_rect(0).center())
     hands.until(lambda: values(node, 2)[68] == 0)
-    hands.until(lambda: "dmx:gobo" not in hands.session.state.draft.look["spot-2"])
+    hands.until(lambda: "dmx:gobo" not in hands.parts.engine.state.draft.look["spot-2"])
     dimmer = strip(rig, "dimmer")
     hands.click(dimmer, QPointF(dimmer.width() - 9, 30))
     hands.until(lambda: values(node, 2)[65] >= 253)
     QTest.keyClick(dimmer, Qt.Key.Key_Left)
     from choreon.ui.rig.strips import value_text
 
-    kind = hands.session.show.types["ostrey-spot-160"]
+    kind = hands.parts.document.show.types["ostrey-spot-160"]
     assert value_text(kind.channel("shutter").at(255), 255) == "Strobe 25.0 Hz"
     assert value_text(kind.channel("gobo").at(30), 30) == "Reeds"
 
 
 def test_a_strip_of_one_cell_leaves_the_others(hands, rig, node):
-    hands.session.choose(["bar-1"])
-    hands.session.open_up()
+    hands.parts.selection.choose(["bar-1"])
+    hands.parts.draft.open_up()
     hands.until(lambda: mostly(values(node, 2)[:3], 0, 1, 2))
     white = values(node, 2)[:3]
     rig.in_hand.go(1)
@@ -584,12 +602,12 @@ def test_a_strip_of_one_cell_leaves_the_others(hands, rig, node):
 
 
 def test_open_up_home_and_commands(hands, rig, node):
-    hands.session.choose(["spot-1"])
+    hands.parts.selection.choose(["spot-1"])
     rig.plan.setFocus()
     QTest.keyClick(rig.plan, Qt.Key.Key_O)
     hands.until(lambda: values(node, 2)[65] == 255 and values(node, 2)[72] == 204)
     assert "Lamp on was sent to 1" in hands.window.notice.text.text()
-    assert not any("Lamp" in n for n in hands.session.state.draft.look["spot-1"])
+    assert not any("Lamp" in n for n in hands.parts.engine.state.draft.look["spot-1"])
     QTest.keyClick(rig.plan, Qt.Key.Key_H)
     hands.until(lambda: values(node, 2)[65] == 0)
     hands.until(lambda: values(node, 2)[72] == 0)
@@ -604,14 +622,14 @@ def test_open_up_home_and_commands(hands, rig, node):
 
 
 def test_lamp_on_and_reversed_cells_are_kept_with_the_fixture(hands, rig):
-    hands.session.choose(["spot-1"])
+    hands.parts.selection.choose(["spot-1"])
     assert not rig.in_hand.reversed.isVisible()
     rig.in_hand.lamp_on.click()
-    hands.session.choose(["bar-1"])
+    hands.parts.selection.choose(["bar-1"])
     assert not rig.in_hand.lamp_on.isVisible()
     rig.in_hand.reversed.click()
     hands.type(rig.in_hand.note, "needs a long cable")
-    fixtures = hands.session.show.fixtures
+    fixtures = hands.parts.document.show.fixtures
     assert (
         fixtures["spot-1"].lamp_on,
         fixtures["bar-1"].reversed,
@@ -621,7 +639,9 @@ def test_lamp_on_and_reversed_cells_are_kept_with_the_fixture(hands, rig):
         True,
         "needs a long cable",
     )
-    hands.until(lambda: showfile.read(hands.session.path).fixtures["bar-1"].reversed)
+    hands.until(
+        lambda: showfile.read(hands.parts.document.path).fixtures["bar-1"].reversed
+    )
 
 
 # outputs
@@ -701,21 +721,21 @@ def test_a_node_that_is_gone_is_told_and_one_that_comes_back_too(
     card = rig.outputs.cards["artnet"]
     hands.until(lambda: card.silence.isVisible())
     assert "127.0.0.77 does not answer" in card.silence.text()
-    rig.outputs.session.nodes = Nodes((FoundNode("127.0.0.77", "Back", (0,)),))
-    rig.outputs._fill_nodes(rig.outputs.session.nodes)
+    rig.outputs.parts.engine.nodes = Nodes((FoundNode("127.0.0.77", "Back", (0,)),))
+    rig.outputs._fill_nodes(rig.outputs.parts.engine.nodes)
     assert not card.silence.isVisible()
 
 
 def test_nodes_that_answer_are_offered(hands, rig, node):
-    hands.session.edit("x", edits.put(hands.session.show, "outputs", edits.replace(
-        hands.session.show.outputs["node"], id="a", protocol="artnet", port=node.art_port, shift=-1, name="Art")))  # fmt: skip
+    hands.parts.document.edit("x", edits.put(hands.parts.document.show, "outputs", edits.replace(
+        hands.parts.document.show.outputs["node"], id="a", protocol="artnet", port=node.art_port, shift=-1, name="Art")))  # fmt: skip
     rig.go(3)
     hands.until(
-        lambda: any(n.name == "Practice node" for n in hands.session.nodes.nodes)
+        lambda: any(n.name == "Practice node" for n in hands.parts.engine.nodes.nodes)
     )
     QTest.qWait(60)
     hands.click(hands.button(rig.outputs, "Send here"))
-    made = hands.session.show.outputs["practice-node"]
+    made = hands.parts.document.show.outputs["practice-node"]
     assert (made.protocol, made.host, made.universes, made.shift) == (
         "artnet",
         "127.0.0.1",
@@ -745,32 +765,32 @@ def test_paper_lists_and_rigs_out_and_in(hands, rig, tmp_path, monkeypatch):
         assert f"{name} was written" in hands.window.notice.text.text()
     assert len(pypdf.PdfReader(tmp_path / "all.pdf").pages) == 10
     assert len(pypdf.PdfReader(tmp_path / "slips.pdf").pages) == 5
-    kept = hands.session.show
-    hands.session.edit("x", edits.take_down(kept, list(kept.fixtures)))
+    kept = hands.parts.document.show
+    hands.parts.document.edit("x", edits.take_down(kept, list(kept.fixtures)))
     opens("l.csv")
     pick(hands, lambda: hands.click(rig.file_button), "Read a hang list")
     assert "50 hung, 0 changed" in hands.window.notice.text.text()
-    assert {f.name for f in hands.session.show.fixtures.values()} == {
+    assert {f.name for f in hands.parts.document.show.fixtures.values()} == {
         f.name for f in kept.fixtures.values()
     }
-    hands.session.undo()
+    hands.parts.document.undo()
     QTest.qWait(300)
     opens("r.mvr")
     pick(hands, lambda: hands.click(rig.file_button), "Read a rig")
     assert "50 hung" in hands.window.notice.text.text()
     (tmp_path / "bad.csv").write_text("name,type\nA,Nowhere\n")
     opens("bad.csv")
-    before = hands.session.show
+    before = hands.parts.document.show
     pick(hands, lambda: hands.click(rig.file_button), "Read a hang list")
     assert (
         "line 2: the type “Nowhere” is not in the library"
         in hands.window.notice.text.text()
     )
-    assert hands.session.show == before
+    assert hands.parts.document.show == before
     opens("missing.mvr")
     pick(hands, lambda: hands.click(rig.file_button), "Read a rig")
     assert "could not be read" in hands.window.notice.text.text()
     rig.files.print(Path("/nowhere/at/all.pdf"))
     hands.until(lambda: not rig.files.work.busy)
     assert "could not be written" in hands.window.notice.text.text()
-    assert hands.session.show == before
+    assert hands.parts.document.show == before

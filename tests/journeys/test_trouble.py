@@ -21,8 +21,11 @@ from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
+from choreon.engine.do import Do
 from choreon.formats import autosave, showfile
 from choreon.model import edits
+from choreon.model.refs import GRAND, to_tile
+from choreon.model.verbs import Verb
 from choreon.ui import app
 from choreon.ui.app import find_show
 from choreon.ui.widgets import basics
@@ -59,8 +62,8 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
     window = start_window(demo_path)
     until(lambda: node.reports())
     client = engine_client.connect(10)
-    client.send(protocol.SetLevel("front-wash-fader", 1.0))
-    client.send(protocol.SetMasters(grand=0.5))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
+    client.send(Do(GRAND, Verb.LEVEL, 0.5))
     client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[0] == 108 and values(node, 1)[10] == 64)
     client.close()
@@ -76,7 +79,7 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
     client = engine_client.connect(5)
     welcome = client.wait_for(protocol.Welcome)
     client.close()
-    assert [p.scene for p in welcome.state.players] == ["front-wash"]
+    assert [p.ref.id for p in welcome.state.players] == ["front-wash"]
     assert welcome.state.masters.grand == 0.5
     assert welcome.state.draft.look == {"par-1": {"Dimmer": 0.5}}
     assert values(node, 1)[0] == 108
@@ -86,7 +89,7 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
 
 def test_a_new_window_shows_what_plays_and_the_draft(qapp, engines, demo_path, node):
     client = engines.start(demo_path)
-    client.send(protocol.SetLevel("front-wash-fader", 1.0))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[10:11] == [128])
     hands = open_window(demo_path, engines.connect())
@@ -100,8 +103,8 @@ def test_a_new_window_shows_what_plays_and_the_draft(qapp, engines, demo_path, n
 
 
 def test_the_engine_is_killed_and_comes_back_with_the_same_light(hands, node):
-    hands.session.set_level("front-wash-fader", 1.0)
-    hands.session.touch({"par-1": {"Dimmer": 0.5}})
+    hands.parts.engine.set_level("front-wash-fader", 1.0)
+    hands.parts.draft.touch({"par-1": {"Dimmer": 0.5}})
     hands.until(lambda: values(node, 1)[0] == 217 and values(node, 1)[10] == 128)
     client = engine_client.Client()
     pid = client.wait_for(protocol.Welcome).pid
@@ -116,7 +119,7 @@ def test_the_engine_is_killed_and_comes_back_with_the_same_light(hands, node):
     )
     hands.until(lambda: node.reports()[0].packets > before + 20)
     hands.until(lambda: values(node, 1)[0] == 217 and values(node, 1)[10] == 128)
-    hands.session.set_level("front-wash-fader", 0.5)
+    hands.parts.engine.set_level("front-wash-fader", 0.5)
     hands.until(lambda: values(node, 1)[0] == 108)
 
 
@@ -152,7 +155,7 @@ def test_two_fixtures_on_one_slot_are_hatched_and_told(qapp, own_folders, node):
     try:
         rig = hands.place("rig")
         assert "Par 1 and Par 2 share 1.15–18" in rig.ribbon.note.text()
-        hands.session.choose(["par-2"])
+        hands.parts.selection.choose(["par-2"])
         assert "both have slots 15–18 of universe 1" in rig.in_hand.trouble.text()
         rig.in_hand.address.setValue(120)
         rig.in_hand.address.editingFinished.emit()
@@ -169,11 +172,13 @@ def test_an_unknown_type_is_kept_shown_and_the_rest_plays(qapp, own_folders, nod
     hands = open_window(path)
     try:
         rig = hands.place("rig")
-        hands.session.choose(["par-1"])
+        hands.parts.selection.choose(["par-1"])
         assert "Unknown type “sunk-lamp”" in rig.in_hand.kind.text()
-        hands.session.set_level("front-wash-fader", 1.0)
+        hands.parts.engine.set_level("front-wash-fader", 1.0)
         hands.until(lambda: values(node, 1)[0] == 217)
-        hands.session.edit("rename", edits.replace(hands.session.show, name="Ebb"))
+        hands.parts.document.edit(
+            "rename", edits.replace(hands.parts.document.show, name="Ebb")
+        )
         hands.until(lambda: showfile.read(path).name == "Ebb")
         assert showfile.read(path).fixtures["par-1"].type == "sunk-lamp"
         assert "par-1" in showfile.read(path).playables["slack-water"].look
@@ -188,33 +193,33 @@ def test_a_block_is_dragged_to_another_address_and_programming_follows(hands, no
     start = ribbon.rect_of(81, 81)[0].center()
     goal = ribbon.rect_of(201, 201)[0].center()
     hands.drag(ribbon, start, goal)
-    assert hands.session.show.fixtures["uplight-1"].address == 201
-    hands.session.press("mudlight-pad")
+    assert hands.parts.document.show.fixtures["uplight-1"].address == 201
+    hands.parts.engine.press("mudlight-pad")
     hands.until(lambda: values(node, 1)[200] > 0, 12)
     hands.drag(
         ribbon, ribbon.rect_of(201, 201)[0].center(), ribbon.rect_of(12, 12)[0].center()
     )
     assert "does not fit there: Par 1" in hands.window.notice.text.text()
-    assert hands.session.show.fixtures["uplight-1"].address == 201
+    assert hands.parts.document.show.fixtures["uplight-1"].address == 201
 
 
 def test_a_fixture_is_moved_on_the_plan_and_escape_leaves_it(hands):
     rig = hands.place("rig")
     plan = rig.plan
-    before = hands.session.show.fixtures["wash-1"].place
+    before = hands.parts.document.show.fixtures["wash-1"].place
     start = plan.at(before)
     hands.drag(plan, start, start + QPointF(60, 30))
-    moved = hands.session.show.fixtures["wash-1"].place
+    moved = hands.parts.document.show.fixtures["wash-1"].place
     assert moved.x > before.x
     assert moved.y < before.y
     hands.drag(plan, plan.at(moved), plan.at(moved) + QPointF(50, 0), release=False)
     QTest.keyClick(plan, Qt.Key.Key_Escape)
     QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=plan.at(moved).toPoint())
-    assert hands.session.show.fixtures["wash-1"].place == moved
+    assert hands.parts.document.show.fixtures["wash-1"].place == moved
     QTest.keyClick(plan, Qt.Key.Key_Delete)
-    assert "wash-1" not in hands.session.show.fixtures
-    hands.session.undo()
-    assert hands.session.show.fixtures["wash-1"].place == moved
+    assert "wash-1" not in hands.parts.document.show.fixtures
+    hands.parts.document.undo()
+    assert hands.parts.document.show.fixtures["wash-1"].place == moved
 
 
 def test_a_place_that_cannot_be_written_is_told_and_a_copy_is_kept(
@@ -228,12 +233,16 @@ def test_a_place_that_cannot_be_written_is_told_and_a_copy_is_kept(
     real = showfile.write
     with monkeypatch.context() as patched:
         patched.setattr(showfile, "write", refuse)
-        hands.session.edit("rename", edits.replace(hands.session.show, name="Ebb"))
+        hands.parts.document.edit(
+            "rename", edits.replace(hands.parts.document.show, name="Ebb")
+        )
         hands.until(lambda: "cannot be written" in hands.window.notice.text.text())
         assert "not kept in its place" in hands.window.heading.kept.text()
         copy = autosave.rescue_path(demo_path)
         assert showfile.read(copy).name == "Ebb"
-    hands.session.edit("rename", edits.replace(hands.session.show, name="Flood"))
+    hands.parts.document.edit(
+        "rename", edits.replace(hands.parts.document.show, name="Flood")
+    )
     hands.until(lambda: showfile.read(demo_path).name == "Flood")
     hands.until(lambda: hands.window.heading.kept.text() == "kept just now")
 
@@ -251,7 +260,7 @@ def test_closing_asks_once_and_remembers(hands, demo_path, node):
             dialog.remember.setChecked(True)
             dialog.go_on.click()
 
-    timer = basics.once(hands.session, 100, answer)
+    timer = basics.once(hands.parts, 100, answer)
     timer.start()
     hands.window.close()
     assert hands.window.isVisible()
@@ -329,7 +338,7 @@ def test_another_show_takes_the_stage_only_when_agreed(
     other = own_folders / "Workshop.choreon"
     showfile.write(other, app.empty_show("Workshop"))
     client = engines.start(demo_path)
-    client.send(protocol.SetLevel("front-wash-fader", 1.0))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     until(lambda: values(node, 1)[:1] == [217])
 
     def answer() -> None:
@@ -416,17 +425,17 @@ def test_a_drag_never_jumps_back_while_the_engine_answers(hands):
     screen.
     """
     hands.place("compose")
-    session, seen = hands.session, []
-    session.state_changed.connect(
+    parts, seen = hands.parts, []
+    parts.engine.state_changed.connect(
         lambda state: seen.append(state.draft.look.get("par-1", {}).get("Dimmer"))
     )
     for i in range(1, 120):
-        session.touch({"par-1": {"Dimmer": i / 120}})
+        parts.draft.touch({"par-1": {"Dimmer": i / 120}})
         QTest.qWait(3)
     assert seen == sorted(seen)
-    session.untouch({"par-1": ("Dimmer",)})
+    parts.draft.untouch({"par-1": ("Dimmer",)})
     del seen[:]
     for _ in range(40):
         QTest.qWait(3)
     assert set(seen) <= {None}
-    hands.until(lambda: session.state.draft.turn == session._turn)
+    hands.until(lambda: parts.engine.state.draft.turn == parts._turn)

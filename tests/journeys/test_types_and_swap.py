@@ -130,13 +130,13 @@ def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(
     hands.until(
         lambda: values(node, 1)[15] == 247
     )  # the trial ended: the par's own shutter is open again
-    assert kind.id in hands.session.own_types
+    assert kind.id in hands.parts.document.own_types
     rig.hang.search.setText("quay")
     assert rig.hang.types.item(0).text() == "Holmwick Quay 3  ·  own"
     rig.hang.choose_type(kind.id)
     hands.click(hands.button(rig.hang, "Hang"))
-    made = hands.session.show.fixtures[hands.session.chosen[0]]
-    hands.session.open_up()
+    made = hands.parts.document.show.fixtures[hands.parts.selection.chosen[0]]
+    hands.parts.draft.open_up()
     first = made.address - 1
     hands.until(
         lambda: values(node, 1)[first : first + 6] == [255, 255, 255, 255, 255, 15]
@@ -270,10 +270,10 @@ def test_editing_is_undone_within_the_editor(hands, editor):
     assert editor.kind == before
     editor.redo()
     assert editor.kind.channel("pan") is not None
-    shows = hands.session.show
+    shows = hands.parts.document.show
     hands.click(hands.button(editor, "Leave"))
-    assert hands.session.show is shows
-    assert editor.kind.id not in hands.session.kinds()
+    assert hands.parts.document.show is shows
+    assert editor.kind.id not in hands.parts.document.kinds()
 
 
 def test_borders_are_dragged_and_esc_leaves_them(hands, rig):
@@ -380,7 +380,7 @@ def test_wheels_have_slots_with_pictures_and_colours(hands, editor, tmp_path):
 
 
 def test_a_type_in_use_reaches_its_lamps_and_tells_what_is_lost_first(hands, rig, node):
-    rig.edit_type(hands.session.show.types["ostrey-spot-160"], "13 channel")
+    rig.edit_type(hands.parts.document.show.types["ostrey-spot-160"], "13 channel")
     editor = rig.editor
     assert "Spot 1, Spot 2, Spot 3 and Spot 4" in editor.users.text()
     chosen_channel(hands, editor, "Gobo wheel")
@@ -388,16 +388,22 @@ def test_a_type_in_use_reaches_its_lamps_and_tells_what_is_lost_first(hands, rig
     hands.click(editor.keep_button)
     assert editor.warning.isVisible()
     assert "Gobo: the new lamp has no Reeds" in editor.warning_text.text()
-    assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is not None
+    assert (
+        hands.parts.document.show.types["ostrey-spot-160"].channel("gobo") is not None
+    )
     hands.click(hands.button(editor, "Keep it so"))
-    assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is None
-    hands.session.press(
-        "groynes-pad" if hands.session.show.tile("groynes-pad") else "the-groynes-pad"
+    assert hands.parts.document.show.types["ostrey-spot-160"].channel("gobo") is None
+    hands.parts.engine.press(
+        "groynes-pad"
+        if hands.parts.document.show.tile("groynes-pad")
+        else "the-groynes-pad"
     )
     hands.until(lambda: values(node, 2)[65] > 200)
-    hands.session.undo()
-    assert hands.session.show.types["ostrey-spot-160"].channel("gobo") is not None
-    rig.edit_type(hands.session.show.types["ostrey-spot-160"])
+    hands.parts.document.undo()
+    assert (
+        hands.parts.document.show.types["ostrey-spot-160"].channel("gobo") is not None
+    )
+    rig.edit_type(hands.parts.document.show.types["ostrey-spot-160"])
     chosen_channel(hands, editor, "Shutter")
     for _ in range(2):  # all but the range that shuts it
         editor.channel.table.setCurrentCell(1, TO)
@@ -428,7 +434,7 @@ def test_gdtf_is_read_written_and_refused_in_words(hands, rig, tmp_path, monkeyp
     assert "Ostrey Lamp of mine was read: 2 modes" in hands.window.notice.text.text()
     assert rig.hang.kind.id == "mine"
     pick(hands, lambda: hands.click(rig.hang.more), "Delete from my types")
-    assert "mine" not in hands.session.kinds()
+    assert "mine" not in hands.parts.document.kinds()
     pick(hands, lambda: hands.click(rig.hang.more), "Bring back Ostrey Lamp of mine")
     assert rig.hang.kind.id == "mine"
     path.write_bytes(b"PK not at all")
@@ -438,27 +444,33 @@ def test_gdtf_is_read_written_and_refused_in_words(hands, rig, tmp_path, monkeyp
 
 
 def test_a_swap_tells_before_and_keeps_the_scenes_right(hands, rig, node):
-    hands.session.press("spring-tide-pad")
+    hands.parts.engine.press("spring-tide-pad")
     hands.until(lambda: values(node, 2)[65] == 255)
     spots = [f"spot-{i}" for i in range(1, 5)]
-    hands.session.choose(spots)
-    before = hands.session.light()[1].direction[
-        [i for i, p in enumerate(hands.session.decoder.lamps) if p.fixture in spots]
+    hands.parts.selection.choose(spots)
+    before = hands.parts.preview.light()[1].direction[
+        [
+            i
+            for i, p in enumerate(hands.parts.preview.decoder.lamps)
+            if p.fixture in spots
+        ]
     ]
-    dialog = SwapDialog(hands.session, rig)
+    dialog = SwapDialog(hands.parts, rig)
     assert not dialog.go.isEnabled()  # nothing would change
     dialog.choose("tarnby-turn-150", "13 channel")
     lines = [text for text, _ in dialog._lines(dialog.plan)]
     assert any("Gobo: Reeds becomes Net" in text for text in lines)
     assert any("Intensity" in text for text in lines)
     dialog.go.click()
-    assert {hands.session.show.fixtures[i].type for i in spots} == {"tarnby-turn-150"}
+    assert {hands.parts.document.show.fixtures[i].type for i in spots} == {
+        "tarnby-turn-150"
+    }
     hands.until(lambda: values(node, 2)[60] == 255)  # its dimmer comes first
-    hands.until(lambda: hands.session.light() is not None)
+    hands.until(lambda: hands.parts.preview.light() is not None)
 
     def aims():
-        lamps = hands.session.decoder.lamps
-        return hands.session.light()[1].direction[
+        lamps = hands.parts.preview.decoder.lamps
+        return hands.parts.preview.light()[1].direction[
             [i for i, p in enumerate(lamps) if p.fixture in spots]
         ]
 
@@ -494,36 +506,38 @@ def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
             rig.hang.name.setText(name)
             assert rig.hang.preview.text().endswith("free.")
             hands.click(rig.hang.go)
-        session = hands.session
+        parts = hands.parts
         plan = {f.name: f.type for f in low_tide().fixtures.values()}
-        assert {f.name: f.type for f in session.show.fixtures.values()} == plan
-        assert patch.clashes(session.show) == []
-        session.choose(["spot-2"])
+        assert {f.name: f.type for f in parts.document.show.fixtures.values()} == plan
+        assert patch.clashes(parts.document.show) == []
+        parts.selection.choose(["spot-2"])
         rig.go(2)
         row = rig.table.model.ids.index("spot-2")
         rig.table.model.setData(rig.table.model.index(row, 6), "1")
         assert "share 2." in rig.ribbon.note.text()
         hands.click(rig.ribbon.note)
-        assert "spot-2" in session.chosen
-        session.choose(["spot-2"])
+        assert "spot-2" in parts.selection.chosen
+        parts.selection.choose(["spot-2"])
         rig.ribbon.go(2)
         rig.hang.choose_type("ostrey-spot-160")
-        free = patch.next_free(session.show, 2, 13)
+        free = patch.next_free(parts.document.show, 2, 13)
         hands.type(rig.in_hand.address, str(free))
-        assert patch.clashes(session.show) == []
-        session.choose([f"bar-{i}" for i in (1, 2)])
+        assert patch.clashes(parts.document.show) == []
+        parts.selection.choose([f"bar-{i}" for i in (1, 2)])
         rig.ribbon.move_to(4, chosen=True)
         spots = [f"spot-{i}" for i in range(1, 5)]
-        session.choose(spots)
-        session.touch({i: {"Dimmer": 0.8, "Pan": 20.0, "Tilt": -40.0} for i in spots})
-        show, scene = edits.keep_scene(
-            session.show, "Jetty", session.state.draft.look, 0.0, 0.0
+        parts.selection.choose(spots)
+        parts.draft.touch(
+            {i: {"Dimmer": 0.8, "Pan": 20.0, "Tilt": -40.0} for i in spots}
         )
-        session.store("keep", show)
-        dialog = SwapDialog(session, rig)
+        show, scene = edits.keep_scene(
+            parts.document.show, "Jetty", parts.engine.state.draft.look, 0.0, 0.0
+        )
+        parts.draft.store("keep", show)
+        dialog = SwapDialog(parts, rig)
         dialog.choose("tarnby-turn-150", "13 channel")
         dialog.go.click()
-        assert session.show.playables[scene].look["spot-1"] == {
+        assert parts.document.show.playables[scene].look["spot-1"] == {
             "Dimmer": 0.8,
             "Pan": 20.0,
             "Tilt": -40.0,
@@ -531,18 +545,18 @@ def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
         rig.files.print(own_folders / "slips.pdf", ("slips",))
         hands.until(lambda: not rig.files.work.busy)
         assert (own_folders / "slips.pdf").stat().st_size > 5000
-        show, tile = edits.add_tile(session.show, "page-1", scene)
-        session.edit("tile", show)
-        session.press(tile)
-        first = session.show.fixtures["spot-1"].address - 1
+        show, tile = edits.add_tile(parts.document.show, "page-1", scene)
+        parts.document.edit("tile", show)
+        parts.engine.press(tile)
+        first = parts.document.show.fixtures["spot-1"].address - 1
         # 20° of 630° about the middle: (315 + 20) / 630 · 65535 = 34848.0 = 0x8820; −40° of 280°: 23405.4 = 0x5B6D
         hands.until(
             lambda: (
                 values(node, 2)[first : first + 6] == [204, 23, 0x88, 0x20, 0x5B, 0x6D]
             )
         )
-        session.choose(["bar-1"])
-        session.open_up()
+        parts.selection.choose(["bar-1"])
+        parts.draft.open_up()
         hands.until(lambda: mostly(values(node, 4)[:24], *range(24)))
     finally:
         end(hands)

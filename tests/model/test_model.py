@@ -154,7 +154,7 @@ def test_scenes_survive_taking_down_and_hanging_again():
 
 def test_learning_ties_one_control_to_one_target():
     show = edits.learn(SHOW, "Practice controller", "note", 0, 36, "tile:dots-pad")
-    ties = [(m.number, m.target) for m in show.mappings.values() if m.kind == "note"]
+    ties = [(m.number, m.target) for m in show.inputs.values() if m.kind == "note"]
     assert (36, "tile:dots-pad") in ties
     assert not any(t == "tile:slack-water-pad" for _, t in ties)
     assert sum(t == "tile:dots-pad" for _, t in ties) == 1

@@ -122,7 +122,7 @@ def test_hanging_by_pattern_number_and_address():
     assert [(f.universe, f.address) for f in fixtures] == addresses
     assert [f.number for f in fixtures] == [51, 52, 53]
     assert edits.next_number(show, "Back # left") == 10
-    renamed = edits.rename(show, made, "Top #", 1)
+    renamed = edits.rename_fixtures(show, made, "Top #", 1)
     assert [renamed.fixtures[i].name for i in made] == ["Top 1", "Top 2", "Top 3"]
     assert [edits.renumber(show, made, 101).fixtures[i].number for i in made] == [
         101,

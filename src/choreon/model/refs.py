@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from choreon.model.show import Show
 
 TILE, MASTER, PLAYER, DRAFT = "tile", "master", "player", "draft"
+WALK = "walk"  # a deed of the window: the next lamp of a walk along the rig
 PALETTE, MARK, GROUP, FIXTURE, TYPE = "palette", "mark", "group", "fixture", "type"
 
 COLLECTION_OF = {
@@ -70,7 +71,7 @@ def find(show: Show, ref: Ref) -> Any | None:
 
 def exists(show: Show, ref: Ref) -> bool:
     """Returns whether a ref leads to something."""
-    return find(show, ref) is not None
+    return ref.kind == WALK or find(show, ref) is not None
 
 
 def name_of(show: Show, ref: Ref) -> str:

@@ -25,11 +25,11 @@ from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.formats import autosave, showfile
 from choreon.model import palettes
-from choreon.model.outputs import Output
+from choreon.model.outputs import SacnOutput
 from choreon.model.show import Show
 from choreon.model.tiles import Page
 from choreon.ui import display, theme
-from choreon.ui.parts import Parts
+from choreon.ui.parts import Parts, open_parts
 from choreon.ui.settings import settings_file
 from choreon.ui.widgets import basics
 from choreon.ui.window import MainWindow
@@ -43,7 +43,7 @@ def empty_show(name: str = "Untitled") -> Show:
         id=f"show-{uuid.uuid4().hex[:12]}",
         name=name,
         pages={"page-1": Page(id="page-1", name="Page 1")},
-        outputs={"sacn": Output(id="sacn")},
+        outputs={"sacn": SacnOutput(id="sacn")},
     )
     return palettes.sample(show)
 
@@ -126,7 +126,7 @@ class App:
             if opened.note or not opened.path.exists()
             else None
         )
-        parts = Parts(opened.show, opened.path, client)
+        parts = open_parts(opened.show, opened.path, client)
         if kept is not None:
             parts.document.kept = kept
         with theme.plain_while_built():

@@ -2,27 +2,33 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QMimeData, QObject
 from PySide6.QtWidgets import QAbstractButton
 
+from choreon.model.refs import Ref, parse
 from choreon.ui.widgets import basics
 
-SCENE = "application/x-choreon-scene"
+REF = "application/x-choreon-ref"
 LINGER = 350  # milliseconds over a button until it is pressed
 
 
-def carry_scene(scene_id: str) -> QMimeData:
-    """A scene to be dragged."""
+def carry(ref: Ref) -> QMimeData:
+    """Returns something that plays, to be dragged."""
     data = QMimeData()
-    data.setData(SCENE, scene_id.encode())
+    data.setData(REF, str(ref).encode())
     return data
 
 
-def carried_scene(data: QMimeData) -> str:
-    """The id of the scene that is dragged; empty where it is something else."""
-    return bytes(data.data(SCENE).data()).decode() if data.hasFormat(SCENE) else ""
+def carried(data: QMimeData) -> Ref | None:
+    """Returns what is dragged; None where it is nothing of ours."""
+    if not data.hasFormat(REF):
+        return None
+    with contextlib.suppress(ValueError):
+        return parse(bytes(data.data(REF).data()).decode())
+    return None
 
 
 class OpensUnder(QObject):
@@ -38,7 +44,7 @@ class OpensUnder(QObject):
 
     def eventFilter(self, watched, event) -> bool:
         kind = event.type()
-        if kind == QEvent.Type.DragEnter and carried_scene(event.mimeData()):
+        if kind == QEvent.Type.DragEnter and carried(event.mimeData()):
             event.acceptProposedAction()
             self._soon.start()
             return True

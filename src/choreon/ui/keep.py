@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWid
 
 from choreon.model import attributes as at
 from choreon.model import edits, palettes
+from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.model.values import Look
 from choreon.ui import words
 from choreon.ui.parts import Parts
@@ -19,9 +20,9 @@ SCENE = "scene"
 
 
 class KeepForm(QWidget):
-    """Two lines. `done` tells the id of what was kept; `cancelled` that nothing was."""
+    """Two lines. `done` tells what was kept; `cancelled` that nothing was."""
 
-    done = Signal(str, str)
+    done = Signal(Ref)
     cancelled = Signal()
 
     def __init__(self, parts: Parts) -> None:
@@ -117,7 +118,7 @@ class KeepForm(QWidget):
             self.page.addItem(f"as a fader on {page.name}", (page.id, "fader"))
         self.folder.clear()
         self.folder.addItems(
-            ["", *dict.fromkeys(s.folder for s in show.scenes.values() if s.folder)]
+            ["", *dict.fromkeys(s.folder for s in show.playables.values() if s.folder)]
         )
         for name, button in self.families.items():
             button.setChecked(name in there)
@@ -188,7 +189,7 @@ class KeepForm(QWidget):
             group = stems.pop() if len(stems) == 1 else ""
         kind = self.kind.currentData()
         if kind == SCENE:
-            taken = [s.name for s in show.scenes.values()]
+            taken = [s.name for s in show.playables.values()]
             return edits.fresh_name(
                 f"{group} look".strip().capitalize() if not group else f"{group} look",
                 taken,
@@ -212,12 +213,13 @@ class KeepForm(QWidget):
             place = self.page.currentData()
             if place is not None:
                 show, _ = edits.add_tile(show, place[0], made, place[1])
-            called = show.scenes[made].name
         else:
-            show, made = palettes.keep_palette(
-                parts.document.show, name, kind, look, self.exact.isChecked()
+            exact = self.exact.isChecked()
+            show, palette_id = palettes.keep_palette(
+                parts.document.show, name, kind, look, exact
             )
-            called = show.palettes[made].name
+            made = Ref(PALETTE, palette_id)
+        called = name_of(show, made)
         parts.draft.store(f"keep {called}", show)
         parts.notices.told.emit(f"Kept as {called}. The draft is let go.", "info")
-        self.done.emit("scene" if kind == SCENE else "palette", made)
+        self.done.emit(made)

@@ -6,6 +6,7 @@ from PySide6.QtCore import QObject, Signal
 
 from choreon.engine import protocol
 from choreon.model import edits
+from choreon.model.refs import Ref
 from choreon.ui import words
 from choreon.ui.parts import Parts
 
@@ -13,25 +14,26 @@ from choreon.ui.parts import Parts
 class Learner(QObject):
     """Waits for a control to be moved and ties it to the target."""
 
-    changed = Signal(str)  # the target being taught, empty when done
+    changed = Signal(object)
+    """The Ref that is being taught; None when done."""
 
     def __init__(self, parts: Parts) -> None:
-        super().__init__(parts)
+        super().__init__()
         self.parts = parts
-        self.target = ""
+        self.target: Ref | None = None
         parts.engine.control_moved.connect(self._moved)
 
-    def start(self, target: str) -> None:
+    def start(self, target: Ref) -> None:
         """Wait for a control for `target`."""
         self.target = target
         self.changed.emit(target)
 
     def cancel(self) -> None:
         if self.target:
-            self.target = ""
-            self.changed.emit("")
+            self.target = None
+            self.changed.emit(None)
 
-    def forget(self, target: str) -> None:
+    def forget(self, target: Ref) -> None:
         """Untie every control from a target."""
         name = words.target_name(self.parts.document.show, target)
         self.parts.document.edit(
@@ -39,9 +41,9 @@ class Learner(QObject):
         )
 
     def _moved(self, control: protocol.Control) -> None:
-        if not self.target or (control.kind == "note" and control.value == 0):
+        if self.target is None or (control.kind == "note" and control.value == 0):
             return
-        target, self.target = self.target, ""
+        target, self.target = self.target, None
         show = edits.learn(
             self.parts.document.show,
             control.port,
@@ -55,7 +57,7 @@ class Learner(QObject):
         self.parts.notices.told.emit(
             f"{name} now follows {control_name(control)} of {control.port}.", "info"
         )
-        self.changed.emit("")
+        self.changed.emit(None)
 
 
 def control_name(control) -> str:

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
+from choreon.model.playables import Scene
+from choreon.model.refs import PALETTE, Ref, exists, find, name_of, parse
+from choreon.model.show import Palette
+from choreon.model.values import Look, Value
 from choreon.ui import theme, words
 from choreon.ui.compose import palette_chips
 from choreon.ui.keep import KeepForm
@@ -20,14 +26,14 @@ BATCH = 14  # lines that are made at once; more are when they are scrolled to
 class Ledger(QFrame):
     """Only there when there is a draft."""
 
-    kept_scene = Signal(str)
+    kept_scene = Signal(Ref)
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
         self.parts = parts
         self._look: object = None
         self._blind = False
-        self._target = ""
+        self._target: Ref | None = None
         self.summary = basics.label("", "heading")
         self.open = basics.tool(
             "up",
@@ -329,9 +335,9 @@ class Ledger(QFrame):
         self.form.show()
         self.form.open()
 
-    def _kept(self, kind: str, made: str) -> None:
+    def _kept(self, made: Ref) -> None:
         self._cancel()
-        if kind == "scene":
+        if made.kind != PALETTE:
             self.kept_scene.emit(made)
 
     def _cancel(self) -> None:
@@ -341,99 +347,63 @@ class Ledger(QFrame):
 
     # updating
 
-    def candidates(self) -> list[str]:
-        """What the draft may update, likeliest first: what was taken into it, what the
-        chosen get their light from, the rest. `scene:ID` or `palette:ID`.
+    def candidates(self) -> list[Ref]:
+        """Returns what the draft may update, likeliest first: what was taken into it,
+        what the chosen get their light from, the rest.
         """
-        parts, show = self.parts, self.parts.document.show
-        look = parts.engine.state.draft.look
-        found = dict.fromkeys([parts.draft.taken] if parts.draft.taken else [])
-        chosen = set(parts.selection.chosen) or set(look)
-        for player in reversed(parts.engine.state.players):
-            scene = show.scenes.get(player.scene)
-            if scene is not None and chosen & set(scene.look):
-                found[f"scene:{scene.id}"] = None
+        show, taken = self.parts.document.show, self.parts.draft.taken
+        look = self.parts.draft.look
+        found = dict.fromkeys([taken] if taken else [])
+        chosen = set(self.parts.selection.chosen) or set(look)
+        for player in reversed(self.parts.engine.state.players):
+            scene = find(show, player.ref)
+            if isinstance(scene, Scene) and chosen & set(scene.look):
+                found[scene.ref] = None
                 for fixture in chosen & set(scene.look) & set(look):
-                    for name in look[fixture]:
-                        link = scene.look[fixture].get(name)
-                        if isinstance(link, str) and link.startswith(links.PALETTE):
-                            found[link] = None
-        found |= dict.fromkeys(
-            f"scene:{s.id}" for s in sorted(show.scenes.values(), key=lambda s: s.name)
-        )
-        return [t for t in found if self._thing(t) is not None]
+                    own = {n: scene.look[fixture].get(n) for n in look[fixture]}
+                    found |= dict.fromkeys(_palettes_in(own))
+        scenes = [s for s in show.playables.values() if isinstance(s, Scene)]
+        found |= dict.fromkeys(s.ref for s in sorted(scenes, key=lambda s: s.name))
+        return [ref for ref in found if exists(show, ref)]
 
-    def _thing(self, target: str):
-        kind, _, thing_id = target.partition(":")
-        show = self.parts.document.show
-        return (
-            show.scenes.get(thing_id)
-            if kind == "scene"
-            else show.palettes.get(thing_id)
-        )
+    def _thing(self, target: Ref) -> Scene | Palette | None:
+        found = find(self.parts.document.show, target)
+        return found if isinstance(found, Scene | Palette) else None
 
     def _update_menu(self) -> None:
         menu = QMenu(self)
         first = self.parts.draft.taken
-        on = {f"scene:{p.scene}" for p in self.parts.engine.state.players}
+        on = {player.ref for player in self.parts.engine.state.players}
         for target in self.candidates():
-            thing = self._thing(target)
+            name = name_of(self.parts.document.show, target)
             mark = "◌ " if target == first else "● " if target in on else ""
-            kind = "palette " if target.startswith(links.PALETTE) else ""
-            entry = menu.addAction(
-                f"{mark}{kind}{thing.name}: {self.difference(target)}"
-            )
+            kind = "palette " if target.kind == PALETTE else ""
+            entry = menu.addAction(f"{mark}{kind}{name}: {self.difference(target)}")
             entry.triggered.connect(lambda _=False, t=target: self.ask_update(t))
         if menu.isEmpty():
             menu.addAction("There is nothing stored yet").setEnabled(False)
         menu.exec(self.update_button.mapToGlobal(self.update_button.rect().topLeft()))
 
-    def difference(self, target: str) -> str:
-        """What updating would change, in few words."""
-        look, thing = self.parts.engine.state.draft.look, self._thing(target)
-        if target.startswith("scene:"):
+    def difference(self, target: Ref) -> str:
+        """Returns what updating would change, in few words."""
+        look, thing = self.parts.draft.look, self._thing(target)
+        if isinstance(thing, Scene):
             return _difference(thing.look, look)
-        own = palettes.part(look, {thing.family})
+        if thing is None or not palettes.part(look, {thing.family}):
+            return "no change"
         users = len(palettes.users(self.parts.document.show, thing.id))
-        return (
-            f"its {thing.family}, and {users} scene{'s' * (users != 1)} with it"
-            if own
-            else "no change"
-        )
+        return f"its {thing.family}, and {words.count(users, 'scene')} with it"
 
-    def ask_update(self, target: str) -> None:
+    def ask_update(self, target: Ref) -> None:
         """Show the difference, three lines of it at most, and ask."""
-        look, thing = self.parts.engine.state.draft.look, self._thing(target)
+        look, thing = self.parts.draft.look, self._thing(target)
         if thing is None or not look:
             return
         self._target = target
-        own = (
-            look if target.startswith("scene:") else palettes.part(look, {thing.family})
-        )
-        lines = []
-        for fixture, name, attributes in words.lines(own):
-            new = look[fixture][attributes[0]]
-            if target.startswith("scene:"):
-                old = thing.look.get(fixture, {}).get(attributes[0])
-            else:
-                old = links.held(
-                    self.parts.document.show, thing, fixture, attributes[0]
-                )
-            if old == new:
-                continue
-            title = (
-                self.parts.document.show.fixtures[fixture].name
-                if fixture in self.parts.document.show.fixtures
-                else fixture
-            )
-            lines.append(
-                f"{title} {name.lower()}: "
-                f"{self._say(attributes, fixture, old, thing, target)} → "
-                f"{self._say(attributes, fixture, new, None, target)}"
-            )
-        shown = lines[:2] + (
-            [f"and {len(lines) - 2} more"] if len(lines) > 3 else lines[2:3]
-        )
+        lines = self._changes(look, thing)
+        shown = lines[:3]
+        if len(lines) > 3:
+            shown = [*lines[:2], f"and {len(lines) - 2} more"]
         head = f"Update <b>{thing.name}</b>? {self.difference(target)}."
         self.change.setText(
             "<br>".join([head, *shown]) if shown else f"{head} Nothing would change."
@@ -443,39 +413,57 @@ class Ledger(QFrame):
         self.form.hide()
         self.question.show()
 
-    def _say(
-        self, attributes: tuple[str, ...], fixture: str, value, thing, target: str
-    ) -> str:
-        """A value, old (of `thing`) or new, in words; colours as a patch."""
+    def _changes(self, look: Look, thing: Scene | Palette) -> list[str]:
+        """What updating would change, line by line."""
         show = self.parts.document.show
+        own = look
+        if isinstance(thing, Palette):
+            own = palettes.part(look, {thing.family})
+        lines = []
+        for fixture, name, attributes in words.lines(own):
+            old = self._stored(thing, fixture, attributes[0])
+            new = look[fixture][attributes[0]]
+            if old == new:
+                continue
+            hung = show.fixtures.get(fixture)
+            title = hung.name if hung else fixture
+            before = {n: self._stored(thing, fixture, n) for n in at.TARGET_COLOUR}
+            lines.append(
+                f"{title} {name.lower()}: "
+                f"{self._say(attributes[0], old, before)} → "
+                f"{self._say(attributes[0], new, look[fixture])}"
+            )
+        return lines
+
+    def _stored(self, thing: Scene | Palette, fixture: str, name: str) -> Value | None:
+        if isinstance(thing, Scene):
+            return thing.look.get(fixture, {}).get(name)
+        return links.held(self.parts.document.show, thing, fixture, name)
+
+    def _say(
+        self, name: str, value: Value | None, values: Mapping[str, Value | None]
+    ) -> str:
+        """A value in words; a colour, of which `values` has the parts, as a patch."""
         if value is None:
             return "nothing"
-        if attributes[0] not in at.TARGET_COLOUR or isinstance(value, str):
-            return words.value(attributes[0], value, show)
-        parts = []
-        for name in at.TARGET_COLOUR:
-            if thing is None:
-                part = self.parts.engine.state.draft.look[fixture].get(name, 0.0)
-            elif target.startswith("scene:"):
-                part = thing.look.get(fixture, {}).get(name, 0.0)
-            else:
-                part = links.held(show, thing, fixture, name) or 0.0
-            parts.append(_first(part))
-        return _swatch(parts)
+        if name not in at.TARGET_COLOUR or isinstance(value, str):
+            return words.value(name, value, self.parts.document.show)
+        return _swatch([_first(values.get(n) or 0.0) for n in at.TARGET_COLOUR])
 
     def _update_now(self) -> None:
-        kind, _, thing_id = self._target.partition(":")
-        if kind == "scene":
-            self.update_scene(thing_id)
+        target = self._target
+        if target is None:
+            return
+        if target.kind == PALETTE:
+            self.update_palette(target.id)
         else:
-            self.update_palette(thing_id)
+            self.update_scene(target)
 
-    def update_scene(self, scene_id: str) -> None:
+    def update_scene(self, target: Ref) -> None:
         """Lay the draft over a scene."""
-        name = self.parts.document.show.scenes[scene_id].name
-        show = edits.update_scene(
-            self.parts.document.show, scene_id, self.parts.engine.state.draft.look
-        )
+        before = self.parts.document.show
+        name = name_of(before, target)
+        show = edits.update_scene(before, target, self.parts.draft.look)
         self.parts.draft.store(f"update {name}", show)
         self.parts.notices.told.emit(f"{name} is updated. The draft is let go.", "info")
 
@@ -535,3 +523,9 @@ def _swatches(parts: list) -> str:
 def _swatch(rgb: list[float]) -> str:
     code = words.hex_colour(rgb)
     return f'<span style="color:{code}">■</span> {code}'
+
+
+def _palettes_in(values: Mapping[str, Value | None]) -> list[Ref]:
+    """The palettes that values link to."""
+    found = [v for v in values.values() if isinstance(v, str)]
+    return [parse(v) for v in found if v.startswith(links.PALETTE)]

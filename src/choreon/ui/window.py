@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.model.refs import Ref
 from choreon.ui import theme, words
 from choreon.ui.compose.place import ComposePlace
 from choreon.ui.drags import OpensUnder
@@ -104,8 +105,7 @@ class MainWindow(QMainWindow):
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.parts = parts
-        parts.setParent(self)  # it ends with the window, and with it what listens to it
+        self.parts = parts  # it ends with the window, and with it what listens to it
         self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         self.open_show: Callable[[str], None] | None = None
         self.closed_for_good = False
@@ -240,9 +240,9 @@ class MainWindow(QMainWindow):
         if kind == "work" and isinstance(rig, RigPlace):
             rig.files.work.stop()
 
-    def _learning(self, target: str) -> None:
-        self._escape.setEnabled(bool(target))
-        if target:
+    def _learning(self, target: Ref | None) -> None:
+        self._escape.setEnabled(target is not None)
+        if target is not None:
             name = words.target_name(self.parts.document.show, target)
             self.notice.tell(
                 f"Move the control that <b>{name}</b> shall follow. Esc leaves it "

@@ -6,17 +6,13 @@ from collections.abc import Iterable
 
 from choreon.model import attributes as at
 from choreon.model.colours import hex_of
+from choreon.model.refs import WALK, Ref, exists, name_of
 from choreon.model.show import Show
 from choreon.model.values import Look, Value
-from choreon.render.why import link_name
+from choreon.render.explain import link_name
 
 ORDER = list(at.Family)
-OTHER_TARGETS = {
-    "grand": "Grand master",
-    "blackout": "Blackout",
-    "walk:next": "Walk: next lamp",
-    "walk:back": "Walk: lamp before",
-}
+WALKS = {"next": "Walk: next lamp", "back": "Walk: lamp before"}
 
 
 def families(look: Look) -> list[at.Family]:
@@ -99,12 +95,8 @@ def some(names: list[str], most: int = 3) -> str:
     return f"{', '.join(names[:most])} and {len(names) - most} more"
 
 
-def target_name(show: Show, target: str) -> str:
-    """What a control's target is called."""
-    if target in OTHER_TARGETS:
-        return OTHER_TARGETS[target]
-    found = show.tile(target.removeprefix("tile:"))
-    if found is None:
-        return "gone"
-    scene = show.scenes.get(found[1].scene)
-    return found[1].name or (scene.name if scene else "empty")
+def target_name(show: Show, target: Ref) -> str:
+    """Returns what a control's target is called."""
+    if target.kind == WALK:
+        return WALKS.get(target.id, "Walk")
+    return name_of(show, target) if exists(show, target) else "gone"

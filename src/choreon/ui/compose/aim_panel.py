@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
+from choreon.model.refs import MARK, Ref
 from choreon.model.show import Limits, Mark
 from choreon.render import aim as sums
 from choreon.render import reaching
@@ -305,7 +306,6 @@ class AimPanel(QWidget):
             self.parts.document.edit(
                 f"move {mark.name}",
                 edits.put(self.parts.document.show, "marks", moved),
-                merge=True,
             )
 
     def _marks_menu(self) -> None:
@@ -365,13 +365,13 @@ class AimPanel(QWidget):
 
     def delete_mark(self, mark: Mark) -> None:
         users = palettes.aiming_at(self.parts.document.show, mark.id)
-        draft = palettes.unlinked(
+        draft = links.unlinked(
             self.parts.document.show,
             self.parts.engine.state.draft.look,
             links.to_mark(mark.id),
         )
-        show = palettes.delete_mark(self.parts.document.show, mark.id)
-        self.parts.document.edit(f"delete the mark {mark.name}", show, draft=draft)
+        show = edits.remove(self.parts.document.show, Ref(MARK, mark.id))
+        self.parts.draft.edit(f"delete the mark {mark.name}", show, draft)
         kept = (
             f" {words.some(users)} still aim{'s' * (len(users) == 1)} there."
             if users

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
+from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette
 from choreon.ui import theme, words
 from choreon.ui.compose.hand import Hand
@@ -189,7 +190,7 @@ def take(hand: Hand, palette: Palette) -> None:
         if own:
             look[i] = own
     if look:
-        parts.draft.take(links.to_palette(palette.id), look)
+        parts.draft.take(Ref(PALETTE, palette.id), look)
 
 
 def update(parts: Parts, palette_id: str) -> None:
@@ -201,7 +202,7 @@ def update(parts: Parts, palette_id: str) -> None:
     rest = palettes.part(look, {f for f in at.Family if f != palette.family})
     users = len(palettes.users(parts.document.show, palette_id))
     show = palettes.update_palette(parts.document.show, palette_id, look)
-    parts.document.edit(f"update {palette.name}", show, draft=rest)
+    parts.draft.edit(f"update {palette.name}", show, rest)
     parts.notices.told.emit(
         f"{palette.name} is updated, and {users} scene{'s' * (users != 1)} with it.",
         "info",
@@ -213,12 +214,8 @@ def rename(parent: QWidget, hand: Hand, palette: Palette) -> None:
         parent, "Rename the palette", "Name", text=palette.name
     )
     if sure and name.strip():
-        show = hand.parts.document.show
-        others = [p.name for p in show.palettes.values() if p.id != palette.id]
-        changed = edits.replace(palette, name=edits.fresh_name(name.strip(), others))
-        hand.parts.document.edit(
-            f"rename {palette.name}", edits.put(show, "palettes", changed)
-        )
+        show = edits.rename(hand.parts.document.show, Ref(PALETTE, palette.id), name)
+        hand.parts.document.edit(f"rename {palette.name}", show)
 
 
 def delete(hand: Hand, palette: Palette) -> None:
@@ -227,11 +224,11 @@ def delete(hand: Hand, palette: Palette) -> None:
     users = [s.name for s in palettes.users(parts.document.show, palette.id)]
     link = links.to_palette(palette.id)
     draft = parts.engine.state.draft.look
-    plain = palettes.unlinked(parts.document.show, draft, link)
-    parts.document.edit(
+    plain = links.unlinked(parts.document.show, draft, link)
+    parts.draft.edit(
         f"delete the palette {palette.name}",
-        palettes.delete_palette(parts.document.show, palette.id),
-        draft=plain,
+        edits.remove(parts.document.show, Ref(PALETTE, palette.id)),
+        plain,
     )
     kept = (
         f" {words.some(users)} keep{'s' * (len(users) == 1)} its values."

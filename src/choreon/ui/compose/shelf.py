@@ -22,14 +22,15 @@ from PySide6.QtWidgets import (
 
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
-from choreon.model.playables import Scene
+from choreon.model.playables import AnyPlayable, Scene
+from choreon.model.refs import Ref, name_of
 from choreon.model.show import Palette
 from choreon.model.values import Look
-from choreon.ui import theme, words
+from choreon.ui import kinds, theme, words
 from choreon.ui.compose import palette_chips
 from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.times import ask_times
-from choreon.ui.drags import carry_scene
+from choreon.ui.drags import carry
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
@@ -57,10 +58,10 @@ class Shelf(QWidget):
         self._shown: tuple[object, ...] | None = None
         self._kind = ""  # what the cards are of: scenes or palettes
         self._things: dict[
-            str, Scene | Palette
+            str, AnyPlayable | Palette
         ] = {}  # all that are shown, those without a card too
         self._many: dict[str, int] = {}  # how many scenes use them
-        self._links: dict[str, tuple[Scene, frozenset[str]]] = {}
+        self._links: dict[str, tuple[AnyPlayable, frozenset[str]]] = {}
         self.kinds = QButtonGroup(self)
         self.tabs: dict[str, QPushButton] = {}
         for name in ("Scenes", "Palettes"):
@@ -166,7 +167,7 @@ class Shelf(QWidget):
         box.addWidget(panel)
         parts.document.show_changed.connect(lambda _: self._fill())
         parts.engine.state_changed.connect(self._state)
-        parts.preview.changed.connect(lambda i: self.look_at.setChecked(bool(i)))
+        parts.preview.changed.connect(self._looked_at)
         self._fill()
 
     def sizeHint(self) -> QSize:
@@ -176,7 +177,7 @@ class Shelf(QWidget):
         self._fill()
 
     def hideEvent(self, event) -> None:
-        self.parts.preview.look_at("")
+        self.parts.preview.look_at(None)
 
     def show_kind(self, kind: str) -> None:
         """Show scenes or palettes."""
@@ -190,7 +191,7 @@ class Shelf(QWidget):
             return  # it is filled when it is looked at
         show = self.parts.document.show
         rig = self.parts.preview.compiled.rig
-        seen = (show.scenes, show.palettes, show.marks, rig)
+        seen = (show.playables, show.palettes, show.marks, rig)
         if (
             self._shown is not None
             and all(a is b for a, b in zip(self._shown, seen, strict=True))
@@ -200,12 +201,12 @@ class Shelf(QWidget):
         self._shown = seen
         self._fill_folders()
         wanted = self.search.text().strip().lower()
-        things: list[Scene | Palette]
+        things: list[AnyPlayable | Palette]
         if self.shows == "scenes":
             within = self.folder.currentData()
             things = [
                 s
-                for s in reversed(show.scenes.values())
+                for s in reversed(show.playables.values())
                 if within is None or s.folder == within
             ]
         else:
@@ -216,7 +217,7 @@ class Shelf(QWidget):
                 if family is None or p.family == family
             ]
         self._lay_out([t for t in things if _is_meant(t, wanted)])
-        none = not (show.scenes if self.shows == "scenes" else show.palettes)
+        none = not (show.playables if self.shows == "scenes" else show.palettes)
         scenes = (
             "No scenes yet. Choose lights, give them level and colour, then "
             "press “Keep as…” below."
@@ -231,7 +232,7 @@ class Shelf(QWidget):
         self.choose(self.chosen if self.chosen in self._things else "")
         self._state(self.parts.engine.state)
 
-    def _lay_out(self, things: list[Scene | Palette]) -> None:
+    def _lay_out(self, things: list[AnyPlayable | Palette]) -> None:
         """Show these, and cards for those that are seen."""
         if self._kind != self.shows:
             self._drop(list(self.cards))
@@ -306,12 +307,12 @@ class Shelf(QWidget):
         """
         found: dict[str, int] = {}
         before, self._links = self._links, {}
-        for scene in self.parts.document.show.scenes.values():
+        for scene in self.parts.document.show.playables.values():
             known = before.get(scene.id)
             own = (
                 known[1]
                 if known and known[0] is scene
-                else frozenset(links.links_in(scene.look))
+                else frozenset(links.links_in(kinds.look_of(scene)))
             )
             self._links[scene.id] = (scene, own)
             for link in own:
@@ -326,7 +327,7 @@ class Shelf(QWidget):
             entries: list[tuple[str, str | None]] = [(EVERYWHERE, None)]
             entries += [
                 (f, f)
-                for f in dict.fromkeys(s.folder for s in show.scenes.values())
+                for f in dict.fromkeys(s.folder for s in show.playables.values())
                 if f
             ]
         else:
@@ -348,17 +349,17 @@ class Shelf(QWidget):
         self.folder.setVisible(len(entries) > 1)
 
     def _state(self, state) -> None:
-        on = {p.scene for p in state.players if not p.releasing}
+        on = {p.ref.id for p in state.players if not p.releasing}
         draft = state.draft.look
         used = {v.removeprefix(links.PALETTE) for v in links.links_in(draft)}
-        taken = self.parts.draft.taken.rpartition(":")[2] if draft else ""
+        taken = self.parts.draft.taken.id if draft and self.parts.draft.taken else ""
         for thing_id, card in self.cards.items():
             card.set_state(thing_id in on, thing_id in used or thing_id == taken)
 
     def choose(self, thing_id: str) -> None:
         """Show what can be done with a scene or a palette."""
         if thing_id != self.chosen and self.parts.preview.shown:
-            self.parts.preview.look_at("")
+            self.parts.preview.look_at(None)
         self.chosen = thing_id
         for i, card in self.cards.items():
             card.set_chosen(i == thing_id)
@@ -367,6 +368,9 @@ class Shelf(QWidget):
         scenes = self.shows == "scenes"
         for widget in (self.to_page, self.look_at, self.times, self.more):
             widget.setVisible(scenes)
+        playable = self.parts.document.show.playables.get(thing_id) if scenes else None
+        takes = playable is None or kinds.kind_of(playable).takes
+        self.take.setVisible(takes)
         self.about.setText(self._about(thing_id) if thing_id else "")
 
     def _about(self, thing_id: str) -> str:
@@ -374,7 +378,7 @@ class Shelf(QWidget):
             return palette_chips.used_by(
                 [s.name for s in palettes.users(self.parts.document.show, thing_id)]
             )
-        scene = self.parts.document.show.scenes[thing_id]
+        scene = self.parts.document.show.playables[thing_id]
         own = ", ".join(
             f"{family} {t.delay:g}+{t.fade:g} s" for family, t in scene.times.items()
         )
@@ -384,8 +388,11 @@ class Shelf(QWidget):
 
     # scenes
 
-    def _scene(self) -> Scene:
-        return self.parts.document.show.scenes[self.chosen]
+    def _looked_at(self) -> None:
+        self.look_at.setChecked(self.parts.preview.shown is not None)
+
+    def _playable(self) -> AnyPlayable:
+        return self.parts.document.show.playables[self.chosen]
 
     def _page_menu(self) -> None:
         menu = QMenu(self)
@@ -401,8 +408,10 @@ class Shelf(QWidget):
 
     def put_on(self, page_id: str, kind: str) -> None:
         """Put the chosen scene on a page as a tile."""
-        name = self._scene().name
-        show, _ = edits.add_tile(self.parts.document.show, page_id, self.chosen, kind)
+        name = self._playable().name
+        show, _ = edits.add_tile(
+            self.parts.document.show, page_id, self._playable().ref, kind
+        )
         self.parts.document.edit(f"put {name} on {show.pages[page_id].name}", show)
         self.parts.notices.told.emit(
             f"{name} is on the page {show.pages[page_id].name}.", "info"
@@ -414,11 +423,13 @@ class Shelf(QWidget):
                 self.hand, self.parts.document.show.palettes[self.chosen]
             )
             return
-        scene = self._scene()
-        self.parts.draft.take(f"scene:{scene.id}", scene.look)
+        scene = self._playable()
+        if kinds.kind_of(scene).takes:
+            self.parts.draft.take(scene.ref, kinds.look_of(scene))
 
     def _look(self) -> None:
-        self.parts.preview.look_at(self.chosen if self.look_at.isChecked() else "")
+        shown = self._playable().ref if self.look_at.isChecked() else None
+        self.parts.preview.look_at(shown)
 
     def _rename(self) -> None:
         if self.shows == "palettes":
@@ -426,39 +437,33 @@ class Shelf(QWidget):
                 self, self.hand, self.parts.document.show.palettes[self.chosen]
             )
             return
-        scene = self._scene()
+        scene = self._playable()
         name, sure = QInputDialog.getText(
             self, "Rename the scene", "Name", text=scene.name
         )
-        if sure and name.strip():
-            others = [
-                s.name
-                for s in self.parts.document.show.scenes.values()
-                if s.id != scene.id
-            ]
-            self._change(
-                f"rename {scene.name}", name=edits.fresh_name(name.strip(), others)
-            )
+        if sure:
+            show = edits.rename(self.parts.document.show, scene.ref, name)
+            self.parts.document.edit(f"rename {scene.name}", show)
 
-    def _change(self, step: str, **fields) -> None:
-        self.parts.document.edit(
-            step, edits.change_scene(self.parts.document.show, self.chosen, **fields)
-        )
+    def _change(self, step: str, **fields: object) -> None:
+        ref = self._playable().ref
+        show = edits.change(self.parts.document.show, ref, **fields)
+        self.parts.document.edit(step, show)
 
     def _times(self) -> None:
-        scene = self._scene()
+        scene = self._playable()
         given = ask_times(self, scene)
         if given is not None:
             self._change(f"change the times of {scene.name}", **given)
 
     def _more_menu(self) -> None:
-        scene, show = self._scene(), self.parts.document.show
+        scene, show = self._playable(), self.parts.document.show
         menu = QMenu(self)
-        used = edits.where_used(show, scene.id)
+        used = edits.where_used(show, scene.ref)
         menu.addAction(f"On {words.some(used)}" if used else "On no page").setEnabled(
             False
         )
-        for link in dict.fromkeys(links.links_in(scene.look)):
+        for link in dict.fromkeys(links.links_in(kinds.look_of(scene))):
             if link.startswith(links.PALETTE) and (
                 p := show.palettes.get(link.removeprefix(links.PALETTE))
             ):
@@ -467,7 +472,7 @@ class Shelf(QWidget):
                 )
         menu.addSeparator()
         folders = menu.addMenu("Folder")
-        for name in dict.fromkeys(["", *(s.folder for s in show.scenes.values())]):
+        for name in dict.fromkeys(["", *(s.folder for s in show.playables.values())]):
             folders.addAction(
                 name or "None",
                 lambda n=name: self._change(f"move {scene.name}", folder=n),
@@ -478,30 +483,30 @@ class Shelf(QWidget):
         menu.addSeparator()
         menu.addAction("Duplicate", self.duplicate)
         merges = menu.addMenu("Merge with")
-        for other in show.scenes.values():
-            if other.id != scene.id:
+        for other in show.playables.values():
+            if other.id != scene.id and isinstance(other, Scene):
                 merges.addAction(
                     f"{other.name} on top", lambda o=other.id: self.merge(o)
                 )
-        merges.setEnabled(len(show.scenes) > 1)
+        merges.setEnabled(len(show.playables) > 1)
         menu.exec(self.more.mapToGlobal(self.more.rect().topLeft()))
 
     def unlink(self, link: str) -> None:
         """Give the chosen scene its own values in the place of a link."""
-        scene = self._scene()
+        scene = self._playable()
         self.parts.document.edit(
             f"unlink {scene.name}",
-            palettes.unlink(self.parts.document.show, scene.id, link),
+            palettes.unlink(self.parts.document.show, scene.ref, link),
         )
         self.parts.notices.told.emit(f"{scene.name} has its own values now.", "info")
 
     def _new_folder(self) -> None:
         name, sure = QInputDialog.getText(self, "Folder", "Name of the folder")
         if sure and name.strip():
-            self._change(f"move {self._scene().name}", folder=name.strip())
+            self._change(f"move {self._playable().name}", folder=name.strip())
 
     def _tags(self) -> None:
-        scene = self._scene()
+        scene = self._playable()
         text, sure = QInputDialog.getText(
             self, "Tags", "Words, parted by commas", text=", ".join(scene.tags)
         )
@@ -514,7 +519,7 @@ class Shelf(QWidget):
             self._change(f"tag {scene.name}", tags=tags)
 
     def _colour(self) -> None:
-        scene = self._scene()
+        scene = self._playable()
         found = QColorDialog.getColor(
             QColor(scene.colour or "#FFFFFF"), self, "Colour mark"
         )
@@ -523,16 +528,19 @@ class Shelf(QWidget):
 
     def duplicate(self) -> None:
         """The chosen scene once more."""
-        name = self._scene().name
-        show, made = edits.duplicate_scene(self.parts.document.show, self.chosen)
+        name = self._playable().name
+        ref = self._playable().ref
+        show, made = edits.duplicate(self.parts.document.show, ref)
         self.parts.document.edit(f"duplicate {name}", show)
-        self.choose(made)
+        self.choose(made.id)
 
     def merge(self, other: str) -> None:
         """A new scene of the chosen one with another on top."""
-        show, made = edits.merge_scenes(self.parts.document.show, self.chosen, other)
-        self.parts.document.edit(f"merge {show.scenes[made].name}", show)
-        self.choose(made)
+        ref = self._playable().ref
+        upper = Ref(ref.kind, other)
+        show, made = edits.merge_scenes(self.parts.document.show, ref, upper)
+        self.parts.document.edit(f"merge {name_of(show, made)}", show)
+        self.choose(made.id)
 
     def capture_stage(self) -> None:
         """Keep everything that is on as a new scene."""
@@ -551,10 +559,10 @@ class Shelf(QWidget):
             show, made = edits.keep_scene(
                 self.parts.document.show, given, look, 2.0, 2.0
             )
-            self.parts.document.edit(f"capture {show.scenes[made].name}", show)
+            self.parts.document.edit(f"capture {name_of(show, made)}", show)
             count = len(look)
             self.parts.notices.told.emit(
-                f"{show.scenes[made].name} is kept, with {count} fixtures as they "
+                f"{name_of(show, made)} is kept, with {count} fixtures as they "
                 "are now.",
                 "info",
             )
@@ -570,18 +578,18 @@ class Shelf(QWidget):
                 self.hand, self.parts.document.show.palettes[self.chosen]
             )
             return
-        scene = self._scene()
-        used = edits.where_used(self.parts.document.show, scene.id)
+        scene = self._playable()
+        used = edits.where_used(self.parts.document.show, scene.ref)
         self.parts.document.edit(
             f"delete {scene.name}",
-            edits.drop(self.parts.document.show, "scenes", [scene.id]),
+            edits.remove(self.parts.document.show, scene.ref),
         )
         note = f" It was on {words.some(used)}." if used else ""
         self.parts.notices.told.emit(
             f"{scene.name} is deleted.{note} Ctrl+Z brings it back.", "info"
         )
 
-    def pressed_twice(self, thing: Scene | Palette) -> None:
+    def pressed_twice(self, thing: AnyPlayable | Palette) -> None:
         """A palette is given to the choice; a scene is taken into the draft."""
         if isinstance(thing, Palette):
             palette_chips.give(self.hand, thing)
@@ -589,9 +597,9 @@ class Shelf(QWidget):
             self._take()
 
 
-def _is_meant(thing: Scene | Palette, wanted: str) -> bool:
+def _is_meant(thing: AnyPlayable | Palette, wanted: str) -> bool:
     """Whether a search in lower case means it: by name, or by a tag."""
-    tags = thing.tags if isinstance(thing, Scene) else ()
+    tags = () if isinstance(thing, Palette) else thing.tags
     return wanted in thing.name.lower() or any(wanted in tag.lower() for tag in tags)
 
 
@@ -600,7 +608,7 @@ class Card(QWidget):
     dragged to a page.
     """
 
-    def __init__(self, shelf: Shelf, thing: Scene | Palette) -> None:
+    def __init__(self, shelf: Shelf, thing: AnyPlayable | Palette) -> None:
         super().__init__(shelf.row)
         self.shelf, self.thing = shelf, thing
         self._on = self._drafted = self._chosen = False
@@ -611,7 +619,7 @@ class Card(QWidget):
         self.uses = 0
         self.set_thing(thing, 0)
 
-    def set_thing(self, thing: Scene | Palette, uses: int) -> None:
+    def set_thing(self, thing: AnyPlayable | Palette, uses: int) -> None:
         """Show a scene or a palette as it is now; `uses`: how many scenes use it."""
         self.thing, self.uses = thing, uses
         if self.accessibleName() != thing.name:
@@ -627,17 +635,7 @@ class Card(QWidget):
                 [s.name for s in palettes.users(show, thing.id)]
             )
             return f"{thing.name}: {again}. Press twice to give it to the chosen."
-        gone = [i for i in thing.look if i not in show.fixtures]
-        missing = (
-            f"\n{len(gone)} of its fixtures do not hang; they are kept in it."
-            if gone
-            else ""
-        )
-        return (
-            f"{thing.name}: {words.summary(thing.look)}{missing}"
-            if thing.look
-            else thing.name
-        )
+        return kinds.kind_of(thing).about(show, thing)
 
     def event(self, event) -> bool:
         if event.type() == QEvent.Type.ToolTip:
@@ -659,9 +657,9 @@ class Card(QWidget):
 
     def look(self) -> Look:
         """What is drawn: a scene's look; a palette on all that take it, lit."""
-        if isinstance(self.thing, Scene):
-            return self.thing.look
-        return palette_look(self.shelf.parts, self.thing)
+        if isinstance(self.thing, Palette):
+            return palette_look(self.shelf.parts, self.thing)
+        return kinds.look_of(self.thing)
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
@@ -673,7 +671,7 @@ class Card(QWidget):
         painter.fillRect(rect, QColor(theme.FLAT))
         mini = self.shelf.minis.of(self.thing, self.look, WIDE - 2, 92, self)
         painter.drawPixmap(1, 1, mini)
-        colour = self.thing.colour if isinstance(self.thing, Scene) else ""
+        colour = "" if isinstance(self.thing, Palette) else self.thing.colour
         rgb = (
             palette_chips.colour_of(self.thing)
             if isinstance(self.thing, Palette)
@@ -695,9 +693,9 @@ class Card(QWidget):
         tail = (
             f"{self.uses}×"
             if self.uses
-            else "empty"
-            if isinstance(self.thing, Scene) and not self.thing.look
             else ""
+            if isinstance(self.thing, Palette)
+            else kinds.kind_of(self.thing).tail(self.thing)
         )
         if tail:
             painter.setPen(QColor(theme.SOFT))
@@ -732,7 +730,7 @@ class Card(QWidget):
         self.shelf.choose(self.thing.id)
 
     def mouseMoveEvent(self, event) -> None:
-        if self._press is None or not isinstance(self.thing, Scene):
+        if self._press is None or isinstance(self.thing, Palette):
             return
         if (
             event.position().toPoint() - self._press
@@ -740,7 +738,7 @@ class Card(QWidget):
             return
         self._press = None
         drag = QDrag(self)
-        drag.setMimeData(carry_scene(self.thing.id))
+        drag.setMimeData(carry(self.thing.ref))
         drag.setPixmap(self.grab().scaledToWidth(100))
         drag.exec(Qt.DropAction.CopyAction)
 

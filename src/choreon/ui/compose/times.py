@@ -9,7 +9,7 @@ from typing import Any
 from PySide6.QtWidgets import QDialog, QWidget
 
 from choreon.model import attributes as at
-from choreon.model.playables import Scene, Times
+from choreon.model.playables import Playable, Times
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
@@ -19,7 +19,7 @@ FAMILIES = (at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family
 class TimesDialog(QDialog):
     """All times of one scene."""
 
-    def __init__(self, parent: QWidget, scene: Scene) -> None:
+    def __init__(self, parent: QWidget, scene: Playable) -> None:
         super().__init__(parent)
         self.setWindowTitle(f"Times of {scene.name}")
         self.fade_in = ValueField("In", 0, 60, "s", 1, bar=False)
@@ -78,7 +78,7 @@ class TimesDialog(QDialog):
         return {"fade_in": fade_in, "fade_out": fade_out, "times": times}
 
 
-def ask_times(parent: QWidget, scene: Scene) -> dict[str, Any] | None:
+def ask_times(parent: QWidget, scene: Playable) -> dict[str, Any] | None:
     """Ask for a scene's times; None where they stay."""
     dialog = TimesDialog(parent, scene)
     answer = dialog.answer() if dialog.exec() else None

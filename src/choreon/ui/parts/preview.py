@@ -16,7 +16,7 @@ from choreon.engine.actions import lasting
 from choreon.engine.actions.draft import set_draft
 from choreon.engine.screen import ScreenReader
 from choreon.model import attributes as at
-from choreon.model.playables import Playable, kind_of
+from choreon.model.playables import Playable
 from choreon.model.refs import Ref, exists
 from choreon.model.show import Show
 from choreon.model.values import Look, Value
@@ -27,6 +27,7 @@ from choreon.render.decode import Decoder, Light, decoder_for
 from choreon.render.explain import Why, explain
 from choreon.render.rig import Bytes, Floats
 from choreon.render.state import Draft, Masters, PlayState, Ramp
+from choreon.ui import kinds
 from choreon.ui.parts.document import Document
 from choreon.ui.parts.engine_link import EngineLink
 from choreon.ui.widgets import basics
@@ -160,7 +161,7 @@ class Preview(QObject):
 
     def light_of(self, playable: Playable) -> Light:
         """Returns what something that plays lights by itself."""
-        return self.light_of_look(look_of(playable))
+        return self.light_of_look(kinds.look_of(playable))
 
     def light_of_look(self, look: Look) -> Light:
         """Returns what a look lights by itself."""
@@ -267,11 +268,6 @@ class Preview(QObject):
                 alike = max(numbers) - min(numbers) < 1e-9
                 made[name] = numbers[0] if alike else tuple(numbers)
         return made
-
-
-def look_of(playable: Playable) -> Look:
-    """Returns the look that stands for something that plays, in pictures."""
-    return next(iter(kind_of(playable).looks(playable)), {})
 
 
 def _same_rig(before: Show, after: Show) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import QRect, QSize, Qt, QTimer
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -18,12 +19,13 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.model import edits
-from choreon.model.tiles import Page, Tile
+from choreon.model.refs import Ref, exists, name_of, to_tile
+from choreon.model.tiles import AnyTile, Fader, Pad, Page
 from choreon.ui import theme
-from choreon.ui.drags import OpensUnder, carried_scene
+from choreon.ui.drags import OpensUnder, carried
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
-from choreon.ui.perform.tiles import FaderTile, PadTile, TileWidget
+from choreon.ui.perform.tiles import WIDGETS, TileWidget
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.widgets import basics
@@ -86,8 +88,8 @@ class PerformPlace(QWidget):
             self.page_id = next(iter(show.pages), "")
         shown = (
             show.pages,
-            show.scenes,
-            show.mappings,
+            show.playables,
+            show.inputs,
             show.fixtures,
             show.types,
             self.page_id,
@@ -126,8 +128,8 @@ class PerformPlace(QWidget):
         return tab
 
     def _fill_page(self, page: Page) -> None:
-        pads = [t for t in page.tiles if t.kind == "pad"]
-        faders = [t for t in page.tiles if t.kind == "fader"]
+        pads = [t for t in page.tiles if isinstance(t, Pad)]
+        faders = [t for t in page.tiles if isinstance(t, Fader)]
         if not page.tiles:
             self.column.addWidget(
                 basics.label(
@@ -157,9 +159,8 @@ class PerformPlace(QWidget):
             self.column.addWidget(row, 100)
         self.column.addStretch(1)
 
-    def _tile(self, page: Page, tile: Tile) -> TileWidget:
-        kind = PadTile if tile.kind == "pad" else FaderTile
-        made = kind(self.parts, self.minis, page, tile)
+    def _tile(self, page: Page, tile: AnyTile) -> TileWidget:
+        made = WIDGETS[tile.kind](self.parts, self.minis, page, tile)
         made.wants.connect(self._wanted)
         self.tiles[tile.id] = made
         return made
@@ -197,15 +198,17 @@ class PerformPlace(QWidget):
         page = show.pages[self.page_id]
         index = next((i for i, t in enumerate(page.tiles) if t.id == tile_id), 0)
         if what == "learn":
-            self.learner.start(f"tile:{tile_id}")
+            self.learner.start(to_tile(tile_id))
         elif what == "unlearn":
-            self.learner.forget(f"tile:{tile_id}")
+            self.learner.forget(to_tile(tile_id))
         elif what in ("earlier", "later"):
             to = index - 1 if what == "earlier" else index + 1
-            self.parts.document.edit(f"move {name}", edits.move_tile(show, tile_id, to))
+            self.parts.document.edit(
+                f"move {name}", edits.move(show, to_tile(tile_id), to)
+            )
         elif what == "remove":
             self.parts.document.edit(
-                f"take {name} off the page", edits.remove_tile(show, tile_id)
+                f"take {name} off the page", edits.remove(show, to_tile(tile_id))
             )
             self.parts.notices.told.emit(
                 f"{name} is off the page; the scene stays. Ctrl+Z brings it back.",
@@ -216,7 +219,11 @@ class PerformPlace(QWidget):
 
     def _ask_choice(self, tile_id: str, name: str) -> None:
         page = self.parts.document.show.pages[self.page_id]
-        known = list(dict.fromkeys(t.choice for t in page.tiles if t.choice))
+        known = list(
+            dict.fromkeys(
+                t.choice for t in page.tiles if isinstance(t, Pad) and t.choice
+            )
+        )
         text, sure = QInputDialog.getItem(
             self,
             "One at a time",
@@ -228,60 +235,60 @@ class PerformPlace(QWidget):
         if sure:
             self.parts.document.edit(
                 f"choice of {name}",
-                edits.change_tile(
-                    self.parts.document.show, tile_id, choice=text.strip()
+                edits.change(
+                    self.parts.document.show, to_tile(tile_id), choice=text.strip()
                 ),
             )
 
     def _add_menu(self) -> None:
         menu = QMenu(self)
-        for kind, title in (("pad", "As a pad"), ("fader", "As a fader")):
+        playables = self.parts.document.show.playables
+        for kind, title in ((Pad.kind, "As a pad"), (Fader.kind, "As a fader")):
             sub = menu.addMenu(title)
-            for scene in self.parts.document.show.scenes.values():
+            for playable in playables.values():
                 sub.addAction(
-                    scene.name, lambda s=scene, k=kind: self.add_tile(s.id, k)
+                    playable.name,
+                    lambda ref=playable.ref, k=kind: self.add_tile(ref, k),
                 )
-            sub.setEnabled(bool(self.parts.document.show.scenes))
+            sub.setEnabled(bool(playables))
         menu.exec(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
 
-    def add_tile(self, scene_id: str, kind: str, choice: str = "") -> None:
-        """Put a scene on the page that is shown."""
-        show, _ = edits.add_tile(
-            self.parts.document.show, self.page_id, scene_id, kind, choice
-        )
-        self.parts.document.edit(
-            f"put {show.scenes[scene_id].name} on {show.pages[self.page_id].name}", show
-        )
+    def add_tile(self, plays: Ref, kind: str, choice: str = "") -> None:
+        """Put something on the page that is shown."""
+        before = self.parts.document.show
+        show, _ = edits.add_tile(before, self.page_id, plays, kind, choice)
+        name = name_of(show, plays)
+        page = show.pages[self.page_id]
+        self.parts.document.edit(f"put {name} on {page.name}", show)
 
-    def dragEnterEvent(self, event) -> None:
-        if (
-            carried_scene(event.mimeData()) in self.parts.document.show.scenes
-            and self.page_id
-        ):
+    def _carried(self, event: QDropEvent) -> Ref | None:
+        """What is dragged, where it can be put here."""
+        ref = carried(event.mimeData())
+        there = ref is not None and exists(self.parts.document.show, ref)
+        return ref if there and self.page_id else None
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self._carried(event) is not None:
             event.acceptProposedAction()
 
-    def dropEvent(self, event) -> None:
-        """A scene let go over the faders becomes one, over pads that exclude each other
+    def dropEvent(self, event: QDropEvent) -> None:
+        """What is let go over the faders becomes one, over pads that exclude each other
         one of those, else a pad.
         """
 
         def over(widget: QWidget) -> bool:
-            return widget.rect().contains(
-                widget.mapFrom(self, event.position().toPoint())
-            )
+            place = widget.mapFrom(self, event.position().toPoint())
+            return widget.rect().contains(place)
 
-        scene = carried_scene(event.mimeData())
-        if scene not in self.parts.document.show.scenes or not self.page_id:
+        ref = self._carried(event)
+        if ref is None:
             return
         event.acceptProposedAction()
         if self.faders is not None and over(self.faders):
-            self.add_tile(scene, "fader")
-        else:
-            self.add_tile(
-                scene,
-                "pad",
-                next((name for name, w in self.choices.items() if over(w)), ""),
-            )
+            self.add_tile(ref, Fader.kind)
+            return
+        choice = next((name for name, w in self.choices.items() if over(w)), "")
+        self.add_tile(ref, Pad.kind, choice)
 
     def _new_page(self) -> None:
         show, page_id = edits.add_page(self.parts.document.show, "Page")
@@ -465,7 +472,7 @@ class OnRow(QFrame):
         step = player.steps[-1]
         weight = player.weight_at(now)
         if len(player.steps) > 1 and not step.done(now):
-            part = (now - step.at) / max(step.fade_in, step.fade_out, 1e-3)
+            part = (now - step.at) / max(step.over - step.at, 1e-3)
             self.level.setText(f"fading in {100 * min(1.0, part):.0f} %")
         elif player.releasing:
             self.level.setText(f"out {100 * weight:.0f} %")

@@ -8,15 +8,18 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
-from choreon.engine import playing
-from choreon.model.playables import Scene
-from choreon.model.tiles import Page, Tile
-from choreon.render.players import PlayState
+from choreon.engine.actions import tiles
+from choreon.model.playables import Playable
+from choreon.model.refs import find
+from choreon.model.tiles import Fader as FaderModel
+from choreon.model.tiles import Pad, Page, Tile
+from choreon.render.state import PlayState
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets.faders import Fader
 
+GONE = "What it plays is gone"
 PAD = (158, 128)
 PICTURE = 90  # pixels of a pad that show the stage
 FADER_WIDTH = 124
@@ -34,35 +37,31 @@ class TileWidget(QWidget):
         self.weight = 0.0
         self.fading = False
         self.tied = any(
-            m.target == f"tile:{tile.id}" for m in parts.document.show.mappings.values()
+            known.target == tile.ref for known in parts.document.show.inputs.values()
         )
         self.setAccessibleName(self.name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     @property
-    def scene(self) -> Scene | None:
-        return self.parts.document.show.scenes.get(self.tile.scene)
+    def playable(self) -> Playable | None:
+        """What it plays; None where that is gone."""
+        found = find(self.parts.document.show, self.tile.plays)
+        return found if isinstance(found, Playable) else None
 
     @property
     def name(self) -> str:
-        return self.tile.name or (
-            self.scene.name if self.scene else "The scene is gone"
-        )
+        return self.tile.name or (self.playable.name if self.playable else GONE)
 
     def show_state(self, state: PlayState) -> None:
         """Follow what plays."""
-        player = state.player(playing.player_id(self.page, self.tile))
-        level = playing.tile_level(
-            self.parts.document.show, state, self.page, self.tile
-        )
+        player = state.player(tiles.player_id(self.page, self.tile))
+        level = tiles.level_of(state, self.page, self.tile)
         now = time.monotonic()
         weight, fading = 0.0, False
-        if player is not None and player.scene == self.tile.scene:
+        if player is not None and player.ref == self.tile.plays:
             weight = player.weight_at(now)
             fading = not player.settled(now)
-            step = player.steps[-1]
-            if len(player.steps) > 1 and step.fade_in > 0:
-                weight = min(weight, max(0.0, (now - step.at) / step.fade_in))
+            weight = min(weight, player.steps[-1].progress.level(now))
         if (level, weight, fading) != (self.level, self.weight, self.fading):
             self.level, self.weight, self.fading = level, weight, fading
             self.update()
@@ -87,7 +86,7 @@ class TileWidget(QWidget):
         menu.addSeparator()
         menu.addAction("Move earlier", lambda: self.wants.emit("earlier", self.tile.id))
         menu.addAction("Move later", lambda: self.wants.emit("later", self.tile.id))
-        if self.tile.kind == "pad":
+        if isinstance(self.tile, Pad):
             menu.addAction(
                 "One at a time with…", lambda: self.wants.emit("choice", self.tile.id)
             )
@@ -110,8 +109,8 @@ class TileWidget(QWidget):
         shape.addRoundedRect(rect, theme.RADIUS + 2, theme.RADIUS + 2)
         painter.setClipPath(shape)
         painter.fillRect(rect, QColor(token))
-        if self.scene is not None:
-            mini = self.minis.picture(self.scene, int(rect.width()), picture, self)
+        if self.playable is not None:
+            mini = self.minis.picture(self.playable, int(rect.width()), picture, self)
             painter.setOpacity(1.0 if self.weight > 0 else 0.82)
             painter.drawPixmap(rect.topLeft(), mini)
             painter.setOpacity(1.0)
@@ -134,7 +133,7 @@ class TileWidget(QWidget):
             painter.drawEllipse(QRectF(left, rect.center().y() - 4.5, 9, 9))
             left += 15
         painter.setFont(theme.font(size, strong=True))
-        painter.setPen(QColor(theme.TEXT if self.scene else theme.ALARM))
+        painter.setPen(QColor(theme.TEXT if self.playable else theme.ALARM))
         inner = QRectF(left, rect.top(), rect.right() - left, rect.height())
         text = painter.fontMetrics().elidedText(
             self.name, Qt.TextElideMode.ElideRight, int(inner.width())
@@ -222,3 +221,10 @@ class FaderTile(TileWidget):
         )
         self._title(painter, QRectF(12, self.height() - 36, self.width() - 24, 32), 14)
         self._outline(painter, shape)
+
+
+WIDGETS: dict[str, type[PadTile] | type[FaderTile]] = {
+    Pad.kind: PadTile,
+    FaderModel.kind: FaderTile,
+}
+"""Kind of tile → its widget."""

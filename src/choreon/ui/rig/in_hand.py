@@ -378,7 +378,6 @@ class InHand(QWidget):
         self.parts.document.edit(
             f"{part} of {len(changes)}",
             edits.change_fixtures(show, changes),
-            merge=True,
         )
 
     def _flag(self, field: str, value: object) -> None:

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from choreon.model import edits, patch
 from choreon.model.checks import sent_nowhere
-from choreon.model.outputs import Output
+from choreon.model.outputs import OUTPUTS, AnyOutput, ArtnetOutput, SacnOutput
 from choreon.model.show import MAX_UNIVERSE
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
@@ -26,6 +26,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 
 PROTOCOLS = {"sacn": "sACN", "artnet": "Art-Net 4"}
+FIRST_SHIFT = {"sacn": 0, "artnet": -1}  # port-addresses count from 0
 RATES = (0, 44, 40, 30, 25, 20)
 MOST_LISTED = 2000
 PATIENCE = 6500  # milliseconds in which every node that is there has been asked twice
@@ -155,9 +156,15 @@ class OutputCard(QWidget):
         self.sync = NumberField(
             "Synchronisation universe", 0, MAX_UNIVERSE, 0, none="none"
         )
+        self.rest = QCheckBox("Rest when nothing changes")
+        self.rest.setToolTip(
+            "Send the same three times, then about once a second, until something "
+            "changes, as E1.31 allows. Off: the full rate, always."
+        )
+        self.rest.toggled.connect(lambda on: self._put(rest=on))
         self.art_sync = QCheckBox("ArtSync")
         self.art_sync.setToolTip("Have the nodes put out together what they were sent")
-        self.art_sync.toggled.connect(lambda on: self._put(sync=int(on)))
+        self.art_sync.toggled.connect(lambda on: self._put(sync=on))
         self.shift = NumberField("Shift", -1000, 1000, 0)
         self.shift.setToolTip(
             "Added to a universe's number. Art-Net counts from 0: −1 makes "
@@ -185,20 +192,21 @@ class OutputCard(QWidget):
             ("Priority", self.priority),
             ("Sync", self.sync),
             ("", self.art_sync),
+            ("", self.rest),
         ]
 
     @property
-    def output(self) -> Output:
+    def output(self) -> AnyOutput:
         return self.parts.document.show.outputs[self.id]
 
     def fill(self) -> None:
         """Show the output as it is."""
         o = self.output
         self._busy = True
-        art = o.protocol == "artnet"
+        art = isinstance(o, ArtnetOutput)
         self.on.setChecked(o.on)
         self.name.setText(o.name)
-        self.protocol.setCurrentIndex(self.protocol.findData(o.protocol))
+        self.protocol.setCurrentIndex(self.protocol.findData(o.kind))
         self.host.setText(o.host)
         self.host.setPlaceholderText(
             "everybody (broadcast)" if art else "everybody (multicast)"
@@ -209,12 +217,13 @@ class OutputCard(QWidget):
         self.rate.setCurrentIndex(max(0, rate))
         for field, value in (
             (self.port, o.port),
-            (self.priority, o.priority),
-            (self.sync, o.sync),
+            (self.priority, o.priority if isinstance(o, SacnOutput) else 100),
+            (self.sync, o.sync if isinstance(o, SacnOutput) else 0),
             (self.shift, o.shift),
         ):
             field.setValue(value)
-        self.art_sync.setChecked(o.sync > 0)
+        self.art_sync.setChecked(bool(art and o.sync))
+        self.rest.setChecked(o.rest)
         self.art_sync.setVisible(art)
         for widget in (
             self.priority,
@@ -237,9 +246,11 @@ class OutputCard(QWidget):
     def _put(self, **fields: object) -> None:
         if self._busy or self.id not in self.parts.document.show.outputs:
             return
-        changed = edits.replace(self.output, **fields)
+        self._store(edits.replace(self.output, **fields))
+
+    def _store(self, changed: AnyOutput) -> None:
         if changed != self.output:
-            title = changed.name or PROTOCOLS[changed.protocol]
+            title = changed.name or PROTOCOLS[changed.kind]
             self.parts.document.edit(
                 f"change the output {title}",
                 edits.put(self.parts.document.show, "outputs", changed),
@@ -247,13 +258,21 @@ class OutputCard(QWidget):
 
     def _protocol_changed(self) -> None:
         protocol = self.protocol.currentData()
-        if protocol != self.output.protocol:
-            self._put(
-                protocol=protocol,
-                shift=-1 if protocol == "artnet" else 0,
-                sync=0,
-                port=0,
-            )
+        old = self.output
+        if protocol == old.kind or self._busy:
+            return
+        made = OUTPUTS[protocol](
+            id=old.id,
+            name=old.name,
+            host=old.host,
+            shift=FIRST_SHIFT[protocol],
+            interface=old.interface,
+            rate=old.rate,
+            rest=old.rest,
+            universes=old.universes,
+            on=old.on,
+        )
+        self._store(made)
 
     def _host_typed(self) -> None:
         text = self.host.text().strip()
@@ -279,7 +298,7 @@ class OutputCard(QWidget):
             self._put(universes=found)
 
     def _remove(self) -> None:
-        name = self.output.name or PROTOCOLS[self.output.protocol]
+        name = self.output.name or PROTOCOLS[self.output.kind]
         self.parts.document.edit(
             f"remove the output {name}",
             edits.drop(self.parts.document.show, "outputs", [self.id]),
@@ -306,7 +325,12 @@ class OutputCard(QWidget):
         is told.
         """
         o = self.output
-        gone = o.on and o.protocol == "artnet" and bool(o.host) and o.host not in hosts
+        gone = (
+            o.on
+            and isinstance(o, ArtnetOutput)
+            and bool(o.host)
+            and o.host not in hosts
+        )
         text = (
             f"◌ {o.host} does not answer: it may be off, or away. It is sent to "
             "all the same."
@@ -417,12 +441,11 @@ class OutputsView(QWidget):
     ) -> None:
         """One more output."""
         show = self.parts.document.show
-        made = Output(
+        made = OUTPUTS[protocol](
             id=edits.fresh_id(name or protocol, show.outputs),
             name=name,
-            protocol="artnet" if protocol == "artnet" else "sacn",
             host=host,
-            shift=-1 if protocol == "artnet" else 0,
+            shift=FIRST_SHIFT[protocol],
             universes=universes,
         )
         self.parts.document.edit(

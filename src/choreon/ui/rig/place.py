@@ -287,7 +287,7 @@ class RigPlace(QStackedWidget):
         pressed, or to a mark.
         """
         if not any(
-            i in self.parts.preview.compiled.rig.turns
+            i in self.parts.preview.compiled.rig.axes
             for i in self.parts.selection.chosen
         ):
             return

@@ -681,7 +681,7 @@ class Plan(TakesTypes):
                 for i in chosen
             }
             self.parts.document.edit(
-                f"nudge {len(chosen)}", edits.change_fixtures(show, moved), merge=True
+                f"nudge {len(chosen)}", edits.change_fixtures(show, moved)
             )
         elif event.key() == Qt.Key.Key_Delete and chosen:
             take_down(self.parts)

@@ -234,7 +234,7 @@ class RoomPanel(QWidget):
         room = edits.replace(self.room, **fields)
         if room != self.room:
             self.parts.document.edit(
-                step, edits.replace(self.parts.document.show, room=room), merge=True
+                step, edits.replace(self.parts.document.show, room=room)
             )
 
     def _change(self, collection: str, i: int, key: str, value: object) -> None:

@@ -327,7 +327,9 @@ class HangTable(QWidget):
                     )
                 return {}
             if len(ids) > 1 and field == "name":
-                renamed = edits.rename(self.parts.document.show, ids, text).fixtures
+                renamed = edits.rename_fixtures(
+                    self.parts.document.show, ids, text
+                ).fixtures
                 return {i: {"name": renamed[i].name} for i in ids}
             return {one: {field: text}}
         if field == "note":
@@ -399,7 +401,7 @@ class HangTable(QWidget):
             ids = [self.model.ids[i.row()] for i in self._rows()]
             self.parts.document.edit(
                 f"rename {len(ids)}",
-                edits.rename(self.parts.document.show, ids, pattern.strip()),
+                edits.rename_fixtures(self.parts.document.show, ids, pattern.strip()),
             )
 
     def _column_menu(self) -> None:

@@ -8,13 +8,15 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame, QMenu
 
 from choreon.model.edits import unlearn
+from choreon.model.refs import WALK, Ref
 from choreon.ui import theme
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.rig.slip import Slip
 from choreon.ui.widgets import basics
 
-TARGETS = {"walk:next": 1, "walk:back": -1}
+NEXT, BACK = Ref(WALK, "next"), Ref(WALK, "back")
+TARGETS = {NEXT: 1, BACK: -1}
 BLINK = 6.0  # seconds, begun anew before they are over
 
 
@@ -134,7 +136,7 @@ class WalkBar(QFrame):
     def _control(self, control) -> None:
         if not self.order or control.value <= 0:
             return
-        for mapping in self.parts.document.show.mappings.values():
+        for mapping in self.parts.document.show.inputs.values():
             same = mapping.control == (
                 control.port,
                 control.kind,
@@ -149,10 +151,10 @@ class WalkBar(QFrame):
             return
         learner = self.learner
         menu = QMenu(self)
-        menu.addAction("Learn: next lamp", lambda: learner.start("walk:next"))
-        menu.addAction("Learn: lamp before", lambda: learner.start("walk:back"))
+        menu.addAction("Learn: next lamp", lambda: learner.start(NEXT))
+        menu.addAction("Learn: lamp before", lambda: learner.start(BACK))
         tied = any(
-            m.target in TARGETS for m in self.parts.document.show.mappings.values()
+            m.target in TARGETS for m in self.parts.document.show.inputs.values()
         )
         menu.addAction("Forget both", self._forget).setEnabled(tied)
         menu.exec(self.learn.mapToGlobal(self.learn.rect().bottomLeft()))

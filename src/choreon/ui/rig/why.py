@@ -8,8 +8,9 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
-from choreon.render.why import Layer, Why
-from choreon.ui import theme, words
+from choreon.model.refs import GRAND, THE_DRAFT
+from choreon.render.explain import Layer, Why
+from choreon.ui import kinds, theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 
@@ -99,23 +100,21 @@ class WhyCard(QWidget):
             f"{mark}<b>{layer.source}</b><br>{what}{value}{weight}", "", wrap=True
         )
         widgets: list[QWidget | int] = [text]
-        if layer.target == "draft" and self.asked:
+        if layer.target == THE_DRAFT and self.asked:
             take = basics.tool("close", "Take it out of the draft", lambda: None)
             fixture = next(w.fixture.id for w in self.parts.preview.why(*self.asked))
             take.clicked.connect(
                 lambda: self.parts.draft.untouch({fixture: (layer.attribute,)})
             )
             widgets.append(take)
-        elif layer.target.startswith("scene:"):
-            scene = layer.target.removeprefix("scene:")
-            players = [
-                p.id for p in self.parts.engine.state.players if p.scene == scene
-            ]
+        elif layer.target is not None and layer.target.kind in kinds.KINDS:
+            state = self.parts.engine.state
+            players = [p.id for p in state.players if p.ref == layer.target]
             off = basics.tool(
                 "stop", f"Fade out {layer.source}", lambda: self._release(players)
             )
             widgets.append(off)
-        elif layer.target == "grand":
+        elif layer.target == GRAND:
             full = basics.tool("sun", "Grand master full, blackout off", lambda: None)
             full.clicked.connect(self._full)
             widgets.append(full)

@@ -17,10 +17,11 @@ from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from choreon.model import links
-from choreon.model.playables import Scene
+from choreon.model.playables import Playable
 from choreon.model.show import Palette
 from choreon.model.values import Look
 from choreon.render.decode import Decoder
+from choreon.ui import kinds
 from choreon.ui.parts import Parts
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
@@ -55,13 +56,16 @@ class MiniStages(QObject):
         self._stages: dict[tuple[int, int], tuple[Decoder, StagePainter]] = {}
         self._made: dict[Key, tuple[tuple[object, ...], QPixmap]] = {}
 
-    def picture(self, scene: Scene, width: int, height: int, on: QWidget) -> QPixmap:
-        """The scene as a picture of that many pixels."""
-        return self.of(scene, lambda: scene.look, width, height, on)
+    def picture(
+        self, playable: Playable, width: int, height: int, on: QWidget
+    ) -> QPixmap:
+        """Something that plays as a picture of that many pixels."""
+        look = kinds.look_of(playable)
+        return self.of(playable, lambda: look, width, height, on)
 
     def of(
         self,
-        thing: Scene | Palette,
+        thing: Playable | Palette,
         look: Callable[[], Look],
         width: int,
         height: int,
@@ -74,7 +78,7 @@ class MiniStages(QObject):
         ratio = on.devicePixelRatioF()
         key = (f"{type(thing).__name__} {thing.id}", width, height)
         show = self.parts.document.show
-        linked = isinstance(thing, Palette) or links.linked(thing.look)
+        linked = isinstance(thing, Palette) or links.linked(kinds.look_of(thing))
         made_of = (
             thing,
             self.parts.preview.compiled.rig,

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from choreon.model import choosing, links
+from choreon.model.refs import exists, name_of
 from choreon.model.show import Mark
 from choreon.render.decode import Decoder, Lamp, Light
 from choreon.ui import theme
@@ -256,11 +257,10 @@ class StagePicture(QWidget):
             painter.setPen(QColor(theme.TEXT))
             painter.drawText(left, Qt.AlignmentFlag.AlignVCenter, f"{self.typed}▏")
         text, token = "", theme.DRAFT
-        if parts.preview.shown and parts.preview.shown in parts.document.show.scenes:
-            text = (
-                f"◌ {parts.document.show.scenes[parts.preview.shown].name}: looked at, not "
-                "on stage"
-            )
+        shown = parts.preview.shown
+        if shown is not None and exists(parts.document.show, shown):
+            name = name_of(parts.document.show, shown)
+            text = f"◌ {name}: looked at, not on stage"
         elif parts.engine.state.draft.blind and parts.engine.state.draft.look:
             text = "◌ blind: with the draft, which is not on stage"
         elif self.mode == "aim":
@@ -565,7 +565,7 @@ class StagePicture(QWidget):
             self._press = self._box = self._swept = None
             self._trail = []
         elif self.parts.preview.shown:
-            self.parts.preview.look_at("")
+            self.parts.preview.look_at(None)
         else:
             self.parts.selection.choose([])
         self.update()

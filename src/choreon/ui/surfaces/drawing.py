@@ -8,7 +8,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from choreon.engine.controls import target_level
+from choreon.engine.actions import level_of
+from choreon.model.inputs import MidiInput
+from choreon.model.refs import Ref
 from choreon.sim.controller import (
     FADER_CC,
     FADERS,
@@ -49,12 +51,18 @@ def part_name(port: str, kind: str, channel: int, number: int) -> str:
     return f"{'note' if kind == 'note' else 'control'} {number}{where}"
 
 
+def part_of(tied: MidiInput) -> Part:
+    """Returns the part of a controller that an input is."""
+    return (str(tied.message), tied.channel, tied.number)
+
+
 class ControllerDrawing(QWidget):
     """The practice controller as it is; any other controller from the parts that were
     moved or taught.
     """
 
-    picked = Signal(str)
+    picked = Signal(object)
+    """The Ref of what a part does; None for one that does nothing."""
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
@@ -87,22 +95,22 @@ class ControllerDrawing(QWidget):
             self.last = part
             self.update()
 
-    def parts(self) -> dict[Part, QRectF]:
+    def drawn(self) -> dict[Part, QRectF]:
         """Every part of the controller and where it is drawn."""
         area = QRectF(self.rect()).adjusted(22, 18, -22, -18)
         if self.port == NAME:
             return _practice(area)
         known = dict(self.seen.get(self.port, {}))
-        for mapping in self.parts.document.show.mappings.values():
-            if mapping.port == self.port:
-                known[(mapping.kind, mapping.channel, mapping.number)] = None
+        for tied in self.parts.document.show.inputs.values():
+            if tied.port == self.port:
+                known[part_of(tied)] = None
         return _assembled(area, sorted(known))
 
-    def _mappings(self) -> dict[Part, str]:
+    def _inputs(self) -> dict[Part, Ref]:
         return {
-            (m.kind, m.channel, m.number): m.target
-            for m in self.parts.document.show.mappings.values()
-            if m.port == self.port
+            part_of(tied): tied.target
+            for tied in self.parts.document.show.inputs.values()
+            if tied.port == self.port
         }
 
     # drawing
@@ -115,8 +123,8 @@ class ControllerDrawing(QWidget):
         painter.setPen(QPen(QColor(theme.BATTEN), 1.5))
         painter.setBrush(QColor("#17141A"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), 16, 16)
-        parts, ties = self.parts(), self._mappings()
-        if not parts:
+        drawn, ties = self.drawn(), self._inputs()
+        if not drawn:
             painter.setPen(QColor(theme.SOFT))
             text = (
                 "Move any control: it appears here.\nStart with Learn on the "
@@ -124,10 +132,10 @@ class ControllerDrawing(QWidget):
             )
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
         painter.setOpacity(1.0 if self.open else 0.55)
-        for part, rect in parts.items():
-            target = ties.get(part, "")
+        for part, rect in drawn.items():
+            target = ties.get(part)
             level = (
-                target_level(self.parts.document.show, self.parts.engine.state, target)
+                level_of(self.parts.document.show, self.parts.engine.state, target)
                 if target
                 else None
             ) or 0.0
@@ -142,7 +150,9 @@ class ControllerDrawing(QWidget):
             return QPen(QColor(theme.TEXT), 1.5)
         return QPen(QColor(theme.BATTEN), 1)
 
-    def _label(self, painter: QPainter, rect: QRectF, part: Part, target: str) -> None:
+    def _label(
+        self, painter: QPainter, rect: QRectF, part: Part, target: Ref | None
+    ) -> None:
         name = words.target_name(self.parts.document.show, target) if target else ""
         painter.setFont(theme.font(12, strong=bool(name)))
         painter.setPen(QColor(theme.TEXT if name else theme.FAINT))
@@ -155,7 +165,12 @@ class ControllerDrawing(QWidget):
         painter.drawText(rect, flags, text)
 
     def _fader(
-        self, painter: QPainter, rect: QRectF, part: Part, target: str, level: float
+        self,
+        painter: QPainter,
+        rect: QRectF,
+        part: Part,
+        target: Ref | None,
+        level: float,
     ) -> None:
         value = level if target else self.values.get((self.port, part), 0.0)
         track = QRectF(rect.center().x() - 3, rect.top() + 10, 6, rect.height() - 56)
@@ -176,7 +191,12 @@ class ControllerDrawing(QWidget):
         )
 
     def _knob(
-        self, painter: QPainter, rect: QRectF, part: Part, target: str, level: float
+        self,
+        painter: QPainter,
+        rect: QRectF,
+        part: Part,
+        target: Ref | None,
+        level: float,
     ) -> None:
         value = level if target else self.values.get((self.port, part), 0.5)
         size = min(rect.width() - 12, rect.height() - 30, 44.0)
@@ -195,7 +215,12 @@ class ControllerDrawing(QWidget):
         )
 
     def _pad(
-        self, painter: QPainter, rect: QRectF, part: Part, target: str, level: float
+        self,
+        painter: QPainter,
+        rect: QRectF,
+        part: Part,
+        target: Ref | None,
+        level: float,
     ) -> None:
         painter.setPen(self._pen(part))
         lit = (
@@ -214,10 +239,10 @@ class ControllerDrawing(QWidget):
         self._label(painter, middle, part, target)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        for part, rect in self.parts().items():
+        for part, rect in self.drawn().items():
             if rect.contains(event.position()):
                 self.chosen = part
-                self.picked.emit(self._mappings().get(part, ""))
+                self.picked.emit(self._inputs().get(part))
                 self.update()
                 return
 

@@ -11,7 +11,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.engine.controls import target_level
+from choreon.engine.actions import level_of
+from choreon.model.inputs import MidiInput
+from choreon.model.refs import Ref
 from choreon.ui import theme, words
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
@@ -51,7 +53,7 @@ class SurfacesPlace(QWidget):
         self.hint = basics.label("", "soft")
         middle = basics.panel(basics.row(self.caption, 1, self.hint), self.drawing)
         middle.layout().setStretch(1, 1)
-        self.targets: dict[str, TargetRow] = {}
+        self.targets: dict[Ref, TargetRow] = {}
         self._shown: tuple[object, ...] = ()
         holder = QWidget()
         self.list = QVBoxLayout(holder)
@@ -79,8 +81,8 @@ class SurfacesPlace(QWidget):
 
     def _fill_ports(self) -> None:
         ports = dict(self.parts.engine.ports.ports)
-        for mapping in self.parts.document.show.mappings.values():
-            ports.setdefault(mapping.port, False)
+        for tied in self.parts.document.show.inputs.values():
+            ports.setdefault(tied.port, False)
         now = self.ports.currentItem().data(ID) if self.ports.currentItem() else ""
         self.ports.clear()
         for name, is_open in ports.items():
@@ -124,7 +126,7 @@ class SurfacesPlace(QWidget):
     def _moved(self, control) -> None:
         self.drawing.moved(control)
 
-    def _control_picked(self, target: str) -> None:
+    def _control_picked(self, target: Ref | None) -> None:
         for name, row in self.targets.items():
             row.mark(name == target)
 
@@ -137,23 +139,23 @@ class SurfacesPlace(QWidget):
         if not self.isVisible():
             return  # it is filled when it is looked at
         show = self.parts.document.show
-        shown = (show.pages, show.scenes, show.mappings)
+        shown = (show.pages, show.playables, show.inputs)
         if self._shown and all(a is b for a, b in zip(shown, self._shown, strict=True)):
             return
-        if not self._shown or show.mappings is not self._shown[2]:
+        if not self._shown or show.inputs is not self._shown[2]:
             self._shown = shown
             self._fill_ports()
         self._shown = shown
         basics.clear(self.list)
         self.targets = {}
-        self._section("Masters", ["grand", "blackout"])
+        self._section("Masters", [master.ref for master in show.masters.values()])
         for page in show.pages.values():
-            self._section(page.name, [f"tile:{tile.id}" for tile in page.tiles])
+            self._section(page.name, [tile.ref for tile in page.tiles])
         self.list.addStretch(1)
         self.drawing.update()
         self._state(self.parts.engine.state)
 
-    def _section(self, title: str, targets: list[str]) -> None:
+    def _section(self, title: str, targets: list[Ref]) -> None:
         if targets:
             self.list.addWidget(basics.label(title, "small"))
         for target in targets:
@@ -163,10 +165,10 @@ class SurfacesPlace(QWidget):
 
     def _state(self, state) -> None:
         for target, row in self.targets.items():
-            row.follow(target_level(self.parts.document.show, state, target) or 0.0)
+            row.follow(level_of(self.parts.document.show, state, target) or 0.0)
         self.drawing.update()
 
-    def _learning(self, target: str) -> None:
+    def _learning(self, target: Ref | None) -> None:
         for name, row in self.targets.items():
             row.teach(name == target)
 
@@ -174,12 +176,12 @@ class SurfacesPlace(QWidget):
 class TargetRow(QWidget):
     """One thing that a control can do, and which control does it."""
 
-    def __init__(self, parts: Parts, learner: Learner, target: str) -> None:
+    def __init__(self, parts: Parts, learner: Learner, target: Ref) -> None:
         super().__init__()
         self.target, self.learner = target, learner
         show = parts.document.show
         self.name_text = words.target_name(show, target)
-        ties = [m for m in show.mappings.values() if m.target == target]
+        ties = [m for m in show.inputs.values() if m.target == target]
         self.dot = basics.label("○")
         self.dot.setFixedWidth(14)
         title = basics.label(self.name_text)
@@ -231,7 +233,7 @@ class TargetRow(QWidget):
         )
 
 
-def _control(mapping) -> str:
+def _control(tied: MidiInput) -> str:
     from choreon.ui.surfaces.drawing import part_name
 
-    return part_name(mapping.port, mapping.kind, mapping.channel, mapping.number)
+    return part_name(tied.port, str(tied.message), tied.channel, tied.number)

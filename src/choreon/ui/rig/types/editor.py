@@ -209,11 +209,11 @@ class TypeEditor(QWidget):
         return basics.panel(basics.scroller(inner), margins=0)
 
     def _middle(self) -> QWidget:
-        self.parts = QComboBox()
-        self.parts.setAccessibleName("Channel or wheel")
-        self.parts.setPlaceholderText("No channels yet")
-        self.parts.setToolTip("The channel or the wheel that is edited")
-        self.parts.activated.connect(self._part_picked)
+        self.pieces = QComboBox()
+        self.pieces.setAccessibleName("Channel or wheel")
+        self.pieces.setPlaceholderText("No channels yet")
+        self.pieces.setToolTip("The channel or the wheel that is edited")
+        self.pieces.activated.connect(self._part_picked)
         self.wheel_rows = QStackedWidget()
         self.wheels = WheelForm()
         self.wheels.edited.connect(
@@ -234,7 +234,7 @@ class TypeEditor(QWidget):
         )
         basics.stack(empty, 1, basics.label(words_, "soft", wrap=True), 2, margins=40)
         self.wheel_rows.addWidget(empty)
-        panel = basics.panel(self.parts, self.wheel_rows)
+        panel = basics.panel(self.pieces, self.wheel_rows)
         panel.layout().setStretch(1, 1)
         return panel
 
@@ -413,7 +413,7 @@ class TypeEditor(QWidget):
             self._fill()
 
     def _part_picked(self, index: int) -> None:
-        sort, key = self.parts.itemData(index)
+        sort, key = self.pieces.itemData(index)
         if sort == "+wheel":
             self._add_wheel()
             return
@@ -500,18 +500,18 @@ class TypeEditor(QWidget):
             )
 
     def _fill_parts(self, kind: FixtureType) -> None:
-        self.parts.clear()
+        self.pieces.clear()
         for channel in kind.channels:
-            self.parts.addItem(f"Channel: {channel.label}", ("channel", channel.key))
+            self.pieces.addItem(f"Channel: {channel.label}", ("channel", channel.key))
             if channel.key == self.key:
-                self.parts.setCurrentIndex(self.parts.count() - 1)
+                self.pieces.setCurrentIndex(self.pieces.count() - 1)
         for wheel in kind.wheels:
-            self.parts.addItem(f"Wheel: {wheel.name}", ("wheel", wheel.key))
+            self.pieces.addItem(f"Wheel: {wheel.name}", ("wheel", wheel.key))
             if f"wheel:{wheel.key}" == self.key:
-                self.parts.setCurrentIndex(self.parts.count() - 1)
-        self.parts.addItem("New wheel", ("+wheel", ""))
+                self.pieces.setCurrentIndex(self.pieces.count() - 1)
+        self.pieces.addItem("New wheel", ("+wheel", ""))
         if not self.key:
-            self.parts.setCurrentIndex(-1)
+            self.pieces.setCurrentIndex(-1)
 
     def _fill_checks(self, kind: FixtureType) -> None:
         problems = check_type(kind)

@@ -1,0 +1,24 @@
+"""All that plays, in the window: a file a kind, one registry."""
+
+from __future__ import annotations
+
+from choreon.model.playables import Playable, Scene, Unknown
+from choreon.model.values import Look
+from choreon.ui.kinds.base import UiKind
+from choreon.ui.kinds.scene import SCENE
+from choreon.ui.kinds.unknown import UNKNOWN
+
+KINDS: dict[str, UiKind] = {
+    Scene.kind: SCENE,
+    Unknown.kind: UNKNOWN,
+}
+
+
+def kind_of(playable: Playable) -> UiKind:
+    """Returns what the window knows of the kind of `playable`."""
+    return KINDS[playable.kind]
+
+
+def look_of(playable: Playable) -> Look:
+    """Returns the look that stands for something that plays, in pictures."""
+    return kind_of(playable).look(playable)

@@ -1,0 +1,25 @@
+"""What the window must know of each kind that plays."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from choreon.model.show import Show
+from choreon.model.values import Look
+
+
+@dataclass(frozen=True)
+class UiKind:
+    """`icon`: the sign it is known by. `look`: what its card and the stage pictures show.
+    `about`: what it is, in words. `tail`: a word on its card, empty for most. `takes`:
+    whether its look can be taken into the draft and be changed there.
+    """
+
+    title: str
+    icon: str
+    look: Callable[[Any], Look]
+    about: Callable[[Show, Any], str]
+    tail: Callable[[Any], str]
+    takes: bool

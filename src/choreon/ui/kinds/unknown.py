@@ -1,0 +1,26 @@
+"""What this Choreon cannot play, in the window: it is shown, and kept."""
+
+from __future__ import annotations
+
+from choreon.model.playables import Unknown
+from choreon.model.show import Show
+from choreon.model.values import Look
+from choreon.ui.kinds.base import UiKind
+
+
+def _look(thing: Unknown) -> Look:
+    return {}
+
+
+def _about(show: Show, thing: Unknown) -> str:
+    return (
+        f"{thing.name} is a {thing.stored_kind}, which this Choreon cannot play. It is "
+        "kept as it is."
+    )
+
+
+def _tail(thing: Unknown) -> str:
+    return "unknown"
+
+
+UNKNOWN = UiKind("unknown", "more", _look, _about, _tail, takes=False)
