@@ -273,10 +273,10 @@ def test_what_a_client_sent_before_it_went_is_still_heard(own_folders):
         client.sendall(protocol.pack(Do(to_tile("cello-pad"), Verb.PRESS)))
         client.close()
         for _ in range(3):
-            link.notice(protocol.Trouble("nobody reads this"))
+            link.notice(protocol.Nodes((), "nobody reads this"))
             link._tell()
         link._serve(peer, selectors.EVENT_READ)
-        assert heard == ["Hello", "Press"]
+        assert heard == ["Hello", "Do"]
         link._serve(peer, selectors.EVENT_READ)  # and the end is met after it
         assert not link._peers
     finally:

@@ -17,7 +17,7 @@ from choreon.model.playables import Scene
 from choreon.model.show import Area, Room
 from choreon.render.colour import to_oklab
 from choreon.ui.compose.times import TimesDialog
-from choreon.ui.drags import carry_scene
+from choreon.ui.drags import carry
 from tests.conftest import values
 from tests.journeys.conftest import missed, pick
 
@@ -1014,7 +1014,7 @@ def test_a_scene_is_dragged_to_a_page(hands, compose):
 
     def let_go(scene: str, widget) -> None:
         at = QPointF(widget.mapTo(perform, widget.rect().center()))
-        data = carry_scene(scene)
+        data = carry(scene)
         drop = QDropEvent(
             at, Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier
         )

@@ -13,6 +13,7 @@ from choreon.model import changes, edits, patch
 from choreon.model.checks import check, check_type
 from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Use
 from choreon.model.history import History
+from choreon.model.refs import GRAND, to_tile
 from choreon.model.show import Show
 
 SHOW = low_tide()
@@ -75,11 +76,11 @@ def test_checks_name_the_path_to_the_wrong_value(change, path, words):
 
 def test_checks_of_what_leads_nowhere():
     show = edits.drop(SHOW, "playables", ["cello"])
-    assert "pages/low-tide/tiles/cello-pad/scene" in paths(show)
+    assert "pages/low-tide/tiles/cello-pad/plays" in paths(show)
     show = edits.drop(SHOW, "pages", ["low-tide"])
-    assert any(p.startswith("mappings/") for p in paths(show))
+    assert any(p.startswith("inputs/") for p in paths(show))
     show = edits.take_down(SHOW, ["spot-1"])
-    assert {"groups/spots/fixtures", "scenes/spring-tide/look/spot-1"} <= set(
+    assert {"groups/spots/fixtures", "playables/spring-tide/look/spot-1"} <= set(
         paths(show)
     )
 
@@ -153,13 +154,13 @@ def test_scenes_survive_taking_down_and_hanging_again():
 
 
 def test_learning_ties_one_control_to_one_target():
-    show = edits.learn(SHOW, "Practice controller", "note", 0, 36, "tile:dots-pad")
-    ties = [(m.number, m.target) for m in show.inputs.values() if m.kind == "note"]
-    assert (36, "tile:dots-pad") in ties
-    assert not any(t == "tile:slack-water-pad" for _, t in ties)
-    assert sum(t == "tile:dots-pad" for _, t in ties) == 1
-    with pytest.raises(msgspec.ValidationError):
-        edits.learn(SHOW, "p", "wheel", 0, 1, "grand")
+    show = edits.learn(SHOW, "Practice controller", "note", 0, 36, to_tile("dots-pad"))
+    ties = [(m.number, m.target) for m in show.inputs.values() if m.message == "note"]
+    assert (36, to_tile("dots-pad")) in ties
+    assert not any(t == to_tile("slack-water-pad") for _, t in ties)
+    assert sum(t == to_tile("dots-pad") for _, t in ties) == 1
+    with pytest.raises(ValueError, match="wheel"):
+        edits.learn(SHOW, "p", "wheel", 0, 1, GRAND)
 
 
 names = st.sampled_from(["par-1", "spot-2", "dot-7", "bar-1"])
@@ -190,7 +191,7 @@ def test_a_difference_leads_from_one_show_to_the_other(steps):
                 show, f"S{number}", {name: {"Dimmer": number / 3}}, 1.0, 2.0
             )
         elif what == "tile":
-            show = edits.move_tile(show, "cello-pad", number)
+            show = edits.move(show, to_tile("cello-pad"), number)
         else:
             show, _ = edits.hang(
                 show, library()["pellow-dot"], "3 channel", 1, 9, number
@@ -229,8 +230,8 @@ def test_history_goes_back_to_the_start_and_forward_again():
     assert history.redo_name == "edit 0"
     assert [forward() for _ in range(6)] == ["0", "1", "2", "3", "4", "4"]
     assert history.redo() is None
-    history.do("drag", edits.replace(SHOW, name="a"), merge=True)
-    history.do("drag", edits.replace(SHOW, name="b"), merge=True)
+    history.do("drag", edits.replace(SHOW, name="a"), gesture=1)
+    history.do("drag", edits.replace(SHOW, name="b"), gesture=1)
     assert back() == "4"
     history.do("other", SHOW)
     assert history.redo_name == ""

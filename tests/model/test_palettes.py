@@ -90,11 +90,11 @@ def test_scenes_follow_their_palette_and_get_its_new_attributes(show):
         1,
         1,
     )
-    assert [s.id for s in palettes.users(show, tight)] == [scene]
+    assert [s.ref for s in palettes.users(show, tight)] == [scene]
     show = palettes.update_palette(
         show, tight, {"wash-1": {"Zoom": 12.0, at.STROBE: 4.0, "Dimmer": 0.2}}
     )
-    look = links.resolve(show, show.playables[scene].look)
+    look = links.resolve(show, show.playables[scene.id].look)
     assert look == {
         "wash-1": {"Zoom": 12.0, "Dimmer": 1.0, at.STROBE: 4.0},
         "wash-2": {"Zoom": 30.0},
@@ -121,9 +121,9 @@ def test_deleting_a_palette_leaves_its_values(show):
     show, scene = edits.keep_scene(show, "Look", look, 1, 1)
     gone = edits.remove(show, Ref("palette", moon))
     assert gone.palettes == {}
-    assert gone.playables[scene].look == {"par-1": {**MOON, "Dimmer": 0.5}}
+    assert gone.playables[scene.id].look == {"par-1": {**MOON, "Dimmer": 0.5}}
     single = palettes.unlink(show, scene, "palette:moon")
-    assert single.playables[scene].look == gone.playables[scene].look
+    assert single.playables[scene.id].look == gone.playables[scene.id].look
     assert "moon" in single.palettes
 
 
@@ -138,7 +138,7 @@ def test_marks_are_followed_and_leave_their_place(show):
     moved = edits.put(show, "marks", Mark(id=cello, name="Cello", x=1.0))
     assert links.point_of(moved, aim["Pan"]) == (1.0, 0.0, 0.0)
     gone = edits.remove(show, Ref("mark", cello))
-    assert gone.playables[scene].look == {
+    assert gone.playables[scene.id].look == {
         "spot-1": {"Pan": "point:-2,1,0", "Tilt": "point:-2,1,0"}
     }
     assert gone.palettes[at_cello].values == {
@@ -213,7 +213,7 @@ def test_updating_a_scene_with_single_cells_ends_the_link_of_the_others(show):
         show, "Bars", {"bar-1": dict.fromkeys(MOON, "palette:moon")}, 1, 1
     )
     show = edits.update_scene(show, scene, {"bar-1": {at.RED: (None, 1.0)}})
-    assert show.playables[scene].look["bar-1"] == {
+    assert show.playables[scene.id].look["bar-1"] == {
         at.RED: (0.3, 1.0),
         at.GREEN: "palette:moon",
         at.BLUE: "palette:moon",
@@ -252,11 +252,11 @@ def test_scenes_are_doubled_and_merged(show):
         1,
         "Part 1",
     )
-    show, copy = edits.duplicate_scene(show, one)
-    assert show.playables[copy].look is show.playables[one].look
-    assert show.playables[copy].name == "One 2"
+    show, copy = edits.duplicate(show, one)
+    assert show.playables[copy.id].look is show.playables[one.id].look
+    assert show.playables[copy.id].name == "One 2"
     show, both = edits.merge_scenes(show, one, two)
-    merged = show.playables[both]
+    merged = show.playables[both.id]
     assert merged.look == {"par-1": {"Dimmer": 0.9, **MOON}, "par-2": {"Dimmer": 0.4}}
     assert (merged.fade_in, merged.fade_out, merged.folder, merged.name) == (
         3,
@@ -327,7 +327,7 @@ def test_swapping_a_lamp_takes_links_along_and_translates_exact_values(show):
     )
     kind = library()["ostrey-wash-90"]
     done = swap.swap(show, ["spot-1"], kind, kind.modes[0].name)
-    assert done.show.playables[scene].look == show.playables[scene].look
+    assert done.show.playables[scene.id].look == show.playables[scene.id].look
     assert set(done.show.palettes[exact].each) == {"spot-1"}
 
 

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from choreon.demo import low_tide
 from choreon.library import library
+from choreon.engine.actions import envelopes, players
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.playables import Scene, Times
@@ -254,7 +255,7 @@ def test_families_come_up_in_their_own_time():
 
     def at_time(now: float):
         player = play.player(
-            "p", play.step("s", 0.0, 0.0, 0.0), weight=Ramp(0.0, 1.0, 0.0, 4.0), order=2
+            "p", play.step("s"), weight=envelopes.coming(scene, 0.0), order=2
         )
         return blend(programme, PlayState((player,)), now)
 
@@ -276,9 +277,8 @@ def test_families_times_hold_in_a_choice_too():
     )
     programme = compile_show(edits.put(SHOW, "playables", one, two))
     row = {n: programme.rig.where["wash-1"][n][0][1] for n in ("Dimmer", "Pan")}
-    player = play.player(
-        "c", play.step("a", 0, 0, 0), play.step("b", 10.0, two.whole_in, 1.0)
-    )
+    two = edits.replace(two, fade_out=1.0)
+    player = players.go_to(play.player("c", play.step("a")), two, 10.0, {})
 
     def at_time(now: float):
         return blend(programme, PlayState((player,)), now)

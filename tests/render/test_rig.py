@@ -15,6 +15,7 @@ from choreon.render.compositor import render
 from choreon.render.decode import decoder_for
 from choreon.render.looks import compile_look
 from choreon.render.looks import merged as laid_over
+from choreon.render.state import Step
 from choreon.render.rig import compile_rig
 from choreon.render.state import Draft, PlayState
 
@@ -298,11 +299,12 @@ def test_recompiling_takes_over_what_did_not_change():
     show, a = edits.keep_scene(show, "A", {"f": {at.DIMMER: 1.0}}, 1, 1)
     show, b = edits.keep_scene(show, "B", {"f": {at.DIMMER: 0.5}}, 1, 1)
     first = compile_show(show)
-    first.warm([a, b])
+    first.warm_all()
     changed = edits.update_scene(show, b, {"f": {at.DIMMER: 0.1}})
     second = compile_show(changed, first)
     assert second.rig is first.rig
-    assert second.scene(a) is first.scene(a)
-    assert second.scene(b) is not first.scene(b)
+    step_a, step_b = Step(ref=a), Step(ref=b)
+    assert second.source(step_a) is first.source(step_a)
+    assert second.source(step_b) is not first.source(step_b)
     moved = edits.change_fixtures(changed, {"f": {"address": 9}})
     assert compile_show(moved, second).rig is not second.rig

@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from stupidArtnet import StupidArtnet, StupidArtnetServer
 
-from choreon.model.outputs import SacnOutput
+from choreon.model.outputs import ArtnetOutput, SacnOutput
 from choreon.sim.node import Node
 from choreon.wire import artnet, sacn
 from choreon.wire.outputs import Sender
@@ -28,11 +28,10 @@ def frame(*first: int) -> np.ndarray:
     return made
 
 
-def art(port: int, **more) -> Output:
-    return SacnOutput(
+def art(port: int, **more) -> ArtnetOutput:
+    return ArtnetOutput(
         **{
             "id": "a",
-            "protocol": "artnet",
             "host": "127.0.0.1",
             "port": port,
             "shift": -1,

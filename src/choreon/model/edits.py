@@ -400,6 +400,8 @@ def remove(show: Show, *refs: Ref) -> Show:
     a mark aims at the place where it was, what controllers did to a thing is forgotten.
     """
     for ref in refs:
+        if find(show, ref) is None:
+            continue
         if ref.kind in (PALETTE, MARK):
             show = unlink_everywhere(show, str(ref))
         show = unlearn(show, ref)

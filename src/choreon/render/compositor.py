@@ -11,9 +11,9 @@ all else a layer has a share. With `own`, the light that it gives the lamp now, 
 comes up and goes out in its own colour and place; its weight where others light it as
 strongly.
 
-A fader that stands half up is not on its way: what the draft does to the level of its
-lamps shall not take their colour. So beside the draft's light it counts as far as it
-has come in, whatever its level.
+Beside the draft's light the share is 1 − (1 − w) · max(0, 1 − own / (HOLD · drafted)): a
+lamp that a fader lights half up keeps the fader's colour when its level is taken in hand,
+and leaves it smoothly when the fader goes out.
 
 What stands still is worked out once. Layers below the first one that moves are a base,
 kept by what lies in it; each frame begins with a copy.
@@ -33,10 +33,10 @@ from choreon.model.refs import Ref
 from choreon.model.values import Look
 from choreon.render.compiled import CompiledShow
 from choreon.render.encode import encode, raw_values
-from choreon.render.fades import Fade, Move, part_of
+from choreon.render.fades import TINY, Fade, Move, part_of
 from choreon.render.heads import Trail
 from choreon.render.looks import CompiledLook, merged
-from choreon.render.rig import COLOUR, FAMILIES, Bytes, Floats, Ints, Rig
+from choreon.render.rig import FAMILIES, Bytes, Floats, Ints, Rig
 from choreon.render.state import (
     Draft,
     Envelope,
@@ -49,6 +49,7 @@ from choreon.render.state import (
 
 replace = msgspec.structs.replace
 
+HOLD = 0.25  # the part of the draft's light at which a layer below it gives way
 BLINK = 0.5  # seconds of light, and of dark, of a lamp that identifies itself
 
 
@@ -280,32 +281,24 @@ def _weights(envelope: Envelope, level: float, now: float) -> float | Floats:
     return np.array([envelope.of(f).at(now) for f in FAMILIES]) * level
 
 
-def _weight_of(weight: float | Floats, family: int) -> float:
-    return weight if isinstance(weight, float) else float(weight[family])
+def _ratio(others: Floats, own: Floats, drafted: Floats | None) -> Floats:
+    """How far a layer has to share lamps (k) with others, 0…1."""
+    ratio = part_of(others, own)
+    if drafted is None:
+        return ratio
+    least = HOLD * drafted
+    gives_way = np.maximum(0.0, least - own) / np.maximum(least, TINY)
+    return np.maximum(ratio, gives_way)
 
 
 def _share(
-    weight: float | Floats,
-    come: float | Floats,
-    ratio: Floats,
-    drafted: Floats | None,
-    families: Ints,
-    row_claim: Ints,
+    weight: float | Floats, ratio: Floats, families: Ints, row_claim: Ints
 ) -> Floats:
-    """The share of each row (n). `ratio`, `drafted` (k): others / max(others, own) of
-    other players and of the draft; `come`: the weight without a level set by hand.
-    """
-    if isinstance(weight, float) and isinstance(come, float):
-        share = 1.0 - (1.0 - weight) * ratio
-        if drafted is not None:
-            share = np.minimum(share, 1.0 - (1.0 - come) * drafted)
-        return share.take(row_claim)
-    own = np.asarray(weight)[families]
-    rows = 1.0 - (1.0 - own) * ratio.take(row_claim)
-    if drafted is not None:
-        came = np.asarray(come)[families]
-        rows = np.minimum(rows, 1.0 - (1.0 - came) * drafted.take(row_claim))
-    return rows
+    """The share of each row (n); `ratio` (k) as _ratio gives it."""
+    if isinstance(weight, float):
+        return (1.0 - (1.0 - weight) * ratio).take(row_claim)
+    own = weight[families]
+    return 1.0 - (1.0 - own) * ratio.take(row_claim)
 
 
 def _snapped(share: Floats, look: CompiledLook | Fade, leaving: bool) -> None:
@@ -325,7 +318,6 @@ class Single:
         """Tell how strongly it lights its lamps now."""
         player, look = self.player, self.look
         self.weight = _weights(player.weight, player.level, now)
-        self.come = _weights(player.weight, 1.0, now)
         self.intensity = player.weight_at(now)
         lamps, shine = look.shining
         lights.add(self.who, lamps, shine * self.intensity)
@@ -334,7 +326,7 @@ class Single:
     @property
     def seen(self) -> bool:
         """Whether it is on at all."""
-        return bool(np.any(self.come))
+        return bool(np.any(self.weight)) or self.player.releasing
 
     def lay(
         self,
@@ -347,16 +339,13 @@ class Single:
         look = self.look
         claims, row_claim, shine = look.claims
         own = shine * self.intensity
-        ratio = part_of(lights.others(self.who, claims), own)
-        by_draft = None if drafted is None else part_of(drafted.top[claims], own)
-        share = _share(
-            self.weight, self.come, ratio, by_draft, look.families, row_claim
-        )
+        others = lights.others(self.who, claims)
+        light = None if drafted is None else drafted.top[claims]
+        ratio = _ratio(others, own, light)
+        share = _share(self.weight, ratio, look.families, row_claim)
         _snapped(share, look, self.player.releasing)
         if canvas.driven and len(look.freed):
-            colour = _weight_of(self.weight, COLOUR)
-            place = np.searchsorted(claims, look.freed_lights)
-            canvas.free(look.freed, 1.0 - (1.0 - colour) * ratio[place])
+            canvas.free(look.freed, share[look.freed_by])
         canvas.blend(look, look.values, share, look.points)
         return share
 
@@ -388,7 +377,6 @@ class Fading:
         """Tell how strongly it lights its lamps now."""
         player, fade = self.player, self.fade
         self.weight = _weights(player.weight, player.level, now)
-        self.come = _weights(player.weight, 1.0, now)
         self.intensity = player.weight_at(now)
         self.moves = [_move(step, now) for step in player.steps[1:]]
         lamps, shine = fade.light(self.moves)
@@ -399,7 +387,7 @@ class Fading:
     @property
     def seen(self) -> bool:
         """Whether it is on at all."""
-        return bool(np.any(self.come))
+        return bool(np.any(self.weight)) or self.player.releasing
 
     def lay(
         self,
@@ -414,18 +402,15 @@ class Fading:
         fade = self.fade
         others = lights.others(self.who, fade.claims)
         own = fade.light_on_claims(self.moves) * self.intensity
-        ratio = part_of(others, own)
-        by_draft = None
-        if drafted is not None:
-            by_draft = part_of(drafted.top[fade.claims], own)
-            others = np.maximum(others, drafted.top[fade.claims])
+        light = None if drafted is None else drafted.top[fade.claims]
+        ratio = _ratio(others, own, light)
+        if light is not None:
+            others = np.maximum(others, light)
         outcome = fade.outcome(self.moves, self.intensity, others, explain)
-        share = _share(
-            self.weight, self.come, ratio, by_draft, fade.families, fade.row_claim
-        )
+        share = _share(self.weight, ratio, fade.families, fade.row_claim)
         _snapped(share, fade, self.player.releasing)
         if canvas.driven and len(fade.freed):
-            canvas.free(fade.freed, outcome.freed * _weight_of(self.weight, COLOUR))
+            canvas.free(fade.freed, outcome.freed * share[fade.freed_by])
         canvas.blend(fade, outcome.values, share * outcome.presence, outcome.points)
         self.given = [part * share for part in outcome.given]
         return share
@@ -509,7 +494,7 @@ def _base(compiled: CompiledShow, below: Still, all_still: Still) -> Base:
             canvas.put(look)
         else:
             layer = Single(Player("", "", (), level=weight), look, who)
-            layer.weight, layer.come, layer.intensity = weight, 1.0, weight
+            layer.weight = layer.intensity = weight
             layer.lay(canvas, lights, None)
     return Base(canvas, lights)
 
@@ -530,7 +515,10 @@ class Plan:
         self.above: list[Single | Fading | CompiledLook] = []
         players = sorted(state.players, key=lambda p: p.place)
         layers = [self._layer(p, n, now, apart) for n, p in enumerate(players)]
-        found = _move_partial([layer for layer in layers if layer is not None])
+        found = _move_partial(
+            [layer for layer in layers if layer is not None],
+            _drafts(compiled, state.draft, now),
+        )
         first = next((i for i, m in enumerate(found) if m[1]), len(found))
         standing = [layer for layer, moves in found if not moves]
         self.still: Still = tuple((s.look, s.player.level) for s in standing)  # type: ignore[union-attr]
@@ -585,7 +573,8 @@ class Plan:
     def holds(self, compiled: CompiledShow, state: PlayState, now: float) -> bool:
         """Returns whether this is the plan for a state at a time."""
         same = self.compiled is compiled and self.state.players is state.players
-        return same and self.since <= now < self.until
+        drafted = self.state.draft is state.draft
+        return same and drafted and self.since <= now < self.until
 
 
 def _next_change(player: Player, now: float) -> float:
@@ -595,15 +584,17 @@ def _next_change(player: Player, now: float) -> float:
 
 
 def _move_partial(
-    layers: list[tuple[Single | Fading, bool]],
+    layers: list[tuple[Single | Fading, bool]], drafts: list[_Drafted]
 ) -> list[tuple[Single | Fading, bool]]:
     """Have those that stand half up be worked out anew where something that moves
     lights the same lamps, or lies below them: their share depends on it.
     """
     moving = [layer for layer, moves in layers if moves]
-    if not moving:
+    if not layers or not (moving or drafts):
         return layers
-    lit = np.zeros(_rig_of(moving[0]).intensities + 1, bool)
+    lit = np.zeros(_rig_of(layers[0][0]).intensities + 1, bool)
+    for draft in drafts:
+        lit[draft.look.shining[0]] = True
     for layer in moving:
         looks = layer.fade.looks if isinstance(layer, Fading) else (layer.look,)
         for look in looks:
@@ -729,7 +720,7 @@ def _lay_drafts(
             ratio = part_of(others, shine * weight)
             share = (1.0 - (1.0 - weight) * ratio).take(row_claim)
             _snapped(share, look, draft.leaving)
-            canvas.free(look.freed, weight)
+            canvas.free(look.freed, share[look.freed_by])
             canvas.blend(look, look.values, share, look.points)
         lit[look.lamps] += weight * (look.levels - lit[look.lamps])
         if found is not None:

@@ -22,8 +22,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from choreon.render.heads import on_the_way
-from choreon.render.looks import CompiledLook, families_of, lights_of
-from choreon.render.rig import COLOUR, Flags, Floats, Ints, Rig
+from choreon.render.looks import (
+    CompiledLook,
+    colour_rows_of,
+    families_of,
+    lights_of,
+)
+from choreon.render.rig import Flags, Floats, Ints, Rig
 
 TINY = 1e-12
 
@@ -81,6 +86,7 @@ class Fade:
         self.first_raw = int(np.searchsorted(self.rows, rig.size))
         self.freed = _union(look.freed for look in looks)
         self.frees = np.array([_within(self.freed, look.freed) for look in looks])
+        self.freed_by = np.searchsorted(self.rows, colour_rows_of(rig, self.freed))
         self._find_heads()
 
     def _all_shining(self) -> tuple[Ints, Floats]:
@@ -147,9 +153,8 @@ class Fade:
             if points is not None:
                 points = self._turn(n, points, values, new, presence, comes)
             values, presence = new, after
-            part = move.progress
-            freeing = part if isinstance(part, float) else float(part[COLOUR])
-            freed += freeing * (self.frees[n] - freed)
+            freed = left[self.freed_by] * freed
+            freed += np.where(self.frees[n], added[self.freed_by], 0.0)
             shine = _levels(np.stack([shine, self.shine[n]]), [move])
             if explain:
                 given = [g * left for g in given] + [added]

@@ -77,9 +77,9 @@ class CompiledLook:
         return lights_of(self.rig, self.rows)
 
     @cached_property
-    def freed_lights(self) -> Ints:
-        """For each of `freed` the lamp that shows it."""
-        return lights_of(self.rig, self.freed)
+    def freed_by(self) -> Ints:
+        """For each of `freed` where among `rows` the target colour is that ends it."""
+        return np.searchsorted(self.rows, colour_rows_of(self.rig, self.freed))
 
     @cached_property
     def families(self) -> Ints:
@@ -132,6 +132,13 @@ def lights_of(rig: Rig, rows: Ints) -> Ints:
     found[~raw] = rig.light[rows[~raw]]
     found[raw] = rig.channel_light[rows[raw] - rig.size]
     return found
+
+
+def colour_rows_of(rig: Rig, raw_rows: Ints) -> Ints:
+    """Returns for raw rows of emitters the row of red of the target colour that they
+    mix.
+    """
+    return rig.intensities + rig.channel_colour[raw_rows - rig.size]
 
 
 def families_of(rig: Rig, rows: Ints) -> Ints:

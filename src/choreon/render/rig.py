@@ -165,10 +165,11 @@ class Rig:
         default_factory=lambda: np.zeros(0)
     )  # C: the lowest bare value, as `full` is the highest
 
-    # What the raw values of channels (C) light, and which intensity a channel dims (−1:
-    # none): a channel driven past all meaning is a row like any other, after P.
+    # What the raw values of channels (C) light, and which intensity a channel dims and
+    # which target colour it mixes (−1: none): a channel driven past all meaning is a row like any other, after P.
     channel_light: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     channel_dims: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    channel_colour: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
 
     @property
     def size(self) -> int:
@@ -409,6 +410,9 @@ def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) 
     rig.channel_light = np.array(lights, np.int64)
     dims = (rig.source < rig.intensities) & (rig.slope != 0)
     rig.channel_dims = np.where(dims, rig.source, -1)
+    rig.channel_colour = np.full(rig.channels, -1)
+    for colour, mixed in rig.mixing.items():
+        rig.channel_colour[mixed] = colour
     rig.channel_light[dims] = rig.intensities  # a dimmer is not lit by itself
     rig.least = np.zeros(len(rig.full))
     for fixture, *_ in known:

@@ -144,6 +144,7 @@ class Player(msgspec.Struct, frozen=True):
     """Something that is on. Its output is the last step's playable, or the crossfade
     towards it, at `weight` × `level`.
 
+    `lifts`: the player that it brings to the top: it plays the same, without light.
     `steps` holds what it goes to last, and before it what is still to be seen of those
     that it went to before. `order`: of two of the same priority, the later one is on
     top.
@@ -156,6 +157,7 @@ class Player(msgspec.Struct, frozen=True):
     level: float = 1.0
     order: int = 0
     priority: Priority = Priority.NORMAL
+    lifts: str = ""
 
     @property
     def ref(self) -> Ref:

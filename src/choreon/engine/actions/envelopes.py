@@ -44,13 +44,7 @@ def going(playable: Playable | None, now: float, before: Envelope) -> Envelope:
     return _towards(0.0, playable.fade_out, playable, before, now)
 
 
-def coming_again(playable: Playable, now: float, before: Envelope) -> Envelope:
-    """Returns the way in of something that is on its way out and starts anew above it:
-    its light goes on from where it is, all else comes in over what is there.
-    """
-    fresh = coming(playable, now)
-    level = before.level(now)
-    own = playable.times.get(Family.INTENSITY)
-    fade, delay = (own.fade, own.delay) if own else (playable.fade_in, 0.0)
-    light = ramp(level, 1.0, now, fade, delay)
-    return Envelope(fresh.main, {**fresh.families, Family.INTENSITY: light})
+def unlit(envelope: Envelope) -> Envelope:
+    """Returns the same for all but the intensity, which it does not give at all."""
+    dark = Ramp(0.0, 0.0)
+    return Envelope(envelope.main, {**envelope.families, Family.INTENSITY: dark})

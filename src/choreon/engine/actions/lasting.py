@@ -23,6 +23,8 @@ def prune(state: PlayState, now: float) -> PlayState:
     in which there is nothing to forget stays the same object.
     """
     players = tuple(_trimmed(p, now) for p in state.players if not p.gone(now))
+    if any(p.lifts for p in players):
+        players = _lifted(players, now)
     kept = state.players
     if len(players) == len(kept):
         same = all(a is b for a, b in zip(players, kept, strict=True))
@@ -47,6 +49,22 @@ def _trimmed(player: Player, now: float) -> Player:
     if len(player.steps) > 1 and player.steps[-1].done(now):
         return replace(player, steps=player.steps[-1:])
     return player
+
+
+def _lifted(players: tuple[Player, ...], now: float) -> tuple[Player, ...]:
+    """What is lifted to the top and there wholly takes the place of what lifted it."""
+    made = {player.id: player for player in players}
+    for lifting in sorted(players, key=lambda p: p.order):
+        if not lifting.lifts:
+            continue
+        main = made.get(lifting.lifts)
+        if main is None:
+            if not lifting.releasing:
+                del made[lifting.id]
+        elif lifting.settled(now) and main.settled(now) and not main.releasing:
+            made[main.id] = replace(main, order=lifting.order)
+            del made[lifting.id]
+    return tuple(made.values())
 
 
 def shift(state: PlayState, seconds: float) -> PlayState:

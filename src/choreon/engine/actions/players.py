@@ -4,7 +4,7 @@ state.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 import msgspec
 
@@ -20,7 +20,6 @@ replace = msgspec.structs.replace
 
 LONGEST_CHAIN = 32  # interrupted fades that one player remembers
 UNSEEN = 1e-6  # a share that makes no difference to a 16-bit value
-HAND_OFF = 0.8  # seconds in which a fader at 0 lets go of lamps that the draft lights
 
 Aims = Mapping[str, Angles]
 
@@ -111,31 +110,54 @@ def _shares(steps: list[Step]) -> list[float]:
 
 
 def come_back(show: Show, state: PlayState, player: Player, now: float) -> PlayState:
-    """Bring back what is on its way out. It lies on top then, as if it had been started
-    just after it was gone: where others lie above it, it comes in over them anew, while
-    what is left of it goes on out below.
+    """Bring back what is on its way out, and to the top: there it would lie if it had
+    been started just after it was gone.
     """
     playable = playable_of(show, player.ref)
     if playable is None:
         return state
-    above = [p for p in state.players if p.place > player.place]
-    if not any(p.priority == player.priority for p in above):
-        back = envelopes.coming(playable, now, player.weight)
-        return put(state, replace(player, weight=back))
-    back = envelopes.coming_again(playable, now, player.weight)
+    for known in lifts_of(state, player):
+        weight = envelopes.coming(playable, now, known.weight)
+        state = put(state, replace(known, weight=envelopes.unlit(weight)))
+    weight = envelopes.coming(playable, now, player.weight)
+    player = replace(player, weight=weight)
+    return lift(show, put(state, player), player, now)
+
+
+def lift(show: Show, state: PlayState, player: Player, now: float) -> PlayState:
+    """Bring a player to the top of its priority without a jump.
+
+    Another one comes in above all, playing the same: it gives no light, only colours,
+    places and beams. When it is there wholly the player takes its place.
+    """
+    top = max((player, *lifts_of(state, player)), key=lambda p: p.order)
+    others = [p for p in state.players if p.priority == player.priority]
+    playable = playable_of(show, player.ref)
+    if playable is None or all(p.order <= top.order for p in others):
+        return state
     order = state.started + 1
-    again = replace(player, weight=back, order=order)
-    state = left_behind(state, player)
-    return replace(state, players=(*state.players, again), started=order)
-
-
-def left_behind(state: PlayState, player: Player) -> PlayState:
-    """Have a player that is on its way out go on so under another name."""
-    rest = replace(player, id=f"{player.id}~{player.order}")
-    return replace(
-        state,
-        players=tuple(rest if p.id == player.id else p for p in state.players),
+    lifting = replace(
+        player,
+        id=f"{player.id}~{order}",
+        weight=envelopes.unlit(envelopes.coming(playable, now)),
+        order=order,
+        lifts=player.id,
     )
+    return replace(state, players=(*state.players, lifting), started=order)
+
+
+def lifts_of(state: PlayState, player: Player) -> list[Player]:
+    """Returns the players that lift a player to the top."""
+    return [p for p in state.players if p.lifts == player.id]
+
+
+def change(
+    state: PlayState, player: Player, make: Callable[[Player], Player]
+) -> PlayState:
+    """Returns the state with a player, and what lifts it, put through a function."""
+    for known in (player, *lifts_of(state, player)):
+        state = put(state, make(known))
+    return state
 
 
 def release(show: Show, state: PlayState, player_id: str, now: float) -> PlayState:
@@ -144,6 +166,9 @@ def release(show: Show, state: PlayState, player_id: str, now: float) -> PlaySta
     if player is None or player.releasing:
         return state
     playable = playable_of(show, player.ref)
+    for lifting in lifts_of(state, player):
+        weight = envelopes.unlit(envelopes.going(playable, now, lifting.weight))
+        state = put(state, replace(lifting, weight=weight))
     weight = envelopes.going(playable, now, player.weight)
     return put(state, replace(player, weight=weight))
 
@@ -151,19 +176,9 @@ def release(show: Show, state: PlayState, player_id: str, now: float) -> PlaySta
 def release_all(show: Show, state: PlayState, now: float) -> PlayState:
     """Fade out everything that is on."""
     for player in state.players:
-        state = release(show, state, player.id, now)
+        if not player.lifts:
+            state = release(show, state, player.id, now)
     return state
-
-
-def hand_off(state: PlayState, player: Player, now: float) -> PlayState:
-    """A fader was pulled down to 0: it is off. Where the draft may light its lamps, they
-    leave its colours in a moment, not at once.
-    """
-    drafted = bool(state.draft.look or state.draft.leaving)
-    if not drafted or player.releasing:
-        return state if player.releasing else without(state, player.id)
-    weight = Envelope(Ramp(1.0, 0.0, now, HAND_OFF))
-    return put(state, replace(player, level=0.0, weight=weight))
 
 
 def put(state: PlayState, player: Player) -> PlayState:
@@ -173,6 +188,6 @@ def put(state: PlayState, player: Player) -> PlayState:
 
 
 def without(state: PlayState, player_id: str) -> PlayState:
-    """Returns the state without a player."""
-    players = tuple(p for p in state.players if p.id != player_id)
+    """Returns the state without a player, and without what lifts it."""
+    players = tuple(p for p in state.players if player_id not in (p.id, p.lifts))
     return replace(state, players=players)

@@ -79,8 +79,10 @@ def press_pad(hand: Pressed, do: Do) -> PlayState:
     if player.ref == hand.tile.plays and not player.releasing:
         return players.release(hand.show, state, player.id, now)
     if player.ref != hand.tile.plays:
-        player = players.go_to(player, playable, now, hand.aims)
-        state = players.put(state, player)
+        state = players.change(
+            state, player, lambda p: players.go_to(p, playable, now, hand.aims)
+        )
+    player = state.player(player.id) or player
     if player.releasing:
         state = players.come_back(hand.show, state, player, now)
     return state
@@ -98,7 +100,8 @@ def dim_pad(hand: Pressed, do: Do) -> PlayState:
     player = hand.player
     if player is None or player.ref != hand.tile.plays:
         return hand.state
-    return players.put(hand.state, replace(player, level=within(do.value)))
+    level = within(do.value)
+    return players.change(hand.state, player, lambda p: replace(p, level=level))
 
 
 def let_go(hand: Pressed, do: Do) -> PlayState:
@@ -128,14 +131,17 @@ def set_fader(hand: Pressed, do: Do) -> PlayState:
     """Bring it to a level by hand; at 0 it is off."""
     state, player, level = hand.state, hand.player, within(do.value)
     if level <= 0.0:
-        return state if player is None else players.hand_off(state, player, hand.now)
+        return state if player is None else players.without(state, player.id)
     playable = players.playable_of(hand.show, hand.tile.plays)
     if player is not None and player.ref == hand.tile.plays and not player.releasing:
-        return players.put(state, replace(player, level=level))
+        return players.change(state, player, lambda p: replace(p, level=level))
     if playable is None:
         return state
-    if player is not None:
-        state = players.left_behind(state, player)
+    if player is not None and player.ref == hand.tile.plays:
+        # It was let go and is on its way out: the hand takes it up where it is.
+        taken = replace(player, level=level, weight=Envelope())
+        return players.lift(hand.show, players.put(state, taken), taken, hand.now)
+    state = players.without(state, hand.player_id)
     return players.start(
         state, hand.player_id, playable, hand.now, Envelope(), level, hand.aims
     )

@@ -1,0 +1,41 @@
+"""No value of a lit lamp moves faster than a fade explains: random shows, pressed at
+random times, looked at every millisecond.
+"""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+
+from tests.render import wander
+
+
+@pytest.mark.parametrize("seed", range(36))
+def test_no_lit_lamp_jumps(seed):
+    walk = wander.Walk(random.Random(seed))
+    worst = walk.scan(step=0.001)
+    assert worst.step <= worst.allowed, worst.story
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_the_trace_tells_the_same_light(seed):
+    """Laid one by one and recorded, or what stands laid together: the same values."""
+    walk = wander.Walk(random.Random(1000 + seed))
+    assert walk.apart() < 1e-9
+
+
+def test_a_rule_that_forgets_who_else_lights_the_lamp_is_caught(monkeypatch):
+    """The scan sees what it is there to see: with every layer weighed by itself alone,
+    lamps jump.
+    """
+    from choreon.render import compositor
+
+    monkeypatch.setattr(
+        compositor, "part_of", lambda light, whole: compositor.np.zeros(len(light))
+    )
+    found = []
+    for seed in range(12):
+        worst = wander.Walk(random.Random(seed)).scan(step=0.004)
+        found.append(worst.step > worst.allowed)
+    assert any(found)

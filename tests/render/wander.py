@@ -1,0 +1,218 @@
+"""Random shows and random hands: a walk through presses, levels, drafts and releases,
+and a look at every value in between.
+"""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass
+
+import numpy as np
+
+from choreon.library import library
+from choreon.model import attributes as at
+from choreon.model import edits
+from choreon.model.playables import Scene, Times
+from choreon.model.refs import Ref
+from choreon.model.show import Show
+from choreon.model.tiles import Fader, Pad, Page
+from choreon.render.compiled import CompiledShow, compile_show
+from choreon.render.compositor import Trace, compose
+from choreon.render.rig import Floats
+from choreon.render.state import PlayState
+from tests import play
+
+FADES = (1.0, 3.0)  # seconds, the shortest and the longest
+DARK = 0.08  # a lamp below this may jump: whoever goes out there cannot be told
+LEVEL = (
+    3.0  # most that a fade of a second moves a value, as a part of its span a second
+)
+LENGTH = 8.0  # seconds of a walk
+RIG = (("tarnby-par-7", "8 channel"), ("ostrey-wash-90", "")) * 2
+
+
+def show_of(dice: random.Random) -> Show:
+    """A few lamps, scenes that give them some of what they can do, pads, a choice, and
+    faders.
+    """
+    show = Show(id="w", name="W")
+    address = 1
+    for kind_id, mode_name in RIG:
+        kind = library()[kind_id]
+        mode = kind.mode(mode_name) or kind.modes[0]
+        show, _ = edits.hang(show, kind, mode.name, 1, 1, address)
+        address += mode.footprint
+    scenes = [
+        Scene(
+            id=f"s{i}",
+            name=f"s{i}",
+            look=_look(dice, show),
+            fade_in=dice.uniform(*FADES),
+            fade_out=dice.uniform(*FADES),
+            times=_times(dice),
+        )
+        for i in range(6)
+    ]
+    tiles = [
+        Pad(id=f"t{i}", plays=Ref("scene", f"s{i}"), choice="c" if i < 3 else "")
+        for i in range(4)
+    ]
+    faders = [Fader(id=f"t{i}", plays=Ref("scene", f"s{i}")) for i in (4, 5)]
+    page = Page(id="p", name="P", tiles=(*tiles, *faders))
+    return edits.put(edits.put(show, "playables", *scenes), "pages", page)
+
+
+def _times(dice: random.Random) -> dict[str, Times]:
+    if dice.random() < 0.6:
+        return {}
+    families = dice.sample(["intensity", "colour", "position", "beam"], 2)
+    return {f: Times(dice.uniform(0, 1.0), dice.uniform(*FADES)) for f in families}
+
+
+def _look(dice: random.Random, show: Show) -> dict[str, dict[str, float]]:
+    look: dict[str, dict[str, float]] = {}
+    for fixture in show.fixtures.values():
+        if dice.random() < 0.3:
+            continue
+        values: dict[str, float] = {}
+        if dice.random() < 0.75:
+            values["Dimmer"] = dice.choice([0.0, 0.4, 1.0, dice.random()])
+        if dice.random() < 0.7:
+            values |= {n: dice.random() for n in at.TARGET_COLOUR}
+        if "wash" in fixture.type and dice.random() < 0.7:
+            values |= {"Pan": dice.uniform(-120, 120), "Tilt": dice.uniform(-60, 60)}
+        if "wash" in fixture.type and dice.random() < 0.4:
+            values["Zoom"] = dice.uniform(10, 40)
+        if dice.random() < 0.25:
+            values["dmx:blue"] = float(dice.randrange(256))
+        look[fixture.id] = values
+    return look
+
+
+@dataclass
+class Worst:
+    """The largest step of a value of a lit lamp, as a part of its span, what its fades
+    explain, and where it was.
+    """
+
+    step: float = 0.0
+    allowed: float = 1.0
+    story: str = ""
+
+
+class Walk:
+    """One show and one hand."""
+
+    def __init__(self, dice: random.Random) -> None:
+        self.dice = dice
+        self.show = show_of(dice)
+        self.compiled = compile_show(self.show)
+        times = sorted(
+            dice.uniform(0.2, LENGTH - 3.5) for _ in range(dice.randint(4, 9))
+        )
+        self.deeds = [(t, *self._deed()) for t in times]
+        rig = self.compiled.rig
+        self.span = np.concatenate(
+            [np.maximum(rig.high - rig.low, 1e-9), np.maximum(rig.full, 1.0)]
+        )
+        self.span[rig.colour_rows] = 1.0
+        lights = np.concatenate([rig.light, rig.channel_light])
+        self.lights = np.minimum(lights, rig.intensities)
+        smooth = np.ones(len(self.span), bool)
+        smooth[: rig.intensities] = True
+        smooth[rig.snaps_from : rig.size] = False
+        self.smooth = smooth
+
+    def _deed(self) -> tuple[str, str, float]:
+        what = self.dice.choice(["press"] * 6 + ["release", "draft", "clear", "blind"])
+        return what, f"t{self.dice.randrange(4)}", self.dice.random()
+
+    def _do(self, state: PlayState, what: str, tile: str, value: float, now: float):
+        if what == "press":
+            return play.press(self.show, state, tile, now)
+        if what == "release" and state.players:
+            return play.release(self.show, state, state.players[0].id, now)
+        if what == "draft":  # a colour by hand: the lamp's own jump is the hand's
+            return state
+        if what == "clear":
+            return play.clear_draft(state, now)
+        if what == "blind":
+            return play.set_blind(state, value < 0.5, now)
+        return state
+
+    def state_at_start(self) -> PlayState:
+        """Faders stand somewhere, and perhaps there is a draft."""
+        state = play.blank()
+        for tile in ("t4", "t5"):
+            if self.dice.random() < 0.6:
+                level = self.dice.random()
+                state = play.set_level(self.show, state, tile, level, 0.0)
+        if self.dice.random() < 0.5:
+            state = play.set_draft(state, _look(self.dice, self.show))
+        return state
+
+    def _values(
+        self, compiled: CompiledShow, state: PlayState, now: float
+    ) -> tuple[Floats, Floats, Floats]:
+        """Values, how lit the lamp of each is, and the share of raw values."""
+        canvas = compose(compiled, state, now)
+        rig = compiled.rig
+        light = np.append(canvas.values[: rig.intensities], 1.0)
+        shares = np.ones(len(canvas.values))
+        shares[rig.size :] = canvas.raw_share if canvas.driven else 0.0
+        return canvas.values.copy(), light[self.lights], shares
+
+    def scan(self, step: float) -> Worst:
+        """Look at every value, `step` seconds apart."""
+        worst = Worst(allowed=step * LEVEL * 4)
+        state = self.state_at_start()
+        deeds = list(self.deeds)
+        before = None
+        history: list[str] = []
+        for now in np.arange(0.0, LENGTH, step):
+            while deeds and deeds[0][0] <= now:
+                at_, what, tile, value = deeds.pop(0)
+                state = self._do(state, what, tile, value, float(now))
+                history.append(f"{at_:.3f} {what} {tile}")
+            state = play.prune(state, float(now))
+            found = self._values(self.compiled, state, float(now))
+            if before is not None:
+                self._compare(worst, before, found, float(now), history)
+            before = found
+        return worst
+
+    def _compare(self, worst: Worst, before, after, now: float, history) -> None:
+        values, lit, shares = before
+        values2, lit2, shares2 = after
+        light = np.minimum(lit, lit2)
+        # A raw value counts as far as it is there; a share itself moves as a value does.
+        moved = np.abs(values2 - values) / self.span * np.minimum(shares, shares2)
+        moved = np.maximum(moved, np.abs(shares2 - shares))
+        # The dimmer a lamp is, the quicker its colour may turn: others' light over it.
+        seen = np.where(light > DARK, moved * np.minimum(1.0, light), 0.0)
+        seen[~self.smooth] = 0.0
+        row = int(seen.argmax())
+        if seen[row] > worst.step:
+            rig = self.compiled.rig
+            name = rig.names[row] if row < rig.size else f"channel {row - rig.size}"
+            worst.step = float(seen[row])
+            worst.story = (
+                f"{name} (row {row}) at {now:.3f}: {values[row]:.4f} → {values2[row]:.4f}"
+                f", light {light[row]:.3f}; {'; '.join(history)}"
+            )
+
+    def apart(self) -> float:
+        """How far composing with what stands laid together, and one by one, differ."""
+        state = self.state_at_start()
+        most = 0.0
+        for at_, what, tile, value in self.deeds:
+            state = self._do(play.prune(state, at_), what, tile, value, at_)
+            for now in (at_, at_ + 0.31, at_ + 1.7):
+                fast = compose(self.compiled, state, now)
+                slow = compose(self.compiled, state, now, Trace(self.compiled.rig))
+                differ = np.abs(fast.values - slow.values) / self.span
+                if fast.driven:
+                    raw = slice(self.compiled.rig.size, None)
+                    differ[raw] *= np.minimum(fast.raw_share, slow.raw_share)
+                most = max(most, float(differ.max()))
+        return most
