@@ -11,14 +11,14 @@ import pytest
 from tests.render import wander
 
 
-@pytest.mark.parametrize("seed", range(36))
+@pytest.mark.parametrize("seed", range(10))
 def test_no_lit_lamp_jumps(seed):
     walk = wander.Walk(random.Random(seed))
     worst = walk.scan(step=0.001)
     assert worst.step <= worst.allowed, worst.story
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", range(8))
 def test_the_trace_tells_the_same_light(seed):
     """Laid one by one and recorded, or what stands laid together: the same values."""
     walk = wander.Walk(random.Random(1000 + seed))
@@ -34,8 +34,5 @@ def test_a_rule_that_forgets_who_else_lights_the_lamp_is_caught(monkeypatch):
     monkeypatch.setattr(
         compositor, "part_of", lambda light, whole: compositor.np.zeros(len(light))
     )
-    found = []
-    for seed in range(12):
-        worst = wander.Walk(random.Random(seed)).scan(step=0.004)
-        found.append(worst.step > worst.allowed)
-    assert any(found)
+    walks = (wander.Walk(random.Random(seed)).scan(step=0.004) for seed in range(12))
+    assert any(worst.step > worst.allowed for worst in walks)

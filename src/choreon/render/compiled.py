@@ -133,8 +133,11 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     for key, source in list(before.sources.items()):
         old = before.show.playables.get(key[0])
         new = show.playables.get(key[0])
-        if new is not None and _same_light(old, new) and not (moved & source.uses):
-            made.sources[key] = source
+        if new is None or not _same_light(old, new):
+            continue
+        kept = source if not moved & source.uses else source.followed(show, moved)
+        if kept is not None and (kept is source or not key[1]):
+            made.sources[key] = kept
     made.fades, made.bases, made.merges = before.fades, before.bases, before.merges
     made.nothing = before.nothing
     if not moved:

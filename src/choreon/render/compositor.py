@@ -21,7 +21,6 @@ kept by what lies in it; each frame begins with a copy.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -198,20 +197,23 @@ class Canvas:
         points: Floats | None,
     ) -> None:
         """Lay `values` (n) of a look's rows over what is there by `share` (n)."""
-        plain, raw = slice(0, look.first_raw), slice(look.first_raw, None)
-        rows = look.rows[plain]
+        end = look.first_raw
+        rows = look.plain_rows
         before = self.values.take(rows)
         turned = None
-        if len(look.heads):
+        if len(look.heads) and not (self.trail.points is None and points is None):
             here = self.values[self.rig.heads.rows[look.heads]]
             there = values[look.head_rows]
             way = share[look.head_rows[:, 0]]
             turned = self.trail.blend(look.heads, points, here, there, way)
-        self.values[rows] = before + share[plain] * (values[plain] - before)
+        moved = values[:end] - before
+        moved *= share[:end]
+        moved += before
+        self.values[rows] = moved
         if turned is not None:
             self.values[turned[0]] = turned[1]
-        if look.first_raw < len(look.rows):
-            self._blend_raw(look.rows[raw], values[raw], share[raw])
+        if end < len(look.rows):
+            self._blend_raw(look.rows[end:], values[end:], share[end:])
 
     def _blend_raw(self, rows: Ints, values: Floats, share: Floats) -> None:
         """Raw values over raw values; below them is what the parameters make, so each
@@ -233,42 +235,58 @@ class Canvas:
 
 
 class Lights:
-    """How strongly layers light each lamp (I + 1; the last one stands for “always
-    lit”): the highest, who that is, and the second highest.
+    """How strongly layers light each lamp (I + 1; the last one stands for “always lit”):
+    the highest, who that is, and the second highest; and the intensities (I + 1) that
+    come of it.
     """
 
-    def __init__(self, rig: Rig) -> None:
+    def __init__(self, rig: Rig, layers: int, below: Lights | None = None) -> None:
+        """`layers`: how many there are to tell. `below`: what lights the lamps already,
+        a stranger to all of them.
+        """
         count = rig.intensities + 1
-        self.level = np.zeros(count)  # the highest intensity that players give
-        self.top = np.zeros(count)
-        self.top[-1] = 1.0
+        self.lit: Floats = np.zeros((layers + 1, count))
+        self._given = self.lit  # intensities; apart only where raw values drive dimmers
+        if below is None:
+            self.level = np.zeros(count)
+            self.lit[-1, -1] = 1.0
+        else:
+            self.level = below.level
+            self.lit[-1] = below.top
+        self.top: Floats = self.lit[-1]
         self.second = np.zeros(count)
-        self.owner = np.full(count, -1)
+        self.owner = np.full(count, layers)
 
-    def copy(self) -> Lights:
-        """Returns the same once more; whoever has lit by now is a stranger to all."""
-        made = Lights.__new__(Lights)
-        made.level, made.top = self.level.copy(), self.top.copy()
-        made.second = np.zeros(len(self.top))
-        made.owner = np.full(len(self.top), -1)
-        return made
+    def tell(
+        self, who: int, look: CompiledLook | Fade, light: Floats, level: Floats
+    ) -> None:
+        """A layer lights its lamps (m): `light`, where that differs `level` as its
+        intensities.
+        """
+        self.lit[who, look.shining[0]] = light
+        if level is not light and self._given is self.lit:
+            self._given = self.lit.copy()
+        if self._given is not self.lit:
+            self._given[who, :] = 0.0
+            self._given[who, look.lamps] = level
 
-    def add(self, who: int, lamps: Ints, light: Floats) -> None:
-        """A layer lights lamps (m)."""
-        top = self.top[lamps]
-        more = light > top
-        self.second[lamps] = np.where(more, top, np.maximum(self.second[lamps], light))
-        self.top[lamps] = np.where(more, light, top)
-        self.owner[lamps[more]] = who
-
-    def raise_to(self, lamps: Ints, levels: Floats) -> None:
-        """A layer gives lamps (m) an intensity: the highest wins."""
-        self.level[lamps] = np.maximum(self.level[lamps], levels)
+    def done(self) -> None:
+        """All layers have told: find out who is the highest."""
+        lamps = np.arange(self.lit.shape[1])
+        self.owner = self.lit.argmax(axis=0)
+        self.top = self.lit[self.owner, lamps]
+        if len(self.lit) > 1:
+            self.level = np.maximum(self.level, self._given[:-1].max(axis=0))
+        self.lit[self.owner, lamps] = -1.0
+        self.second = np.maximum(self.lit.max(axis=0), 0.0)
 
     def others(self, who: int, lamps: Ints) -> Floats:
         """Returns the highest light (k) that any layer but one gives lamps (k)."""
-        mine = self.owner[lamps] == who
-        return np.where(mine, self.second[lamps], self.top[lamps])
+        mine = self.owner.take(lamps) == who
+        found = self.top.take(lamps)
+        if mine.any():
+            found[mine] = self.second.take(lamps[mine])
+        return found
 
 
 # layers
@@ -303,6 +321,8 @@ def _share(
 
 def _snapped(share: Floats, look: CompiledLook | Fade, leaving: bool) -> None:
     """What snaps does so while the lamp is dark, else when a fade begins."""
+    if look.first_snap == look.first_raw:
+        return
     snaps = slice(look.first_snap, look.first_raw)
     part = share[snaps]
     share[snaps] = part >= 1.0 if leaving else part > 0.0
@@ -319,14 +339,17 @@ class Single:
         player, look = self.player, self.look
         self.weight = _weights(player.weight, player.level, now)
         self.intensity = player.weight_at(now)
-        lamps, shine = look.shining
-        lights.add(self.who, lamps, shine * self.intensity)
-        lights.raise_to(look.lamps, look.levels * self.intensity)
+        light = look.shining[1] * self.intensity
+        same = look.shining[1] is look.levels
+        level = light if same else look.levels * self.intensity
+        lights.tell(self.who, look, light, level)
 
     @property
     def seen(self) -> bool:
         """Whether it is on at all."""
-        return bool(np.any(self.weight)) or self.player.releasing
+        on = self.weight
+        there = on > 0.0 if isinstance(on, float) else bool(on.any())
+        return there or self.player.releasing
 
     def lay(
         self,
@@ -379,15 +402,17 @@ class Fading:
         self.weight = _weights(player.weight, player.level, now)
         self.intensity = player.weight_at(now)
         self.moves = [_move(step, now) for step in player.steps[1:]]
-        lamps, shine = fade.light(self.moves)
-        lights.add(self.who, lamps, shine * self.intensity)
-        self.level = fade.level(self.moves) * self.intensity
-        lights.raise_to(fade.lamps, self.level)
+        light = fade.light(self.moves) * self.intensity
+        same = fade.shining[1] is fade.levels
+        level = light if same else fade.level(self.moves) * self.intensity
+        lights.tell(self.who, fade, light, level)
 
     @property
     def seen(self) -> bool:
         """Whether it is on at all."""
-        return bool(np.any(self.weight)) or self.player.releasing
+        on = self.weight
+        there = on > 0.0 if isinstance(on, float) else bool(on.any())
+        return there or self.player.releasing
 
     def lay(
         self,
@@ -483,11 +508,12 @@ def _base(compiled: CompiledShow, below: Still, all_still: Still) -> Base:
     wholly on, that makes no difference to what the lowest come to.
     """
     rig = compiled.rig
-    lights = Lights(rig)
+    lights = Lights(rig, len(all_still))
     for who, (look, weight) in enumerate(all_still):
-        lamps, shine = look.shining
-        lights.add(who, lamps, shine * weight)
-        lights.raise_to(look.lamps, look.levels * weight)
+        light = look.shining[1] * weight
+        same = look.shining[1] is look.levels
+        lights.tell(who, look, light, light if same else look.levels * weight)
+    lights.done()
     canvas = Canvas(rig)
     for who, (look, weight) in enumerate(all_still[: len(below)]):
         if weight >= 1.0:
@@ -554,6 +580,7 @@ class Plan:
             if run:
                 self.above.append(self._merged(tuple(run)))
                 run = []
+            layer.who = len(self.moving)
             self.above.append(layer)
             self.moving.append(layer)
         if run:
@@ -631,11 +658,15 @@ def compose(
     plan = _plan_for(compiled, state, now, alone or found is not None)
     base = plan.base
     canvas = base.canvas.copy()
-    lights = base.lights.copy() if plan.moving else base.lights
+    lights = base.lights
+    if plan.moving:
+        lights = Lights(rig, len(plan.moving), base.lights)
     drafts = _drafts(compiled, state.draft, now)
     drafted = _drafted(rig, drafts)
     for moving in plan.moving:
         moving.light(lights, now)
+    if plan.moving:
+        lights.done()
     for layer in plan.above:
         if isinstance(layer, CompiledLook):
             canvas.put(layer)
@@ -673,29 +704,32 @@ class _Drafted:
     look: CompiledLook
     weight: float
     leaving: bool
-    who: int
+    who: int = 0
 
 
 def _drafts(compiled: CompiledShow, draft: Draft, now: float) -> list[_Drafted]:
     """The drafts that are to be seen, those that leave first."""
     found = []
     pairs = (*draft.leaving, (draft.look, draft.shown))
-    for who, (look, ramp) in enumerate(pairs):
+    for look, ramp in pairs:
         weight = ramp.at(now)
         if look and weight > 0.0:
             made = compiled.draft(look)
-            found.append(_Drafted(look, made, weight, ramp.end == 0.0, who))
+            found.append(_Drafted(look, made, weight, ramp.end == 0.0))
     return found
 
 
-def _drafted(rig: Rig, drafts: Iterable[_Drafted]) -> Lights | None:
+def _drafted(rig: Rig, drafts: list[_Drafted]) -> Lights | None:
     """How strongly the drafts light lamps; None where there are none."""
-    lights: Lights | None = None
-    for draft in drafts:
-        lights = lights or Lights(rig)
-        lights.top[-1] = 0.0
-        lamps, shine = draft.look.shining
-        lights.add(draft.who, lamps, shine * draft.weight)
+    if not drafts:
+        return None
+    lights = Lights(rig, len(drafts))
+    lights.lit[-1, -1] = 0.0
+    for who, draft in enumerate(drafts):
+        draft.who = who
+        light = draft.look.shining[1] * draft.weight
+        lights.tell(who, draft.look, light, light)
+    lights.done()
     return lights
 
 

@@ -84,6 +84,7 @@ class Fade:
         self.families = families_of(rig, self.rows)
         self.first_snap = int(np.searchsorted(self.rows, rig.snaps_from))
         self.first_raw = int(np.searchsorted(self.rows, rig.size))
+        self.plain_rows = self.rows[: self.first_raw]
         self.freed = _union(look.freed for look in looks)
         self.frees = np.array([_within(self.freed, look.freed) for look in looks])
         self.freed_by = np.searchsorted(self.rows, colour_rows_of(rig, self.freed))
@@ -117,10 +118,9 @@ class Fade:
         """
         return _levels(self.levels, moves)
 
-    def light(self, moves: Sequence[Move]) -> tuple[Ints, Floats]:
-        """Returns the lamps that shine and how strongly, after `moves`."""
-        lamps, levels = self.shining
-        return lamps, _levels(levels, moves)
+    def light(self, moves: Sequence[Move]) -> Floats:
+        """Returns how strongly the lamps of `shining` (m) shine after `moves`."""
+        return _levels(self.shining[1], moves)
 
     def light_on_claims(self, moves: Sequence[Move]) -> Floats:
         """Returns how strongly the lamps of `claims` (k) shine after `moves`."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -31,6 +31,17 @@ NO_POINTS: Floats = np.zeros((0, 3))
 
 MISSES = 0.5  # degrees by which a beam may miss its point and still count as there
 DEVICE = FAMILIES.index(at.Family.DEVICE)
+
+
+@dataclass(frozen=True)
+class Aimed:
+    """What follows one link in a look: the heads (k), their axis, 0 for pan and 1 for
+    tilt, and where among the look's rows it is.
+    """
+
+    heads: Ints
+    axes: Ints
+    places: Ints
 
 
 @dataclass(eq=False)
@@ -55,6 +66,7 @@ class CompiledLook:
     head_rows: Ints = field(default_factory=lambda: np.zeros((0, 2), np.int64))
     points: Floats | None = None
     uses: frozenset[str] = frozenset()
+    aimed: dict[str, Aimed] = field(default_factory=dict)  # link → heads that follow it
 
     @cached_property
     def first_snap(self) -> int:
@@ -65,6 +77,11 @@ class CompiledLook:
     def first_raw(self) -> int:
         """Where among `rows` the raw values of channels begin."""
         return int(np.searchsorted(self.rows, self.rig.size))
+
+    @cached_property
+    def plain_rows(self) -> Ints:
+        """Those of `rows` that are no raw values."""
+        return self.rows[: self.first_raw]
 
     @cached_property
     def channels(self) -> Ints:
@@ -160,7 +177,8 @@ class Piece:
 
     rows: dict[int, float] = field(default_factory=dict)
     raw: dict[int, float] = field(default_factory=dict)
-    aims: dict[int, Point] = field(default_factory=dict)  # row of pan or tilt → point
+    aims: dict[int, tuple[str, Point]] = field(default_factory=dict)
+    """Row of pan or tilt → the link and the point it leads to."""
     point: Point | None = None  # where both pan and tilt lead to
     uses: frozenset[str] = frozenset()
 
@@ -186,7 +204,8 @@ def piece_of(
         if isinstance(value, str):
             point = links.point_of(show, value) if show is not None else None
             if point is not None and name in links.AIMS and fixture in rig.heads.of:
-                made.aims[has[name][0][1]] = ends[name] = point
+                ends[name] = point
+                made.aims[has[name][0][1]] = (value, point)
         elif name in has:
             made.rows.update(_of_cells(rig, has[name], value))
         elif name in direct:
@@ -311,33 +330,63 @@ def assemble(
     freed = rig.size + np.array(sorted(ended), np.int64)
     made = CompiledLook(rig, lamps, levels, rows, values, freed, uses=frozenset(uses))
     _find_heads(made, pieces)
+    _follow_links(made, pieces)
     return made
 
 
 def _aimed(
     rig: Rig, pieces: Mapping[str, Piece], near: Mapping[str, Angles]
 ) -> dict[int, float]:
-    """Pan and tilt of all heads that aim at points, row → degrees, solved in one go."""
-    wanted = [
-        (fixture, piece, point)
-        for fixture, piece in pieces.items()
-        for point in dict.fromkeys(piece.aims.values())
-    ]
-    if not wanted:
-        return {}
-    which = np.array([rig.heads.of[fixture] for fixture, *_ in wanted], np.int64)
-    now = rig.home[rig.heads.rows[which]]
-    for n, (fixture, *_) in enumerate(wanted):
-        now[n] = near.get(fixture, tuple(now[n]))
-    points = np.array([point for *_, point in wanted], float)
-    angles = rig.heads.solve(which, points, now)[0]
+    """Pan and tilt of all heads that aim at points, row → degrees. What lies at a point
+    for all heads of the rig is worked out once for it.
+    """
     found: dict[int, float] = {}
-    for n, (_, piece, point) in enumerate(wanted):
-        for axis in (0, 1):
-            row = int(rig.heads.rows[which[n], axis])
-            if piece.aims.get(row) == point:
-                found[row] = float(angles[n, axis])
+    for fixture, piece in pieces.items():
+        if not piece.aims:
+            continue
+        head = rig.heads.of[fixture]
+        for row, (_, point) in piece.aims.items():
+            axis = int(rig.heads.rows[head, 1] == row)
+            if fixture in near:
+                angles = aimed(rig, fixture, point, near[fixture])[:2]
+                found[row] = angles[axis]
+            else:
+                found[row] = float(rig.aims_at(point)[head, axis])
     return found
+
+
+def _follow_links(look: CompiledLook, pieces: Mapping[str, Piece]) -> None:
+    """Fill in what follows which link, so that a mark that moves is followed at once."""
+    rig = look.rig
+    found: dict[str, list[tuple[int, int, int]]] = {}
+    for fixture, piece in pieces.items():
+        for row, (link, _) in piece.aims.items():
+            head = rig.heads.of[fixture]
+            axis = int(rig.heads.rows[head, 1] == row)
+            place = int(np.searchsorted(look.rows, row))
+            found.setdefault(link, []).append((head, axis, place))
+    for link, those in found.items():
+        look.aimed[link] = Aimed(*np.array(those, np.int64).T)
+
+
+def followed(look: CompiledLook, show: Show, moved: set[str]) -> CompiledLook | None:
+    """Returns a look after marks moved; None where more than that is asked of it."""
+    changed = moved & look.uses
+    if not changed <= set(look.aimed):
+        return None
+    values = look.values.copy()
+    points = None if look.points is None else look.points.copy()
+    for link in changed:
+        point, those = links.point_of(show, link), look.aimed[link]
+        if point is None:
+            return None
+        angles = look.rig.aims_at(point)
+        values[those.places] = angles[those.heads, those.axes]
+        if points is not None:
+            own = np.searchsorted(look.heads, those.heads)
+            aims = np.isfinite(points[own, 0])
+            points[own[aims]] = point
+    return replace(look, values=values, points=points)
 
 
 def _fill_colours(rig: Rig, given: dict[int, float]) -> None:

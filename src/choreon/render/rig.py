@@ -24,6 +24,7 @@ from choreon.render.channels import EMITTER_AT, WIDTH, Channels, Pieces, Ready
 from choreon.render.colour import to_oklab
 from choreon.render.heads import NO_HEADS, Heads
 from choreon.render.mixing import Mixer, light_at_full
+from choreon.render.recent import Recent
 
 if TYPE_CHECKING:
     from choreon.render.encode import Encoder
@@ -33,6 +34,7 @@ Ints = npt.NDArray[np.int64]
 Bytes = npt.NDArray[np.uint8]
 Flags = npt.NDArray[np.bool_]
 
+AIMS = 256  # points for which the angles of all heads are kept
 WHITE = to_oklab([1.0, 1.0, 1.0])
 
 
@@ -187,6 +189,21 @@ class Rig:
         from choreon.render.encode import Encoder  # it needs the rig
 
         return Encoder(self)
+
+    def aims_at(self, point: tuple[float, float, float]) -> Floats:
+        """Returns pan and tilt (H, 2, degrees) that send each head to a point, the way
+        nearest to home.
+        """
+        return self._aims.get(point, lambda: self._solved(point))
+
+    @cached_property
+    def _aims(self) -> Recent[tuple[float, float, float], Floats]:
+        return Recent(AIMS)
+
+    def _solved(self, point: tuple[float, float, float]) -> Floats:
+        which = np.arange(len(self.heads))
+        points = np.broadcast_to(np.array(point), (len(which), 3))
+        return self.heads.solve(which, points, self.home[self.heads.rows])[0]
 
     @property
     def emitters(self) -> int:

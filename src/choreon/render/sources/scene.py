@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from choreon.model.playables import Scene
 from choreon.model.show import Show
-from choreon.render.looks import Angles, CompiledLook, compile_look
+from choreon.render.looks import Angles, CompiledLook, compile_look, followed
 from choreon.render.rig import Rig
 from choreon.render.state import AnyCursor
 
@@ -23,6 +23,11 @@ class SceneSource:
     def uses(self) -> frozenset[str]:
         """The links that it follows."""
         return self.look.uses
+
+    def followed(self, show: Show, moved: set[str]) -> SceneSource | None:
+        """Returns the scene after marks moved; None where it is to be compiled anew."""
+        look = followed(self.look, show, moved)
+        return None if look is None else SceneSource(look)
 
     def at(self, cursor: AnyCursor, now: float) -> CompiledLook:
         """Returns the look."""
