@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from choreon.demo import low_tide
-from choreon.library import library
 from choreon.engine.actions import envelopes, players
+from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.playables import Scene, Times
@@ -25,7 +25,7 @@ from choreon.render.decode import decoder_for
 from choreon.render.explain import explain
 from choreon.render.looks import aimed, compile_look
 from choreon.render.rig import compile_rig
-from choreon.render.state import Draft, PlayState, Ramp
+from choreon.render.state import Draft, PlayState
 from tests import play
 
 SHOW = edits.replace(low_tide(), playables={}, pages={}, marks={}, palettes={})

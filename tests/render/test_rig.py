@@ -15,9 +15,8 @@ from choreon.render.compositor import render
 from choreon.render.decode import decoder_for
 from choreon.render.looks import compile_look
 from choreon.render.looks import merged as laid_over
-from choreon.render.state import Step
 from choreon.render.rig import compile_rig
-from choreon.render.state import Draft, PlayState
+from choreon.render.state import Draft, PlayState, Step
 
 # The shipped types without what they say of their emitters: then the primaries are
 # those of Rec.709.

@@ -72,7 +72,11 @@ class Ahead:
             return {}
         now = time.monotonic()
         look = compiled.look_of(Step(ref=playable.ref), now)
-        aims = approach(compiled, state, now, look)
+        others = [
+            compiled.look_of(Step(ref=other), now)
+            for other in actions.exclusive(compiled.show, ref)
+        ]
+        aims = approach(compiled, state, now, look, others)
         after = actions.perform(compiled.show, state, Do(ref, Verb.PRESS), now, aims)
         known = set(map(id, state.players))
         for player in after.players:

@@ -6,12 +6,15 @@ It is asked once, before something starts; what it answers is kept with the step
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from choreon.render import heads as moving
 from choreon.render.compiled import CompiledShow
-from choreon.render.compositor import compose
+from choreon.render.compositor import Canvas, compose
 from choreon.render.looks import Angles, CompiledLook
+from choreon.render.rig import Floats, Ints
 from choreon.render.state import PlayState
 
 SAME = 0.01  # degrees
@@ -19,22 +22,47 @@ DARK = 1e-4  # an intensity at which a head may jump
 
 
 def approach(
-    compiled: CompiledShow, state: PlayState, now: float, look: CompiledLook
+    compiled: CompiledShow,
+    state: PlayState,
+    now: float,
+    look: CompiledLook,
+    next_looks: Sequence[CompiledLook] = (),
 ) -> dict[str, Angles]:
     """Returns pan and tilt, in degrees, of those heads of a look that shall reach their
     point another way than the one nearest to home.
 
     Heads that are lit and aim at a point go along the line, where they can; lit ones
-    that aim at none take the way of least travel. Dark ones jump.
+    that aim at none take the way of least travel. Dark ones jump: of all ways to their
+    point they take the one from which they can follow the lines to the most of
+    `next_looks`, what they may go to from there.
     """
     if look.points is None:
         return {}
-    heads = compiled.rig.heads
     canvas = compose(compiled, state, now, alone=True)
-    lit = canvas.values[compiled.rig.light[heads.rows[look.heads, 0]]] > DARK
-    moved = np.flatnonzero(np.isfinite(look.points).all(axis=1) & lit)
-    if not len(moved):
-        return {}
+    aimed = np.flatnonzero(np.isfinite(look.points).all(axis=1))
+    heads = compiled.rig.heads
+    lit = canvas.values[compiled.rig.light[heads.rows[look.heads[aimed], 0]]] > DARK
+    angles = look.values[look.head_rows[aimed]].copy()
+    moved, free = aimed[lit], aimed[~lit]
+    if len(moved):
+        angles[lit] = _along(compiled, canvas, look, moved)
+    if len(free) and next_looks:
+        angles[~lit] = _foreseeing(compiled, look, free, next_looks)
+    usual = look.values[look.head_rows[aimed]]
+    other = np.flatnonzero((np.abs(angles - usual) > SAME).any(axis=1))
+    names = {n: fixture for fixture, n in heads.of.items()}
+    which = look.heads[aimed]
+    return {
+        names[int(which[n])]: (float(angles[n, 0]), float(angles[n, 1])) for n in other
+    }
+
+
+def _along(
+    compiled: CompiledShow, canvas: Canvas, look: CompiledLook, moved: Ints
+) -> Floats:
+    """Pan and tilt (n, 2) at which lit heads, `moved` (n) of the look's, arrive."""
+    heads = compiled.rig.heads
+    assert look.points is not None
     which, ends = look.heads[moved], look.points[moved]
     here = canvas.values[heads.rows[which]]
     angles = heads.solve(which, ends, here)[0]
@@ -45,9 +73,52 @@ def approach(
             heads, which[known], start[known], ends[known], here[known]
         )
         angles[known[able]] = there[able]
-    usual = look.values[look.head_rows[moved]]
-    other = np.flatnonzero((np.abs(angles - usual) > SAME).any(axis=1))
-    names = {n: fixture for fixture, n in heads.of.items()}
-    return {
-        names[int(which[n])]: (float(angles[n, 0]), float(angles[n, 1])) for n in other
-    }
+    return angles
+
+
+SEEDS = [(pan, tilt) for pan in range(-270, 271, 90) for tilt in (-60, 60)]
+"""Angles near which a head is tried: each legal way to a point is found from one."""
+
+
+def _foreseeing(
+    compiled: CompiledShow,
+    look: CompiledLook,
+    free: Ints,
+    next_looks: Sequence[CompiledLook],
+) -> Floats:
+    """Pan and tilt (n, 2) of dark heads, `free` (n) of the look's."""
+    heads = compiled.rig.heads
+    assert look.points is not None
+    which, points = look.heads[free], look.points[free]
+    best = look.values[look.head_rows[free]].copy()
+    score = _lines_from(compiled, which, points, best, next_looks) + 0.5
+    for seed in SEEDS:
+        near = np.broadcast_to(np.array(seed, float), (len(which), 2))
+        there, miss = heads.solve(which, points, near)
+        found = _lines_from(compiled, which, points, there, next_looks)
+        better = (found > score) & (miss < SAME)
+        best[better], score[better] = there[better], found[better]
+    return best
+
+
+def _lines_from(
+    compiled: CompiledShow,
+    which: Ints,
+    points: Floats,
+    here: Floats,
+    next_looks: Sequence[CompiledLook],
+) -> Floats:
+    """For each head (n) how many of the looks it can go to along a line."""
+    heads = compiled.rig.heads
+    count = np.zeros(len(which))
+    for look in next_looks:
+        if look.points is None:
+            continue
+        ends = np.full((len(heads), 3), np.nan)
+        ends[look.heads] = look.points
+        known = np.flatnonzero(np.isfinite(ends[which]).all(axis=1))
+        able, _ = moving.plan(
+            heads, which[known], points[known], ends[which[known]], here[known]
+        )
+        count[known] += able
+    return count

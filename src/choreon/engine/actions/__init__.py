@@ -76,3 +76,14 @@ def plays(show: Show, ref: Ref) -> Ref | None:
         found = show.tile(ref.id)
         return found[1].plays if found else None
     return ref if players.playable_of(show, ref) is not None else None
+
+
+def exclusive(show: Show, ref: Ref) -> list[Ref]:
+    """Returns what else the choice of a pad can go to; nothing for all else."""
+    found = show.tile(ref.id) if ref.kind == TILE else None
+    if found is None or not isinstance(found[1], Pad) or not found[1].choice:
+        return []
+    page, pad = found
+    pads = [tile for tile in page.tiles if isinstance(tile, Pad)]
+    others = [other for other in pads if other.id != pad.id]
+    return [other.plays for other in others if other.choice == pad.choice]
