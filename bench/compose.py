@@ -112,7 +112,8 @@ def _run_large(place: Room) -> None:
     QTest.qWait(4000)
     beat = Beat()
     print(
-        f"{len(parts.document.show.fixtures)} fixtures, {len(parts.document.show.playables)} scenes:"
+        f"{len(parts.document.show.fixtures)} fixtures, "
+        f"{len(parts.document.show.playables)} scenes:"
     )
 
     def rename(n: int) -> None:

@@ -56,8 +56,8 @@ def big_show(universes: int, scenes: int = 100) -> Show:
 
 
 def state_of(players: int, fading: int, now: float) -> PlayState:
-    """`players` scenes on; the last `fading` of them on their way in for an hour, so that
-    they never settle.
+    """`players` scenes on; the last `fading` of them on their way in for an hour, so
+    that they never settle.
     """
     made = []
     for i in range(players):
@@ -98,7 +98,9 @@ def reference(rounds: int = 60) -> float:
 def cost(
     show: Show, state: PlayState, now: float, rounds: int = 150
 ) -> tuple[float, float]:
-    """Median and 95th percentile of a frame in milliseconds: render, encode and send."""
+    """Median and 95th percentile of a frame in milliseconds: render, encode
+    and send.
+    """
     compiled = compile_show(show)
     compiled.warm(state)
     output = SacnOutput(id="o", host="127.0.0.1", port=45568)

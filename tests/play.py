@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable
 
 from choreon.engine import actions
@@ -34,7 +35,7 @@ def step(
 
 def steps(*them: Step) -> tuple[Step, ...]:
     """Steps that follow each other: each is left when the next one begins."""
-    left = [edits.replace(a, until=b.at) for a, b in zip(them, them[1:], strict=False)]
+    left = [edits.replace(a, until=b.at) for a, b in itertools.pairwise(them)]
     return (*left, them[-1])
 
 

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QColorDialog, QPushButton
 from choreon.formats import showfile
 from choreon.model import edits, links, palettes
 from choreon.model.playables import Scene
+from choreon.model.refs import Ref
 from choreon.model.show import Area, Room
 from choreon.render.colour import to_oklab
 from choreon.ui.compose.times import TimesDialog
@@ -721,11 +722,11 @@ def test_one_palette_changed_and_all_its_scenes_with_it(hands, compose, node):
     hands.until(lambda: values(node, 2)[126] > 0)
     hands.click(card)
     hands.click(hands.button(compose.shelf, "Take into draft"))
-    assert parts.draft.taken == "palette:lantern"
+    assert parts.draft.taken == Ref("palette", "lantern")
     hands.type(compose.what.colour_panel.hex, "#0040FF")
-    assert ledger.candidates()[0] == "palette:lantern"
-    assert "scenes with it" in ledger.difference("palette:lantern")
-    ledger.ask_update("palette:lantern")
+    assert ledger.candidates()[0] == Ref("palette", "lantern")
+    assert "scenes with it" in ledger.difference(Ref("palette", "lantern"))
+    ledger.ask_update(Ref("palette", "lantern"))
     assert "Update <b>Lantern</b>?" in ledger.change.text()
     hands.click(ledger.confirm_update)
     assert parts.document.show.palettes["lantern"].values[
@@ -754,13 +755,13 @@ def test_a_scene_is_taken_changed_and_updated(hands, compose):
     assert compose.shelf.cards["slack-water"]._drafted
     parts.selection.choose(["par-1"])
     hands.click(hands.button(compose.what, "25"))
-    assert ledger.candidates()[0] == "scene:slack-water"
-    ledger.ask_update("scene:slack-water")
+    assert ledger.candidates()[0] == Ref("scene", "slack-water")
+    ledger.ask_update(Ref("scene", "slack-water"))
     assert "1 value changed" in ledger.change.text()
     assert "Par 1 intensity: 55 % → 25 %" in ledger.change.text()
     hands.click(hands.button(ledger, "Not yet"))
     assert parts.document.show.playables["slack-water"].look["par-1"]["Dimmer"] == 0.55
-    ledger.ask_update("scene:slack-water")
+    ledger.ask_update(Ref("scene", "slack-water"))
     hands.click(ledger.confirm_update)
     scene = parts.document.show.playables["slack-water"]
     assert scene.look["par-1"]["Dimmer"] == 0.25

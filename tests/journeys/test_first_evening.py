@@ -8,6 +8,7 @@ from PySide6.QtTest import QTest
 
 from choreon.formats import showfile
 from choreon.model import patch
+from choreon.model.refs import Ref, to_tile
 from tests.conftest import values
 from tests.journeys.conftest import menu_of, mostly, pick
 
@@ -122,7 +123,7 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
 
     hands.until(lambda: controller.connected)
     surfaces = hands.place("surfaces")
-    target = next(t for t in surfaces.targets if "red-line" in t)
+    target = next(t for t in surfaces.targets if "red-line" in t.id)
     hands.click(surfaces.targets[target].learn)
     assert "Red line" in hands.window.notice.text.text()
     controller.move_fader(5, 30)
@@ -200,7 +201,7 @@ def test_update_a_scene_from_the_draft(hands):
     hands.place("compose")
     hands.parts.draft.touch({"par-1": {"Dimmer": 0.11}})
     hands.until(lambda: hands.window.ledger.isVisible())
-    hands.window.ledger.update_scene("slack-water")
+    hands.window.ledger.update_scene(Ref("scene", "slack-water"))
     scene = hands.parts.document.show.playables["slack-water"]
     assert scene.look["par-1"]["Dimmer"] == 0.11
     assert scene.look["par-2"]["Dimmer"] == 0.55
@@ -260,9 +261,10 @@ def test_tiles_are_arranged_and_taken_off(hands):
     pick(hands, menu_of(hands, perform.tiles["cello-pad"]), "Take off the page")
     assert "cello-pad" not in perform.tiles
     assert not any(
-        m.target == "tile:cello-pad" for m in hands.parts.document.show.inputs.values()
+        m.target == to_tile("cello-pad")
+        for m in hands.parts.document.show.inputs.values()
     )
-    perform.add_tile("cello", "pad")
+    perform.add_tile(Ref("scene", "cello"), "pad")
     assert "cello-pad" in perform.tiles
     perform.go("open-mic")
     assert set(perform.tiles) == {
@@ -280,32 +282,33 @@ def test_learn_from_the_tile_escape_and_unlearn(hands, controller):
     pick(hands, menu_of(hands, perform.tiles["dots-pad"]), "Learn a control…")
     assert hands.window.notice.isVisible()
     QTest.keyClick(hands.window, Qt.Key.Key_Escape)
-    assert hands.window.learner.target == ""
+    assert hands.window.learner.target is None
     before = hands.parts.document.show.inputs
     controller.hit_pad(12)
     QTest.qWait(150)
     assert hands.parts.document.show.inputs is before
     pick(hands, menu_of(hands, perform.tiles["dots-pad"]), "Learn a control…")
     controller.hit_pad(12)
-    hands.until(lambda: hands.window.learner.target == "")
+    hands.until(lambda: hands.window.learner.target is None)
     tie = next(
         m
         for m in hands.parts.document.show.inputs.values()
-        if m.target == "tile:dots-pad"
+        if m.target == to_tile("dots-pad")
     )
     assert (tie.kind, tie.number) == ("note", 48)
     surfaces = hands.place("surfaces")
-    hands.click(surfaces.targets["tile:dots-pad"].unlearn)
+    hands.click(surfaces.targets[to_tile("dots-pad")].unlearn)
     assert not any(
-        m.target == "tile:dots-pad" for m in hands.parts.document.show.inputs.values()
+        m.target == to_tile("dots-pad")
+        for m in hands.parts.document.show.inputs.values()
     )
 
 
 def test_the_drawing_finds_what_a_part_does(hands, controller):
     surfaces = hands.place("surfaces")
     hands.until(lambda: hands.parts.engine.ports.ports.get("Practice controller"))
-    parts = surfaces.drawing.parts()
+    parts = surfaces.drawing.drawn()
     assert len(parts) == 32
     hands.click(surfaces.drawing, parts[("note", 0, 36)].center())
     assert surfaces.drawing.chosen == ("note", 0, 36)
-    assert "#9AA8FF" in surfaces.targets["tile:slack-water-pad"].styleSheet()
+    assert "#9AA8FF" in surfaces.targets[to_tile("slack-water-pad")].styleSheet()

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from choreon.engine import protocol
 from choreon.model import edits, links
 from choreon.model.playables import Times
+from choreon.model.refs import to_tile
 from choreon.ui.app import Opened, empty_show
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.widgets import basics
@@ -59,7 +60,7 @@ def test_every_control_has_a_name_and_says_what_it_does(hands):
         assert unsaid(hands.window) == []
     rig.edit_type(hands.parts.document.show.types["ostrey-spot-160"])
     assert unsaid(hands.window) == []
-    hands.select(rig.editor.parts, "Wheel: Gobo")
+    hands.select(rig.editor.pieces, "Wheel: Gobo")
     assert unsaid(hands.window) == []
     compose = hands.place("compose")
     hands.click(hands.window.ledger.open)
@@ -239,7 +240,7 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     )
     assert hands.parts.document.show.playables["cello"] is cello
     shelf.put_on("open-mic", "fader")
-    assert hands.parts.document.show.pages["open-mic"].tiles[-1].scene == "cello"
+    assert hands.parts.document.show.pages["open-mic"].tiles[-1].plays.id == "cello"
     hands.click(shelf.delete)
     assert "cello" not in hands.parts.document.show.playables
     perform = hands.place("perform")
@@ -433,14 +434,14 @@ def test_an_unknown_controller_is_drawn_from_what_moves(hands):
         if surfaces.ports.item(i).text().endswith("Night desk"):
             surfaces.ports.setCurrentRow(i)
     assert surfaces.port == "Night desk"
-    assert surfaces.drawing.parts() == {}
+    assert surfaces.drawing.drawn() == {}
     moved.emit(protocol.Control("Night desk", "cc", 0, 21, 0.5))
     moved.emit(protocol.Control("Night desk", "note", 9, 40, 1.0))
-    parts = surfaces.drawing.parts()
+    parts = surfaces.drawing.drawn()
     assert set(parts) == {("cc", 0, 21), ("note", 9, 40)}
     assert parts[("cc", 0, 21)].height() > parts[("note", 9, 40)].height()
     surfaces.drawing.grab()
-    hands.click(surfaces.targets["tile:dots-pad"].learn)
+    hands.click(surfaces.targets[to_tile("dots-pad")].learn)
     moved.emit(protocol.Control("Night desk", "note", 9, 40, 0.0))
     assert hands.window.learner.target  # letting go teaches nothing
     moved.emit(protocol.Control("Night desk", "note", 9, 40, 1.0))
@@ -448,7 +449,7 @@ def test_an_unknown_controller_is_drawn_from_what_moves(hands):
         "Dots now follows note 40 (channel 10) of Night desk."
         in hands.window.notice.text.text()
     )
-    assert surfaces.targets["tile:dots-pad"].tied.text() == "pad 7, note 40 ch 10"
+    assert surfaces.targets[to_tile("dots-pad")].tied.text() == "pad 7, note 40 ch 10"
 
 
 def test_a_controller_that_is_away_is_shown_with_what_it_does(hands):

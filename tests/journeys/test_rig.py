@@ -736,7 +736,7 @@ def test_nodes_that_answer_are_offered(hands, rig, node):
     QTest.qWait(60)
     hands.click(hands.button(rig.outputs, "Send here"))
     made = hands.parts.document.show.outputs["practice-node"]
-    assert (made.protocol, made.host, made.universes, made.shift) == (
+    assert (made.kind, made.host, made.universes, made.shift) == (
         "artnet",
         "127.0.0.1",
         (1, 2, 3),

@@ -260,7 +260,7 @@ def test_closing_asks_once_and_remembers(hands, demo_path, node):
             dialog.remember.setChecked(True)
             dialog.go_on.click()
 
-    timer = basics.once(hands.parts, 100, answer)
+    timer = basics.once(hands.window, 100, answer)
     timer.start()
     hands.window.close()
     assert hands.window.isVisible()
@@ -438,4 +438,4 @@ def test_a_drag_never_jumps_back_while_the_engine_answers(hands):
     for _ in range(40):
         QTest.qWait(3)
     assert set(seen) <= {None}
-    hands.until(lambda: parts.engine.state.draft.turn == parts._turn)
+    hands.until(lambda: parts.engine.state.draft.revision == parts.engine.revision)

@@ -359,7 +359,7 @@ def slots_typed(hands, modes, row: int, text: str) -> None:
 
 
 def test_wheels_have_slots_with_pictures_and_colours(hands, editor, tmp_path):
-    hands.select(editor.parts, "New wheel")
+    hands.select(editor.pieces, "New wheel")
     wheel = editor.wheels
     assert wheel.wheel.name == "Wheel"
     hands.click(hands.button(wheel, "Another slot"))

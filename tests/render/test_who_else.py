@@ -286,7 +286,9 @@ def test_heads_of_any_make_stay_together_between_two_marks():
         }
         marks = [
             Mark(id=n, name=n, x=x, y=y, z=z)
-            for n, (x, y, z) in zip("mn", dice.uniform((-4, 0, 0), (4, 6, 1.8), (2, 3)))
+            for n, (x, y, z) in zip(
+                "mn", dice.uniform((-4, 0, 0), (4, 6, 1.8), (2, 3)), strict=True
+            )
         ]
         show = edits.replace(stage, fixtures=hung, playables={}, marks={})
         show = edits.put(show, "marks", *marks)

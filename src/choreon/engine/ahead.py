@@ -36,7 +36,9 @@ class Ahead:
         return self.compiled.show
 
     def adopt(self, show: Show) -> CompiledShow:
-        """Compile another show, or an edit of the same one, and all that plays in it."""
+        """Compile another show, or an edit of the same one, and all that plays in
+        it.
+        """
         with self._lock:
             made = compile_show(show, self.compiled)
             made.warm(self._playing())
@@ -58,8 +60,8 @@ class Ahead:
             return look
 
     def ask(self, refs: Iterable[Ref]) -> dict[Ref, Aims]:
-        """Compile what acting on things may start, as if they were pressed now. Returns,
-        for what each would play, how its heads come to their points.
+        """Compile what acting on things may start, as if they were pressed now.
+        Returns, for what each would play, how its heads come to their points.
         """
         with self._lock:
             return {ref: self._prepared(ref) for ref in refs}

@@ -1,5 +1,5 @@
-"""When frames are due: 44 a second, on a monotonic clock. What is late is counted, never
-caught up in a burst.
+"""When frames are due: 44 a second, on a monotonic clock. What is late is counted,
+never caught up in a burst.
 """
 
 from __future__ import annotations
@@ -15,9 +15,9 @@ LATE = 0.004  # seconds after which a frame counts as late
 class Clock:
     """Gives the moments at which frames are due.
 
-    While nothing changes the same is sent again at every one of them. Something new does
-    not wait for the next: it comes at once, but never sooner than a period after the
-    last frame that was new.
+    While nothing changes the same is sent again at every one of them. Something new
+    does not wait for the next: it comes at once, but never sooner than a period after
+    the last frame that was new.
     """
 
     def __init__(self, period: float = PERIOD) -> None:

@@ -81,7 +81,7 @@ class Engine:
         AlreadyRunning.
         """
         self._folder = folders.runtime()
-        self._lock = open(self._folder / "engine.lock", "a")
+        self._lock = open(self._folder / "engine.lock", "a")  # noqa: SIM115 - for life
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:

@@ -19,8 +19,9 @@ from choreon.render.state import PlayState
 
 LIMIT = 64 << 20
 VERSION = 2
-"""Of these messages. Hello, Stop and Mismatch stay as they are, so that any two versions
-can tell each other what they are."""
+"""Of these messages. Hello, Stop and Mismatch stay as they are, so that any two
+versions can tell each other what they are.
+"""
 
 
 class Message(msgspec.Struct, tag_field="t"):

@@ -138,8 +138,8 @@ def from_bytes(data: bytes, name: str = "the file") -> Show:
 
 
 def _decoded(document: Document, name: str) -> Show:
-    """A show of the present format, decoded. What it holds and this Choreon has no place
-    for is refused: writing the show again would lose it.
+    """A show of the present format, decoded. What it holds and this Choreon has no
+    place for is refused: writing the show again would lose it.
     """
     strange = sorted(set(document) - set(Show.__struct_fields__))
     if strange:
@@ -156,7 +156,9 @@ def _decoded(document: Document, name: str) -> Show:
 
 
 def _known(thing_id: str, thing: Any) -> Any:
-    """What plays as it is stored; of a kind that is not known, all of it in one field."""
+    """What plays as it is stored; of a kind that is not known, all of it in
+    one field.
+    """
     if not isinstance(thing, dict) or thing.get("kind") in KINDS:
         return thing
     called = str(thing.get("name", thing_id))

@@ -1,5 +1,5 @@
-"""How heads come to the points of what is about to play: along the line in the room from
-where they aim now, so that they stay together on the way.
+"""How heads come to the points of what is about to play: along the line in the room
+from where they aim now, so that they stay together on the way.
 
 It is asked once, before something starts; what it answers is kept with the step.
 """

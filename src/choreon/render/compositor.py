@@ -11,9 +11,9 @@ all else a layer has a share. With `own`, the light that it gives the lamp now, 
 comes up and goes out in its own colour and place; its weight where others light it as
 strongly.
 
-Beside the draft's light the share is 1 − (1 − w) · max(0, 1 − own / (HOLD · drafted)): a
-lamp that a fader lights half up keeps the fader's colour when its level is taken in hand,
-and leaves it smoothly when the fader goes out.
+Beside the draft's light the share is 1 − (1 − w) · max(0, 1 − own / (HOLD · drafted)):
+a lamp that a fader lights half up keeps the fader's colour when its level is taken in
+hand, and leaves it smoothly when the fader goes out.
 
 What stands still is worked out once. Layers below the first one that moves are a base,
 kept by what lies in it; each frame begins with a copy.
@@ -235,9 +235,9 @@ class Canvas:
 
 
 class Lights:
-    """How strongly layers light each lamp (I + 1; the last one stands for “always lit”):
-    the highest, who that is, and the second highest; and the intensities (I + 1) that
-    come of it.
+    """How strongly layers light each lamp (I + 1; the last one stands for “always
+    lit”): the highest, who that is, and the second highest; and the intensities (I + 1)
+    that come of it.
     """
 
     def __init__(self, rig: Rig, layers: int, below: Lights | None = None) -> None:

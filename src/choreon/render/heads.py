@@ -16,8 +16,8 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
 
-# A line that passes close under a head makes its pan whirl. In degrees of pan, in the time
-# of the whole fade, at the fastest: in two seconds a head can just do that.
+# A line that passes close under a head makes its pan whirl. In degrees of pan, in the
+# time of the whole fade, at the fastest: in two seconds a head can just do that.
 WHIRL = 700.0
 NEAR = 1.0  # degrees by which the ends may be off the line
 SAMPLES = 8  # points of a line at which a head's limits are looked at
@@ -199,8 +199,8 @@ def on_the_way(start: Floats, end: Floats, along: Flags, share: Floats) -> Float
 def plan(
     heads: Heads, which: Ints, start: Floats, end: Floats, here: Floats
 ) -> tuple[Flags, Floats]:
-    """Plan the way of heads (n) along the lines from `start` to `end` (n, 3), from where
-    they stand, `here` (n, 2, degrees).
+    """Plan the way of heads (n) along the lines from `start` to `end` (n, 3), from
+    where they stand, `here` (n, 2, degrees).
 
     Returns which of them can follow the line, within their limits and without whirling,
     and pan and tilt (n, 2) at which those arrive.

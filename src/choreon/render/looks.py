@@ -356,7 +356,9 @@ def _aimed(
 
 
 def _follow_links(look: CompiledLook, pieces: Mapping[str, Piece]) -> None:
-    """Fill in what follows which link, so that a mark that moves is followed at once."""
+    """Fill in what follows which link, so that a mark that moves is followed
+    at once.
+    """
     rig = look.rig
     found: dict[str, list[tuple[int, int, int]]] = {}
     for fixture, piece in pieces.items():

@@ -168,7 +168,8 @@ class Rig:
     )  # C: the lowest bare value, as `full` is the highest
 
     # What the raw values of channels (C) light, and which intensity a channel dims and
-    # which target colour it mixes (−1: none): a channel driven past all meaning is a row like any other, after P.
+    # which target colour it mixes (−1: none): a channel driven past all meaning is a
+    # row like any other, after P.
     channel_light: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     channel_dims: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     channel_colour: Ints = field(default_factory=lambda: np.zeros(0, np.int64))

@@ -81,9 +81,11 @@ def plays(show: Show, ref: Ref) -> Ref | None:
 def exclusive(show: Show, ref: Ref) -> list[Ref]:
     """Returns what else the choice of a pad can go to; nothing for all else."""
     found = show.tile(ref.id) if ref.kind == TILE else None
-    if found is None or not isinstance(found[1], Pad) or not found[1].choice:
+    if found is None:
         return []
-    page, pad = found
-    pads = [tile for tile in page.tiles if isinstance(tile, Pad)]
-    others = [other for other in pads if other.id != pad.id]
-    return [other.plays for other in others if other.choice == pad.choice]
+    page, tile = found
+    if not isinstance(tile, Pad) or not tile.choice:
+        return []
+    pads = [other for other in page.tiles if isinstance(other, Pad)]
+    others = [other for other in pads if other.id != tile.id]
+    return [other.plays for other in others if other.choice == tile.choice]

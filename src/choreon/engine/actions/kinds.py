@@ -12,8 +12,8 @@ from choreon.render.state import AnyCursor, Player, Still
 
 @dataclass(frozen=True)
 class PlayableActions:
-    """`start`: the cursor with which one begins at a time. `next_due`: when it next does
-    something by itself; None for never.
+    """`start`: the cursor with which one begins at a time. `next_due`: when it next
+    does something by itself; None for never.
     """
 
     start: Callable[[Any, float], AnyCursor]

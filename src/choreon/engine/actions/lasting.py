@@ -19,8 +19,8 @@ def blank() -> PlayState:
 
 
 def prune(state: PlayState, now: float) -> PlayState:
-    """Forget what has faded out, and the steps that finished fades leave behind. A state
-    in which there is nothing to forget stays the same object.
+    """Forget what has faded out, and the steps that finished fades leave behind. A
+    state in which there is nothing to forget stays the same object.
     """
     players = tuple(_trimmed(p, now) for p in state.players if not p.gone(now))
     if any(p.lifts for p in players):
@@ -45,7 +45,9 @@ def prune(state: PlayState, now: float) -> PlayState:
 
 
 def _trimmed(player: Player, now: float) -> Player:
-    """What finished fades leave behind is not needed; nor are times that have passed."""
+    """What finished fades leave behind is not needed; nor are times that have
+    passed.
+    """
     if len(player.steps) > 1 and player.steps[-1].done(now):
         return replace(player, steps=player.steps[-1:])
     return player

@@ -1,5 +1,5 @@
-"""Players: started, brought over to something else, let go. Pure functions from state to
-state.
+"""Players: started, brought over to something else, let go. Pure functions from state
+to state.
 """
 
 from __future__ import annotations
@@ -60,8 +60,8 @@ def start(
 
 
 def go_to(player: Player, playable: Playable, now: float, aims: Aims) -> Player:
-    """Returns the player on its way to something else: a crossfade from what it puts out
-    now.
+    """Returns the player on its way to something else: a crossfade from what it puts
+    out now.
     """
     last = player.steps[-1]
     if last.done(now):

@@ -173,7 +173,9 @@ TILES: dict[str, dict[Verb, Act]] = {
 def act(
     show: Show, state: PlayState, do: Do, now: float, aims: Aims
 ) -> PlayState | None:
-    """Returns the state after a tile was played; None where it does not take the verb."""
+    """Returns the state after a tile was played; None where it does not take
+    the verb.
+    """
     found = show.tile(do.ref.id)
     if found is None:
         return state

@@ -15,7 +15,8 @@ Resolve = Callable[[Show, PlayState], list[Do]]
 a fader that is taken over goes on from there."""
 
 Asked = Callable[[list[Ref], Resolve], None]
-"""Called by a way in, from its own thread, with what may be started and what is asked."""
+"""Called by a way in, from its own thread, with what may be started and what is asked.
+"""
 
 
 class Way(ABC):

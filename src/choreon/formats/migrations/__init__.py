@@ -28,7 +28,9 @@ FORMAT = max(STEPS) + 1
 def migrated(
     show: Document, from_format: int, types: Mapping[str, FixtureType]
 ) -> Document:
-    """Returns the show in the present format. `types`: the fixture types in the file."""
+    """Returns the show in the present format. `types`: the fixture types in
+    the file.
+    """
     for number in range(max(1, from_format), FORMAT):
         show = STEPS[number](show, types)
     return show

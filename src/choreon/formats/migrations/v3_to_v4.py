@@ -1,5 +1,5 @@
-"""Format 3 knew scenes as the only thing that plays; tiles, controls and outputs said by
-a field what kind they are.
+"""Format 3 knew scenes as the only thing that plays; tiles, controls and outputs said
+by a field what kind they are.
 """
 
 from __future__ import annotations

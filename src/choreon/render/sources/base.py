@@ -23,7 +23,9 @@ class Source(Protocol):
         """The links that it follows."""
 
     def followed(self, show: Show, moved: set[str]) -> Source | None:
-        """Returns the source after links moved; None where it is to be compiled anew."""
+        """Returns the source after links moved; None where it is to be compiled
+        anew.
+        """
 
     def at(self, cursor: AnyCursor, now: float) -> CompiledLook:
         """Returns what it gives at a time: a closed function of it."""

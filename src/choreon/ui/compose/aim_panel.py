@@ -179,7 +179,7 @@ class AimPanel(QWidget):
 
     def heads(self):
         """The chosen that have pan and tilt."""
-        return [f for f in self.hand.fixtures(at.PAN) if f.id in self.hand.rig.turns]
+        return [f for f in self.hand.fixtures(at.PAN) if f.id in self.hand.rig.axes]
 
     # aiming
 
@@ -262,14 +262,14 @@ class AimPanel(QWidget):
         if room.keep_out or room.screen:
             rig, values = self.hand.rig, self.hand.values()
             for fixture in rig.fixtures.values():
-                if fixture.id not in rig.turns:
+                if fixture.id not in rig.axes:
                     continue
                 rows = rig.where[fixture.id]
                 levels = [values[row] for _, row in rows.get(at.DIMMER, ())]
                 if levels and max(levels) <= 0:
                     continue
                 pan, tilt = (float(values[rows[n][0][1]]) for n in links.AIMS)
-                way = sums.beam(rig.turns[fixture.id][None], [pan], [tilt])[0]
+                way = sums.beam(rig.axes[fixture.id][None], [pan], [tilt])[0]
                 place = fixture.place
                 area = reaching.kept_out(
                     room, (place.x, place.y, place.z), way.tolist()

@@ -312,7 +312,7 @@ class SpreadPanel(QWidget):
         """Where a head's beam falls now."""
         rig, values = self.hand.rig, self.hand.values()
         pan, tilt = (float(values[rig.where[fixture][n][0][1]]) for n in links.AIMS)
-        way = sums.beam(rig.turns[fixture][None], [pan], [tilt])[0]
+        way = sums.beam(rig.axes[fixture][None], [pan], [tilt])[0]
         place = rig.fixtures[fixture].place
         start = (place.x, place.y, place.z)
         length = min(

@@ -12,9 +12,9 @@ from choreon.model.values import Look
 
 @dataclass(frozen=True)
 class UiKind:
-    """`icon`: the sign it is known by. `look`: what its card and the stage pictures show.
-    `about`: what it is, in words. `tail`: a word on its card, empty for most. `takes`:
-    whether its look can be taken into the draft and be changed there.
+    """`icon`: the sign it is known by. `look`: what its card and the stage pictures
+    show. `about`: what it is, in words. `tail`: a word on its card, empty for most.
+    `takes`: whether its look can be taken into the draft and be changed there.
     """
 
     title: str

@@ -46,8 +46,8 @@ class Parts:
 def open_parts(
     show: Show, path: Path, client: engine_client.Client | None = None
 ) -> Parts:
-    """Make the parts of a window on a show, and join them. `client`: a connection to the
-    engine that plays; else one is started.
+    """Make the parts of a window on a show, and join them. `client`: a connection to
+    the engine that plays; else one is started.
     """
     notices = Notices()
     document = Document(show, path)

@@ -32,7 +32,9 @@ ART_PORT = 6454
 
 
 class EngineLink(QObject):
-    """One engine. Levels that are dragged are sent together, the newest of each thing."""
+    """One engine. Levels that are dragged are sent together, the newest of
+    each thing.
+    """
 
     state_changed = Signal(PlayState)
     pulse = Signal(protocol.Pulse)
@@ -282,7 +284,8 @@ class EngineLink(QObject):
         self.alive = False
         release = f" ({message.choreon})" if message.choreon else ""
         self.told.emit(
-            f"The engine that plays is of another version of Choreon{release} than this "
+            f"The engine that plays is of another version of Choreon{release} "
+            "than this "
             f"window ({__version__}). It plays on as it is, and this window cannot "
             "change it. To go on with this version: let it go out with “choreon stop”, "
             "then open the show again. Edits are kept meanwhile.",

@@ -1,5 +1,5 @@
-"""What the show lights: compiled as it changes, read back from the frames that went out;
-each value, and why.
+"""What the show lights: compiled as it changes, read back from the frames that went
+out; each value, and why.
 """
 
 from __future__ import annotations
@@ -90,8 +90,8 @@ class Preview(QObject):
         return self._compiled
 
     def _compile_beside(self) -> None:
-        """Work out the light of a changed rig in a thread of its own; the window goes on
-        meanwhile.
+        """Work out the light of a changed rig in a thread of its own; the window goes
+        on meanwhile.
         """
         show, before = self._show, self._compiled
         if self._fresh or self._compiling:
@@ -223,8 +223,8 @@ class Preview(QObject):
         return levels(self.compiled, state, time.monotonic())
 
     def levels(self) -> dict[str, dict[str, list[float]]]:
-        """Returns fixture → channel key → raw values now, one for each cell that has it,
-        before the masters.
+        """Returns fixture → channel key → raw values now, one for each cell that has
+        it, before the masters.
         """
         raw = self.raw_levels()
         return {

@@ -33,6 +33,9 @@ class ArtnetStream(Stream):
         number = (data[artnet.SEQUENCE_AT] + 1) & 0xFF
         data[artnet.SEQUENCE_AT] = number or 1
 
+    def count_sync(self) -> None:
+        """ArtSync is not counted."""
+
     def mark_ended(self, packet: Packet) -> None:
         """Art-Net has no word for it: the last packets are dark."""
         packet.slots[:] = 0

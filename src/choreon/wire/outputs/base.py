@@ -1,4 +1,6 @@
-"""What all outputs have in common: packets built beforehand, a socket, a rate, counts."""
+"""What all outputs have in common: packets built beforehand, a socket, a
+rate, counts.
+"""
 
 from __future__ import annotations
 
@@ -109,6 +111,7 @@ class Stream(ABC):
     def mark_ended(self, packet: Packet) -> None:
         """Have a packet say that its stream ends."""
 
+    @abstractmethod
     def count_sync(self) -> None:
         """Put the next sequence number into the synchronisation packet."""
 
