@@ -1,0 +1,120 @@
+"""Shows of every earlier format open with all they hold; what is not known is never lost."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from choreon.demo import low_tide
+from choreon.formats import showfile
+from choreon.formats.migrations import FORMAT
+from choreon.model.checks import check
+from choreon.model.edits import rename
+from choreon.model.outputs import ArtnetOutput, SacnOutput
+from choreon.model.playables import Scene, Unknown
+from choreon.model.refs import BLACKOUT, GRAND, Ref, to_tile
+from choreon.model.tiles import Fader, Pad
+
+SHOWS = Path(__file__).parent / "shows"
+SHOW = low_tide()
+
+
+def with_show(change, number: int = FORMAT) -> bytes:
+    """The sample show's file with its document changed."""
+    data = io.BytesIO(showfile.to_bytes(SHOW))
+    with zipfile.ZipFile(data) as archive:
+        members = {n: archive.read(n) for n in archive.namelist()}
+    document = json.loads(members["show.json"])
+    document["format"] = number
+    change(document["show"])
+    members["show.json"] = json.dumps(document).encode()
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w") as archive:
+        for name, body in members.items():
+            archive.writestr(name, body)
+    return made.getvalue()
+
+
+def test_a_show_of_format_3_opens_with_all_it_holds():
+    show = showfile.read(SHOWS / "format-3.choreon")
+    assert list(show.playables) == list(SHOW.playables)
+    assert all(isinstance(p, Scene) for p in show.playables.values())
+    assert show.playables["spring-tide"].look == SHOW.playables["spring-tide"].look
+    assert show.playables["lanterns-home"].times["position"].fade == 1.5
+    tiles = {tile.id: tile for page in show.pages.values() for tile in page.tiles}
+    assert tiles["mudlight-pad"] == Pad(
+        id="mudlight-pad", plays=Ref("scene", "mudlight"), choice="parts"
+    )
+    assert tiles["haze-fader"] == Fader(id="haze-fader", plays=Ref("scene", "haze"))
+    targets = {(i.message, i.number): i.target for i in show.inputs.values()}
+    assert targets["cc", 7] == GRAND
+    assert targets["note", 50] == BLACKOUT
+    assert targets["note", 36] == to_tile("slack-water-pad")
+    assert show.outputs["art"] == ArtnetOutput(
+        id="art",
+        name="Upstage",
+        host="127.0.0.1",
+        shift=-1,
+        sync=True,
+        rate=30.0,
+        universes=(1, 2),
+    )
+    assert show.outputs["net"] == SacnOutput(
+        id="net", priority=120, sync=7999, on=False
+    )
+    assert show.marks == SHOW.marks
+    assert show.palettes == SHOW.palettes
+    assert not [p for p in check(show) if p.level == "error"]
+
+
+def test_a_show_of_format_2_opens_with_all_it_holds():
+    show = showfile.read(SHOWS / "format-2.choreon")
+    assert list(show.fixtures) == list(SHOW.fixtures)
+    assert len(show.playables) == 14
+    assert show.playables["strobe-hit"].look
+
+
+def test_a_show_of_format_1_means_what_it_meant():
+    show = showfile.read(SHOWS / "format-1.choreon")
+    look = show.playables["haze"].look
+    assert look["spot-1"]["Gobo1"] == 2.0  # 30 lies in 24…35
+    assert look["spot-1"]["Focus1"] == pytest.approx(100 / 255)
+    assert look["mist"] == {"Haze1": 128.0, "Fan1": 64.0}  # it does not hang; kept
+    assert show.playables["haze"].fade_in == 3.0
+    assert show.pages["p"].tiles == (Pad(id="haze-pad", plays=Ref("scene", "haze")),)
+
+
+@pytest.mark.parametrize("name", ["format-1", "format-2", "format-3"])
+def test_what_was_brought_up_to_date_stays_so(name):
+    show = showfile.read(SHOWS / f"{name}.choreon")
+    assert showfile.from_bytes(showfile.to_bytes(show)) == show
+
+
+def test_something_of_an_unknown_kind_is_kept_word_for_word():
+    stored = {"kind": "tide", "id": "t", "name": "Tide", "moon": [1, {"deep": 0.5}]}
+    data = with_show(lambda show: show["playables"].update(t=stored))
+    show = showfile.from_bytes(data)
+    thing = show.playables["t"]
+    assert isinstance(thing, Unknown)
+    assert (thing.name, thing.stored_kind) == ("Tide", "tide")
+    assert any("this Choreon cannot play it" in p.text for p in check(show))
+    show = rename(show, thing.ref, "Ebb")
+    with zipfile.ZipFile(io.BytesIO(showfile.to_bytes(show))) as archive:
+        again = json.loads(archive.read("show.json"))["show"]["playables"]["t"]
+    assert again == {**stored, "name": "Ebb"}
+
+
+def test_a_collection_that_is_not_known_is_refused_not_dropped():
+    data = with_show(lambda show: show.update(tides={"a": 1}))
+    with pytest.raises(showfile.NewerFormat, match="“tides”, which this Choreon"):
+        showfile.from_bytes(data, "Evening")
+
+
+def test_a_newer_format_is_refused():
+    data = with_show(lambda show: None, FORMAT + 1)
+    with pytest.raises(showfile.NewerFormat, match=f"format {FORMAT + 1}"):
+        showfile.from_bytes(data)
