@@ -21,8 +21,10 @@ from choreon.demo import low_tide
 from choreon.library import library
 from choreon.model import edits, links
 from choreon.model.playables import Scene
+from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.render.compiled import compile_show
+from choreon.render.state import Step
 
 
 def followed(scenes: int = 100) -> Show:
@@ -51,14 +53,15 @@ def compiling(rounds: int = 20) -> None:
     show = followed()
     for what, used in (("one scene on", 1), ("100 scenes on", 100)):
         took, bare = [], []
-        programme = compile_show(show)
+        compiled = compile_show(show)
         for i in range(rounds):
             moved = edits.put(
                 show, "marks", edits.replace(show.marks["cello"], x=0.1 * i)
             )
             begin = time.perf_counter()
-            programme = compile_show(moved, programme)
-            programme.warm([f"f{n}" for n in range(used)])
+            compiled = compile_show(moved, compiled)
+            for n in range(used):
+                compiled.source(Step(ref=Ref("scene", f"f{n}")))
             took.append(1000 * (time.perf_counter() - begin))
             begin = time.perf_counter()
             sum(range(100_000))

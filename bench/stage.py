@@ -16,13 +16,14 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QApplication
 
 from choreon.demo import low_tide
-from choreon.engine import playing
+from choreon.engine.actions.draft import set_draft
 from choreon.library import library
 from choreon.model import edits
 from choreon.model.show import Hanging, Place
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import render
 from choreon.render.decode import decoder_for
+from choreon.render.state import PlayState
 from choreon.ui.stage.painter import StagePainter
 
 
@@ -49,13 +50,13 @@ def main() -> None:
         hanging=Hanging(),
     )
     for name, rig in (("sample rig", show), ("60 fixtures, all lit", sixty)):
-        programme = compile_show(rig)
-        decoder = decoder_for(programme.rig, rig.types.values())
+        compiled = compile_show(rig)
+        decoder = decoder_for(compiled.rig, rig.types.values())
         look = {
             i: {"Dimmer": 0.9, "ColorRGB_Red": 1.0, "ColorRGB_Green": 0.4}
             for i in rig.fixtures
         }
-        frame = render(programme, playing.touch(playing.blank(), look), 0.0)
+        frame = render(compiled, set_draft(PlayState(), look), 0.0)
         image = QImage(1280, 800, QImage.Format.Format_RGB32)
         stage = StagePainter(decoder.lamps, rig.room)
         rect = QRectF(0, 0, 1280, 800)

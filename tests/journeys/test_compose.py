@@ -606,8 +606,8 @@ def test_one_accidental_nudge_is_found_and_taken_out(hands, compose, node):
     parts, ledger = hands.parts, hands.window.ledger
     parts.document.edit(
         "quick",
-        edits.change_scene(
-            parts.document.show, "slack-water", fade_in=0.2, fade_out=0.2
+        edits.change(
+            parts.document.show, Ref("scene", "slack-water"), fade_in=0.2, fade_out=0.2
         ),
     )
     parts.engine.press("slack-water-pad")
@@ -772,8 +772,8 @@ def test_the_stage_is_captured_as_it_is(hands, compose, answers, node):
     parts = hands.parts
     parts.document.edit(
         "quick",
-        edits.change_scene(
-            parts.document.show, "slack-water", fade_in=0.2, fade_out=0.2
+        edits.change(
+            parts.document.show, Ref("scene", "slack-water"), fade_in=0.2, fade_out=0.2
         ),
     )
     parts.engine.press("slack-water-pad")
@@ -789,7 +789,9 @@ def test_the_stage_is_captured_as_it_is(hands, compose, answers, node):
     parts.draft.clear()
     parts.engine.release()
     hands.until(lambda: values(node, 1)[10] == 0)
-    show, tile = edits.add_tile(parts.document.show, "low-tide", "now", "pad")
+    show, tile = edits.add_tile(
+        parts.document.show, "low-tide", Ref("scene", "now"), "pad"
+    )
     parts.document.edit("tile", show)
     parts.engine.press(tile)
     hands.until(lambda: (values(node, 1), values(node, 2)) == before)
@@ -886,7 +888,8 @@ def test_a_shelf_of_hundreds_has_cards_where_one_looks(hands, compose):
     # an edit of one scene leaves the other cards as they are
     before = dict(shelf.cards)
     parts.document.edit(
-        "rename", edits.change_scene(parts.document.show, "n299", name="Last night")
+        "rename",
+        edits.change(parts.document.show, Ref("scene", "n299"), name="Last night"),
     )
     assert shelf.cards == before
     assert shelf.cards["n299"].accessibleName() == "Last night"
@@ -895,7 +898,9 @@ def test_a_shelf_of_hundreds_has_cards_where_one_looks(hands, compose):
 def test_a_palette_deleted_while_used_leaves_its_values(hands, compose, node):
     parts, shelf = hands.parts, compose.shelf
     parts.engine.press("stage-rose")
-    show, tile = edits.add_tile(parts.document.show, "low-tide", "stage-rose", "pad")
+    show, tile = edits.add_tile(
+        parts.document.show, "low-tide", Ref("scene", "stage-rose"), "pad"
+    )
     parts.document.edit("tile", show)
     parts.engine.press(tile)
     parts.draft.touch(
@@ -1050,7 +1055,9 @@ def test_a_scene_whose_fixtures_are_gone_is_kept_and_comes_back(hands, compose, 
     hands.until(lambda: not parts.engine.state.players)
     parts.document.undo()
     parts.document.undo()
-    show, tile = edits.add_tile(parts.document.show, "low-tide", "stage-blue", "pad")
+    show, tile = edits.add_tile(
+        parts.document.show, "low-tide", Ref("scene", "stage-blue"), "pad"
+    )
     parts.document.edit("tile", show)
     parts.engine.press(tile)
     hands.until(lambda: values(node, 1)[10] == 204)

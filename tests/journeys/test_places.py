@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from choreon.engine import protocol
 from choreon.model import edits, links
 from choreon.model.playables import Times
-from choreon.model.refs import to_tile
+from choreon.model.refs import Ref, to_tile
 from choreon.ui.app import Opened, empty_show
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.widgets import basics
@@ -42,7 +42,7 @@ def offered(hands, act) -> list[str]:
             seen.extend(a.text() for a in menu.actions() if a.text())
             menu.close()
 
-    basics.once(hands.parts, 150, read).start()
+    basics.once(hands.window, 150, read).start()
     act()
     return seen
 
@@ -244,7 +244,7 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     hands.click(shelf.delete)
     assert "cello" not in hands.parts.document.show.playables
     perform = hands.place("perform")
-    assert perform.tiles["cello-pad"].name == "The scene is gone"
+    assert perform.tiles["cello-pad"].name == "What it plays is gone"
     hands.parts.document.undo()
     assert perform.tiles["cello-pad"].name == "Cello alone"
 
@@ -270,10 +270,13 @@ def test_the_draft_is_undone_and_comes_back_as_the_show_does(hands, node):
     """Touching, clearing and keeping: each is one step back, and one forward."""
     hands.place("compose")
     parts, ledger = hands.parts, hands.window.ledger
-    for level in (0.2, 0.4, 0.6):  # one gesture
+    heading = hands.window.heading
+    QTest.mousePress(heading, Qt.MouseButton.LeftButton)
+    for level in (0.2, 0.4, 0.6):  # one gesture: from press to release
         parts.draft.touch({"par-1": {"Dimmer": level}})
+    QTest.mouseRelease(heading, Qt.MouseButton.LeftButton)
     hands.until(lambda: values(node, 1)[10] == 153)
-    QTest.qWait(900)
+    hands.until(lambda: parts.document.gestures.now is None)
     parts.draft.touch({"par-1": {"Dimmer": 1.0}})
     hands.until(lambda: values(node, 1)[10] == 255)
     assert "draft intensity" in hands.window.heading.undo.toolTip()
@@ -365,7 +368,7 @@ def test_pages_are_made_named_and_deleted(hands, answers):
     answers.append("Encore")
     perform._rename(hands.parts.document.show.pages[page])
     assert hands.parts.document.show.pages[page].name == "Encore"
-    perform.add_tile("dots", "pad")
+    perform.add_tile(Ref("scene", "dots"), "pad")
     assert list(perform.tiles) == ["dots-pad-2"]
     hands.parts.document.edit(
         "delete the page", edits.drop(hands.parts.document.show, "pages", [page])
@@ -393,8 +396,8 @@ def test_a_choice_is_made_of_pads(hands, answers, node):
 
 def test_pads_and_list_by_keyboard(hands):
     perform = hands.place("perform")
-    slow = edits.change_scene(
-        hands.parts.document.show, "cello", fade_in=0.0, fade_out=5.0
+    slow = edits.change(
+        hands.parts.document.show, Ref("scene", "cello"), fade_in=0.0, fade_out=5.0
     )  # seen on its way out
     hands.parts.document.edit("slow", slow)
     pad = perform.tiles["cello-pad"]

@@ -4,13 +4,13 @@ for undo.
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject
+from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication
 
 from choreon.ui.widgets import basics
 
-WHEEL = 500  # milliseconds without a notch after which turning the wheel is over
+WHEEL = 500  # milliseconds without a notch, or a nudge, after which it is over
 
 
 class Gestures(QObject):
@@ -22,7 +22,8 @@ class Gestures(QObject):
         super().__init__()
         self.now: int | None = None
         self._count = 0
-        self._wheel = False
+        self._wheel = self._nudging = False
+        self._released = basics.once(self, 0, self._end)
         self._wheel_over = basics.once(self, WHEEL, self._end)
         application = QApplication.instance()
         if application is not None:
@@ -30,27 +31,44 @@ class Gestures(QObject):
 
     def _begin(self) -> None:
         self._count += 1
-        self.now, self._wheel = self._count, False
+        self.now, self._wheel, self._nudging = self._count, False, False
         self._wheel_over.stop()
+        self._released.stop()
 
     def _end(self) -> None:
-        self.now, self._wheel = None, False
+        self.now, self._wheel, self._nudging = None, False, False
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """See what begins and what ends; nothing is kept from anyone."""
         kind = event.type()
-        if kind in BEGINS or _is_new_key(event):
+        if kind in BEGINS:
             if not self._is_the_same(event):
                 self._begin()
+        elif isinstance(event, QKeyEvent) and _is_new(event):
+            self._key(event)
         elif kind == QEvent.Type.Wheel:
             if not self._wheel:
                 self._begin()
                 self._wheel = True
             self._wheel_over.start()
-        elif kind in ENDS:
+        elif kind in ENDS and not self._nudging:
             # What the release itself does belongs to the gesture still.
-            basics.once(self, 0, self._end).start()
+            self._released.start()
         return False
+
+    def _key(self, event: QKeyEvent) -> None:
+        """A key begins a gesture. Arrow keys nudge: pressed quickly one after the other
+        they are one, as the notches of a wheel are.
+        """
+        nudges = event.key() in ARROWS
+        if nudges and self._nudging and self.now is not None:
+            self._wheel_over.start()
+            return
+        if not self._is_the_same(event):
+            self._begin()
+        if nudges:
+            self._nudging = True
+            self._wheel_over.start()
 
     def _is_the_same(self, event: QEvent) -> bool:
         """An event goes on to the parent of a widget that does not take it: that is the
@@ -70,7 +88,8 @@ BEGINS = {
 ENDS = {QEvent.Type.MouseButtonRelease, QEvent.Type.TouchEnd, QEvent.Type.KeyRelease}
 
 
-def _is_new_key(event: QEvent) -> bool:
-    return isinstance(event, QKeyEvent) and (
-        event.type() == QEvent.Type.KeyPress and not event.isAutoRepeat()
-    )
+ARROWS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down}
+
+
+def _is_new(event: QKeyEvent) -> bool:
+    return event.type() == QEvent.Type.KeyPress and not event.isAutoRepeat()
