@@ -994,7 +994,7 @@ def test_a_scene_is_looked_at_without_lighting_it(hands, compose, node):
     quiet = values(node, 1)
     hands.click(shelf.cards["spring-tide"])
     hands.click(shelf.look_at)
-    hands.until(lambda: parts.preview.shown == "spring-tide")
+    hands.until(lambda: parts.preview.shown == Ref("scene", "spring-tide"))
     row = next(
         i for i, p in enumerate(parts.preview.decoder.lamps) if p.fixture == "par-1"
     )
@@ -1007,7 +1007,7 @@ def test_a_scene_is_looked_at_without_lighting_it(hands, compose, node):
     assert values(node, 1) == quiet
     compose.stage.setFocus()
     QTest.keyClick(compose.stage, Qt.Key.Key_Escape)
-    assert parts.preview.shown == ""
+    assert parts.preview.shown is None
     hands.until(
         lambda: (
             (seen := parts.preview.seen()) is not None and seen[1].rgb[row].max() < 0.01
@@ -1020,7 +1020,7 @@ def test_a_scene_is_dragged_to_a_page(hands, compose):
 
     def let_go(scene: str, widget) -> None:
         at = QPointF(widget.mapTo(perform, widget.rect().center()))
-        data = carry(scene)
+        data = carry(Ref("scene", scene))
         drop = QDropEvent(
             at, Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier
         )
@@ -1031,7 +1031,7 @@ def test_a_scene_is_dragged_to_a_page(hands, compose):
     let_go("stage-rose", perform.choices["parts"])
     let_go("no such scene", perform.choices["parts"])
     tiles = hands.parts.document.show.pages["low-tide"].tiles[-2:]
-    assert [(t.scene, t.kind, t.choice) for t in tiles] == [
+    assert [(t.plays.id, t.kind, getattr(t, "choice", "")) for t in tiles] == [
         ("stage-blue", "fader", ""),
         ("stage-rose", "pad", "parts"),
     ]

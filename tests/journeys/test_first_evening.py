@@ -295,7 +295,7 @@ def test_learn_from_the_tile_escape_and_unlearn(hands, controller):
         for m in hands.parts.document.show.inputs.values()
         if m.target == to_tile("dots-pad")
     )
-    assert (tie.kind, tie.number) == ("note", 48)
+    assert (tie.message, tie.number) == ("note", 48)
     surfaces = hands.place("surfaces")
     hands.click(surfaces.targets[to_tile("dots-pad")].unlearn)
     assert not any(

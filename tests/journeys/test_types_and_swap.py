@@ -537,7 +537,7 @@ def test_a_whole_rig_from_an_empty_show(qapp, own_folders, node):
         dialog = SwapDialog(parts, rig)
         dialog.choose("tarnby-turn-150", "13 channel")
         dialog.go.click()
-        assert parts.document.show.playables[scene].look["spot-1"] == {
+        assert parts.document.show.playables[scene.id].look["spot-1"] == {
             "Dimmer": 0.8,
             "Pan": 20.0,
             "Tilt": -40.0,
