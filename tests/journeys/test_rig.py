@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit
 from choreon.formats import showfile
 from choreon.library import library
 from choreon.model import edits, patch
+from choreon.model.refs import Ref
 from choreon.model.show import Place
 from choreon.ui.rig.outputs import listed, numbers
 from choreon.ui.rig.type_list import MIME
@@ -524,11 +525,12 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
     QTest.keyClick(rig.plan, Qt.Key.Key_PageUp)
     assert walk.name.text() == "Panel 1"
     learner = hands.window.learner
-    learner.start("walk:next")
+    learner.start(Ref("walk", "next"))
     controller.hit_pad(9)
     hands.until(
         lambda: any(
-            m.target == "walk:next" for m in hands.parts.document.show.inputs.values()
+            m.target == Ref("walk", "next")
+            for m in hands.parts.document.show.inputs.values()
         )
     )
     controller.let_pad(9)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from choreon.engine.actions import masters, players, tiles
 from choreon.engine.actions.players import Aims
 from choreon.engine.do import Do
-from choreon.model.refs import MASTER, PLAYER, TILE, Ref, exists
+from choreon.model.refs import MASTER, PLAYER, TILE, WALK, Ref, exists
 from choreon.model.show import Show
 from choreon.model.tiles import Pad, Page
 from choreon.model.verbs import Verb
@@ -49,8 +49,8 @@ def _perform(
         if do.ref == EVERYTHING:
             return players.release_all(show, state, now)
         return players.release(show, state, do.ref.id, now)
-    if not exists(show, do.ref):
-        return state
+    if do.ref.kind == WALK or not exists(show, do.ref):
+        return state  # the window does it, or it is gone
     if players.playable_of(show, do.ref) is None:
         return None
     # Something that plays, without a tile: as a pad of its own.
