@@ -80,6 +80,19 @@ class Gestures(QObject):
         return same and self.now is not None
 
 
+_watching: Gestures | None = None
+
+
+def gestures() -> Gestures:
+    """Returns the one that watches this application: each more would see every event
+    once more.
+    """
+    global _watching
+    if _watching is None:
+        _watching = Gestures()
+    return _watching
+
+
 BEGINS = {
     QEvent.Type.MouseButtonPress,
     QEvent.Type.MouseButtonDblClick,

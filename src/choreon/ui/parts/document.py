@@ -15,7 +15,7 @@ from choreon.model.history import History, Step
 from choreon.model.problem import Problem
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.ui.gestures import Gestures
+from choreon.ui.gestures import gestures
 
 
 class Document(QObject):
@@ -34,7 +34,7 @@ class Document(QObject):
         super().__init__()
         self.path = path
         self.history = History(show)
-        self.gestures = Gestures()
+        self.gestures = gestures()
         self.kept = Kept(time.time(), path)
         self.own_types: dict[str, FixtureType] = {}
         self.types_trouble: list[str] = []
