@@ -105,7 +105,8 @@ class MainWindow(QMainWindow):
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.parts = parts  # it ends with the window, and with it what listens to it
+        self.parts = parts
+        parts.end_with(self)
         self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         self.open_show: Callable[[str], None] | None = None
         self.closed_for_good = False

@@ -36,6 +36,18 @@ class Parts:
     draft: Draft
     notices: Notices
 
+    def end_with(self, window: QObject) -> None:
+        """Have all parts end with a window, and with them what listens to them."""
+        for part in (
+            self.document,
+            self.engine,
+            self.preview,
+            self.selection,
+            self.draft,
+            self.notices,
+        ):
+            part.setParent(window)
+
     def close(self, stop: bool, fade: float = 2.0) -> None:
         """Write everything; stop the engine, or leave it playing."""
         self.draft.flush()
