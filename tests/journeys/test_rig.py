@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit
 from choreon.formats import showfile
 from choreon.library import library
 from choreon.model import edits, patch
+from choreon.model.outputs import ArtnetOutput
 from choreon.model.refs import Ref
 from choreon.model.show import Place
 from choreon.ui.rig.outputs import listed, numbers
@@ -729,8 +730,11 @@ def test_a_node_that_is_gone_is_told_and_one_that_comes_back_too(
 
 
 def test_nodes_that_answer_are_offered(hands, rig, node):
-    hands.parts.document.edit("x", edits.put(hands.parts.document.show, "outputs", edits.replace(
-        hands.parts.document.show.outputs["node"], id="a", protocol="artnet", port=node.art_port, shift=-1, name="Art")))  # fmt: skip
+    show = hands.parts.document.show
+    art = ArtnetOutput(
+        id="a", name="Art", host="127.0.0.1", port=node.art_port, shift=-1
+    )
+    hands.parts.document.edit("x", edits.put(show, "outputs", art))
     rig.go(3)
     hands.until(
         lambda: any(n.name == "Practice node" for n in hands.parts.engine.nodes.nodes)
