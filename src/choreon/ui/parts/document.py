@@ -16,6 +16,7 @@ from choreon.model.problem import Problem
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.ui.gestures import gestures
+from choreon.ui.widgets import beside
 
 
 class Document(QObject):
@@ -28,7 +29,6 @@ class Document(QObject):
     draft_wanted = Signal(dict)
     """A step back or forward, or an edit, changed the draft too: what it is then."""
     told = Signal(str, str)
-    _kept = Signal(Kept)
 
     def __init__(self, show: Show, path: Path) -> None:
         super().__init__()
@@ -39,8 +39,7 @@ class Document(QObject):
         self.own_types: dict[str, FixtureType] = {}
         self.types_trouble: list[str] = []
         self._problems: tuple[Show, list[Problem]] | None = None
-        self._kept.connect(self._on_kept)
-        self._autosave = Autosave(path, self._kept.emit)
+        self._autosave = Autosave(path, beside.post(self, self._on_kept))
         self.read_types()
 
     @property

@@ -30,7 +30,7 @@ from choreon.render.state import Draft, Masters, PlayState, Ramp
 from choreon.ui import kinds
 from choreon.ui.parts.document import Document
 from choreon.ui.parts.engine_link import EngineLink
-from choreon.ui.widgets import basics
+from choreon.ui.widgets import basics, beside
 
 NOT_ON_STAGE = -1  # the number of a frame that nobody sent
 Made = tuple[CompiledShow, Decoder]
@@ -41,7 +41,6 @@ class Preview(QObject):
 
     changed = Signal()
     """Another thing, or the stage again, is shown in the stage pictures."""
-    _made = Signal(object)
 
     def __init__(self, document: Document, engine: EngineLink) -> None:
         super().__init__()
@@ -54,7 +53,6 @@ class Preview(QObject):
         self._screen: ScreenReader | None = None
         self._compiling = False
         self._compile_soon = basics.once(self, 1, self._compile_beside)
-        self._made.connect(self._on_made)
         document.show_changed.connect(self._follow)
         engine.met.connect(self._look_again)
 
@@ -100,14 +98,15 @@ class Preview(QObject):
             _ = self.compiled  # only what is programmed has changed: it takes no time
             return
 
+        hand_over = beside.post(self, self._on_made)
+
         def work() -> None:
             made: Made | None = None
             try:
                 compiled = compile_show(show)
                 made = compiled, decoder_for(compiled.rig, show.types.values())
             finally:
-                with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
-                    self._made.emit(made)
+                hand_over(made)
 
         self._compiling = True
         threading.Thread(target=work, name="compile", daemon=True).start()

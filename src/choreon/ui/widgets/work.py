@@ -10,7 +10,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from choreon.ui.widgets import basics
+from choreon.ui.widgets import basics, beside
 
 PATIENCE = 300  # milliseconds before it is told that something goes on
 
@@ -21,7 +21,6 @@ class Work(QObject):
     """
 
     told = Signal(str)
-    _done = Signal(int, object, object)
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
@@ -31,7 +30,6 @@ class Work(QObject):
         self._text = ""
         self._cancel: Callable[[], None] = lambda: None
         self._late = basics.once(self, PATIENCE, lambda: self.told.emit(self._text))
-        self._done.connect(self._take)
 
     @property
     def busy(self) -> bool:
@@ -56,13 +54,14 @@ class Work(QObject):
         number, self._then, self._failed, self._text = self._number, then, failed, text
         self._cancel = cancel
         self._late.start()
+        hand_over = beside.post(self, self._take)
 
         def go() -> None:
             try:
                 result, error = act(), None
             except Exception as caught:  # handed over to the one who asked
                 result, error = None, caught
-            self._done.emit(number, result, error)
+            hand_over((number, result, error))
 
         threading.Thread(target=go, name="work", daemon=True).start()
 
@@ -77,7 +76,8 @@ class Work(QObject):
             self._text = ""
             self.told.emit("")
 
-    def _take(self, number: int, result: object, error: Exception | None) -> None:
+    def _take(self, found: tuple[int, object, Exception | None]) -> None:
+        number, result, error = found
         if number != self._number or self._then is None or self._failed is None:
             return
         then, failed = self._then, self._failed
