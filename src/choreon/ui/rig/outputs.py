@@ -120,7 +120,8 @@ class OutputCard(QWidget):
         fields = QWidget()
         fields.setLayout(grid)
         head = basics.row(self.on, self.name, self.protocol, 1, self.state, self.remove)
-        panel = basics.panel(head, self.trouble, self.silence, fields, spacing=6)
+        ticks = basics.row(self.rest, self.art_sync, 1)
+        panel = basics.panel(head, self.trouble, self.silence, fields, ticks, spacing=6)
         panel.setStyleSheet(
             f"QFrame[panel='true'] {{ border: 1px solid {theme.BATTEN}; }}"
         )
@@ -191,8 +192,6 @@ class OutputCard(QWidget):
             ("Port", self.port),
             ("Priority", self.priority),
             ("Sync", self.sync),
-            ("", self.art_sync),
-            ("", self.rest),
         ]
 
     @property
