@@ -236,8 +236,9 @@ class Canvas:
 
 class Lights:
     """How strongly layers light each lamp (I + 1; the last one stands for “always
-    lit”): the highest, who that is, and the second highest; and the intensities (I + 1)
-    that come of it.
+    lit”): the highest and the second highest; and the intensities (I + 1) that come of
+    it. Layers may tell again and again, as the time goes on; each tells of the same
+    lamps every time.
     """
 
     def __init__(self, rig: Rig, layers: int, below: Lights | None = None) -> None:
@@ -247,15 +248,17 @@ class Lights:
         count = rig.intensities + 1
         self.lit: Floats = np.zeros((layers + 1, count))
         self._given = self.lit  # intensities; apart only where raw values drive dimmers
+        self._strongest = np.empty(self.lit.shape, bool)
+        self._rest = np.empty(self.lit.shape)  # large ones are not made anew each frame
         if below is None:
-            self.level = np.zeros(count)
+            self._below: Floats = np.zeros(count)
             self.lit[-1, -1] = 1.0
         else:
-            self.level = below.level
+            self._below = below.level
             self.lit[-1] = below.top
+        self.level: Floats = self._below
         self.top: Floats = self.lit[-1]
         self.second = np.zeros(count)
-        self.owner = np.full(count, layers)
 
     def tell(
         self, who: int, look: CompiledLook | Fade, light: Floats, level: Floats
@@ -263,7 +266,8 @@ class Lights:
         """A layer lights its lamps (m): `light`, where that differs `level` as its
         intensities.
         """
-        self.lit[who, look.shining[0]] = light
+        row = self.lit[who]
+        row[look.shining[0]] = light
         if level is not light and self._given is self.lit:
             self._given = self.lit.copy()
         if self._given is not self.lit:
@@ -271,22 +275,23 @@ class Lights:
             self._given[who, look.lamps] = level
 
     def done(self) -> None:
-        """All layers have told: find out who is the highest."""
-        lamps = np.arange(self.lit.shape[1])
-        self.owner = self.lit.argmax(axis=0)
-        self.top = self.lit[self.owner, lamps]
+        """All layers have told: find out how strong the two strongest are."""
+        strongest, rest = self._strongest, self._rest
+        self.top = self.lit.max(axis=0)
+        np.equal(self.lit, self.top, out=strongest)
+        several = np.add.reduce(strongest, axis=0, dtype=np.int32) > 1
+        np.logical_not(strongest, out=strongest)
+        np.multiply(self.lit, strongest, out=rest)
+        self.second = np.where(several, self.top, rest.max(axis=0))
         if len(self.lit) > 1:
-            self.level = np.maximum(self.level, self._given[:-1].max(axis=0))
-        self.lit[self.owner, lamps] = -1.0
-        self.second = np.maximum(self.lit.max(axis=0), 0.0)
+            self.level = np.maximum(self._below, self._given[:-1].max(axis=0))
 
-    def others(self, who: int, lamps: Ints) -> Floats:
-        """Returns the highest light (k) that any layer but one gives lamps (k)."""
-        mine = self.owner.take(lamps) == who
-        found = self.top.take(lamps)
-        if mine.any():
-            found[mine] = self.second.take(lamps[mine])
-        return found
+    def others(self, lamps: Ints, own: Floats) -> Floats:
+        """Returns the highest light (k) that any layer but one, which gives them `own`
+        (k), gives lamps (k).
+        """
+        top = self.top.take(lamps)
+        return np.where(own >= top, self.second.take(lamps), top)
 
 
 # layers
@@ -362,7 +367,7 @@ class Single:
         look = self.look
         claims, row_claim, shine = look.claims
         own = shine * self.intensity
-        others = lights.others(self.who, claims)
+        others = lights.others(claims, own)
         light = None if drafted is None else drafted.top[claims]
         ratio = _ratio(others, own, light)
         share = _share(self.weight, ratio, look.families, row_claim)
@@ -425,8 +430,8 @@ class Fading:
         `explain` that of each look is in `given`.
         """
         fade = self.fade
-        others = lights.others(self.who, fade.claims)
         own = fade.light_on_claims(self.moves) * self.intensity
+        others = lights.others(fade.claims, own)
         light = None if drafted is None else drafted.top[fade.claims]
         ratio = _ratio(others, own, light)
         if light is not None:
@@ -597,6 +602,11 @@ class Plan:
             key, lambda: _base(self.compiled, self.below, self.still)
         )
 
+    @cached_property
+    def lights(self) -> Lights:
+        """Where all that moves tells how strongly it lights its lamps."""
+        return Lights(self.compiled.rig, len(self.moving), self.base.lights)
+
     def holds(self, compiled: CompiledShow, state: PlayState, now: float) -> bool:
         """Returns whether this is the plan for a state at a time."""
         same = self.compiled is compiled and self.state.players is state.players
@@ -660,7 +670,7 @@ def compose(
     canvas = base.canvas.copy()
     lights = base.lights
     if plan.moving:
-        lights = Lights(rig, len(plan.moving), base.lights)
+        lights = plan.lights
     drafts = _drafts(compiled, state.draft, now)
     drafted = _drafted(rig, drafts)
     for moving in plan.moving:
@@ -750,8 +760,9 @@ def _lay_drafts(
             share = np.ones(len(look.rows))
         else:
             claims, row_claim, shine = look.claims
-            others = np.maximum(lights.top[claims], drafted.others(draft.who, claims))
-            ratio = part_of(others, shine * weight)
+            own = shine * weight
+            others = np.maximum(lights.top[claims], drafted.others(claims, own))
+            ratio = part_of(others, own)
             share = (1.0 - (1.0 - weight) * ratio).take(row_claim)
             _snapped(share, look, draft.leaving)
             canvas.free(look.freed, share[look.freed_by])
