@@ -8,7 +8,7 @@ import signal
 import sys
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QCloseEvent, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.sim.controller import FADERS, KNOBS, PADS, PracticeController
@@ -51,7 +51,7 @@ class ControllerWindow(QWidget):
             parts[("pad", i)] = QRectF(x + 4, y, w - 8, 54)
         return parts
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor("#2A262D"))
@@ -139,7 +139,7 @@ class ControllerWindow(QWidget):
         self._held = None
         self.update()
 
-    def closeEvent(self, event) -> None:
+    def closeEvent(self, event: QCloseEvent) -> None:
         self.controller.close()
         super().closeEvent(event)
 

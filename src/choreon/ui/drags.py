@@ -6,6 +6,7 @@ import contextlib
 from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QMimeData, QObject
+from PySide6.QtGui import QDragEnterEvent
 from PySide6.QtWidgets import QAbstractButton
 
 from choreon.model.refs import Ref, parse
@@ -42,9 +43,9 @@ class OpensUnder(QObject):
         button.setAcceptDrops(True)
         button.installEventFilter(self)
 
-    def eventFilter(self, watched, event) -> bool:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         kind = event.type()
-        if kind == QEvent.Type.DragEnter and carried(event.mimeData()):
+        if isinstance(event, QDragEnterEvent) and carried(event.mimeData()):
             event.acceptProposedAction()
             self._soon.start()
             return True

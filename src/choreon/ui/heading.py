@@ -9,6 +9,8 @@ import time
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
+from choreon.engine.protocol import Pulse
+from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
@@ -76,7 +78,7 @@ class Heading(QFrame):
         self._state(parts.engine.state)
         self._engine(parts.engine.alive)
 
-    def _show(self, _=None) -> None:
+    def _show(self) -> None:
         self.name.setText(self.parts.document.show.name)
         history = self.parts.document.history
         for button, name, word, keys in (
@@ -110,7 +112,7 @@ class Heading(QFrame):
         self.kept.setToolTip(f"Every edit is written to {kept.path} within a second.")
         basics.set_role(self.kept, "small")
 
-    def _state(self, state) -> None:
+    def _state(self, state: PlayState) -> None:
         masters, draft = state.masters, state.draft
         if (
             self._drafted is None
@@ -144,7 +146,7 @@ class Heading(QFrame):
             )
             self.blackout.setText("Blackout is on" if masters.blackout else "Blackout")
 
-    def _pulse(self, pulse) -> None:
+    def _pulse(self, pulse: Pulse) -> None:
         now = time.monotonic()
         if self._late[0] < 0:  # what was before this window is told in the tip only
             self._late = (pulse.late, -100.0, 0)

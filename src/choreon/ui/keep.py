@@ -48,7 +48,9 @@ class KeepForm(QWidget):
         self.folder.setEditable(True)
         self.folder.setAccessibleName("Folder")
         self.folder.setMinimumWidth(120)
-        self.folder.lineEdit().setPlaceholderText("Folder")
+        words_line = self.folder.lineEdit()
+        assert words_line is not None
+        words_line.setPlaceholderText("Folder")
         self.confirm = basics.button("Keep", self.keep, "main", "check")
         cancel = basics.button("Not yet", self.cancelled.emit, "quiet")
         self.all_lit = QCheckBox("everything that is lit")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from choreon.engine import protocol
+from choreon.engine.protocol import Control
 from choreon.model import edits
 from choreon.model.refs import Ref
 from choreon.ui import words
@@ -60,7 +61,7 @@ class Learner(QObject):
         self.changed.emit(None)
 
 
-def control_name(control) -> str:
+def control_name(control: Control) -> str:
     """What a control is called where its controller gives it no name."""
     what = "control" if control.kind == "cc" else "note"
     return f"{what} {control.number}" + (

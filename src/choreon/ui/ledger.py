@@ -3,10 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
@@ -14,11 +24,14 @@ from choreon.model.playables import Scene
 from choreon.model.refs import PALETTE, Ref, exists, find, name_of, parse
 from choreon.model.show import Palette
 from choreon.model.values import Look, Value
+from choreon.render.channels import Floats
+from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.compose import palette_chips
 from choreon.ui.keep import KeepForm
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.values import ValueField
 
 BATCH = 14  # lines that are made at once; more are when they are scrolled to
 
@@ -88,7 +101,7 @@ class Ledger(QFrame):
             basics.button("Not yet", self._cancel, "quiet"),
             self.confirm_update,
         )
-        self.question.layout().setStretch(0, 1)
+        basics.grow(self.question, 0)
         self.question.hide()
         self.by_family = QWidget()
         self._families = QHBoxLayout(self.by_family)
@@ -122,30 +135,30 @@ class Ledger(QFrame):
     # parts of the form by name
 
     @property
-    def name(self):
+    def name(self) -> QLineEdit:
         return self.form.name
 
     @property
-    def page(self):
+    def page(self) -> QComboBox:
         return self.form.page
 
     @property
-    def fade_in(self):
+    def fade_in(self) -> ValueField:
         return self.form.fade_in
 
     @property
-    def fade_out(self):
+    def fade_out(self) -> ValueField:
         return self.form.fade_out
 
     @property
-    def confirm(self):
+    def confirm(self) -> QPushButton:
         return self.form.confirm
 
     def keep(self) -> None:
         """Store what the form says."""
         self.form.keep()
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(theme.DECK))
         pen = QPen(QColor(theme.DRAFT), 2)
@@ -153,7 +166,7 @@ class Ledger(QFrame):
         painter.setPen(pen)
         painter.drawLine(0, 1, self.width(), 1)
 
-    def _state(self, state) -> None:
+    def _state(self, state: PlayState) -> None:
         look, blind = state.draft.look, state.draft.blind
         if look is self._look and blind == self._blind:
             return
@@ -235,7 +248,7 @@ class Ledger(QFrame):
         self._box.activate()
         self._rows.setMinimumHeight(self._box.minimumSize().height())
 
-    def _fill_families(self, look) -> None:
+    def _fill_families(self, look: Look) -> None:
         """One button for each family that the draft has, to take it out whole."""
         basics.clear(self._families)
         self._families.addWidget(basics.label("Take out", "soft"))
@@ -247,8 +260,8 @@ class Ledger(QFrame):
             count = sum(1 for names in lines.values() if names)
             button = basics.button(
                 f"{family} ({count})",
-                lambda own=lines: self.parts.draft.untouch(
-                    {i: n for i, n in own.items() if n}
+                partial(
+                    self.parts.draft.untouch, {i: n for i, n in lines.items() if n}
                 ),
                 "",
                 "close",
@@ -259,7 +272,13 @@ class Ledger(QFrame):
         self._families.addStretch(1)
 
     def _line(
-        self, look, below, where, fixture: str, name: str, attributes: tuple[str, ...]
+        self,
+        look: Look,
+        below: Floats,
+        where: dict[str, dict[str, list[tuple[int, int]]]],
+        fixture: str,
+        name: str,
+        attributes: tuple[str, ...],
     ) -> QWidget:
         show = self.parts.document.show
         title = basics.label(
@@ -315,7 +334,7 @@ class Ledger(QFrame):
         return made
 
     def _colour_below(
-        self, fixture: str, before: dict[str, float], below
+        self, fixture: str, before: dict[str, float], below: Floats
     ) -> list[float]:
         """The colour that the draft covers; of a lamp with a wheel that of its slot."""
         wheel = self.parts.preview.compiled.rig.wheels.get(fixture)
@@ -474,7 +493,7 @@ class Ledger(QFrame):
         palette_chips.update(self.parts, palette_id)
         self._cancel()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and (
             self.form.isVisible() or self.question.isVisible()
         ):
@@ -483,7 +502,7 @@ class Ledger(QFrame):
             super().keyPressEvent(event)
 
 
-def _difference(old, new) -> str:
+def _difference(old: Look, new: Look) -> str:
     changed = sum(
         1
         for f, vs in new.items()
@@ -499,7 +518,7 @@ def _difference(old, new) -> str:
     return ", ".join(parts) or "no change"
 
 
-def _first(given) -> float:
+def _first(given: float | tuple[float | None, ...] | str) -> float:
     one = (
         next((v for v in given if v is not None), 0.0)
         if isinstance(given, tuple)
@@ -508,7 +527,7 @@ def _first(given) -> float:
     return 0.0 if isinstance(one, str) else float(one)
 
 
-def _swatches(parts: list) -> str:
+def _swatches(parts: list[Value]) -> str:
     """A colour, or the first and the last of those that the cells have."""
     ends = []
     for end in (0, -1):

@@ -8,6 +8,7 @@ import os
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QEventLoop
@@ -17,6 +18,7 @@ from choreon.model import links
 from choreon.sim.node import Node
 from choreon.ui.rig.swap import SwapDialog
 from choreon.ui.widgets import basics
+from choreon.ui.window import MainWindow
 
 
 def settle(seconds: float) -> None:
@@ -26,7 +28,7 @@ def settle(seconds: float) -> None:
     loop.exec()
 
 
-def wait_until(what, seconds: float = 8.0) -> None:
+def wait_until(what: Callable[[], object], seconds: float = 8.0) -> None:
     """Let the window live until `what()` holds. Raises TimeoutError."""
     end = time.monotonic() + seconds
     while not what():
@@ -88,7 +90,7 @@ def _take(folder: Path, home: Path) -> int:
     return 0
 
 
-def _perform(window, picture) -> None:
+def _perform(window: MainWindow, picture: Callable[..., None]) -> None:
     parts = window.parts
     window.go("perform")
     parts.engine.press("spring-tide-pad")
@@ -101,9 +103,9 @@ def _perform(window, picture) -> None:
     picture("perform")
 
 
-def _compose(window, picture) -> None:
+def _compose(window: MainWindow, picture: Callable[..., None]) -> None:
     parts = window.parts
-    place = window.places["compose"]
+    place = window.compose
     window.go("compose")
     settle(4.0)
     parts.selection.choose(
@@ -135,9 +137,9 @@ def _compose(window, picture) -> None:
     place.shelf.show_kind("scenes")
 
 
-def _rig(window, picture) -> None:
+def _rig(window: MainWindow, picture: Callable[..., None]) -> None:
     window.go("rig")
-    place, parts = window.places["rig"], window.parts
+    place, parts = window.rig, window.parts
     parts.draft.clear()
     place.go(0)
     place.hang.choose_type("tarnby-par-7")
@@ -174,8 +176,8 @@ def _rig(window, picture) -> None:
     _types(window, picture)
 
 
-def _types(window, picture) -> None:
-    place, parts = window.places["rig"], window.parts
+def _types(window: MainWindow, picture: Callable[..., None]) -> None:
+    place, parts = window.rig, window.parts
     place.go(0)
     place.edit_type(parts.document.show.types["ostrey-spot-160"])
     place.editor._channel_clicked("gobo")

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
-from PySide6.QtCore import QSettings, QSize, Qt
+from PySide6.QtCore import QEvent, QObject, QSettings, QSize, Qt
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -51,7 +52,7 @@ class Notice(QFrame):
         self.dismissed: Callable[[str], None] = lambda kind: None
         self.dismiss = basics.tool("close", "Dismiss", self._dismiss)
         line = basics.row(self.sign, self.text, self.dismiss)
-        line.layout().setStretch(1, 1)
+        basics.grow(line, 1)
         basics.stack(self, line).setContentsMargins(16, 6, 8, 6)
         self._away = basics.once(self, 5000, self.hide)
         parent.installEventFilter(self)
@@ -86,15 +87,17 @@ class Notice(QFrame):
         self.dismissed(self.kind)
 
     def _lay(self) -> None:
-        parent = self.parentWidget()
+        parent, layout = self.parentWidget(), self.layout()
+        if parent is None or layout is None:
+            return
         words = self.text.fontMetrics().horizontalAdvance(self.text.text())
         width = min(parent.width() - 48, 760, max(360, words + 110))
-        height = max(46, self.layout().heightForWidth(width))
+        height = max(46, layout.heightForWidth(width))
         self.setGeometry(
             (parent.width() - width) // 2, parent.height() - height - 18, width, height
         )
 
-    def eventFilter(self, watched, event) -> bool:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == event.Type.Resize and self.isVisible():
             self._lay()
         return False
@@ -114,11 +117,15 @@ class MainWindow(QMainWindow):
         self.heading = Heading(parts)
         self.heading.draft.clicked.connect(lambda: self.go("compose"))
         self.ledger = Ledger(parts)
+        self.rig = RigPlace(parts, self.learner)
+        self.compose = ComposePlace(parts)
+        self.perform = PerformPlace(parts, self.learner)
+        self.surfaces = SurfacesPlace(parts, self.learner)
         self.places: dict[str, QWidget] = {
-            "rig": RigPlace(parts, self.learner),
-            "compose": ComposePlace(parts),
-            "perform": PerformPlace(parts, self.learner),
-            "surfaces": SurfacesPlace(parts, self.learner),
+            "rig": self.rig,
+            "compose": self.compose,
+            "perform": self.perform,
+            "surfaces": self.surfaces,
         }
         self.stack = QStackedWidget()
         self.notice = Notice(self.stack)
@@ -132,7 +139,7 @@ class MainWindow(QMainWindow):
         for widget in (self.heading, self.stack, self.ledger):
             column.addWidget(widget, 1 if widget is self.stack else 0)
         whole = basics.row(self.rail, body, spacing=0)
-        whole.layout().setStretch(1, 1)
+        basics.grow(whole, 1)
         self.setCentralWidget(whole)
         self.setWindowTitle(f"{parts.document.show.name} — Choreon")
         self.resize(1280, 800)
@@ -189,7 +196,7 @@ class MainWindow(QMainWindow):
             button.setToolTip(f"{name.capitalize()} (Ctrl+{i + 1})")
             button.clicked.connect(lambda *_, n=name: self.go(n))
             self.buttons.addButton(button, i)
-            OpensUnder(button, lambda n=name: self.go(n))
+            OpensUnder(button, partial(self.go, name))
             widgets.append(button)
         self.more = basics.tool("more", "Shows, and how the window behaves", self._menu)
         self.more.setFixedSize(68, 40)
@@ -237,9 +244,8 @@ class MainWindow(QMainWindow):
 
     def _dismissed(self, kind: str) -> None:
         """Closing the line that tells of work lets the work go."""
-        rig = self.places["rig"]
-        if kind == "work" and isinstance(rig, RigPlace):
-            rig.files.work.stop()
+        if kind == "work":
+            self.rig.files.work.stop()
 
     def _learning(self, target: Ref | None) -> None:
         self._escape.setEnabled(target is not None)

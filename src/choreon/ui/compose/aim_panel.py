@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.refs import MARK, Ref
-from choreon.model.show import Limits, Mark
+from choreon.model.show import Fixture, Limits, Mark
+from choreon.model.values import Value
 from choreon.render import aim as sums
 from choreon.render import reaching
 from choreon.render.looks import aims
@@ -21,6 +22,13 @@ from choreon.ui.compose.palette_chips import PaletteChips, keep_button
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.aim_pad import AimPad
 from choreon.ui.widgets.values import ValueField
+
+Span = tuple[float, float]  # degrees
+Spans = tuple[Span, Span]
+
+
+def _rounded(span: Span | None) -> Span | None:
+    return (round(span[0], 1), round(span[1], 1)) if span else None
 
 
 class AimPanel(QWidget):
@@ -157,7 +165,7 @@ class AimPanel(QWidget):
                     field.set_value(value)
         self._warn()
 
-    def _spans(self):
+    def _spans(self) -> tuple[Spans, Spans | None]:
         """The widest spans of the types, and the limits where all the chosen have
         some.
         """
@@ -177,7 +185,7 @@ class AimPanel(QWidget):
             return (spans[0], spans[1]), None
         return (spans[0], spans[1]), (self.hand.span(at.PAN), self.hand.span(at.TILT))
 
-    def heads(self):
+    def heads(self) -> list[Fixture]:
         """The chosen that have pan and tilt."""
         return [f for f in self.hand.fixtures(at.PAN) if f.id in self.hand.rig.axes]
 
@@ -205,8 +213,8 @@ class AimPanel(QWidget):
         way, where both are allowed.
         """
         values, items = self.hand.values(), []
-        pans: list = []
-        tilts: list = []
+        pans: list[Value] = []
+        tilts: list[Value] = []
         rig = self.hand.rig
         for fixture in self.heads():
             pan, tilt = (
@@ -242,13 +250,10 @@ class AimPanel(QWidget):
             given[name] = (low, max(high, low + 1.0))
         self._limited(given[at.PAN], given[at.TILT])
 
-    def _limited(self, pan, tilt) -> None:
+    def _limited(self, pan: Span | None, tilt: Span | None) -> None:
         changes = {}
         for fixture in self.heads():
-            limits = Limits(
-                tuple(round(v, 1) for v in pan) if pan else None,
-                tuple(round(v, 1) for v in tilt) if tilt else None,
-            )
+            limits = Limits(_rounded(pan), _rounded(tilt))
             changes[fixture.id] = {"limits": limits}
         name = "limit movement" if pan else "take movement limits away"
         self.parts.document.edit(
@@ -283,7 +288,7 @@ class AimPanel(QWidget):
 
     # marks
 
-    def mark_at(self, point) -> None:
+    def mark_at(self, point: tuple[float, ...]) -> None:
         """Keep a mark at a point."""
         show = self.parts.document.show
         name, sure = QInputDialog.getText(
@@ -297,7 +302,7 @@ class AimPanel(QWidget):
             )
             self.parts.document.edit(f"set the mark {name}", show)
 
-    def move_mark(self, mark_id: str, point) -> None:
+    def move_mark(self, mark_id: str, point: tuple[float, ...]) -> None:
         """Move a mark; what aims at it follows."""
         mark = self.parts.document.show.marks.get(mark_id)
         if mark is not None:

@@ -4,12 +4,14 @@ palettes.
 
 from __future__ import annotations
 
+from PySide6.QtGui import QFocusEvent, QMouseEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.colours import of_hex, read_hex
 from choreon.model.show import Fixture
+from choreon.model.values import Value
 from choreon.render.picker import (
     COLDEST,
     WARMEST,
@@ -33,12 +35,12 @@ class HexLine(QLineEdit):
     place.
     """
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self.selectAll()
         self._fresh = True  # the press that comes with it would unmark it
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         super().mouseReleaseEvent(event)
         if getattr(self, "_fresh", False) and not self.hasSelectedText():
             self.selectAll()
@@ -203,7 +205,7 @@ class ColourPanel(QWidget):
         are, one by one.
         """
         items = self.hand.items(at.RED)
-        values: dict[str, list] = {name: [] for name in at.TARGET_COLOUR}
+        values: dict[str, list[Value]] = {name: [] for name in at.TARGET_COLOUR}
         for item in items:
             found = self.hand.colours([item])
             for i, name in enumerate(at.TARGET_COLOUR):

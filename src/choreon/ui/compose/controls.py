@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QPoint, QRectF, Qt
+from PySide6.QtCore import QPoint, QRectF, QSettings, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
 
@@ -327,7 +327,7 @@ class Controls(QWidget):
 class Order:
     """How the user arranged the attributes of types; kept with the window."""
 
-    def __init__(self, settings) -> None:
+    def __init__(self, settings: QSettings) -> None:
         self.settings = settings
 
     def _read(self, kind: str, what: str) -> list[str]:

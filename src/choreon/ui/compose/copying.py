@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMenu
 
@@ -85,9 +87,9 @@ class Copied(QObject):
         for family in FAMILIES:
             own = copying.of_families(self.values, {family})
             if own:
-                menu.addAction(
-                    f"Paste {family}", lambda n=own: self.paste(n)
-                ).setEnabled(ready)
+                menu.addAction(f"Paste {family}", partial(self.paste, own)).setEnabled(
+                    ready
+                )
         single = menu.addMenu("Paste one attribute")
         single.setEnabled(ready)
         shown = dict.fromkeys(
@@ -96,4 +98,4 @@ class Copied(QObject):
         for name in shown:
             own = list(at.TARGET_COLOUR) if name == "Colour" else [name]
             label = name if name == "Colour" else at.attribute(name).label
-            single.addAction(label, lambda n=own: self.paste(n))
+            single.addAction(label, partial(self.paste, own))

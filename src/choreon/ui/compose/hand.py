@@ -5,7 +5,6 @@ Everything goes to the draft.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, FixtureType, Wheel, main_attribute
@@ -13,9 +12,18 @@ from choreon.model.patch import mode_of
 from choreon.model.show import Fixture
 from choreon.model.values import Value
 from choreon.render import choice
+from choreon.render.channels import Floats
+from choreon.render.rig import Rig
 from choreon.ui.parts import Parts
 
 Items = list[choice.Item]
+
+
+def _plain(cells: list[float]) -> Value:
+    """Returns the value of a fixture: a number where it has one cell."""
+    if len(cells) > 1:
+        return tuple(cells)
+    return cells[0] if cells else 0.0
 
 
 class Hand:
@@ -23,8 +31,8 @@ class Hand:
 
     def __init__(self, parts: Parts) -> None:
         self.parts = parts
-        self._now: Any = None
-        self._raw: Any = None
+        self._now: Floats | None = None
+        self._raw: Floats | None = None
         self._for: tuple[object, ...] = ()
         self._items: dict[str, Items] = {}
         self._names: dict[str, int] = {}
@@ -34,7 +42,7 @@ class Hand:
         self._now = self._raw = None
 
     @property
-    def rig(self):
+    def rig(self) -> Rig:
         return self.parts.preview.compiled.rig
 
     def items(self, name: str = "") -> Items:
@@ -84,7 +92,7 @@ class Hand:
 
     # values
 
-    def values(self):
+    def values(self) -> Floats:
         """Every parameter's value now; read once until `look_again`."""
         if self._now is None:
             self._now = self.parts.preview.values()
@@ -178,12 +186,7 @@ class Hand:
         for name, step in by.items():
             rows = [choice.rows(self.rig, [i], name) for i in items]
             values[name] = [
-                tuple(float(self.values()[r]) + step for r in own) if own else 0.0
-                for own in rows
-            ]
-            values[name] = [
-                v[0] if isinstance(v, tuple) and len(v) == 1 else v
-                for v in values[name]
+                _plain([float(self.values()[r]) + step for r in own]) for own in rows
             ]
         self.give_each(values, items)
         self.look_again()

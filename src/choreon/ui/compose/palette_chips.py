@@ -5,7 +5,7 @@ follows its changes.
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QContextMenuEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from choreon.model import attributes as at
@@ -90,7 +90,7 @@ class PaletteChips(ChipRow):
             painter.setPen(QPen(QColor(theme.TEXT if used else theme.CHOSEN), 2))
             painter.drawRoundedRect(inner, theme.RADIUS, theme.RADIUS)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         draft = self.parts.engine.state.draft.look
         self._used = set(
             links.links_in(
@@ -104,7 +104,7 @@ class PaletteChips(ChipRow):
         show = palettes.move_palette(self.parts.document.show, palette.id, to)
         self.parts.document.edit(f"move the palette {palette.name}", show)
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         found = self.chip_at(QPoint(event.pos()).toPointF())
         if found >= 0:
             menu(self, self.hand, self.palettes()[found]).exec(event.globalPos())

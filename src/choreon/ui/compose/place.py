@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtGui import QHideEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from choreon.model import choosing
@@ -93,5 +93,5 @@ class ComposePlace(QWidget):
             made.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             made.activated.connect(act)
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self.stage.set_mode("")

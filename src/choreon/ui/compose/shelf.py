@@ -4,8 +4,21 @@ lights it.
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QDrag, QPainter, QPainterPath, QPen
+from PySide6.QtGui import (
+    QColor,
+    QDrag,
+    QHideEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QShowEvent,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -26,6 +39,7 @@ from choreon.model.playables import AnyPlayable, Scene
 from choreon.model.refs import Ref, name_of
 from choreon.model.show import Palette
 from choreon.model.values import Look
+from choreon.render.state import PlayState
 from choreon.ui import kinds, theme, words
 from choreon.ui.compose import palette_chips
 from choreon.ui.compose.hand import Hand
@@ -67,7 +81,7 @@ class Shelf(QWidget):
         for name in ("Scenes", "Palettes"):
             tab = basics.button(
                 name,
-                lambda n=name: self.show_kind(n.lower()),
+                partial(self.show_kind, name.lower()),
                 "quiet",
                 "",
                 f"Show the {name.lower()}",
@@ -160,7 +174,7 @@ class Shelf(QWidget):
             self.capture,
             spacing=4,
         )
-        head.layout().setStretch(4, 1)
+        basics.grow(head, 4)
         panel = basics.panel(head, self.nothing, self.strip, margins=10)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -173,10 +187,10 @@ class Shelf(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(684, 196)
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._fill()
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self.parts.preview.look_at(None)
 
     def show_kind(self, kind: str) -> None:
@@ -348,7 +362,7 @@ class Shelf(QWidget):
             self.folder.blockSignals(False)
         self.folder.setVisible(len(entries) > 1)
 
-    def _state(self, state) -> None:
+    def _state(self, state: PlayState) -> None:
         on = {p.ref.id for p in state.players if not p.releasing}
         draft = state.draft.look
         used = {v.removeprefix(links.PALETTE) for v in links.links_in(draft)}
@@ -400,7 +414,7 @@ class Shelf(QWidget):
             for kind in ("pad", "fader"):
                 menu.addAction(
                     f"{page.name}, as a {kind}",
-                    lambda p=page, k=kind: self.put_on(p.id, k),
+                    partial(self.put_on, page.id, kind),
                 )
         if not self.parts.document.show.pages:
             menu.addAction("There is no page yet: add one in Perform").setEnabled(False)
@@ -468,14 +482,14 @@ class Shelf(QWidget):
                 p := show.palettes.get(link.removeprefix(links.PALETTE))
             ):
                 menu.addAction(
-                    f"Unlink from the palette {p.name}", lambda n=link: self.unlink(n)
+                    f"Unlink from the palette {p.name}", partial(self.unlink, link)
                 )
         menu.addSeparator()
         folders = menu.addMenu("Folder")
         for name in dict.fromkeys(["", *(s.folder for s in show.playables.values())]):
             folders.addAction(
                 name or "None",
-                lambda n=name: self._change(f"move {scene.name}", folder=n),
+                partial(self._change, f"move {scene.name}", folder=name),
             )
         folders.addAction("New…", self._new_folder)
         menu.addAction("Tags…", self._tags)
@@ -485,9 +499,7 @@ class Shelf(QWidget):
         merges = menu.addMenu("Merge with")
         for other in show.playables.values():
             if other.id != scene.id and isinstance(other, Scene):
-                merges.addAction(
-                    f"{other.name} on top", lambda o=other.id: self.merge(o)
-                )
+                merges.addAction(f"{other.name} on top", partial(self.merge, other.id))
         merges.setEnabled(len(show.playables) > 1)
         menu.exec(self.more.mapToGlobal(self.more.rect().topLeft()))
 
@@ -637,7 +649,7 @@ class Card(QWidget):
             return f"{thing.name}: {again}. Press twice to give it to the chosen."
         return kinds.kind_of(thing).about(show, thing)
 
-    def event(self, event) -> bool:
+    def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip:
             self.setToolTip(self.about())
         return super().event(event)
@@ -661,7 +673,7 @@ class Card(QWidget):
             return palette_look(self.shelf.parts, self.thing)
         return kinds.look_of(self.thing)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         rect = QRectF(self.rect()).adjusted(1, 1, -1, -1)
@@ -724,12 +736,12 @@ class Card(QWidget):
             painter.setPen(QPen(QColor(theme.CHOSEN), 2))
             painter.drawPath(shape)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
         self._press = event.position().toPoint()
         self.shelf.choose(self.thing.id)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None or isinstance(self.thing, Palette):
             return
         if (
@@ -742,13 +754,13 @@ class Card(QWidget):
         drag.setPixmap(self.grab().scaledToWidth(100))
         drag.exec(Qt.DropAction.CopyAction)
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._press = None
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.shelf.pressed_twice(self.thing)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
             self.shelf.choose(self.thing.id)
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):

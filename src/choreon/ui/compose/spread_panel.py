@@ -5,7 +5,7 @@ while it is dragged.
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QMenu, QSizePolicy, QWidget, QWidgetAction
 
 from choreon.model import attributes as at
@@ -13,10 +13,11 @@ from choreon.model import links
 from choreon.model.values import Value
 from choreon.render import aim as sums
 from choreon.render import choice, spread
+from choreon.render.channels import Floats
 from choreon.render.reaching import to_floor_or_wall
 from choreon.ui import theme
 from choreon.ui.compose.controls import Chips
-from choreon.ui.compose.hand import Hand
+from choreon.ui.compose.hand import Hand, Items
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.colour_field import ColourField, on_screen
 from choreon.ui.widgets.values import ValueField
@@ -54,7 +55,7 @@ class SpreadBars(QWidget):
             index * wide, 0, max(1.0, wide - (2 if wide > 5 else 0)), self.height()
         )
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -79,19 +80,19 @@ class SpreadBars(QWidget):
                 int(rect.left()), int(max(2, y)), int(rect.right()), int(max(2, y))
             )
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.shares and not self.colours:
             self._end = 0 if event.position().x() < self.width() / 2 else 1
             self._drag(event)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._end >= 0:
             self._drag(event)
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._end = -1
 
-    def _drag(self, event) -> None:
+    def _drag(self, event: QMouseEvent) -> None:
         share = min(1.0, max(0.0, 1.0 - event.position().y() / self.height()))
         self.dragged.emit(self._end, share)
 
@@ -114,7 +115,7 @@ class ColourButton(QWidget):
         self.rgb = rgb
         self.update()
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(
@@ -125,10 +126,10 @@ class ColourButton(QWidget):
             QRectF(self.rect()).adjusted(1, 1, -1, -1), theme.RADIUS, theme.RADIUS
         )
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         self.open()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
             self.open()
         else:
@@ -219,7 +220,7 @@ class SpreadPanel(QWidget):
         )
         basics.stack(self, self.hint, self.body)
 
-    def items(self) -> list:
+    def items(self) -> Items:
         """The choice one by one; a single fixture goes by its cells."""
         parts = self.hand.parts
         found = parts.selection.items()
@@ -323,7 +324,7 @@ class SpreadPanel(QWidget):
             round(float(s + w * length), 2) for s, w in zip(start, way, strict=True)
         ]
 
-    def _positions(self):
+    def _positions(self) -> Floats:
         shape = SHAPES[next(iter(self.shapes.on))][1]
         return spread.positions(len(self.items()), shape, int(self.repeat.value or 0))  # type: ignore[arg-type]
 

@@ -4,8 +4,8 @@ screen.
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, Qt
-from PySide6.QtGui import QGuiApplication
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from choreon.ui import theme
@@ -78,8 +78,11 @@ class StageTools(QWidget):
         self.window_.show()
         self.window_.raise_()
 
-    def eventFilter(self, watched, event) -> bool:
-        if event.type() in (QEvent.Type.Resize, QEvent.Type.Show):
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(watched, QWidget) and event.type() in (
+            QEvent.Type.Resize,
+            QEvent.Type.Show,
+        ):
             size = self.sizeHint()
             self.setGeometry(
                 watched.width() - size.width() - 8, 6, size.width(), size.height()
@@ -99,7 +102,7 @@ class StageWindow(QWidget):
         box.addWidget(self.picture)
         self.resize(960, 600)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.close()
         else:

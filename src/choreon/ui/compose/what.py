@@ -4,10 +4,13 @@ to the draft, nowhere else.
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSettings, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from functools import partial
+
+from PySide6.QtCore import QSettings, QTimer, Signal
+from PySide6.QtGui import QColor, QHideEvent, QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
+    QLabel,
     QMenu,
     QPushButton,
     QStackedWidget,
@@ -16,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.model import attributes as at
+from choreon.model.show import Show
 from choreon.ui import theme, words
 from choreon.ui.compose.aim_panel import AimPanel
 from choreon.ui.compose.colour_panel import ColourPanel
@@ -27,6 +31,7 @@ from choreon.ui.compose.spread_panel import SpreadPanel
 from choreon.ui.parts import Parts
 from choreon.ui.settings import settings_file
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.colour_field import ColourField
 from choreon.ui.widgets.values import ValueField
 
 LEVELS = (("Off", 0.0), ("25", 0.25), ("50", 0.5), ("75", 0.75), ("Full", 1.0))
@@ -53,7 +58,7 @@ class Tab(QPushButton):
             f"{self.text()}: in the draft: {names}" if count else self.text()
         )
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         if self.drafted:
             painter = QPainter(self)
@@ -194,7 +199,7 @@ class What(QWidget):
             self.group.addButton(tab, i)
             inner = QWidget()
             basics.stack(inner, panel, 1, margins=0)
-            inner.layout().setContentsMargins(0, 0, 10, 0)
+            inner.setContentsMargins(0, 0, 10, 0)
             self.stack.addWidget(basics.scroller(inner))
         self.tab_row = basics.row(*self.tabs.values(), 1, spacing=0)
         self.wanted = TABS[0]
@@ -207,8 +212,8 @@ class What(QWidget):
             margins=12,
             spacing=10,
         )
-        panel.layout().setStretch(4, 1)
-        panel.layout().setAlignment(self.empty, Qt.AlignmentFlag.AlignTop)
+        basics.grow(panel, 4)
+        basics.align_top(panel, self.empty)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -247,47 +252,45 @@ class What(QWidget):
         return found
 
     @property
-    def colour(self):
+    def colour(self) -> ColourField:
         return self.colour_panel.colour
 
     @property
-    def aim_at(self):
+    def aim_at(self) -> QPushButton:
         return self.aim_panel.aim_at
 
     @property
-    def reach(self):
+    def reach(self) -> QLabel:
         return self.aim_panel.reach
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._follow.start()
         self._rebuild()
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self._follow.stop()
 
     def _head(self) -> QWidget:
         head = basics.row(self.title, self.copy_button)
-        head.layout().setStretch(0, 1)
-        head.layout().setAlignment(self.copy_button, Qt.AlignmentFlag.AlignTop)
+        basics.grow(head, 0)
+        basics.align_top(head, self.copy_button)
         return head
 
     def _light(self) -> QWidget:
         section = QWidget()
         self.level = ValueField(at.attribute(at.DIMMER).label, 0, 100, "%", 0, 0.0)
         self.level.changed.connect(lambda v: self.hand.give({at.DIMMER: v / 100}))
-        self.quick = basics.row(
-            *(
-                basics.button(
-                    text,
-                    lambda v=value: self.hand.give({at.DIMMER: v}),
-                    tip=f"Intensity {text}",
-                )
-                for text, value in LEVELS
-            ),
-            spacing=4,
-        )
-        for i in range(len(LEVELS)):
-            self.quick.layout().itemAt(i).widget().setStyleSheet("padding: 5px 2px;")
+        levels = [
+            basics.button(
+                text,
+                partial(self.hand.give, {at.DIMMER: value}),
+                tip=f"Intensity {text}",
+            )
+            for text, value in LEVELS
+        ]
+        for button in levels:
+            button.setStyleSheet("padding: 5px 2px;")
+        self.quick = basics.row(*levels, spacing=4)
         self.open_up = basics.button(
             "Open up",
             self.parts.draft.open_up,
@@ -338,7 +341,7 @@ class What(QWidget):
 
     # what is chosen
 
-    def _rebuild(self, _=None) -> None:
+    def _rebuild(self) -> None:
         if not self.isVisible():
             return  # it is rebuilt when it is looked at
         show, chosen = self.parts.document.show, self.parts.selection.chosen
@@ -409,7 +412,7 @@ class What(QWidget):
             self.tabs[name].set_drafted(len(labels), ", ".join(labels))
 
 
-def _title(parts: Parts, show) -> str:
+def _title(parts: Parts, show: Show) -> str:
     names = words.some(
         [show.fixtures[i].name for i in parts.selection.chosen if i in show.fixtures]
     )

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QItemSelection, QItemSelectionModel, Qt
-from PySide6.QtGui import QColor
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QItemSelection, QItemSelectionModel, QObject, QPoint, Qt
+from PySide6.QtGui import QColor, QPainter, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -13,14 +16,17 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QMenu,
     QStyledItemDelegate,
+    QStyleOptionViewItem,
     QVBoxLayout,
     QWidget,
 )
 
 from choreon.model import choosing, edits
+from choreon.model.show import Group, Show
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.items import AnyIndex
 
 ID = Qt.ItemDataRole.UserRole
 
@@ -28,11 +34,13 @@ ID = Qt.ItemDataRole.UserRole
 class Numbered(QStyledItemDelegate):
     """Draws a fixture's place in the order of choosing at the right of its line."""
 
-    def __init__(self, parts: Parts, parent) -> None:
+    def __init__(self, parts: Parts, parent: QObject) -> None:
         super().__init__(parent)
         self.parts = parts
 
-    def paint(self, painter, option, index) -> None:
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: AnyIndex
+    ) -> None:
         super().paint(painter, option, index)
         fixture = index.data(ID)
         if (
@@ -137,8 +145,8 @@ class Who(QWidget):
             self.count,
             spacing=4,
         )
-        panel.layout().setStretch(2, 2)
-        panel.layout().setStretch(4, 3)
+        basics.grow(panel, 2, 2)
+        basics.grow(panel, 4, 3)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -214,10 +222,14 @@ class Who(QWidget):
                 lambda: choosing.by_place(parts.document.show, chosen),
             ),
         ):
-            menu.addAction(
-                text, lambda a=act: parts.selection.choose(a(), parts.selection.cells)
-            ).setEnabled(len(chosen) > 1)
+            menu.addAction(text, partial(self._reorder, act)).setEnabled(
+                len(chosen) > 1
+            )
         menu.exec(self.order.mapToGlobal(self.order.rect().topLeft()))
+
+    def _reorder(self, order: Callable[[], tuple[str, ...]]) -> None:
+        selection = self.parts.selection
+        selection.choose(order(), selection.cells)
 
     def _shuffled(self) -> tuple[str, ...]:
         self._shuffles += 1
@@ -235,10 +247,10 @@ class Who(QWidget):
         made.setToolTip("Click chooses; Ctrl and Shift add to it or take away from it")
         return made
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._fill(self.parts.document.show)
 
-    def _fill(self, show) -> None:
+    def _fill(self, show: Show) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
         if self._shown[0] is show.groups and self._shown[1] is show.fixtures:
@@ -268,7 +280,7 @@ class Who(QWidget):
         self._busy = False
         self._mirror(self.parts.selection.chosen)
 
-    def _mirror(self, chosen) -> None:
+    def _mirror(self, chosen: tuple[str, ...]) -> None:
         if not self.isVisible():
             return
         self._busy = True
@@ -331,7 +343,7 @@ class Who(QWidget):
             )
             self.parts.document.edit(f"make the group {name}", show)
 
-    def _group_menu(self, point) -> None:
+    def _group_menu(self, point: QPoint) -> None:
         item = self.groups.itemAt(point)
         if item is None:
             return
@@ -349,7 +361,7 @@ class Who(QWidget):
         )
         menu.exec(self.groups.mapToGlobal(point))
 
-    def _reset(self, group) -> None:
+    def _reset(self, group: Group) -> None:
         changed = edits.replace(group, fixtures=self.parts.selection.chosen)
         self.parts.document.edit(
             f"change the group {group.name}",

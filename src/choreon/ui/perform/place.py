@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 
-from PySide6.QtCore import QRect, QSize, Qt, QTimer
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, QTimer
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
     QLayout,
+    QLayoutItem,
     QMenu,
     QPushButton,
     QVBoxLayout,
@@ -21,6 +23,7 @@ from PySide6.QtWidgets import (
 from choreon.model import edits
 from choreon.model.refs import Ref, exists, name_of, to_tile
 from choreon.model.tiles import AnyTile, Fader, Pad, Page
+from choreon.render.state import Player, PlayState
 from choreon.ui import theme
 from choreon.ui.drags import OpensUnder, carried
 from choreon.ui.learn import Learner
@@ -172,7 +175,7 @@ class PerformPlace(QWidget):
 
     # following
 
-    def _state(self, state) -> None:
+    def _state(self, state: PlayState) -> None:
         for tile in self.tiles.values():
             tile.show_state(state)
         now = time.monotonic()
@@ -248,7 +251,7 @@ class PerformPlace(QWidget):
             for playable in playables.values():
                 sub.addAction(
                     playable.name,
-                    lambda ref=playable.ref, k=kind: self.add_tile(ref, k),
+                    partial(self.add_tile, playable.ref, kind),
                 )
             sub.setEnabled(bool(playables))
         menu.exec(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
@@ -295,7 +298,7 @@ class PerformPlace(QWidget):
         self.page_id = page_id
         self.parts.document.edit("new page", show)
 
-    def _page_menu(self, page: Page, point) -> None:
+    def _page_menu(self, page: Page, point: QPoint) -> None:
         menu = QMenu(self)
         menu.addAction("Rename…", lambda: self._rename(page))
         menu.addAction(
@@ -345,19 +348,19 @@ class Flow(QLayout):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self._items: list = []
+        self._items: list[QLayoutItem] = []
         self.setContentsMargins(0, 0, 0, 0)
 
-    def addItem(self, item) -> None:
+    def addItem(self, item: QLayoutItem) -> None:
         self._items.append(item)
 
     def count(self) -> int:
         return len(self._items)
 
-    def itemAt(self, index: int):
+    def itemAt(self, index: int) -> QLayoutItem | None:
         return self._items[index] if 0 <= index < len(self._items) else None
 
-    def takeAt(self, index: int):
+    def takeAt(self, index: int) -> QLayoutItem | None:
         return self._items.pop(index) if 0 <= index < len(self._items) else None
 
     def hasHeightForWidth(self) -> bool:
@@ -425,7 +428,7 @@ class OnNow(QFrame):
         parts.engine.state_changed.connect(self._state)
         self._state(parts.engine.state)
 
-    def _state(self, state) -> None:
+    def _state(self, state: PlayState) -> None:
         players = sorted(state.players, key=lambda p: -p.order)
         ids = [p.id for p in players]
         if ids != list(self.rows):
@@ -464,7 +467,7 @@ class OnRow(QFrame):
             self, basics.row(self.name, 1, self.level, self.go), margins=4
         ).setContentsMargins(12, 2, 4, 2)
 
-    def follow(self, player) -> None:
+    def follow(self, player: Player) -> None:
         now = time.monotonic()
         dot = "○" if player.releasing else "●"
         name = player.name.replace("&", "&amp;").replace("<", "&lt;")

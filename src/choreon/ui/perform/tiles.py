@@ -5,7 +5,16 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from choreon.engine.actions import tiles
@@ -70,7 +79,7 @@ class TileWidget(QWidget):
     def level_shown(self) -> None:
         """For faders: follow the level."""
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         menu = QMenu(self)
         menu.addAction(
             theme.icon("link"),
@@ -155,7 +164,7 @@ class PadTile(TileWidget):
             "control, move, take off."
         )
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         rect, shape = self._ground(
             painter, PICTURE, theme.BATTEN if self._down else theme.FLAT
@@ -181,7 +190,7 @@ class PadTile(TileWidget):
         self._down = False
         self.update()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if (
             event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return)
             and not event.isAutoRepeat()
@@ -208,7 +217,7 @@ class FaderTile(TileWidget):
     def level_shown(self) -> None:
         self.fader.set_level(self.level)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         _, shape = self._ground(painter, 66, theme.FLAT)
         painter.setClipping(False)

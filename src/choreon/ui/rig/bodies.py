@@ -18,6 +18,7 @@ from PySide6.QtGui import (
     QRadialGradient,
 )
 
+from choreon.model.fixture_type import FixtureType
 from choreon.ui import theme
 
 
@@ -232,7 +233,7 @@ def icon(body: str) -> QIcon:
     return QIcon(made)
 
 
-def body_of(kind, mode: str = "") -> str:
+def body_of(kind: FixtureType | None, mode: str = "") -> str:
     """The body to draw for a fixture: a pack that is hung as one looks like a pack."""
     if kind is None:
         return "unknown"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable
+from functools import partial
 from importlib.resources import as_file, files
 from pathlib import Path
 
@@ -54,7 +55,7 @@ class Files:
         for part in PARTS:
             menu.addAction(
                 f"Print {TITLES[part].lower()} as PDF…",
-                lambda p=part: self._ask_paper((p,)),
+                partial(self._ask_paper, (part,)),
             )
         menu.addSeparator()
         menu.addAction("Write the hang list as CSV…", lambda: self._ask_write("csv"))

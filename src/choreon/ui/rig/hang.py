@@ -4,6 +4,8 @@ before anything is placed.
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -17,7 +19,7 @@ from PySide6.QtWidgets import (
 from choreon.library import own
 from choreon.model import arrange, edits, patch, patching
 from choreon.model.fixture_type import FixtureType, Mode
-from choreon.model.show import MAX_UNIVERSE, SLOTS, Hanging, Place
+from choreon.model.show import MAX_UNIVERSE, SLOTS, Hanging, Place, Show
 from choreon.model.type_checks import check_type, errors
 from choreon.ui import words
 from choreon.ui.parts import Parts
@@ -97,7 +99,7 @@ class HangPanel(QWidget):
             basics.row(self.next_free, 1, self.go),
             spacing=6,
         )
-        panel.layout().setStretch(2, 1)
+        basics.grow(panel, 2)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -158,7 +160,7 @@ class HangPanel(QWidget):
 
     def _line(self, text: str, widget: QWidget) -> QWidget:
         row = basics.row(self._short(text), widget)
-        row.layout().setStretch(1, 1)
+        basics.grow(row, 1)
         return row
 
     # types
@@ -167,7 +169,7 @@ class HangPanel(QWidget):
         """What can be hung."""
         return self.parts.document.kinds()
 
-    def _show_changed(self, show) -> None:
+    def _show_changed(self, show: Show) -> None:
         if self._hanging:
             return  # what comes next is worked out once the run hangs
         kinds = self.kinds()
@@ -178,7 +180,7 @@ class HangPanel(QWidget):
         else:
             self._replan(find=not self._own_address)
 
-    def _fill(self, _=None) -> None:
+    def _fill(self) -> None:
         now = self.types.currentItem().data(ID) if self.types.currentItem() else ""
         recent = recently()
         self._seen = self.kinds()
@@ -254,7 +256,7 @@ class HangPanel(QWidget):
             ("New type as a copy of this…", "copy"),
             ("Edit this type…", "edit"),
         ):
-            menu.addAction(text, lambda w=what: self.edit_type.emit(w)).setEnabled(
+            menu.addAction(text, partial(self.edit_type.emit, what)).setEnabled(
                 what == "new" or bool(self.kind)
             )
         menu.addSeparator()
@@ -270,7 +272,7 @@ class HangPanel(QWidget):
         for gone in own.deleted()[:5]:
             menu.addAction(
                 f"Bring back {gone.label}",
-                lambda i=gone.id: self.edit_type.emit(f"back:{i}"),
+                partial(self.edit_type.emit, f"back:{gone.id}"),
             )
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
@@ -452,7 +454,9 @@ class HangPanel(QWidget):
         name: str | None = None,
     ) -> None:
         name = self.name.text().strip() if name is None else name
-        pack = kind.name if "pack" in kind.name and not kind.mode(mode).cells else ""
+        found = kind.mode(mode)
+        single = found is not None and not found.cells
+        pack = kind.name if "pack" in kind.name and single else ""
         show, made = edits.hang(
             self.parts.document.show,
             kind,

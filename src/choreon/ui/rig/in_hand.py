@@ -4,8 +4,10 @@ its channels; and why.
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -67,7 +69,7 @@ class InHand(QWidget):
             basics.stack(inner, page, 1, margins=12)
             self.stack.addWidget(basics.scroller(inner))
         panel = basics.panel(self._make_tabs(), self.stack, margins=0, spacing=0)
-        panel.layout().setStretch(1, 1)
+        basics.grow(panel, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -85,14 +87,14 @@ class InHand(QWidget):
             "Why a slot has its value (right click on a slot)",
         )
         for i, (name, tip) in enumerate(zip(TABS, tips, strict=True)):
-            button = basics.button(name, lambda n=i: self.go(n), "quiet", tip=tip)
+            button = basics.button(name, partial(self.go, i), "quiet", tip=tip)
             button.setCheckable(True)
             button.setStyleSheet("padding: 5px 10px;")
             self.tabs.addButton(button, i)
             made.append(button)
         self.tabs.button(0).setChecked(True)
         row = basics.row(*made, 1, spacing=2)
-        row.layout().setContentsMargins(8, 8, 8, 0)
+        row.setContentsMargins(8, 8, 8, 0)
         return row
 
     def go(self, page: int) -> None:
@@ -220,7 +222,7 @@ class InHand(QWidget):
     def _line(self, text: str, widget: QWidget) -> QWidget:
         return basics.row(self._soft(text), widget)
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._fill()
 
     def _fill(self) -> None:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 import time
+from functools import partial
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtNetwork import QAbstractSocket, QNetworkInterface
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -16,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.engine.protocol import Nodes, Pulse
 from choreon.model import edits, patch
 from choreon.model.checks import sent_nowhere
 from choreon.model.outputs import OUTPUTS, AnyOutput, ArtnetOutput, SacnOutput
@@ -389,13 +392,13 @@ class OutputsView(QWidget):
         self._fill()
         self._fill_nodes(parts.engine.nodes)
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self.parts.engine.find_nodes(True)
         self._patience.start()
         for card in self.cards.values():
             card.fill()
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self.parts.engine.find_nodes(False)
         self._patience.stop()
 
@@ -423,7 +426,7 @@ class OutputsView(QWidget):
         self.warning.setText(text)
         self.warning.setVisible(bool(nowhere))
 
-    def _pulse(self, pulse) -> None:
+    def _pulse(self, pulse: Pulse) -> None:
         told = {s.id: s for s in pulse.outputs}
         for i, card in self.cards.items():
             if i in told:
@@ -451,7 +454,7 @@ class OutputsView(QWidget):
             f"add an output by {PROTOCOLS[protocol]}", edits.put(show, "outputs", made)
         )
 
-    def _fill_nodes(self, nodes) -> None:
+    def _fill_nodes(self, nodes: Nodes) -> None:
         if self.isVisible() and not self._patience.isActive():
             self._silent()
         basics.clear(self.nodes)
@@ -476,7 +479,7 @@ class OutputsView(QWidget):
             fits = tuple(u for u in used if u - 1 in node.outputs)
             send = basics.button(
                 "Send here",
-                lambda n=node, u=fits: self.add("artnet", n.host, u, n.name),
+                partial(self.add, "artnet", node.host, fits, node.name),
                 tip=f"An output to {node.name} with "
                 f"{words.some([f'universe {u}' for u in fits])}"
                 if fits
@@ -488,5 +491,5 @@ class OutputsView(QWidget):
                 or "None of its port-addresses belongs to a universe in use"
             )
             line = basics.row(text, 1, send)
-            line.layout().setStretch(0, 1)
+            basics.grow(line, 0)
             self.nodes.addWidget(line)

@@ -7,7 +7,11 @@ that the sides stay where they are.
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSettings, Qt
+from collections.abc import Callable, Sequence
+from functools import partial
+
+from PySide6.QtCore import QPoint, QSettings, Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QInputDialog,
@@ -20,6 +24,8 @@ from PySide6.QtWidgets import (
 
 from choreon.library import own
 from choreon.model import arrange, edits, links, type_edits
+from choreon.model.fixture_type import FixtureType
+from choreon.model.show import Bar, Place
 from choreon.render.looks import aims
 from choreon.ui import words
 from choreon.ui.learn import Learner
@@ -128,7 +134,7 @@ class RigPlace(QStackedWidget):
         self.buttons = QButtonGroup(self)
         made: list[QWidget | int] = []
         for i, (name, tip) in enumerate(VIEWS):
-            button = basics.button(name, lambda n=i: self.go(n), "quiet", tip=tip)
+            button = basics.button(name, partial(self.go, i), "quiet", tip=tip)
             button.setCheckable(True)
             button.setStyleSheet("padding: 5px 12px;")
             self.buttons.addButton(button, i)
@@ -161,7 +167,7 @@ class RigPlace(QStackedWidget):
         )
         return basics.row(*made, 1, *tools, spacing=2)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keys that nobody below took: the walk's."""
         walk, key = self.walk, event.key()
         if walk.walking and key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):
@@ -224,16 +230,16 @@ class RigPlace(QStackedWidget):
         elif what == "delete":
             self.delete_type(kind)
 
-    def _type_read(self, kind) -> None:
+    def _type_read(self, kind: FixtureType) -> None:
         self.hang.search.setText(kind.label)
         self.hang.choose_type(kind.id)
 
-    def edit_type(self, kind, mode: str = "") -> None:
+    def edit_type(self, kind: FixtureType, mode: str = "") -> None:
         """Open the type editor."""
         self.editor.open(kind, mode)
         self.setCurrentIndex(1)
 
-    def delete_type(self, kind) -> None:
+    def delete_type(self, kind: FixtureType) -> None:
         """Delete one of the user's types; shows that use it have it with them."""
         try:
             own.forget(kind.id)
@@ -264,7 +270,7 @@ class RigPlace(QStackedWidget):
 
     # many at once
 
-    def _plan_menu(self, at, floor: tuple[float, float] | None) -> None:
+    def _plan_menu(self, at: QPoint, floor: tuple[float, float] | None) -> None:
         menu = QMenu(self)
         chosen = bool(self.parts.selection.chosen)
         self._aiming(menu, floor)
@@ -295,7 +301,7 @@ class RigPlace(QStackedWidget):
             menu.addAction("Aim here", lambda: self.aim(links.to_point((*floor, 0.0))))
         marks = QMenu("Aim at", menu)
         for mark in self.parts.document.show.marks.values():
-            marks.addAction(mark.name, lambda m=mark: self.aim(links.to_mark(m.id)))
+            marks.addAction(mark.name, partial(self.aim, links.to_mark(mark.id)))
         menu.addMenu(marks).setEnabled(not marks.isEmpty())
         menu.addSeparator()
 
@@ -322,9 +328,7 @@ class RigPlace(QStackedWidget):
             ("arc", "On an arc…"),
             ("grid", "In a grid…"),
         ):
-            menu.addAction(title, lambda h=how: self._begin_arranging(h)).setEnabled(
-                many
-            )
+            menu.addAction(title, partial(self._begin_arranging, how)).setEnabled(many)
         menu.addAction(
             "Evenly between first and last",
             lambda: self._place("evenly", arrange.evenly),
@@ -335,7 +339,7 @@ class RigPlace(QStackedWidget):
         for bar in self.parts.document.show.room.bars:
             menu.addAction(
                 f"Along {bar.name}",
-                lambda b=bar: self._place(b.name, lambda p: arrange.along(b, len(p))),
+                partial(self._place_along, bar),
             )
         return menu
 
@@ -343,7 +347,7 @@ class RigPlace(QStackedWidget):
         self.go(0)
         self.arrange.begin(how)
 
-    def _place(self, name: str, act) -> None:
+    def _place(self, name: str, act: Callable[[list[Place]], Sequence[Place]]) -> None:
         fixtures = self.parts.document.show.fixtures
         ids = [i for i in self.parts.selection.chosen if i in fixtures]
         put(
@@ -351,6 +355,9 @@ class RigPlace(QStackedWidget):
             name,
             dict(zip(ids, act([fixtures[i].place for i in ids]), strict=True)),
         )
+
+    def _place_along(self, bar: Bar) -> None:
+        self._place(bar.name, lambda places: arrange.along(bar, len(places)))
 
     def _arrange_menu(self) -> None:
         menu = self._arranging(self)
@@ -373,7 +380,7 @@ class RigPlace(QStackedWidget):
             for name, ids in found[:12]:
                 menu.addAction(
                     f"{name} ({len(ids)})",
-                    lambda one=(name, ids): self.make_groups([one]),
+                    partial(self.make_groups, [(name, ids)]),
                 )
         menu.exec(self.group_button.mapToGlobal(self.group_button.rect().bottomLeft()))
 

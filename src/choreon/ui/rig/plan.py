@@ -12,11 +12,16 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QBrush,
     QColor,
+    QDropEvent,
     QFontMetricsF,
+    QHideEvent,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
+    QPaintEvent,
     QPen,
     QPixmap,
+    QShowEvent,
 )
 
 from choreon.model import arrange, edits, patch
@@ -36,6 +41,9 @@ BACK, SIDE = 0.9, 1.1  # metres shown behind and beside the stage
 KEYS = "O opens up, H is home, I identifies, arrow keys nudge, Delete takes down"
 
 
+Key = tuple[object, ...]  # what a picture was drawn for
+
+
 class Plan(TakesTypes):
     """Drag moves the chosen (Alt: without snapping), arrow keys nudge, Delete takes
     down.
@@ -45,7 +53,7 @@ class Plan(TakesTypes):
         object, object
     )  # where on the screen, and where on the floor (None from the front)
     type_dropped = Signal(str, object)
-    two_points = Signal(object, object)
+    two_points = Signal(QPointF, QPointF)
 
     def __init__(self, parts: Parts, front: bool = False) -> None:
         super().__init__()
@@ -66,7 +74,9 @@ class Plan(TakesTypes):
         self._number = -1
         self._glow: dict[str, tuple[int, int, int]] = {}
         self._underlay: tuple[object, QPixmap] | None = None
-        self._named: tuple[tuple, tuple, QPixmap] | None = None
+        self._named: tuple[Key, Key, QPixmap] | None = None
+        self._clashes_of: tuple[object, object] = (None, None)
+        self._found_clashes: list[patch.Clash] = []
         self._timer = QTimer(self, interval=100)
         self._timer.timeout.connect(self._follow)
         # Drawn in a turn of its own: many lamps at once are work for the panels beside
@@ -79,14 +89,14 @@ class Plan(TakesTypes):
     def sizeHint(self) -> QSize:
         return QSize(640, 480)
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._timer.start()
         self._follow()
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self._timer.stop()
 
-    def show_ghost(self, ghost) -> None:
+    def show_ghost(self, ghost: Ghost | None) -> None:
         """Where the run that is being planned would hang."""
         self._ghost = ghost
         self.update()
@@ -186,7 +196,7 @@ class Plan(TakesTypes):
 
     # drawing
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -203,7 +213,7 @@ class Plan(TakesTypes):
             )
         painter.drawPixmap(0, 0, self._names())
         if self._ghost is not None:
-            self._draw_ghost(painter)
+            self._draw_ghost(painter, self._ghost)
         if self._box is not None:
             painter.setPen(QPen(QColor(theme.CHOSEN), 1))
             painter.setBrush(theme.colour(theme.CHOSEN, 0.12))
@@ -233,12 +243,12 @@ class Plan(TakesTypes):
                 QRectF(self.rect()).adjusted(80, 40, -80, -40), flags, text
             )
 
-    def _clashes(self):
+    def _clashes(self) -> list[patch.Clash]:
         show = self.parts.document.show
-        known = getattr(self, "_known", None)
-        if known is None or known[0] is not show.fixtures or known[1] is not show.types:
-            self._known = known = (show.fixtures, show.types, patch.clashes(show))
-        return known[2]
+        now = (show.fixtures, show.types)
+        if any(a is not b for a, b in zip(now, self._clashes_of, strict=True)):
+            self._clashes_of, self._found_clashes = now, patch.clashes(show)
+        return self._found_clashes
 
     def _room(self, painter: QPainter) -> None:
         room = self.parts.document.show.room
@@ -534,15 +544,15 @@ class Plan(TakesTypes):
             painter.setPen(QColor(token))
             painter.drawText(rect, Qt.AlignmentFlag.AlignHCenter, text)
 
-    def _draw_ghost(self, painter: QPainter) -> None:
-        pen = QPen(QColor(theme.ALARM if self._ghost.clash else theme.DRAFT), 1.4)
+    def _draw_ghost(self, painter: QPainter, ghost: Ghost) -> None:
+        pen = QPen(QColor(theme.ALARM if ghost.clash else theme.DRAFT), 1.4)
         pen.setDashPattern([3, 3])
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        for place in self._ghost.places[:100]:
+        for place in ghost.places[:100]:
             painter.save()
             painter.translate(self.at(place))
-            bodies.draw(painter, self._ghost.body)
+            bodies.draw(painter, ghost.body)
             painter.restore()
 
     # choosing and moving
@@ -649,33 +659,31 @@ class Plan(TakesTypes):
         self._shown = {}
         self.update()
 
-    def dropEvent(self, event) -> None:
+    def dropEvent(self, event: QDropEvent) -> None:
         if type_id := dropped(event.mimeData()):
             event.acceptProposedAction()
             self.type_dropped.emit(type_id, self.place_at(event.position()))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {
             Qt.Key.Key_Left: (-SNAP, 0),
             Qt.Key.Key_Right: (SNAP, 0),
             Qt.Key.Key_Up: (0, SNAP),
             Qt.Key.Key_Down: (0, -SNAP),
         }
-        chosen, show, parts = (
-            self.parts.selection.chosen,
-            self.parts.document.show,
-            self.parts,
-        )
+        parts = self.parts
+        chosen, show = parts.selection.chosen, parts.document.show
+        key = Qt.Key(event.key())
         plain = not event.modifiers() & Qt.KeyboardModifier.ControlModifier
-        if event.key() == Qt.Key.Key_Escape and (
+        if key == Qt.Key.Key_Escape and (
             self._press is not None or self._points is not None
         ):
             self._press = self._box = self._moving = self._points = None
             self._shown = {}
             self.unsetCursor()
             self.update()
-        elif event.key() in steps and chosen:
-            across, up = steps[event.key()]
+        elif key in steps and chosen:
+            across, up = steps[key]
             moved = {
                 i: {"place": self._nudged(show.fixtures[i].place, across, up)}
                 for i in chosen

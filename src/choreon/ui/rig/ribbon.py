@@ -5,18 +5,24 @@ them now.
 from __future__ import annotations
 
 import time
+from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QBrush,
     QColor,
+    QDropEvent,
     QFont,
     QHelpEvent,
+    QHideEvent,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
+    QPaintEvent,
     QPen,
     QPixmap,
+    QShowEvent,
     QStaticText,
 )
 from PySide6.QtWidgets import (
@@ -30,9 +36,10 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.model import edits, patch, patching
-from choreon.model.show import MAX_UNIVERSE, SLOTS
+from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
+from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.widgets import basics
 
@@ -51,7 +58,7 @@ class Ribbon(TakesTypes):
         super().__init__()
         self.parts = parts
         self.universe = 1
-        self.ghost = None
+        self.ghost: Ghost | None = None
         self._live = np.zeros(SLOTS, np.uint8)
         self._number = -1
         self._press: tuple[int, dict[str, int]] | None = None
@@ -71,10 +78,10 @@ class Ribbon(TakesTypes):
     def sizeHint(self) -> QSize:
         return QSize(640, 132)
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._timer.start()
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self._timer.stop()
 
     def _follow(self) -> None:
@@ -147,7 +154,7 @@ class Ribbon(TakesTypes):
 
     # drawing
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         begin = time.perf_counter()
         moving = self._press[1] if self._press and self._shift else {}
         painter = QPainter(self)
@@ -211,7 +218,7 @@ class Ribbon(TakesTypes):
             flags = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft
             painter.drawText(rect.adjusted(2, 0, 14, -1), flags, str(slot))
 
-    def _block(self, painter: QPainter, fixture, faded: bool) -> None:
+    def _block(self, painter: QPainter, fixture: Fixture, faded: bool) -> None:
         slots = patch.footprint(self.parts.document.show, fixture)
         chosen = fixture.id in self.parts.selection.chosen
         known = patch.mode_of(self.parts.document.show.types, fixture) is not None
@@ -392,14 +399,14 @@ class Ribbon(TakesTypes):
         self._press, self._shift = None, 0
         self.update()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self._press, self._shift = None, 0
             self.update()
         else:
             super().keyPressEvent(event)
 
-    def dropEvent(self, event) -> None:
+    def dropEvent(self, event: QDropEvent) -> None:
         if type_id := dropped(event.mimeData()):
             event.acceptProposedAction()
             self.type_dropped.emit(
@@ -408,7 +415,7 @@ class Ribbon(TakesTypes):
 
     # words
 
-    def _slot_menu(self, slot: int, at) -> None:
+    def _slot_menu(self, slot: int, at: QPoint) -> None:
         menu = QMenu(self)
         here = self.on_slot(slot)
         text = f"Why is {self.universe}.{slot} at {self._live[slot - 1]}?"
@@ -421,7 +428,7 @@ class Ribbon(TakesTypes):
             menu.addAction(f"Identify {names}", lambda: self.parts.engine.blink(here))
         menu.exec(at)
 
-    def event(self, event) -> bool:
+    def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
             slot = self.slot_at(QPointF(event.pos()))
             QToolTip.showText(event.globalPos(), self.told_of(slot), self)
@@ -438,7 +445,7 @@ class Ribbon(TakesTypes):
             text += self._channel_name(fixture, slot - fixture.address + 1)
         return text
 
-    def _channel_name(self, fixture, slot: int) -> str:
+    def _channel_name(self, fixture: Fixture, slot: int) -> str:
         mode = patch.mode_of(self.parts.document.show.types, fixture)
         for use in mode.uses if mode else ():
             if slot in use.slots:
@@ -495,7 +502,7 @@ class RibbonPanel(QWidget):
         for widget in (self.note, self.whole, self.more):
             line.addWidget(widget)
         panel = basics.panel(head, self.ribbon, margins=10, spacing=6)
-        panel.layout().setStretch(1, 1)
+        basics.grow(panel, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -519,7 +526,7 @@ class RibbonPanel(QWidget):
             for number in numbers[:16]:
                 tab = basics.button(
                     str(number),
-                    lambda n=number: self.go(n),
+                    partial(self.go, number),
                     "quiet",
                     tip=f"Universe {number}",
                 )
@@ -589,7 +596,7 @@ class RibbonPanel(QWidget):
         if sure:
             self.go(number)
 
-    def show_ghost(self, ghost) -> None:
+    def show_ghost(self, ghost: Ghost | None) -> None:
         """Show where a run would stand."""
         self.ribbon.ghost = ghost
         if ghost is not None and self.ribbon.universe not in {
@@ -599,7 +606,7 @@ class RibbonPanel(QWidget):
             self._shown = []
         self._fill()
 
-    def _chosen(self, chosen) -> None:
+    def _chosen(self, chosen: tuple[str, ...]) -> None:
         show = self.parts.document.show
         found = [show.fixtures[i].universe for i in chosen]
         if found and self.ribbon.universe not in found:

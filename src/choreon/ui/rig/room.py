@@ -5,16 +5,18 @@ not go, the venue's own plan.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QPointF, Qt, Signal
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QImage, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QVBoxLayout, QWidget
 
 from choreon.model import edits
 from choreon.model.show import Area, Bar, Picture, Room, Screen, Seats, Underlay
 from choreon.ui.parts import Parts
+from choreon.ui.rig.plan import Plan
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
@@ -68,16 +70,16 @@ class RoomPanel(QWidget):
             "Done", self.closed.emit, "quiet", tip="Back to the fixture in hand"
         )
         head = basics.row(basics.label("The room", "big"), 1, done)
-        head.layout().setContentsMargins(12, 8, 8, 0)
+        head.setContentsMargins(12, 8, 8, 0)
         panel = basics.panel(head, basics.scroller(holder), margins=0, spacing=4)
-        panel.layout().setStretch(1, 1)
+        basics.grow(panel, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
         self.setMinimumWidth(232)
         parts.document.show_changed.connect(lambda _: self._fill())
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._fill()
 
     @property
@@ -122,8 +124,8 @@ class RoomPanel(QWidget):
                     title,
                     low,
                     high,
-                    lambda k=key: getattr(self.room, k),
-                    lambda v, k=key: self._put(f"room {k}", **{k: v}),
+                    partial(self._of_room, key),
+                    partial(self._set_room, key),
                 )
             )
         self._heading("Bars", "Another bar", self.add_bar)
@@ -142,8 +144,8 @@ class RoomPanel(QWidget):
                         title,
                         low,
                         high,
-                        lambda k=key: getattr(self.room.seats, k),
-                        lambda v, k=key: self._seats(k, v),
+                        partial(self._of_seats, key),
+                        partial(self._seats, key),
                         digits,
                     )
                 )
@@ -157,8 +159,8 @@ class RoomPanel(QWidget):
                         title,
                         -40,
                         40,
-                        lambda k=key: getattr(self.room.screen, k, None),
-                        lambda v, k=key: self._screen(k, v),
+                        partial(self._of_screen, key),
+                        partial(self._screen, key),
                     )
                 )
             self.inner.addWidget(
@@ -183,14 +185,20 @@ class RoomPanel(QWidget):
             self._underlay_lines()
         self.inner.addStretch(1)
 
-    def _heading(self, text: str, add: str, act) -> None:
+    def _heading(self, text: str, add: str, act: Callable[[], object]) -> None:
         widgets: list[QWidget | int] = [basics.label(text, "heading"), 1]
         if add:
             widgets.append(basics.tool("plus", add, act))
         self.inner.addWidget(basics.row(*widgets))
 
     def _number(
-        self, title: str, low: float, high: float, read, write, digits: int = 2
+        self,
+        title: str,
+        low: float,
+        high: float,
+        read: Callable[[], float | None],
+        write: Callable[[float], object],
+        digits: int = 2,
     ) -> ValueField:
         field = ValueField(
             title, low, high, "m" if digits == 2 else "", digits, None, bar=False
@@ -200,7 +208,13 @@ class RoomPanel(QWidget):
         return field
 
     def _item(
-        self, collection: str, i: int, title: str, columns, low: float, high: float
+        self,
+        collection: str,
+        i: int,
+        title: str,
+        columns: Sequence[tuple[str, str]],
+        low: float,
+        high: float,
     ) -> None:
         """A bar or an area: its name, its numbers, and a way to remove it."""
         name = QLineEdit(title)
@@ -219,12 +233,26 @@ class RoomPanel(QWidget):
                     label,
                     low,
                     high,
-                    lambda k=key: self._of_item(collection, i, k),
-                    lambda v, k=key: self._change(collection, i, k, v),
+                    partial(self._of_item, collection, i, key),
+                    partial(self._change, collection, i, key),
                 )
                 for label, key in columns[j : j + 2]
             ]
             self.inner.addWidget(basics.row(*pair, spacing=4))
+
+    def _of_room(self, key: str) -> float:
+        size: float = getattr(self.room, key)
+        return size
+
+    def _set_room(self, key: str, metres: float) -> None:
+        self._put(f"room {key}", **{key: metres})
+
+    def _of_seats(self, key: str) -> float:
+        number: float = getattr(self.room.seats, key)
+        return number
+
+    def _of_screen(self, key: str) -> float | None:
+        return getattr(self.room.screen, key, None)
 
     def _of_item(self, collection: str, i: int, key: str) -> float | None:
         items = getattr(self.room, collection)
@@ -313,11 +341,7 @@ class RoomPanel(QWidget):
         add(scale)
         for title, key in (("Left edge", "x"), ("Upper edge", "y")):
             write = self._under_writer(key)
-            add(
-                self._number(
-                    title, -200, 200, lambda k=key: self._of_underlay(k), write
-                )
-            )
+            add(self._number(title, -200, 200, partial(self._of_underlay, key), write))
         points = basics.button(
             "Scale by two points…",
             self.scale_asked.emit,
@@ -338,7 +362,7 @@ class RoomPanel(QWidget):
         under = self.room.underlay
         return factor * getattr(under, key) if under else None
 
-    def _under_writer(self, key: str):
+    def _under_writer(self, key: str) -> Callable[[float], None]:
         return lambda value: self._under(**{key: value})
 
     def _under(self, **fields: float) -> None:
@@ -392,7 +416,7 @@ class RoomPanel(QWidget):
         )
         self.parts.document.edit("lay the venue's plan below", show)
 
-    def ask_distance(self, plan, a: QPointF, b: QPointF) -> None:
+    def ask_distance(self, plan: Plan, a: QPointF, b: QPointF) -> None:
         """Two points were clicked: ask how far they are apart."""
         metres, sure = QInputDialog.getDouble(
             self, "Scale", "Metres between the two points", 1.0, 0.05, 500.0, 2
@@ -400,7 +424,7 @@ class RoomPanel(QWidget):
         if sure:
             self.scale_to(plan, a, b, metres)
 
-    def scale_to(self, plan, a: QPointF, b: QPointF, metres: float) -> None:
+    def scale_to(self, plan: Plan, a: QPointF, b: QPointF, metres: float) -> None:
         """Scale the picture so that two points of it are so far apart; the first stays
         where it is.
         """

@@ -4,8 +4,23 @@ the draft.
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
+from PySide6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QHideEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+    QShowEvent,
+    QWheelEvent,
+)
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
@@ -19,9 +34,9 @@ from choreon.model.fixture_type import (
     main_attribute,
 )
 from choreon.model.show import Fixture
-from choreon.model.values import Look
+from choreon.model.values import Look, Value
 from choreon.render.channels import meanings
-from choreon.render.commands import commands_of
+from choreon.render.commands import Command, commands_of
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
@@ -120,7 +135,7 @@ class Strip(QWidget):
     def minimumSizeHint(self) -> QSize:
         return QSize(120, TALL)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         rows = -(-len(self.chips) // max(1, (self.width() - 12) // (CHIP + 4)))
         self.setFixedHeight(TALL + rows * (CHIP + 4))
 
@@ -145,7 +160,7 @@ class Strip(QWidget):
         line = self._line()
         return line.left() + line.width() * raw / (self.channel.top + 1)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         span = self.channel.at(self.raw)
@@ -247,7 +262,7 @@ class Strip(QWidget):
         part = (x - line.left()) / max(1.0, line.width())
         return float(min(self.channel.top, max(0, int(part * (self.channel.top + 1)))))
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
         for i, (span, _) in enumerate(self.chips):
@@ -258,14 +273,14 @@ class Strip(QWidget):
             self._dragging = True
             self.moved.emit(self._raw_at(event.position().x()))
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._dragging:
             self.moved.emit(self._raw_at(event.position().x()))
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._dragging = False
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         ticks = event.angleDelta().y() / 120 or event.angleDelta().x() / 120
         fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         self._step(ticks * (1 if fine else max(1, (self.channel.top + 1) / 64)))
@@ -274,7 +289,7 @@ class Strip(QWidget):
     def _step(self, by: float) -> None:
         self.moved.emit(float(min(self.channel.top, max(0, round(self.raw + by)))))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         if key in (Qt.Key.Key_Right, Qt.Key.Key_Left):
             self._step(1 if key == Qt.Key.Key_Right else -1)
@@ -296,7 +311,7 @@ class Strip(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         self._typing = ""
         self.update()
 
@@ -345,11 +360,11 @@ class Strips(QWidget):
         parts.selection.changed.connect(lambda _: self._rebuild())
         parts.document.show_changed.connect(lambda _: self._rebuild())
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._timer.start()
         self._rebuild()
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self._timer.stop()
 
     def _alike(self) -> list[Fixture]:
@@ -462,14 +477,15 @@ class Strips(QWidget):
         ended: dict[str, tuple[str, ...]] = {}
         name_of_bare = f"{at.RAW}{channel.key}"
         for fixture in self._alike():
-            values = {n: v for n, v in given.items() if rig.has(fixture.id, n)}
+            values: dict[str, Value] = {
+                n: v for n, v in given.items() if rig.has(fixture.id, n)
+            }
             if use.cell:
                 values = {
-                    n: self._one_cell(fixture.id, n, use.cell, v)
-                    for n, v in values.items()
+                    n: self._one_cell(fixture.id, n, use.cell, given[n]) for n in values
                 }
             if values:
-                look[fixture.id] = values  # type: ignore[assignment]
+                look[fixture.id] = values
             if not bare and name_of_bare in draft.get(fixture.id, {}):
                 ended[fixture.id] = (name_of_bare,)
         if ended:
@@ -512,10 +528,10 @@ class Strips(QWidget):
         for command in commands_of(kind, alike[0].mode):
             seconds = command.span.hold
             text = f"{command.label} ({seconds:g} s)" if seconds else command.label
-            menu.addAction(text, lambda c=command: self._send(c))
+            menu.addAction(text, partial(self._send, command))
         menu.exec(self.command.mapToGlobal(self.command.rect().bottomLeft()))
 
-    def _send(self, command) -> None:
+    def _send(self, command: Command) -> None:
         alike = self._alike()
         for fixture in alike:
             self.parts.engine.send_command(fixture, command)

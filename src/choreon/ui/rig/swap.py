@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QVBoxLayout, QWidget
 
+from choreon.model.fixture_type import FixtureType
 from choreon.model.swap import Swap, swap, translate
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
@@ -64,7 +65,7 @@ class SwapDialog(QDialog):
             basics.scroller(inner),
         )
         both = basics.row(left, right, spacing=16)
-        both.layout().setStretch(1, 1)
+        basics.grow(both, 1)
         basics.stack(
             self,
             basics.label(f"Swap {names}", "big"),
@@ -92,7 +93,7 @@ class SwapDialog(QDialog):
                 self.types.setCurrentRow(i)
         self.mode.setCurrentIndex(self.mode.findData(mode))
 
-    def _kind(self):
+    def _kind(self) -> FixtureType | None:
         item = self.types.currentItem()
         return self.parts.document.kinds().get(item.data(ID)) if item else None
 
@@ -114,7 +115,8 @@ class SwapDialog(QDialog):
             if kind and mode
             else None
         )
-        self.map.setText(channel_map(kind, kind.mode(mode)) if kind and mode else "")
+        found = kind.mode(mode) if kind and mode else None
+        self.map.setText(channel_map(kind, found) if kind and found else "")
         same = kind is not None and all(
             (
                 self.parts.document.show.fixtures[i].type,

@@ -15,7 +15,7 @@ from PySide6.QtCore import (
     QSortFilterProxyModel,
     Qt,
 )
-from PySide6.QtGui import QColor, QKeySequence, QShortcut
+from PySide6.QtGui import QColor, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -34,6 +34,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
 from choreon.ui.settings import settings_file
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.items import NO_PARENT, AnyIndex
 from choreon.ui.widgets.values import parse
 
 Get = Callable[[Show, Fixture], Any]
@@ -91,13 +92,18 @@ class Model(QAbstractTableModel):
         self.ids = ids
         self.endResetModel()
 
-    def rowCount(self, parent=QModelIndex()) -> int:  # noqa: B008
+    def rowCount(self, parent: AnyIndex = NO_PARENT) -> int:
         return 0 if parent.isValid() else len(self.ids)
 
-    def columnCount(self, parent=QModelIndex()) -> int:  # noqa: B008
+    def columnCount(self, parent: AnyIndex = NO_PARENT) -> int:
         return 0 if parent.isValid() else len(COLUMNS)
 
-    def headerData(self, section, orientation, role=Qt.ItemDataRole.DisplayRole):
+    def headerData(
+        self,
+        section: int,
+        orientation: Qt.Orientation,
+        role: int = Qt.ItemDataRole.DisplayRole,
+    ) -> str | None:
         if (
             role == Qt.ItemDataRole.DisplayRole
             and orientation == Qt.Orientation.Horizontal
@@ -105,7 +111,7 @@ class Model(QAbstractTableModel):
             return COLUMNS[section][0]
         return None
 
-    def data(self, index, role=Qt.ItemDataRole.DisplayRole):
+    def data(self, index: AnyIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         show = self.parts.document.show
         if not index.isValid() or self.ids[index.row()] not in show.fixtures:
             return None
@@ -132,10 +138,12 @@ class Model(QAbstractTableModel):
             return "Clashes with another fixture"
         return None
 
-    def setData(self, index, value, role=Qt.ItemDataRole.EditRole) -> bool:
+    def setData(
+        self, index: AnyIndex, value: object, role: int = Qt.ItemDataRole.EditRole
+    ) -> bool:
         return self.edited(self.ids[index.row()], index.column(), str(value))
 
-    def flags(self, index):
+    def flags(self, index: AnyIndex) -> Qt.ItemFlag:
         flags = super().flags(index)
         return (
             flags | Qt.ItemFlag.ItemIsEditable if COLUMNS[index.column()][2] else flags
@@ -186,7 +194,7 @@ class HangTable(QWidget):
             self.columns,
         )
         panel = basics.panel(head, self.view)
-        panel.layout().setStretch(1, 1)
+        basics.grow(panel, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -238,7 +246,7 @@ class HangTable(QWidget):
             lambda: take_down(self.parts) if self.parts.selection.chosen else None
         )
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._refill()
 
     def _refill(self) -> None:

@@ -4,7 +4,10 @@ dragged out to hang.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QMimeData, QSize, Qt
+from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
 
 from choreon.library import library, own
@@ -76,13 +79,13 @@ class TypeList(QListWidget):
         if self.currentItem() is not None:
             self.scrollToItem(self.currentItem())
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         """What is told of a type takes room below; the chosen one stays in sight."""
         super().resizeEvent(event)
         if self.currentItem() is not None:
             self.scrollToItem(self.currentItem())
 
-    def mimeData(self, items) -> QMimeData:
+    def mimeData(self, items: Sequence[QListWidgetItem]) -> QMimeData:
         data = QMimeData()
         data.setData(MIME, items[0].data(ID).encode() if items else b"")
         return data
@@ -91,12 +94,13 @@ class TypeList(QListWidget):
 class TakesTypes(QWidget):
     """A widget that a dragged type may be dropped on."""
 
-    def dragEnterEvent(self, event) -> None:
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if dropped(event.mimeData()):
             event.acceptProposedAction()
 
-    def dragMoveEvent(self, event) -> None:
-        self.dragEnterEvent(event)
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        if dropped(event.mimeData()):
+            event.acceptProposedAction()
 
 
 def dropped(mime: QMimeData) -> str:

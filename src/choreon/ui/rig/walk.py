@@ -7,6 +7,7 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame, QMenu
 
+from choreon.engine.protocol import Control
 from choreon.model.edits import unlearn
 from choreon.model.refs import WALK, Ref
 from choreon.ui import theme
@@ -133,7 +134,7 @@ class WalkBar(QFrame):
 
     # the controller
 
-    def _control(self, control) -> None:
+    def _control(self, control: Control) -> None:
         if not self.order or control.value <= 0:
             return
         for mapping in self.parts.document.show.inputs.values():

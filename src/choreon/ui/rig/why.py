@@ -5,6 +5,7 @@ way to each.
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
@@ -39,11 +40,11 @@ class WhyCard(QWidget):
         self._timer.timeout.connect(self._fill)
         self.title.hide()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._timer.start()
         self._fill()
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self._timer.stop()
 
     def ask(self, universe: int, slot: int) -> None:
@@ -119,7 +120,7 @@ class WhyCard(QWidget):
             full.clicked.connect(self._full)
             widgets.append(full)
         row = basics.row(*widgets)
-        row.layout().setStretch(0, 1)
+        basics.grow(row, 0)
         return row
 
     def _release(self, players: list[str]) -> None:

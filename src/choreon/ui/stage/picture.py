@@ -10,11 +10,15 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSettings, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
+    QFocusEvent,
+    QHideEvent,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
     QPolygonF,
+    QShowEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
@@ -50,9 +54,9 @@ class StagePicture(QWidget):
     `marking` sets a mark.
     """
 
-    pointed = Signal(object)  # a link: a point or a mark that heads are sent to
-    marked = Signal(object)  # a point for a new mark
-    mark_moved = Signal(str, object)
+    pointed = Signal(str)  # a link: a point or a mark that heads are sent to
+    marked = Signal(tuple)  # a point for a new mark
+    mark_moved = Signal(str, tuple)
     like = Signal(str)  # a fixture that the choice shall be like
     modes_changed = Signal()
 
@@ -105,14 +109,14 @@ class StagePicture(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(760, 470)
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._timer.start()
         self._refresh()
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self._timer.stop()
 
-    def _refresh(self, _=None) -> None:
+    def _refresh(self) -> None:
         self._number = -2
         self.update()
 
@@ -523,7 +527,7 @@ class StagePicture(QWidget):
 
     # keys
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key, parts = event.key(), self.parts
         if not self.choosing:
             super().keyPressEvent(event)
@@ -542,7 +546,7 @@ class StagePicture(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def _is_word(self, event) -> bool:
+    def _is_word(self, event: QKeyEvent) -> bool:
         """Whether a key is part of what is typed to choose."""
         text = event.text()
         plain = not event.modifiers() & (
@@ -606,7 +610,7 @@ class StagePicture(QWidget):
         self.typed = None
         self.update()
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         self.typed = None
         self.update()
 

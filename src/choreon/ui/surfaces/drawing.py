@@ -5,10 +5,11 @@ light as it is told.
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from choreon.engine.actions import level_of
+from choreon.engine.protocol import Control
 from choreon.model.inputs import MidiInput
 from choreon.model.refs import Ref
 from choreon.sim.controller import (
@@ -86,7 +87,7 @@ class ControllerDrawing(QWidget):
             self.port, self.open = port, is_open
         self.update()
 
-    def moved(self, control) -> None:
+    def moved(self, control: Control) -> None:
         """Follow a control that was moved."""
         part = (control.kind, control.channel, control.number)
         self.values[(control.port, part)] = control.value
@@ -115,7 +116,7 @@ class ControllerDrawing(QWidget):
 
     # drawing
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not self.port:

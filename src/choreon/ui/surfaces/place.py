@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
@@ -12,8 +13,10 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.engine.actions import level_of
+from choreon.engine.protocol import Control
 from choreon.model.inputs import MidiInput
 from choreon.model.refs import Ref
+from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
@@ -45,14 +48,14 @@ class SurfacesPlace(QWidget):
         left = basics.panel(
             basics.label("Controllers", "heading"), self.none, self.ports, self.trouble
         )
-        left.layout().setStretch(2, 1)
+        basics.grow(left, 2)
         left.setFixedWidth(230)
         self.drawing = ControllerDrawing(parts)
         self.drawing.picked.connect(self._control_picked)
         self.caption = basics.label("", "big")
         self.hint = basics.label("", "soft")
         middle = basics.panel(basics.row(self.caption, 1, self.hint), self.drawing)
-        middle.layout().setStretch(1, 1)
+        basics.grow(middle, 1)
         self.targets: dict[Ref, TargetRow] = {}
         self._shown: tuple[object, ...] = ()
         holder = QWidget()
@@ -123,7 +126,7 @@ class SurfacesPlace(QWidget):
         )
         self.drawing.show_port(self.port, is_open)
 
-    def _moved(self, control) -> None:
+    def _moved(self, control: Control) -> None:
         self.drawing.moved(control)
 
     def _control_picked(self, target: Ref | None) -> None:
@@ -132,7 +135,7 @@ class SurfacesPlace(QWidget):
 
     # targets
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._fill()
 
     def _fill(self) -> None:
@@ -163,7 +166,7 @@ class SurfacesPlace(QWidget):
             self.targets[target] = row
             self.list.addWidget(row)
 
-    def _state(self, state) -> None:
+    def _state(self, state: PlayState) -> None:
         for target, row in self.targets.items():
             row.follow(level_of(self.parts.document.show, state, target) or 0.0)
         self.drawing.update()

@@ -5,7 +5,7 @@ together, and their limits.
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from choreon.ui import theme
@@ -74,7 +74,7 @@ class AimPad(QWidget):
         (a, b), (c, d) = self.limits or self.spans
         return QRectF(self._to_screen(a, d), self._to_screen(b, c))
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -165,7 +165,7 @@ class AimPad(QWidget):
             if self.limits is not None:
                 self.limited.emit(*self.limits)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         step = 0.5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 5.0
         ways = {
             Qt.Key.Key_Left: (-step, 0.0),
@@ -173,8 +173,9 @@ class AimPad(QWidget):
             Qt.Key.Key_Up: (0.0, step),
             Qt.Key.Key_Down: (0.0, -step),
         }
-        if event.key() in ways and self.points:
-            self._move(*ways[event.key()])
+        key = Qt.Key(event.key())
+        if key in ways and self.points:
+            self._move(*ways[key])
         else:
             super().keyPressEvent(event)
 

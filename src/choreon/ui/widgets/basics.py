@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Qt, QTimer
 from PySide6.QtWidgets import (
+    QBoxLayout,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -125,6 +126,20 @@ def _fill(box: QVBoxLayout | QHBoxLayout, widgets: tuple[QWidget | int, ...]) ->
             box.addStretch(widget)
         else:
             box.addWidget(widget)
+
+
+def grow(box: QWidget, index: int, share: int = 1) -> None:
+    """Let one widget of a row or a panel take its share of the room that is left."""
+    layout = box.layout()
+    assert isinstance(layout, QBoxLayout)
+    layout.setStretch(index, share)
+
+
+def align_top(box: QWidget, widget: QWidget) -> None:
+    """Let a widget of a row or a panel keep its own height, at the top."""
+    layout = box.layout()
+    assert layout is not None
+    layout.setAlignment(widget, Qt.AlignmentFlag.AlignTop)
 
 
 def clear(box: QLayout) -> None:

@@ -4,8 +4,17 @@ keys, carried to another place.
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QShowEvent,
+)
 from PySide6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from choreon.ui import theme
@@ -66,10 +75,10 @@ class ChipRow(QWidget):
         self.setFixedHeight(int(rects[-1].bottom()) + 2 if rects else GAP)
         self.update()
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         self.fit()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self.fit()
 
     def _rects(self) -> list[QRectF]:
@@ -101,7 +110,7 @@ class ChipRow(QWidget):
 
     # what is drawn
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.font(self.size_of_text))
@@ -141,13 +150,13 @@ class ChipRow(QWidget):
 
     # hands
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         found = self.chip_at(event.position())
         if found >= 0 and event.button() == Qt.MouseButton.LeftButton:
             self._pressed, self._from = found, event.position().toPoint()
             self.at_key = found
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         point = event.position()
         if self._pressed >= 0 and self.movable:
             far = (
@@ -161,7 +170,7 @@ class ChipRow(QWidget):
                 self.setToolTip(self.tip(self.hover))
         self.update()
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         pressed, gap = self._pressed, self._gap
         self._pressed = self._gap = -1
         self.update()
@@ -178,12 +187,12 @@ class ChipRow(QWidget):
         elif self.chip_at(event.position()) == pressed:
             self.picked.emit(pressed)
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         self.hover = -1
         self.update()
 
-    def keyPressEvent(self, event) -> None:
-        count, key = self.count(), event.key()
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        count, key = self.count(), Qt.Key(event.key())
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(key, 0)
         if key == Qt.Key.Key_Escape and self._gap >= 0:
             self._pressed = self._gap = -1

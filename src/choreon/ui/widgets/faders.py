@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from choreon.ui import theme
@@ -83,7 +91,7 @@ class Fader(QWidget):
         )
         event.accept()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         more = (Qt.Key.Key_Up, Qt.Key.Key_Right)
         if key in more or key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
@@ -98,7 +106,7 @@ class Fader(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QLineEdit
 
 from choreon.ui.widgets.values import parse
@@ -64,13 +64,13 @@ class NumberField(QLineEdit):
         found = parse(self.text(), self._value)
         self.setValue(self._value if found is None else round(found))
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         """What stands there is replaced by what is typed."""
         super().focusInEvent(event)
         self._fresh = event.reason() == Qt.FocusReason.MouseFocusReason
         self.selectAll()
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
         if self._fresh:  # the click that brought it here
             self.selectAll()
@@ -80,7 +80,7 @@ class NumberField(QLineEdit):
         self.setValue(self._value + (1 if event.angleDelta().y() > 0 else -1))
         event.accept()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.setValue(self._value + (1 if event.key() == Qt.Key.Key_Up else -1))
         elif event.key() == Qt.Key.Key_Escape:

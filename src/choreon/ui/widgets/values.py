@@ -6,8 +6,17 @@ from __future__ import annotations
 
 import re
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QEnterEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from choreon.ui import theme
@@ -120,7 +129,7 @@ class ValueField(QWidget):
         self.update()
         self.changed.emit(value)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         rect = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
@@ -283,8 +292,10 @@ class ValueField(QWidget):
         edit.show()
         edit.setFocus()
 
-    def eventFilter(self, watched, event) -> bool:
-        if watched is not self._edit or event.type() != event.Type.KeyPress:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if watched is not self._edit or not isinstance(event, QKeyEvent):
+            return False
+        if event.type() != QEvent.Type.KeyPress:
             return False
         if event.key() == Qt.Key.Key_Escape:
             self._shut()
@@ -310,8 +321,8 @@ class ValueField(QWidget):
             edit.deleteLater()
             self.setFocus()
 
-    def enterEvent(self, event) -> None:
+    def enterEvent(self, event: QEnterEvent) -> None:
         self.update()
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         self.update()

@@ -96,7 +96,7 @@ class ChannelForm(QWidget):
             gone,
             spacing=6,
         )
-        head.layout().setStretch(0, 1)
+        basics.grow(head, 0)
         for field in (self.home, self.open):
             field.setFixedWidth(72)
         self.spread = basics.button(

@@ -9,7 +9,7 @@ channel table be typed from top to bottom without looking away.
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -196,7 +196,7 @@ class TypeEditor(QWidget):
             self.keep_button,
             spacing=6,
         )
-        row.layout().setStretch(1, 1)
+        basics.grow(row, 1)
         return row
 
     def _left(self) -> QWidget:
@@ -235,7 +235,7 @@ class TypeEditor(QWidget):
         basics.stack(empty, 1, basics.label(words_, "soft", wrap=True), 2, margins=40)
         self.wheel_rows.addWidget(empty)
         panel = basics.panel(self.pieces, self.wheel_rows)
-        panel.layout().setStretch(1, 1)
+        basics.grow(panel, 1)
         return panel
 
     def _right(self) -> QWidget:
@@ -285,7 +285,7 @@ class TypeEditor(QWidget):
             basics.label("Used by", "heading"),
             self.users,
         )
-        panel.layout().setStretch(2, 1)
+        basics.grow(panel, 2)
         return panel
 
     # opening and leaving
@@ -355,7 +355,7 @@ class TypeEditor(QWidget):
     def _put(self, **fields: object) -> None:
         self._do(type_edits.replace(self.kind, **fields))
 
-    def _mode_edited(self, mode) -> None:
+    def _mode_edited(self, mode: Mode) -> None:
         name = self.mode_name
         self._do(type_edits.put_mode(self.kind, name, mode), mode.name)
 
@@ -470,7 +470,7 @@ class TypeEditor(QWidget):
             self.which.setCurrentIndex(self.which.findData(found.name))
             self.modes.show_mode(kind, found, self.key)
         self._fill_parts(kind)
-        own = bool(found) and any(c.key == self.key for c in found.overrides)
+        own = found is not None and any(c.key == self.key for c in found.overrides)
         wheel = (
             kind.wheel(self.key.removeprefix("wheel:"))
             if self.key.startswith("wheel:")
@@ -554,7 +554,7 @@ class TypeEditor(QWidget):
 
     # trying
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._fill_trial()
         if not self.kind.channels:
             self.modes.add.setFocus()

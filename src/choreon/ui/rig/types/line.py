@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from choreon.model import attributes as at
@@ -85,7 +85,7 @@ class RangeLine(QWidget):
 
     # drawing
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -166,7 +166,7 @@ class RangeLine(QWidget):
 
     # hands
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.channel is None:
             return
         self.setFocus()
@@ -179,7 +179,7 @@ class RangeLine(QWidget):
             self.chosen.emit(found)
         self.update()
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self.channel is None:
             return
         x = event.position().x()
@@ -199,12 +199,12 @@ class RangeLine(QWidget):
             self.update()
         self.pointed.emit(self.raw_at(x))
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._border is not None and self.channel is not self._began:
             self.edited.emit(self.channel)
         self._border = self._began = None
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.channel is not None:
             channel, index = type_edits.split(
                 self.channel, self.raw_at(event.position().x())
@@ -214,7 +214,7 @@ class RangeLine(QWidget):
             self.edited.emit(channel)
             self.chosen.emit(index)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         channel = self.channel
         if channel is None:
             return

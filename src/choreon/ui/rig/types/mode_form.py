@@ -7,7 +7,7 @@ from __future__ import annotations
 import re
 
 from PySide6.QtCore import QPointF, QRectF, QSize, QStringListModel, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QCompleter, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from choreon.model import type_edits
@@ -55,7 +55,7 @@ class CellGrid(QWidget):
             self.width() / 2 + scale * cell.x, self.height() / 2 - scale * cell.y
         )
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -75,7 +75,7 @@ class CellGrid(QWidget):
                 cell.name[:4],
             )
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         near = [
             ((self.at(i) - event.position()).manhattanLength(), i)
             for i in range(len(self.mode.cells if self.mode else ()))
@@ -84,7 +84,7 @@ class CellGrid(QWidget):
         self._held = best[1] if best[0] < 16 else None
         self.update()
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._held is not None:
             scale = self._scale()
             x = (event.position().x() - self.width() / 2) / scale
@@ -154,7 +154,7 @@ class ModeForm(QWidget):
         self.cells = CellGrid()
         self.cells.moved.connect(self._cell_moved)
         head = basics.row(self.name, self.footprint, gone)
-        head.layout().setStretch(0, 1)
+        basics.grow(head, 0)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
@@ -255,7 +255,7 @@ class ModeForm(QWidget):
             )
         )
         row = basics.row(*widgets, spacing=2)
-        row.layout().setStretch(1, 1)
+        basics.grow(row, 1)
         return row
 
     def _emit(self, mode: Mode) -> None:

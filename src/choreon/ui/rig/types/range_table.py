@@ -6,14 +6,16 @@ from __future__ import annotations
 
 import re
 
-from PySide6.QtCore import QEvent, QSize, Qt, Signal
+from PySide6.QtCore import QAbstractItemModel, QEvent, QObject, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
     QLineEdit,
     QStyledItemDelegate,
+    QStyleOptionViewItem,
     QTableWidget,
+    QWidget,
 )
 from PySide6.QtWidgets import QTableWidgetItem as Item
 
@@ -23,6 +25,7 @@ from choreon.model.fixture_type import Channel, FixtureType, Range
 from choreon.ui import theme
 from choreon.ui.rig.strips import slot_of, slot_picture
 from choreon.ui.rig.types.meaning import MeaningField, said
+from choreon.ui.widgets.items import AnyIndex
 from choreon.ui.widgets.values import parse
 
 COLUMNS = ("From", "To", "Meaning", "Name", "At start", "At end")
@@ -175,7 +178,7 @@ class RangeTable(QTableWidget):
         if (
             channel is None
             or not 0 <= row < len(channel.ranges)
-            or text == self.item(row, column).text()
+            or text == self._words(row, column)
         ):
             return
         span = channel.ranges[row]
@@ -193,7 +196,7 @@ class RangeTable(QTableWidget):
         if made is None:
             self.refused.emit(
                 f"“{text}” is no number; {COLUMNS[column].lower()} stays "
-                f"{self.item(row, column).text()}."
+                f"{self._words(row, column)}."
             )
         elif made != channel:
             self.edited.emit(made)
@@ -226,12 +229,16 @@ class RangeTable(QTableWidget):
         )
         return type_edits.put_range(channel, row, **fields)
 
+    def _words(self, row: int, column: int) -> str:
+        item = self.item(row, column)
+        return item.text() if item is not None else ""
+
     def go_on(self) -> None:
         """To the field that is typed next: through a range, then on to where the next
         one ends.
         """
         row, column = self.currentRow(), self.currentColumn() + 1
-        if column > HIGH or (column == HIGH and not self.item(row, HIGH).text()):
+        if column > HIGH or (column == HIGH and not self._words(row, HIGH)):
             row, column = row + 1, TO
         item = self.item(row, column)
         if item is not None:
@@ -263,7 +270,9 @@ class _Fields(QStyledItemDelegate):
         super().__init__(table)
         self.table = table
 
-    def createEditor(self, parent, option, index) -> QLineEdit:
+    def createEditor(
+        self, parent: QWidget, option: QStyleOptionViewItem, index: AnyIndex
+    ) -> QLineEdit:
         if index.column() == MEANING:
             meaning = MeaningField(parent)
             meaning.picked.connect(lambda _: self.commitData.emit(meaning))
@@ -274,16 +283,19 @@ class _Fields(QStyledItemDelegate):
         made.setAccessibleName(f"{COLUMNS[index.column()]} of range {index.row() + 1}")
         return made
 
-    def setEditorData(self, editor, index) -> None:
+    def setEditorData(self, editor: QWidget, index: AnyIndex) -> None:
         if isinstance(editor, MeaningField):
             channel = self.table.channel
             if channel is not None and index.row() < len(channel.ranges):
                 editor.show_name(channel.ranges[index.row()].attribute)
-        elif not editor.isModified():
+        elif isinstance(editor, QLineEdit) and not editor.isModified():
             editor.setText(index.data() or "")
-        editor.selectAll()
+        if isinstance(editor, QLineEdit):
+            editor.selectAll()
 
-    def setModelData(self, editor, model, index) -> None:
+    def setModelData(
+        self, editor: QWidget, model: QAbstractItemModel, index: AnyIndex
+    ) -> None:
         if isinstance(editor, MeaningField):
             editor.settle()
             if (
@@ -291,12 +303,14 @@ class _Fields(QStyledItemDelegate):
                 and editor.name != self.table.channel.ranges[index.row()].attribute
             ):
                 self.table.take(index.row(), MEANING, editor.name)
-        else:
+        elif isinstance(editor, QLineEdit):
             self.table.take(index.row(), index.column(), editor.text())
 
-    def eventFilter(self, editor, event) -> bool:
+    def eventFilter(self, editor: QObject, event: QEvent) -> bool:
         """Enter goes on to what is typed next."""
-        if event.type() == QEvent.Type.KeyPress and event.key() in (
+        if event.type() != QEvent.Type.KeyPress or not isinstance(event, QKeyEvent):
+            return super().eventFilter(editor, event)
+        if isinstance(editor, QWidget) and event.key() in (
             Qt.Key.Key_Return,
             Qt.Key.Key_Enter,
         ):

@@ -37,7 +37,7 @@ class WheelForm(QWidget):
         self.rows = QVBoxLayout()
         self.rows.setSpacing(4)
         head = basics.row(self.name, gone)
-        head.layout().setStretch(0, 1)
+        basics.grow(head, 0)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(head)
@@ -86,7 +86,7 @@ class WheelForm(QWidget):
             picture.setIconSize(QSize(24, 24))
         gone = basics.tool("close", f"Remove slot {i}", lambda: self.remove(i))
         row = basics.row(number, name, colour, other, picture, gone, spacing=4)
-        row.layout().setStretch(1, 1)
+        basics.grow(row, 1)
         return row
 
     def _put(self, **fields: object) -> None:
