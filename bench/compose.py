@@ -139,7 +139,7 @@ def _run_large(place: Room) -> None:
     _each(
         "palettes, scenes",
         beat,
-        [lambda k=k: shelf.show_kind(k) for k in ("palettes", "playables") * 2],
+        [lambda k=k: shelf.show_kind(k) for k in ("palettes", "scenes") * 2],
     )
     bar = shelf.strip.horizontalScrollBar()
     _each(
@@ -222,7 +222,7 @@ def _run(place: Room) -> None:
     _each(
         "scenes, palettes",
         beat,
-        [lambda k=k: compose.shelf.show_kind(k) for k in ("palettes", "playables") * 2],
+        [lambda k=k: compose.shelf.show_kind(k) for k in ("palettes", "scenes") * 2],
     )
     window.finish(stop=True, fade=0.0)
     window.close()

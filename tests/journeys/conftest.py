@@ -12,6 +12,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
+    QAbstractItemView,
     QApplication,
     QComboBox,
     QDialog,
@@ -27,7 +28,13 @@ from choreon.engine import protocol
 from choreon.sim.controller import PracticeController
 from choreon.ui import theme
 from choreon.ui.app import App, load
+from choreon.ui.ledger_lines import cross_rect, whole_rect
 from choreon.ui.window import MainWindow
+
+
+def inner(widget: QWidget) -> QWidget:
+    """What takes the mouse: of a list the part that scrolls."""
+    return widget.viewport() if isinstance(widget, QAbstractItemView) else widget
 
 
 class Hands:
@@ -52,6 +59,7 @@ class Hands:
     def click(
         self, widget: QWidget, at: QPointF | QPoint | None = None, **held
     ) -> None:
+        widget = inner(widget)
         point = (
             at.toPoint() if isinstance(at, QPointF) else at or widget.rect().center()
         )
@@ -67,6 +75,7 @@ class Hands:
         self, widget: QWidget, start: QPointF, end: QPointF, release: bool = True
     ) -> None:
         """Press, move in steps, let go."""
+        widget = inner(widget)
         left = Qt.MouseButton.LeftButton
         QTest.mousePress(widget, left, pos=start.toPoint())
         for part in (0.3, 0.6, 1.0):
@@ -75,6 +84,30 @@ class Hands:
         if release:
             QTest.mouseRelease(widget, left, pos=end.toPoint())
         QApplication.processEvents()
+
+    def card(self, shelf: QWidget, thing: str) -> None:
+        """Press a card on the shelf."""
+        index = shelf.strip.cards.index_of(thing)
+        self.until(index.isValid, 5.0, f"no card {thing}")
+        shelf.strip.scrollTo(index)
+        self.click(shelf.strip, shelf.strip.visualRect(index).center())
+
+    def take_out(
+        self, ledger: QWidget, who: str, what: str, whole: bool = False
+    ) -> None:
+        """Press the cross of a line of the ledger, or “all of it”."""
+        lines = ledger.list.lines
+
+        def row() -> int:
+            for place in range(lines.rowCount()):
+                if lines.index(place).data().startswith(f"{who} {what} "):
+                    return place
+            return -1
+
+        self.until(lambda: row() >= 0, 5.0, f"no line of {who} {what}")
+        rect = ledger.list.visualRect(lines.index(row()))
+        where = whole_rect(rect) if whole else cross_rect(rect)
+        self.click(ledger.list, where.center())
 
     def button(self, inside: QWidget, text: str) -> QPushButton:
         """The button with a text, once it is there, visible and enabled."""

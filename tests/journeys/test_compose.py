@@ -6,10 +6,10 @@ import itertools
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QDropEvent, QWheelEvent
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QDropEvent, QHelpEvent, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QColorDialog, QPushButton
+from PySide6.QtWidgets import QApplication, QColorDialog, QPushButton, QToolTip
 
 from choreon.formats import showfile
 from choreon.model import edits, links, palettes
@@ -18,7 +18,7 @@ from choreon.model.refs import Ref
 from choreon.model.show import Area, Room
 from choreon.render.colour import to_oklab
 from choreon.ui.compose.times import TimesDialog
-from choreon.ui.drags import carry
+from choreon.ui.drags import carried, carry
 from tests.conftest import values
 from tests.journeys.conftest import missed, pick
 
@@ -618,24 +618,14 @@ def test_one_accidental_nudge_is_found_and_taken_out(hands, compose, node):
     compose.what.aim_panel.pad.setFocus()
     QTest.keyClick(compose.what.aim_panel.pad, Qt.Key.Key_Up)
     hands.click(ledger.open)
-    rows = [
-        row
-        for row in (ledger._box.itemAt(i).widget() for i in range(ledger._box.count()))
-        if row
-    ]
-    texts = [
-        " ".join(w.text() for w in row.findChildren(type(ledger.summary)))
-        for row in rows
-    ]
-    tilt = next(i for i, t in enumerate(texts) if t.startswith("Spot 2 Tilt"))
+    lines = ledger.list.lines
+    texts = [lines.index(row).data() for row in range(lines.rowCount())]
+    tilt = next(i for i, text in enumerate(texts) if text.startswith("Spot 2 Tilt"))
     assert "covers" in texts[tilt]
-    remove = next(
-        b for b in rows[tilt].findChildren(type(ledger.open)) if "tilt" in b.toolTip()
-    )
-    hands.click(remove)
+    hands.take_out(ledger, "Spot 2", "Tilt")
     assert "Tilt" not in draft(hands)["spot-2"]
     assert draft(hands)["par-1"] == {"Dimmer": 0.9}
-    hands.until(lambda: not ledger._refill.isActive())
+    hands.until(lambda: lines.rowCount() == len(texts) - 1)
     position = [
         b
         for b in ledger.by_family.findChildren(QPushButton)
@@ -646,10 +636,26 @@ def test_one_accidental_nudge_is_found_and_taken_out(hands, compose, node):
     parts.draft.touch(
         {"par-1": {"ColorRGB_Red": 1.0, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 0.0}}
     )
-    QTest.qWait(200)
-    hands.click(hands.button(ledger, "all of it"))
+    hands.until(lambda: not lines.line(0).alone)
+    hands.take_out(ledger, "Par 1", "Colour", whole=True)
     assert draft(hands) == {}
     assert not ledger.isVisible()
+
+
+def test_lines_of_the_ledger_are_taken_out_by_key(hands, compose):
+    parts, ledger = hands.parts, hands.window.ledger
+    parts.draft.touch({"spot-1": {"Dimmer": 0.5, "Zoom": 20.0}})
+    parts.draft.touch({"par-1": {"Dimmer": 0.3}})
+    hands.until(ledger.open.isEnabled)
+    hands.click(ledger.open)
+    ledger.list.setFocus()
+    ledger.list.setCurrentIndex(ledger.list.lines.index(1))
+    QTest.keyClick(ledger.list, Qt.Key.Key_Delete)
+    assert draft(hands)["spot-1"] == {"Dimmer": 0.5}
+    hands.until(lambda: ledger.list.lines.rowCount() == 2)
+    ledger.list.setCurrentIndex(ledger.list.lines.index(0))
+    QTest.keyClick(ledger.list, Qt.Key.Key_Delete, SHIFT)
+    assert draft(hands) == {"par-1": {"Dimmer": 0.3}}
 
 
 def test_a_blind_draft_stays_off_the_stage(hands, compose, node):
@@ -716,11 +722,11 @@ def test_the_draft_is_kept_as_a_scene_with_parts_of_it(hands, compose):
 def test_one_palette_changed_and_all_its_scenes_with_it(hands, compose, node):
     parts, ledger = hands.parts, hands.window.ledger
     hands.click(compose.shelf.tabs["palettes"])
-    card = compose.shelf.cards["lantern"]
+    card = compose.shelf.strip.cards.card("lantern")
     assert card.uses == len(palettes.users(parts.document.show, "lantern")) >= 4
     parts.engine.press("cello-pad")
     hands.until(lambda: values(node, 2)[126] > 0)
-    hands.click(card)
+    hands.card(compose.shelf, "lantern")
     hands.click(hands.button(compose.shelf, "Take into draft"))
     assert parts.draft.taken == Ref("palette", "lantern")
     hands.type(compose.what.colour_panel.hex, "#0040FF")
@@ -750,9 +756,9 @@ def test_one_palette_changed_and_all_its_scenes_with_it(hands, compose, node):
 
 def test_a_scene_is_taken_changed_and_updated(hands, compose):
     parts, ledger = hands.parts, hands.window.ledger
-    hands.click(compose.shelf.cards["slack-water"])
-    hands.click(compose.shelf.take)
-    assert compose.shelf.cards["slack-water"]._drafted
+    hands.card(compose.shelf, "slack-water")
+    hands.click(compose.shelf.deeds.take)
+    assert compose.shelf.strip.cards.card("slack-water").drafted
     parts.selection.choose(["par-1"])
     hands.click(hands.button(compose.what, "25"))
     assert ledger.candidates()[0] == Ref("scene", "slack-water")
@@ -813,8 +819,10 @@ def test_a_palette_kept_by_meaning_reaches_other_makes(hands, compose, answers):
     chips = what.colour_panel.chips
     hands.click(chips, chips.rect_of("weed").center())
     assert draft(hands)["wash-1"]["ColorRGB_Red"] == "palette:weed"
-    QTest.mouseMove(chips, chips.rect_of("weed").center().toPoint())
-    hands.until(lambda: "Weed: used by no scene" in chips.toolTip())
+    weed_is = chips.rect_of("weed").center().toPoint()
+    asked = QHelpEvent(QEvent.Type.ToolTip, weed_is, chips.mapToGlobal(weed_is))
+    QApplication.sendEvent(chips.viewport(), asked)
+    hands.until(lambda: "Weed: used by no scene" in QToolTip.text())
 
 
 def test_palettes_are_dragged_into_the_order_one_wants(hands, compose, demo_path):
@@ -857,42 +865,45 @@ def test_palettes_are_dragged_into_the_order_one_wants(hands, compose, demo_path
     )
 
 
-def test_a_shelf_of_hundreds_has_cards_where_one_looks(hands, compose):
+def test_a_shelf_of_hundreds_is_walked_through_and_searched(hands, compose):
     parts, shelf = hands.parts, compose.shelf
     made = [
         Scene(id=f"n{i}", name=f"Night {i}", look={"par-1": {"Dimmer": 0.5}})
         for i in range(300)
     ]
     parts.document.edit("many", edits.put(parts.document.show, "playables", *made))
-    bar = shelf.strip.horizontalScrollBar()
+    cards, bar = shelf.strip.cards, shelf.strip.horizontalScrollBar()
     hands.until(lambda: bar.maximum() > 250 * 150)
-    assert "n299" in shelf.cards  # the newest stand first
-    assert len(shelf.cards) < 100
-    assert "n0" not in shelf.cards
-    bar.setValue(bar.maximum())
-    hands.until(lambda: "slack-water" in shelf.cards)
-    assert "n299" not in shelf.cards
-    card = shelf.cards["slack-water"]
-    hands.click(card)
+    ids = list(reversed(parts.document.show.playables))  # the newest stand first
+    assert cards.ids() == ids
+    assert ids[0] == "n299"
+    hands.card(shelf, "slack-water")
     assert shelf.chosen == "slack-water"
-    QTest.keyClick(card, Qt.Key.Key_Left)
-    chosen = shelf.chosen
-    ids = list(reversed(parts.document.show.playables))
-    assert chosen == ids[ids.index("slack-water") - 1]
-    assert shelf.cards[chosen].hasFocus()
-    QTest.keyClick(shelf.cards[chosen], Qt.Key.Key_Right)
+    assert bar.value() > bar.maximum() / 2
+    QTest.keyClick(shelf.strip, Qt.Key.Key_Left)
+    assert shelf.chosen == ids[ids.index("slack-water") - 1]
+    QTest.keyClick(shelf.strip, Qt.Key.Key_Right)
     assert shelf.chosen == "slack-water"
     shelf.search.setText("night 29")
-    assert set(shelf.cards) == {"n29", *(f"n29{i}" for i in range(10))}
+    assert set(cards.ids()) == {"n29", *(f"n29{i}" for i in range(10))}
     shelf.search.setText("")
-    # an edit of one scene leaves the other cards as they are
-    before = dict(shelf.cards)
+    # an edit of one scene draws its card anew, and no other
+    drawn: list[int] = []
+    cards.dataChanged.connect(lambda first, last: drawn.append(first.row()))
     parts.document.edit(
         "rename",
         edits.change(parts.document.show, Ref("scene", "n299"), name="Last night"),
     )
-    assert shelf.cards == before
-    assert shelf.cards["n299"].accessibleName() == "Last night"
+    assert drawn == [0]
+    assert cards.index(0).data() == "Last night"
+
+
+def test_a_card_is_carried_to_a_page(hands, compose):
+    cards = compose.shelf.strip.cards
+    assert carried(cards.mimeData([cards.index_of("cello")])) == Ref("scene", "cello")
+    compose.shelf.show_kind("palettes")
+    lantern = cards.index_of("lantern")
+    assert not cards.flags(lantern) & Qt.ItemFlag.ItemIsDragEnabled  # it plays nothing
 
 
 def test_a_palette_deleted_while_used_leaves_its_values(hands, compose, node):
@@ -909,8 +920,8 @@ def test_a_palette_deleted_while_used_leaves_its_values(hands, compose, node):
     hands.until(lambda: values(node, 1)[10] == 204)
     before = values(node, 1)
     hands.click(shelf.tabs["palettes"])
-    hands.click(shelf.cards["rose"])
-    hands.click(shelf.delete)
+    hands.card(shelf, "rose")
+    hands.click(shelf.deeds.delete)
     assert "keep" in hands.window.notice.text.text()
     assert "rose" not in parts.document.show.palettes
     assert (
@@ -931,44 +942,46 @@ def test_scenes_are_filed_tagged_doubled_merged_and_unlinked(
     hands, compose, answers, monkeypatch
 ):
     parts, shelf = hands.parts, compose.shelf
-    hands.click(shelf.cards["mudlight"])
+    hands.card(shelf, "mudlight")
     answers.append("By day")
-    pick(hands, lambda: hands.click(shelf.more), "Folder", "New")
+    pick(hands, lambda: hands.click(shelf.deeds.more), "Folder", "New")
     assert parts.document.show.playables["mudlight"].folder == "By day"
     answers.append("sand, #wet,, sand")
-    pick(hands, lambda: hands.click(shelf.more), "Tags")
+    pick(hands, lambda: hands.click(shelf.deeds.more), "Tags")
     assert parts.document.show.playables["mudlight"].tags == ("sand", "wet")
     monkeypatch.setattr(
         QColorDialog,
         "getColor",
         lambda *_: __import__("PySide6.QtGui").QtGui.QColor("#336699"),
     )
-    pick(hands, lambda: hands.click(shelf.more), "Colour mark")
+    pick(hands, lambda: hands.click(shelf.deeds.more), "Colour mark")
     assert parts.document.show.playables["mudlight"].colour == "#336699"
-    pick(hands, lambda: hands.click(shelf.more), "Unlink from the palette Mud")
+    pick(hands, lambda: hands.click(shelf.deeds.more), "Unlink from the palette Mud")
     assert (
         parts.document.show.playables["mudlight"].look["par-1"]["ColorRGB_Red"] == 0.8
     )
-    pick(hands, lambda: hands.click(shelf.more), "Duplicate")
+    pick(hands, lambda: hands.click(shelf.deeds.more), "Duplicate")
     assert shelf.chosen != "mudlight"
     assert (
         parts.document.show.playables[shelf.chosen].look
         == parts.document.show.playables["mudlight"].look
     )
-    pick(hands, lambda: hands.click(shelf.more), "Merge with", "Cello")
+    pick(hands, lambda: hands.click(shelf.deeds.more), "Merge with", "Cello")
     assert parts.document.show.playables[shelf.chosen].look["front-4"]["Dimmer"] == 0.75
     shelf.folder.setCurrentIndex(shelf.folder.findText("By day"))
-    assert {parts.document.show.playables[i].folder for i in shelf.cards} == {"By day"}
+    assert {
+        parts.document.show.playables[i].folder for i in shelf.strip.cards.ids()
+    } == {"By day"}
     shelf.folder.setCurrentIndex(0)
     hands.type(shelf.search, "wet", enter=False)
-    assert "mudlight" in shelf.cards
-    assert "cello" not in shelf.cards
+    assert "mudlight" in shelf.strip.cards.ids()
+    assert "cello" not in shelf.strip.cards.ids()
 
 
 def test_position_comes_before_the_light(hands, compose, node):
     """A scene's families have times of their own."""
     parts, shelf = hands.parts, compose.shelf
-    hands.click(shelf.cards["cello"])
+    hands.card(shelf, "cello")
 
     def timed(dialog: TimesDialog) -> None:
         hands.type(dialog.rows["intensity"][0], "4")
@@ -976,7 +989,7 @@ def test_position_comes_before_the_light(hands, compose, node):
         hands.type(dialog.rows["position"][1], "0")
         hands.click(hands.button(dialog, "Keep"))
 
-    hands.in_dialog(lambda: hands.click(shelf.times), timed)
+    hands.in_dialog(lambda: hands.click(shelf.deeds.times), timed)
     parts.engine.press("cello-pad")
     mark = parts.document.show.marks["cello"]
     at_mark = (mark.x, mark.y, 0.0)
@@ -992,8 +1005,8 @@ def test_position_comes_before_the_light(hands, compose, node):
 def test_a_scene_is_looked_at_without_lighting_it(hands, compose, node):
     parts, shelf = hands.parts, compose.shelf
     quiet = values(node, 1)
-    hands.click(shelf.cards["spring-tide"])
-    hands.click(shelf.look_at)
+    hands.card(shelf, "spring-tide")
+    hands.click(shelf.deeds.look_at)
     hands.until(lambda: parts.preview.shown == Ref("scene", "spring-tide"))
     row = next(
         i for i, p in enumerate(parts.preview.decoder.lamps) if p.fixture == "par-1"
@@ -1046,9 +1059,11 @@ def test_a_scene_whose_fixtures_are_gone_is_kept_and_comes_back(hands, compose, 
     )
     QTest.qWait(50)
     assert parts.document.show.playables["stage-blue"].look == look
-    assert "2 of its fixtures do not hang" in compose.shelf.cards["stage-blue"].about()
+    blue = compose.shelf.strip.cards.index_of("stage-blue")
+    tip = blue.data(Qt.ItemDataRole.ToolTipRole)
+    assert "2 of its fixtures do not hang" in tip
     compose.shelf.choose("stage-blue")
-    compose.shelf.put_on("low-tide", "pad")
+    compose.shelf.deeds.put_on("low-tide", "pad")
     parts.engine.press(parts.document.show.pages["low-tide"].tiles[-1].id)
     hands.until(lambda: values(node, 1)[26] == 204)
     parts.engine.release()

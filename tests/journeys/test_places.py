@@ -206,18 +206,18 @@ def test_amber_and_uv_where_the_lamp_has_them(hands, node):
 def test_cards_show_what_is_on_and_can_be_found(hands):
     shelf = hands.place("compose").shelf
     hands.parts.engine.press("cello-pad")
-    hands.until(lambda: shelf.cards["cello"]._on)
+    hands.until(lambda: shelf.strip.cards.card("cello").on)
     hands.type(shelf.search, "stage", enter=False)
-    assert set(shelf.cards) == {"stage-warm", "stage-blue", "stage-rose"}
+    assert set(shelf.strip.cards.ids()) == {"stage-warm", "stage-blue", "stage-rose"}
     shelf.search.clear()
-    assert len(shelf.cards) == len(hands.parts.document.show.playables)
+    assert len(shelf.strip.cards.ids()) == len(hands.parts.document.show.playables)
 
 
 def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     shelf = hands.place("compose").shelf
     shelf.choose("cello")
     answers += ["Cello alone"]
-    hands.click(shelf.rename)
+    hands.click(shelf.deeds.rename)
     assert hands.parts.document.show.playables["cello"].name == "Cello alone"
 
     def timed(dialog: TimesDialog) -> None:
@@ -230,18 +230,18 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
         hands.type(dialog.rows["position"][1], "0")
         hands.click(hands.button(dialog, "Keep"))
 
-    hands.in_dialog(lambda: hands.click(shelf.times), timed)
+    hands.in_dialog(lambda: hands.click(shelf.deeds.times), timed)
     cello = hands.parts.document.show.playables["cello"]
     assert (cello.fade_in, cello.fade_out) == (1.5, 4.0)
     assert cello.times == {"intensity": Times(3.0, 1.5), "position": Times(0.0, 0.0)}
     hands.in_dialog(
-        lambda: hands.click(shelf.times),
+        lambda: hands.click(shelf.deeds.times),
         lambda d: hands.click(hands.button(d, "Not now")),
     )
     assert hands.parts.document.show.playables["cello"] is cello
-    shelf.put_on("open-mic", "fader")
+    shelf.deeds.put_on("open-mic", "fader")
     assert hands.parts.document.show.pages["open-mic"].tiles[-1].plays.id == "cello"
-    hands.click(shelf.delete)
+    hands.click(shelf.deeds.delete)
     assert "cello" not in hands.parts.document.show.playables
     perform = hands.place("perform")
     assert perform.tiles["cello-pad"].name == "What it plays is gone"
@@ -252,7 +252,7 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
 def test_taking_a_scene_into_the_draft_lights_it_and_stores_nothing(hands, node):
     compose = hands.place("compose")
     before = hands.parts.document.show
-    hands.click(compose.shelf.cards["stage-blue"])
+    hands.card(compose.shelf, "stage-blue")
     hands.click(hands.button(compose.shelf, "Take into draft"))
     hands.until(lambda: values(node, 1)[10] == 204)
     assert hands.parts.document.show is before

@@ -395,5 +395,6 @@ def test_once_acts_once(qapp):
     got: list[int] = []
     timer = basics.once(holder, 5, lambda: got.append(1))
     timer.start()
-    QTest.qWait(40)
+    assert QTest.qWaitFor(lambda: bool(got), 5000)
+    QTest.qWait(40)  # in which it would act again
     assert got == [1]

@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -24,16 +23,14 @@ from choreon.model.playables import Scene
 from choreon.model.refs import PALETTE, Ref, exists, find, name_of, parse
 from choreon.model.show import Palette
 from choreon.model.values import Look, Value
-from choreon.render.channels import Floats
 from choreon.render.state import PlayState
+from choreon.ui import palettes as palette_deeds
 from choreon.ui import theme, words
-from choreon.ui.compose import palette_chips
 from choreon.ui.keep import KeepForm
+from choreon.ui.ledger_lines import LedgerList, first_of
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
-
-BATCH = 14  # lines that are made at once; more are when they are scrolled to
 
 
 class Ledger(QFrame):
@@ -107,14 +104,8 @@ class Ledger(QFrame):
         self._families = QHBoxLayout(self.by_family)
         self._families.setContentsMargins(0, 0, 0, 0)
         self._families.setSpacing(4)
-        self._rows = QWidget()
-        self._box = QVBoxLayout(self._rows)
-        self._box.setContentsMargins(0, 0, 8, 0)
-        self._box.setSpacing(2)
-        self.list = basics.scroller(self._rows)
-        self.list.setFixedHeight(190)
-        self.list.verticalScrollBar().valueChanged.connect(lambda _: self._go_on())
-        self._waiting: list[tuple[str, str, tuple[str, ...]]] = []
+        self.list = LedgerList(parts)
+        self.list.taken_out.connect(self._take_out)
         self.list.hide()
         self.by_family.hide()
         layout = basics.stack(
@@ -213,40 +204,17 @@ class Ledger(QFrame):
             self._fill()
 
     def _fill(self) -> None:
-        self._rows.setMinimumHeight(0)
-        here = self.list.verticalScrollBar().value()
-        shown = self._box.count()
-        basics.clear(self._box)
         look = self.parts.engine.state.draft.look
         self._fill_families(look)
-        found = words.lines(look)
-        self._waiting = found
-        self._show_lines(max(BATCH, shown if here else 0))
-        self.list.setFixedHeight(min(190, 12 + 38 * max(1, len(found))))
+        self.list.show_draft(look)
 
-    def _go_on(self) -> None:
-        """Make more lines when the end of those that are there comes near."""
-        bar = self.list.verticalScrollBar()
-        if self._waiting and bar.maximum() - bar.value() < 200:
-            self._show_lines(BATCH)
-
-    def _show_lines(self, count: int) -> None:
-        parts = self.parts
-        look = parts.engine.state.draft.look
-        below, where = (
-            parts.preview.values(without_draft=True),
-            parts.preview.compiled.rig.where,
-        )
-        now, self._waiting = self._waiting[:count], self._waiting[count:]
-        for fixture, name, attributes in now:
-            if name and all(a in look.get(fixture, {}) for a in attributes):
-                self._box.addWidget(
-                    self._line(look, below, where, fixture, name, attributes)
-                )
-        if not self._waiting:
-            self._box.addStretch(1)
-        self._box.activate()
-        self._rows.setMinimumHeight(self._box.minimumSize().height())
+    def _take_out(self, fixture: str, attributes: tuple[str, ...]) -> None:
+        """Take values out of the draft; all that it has of a fixture where none are
+        named.
+        """
+        look = self.parts.engine.state.draft.look
+        names = attributes or tuple(look.get(fixture, {}))
+        self.parts.draft.untouch({fixture: names})
 
     def _fill_families(self, look: Look) -> None:
         """One button for each family that the draft has, to take it out whole."""
@@ -270,78 +238,6 @@ class Ledger(QFrame):
             button.setStyleSheet("padding: 4px 8px;")
             self._families.addWidget(button)
         self._families.addStretch(1)
-
-    def _line(
-        self,
-        look: Look,
-        below: Floats,
-        where: dict[str, dict[str, list[tuple[int, int]]]],
-        fixture: str,
-        name: str,
-        attributes: tuple[str, ...],
-    ) -> QWidget:
-        show = self.parts.document.show
-        title = basics.label(
-            show.fixtures[fixture].name if fixture in show.fixtures else fixture
-        )
-        title.setFixedWidth(170)
-        what = basics.label(name, "soft")
-        what.setFixedWidth(120)
-        before = {
-            a: below[where[fixture][a][0][1]]
-            for a in attributes
-            if a in where.get(fixture, {})
-        }
-        given = look[fixture][attributes[0]]
-        if name == "Colour":
-            plain = links.resolve(
-                show, {fixture: {a: look[fixture][a] for a in attributes}}
-            )[fixture]
-            new = _swatches([plain.get(a, 0.0) for a in at.TARGET_COLOUR])
-            if isinstance(given, str):
-                new += f" {words.value(attributes[0], given, show)}"
-            old = _swatch(self._colour_below(fixture, before, below))
-        else:
-            new = words.value(attributes[0], given, show)
-            old = (
-                words.number(attributes[0], before[attributes[0]])
-                if before
-                else "nothing"
-            )
-        now = basics.label(new)
-        now.setFixedWidth(210)
-        remove = basics.tool(
-            "close",
-            f"Take {name.lower()} of {title.text()} out of the draft",
-            lambda: None,
-        )
-        remove.clicked.connect(lambda: self.parts.draft.untouch({fixture: attributes}))
-        whole = basics.button(
-            "all of it",
-            lambda: None,
-            "quiet",
-            "",
-            f"Take everything of {title.text()} out",
-        )
-        whole.setStyleSheet("padding: 2px 6px;")
-        whole.clicked.connect(
-            lambda: self.parts.draft.untouch({fixture: tuple(look[fixture])})
-        )
-        made = basics.row(
-            title, what, now, basics.label(f"covers {old}", "soft"), 1, whole, remove
-        )
-        whole.setVisible(len(look[fixture]) > len(attributes))
-        return made
-
-    def _colour_below(
-        self, fixture: str, before: dict[str, float], below: Floats
-    ) -> list[float]:
-        """The colour that the draft covers; of a lamp with a wheel that of its slot."""
-        wheel = self.parts.preview.compiled.rig.wheels.get(fixture)
-        if wheel is None:
-            return [before.get(a, 0.0) for a in at.TARGET_COLOUR]
-        slot = min(max(int(below[wheel.row]), 0), len(wheel.light) - 1)
-        return [float(v) for v in wheel.light[slot]]
 
     # storing
 
@@ -467,7 +363,7 @@ class Ledger(QFrame):
             return "nothing"
         if name not in at.TARGET_COLOUR or isinstance(value, str):
             return words.value(name, value, self.parts.document.show)
-        return _swatch([_first(values.get(n) or 0.0) for n in at.TARGET_COLOUR])
+        return _swatch([first_of(values.get(n) or 0.0) for n in at.TARGET_COLOUR])
 
     def _update_now(self) -> None:
         target = self._target
@@ -490,7 +386,7 @@ class Ledger(QFrame):
         """Lay what the draft has of a palette's family over it; the rest of the draft
         stays.
         """
-        palette_chips.update(self.parts, palette_id)
+        palette_deeds.update(self.parts, palette_id)
         self._cancel()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -516,27 +412,6 @@ def _difference(old: Look, new: Look) -> str:
         if n
     ]
     return ", ".join(parts) or "no change"
-
-
-def _first(given: float | tuple[float | None, ...] | str) -> float:
-    one = (
-        next((v for v in given if v is not None), 0.0)
-        if isinstance(given, tuple)
-        else given
-    )
-    return 0.0 if isinstance(one, str) else float(one)
-
-
-def _swatches(parts: list[Value]) -> str:
-    """A colour, or the first and the last of those that the cells have."""
-    ends = []
-    for end in (0, -1):
-        cells = [
-            [v for v in p if v is not None] if isinstance(p, tuple) else [p]
-            for p in parts
-        ]
-        ends.append(_swatch([_first(c[end] if c else 0.0) for c in cells]))
-    return ends[0] if ends[0] == ends[1] else f"{ends[0]} … {ends[1]}"
 
 
 def _swatch(rgb: list[float]) -> str:

@@ -6,75 +6,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QPoint, QRectF, QSettings, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
-from choreon.model.fixture_type import Channel, Slot, Wheel
-from choreon.ui import theme, words
+from choreon.model.fixture_type import Channel, Wheel
+from choreon.ui import words
 from choreon.ui.compose.hand import Hand
 from choreon.ui.rig.strips import slot_picture
 from choreon.ui.widgets import basics
-from choreon.ui.widgets.chip_row import ChipRow
+from choreon.ui.widgets.chips import TALL, Chip, ChipList
 from choreon.ui.widgets.values import ValueField
-
-CHIP = 32
-
-
-class Chips(ChipRow):
-    """Pictures or names to be hit; the ones that are on have an outline."""
-
-    def __init__(self, title: str) -> None:
-        super().__init__(title, CHIP, 13)
-        self.entries: list[
-            tuple[str, Slot | None, bool]
-        ] = []  # name, slot or None, whether it is the lamp's own program
-        self.on: set[int] = set()
-        self.drafted = False
-
-    def set_entries(self, entries: list[tuple[str, Slot | None, bool]]) -> None:
-        self.entries = entries
-        self.fit()
-
-    def count(self) -> int:
-        return len(self.entries)
-
-    def wide(self, index: int) -> float:
-        name, slot, _ = self.entries[index]
-        return (
-            CHIP
-            if slot is not None
-            else self.fontMetrics().horizontalAdvance(name) + 20.0
-        )
-
-    def tip(self, index: int) -> str:
-        name, _, own = self.entries[index]
-        return f"{name} ▲ the lamp's own program" if own else name
-
-    def draw(self, painter: QPainter, index: int, rect: QRectF) -> None:
-        name, slot, own = self.entries[index]
-        if slot is not None:
-            painter.drawPixmap(
-                rect.adjusted(2, 2, -2, -2).toRect(), slot_picture(slot, CHIP - 4)
-            )
-        else:
-            self.draw_name(painter, rect, name, index == self.hover or index in self.on)
-        if own:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.KEEP))
-            painter.drawRect(
-                QRectF(rect.left() + 6, rect.bottom() - 3, rect.width() - 12, 2)
-            )
-        on = index in self.on
-        if on or self.has_keys(index):
-            colour = (
-                theme.CHOSEN if not on else theme.DRAFT if self.drafted else theme.TEXT
-            )
-            painter.setPen(QPen(QColor(colour), 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            round_ = CHIP / 2 if slot is not None else theme.RADIUS
-            painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), round_, round_)
 
 
 class Control(QWidget):
@@ -86,7 +28,7 @@ class Control(QWidget):
         self.known = at.attribute(name)
         self.scale = 100.0 if self.known.unit == "%" else 1.0
         self.field: ValueField | None = None
-        self.chips: list[tuple[Chips, list[float], list[str]]] = []
+        self.chips: list[tuple[ChipList, list[float], list[str]]] = []
         self.box = QVBoxLayout(self)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(3)
@@ -145,9 +87,8 @@ class Control(QWidget):
             given[at.SHUTTER] = 1.0
         self.hand.give(given)
 
-    def _chips(self, channel: Channel, wheel: Wheel | None, ids: list[str]) -> Chips:
-        made = Chips(self.known.label)
-        entries: list[tuple[str, Slot | None, bool]] = []
+    def _chips(self, channel: Channel, wheel: Wheel | None, ids: list[str]) -> ChipList:
+        chips: list[Chip] = []
         values: list[float] = []
         for span in channel.ranges:
             if span.attribute != self.name or span.slot >= 0 or not span.discrete:
@@ -158,9 +99,11 @@ class Control(QWidget):
             name = span.name or (
                 slot.name if slot else words.number(self.name, span.low)
             )
-            entries.append((name, slot, span.on_purpose))
+            picture = slot_picture(slot, TALL - 4) if slot is not None else None
+            chips.append(Chip(name, name, picture, program=span.on_purpose))
             values.append(span.low)
-        made.set_entries(entries)
+        made = ChipList(self.known.label, _about)
+        made.chips.show_chips(chips)
         made.picked.connect(lambda i, v=values, own=ids: self._pick(v[i], own))
         self.chips.append((made, values, ids))
         return made
@@ -190,9 +133,11 @@ class Control(QWidget):
             items = [i for i in self.hand.items(self.name) if i[0] in ids]
             now = {round(v, 3) for v in self.hand.numbers(self.name, items)}
             on = {i for i, v in enumerate(values) if round(v, 3) in now}
-            if (on, drafted) != (chips.on, chips.drafted):
-                chips.on, chips.drafted = on, drafted
-                chips.update()
+            chips.chips.show_on(on, drafted)
+
+
+def _about(chip: Chip) -> str:
+    return f"{chip.name} ▲ the lamp's own program" if chip.program else chip.name
 
 
 def show_span(

@@ -16,9 +16,9 @@ from choreon.render import choice, spread
 from choreon.render.channels import Floats
 from choreon.render.reaching import to_floor_or_wall
 from choreon.ui import theme
-from choreon.ui.compose.controls import Chips
 from choreon.ui.compose.hand import Hand, Items
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.chips import Chip, ChipList
 from choreon.ui.widgets.colour_field import ColourField, on_screen
 from choreon.ui.widgets.values import ValueField
 
@@ -191,9 +191,9 @@ class SpreadPanel(QWidget):
             ]
         self.spots = QWidget()
         basics.stack(self.spots, *rows, spacing=4)
-        self.shapes = Chips("Shape")
-        self.shapes.set_entries([(name, None, False) for name, _ in SHAPES])
-        self.shapes.on = {0}
+        self.shapes = ChipList("Shape")
+        self.shapes.chips.show_chips([Chip(name, name) for name, _ in SHAPES])
+        self.shapes.chips.show_on([0])
         self.shapes.picked.connect(self._shape)
         self.repeat = ValueField("Repeat every", 0, 64, "", 0, 0, bar=False)
         self.repeat.setToolTip("Begin anew after so many; 0 never does")
@@ -325,7 +325,7 @@ class SpreadPanel(QWidget):
         ]
 
     def _positions(self) -> Floats:
-        shape = SHAPES[next(iter(self.shapes.on))][1]
+        shape = SHAPES[next(iter(self.shapes.chips.on))][1]
         return spread.positions(len(self.items()), shape, int(self.repeat.value or 0))  # type: ignore[arg-type]
 
     def _show(self) -> None:
@@ -375,8 +375,7 @@ class SpreadPanel(QWidget):
         self.apply()
 
     def _shape(self, index: int) -> None:
-        self.shapes.on = {index}
-        self.shapes.update()
+        self.shapes.chips.show_on([index])
         self.apply()
 
     def _swap(self) -> None:

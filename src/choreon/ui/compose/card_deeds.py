@@ -1,0 +1,262 @@
+"""What can be done with the card that is chosen on the shelf."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QColorDialog, QInputDialog, QMenu, QWidget
+
+from choreon.model import edits, links, palettes
+from choreon.model.playables import AnyPlayable, Scene
+from choreon.model.refs import PALETTE, Ref, name_of
+from choreon.model.show import Palette
+from choreon.ui import kinds, words
+from choreon.ui import palettes as palette_deeds
+from choreon.ui.compose.cards import Thing
+from choreon.ui.compose.times import ask_times
+from choreon.ui.parts import Parts
+from choreon.ui.widgets import basics
+
+
+class CardDeeds(QWidget):
+    """A row of buttons; hidden while nothing is chosen. `made` tells the id of a new
+    thing that is to be chosen next.
+    """
+
+    made = Signal(str)
+
+    def __init__(self, parts: Parts) -> None:
+        super().__init__()
+        self.parts = parts
+        self._ref: Ref | None = None
+        self.to_page = basics.button("Put on page", self._page_menu, "", "perform")
+        self.take = basics.button(
+            "Take into draft",
+            self.take_it,
+            icon="import",
+            tip="Bring its values into the draft to change them",
+        )
+        self.look_at = basics.tool(
+            "eye",
+            "Look at it on the stage picture without lighting it",
+            self._look,
+            checkable=True,
+        )
+        self.rename = basics.tool("edit", "Rename it", self._rename)
+        self.times = basics.tool("times", "Change its times", self._times)
+        self.more = basics.tool(
+            "more",
+            "Folder, tags, colour, duplicate, merge, where it is used",
+            self.open_menu,
+        )
+        self.delete = basics.tool("trash", "Delete it", self._delete)
+        buttons = (
+            self.to_page,
+            self.take,
+            self.look_at,
+            self.rename,
+            self.times,
+            self.more,
+            self.delete,
+        )
+        row = basics.row(*buttons, spacing=2)
+        basics.stack(self, row)
+        parts.preview.changed.connect(self._looked_at)
+
+    def show_thing(self, thing: Thing | None) -> None:
+        """Offer what can be done with a thing."""
+        plays = thing is not None and not isinstance(thing, Palette)
+        self._ref = None
+        if isinstance(thing, Palette):
+            self._ref = Ref(PALETTE, thing.id)
+        elif thing is not None:
+            self._ref = thing.ref
+            self.take.setVisible(kinds.kind_of(thing).takes)
+        for widget in (self.to_page, self.look_at, self.times, self.more):
+            widget.setVisible(plays)
+        if not plays:
+            self.take.show()
+        self.setVisible(thing is not None)
+
+    def set_narrow(self, narrow: bool) -> None:
+        """Where there is little room the buttons are signs without words."""
+        self.to_page.setText("" if narrow else "Put on page")
+        self.take.setText("" if narrow else "Take into draft")
+
+    # what is chosen
+
+    def _palette(self) -> Palette | None:
+        if self._ref is None or self._ref.kind != PALETTE:
+            return None
+        return self.parts.document.show.palettes.get(self._ref.id)
+
+    def _playable(self) -> AnyPlayable:
+        assert self._ref is not None
+        return self.parts.document.show.playables[self._ref.id]
+
+    def _change(self, step: str, **fields: object) -> None:
+        document = self.parts.document
+        changed = edits.change(document.show, self._playable().ref, **fields)
+        document.edit(step, changed)
+
+    # one button each
+
+    def _page_menu(self) -> None:
+        menu = QMenu(self)
+        pages = self.parts.document.show.pages
+        for page in pages.values():
+            for kind in ("pad", "fader"):
+                act = partial(self.put_on, page.id, kind)
+                menu.addAction(f"{page.name}, as a {kind}", act)
+        if not pages:
+            menu.addAction("There is no page yet: add one in Perform").setEnabled(False)
+        menu.exec(self.to_page.mapToGlobal(self.to_page.rect().topLeft()))
+
+    def put_on(self, page_id: str, kind: str) -> None:
+        """Put what is chosen on a page as a tile."""
+        playable, document = self._playable(), self.parts.document
+        show, _ = edits.add_tile(document.show, page_id, playable.ref, kind)
+        page = show.pages[page_id].name
+        document.edit(f"put {playable.name} on {page}", show)
+        self.parts.notices.told.emit(f"{playable.name} is on the page {page}.", "info")
+
+    def take_it(self) -> None:
+        """Take the values of what is chosen into the draft."""
+        if (palette := self._palette()) is not None:
+            palette_deeds.take(self.parts, palette)
+            return
+        playable = self._playable()
+        if kinds.kind_of(playable).takes:
+            self.parts.draft.take(playable.ref, kinds.look_of(playable))
+
+    def _look(self) -> None:
+        shown = self._playable().ref if self.look_at.isChecked() else None
+        self.parts.preview.look_at(shown)
+
+    def _looked_at(self) -> None:
+        self.look_at.setChecked(self.parts.preview.shown is not None)
+
+    def _rename(self) -> None:
+        if (palette := self._palette()) is not None:
+            palette_deeds.rename(self, self.parts, palette)
+            return
+        playable, document = self._playable(), self.parts.document
+        name, sure = QInputDialog.getText(
+            self, "Rename the scene", "Name", text=playable.name
+        )
+        if sure:
+            show = edits.rename(document.show, playable.ref, name)
+            document.edit(f"rename {playable.name}", show)
+
+    def _times(self) -> None:
+        playable = self._playable()
+        given = ask_times(self, playable)
+        if given is not None:
+            self._change(f"change the times of {playable.name}", **given)
+
+    def _delete(self) -> None:
+        if (palette := self._palette()) is not None:
+            palette_deeds.delete(self.parts, palette)
+            return
+        playable, document = self._playable(), self.parts.document
+        used = edits.where_used(document.show, playable.ref)
+        document.edit(
+            f"delete {playable.name}", edits.remove(document.show, playable.ref)
+        )
+        note = f" It was on {words.some(used)}." if used else ""
+        text = f"{playable.name} is deleted.{note} Ctrl+Z brings it back."
+        self.parts.notices.told.emit(text, "info")
+
+    # the menu
+
+    def open_menu(self) -> None:
+        """Open the menu of all else that can be done."""
+        playable, show = self._playable(), self.parts.document.show
+        menu = QMenu(self)
+        used = edits.where_used(show, playable.ref)
+        where = f"On {words.some(used)}" if used else "On no page"
+        menu.addAction(where).setEnabled(False)
+        for palette in self._linked(playable):
+            act = partial(self.unlink, links.to_palette(palette.id))
+            menu.addAction(f"Unlink from the palette {palette.name}", act)
+        menu.addSeparator()
+        menu.addMenu(self._folders(menu, playable))
+        menu.addAction("Tags…", self._tags)
+        menu.addAction("Colour mark…", self._colour)
+        menu.addSeparator()
+        menu.addAction("Duplicate", self.duplicate)
+        merges = self._merges(menu, playable)
+        menu.addMenu(merges).setEnabled(not merges.isEmpty())
+        menu.exec(self.more.mapToGlobal(self.more.rect().topLeft()))
+
+    def _linked(self, playable: AnyPlayable) -> list[Palette]:
+        """Returns the palettes that a playable links to."""
+        known = self.parts.document.show.palettes
+        found = dict.fromkeys(links.links_in(kinds.look_of(playable)))
+        ids = [
+            link.removeprefix(links.PALETTE)
+            for link in found
+            if link.startswith(links.PALETTE)
+        ]
+        return [known[i] for i in ids if i in known]
+
+    def _folders(self, menu: QMenu, playable: AnyPlayable) -> QMenu:
+        folders = QMenu("Folder", menu)
+        known = [s.folder for s in self.parts.document.show.playables.values()]
+        for name in dict.fromkeys(["", *known]):
+            act = partial(self._change, f"move {playable.name}", folder=name)
+            folders.addAction(name or "None", act)
+        folders.addAction("New…", self._new_folder)
+        return folders
+
+    def _merges(self, menu: QMenu, playable: AnyPlayable) -> QMenu:
+        merges = QMenu("Merge with", menu)
+        for other in self.parts.document.show.playables.values():
+            if other.id != playable.id and isinstance(other, Scene):
+                merges.addAction(f"{other.name} on top", partial(self.merge, other.id))
+        return merges
+
+    def unlink(self, link: str) -> None:
+        """Give what is chosen its own values in the place of a link."""
+        playable, document = self._playable(), self.parts.document
+        show = palettes.unlink(document.show, playable.ref, link)
+        document.edit(f"unlink {playable.name}", show)
+        self.parts.notices.told.emit(f"{playable.name} has its own values now.", "info")
+
+    def _new_folder(self) -> None:
+        name, sure = QInputDialog.getText(self, "Folder", "Name of the folder")
+        if sure and name.strip():
+            self._change(f"move {self._playable().name}", folder=name.strip())
+
+    def _tags(self) -> None:
+        playable = self._playable()
+        text, sure = QInputDialog.getText(
+            self, "Tags", "Words, parted by commas", text=", ".join(playable.tags)
+        )
+        if sure:
+            given = (word.strip().lstrip("#") for word in text.split(","))
+            tags = tuple(dict.fromkeys(word for word in given if word))
+            self._change(f"tag {playable.name}", tags=tags)
+
+    def _colour(self) -> None:
+        playable = self._playable()
+        now = QColor(playable.colour or "#FFFFFF")
+        found = QColorDialog.getColor(now, self, "Colour mark")
+        if found.isValid():
+            self._change(f"mark {playable.name}", colour=found.name().upper())
+
+    def duplicate(self) -> None:
+        """What is chosen once more."""
+        playable, document = self._playable(), self.parts.document
+        show, made = edits.duplicate(document.show, playable.ref)
+        document.edit(f"duplicate {playable.name}", show)
+        self.made.emit(made.id)
+
+    def merge(self, other: str) -> None:
+        """A new scene of the chosen one with another on top."""
+        ref, document = self._playable().ref, self.parts.document
+        show, made = edits.merge_scenes(document.show, ref, Ref(ref.kind, other))
+        document.edit(f"merge {name_of(show, made)}", show)
+        self.made.emit(made.id)

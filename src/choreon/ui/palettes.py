@@ -1,0 +1,140 @@
+"""What is done with palettes: taken, updated, renamed, deleted, kept."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QInputDialog, QWidget
+
+from choreon.model import attributes as at
+from choreon.model import edits, links, palettes
+from choreon.model.refs import PALETTE, Ref
+from choreon.model.show import Palette
+from choreon.model.values import Look
+from choreon.ui import words
+from choreon.ui.parts import Parts
+
+
+def colour_of(palette: Palette) -> tuple[float, float, float] | None:
+    """The colour that a palette gives by meaning, linear light."""
+    parts = [palette.values.get(n) for n in at.TARGET_COLOUR]
+    if any(not isinstance(p, float | int) for p in parts):
+        return None
+    r, g, b = (float(p) for p in parts if isinstance(p, float | int))
+    return r, g, b
+
+
+def used_by(users: list[str]) -> str:
+    """“used by 2 scenes: Mudlight and Spring Tide”."""
+    return (
+        f"used by {len(users)} scene{'s' * (len(users) > 1)}: {words.some(users)}"
+        if users
+        else "used by no scene"
+    )
+
+
+def take(parts: Parts, palette: Palette) -> None:
+    """Take a palette's values into the draft, to change them and then update it."""
+    targets = (
+        list(parts.selection.chosen)
+        or list(palette.each)
+        or [
+            i
+            for i in parts.document.show.fixtures
+            if any(parts.preview.takes(i, n) for n in palette.values)
+        ]
+    )
+    look = {}
+    for i in targets:
+        own = {
+            n: v
+            for n in links.names_in(parts.document.show, palette, i)
+            if parts.preview.takes(i, n)
+            and (v := links.held(parts.document.show, palette, i, n)) is not None
+        }
+        if own:
+            look[i] = own
+    if look:
+        parts.draft.take(Ref(PALETTE, palette.id), look)
+
+
+def update(parts: Parts, palette_id: str) -> None:
+    """Lay what the draft has of a palette's family over it; that part of the draft is
+    let go, the rest stays.
+    """
+    palette = parts.document.show.palettes[palette_id]
+    look = parts.engine.state.draft.look
+    rest = palettes.part(look, {f for f in at.Family if f != palette.family})
+    users = len(palettes.users(parts.document.show, palette_id))
+    show = palettes.update_palette(parts.document.show, palette_id, look)
+    parts.draft.edit(f"update {palette.name}", show, rest)
+    parts.notices.told.emit(
+        f"{palette.name} is updated, and {users} scene{'s' * (users != 1)} with it.",
+        "info",
+    )
+
+
+def rename(parent: QWidget, parts: Parts, palette: Palette) -> None:
+    name, sure = QInputDialog.getText(
+        parent, "Rename the palette", "Name", text=palette.name
+    )
+    if sure and name.strip():
+        show = edits.rename(parts.document.show, Ref(PALETTE, palette.id), name)
+        parts.document.edit(f"rename {palette.name}", show)
+
+
+def delete(parts: Parts, palette: Palette) -> None:
+    """Delete a palette: what used it, the draft too, keeps its values."""
+    users = [s.name for s in palettes.users(parts.document.show, palette.id)]
+    link = links.to_palette(palette.id)
+    draft = parts.engine.state.draft.look
+    plain = links.unlinked(parts.document.show, draft, link)
+    parts.draft.edit(
+        f"delete the palette {palette.name}",
+        edits.remove(parts.document.show, Ref(PALETTE, palette.id)),
+        plain,
+    )
+    kept = (
+        f" {words.some(users)} keep{'s' * (len(users) == 1)} its values."
+        if users
+        else ""
+    )
+    parts.notices.told.emit(
+        f"{palette.name} is deleted.{kept} Ctrl+Z brings it back.", "info"
+    )
+
+
+def ask_to_keep(parent: QWidget, parts: Parts, family: at.Family) -> None:
+    """Ask for a name and keep what the draft has of a family as a palette: of the
+    chosen fixtures where they have some of it.
+    """
+    own = palettes.part(parts.engine.state.draft.look, {family})
+    if not own:
+        parts.notices.told.emit(
+            f"The draft has nothing of {family} yet: give it first, then keep it.",
+            "alarm",
+        )
+        return
+    chosen = palettes.part(own, {family}, parts.selection.chosen)
+    name, sure = QInputDialog.getText(
+        parent, "Keep a palette", f"Name of the {family} palette"
+    )
+    if sure and name.strip():
+        show, palette_id = palettes.keep_palette(
+            parts.document.show, name, family, chosen or own
+        )
+        step = f"keep the palette {show.palettes[palette_id].name}"
+        parts.document.edit(step, show)
+
+
+def shining(parts: Parts, palette: Palette) -> Look:
+    """Returns a palette on all that take it, lit, so that it can be seen."""
+    rig, show = parts.preview.compiled.rig, parts.document.show
+    look: Look = {}
+    for fixture in rig.fixtures:
+        names = [
+            n for n in links.names_in(show, palette, fixture) if rig.takes(fixture, n)
+        ]
+        if names:
+            look[fixture] = dict.fromkeys(names, links.to_palette(palette.id))
+            if rig.has(fixture, at.DIMMER):
+                look[fixture].setdefault(at.DIMMER, 0.8)
+    return look
