@@ -82,54 +82,59 @@ def _fixtures(show: Show) -> list[Problem]:
 
 
 def _references(show: Show) -> list[Problem]:
+    """Every way from one thing to another that leads nowhere."""
     found = []
     for group in show.groups.values():
         for member in group.fixtures:
             if member not in show.fixtures:
-                found.append(
-                    Problem(
-                        f"groups/{group.id}/fixtures",
-                        f"{member} does not hang",
-                        "warning",
-                    )
-                )
+                text = f"{member} of the group {group.name} does not hang"
+                found.append(_warning(f"groups/{group.id}/fixtures", text))
     for playable in show.playables.values():
         kind = kind_of(playable)
         found += kind.check(show, playable)
         for look in kind.looks(playable):
-            found += _broken(show, f"playables/{playable.id}/look", look)
+            path = f"playables/{playable.id}/look"
+            found += _broken(show, path, playable.name, look)
     for palette in show.palettes.values():
-        found += _broken(show, f"palettes/{palette.id}", {"values": palette.values})
-        found += _broken(show, f"palettes/{palette.id}/each", palette.each)
+        path = f"palettes/{palette.id}"
+        found += _broken(show, path, palette.name, {"values": palette.values})
+        found += _broken(show, f"{path}/each", palette.name, palette.each)
     for page in show.pages.values():
         for tile in page.tiles:
             if not exists(show, tile.plays):
                 path = f"pages/{page.id}/tiles/{tile.id}/plays"
-                found.append(Problem(path, "what it plays is gone", "warning"))
+                text = f"what a tile of {page.name} plays is gone ({tile.plays})"
+                found.append(_warning(path, text))
     for known in show.inputs.values():
         if not exists(show, known.target):
             path = f"inputs/{known.id}/target"
-            found.append(Problem(path, "what it acts on is gone", "warning"))
+            text = f"what a control acts on is gone ({known.target})"
+            found.append(_warning(path, text))
     return found
 
 
-def _broken(show: Show, path: str, look: Look) -> list[Problem]:
+def _warning(path: str, text: str) -> Problem:
+    return Problem(path, text, "warning")
+
+
+def _broken(show: Show, path: str, name: str, look: Look) -> list[Problem]:
     """The links of a look that lead nowhere; what they stand for stays as it is."""
-    found = []
+    found: dict[str, Problem] = {}
     for owner, values in look.items():
-        for name, value in values.items():
-            if not isinstance(value, str):
+        for attribute, value in values.items():
+            if not isinstance(value, str) or value in found:
                 continue
-            what, _, target = value.partition(":")
-            there = (
-                target in show.palettes
-                if what == "palette"
-                else links.point_of(show, value) is not None
-            )
-            if not there:
-                text = f"“{value}” leads nowhere; it is kept and gives nothing"
-                found.append(Problem(f"{path}/{owner}/{name}", text, "warning"))
-    return found
+            if not _leads(show, value):
+                text = f"“{value}” in {name} leads nowhere; it is kept, gives nothing"
+                found[value] = _warning(f"{path}/{owner}/{attribute}", text)
+    return list(found.values())
+
+
+def _leads(show: Show, link: str) -> bool:
+    what, _, target = link.partition(":")
+    if what == "palette":
+        return target in show.palettes
+    return links.point_of(show, link) is not None
 
 
 def goes(output: Output, universe: int) -> bool:

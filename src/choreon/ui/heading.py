@@ -13,6 +13,7 @@ from choreon.engine.protocol import Pulse
 from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
+from choreon.ui.troubles import Troubles
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.faders import Fader
 
@@ -37,6 +38,7 @@ class Heading(QFrame):
         self.kept = basics.label("", "small")
         self.undo = basics.tool("undo", "Undo", parts.document.undo)
         self.redo = basics.tool("redo", "Redo", parts.document.redo)
+        self.troubles = Troubles(parts)
         self.draft = basics.button("", lambda: None, "quiet")
         self.draft.setStyleSheet(f"color: {theme.DRAFT};")
         self.draft.hide()
@@ -54,7 +56,14 @@ class Heading(QFrame):
             "Blackout: all intensity to zero, until pressed again (Ctrl+B)"
         )
         self.blackout.clicked.connect(parts.engine.set_blackout)
-        for widget in (self.name, self.kept, self.undo, self.redo, self.draft):
+        for widget in (
+            self.name,
+            self.kept,
+            self.undo,
+            self.redo,
+            self.troubles,
+            self.draft,
+        ):
             box.addWidget(widget)
         box.addStretch(1)
         for tail in (

@@ -24,13 +24,14 @@ from PySide6.QtWidgets import (
 from choreon.model.refs import Ref
 from choreon.ui import theme, words
 from choreon.ui.compose.place import ComposePlace
+from choreon.ui.compose.shelf import PALETTES, SCENES
 from choreon.ui.drags import OpensUnder
 from choreon.ui.heading import Heading
 from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
 from choreon.ui.parts import Parts
 from choreon.ui.perform.place import PerformPlace
-from choreon.ui.rig.place import RigPlace
+from choreon.ui.rig.place import OUTPUTS_VIEW, RigPlace
 from choreon.ui.settings import settings_file
 from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.widgets import basics
@@ -116,6 +117,7 @@ class MainWindow(QMainWindow):
         self.learner = Learner(parts)
         self.heading = Heading(parts)
         self.heading.draft.clicked.connect(lambda: self.go("compose"))
+        self.heading.troubles.wanted.connect(self.go_to_trouble)
         self.ledger = Ledger(parts)
         self.rig = RigPlace(parts, self.learner)
         self.compose = ComposePlace(parts)
@@ -209,6 +211,27 @@ class MainWindow(QMainWindow):
         self.stack.setCurrentWidget(self.places[name])
         self.buttons.button(PLACES.index(name)).setChecked(True)
         self.settings.setValue("place", name)
+
+    def go_to_trouble(self, path: str) -> None:
+        """Show the place where what a problem's path leads to can be mended."""
+        what, _, rest = path.partition("/")
+        thing = rest.partition("/")[0]
+        if what in ("fixtures", "types", "own-types", "outputs"):
+            self.go("rig")
+            self.rig.go(OUTPUTS_VIEW if what == "outputs" else 0)
+            if what == "fixtures":
+                self.parts.selection.choose([thing])
+        elif what == "pages":
+            self.go("perform")
+            self.perform.go(thing)
+        elif what == "inputs":
+            self.go("surfaces")
+        else:
+            self.go("compose")
+            if what in ("playables", "palettes"):
+                kind = PALETTES if what == "palettes" else SCENES
+                self.compose.shelf.show_kind(kind)
+                self.compose.shelf.choose(thing)
 
     @property
     def place(self) -> str:

@@ -25,10 +25,12 @@ class Scene(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="scene"
 
 
 def _check(show: Show, scene: Scene) -> Iterator[Problem]:
-    for fixture in scene.look:
-        if fixture not in show.fixtures:
-            path = f"playables/{scene.id}/look/{fixture}"
-            yield Problem(path, "this fixture does not hang", "warning")
+    away = [fixture for fixture in scene.look if fixture not in show.fixtures]
+    if away:
+        path = f"playables/{scene.id}/look/{away[0]}"
+        more = f" and {len(away) - 1} more" if len(away) > 1 else ""
+        text = f"{away[0]}{more} of {scene.name} does not hang; its values are kept"
+        yield Problem(path, text, "warning")
 
 
 def _looks(scene: Scene) -> tuple[Look, ...]:

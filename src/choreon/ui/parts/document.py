@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from choreon.formats.autosave import Autosave, Kept
 from choreon.library import library, own
-from choreon.model.checks import check
+from choreon.model.checks import check_rig
 from choreon.model.fixture_type import FixtureType
 from choreon.model.history import History, Step
 from choreon.model.problem import Problem
@@ -47,10 +47,10 @@ class Document(QObject):
         """The show as it is now."""
         return self.history.show
 
-    def problems(self) -> list[Problem]:
-        """Returns what is wrong with the show."""
+    def rig_problems(self) -> list[Problem]:
+        """Returns what is wrong with types, fixtures and addresses."""
         if self._problems is None or self._problems[0] is not self.show:
-            self._problems = (self.show, check(self.show))
+            self._problems = (self.show, check_rig(self.show))
         return self._problems[1]
 
     # edits

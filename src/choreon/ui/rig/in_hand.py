@@ -254,7 +254,7 @@ class InHand(QWidget):
         self.kind.setText("\n".join(sorted(kinds)[:3]))
         wanted = tuple(f"fixtures/{i}/" for i in chosen)
         problems = [
-            p for p in self.parts.document.problems() if p.path.startswith(wanted)
+            p for p in self.parts.document.rig_problems() if p.path.startswith(wanted)
         ]
         self.trouble.setText("\n".join(f"▲ {p.text}" for p in problems[:3]))
         self.trouble.setVisible(bool(problems))

@@ -51,6 +51,7 @@ VIEWS = (
     ("List", "The hang list"),
     ("Outputs", "Where the universes go"),
 )
+OUTPUTS_VIEW = 3
 
 
 class RigPlace(QStackedWidget):
