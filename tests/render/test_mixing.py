@@ -75,7 +75,7 @@ def test_within_the_gamut_the_colour_is_exact(name, targets):
     levels = mixer.mix(rgb)
     assert levels.min() >= 0
     assert levels.max() <= 1 + 1e-9
-    inside = ~mixer._brightest(rgb / rgb.max(axis=1, keepdims=True))[1]
+    inside = ~mixer.brightest((rgb / rgb.max(axis=1, keepdims=True)).T)[1]
     if inside.any():
         assert delta(mixer.light_of(levels)[inside], rgb[inside]).max() < 0.01
 
@@ -91,10 +91,10 @@ def test_no_other_mix_of_the_colour_is_brighter(name, target, seed):
     rgb = np.array([target]) if max(target) > 0.05 else np.array([[1.0, 0.8, 0.6]])
     unit = rgb / rgb.max()
     mixer = MIXERS[name]
-    levels, gone = mixer._brightest(unit)
+    levels, gone = mixer.brightest(unit.T)
     if gone[0]:
         return
-    mine = mixer.light_of(levels)[0].max()
+    mine = mixer.light_of(levels.T)[0].max()
     n = len(mixer.light)
     best = linprog(
         np.r_[np.zeros(n), -1.0],
@@ -123,7 +123,7 @@ def test_a_colour_out_of_reach_keeps_its_hue():
     """Three pale emitters cannot give full red: they give the most saturated of its hue."""
     mixer = Mixer([[1, 0.3, 0.3], [0.3, 1, 0.3], [0.3, 0.3, 1]])
     wanted = np.array([[1.0, 0.0, 0.0], [0.0, 0.9, 0.6]])
-    assert mixer._brightest(wanted / wanted.max(axis=1, keepdims=True))[1].all()
+    assert mixer.brightest((wanted / wanted.max(axis=1, keepdims=True)).T)[1].all()
     made, asked = to_oklab(mixer.light_of(mixer.mix(wanted))), to_oklab(wanted)
     hue = np.arctan2(made[:, 2], made[:, 1]) - np.arctan2(asked[:, 2], asked[:, 1])
     assert np.abs(np.angle(np.exp(1j * hue))).max() < np.radians(3)

@@ -229,8 +229,8 @@ def meanings(channel: Channel) -> list[str]:
 class Channels:
     """Collects how each channel is encoded, then lays it into the rig as arrays."""
 
-    def __init__(self, size: int, intensities: int) -> None:
-        self.size, self.intensities = size, intensities
+    def __init__(self, size: int, intensities: int, colours: int) -> None:
+        self.size, self.intensities, self.colours = size, intensities, colours
         self.lines: list[tuple[int, float, float, float, float]] = []
         self.full: list[float] = []
         self.shaded: list[
@@ -280,11 +280,8 @@ class Channels:
         colour = rows[at.RED] - self.intensities
         span = next(s for r, s in ready.spans if r.attribute == emitter)
         low, high = min(span.start, span.end), max(span.start, span.end)
-        source = (
-            self.size
-            + WIDTH * colour
-            + (EMITTER_AT[emitter] if emitter in EMITTER_AT else _FILTER_AT[emitter])
-        )
+        known = EMITTER_AT if emitter in EMITTER_AT else _FILTER_AT
+        source = self.size + self.colours * known[emitter] + colour
         if emitter in _FILTER_AT:  # subtractive: cyan is what is taken from red
             self.lines.append(
                 (source, -span.slope, span.offset + span.slope, low, high)

@@ -123,7 +123,8 @@ class Decoder:
             if at.RED in rows:
                 colour = rows[at.RED] - rig.intensities
                 mix = mixes[colour]
-                self.emitters[i, mix.columns] = rig.size + WIDTH * colour + mix.columns
+                at_column = rig.size + rig.colours * mix.columns
+                self.emitters[i, mix.columns] = at_column + colour
                 self.light[i, mix.columns] = mix.light
             self.direct[i] = [
                 rows.get(name, absent) for name in (*at.DIRECT_EMITTERS, at.EMITTERS[3])

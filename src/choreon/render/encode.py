@@ -11,7 +11,7 @@ import numpy as np
 
 from choreon.render.channels import WIDTH
 from choreon.render.colour import from_oklab_rows
-from choreon.render.rig import Bytes, Flags, Floats, Ints, Rig
+from choreon.render.rig import Bytes, Flags, Floats, Rig
 
 ROUND = 0.5 + 1e-6  # halves round up, whatever colour sums left in the last digits
 
@@ -61,7 +61,7 @@ class Encoder:
     def __init__(self, rig: Rig) -> None:
         self._rig = rig
         self._colours = np.full((3, rig.colours), np.nan)  # OKLab
-        self._levels = np.zeros((rig.colours, WIDTH))
+        self._levels = np.zeros((WIDTH, rig.colours))
         pieces = rig.pieces
         asked = [pieces.row, pieces.main, pieces.guard[pieces.guard >= 0]]
         self._asked = np.unique(np.concatenate(asked))
@@ -69,30 +69,31 @@ class Encoder:
         self._ranges = np.zeros(0)
 
     def emitters(self, values: Floats) -> Floats:
-        """Returns the levels (K × WIDTH, flat) of the emitters for the target colours
+        """Returns the levels (WIDTH × K, flat) of the emitters for the target colours
         in `values` (P).
         """
         wanted = values[self._rig.colour_rows].reshape(3, -1)
         fresh = (wanted != self._colours).any(axis=0)
         if fresh.any():
-            self._mix(wanted, np.flatnonzero(fresh), fresh)
+            self._mix(wanted, fresh)
             self._colours = wanted.copy()
         return self._levels.reshape(-1)
 
-    def _mix(self, wanted: Floats, which: Ints, fresh: Flags) -> None:
-        rgb = np.zeros(wanted.shape)
-        light = from_oklab_rows(wanted[:, which])
-        rgb[:, which] = np.minimum(np.maximum(light, 0.0, out=light), 1.0, out=light)
+    def _mix(self, wanted: Floats, fresh: Flags) -> None:
+        """Work out the levels of the colours that are `fresh` (K)."""
         for mix in self._rig.mixes:
-            colours = mix.colours[fresh[mix.colours]]
+            colours = mix.colours[fresh.take(mix.colours)]
             if not len(colours):
                 continue
-            target = rgb[:, colours].T
+            target = from_oklab_rows(wanted.take(colours, axis=1))
+            np.minimum(np.maximum(target, 0.0, out=target), 1.0, out=target)
             if mix.mixer is not None:
-                self._levels[colours[:, None], mix.columns] = mix.mixer.mix(target)
+                columns, levels = mix.columns, mix.mixer.mix_rows(target)
             else:
-                plain = mix.columns[mix.columns < 3]
-                self._levels[colours[:, None], plain] = target[:, plain]
+                columns = mix.columns[mix.columns < 3]
+                levels = target[columns]
+            for column, level in zip(columns, levels, strict=True):
+                self._levels[column, colours] = level
 
     def ranges(self, values: Floats) -> Floats:
         """Returns the raw values of the channels that have several ranges."""

@@ -11,16 +11,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from itertools import combinations
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from choreon.model.colours import light_of
 from choreon.model.fixture_type import Emitter
-from choreon.render.colour import from_oklab, to_oklab
+from choreon.render.colour import from_oklab_rows, to_oklab_rows
 
 Array = npt.NDArray[np.float64]
-Ints = npt.NDArray[np.int64]
 
 TINY = 1e-9
 THROUGH = 1e-7  # a face that comes nearer to black than this goes through it
@@ -85,6 +85,17 @@ def _dot(parts: Array, ways: Array) -> Array:
     )
 
 
+class _Face(NamedTuple):
+    """A face of what the emitters can give: which two span it, its normal away from
+    black, the levels of the others, and levels of the two (2, 3) from a point of it.
+    """
+
+    pair: tuple[int, int]
+    outward: Array
+    full: Array
+    solve: Array
+
+
 class Mixer:
     """Mixes colours with emitters whose light at full is `light` (N, 3), linear
     Rec.709.
@@ -92,34 +103,40 @@ class Mixer:
 
     def __init__(self, light: Sequence[Sequence[float]] | Array) -> None:
         self.light = np.array(light, float).reshape(-1, 3)
+        self._inverse: Array | None = None
+        if len(self.light) == 3 and self.spans():
+            self._inverse = np.linalg.inv(self.light.T)
         faces = [
-            f
+            face
             for i, j in combinations(range(len(self.light)), 2)
-            for f in self._faces(i, j)
+            for face in self._faces(i, j)
         ]
-        normals = np.array([f[1] for f in faces]).reshape(-1, 3)
-        fixed = np.array([f[2] for f in faces]).reshape(-1, len(self.light))
-        reach = np.einsum(
-            "fc,fc->f", normals, fixed @ self.light
-        )  # how far from black a face lies
+        normals = np.array([face.outward for face in faces]).reshape(-1, 3)
+        full = np.array([face.full for face in faces]).reshape(-1, len(self.light))
+        # how far from black a face lies; one through black bounds what can be given
+        reach = np.einsum("fc,fc->f", normals, full @ self.light)
         outer = reach > THROUGH
-        self.beyond: Array = normals[
-            ~outer
-        ]  # faces through black: a colour behind one of them cannot be given
+        self.beyond: Array = normals[~outer]
         self.outward: Array = normals[outer] / reach[outer, None]
-        self.pairs: Ints = np.array([f[0] for f in faces], np.int64).reshape(-1, 2)[
-            outer
-        ]
-        self.fixed: Array = fixed[outer]
-        self.solve: Array = np.array([f[3] for f in faces]).reshape(-1, 2, 3)[outer]
-        self.corner: Array = self.fixed @ self.light
+        self.maps: Array = self._all_maps(
+            [face for face, is_outer in zip(faces, outer, strict=True) if is_outer]
+        )
 
-    def _faces(
-        self, i: int, j: int
-    ) -> list[tuple[tuple[int, int], Array, Array, Array]]:
-        """The two faces that a pair of emitters spans: outward normal, the others'
-        levels, levels from a point.
+    def _all_maps(self, faces: list[_Face]) -> Array:
+        """For each face (F) how levels follow from a point of it: N factors for each of
+        the three parts of its light, and N constants; (4 · N, F).
         """
+        count = len(self.light)
+        maps = np.zeros((4, count, len(faces)))
+        for n, face in enumerate(faces):
+            pair = list(face.pair)
+            maps[3, :, n] = face.full
+            maps[3, pair, n] = -face.solve @ (face.full @ self.light)
+            maps[:3, pair, n] = face.solve.T
+        return maps.reshape(4 * count, len(faces))
+
+    def _faces(self, i: int, j: int) -> list[_Face]:
+        """The two faces that a pair of emitters spans; none where they are alike."""
         normal = np.cross(self.light[i], self.light[j])
         size = float(np.linalg.norm(normal))
         if size < TINY:
@@ -131,7 +148,7 @@ class Mixer:
         for side in (1.0, -1.0):
             full = (self.light @ (side * normal) > TINY).astype(float)
             full[[i, j]] = 0.0
-            found.append(((i, j), side * normal, full, solve))
+            found.append(_Face((i, j), side * normal, full, solve))
         return found
 
     def spans(self) -> bool:
@@ -142,61 +159,83 @@ class Mixer:
         )
 
     def mix(self, rgb: Array) -> Array:
-        """Levels 0…1 of the emitters (K, N) for targets (K, 3) in linear Rec.709, 0…1.
+        """Returns levels 0…1 of the emitters (K, N) for targets (K, 3) in linear
+        Rec.709, 0…1.
 
         Their chromaticity is the target's where the emitters reach it, else the most
         saturated of its hue (in OKLab) that they do; the mix is the brightest of that
         chromaticity, scaled by the target's strongest part.
         """
-        top = np.maximum(np.maximum(rgb[:, 0], rgb[:, 1]), rgb[:, 2])
-        unit = np.where(top[:, None] > TINY, rgb / np.maximum(top, TINY)[:, None], 1.0)
-        return np.asarray(self._solved(unit) * top[:, None])
+        return self.mix_rows(np.ascontiguousarray(rgb.T)).T
 
-    def _solved(self, unit: Array) -> Array:
-        levels, gone = self._brightest(unit)
+    def mix_rows(self, rgb: Array) -> Array:
+        """Returns the same as `mix`, from (3, K) to (N, K)."""
+        top = np.maximum(np.maximum(rgb[0], rgb[1]), rgb[2])
+        unit = np.where(top > TINY, rgb / np.maximum(top, TINY), 1.0)
+        levels, gone = self.brightest(unit)
         if self.beyond.size and gone.any():
-            levels[gone] = self._brightest(self._inside(unit[gone]))[0]
+            levels[:, gone] = self.brightest(self._inside(unit[:, gone]))[0]
+        levels *= top
         return levels
 
-    def _brightest(self, unit: Array) -> tuple[Array, npt.NDArray[np.bool_]]:
-        """Levels where the rays of the colours leave what the emitters can give, and
-        which cannot be given at all.
+    def brightest(self, unit: Array) -> tuple[Array, npt.NDArray[np.bool_]]:
+        """Returns levels (N, K) where the rays of colours (3, K) leave what the emitters
+        can give, and which colours (K) cannot be given at all.
         """
-        count = np.arange(len(unit))
+        if self._inverse is not None:
+            return self._brightest_of_three(unit)
+        count = len(self.light)
         if not self.outward.size:
-            return np.zeros((len(unit), len(self.light))), np.zeros(len(unit), bool)
-        parts = np.ascontiguousarray(unit.T)
-        along = _dot(parts, self.outward)
+            return np.zeros((count, unit.shape[1])), np.zeros(unit.shape[1], bool)
+        along = _dot(unit, self.outward)
         face = along.argmax(axis=0)
-        most = along[face, count]
-        scale = np.where(most > TINY, 1.0 / np.maximum(most, TINY), 0.0)
-        inside = unit * scale[:, None] - self.corner.take(face, axis=0)
-        levels = self.fixed.take(face, axis=0)
-        solve, pairs = self.solve.take(face, axis=0), self.pairs.take(face, axis=0)
-        for side in (0, 1):
-            one, two, three = solve[:, side, 0], solve[:, side, 1], solve[:, side, 2]
-            level = one * inside[:, 0] + two * inside[:, 1] + three * inside[:, 2]
-            levels[count, pairs[:, side]] = np.minimum(np.maximum(level, 0.0), 1.0)
-        gone = np.zeros(len(unit), bool)
-        for behind in _dot(parts, self.beyond) > TINY:
+        x, y, z = unit * _one_over(along.max(axis=0))
+        maps = self.maps.take(face, axis=1)
+        levels = maps[:count] * x
+        levels += maps[count : 2 * count] * y
+        levels += maps[2 * count : 3 * count] * z
+        levels += maps[3 * count :]
+        np.minimum(np.maximum(levels, 0.0, out=levels), 1.0, out=levels)
+        gone = np.zeros(unit.shape[1], bool)
+        for behind in _dot(unit, self.beyond) > TINY:
             gone |= behind
         return levels, gone
 
+    def _brightest_of_three(self, unit: Array) -> tuple[Array, npt.NDArray[np.bool_]]:
+        """Three emitters have but one mix of a colour; at its brightest the strongest
+        of them is full.
+        """
+        assert self._inverse is not None
+        levels = _dot(unit, self._inverse)
+        gone = levels.min(axis=0) < -TINY
+        levels *= _one_over(levels.max(axis=0))
+        np.minimum(np.maximum(levels, 0.0, out=levels), 1.0, out=levels)
+        return levels, gone
+
     def _inside(self, unit: Array) -> Array:
-        """The colours made paler, hue and lightness kept, until they can be given."""
-        lab = to_oklab(unit)
-        low, high = np.zeros(len(unit)), np.ones(len(unit))
+        """The colours (3, K) made paler, hue and lightness kept, until they can be
+        given.
+        """
+        lab = to_oklab_rows(unit)
+        low, high = np.zeros(unit.shape[1]), np.ones(unit.shape[1])
         for _ in range(STEPS):
             middle = (low + high) / 2
-            gone = self._brightest(self._paler(lab, middle))[1]
+            gone = self.brightest(_paler(lab, middle))[1]
             low, high = np.where(gone, low, middle), np.where(gone, middle, high)
-        return self._paler(lab, low)
-
-    @staticmethod
-    def _paler(lab: Array, share: Array) -> Array:
-        paler = lab * np.stack([np.ones(len(lab)), share, share], axis=1)
-        return np.maximum(from_oklab(paler), 0.0)
+        return _paler(lab, low)
 
     def light_of(self, levels: Array) -> Array:
-        """The light (K, 3) of levels (K, N)."""
+        """Returns the light (K, 3) of levels (K, N)."""
         return np.asarray(levels @ self.light)
+
+
+def _one_over(most: Array) -> Array:
+    """1 / most; 0 where there is nothing."""
+    return np.where(most > TINY, 1.0 / np.maximum(most, TINY), 0.0)
+
+
+def _paler(lab: Array, share: Array) -> Array:
+    """OKLab colours (3, K) with that share (K) of their saturation, as light (3, K)."""
+    paler = lab.copy()
+    paler[1:] *= share
+    return np.maximum(from_oklab_rows(paler), 0.0)

@@ -402,7 +402,7 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
 def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) -> None:
     """How each channel is encoded."""
     index = {universe: i for i, universe in enumerate(rig.universes)}
-    channels = Channels(rig.size, rig.intensities)
+    channels = Channels(rig.size, rig.intensities, rig.colours)
     lights: list[int] = []
     for fixture, mode, ready, parts in known:
         by_cell = {part.cell: part for part in parts}
