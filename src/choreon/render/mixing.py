@@ -80,9 +80,10 @@ def _dot(parts: Array, ways: Array) -> Array:
     """Colours (3, K) along ways (F, 3), as (F, K): to the last bit the same for a
     colour, whichever others are with it.
     """
-    return np.asarray(
-        ways[:, 0:1] * parts[0] + ways[:, 1:2] * parts[1] + ways[:, 2:3] * parts[2]
-    )
+    along = ways[:, 0:1] * parts[0]
+    along += ways[:, 1:2] * parts[1]
+    along += ways[:, 2:3] * parts[2]
+    return np.asarray(along)
 
 
 class _Face(NamedTuple):
@@ -104,8 +105,10 @@ class Mixer:
     def __init__(self, light: Sequence[Sequence[float]] | Array) -> None:
         self.light = np.array(light, float).reshape(-1, 3)
         self._inverse: Array | None = None
+        self._gives_all = False  # three that give any colour of positive parts
         if len(self.light) == 3 and self.spans():
             self._inverse = np.linalg.inv(self.light.T)
+            self._gives_all = bool(self._inverse.min() >= 0.0)
         faces = [
             face
             for i, j in combinations(range(len(self.light)), 2)
@@ -116,7 +119,9 @@ class Mixer:
         # how far from black a face lies; one through black bounds what can be given
         reach = np.einsum("fc,fc->f", normals, full @ self.light)
         outer = reach > THROUGH
-        self.beyond: Array = normals[~outer]
+        # what no emitter lies before bounds the colours that can be given; a face that
+        # no colour of positive parts lies behind bounds nothing
+        self.beyond: Array = normals[~outer & (normals.max(axis=1) > TINY)]
         self.outward: Array = normals[outer] / reach[outer, None]
         self.maps: Array = self._all_maps(
             [face for face, is_outer in zip(faces, outer, strict=True) if is_outer]
@@ -173,7 +178,7 @@ class Mixer:
         top = np.maximum(np.maximum(rgb[0], rgb[1]), rgb[2])
         unit = np.where(top > TINY, rgb / np.maximum(top, TINY), 1.0)
         levels, gone = self.brightest(unit)
-        if self.beyond.size and gone.any():
+        if gone.any():
             levels[:, gone] = self.brightest(self._inside(unit[:, gone]))[0]
         levels *= top
         return levels
@@ -189,12 +194,12 @@ class Mixer:
             return np.zeros((count, unit.shape[1])), np.zeros(unit.shape[1], bool)
         along = _dot(unit, self.outward)
         face = along.argmax(axis=0)
-        x, y, z = unit * _one_over(along.max(axis=0))
-        maps = self.maps.take(face, axis=1)
-        levels = maps[:count] * x
-        levels += maps[count : 2 * count] * y
-        levels += maps[2 * count : 3 * count] * z
-        levels += maps[3 * count :]
+        maps = self.maps.take(face, axis=1).reshape(4, count, -1)
+        point = unit * _one_over(along.max(axis=0))
+        levels = maps[3]
+        for part in range(3):
+            maps[part] *= point[part]
+            levels += maps[part]
         np.minimum(np.maximum(levels, 0.0, out=levels), 1.0, out=levels)
         gone = np.zeros(unit.shape[1], bool)
         for behind in _dot(unit, self.beyond) > TINY:
@@ -207,7 +212,10 @@ class Mixer:
         """
         assert self._inverse is not None
         levels = _dot(unit, self._inverse)
-        gone = levels.min(axis=0) < -TINY
+        if self._gives_all:
+            gone = np.zeros(unit.shape[1], bool)
+        else:
+            gone = levels.min(axis=0) < -TINY
         levels *= _one_over(levels.max(axis=0))
         np.minimum(np.maximum(levels, 0.0, out=levels), 1.0, out=levels)
         return levels, gone
