@@ -29,10 +29,10 @@ def test_a_rule_that_forgets_who_else_lights_the_lamp_is_caught(monkeypatch):
     """The scan sees what it is there to see: with every layer weighed by itself alone,
     lamps jump.
     """
-    from choreon.render import compositor
+    from choreon.render import layers
 
     monkeypatch.setattr(
-        compositor, "part_of", lambda light, whole: compositor.np.zeros(len(light))
+        layers, "part_of", lambda light, whole: layers.np.zeros(len(light))
     )
     walks = (wander.Walk(random.Random(seed)).scan(step=0.004) for seed in range(12))
     assert any(worst.step > worst.allowed for worst in walks)

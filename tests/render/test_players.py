@@ -1,14 +1,18 @@
 """Ramps, steps and layers."""
 
+import random
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from choreon.model import attributes as at
+from choreon.model.values import Look
 from choreon.render.colour import from_oklab, to_oklab
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend
+from choreon.render.plan import Plan
 from choreon.render.state import Draft, Masters, PlayState, Ramp
 from tests import play
 from tests.render.test_frame import PARS, playing_scene, rig_of, with_scenes
@@ -203,3 +207,38 @@ def test_a_scene_that_is_gone_lights_nothing():
         assert np.array_equal(
             blend(compiled, state, 2.0), blend(compiled, PlayState(), 2.0)
         )
+
+
+def some_look(dice: random.Random) -> Look:
+    """A few of the lamps, some of their attributes."""
+    return {
+        fixture: {
+            name: dice.random()
+            for name in ("Dimmer", at.RED, at.BLUE, "Shutter1")
+            if dice.random() < 0.7
+        }
+        for fixture in "abcd"
+        if dice.random() < 0.7
+    }
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_crowd_comes_to_the_same_as_layers_one_by_one(seed, monkeypatch):
+    """To the last bit: players that fade are worked out together."""
+    dice = random.Random(seed)
+    looks = {f"s{n}": some_look(dice) for n in range(6)}
+    compiled = compile_show(with_scenes(rig_of(*PARS), **looks))
+    players = []
+    for n in range(6):
+        end = 0.0 if dice.random() < 0.3 else dice.random()
+        weight = Ramp(dice.random(), end, 0.0, 2.0)
+        level = dice.choice([1.0, 0.4, 0.0])
+        players.append(playing_scene(f"s{n}", n, level, weight))
+    state = PlayState(tuple(players), started=6)
+    moments = (0.3, 1.1, 1.9)
+    assert Plan(compiled, state, 0.3).crowd is not None
+    together = [blend(compiled, state, now) for now in moments]
+    monkeypatch.setattr(Plan, "crowd", None)
+    compiled.plan = None
+    for now, values in zip(moments, together, strict=True):
+        assert np.array_equal(blend(compiled, state, now), values)

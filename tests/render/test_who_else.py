@@ -21,6 +21,7 @@ from choreon.render.colour import to_oklab
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend, render, trace
 from choreon.render.explain import explain
+from choreon.render.fades import Fade
 from choreon.render.state import Draft, PlayState, Ramp, Step
 from tests import play
 from tests.render.test_frame import PARS, rig_of
@@ -340,3 +341,30 @@ def misses(heads, values, point):
     way = aim.beam(heads.hanging[which], pan, tilt)
     to = point - heads.place
     return np.linalg.norm(to - way * (way * to).sum(axis=1, keepdims=True), axis=1)
+
+
+@pytest.mark.parametrize("families", [False, True])
+def test_looks_of_the_same_lamps_cross_as_by_the_rule(families, monkeypatch):
+    """A crossfade of looks that give the same to the same lamps takes a shortcut of the
+    rule; it comes to the same.
+    """
+    looks = {
+        name: {f: {"Dimmer": level, "Shutter1": level, **rgb} for f in "abcd"}
+        for name, level, rgb in (("lit", 0.2, RED), ("more", 0.9, BLUE))
+    }
+    compiled = compile_show(play.with_scenes(rig_of(*PARS), **looks))
+    step = play.step("more", 10, 4, 4)
+    if families:
+        own = {at.Family.COLOUR: Ramp(0.0, 1.0, 11.0, 1.0)}
+        progress = edits.replace(step.progress, families=own)
+        step = edits.replace(step, progress=progress)
+    state = PlayState((play.player("c", play.step("lit"), step),))
+    moments = (10.0, 11.0, 11.7, 13.9)
+    assert compiled.fade(
+        tuple(compiled.look_of(s, 10.0) for s in state.players[0].steps)
+    ).alike
+    short = [blend(compiled, state, now) for now in moments]
+    monkeypatch.setattr(Fade, "_are_alike", lambda self: False)
+    compiled = compile_show(play.with_scenes(rig_of(*PARS), **looks))
+    for now, values in zip(moments, short, strict=True):
+        assert blend(compiled, state, now) == pytest.approx(values, abs=1e-12)

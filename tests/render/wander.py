@@ -17,9 +17,10 @@ from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.tiles import Fader, Pad, Page
 from choreon.render.compiled import CompiledShow, compile_show
-from choreon.render.compositor import Trace, compose
+from choreon.render.compositor import compose
 from choreon.render.rig import Floats
 from choreon.render.state import PlayState
+from choreon.render.trace import Trace
 from tests import play
 
 FADES = (1.0, 3.0)  # seconds, the shortest and the longest

@@ -11,8 +11,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from choreon.render import heads as moving
+from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
-from choreon.render.compositor import Canvas, compose
+from choreon.render.compositor import compose
 from choreon.render.looks import Angles, CompiledLook
 from choreon.render.rig import Floats, Ints
 from choreon.render.state import PlayState

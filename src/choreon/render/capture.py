@@ -9,9 +9,10 @@ from choreon.model.edits import merge_looks
 from choreon.model.values import Look, Value
 from choreon.render.colour import from_oklab_rows
 from choreon.render.compiled import CompiledShow
-from choreon.render.compositor import Trace, trace, unmastered
+from choreon.render.compositor import trace, unmastered
 from choreon.render.rig import Floats, Rig
 from choreon.render.state import PlayState
+from choreon.render.trace import Trace
 
 DARK = 1e-4  # an intensity that is none
 WHOLE = 1.0 - 1e-6  # a share that is all of it

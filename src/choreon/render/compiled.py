@@ -22,7 +22,7 @@ from choreon.render.sources import SOURCES, Source
 from choreon.render.state import Player, PlayState, Step
 
 if TYPE_CHECKING:
-    from choreon.render.compositor import Base, Plan
+    from choreon.render.plan import Base, Plan
 
 Key = tuple[str, tuple[tuple[str, Angles], ...]]
 """A playable's id, and which way its heads reach their points."""

@@ -18,10 +18,11 @@ from choreon.model.show import Fixture, Show
 from choreon.model.values import Value
 from choreon.render.channels import meanings
 from choreon.render.compiled import CompiledShow
-from choreon.render.compositor import Part, Trace, trace
+from choreon.render.compositor import trace
 from choreon.render.looks import plain_values
 from choreon.render.rig import Rig
 from choreon.render.state import PlayState
+from choreon.render.trace import Part, Trace
 
 replace = msgspec.structs.replace
 

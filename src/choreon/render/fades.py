@@ -89,6 +89,16 @@ class Fade:
         self.frees = np.array([_within(self.freed, look.freed) for look in looks])
         self.freed_by = np.searchsorted(self.rows, colour_rows_of(rig, self.freed))
         self._find_heads()
+        self.alike = self._are_alike()
+
+    def _are_alike(self) -> bool:
+        """Whether two looks light the same lamps and give the same rows, none of them
+        aimed at a point: then all goes by the progress alone.
+        """
+        if len(self.looks) != 2 or self.points is not None:
+            return False
+        same = self.has.all() and self.frees.all()
+        return bool(same and (self.shine > 0).all())
 
     def _all_shining(self) -> tuple[Ints, Floats]:
         """The lamps that the looks light, and how strongly each does (looks, m)."""
@@ -136,6 +146,8 @@ class Fade:
         """Returns all but the intensities after `moves`. `weight`: how far the player
         is on, `others` (k): how strongly anything else lights the lamps of `claims`.
         """
+        if self.alike and not explain:
+            return self._outcome_alike(moves[0])
         values, presence = self.values[0].copy(), self.has[0].astype(float)
         freed = self.frees[0].astype(float)
         shine = self.shine[0]
@@ -159,6 +171,16 @@ class Fade:
             if explain:
                 given = [g * left for g in given] + [added]
         return Outcome(values, presence, freed, points, given)
+
+    def _outcome_alike(self, move: Move) -> Outcome:
+        """The same as `outcome` where the looks are alike."""
+        way = np.empty(len(self.rows))
+        p = move.progress
+        way[:] = p if isinstance(p, float) else p[self.families]
+        snaps = slice(self.first_snap, self.first_raw)
+        way[snaps] = way[snaps] > 0.0
+        values = self.values[0] + way * (self.values[1] - self.values[0])
+        return Outcome(values, np.ones(len(way)), np.ones(len(self.freed)), None, [])
 
     def _shares(
         self,

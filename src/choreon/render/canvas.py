@@ -1,0 +1,96 @@
+"""What layers come to as they are laid over each other."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from choreon.render.fades import Fade
+from choreon.render.heads import Trail
+from choreon.render.looks import CompiledLook
+from choreon.render.rig import Floats, Ints, Rig
+
+
+class Canvas:
+    """What the layers come to as they pile up: `values` (P + C, raw values of channels
+    after the parameters), the share that raw values have (C), where heads aim.
+    """
+
+    def __init__(self, rig: Rig) -> None:
+        self.rig = rig
+        self.values = np.concatenate([rig.home, np.zeros(rig.channels)])
+        self.raw_share = np.zeros(rig.channels)
+        self.driven = False  # whether any raw value has a share
+        self.trail = Trail(rig.heads)
+
+    def copy(self) -> Canvas:
+        """Returns the same once more, to go on from."""
+        made = Canvas.__new__(Canvas)
+        made.rig, made.driven = self.rig, self.driven
+        made.values = self.values.copy()
+        made.raw_share = self.raw_share.copy() if self.driven else self.raw_share
+        made.trail = self.trail.copy()
+        return made
+
+    def raw(self) -> tuple[Floats, Floats] | None:
+        """Returns raw values (C) and their share (C); None where there are none."""
+        if not self.driven:
+            return None
+        return self.values[self.rig.size :], self.raw_share
+
+    def _own_raw(self) -> Floats:
+        if not self.driven:
+            self.driven, self.raw_share = True, np.zeros(self.rig.channels)
+        return self.raw_share
+
+    def put(self, look: CompiledLook) -> None:
+        """Lay a look wholly over what is there."""
+        if self.driven and len(look.freed):
+            self.raw_share[look.freed - self.rig.size] = 0.0
+        self.values[look.rows] = look.values
+        if len(look.channels):
+            self._own_raw()[look.channels] = 1.0
+        self.trail.replace(look.heads, look.points)
+
+    def blend(
+        self,
+        look: CompiledLook | Fade,
+        values: Floats,
+        share: Floats,
+        points: Floats | None,
+    ) -> None:
+        """Lay `values` (n) of a look's rows over what is there by `share` (n)."""
+        end = look.first_raw
+        rows = look.plain_rows
+        before = self.values.take(rows)
+        turned = None
+        if len(look.heads) and not (self.trail.points is None and points is None):
+            here = self.values[self.rig.heads.rows[look.heads]]
+            there = values[look.head_rows]
+            way = share[look.head_rows[:, 0]]
+            turned = self.trail.blend(look.heads, points, here, there, way)
+        moved = values[:end] - before
+        moved *= share[:end]
+        moved += before
+        self.values[rows] = moved
+        if turned is not None:
+            self.values[turned[0]] = turned[1]
+        if end < len(look.rows):
+            self._blend_raw(look.rows[end:], values[end:], share[end:])
+
+    def _blend_raw(self, rows: Ints, values: Floats, share: Floats) -> None:
+        """Raw values over raw values; below them is what the parameters make, so each
+        has a share of its own.
+        """
+        held = self._own_raw()
+        channels = rows - self.rig.size
+        before = (1.0 - share) * held[channels]
+        after = share + before
+        mixed = share * values + before * self.values[rows]
+        old = self.values[rows]
+        self.values[rows] = np.divide(mixed, after, out=old, where=after > 0)
+        held[channels] = after
+
+    def free(self, rows: Ints, share: Floats | float) -> None:
+        """A target colour ends the raw values that emitters had below it."""
+        if self.driven and len(rows):
+            self.raw_share[rows - self.rig.size] *= 1.0 - share

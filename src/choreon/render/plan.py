@@ -1,0 +1,184 @@
+"""How a state is composed until something of it settles: what stands is laid once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from choreon.render.canvas import Canvas
+from choreon.render.compiled import CompiledShow
+from choreon.render.drafts import Drafted, drafts_of
+from choreon.render.layers import Crowd, Fading, Single
+from choreon.render.lights import Lights
+from choreon.render.looks import CompiledLook, merged
+from choreon.render.rig import Rig
+from choreon.render.state import Player, PlayState
+
+Still = tuple[tuple[CompiledLook, float], ...]
+"""Looks that stand, lowest first, and how far each is on."""
+
+
+@dataclass
+class Base:
+    """What layers that stand come to."""
+
+    canvas: Canvas
+    lights: Lights
+
+
+def _base(compiled: CompiledShow, below: Still, all_still: Still) -> Base:
+    """Lay the lowest layers on home. `all_still` light the lamps; where all of them are
+    wholly on, that makes no difference to what the lowest come to.
+    """
+    rig = compiled.rig
+    lights = Lights(rig, len(all_still))
+    for who, (look, weight) in enumerate(all_still):
+        light = look.shining[1] * weight
+        same = look.shining[1] is look.levels
+        lights.tell(who, look, light, light if same else look.levels * weight)
+    lights.done()
+    canvas = Canvas(rig)
+    for who, (look, weight) in enumerate(all_still[: len(below)]):
+        if weight >= 1.0:
+            canvas.put(look)
+        else:
+            layer = Single(Player("", "", (), level=weight), look, who)
+            layer.weight = layer.intensity = weight
+            layer.lay(canvas, lights, None)
+    return Base(canvas, lights)
+
+
+class Plan:
+    """How a state is composed, until something of it settles: what stands below is laid
+    once, what moves is worked out anew every frame.
+    """
+
+    def __init__(
+        self, compiled: CompiledShow, state: PlayState, now: float, apart: bool = False
+    ) -> None:
+        """`apart`: no layers are laid together."""
+        self.compiled, self.state = compiled, state
+        self.since = now
+        self.until = np.inf
+        self.moving: list[Single | Fading] = []
+        self.above: list[Single | Fading | CompiledLook] = []
+        players = sorted(state.players, key=lambda p: p.place)
+        layers = [self._layer(p, n, now, apart) for n, p in enumerate(players)]
+        found = _move_partial(
+            [layer for layer in layers if layer is not None],
+            drafts_of(compiled, state.draft, now),
+        )
+        first = next((i for i, m in enumerate(found) if m[1]), len(found))
+        standing = [layer for layer, moves in found if not moves]
+        self.still: Still = tuple((s.look, s.player.level) for s in standing)  # type: ignore[union-attr]
+        self.below = self.still[:first]
+        self._stack(found[first:])
+
+    def _layer(
+        self, player: Player, who: int, now: float, apart: bool
+    ) -> tuple[Single | Fading, bool] | None:
+        """The layer of a player, and whether it moves; None where it is out."""
+        if player.gone(now) or not player.steps:
+            return None
+        compiled = self.compiled
+        steps = player.steps[-1:] if player.steps[-1].done(now) else player.steps
+        looks = tuple(compiled.look_of(step, now) for step in steps)
+        stands = player.settled(now) and player.weight.ends_full
+        moves = apart or not stands
+        if not player.settled(now):
+            self.until = min(self.until, _next_change(player, now))
+        if len(looks) > 1:
+            return Fading(player, compiled.fade(looks), who), True
+        return Single(player, looks[0], who), moves
+
+    def _stack(self, found: list[tuple[Single | Fading, bool]]) -> None:
+        """Put together what lies above the lowest that moves: those that stand, side by
+        side, as one.
+        """
+        run: list[CompiledLook] = []
+        for layer, moves in found:
+            if not moves and isinstance(layer, Single):
+                run.append(layer.look)
+                continue
+            if run:
+                self.above.append(self._merged(tuple(run)))
+                run = []
+            layer.who = len(self.moving)
+            self.above.append(layer)
+            self.moving.append(layer)
+        if run:
+            self.above.append(self._merged(tuple(run)))
+
+    def _merged(self, looks: tuple[CompiledLook, ...]) -> CompiledLook:
+        return self.compiled.merges.get(looks, lambda: merged(self.compiled.rig, looks))
+
+    @cached_property
+    def crowd(self) -> Crowd | None:
+        """The layers that are worked out together; None where that gains nothing."""
+        plain = [m for m in self.moving if isinstance(m, Single) and m.plain]
+        return Crowd(plain) if len(plain) > 1 else None
+
+    @cached_property
+    def alone(self) -> list[Single | Fading]:
+        """The moving layers that are worked out one by one."""
+        crowd = self.crowd.layers if self.crowd is not None else ()
+        together = {id(layer) for layer in crowd}
+        return [layer for layer in self.moving if id(layer) not in together]
+
+    @cached_property
+    def base(self) -> Base:
+        """What stands below, with all that stands lighting its lamps."""
+        key = (self.below, self.still)
+        return self.compiled.bases.get(
+            key, lambda: _base(self.compiled, self.below, self.still)
+        )
+
+    @cached_property
+    def lights(self) -> Lights:
+        """Where all that moves tells how strongly it lights its lamps."""
+        return Lights(self.compiled.rig, len(self.moving), self.base.lights)
+
+    def holds(self, compiled: CompiledShow, state: PlayState, now: float) -> bool:
+        """Returns whether this is the plan for a state at a time."""
+        same = self.compiled is compiled and self.state.players is state.players
+        drafted = self.state.draft is state.draft
+        return same and drafted and self.since <= now < self.until
+
+
+def _next_change(player: Player, now: float) -> float:
+    """When a player next settles in part: a fade within it ends, or its weight does."""
+    ends = [player.settles, player.steps[-1].over, player.weight.until]
+    return min((end for end in ends if end > now), default=now)
+
+
+def _move_partial(
+    layers: list[tuple[Single | Fading, bool]], drafts: list[Drafted]
+) -> list[tuple[Single | Fading, bool]]:
+    """Have those that stand half up be worked out anew where something that moves
+    lights the same lamps, or lies below them: their share depends on it.
+    """
+    moving = [layer for layer, moves in layers if moves]
+    if not layers or not (moving or drafts):
+        return layers
+    lit = np.zeros(_rig_of(layers[0][0]).intensities + 1, bool)
+    for draft in drafts:
+        lit[draft.look.shining[0]] = True
+    for layer in moving:
+        looks = layer.fade.looks if isinstance(layer, Fading) else (layer.look,)
+        for look in looks:
+            lit[look.shining[0]] = True
+    made: list[tuple[Single | Fading, bool]] = []
+    below = False  # whether something that moves lies below
+    for layer, moves in layers:
+        half = isinstance(layer, Single) and layer.player.level < 1.0
+        if not moves and half and isinstance(layer, Single):
+            moves = below or bool((layer.look.touches & lit).any())
+        below = below or moves
+        made.append((layer, moves))
+    return made
+
+
+def _rig_of(layer: Single | Fading) -> Rig:
+    return layer.look.rig if isinstance(layer, Single) else layer.fade.rig

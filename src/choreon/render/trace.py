@@ -1,0 +1,62 @@
+"""What every layer gave: what *why*, capture and the ledger read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from choreon.model.refs import Ref
+from choreon.model.values import Look
+from choreon.render.rig import Floats, Ints, Rig
+from choreon.render.state import Player
+
+
+@dataclass
+class Part:
+    """One look in one layer. `rows` (n) it gives `values` (n) with a share (n) of what
+    is there after it; `lamps` (m) with `levels` (m), as strongly as they come out.
+    """
+
+    source: Ref
+    player: Player | None
+    look: Look
+    rows: Ints
+    values: Floats
+    share: Floats
+    lamps: Ints
+    levels: Floats
+    on: float = 1.0  # how far its levels are on
+    replaces: float = 0.0  # how far its levels replace those below; 0: highest wins
+
+
+@dataclass
+class Trace:
+    """All parts of all layers, lowest first, and what became of the levels."""
+
+    rig: Rig
+    parts: list[Part] = field(default_factory=list)
+
+    def weights(self, row: int) -> list[float]:
+        """Returns for each part how much of it is in what comes out on a row that is no
+        intensity. What is missing to 1 is home.
+        """
+        found: list[float] = []
+        left = 1.0
+        for part in reversed(self.parts):
+            place = int(np.searchsorted(part.rows, row))
+            there = place < len(part.rows) and part.rows[place] == row
+            share = float(part.share[place]) if there else 0.0
+            found.append(left * share)
+            left *= 1.0 - share
+        return found[::-1]
+
+    def strengths(self, lamp: int) -> list[float | None]:
+        """Returns for each part the level that it brings a lamp, as it comes out; None
+        where it gives it none.
+        """
+        found: list[float | None] = []
+        for part in self.parts:
+            there = np.flatnonzero(part.lamps == lamp)
+            found.append(float(part.levels[there[0]]) if len(there) else None)
+        return found
