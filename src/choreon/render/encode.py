@@ -11,7 +11,7 @@ import numpy as np
 
 from choreon.render.channels import WIDTH
 from choreon.render.colour import from_oklab_rows
-from choreon.render.rig import Bytes, Flags, Floats, Rig
+from choreon.render.rig import Bytes, Floats, Ints, Rig
 
 ROUND = 0.5 + 1e-6  # halves round up, whatever colour sums left in the last digits
 
@@ -37,14 +37,7 @@ def encode(
 
 def raw_values(rig: Rig, values: Floats) -> Floats:
     """Returns the raw value of every channel (C), in the resolution of its mode."""
-    size, emitters = rig.size, rig.emitters
-    sources = np.empty(size + emitters)
-    sources[:size] = values
-    if emitters:
-        sources[size:] = rig.encoder.emitters(values)
-    if len(rig.scaled):
-        sources[rig.scaled] *= values[rig.scaled_by]
-    raw = sources.take(rig.source) if len(sources) else np.zeros(len(rig.source))
+    raw = rig.encoder.channels(values)
     raw *= rig.slope
     raw += rig.offset
     np.minimum(np.maximum(raw, rig.floor, out=raw), rig.top, out=raw)
@@ -60,40 +53,67 @@ class Encoder:
 
     def __init__(self, rig: Rig) -> None:
         self._rig = rig
+        # what channels are made of: the parameters, then the emitters, a line each
+        self._sources = np.zeros(rig.size + rig.emitters)
+        self._levels = self._sources[rig.size :].reshape(WIDTH, rig.colours)
         self._colours = np.full((3, rig.colours), np.nan)  # OKLab
-        self._levels = np.zeros((WIDTH, rig.colours))
+        self._mix_of = np.full(rig.colours, -1)  # each colour's place among the mixes
+        for kind, mix in enumerate(rig.mixes):
+            self._mix_of[mix.colours] = kind
+        # channels of emitters that a virtual dimmer scales, and its row
+        scaled_by = np.full(len(self._sources), -1)
+        scaled_by[rig.scaled] = rig.scaled_by
+        by = scaled_by[rig.source] if len(scaled_by) else rig.source
+        self._scaled = np.flatnonzero(by >= 0) if len(scaled_by) else by
+        self._scaled_by = by[self._scaled]
         pieces = rig.pieces
         asked = [pieces.row, pieces.main, pieces.guard[pieces.guard >= 0]]
         self._asked = np.unique(np.concatenate(asked))
         self._asked_values = np.full(len(self._asked), np.nan)
         self._ranges = np.zeros(0)
 
-    def emitters(self, values: Floats) -> Floats:
-        """Returns the levels (WIDTH × K, flat) of the emitters for the target colours
-        in `values` (P).
+    def channels(self, values: Floats) -> Floats:
+        """Returns what every channel (C) is driven by, 0…1 or in its unit, for
+        parameters `values` (P).
         """
-        wanted = values[self._rig.colour_rows].reshape(3, -1)
-        fresh = (wanted != self._colours).any(axis=0)
-        if fresh.any():
-            self._mix(wanted, fresh)
-            self._colours = wanted.copy()
-        return self._levels.reshape(-1)
+        if not len(self._sources):
+            return np.zeros(len(self._rig.source))
+        self._sources[: self._rig.size] = values
+        self._find_levels(values)
+        driven = self._sources.take(self._rig.source)
+        if len(self._scaled):
+            driven[self._scaled] *= values.take(self._scaled_by)
+        return driven
 
-    def _mix(self, wanted: Floats, fresh: Flags) -> None:
-        """Work out the levels of the colours that are `fresh` (K)."""
-        for mix in self._rig.mixes:
-            colours = mix.colours[fresh.take(mix.colours)]
-            if not len(colours):
+    def _find_levels(self, values: Floats) -> None:
+        """Mix the target colours in `values` (P) that have changed."""
+        wanted = values[self._rig.colour_rows].reshape(3, -1)
+        changed = wanted != self._colours
+        changed[0] |= changed[1]
+        changed[0] |= changed[2]
+        fresh = np.flatnonzero(changed[0])
+        if len(fresh):
+            colours = wanted.take(fresh, axis=1)
+            self._mix(fresh, colours)
+            self._colours[:, fresh] = colours
+
+    def _mix(self, fresh: Ints, colours: Floats) -> None:
+        """Work out the levels of the `fresh` (k) of the colours, `colours` (3, k)."""
+        light = from_oklab_rows(colours)
+        np.minimum(np.maximum(light, 0.0, out=light), 1.0, out=light)
+        kinds = self._mix_of.take(fresh)
+        for kind, mix in enumerate(self._rig.mixes):
+            own = np.flatnonzero(kinds == kind)
+            if not len(own):
                 continue
-            target = from_oklab_rows(wanted.take(colours, axis=1))
-            np.minimum(np.maximum(target, 0.0, out=target), 1.0, out=target)
+            which, target = fresh.take(own), light.take(own, axis=1)
             if mix.mixer is not None:
                 columns, levels = mix.columns, mix.mixer.mix_rows(target)
             else:
                 columns = mix.columns[mix.columns < 3]
                 levels = target[columns]
             for column, level in zip(columns, levels, strict=True):
-                self._levels[column, colours] = level
+                self._levels[column, which] = level
 
     def ranges(self, values: Floats) -> Floats:
         """Returns the raw values of the channels that have several ranges."""

@@ -184,8 +184,8 @@ class Mixer:
         return levels
 
     def brightest(self, unit: Array) -> tuple[Array, npt.NDArray[np.bool_]]:
-        """Returns levels (N, K) where the rays of colours (3, K) leave what the emitters
-        can give, and which colours (K) cannot be given at all.
+        """Returns levels (N, K) where the rays of colours (3, K) leave what the
+        emitters can give, and which colours (K) cannot be given at all.
         """
         if self._inverse is not None:
             return self._brightest_of_three(unit)
