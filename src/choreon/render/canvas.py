@@ -57,25 +57,35 @@ class Canvas:
         values: Floats,
         share: Floats,
         points: Floats | None,
+        first: int = 0,
     ) -> None:
-        """Lay `values` (n) of a look's rows over what is there by `share` (n)."""
+        """Lay `values` (n) of a look's rows from `first` on over what is there, by
+        `share` (n − first).
+        """
         end = look.first_raw
-        rows = look.plain_rows
+        rows = look.plain_rows[first:]
         before = self.values.take(rows)
         turned = None
         if len(look.heads) and not (self.trail.points is None and points is None):
             here = self.values[self.rig.heads.rows[look.heads]]
             there = values[look.head_rows]
-            way = share[look.head_rows[:, 0]]
+            way = share[look.head_rows[:, 0] - first]
             turned = self.trail.blend(look.heads, points, here, there, way)
-        moved = values[:end] - before
-        moved *= share[:end]
+        moved = values[first:end] - before
+        moved *= share[: end - first]
         moved += before
         self.values[rows] = moved
         if turned is not None:
             self.values[turned[0]] = turned[1]
         if end < len(look.rows):
-            self._blend_raw(look.rows[end:], values[end:], share[end:])
+            self._blend_raw(look.rows[end:], values[end:], share[end - first :])
+
+    def blend_colours(self, colours: Floats, share: Floats) -> None:
+        """Lay colours (3, K) over those that are there by `share` (K)."""
+        here = self.values[self.rig.colour_rows].reshape(3, -1)
+        moved = colours - here
+        moved *= share
+        here += moved
 
     def _blend_raw(self, rows: Ints, values: Floats, share: Floats) -> None:
         """Raw values over raw values; below them is what the parameters make, so each

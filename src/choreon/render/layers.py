@@ -11,7 +11,7 @@ from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.fades import TINY, Fade, Move, part_of
 from choreon.render.lights import Lights
-from choreon.render.looks import CompiledLook
+from choreon.render.looks import NO_ROWS, CompiledLook
 from choreon.render.rig import FAMILIES, Floats, Ints
 from choreon.render.state import Envelope, Player, Step
 from choreon.render.trace import Part, Trace
@@ -34,6 +34,15 @@ def _ratio(others: Floats, own: Floats, drafted: Floats | None) -> Floats:
     least = HOLD * drafted
     gives_way = np.maximum(0.0, least - own) / np.maximum(least, TINY)
     return np.maximum(ratio, gives_way)
+
+
+def _ratio_into(others: Floats, own: Floats, drafted: Floats | None) -> Floats:
+    """The same as `_ratio`, in the place of `others`; `own` is used up."""
+    if drafted is not None:
+        return _ratio(others, own, drafted)
+    np.maximum(own, others, out=own)
+    np.maximum(own, TINY, out=own)
+    return np.divide(others, own, out=others)
 
 
 def _share(
@@ -60,7 +69,10 @@ class Single:
 
     def __init__(self, player: Player, look: CompiledLook, who: int) -> None:
         self.player, self.look, self.who = player, look, who
-        self.share: Floats | None = None  # that a crowd has worked out for it
+        # what a crowd has worked out for it: the share of rows, and, where the look is
+        # wide, that of all colours (K) in the place of their rows
+        self.share: Floats | None = None
+        self.colour_share: Floats | None = None
 
     @property
     def plain(self) -> bool:
@@ -104,12 +116,24 @@ class Single:
     ) -> Floats:
         """Lay it over what is there. Returns the share (n) that its rows got."""
         look, share = self.look, self.share
+        if share is not None and self.colour_share is not None:
+            return self._lay_wide(canvas, share, self.colour_share)
         if share is None:
             share = self._share(lights, drafted)
             snap(share, look, self.player.releasing)
         if canvas.driven and len(look.freed):
             canvas.free(look.freed, share[look.freed_by])
         canvas.blend(look, look.values, share, look.points)
+        return share
+
+    def _lay_wide(self, canvas: Canvas, share: Floats, colour_share: Floats) -> Floats:
+        look = self.look
+        count = len(look.colours)
+        if canvas.driven and len(look.freed):
+            ended_by = look.colours.take(look.freed_by % count)
+            canvas.free(look.freed, colour_share.take(ended_by))
+        canvas.blend_colours(look.all_colours, colour_share)
+        canvas.blend(look, look.values, share, look.points, 3 * count)
         return share
 
     def _share(self, lights: Lights, drafted: Lights | None) -> Floats:
@@ -152,16 +176,28 @@ class Crowd:
             [layer.who * lamps + layer.look.shining[0] for layer in layers]
         )
         self._lit_by = _which([len(look.levels) for look in looks])
-        claims, row_claims, shines = zip(*(look.claims for look in looks), strict=True)
-        counts = [len(own) for own in claims]
-        starts = np.cumsum([0, *counts])
-        self._claims = np.concatenate(claims)
-        self._shine = np.concatenate(shines)
+        counts = [len(look.claims[0]) for look in looks]
+        self._claims = np.concatenate([look.claims[0] for look in looks])
+        self._shine = np.concatenate([look.claims[2] for look in looks])
         self._claimed_by = _which(counts)
+        self._find_rows(looks, np.cumsum([0, *counts[:-1]]))
+        self._find_colours(looks, np.cumsum([0, *counts[:-1]]))
+        self._lit = np.empty(len(self._lit_at))
+        self._own = np.empty(len(self._claims))
+        self._others = (np.empty(len(self._claims)), np.empty(len(self._claims)))
+        self._shares = np.empty(len(self._row_claim))
+        self._of_colours = np.empty(len(self._colour_claim))
+
+    def _find_rows(self, looks: Sequence[CompiledLook], starts: Ints) -> None:
+        """Which claim each row follows, of wide looks without their colours; and which
+        rows snap.
+        """
+        firsts = [3 * len(look.colours) if look.is_wide else 0 for look in looks]
+        claims = [look.claims[1][f:] for look, f in zip(looks, firsts, strict=True)]
         self._row_claim = np.concatenate(
-            [own + start for own, start in zip(row_claims, starts[:-1], strict=True)]
+            [own + start for own, start in zip(claims, starts, strict=True)]
         )
-        self._rows_end = np.cumsum([len(own) for own in row_claims]).tolist()
+        self._rows_end = np.cumsum([len(own) for own in claims]).tolist()
         snaps = [
             np.arange(look.first_snap, look.first_raw) + end - len(look.rows)
             for look, end in zip(looks, self._rows_end, strict=True)
@@ -169,23 +205,47 @@ class Crowd:
         self._snaps = np.concatenate(snaps)
         self._snapped_by = _which([len(own) for own in snaps])
 
+    def _find_colours(self, looks: Sequence[CompiledLook], starts: Ints) -> None:
+        """Which claim each colour of a wide look follows, and its place among the
+        shares of all colours.
+        """
+        wide = [n for n, look in enumerate(looks) if look.is_wide]
+        self._wide = [self.layers[n] for n in wide]
+        self._colour_shares = np.zeros((len(wide), looks[0].rig.colours))
+        places = [NO_ROWS]
+        claims = [NO_ROWS]
+        for line, n in enumerate(wide):
+            colours = looks[n].colours
+            places.append(line * looks[n].rig.colours + colours)
+            claims.append(looks[n].claims[1][: len(colours)] + starts[n])
+        self._colour_at = np.concatenate(places)
+        self._colour_claim = np.concatenate(claims)
+
     def light(self, lights: Lights, now: float) -> None:
         """Tell how strongly they light their lamps now."""
         for layer in self.layers:
             layer.weigh(now)
         self._intensity = np.array([layer.intensity for layer in self.layers])
-        light = self._light * self._intensity.take(self._lit_by)
+        light = _take(self._intensity, self._lit_by, self._lit)
+        light *= self._light
         lights.tell_all(self._lit_at, light)
 
     def find_shares(self, lights: Lights, drafted: Lights | None) -> None:
         """Find the share of each of them."""
-        own = self._shine * self._intensity.take(self._claimed_by)
-        others = lights.others(self._claims, own)
+        own = _take(self._intensity, self._claimed_by, self._own)
+        own *= self._shine
+        others = lights.others_into(self._others, self._claims, own)
         light = None if drafted is None else drafted.top[self._claims]
-        ratio = _ratio(others, own, light)
+        ratio = _ratio_into(others, own, light)
         weight = np.array([layer.weight for layer in self.layers], float)
-        share = 1.0 - (1.0 - weight).take(self._claimed_by) * ratio
-        shares = share.take(self._row_claim)
+        share = _take(1.0 - weight, self._claimed_by, self._own)
+        share *= ratio
+        np.subtract(1.0, share, out=share)
+        self._hand_out(share)
+
+    def _hand_out(self, share: Floats) -> None:
+        """Give each layer the share of its rows, from that of its claims."""
+        shares = _take(share, self._row_claim, self._shares)
         snaps = shares.take(self._snaps)
         leaving = np.array([layer.player.releasing for layer in self.layers])
         leaves = leaving.take(self._snapped_by)
@@ -194,6 +254,18 @@ class Crowd:
         for layer, end in zip(self.layers, self._rows_end, strict=True):
             layer.share = shares[begin:end]
             begin = end
+        colours = self._colour_shares
+        of_colours = _take(share, self._colour_claim, self._of_colours)
+        colours.reshape(-1)[self._colour_at] = of_colours
+        for layer, line in zip(self._wide, colours, strict=True):
+            layer.colour_share = line
+
+
+def _take(numbers: Floats, places: Ints, into: Floats) -> Floats:
+    """Numbers at places, into an array that is there: making a large one anew costs
+    more than filling it.
+    """
+    return numbers.take(places, out=into, mode="clip")
 
 
 def _which(counts: Sequence[int]) -> Ints:

@@ -80,3 +80,12 @@ class Lights:
         """
         top = self.top.take(lamps)
         return np.where(own >= top, self.second.take(lamps), top)
+
+    def others_into(
+        self, into: tuple[Floats, Floats], lamps: Ints, own: Floats
+    ) -> Floats:
+        """Returns the same as `others`, in arrays (k) that are there already."""
+        others = self.top.take(lamps, out=into[0], mode="clip")
+        second = self.second.take(lamps, out=into[1], mode="clip")
+        np.copyto(others, second, where=own >= others)
+        return others

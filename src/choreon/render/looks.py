@@ -29,6 +29,7 @@ NO_ROWS: Ints = np.zeros(0, np.int64)
 NO_NUMBERS: Floats = np.zeros(0)
 NO_POINTS: Floats = np.zeros((0, 3))
 
+WIDE = 8  # a look of an eighth of the colours is wide
 MISSES = 0.5  # degrees by which a beam may miss its point and still count as there
 DEVICE = FAMILIES.index(at.Family.DEVICE)
 
@@ -77,6 +78,28 @@ class CompiledLook:
     def first_raw(self) -> int:
         """Where among `rows` the raw values of channels begin."""
         return int(np.searchsorted(self.rows, self.rig.size))
+
+    @cached_property
+    def colours(self) -> Ints:
+        """The target colours (m) that it gives. Their rows are the first 3 · m of
+        `rows`, in three blocks.
+        """
+        count = int(np.searchsorted(self.rows, self.rig.colour_rows.stop)) // 3
+        return self.rows[:count] - self.rig.intensities
+
+    @cached_property
+    def is_wide(self) -> bool:
+        """Whether it gives so many of the colours that all of them are laid faster than
+        those alone, by runs of memory in the place of single numbers.
+        """
+        return len(self.colours) * WIDE >= self.rig.colours > 0
+
+    @cached_property
+    def all_colours(self) -> Floats:
+        """The colours (3, K) that it gives; 0 for those that it does not."""
+        dense = np.zeros((3, self.rig.colours))
+        dense[:, self.colours] = self.values[: 3 * len(self.colours)].reshape(3, -1)
+        return dense
 
     @cached_property
     def plain_rows(self) -> Ints:

@@ -59,7 +59,7 @@ class Plan:
         self, compiled: CompiledShow, state: PlayState, now: float, apart: bool = False
     ) -> None:
         """`apart`: no layers are laid together."""
-        self.compiled, self.state = compiled, state
+        self.compiled, self.state, self.apart = compiled, state, apart
         self.since = now
         self.until = np.inf
         self.moving: list[Single | Fading] = []
@@ -116,7 +116,11 @@ class Plan:
 
     @cached_property
     def crowd(self) -> Crowd | None:
-        """The layers that are worked out together; None where that gains nothing."""
+        """The layers that are worked out together; None where that gains nothing, or
+        each is asked what it gives.
+        """
+        if self.apart:
+            return None
         plain = [m for m in self.moving if isinstance(m, Single) and m.plain]
         return Crowd(plain) if len(plain) > 1 else None
 
