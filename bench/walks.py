@@ -1,0 +1,32 @@
+"""No lit lamp jumps: random shows and random presses, looked at every few
+milliseconds. The tests walk through some dozens, this through thousands.
+"""
+
+from __future__ import annotations
+
+import random
+import time
+
+from tests.render import wander
+
+WALKS = 2000
+STEP = 0.004  # seconds from look to look
+FIRST = 100_000  # seeds of their own
+
+
+def main() -> None:
+    begin = time.monotonic()
+    worst = 0.0
+    broken: list[str] = []
+    for seed in range(FIRST, FIRST + WALKS):
+        found = wander.Walk(random.Random(seed)).scan(STEP)
+        worst = max(worst, found.step / found.allowed)
+        if found.step > found.allowed:
+            broken.append(f"  {seed}: {found.story}")
+    minutes = (time.monotonic() - begin) / 60
+    print(
+        f"{WALKS} random shows and hands, every {1000 * STEP:.0f} ms: {len(broken)} "
+        f"jump, the quickest value moves {worst:.2f} of what its fades explain "
+        f"(goal ≤ 1; {minutes:.0f} min)"
+    )
+    print("\n".join(broken))
