@@ -167,10 +167,10 @@ class Engine:
     def _frame(self, now: float) -> None:
         before = self._state
         self._drain(now)
-        self._state = lasting.prune(self._state, now)
         if self._at_rest():
             self._sender.repeat(now)
         else:
+            self._state = lasting.prune(self._state, now)
             self._render(now)
         if self._state is not before:
             self._link.state_changed()
