@@ -171,33 +171,37 @@ class Link:
             self._flush(peer)
 
     def _flush(self, peer: Peer) -> None:
+        """Send a client what waits for it, as far as it takes it."""
         if peer.deaf:
             peer.out.clear()
             peer.stale = False
         if peer.stale and not peer.out:
             peer.out += protocol.pack(self._latest())
             peer.stale = False
-        if peer.out:
-            try:
-                sent = peer.socket.send(peer.out)
-                del peer.out[:sent]
-            except BlockingIOError:
-                pass
-            except OSError:
-                peer.deaf, peer.stale = (
-                    True,
-                    False,
-                )  # the end of what it sent is met when that is read
-                peer.out.clear()
+        self._send_some(peer)
         if len(peer.out) > BACKLOG:
             log.warning("client let go: it does not read")
             self._drop(peer)
             return
-        wants = selectors.EVENT_READ | (
-            selectors.EVENT_WRITE if peer.out or peer.stale else 0
-        )
+        wants = selectors.EVENT_READ
+        if peer.out or peer.stale:
+            wants |= selectors.EVENT_WRITE
         if self._selector.get_key(peer.socket).events != wants:
             self._selector.modify(peer.socket, wants)
+
+    @staticmethod
+    def _send_some(peer: Peer) -> None:
+        if not peer.out:
+            return
+        try:
+            sent = peer.socket.send(peer.out)
+            del peer.out[:sent]
+        except BlockingIOError:
+            pass
+        except OSError:
+            # the end of what it sent is met when that is read
+            peer.deaf, peer.stale = True, False
+            peer.out.clear()
 
     def _drop(self, peer: Peer) -> None:
         self._peers.pop(peer.socket.fileno(), None)

@@ -34,23 +34,29 @@ _encode = msgspec.msgpack.encode
 
 
 def difference(old: Show, new: Show) -> Delta:
-    """What leads from `old` to `new`. Objects that are the same object are not looked
-    into.
+    """Returns what leads from `old` to `new`. Objects that are the same object are not
+    looked into.
     """
     changes = []
     for name in COLLECTIONS:
         before, after = getattr(old, name), getattr(new, name)
-        if before is after:
-            continue
-        put = tuple(
-            msgspec.Raw(_encode(v)) for k, v in after.items() if before.get(k) is not v
-        )
-        drop = tuple(k for k in before if k not in after)
-        moved = [k for k in before if k in after] + [
-            k for k in after if k not in before
-        ] != list(after)
-        changes.append(Change(name, put, drop, tuple(after) if moved else ()))
+        if before is not after:
+            changes.append(_change(name, before, after))
     return Delta(new.name, msgspec.Raw(_encode(new.room)), tuple(changes))
+
+
+def _change(name: str, before: dict[str, Any], after: dict[str, Any]) -> Change:
+    """What leads from one state of a collection to the next."""
+    put = tuple(
+        msgspec.Raw(_encode(value))
+        for key, value in after.items()
+        if before.get(key) is not value
+    )
+    drop = tuple(key for key in before if key not in after)
+    stayed = [key for key in before if key in after]
+    added = [key for key in after if key not in before]
+    moved = [*stayed, *added] != list(after)
+    return Change(name, put, drop, tuple(after) if moved else ())
 
 
 def apply(show: Show, delta: Delta) -> Show:

@@ -8,7 +8,9 @@ import re
 
 from choreon.model import attributes as at
 from choreon.model import type_edits
-from choreon.model.fixture_type import FixtureType
+from choreon.model.fixture_type import Channel, FixtureType
+
+MOST_BYTES = 3  # that a channel has
 
 _NUMBER = re.compile(
     r"^\s*(?:ch(?:annel)?\.?\s*)?\d+(?:\s*[-–]\s*\d+)?\s*[:.)\t ]\s*(?=\D)",
@@ -55,8 +57,8 @@ def names_in(text: str) -> list[str]:
 def add_named(
     kind: FixtureType, mode_name: str, text: str
 ) -> tuple[FixtureType, list[str]]:
-    """Add channels by their names at the end of a mode; gives the type and the keys of
-    the channels.
+    """Add channels by their names at the end of a mode; returns the type and the keys
+    of the channels.
 
     `Pan 16 bit` takes two slots. `Pan fine` gives the channel called Pan its next byte.
     A name that the type has already, and this mode not, puts that channel into the
@@ -64,36 +66,49 @@ def add_named(
     """
     keys: list[str] = []
     for name in names_in(text):
-        mode = kind.mode(mode_name)
-        if mode is None:
+        if kind.mode(mode_name) is None:
             break
-        fine = _FINE.search(name)
-        by_name = {c.label.lower(): c for c in kind.channels}
-        coarse = by_name.get(name[: fine.start()].strip().lower()) if fine else None
-        if coarse is not None:
-            index = max(
-                (i for i, u in enumerate(mode.uses) if u.channel == coarse.key),
-                default=-1,
-            )
-            if index >= 0 and len(mode.uses[index].slots) < 3:
-                slots = (*mode.uses[index].slots, mode.footprint + 1)
-                kind = type_edits.put_mode(
-                    kind, mode_name, type_edits.set_slots(mode, index, slots)
-                )
-                keys.append(coarse.key)
-                continue
-        bytes_ = _BYTES.search(name)
-        count = int(bytes_.group(1)) // 8 if bytes_ else 1
-        name = name[: bytes_.start()].strip() if bytes_ else name
-        known = by_name.get(name.lower())
-        if known is not None and all(u.channel != known.key for u in mode.uses):
-            key = known.key
-        else:
-            kind, key = type_edits.add_channel(kind, name, meant_by(name))
-        made = kind.mode(mode_name)
-        assert made is not None
-        kind = type_edits.put_mode(
-            kind, mode_name, type_edits.add_use(made, key, count)
-        )
+        finer = _finer(kind, mode_name, name)
+        kind, key = finer if finer is not None else _named(kind, mode_name, name)
         keys.append(key)
     return kind, keys
+
+
+def _called(kind: FixtureType, name: str) -> Channel | None:
+    """The channel of a name, in whatever case."""
+    known = {channel.label.lower(): channel for channel in kind.channels}
+    return known.get(name.strip().lower())
+
+
+def _finer(
+    kind: FixtureType, mode_name: str, name: str
+) -> tuple[FixtureType, str] | None:
+    """The type in which a channel has one byte more, where a name says so."""
+    fine = _FINE.search(name)
+    coarse = _called(kind, name[: fine.start()]) if fine else None
+    mode = kind.mode(mode_name)
+    if coarse is None or mode is None:
+        return None
+    uses = [n for n, use in enumerate(mode.uses) if use.channel == coarse.key]
+    if not uses or len(mode.uses[uses[-1]].slots) >= MOST_BYTES:
+        return None
+    slots = (*mode.uses[uses[-1]].slots, mode.footprint + 1)
+    made = type_edits.set_slots(mode, uses[-1], slots)
+    return type_edits.put_mode(kind, mode_name, made), coarse.key
+
+
+def _named(kind: FixtureType, mode_name: str, name: str) -> tuple[FixtureType, str]:
+    """The type in which a mode has a channel more, and that channel's key."""
+    bytes_ = _BYTES.search(name)
+    count = int(bytes_.group(1)) // 8 if bytes_ else 1
+    name = name[: bytes_.start()].strip() if bytes_ else name
+    known, mode = _called(kind, name), kind.mode(mode_name)
+    used = {use.channel for use in mode.uses} if mode else set()
+    if known is not None and known.key not in used:
+        key = known.key
+    else:
+        kind, key = type_edits.add_channel(kind, name, meant_by(name))
+    mode = kind.mode(mode_name)
+    assert mode is not None
+    made = type_edits.add_use(mode, key, count)
+    return type_edits.put_mode(kind, mode_name, made), key

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from choreon.model import links, patch
 from choreon.model.outputs import Output
 from choreon.model.playables import kind_of
@@ -99,18 +101,22 @@ def _references(show: Show) -> list[Problem]:
         path = f"palettes/{palette.id}"
         found += _broken(show, path, palette.name, {"values": palette.values})
         found += _broken(show, f"{path}/each", palette.name, palette.each)
+    return [*found, *_dead_controls(show)]
+
+
+def _dead_controls(show: Show) -> Iterator[Problem]:
+    """Tiles and controls that act on what is gone."""
     for page in show.pages.values():
         for tile in page.tiles:
             if not exists(show, tile.plays):
                 path = f"pages/{page.id}/tiles/{tile.id}/plays"
                 text = f"what a tile of {page.name} plays is gone ({tile.plays})"
-                found.append(_warning(path, text))
+                yield _warning(path, text)
     for known in show.inputs.values():
         if not exists(show, known.target):
             path = f"inputs/{known.id}/target"
             text = f"what a control acts on is gone ({known.target})"
-            found.append(_warning(path, text))
-    return found
+            yield _warning(path, text)
 
 
 def _warning(path: str, text: str) -> Problem:

@@ -6,11 +6,14 @@ from __future__ import annotations
 
 import random
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from choreon.model.show import Fixture, Show
 
 Ids = tuple[str, ...]
+
+SIGNS = ("+", ",", "-")  # between terms
+NO_END = 10**6  # “3-” goes on for ever
 
 
 def every(ids: Sequence[str], step: int, first: int = 1) -> Ids:
@@ -73,7 +76,7 @@ _RANGE = re.compile(r"(\d+)(?:\s*[-–]\s*(\d+))?")
 
 
 def typed(show: Show, words: str, chosen: Sequence[str] = ()) -> Ids | None:
-    """The fixtures that typed words mean; None where they mean none.
+    """Returns the fixtures that typed words mean; None where they mean none.
 
     A term names short names, fixtures or a group, and may pick among them: `par`,
     `par3`, `par 1-4 7`, `spot odd`, `dots every 3`, `front 2-`. `+` joins terms, `-`
@@ -81,25 +84,23 @@ def typed(show: Show, words: str, chosen: Sequence[str] = ()) -> Ids | None:
     alone are fixture numbers. `all`, `none`, `invert` stand for themselves.
     """
     text = words.strip().lower()
-    parts = re.split(r"\s*([+,]|(?:^|\s)-(?=\s*[a-z]))\s*", text)
-    found: list[str] = []
-    sign = "+"
-    begun = False
+    split = re.split(r"\s*([+,]|(?:^|\s)-(?=\s*[a-z]))\s*", text)
+    parts = [part.strip() for part in split if part.strip()]
+    begins_with_sign = bool(parts) and parts[0] in SIGNS
+    found = dict.fromkeys(chosen) if begins_with_sign else {}
+    sign, begun = "+", False
     for part in parts:
-        part = part.strip()
-        if part in ("+", ",", "-"):
-            if not begun:
-                found = list(chosen)
+        if part in SIGNS:
             sign = part
-        elif part:
-            term = _term(show, part, chosen)
-            if term is None:
-                return None
-            begun = True
-            if sign == "-":
-                found = [i for i in found if i not in term]
-            else:
-                found += [i for i in term if i not in found]
+            continue
+        term = _term(show, part, chosen)
+        if term is None:
+            return None
+        begun = True
+        if sign == "-":
+            found = {i: None for i in found if i not in term}
+        else:
+            found |= dict.fromkeys(term)
     return tuple(found) if begun else None
 
 
@@ -128,49 +129,60 @@ def _term(show: Show, text: str, chosen: Sequence[str]) -> Ids | None:
 
 def _named(show: Show, name: str) -> Ids:
     """Those that a name means: all of a short name's stem, of a group, or whose names
-    begin so.
+    begin so. What is called so goes before what begins so.
     """
     if not name:
         return tuple(show.fixtures)
-    for same in (True, False):
-        for group in show.groups.values():
-            if group.name.lower() == name or (
-                not same and group.name.lower().startswith(name)
-            ):
-                return tuple(i for i in group.fixtures if i in show.fixtures)
-        stems = {
-            i: re.sub(r"\d+$", "", f.short.lower()) for i, f in show.fixtures.items()
-        }
-        found = tuple(
-            i
-            for i, stem in stems.items()
-            if stem == name or (not same and stem.startswith(name))
-        )
-        if found:
-            return found
-        if not same:
-            return tuple(
-                i for i, f in show.fixtures.items() if f.name.lower().startswith(name)
-            )
+    return (
+        _grouped(show, lambda word: word == name)
+        or _stemmed(show, lambda word: word == name)
+        or _grouped(show, lambda word: word.startswith(name))
+        or _stemmed(show, lambda word: word.startswith(name))
+        or tuple(i for i, f in show.fixtures.items() if f.name.lower().startswith(name))
+    )
+
+
+def _grouped(show: Show, meant: Callable[[str], bool]) -> Ids:
+    """Those of the first group whose name is meant."""
+    for group in show.groups.values():
+        if meant(group.name.lower()):
+            return tuple(i for i in group.fixtures if i in show.fixtures)
     return ()
 
 
+def _stemmed(show: Show, meant: Callable[[str], bool]) -> Ids:
+    """Those whose short name, without its number, is meant."""
+    return tuple(
+        i
+        for i, fixture in show.fixtures.items()
+        if meant(re.sub(r"\d+$", "", fixture.short.lower()))
+    )
+
+
 def _pick(show: Show, pool: Ids, pick: str, by_number: bool) -> Ids:
+    """Those of a pool that words like `odd`, `every 3` or `1-4 7` pick."""
     if not pick:
         return pool
     if pick in ("odd", "even"):
         return every(pool, 2, 1 if pick == "odd" else 2)
     if pick.startswith("every"):
         return every(pool, int(pick.split()[1]))
-    found: list[str] = []
-    count = {i: _count(show.fixtures[i], n, by_number) for n, i in enumerate(pool, 1)}
+    found: dict[str, None] = {}
+    counts = {i: _count(show.fixtures[i], n, by_number) for n, i in enumerate(pool, 1)}
     for first, last in re.findall(r"(\d+)(\s*[-–]\s*\d*)?", pick):
-        low = int(first)
-        digits = re.sub(r"\D", "", last)
-        high = int(digits) if digits else (10**6 if last else low)
-        low, high = min(low, high), max(low, high)
-        found += [i for i, n in count.items() if low <= n <= high and i not in found]
+        low, high = _span(first, last)
+        found |= dict.fromkeys(i for i, count in counts.items() if low <= count <= high)
     return tuple(found)
+
+
+def _span(first: str, last: str) -> tuple[int, int]:
+    """The numbers that `3`, `3-5` or `3-` mean, the lowest first."""
+    low = int(first)
+    digits = re.sub(r"\D", "", last)
+    high = int(digits) if digits else low
+    if last and not digits:
+        high = NO_END
+    return min(low, high), max(low, high)
 
 
 def _count(fixture: Fixture, n: int, by_number: bool) -> int:

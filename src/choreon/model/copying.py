@@ -6,7 +6,7 @@ from collections.abc import Callable, Collection, Sequence
 
 from choreon.model import attributes as at
 from choreon.model.patch import mode_of
-from choreon.model.show import Show
+from choreon.model.show import Fixture, Show
 from choreon.model.swap import carry
 from choreon.model.values import Look, Value
 
@@ -19,31 +19,35 @@ def pasted(
     takes: Callable[[str, str], bool],
     only: Collection[str] | None = None,
 ) -> Look:
-    """What `targets` get of a fixture's values: all of them, or those of some
+    """Returns what `targets` get of a fixture's values: all of them, or those of some
     attributes.
 
     Slots of wheels go over by name, then by colour; what means nothing to the other
     make is left out. `takes` tells whether a fixture has an attribute.
     """
     wanted = {n: v for n, v in values.items() if only is None or n in only}
-    made: Look = {}
-    here = show.fixtures[source]
+    look: Look = {}
     for target in targets:
-        there = show.fixtures.get(target)
-        kind = show.types.get(there.type) if there else None
-        if (
-            there is None
-            or kind is None
-            or mode_of(show.types, there) is None
-            or target == source
-        ):
+        if target == source:
             continue
-        same = (there.type, there.mode) == (here.type, here.mode)
-        own = wanted if same else carry(show, source, wanted, kind, there.mode)
-        own = {n: v for n, v in own.items() if takes(target, n)}
+        given = _translated(show, show.fixtures[source], wanted, target)
+        own = {name: value for name, value in given.items() if takes(target, name)}
         if own:
-            made[target] = own
-    return made
+            look[target] = own
+    return look
+
+
+def _translated(
+    show: Show, here: Fixture, values: dict[str, Value], target: str
+) -> dict[str, Value]:
+    """A fixture's values in the terms of another; none where its type is unknown."""
+    there = show.fixtures.get(target)
+    kind = show.types.get(there.type) if there else None
+    if there is None or kind is None or mode_of(show.types, there) is None:
+        return {}
+    if (there.type, there.mode) == (here.type, here.mode):
+        return values
+    return carry(show, here.id, values, kind, there.mode)
 
 
 def of_families(names: Collection[str], families: Collection[str]) -> list[str]:

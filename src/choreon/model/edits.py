@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import Any, TypeVar
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
+from typing import Any, NamedTuple, TypeVar
 
 import msgspec
 
@@ -13,7 +13,7 @@ from choreon.model import links
 from choreon.model.fixture_type import FixtureType
 from choreon.model.inputs import MidiInput, MidiMessage
 from choreon.model.patch import run_of
-from choreon.model.playables import Scene, kind_of
+from choreon.model.playables import AnyPlayable, Scene, kind_of
 from choreon.model.refs import (
     COLLECTION_OF,
     FIXTURE,
@@ -24,7 +24,7 @@ from choreon.model.refs import (
     Ref,
     find,
 )
-from choreon.model.show import Fixture, Group, Hanging, Place, Show
+from choreon.model.show import Fixture, Group, Hanging, Palette, Place, Show
 from choreon.model.tiles import TILES, AnyTile, Pad, Page
 from choreon.model.values import Look, Value
 
@@ -97,7 +97,7 @@ def hang(
     hanging: Hanging | None = None,
     pack: str = "",
 ) -> tuple[Show, tuple[str, ...]]:
-    """Hang `count` fixtures of a type from `address` on; gives the show and the new
+    """Hang `count` fixtures of a type from `address` on; returns the show and the new
     fixtures' ids.
 
     `addresses`: universe and address of each, where they do not simply follow each
@@ -108,49 +108,71 @@ def hang(
     found = kind.mode(mode)
     if found is None:
         raise ValueError(f"{kind.label} has no mode “{mode}”")
-    pattern = name.strip() or stem_for(show, kind)
-    pattern = pattern if "#" in pattern else f"{pattern} #"
-    stem = pattern.split("#")[0]
-    first = number or next_number(show, pattern)
-    short = (
-        re.sub(r"[^a-z]", "", stem.lower().split()[0] if stem.split() else "") or "f"
-    )
-    shorts = {f.short for f in show.fixtures.values()}
-    names = {f.name for f in show.fixtures.values()}
-    ids = set(show.fixtures)
+    run = run_of(count, found.footprint, address, gap)
+    starts = list(addresses) or [(universe, start) for start, _ in run]
+    labels = _labels(show, name.strip() or stem_for(show, kind), count, number)
     serial = 1 + max((f.number for f in show.fixtures.values()), default=0)
-    starts = list(addresses) or [
-        (universe, start) for start, _ in run_of(count, found.footprint, address, gap)
+    made = [
+        Fixture(
+            id=label.id,
+            name=label.name,
+            short=label.short,
+            type=kind.id,
+            mode=mode,
+            universe=own_universe,
+            address=start,
+            place=places[n] if n < len(places) else Place(z=show.room.height),
+            hanging=hanging or Hanging(),
+            number=serial + n,
+            pack=pack,
+        )
+        for n, (label, (own_universe, start)) in enumerate(
+            zip(labels, starts, strict=False)
+        )
     ]
-    made: list[Fixture] = []
-    for i, (own_universe, start) in enumerate(starts[:count]):
-        counted = first + i
-        tag = next(
-            t
-            for n in range(counted, counted + len(shorts) + count + 1)
-            if (t := f"{short}{n}") not in shorts
-        )
+    if show.types.get(kind.id) is not kind:
+        show = put(show, "types", kind)
+    return put(show, "fixtures", *made), tuple(fixture.id for fixture in made)
+
+
+class _Label(NamedTuple):
+    """What a new fixture is called."""
+
+    id: str
+    name: str
+    short: str
+
+
+def _labels(show: Show, pattern: str, count: int, number: int) -> list[_Label]:
+    """Names for so many new fixtures, none of them in use: of a pattern in which `#`
+    stands for the number, or of a stem; from `number`, or from the next one, on.
+    """
+    if "#" not in pattern:
+        pattern = f"{pattern} #"
+    words = pattern.split("#")[0].lower().split()
+    short = re.sub(r"[^a-z]", "", words[0]) if words else ""
+    names = {fixture.name for fixture in show.fixtures.values()}
+    shorts = {fixture.short for fixture in show.fixtures.values()}
+    ids = set(show.fixtures)
+    first = number or next_number(show, pattern)
+    labels = []
+    for counted in range(first, first + count):
         called = fresh_name(pattern.replace("#", str(counted)), names)
-        shorts.add(tag)
-        names.add(called)
-        made.append(
-            Fixture(
-                id=fresh_id(called, ids),
-                name=called,
-                short=tag,
-                type=kind.id,
-                mode=mode,
-                universe=own_universe,
-                address=start,
-                place=places[i] if i < len(places) else Place(z=show.room.height),
-                hanging=hanging or Hanging(),
-                number=serial + i,
-                pack=pack,
-            )
+        label = _Label(
+            fresh_id(called, ids), called, _fresh_short(short or "f", counted, shorts)
         )
-        ids.add(made[-1].id)
-    show = put(show, "types", kind) if show.types.get(kind.id) is not kind else show
-    return put(show, "fixtures", *made), tuple(f.id for f in made)
+        names.add(label.name)
+        shorts.add(label.short)
+        ids.add(label.id)
+        labels.append(label)
+    return labels
+
+
+def _fresh_short(stem: str, number: int, taken: Set[str]) -> str:
+    """The first short name from a number on that is not taken."""
+    while f"{stem}{number}" in taken:
+        number += 1
+    return f"{stem}{number}"
 
 
 def next_number(show: Show, pattern: str) -> int:
@@ -320,16 +342,15 @@ def _over(below: Value | None, above: Value) -> Value:
     """A value over another; cells that it leaves out keep what they had."""
     if not isinstance(above, tuple) or None not in above:
         return above
-    if isinstance(below, tuple) and below:
-        last = below[-1]
-        under = [*below, *[last] * (len(above) - len(below))]
-        return tuple(
-            u if i >= len(above) or above[i] is None else above[i]
-            for i, u in enumerate(under)
-        )
     if isinstance(below, float | int):
         return tuple(below if v is None else v for v in above)
-    return above
+    if not isinstance(below, tuple) or not below:
+        return above
+    under = [*below, *[below[-1]] * (len(above) - len(below))]
+    over = [*above, *[None] * (len(under) - len(above))]
+    return tuple(
+        low if high is None else high for low, high in zip(under, over, strict=True)
+    )
 
 
 def names_in(show: Show, collection: str) -> list[str]:
@@ -416,28 +437,36 @@ def used_by(show: Show, ref: Ref) -> list[Ref]:
     """Returns what uses a thing: tiles that play it, playables that start it or have a
     link to it, palettes with a link to it, groups it is in, inputs that act on it.
     """
-    found: list[Ref] = []
+    users: list[Ref] = []
     for page in show.pages.values():
-        found += [tile.ref for tile in page.tiles if tile.plays == ref]
-    link = str(ref) if ref.kind in (PALETTE, MARK) else ""
-    for playable in show.playables.values():
-        kind = kind_of(playable)
-        linked = link and any(links.touches(k, link) for k in kind.looks(playable))
-        hung = ref.kind == FIXTURE and any(ref.id in k for k in kind.looks(playable))
-        if linked or hung or ref in kind.plays(playable):
-            found.append(playable.ref)
-    if link:
-        found += [
+        users += [tile.ref for tile in page.tiles if tile.plays == ref]
+    users += [p.ref for p in show.playables.values() if _uses(p, ref)]
+    if ref.kind in (PALETTE, MARK):
+        users += [
             Ref(PALETTE, palette.id)
             for palette in show.palettes.values()
-            if link in palette.values.values() or links.touches(palette.each, link)
+            if _links_to(palette, str(ref))
         ]
     if ref.kind == FIXTURE:
-        found += [
-            Ref(GROUP, g.id) for g in show.groups.values() if ref.id in g.fixtures
-        ]
-    found += [Ref("input", i.id) for i in show.inputs.values() if i.target == ref]
-    return found
+        groups = show.groups.values()
+        users += [Ref(GROUP, g.id) for g in groups if ref.id in g.fixtures]
+    users += [Ref("input", i.id) for i in show.inputs.values() if i.target == ref]
+    return users
+
+
+def _uses(playable: AnyPlayable, ref: Ref) -> bool:
+    """Whether a playable plays a thing, links to it, or gives it values."""
+    kind = kind_of(playable)
+    looks = kind.looks(playable)
+    if ref.kind in (PALETTE, MARK):
+        return any(links.touches(look, str(ref)) for look in looks)
+    if ref.kind == FIXTURE:
+        return any(ref.id in look for look in looks)
+    return ref in kind.plays(playable)
+
+
+def _links_to(palette: Palette, link: str) -> bool:
+    return link in palette.values.values() or links.touches(palette.each, link)
 
 
 def where_used(show: Show, ref: Ref) -> list[str]:

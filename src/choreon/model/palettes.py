@@ -43,31 +43,33 @@ def keep_palette(
 
 
 def by_meaning(look: Look) -> tuple[dict[str, Value], Look]:
-    """What the fixtures have alike, and what remains for each. A target colour, or an
-    aim, is alike as a whole or not at all.
+    """Returns what the fixtures have alike, and what remains for each. A target colour,
+    or an aim, is alike as a whole or not at all.
     """
-    names = {n for values in look.values() for n in values}
+    names = {name for values in look.values() for name in values}
+    single = names - {*at.TARGET_COLOUR, *links.AIMS}
     common: dict[str, Value] = {}
-    for group in (
-        at.TARGET_COLOUR,
-        links.AIMS,
-        *((n,) for n in sorted(names - {*at.TARGET_COLOUR, *links.AIMS})),
-    ):
-        had = {
-            tuple(values.get(n) for n in group)
-            for values in look.values()
-            if any(n in values for n in group)
-        }
-        if len(had) == 1:
-            found = dict(zip(group, had.pop(), strict=True))
-            plain = {n: v for n, v in found.items() if v is not None}
-            if not _own(group, plain):
-                common |= plain
-    each = {
-        i: {n: v for n, v in values.items() if n not in common}
-        for i, values in look.items()
-    }
-    return common, {i: values for i, values in each.items() if values}
+    for group in (at.TARGET_COLOUR, links.AIMS, *((n,) for n in sorted(single))):
+        common |= _alike(look, group)
+    each: Look = {}
+    for fixture, values in look.items():
+        rest = {name: value for name, value in values.items() if name not in common}
+        if rest:
+            each[fixture] = rest
+    return common, each
+
+
+def _alike(look: Look, group: tuple[str, ...]) -> dict[str, Value]:
+    """The values of attributes that belong together, where all that have some of them
+    have the same; else nothing.
+    """
+    had = {tuple(values.get(name) for name in group) for values in look.values()}
+    had.discard((None,) * len(group))
+    if len(had) != 1:
+        return {}
+    found = zip(group, had.pop(), strict=True)
+    plain = {name: value for name, value in found if value is not None}
+    return {} if _own(group, plain) else plain
 
 
 WHEELS = ("Gobo(n)", "Color(n)", "AnimationWheel(n)")

@@ -25,6 +25,7 @@ from choreon.model.show import SLOTS, Show
 from choreon.model.values import Look, Value
 
 Fate = Literal["kept", "near", "lost"]
+FATES: tuple[Fate, ...] = ("lost", "near", "kept")  # the worst first
 
 
 class Line(msgspec.Struct, frozen=True):
@@ -115,45 +116,51 @@ def swap(
     mode = kind.mode(mode_name)
     if mode is None:
         raise ValueError(f"{kind.label} has no mode “{mode_name}”")
-    new = _Side(kind, mode)
-    lines: dict[tuple[str, str], Line] = {}
+    translator = _Translator(show, frozenset(ids), _Side(kind, mode))
     made = edits.put(show, "types", kind) if show.types.get(kind.id) != kind else show
+    made = edits.looks_changed(made, translator.look)
+    for palette in show.palettes.values():
+        each = translator.look(palette.each)
+        if each is not palette.each:
+            made = edits.put(made, "palettes", edits.replace(palette, each=each))
+    changes = {i: {"type": kind.id, "mode": mode_name} for i in ids}
+    made = edits.change_fixtures(made, changes)
+    made, readdressed, homeless = find_room(made, ids) if room else (made, (), ())
+    return Swap(made, translator.report(), readdressed, homeless)
 
-    def translated(look: Look) -> Look:
-        """The look in which the swapped lamps have what theirs become."""
+
+class _Translator:
+    """Says what looks become when fixtures get another type, and keeps a line for each
+    attribute and what happened to it.
+    """
+
+    def __init__(self, show: Show, ids: frozenset[str], new: _Side) -> None:
+        self._show, self._ids, self._new = show, ids, new
+        self._lines: dict[tuple[str, str], Line] = {}
+
+    def look(self, look: Look) -> Look:
+        """Returns the look in which the swapped lamps have what theirs become; the
+        same object where nothing changes.
+        """
         made = dict(look)
-        for i in set(ids) & set(look):
-            after, found = _fixture_look(show, i, look[i], new)
-            lines.update({(line.attribute, line.fate): line for line in found})
-            if after != look[i]:
-                made[i] = after
+        for fixture in self._ids & set(look):
+            after, lines = _fixture_look(self._show, fixture, look[fixture], self._new)
+            self._lines |= {(line.attribute, line.fate): line for line in lines}
+            if after != look[fixture]:
+                made[fixture] = after
         return look if made == look else made
 
-    made = edits.looks_changed(made, translated)
-    for palette in show.palettes.values():
-        if set(ids) & set(palette.each):
-            each = dict(palette.each)
-            for i in set(ids) & set(each):
-                each[i], found = _fixture_look(show, i, each[i], new)
-                lines |= {(line.attribute, line.fate): line for line in found}
-            made = edits.put(made, "palettes", edits.replace(palette, each=each))
-    made = edits.change_fixtures(
-        made, {i: {"type": kind.id, "mode": mode_name} for i in ids}
-    )
-    made, readdressed, homeless = find_room(made, ids) if room else (made, (), ())
-    changed = {name for name, fate in lines if fate != "kept"}
-    lines = {
-        key: line
-        for key, line in lines.items()
-        if line.fate != "kept" or line.attribute not in changed
-    }
-    order = {"lost": 0, "near": 1, "kept": 2}
-    return Swap(
-        made,
-        tuple(sorted(lines.values(), key=lambda line: order[line.fate])),
-        readdressed,
-        homeless,
-    )
+    def report(self) -> tuple[Line, ...]:
+        """Returns the lines, the worst first. That something is kept is not said where
+        it is not kept everywhere.
+        """
+        changed = {name for name, fate in self._lines if fate != "kept"}
+        told = [
+            line
+            for line in self._lines.values()
+            if line.fate != "kept" or line.attribute not in changed
+        ]
+        return tuple(sorted(told, key=lambda line: FATES.index(line.fate)))
 
 
 def translate(
@@ -209,6 +216,7 @@ def find_room(
 def _fixture_look(
     show: Show, fixture_id: str, values: dict[str, Value], new: _Side
 ) -> tuple[dict[str, Value], list[Line]]:
+    """What a fixture's values become, and a line for each of them."""
     fixture = show.fixtures[fixture_id]
     old_kind = show.types.get(fixture.type)
     old_mode = patch.mode_of(show.types, fixture)
@@ -218,26 +226,26 @@ def _fixture_look(
     for name, value in values.items():
         if isinstance(value, str):  # it says what is meant, for any lamp
             made[name] = value
-            takes = new.has(name) or (
-                name in at.TARGET_COLOUR and bool(new.colour_wheel)
-            )
-            label = at.attribute(name).label
-            lines.append(
-                Line("kept", name, label)
-                if takes
-                else Line("lost", name, f"{label}: the new lamp has none")
-            )
-            continue
-        if name in at.TARGET_COLOUR and not new.mixes:
-            continue
-        fitted, line = _value(name, value, old, new)
-        made |= fitted
-        lines.append(line)
-    if at.RED in values and not new.mixes and not isinstance(values[at.RED], str):
+            lines.append(_linked(name, new))
+        elif name not in at.TARGET_COLOUR or new.mixes:
+            fitted, line = _value(name, value, old, new)
+            made |= fitted
+            lines.append(line)
+    plain = at.RED in values and not isinstance(values[at.RED], str)
+    if plain and not new.mixes:
         fitted, line = _colour_to_wheel(values, new)
         made |= fitted
         lines.append(line)
     return made, lines
+
+
+def _linked(name: str, new: _Side) -> Line:
+    """What becomes of a link: it stays, and means something where the lamp can."""
+    label = at.attribute(name).label
+    by_wheel = name in at.TARGET_COLOUR and bool(new.colour_wheel)
+    if new.has(name) or by_wheel:
+        return Line("kept", name, label)
+    return Line("lost", name, f"{label}: the new lamp has none")
 
 
 def _value(
@@ -309,24 +317,29 @@ def _slot(
     number = int(_number(value))
     slot = slots[min(max(number, 0), len(slots) - 1)]
     label = at.attribute(name).label
-    targets = [
-        n for n in new.spans if at.template(n) == at.template(name) and new.slots(n)
-    ]
-    for target in [name, *targets] if name in targets else targets:
-        for i, other in enumerate(new.slots(target)):
-            if other.name.casefold() == slot.name.casefold():
-                return {target: float(i)}, Line("kept", name, f"{label}: {slot.name}")
+    alike = [n for n in new.spans if at.template(n) == at.template(name)]
+    targets = [n for n in alike if new.slots(n)]
+    same = _same_slot(slot, sorted(targets, key=lambda n: n != name), new)
+    if same is not None:
+        return same, Line("kept", name, f"{label}: {slot.name}")
     if slot.colour:
         return _colour_slot(name, slot, new)
     if name in targets and number:
         others = new.slots(name)
         near = min(number, len(others) - 1)
-        return {name: float(near)}, Line(
-            "near", name, f"{label}: {slot.name} becomes {others[near].name}"
-        )
-    return {name: value}, Line(
-        "lost", name, f"{label}: the new lamp has no {slot.name}"
-    )
+        text = f"{label}: {slot.name} becomes {others[near].name}"
+        return {name: float(near)}, Line("near", name, text)
+    text = f"{label}: the new lamp has no {slot.name}"
+    return {name: value}, Line("lost", name, text)
+
+
+def _same_slot(slot: Slot, targets: list[str], new: _Side) -> dict[str, Value] | None:
+    """The slot of the same name, on the first of the wheels that has one."""
+    for target in targets:
+        for place, other in enumerate(new.slots(target)):
+            if other.name.casefold() == slot.name.casefold():
+                return {target: float(place)}
+    return None
 
 
 def _colour_slot(name: str, slot: Slot, new: _Side) -> tuple[dict[str, Value], Line]:

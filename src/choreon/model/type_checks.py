@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from choreon.model import attributes as at
-from choreon.model.fixture_type import Channel, FixtureType, Mode, Range
+from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Use
 from choreon.model.problem import Problem
 from choreon.model.show import SLOTS
 
@@ -51,84 +51,77 @@ def errors(problems: list[Problem]) -> list[Problem]:
 
 
 def _channel(kind: FixtureType, channel: Channel, where: str) -> Iterator[Problem]:
+    """What is wrong with one channel, its ranges and its wheel."""
     top, label = channel.top, channel.label
     if not 0 <= channel.home <= top:
         yield Problem(f"{where}/home", f"home {channel.home} is not within 0…{top}")
     elif channel.ranges and channel.at(channel.home) is None:
-        yield Problem(
-            f"{where}/home",
-            f"the home of {label}, {channel.home}, lies in no range",
-            "warning",
-        )
+        text = f"the home of {label}, {channel.home}, lies in no range"
+        yield Problem(f"{where}/home", text, "warning")
     if channel.open is not None and not 0 <= channel.open <= top:
         yield Problem(f"{where}/open", f"{channel.open} is not within 0…{top}")
     if not channel.ranges:
-        yield Problem(
-            where, f"{label} is empty: it says nothing about its values", "warning"
-        )
+        text = f"{label} is empty: it says nothing about its values"
+        yield Problem(where, text, "warning")
     yield from _ranges(channel, where)
-    names = {r.attribute for r in channel.ranges}
-    if any(n.startswith("Shutter") for n in names) and not _opens(channel):
-        yield Problem(
-            where,
-            f"{label} has no open range: a lamp that is shut could never be opened",
-        )
-    wheel = kind.wheel(channel.wheel)
-    if channel.wheel and wheel is None:
-        yield Problem(
-            f"{where}/wheel",
+    shuts = any(r.attribute.startswith("Shutter") for r in channel.ranges)
+    if shuts and not _opens(channel):
+        text = f"{label} has no open range: a lamp that is shut could never be opened"
+        yield Problem(where, text)
+    if channel.wheel:
+        yield from _slots(kind, channel, where)
+
+
+def _slots(kind: FixtureType, channel: Channel, where: str) -> Iterator[Problem]:
+    """What is wrong with a channel's wheel."""
+    wheel, label = kind.wheel(channel.wheel), channel.label
+    if wheel is None:
+        text = (
             f"{label} belongs to the wheel {channel.wheel}, which the type does "
-            "not have",
+            "not have"
         )
-    for i, span in enumerate(channel.ranges):
-        if wheel and _slot_of(span) >= len(wheel.slots):
+        yield Problem(f"{where}/wheel", text)
+        return
+    for place, span in enumerate(channel.ranges):
+        slot = _slot_of(span)
+        if slot >= len(wheel.slots):
             text = (
-                f"{span.name or span.attribute} is slot {_slot_of(span)}; "
-                f"{wheel.name} has {len(wheel.slots)}"
+                f"{span.name or span.attribute} is slot {slot}; "
+                f"{wheel.name} has {len(wheel.slots)}, counted from 0"
             )
-            yield Problem(f"{where}/ranges/{i}", f"{text}, counted from 0", "warning")
+            yield Problem(f"{where}/ranges/{place}", text, "warning")
 
 
 def _ranges(channel: Channel, where: str) -> Iterator[Problem]:
+    """What is wrong with the ranges of a channel: where they lie, what they mean."""
     previous, label = -1, channel.label
-    for i, span in enumerate(channel.ranges):
-        here = f"{where}/ranges/{i}"
+    for place, span in enumerate(channel.ranges):
+        here = f"{where}/ranges/{place}"
+        what = f"{span.start}…{span.end} of {label}"
         if not 0 <= span.start <= span.end <= channel.top:
-            yield Problem(
-                here,
-                f"{span.start}…{span.end} of {label} is not within 0…{channel.top}",
-            )
+            yield Problem(here, f"{what} is not within 0…{channel.top}")
         elif span.start <= previous:
-            yield Problem(
-                here, f"{span.start}…{span.end} of {label} overlaps the range before it"
-            )
+            yield Problem(here, f"{what} overlaps the range before it")
         elif span.start > previous + 1:
-            yield Problem(
-                here,
-                f"{label}: {previous + 1}…{span.start - 1} has no meaning (a gap)",
-                "warning",
-            )
-        if not span.attribute:
-            yield Problem(
-                here, f"{span.start}…{span.end} of {label} has no attribute", "warning"
-            )
-        elif span.attribute == at.NOTHING and not span.name and not channel.rest:
-            text = (
-                f"{span.start}…{span.end} of {label} has no meaning yet; where "
-                "it does nothing, name it so"
-            )
+            text = f"{label}: {previous + 1}…{span.start - 1} has no meaning (a gap)"
             yield Problem(here, text, "warning")
-        elif not at.known(span.attribute):
-            yield Problem(
-                here,
-                f"{span.attribute} has no meaning here; it is driven by its "
-                "bare values",
-                "warning",
-            )
+        if text := _meaningless(channel, span, what):
+            yield Problem(here, text, "warning")
         previous = max(previous, span.end)
     if channel.ranges and previous < channel.top:
         text = f"{label}: {previous + 1}…{channel.top} has no meaning (a gap)"
         yield Problem(f"{where}/ranges/{len(channel.ranges) - 1}", text, "warning")
+
+
+def _meaningless(channel: Channel, span: Range, what: str) -> str:
+    """Why a range means nothing here; empty where it means something."""
+    if not span.attribute:
+        return f"{what} has no attribute"
+    if span.attribute == at.NOTHING and not span.name and not channel.rest:
+        return f"{what} has no meaning yet; where it does nothing, name it so"
+    if not at.known(span.attribute):
+        return f"{span.attribute} has no meaning here; it is driven by its raw values"
+    return ""
 
 
 def _opens(channel: Channel) -> bool:
@@ -153,49 +146,47 @@ def _slot_of(span: Range) -> int:
 
 
 def _mode(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:
-    seen: set[int] = set()
+    """What is wrong with a mode: its slots, its cells, what it overrides."""
     if not mode.name.strip():
         yield Problem(where, "a mode needs a name")
     if not mode.uses:
         yield Problem(where, f"{mode.name} has no channels")
+    seen: set[int] = set()
     for use in mode.uses:
-        channel = kind.channel(use.channel, mode)
-        label = channel.label if channel else use.channel
-        here = f"{where}/{use.channel}"
-        if channel is None:
-            yield Problem(here, f"{mode.name}: the type has no channel {use.channel}")
-        if not 0 <= use.cell <= len(mode.cells):
-            yield Problem(
-                f"{here}/cell",
-                f"{label} belongs to cell {use.cell}, which {mode.name} does not have",
-            )
-        if use.slots and use.slots[0] < 1 <= max(use.slots):
-            yield Problem(
-                f"{here}/slots",
-                f"{mode.name}: {label} has a fine slot but no coarse one",
-            )
-        elif not use.slots or min(use.slots) < 1 or max(use.slots) > SLOTS:
-            yield Problem(f"{here}/slots", f"{label}: slots count from 1 to {SLOTS}")
-        if len(use.slots) > 3:
-            yield Problem(
-                f"{here}/slots",
-                f"{label} has {len(use.slots)} slots; no channel has more than three",
-            )
-        if seen & set(use.slots):
-            yield Problem(
-                f"{here}/slots",
-                f"{mode.name}: another channel has the slot of {label} already",
-            )
+        yield from _use(kind, mode, use, f"{where}/{use.channel}", seen)
         seen |= set(use.slots)
     missing = sorted(set(range(1, mode.footprint + 1)) - seen)
     if missing:
-        slots = ", ".join(str(s) for s in missing[:4]) + (
-            "…" if len(missing) > 4 else ""
-        )
+        more = "…" if len(missing) > 4 else ""
+        slots = ", ".join(str(slot) for slot in missing[:4]) + more
         yield Problem(where, f"{mode.name}: slot {slots} is nobody's", "warning")
     for channel in mode.overrides:
         yield from _channel(kind, channel, f"{where}/overrides/{channel.key}")
     yield from _cells(kind, mode, where)
+
+
+def _use(
+    kind: FixtureType, mode: Mode, use: Use, here: str, seen: set[int]
+) -> Iterator[Problem]:
+    """What is wrong with how a mode uses a channel. `seen`: slots that others have."""
+    channel = kind.channel(use.channel, mode)
+    label = channel.label if channel else use.channel
+    if channel is None:
+        yield Problem(here, f"{mode.name}: the type has no channel {use.channel}")
+    if not 0 <= use.cell <= len(mode.cells):
+        text = f"{label} belongs to cell {use.cell}, which {mode.name} does not have"
+        yield Problem(f"{here}/cell", text)
+    slots = f"{here}/slots"
+    if use.slots and use.slots[0] < 1 <= max(use.slots):
+        yield Problem(slots, f"{mode.name}: {label} has a fine slot but no coarse one")
+    elif not use.slots or min(use.slots) < 1 or max(use.slots) > SLOTS:
+        yield Problem(slots, f"{label}: slots count from 1 to {SLOTS}")
+    if len(use.slots) > 3:
+        text = f"{label} has {len(use.slots)} slots; no channel has more than three"
+        yield Problem(slots, text)
+    if seen & set(use.slots):
+        text = f"{mode.name}: another channel has the slot of {label} already"
+        yield Problem(slots, text)
 
 
 def _cells(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:

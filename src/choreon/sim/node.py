@@ -42,7 +42,16 @@ class Received(msgspec.Struct):
     synced: int = 0
 
 
+def _ahead(last: sacn.Packet, packet: sacn.Packet) -> int:
+    """How many numbers a packet is ahead of the last one of the same sender."""
+    if packet.cid == ART and (last.sequence, packet.sequence) == (255, 1):
+        return 1  # Art-Net leaves out 0
+    return (packet.sequence - last.sequence + 128) % 256 - 128
+
+
 class _Universe:
+    """What is known of one universe."""
+
     def __init__(self) -> None:
         self.last: sacn.Packet | None = None
         self.waiting: sacn.Packet | None = None
@@ -51,23 +60,17 @@ class _Universe:
         self.gap = 0.0
 
     def take(self, packet: sacn.Packet, now: float) -> None:
+        """Take a packet of this universe as a node does: by priority, and in order."""
         last = self.waiting or self.last
-        if (
-            last is not None
-            and last.cid != packet.cid
-            and not last.terminated
-            and now - self.times[-1] < HOLD
-        ):
-            if packet.priority < last.priority:
+        if last is not None and last.cid != packet.cid:
+            plays = not last.terminated and now - self.times[-1] < HOLD
+            if plays and packet.priority < last.priority:
                 return
-        elif last is not None and last.cid == packet.cid:
-            behind = (packet.sequence - last.sequence + 128) % 256 - 128
-            if packet.cid == ART and packet.sequence == 1 and last.sequence == 255:
-                behind = 1  # Art-Net leaves out 0
-            if -20 < behind <= 0:  # section 6.7.2: late packets are dropped
-                self.jumps += 1
+        elif last is not None:
+            ahead = _ahead(last, packet)
+            self.jumps += ahead != 1
+            if -20 < ahead <= 0:  # section 6.7.2: late packets are dropped
                 return
-            self.jumps += behind != 1
         if self.times:
             self.gap = max(self.gap, now - self.times[-1])
         if packet.sync and not packet.terminated:

@@ -98,6 +98,11 @@ class LocalPort:
         self._socket.close()
 
 
+def _is_device(name: str) -> bool:
+    """Whether a port is that of a device, and not our own or a loop of the system."""
+    return not any(word in name.lower() for word in ("through", "choreon"))
+
+
 class RtPorts:
     """Real controllers through python-rtmidi. `trouble` says why this machine has none
     to offer.
@@ -118,7 +123,7 @@ class RtPorts:
             )
 
     def scan(self) -> dict[str, bool]:
-        """Open what is new, forget what is gone; name → open."""
+        """Open what is new, forget what is gone. Returns name → open."""
         if self.trouble:
             return {}
         try:
@@ -130,11 +135,7 @@ class RtPorts:
         for name in [n for n in self._open if n not in inputs]:
             self._shut(name)
         for name, index in inputs.items():
-            if (
-                name not in self._open
-                and "through" not in name.lower()
-                and "choreon" not in name.lower()
-            ):
+            if name not in self._open and _is_device(name):
                 with contextlib.suppress(Exception):
                     self._open[name] = self._pair(name, index, outputs.get(name))
         return {name: name in self._open for name in inputs}

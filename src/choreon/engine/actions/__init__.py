@@ -86,6 +86,8 @@ def exclusive(show: Show, ref: Ref) -> list[Ref]:
     page, tile = found
     if not isinstance(tile, Pad) or not tile.choice:
         return []
-    pads = [other for other in page.tiles if isinstance(other, Pad)]
-    others = [other for other in pads if other.id != tile.id]
-    return [other.plays for other in others if other.choice == tile.choice]
+    return [
+        other.plays
+        for other in page.tiles
+        if isinstance(other, Pad) and other.choice == tile.choice and other is not tile
+    ]

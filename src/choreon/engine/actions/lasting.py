@@ -19,21 +19,18 @@ def blank() -> PlayState:
 
 
 def prune(state: PlayState, now: float) -> PlayState:
-    """Forget what has faded out, and the steps that finished fades leave behind. A
-    state in which there is nothing to forget stays the same object.
+    """Returns the state without what has faded out, and without the steps that
+    finished fades leave behind. One in which there is nothing to forget stays the same
+    object.
     """
-    players = tuple(_trimmed(p, now) for p in state.players if not p.gone(now))
-    if any(p.lifts for p in players):
-        players = _lifted(players, now)
-    kept = state.players
-    if len(players) == len(kept):
-        same = all(a is b for a, b in zip(players, kept, strict=True))
-        players = kept if same else players
+    players = _remaining(state.players, now)
     leaving = tuple(pair for pair in state.draft.leaving if not pair[1].done(now))
-    identify = state.identify if state.identify and now < state.identify.until else None
-    sent = tuple(s for s in state.sent if now < s.until)
+    identify = state.identify
+    if identify is not None and now >= identify.until:
+        identify = None
+    sent = tuple(order for order in state.sent if now < order.until)
     changes: dict[str, object] = {}
-    if players is not kept:
+    if players is not state.players:
         changes["players"] = players
     if len(leaving) != len(state.draft.leaving):
         changes["draft"] = replace(state.draft, leaving=leaving)
@@ -42,6 +39,19 @@ def prune(state: PlayState, now: float) -> PlayState:
     if len(sent) != len(state.sent):
         changes["sent"] = sent
     return replace(state, **changes) if changes else state
+
+
+def _remaining(players: tuple[Player, ...], now: float) -> tuple[Player, ...]:
+    """The players that are still there, trimmed; the same object where all are as they
+    were.
+    """
+    kept = tuple(_trimmed(p, now) for p in players if not p.gone(now))
+    if any(player.lifts for player in kept):
+        kept = _lifted(kept, now)
+    same = len(kept) == len(players) and all(
+        one is other for one, other in zip(kept, players, strict=True)
+    )
+    return players if same else kept
 
 
 def _trimmed(player: Player, now: float) -> Player:
