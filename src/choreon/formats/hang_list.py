@@ -19,6 +19,9 @@ from choreon.model.fixture_type import FixtureType
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Hanging, Place, Show
 
 MOST_ROWS = 20_000
+WHOLE = (("universe", 1, MAX_UNIVERSE), ("address", 1, SLOTS), ("number", 0, 999_999))
+PLACES = {"place": ("x", "y", "z"), "hanging": ("yaw", "pitch", "roll")}
+_UNIVERSE_AND_ADDRESS = re.compile(r"(\d+)\s*[./:\-]\s*(0*[1-9]\d*)")
 MOST_BYTES = 16 << 20
 COLUMNS: tuple[str, ...] = (
     "number",
@@ -251,52 +254,40 @@ class _Reader:
     def _type(
         self, given: dict[str, str], known: Fixture | None
     ) -> tuple[FixtureType | None, str]:
-        if "type" not in given:
-            kind = self.kinds.get(known.type) if known else None
-        else:
-            kind = self.kinds.get(given["type"]) or self.by_label.get(
-                given["type"].casefold()
-            )
+        """The type and the mode that a line names, or else those that hang."""
+        kind = self.kinds.get(known.type) if known else None
+        if "type" in given:
+            label = given["type"].casefold()
+            kind = self.kinds.get(given["type"]) or self.by_label.get(label)
             if kind is None:
                 raise _Bad(f"the type “{given['type']}” is not in the library")
-        if kind is None or "mode" not in given:
-            same = known is not None and kind is not None and known.type == kind.id
-            return kind, (
-                known.mode
-                if same and known
-                else kind.modes[0].name
-                if kind and kind.modes
-                else ""
-            )
+        if kind is None:
+            return None, ""
+        if "mode" not in given:
+            if known is not None and known.type == kind.id:
+                return kind, known.mode
+            return kind, kind.modes[0].name if kind.modes else ""
         wanted = given["mode"].casefold()
         for mode in kind.modes:
             if wanted in (mode.name.casefold(), str(mode.footprint)):
                 return kind, mode.name
-        raise _Bad(
-            f"{kind.label} has no mode “{given['mode']}”; it has "
-            f"{', '.join(m.name for m in kind.modes)}"
-        )
+        names = ", ".join(mode.name for mode in kind.modes)
+        raise _Bad(f"{kind.label} has no mode “{given['mode']}”; it has {names}")
 
     def _fields(self, given: dict[str, str]) -> dict[str, Any]:
+        """What a line says of a fixture. Raises _Bad for what cannot be read."""
         fields: dict[str, Any] = {
-            n: given[n] for n in ("name", "short", "note") if n in given
+            name: given[name] for name in ("name", "short", "note") if name in given
         }
-        if "address" in given and (
-            both := re.fullmatch(r"(\d+)\s*[./:\-]\s*(0*[1-9]\d*)", given["address"])
-        ):
+        both = _UNIVERSE_AND_ADDRESS.fullmatch(given.get("address", ""))
+        if both:
             given = {**given, "universe": both.group(1), "address": both.group(2)}
-        for name, low, high in (
-            ("universe", 1, MAX_UNIVERSE),
-            ("address", 1, SLOTS),
-            ("number", 0, 999_999),
-        ):
+        for name, low, high in WHOLE:
             if name in given:
                 fields[name] = self._whole(name, given[name], low, high)
-        place = {n: self._metres(n, given[n]) for n in "xyz" if n in given}
-        turn = {
-            n: self._metres(n, given[n]) for n in ("yaw", "pitch", "roll") if n in given
-        }
-        return fields | {"place": place, "hanging": turn}
+        for field, names in PLACES.items():
+            fields[field] = {n: self._metres(n, given[n]) for n in names if n in given}
+        return fields
 
     def _whole(self, name: str, text: str, low: int, high: int) -> int:
         if (

@@ -203,15 +203,15 @@ class _Reader:
         )
 
     def _fixture(self, found: Any, at: Matrix) -> None:
+        """Hang a fixture of the file, or change the one that it is."""
         spec = (found.gdtf_spec or "").strip()
         kind = self._kind(spec)
         name = (found.name or spec or "Fixture").strip()
-        mode = self._mode(kind, (found.gdtf_mode or "").strip(), name)
         universe, address = self._address(found, name)
         turn, place = at
         fields: dict[str, Any] = {
             "type": kind.id if kind else spec.removesuffix(".gdtf") or "unknown",
-            "mode": mode,
+            "mode": self._mode(kind, (found.gdtf_mode or "").strip(), name),
             "universe": universe,
             "address": address,
             "place": Place(*(round(v / MILLI, 4) for v in place)),
@@ -221,65 +221,61 @@ class _Reader:
         if kind is not None and self.show.types.get(kind.id) != kind:
             self.show = edits.put(self.show, "types", kind)
         own = self.known.get(str(found.uuid).upper())
-        if own is not None:
+        if own is None:
+            made = self._new(name, fields)
+            self.added.append(made.id)
+        else:
             before = self.show.fixtures[own]
             made = edits.replace(before, **fields)
             self.changed += [own] if made != before else []
-        else:
-            names = {f.name for f in self.show.fixtures.values()}
-            shorts = {f.short for f in self.show.fixtures.values()}
-            called = edits.fresh_name(name, names)
-            short = edits.fresh_name(
-                re.sub(r"[^a-z0-9]", "", called.lower())[:12] or "f", shorts
-            ).replace(" ", "-")
-            made = Fixture(
-                id=edits.fresh_id(called, self.show.fixtures),
-                name=called,
-                short=short,
-                **fields,
-            )
-            self.added.append(made.id)
         self.show = edits.put(self.show, "fixtures", made)
+
+    def _new(self, name: str, fields: dict[str, Any]) -> Fixture:
+        """A fixture that does not hang yet, under names that are free."""
+        fixtures = self.show.fixtures
+        called = edits.fresh_name(name, {f.name for f in fixtures.values()})
+        stem = re.sub(r"[^a-z0-9]", "", called.lower())[:12] or "f"
+        short = edits.fresh_name(stem, {f.short for f in fixtures.values()})
+        return Fixture(
+            id=edits.fresh_id(called, fixtures),
+            name=called,
+            short=short.replace(" ", "-"),
+            **fields,
+        )
 
     def _kind(self, spec: str) -> FixtureType | None:
         """The type that a fixture names: of the file, else of the show or the
         library.
         """
-        if spec in self.files:
-            return self.files[spec]
-        found = None
-        names = {n.lower(): n for n in self.archive.namelist()}
-        path = names.get(spec.lower()) or names.get(f"{spec.lower()}.gdtf")
-        if path:
-            try:
-                imported = gdtf.read(
-                    package.member(self.archive, path, self.name), path
-                )
-                found = self.kinds.get(imported.kind.id)
-                found = found if found == imported.kind else self._apart(imported.kind)
-                self.notes.update(
-                    dict.fromkeys(f"{path}: {note}" for note in imported.notes)
-                )
-            except FormatError as error:
-                self.notes[f"The type {path} could not be read: {error}"] = None
-        else:
-            stem = spec.removesuffix(".gdtf").casefold()
-            plain = stem.replace("@", " ")
-            found = next(
-                (
-                    k
-                    for k in self.kinds.values()
-                    if k.label.casefold() == plain or k.id == stem
-                ),
-                None,
-            )
-            if found is None:
-                self.notes[
-                    f"The type {spec or 'of some fixtures'} is not in the file; "
-                    "its fixtures cannot be lit yet."
-                ] = None
-        self.files[spec] = found
+        if spec not in self.files:
+            names = {n.lower(): n for n in self.archive.namelist()}
+            path = names.get(spec.lower()) or names.get(f"{spec.lower()}.gdtf")
+            self.files[spec] = self._in_file(path) if path else self._at_hand(spec)
+        return self.files[spec]
+
+    def _in_file(self, path: str) -> FixtureType | None:
+        """A type that lies in the file; None where it cannot be read."""
+        try:
+            data = package.member(self.archive, path, self.name)
+            imported = gdtf.read(data, path)
+            known = self.kinds.get(imported.kind.id)
+            found = known if known == imported.kind else self._apart(imported.kind)
+        except FormatError as error:
+            self.notes[f"The type {path} could not be read: {error}"] = None
+            return None
+        self.notes.update(dict.fromkeys(f"{path}: {note}" for note in imported.notes))
         return found
+
+    def _at_hand(self, spec: str) -> FixtureType | None:
+        """A type of the show or the library; None where there is none."""
+        stem = spec.removesuffix(".gdtf").casefold()
+        label = stem.replace("@", " ")
+        for kind in self.kinds.values():
+            if kind.label.casefold() == label or kind.id == stem:
+                return kind
+        text = "is not in the file; its fixtures cannot be lit yet."
+        self.notes[f"The type {spec or 'of some fixtures'} {text}"] = None
+        return None
 
     def _apart(self, kind: FixtureType) -> FixtureType:
         """A type of the same id that differs from ours gets an id of its own."""

@@ -13,7 +13,15 @@ MOST_FILES = 5000
 MOST_BYTES = 512 << 20  # unpacked, all together
 MOST_XML = 48 << 20
 MOST_ELEMENTS = 500_000
-MOST_RATIO = 400  # unpacked to packed, for members of more than a megabyte
+MOST_RATIO = 400  # unpacked to packed, for members that are not harmless
+HARMLESS = 1 << 20  # bytes of a member that may be packed as tightly as it likes
+NO_ZIP = (
+    zipfile.BadZipFile,
+    zipfile.LargeZipFile,
+    EOFError,
+    ValueError,
+    NotImplementedError,
+)
 
 
 class FormatError(Exception):
@@ -23,18 +31,12 @@ class FormatError(Exception):
 
 
 def open_zip(data: bytes, name: str) -> zipfile.ZipFile:
-    """The zip in `data`. Raises FormatError where it is none, would unpack without end,
-    or would leave its folder.
+    """Returns the zip in `data`. Raises FormatError where it is none, would unpack
+    without end, or would leave its folder.
     """
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
-    except (
-        zipfile.BadZipFile,
-        zipfile.LargeZipFile,
-        EOFError,
-        ValueError,
-        NotImplementedError,
-    ) as error:
+    except NO_ZIP as error:
         raise FormatError(
             f"{name} is not a zip file, as it should be ({error}). Nothing was changed."
         ) from None
@@ -43,26 +45,27 @@ def open_zip(data: bytes, name: str) -> zipfile.ZipFile:
         raise FormatError(
             f"{name} holds {len(members)} files; more than {MOST_FILES} are not opened."
         )
-    if sum(m.file_size for m in members) > MOST_BYTES:
+    if sum(member.file_size for member in members) > MOST_BYTES:
+        size = MOST_BYTES >> 20
         raise FormatError(
-            f"{name} would unpack to more than {MOST_BYTES >> 20} MB and was "
-            "not opened."
+            f"{name} would unpack to more than {size} MB and was not opened."
         )
     for member in members:
-        path = PurePosixPath(member.filename.replace("\\", "/"))
-        if path.is_absolute() or ".." in path.parts or ":" in member.filename:
-            raise FormatError(
-                f"{name} holds a file that would lie outside of it "
-                f"({member.filename}); not opened."
-            )
-        if member.file_size > 1 << 20 and member.file_size > MOST_RATIO * max(
-            1, member.compress_size
-        ):
-            raise FormatError(
-                f"{name} holds {member.filename}, which unpacks beyond all "
-                "measure; not opened."
-            )
+        trouble = _trouble(member)
+        if trouble:
+            raise FormatError(f"{name} holds {trouble}; not opened.")
     return archive
+
+
+def _trouble(member: zipfile.ZipInfo) -> str:
+    """Why a member of a zip must not be unpacked; empty where it may."""
+    path = PurePosixPath(member.filename.replace("\\", "/"))
+    if path.is_absolute() or ".." in path.parts or ":" in member.filename:
+        return f"a file that would lie outside of it ({member.filename})"
+    most = MOST_RATIO * max(1, member.compress_size)
+    if member.file_size > HARMLESS and member.file_size > most:
+        return f"{member.filename}, which unpacks beyond all measure"
+    return ""
 
 
 def member(

@@ -19,6 +19,7 @@ from choreon.model import patch
 from choreon.model.show import SLOTS, Fixture, Show
 
 MARGIN = 14 * mm
+COLUMNS, TALL = 16, 19.0  # slots in a line of a universe, points of its height
 PARTS = ("hang list", "universes", "slips", "plan")
 
 
@@ -157,43 +158,37 @@ class Paper:
             self._universe(universe)
 
     def _universe(self, universe: int) -> None:
+        """A sheet of the 512 slots, and what clashes."""
         top = self._page(f"Universe {universe}")
-        columns, wide, tall = 16, (A4[0] - 2 * MARGIN) / 16, 19.0
         taken = patch.occupied(self.show, universe)
         self.canvas.setLineWidth(0.3)
         for slot in range(1, SLOTS + 1):
-            row, column = divmod(slot - 1, columns)
-            x, y = MARGIN + column * wide, top - (row + 1) * tall
-            here = taken.get(slot, [])
-            if len(here) > 1:
-                self._hatch(x, y, wide, tall)
-            self.canvas.rect(x, y, wide, tall)
-            self._text(x + 2, y + tall - 7, str(slot), 5.5)
-            first = [f for i in here if (f := self.show.fixtures[i]).address == slot]
-            if first:
-                self._text(
-                    x + 2, y + 3, " / ".join(f.short for f in first), 8, True, wide - 3
-                )
-            elif here:
-                self.canvas.line(x + 3, y + 6, x + wide - 3, y + 6)
-        used = len(taken)
+            self._slot_box(slot, taken.get(slot, []), top)
+        y = top - SLOTS // COLUMNS * TALL - 12
+        self._text(MARGIN, y, f"{len(taken)} of {SLOTS} slots taken.", 9)
         clashes = [c for c in patch.clashes(self.show) if c.universe == universe]
-        y = top - 32 * tall - 12
-        self._text(MARGIN, y, f"{used} of {SLOTS} slots taken.", 9)
         for clash in clashes[:3]:
-            one, other = (
-                self.show.fixtures[clash.one].name,
-                self.show.fixtures[clash.other].name,
-            )
+            names = (self.show.fixtures[i].name for i in (clash.one, clash.other))
+            text = f"Clash: {' and '.join(names)} on {clash.first}–{clash.last}."
             y -= 11
-            self._text(
-                MARGIN,
-                y,
-                f"Clash: {one} and {other} on {clash.first}–{clash.last}.",
-                9,
-                True,
-            )
+            self._text(MARGIN, y, text, 9, True)
         self.canvas.showPage()
+
+    def _slot_box(self, slot: int, here: list[str], top: float) -> None:
+        """One slot, with the fixtures that begin there."""
+        wide = (A4[0] - 2 * MARGIN) / COLUMNS
+        row, column = divmod(slot - 1, COLUMNS)
+        x, y = MARGIN + column * wide, top - (row + 1) * TALL
+        if len(here) > 1:
+            self._hatch(x, y, wide, TALL)
+        self.canvas.rect(x, y, wide, TALL)
+        self._text(x + 2, y + TALL - 7, str(slot), 5.5)
+        fixtures = [self.show.fixtures[i] for i in here]
+        first = [fixture.short for fixture in fixtures if fixture.address == slot]
+        if first:
+            self._text(x + 2, y + 3, " / ".join(first), 8, True, wide - 3)
+        elif here:
+            self.canvas.line(x + 3, y + 6, x + wide - 3, y + 6)
 
     def _hatch(self, x: float, y: float, wide: float, tall: float) -> None:
         self.canvas.saveState()

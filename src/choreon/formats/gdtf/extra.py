@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from choreon.model.fixture_type import Channel, FixtureType, Use, Wheel
+from choreon.model.fixture_type import Channel, FixtureType, Mode, Use, Wheel
 
 EXTRA = "choreon.json"
 replace = msgspec.structs.replace
@@ -45,46 +45,49 @@ class Mark(msgspec.Struct, omit_defaults=True):
 
 
 def extra_of(kind: FixtureType) -> Extra:
-    def mark(c: Channel) -> Mark:
-        ranges = [(r.name, r.slot, r.hold, r.private) for r in c.ranges]
-        return Mark(c.name, c.rest, c.resolution, ranges)
-
-    marks = {c.key: mark(c) for c in kind.channels}
-    marks |= {f"{m.name}/{c.key}": mark(c) for m in kind.modes for c in m.overrides}
-    channels = [[use.channel for use, _ in kind.used(mode)] for mode in kind.modes]
-    cells = [[cell.name for cell in mode.cells] for mode in kind.modes]
-    wheels = [wheel.key for wheel in kind.wheels]
-    splits = [[slot.split for slot in wheel.slots] for wheel in kind.wheels]
+    """Returns what the standard has no words for."""
+    marks = {channel.key: _mark(channel) for channel in kind.channels}
+    for mode in kind.modes:
+        for channel in mode.overrides:
+            marks[f"{mode.name}/{channel.key}"] = _mark(channel)
     return Extra(
         kind.id,
         kind.kind,
         kind.body,
         kind.notes,
         kind.lamp,
-        wheels,
-        splits,
-        channels,
-        cells,
-        marks,
+        wheels=[wheel.key for wheel in kind.wheels],
+        splits=[[slot.split for slot in wheel.slots] for wheel in kind.wheels],
+        channels=[[use.channel for use, _ in kind.used(mode)] for mode in kind.modes],
+        cells=[[cell.name for cell in mode.cells] for mode in kind.modes],
+        marks=marks,
     )
+
+
+def _mark(channel: Channel) -> Mark:
+    ranges = [(r.name, r.slot, r.hold, r.private) for r in channel.ranges]
+    return Mark(channel.name, channel.rest, channel.resolution, ranges)
 
 
 def with_extra(
     kind: FixtureType, extra: Extra, keys: Sequence[Sequence[str]]
 ) -> FixtureType:
-    """The type with what a file of ours says beside the standard, as far as the two
-    still agree. `keys`: for each mode as it was read, the keys of its channels in the
-    order of their slots.
+    """Returns the type with what a file of ours says beside the standard, as far as the
+    two still agree. `keys`: for each mode as it was read, the keys of its channels in
+    the order of their slots.
     """
-    sizes = [len(one) for one in keys]
-    if [len(one) for one in extra.channels] == sizes and len(extra.cells) == len(sizes):
+    sizes = [len(own) for own in keys]
+    same_channels = [len(own) for own in extra.channels] == sizes
+    if same_channels and len(extra.cells) == len(sizes):
         kind = _renamed(kind, extra)
     if len(extra.wheels) == len(kind.wheels):
         kind = _wheels_renamed(kind, extra.wheels)
-    if [len(halves) for halves in extra.splits] == [len(w.slots) for w in kind.wheels]:
+    slots = [len(wheel.slots) for wheel in kind.wheels]
+    if [len(halves) for halves in extra.splits] == slots:
         kind = replace(kind, wheels=tuple(map(_split, kind.wheels, extra.splits)))
-    fields = {n: v for n in ("id", "kind", "body", "notes") if (v := getattr(extra, n))}
-    return replace(kind, lamp=extra.lamp, **fields)
+    given = {name: getattr(extra, name) for name in ("id", "kind", "body", "notes")}
+    said = {name: text for name, text in given.items() if text}
+    return replace(kind, lamp=extra.lamp, **said)
 
 
 def _split(wheel: Wheel, halves: list[str]) -> Wheel:
@@ -112,45 +115,49 @@ def _wheels_renamed(kind: FixtureType, keys: list[str]) -> FixtureType:
 def _renamed(kind: FixtureType, extra: Extra) -> FixtureType:
     """Channels under the keys, and with the marks, that the extra file gives them."""
     channels: dict[str, Channel] = {}
-    modes = []
-    for mode, theirs, cells in zip(
-        kind.modes, extra.channels, extra.cells, strict=True
-    ):
-        overrides: dict[str, Channel] = {}
-        uses = []
-        for use, key in zip(
-            sorted(mode.uses, key=lambda u: u.slots), theirs, strict=True
-        ):
-            channel = kind.channel(use.channel, mode)
-            assert channel is not None
-            made = _marked(
-                replace(channel, key=key),
-                extra.marks.get(f"{mode.name}/{key}") or extra.marks.get(key),
-            )
-            known = channels.setdefault(key, made)
-            if not alike(known, made):
-                overrides[key] = made
-            elif made.resolution > known.resolution:
-                channels[key] = made
-            uses.append(Use(key, use.slots, use.cell))
-        named = tuple(
-            replace(c, name=n) for c, n in zip(mode.cells, cells, strict=False)
+    modes = tuple(
+        _mode_renamed(kind, mode, theirs, cells, extra, channels)
+        for mode, theirs, cells in zip(
+            kind.modes, extra.channels, extra.cells, strict=True
         )
-        mode = replace(
-            mode, cells=named if len(named) == len(mode.cells) else mode.cells
-        )
-        modes.append(
-            replace(mode, uses=tuple(uses), overrides=tuple(overrides.values()))
-        )
+    )
     fitted = {
         key: _fitted(channel, extra.marks.get(key)) for key, channel in channels.items()
     }
-    order = [key for key in extra.marks if key in fitted] + [
-        key for key in fitted if key not in extra.marks
-    ]
-    return replace(
-        kind, channels=tuple(fitted[key] for key in order), modes=tuple(modes)
-    )
+    order = [key for key in extra.marks if key in fitted]
+    order += [key for key in fitted if key not in extra.marks]
+    return replace(kind, channels=tuple(fitted[key] for key in order), modes=modes)
+
+
+def _mode_renamed(
+    kind: FixtureType,
+    mode: Mode,
+    keys: Sequence[str],
+    cells: Sequence[str],
+    extra: Extra,
+    channels: dict[str, Channel],
+) -> Mode:
+    """A mode under the keys of its channels; they are put into `channels`, which all
+    modes share.
+    """
+    overrides: dict[str, Channel] = {}
+    uses = []
+    by_slot = sorted(mode.uses, key=lambda use: use.slots)
+    for use, key in zip(by_slot, keys, strict=True):
+        channel = kind.channel(use.channel, mode)
+        assert channel is not None
+        mark = extra.marks.get(f"{mode.name}/{key}") or extra.marks.get(key)
+        made = _marked(replace(channel, key=key), mark)
+        known = channels.setdefault(key, made)
+        if not alike(known, made):
+            overrides[key] = made
+        elif made.resolution > known.resolution:
+            channels[key] = made
+        uses.append(Use(key, use.slots, use.cell))
+    if len(cells) == len(mode.cells):
+        named = zip(mode.cells, cells, strict=True)
+        mode = replace(mode, cells=tuple(replace(c, name=n) for c, n in named))
+    return replace(mode, uses=tuple(uses), overrides=tuple(overrides.values()))
 
 
 def _marked(channel: Channel, mark: Mark | None) -> Channel:

@@ -7,6 +7,7 @@ import io
 import re
 import zipfile
 from collections.abc import Iterable
+from typing import Any, NamedTuple
 
 import msgspec
 import pygdtf
@@ -35,6 +36,7 @@ from choreon.model.show import SLOTS
 DESCRIPTION = "description.xml"
 MOST_MODES = 500
 MOST_PICTURE = 4 << 20
+MOST_FUNCTIONS = 200  # of one channel
 replace = msgspec.structs.replace
 
 
@@ -100,6 +102,15 @@ def _check_sizes(root, name: str) -> None:  # type: ignore[no-untyped-def]
                 )
 
 
+class _Beam(NamedTuple):
+    """What a beam is like. `angle`, `field`: degrees; no field where it is as wide."""
+
+    angle: float = 25.0
+    field: float = 0.0
+    lamp: str = ""
+    kind: str = ""
+
+
 class _Reader:
     def __init__(self, found, archive: zipfile.ZipFile, name: str) -> None:  # type: ignore[no-untyped-def]
         self.found, self.archive, self.name = found, archive, name
@@ -113,67 +124,77 @@ class _Reader:
         self.notes[text] = None
 
     def imported(self) -> Imported:
+        """Returns the type, and what of the file was passed over."""
         found = self.found
         wheels = tuple(self._wheels())
         modes = [self._mode(mode) for mode in found.dmx_modes]
-        beams = [
-            g
-            for g in all_geometries(found.geometries)
-            if isinstance(g, pygdtf.GeometryBeam)
-        ]
-        beam = beams[0] if beams else None
+        beam = self._beam()
+        maker, name = found.manufacturer or "", found.name or ""
+        emitters = [self.emitters.get(emitter.name) for emitter in found.emitters]
         kind = FixtureType(
-            id=fresh_id(f"{found.manufacturer or ''} {found.name or 'fixture'}", ()),
-            maker=(found.manufacturer or "").strip(),
-            name=(found.long_name or found.name or "Fixture").strip(),
+            id=fresh_id(f"{maker} {name or 'fixture'}", ()),
+            maker=maker.strip(),
+            name=(found.long_name or name or "Fixture").strip(),
             kind="",
             channels=tuple(self.channels.values()),
             modes=_named_apart(modes),
-            beam=round(beam.beam_angle, 3) if beam else 25.0,
-            field=round(beam.field_angle, 3)
-            if beam and beam.field_angle != beam.beam_angle
-            else 0.0,
-            lamp=_LAMPS.get(str(beam.lamp_type), "") if beam else "",
+            beam=beam.angle,
+            field=beam.field,
+            lamp=beam.lamp,
             wheels=wheels,
-            emitters=tuple(
-                self.emitters[e.name] for e in found.emitters if e.name in self.emitters
-            ),
+            emitters=tuple(e for e in emitters if e is not None),
         )
         kind = replace(kind, kind=_kind_of(kind))
-        kind = replace(kind, body=_body_of(kind, str(beam.beam_type) if beam else ""))
-        for mode in found.dmx_modes:
-            if mode.relations:
-                self.note(
-                    f"{mode.name}: {len(mode.relations)} relations between "
-                    "channels were passed over."
-                )
-            if mode.ft_macros:
-                self.note(
-                    f"{mode.name}: {len(mode.ft_macros)} macros were passed over."
-                )
+        kind = replace(kind, body=_body_of(kind, beam.kind))
+        self._note_what_is_passed_over()
         kind = self._with_extra(kind)
         return Imported(kind, tuple(self.notes))
+
+    def _beam(self) -> _Beam:
+        """The first beam of the file; a usual one where it has none."""
+        geometries = all_geometries(self.found.geometries)
+        beams = [g for g in geometries if isinstance(g, pygdtf.GeometryBeam)]
+        if not beams:
+            return _Beam()
+        beam = beams[0]
+        wider = beam.field_angle != beam.beam_angle
+        return _Beam(
+            round(beam.beam_angle, 3),
+            round(beam.field_angle, 3) if wider else 0.0,
+            _LAMPS.get(str(beam.lamp_type), ""),
+            str(beam.beam_type),
+        )
+
+    def _note_what_is_passed_over(self) -> None:
+        for mode in self.found.dmx_modes:
+            if mode.relations:
+                count = len(mode.relations)
+                text = f"{count} relations between channels were passed over."
+                self.note(f"{mode.name}: {text}")
+            if mode.ft_macros:
+                count = len(mode.ft_macros)
+                self.note(f"{mode.name}: {count} macros were passed over.")
 
     # wheels
 
     def _wheels(self) -> Iterable[Wheel]:
+        """The wheels, each with a key that is noted for the channels that turn it."""
         for wheel in self.found.wheels:
             key = fresh_id(wheel.name or "wheel", self.wheel_keys.values())
             self.wheel_keys[wheel.name] = key
-            slots: list[Slot] = []
-            for slot in wheel.wheel_slots:
-                file = slot.media_file_name.name if slot.media_file_name else ""
-                picture = self._picture(file) if file else b""
-                colour = _hex(slot.color) if slot.color is not None else ""
-                plain = picture and colour == "#FFFFFF"
-                slots.append(
-                    Slot(
-                        name=slot.name or f"Slot {len(slots) + 1}",
-                        colour="" if plain else colour,
-                        picture=picture,
-                    )
-                )
-            yield Wheel(key=key, name=wheel.name or key, slots=tuple(slots))
+            slots = tuple(
+                self._slot(slot, number)
+                for number, slot in enumerate(wheel.wheel_slots, 1)
+            )
+            yield Wheel(key=key, name=wheel.name or key, slots=slots)
+
+    def _slot(self, slot, number: int) -> Slot:  # type: ignore[no-untyped-def]
+        file = slot.media_file_name.name if slot.media_file_name else ""
+        picture = self._picture(file) if file else b""
+        colour = _hex(slot.color) if slot.color is not None else ""
+        if picture and colour == "#FFFFFF":
+            colour = ""  # a gobo in plain light
+        return Slot(name=slot.name or f"Slot {number}", colour=colour, picture=picture)
 
     def _picture(self, file: str) -> bytes:
         for path in (f"wheels/{file}.png", f"wheels/{file}.svg", f"wheels/{file}"):
@@ -189,38 +210,16 @@ class _Reader:
     # modes
 
     def _mode(self, mode) -> Mode:  # type: ignore[no-untyped-def]
-        if len(mode.dmx_breaks) > 1:
-            count = len(mode.dmx_breaks)
-            self.note(
-                f"{mode.name} has {count} start addresses; its parts were put one "
-                "behind the other."
-            )
-        placed = []
-        for channel in mode.dmx_channels:
-            if channel.offset:
-                first = _before_break(mode, channel.dmx_break)
-                placed.append((tuple(o + first for o in channel.offset), channel))
-        if any(slot > SLOTS for slots, _ in placed for slot in slots):
-            raise FormatError(
-                f"{self.name}: the mode {mode.name} takes more than {SLOTS} slots."
-            )
-        if len(mode.virtual_channels):
-            self.note(
-                f"{mode.name}: {len(mode.virtual_channels)} virtual channels were "
-                "passed over."
-            )
+        placed = self._placed(mode)
         cells = self._cells(mode, [channel for _, channel in placed])
         numbers = {geometry: i for i, (geometry, _) in enumerate(cells, 1)}
-        uses, overrides, taken = [], [], set()
-        for slots, channel in sorted(placed, key=lambda p: p[0]):
+        uses: list[Use] = []
+        overrides: list[Channel] = []
+        taken: set[tuple[str, int]] = set()
+        for slots, channel in sorted(placed, key=lambda place: place[0]):
             cell = numbers.get(channel.geometry, 0)
             made = self._channel(channel, len(slots))
-            key = next(
-                k
-                for i in range(1, 9999)
-                if (k := made.key if i == 1 else f"{made.key}-{i}")
-                and (k, cell) not in taken
-            )
+            key = _free_key(made.key, cell, taken)
             taken.add((key, cell))
             override = self._share(replace(made, key=key))
             if override is not None and override not in overrides:
@@ -233,6 +232,27 @@ class _Reader:
             cells=tuple(cell for _, cell in cells),
             overrides=tuple(overrides),
         )
+
+    def _placed(self, mode) -> list[tuple[tuple[int, ...], Any]]:  # type: ignore[no-untyped-def]
+        """The channels of a mode with their slots; several start addresses one behind
+        the other. Raises FormatError where they take too many.
+        """
+        if len(mode.dmx_breaks) > 1:
+            text = "start addresses; its parts were put one behind the other."
+            self.note(f"{mode.name} has {len(mode.dmx_breaks)} {text}")
+        if mode.virtual_channels:
+            count = len(mode.virtual_channels)
+            self.note(f"{mode.name}: {count} virtual channels were passed over.")
+        placed = []
+        for channel in mode.dmx_channels:
+            if channel.offset:
+                first = _before_break(mode, channel.dmx_break)
+                placed.append((tuple(o + first for o in channel.offset), channel))
+        if any(max(slots) > SLOTS for slots, _ in placed):
+            raise FormatError(
+                f"{self.name}: the mode {mode.name} takes more than {SLOTS} slots."
+            )
+        return placed
 
     def _share(self, made: Channel) -> Channel | None:
         """Keep one definition for all modes; gives what this mode has instead, where it
@@ -252,26 +272,16 @@ class _Reader:
         """The parts that light by themselves: several geometries with the same kind of
         light.
         """
-        light: dict[str, set[str]] = {}
+        coloured: dict[str, None] = {}
+        dimmed: dict[str, None] = {}
         for channel in channels:
             name = str(channel.attribute)
-            if name.startswith("ColorAdd_") or name == at.DIMMER:
-                light.setdefault(channel.geometry, set()).add(name)
-        coloured = [
-            g for g, names in light.items() if any(n != at.DIMMER for n in names)
-        ]
-        if (
-            len(coloured) > 2 and mode.geometry in coloured
-        ):  # the whole beside its cells
-            coloured.remove(mode.geometry)
-        parts = (
-            coloured
-            if len(coloured) > 1
-            else []
-            if coloured
-            else [g for g, n in light.items() if at.DIMMER in n]
-        )
-        if len(parts) > 2 and mode.geometry in parts:
+            if name.startswith("ColorAdd_"):
+                coloured[channel.geometry] = None
+            elif name == at.DIMMER:
+                dimmed[channel.geometry] = None
+        parts = list(coloured or dimmed)
+        if len(parts) > 2 and mode.geometry in parts:  # the whole beside its cells
             parts.remove(mode.geometry)
         if len(parts) < 2:
             return []
@@ -281,36 +291,35 @@ class _Reader:
     # channels
 
     def _channel(self, channel, count: int) -> Channel:  # type: ignore[no-untyped-def]
+        """A channel of `count` slots."""
         ranges: list[Range] = []
         wheel = ""
         for logical in channel.logical_channels:
             functions = self._standing(logical.channel_functions, channel.name)
-            for i, function in enumerate(functions):
-                later = [
-                    _raw(f.dmx_from, count)
-                    for f in functions
-                    if _raw(f.dmx_from, count) > _raw(function.dmx_from, count)
-                ]
+            begins = [_raw(function.dmx_from, count) for function in functions]
+            for begin, function in list(zip(begins, functions, strict=True))[
+                :MOST_FUNCTIONS
+            ]:
+                later = [other for other in begins if other > begin]
                 end = min(later, default=256**count) - 1
                 ranges += self._ranges(function, count, end)
                 linked = function.wheel.str_link if function.wheel else None
                 wheel = wheel or self.wheel_keys.get(linked or "", "")
                 self._emitter(function)
-                if i > 200:
-                    break
         ranges = _clean(ranges)
         made = Channel(key="", ranges=tuple(ranges), resolution=count, wheel=wheel)
         main = main_attribute(made) or str(channel.attribute)
-        home = _raw(channel.default, count) if channel.default is not None else 0
-        highlight = (
-            _raw(channel.highlight, count) if channel.highlight is not None else None
-        )
+        home, highlight = 0, None
+        if channel.default is not None:
+            home = _raw(channel.default, count)
+        if channel.highlight is not None:
+            highlight = _raw(channel.highlight, count)
         return replace(
             made,
             key=re.sub(r"[^a-z0-9]+", "-", _key(main).lower()).strip("-") or "channel",
             name=at.attribute(main).label if at.known(main) else main.replace("_", " "),
             home=home,
-            open=highlight if highlight is not None and highlight != home else None,
+            open=highlight if highlight != home else None,
         )
 
     def _standing(self, functions, name: str):  # type: ignore[no-untyped-def]
@@ -343,52 +352,31 @@ class _Reader:
         return found
 
     def _ranges(self, function, count: int, end: int) -> list[Range]:  # type: ignore[no-untyped-def]
+        """The ranges of a channel function that ends at `end`: one for each of its
+        sets, or one for all of it.
+        """
         name = str(function.attribute)
         if not at.known(name):
-            self.note(
-                f"The attribute {name} has no meaning here; it is kept as a bare "
-                "channel."
-            )
+            text = "has no meaning here; it is kept as a raw channel."
+            self.note(f"The attribute {name} {text}")
         start = _raw(function.dmx_from, count)
         low, high = function.physical_from.value or 0.0, function.physical_to.value
-        high = 1.0 if high is None else high
-        sets = [
-            s for s in function.channel_sets if start <= _raw(s.dmx_from, count) <= end
-        ]
-        named = [s for s in sets if s.name or s.wheel_slot_index]
-        if not named:
-            return [Range(start=start, end=end, attribute=name, low=low, high=high)]
-        found = []
-        slot_like = at.attribute(name).kind == "slot"
-        for one in named:
-            first = _raw(one.dmx_from, count)
-            after = [
-                _raw(s.dmx_from, count) for s in sets if _raw(s.dmx_from, count) > first
-            ]
-            last = min(after, default=end + 1) - 1
-            turns = (
-                one.wheel_slot_index - 1
-                if one.wheel_slot_index and not slot_like
-                else -1
-            )
-            if one.wheel_slot_index and slot_like:
-                bottom = top = float(one.wheel_slot_index - 1)
-            else:
-                slope = (high - low) / max(1, end - start)
-                own = _physical(one.physical_from), _physical(one.physical_to)
-                bottom = low + slope * (first - start) if own[0] is None else own[0]
-                top = low + slope * (last - start) if own[1] is None else own[1]
-            made = Range(
-                start=first,
-                end=last,
-                attribute=name,
-                low=bottom,
-                high=top,
-                name=one.name or "",
-                slot=turns,
-            )
-            found.append(made)
-        return found
+        whole = Range(
+            start=start,
+            end=end,
+            attribute=name,
+            low=low,
+            high=1.0 if high is None else high,
+        )
+        begins = [(_raw(s.dmx_from, count), s) for s in function.channel_sets]
+        sets = [(begin, s) for begin, s in begins if start <= begin <= end]
+        named = [(begin, s) for begin, s in sets if s.name or s.wheel_slot_index]
+        ranges = []
+        for begin, one in named:
+            later = [other for other, _ in sets if other > begin]
+            last = min(later, default=end + 1) - 1
+            ranges.append(_set_of(whole, one, begin, last))
+        return ranges or [whole]
 
     def _emitter(self, function) -> None:  # type: ignore[no-untyped-def]
         linked = function.emitter.str_link if function.emitter else None
@@ -533,3 +521,30 @@ def _body_of(kind: FixtureType, beam_type: str) -> str:
 
 def _hex(colour) -> str:  # type: ignore[no-untyped-def]
     return hex_of(from_xyy(colour.x, colour.y, max(0.0, colour.Y) / 100))
+
+
+def _free_key(key: str, cell: int, taken: set[tuple[str, int]]) -> str:
+    """A channel's key that no other channel of its cell has."""
+    number, free = 1, key
+    while (free, cell) in taken:
+        number += 1
+        free = f"{key}-{number}"
+    return free
+
+
+def _set_of(whole: Range, one: pygdtf.ChannelSet, start: int, end: int) -> Range:
+    """A named part of a function's range: a slot of a wheel, or what lies between the
+    function's ends where it does not say its own.
+    """
+    is_slot = at.attribute(whole.attribute).kind == "slot"
+    slot = one.wheel_slot_index - 1 if one.wheel_slot_index else -1
+    made = replace(whole, start=start, end=end, name=one.name or "")
+    if is_slot and slot >= 0:
+        return replace(made, low=float(slot), high=float(slot))
+    slope = (whole.high - whole.low) / max(1, whole.end - whole.start)
+    low, high = _physical(one.physical_from), _physical(one.physical_to)
+    if low is None:
+        low = whole.low + slope * (start - whole.start)
+    if high is None:
+        high = whole.low + slope * (end - whole.start)
+    return replace(made, low=low, high=high, slot=slot)

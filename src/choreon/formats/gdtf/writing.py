@@ -19,6 +19,7 @@ from choreon.model import attributes as at
 from choreon.model.colours import luminance_of, of_hex, to_xy
 from choreon.model.fixture_type import (
     Channel,
+    Emitter,
     FixtureType,
     Mode,
     Range,
@@ -66,35 +67,19 @@ class _Writer:
         self.beams = 0
 
     def fixture(self) -> pygdtf.FixtureType:
+        """Returns the type in the standard's terms."""
         kind, made = self.kind, pygdtf.FixtureType()
         made.data_version = "1.2"
         made.name = made.long_name = kind.name
         made.short_name = kind.name[:16]
         made.manufacturer = kind.maker or "Generic"
         made.description = kind.notes
-        made.fixture_type_id = str(
-            uuid.uuid5(uuid.NAMESPACE_URL, f"choreon:{kind.id}")
-        ).upper()
-        features = {_feature(name) for name in kind.attributes}
-        made.feature_groups = [
-            pygdtf.FeatureGroup(
-                name=g,
-                pretty=g,
-                features=[
-                    pygdtf.Feature(name=f)
-                    for f in sorted(s for h, s in features if h == g)
-                ],
-            )
-            for g in sorted({g for g, _ in features})
-        ]
+        own_id = uuid.uuid5(uuid.NAMESPACE_URL, f"choreon:{kind.id}")
+        made.fixture_type_id = str(own_id).upper()
+        made.feature_groups = _feature_groups(kind)
         made.attributes = [_attribute(name) for name in sorted(kind.attributes)]
-        made.wheels = [self._wheel(w) for w in kind.wheels]
-        made.emitters = [
-            pygdtf.Emitter(
-                name=e.attribute, color=pygdtf.value.ColorCIE(e.x, e.y, e.strength)
-            )
-            for e in kind.emitters
-        ]
+        made.wheels = [self._wheel(wheel) for wheel in kind.wheels]
+        made.emitters = [_emitter(emitter) for emitter in kind.emitters]
         made.dmx_modes = [
             self._mode(i, mode, made.geometries) for i, mode in enumerate(kind.modes, 1)
         ]
@@ -209,41 +194,28 @@ class _Writer:
     def _function(
         self, group: list[Range], channel: Channel, raw: Callable[..., Any]
     ) -> pygdtf.ChannelFunction:
+        """Ranges that belong together, as one function with a set for each."""
         first, link = group[0], pygdtf.value.NodeLink
         wheel = self.kind.wheel(channel.wheel) if channel.wheel else None
-        on_wheel = wheel is not None and first.attribute.startswith(
-            main_attribute(channel)
-        )
-        slot_like = at.attribute(first.attribute).kind == "slot" and wheel is not None
+        turns = first.attribute.startswith(main_attribute(channel))
+        is_slot = at.attribute(first.attribute).kind == "slot" and wheel is not None
         physical = pygdtf.value.PhysicalValue
-        sets = []
-        for one in group:
-            index = int(one.low) + 1 if slot_like and one.discrete else one.slot + 1
-            sets.append(
-                pygdtf.ChannelSet(
-                    name=one.name,
-                    dmx_from=raw(one.start),
-                    physical_from=physical(one.low),
-                    physical_to=physical(one.high),
-                    wheel_slot_index=max(0, index),
-                )
-            )
-        named = len(group) > 1 or group[0].name or sets[0].wheel_slot_index
-        emitter = next(
-            (e for e in self.kind.emitters if e.attribute == first.attribute), None
-        )
+        sets = [_channel_set(span, is_slot, raw) for span in group]
+        named = len(group) > 1 or first.name or sets[0].wheel_slot_index
+        emitters = {
+            emitter.attribute: link("EmitterCollect", emitter.attribute)
+            for emitter in self.kind.emitters
+        }
         self.beams += 1
         return pygdtf.ChannelFunction(
             name=f"{first.attribute} {self.beams}",
             attribute=link("Attributes", first.attribute),
             original_attribute="",
             dmx_from=raw(first.start),
-            physical_from=physical(group[0].low),
+            physical_from=physical(first.low),
             physical_to=physical(group[-1].high),
-            wheel=link("WheelCollect", wheel.name)
-            if wheel is not None and on_wheel
-            else None,
-            emitter=link("EmitterCollect", emitter.attribute) if emitter else None,
+            wheel=link("WheelCollect", wheel.name) if wheel and turns else None,
+            emitter=emitters.get(first.attribute),
             channel_sets=sets if named else [],
         )
 
@@ -252,42 +224,31 @@ def _runs(ranges: tuple[Range, ...], top: int) -> list[list[Range]]:
     """Ranges as channel functions: slots side by side are one, all else each its own;
     gaps say nothing.
     """
-    found: list[list[Range]] = []
+    runs: list[list[Range]] = []
     reached = -1
-    for one in sorted(ranges, key=lambda r: r.start):
-        if one.start > reached + 1:
-            found.append(
-                [
-                    Range(
-                        start=reached + 1,
-                        end=one.start - 1,
-                        attribute=at.NOTHING,
-                        low=0,
-                        high=0,
-                    )
-                ]
-            )
-        last = found[-1][-1] if found else None
-        run = (
-            last is not None
-            and last.attribute == one.attribute
-            and last.discrete
-            and one.discrete
-        )
-        if (
-            run
-            and at.attribute(one.attribute).kind == "slot"
-            and one.start == reached + 1
-        ):
-            found[-1].append(one)
+    for span in sorted(ranges, key=lambda r: r.start):
+        if span.start > reached + 1:
+            runs.append([_gap(reached + 1, span.start - 1)])
+        beside = span.start == reached + 1
+        if beside and runs and _goes_on(runs[-1][-1], span):
+            runs[-1].append(span)
         else:
-            found.append([one])
-        reached = one.end
+            runs.append([span])
+        reached = span.end
     if reached < top:
-        found.append(
-            [Range(start=reached + 1, end=top, attribute=at.NOTHING, low=0, high=0)]
-        )
-    return found
+        runs.append([_gap(reached + 1, top)])
+    return runs
+
+
+def _gap(start: int, end: int) -> Range:
+    return Range(start=start, end=end, attribute=at.NOTHING, low=0, high=0)
+
+
+def _goes_on(last: Range, span: Range) -> bool:
+    """Whether two ranges are slots of one function."""
+    same = last.attribute == span.attribute
+    slots = at.attribute(span.attribute).kind == "slot"
+    return same and slots and last.discrete and span.discrete
 
 
 def _feature(name: str) -> tuple[str, str]:
@@ -311,3 +272,34 @@ def _attribute(name: str) -> pygdtf.Attribute:
 
 
 _ANNEX = {a["name"]: a for a in ANNEX_ATTRIBUTE_DEFINITIONS["attributes"]}
+
+
+def _feature_groups(kind: FixtureType) -> list[pygdtf.FeatureGroup]:
+    """The features that its attributes belong to, by group."""
+    features = {_feature(name) for name in kind.attributes}
+    groups = []
+    for group in sorted({group for group, _ in features}):
+        names = sorted(name for other, name in features if other == group)
+        own = [pygdtf.Feature(name=name) for name in names]
+        groups.append(pygdtf.FeatureGroup(name=group, pretty=group, features=own))
+    return groups
+
+
+def _emitter(emitter: Emitter) -> pygdtf.Emitter:
+    colour = pygdtf.value.ColorCIE(emitter.x, emitter.y, emitter.strength)
+    return pygdtf.Emitter(name=emitter.attribute, color=colour)
+
+
+def _channel_set(
+    span: Range, is_slot: bool, raw: Callable[..., Any]
+) -> pygdtf.ChannelSet:
+    """A range as a set. Slots count from 1; 0 is none."""
+    physical = pygdtf.value.PhysicalValue
+    slot = int(span.low) + 1 if is_slot and span.discrete else span.slot + 1
+    return pygdtf.ChannelSet(
+        name=span.name,
+        dmx_from=raw(span.start),
+        physical_from=physical(span.low),
+        physical_to=physical(span.high),
+        wheel_slot_index=max(0, slot),
+    )
