@@ -55,16 +55,16 @@ def _captured(
     """What is captured of one fixture; nothing where it is dark."""
     where = rig.where.get(fixture, {})
     dimmers = where.get(at.DIMMER, [])
-    lit = any(plain[row] > DARK for _, row in dimmers)
-    if dimmers and not lit:
+    if dimmers and not any(plain[row] > DARK for _, row in dimmers):
         return {}
     own: dict[str, Value] = {}
     for name, (value, whole) in names.items():
-        if isinstance(value, str) and whole and name != at.DIMMER:
+        is_link = isinstance(value, str)
+        if is_link and whole and name != at.DIMMER:
             own[name] = value
         elif name in where:
             own[name] = _of_cells(plain, where[name])
-        elif not isinstance(value, str):
+        elif not is_link:
             own[name] = value
     if dimmers:
         own[at.DIMMER] = _of_cells(plain, dimmers)

@@ -9,6 +9,7 @@ rate, a program).
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
@@ -80,6 +81,11 @@ class Piece(NamedTuple):
     main: int
     stand: float  # the raw value of a discrete piece
 
+    @property
+    def offset(self) -> float:
+        """The raw value of a value of 0."""
+        return self.span.offset if self.span.slope else self.stand
+
 
 @dataclass(frozen=True)
 class Pieces:
@@ -104,27 +110,29 @@ class Pieces:
 
     @classmethod
     def of_list(cls, pieces: list[Piece]) -> Pieces:
-        spans = [p.span for p in pieces]
-        numbers = np.array([p.channel for p in pieces], np.int64)
-        channel, starts, of = np.unique(numbers, return_index=True, return_inverse=True)
+        """Returns pieces as arrays, those of a channel one after the other."""
+
+        def ints(numbers: Iterable[int]) -> Ints:
+            return np.array(list(numbers), np.int64)
+
+        def floats(numbers: Iterable[float]) -> Floats:
+            return np.array(list(numbers), float)
+
+        channel, starts, of = np.unique(
+            ints(p.channel for p in pieces), return_index=True, return_inverse=True
+        )
         return cls(
-            row=np.array([p.row for p in pieces], np.int64),
-            low=np.array([min(s.low, s.high) for s in spans], float),
-            high=np.array([max(s.low, s.high) for s in spans], float),
-            slope=np.array([s.slope for s in spans], float),
-            offset=np.array(
-                [
-                    s.offset if s.slope else p.stand
-                    for p, s in zip(pieces, spans, strict=True)
-                ],
-                float,
-            ),
-            start=np.array([s.start for s in spans], float),
-            end=np.array([s.end for s in spans], float),
+            row=ints(p.row for p in pieces),
+            low=floats(min(p.span.low, p.span.high) for p in pieces),
+            high=floats(max(p.span.low, p.span.high) for p in pieces),
+            slope=floats(p.span.slope for p in pieces),
+            offset=floats(p.offset for p in pieces),
+            start=floats(p.span.start for p in pieces),
+            end=floats(p.span.end for p in pieces),
             second=np.array([p.second for p in pieces], bool),
-            guard=np.array([p.guard for p in pieces], np.int64),
-            slot=np.array([p.slot for p in pieces], float),
-            main=np.array([p.main for p in pieces], np.int64),
+            guard=ints(p.guard for p in pieces),
+            slot=floats(p.slot for p in pieces),
+            main=ints(p.main for p in pieces),
             of=of.astype(np.int64),
             starts=starts.astype(np.int64),
             channel=channel,
@@ -245,7 +253,7 @@ class Channels:
     def add(
         self, ready: Ready, rows: dict[str, int], virtual: bool
     ) -> tuple[int, list[tuple[str, float, float]]]:
-        """Add a channel; gives its number, and the attributes that reach it bare, with
+        """Add a channel. Returns its number, and the attributes that reach it raw, with
         slope and offset.
         """
         number = len(self.lines)
@@ -253,23 +261,30 @@ class Channels:
         if ready.channel.rest:
             self.lines.append((0, 0.0, ready.home, 0.0, ready.full))
             return number, []
-        spans = [pair for pair in ready.spans if pair[0].attribute in rows]
-        bare = [ready.bare]
+        raw = [ready.bare]
         if ready.emitter and at.RED in rows:
-            bare.append(self._mixed(ready, rows, virtual))
-        elif (
-            not spans
-        ):  # a master over cells that dim themselves stays open, all else at home
-            raw = ready.full if ready.names == [at.DIMMER] else ready.home
-            self.lines.append((0, 0.0, raw, 0.0, ready.full))
-        elif len(spans) == 1 and not ready.idle:
-            self._line(spans[0], rows, virtual)
+            raw.append(self._mixed(ready, rows, virtual))
         else:
-            self.lines.append((0, 0.0, 0.0, 0.0, ready.full))
-            self._several(number, spans, rows, ready)
+            self._add_spans(number, ready, rows, virtual)
         if ready.rests and ready.rests[0] in rows:
             self.homes.setdefault(rows[ready.rests[0]], ready.rests[1])
-        return number, bare
+        return number, raw
+
+    def _add_spans(
+        self, number: int, ready: Ready, rows: dict[str, int], virtual: bool
+    ) -> None:
+        """A channel that is driven by its attributes, by one range or by several."""
+        spans = [pair for pair in ready.spans if pair[0].attribute in rows]
+        if len(spans) == 1 and not ready.idle:
+            self._line(spans[0], rows, virtual)
+            return
+        stands = 0.0
+        if not spans:
+            # a master over cells that dim themselves stays open, all else at home
+            stands = ready.full if ready.names == [at.DIMMER] else ready.home
+        self.lines.append((0, 0.0, stands, 0.0, ready.full))
+        if spans:
+            self._several(number, spans, rows, ready)
 
     def _mixed(
         self, ready: Ready, rows: dict[str, int], virtual: bool

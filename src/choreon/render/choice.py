@@ -55,43 +55,44 @@ def rows(rig: Rig, chosen: Sequence[Item], name: str) -> list[int]:
 def give(
     rig: Rig, chosen: Sequence[Item], values: Mapping[str, Sequence[Value]]
 ) -> Look:
-    """A look that gives each of a choice its value: attribute → one value for each of
-    them.
+    """Returns a look that gives each of a choice its value: attribute → one value for
+    each of them.
 
     Cells that are not of the choice are left alone. What only the whole fixture has is
     given to it: the last of its cells decides. Fixtures that do not take an attribute
     are passed over.
     """
-    made: Look = {}
+    look: Look = {}
     for name, each in values.items():
         for (fixture, cell), value in zip(chosen, each, strict=True):
             if not rig.takes(fixture, name):
                 continue
-            own = made.setdefault(fixture, {})
-            last = max(
-                (c for c, _ in rig.where.get(fixture, {}).get(name, ())), default=0
-            )
+            own = look.setdefault(fixture, {})
+            places = rig.where.get(fixture, {}).get(name, ())
+            last = max((own_cell for own_cell, _ in places), default=0)
             if cell and last and not isinstance(value, str):
-                held = own.get(name)
-                cells: list[float | None] = (
-                    list(held) if isinstance(held, tuple) else [None] * last
-                )
-                one = (
-                    value
-                    if not isinstance(value, tuple)
-                    else value[min(cell, len(value)) - 1]
-                    if value
-                    else None
-                )
-                cells[cell - 1] = one
-                own[name] = tuple(cells)
+                own[name] = _with_cell(own.get(name), cell, last, value)
             else:
                 own[name] = value
     return {
-        fixture: {n: _plainer(v) for n, v in own.items()}
-        for fixture, own in made.items()
+        fixture: {name: _plainer(value) for name, value in own.items()}
+        for fixture, own in look.items()
         if own
     }
+
+
+def _with_cell(
+    held: Value | None, cell: int, last: int, value: float | tuple[float | None, ...]
+) -> Value:
+    """What is held for cells 1 to `last`, with another value for one of them."""
+    cells: list[float | None] = [None] * last
+    if isinstance(held, tuple):
+        cells = list(held)
+    if not isinstance(value, tuple):
+        cells[cell - 1] = value
+    else:
+        cells[cell - 1] = value[min(cell, len(value)) - 1] if value else None
+    return tuple(cells)
 
 
 def _plainer(value: Value) -> Value:

@@ -131,18 +131,30 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     made = CompiledShow(show, before.rig)
     moved = changed_links(before.show, show)
     for key, source in list(before.sources.items()):
-        old = before.show.playables.get(key[0])
-        new = show.playables.get(key[0])
-        if new is None or not _same_light(old, new):
-            continue
-        kept = source if not moved & source.uses else source.followed(show, moved)
-        if kept is not None and (kept is source or not key[1]):
+        kept = _kept(key, source, before.show, show, moved)
+        if kept is not None:
             made.sources[key] = kept
     made.fades, made.bases, made.merges = before.fades, before.bases, before.merges
     made.nothing = before.nothing
     if not moved:
         made.pieces, made.drafts = dict(before.pieces), before.drafts
     return made
+
+
+def _kept(
+    key: Key, source: Source, before: Show, after: Show, moved: set[str]
+) -> Source | None:
+    """What a compiled source is after an edit that moved some links; None where it has
+    to be compiled anew.
+    """
+    playable_id, aims = key
+    new = after.playables.get(playable_id)
+    if new is None or not _same_light(before.playables.get(playable_id), new):
+        return None
+    if not moved & source.uses:
+        return source
+    # heads that were planned another way round are planned anew
+    return None if aims else source.followed(after, moved)
 
 
 def _same_rig(before: Show, after: Show) -> bool:

@@ -98,21 +98,10 @@ def compose(
     """
     rig = compiled.rig
     plan = _plan_for(compiled, state, now, alone or found is not None)
-    base = plan.base
-    canvas = base.canvas.copy()
-    lights = base.lights
-    if plan.moving:
-        lights = plan.lights
+    canvas = plan.base.canvas.copy()
     drafts = drafts_of(compiled, state.draft, now)
     drafted = lights_of_drafts(rig, drafts)
-    for moving in plan.alone:
-        moving.light(lights, now)
-    if plan.crowd is not None:
-        plan.crowd.light(lights, now)
-    if plan.moving:
-        lights.done()
-    if plan.crowd is not None:
-        plan.crowd.find_shares(lights, drafted)
+    lights = plan.light(now, drafted)
     for layer in plan.above:
         if isinstance(layer, CompiledLook):
             canvas.put(layer)
@@ -125,7 +114,7 @@ def compose(
         lit = lay_drafts(canvas, drafts, lights, lit.copy(), found)
     canvas.values[: rig.intensities] = lit * state.masters.scale
     _shade_raw(canvas, state.masters)
-    if state.identify is not None:
+    if state.identify is not None and now < state.identify.until:
         _identify(canvas, state.identify, now)
     return canvas
 
@@ -156,17 +145,16 @@ def _shade_raw(canvas: Canvas, masters: Masters) -> None:
 
 def _identify(canvas: Canvas, asked: Identify, now: float) -> None:
     """Make fixtures blink above all else: open and white, then dark."""
-    if now >= asked.until:
-        return
     rig, values = canvas.rig, canvas.values
-    lit = int((now - asked.begin) / BLINK) % 2 == 0
+    is_lit = int((now - asked.begin) / BLINK) % 2 == 0
     for fixture in asked.fixtures:
         for name, places in rig.where.get(fixture, {}).items():
             rows = [row for _, row in places]
             if name == at.DIMMER:
-                values[rows] = 1.0 if lit else 0.0
+                values[rows] = 1.0 if is_lit else 0.0
             elif at.attribute(name).family != at.Family.POSITION:
                 values[rows] = rig.home[rows]
         if canvas.driven:
             for driven in rig.direct.get(fixture, {}).values():
-                canvas.raw_share[[channel for _, channel, *_ in driven]] = 0.0
+                channels = [channel for _, channel, *_ in driven]
+                canvas.raw_share[channels] = 0.0

@@ -4,7 +4,7 @@ types.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -16,7 +16,11 @@ from choreon.model.show import Place
 from choreon.render import aim
 from choreon.render.channels import WIDTH
 from choreon.render.mixing import USUAL
-from choreon.render.rig import Bytes, Floats, Rig, hanging_matrices
+from choreon.render.rig import Bytes, Floats, Ints, Part, Rig, hanging_matrices
+
+
+def _is_slot(name: str) -> bool:
+    return at.attribute(name).kind == "slot"
 
 
 @dataclass(frozen=True)
@@ -99,49 +103,52 @@ class Decoder:
         """For each lamp, the sources that say what it does; one past the last stands
         for “not there”.
         """
-        rig, n = self.rig, len(self.parts)
+        rig, count = self.rig, len(self.parts)
         self.absent = absent = rig.size + rig.emitters
-        self.dimmer = np.full(n, absent)
-        self.emitters = np.full((n, WIDTH), absent)
-        self.light = np.zeros((n, WIDTH, 3))
-        mixes = {int(k): mix for mix in rig.mixes for k in mix.colours}
-        self.direct = np.full((n, len(at.DIRECT_EMITTERS) + 1), absent)
-        self.aim = np.full((n, 2), absent)
-        self.shutter = np.full((n, 2), absent)
-        self.shape = np.full((n, len(SHAPE)), absent)
+        rows = [self._rows_of(part) for part in self.parts]
+
+        def sources(names: Sequence[str]) -> Ints:
+            found = [[own.get(name, absent) for name in names] for own in rows]
+            return np.array(found, np.int64).reshape(count, len(names))
+
         driven = {*rig.source[rig.slope != 0].tolist(), *rig.pieces.row.tolist()}
-        for i, part in enumerate(self.parts):
-            whole = {
-                name: row
-                for name, places in rig.where[part.fixture].items()
-                for c, row in places
-                if c == 0
-            }
-            rows = whole | part.rows
-            dimmer = rows.get(at.DIMMER, absent)
-            self.dimmer[i] = dimmer if dimmer in driven else absent
-            if at.RED in rows:
-                colour = rows[at.RED] - rig.intensities
-                mix = mixes[colour]
-                at_column = rig.size + rig.colours * mix.columns
-                self.emitters[i, mix.columns] = at_column + colour
-                self.light[i, mix.columns] = mix.light
-            self.direct[i] = [
-                rows.get(name, absent) for name in (*at.DIRECT_EMITTERS, at.EMITTERS[3])
-            ]
-            self.aim[i] = [rows.get(name, absent) for name in (at.PAN, at.TILT)]
-            self.shutter[i] = [
-                rows.get(name, absent) for name in (at.SHUTTER, at.STROBE)
-            ]
-            self.shape[i] = [rows.get(name, absent) for name in SHAPE]
-        self.coloured = np.any(np.hstack([self.emitters, self.direct]) < absent, axis=1)
-        self.opened = np.array(
-            [
-                n.startswith("Shutter") and at.attribute(n).kind == "slot"
-                for n in rig.names
-            ],
-            bool,
+        dimmers = [own.get(at.DIMMER, absent) for own in rows]
+        self.dimmer = np.array(
+            [row if row in driven else absent for row in dimmers], np.int64
         )
+        self.direct = sources((*at.DIRECT_EMITTERS, at.EMITTERS[3]))
+        self.aim = sources((at.PAN, at.TILT))
+        self.shutter = sources((at.SHUTTER, at.STROBE))
+        self.shape = sources(SHAPE)
+        self._find_emitters(rows)
+        self.coloured = np.any(np.hstack([self.emitters, self.direct]) < absent, axis=1)
+        opens = [n.startswith("Shutter") and _is_slot(n) for n in rig.names]
+        self.opened = np.array(opens, bool)
+
+    def _rows_of(self, part: Part) -> dict[str, int]:
+        """The rows of a part: its own, else those of the whole fixture."""
+        whole = {
+            name: row
+            for name, places in self.rig.where[part.fixture].items()
+            for cell, row in places
+            if cell == 0
+        }
+        return whole | part.rows
+
+    def _find_emitters(self, rows: list[dict[str, int]]) -> None:
+        """The emitters of each lamp's target colour, and their light at full."""
+        rig, count = self.rig, len(self.parts)
+        self.emitters = np.full((count, WIDTH), self.absent)
+        self.light = np.zeros((count, WIDTH, 3))
+        mixes = {int(colour): mix for mix in rig.mixes for colour in mix.colours}
+        for lamp, own in enumerate(rows):
+            if at.RED not in own:
+                continue
+            colour = own[at.RED] - rig.intensities
+            mix = mixes[colour]
+            at_column = rig.size + rig.colours * mix.columns
+            self.emitters[lamp, mix.columns] = at_column + colour
+            self.light[lamp, mix.columns] = mix.light
 
     def _wheels(self, kinds: list[FixtureType]) -> None:
         """The colours that wheels put into the beam: for each lamp with a colour wheel,

@@ -232,17 +232,16 @@ def _with_winners(layers: list[Layer], traced: Trace) -> list[Layer]:
         now = best.get(layer.attribute)
         if now is None or _beats(layer, layers[now]):
             best[layer.attribute] = i
-    raw = [
-        i
-        for i, layer in enumerate(layers)
-        if layer.attribute.startswith(at.RAW)
-        and layer.source != HOME
-        and layer.weight > 0
-    ]
+    raw = [i for i, layer in enumerate(layers) if _drives_raw(layer)]
     wins = {raw[-1]} if raw else set(best.values())
     if len(wins) > 1:
         wins -= {i for i in wins if layers[i].source == HOME}
     return [replace(layer, wins=i in wins) for i, layer in enumerate(layers)]
+
+
+def _drives_raw(layer: Layer) -> bool:
+    is_raw = layer.attribute.startswith(at.RAW)
+    return is_raw and layer.source != HOME and layer.weight > 0
 
 
 def _beats(layer: Layer, other: Layer) -> bool:
@@ -272,15 +271,13 @@ def _over_all(
     if asked and fixture.id in asked.fixtures and now < asked.until:
         above.append(Layer("identify: it blinks", "", 1.0, wins=True))
     for sent in state.sent:
-        first = sent.address
-        if sent.universe == fixture.universe and first <= slot < first + len(
-            sent.slots
-        ):
-            byte = float(sent.slots[slot - first])
+        place = slot - sent.address
+        if sent.universe == fixture.universe and 0 <= place < len(sent.slots):
+            byte = float(sent.slots[place])
             above.append(Layer("sent on purpose", "", byte, wins=True))
     found = [*layers, *above]
-    last = len(found) - 1
-    alone = bool(above) or (layers and layers[-1].source == "blackout")
-    if not alone:
+    dark = bool(layers) and layers[-1].source == "blackout"
+    if not above and not dark:
         return found
+    last = len(found) - 1
     return [replace(layer, wins=n == last) for n, layer in enumerate(found)]

@@ -212,31 +212,35 @@ def piece_of(
     """Returns what the rig gets of a fixture's values. Attributes that it does not have
     are passed over, as are links that lead nowhere and numbers that are none.
     """
-    made = Piece()
-    has = rig.where.get(fixture, {})
-    direct = rig.direct.get(fixture, {})
-    uses: set[str] = set()
-    plain: Mapping[str, Value] = wanted
-    if any(isinstance(v, str) for v in wanted.values()):
-        uses = {v for v in wanted.values() if isinstance(v, str)}
-        plain = _resolved(show, fixture, wanted) if show is not None else {}
-        uses |= {v for v in plain.values() if isinstance(v, str)}
-    plain = _with_wheel(rig, fixture, plain)
-    ends: dict[str, Point] = {}
-    for name, value in plain.items():
+    piece = Piece()
+    plain, uses = _followed_links(show, fixture, wanted)
+    has, direct = rig.where.get(fixture, {}), rig.direct.get(fixture, {})
+    for name, value in _with_wheel(rig, fixture, plain).items():
         if isinstance(value, str):
             point = links.point_of(show, value) if show is not None else None
             if point is not None and name in links.AIMS and fixture in rig.heads.of:
-                ends[name] = point
-                made.aims[has[name][0][1]] = (value, point)
+                piece.aims[has[name][0][1]] = (value, point)
         elif name in has:
-            made.rows.update(_of_cells(rig, has[name], value))
+            piece.rows.update(_of_cells(rig, has[name], value))
         elif name in direct:
-            made.raw.update(_of_channels(direct[name], value))
-    if len(ends) == len(links.AIMS) and len(set(ends.values())) == 1:
-        made.point = ends[at.PAN]
-    made.uses = frozenset(uses)
-    return made
+            piece.raw.update(_of_channels(direct[name], value))
+    ends = {point for _, point in piece.aims.values()}
+    if len(piece.aims) == len(links.AIMS) and len(ends) == 1:
+        piece.point = ends.pop()
+    piece.uses = uses
+    return piece
+
+
+def _followed_links(
+    show: Show | None, fixture: str, wanted: Mapping[str, Value]
+) -> tuple[Mapping[str, Value], frozenset[str]]:
+    """A fixture's values with palettes looked up, and all the links on the way."""
+    uses = {value for value in wanted.values() if isinstance(value, str)}
+    if not uses:
+        return wanted, frozenset()
+    plain = _resolved(show, fixture, wanted) if show is not None else {}
+    uses |= {value for value in plain.values() if isinstance(value, str)}
+    return plain, frozenset(uses)
 
 
 def _resolved(

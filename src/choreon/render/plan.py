@@ -144,6 +144,22 @@ class Plan:
         """Where all that moves tells how strongly it lights its lamps."""
         return Lights(self.compiled.rig, len(self.moving), self.base.lights)
 
+    def light(self, now: float, drafted: Lights | None) -> Lights:
+        """Have all that moves tell how strongly it lights its lamps, and find the
+        shares of those that are worked out together. Returns who lights what.
+        """
+        if not self.moving:
+            return self.base.lights
+        lights, crowd = self.lights, self.crowd
+        for layer in self.alone:
+            layer.light(lights, now)
+        if crowd is not None:
+            crowd.light(lights, now)
+        lights.done()
+        if crowd is not None:
+            crowd.find_shares(lights, drafted)
+        return lights
+
     def holds(self, compiled: CompiledShow, state: PlayState, now: float) -> bool:
         """Returns whether this is the plan for a state at a time."""
         same = self.compiled is compiled and self.state.players is state.players
@@ -167,21 +183,24 @@ def _move_partial(
     if not layers or not (moving or drafts):
         return layers
     lit = np.zeros(_rig_of(layers[0][0]).intensities + 1, bool)
-    for draft in drafts:
-        lit[draft.look.shining[0]] = True
-    for layer in moving:
-        looks = layer.fade.looks if isinstance(layer, Fading) else (layer.look,)
-        for look in looks:
-            lit[look.shining[0]] = True
-    made: list[tuple[Single | Fading, bool]] = []
+    for look in [draft.look for draft in drafts] + _looks_of(moving):
+        lit[look.shining[0]] = True
+    marked: list[tuple[Single | Fading, bool]] = []
     below = False  # whether something that moves lies below
     for layer, moves in layers:
-        half = isinstance(layer, Single) and layer.player.level < 1.0
-        if not moves and half and isinstance(layer, Single):
+        if not moves and isinstance(layer, Single) and layer.player.level < 1.0:
             moves = below or bool((layer.look.touches & lit).any())
         below = below or moves
-        made.append((layer, moves))
-    return made
+        marked.append((layer, moves))
+    return marked
+
+
+def _looks_of(layers: list[Single | Fading]) -> list[CompiledLook]:
+    """All looks that layers play."""
+    looks: list[CompiledLook] = []
+    for layer in layers:
+        looks += layer.fade.looks if isinstance(layer, Fading) else (layer.look,)
+    return looks
 
 
 def _rig_of(layer: Single | Fading) -> Rig:

@@ -10,14 +10,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from choreon.model import attributes as at
 from choreon.model.colours import of_halves
-from choreon.model.fixture_type import FixtureType, Mode
+from choreon.model.fixture_type import FixtureType, Mode, Wheel
 from choreon.model.show import SLOTS, Fixture
 from choreon.render import aim
 from choreon.render.channels import EMITTER_AT, WIDTH, Channels, Pieces, Ready
@@ -257,10 +257,8 @@ def _parts_of(fixture: Fixture, mode: Mode, channels: list[Ready]) -> list[Part]
             others.append((cell, ready.emitter))
         else:
             parts[cell].rows.update(dict.fromkeys(ready.names, -1))
-    for (
-        cell,
-        name,
-    ) in others:  # without red, green or blue beside them they are driven one by one
+    # without red, green or blue beside them emitters are driven one by one
+    for cell, name in others:
         if at.RED not in parts[cell].rows:
             parts[cell].rows[name] = -1
     _dimmers(parts)
@@ -291,50 +289,76 @@ def compile_rig(
     """Compile the fixtures whose type and mode are known; slots outside 1…512 are left
     out of the frame.
     """
-    known = []
-    ready: dict[tuple[str, str], tuple[Mode, list[Ready]] | None] = {}
-    for fixture in fixtures.values():
-        key = (fixture.type, fixture.mode)
-        if key not in ready:
-            kind = types.get(fixture.type)
-            mode = kind.mode(fixture.mode) if kind else None
-            ready[key] = (
-                (mode, [Ready(u, c) for u, c in kind.used(mode)])
-                if kind and mode
-                else None
-            )
-        found = ready[key]
-        if found and fixture.universe > 0:
-            known.append((fixture, *found, _parts_of(fixture, *found)))
-    parts = [part for *_, its in known for part in its]
-    rows = _number_rows(parts)
-    where: dict[str, dict[str, list[tuple[int, int]]]] = {}
-    for part in parts:
-        for name, row in part.rows.items():
-            where.setdefault(part.fixture, {}).setdefault(name, []).append(
-                (part.cell, row)
-            )
+    known = _known(types, fixtures)
+    parts = [part for one in known for part in one.parts]
+    numbers = _number_rows(parts)
     rig = Rig(
-        fixtures={f.id: f for f, *_ in known},
+        fixtures={one.fixture.id: one.fixture for one in known},
         parts=parts,
-        where=where,
-        universes=tuple(sorted({f.universe for f, *_ in known})),
-        **rows,
+        where=_where(parts),
+        universes=tuple(sorted({one.fixture.universe for one in known})),
+        **numbers,
     )
     _fill(rig, known)
     rig.mixes = _mixes(rig, known, types)
-    rig.families = np.array(
-        [FAMILIES.index(at.attribute(n).family) for n in rig.names], np.int64
-    )
+    families = [FAMILIES.index(at.attribute(name).family) for name in rig.names]
+    rig.families = np.array(families, np.int64)
     rig.wheels = _wheels(rig, known, types)
-    heads = [
-        f for f, *_ in known if at.PAN in where.get(f.id, {}) and at.TILT in where[f.id]
-    ]
-    rig.axes = {
-        f.id: turn for f, turn in zip(heads, hanging_matrices(heads), strict=True)
-    }
+    heads = [one.fixture for one in known if _turns(rig, one.fixture.id)]
+    matrices = hanging_matrices(heads)
+    rig.axes = {head.id: turn for head, turn in zip(heads, matrices, strict=True)}
     rig.heads = _heads(rig, heads)
     return rig
+
+
+class _Known(NamedTuple):
+    """A fixture that can be lit: its mode, its channels, and the parts of it."""
+
+    fixture: Fixture
+    mode: Mode
+    ready: list[Ready]
+    parts: list[Part]
+
+
+def _known(
+    types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture]
+) -> list[_Known]:
+    """The fixtures whose type and mode are known. Fixtures of one mode share its
+    channels.
+    """
+    modes: dict[tuple[str, str], tuple[Mode, list[Ready]] | None] = {}
+    known = []
+    for fixture in fixtures.values():
+        key = (fixture.type, fixture.mode)
+        if key not in modes:
+            modes[key] = _ready(types.get(fixture.type), fixture.mode)
+        found = modes[key]
+        if found is not None and fixture.universe > 0:
+            known.append(_Known(fixture, *found, _parts_of(fixture, *found)))
+    return known
+
+
+def _ready(kind: FixtureType | None, name: str) -> tuple[Mode, list[Ready]] | None:
+    mode = kind.mode(name) if kind is not None else None
+    if kind is None or mode is None:
+        return None
+    return mode, [Ready(use, channel) for use, channel in kind.used(mode)]
+
+
+def _where(parts: list[Part]) -> dict[str, dict[str, list[tuple[int, int]]]]:
+    """For each fixture and attribute the cells that have it, and their rows."""
+    where: dict[str, dict[str, list[tuple[int, int]]]] = {}
+    for part in parts:
+        own = where.setdefault(part.fixture, {})
+        for name, row in part.rows.items():
+            own.setdefault(name, []).append((part.cell, row))
+    return where
+
+
+def _turns(rig: Rig, fixture: str) -> bool:
+    """Whether a fixture has pan and tilt."""
+    has = rig.where.get(fixture, {})
+    return at.PAN in has and at.TILT in has
 
 
 def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
@@ -356,90 +380,108 @@ def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
 
 
 def _number_rows(parts: list[Part]) -> dict[str, Any]:
-    intensity = [(p, at.DIMMER) for p in parts if at.DIMMER in p.rows]
-    coloured = [p for p in parts if at.RED in p.rows]
-    rest = [
-        (p, n)
-        for p in parts
-        for n in p.rows
-        if n != at.DIMMER and n not in at.TARGET_COLOUR
-    ]
-    rest.sort(key=lambda pn: at.attribute(pn[1]).snap)
-    order = intensity + [(p, n) for n in at.TARGET_COLOUR for p in coloured] + rest
+    """Give each attribute of each part its row: intensities first, then the target
+    colours in three blocks, then all else, what snaps last.
+    """
+    intensity = [(part, at.DIMMER) for part in parts if at.DIMMER in part.rows]
+    coloured = [part for part in parts if at.RED in part.rows]
+    first = {at.DIMMER, *at.TARGET_COLOUR}
+    rest = [(part, name) for part in parts for name in part.rows if name not in first]
+    rest.sort(key=lambda place: at.attribute(place[1]).snap)
+    colours = [(part, name) for name in at.TARGET_COLOUR for part in coloured]
+    order = [*intensity, *colours, *rest]
     for row, (part, name) in enumerate(order):
         part.rows[name] = row
-    lit: dict[str, int] = {}
-    for row, (part, _) in reversed(list(enumerate(intensity))):
-        if part.cell == 0 or part.fixture not in lit:
-            lit[part.fixture] = row
     always = len(intensity)
+    lit = _lit_by([part for part, _ in intensity])
     light = [p.rows.get(at.DIMMER, lit.get(p.fixture, always)) for p, _ in order]
     known = [at.attribute(name) for _, name in order]
-    home = np.zeros(len(order))
-    colours = slice(always, always + 3 * len(coloured))
-    home[colours] = np.repeat(WHITE, len(coloured))
-    for row, (part, name) in enumerate(order):
-        if name.startswith("Shutter") and known[row].kind == "slot":
-            home[row] = (
-                1.0  # open, whatever the type says: intensity alone shall light a lamp
-            )
-        elif name in at.ALL_EMITTERS and at.RED not in part.rows:
-            home[row] = 1.0
+    home = np.array([_home_of(part, name) for part, name in order])
+    first_rest = always + len(colours)
+    home[always:first_rest] = np.repeat(WHITE, len(coloured))
+    snaps = sum(attribute.snap for attribute in known[first_rest:])
     return {
         "names": [name for _, name in order],
         "intensities": always,
         "colours": len(coloured),
-        "snaps_from": next(
-            (i for i, a in enumerate(known) if a.snap and i >= colours.stop), len(order)
-        ),
+        "snaps_from": len(order) - snaps,
         "home": home,
-        "low": np.array([a.low for a in known]),
-        "high": np.array([a.high for a in known]),
+        "low": np.array([attribute.low for attribute in known]),
+        "high": np.array([attribute.high for attribute in known]),
         "light": np.array(light, np.int64),
     }
 
 
-def _fill(rig: Rig, known: list[tuple[Fixture, Mode, list[Ready], list[Part]]]) -> None:
+def _lit_by(dimmed: list[Part]) -> dict[str, int]:
+    """The intensity row that shows what a fixture's parts without one do: that of the
+    whole, else of its first cell.
+    """
+    lit: dict[str, int] = {}
+    for row, part in reversed(list(enumerate(dimmed))):
+        if part.cell == 0 or part.fixture not in lit:
+            lit[part.fixture] = row
+    return lit
+
+
+def _home_of(part: Part, name: str) -> float:
+    """The home of an attribute that is no target colour."""
+    if name.startswith("Shutter") and at.attribute(name).kind == "slot":
+        return 1.0  # open, whatever the type says: intensity alone shall light a lamp
+    if name in at.ALL_EMITTERS and at.RED not in part.rows:
+        return 1.0
+    return 0.0
+
+
+def _fill(rig: Rig, known: list[_Known]) -> None:
     """How each channel is encoded."""
     index = {universe: i for i, universe in enumerate(rig.universes)}
     channels = Channels(rig.size, rig.intensities, rig.colours)
     lights: list[int] = []
-    for fixture, mode, ready, parts in known:
-        by_cell = {part.cell: part for part in parts}
+    for one in known:
+        fixture = one.fixture
+        by_cell = {part.cell: part for part in one.parts}
         base = index[fixture.universe] * SLOTS
-        direct = rig.direct.setdefault(fixture.id, {})
-        for one in ready:
-            cell = one.use.cell
-            if (
-                fixture.reversed and cell
-            ):  # the last cell's channels light the first cell
-                cell = len(mode.cells) + 1 - cell
+        for ready in one.ready:
+            cell = ready.use.cell
+            if fixture.reversed and cell:
+                # the last cell's channels light the first cell
+                cell = len(one.mode.cells) + 1 - cell
             part = by_cell.get(cell) or Part(fixture.id, cell)
-            number, bare = channels.add(one, part.rows, part.virtual)
+            number, raw = channels.add(ready, part.rows, part.virtual)
             lights.append(_light_of(rig, part))
-            channels.put_bytes(number, one.use, base, fixture.address)
-            for name, slope, offset in bare:
-                direct.setdefault(name, []).append((cell, number, slope, offset))
-            if len(bare) > 1 and bare[1][0] in at.ALL_EMITTERS:
-                rig.mixing.setdefault(part.rows[at.RED] - rig.intensities, []).append(
-                    number
-                )
+            channels.put_bytes(number, ready.use, base, fixture.address)
+            _note_raw(rig, part, number, raw)
     channels.into(rig)
+    _find_channel_lights(rig, lights)
+    rig.least = np.zeros(len(rig.full))
+    for fixture in rig.fixtures.values():
+        limits = {at.PAN: fixture.limits.pan, at.TILT: fixture.limits.tilt}
+        for name, span in limits.items():
+            if span is not None:
+                _limit(rig, fixture.id, name, *span)
+
+
+def _note_raw(
+    rig: Rig, part: Part, number: int, raw: list[tuple[str, float, float]]
+) -> None:
+    """Note which channel raw values of attributes go to."""
+    direct = rig.direct.setdefault(part.fixture, {})
+    for name, slope, offset in raw:
+        direct.setdefault(name, []).append((part.cell, number, slope, offset))
+    if len(raw) > 1 and raw[1][0] in at.ALL_EMITTERS:
+        colour = part.rows[at.RED] - rig.intensities
+        rig.mixing.setdefault(colour, []).append(number)
+
+
+def _find_channel_lights(rig: Rig, lights: list[int]) -> None:
+    """Which lamp shows each channel, which it dims, which colour it is part of."""
     rig.channel_light = np.array(lights, np.int64)
     dims = (rig.source < rig.intensities) & (rig.slope != 0)
     rig.channel_dims = np.where(dims, rig.source, -1)
+    rig.channel_light[dims] = rig.intensities  # a dimmer is not lit by itself
     rig.channel_colour = np.full(rig.channels, -1)
     for colour, mixed in rig.mixing.items():
         rig.channel_colour[mixed] = colour
-    rig.channel_light[dims] = rig.intensities  # a dimmer is not lit by itself
-    rig.least = np.zeros(len(rig.full))
-    for fixture, *_ in known:
-        for name, span in (
-            (at.PAN, fixture.limits.pan),
-            (at.TILT, fixture.limits.tilt),
-        ):
-            if span is not None:
-                _limit(rig, fixture.id, name, *span)
 
 
 def _light_of(rig: Rig, part: Part) -> int:
@@ -475,72 +517,65 @@ COLOUR = FAMILIES.index(at.Family.COLOUR)
 
 
 def _wheels(
-    rig: Rig,
-    known: list[tuple[Fixture, Mode, list[Ready], list[Part]]],
-    types: Mapping[str, FixtureType],
+    rig: Rig, known: list[_Known], types: Mapping[str, FixtureType]
 ) -> dict[str, ColourWheel]:
     """The colour wheel of each fixture that has one and does not mix."""
     found: dict[str, ColourWheel] = {}
-    for fixture, _, ready, _ in known:
-        has = rig.where.get(fixture.id, {})
-        for one in ready if at.RED not in has else ():
-            name = one.main
-            wheel = (
-                types[fixture.type].wheel(one.channel.wheel)
-                if one.channel.wheel
-                else None
-            )
-            if wheel is None or at.template(name) != "Color(n)" or name not in has:
+    for one in known:
+        has = rig.where.get(one.fixture.id, {})
+        kind = types[one.fixture.type]
+        for ready in one.ready if at.RED not in has else ():
+            wheel = kind.wheel(ready.channel.wheel) if ready.channel.wheel else None
+            by_colour = at.template(ready.main) == "Color(n)" and ready.main in has
+            if wheel is None or not by_colour:
                 continue
-            if not any(slot.colour for slot in wheel.slots):
-                continue
-            light = np.array(
-                [of_halves(slot.colour, slot.split) for slot in wheel.slots]
-            )
-            lab = to_oklab(light / np.maximum(light.max(axis=1, keepdims=True), 1e-9))
-            lab[[bool(slot.split) for slot in wheel.slots]] = (
-                np.inf
-            )  # two colours side by side are near to none
-            names = tuple(slot.name for slot in wheel.slots)
-            found.setdefault(
-                fixture.id, ColourWheel(name, has[name][0][1], names, light, lab)
-            )
+            if any(slot.colour for slot in wheel.slots):
+                row = has[ready.main][0][1]
+                found.setdefault(one.fixture.id, _colour_wheel(ready.main, row, wheel))
     return found
 
 
+def _colour_wheel(name: str, row: int, wheel: Wheel) -> ColourWheel:
+    light = np.array([of_halves(slot.colour, slot.split) for slot in wheel.slots])
+    lab = to_oklab(light / np.maximum(light.max(axis=1, keepdims=True), 1e-9))
+    # two colours side by side are near to none
+    lab[[bool(slot.split) for slot in wheel.slots]] = np.inf
+    names = tuple(slot.name for slot in wheel.slots)
+    return ColourWheel(name, row, names, light, lab)
+
+
 def _mixes(
-    rig: Rig,
-    known: list[tuple[Fixture, Mode, list[Ready], list[Part]]],
-    types: Mapping[str, FixtureType],
+    rig: Rig, known: list[_Known], types: Mapping[str, FixtureType]
 ) -> list[Mix]:
     """The colours of the rig, together with those that are mixed alike."""
-    found: dict[tuple[str, tuple[str, ...]], list[int]] = {}
-    for fixture, _, ready, parts in known:
-        names: dict[int, dict[str, None]] = {}
-        for one in ready:
-            if one.emitter in EMITTER_AT and not one.channel.rest:
-                names.setdefault(one.use.cell, {})[one.emitter] = None
-        for part in parts:
+    alike: dict[tuple[str, tuple[str, ...]], list[int]] = {}
+    for one in known:
+        names = _emitters_of(one)
+        for part in one.parts:
             if at.RED in part.rows:
-                own = (
-                    tuple(names.get(part.cell, ())) or at.EMITTERS[:3]
-                )  # filters take from white
+                # filters take from white
+                own = names.get(part.cell) or at.EMITTERS[:3]
                 colour = part.rows[at.RED] - rig.intensities
-                found.setdefault((fixture.type, own), []).append(colour)
-    made = []
-    for (type_id, own), colours in found.items():
+                alike.setdefault((one.fixture.type, own), []).append(colour)
+    mixes = []
+    for (type_id, own), colours in alike.items():
         light = light_at_full(own, {e.attribute: e for e in types[type_id].emitters})
         mixer = Mixer(light)
-        columns = np.array([EMITTER_AT[n] for n in own], np.int64)
-        made.append(
-            Mix(
-                np.array(colours, np.int64),
-                columns,
-                mixer if mixer.spans() else None,
-                light,
-            )
-        )
-    return made
+        columns = np.array([EMITTER_AT[name] for name in own], np.int64)
+        which = np.array(colours, np.int64)
+        mixes.append(Mix(which, columns, mixer if mixer.spans() else None, light))
+    return mixes
+
+
+def _emitters_of(one: _Known) -> dict[int, tuple[str, ...]]:
+    """The emitters of each cell, in the order of its channels."""
+    names: dict[int, tuple[str, ...]] = {}
+    for ready in one.ready:
+        emitter, cell = ready.emitter, ready.use.cell
+        own = names.get(cell, ())
+        if emitter in EMITTER_AT and not ready.channel.rest and emitter not in own:
+            names[cell] = (*own, emitter)
+    return names
 
 
 def hanging_matrices(fixtures: list[Fixture]) -> Floats:
