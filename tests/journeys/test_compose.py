@@ -727,7 +727,7 @@ def test_one_palette_changed_and_all_its_scenes_with_it(hands, compose, node):
     parts.engine.press("cello-pad")
     hands.until(lambda: values(node, 2)[126] > 0)
     hands.card(compose.shelf, "lantern")
-    hands.click(hands.button(compose.shelf, "Take into draft"))
+    hands.click(compose.shelf.deeds.take)
     assert parts.draft.taken == Ref("palette", "lantern")
     hands.type(compose.what.colour_panel.hex, "#0040FF")
     assert ledger.candidates()[0] == Ref("palette", "lantern")

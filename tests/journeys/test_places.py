@@ -253,7 +253,7 @@ def test_taking_a_scene_into_the_draft_lights_it_and_stores_nothing(hands, node)
     compose = hands.place("compose")
     before = hands.parts.document.show
     hands.card(compose.shelf, "stage-blue")
-    hands.click(hands.button(compose.shelf, "Take into draft"))
+    hands.click(compose.shelf.deeds.take)
     hands.until(lambda: values(node, 1)[10] == 204)
     assert hands.parts.document.show is before
     assert set(hands.parts.selection.chosen) == set(before.playables["stage-blue"].look)

@@ -390,11 +390,11 @@ def test_words():
     assert ("a", "Colour", ("ColorRGB_Red",)) in words.lines(look)
 
 
-def test_once_acts_once(qapp):
+def test_once_acts_once(qtbot):
     holder = QWidget()
     got: list[int] = []
     timer = basics.once(holder, 5, lambda: got.append(1))
     timer.start()
-    assert QTest.qWaitFor(lambda: bool(got), 5000)
+    qtbot.waitUntil(lambda: bool(got), timeout=5000)
     QTest.qWait(40)  # in which it would act again
     assert got == [1]

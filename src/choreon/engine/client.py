@@ -50,6 +50,7 @@ class Client:
             raise
 
     def fileno(self) -> int:
+        """The socket's number, to be waited for."""
         return self._socket.fileno()
 
     def send(self, message: protocol.Message | Do) -> None:
@@ -94,6 +95,7 @@ class Client:
         raise TimeoutError(f"no {kind.__name__} within {timeout} s")
 
     def close(self) -> None:
+        """Let the engine go; it plays on."""
         self._socket.close()
 
 

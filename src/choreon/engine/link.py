@@ -78,6 +78,7 @@ class Link:
         self._thread = threading.Thread(target=self._run, name="link", daemon=True)
 
     def start(self) -> None:
+        """Begin to listen, in a thread of its own."""
         self._thread.start()
 
     def state_changed(self) -> None:
@@ -96,6 +97,7 @@ class Link:
         peer.out += protocol.pack(message)
 
     def close(self) -> None:
+        """End the thread, and take the socket away."""
         self._ended = True
         self._wake()
         self._thread.join(2)

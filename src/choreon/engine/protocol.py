@@ -70,6 +70,8 @@ class Untouch(Revision, tag="untouch", kw_only=True):
 
 
 class ClearDraft(Revision, tag="clear", kw_only=True):
+    """Let the draft go, within so many seconds."""
+
     seconds: float = 0.8
 
 

@@ -35,6 +35,7 @@ def boot() -> str:
 
 
 def path_for(show_id: str) -> Path:
+    """Returns the file that a show's session is kept in."""
     return folders.state() / f"{re.sub(r'[^A-Za-z0-9-]', '_', show_id)[:80]}.session"
 
 

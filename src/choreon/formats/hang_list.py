@@ -208,6 +208,7 @@ class _Reader:
         rows: list[tuple[int, list[str]]],
         unknown: tuple[str, ...],
     ) -> HangList:
+        """Take the lines that can be read; returns the show with them and the rest."""
         bad = []
         for line, cells in rows:
             given = {

@@ -196,6 +196,7 @@ class _Reader:
         self.changed: list[str] = []
 
     def take(self, fixtures: list[tuple[Any, Matrix]]) -> Rigged:
+        """Hang the fixtures, or change those that hang; returns what was done."""
         for fixture, at in fixtures:
             self._fixture(fixture, at)
         return Rigged(

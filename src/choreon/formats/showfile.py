@@ -302,6 +302,8 @@ def schema() -> dict[str, object]:
     """The JSON schema of `show.json` and of the files below `types/`."""
 
     class Document(msgspec.Struct):
+        """A show file as it lies on disk."""
+
         format: int
         show: Show
         types: tuple[str, ...] = ()

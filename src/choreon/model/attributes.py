@@ -45,6 +45,7 @@ class Attribute(msgspec.Struct, frozen=True):
 
     @property
     def command(self) -> bool:
+        """Whether it tells the fixture to do something, and shows nothing."""
         return self.kind == "command"
 
     @property
@@ -81,7 +82,7 @@ PAN, TILT = "Pan", "Tilt"
 SHUTTER, STROBE = "Shutter1", "Shutter1Strobe"
 NOTHING = "NoFeature"
 RAW = "dmx:"
-"""Before a channel's key, in a look: the channel's bare value, 0…255 whatever its
+"""Before a channel's key, in a look: the channel's raw value, 0…255 whatever its
 resolution, over all else.
 """
 

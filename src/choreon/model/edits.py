@@ -319,7 +319,7 @@ def filled(show: Show, below: Look, above: Look) -> Look:
 
 def merge_looks(below: Look, above: Look) -> Look:
     """Both looks; where both have a value, the one from `above`, cell by cell. A target
-    colour from above ends the bare values that emitters, and the slots that colour
+    colour from above ends the raw values that emitters, and the slots that colour
     wheels, had below: both say the colour.
     """
     merged = dict(below)
@@ -437,21 +437,20 @@ def used_by(show: Show, ref: Ref) -> list[Ref]:
     """Returns what uses a thing: tiles that play it, playables that start it or have a
     link to it, palettes with a link to it, groups it is in, inputs that act on it.
     """
-    users: list[Ref] = []
-    for page in show.pages.values():
-        users += [tile.ref for tile in page.tiles if tile.plays == ref]
+    users = [
+        tile.ref
+        for page in show.pages.values()
+        for tile in page.tiles
+        if tile.plays == ref
+    ]
     users += [p.ref for p in show.playables.values() if _uses(p, ref)]
     if ref.kind in (PALETTE, MARK):
-        users += [
-            Ref(PALETTE, palette.id)
-            for palette in show.palettes.values()
-            if _links_to(palette, str(ref))
-        ]
-    if ref.kind == FIXTURE:
-        groups = show.groups.values()
-        users += [Ref(GROUP, g.id) for g in groups if ref.id in g.fixtures]
-    users += [Ref("input", i.id) for i in show.inputs.values() if i.target == ref]
-    return users
+        linked = [p for p in show.palettes.values() if _links_to(p, str(ref))]
+        users += [Ref(PALETTE, palette.id) for palette in linked]
+    elif ref.kind == FIXTURE:
+        groups = [g for g in show.groups.values() if ref.id in g.fixtures]
+        users += [Ref(GROUP, group.id) for group in groups]
+    return users + [Ref("input", i.id) for i in show.inputs.values() if i.target == ref]
 
 
 def _uses(playable: AnyPlayable, ref: Ref) -> bool:

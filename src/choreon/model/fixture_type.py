@@ -33,6 +33,7 @@ class Range(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     @property
     def discrete(self) -> bool:
+        """Whether it stands for one value alone."""
         return self.low == self.high
 
     @property
@@ -81,6 +82,7 @@ class Channel(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     @property
     def label(self) -> str:
+        """What it is called: its name, else its key."""
         return self.name or self.key
 
     @property
@@ -183,9 +185,11 @@ class FixtureType(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True)
 
     @property
     def label(self) -> str:
+        """Maker and name."""
         return f"{self.maker} {self.name}".strip()
 
     def mode(self, name: str) -> Mode | None:
+        """Returns the mode of a name; None where there is none."""
         return next((mode for mode in self.modes if mode.name == name), None)
 
     def channel(self, key: str, mode: Mode | None = None) -> Channel | None:
@@ -196,6 +200,7 @@ class FixtureType(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True)
         return None
 
     def wheel(self, key: str) -> Wheel | None:
+        """Returns the wheel of a key; None where there is none."""
         return next((wheel for wheel in self.wheels if wheel.key == key), None)
 
     def used(self, mode: Mode) -> Iterator[tuple[Use, Channel]]:

@@ -33,6 +33,7 @@ class History:
 
     @property
     def show(self) -> Show:
+        """The show as it is now."""
         return self._done[-1].show
 
     @property
@@ -42,6 +43,7 @@ class History:
 
     @property
     def redo_name(self) -> str:
+        """What the step forward is called; empty where there is none."""
         return self._undone[-1].name if self._undone else ""
 
     def do(

@@ -19,10 +19,12 @@ AIMS = (at.PAN, at.TILT)
 
 
 def to_palette(palette_id: str) -> str:
+    """Returns a link to a palette."""
     return f"{PALETTE}{palette_id}"
 
 
 def to_mark(mark_id: str) -> str:
+    """Returns a link to a mark."""
     return f"{MARK}{mark_id}"
 
 

@@ -90,6 +90,7 @@ class _Side:
         return wheel.slots if wheel else ()
 
     def has(self, name: str) -> bool:
+        """Whether the type has an attribute."""
         if name == at.DIMMER:
             return self.dims
         if name in at.TARGET_COLOUR:
@@ -97,6 +98,9 @@ class _Side:
         return name in self.spans
 
     def limits(self, name: str) -> tuple[float, float]:
+        """The lowest and the highest value of an attribute; that of a second meaning of
+        a channel goes down to 0, where it is off.
+        """
         ends = [v for r in self.spans.get(name, ()) for v in (r.low, r.high)]
         second = name in self.channels and name != main_attribute(self.channels[name])
         return (
@@ -258,7 +262,7 @@ def _value(
         return {}, Line(
             "lost",
             name,
-            f"{label}: a bare value means nothing on another lamp; it is left out",
+            f"{label}: a raw value means nothing on another lamp; it is left out",
         )
     if not new.has(name):
         return {name: value}, Line("lost", name, f"{label}: the new lamp has none")

@@ -270,6 +270,7 @@ def remove_range(channel: Channel, index: int) -> Channel:
 
 
 def put_mode(kind: FixtureType, name: str, mode: Mode) -> FixtureType:
+    """Put a mode in the place of the one of a name."""
     return replace(kind, modes=tuple(mode if m.name == name else m for m in kind.modes))
 
 
@@ -298,6 +299,7 @@ def name_by_size(kind: FixtureType, before: Mode) -> tuple[FixtureType, str]:
 
 
 def remove_mode(kind: FixtureType, name: str) -> FixtureType:
+    """Remove a mode; its channels stay with the type."""
     return replace(kind, modes=tuple(m for m in kind.modes if m.name != name))
 
 
@@ -401,6 +403,7 @@ def set_slots(mode: Mode, index: int, slots: tuple[int, ...]) -> Mode:
 
 
 def set_cell(mode: Mode, index: int, cell: int) -> Mode:
+    """Say which cell a use of a channel lights; 0 is the whole."""
     uses = list(mode.uses)
     uses[index] = replace(uses[index], cell=max(0, min(cell, len(mode.cells))))
     return replace(mode, uses=tuple(uses))
@@ -487,6 +490,7 @@ def put_emitter(kind: FixtureType, attribute: str, **fields: float) -> FixtureTy
 
 
 def add_wheel(kind: FixtureType, name: str) -> tuple[FixtureType, str]:
+    """Add a wheel; returns the type and the wheel's key."""
     key = fresh_id(name, [w.key for w in kind.wheels])
     return replace(
         kind,
@@ -495,12 +499,15 @@ def add_wheel(kind: FixtureType, name: str) -> tuple[FixtureType, str]:
 
 
 def put_wheel(kind: FixtureType, wheel: Wheel) -> FixtureType:
+    """Put a wheel in the place of the one of its key."""
     return replace(
         kind, wheels=tuple(wheel if w.key == wheel.key else w for w in kind.wheels)
     )
 
 
 def remove_wheel(kind: FixtureType, key: str) -> FixtureType:
+    """Remove a wheel; the channels that turned it stay."""
+
     def free(channels: tuple[Channel, ...]) -> tuple[Channel, ...]:
         return tuple(replace(c, wheel="") if c.wheel == key else c for c in channels)
 

@@ -143,6 +143,7 @@ class Pieces:
 
     @cached_property
     def unguarded(self) -> npt.NDArray[np.bool_]:
+        """Which pieces ask for no other row."""
         return self.guard < 0
 
     @cached_property
@@ -194,7 +195,7 @@ class Ready:
         self.emitter = next(
             (n for n in self.names if n in EMITTER_AT or n in _FILTER_AT), None
         )
-        self.bare = (f"{at.RAW}{channel.key}", 256.0 ** (len(use.slots) - 1), 0.0)
+        self.raw = (f"{at.RAW}{channel.key}", 256.0 ** (len(use.slots) - 1), 0.0)
         self.shutter = (
             self.main
             if self.main.startswith("Shutter")
@@ -261,7 +262,7 @@ class Channels:
         if ready.channel.rest:
             self.lines.append((0, 0.0, ready.home, 0.0, ready.full))
             return number, []
-        raw = [ready.bare]
+        raw = [ready.raw]
         if ready.emitter and at.RED in rows:
             raw.append(self._mixed(ready, rows, virtual))
         else:

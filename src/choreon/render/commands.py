@@ -28,6 +28,7 @@ class Command(msgspec.Struct, frozen=True):
 
     @property
     def lamp_on(self) -> bool:
+        """Whether it lights the lamp."""
         return self.attribute == "LampControl" and self.span.low > 0
 
 

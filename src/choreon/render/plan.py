@@ -179,11 +179,12 @@ def _move_partial(
     """Have those that stand half up be worked out anew where something that moves
     lights the same lamps, or lies below them: their share depends on it.
     """
-    moving = [layer for layer, moves in layers if moves]
-    if not layers or not (moving or drafts):
+    looks = [draft.look for draft in drafts]
+    looks += _looks_of([layer for layer, moves in layers if moves])
+    if not looks:
         return layers
-    lit = np.zeros(_rig_of(layers[0][0]).intensities + 1, bool)
-    for look in [draft.look for draft in drafts] + _looks_of(moving):
+    lit = np.zeros(looks[0].rig.intensities + 1, bool)
+    for look in looks:
         lit[look.shining[0]] = True
     marked: list[tuple[Single | Fading, bool]] = []
     below = False  # whether something that moves lies below

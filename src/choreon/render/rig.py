@@ -117,7 +117,7 @@ class Rig:
         str, dict[str, list[tuple[int, int]]]
     ]  # fixture → attribute → [(cell, row)]
     universes: tuple[int, ...]
-    # fixture → bare attribute → [(cell, channel, slope, offset)]: values that go
+    # fixture → raw attribute → [(cell, channel, slope, offset)]: values that go
     # straight to a channel
     direct: dict[str, dict[str, list[tuple[int, int, float, float]]]] = field(
         default_factory=dict
@@ -130,7 +130,7 @@ class Rig:
     scaled_by: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     shaded: Ints = field(
         default_factory=lambda: np.zeros(0, np.int64)
-    )  # channels whose bare value the masters scale
+    )  # channels whose raw value the masters scale
     shaded_by: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     # channels: raw = clip(source × slope + offset, floor, top)
     source: Ints = field(
@@ -165,7 +165,7 @@ class Rig:
     heads: Heads = field(default_factory=lambda: NO_HEADS)
     least: Floats = field(
         default_factory=lambda: np.zeros(0)
-    )  # C: the lowest bare value, as `full` is the highest
+    )  # C: the lowest raw value, as `full` is the highest
 
     # What the raw values of channels (C) light, and which intensity a channel dims and
     # which target colour it mixes (−1: none): a channel driven past all meaning is a
@@ -213,6 +213,7 @@ class Rig:
 
     @property
     def colour_rows(self) -> slice:
+        """The rows of the target colours: three blocks of K."""
         return slice(self.intensities, self.intensities + 3 * self.colours)
 
     def blank(self) -> Bytes:
@@ -220,7 +221,7 @@ class Rig:
         return np.zeros((len(self.universes), SLOTS), np.uint8)
 
     def has(self, fixture: str, name: str) -> bool:
-        """Whether a fixture can be given a value for an attribute, bare ones
+        """Whether a fixture can be given a value for an attribute, raw ones
         included.
         """
         return name in self.where.get(fixture, {}) or name in self.direct.get(
@@ -380,16 +381,10 @@ def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
 
 
 def _number_rows(parts: list[Part]) -> dict[str, Any]:
-    """Give each attribute of each part its row: intensities first, then the target
-    colours in three blocks, then all else, what snaps last.
-    """
+    """Give each attribute of each part its row; returns what is known of the rows."""
     intensity = [(part, at.DIMMER) for part in parts if at.DIMMER in part.rows]
     coloured = [part for part in parts if at.RED in part.rows]
-    first = {at.DIMMER, *at.TARGET_COLOUR}
-    rest = [(part, name) for part in parts for name in part.rows if name not in first]
-    rest.sort(key=lambda place: at.attribute(place[1]).snap)
-    colours = [(part, name) for name in at.TARGET_COLOUR for part in coloured]
-    order = [*intensity, *colours, *rest]
+    order = [*intensity, *_after_intensities(parts, coloured)]
     for row, (part, name) in enumerate(order):
         part.rows[name] = row
     always = len(intensity)
@@ -397,7 +392,7 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
     light = [p.rows.get(at.DIMMER, lit.get(p.fixture, always)) for p, _ in order]
     known = [at.attribute(name) for _, name in order]
     home = np.array([_home_of(part, name) for part, name in order])
-    first_rest = always + len(colours)
+    first_rest = always + 3 * len(coloured)
     home[always:first_rest] = np.repeat(WHITE, len(coloured))
     snaps = sum(attribute.snap for attribute in known[first_rest:])
     return {
@@ -410,6 +405,16 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
         "high": np.array([attribute.high for attribute in known]),
         "light": np.array(light, np.int64),
     }
+
+
+def _after_intensities(
+    parts: list[Part], coloured: list[Part]
+) -> list[tuple[Part, str]]:
+    """The target colours in three blocks, then all else, what snaps last."""
+    colours = [(part, name) for name in at.TARGET_COLOUR for part in coloured]
+    first = {at.DIMMER, *at.TARGET_COLOUR}
+    rest = [(part, name) for part in parts for name in part.rows if name not in first]
+    return colours + sorted(rest, key=lambda place: at.attribute(place[1]).snap)
 
 
 def _lit_by(dimmed: list[Part]) -> dict[str, int]:

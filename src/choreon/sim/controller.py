@@ -62,6 +62,7 @@ class PracticeController:
 
     @property
     def connected(self) -> bool:
+        """Whether somebody listens."""
         return bool(self._clients)
 
     def move_fader(self, index: int, value: int) -> None:
@@ -70,6 +71,7 @@ class PracticeController:
         self._send(to_bytes("cc", 0, FADER_CC + index, value))
 
     def turn_knob(self, index: int, value: int) -> None:
+        """Turn a knob to a value, 0…127."""
         self.knobs[index] = value
         self._send(to_bytes("cc", 0, KNOB_CC + index, value))
 
@@ -78,6 +80,7 @@ class PracticeController:
         self._send(to_bytes("note", 0, PAD_NOTE + index, velocity))
 
     def let_pad(self, index: int) -> None:
+        """Let a pad go."""
         self._send(to_bytes("note", 0, PAD_NOTE + index, 0))
 
     def send_raw(self, data: bytes) -> None:
@@ -85,6 +88,7 @@ class PracticeController:
         self._send(data)
 
     def close(self) -> None:
+        """Put the controller away."""
         self._ended = True
         with contextlib.suppress(OSError):
             self._file.unlink()

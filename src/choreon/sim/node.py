@@ -226,6 +226,7 @@ class Node:
                 universe.gap = 0.0
 
     def close(self) -> None:
+        """Take the node off the wire."""
         self._ended = True
         self._thread.join(1)
         self._socket.close()
@@ -271,7 +272,10 @@ def serve(node: Node, port: int) -> ThreadingHTTPServer:
     """
 
     class Handler(BaseHTTPRequestHandler):
+        """Answers with what the node has, as JSON."""
+
         def do_GET(self) -> None:
+            """Answer with every universe; set `drop` and `delay` where given."""
             told = parse_qs(urlsplit(self.path).query)
             try:
                 drop, delay = (
@@ -290,7 +294,7 @@ def serve(node: Node, port: int) -> ThreadingHTTPServer:
             self.wfile.write(body)
 
         def log_message(self, format: str, *args: object) -> None:
-            pass
+            """Keep quiet."""
 
     server = ThreadingHTTPServer(("127.0.0.1", port), Handler)
     threading.Thread(target=server.serve_forever, name="node-http", daemon=True).start()

@@ -105,6 +105,7 @@ class ControllerWindow(QWidget):
         painter.drawRoundedRect(rect, 7, 7)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Hit a pad, or take hold of a fader or a knob."""
         for part, rect in self.parts().items():
             if rect.contains(event.position()):
                 kind, index = part
@@ -119,6 +120,7 @@ class ControllerWindow(QWidget):
                 return
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Move what is held."""
         if self._held is None or self._held[0][0] == "pad":
             return
         (kind, index), start, value = self._held
@@ -134,12 +136,14 @@ class ControllerWindow(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let go."""
         if self._held is not None and self._held[0][0] == "pad":
             self.controller.let_pad(self._held[0][1])
         self._held = None
         self.update()
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        """Put the controller away."""
         self.controller.close()
         super().closeEvent(event)
 

@@ -44,6 +44,7 @@ class OpensUnder(QObject):
         button.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """A drag that lingers over the button presses it."""
         kind = event.type()
         if isinstance(event, QDragEnterEvent) and carried(event.mimeData()):
             event.acceptProposedAction()

@@ -10,7 +10,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from choreon.engine.protocol import Pulse
-from choreon.render.state import PlayState
+from choreon.render.state import Draft, PlayState
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.troubles import Troubles
@@ -122,38 +122,40 @@ class Heading(QFrame):
         basics.set_role(self.kept, "small")
 
     def _state(self, state: PlayState) -> None:
+        """Show the masters and that there is a draft."""
         masters, draft = state.masters, state.draft
-        if (
-            self._drafted is None
-            or self._drafted[0] is not draft.look
-            or self._drafted[1] != draft.blind
+        drafted = (draft.look, draft.blind)
+        if self._drafted is None or any(
+            a is not b for a, b in zip(self._drafted, drafted, strict=True)
         ):
-            self._drafted = (draft.look, draft.blind)
-            self.draft.setVisible(bool(draft.look))
-            self.draft.setText(
-                f"◌ {'blind draft' if draft.blind else 'draft'} · {len(draft.look)}"
-            )
-            what = words.summary(draft.look) if draft.look else ""
-            where = (
-                "kept off the stage" if draft.blind else "on stage above all that plays"
-            )
-            self.draft.setToolTip(
-                f"The draft: {what}; {where}, stored nowhere yet. Press to go to "
-                "Compose."
-            )
+            self._drafted = drafted
+            self._tell_draft(draft)
         self.grand.set_level(masters.grand)
         self.grand_text.setText(f"{100 * masters.grand:.0f} %")
         if self._black is not masters.blackout:
             self._black = masters.blackout
-            self.blackout.setChecked(masters.blackout)
-            on = f"background: {theme.ALARM}; color: {theme.PIT}; font-weight: 600;"
-            self.blackout.setStyleSheet(
-                on if masters.blackout else f"color: {theme.TEXT};"
-            )
-            self.blackout.setIcon(
-                theme.icon("dark", theme.PIT if masters.blackout else theme.SOFT)
-            )
-            self.blackout.setText("Blackout is on" if masters.blackout else "Blackout")
+            self._tell_blackout(masters.blackout)
+
+    def _tell_draft(self, draft: Draft) -> None:
+        word = "blind draft" if draft.blind else "draft"
+        self.draft.setVisible(bool(draft.look))
+        self.draft.setText(f"◌ {word} · {len(draft.look)}")
+        what = words.summary(draft.look) if draft.look else ""
+        where = "on stage above all that plays"
+        if draft.blind:
+            where = "kept off the stage"
+        text = f"The draft: {what}; {where}, stored nowhere yet."
+        self.draft.setToolTip(f"{text} Press to go to Compose.")
+
+    def _tell_blackout(self, on: bool) -> None:
+        self.blackout.setChecked(on)
+        self.blackout.setText("Blackout is on" if on else "Blackout")
+        if on:
+            style = f"background: {theme.ALARM}; color: {theme.PIT}; font-weight: 600;"
+        else:
+            style = f"color: {theme.TEXT};"
+        self.blackout.setStyleSheet(style)
+        self.blackout.setIcon(theme.icon("dark", theme.PIT if on else theme.SOFT))
 
     def _pulse(self, pulse: Pulse) -> None:
         now = time.monotonic()

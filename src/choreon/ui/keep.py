@@ -177,28 +177,25 @@ class KeepForm(QWidget):
 
     def suggest(self) -> str:
         """A name from who and what was touched."""
-        look, show = self.parts.engine.state.draft.look, self.parts.document.show
-        touched = set(look)
-        group = next(
-            (g.name for g in show.groups.values() if set(g.fixtures) == touched), ""
-        )
-        if not group:
-            stems = {
-                show.fixtures[i].name.rsplit(" ", 1)[0]
-                for i in touched
-                if i in show.fixtures
-            }
-            group = stems.pop() if len(stems) == 1 else ""
+        show = self.parts.document.show
         kind = self.kind.currentData()
-        if kind == SCENE:
-            taken = [s.name for s in show.playables.values()]
-            return edits.fresh_name(
-                f"{group} look".strip().capitalize() if not group else f"{group} look",
-                taken,
-            )
-        return edits.fresh_name(
-            str(kind).capitalize(), [p.name for p in show.palettes.values()]
-        )
+        if kind != SCENE:
+            taken = [palette.name for palette in show.palettes.values()]
+            return edits.fresh_name(str(kind).capitalize(), taken)
+        who = self._touched()
+        taken = [playable.name for playable in show.playables.values()]
+        return edits.fresh_name(f"{who} look" if who else "Look", taken)
+
+    def _touched(self) -> str:
+        """A group that was touched, or how the names of those touched begin."""
+        show = self.parts.document.show
+        touched = set(self.parts.engine.state.draft.look)
+        for group in show.groups.values():
+            if set(group.fixtures) == touched:
+                return group.name
+        names = [show.fixtures[i].name for i in touched if i in show.fixtures]
+        stems = {name.rsplit(" ", 1)[0] for name in names}
+        return stems.pop() if len(stems) == 1 else ""
 
     def keep(self) -> None:
         """Store it, then let the draft go."""

@@ -30,6 +30,7 @@ class Learner(QObject):
         self.changed.emit(target)
 
     def cancel(self) -> None:
+        """Wait for no control any more."""
         if self.target:
             self.target = None
             self.changed.emit(None)

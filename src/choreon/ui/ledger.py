@@ -127,22 +127,27 @@ class Ledger(QFrame):
 
     @property
     def name(self) -> QLineEdit:
+        """The line that a name is typed in."""
         return self.form.name
 
     @property
     def page(self) -> QComboBox:
+        """The list of pages that it may be put on."""
         return self.form.page
 
     @property
     def fade_in(self) -> ValueField:
+        """The time in."""
         return self.form.fade_in
 
     @property
     def fade_out(self) -> ValueField:
+        """The time out."""
         return self.form.fade_out
 
     @property
     def confirm(self) -> QPushButton:
+        """The button that keeps it."""
         return self.form.confirm
 
     def keep(self) -> None:
@@ -267,19 +272,24 @@ class Ledger(QFrame):
         what the chosen get their light from, the rest.
         """
         show, taken = self.parts.document.show, self.parts.draft.taken
-        look = self.parts.draft.look
         found = dict.fromkeys([taken] if taken else [])
-        chosen = set(self.parts.selection.chosen) or set(look)
         for player in reversed(self.parts.engine.state.players):
             scene = find(show, player.ref)
-            if isinstance(scene, Scene) and chosen & set(scene.look):
-                found[scene.ref] = None
-                for fixture in chosen & set(scene.look) & set(look):
-                    own = {n: scene.look[fixture].get(n) for n in look[fixture]}
-                    found |= dict.fromkeys(_palettes_in(own))
+            if isinstance(scene, Scene):
+                found |= dict.fromkeys(self._lighting(scene))
         scenes = [s for s in show.playables.values() if isinstance(s, Scene)]
         found |= dict.fromkeys(s.ref for s in sorted(scenes, key=lambda s: s.name))
         return [ref for ref in found if exists(show, ref)]
+
+    def _lighting(self, scene: Scene) -> list[Ref]:
+        """A scene and the palettes that the chosen, or the touched, get from it."""
+        look = self.parts.draft.look
+        lit = (set(self.parts.selection.chosen) or set(look)) & set(scene.look)
+        refs = [scene.ref] if lit else []
+        for fixture in lit & set(look):
+            values = scene.look[fixture]
+            refs += _palettes_in({name: values.get(name) for name in look[fixture]})
+        return refs
 
     def _thing(self, target: Ref) -> Scene | Palette | None:
         found = find(self.parts.document.show, target)
@@ -390,6 +400,7 @@ class Ledger(QFrame):
         self._cancel()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Escape takes back what was asked."""
         if event.key() == Qt.Key.Key_Escape and (
             self.form.isVisible() or self.question.isVisible()
         ):
@@ -399,18 +410,15 @@ class Ledger(QFrame):
 
 
 def _difference(old: Look, new: Look) -> str:
-    changed = sum(
-        1
-        for f, vs in new.items()
-        for a, v in vs.items()
-        if a in old.get(f, {}) and old[f][a] != v
-    )
-    added = sum(1 for f, vs in new.items() for a in vs if a not in old.get(f, {}))
-    parts = [
-        f"{n} value{'s' if n > 1 else ''} {word}"
-        for n, word in ((changed, "changed"), (added, "added"))
-        if n
-    ]
+    """What laying a look over another changes, in few words."""
+    changed = added = 0
+    for fixture, values in new.items():
+        before = old.get(fixture, {})
+        added += len(values.keys() - before.keys())
+        both = values.keys() & before.keys()
+        changed += sum(before[name] != values[name] for name in both)
+    counts = ((changed, "changed"), (added, "added"))
+    parts = [f"{words.count(n, 'value')} {word}" for n, word in counts if n]
     return ", ".join(parts) or "no change"
 
 

@@ -255,16 +255,19 @@ class LedgerList(QListView):
         self.taken_out.emit(line.fixture, () if whole else line.attributes)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Lift what is under the pointer."""
         super().mouseMoveEvent(event)
         self.pointer = event.position().toPoint()
         self.viewport().update()
 
     def leaveEvent(self, event: QEvent) -> None:
+        """Nothing is under the pointer any more."""
         super().leaveEvent(event)
         self.pointer = QPoint(-1, -1)
         self.viewport().update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The cross takes the line out, “all of it” its fixture."""
         super().mouseReleaseEvent(event)
         point = event.position().toPoint()
         index = self.indexAt(point)
@@ -277,6 +280,7 @@ class LedgerList(QListView):
             self._take_out(index.row(), whole=True)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Del takes the line out, with Shift its fixture."""
         index = self.currentIndex()
         if event.key() == Qt.Key.Key_Delete and index.isValid():
             shift = event.modifiers() & Qt.KeyboardModifier.ShiftModifier

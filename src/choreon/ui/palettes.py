@@ -8,7 +8,7 @@ from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette
-from choreon.model.values import Look
+from choreon.model.values import Look, Value
 from choreon.ui import words
 from choreon.ui.parts import Parts
 
@@ -33,27 +33,34 @@ def used_by(users: list[str]) -> str:
 
 def take(parts: Parts, palette: Palette) -> None:
     """Take a palette's values into the draft, to change them and then update it."""
-    targets = (
-        list(parts.selection.chosen)
-        or list(palette.each)
-        or [
-            i
-            for i in parts.document.show.fixtures
-            if any(parts.preview.takes(i, n) for n in palette.values)
-        ]
-    )
-    look = {}
-    for i in targets:
-        own = {
-            n: v
-            for n in links.names_in(parts.document.show, palette, i)
-            if parts.preview.takes(i, n)
-            and (v := links.held(parts.document.show, palette, i, n)) is not None
-        }
+    targets = parts.selection.chosen or tuple(palette.each) or _takers(parts, palette)
+    look: Look = {}
+    for fixture in targets:
+        own = _held(parts, palette, fixture)
         if own:
-            look[i] = own
+            look[fixture] = own
     if look:
         parts.draft.take(Ref(PALETTE, palette.id), look)
+
+
+def _takers(parts: Parts, palette: Palette) -> tuple[str, ...]:
+    """The fixtures that have an attribute which the palette gives."""
+    return tuple(
+        fixture
+        for fixture in parts.document.show.fixtures
+        if any(parts.preview.takes(fixture, name) for name in palette.values)
+    )
+
+
+def _held(parts: Parts, palette: Palette, fixture: str) -> dict[str, Value]:
+    """What the palette gives a fixture."""
+    show = parts.document.show
+    own: dict[str, Value] = {}
+    for name in links.names_in(show, palette, fixture):
+        value = links.held(show, palette, fixture, name)
+        if value is not None and parts.preview.takes(fixture, name):
+            own[name] = value
+    return own
 
 
 def update(parts: Parts, palette_id: str) -> None:
@@ -73,6 +80,7 @@ def update(parts: Parts, palette_id: str) -> None:
 
 
 def rename(parent: QWidget, parts: Parts, palette: Palette) -> None:
+    """Ask for another name of a palette."""
     name, sure = QInputDialog.getText(
         parent, "Rename the palette", "Name", text=palette.name
     )

@@ -235,6 +235,7 @@ class MainWindow(QMainWindow):
 
     @property
     def place(self) -> str:
+        """The name of the place that is shown."""
         return PLACES[self.stack.currentIndex()]
 
     def _shortcuts(self) -> None:
@@ -304,6 +305,7 @@ class MainWindow(QMainWindow):
         menu.exec(self.more.mapToGlobal(self.more.rect().topRight()))
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        """Ask what becomes of the light, and write everything."""
         if self.closed_for_good:
             event.accept()
             return

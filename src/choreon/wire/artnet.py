@@ -199,6 +199,7 @@ class Finder:
         self._found([reply for _, reply in self._nodes.values()])
 
     def close(self) -> None:
+        """Stop looking for nodes."""
         self._ended = True
         self._thread.join(1)
         for one in self._sockets:

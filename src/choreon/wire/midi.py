@@ -73,6 +73,7 @@ class LocalPort:
         self._parser = mido.Parser()
 
     def fileno(self) -> int:
+        """The socket's number, to be waited for."""
         return self._socket.fileno()
 
     def read(self) -> list[Event]:
@@ -91,10 +92,12 @@ class LocalPort:
         ]
 
     def send(self, data: bytes) -> None:
+        """Send a message to the device."""
         with contextlib.suppress(BlockingIOError):
             self._socket.send(data)
 
     def close(self) -> None:
+        """Let the device go."""
         self._socket.close()
 
 
@@ -157,6 +160,7 @@ class RtPorts:
                 self._moved(event)
 
     def send(self, name: str, data: bytes) -> None:
+        """Send a message to a device; one that is gone is passed over."""
         _, out = self._open.get(name, (None, None))
         if out is not None:
             with contextlib.suppress(Exception):
@@ -169,6 +173,7 @@ class RtPorts:
                     port.close_port()
 
     def close(self) -> None:
+        """Let all devices go."""
         for name in list(self._open):
             self._shut(name)
 
@@ -219,6 +224,7 @@ class MidiDevices:
             self._wake_out.send(b"w")
 
     def close(self) -> None:
+        """Let all devices go."""
         self._ended = True
         self._wake_out.send(b"q")
         self._thread.join(2)

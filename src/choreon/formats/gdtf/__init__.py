@@ -1,7 +1,7 @@
 """Fixture types in GDTF files (DIN SPEC 15800), through pygdtf.
 
 What is not understood is listed and kept: an attribute without a meaning here stays a
-bare channel under its name.
+raw channel under its name.
 """
 
 from __future__ import annotations

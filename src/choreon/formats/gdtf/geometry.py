@@ -15,6 +15,7 @@ Turned = npt.NDArray[np.float64]
 
 
 def all_geometries(found, depth: int = 0) -> Iterable[object]:  # type: ignore[no-untyped-def]
+    """Every geometry, those within others too."""
     for one in found:
         yield one
         if depth < DEEPEST:

@@ -121,6 +121,7 @@ class _Reader:
         self.keys: list[list[str]] = []
 
     def note(self, text: str) -> None:
+        """Note what was passed over, once."""
         self.notes[text] = None
 
     def imported(self) -> Imported:
@@ -309,18 +310,13 @@ class _Reader:
         ranges = _clean(ranges)
         made = Channel(key="", ranges=tuple(ranges), resolution=count, wheel=wheel)
         main = main_attribute(made) or str(channel.attribute)
+        made = _named_by(made, main)
         home, highlight = 0, None
         if channel.default is not None:
             home = _raw(channel.default, count)
         if channel.highlight is not None:
             highlight = _raw(channel.highlight, count)
-        return replace(
-            made,
-            key=re.sub(r"[^a-z0-9]+", "-", _key(main).lower()).strip("-") or "channel",
-            name=at.attribute(main).label if at.known(main) else main.replace("_", " "),
-            home=home,
-            open=highlight if highlight != home else None,
-        )
+        return replace(made, home=home, open=highlight if highlight != home else None)
 
     def _standing(self, functions, name: str):  # type: ignore[no-untyped-def]
         """The functions that count: those that always do; where these say nothing, the
@@ -548,3 +544,10 @@ def _set_of(whole: Range, one: pygdtf.ChannelSet, start: int, end: int) -> Range
     if high is None:
         high = whole.low + slope * (end - whole.start)
     return replace(made, low=low, high=high, slot=slot)
+
+
+def _named_by(channel: Channel, main: str) -> Channel:
+    """A channel with the key and the name of its main attribute."""
+    key = re.sub(r"[^a-z0-9]+", "-", _key(main).lower()).strip("-") or "channel"
+    name = at.attribute(main).label if at.known(main) else main.replace("_", " ")
+    return replace(channel, key=key, name=name)

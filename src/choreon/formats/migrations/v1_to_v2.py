@@ -1,4 +1,4 @@
-"""Format 1 kept what had no meaning then as a channel's bare value, 0…255; it becomes
+"""Format 1 kept what had no meaning then as a channel's raw value, 0…255; it becomes
 what that value means.
 """
 
@@ -46,8 +46,8 @@ def _values(
     channels = [channel for _, channel in kind.used(mode)]
     made: dict[str, Any] = {}
     for name, value in values.items():
-        bare = name not in SAME_IN_ONE and isinstance(value, float | int)
-        channel = _channel(channels, name) if bare else None
+        raw = name not in SAME_IN_ONE and isinstance(value, float | int)
+        channel = _channel(channels, name) if raw else None
         if channel is None:
             made[name] = value
         else:
@@ -63,14 +63,14 @@ def _channel(channels: list[Channel], name: str) -> Channel | None:
     return None
 
 
-def _meaning(channel: Channel, bare: float) -> dict[str, float]:
-    """The attribute and its value for a bare value 0…255; the raw value itself where it
+def _meaning(channel: Channel, raw: float) -> dict[str, float]:
+    """The attribute and its value for a raw value 0…255; the raw value itself where it
     means nothing.
     """
-    own = bare * 256.0 ** (channel.resolution - 1)
+    own = raw * 256.0 ** (channel.resolution - 1)
     found = channel.at(own)
     if found is None or found.attribute == at.NOTHING:
-        return {f"{at.RAW}{channel.key}": bare}
+        return {f"{at.RAW}{channel.key}": raw}
     if at.attribute(found.attribute).command:
-        return {f"{at.RAW}{channel.key}": bare}
+        return {f"{at.RAW}{channel.key}": raw}
     return {found.attribute: found.value_at(own)}

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.refs import MARK, Ref
-from choreon.model.show import Fixture, Limits, Mark
+from choreon.model.show import Fixture, Limits, Mark, Room
 from choreon.model.values import Value
 from choreon.render import aim as sums
 from choreon.render import reaching
@@ -137,6 +137,7 @@ class AimPanel(QWidget):
         )
 
     def rebuild(self, counts: dict[str, int]) -> None:
+        """Offer what the choice has."""
         rest = [
             n
             for n in counts
@@ -149,6 +150,7 @@ class AimPanel(QWidget):
         self.pad.setVisible(all(n in counts for n in links.AIMS))
 
     def show_values(self, counts: dict[str, int], total: int) -> None:
+        """Show where the choice aims now."""
         self.more.show_values(counts, total)
         pans, tilts = self.hand.numbers(at.PAN), self.hand.numbers(at.TILT)
         for name, found in ((at.PAN, pans), (at.TILT, tilts)):
@@ -263,28 +265,34 @@ class AimPanel(QWidget):
     def _warn(self) -> None:
         """Name the lit heads whose beams enter an area that is to be kept out of."""
         room = self.parts.document.show.room
-        found = []
+        found: list[str] = []
         if room.keep_out or room.screen:
-            rig, values = self.hand.rig, self.hand.values()
-            for fixture in rig.fixtures.values():
-                if fixture.id not in rig.axes:
-                    continue
-                rows = rig.where[fixture.id]
-                levels = [values[row] for _, row in rows.get(at.DIMMER, ())]
-                if levels and max(levels) <= 0:
-                    continue
-                pan, tilt = (float(values[rows[n][0][1]]) for n in links.AIMS)
-                way = sums.beam(rig.axes[fixture.id][None], [pan], [tilt])[0]
-                place = fixture.place
-                area = reaching.kept_out(
-                    room, (place.x, place.y, place.z), way.tolist()
-                )
+            heads = [f for f in self.hand.rig.fixtures.values() if self._shines(f)]
+            for head in heads:
+                area = self._area_hit(head, room)
                 if area:
-                    found.append(f"{fixture.name} shines into {area}")
+                    found.append(f"{head.name} shines into {area}")
         text = f"▲ {words.some(found)}." if found else ""
         if text != self.warn.text():
             self.warn.setText(text)
             self.warn.setVisible(bool(text))
+
+    def _shines(self, fixture: Fixture) -> bool:
+        """Whether a fixture is a head that is lit, or has no level of its own."""
+        rig, values = self.hand.rig, self.hand.values()
+        if fixture.id not in rig.axes:
+            return False
+        places = rig.where[fixture.id].get(at.DIMMER, ())
+        return not places or any(values[row] > 0 for _, row in places)
+
+    def _area_hit(self, head: Fixture, room: Room) -> str:
+        """The name of the area that a head's beam enters; empty for none."""
+        rig, values = self.hand.rig, self.hand.values()
+        rows = rig.where[head.id]
+        pan, tilt = (float(values[rows[name][0][1]]) for name in links.AIMS)
+        way = sums.beam(rig.axes[head.id][None], [pan], [tilt])[0]
+        start = (head.place.x, head.place.y, head.place.z)
+        return reaching.kept_out(room, start, way.tolist())
 
     # marks
 
@@ -326,6 +334,7 @@ class AimPanel(QWidget):
         menu.exec(self.marks.mapToGlobal(self.marks.rect().bottomLeft()))
 
     def rename_mark(self, mark: Mark) -> None:
+        """Ask for another name of a mark."""
         name, sure = QInputDialog.getText(
             self, "Rename the mark", "Name", text=mark.name
         )
@@ -369,6 +378,7 @@ class AimPanel(QWidget):
         )
 
     def delete_mark(self, mark: Mark) -> None:
+        """Delete a mark; what aims at it keeps its place."""
         users = palettes.aiming_at(self.parts.document.show, mark.id)
         draft = links.unlinked(
             self.parts.document.show,

@@ -29,6 +29,9 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.colour_field import ColourField
 from choreon.ui.widgets.values import ValueField
 
+Rgb = tuple[float, float, float]
+ALIKE = 0.004  # by which parts may differ and still count as the same
+
 
 class HexLine(QLineEdit):
     """All of it is marked when it is gone to, so that what is typed or pasted takes its
@@ -36,6 +39,7 @@ class HexLine(QLineEdit):
     """
 
     def focusInEvent(self, event: QFocusEvent) -> None:
+        """All of it is marked, to be typed over."""
         super().focusInEvent(event)
         self.selectAll()
         self._fresh = True  # the press that comes with it would unmark it
@@ -108,33 +112,36 @@ class ColourPanel(QWidget):
         self.more.set_names(rest, counts)
 
     def show_values(self, counts: dict[str, int], total: int) -> None:
+        """Show the colours that the choice has now."""
         self.more.show_values(counts, total)
         found = self.hand.colours()
         if not found:
             return
-        same = all(max(p) - min(p) < 0.004 for p in zip(*found, strict=True))
         # What was asked for goes before what single lamps made of it: wheels have their
         # slots only.
         wanted = self._wanted()
-        rgb = wanted or (found[0] if same else None)
+        rgb = wanted or _in_common(found)
         drafted = self.hand.drafted(*at.TARGET_COLOUR)
-        for name, part in zip(
-            at.TARGET_COLOUR, zip(*([rgb] if rgb else found), strict=True), strict=True
-        ):
+        parts = zip(*([rgb] if rgb else found), strict=True)
+        for name, part in zip(at.TARGET_COLOUR, parts, strict=True):
             show_span(self.fields[name], part, 100, drafted)
         if rgb != self._rgb or rgb is None:
-            self._rgb = rgb
-            self.colour.set_rgb(rgb)
-            if not self.hex.hasFocus():
-                self.hex.setText(words.hex_colour(rgb) if rgb else "several")
-            hue, strength = place_of(rgb) if rgb else (None, None)
-            self.hue.set_value(hue)
-            self.strength.set_value(None if strength is None else 100 * strength)
-            self.kelvin.set_value(kelvin_of(rgb) if rgb else None)
+            self._show_colour(rgb)
         question = rgb, wanted is not None, tuple(self.hand.fixtures(at.RED))
         if question != self._answered:
             self._answered = question
             self._answer(*question)
+
+    def _show_colour(self, rgb: Rgb | None) -> None:
+        """Show a colour in all its forms; None where the chosen have several."""
+        self._rgb = rgb
+        self.colour.set_rgb(rgb)
+        if not self.hex.hasFocus():
+            self.hex.setText(words.hex_colour(rgb) if rgb else "several")
+        hue, strength = place_of(rgb) if rgb else (None, None)
+        self.hue.set_value(hue)
+        self.strength.set_value(None if strength is None else 100 * strength)
+        self.kelvin.set_value(kelvin_of(rgb) if rgb else None)
 
     def _answer(
         self,
@@ -227,3 +234,9 @@ def answer_text(answer: Answer) -> str:
         off = f" ({answer.distance:.2f} off)" if answer.distance >= 0.005 else ""
         return f"nearest slot: {answer.slot}{off}"
     return "has no colour"
+
+
+def _in_common(colours: list[Rgb]) -> Rgb | None:
+    """The colour that all have; None where they differ."""
+    same = all(max(part) - min(part) < ALIKE for part in zip(*colours, strict=True))
+    return colours[0] if same else None

@@ -5,6 +5,7 @@ choices; and who has them.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
@@ -47,26 +48,23 @@ class Control(QWidget):
         self.who = basics.label("", "small")
         self.who.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.box.addWidget(self.who)
-        named = [(k, c, w, ids) for k, c, w, ids in kinds if _named(c, w, self.name)]
-        if named and len(named) == len(kinds):
-            for kind, channel, wheel, ids in named:
-                if len(named) > 1:
+        if kinds and all(_named(c, wheel, self.name) for _, c, wheel, _ in kinds):
+            for kind, channel, wheel, ids in kinds:
+                if len(kinds) > 1:
                     self.box.addWidget(basics.label(kind.label, "small"))
                 self.box.addWidget(self._chips(channel, wheel, ids))
         else:
-            low, high = self.hand.span(self.name)
-            digits = 0 if self.scale == 100 or high - low > 60 else 1
-            home = self._home()
-            self.field = ValueField(
-                self.known.label,
-                low * self.scale,
-                high * self.scale,
-                self.known.unit,
-                digits,
-                home,
-            )
-            self.field.changed.connect(self._moved)
+            self.field = self._make_field()
             self.box.addWidget(self.field)
+
+    def _make_field(self) -> ValueField:
+        low, high = self.hand.span(self.name)
+        scale = self.scale
+        digits = 0 if scale == 100 or high - low > 60 else 1
+        label, unit, home = self.known.label, self.known.unit, self._home()
+        field = ValueField(label, low * scale, high * scale, unit, digits, home)
+        field.changed.connect(self._moved)
+        return field
 
     def _home(self) -> float | None:
         rig = self.hand.rig
@@ -130,10 +128,14 @@ class Control(QWidget):
         if self.field is not None:
             show_span(self.field, self.hand.numbers(self.name), self.scale, drafted)
         for chips, values, ids in self.chips:
-            items = [i for i in self.hand.items(self.name) if i[0] in ids]
-            now = {round(v, 3) for v in self.hand.numbers(self.name, items)}
-            on = {i for i, v in enumerate(values) if round(v, 3) in now}
+            now = self._values_of(ids)
+            on = [place for place, v in enumerate(values) if round(v, 3) in now]
             chips.chips.show_on(on, drafted)
+
+    def _values_of(self, ids: list[str]) -> set[float]:
+        """What some of the chosen fixtures have, rounded."""
+        items = [item for item in self.hand.items(self.name) if item[0] in ids]
+        return {round(value, 3) for value in self.hand.numbers(self.name, items)}
 
 
 def _about(chip: Chip) -> str:
@@ -191,38 +193,41 @@ class Controls(QWidget):
         names = sorted(names, key=lambda n: -counts.get(n, 0))
         away: list[str] = []
         if self.order is not None:
-            kinds = tuple(sorted({f.type for f in self.hand.fixtures()}))
+            kinds = self._kinds()
             names = self.order.sorted(kinds, names)
-            away = [n for n in names if self.order.is_hidden(kinds, n)]
-            names = [n for n in names if n not in away]
+            away = [name for name in names if self.order.is_hidden(kinds, name)]
+            names = [name for name in names if name not in away]
         self.hidden.setText(f"Show {len(away)} hidden")
         self.hidden.setVisible(bool(away))
         if list(self.rows) != names:
-            old = self.rows
-            self.rows = {n: old.get(n) or Control(self.hand, n) for n in names}
-            while self.box.takeAt(0) is not None:
-                pass
-            for name, row in old.items():
-                if name not in self.rows:
-                    row.setParent(None)
-                    row.deleteLater()
-            for row in self.rows.values():
-                self.box.addWidget(row)
-                if (
-                    self.order is not None
-                    and row.contextMenuPolicy()
-                    != Qt.ContextMenuPolicy.CustomContextMenu
-                ):
-                    row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-                    row.customContextMenuRequested.connect(
-                        lambda at_, r=row: self._menu(r, at_)
-                    )
-            self.box.addWidget(self.hidden)
+            self._lay_rows(names)
         for row in self.rows.values():
             row.build()
             row.show()
 
+    def _lay_rows(self, names: list[str]) -> None:
+        """One row an attribute, in this order; those that are there are used again."""
+        old = self.rows
+        self.rows = {n: old.get(n) or self._make_row(n) for n in names}
+        while self.box.takeAt(0) is not None:
+            pass
+        for name, row in old.items():
+            if name not in self.rows:
+                row.setParent(None)
+                row.deleteLater()
+        for row in self.rows.values():
+            self.box.addWidget(row)
+        self.box.addWidget(self.hidden)
+
+    def _make_row(self, name: str) -> Control:
+        row = Control(self.hand, name)
+        if self.order is not None:
+            row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            row.customContextMenuRequested.connect(partial(self._menu, row))
+        return row
+
     def show_values(self, counts: dict[str, int], total: int) -> None:
+        """Show what the choice has now."""
         before = ""
         for row in (
             self.rows.values()
@@ -280,19 +285,23 @@ class Order:
         return text.split("|") if text else []
 
     def sorted(self, kinds: tuple[str, ...], names: list[str]) -> list[str]:
+        """Returns attributes in the user's order."""
         wanted = {
             n: i for kind in kinds for i, n in enumerate(self._read(kind, "order"))
         }
         return sorted(names, key=lambda n: wanted.get(n, len(wanted)))
 
     def set_order(self, kinds: tuple[str, ...], names: list[str]) -> None:
+        """Keep an order of attributes for types."""
         for kind in kinds:
             self.settings.setValue(f"order/{kind}", "|".join(names))
 
     def is_hidden(self, kinds: tuple[str, ...], name: str) -> bool:
+        """Whether an attribute is hidden for all of these types."""
         return bool(kinds) and all(name in self._read(kind, "hidden") for kind in kinds)
 
     def set_hidden(self, kinds: tuple[str, ...], name: str, hidden: bool) -> None:
+        """Hide an attribute for types, or show it again."""
         for kind in kinds:
             now = [n for n in self._read(kind, "hidden") if n != name]
             self.settings.setValue(

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from choreon.model import attributes as at
-from choreon.model.fixture_type import Channel, FixtureType, Wheel, main_attribute
+from choreon.model.fixture_type import Channel, FixtureType, Mode, Wheel, main_attribute
 from choreon.model.patch import mode_of
 from choreon.model.show import Fixture
 from choreon.model.values import Value
@@ -17,6 +17,8 @@ from choreon.render.rig import Rig
 from choreon.ui.parts import Parts
 
 Items = list[choice.Item]
+Kind = tuple[FixtureType, Channel, Wheel | None, list[str]]
+"""A type, a channel of it, that channel's wheel, and the fixtures of the type."""
 
 
 def _plain(cells: list[float]) -> Value:
@@ -43,6 +45,7 @@ class Hand:
 
     @property
     def rig(self) -> Rig:
+        """The rig as it hangs now."""
         return self.parts.preview.compiled.rig
 
     def items(self, name: str = "") -> Items:
@@ -100,23 +103,25 @@ class Hand:
 
     def numbers(self, name: str, items: Items | None = None) -> list[float]:
         """The values of an attribute over the choice."""
-        rig = self.rig
+        rig, values = self.rig, self.values()
         items = self.items(name) if items is None else items
-        found = [float(self.values()[row]) for row in choice.rows(rig, items, name)]
+        found = [float(values[row]) for row in choice.rows(rig, items, name)]
         if found or name in at.TARGET_COLOUR:
             return found
+        return self._raw_numbers(name, list(dict.fromkeys(i for i, _ in items)))
+
+    def _raw_numbers(self, name: str, fixtures: list[str]) -> list[float]:
+        """The values of an attribute that goes straight to channels."""
         if self._raw is None:
             self._raw = self.parts.preview.raw_levels()
-        places = [
-            p
-            for i in dict.fromkeys(i for i, _ in items)
-            for p in rig.direct.get(i, {}).get(name, ())
-        ]
-        raw = self._raw
-        return [
-            float((raw[c] - offset) / slope) if slope else 0.0
-            for _, c, slope, offset in places
-        ]
+        numbers = []
+        for fixture in fixtures:
+            for _, channel, slope, offset in self.rig.direct.get(fixture, {}).get(
+                name, ()
+            ):
+                raw = float(self._raw[channel])
+                numbers.append((raw - offset) / slope if slope else 0.0)
+        return numbers
 
     def colours(self, items: Items | None = None) -> list[tuple[float, float, float]]:
         """The colours of the choice now, linear light; of wheels that of their slot."""
@@ -177,6 +182,7 @@ class Hand:
             self.look_again()
 
     def give_colour(self, rgb: Sequence[float]) -> None:
+        """Give a colour, linear light, to the choice."""
         self.give(dict(zip(at.TARGET_COLOUR, (float(v) for v in rgb), strict=True)))
 
     def nudge(self, by: Mapping[str, float]) -> None:
@@ -193,15 +199,11 @@ class Hand:
 
     # types
 
-    def kinds(
-        self, name: str
-    ) -> list[tuple[FixtureType, Channel, Wheel | None, list[str]]]:
+    def kinds(self, name: str) -> list[Kind]:
         """For each type in the choice that has an attribute: the channel that says it,
         its wheel, and who they are.
         """
-        found: dict[
-            tuple[str, str], tuple[FixtureType, Channel, Wheel | None, list[str]]
-        ] = {}
+        found: dict[tuple[str, str], Kind] = {}
         types = self.parts.document.show.types
         for fixture in self.fixtures(name):
             key = (fixture.type, fixture.mode)
@@ -209,14 +211,16 @@ class Hand:
                 found[key][3].append(fixture.id)
                 continue
             kind, mode = types.get(fixture.type), mode_of(types, fixture)
-            channels = [c for _, c in kind.used(mode)] if kind and mode else []
-            own = [
-                c
-                for c in channels
-                if not c.rest and any(r.attribute == name for r in c.ranges)
-            ]
-            own.sort(key=lambda c: main_attribute(c) != name)
-            if kind and own:
-                wheel = kind.wheel(own[0].wheel) if own[0].wheel else None
-                found[key] = (kind, own[0], wheel, [fixture.id])
+            channel = _channel_of(kind, mode, name) if kind and mode else None
+            if kind is not None and channel is not None:
+                wheel = kind.wheel(channel.wheel) if channel.wheel else None
+                found[key] = (kind, channel, wheel, [fixture.id])
         return list(found.values())
+
+
+def _channel_of(kind: FixtureType, mode: Mode, name: str) -> Channel | None:
+    """The channel of a mode that says an attribute: best one that is about it alone."""
+    channels = [channel for _, channel in kind.used(mode) if not channel.rest]
+    saying = [c for c in channels if any(r.attribute == name for r in c.ranges)]
+    saying.sort(key=lambda channel: main_attribute(channel) != name)
+    return saying[0] if saying else None

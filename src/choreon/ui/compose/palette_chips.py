@@ -74,6 +74,7 @@ class PaletteChips(ChipList):
         self.parts.document.edit(f"move the palette {palette.name}", show)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Open the menu of the palette under the pointer."""
         place = self.place_under(event.pos())
         if place >= 0:
             menu(self, self.hand, self.palettes()[place]).exec(event.globalPos())

@@ -146,6 +146,7 @@ class Shelf(QWidget):
         self._fill()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
+        """With little room buttons lose their words."""
         super().resizeEvent(event)
         self._fit()
 

@@ -81,15 +81,18 @@ class SpreadBars(QWidget):
             )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of the end on this side."""
         if self.shares and not self.colours:
             self._end = 0 if event.position().x() < self.width() / 2 else 1
             self._drag(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Drag the end that is held."""
         if self._end >= 0:
             self._drag(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let the end go."""
         self._end = -1
 
     def _drag(self, event: QMouseEvent) -> None:
@@ -112,6 +115,7 @@ class ColourButton(QWidget):
         self.setToolTip(f"{title}: press to choose a colour")
 
     def set_rgb(self, rgb: Rgb) -> None:
+        """Show a colour, linear light."""
         self.rgb = rgb
         self.update()
 
@@ -127,9 +131,11 @@ class ColourButton(QWidget):
         )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Ask for a colour."""
         self.open()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter and Space ask for a colour."""
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
             self.open()
         else:
@@ -231,42 +237,27 @@ class SpreadPanel(QWidget):
         return [i for i in found if not wanted or self.hand.rig.takes(i[0], wanted)]
 
     def name(self) -> str:
+        """What is spread: an attribute, a colour or a line of points."""
         return str(self.what.currentData() or "")
 
     def rebuild(self, counts: dict[str, int]) -> None:
         """Offer what the choice has."""
-        entries = []
-        for name in counts:
-            known = at.attribute(name)
-            if (
-                name in at.TARGET_COLOUR
-                or known.command
-                or known.kind in ("slot", "program", "mode")
-            ):
-                continue
-            entries.append((known.label, name))
-        if at.RED in counts:
-            entries.insert(0, ("Colour", COLOUR))
-        if at.PAN in counts and at.TILT in counts:
-            entries.append(("Direction: a line of points", POINT))
-        now = self.name()
+        entries = _entries(counts)
+        box, now = self.what, self.name()
         self._busy = True
-        if [
-            (self.what.itemText(i), self.what.itemData(i))
-            for i in range(self.what.count())
-        ] != entries:
-            self.what.clear()
+        if [(box.itemText(i), box.itemData(i)) for i in range(box.count())] != entries:
+            box.clear()
             for label, name in entries:
-                self.what.addItem(label, name)
-            index = self.what.findData(now)
-            dimmer = self.what.findData(at.DIMMER)
-            self.what.setCurrentIndex(index if index >= 0 else max(0, dimmer))
+                box.addItem(label, name)
+            index = box.findData(now)
+            if index < 0:
+                index = max(0, box.findData(at.DIMMER))
+            box.setCurrentIndex(index)
         self._busy = False
         enough = bool(entries) and len(self.items()) > 1
         self.hint.setVisible(not enough)
         self.body.setVisible(enough)
-        key = (self.name(), tuple(self.items()))
-        if enough and key != self._for:
+        if enough and (self.name(), tuple(self.items())) != self._for:
             self._begin()
 
     def _begin(self) -> None:
@@ -278,36 +269,34 @@ class SpreadPanel(QWidget):
         if not items:
             return
         name = self.name()
-        ends = [items[0], items[-1]]
+        first, last = items[0], items[-1]
         self.numbers.setVisible(name not in (COLOUR, POINT))
         self.bars.setVisible(name != POINT)
         self.swatches.setVisible(name == COLOUR)
         self.spots.setVisible(name == POINT)
         self.hand.look_again()
         if name == COLOUR:
-            self.rgbs = [
-                (self.hand.colours([end]) or [(1.0, 1.0, 1.0)])[-i]
-                for i, end in enumerate(ends)
-            ]
+            white = [(1.0, 1.0, 1.0)]
+            begins = self.hand.colours([first]) or white
+            ends = self.hand.colours([last]) or white
+            self.rgbs = [begins[0], ends[-1]]
         elif name == POINT:
-            self.points = [self._lands(end[0]) for end in ends]
+            self.points = [self._lands(first[0]), self._lands(last[0])]
         else:
-            known = at.attribute(name)
-            scale = 100.0 if known.unit == "%" else 1.0
-            low, high = self.hand.span(name)
-            for field in (self.first, self.last):
-                field.low, field.high, field.unit = (
-                    low * scale,
-                    high * scale,
-                    known.unit,
-                )
-                field.digits = 0 if scale == 100 else 1
-            found = [self.hand.numbers(name, [end]) for end in ends]
-            self.ends = [
-                found[0][0] if found[0] else low,
-                found[1][-1] if found[1] else high,
-            ]
+            self._begin_numbers(name, first, last)
         self._show()
+
+    def _begin_numbers(self, name: str, first: choice.Item, last: choice.Item) -> None:
+        known = at.attribute(name)
+        scale = 100.0 if known.unit == "%" else 1.0
+        low, high = self.hand.span(name)
+        for field in (self.first, self.last):
+            field.low, field.high = low * scale, high * scale
+            field.unit = known.unit
+            field.digits = 0 if scale == 100 else 1
+        begins = self.hand.numbers(name, [first]) or [low]
+        ends = self.hand.numbers(name, [last]) or [high]
+        self.ends = [begins[0], ends[-1]]
 
     def _lands(self, fixture: str) -> list[float]:
         """Where a head's beam falls now."""
@@ -403,3 +392,18 @@ class SpreadPanel(QWidget):
         self.hand.give_each(values, items)
         self.hand.look_again()
         self._show()
+
+
+def _entries(counts: dict[str, int]) -> list[tuple[str, str]]:
+    """What can be spread of what the choice has: label and name."""
+    entries = []
+    for name in counts:
+        known = at.attribute(name)
+        stepped = known.command or known.kind in ("slot", "program", "mode")
+        if name not in at.TARGET_COLOUR and not stepped:
+            entries.append((known.label, name))
+    if at.RED in counts:
+        entries.insert(0, ("Colour", COLOUR))
+    if at.PAN in counts and at.TILT in counts:
+        entries.append(("Direction: a line of points", POINT))
+    return entries

@@ -79,6 +79,7 @@ class StageTools(QWidget):
         self.window_.raise_()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Stay at the upper right of what is drawn on."""
         if isinstance(watched, QWidget) and event.type() in (
             QEvent.Type.Resize,
             QEvent.Type.Show,
@@ -103,6 +104,7 @@ class StageWindow(QWidget):
         self.resize(960, 600)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Escape closes the window."""
         if event.key() == Qt.Key.Key_Escape:
             self.close()
         else:

@@ -35,7 +35,13 @@ from choreon.ui.widgets.colour_field import ColourField
 from choreon.ui.widgets.values import ValueField
 
 LEVELS = (("Off", 0.0), ("25", 0.25), ("50", 0.5), ("75", 0.75), ("Full", 1.0))
-TABS = ("Colour", "Aim", "Beam", "Device", "Spread")
+TAB_FAMILIES = {
+    "Colour": at.Family.COLOUR,
+    "Aim": at.Family.POSITION,
+    "Beam": at.Family.BEAM,
+    "Device": at.Family.DEVICE,
+}
+TABS = (*TAB_FAMILIES, "Spread")
 
 
 class Tab(QPushButton):
@@ -95,6 +101,7 @@ class BeamPanel(QWidget):
         self.hand.give(given)
 
     def rebuild(self, counts: dict[str, int]) -> None:
+        """Offer what the choice has."""
         self.shutter.setVisible(at.SHUTTER in counts)
         rest = [
             n
@@ -106,6 +113,7 @@ class BeamPanel(QWidget):
         self.more.set_names(rest, counts)
 
     def show_values(self, counts: dict[str, int], total: int) -> None:
+        """Show what the choice has now."""
         self.more.show_values(counts, total)
         shutters = self.hand.numbers(at.SHUTTER)
         self.shutter_open.setChecked(bool(shutters) and all(s >= 0.5 for s in shutters))
@@ -140,11 +148,13 @@ class DevicePanel(QWidget):
         basics.stack(self, self.more, hint, spacing=8)
 
     def rebuild(self, counts: dict[str, int]) -> None:
+        """Offer what the choice has."""
         self.more.set_names(
             [n for n in counts if at.attribute(n).family == at.Family.DEVICE], counts
         )
 
     def show_values(self, counts: dict[str, int], total: int) -> None:
+        """Show what the choice has now."""
         self.more.show_values(counts, total)
 
 
@@ -253,14 +263,17 @@ class What(QWidget):
 
     @property
     def colour(self) -> ColourField:
+        """The field that a colour is picked in."""
         return self.colour_panel.colour
 
     @property
     def aim_at(self) -> QPushButton:
+        """The button that sends heads to a point."""
         return self.aim_panel.aim_at
 
     @property
     def reach(self) -> QLabel:
+        """The words on who cannot get there."""
         return self.aim_panel.reach
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -324,6 +337,7 @@ class What(QWidget):
 
     @property
     def tab(self) -> str:
+        """The tab that is shown."""
         return TABS[self.stack.currentIndex()]
 
     def aim_heads(self, link: str) -> None:
@@ -348,28 +362,26 @@ class What(QWidget):
         self.hand.look_again()
         counts = self.hand.names() if chosen else {}
         self.title.setText(_title(self.parts, show) if chosen else "")
-        self.title.setVisible(bool(chosen))
-        self.copy_button.setVisible(bool(chosen))
         self.empty.setVisible(not chosen)
-        self.light.setVisible(bool(chosen))
-        self.tab_row.setVisible(bool(chosen))
-        self.stack.setVisible(bool(chosen))
+        for widget in (
+            self.title,
+            self.copy_button,
+            self.light,
+            self.tab_row,
+            self.stack,
+        ):
+            widget.setVisible(bool(chosen))
         if not chosen:
             self.tab_changed.emit("")
             return
         for widget in (self.level, self.quick):
             widget.setVisible(at.DIMMER in counts)
-        families = {at.attribute(n).family for n in counts}
-        there = {
-            "Colour": at.Family.COLOUR in families,
-            "Aim": at.Family.POSITION in families,
-            "Beam": at.Family.BEAM in families,
-            "Device": at.Family.DEVICE in families,
-            "Spread": True,
-        }
+        families = {at.attribute(name).family for name in counts}
+        there = [name for name, family in TAB_FAMILIES.items() if family in families]
+        there.append("Spread")
         for name, tab in self.tabs.items():
-            tab.setVisible(there[name])
-        shown = self.wanted if there[self.wanted] else next(n for n in TABS if there[n])
+            tab.setVisible(name in there)
+        shown = self.wanted if self.wanted in there else there[0]
         self._fit(shown, counts)
         self.stack.setCurrentIndex(TABS.index(shown))
         self.tabs[shown].setChecked(True)

@@ -41,6 +41,7 @@ class Numbered(QStyledItemDelegate):
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: AnyIndex
     ) -> None:
+        """Draw the line, and the place in the order at its right."""
         super().paint(painter, option, index)
         fixture = index.data(ID)
         if (

@@ -44,14 +44,13 @@ class Selection(QObject):
         """
         hung = self._document.show.fixtures
         chosen = tuple(dict.fromkeys(i for i in fixtures if i in hung))
-        own = {
-            i: tuple(dict.fromkeys(c))
-            for i, c in (cells or {}).items()
-            if i in chosen and c
-        }
+        own: dict[str, tuple[int, ...]] = {}
+        for fixture, numbers in (cells or {}).items():
+            if fixture in chosen and numbers:
+                own[fixture] = tuple(dict.fromkeys(numbers))
         if chosen == self.chosen and own == self.cells:
             return
-        if len(self.chosen) and set(self.chosen) != set(chosen):
+        if self.chosen and set(self.chosen) != set(chosen):
             self.before = self.chosen
         self.chosen, self.cells, self.pool = chosen, own, ()
         self.changed.emit(chosen)
@@ -69,9 +68,11 @@ class Selection(QObject):
         """Add one cell, or take it away."""
         count = choice.cell_count(self._preview.compiled.rig, fixture)
         whole = tuple(range(1, count + 1))
-        own = self.cells.get(fixture, whole if fixture in self.chosen else ())
-        own = tuple(c for c in own if c != cell) if cell in own else (*own, cell)
-        others = {i: c for i, c in self.cells.items() if i != fixture}
+        own = self.cells.get(fixture)
+        if own is None:
+            own = whole if fixture in self.chosen else ()
+        own = _toggled(own, cell)
+        others = {i: cells for i, cells in self.cells.items() if i != fixture}
         if not own:
             self.choose([i for i in self.chosen if i != fixture], others)
             return
@@ -106,3 +107,10 @@ class Selection(QObject):
         """Returns the chosen one by one: fixtures, or cells."""
         rig = self._preview.compiled.rig
         return choice.items(rig, self.chosen, self.cells, self.each_cell)
+
+
+def _toggled(cells: tuple[int, ...], cell: int) -> tuple[int, ...]:
+    """Cells with one more, or without it."""
+    if cell in cells:
+        return tuple(other for other in cells if other != cell)
+    return (*cells, cell)

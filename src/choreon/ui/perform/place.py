@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import QPoint, QRect, QSize, Qt, QTimer
@@ -131,35 +132,23 @@ class PerformPlace(QWidget):
         return tab
 
     def _fill_page(self, page: Page) -> None:
-        pads = [t for t in page.tiles if isinstance(t, Pad)]
-        faders = [t for t in page.tiles if isinstance(t, Fader)]
+        """Choices and single pads, then the faders in a row."""
+        pads = [tile for tile in page.tiles if isinstance(tile, Pad)]
+        faders = [tile for tile in page.tiles if isinstance(tile, Fader)]
         if not page.tiles:
-            self.column.addWidget(
-                basics.label(
-                    "An empty page. Put scenes on it as pads or faders with “Add "
-                    "a tile”.",
-                    "soft",
-                )
+            text = (
+                "An empty page. Put scenes on it as pads or faders with “Add a tile”."
             )
+            self.column.addWidget(basics.label(text, "soft"))
         self.faders, self.choices = None, {}
-        choices = list(dict.fromkeys(t.choice for t in pads))
-        for choice in choices:
+        for choice in dict.fromkeys(tile.choice for tile in pads):
             members = [self._tile(page, t) for t in pads if t.choice == choice]
-            self.choices[choice] = (
-                _choice_panel(choice, members) if choice else _plain(members)
-            )
-            self.column.addWidget(self.choices[choice])
+            panel = _choice_panel(choice, members) if choice else _plain(members)
+            self.choices[choice] = panel
+            self.column.addWidget(panel)
         if faders:
-            row = self.faders = QWidget()
-            line = QHBoxLayout(row)
-            line.setContentsMargins(0, 0, 0, 0)
-            line.setSpacing(10)
-            for tile in faders:
-                line.addWidget(self._tile(page, tile))
-            line.addStretch(1)
-            row.setMinimumHeight(220)
-            row.setMaximumHeight(400)
-            self.column.addWidget(row, 100)
+            self.faders = _in_a_row([self._tile(page, tile) for tile in faders])
+            self.column.addWidget(self.faders, 100)
         self.column.addStretch(1)
 
     def _tile(self, page: Page, tile: AnyTile) -> TileWidget:
@@ -271,6 +260,7 @@ class PerformPlace(QWidget):
         return ref if there and self.page_id else None
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """What plays may be dropped here."""
         if self._carried(event) is not None:
             event.acceptProposedAction()
 
@@ -444,6 +434,7 @@ class OnNow(QFrame):
             self.rows[player.id].follow(player)
 
     def animate(self) -> None:
+        """Follow fades that are under way."""
         for player in self.parts.engine.state.players:
             if player.id in self.rows:
                 self.rows[player.id].follow(player)
@@ -468,6 +459,7 @@ class OnRow(QFrame):
         ).setContentsMargins(12, 2, 4, 2)
 
     def follow(self, player: Player) -> None:
+        """Show how far a player is on."""
         now = time.monotonic()
         dot = "○" if player.releasing else "●"
         name = player.name.replace("&", "&amp;").replace("<", "&lt;")
@@ -481,3 +473,17 @@ class OnRow(QFrame):
             self.level.setText(f"out {100 * weight:.0f} %")
         else:
             self.level.setText(f"{100 * weight:.0f} %")
+
+
+def _in_a_row(tiles: Sequence[QWidget]) -> QWidget:
+    """Tiles side by side, as tall as there is room."""
+    row = QWidget()
+    line = QHBoxLayout(row)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.setSpacing(10)
+    for tile in tiles:
+        line.addWidget(tile)
+    line.addStretch(1)
+    row.setMinimumHeight(220)
+    row.setMaximumHeight(400)
+    return row

@@ -59,6 +59,7 @@ class TileWidget(QWidget):
 
     @property
     def name(self) -> str:
+        """What stands on it."""
         return self.tile.name or (self.playable.name if self.playable else GONE)
 
     def show_state(self, state: PlayState) -> None:
@@ -80,6 +81,7 @@ class TileWidget(QWidget):
         """For faders: follow the level."""
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Open what can be done with it."""
         menu = QMenu(self)
         menu.addAction(
             theme.icon("link"),
@@ -179,6 +181,7 @@ class PadTile(TileWidget):
         self._outline(painter, shape)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Press it."""
         if event.button() == Qt.MouseButton.LeftButton:
             self._down = True
             self.parts.engine.press(
@@ -187,10 +190,12 @@ class PadTile(TileWidget):
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let it go."""
         self._down = False
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter and Space press it."""
         if (
             event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return)
             and not event.isAutoRepeat()
@@ -215,6 +220,7 @@ class FaderTile(TileWidget):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
     def level_shown(self) -> None:
+        """Have the fader follow the level."""
         self.fader.set_level(self.level)
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -142,6 +142,7 @@ class ArrangeBar(QFrame):
         self.leave()
 
     def leave(self) -> None:
+        """Put the bar away; what was shown is not kept."""
         if self.how:
             self.how = ""
             self.previewed.emit({})

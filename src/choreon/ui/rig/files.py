@@ -104,6 +104,7 @@ class Files:
             self.read_type(Path(name), then)
 
     def ask_write_type(self, kind: FixtureType) -> None:
+        """Ask where a type is to be written as GDTF."""
         name, _ = QFileDialog.getSaveFileName(
             self.parent, "Write the type", f"{kind.label}.gdtf", "GDTF (*.gdtf)"
         )
@@ -265,7 +266,7 @@ class Files:
         self.parts.document.keep_type(kind)
         if found.notes:
             text = (
-                f"{kind.label} was read. Kept as bare channels, or passed over: "
+                f"{kind.label} was read. Kept as raw channels, or passed over: "
                 f"{words.some(list(found.notes), 4)}"
             )
             self.parts.notices.told.emit(text, "alarm")

@@ -19,4 +19,5 @@ class Ghost(msgspec.Struct):
 
     @property
     def universe(self) -> int:
+        """The universe of the first."""
         return self.spans[0][0]

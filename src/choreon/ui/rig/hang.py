@@ -4,6 +4,7 @@ before anything is placed.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
@@ -194,6 +195,7 @@ class HangPanel(QWidget):
 
     @property
     def kind(self) -> FixtureType | None:
+        """The type that is chosen; None for none."""
         item = self.types.currentItem()
         return self.kinds().get(item.data(ID)) if item else None
 
@@ -343,31 +345,25 @@ class HangPanel(QWidget):
         self._plan(slots)
 
     def _plan(self, slots: int) -> None:
+        """Say whether the run would hang where it is planned, and show it."""
         show = self.parts.document.show
         spans = [(u, a, a + slots - 1) for u, a in self.spots]
-        past = [s for s in spans if s[2] > SLOTS]
+        past = [span for span in spans if span[2] > SLOTS]
         taken = patching.in_the_way(show, self.spots, slots)
         where = _where(spans)
         if self._wrong_type:
             self._tell(f"This type cannot be hung yet: {self._wrong_type}.", True)
         elif past:
-            fit = len(spans) - len(past)
-            self._tell(
-                f"{where}: ends past 512. {fit or 'None'} would fit from here.", True
-            )
+            fit = (len(spans) - len(past)) or "None"
+            self._tell(f"{where}: ends past 512. {fit} would fit from here.", True)
         elif taken:
-            names = words.some([show.fixtures[i].name for i in taken])
-            self._tell(
-                f"{where}: {names} already {'has' if len(taken) == 1 else 'have'} "
-                "slots here.",
-                True,
-            )
+            text = f"{_already(show, taken)} slots here."
+            self._tell(f"{where}: {text}", True)
         else:
             self._tell(f"{where}: free.", False)
         body = bodies.body_of(self.kind, self.mode.currentData() or "")
-        self.planned.emit(
-            Ghost(spans, bool(past or taken), self._places(len(spans)), body)
-        )
+        places = self._places(len(spans))
+        self.planned.emit(Ghost(spans, bool(past or taken), places, body))
 
     def _tell(self, text: str, wrong: bool) -> None:
         if text:
@@ -380,20 +376,21 @@ class HangPanel(QWidget):
         nothing hangs yet.
         """
         show, room = self.parts.document.show, self.parts.document.show.room
+        hung = [fixture.place for fixture in show.fixtures.values()]
+        taken = [arrange.bar_of(room, place) for place in hung]
         for bar in room.bars:
-            if not any(
-                arrange.bar_of(room, f.place) is bar for f in show.fixtures.values()
-            ):
+            if not any(other is bar for other in taken):
                 return arrange.along(bar, count)
-        used = [
-            f.place.y for f in show.fixtures.values() if f.place.z > 0.6 * room.height
-        ]
+        used = [place.y for place in hung if place.z > 0.6 * room.height]
         depths = [room.depth * part for part in (0.45, 0.25, 0.65, 0.1, 0.85)]
         y = max(depths, key=lambda d: min((abs(d - u) for u in used), default=9.0))
         wide = 0.8 * room.width
         step = wide / max(1, count - 1)
-        xs = [0.0] if count == 1 else [-wide / 2 + step * i for i in range(count)]
-        return [Place(round(x, 2), round(y, 2), room.height) for x in xs]
+        left = -wide / 2 if count > 1 else 0.0
+        return [
+            Place(round(left + step * i, 2), round(y, 2), room.height)
+            for i in range(count)
+        ]
 
     def hang(self) -> None:
         """Hang the run, and choose what was hung."""
@@ -417,32 +414,18 @@ class HangPanel(QWidget):
         kind = self.kinds().get(type_id)
         if kind is None or errors(check_type(kind)):
             return
-        same = kind is self.kind and self.mode.currentData()
-        mode = kind.mode(self.mode.currentData()) if same else kind.modes[0]
-        mode = mode or kind.modes[0]
+        name = self.mode.currentData() if kind is self.kind else None
+        mode = (kind.mode(name) if name else None) or kind.modes[0]
         slots, show = mode.footprint, self.parts.document.show
         if address is None:
-            address = patch.next_free(show, universe, slots)
-            while address is None and universe < MAX_UNIVERSE:
-                universe += 1
-                address = patch.next_free(show, universe, slots)
-        elif address + slots - 1 > SLOTS:
-            self.parts.notices.told.emit(
-                f"{kind.label} takes {slots} slots; from {address} it would end "
-                "past 512.",
-                "alarm",
-            )
-            return
-        elif taken := patching.in_the_way(show, [(universe, address)], slots):
-            names = words.some([show.fixtures[i].name for i in taken])
-            text = (
-                f"{names} already {'has' if len(taken) == 1 else 'have'} slots "
-                "there; nothing was hung."
-            )
-            self.parts.notices.told.emit(text, "alarm")
-            return
+            universe, address = _next_free(show, universe, slots)
+        else:
+            text = _in_the_way(show, kind, universe, address, slots)
+            if text:
+                self.parts.notices.told.emit(text, "alarm")
+                return
         places = [place] if place else self._places(1)
-        self._hang(kind, mode.name, [(universe, address or 1)], places, 0, name="")
+        self._hang(kind, mode.name, [(universe, address)], places, 0, name="")
 
     def _hang(
         self,
@@ -504,3 +487,29 @@ def _where(spans: list[tuple[int, int, int]]) -> str:
             else f"Universe {universe}, {first}"
         )
     return "; ".join(parts)
+
+
+def _next_free(show: Show, universe: int, slots: int) -> tuple[int, int]:
+    """The first universe from one on, and its address, with so many slots free."""
+    address = patch.next_free(show, universe, slots)
+    while address is None and universe < MAX_UNIVERSE:
+        universe += 1
+        address = patch.next_free(show, universe, slots)
+    return universe, address or 1
+
+
+def _already(show: Show, taken: Sequence[str]) -> str:
+    """“Par 1 and Par 2 already have”."""
+    names = words.some([show.fixtures[i].name for i in taken])
+    return f"{names} already {'has' if len(taken) == 1 else 'have'}"
+
+
+def _in_the_way(
+    show: Show, kind: FixtureType, universe: int, address: int, slots: int
+) -> str:
+    """Why a fixture cannot hang at an address; empty where it can."""
+    if address + slots - 1 > SLOTS:
+        text = f"{kind.label} takes {slots} slots;"
+        return f"{text} from {address} it would end past 512."
+    taken = patching.in_the_way(show, [(universe, address)], slots)
+    return f"{_already(show, taken)} slots there; nothing was hung." if taken else ""

@@ -228,144 +228,131 @@ class InHand(QWidget):
     def _fill(self) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
-        show, chosen = (
-            self.parts.document.show,
-            [
-                i
-                for i in self.parts.selection.chosen
-                if i in self.parts.document.show.fixtures
-            ],
-        )
-        self.empty.setVisible(not chosen)
-        self.details.setVisible(bool(chosen))
-        if not chosen:
+        known = self.parts.document.show.fixtures
+        fixtures = [known[i] for i in self.parts.selection.chosen if i in known]
+        self.empty.setVisible(not fixtures)
+        self.details.setVisible(bool(fixtures))
+        if not fixtures:
             return
         self._busy = True
-        fixtures = [show.fixtures[i] for i in chosen]
-        one = fixtures[0]
-        alone = len(fixtures) == 1
-        self.title.setText(one.name if alone else f"{len(fixtures)} fixtures")
-        kinds = {
-            f"{show.types[f.type].label} · {f.mode}"
-            if f.type in show.types
-            else f"Unknown type “{f.type}”"
-            for f in fixtures
-        }
-        self.kind.setText("\n".join(sorted(kinds)[:3]))
-        wanted = tuple(f"fixtures/{i}/" for i in chosen)
-        problems = [
-            p for p in self.parts.document.rig_problems() if p.path.startswith(wanted)
-        ]
-        self.trouble.setText("\n".join(f"▲ {p.text}" for p in problems[:3]))
-        self.trouble.setVisible(bool(problems))
-        for widget, text in ((self.name, one.name), (self.short, one.short)):
+        self._fill_names(fixtures)
+        self._fill_flags(fixtures)
+        self._fill_gel(fixtures)
+        self._fill_address(fixtures)
+        for _, key, *_ in (*PLACE, *TURN):
+            part = "place" if key in "xyz" else "hanging"
+            values = [getattr(getattr(f, part), key) for f in fixtures]
+            low, high = min(values), max(values)
+            if high - low < 1e-6:
+                self.fields[key].set_value(low, None)
+            else:
+                self.fields[key].set_value(None, (low, high))
+        self._busy = False
+
+    def _fill_names(self, fixtures: list[Fixture]) -> None:
+        """What they are called, what they are, and what is wrong with them."""
+        first, alone = fixtures[0], len(fixtures) == 1
+        self.title.setText(first.name if alone else f"{len(fixtures)} fixtures")
+        kinds = sorted({self._kind_of(fixture) for fixture in fixtures})
+        self.kind.setText("\n".join(kinds[:3]))
+        self._tell_trouble(fixtures)
+        for widget, text in ((self.name, first.name), (self.short, first.short)):
             widget.setEnabled(alone)
             widget.setText(text if alone else "")
             widget.setPlaceholderText("" if alone else "several")
-        self.number.setValue(one.number)
-        self.note.setText(one.note if len({f.note for f in fixtures}) == 1 else "")
-        sorts = {(f.type, f.mode): show.types.get(f.type) for f in fixtures}
-        self.reversed.setVisible(
-            any(
-                k and (m := k.mode(mode)) and len(m.cells) > 1
-                for (_, mode), k in sorts.items()
-            )
-        )
-        self.reversed.setChecked(all(f.reversed for f in fixtures))
-        lit_on = {
-            sort
-            for sort, k in sorts.items()
-            if k and any(c.lamp_on for c in commands_of(k, sort[1]))
-        }
-        lamps = [f for f in fixtures if (f.type, f.mode) in lit_on]
+        self.number.setValue(first.number)
+        notes = {fixture.note for fixture in fixtures}
+        self.note.setText(first.note if len(notes) == 1 else "")
+
+    def _tell_trouble(self, fixtures: list[Fixture]) -> None:
+        wanted = tuple(f"fixtures/{fixture.id}/" for fixture in fixtures)
+        known = self.parts.document.rig_problems()
+        problems = [p for p in known if p.path.startswith(wanted)]
+        self.trouble.setText("\n".join(f"▲ {p.text}" for p in problems[:3]))
+        self.trouble.setVisible(bool(problems))
+
+    def _kind_of(self, fixture: Fixture) -> str:
+        kind = self.parts.document.show.types.get(fixture.type)
+        if kind is None:
+            return f"Unknown type “{fixture.type}”"
+        return f"{kind.label} · {fixture.mode}"
+
+    def _fill_flags(self, fixtures: list[Fixture]) -> None:
+        """Ticks for those that have cells, and for those with a lamp to be lit."""
+        types = self.parts.document.show.types
+        modes = [patch.mode_of(types, fixture) for fixture in fixtures]
+        celled = any(mode is not None and len(mode.cells) > 1 for mode in modes)
+        self.reversed.setVisible(celled)
+        self.reversed.setChecked(all(fixture.reversed for fixture in fixtures))
+        lamps = [fixture for fixture in fixtures if self._has_lamp(fixture)]
         self.lamp_on.setVisible(bool(lamps))
         self.lamp_on.setChecked(bool(lamps) and all(f.lamp_on for f in lamps))
-        self._fill_gel(fixtures)
-        self.universe.setValue(one.universe)
-        self.address.setValue(one.address)
-        first = (
-            "Its first slot"
-            if alone
-            else "The first one's address; the others follow in their order"
-        )
-        self.address.setToolTip(f"{first}, 1 to {SLOTS}: type it, or turn the wheel")
-        self.slip.show_address(one.address, one.mode if alone else "")
-        for _, key, *_ in (*PLACE, *TURN):
-            values = [
-                getattr(f.place if key in "xyz" else f.hanging, key) for f in fixtures
-            ]
-            same = max(values) - min(values) < 1e-6
-            self.fields[key].set_value(
-                values[0] if same else None,
-                None if same else (min(values), max(values)),
-            )
-        self._busy = False
+
+    def _has_lamp(self, fixture: Fixture) -> bool:
+        """Whether a fixture has a lamp that is lit by a command."""
+        kind = self.parts.document.show.types.get(fixture.type)
+        if kind is None:
+            return False
+        return any(command.lamp_on for command in commands_of(kind, fixture.mode))
+
+    def _fill_address(self, fixtures: list[Fixture]) -> None:
+        first, alone = fixtures[0], len(fixtures) == 1
+        self.universe.setValue(first.universe)
+        self.address.setValue(first.address)
+        what = "Its first slot"
+        if not alone:
+            what = "The first one's address; the others follow in their order"
+        self.address.setToolTip(f"{what}, 1 to {SLOTS}: type it, or turn the wheel")
+        self.slip.show_address(first.address, first.mode if alone else "")
 
     def _text(self, field: str, text: str) -> None:
-        chosen = self.parts.selection.chosen
+        """A name, a short name or a note was typed."""
+        chosen, document = self.parts.selection.chosen, self.parts.document
+        text = text.strip()
         if field == "note" and chosen and not self._busy:
-            self._flag("note", text.strip())
+            self._flag("note", text)
             return
-        if self._busy or len(chosen) != 1 or not text.strip():
+        if self._busy or len(chosen) != 1 or not text:
             return
-        fixture = self.parts.document.show.fixtures[chosen[0]]
-        if getattr(fixture, field) == text.strip():
+        fixture = document.show.fixtures[chosen[0]]
+        taken = {getattr(f, field) for f in document.show.fixtures.values()}
+        if getattr(fixture, field) == text:
             return
-        others = [
-            f for f in self.parts.document.show.fixtures.values() if f.id != fixture.id
-        ]
-        if any(getattr(f, field) == text.strip() for f in others):
-            self.parts.notices.told.emit(
-                f"Another fixture is called {text.strip()}; the name stays "
-                f"{fixture.name}.",
-                "alarm",
-            )
+        if text in taken:
+            told = f"Another fixture is called {text}; the name stays {fixture.name}."
+            self.parts.notices.told.emit(told, "alarm")
             self._fill()
             return
-        changed = edits.change_fixtures(
-            self.parts.document.show, {fixture.id: {field: text.strip()}}
-        )
-        self.parts.document.edit(f"rename {fixture.name}", changed)
+        changes = {fixture.id: {field: text}}
+        changed = edits.change_fixtures(document.show, changes)
+        document.edit(f"rename {fixture.name}", changed)
 
     def _readdress(self) -> None:
-        show = self.parts.document.show
+        """Give the chosen addresses that follow each other, where there is room."""
+        show, chosen = self.parts.document.show, self.parts.selection.chosen
         universe, address = self.universe.value(), self.address.value()
-        first = (
-            show.fixtures[self.parts.selection.chosen[0]]
-            if self.parts.selection.chosen
-            else None
-        )
-        if (
-            self._busy
-            or first is None
-            or (universe, address) == (first.universe, first.address)
-        ):
+        first = show.fixtures[chosen[0]] if chosen else None
+        if self._busy or first is None:
+            return
+        if (universe, address) == (first.universe, first.address):
             return
         changes, spans = {}, []
-        for i in self.parts.selection.chosen:
-            changes[i] = {"universe": universe, "address": address}
-            slots = patch.footprint(show, show.fixtures[i])
+        for fixture in chosen:
+            changes[fixture] = {"universe": universe, "address": address}
+            slots = patch.footprint(show, show.fixtures[fixture])
             spans.append((address, address + slots - 1))
             address += slots
-        taken = patch.taken_by(
-            show, universe, [s for s in spans if s[0] <= SLOTS], changes
-        )
+        inside = [span for span in spans if span[0] <= SLOTS]
+        taken = patch.taken_by(show, universe, inside, changes)
         if spans[-1][1] > SLOTS:
-            self.parts.notices.told.emit(
-                f"It would end on slot {spans[-1][1]}, past 512. The address stays "
-                "as it was.",
-                "alarm",
-            )
+            why = f"It would end on slot {spans[-1][1]}, past 512."
         elif taken:
-            names = words.some([show.fixtures[i].name for i in taken])
-            self.parts.notices.told.emit(
-                f"{names} already there. The address stays as it was.", "alarm"
-            )
+            why = f"{words.some([show.fixtures[i].name for i in taken])} already there."
         else:
-            self.parts.document.edit(
-                f"readdress {len(changes)}", edits.change_fixtures(show, changes)
-            )
+            changed = edits.change_fixtures(show, changes)
+            self.parts.document.edit(f"readdress {len(changes)}", changed)
             return
+        self.parts.notices.told.emit(f"{why} The address stays as it was.", "alarm")
         self._fill()
 
     def _set(self, key: str, value: float) -> None:

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.engine.protocol import Nodes, Pulse
+from choreon.engine.protocol import FoundNode, Nodes, Pulse
 from choreon.model import edits, patch
 from choreon.model.checks import sent_nowhere
 from choreon.model.outputs import OUTPUTS, AnyOutput, ArtnetOutput, SacnOutput
@@ -199,6 +199,7 @@ class OutputCard(QWidget):
 
     @property
     def output(self) -> AnyOutput:
+        """The output that the card is of."""
         return self.parts.document.show.outputs[self.id]
 
     def fill(self) -> None:
@@ -343,6 +344,7 @@ class OutputCard(QWidget):
         self.silence.setVisible(gone)
 
     def tell_off(self) -> None:
+        """Say that nothing is sent."""
         self.state.setText("off")
         self.trouble.hide()
 
@@ -455,41 +457,33 @@ class OutputsView(QWidget):
         )
 
     def _fill_nodes(self, nodes: Nodes) -> None:
+        """One line a node that has answered."""
         if self.isVisible() and not self._patience.isActive():
             self._silent()
         basics.clear(self.nodes)
-        self.nodes_note.setText(
-            nodes.trouble
-            or (
-                ""
-                if nodes.nodes
-                else "None has answered yet; they are asked every few seconds."
-            )
-        )
-        self.nodes_note.setVisible(bool(self.nodes_note.text()))
+        note = nodes.trouble
+        if not note and not nodes.nodes:
+            note = "None has answered yet; they are asked every few seconds."
+        self.nodes_note.setText(note)
+        self.nodes_note.setVisible(bool(note))
         for node in nodes.nodes:
-            ports = (
-                listed(tuple(p for p in node.outputs)) if node.outputs else "nothing"
-            )
-            text = basics.label(
-                f"<b>{node.name}</b>  {node.host} · puts out {ports}", "", wrap=True
-            )
-            text.setTextFormat(Qt.TextFormat.RichText)
-            used = patch.universes(self.parts.document.show)
-            fits = tuple(u for u in used if u - 1 in node.outputs)
-            send = basics.button(
-                "Send here",
-                partial(self.add, "artnet", node.host, fits, node.name),
-                tip=f"An output to {node.name} with "
-                f"{words.some([f'universe {u}' for u in fits])}"
-                if fits
-                else "",
-            )
-            send.setEnabled(bool(fits))
-            send.setToolTip(
-                send.toolTip()
-                or "None of its port-addresses belongs to a universe in use"
-            )
-            line = basics.row(text, 1, send)
-            basics.grow(line, 0)
-            self.nodes.addWidget(line)
+            self.nodes.addWidget(self._node_line(node))
+
+    def _node_line(self, node: FoundNode) -> QWidget:
+        """A node, and a button that makes an output to it."""
+        ports = listed(tuple(node.outputs)) if node.outputs else "nothing"
+        about = f"<b>{node.name}</b>  {node.host} · puts out {ports}"
+        text = basics.label(about, wrap=True)
+        text.setTextFormat(Qt.TextFormat.RichText)
+        used = patch.universes(self.parts.document.show)
+        fits = tuple(u for u in used if u - 1 in node.outputs)
+        tip = "None of its port-addresses belongs to a universe in use"
+        if fits:
+            universes = words.some([f"universe {u}" for u in fits])
+            tip = f"An output to {node.name} with {universes}"
+        act = partial(self.add, "artnet", node.host, fits, node.name)
+        send = basics.button("Send here", act, tip=tip)
+        send.setEnabled(bool(fits))
+        line = basics.row(text, 1, send)
+        basics.grow(line, 0)
+        return line

@@ -208,22 +208,21 @@ class RigPlace(QStackedWidget):
     # types
 
     def _edit_type(self, what: str) -> None:
-        kind = self.hang.kind
-        taken = list(self.parts.document.kinds())
+        """Do what was chosen in the menu of types."""
+        known = self.parts.document.kinds()
         if what == "new":
-            self.edit_type(type_edits.blank(taken))
+            self.edit_type(type_edits.blank(list(known)))
         elif what.startswith("back:"):
             self.bring_back(what.removeprefix("back:"))
         elif what == "import":
             self.files.ask_type(self._type_read)
-        elif kind is None:
-            return
-        elif what == "copy":
-            self.edit_type(
-                type_edits.copy_of(
-                    kind, [k.name for k in self.parts.document.kinds().values()]
-                )
-            )
+        elif self.hang.kind is not None:
+            self._edit_known_type(what, self.hang.kind)
+
+    def _edit_known_type(self, what: str, kind: FixtureType) -> None:
+        if what == "copy":
+            names = [other.name for other in self.parts.document.kinds().values()]
+            self.edit_type(type_edits.copy_of(kind, names))
         elif what == "edit":
             self.edit_type(kind, self.hang.mode.currentData() or "")
         elif what == "export":

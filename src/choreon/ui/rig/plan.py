@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from typing import NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
@@ -27,7 +28,7 @@ from PySide6.QtGui import (
 from choreon.model import arrange, edits, patch
 from choreon.model.show import Fixture, Place
 from choreon.render.colour import to_screen
-from choreon.ui import theme
+from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
@@ -42,6 +43,24 @@ KEYS = "O opens up, H is home, I identifies, arrow keys nudge, Delete takes down
 
 
 Key = tuple[object, ...]  # what a picture was drawn for
+
+
+STEPS = {
+    Qt.Key.Key_Left: (-SNAP, 0.0),
+    Qt.Key.Key_Right: (SNAP, 0.0),
+    Qt.Key.Key_Up: (0.0, SNAP),
+    Qt.Key.Key_Down: (0.0, -SNAP),
+}
+"""Metres across and up that an arrow moves the chosen by."""
+
+
+class _Name(NamedTuple):
+    """A name on the plan: what it says, its middle at the top, and its colour."""
+
+    text: str
+    at: QPointF
+    chosen: bool
+    token: str
 
 
 class Plan(TakesTypes):
@@ -498,51 +517,38 @@ class Plan(TakesTypes):
         """Names as far as they do not run into each other: of the chosen, of other
         fixtures, of marks.
         """
-        show, chosen = self.parts.document.show, set(self.parts.selection.chosen)
-        named: list[tuple[str, QPointF, bool, str]] = []
-        for fixture in sorted(show.fixtures.values(), key=lambda f: f.id not in chosen):
-            mine = fixture.id in chosen
-            kind = show.types.get(fixture.type)
-            if mine or kind is None or kind.body != "dot":
-                token = theme.CHOSEN if mine else theme.SOFT
-                named.append(
-                    (
-                        fixture.short,
-                        self.at(self._place(fixture)) + QPointF(0, 11),
-                        mine,
-                        token,
-                    )
-                )
-        if not self.front:
-            for mark in show.marks.values():
-                named.append(
-                    (
-                        mark.name,
-                        self.at(Place(mark.x, mark.y)) + QPointF(0, 4),
-                        False,
-                        theme.KEEP,
-                    )
-                )
         taken: dict[tuple[int, int], list[QRectF]] = {}
         fonts = (theme.font(11), theme.font(12))
         metrics = tuple(QFontMetricsF(font) for font in fonts)
-        for text, at, mine, token in named:
-            wide = metrics[mine].horizontalAdvance(text) + 4
-            rect = QRectF(at.x() - wide / 2, at.y(), wide, 15)
+        for name in self._named_things():
+            wide = metrics[name.chosen].horizontalAdvance(name.text) + 4
+            rect = QRectF(name.at.x() - wide / 2, name.at.y(), wide, 15)
             near = [(c, r) for c in (0, 1) for r in (0, 1)]
             corner = int(rect.left() // 200), int(rect.top() // 20)
             cells = {(corner[0] + c, corner[1] + r) for c, r in near}
-            if any(
-                rect.intersects(other)
-                for cell in cells
-                for other in taken.get(cell, ())
-            ):
+            others = [other for cell in cells for other in taken.get(cell, ())]
+            if any(rect.intersects(other) for other in others):
                 continue
             for cell in cells:
                 taken.setdefault(cell, []).append(rect)
-            painter.setFont(fonts[mine])
-            painter.setPen(QColor(token))
-            painter.drawText(rect, Qt.AlignmentFlag.AlignHCenter, text)
+            painter.setFont(fonts[name.chosen])
+            painter.setPen(QColor(name.token))
+            painter.drawText(rect, Qt.AlignmentFlag.AlignHCenter, name.text)
+
+    def _named_things(self) -> list[_Name]:
+        """What is named, the most needed first. Dots are many: only the chosen."""
+        show, chosen = self.parts.document.show, set(self.parts.selection.chosen)
+        named = []
+        for fixture in sorted(show.fixtures.values(), key=lambda f: f.id not in chosen):
+            mine, kind = fixture.id in chosen, show.types.get(fixture.type)
+            if mine or kind is None or kind.body != "dot":
+                token = theme.CHOSEN if mine else theme.SOFT
+                at = self.at(self._place(fixture)) + QPointF(0, 11)
+                named.append(_Name(fixture.short, at, mine, token))
+        for mark in () if self.front else show.marks.values():
+            at = self.at(Place(mark.x, mark.y)) + QPointF(0, 4)
+            named.append(_Name(mark.name, at, False, theme.KEEP))
+        return named
 
     def _draw_ghost(self, painter: QPainter, ghost: Ghost) -> None:
         pen = QPen(QColor(theme.ALARM if ghost.clash else theme.DRAFT), 1.4)
@@ -569,6 +575,7 @@ class Plan(TakesTypes):
         return best
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Choose what is pressed, or begin a box."""
         if self._points is not None:
             self._take_point(event)
             return
@@ -611,6 +618,7 @@ class Plan(TakesTypes):
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Carry the chosen, or draw the box."""
         if self._press is None:
             return
         away = event.position() - self._press
@@ -639,70 +647,78 @@ class Plan(TakesTypes):
         return moved
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """A box chooses, what was carried stays where it is."""
+        selection, document = self.parts.selection, self.parts.document
         if self._box is not None:
-            inside = [
-                f.id
-                for f in self.parts.document.show.fixtures.values()
-                if self._box.contains(self.at(f.place))
-            ]
-            if self._box.width() + self._box.height() > 6 or not self._adding:
-                self.parts.selection.choose(
-                    [*self.parts.selection.chosen, *inside] if self._adding else inside
-                )
+            drawn = self._box.width() + self._box.height() > 6
+            if drawn or not self._adding:
+                before = selection.chosen if self._adding else ()
+                selection.choose([*before, *self._inside(self._box)])
         elif self._shown and self._moving:
             changes = {i: {"place": place} for i, place in self._shown.items()}
-            name = f"move {len(changes)} fixture{'s' if len(changes) > 1 else ''}"
-            self.parts.document.edit(
-                name, edits.change_fixtures(self.parts.document.show, changes)
-            )
+            name = f"move {words.count(len(changes), 'fixture')}"
+            document.edit(name, edits.change_fixtures(document.show, changes))
         self._press = self._box = self._moving = None
         self._shown = {}
         self.update()
 
+    def _inside(self, box: QRectF) -> list[str]:
+        """The fixtures that are drawn inside a box."""
+        fixtures = self.parts.document.show.fixtures.values()
+        return [f.id for f in fixtures if box.contains(self.at(f.place))]
+
     def dropEvent(self, event: QDropEvent) -> None:
+        """Hang the type that is dropped."""
         if type_id := dropped(event.mimeData()):
             event.acceptProposedAction()
             self.type_dropped.emit(type_id, self.place_at(event.position()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {
-            Qt.Key.Key_Left: (-SNAP, 0),
-            Qt.Key.Key_Right: (SNAP, 0),
-            Qt.Key.Key_Up: (0, SNAP),
-            Qt.Key.Key_Down: (0, -SNAP),
-        }
-        parts = self.parts
-        chosen, show = parts.selection.chosen, parts.document.show
-        key = Qt.Key(event.key())
-        plain = not event.modifiers() & Qt.KeyboardModifier.ControlModifier
-        if key == Qt.Key.Key_Escape and (
-            self._press is not None or self._points is not None
-        ):
+        """Arrows nudge the chosen, Escape lets go of what is under way."""
+        parts, key = self.parts, Qt.Key(event.key())
+        busy = self._press is not None or self._points is not None
+        if key == Qt.Key.Key_Escape and busy:
             self._press = self._box = self._moving = self._points = None
             self._shown = {}
             self.unsetCursor()
             self.update()
-        elif key in steps and chosen:
-            across, up = steps[key]
-            moved = {
-                i: {"place": self._nudged(show.fixtures[i].place, across, up)}
-                for i in chosen
-            }
-            self.parts.document.edit(
-                f"nudge {len(chosen)}", edits.change_fixtures(show, moved)
-            )
-        elif event.key() == Qt.Key.Key_Delete and chosen:
-            take_down(self.parts)
-        elif event.key() == Qt.Key.Key_A and not plain:
-            self.parts.selection.choose(list(show.fixtures))
-        elif event.key() == Qt.Key.Key_O and plain:
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            if key == Qt.Key.Key_A:
+                parts.selection.choose(list(parts.document.show.fixtures))
+            elif not self._nudge(key):
+                super().keyPressEvent(event)
+        elif key == Qt.Key.Key_O:
             parts.draft.open_up()
-        elif event.key() == Qt.Key.Key_H and plain:
+        elif key == Qt.Key.Key_H:
             parts.draft.home()
-        elif event.key() == Qt.Key.Key_I and plain and chosen:
-            parts.engine.blink(chosen)
-        else:
+        elif not self._act_on_chosen(key):
             super().keyPressEvent(event)
+
+    def _act_on_chosen(self, key: Qt.Key) -> bool:
+        """Do what a key means for the chosen; returns whether it means anything."""
+        chosen = self.parts.selection.chosen
+        if self._nudge(key):
+            return True
+        if chosen and key == Qt.Key.Key_Delete:
+            take_down(self.parts)
+        elif chosen and key == Qt.Key.Key_I:
+            self.parts.engine.blink(chosen)
+        else:
+            return False
+        return True
+
+    def _nudge(self, key: Qt.Key) -> bool:
+        """Move the chosen by an arrow; returns whether the key is one."""
+        document, chosen = self.parts.document, self.parts.selection.chosen
+        if key not in STEPS or not chosen:
+            return False
+        fixtures = document.show.fixtures
+        moved = {
+            i: {"place": self._nudged(fixtures[i].place, *STEPS[key])} for i in chosen
+        }
+        changed = edits.change_fixtures(document.show, moved)
+        document.edit(f"nudge {len(chosen)}", changed)
+        return True
 
     def _nudged(self, place: Place, across: float, up: float) -> Place:
         if self.front:

@@ -106,6 +106,7 @@ class Ribbon(TakesTypes):
 
     @property
     def rows(self) -> int:
+        """How many lines the slots take."""
         return SLOTS // self.per_row
 
     def _cell(self) -> tuple[float, float]:
@@ -126,6 +127,7 @@ class Ribbon(TakesTypes):
         return rects
 
     def slot_at(self, point: QPointF) -> int:
+        """Returns the slot at a point, 1…512."""
         w, h = self._cell()
         row = min(self.rows - 1, max(0, int(point.y() / h)))
         return (
@@ -150,6 +152,7 @@ class Ribbon(TakesTypes):
         return self._taken[1]
 
     def on_slot(self, slot: int) -> list[str]:
+        """Returns the fixtures that have a slot."""
         return self.taken().get(slot, [])
 
     # drawing
@@ -336,6 +339,7 @@ class Ribbon(TakesTypes):
         return spans, wrong
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Choose what is pressed, and take hold of it."""
         slot = self.slot_at(event.position())
         if event.button() == Qt.MouseButton.RightButton:
             self._slot_menu(slot, event.globalPosition().toPoint())
@@ -363,6 +367,7 @@ class Ribbon(TakesTypes):
         self._shift = 0
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Carry it along the slots."""
         if self._press is not None and event.buttons() & Qt.MouseButton.LeftButton:
             shift = self.slot_at(event.position()) - self._press[0]
             if shift != self._shift:
@@ -370,36 +375,33 @@ class Ribbon(TakesTypes):
                 self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """What was carried gets its new address, where that is free."""
         if self._press is not None and self._shift:
-            moving = self._press[1]
-            spans, wrong = self._moved_spans(moving)
-            if wrong:
-                show = self.parts.document.show
-                taken = patch.taken_by(
-                    show, self.universe, [s for s in spans if s[0] > 0], moving
-                )
-                names = words.some([show.fixtures[i].name for i in taken])
-                why = (
-                    f"{names} {'is' if len(taken) == 1 else 'are'} there"
-                    if taken
-                    else "it would leave the universe"
-                )
-                self.parts.notices.told.emit(
-                    f"It does not fit there: {why}. The address stays as it was.",
-                    "alarm",
-                )
-            else:
-                changes = {i: {"address": a + self._shift} for i, a in moving.items()}
-                name = (
-                    f"readdress {len(changes)} fixture{'s' if len(changes) > 1 else ''}"
-                )
-                self.parts.document.edit(
-                    name, edits.change_fixtures(self.parts.document.show, changes)
-                )
+            self._readdress(self._press[1])
         self._press, self._shift = None, 0
         self.update()
 
+    def _readdress(self, moving: dict[str, int]) -> None:
+        """Give fixtures, by their addresses now, those that they were carried to."""
+        document = self.parts.document
+        show = document.show
+        spans, wrong = self._moved_spans(moving)
+        if not wrong:
+            changes = {i: {"address": a + self._shift} for i, a in moving.items()}
+            name = f"readdress {words.count(len(changes), 'fixture')}"
+            document.edit(name, edits.change_fixtures(show, changes))
+            return
+        inside = [span for span in spans if span[0] > 0]
+        taken = patch.taken_by(show, self.universe, inside, moving)
+        why = "it would leave the universe"
+        if taken:
+            names = words.some([show.fixtures[i].name for i in taken])
+            why = f"{names} {'is' if len(taken) == 1 else 'are'} there"
+        text = f"It does not fit there: {why}. The address stays as it was."
+        self.parts.notices.told.emit(text, "alarm")
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Escape puts back what is carried."""
         if event.key() == Qt.Key.Key_Escape:
             self._press, self._shift = None, 0
             self.update()
@@ -407,6 +409,7 @@ class Ribbon(TakesTypes):
             super().keyPressEvent(event)
 
     def dropEvent(self, event: QDropEvent) -> None:
+        """Hang the type that is dropped."""
         if type_id := dropped(event.mimeData()):
             event.acceptProposedAction()
             self.type_dropped.emit(
@@ -429,6 +432,7 @@ class Ribbon(TakesTypes):
         menu.exec(at)
 
     def event(self, event: QEvent) -> bool:
+        """Say what is under the pointer."""
         if isinstance(event, QHelpEvent):
             slot = self.slot_at(QPointF(event.pos()))
             QToolTip.showText(event.globalPos(), self.told_of(slot), self)

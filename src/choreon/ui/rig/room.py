@@ -84,6 +84,7 @@ class RoomPanel(QWidget):
 
     @property
     def room(self) -> Room:
+        """The room as it is now."""
         return self.parts.document.show.room
 
     def _shape(self, room: Room) -> tuple[object, ...]:
@@ -107,83 +108,57 @@ class RoomPanel(QWidget):
                 field.set_value(float(value))
 
     def _rebuild(self) -> None:
+        """Lay out what there is to say of the room."""
         basics.clear(self.inner)
         self.fields: list[tuple[ValueField, Callable[[], float | None]]] = []
         room = self.room
-        name = QLineEdit(room.name)
+        self.inner.addWidget(self._name_line())
+        for title, key, low, high in SIZE:
+            read, write = partial(self._of_room, key), partial(self._set_room, key)
+            self.inner.addWidget(self._number(title, low, high, read, write))
+        self._heading("Bars", "Another bar", self.add_bar)
+        for i, bar in enumerate(room.bars):
+            self._item("bars", i, bar.name, BAR, -40, 40)
+        add = "" if room.seats.rows else "Rows of seats"
+        self._heading("Seats", add, lambda: self._put("seats", seats=Seats(rows=6)))
+        if room.seats.rows:
+            self._seat_lines()
+        self._heading("Screen", "" if room.screen else "A screen", self._add_screen)
+        if room.screen:
+            self._screen_lines()
+        self._heading("Keep beams out", "Another area", self.add_area)
+        for i, area in enumerate(room.keep_out):
+            self._item("keep_out", i, area.name, AREA, -60, 60)
+        add = "" if room.underlay else "Choose a picture…"
+        self._heading("The venue's plan", add, self._ask_picture)
+        if room.underlay:
+            self._underlay_lines()
+        self.inner.addStretch(1)
+
+    def _name_line(self) -> QLineEdit:
+        name = QLineEdit(self.room.name)
         name.setPlaceholderText("What the room is called")
         name.setAccessibleName("Name of the room")
         name.setToolTip("What the room is called on plans and papers")
         name.editingFinished.connect(
             lambda: self._put("name the room", name=name.text().strip())
         )
-        self.inner.addWidget(name)
-        for title, key, low, high in SIZE:
-            self.inner.addWidget(
-                self._number(
-                    title,
-                    low,
-                    high,
-                    partial(self._of_room, key),
-                    partial(self._set_room, key),
-                )
-            )
-        self._heading("Bars", "Another bar", self.add_bar)
-        for i, bar in enumerate(room.bars):
-            self._item("bars", i, bar.name, BAR, -40, 40)
-        self._heading(
-            "Seats",
-            "Rows of seats" if not room.seats.rows else "",
-            lambda: self._put("seats", seats=Seats(rows=6)),
+        return name
+
+    def _seat_lines(self) -> None:
+        for title, key in SEATS:
+            digits = 0 if key == "rows" else 2
+            read, write = partial(self._of_seats, key), partial(self._seats, key)
+            self.inner.addWidget(self._number(title, 0, 60, read, write, digits))
+
+    def _screen_lines(self) -> None:
+        for title, key in SCREEN:
+            read, write = partial(self._of_screen, key), partial(self._screen, key)
+            self.inner.addWidget(self._number(title, -40, 40, read, write))
+        take_down = basics.button(
+            "Take it down", lambda: self._put("no screen", screen=None), "quiet"
         )
-        if room.seats.rows:
-            for title, key in SEATS:
-                low, high, digits = (0, 60, 0) if key == "rows" else (0, 60, 2)
-                self.inner.addWidget(
-                    self._number(
-                        title,
-                        low,
-                        high,
-                        partial(self._of_seats, key),
-                        partial(self._seats, key),
-                        digits,
-                    )
-                )
-        self._heading(
-            "Screen", "A screen" if room.screen is None else "", self._add_screen
-        )
-        if room.screen:
-            for title, key in SCREEN:
-                self.inner.addWidget(
-                    self._number(
-                        title,
-                        -40,
-                        40,
-                        partial(self._of_screen, key),
-                        partial(self._screen, key),
-                    )
-                )
-            self.inner.addWidget(
-                basics.row(
-                    1,
-                    basics.button(
-                        "Take it down",
-                        lambda: self._put("no screen", screen=None),
-                        "quiet",
-                    ),
-                )
-            )
-        self._heading("Keep beams out", "Another area", self.add_area)
-        for i, area in enumerate(room.keep_out):
-            self._item("keep_out", i, area.name, AREA, -60, 60)
-        self._heading(
-            "The venue's plan",
-            "Choose a picture…" if room.underlay is None else "",
-            self._ask_picture,
-        )
-        if room.underlay:
-            self._underlay_lines()
-        self.inner.addStretch(1)
+        self.inner.addWidget(basics.row(1, take_down))
 
     def _heading(self, text: str, add: str, act: Callable[[], object]) -> None:
         widgets: list[QWidget | int] = [basics.label(text, "heading"), 1]

@@ -24,6 +24,7 @@ class Slip(QWidget):
         return QSize(220, 66)
 
     def show_address(self, address: int, mode: str) -> None:
+        """Show how the switches stand for an address."""
         self._address = address
         on = ", ".join(str(i + 1) for i in range(9) if address >> i & 1)
         self.setToolTip(

@@ -28,6 +28,7 @@ from choreon.model import attributes as at
 from choreon.model.fixture_type import (
     Channel,
     FixtureType,
+    Mode,
     Range,
     Slot,
     Use,
@@ -136,6 +137,7 @@ class Strip(QWidget):
         return QSize(120, TALL)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
+        """Chips may take more lines."""
         rows = -(-len(self.chips) // max(1, (self.width() - 12) // (CHIP + 4)))
         self.setFixedHeight(TALL + rows * (CHIP + 4))
 
@@ -199,49 +201,41 @@ class Strip(QWidget):
             )
 
     def _ranges(self, painter: QPainter, now: Range | None) -> None:
+        """The ranges side by side, and how far the value is in the one it stands on."""
         line = self._line()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.PIT))
         painter.drawRect(line)
-        for i, span in enumerate(self.channel.ranges):
+        for place, span in enumerate(self.channel.ranges):
             left, right = self._x(span.start), self._x(span.end + 1)
-            rect = QRectF(
-                left,
-                line.top(),
-                max(1.0, right - left - (1 if right - left > 3 else 0)),
-                line.height(),
-            )
-            quiet = span.attribute == at.NOTHING
-            shade = theme.FLAT if quiet or i % 2 else theme.BATTEN
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(
-                QColor(theme.BATTEN if span is now and not quiet else shade)
-            )
-            painter.drawRect(rect)
-            slot = slot_of(self.kind, self.channel, span)
-            if slot is not None and slot.colour:
-                painter.setBrush(QColor(slot.colour))
-                painter.drawRect(
-                    QRectF(rect.left(), rect.bottom() - 3, rect.width(), 3)
-                )
-            elif span.on_purpose:
-                painter.setBrush(QColor(theme.KEEP))
-                painter.drawRect(
-                    QRectF(rect.left(), rect.bottom() - 2, rect.width(), 2)
-                )
+            gap = 1 if right - left > 3 else 0
+            wide = max(1.0, right - left - gap)
+            rect = QRectF(left, line.top(), wide, line.height())
+            self._paint_range(painter, rect, span, span is now, bool(place % 2))
         if now is not None and not now.discrete:
-            x = self._x(self.raw + 0.5)
-            painter.setBrush(
-                theme.colour(theme.DRAFT if self.drafted else theme.SOFT, 0.35)
-            )
-            painter.drawRect(
-                QRectF(
-                    self._x(now.start),
-                    line.top(),
-                    max(0.0, x - self._x(now.start)),
-                    line.height(),
-                )
-            )
+            left = self._x(now.start)
+            wide = max(0.0, self._x(self.raw + 0.5) - left)
+            token = theme.DRAFT if self.drafted else theme.SOFT
+            painter.setBrush(theme.colour(token, 0.35))
+            painter.drawRect(QRectF(left, line.top(), wide, line.height()))
+
+    def _paint_range(
+        self, painter: QPainter, rect: QRectF, span: Range, on: bool, odd: bool
+    ) -> None:
+        """A range, with a line in its slot's colour, or that says “on purpose”."""
+        quiet = span.attribute == at.NOTHING
+        lifted = not quiet and (on or not odd)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.BATTEN if lifted else theme.FLAT))
+        painter.drawRect(rect)
+        slot = slot_of(self.kind, self.channel, span)
+        token, tall = (theme.KEEP, 2) if span.on_purpose else ("", 0)
+        if slot is not None and slot.colour:
+            token, tall = slot.colour, 3
+        if token:
+            painter.setBrush(QColor(token))
+            top = rect.bottom() - tall
+            painter.drawRect(QRectF(rect.left(), top, rect.width(), tall))
 
     def _draw_chips(self, painter: QPainter, now: Range | None) -> None:
         """The wheel's slots, to be clicked."""
@@ -263,6 +257,7 @@ class Strip(QWidget):
         return float(min(self.channel.top, max(0, int(part * (self.channel.top + 1)))))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take the value under the pointer, or the slot of a chip."""
         if event.button() != Qt.MouseButton.LeftButton:
             return
         for i, (span, _) in enumerate(self.chips):
@@ -274,13 +269,16 @@ class Strip(QWidget):
             self.moved.emit(self._raw_at(event.position().x()))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Drag the value."""
         if self._dragging:
             self.moved.emit(self._raw_at(event.position().x()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let the value go."""
         self._dragging = False
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        """A step up or down, with Shift a small one."""
         ticks = event.angleDelta().y() / 120 or event.angleDelta().x() / 120
         fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         self._step(ticks * (1 if fine else max(1, (self.channel.top + 1) / 64)))
@@ -290,6 +288,7 @@ class Strip(QWidget):
         self.moved.emit(float(min(self.channel.top, max(0, round(self.raw + by)))))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows step, digits are typed, Enter takes them."""
         key = event.key()
         if key in (Qt.Key.Key_Right, Qt.Key.Key_Left):
             self._step(1 if key == Qt.Key.Key_Right else -1)
@@ -312,6 +311,7 @@ class Strip(QWidget):
             super().keyPressEvent(event)
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
+        """What was typed and not taken is forgotten."""
         self._typing = ""
         self.update()
 
@@ -381,27 +381,35 @@ class Strips(QWidget):
         alike = self._alike()
         kind = self.parts.document.show.types.get(alike[0].type) if alike else None
         mode = kind.mode(alike[0].mode) if kind else None
-        others = len(self.parts.selection.chosen) - len(alike)
-        text = f"{len(alike)} × {kind.label}" if kind and len(alike) > 1 else ""
-        self.title.setText(
-            f"{text} ({others} others are of another type or mode)" if others else text
-        )
-        self.title.setVisible(bool(self.title.text()))
+        self._tell_who(kind, len(alike))
         for button in (self.open_up, self.go_home):
             button.setEnabled(bool(alike))
         self.command.setEnabled(bool(kind and mode and commands_of(kind, mode.name)))
         shown = (kind, mode.name if mode else "")
-        if self._shown and shown[0] is self._shown[0] and shown[1] == self._shown[1]:
-            self._follow()
-            return
-        self._shown = shown
+        before = self._shown or (None, "")
+        if shown[0] is not before[0] or shown[1] != before[1] or not self._shown:
+            self._shown = shown
+            self._lay_strips(kind, mode)
+        self._follow()
+
+    def _lay_strips(self, kind: FixtureType | None, mode: Mode | None) -> None:
+        """One strip a channel."""
         basics.clear(self.box)
         self.strips = {}
-        if kind and mode:
-            for use, channel in kind.used(mode):
-                if not channel.rest:
-                    self.box.addWidget(self._strip(kind, use, channel))
-        self._follow()
+        if kind is None or mode is None:
+            return
+        for use, channel in kind.used(mode):
+            if not channel.rest:
+                self.box.addWidget(self._strip(kind, use, channel))
+
+    def _tell_who(self, kind: FixtureType | None, count: int) -> None:
+        """Say how many the strips are of, and how many are of another type."""
+        text = f"{count} × {kind.label}" if kind and count > 1 else ""
+        others = len(self.parts.selection.chosen) - count
+        if others:
+            text += f" ({others} others are of another type or mode)"
+        self.title.setText(text)
+        self.title.setVisible(bool(text))
 
     def _strip(self, kind: FixtureType, use: Use, channel: Channel) -> Strip:
         title = f"{channel.label} {use.cell}" if use.cell else channel.label
@@ -444,7 +452,7 @@ class Strips(QWidget):
     # touching
 
     def _move(self, use: Use, channel: Channel, raw: float) -> None:
-        """Give what the value means; a value that means nothing is given bare."""
+        """Give what the value means; a value that means nothing is given raw."""
         span = channel.at(raw)
         if span is None or (span.attribute == at.NOTHING and not meanings(channel)):
             self._type(use, channel, raw)
@@ -461,37 +469,38 @@ class Strips(QWidget):
                 self._type(use, channel, raw)
                 return
             given[span.attribute] = value
-        self._touch(use, channel, given, bare=False)
+        self._touch(use, channel, given, raw=False)
 
     def _type(self, use: Use, channel: Channel, raw: float) -> None:
-        """Give the bare value itself."""
+        """Give the raw value itself."""
         step = 256.0 ** (channel.resolution - 1)
-        self._touch(use, channel, {f"{at.RAW}{channel.key}": raw / step}, bare=True)
+        self._touch(use, channel, {f"{at.RAW}{channel.key}": raw / step}, raw=True)
 
     def _touch(
-        self, use: Use, channel: Channel, given: dict[str, float], bare: bool
+        self, use: Use, channel: Channel, given: dict[str, float], raw: bool
     ) -> None:
-        rig = self.parts.preview.compiled.rig
-        draft = self.parts.engine.state.draft.look
+        """Give the chosen values of a channel; its raw value ends where it has
+        others.
+        """
+        rig, draft = self.parts.preview.compiled.rig, self.parts.draft
         look: Look = {}
         ended: dict[str, tuple[str, ...]] = {}
-        name_of_bare = f"{at.RAW}{channel.key}"
+        raw_name = f"{at.RAW}{channel.key}"
         for fixture in self._alike():
-            values: dict[str, Value] = {
-                n: v for n, v in given.items() if rig.has(fixture.id, n)
-            }
-            if use.cell:
-                values = {
-                    n: self._one_cell(fixture.id, n, use.cell, given[n]) for n in values
-                }
+            values: dict[str, Value] = {}
+            for name, value in given.items():
+                if rig.has(fixture.id, name):
+                    values[name] = value
+                    if use.cell:
+                        values[name] = self._one_cell(fixture.id, name, use.cell, value)
             if values:
                 look[fixture.id] = values
-            if not bare and name_of_bare in draft.get(fixture.id, {}):
-                ended[fixture.id] = (name_of_bare,)
+            if not raw and raw_name in draft.look.get(fixture.id, {}):
+                ended[fixture.id] = (raw_name,)
         if ended:
-            self.parts.draft.untouch(ended)
+            draft.untouch(ended)
         if look:
-            self.parts.draft.touch(look)
+            draft.touch(look)
 
     def _one_cell(
         self, fixture: str, name: str, cell: int, value: float

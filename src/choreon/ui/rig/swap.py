@@ -108,54 +108,40 @@ class SwapDialog(QDialog):
         self._replan()
 
     def _replan(self) -> None:
-        kind, mode = self._kind(), self.mode.currentData()
+        """Work out what the swap would do, and say it."""
+        show = self.parts.document.show
+        kind, name = self._kind(), self.mode.currentData()
         basics.clear(self.report)
-        self.plan = (
-            swap(self.parts.document.show, self.ids, kind, mode)
-            if kind and mode
-            else None
-        )
-        found = kind.mode(mode) if kind and mode else None
-        self.map.setText(channel_map(kind, found) if kind and found else "")
-        same = kind is not None and all(
-            (
-                self.parts.document.show.fixtures[i].type,
-                self.parts.document.show.fixtures[i].mode,
-            )
-            == (kind.id, mode)
-            for i in self.ids
-        )
-        self.go.setEnabled(
-            self.plan is not None and not self.plan.homeless and not same
-        )
+        mode = kind.mode(name) if kind and name else None
+        self.plan = None
+        self.map.setText("")
+        if kind is not None and mode is not None:
+            self.plan = swap(show, self.ids, kind, mode.name)
+            self.map.setText(channel_map(kind, mode))
+        fixtures = [show.fixtures[i] for i in self.ids]
+        wanted = (kind.id if kind else "", name)
+        same = all((f.type, f.mode) == wanted for f in fixtures)
+        homeless = self.plan is None or bool(self.plan.homeless)
+        self.go.setEnabled(not homeless and not same)
         if self.plan is None:
             return
         for text, colour in self._lines(self.plan):
-            line = basics.label(text, "", wrap=True)
+            line = basics.label(text, wrap=True)
             line.setStyleSheet(f"color: {colour};")
             self.report.addWidget(line)
         self.report.addStretch(1)
 
     def _lines(self, plan: Swap) -> list[tuple[str, str]]:
+        """What a swap does, line by line, each with its colour."""
+        before, after = self.parts.document.show.fixtures, plan.show.fixtures
         found = []
-        names = self.parts.document.show.fixtures
         if plan.homeless:
-            who = words.some([names[i].name for i in plan.homeless])
-            found.append(
-                (
-                    f"▲ {who}: their universe has no room for it. Move them to "
-                    "another universe first.",
-                    theme.ALARM,
-                )
-            )
+            who = words.some([before[i].name for i in plan.homeless])
+            text = f"▲ {who}: their universe has no room for it."
+            found.append((f"{text} Move them to another universe first.", theme.ALARM))
         if plan.readdressed:
-            after = plan.show.fixtures
-            who = words.some(
-                [
-                    f"{names[i].name} to {after[i].universe}.{after[i].address}"
-                    for i in plan.readdressed
-                ]
-            )
+            moved = [after[i] for i in plan.readdressed]
+            who = words.some([f"{f.name} to {f.universe}.{f.address}" for f in moved])
             found.append((f"▲ New address: {who}", theme.DRAFT))
         for fate, (colour, sign, title) in FATES.items():
             lines = [line for line in plan.lines if line.fate == fate]

@@ -66,6 +66,9 @@ SHOWN_AT_FIRST = {0, 1, 2, 3, 4, 5, 6, 10}
 LIMITS = {"number": (0, 999_999), "universe": (1, MAX_UNIVERSE), "address": (1, SLOTS)}
 
 
+MOST = 1000  # metres or degrees that can be typed
+
+
 class Model(QAbstractTableModel):
     """The fixtures of the show as rows."""
 
@@ -116,31 +119,31 @@ class Model(QAbstractTableModel):
         if not index.isValid() or self.ids[index.row()] not in show.fixtures:
             return None
         fixture = show.fixtures[self.ids[index.row()]]
-        title, get, _ = COLUMNS[index.column()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+        title, get, editable = COLUMNS[index.column()]
+        if role == Qt.ItemDataRole.EditRole:
+            return get(show, fixture)
+        if role == Qt.ItemDataRole.DisplayRole:
             value = get(show, fixture)
-            return (
-                f"{value:g}"
-                if isinstance(value, float) and role == Qt.ItemDataRole.DisplayRole
-                else value
-            )
-        if role == Qt.ItemDataRole.UserRole:  # what is sorted by
-            if title == "Universe":
-                return 1000 * fixture.universe + fixture.address
-            return (fixture.number or 0) if title == "No" else get(show, fixture)
+            return f"{value:g}" if isinstance(value, float) else value
+        if role == Qt.ItemDataRole.UserRole:
+            return _sorted_by(show, fixture, title)
         if role == Qt.ItemDataRole.ForegroundRole:
-            if fixture.type not in show.types or (
-                fixture.id in self.clashing and title in ("Address", "Universe")
-            ):
+            if self._is_wrong(fixture, title):
                 return QColor(theme.ALARM)
-            return QColor(theme.TEXT if COLUMNS[index.column()][2] else theme.SOFT)
+            return QColor(theme.TEXT if editable else theme.SOFT)
         if role == Qt.ItemDataRole.ToolTipRole and fixture.id in self.clashing:
             return "Clashes with another fixture"
         return None
 
+    def _is_wrong(self, fixture: Fixture, title: str) -> bool:
+        """Whether a cell is shown in alarm: its type is unknown, or it clashes."""
+        clashes = fixture.id in self.clashing and title in ("Address", "Universe")
+        return clashes or fixture.type not in self.parts.document.show.types
+
     def setData(
         self, index: AnyIndex, value: object, role: int = Qt.ItemDataRole.EditRole
     ) -> bool:
+        """Take what was typed into a cell."""
         return self.edited(self.ids[index.row()], index.column(), str(value))
 
     def flags(self, index: AnyIndex) -> Qt.ItemFlag:
@@ -323,23 +326,9 @@ class HangTable(QWidget):
     def _changes(
         self, field: str, text: str, ids: list[str], one: str
     ) -> dict[str, dict[str, Any]]:
-        fixtures = self.parts.document.show.fixtures
+        """What typing into a cell changes; nothing where it cannot be."""
         if field in ("name", "short"):
-            if not text or any(
-                getattr(f, field) == text for f in fixtures.values() if f.id != one
-            ):
-                if text:
-                    self.parts.notices.told.emit(
-                        f"Another fixture is called {text}; nothing was changed.",
-                        "alarm",
-                    )
-                return {}
-            if len(ids) > 1 and field == "name":
-                renamed = edits.rename_fixtures(
-                    self.parts.document.show, ids, text
-                ).fixtures
-                return {i: {"name": renamed[i].name} for i in ids}
-            return {one: {field: text}}
+            return self._renaming(field, text, ids, one)
         if field == "note":
             return {i: {"note": text} for i in ids}
         if field in LIMITS:
@@ -347,15 +336,30 @@ class HangTable(QWidget):
         part = "place" if field in ("x", "y", "z") else "hanging"
         changes = {}
         for i in ids:
-            held = getattr(fixtures[i], part)
+            held = getattr(self.parts.document.show.fixtures[i], part)
             value = parse(text.replace(",", "."), getattr(held, field))
-            if value is None or abs(value) > 1000:
-                self.parts.notices.told.emit(
-                    f"“{text}” is no number; nothing was changed.", "alarm"
-                )
+            if value is None or abs(value) > MOST:
+                told = f"“{text}” is no number; nothing was changed."
+                self.parts.notices.told.emit(told, "alarm")
                 return {}
             changes[i] = {part: edits.replace(held, **{field: round(value, 4)})}
         return changes
+
+    def _renaming(
+        self, field: str, text: str, ids: list[str], one: str
+    ) -> dict[str, dict[str, Any]]:
+        show = self.parts.document.show
+        others = [f for f in show.fixtures.values() if f.id != one]
+        if not text:
+            return {}
+        if any(getattr(other, field) == text for other in others):
+            told = f"Another fixture is called {text}; nothing was changed."
+            self.parts.notices.told.emit(told, "alarm")
+            return {}
+        if len(ids) > 1 and field == "name":
+            renamed = edits.rename_fixtures(show, ids, text).fixtures
+            return {i: {"name": renamed[i].name} for i in ids}
+        return {one: {field: text}}
 
     def _whole(
         self, field: str, text: str, ids: list[str]
@@ -426,3 +430,13 @@ class HangTable(QWidget):
         self.view.setColumnHidden(column, not on)
         shown = [str(i) for i in range(len(COLUMNS)) if not self.view.isColumnHidden(i)]
         self._settings.setValue("list/columns", " ".join(shown))
+
+
+def _sorted_by(show: Show, fixture: Fixture, title: str) -> object:
+    """What a cell is sorted by."""
+    if title == "Universe":
+        return 1000 * fixture.universe + fixture.address
+    if title == "No":
+        return fixture.number or 0
+    get = next(get for name, get, _ in COLUMNS if name == title)
+    return get(show, fixture)

@@ -21,29 +21,33 @@ MIME = "application/x-choreon-type"
 def searched(
     kinds: dict[str, FixtureType], text: str, recent: list[str]
 ) -> list[FixtureType]:
-    """The types whose maker, name, kind or channel count holds every word; a number may
-    mean a footprint.
+    """Returns the types whose maker, name, kind or channel count holds every word; a
+    number may mean a footprint.
 
     Names that hold the words come before kinds and counts, and of those alike the
     recently used come first.
     """
     wanted = text.lower().split()
+    used = {type_id: place for place, type_id in enumerate(recent)}
     found = []
-    order = {type_id: i for i, type_id in enumerate(recent)}
     for kind in kinds.values():
-        words = f"{kind.label} {kind.kind}".lower()
-        sizes = {str(m.footprint) for m in kind.modes}
-        sizes |= {f"{s}ch" for s in sizes}
-        if all(w in words or w in sizes for w in wanted):
-            rank = (
-                0
-                if all(w in kind.label.lower() for w in wanted)
-                else 1
-                if all(w in words for w in wanted)
-                else 2
-            )
-            found.append((rank, order.get(kind.id, len(order)), kind))
-    return [kind for *_, kind in sorted(found, key=lambda f: f[:2])]
+        rank = _rank(kind, wanted)
+        if rank is not None:
+            found.append((rank, used.get(kind.id, len(used)), kind))
+    return [kind for *_, kind in sorted(found, key=lambda place: place[:2])]
+
+
+def _rank(kind: FixtureType, wanted: list[str]) -> int | None:
+    """How well a type fits words, 0 the best; None where it does not."""
+    label = kind.label.lower()
+    words = f"{label} {kind.kind}".lower()
+    sizes = {str(mode.footprint) for mode in kind.modes}
+    sizes |= {f"{size}ch" for size in sizes}
+    if all(word in label for word in wanted):
+        return 0
+    if all(word in words for word in wanted):
+        return 1
+    return 2 if all(word in words or word in sizes for word in wanted) else None
 
 
 class TypeList(QListWidget):
@@ -86,6 +90,7 @@ class TypeList(QListWidget):
             self.scrollToItem(self.currentItem())
 
     def mimeData(self, items: Sequence[QListWidgetItem]) -> QMimeData:
+        """A type that is dragged, by its id."""
         data = QMimeData()
         data.setData(MIME, items[0].data(ID).encode() if items else b"")
         return data
@@ -95,10 +100,12 @@ class TakesTypes(QWidget):
     """A widget that a dragged type may be dropped on."""
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """A type may be dropped here."""
         if dropped(event.mimeData()):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        """A type may be dropped here."""
         if dropped(event.mimeData()):
             event.acceptProposedAction()
 
@@ -109,4 +116,5 @@ def dropped(mime: QMimeData) -> str:
 
 
 def recently() -> list[str]:
+    """Returns the ids of the types that were hung last."""
     return own.recent()

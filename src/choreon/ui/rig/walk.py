@@ -70,6 +70,7 @@ class WalkBar(QFrame):
 
     @property
     def walking(self) -> bool:
+        """Whether a walk is under way."""
         return bool(self.order)
 
     def start(self) -> None:

@@ -4,9 +4,11 @@ way to each.
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QToolButton, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
 from choreon.model.refs import GRAND, THE_DRAFT
@@ -89,39 +91,38 @@ class WhyCard(QWidget):
         return [head, note, *(self._layer(layer) for layer in reversed(why.layers))]
 
     def _layer(self, layer: Layer) -> QWidget:
+        """A layer in words, and a way to change it."""
         mark = f'<span style="color:{theme.LIVE}">●</span> ' if layer.wins else "○ "
         weight = f" · {100 * layer.weight:.0f} % of it" if layer.weight < 1 else ""
-        value = (
-            words.value(layer.attribute, layer.value)
-            if layer.attribute
-            else f"{layer.value:.0f}"
-        )
-        what = f"{at.attribute(layer.attribute).label} " if layer.attribute else ""
-        text = basics.label(
-            f"{mark}<b>{layer.source}</b><br>{what}{value}{weight}", "", wrap=True
-        )
-        widgets: list[QWidget | int] = [text]
-        if layer.target == THE_DRAFT and self.asked:
-            take = basics.tool("close", "Take it out of the draft", lambda: None)
-            fixture = next(w.fixture.id for w in self.parts.preview.why(*self.asked))
-            take.clicked.connect(
-                lambda: self.parts.draft.untouch({fixture: (layer.attribute,)})
-            )
-            widgets.append(take)
-        elif layer.target is not None and layer.target.kind in kinds.KINDS:
-            state = self.parts.engine.state
-            players = [p.id for p in state.players if p.ref == layer.target]
-            off = basics.tool(
-                "stop", f"Fade out {layer.source}", lambda: self._release(players)
-            )
-            widgets.append(off)
-        elif layer.target == GRAND:
-            full = basics.tool("sun", "Grand master full, blackout off", lambda: None)
-            full.clicked.connect(self._full)
-            widgets.append(full)
+        value = f"{layer.value:.0f}"
+        if layer.attribute:
+            number = words.value(layer.attribute, layer.value)
+            value = f"{at.attribute(layer.attribute).label} {number}"
+        text = f"{mark}<b>{layer.source}</b><br>{value}{weight}"
+        widgets: list[QWidget | int] = [basics.label(text, wrap=True)]
+        button = self._deed(layer)
+        if button is not None:
+            widgets.append(button)
         row = basics.row(*widgets)
         basics.grow(row, 0)
         return row
+
+    def _deed(self, layer: Layer) -> QToolButton | None:
+        """The button that takes a layer's part away; None where there is no way."""
+        target = layer.target
+        if target == THE_DRAFT and self.asked:
+            fixture = next(w.fixture.id for w in self.parts.preview.why(*self.asked))
+            lines: dict[str, tuple[str, ...]] = {fixture: (layer.attribute,)}
+            act = partial(self.parts.draft.untouch, lines)
+            return basics.tool("close", "Take it out of the draft", act)
+        if target is not None and target.kind in kinds.KINDS:
+            players = self.parts.engine.state.players
+            ids = [player.id for player in players if player.ref == target]
+            act = partial(self._release, ids)
+            return basics.tool("stop", f"Fade out {layer.source}", act)
+        if target == GRAND:
+            return basics.tool("sun", "Grand master full, blackout off", self._full)
+        return None
 
     def _release(self, players: list[str]) -> None:
         for player in players:

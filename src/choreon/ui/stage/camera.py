@@ -82,9 +82,11 @@ class Viewpoint:
         )
 
     def nearer(self, factor: float) -> Viewpoint:
+        """Returns the view from nearer by; from farther away below 1."""
         return replace(self, zoom=min(6.0, max(0.5, self.zoom * factor)))
 
     def text(self) -> str:
+        """The view in words that can be read back."""
         return f"{self.side:g} {self.up:g} {self.zoom:g}"
 
 

@@ -5,6 +5,7 @@ and aimed on it.
 from __future__ import annotations
 
 import time
+from collections import Counter
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSettings, QSize, Qt, QTimer, Signal
@@ -47,6 +48,14 @@ HOW = (
     "place for a box. Type short names: par 1-4, spot odd. Right-drag turns the "
     "view, the wheel brings it nearer."
 )
+
+
+HINTS = {
+    "aim": "Press where the heads shall look. Esc ends it.",
+    "mark": "Press where the mark shall be. Esc ends it.",
+    "like": "Press the light that the chosen shall be like. Esc ends it.",
+}
+"""What a mode of the picture waits for."""
 
 
 class StagePicture(QWidget):
@@ -104,6 +113,7 @@ class StagePicture(QWidget):
 
     @property
     def aiming(self) -> bool:
+        """Whether the next press aims the chosen."""
         return self.mode == "aim"
 
     def sizeHint(self) -> QSize:
@@ -121,23 +131,18 @@ class StagePicture(QWidget):
         self.update()
 
     def _follow(self) -> None:
+        """Draw the newest light, where it differs from what is drawn."""
         found = self.parts.preview.seen()
         if found is None:
             return
         number, light = found
         if number != self._number or number < 0:
             self._number = number
-            before = self._light
-            self._light = light
-            if (
-                before is None
-                or len(before.rgb) != len(light.rgb)
-                or _differs(before, light)
-            ):
+            before, self._light = self._light, light
+            if before is None or _differs(before, light):
                 self.update()
-        if self._light is not None and (
-            self._light.moving or (self._painter is not None and self._painter.behind)
-        ):
+        behind = self._painter is not None and self._painter.behind
+        if self._light is not None and (self._light.moving or behind):
             self.update()
         # A slow machine gets fewer pictures rather than a slow window.
         self._timer.setInterval(int(max(FRAME, 2200 * self._cost)))
@@ -170,6 +175,7 @@ class StagePicture(QWidget):
         self.settings.setValue(f"viewpoint/{number}", self.viewpoint.text())
 
     def look_from(self, viewpoint: Viewpoint) -> None:
+        """Look at the stage from a viewpoint."""
         if viewpoint != self.viewpoint:
             self.viewpoint = viewpoint
             self.update()
@@ -254,41 +260,36 @@ class StagePicture(QWidget):
 
     def _notes(self, painter: QPainter) -> None:
         """What is typed, and what is shown here that is not on stage."""
-        parts = self.parts
-        left = QRectF(12, self.height() - 34, self.width() - 24, 24)
+        middle = Qt.AlignmentFlag.AlignVCenter
         painter.setFont(theme.font(14, strong=True))
         if self.typed is not None:
+            low = QRectF(12, self.height() - 34, self.width() - 24, 24)
             painter.setPen(QColor(theme.TEXT))
-            painter.drawText(left, Qt.AlignmentFlag.AlignVCenter, f"{self.typed}▏")
-        text, token = "", theme.DRAFT
-        shown = parts.preview.shown
+            painter.drawText(low, middle, f"{self.typed}▏")
+        text = self._not_on_stage()
+        token = theme.DRAFT if text else theme.CHOSEN
+        text = text or HINTS.get(self.mode, "")
+        if not text:
+            return
+        painter.setPen(QColor(token))
+        painter.drawText(QRectF(12, 10, self.width() - 24, 22), middle, text)
+        if token == theme.DRAFT:
+            pen = QPen(QColor(token), 2)
+            pen.setDashPattern([4, 3])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+
+    def _not_on_stage(self) -> str:
+        """What is seen here that is not on stage; empty where all of it is."""
+        parts = self.parts
+        shown, draft = parts.preview.shown, parts.engine.state.draft
         if shown is not None and exists(parts.document.show, shown):
             name = name_of(parts.document.show, shown)
-            text = f"◌ {name}: looked at, not on stage"
-        elif parts.engine.state.draft.blind and parts.engine.state.draft.look:
-            text = "◌ blind: with the draft, which is not on stage"
-        elif self.mode == "aim":
-            text, token = "Press where the heads shall look. Esc ends it.", theme.CHOSEN
-        elif self.mode == "mark":
-            text, token = "Press where the mark shall be. Esc ends it.", theme.CHOSEN
-        elif self.mode == "like":
-            text, token = (
-                "Press the light that the chosen shall be like. Esc ends it.",
-                theme.CHOSEN,
-            )
-        if text:
-            painter.setPen(QColor(token))
-            painter.drawText(
-                QRectF(12, 10, self.width() - 24, 22),
-                Qt.AlignmentFlag.AlignVCenter,
-                text,
-            )
-            if token == theme.DRAFT:
-                pen = QPen(QColor(token), 2)
-                pen.setDashPattern([4, 3])
-                painter.setPen(pen)
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+            return f"◌ {name}: looked at, not on stage"
+        if draft.blind and draft.look:
+            return "◌ blind: with the draft, which is not on stage"
+        return ""
 
     # what is where
 
@@ -369,35 +370,39 @@ class StagePicture(QWidget):
             self.set_mode("mark" if on else "")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Choose, aim, mark, or take hold of a mark."""
         at = event.position()
         if event.button() in (Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton):
             self._turn = at
+        elif event.button() != Qt.MouseButton.LeftButton or not self.choosing:
             return
-        if event.button() != Qt.MouseButton.LeftButton or not self.choosing:
-            return
+        elif self.mode:
+            self._act_on(at)
+        else:
+            mark = None
+            if self.marks_shown and self._near(at) is None:
+                mark = self.mark_at(at)
+            if mark is not None:
+                self._mark = mark.id
+            else:
+                self._press = at
+                self._trail = [at]
+
+    def _act_on(self, at: QPointF) -> None:
+        """Do what the mode of the picture waits for."""
         if self.mode == "aim":
             self._point(at, marks=True)
         elif self.mode == "mark":
-            found = self.view().on_surface(
-                at.x(), at.y(), self.parts.document.show.room
-            )
+            room = self.parts.document.show.room
+            found = self.view().on_surface(at.x(), at.y(), room)
             self.set_mode("")
             if found is not None:
-                self.marked.emit(found)
+                self.marked.emit(tuple(found.tolist()))
         elif self.mode == "like":
-            one = self.lamp_at(at)
-            if one is not None:
+            lamp = self.lamp_at(at)
+            if lamp is not None:
                 self.set_mode("")
-                self.like.emit(one)
-        elif (
-            self.marks_shown
-            and self._near(at) is None
-            and (mark := self.mark_at(at)) is not None
-        ):
-            self._mark = mark.id
-        else:
-            self._press = at
-            self._trail = [at]
+                self.like.emit(lamp)
 
     def _point(self, point: QPointF, marks: bool = False) -> None:
         mark = self.mark_at(point) if marks else None
@@ -411,6 +416,7 @@ class StagePicture(QWidget):
             self.pointed.emit(links.to_point(found.tolist()))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Turn the view, carry a mark, or draw a box."""
         at = event.position()
         if self._turn is not None:
             away, self._turn = at - self._turn, at
@@ -420,7 +426,7 @@ class StagePicture(QWidget):
                 at.x(), at.y(), self.parts.document.show.room
             )
             if found is not None:
-                self.mark_moved.emit(self._mark, found)
+                self.mark_moved.emit(self._mark, tuple(found.tolist()))
         elif self.mode == "aim" and event.buttons() & Qt.MouseButton.LeftButton:
             self._point(at)
         elif self._press is not None and self._swept is not None:
@@ -460,6 +466,7 @@ class StagePicture(QWidget):
         self.parts.selection.choose(self._swept)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Choose what was pressed, swept or drawn around."""
         self._turn, self._mark = None, ""
         if self._press is None:
             return
@@ -482,25 +489,24 @@ class StagePicture(QWidget):
         self.update()
 
     def _choose_in(self, shape: QRectF | QPolygonF, adding: bool) -> None:
-        parts = self.parts
+        """Choose what lies in a shape: fixtures, or their cells one by one."""
+        selection = self.parts.selection
         lamps = self._inside(shape)
         found = list(dict.fromkeys(lamp.fixture for lamp in lamps))
-        cells: dict[str, tuple[int, ...]] = (
-            dict(parts.selection.cells) if adding else {}
-        )
-        if parts.selection.each_cell:
-            count: dict[str, int] = {}
-            for lamp in self._stage().lamps:
-                count[lamp.fixture] = count.get(lamp.fixture, 0) + (lamp.cell > 0)
-            for fixture in found:
-                own = tuple(
-                    lamp.cell for lamp in lamps if lamp.fixture == fixture and lamp.cell
-                )
-                if own and len(own) < count[fixture]:
-                    cells[fixture] = own
-        parts.selection.choose(
-            [*parts.selection.chosen, *found] if adding else found, cells
-        )
+        cells = dict(selection.cells) if adding else {}
+        if selection.each_cell:
+            cells |= self._cells_among(lamps)
+        before = selection.chosen if adding else ()
+        selection.choose([*before, *found], cells)
+
+    def _cells_among(self, lamps: list[Lamp]) -> dict[str, tuple[int, ...]]:
+        """The cells of fixtures that have some of theirs, not all, among lamps."""
+        counts = Counter(lamp.fixture for lamp in self._stage().lamps if lamp.cell)
+        own: dict[str, tuple[int, ...]] = {}
+        for lamp in lamps:
+            if lamp.cell:
+                own[lamp.fixture] = (*own.get(lamp.fixture, ()), lamp.cell)
+        return {i: cells for i, cells in own.items() if len(cells) < counts[i]}
 
     def _choose_one(self, at: QPointF, adding: bool) -> None:
         parts, one = self.parts, self._near(at)
@@ -518,16 +524,19 @@ class StagePicture(QWidget):
             parts.selection.choose([one.fixture])
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        """Nearer, or farther away."""
         self.look_from(self.viewpoint.nearer(1.1 ** (event.angleDelta().y() / 120)))
         event.accept()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Look from the house again, with another than the left button."""
         if event.button() != Qt.MouseButton.LeftButton:
             self.look_from(HOUSE)
 
     # keys
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Typing chooses by name; arrows go from one to the next."""
         key, parts = event.key(), self.parts
         if not self.choosing:
             super().keyPressEvent(event)
@@ -611,6 +620,7 @@ class StagePicture(QWidget):
         self.update()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
+        """What was typed is forgotten."""
         self.typed = None
         self.update()
 

@@ -81,6 +81,7 @@ class ControllerDrawing(QWidget):
         return QSize(620, 520)
 
     def show_port(self, port: str, is_open: bool) -> None:
+        """Draw a controller, and whether it is there."""
         if (port, is_open) != (self.port, self.open):
             if port != self.port:
                 self.last = self.chosen = None
@@ -240,6 +241,7 @@ class ControllerDrawing(QWidget):
         self._label(painter, middle, part, target)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Choose the part under the pointer."""
         for part, rect in self.drawn().items():
             if rect.contains(event.position()):
                 self.chosen = part

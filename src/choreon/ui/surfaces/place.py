@@ -111,6 +111,7 @@ class SurfacesPlace(QWidget):
 
     @property
     def port(self) -> str:
+        """The controller that is shown."""
         item = self.ports.currentItem()
         return item.data(ID) if item else ""
 
@@ -216,6 +217,7 @@ class TargetRow(QWidget):
             self.learner.start(self.target)
 
     def follow(self, level: float) -> None:
+        """Show whether it is on."""
         self.dot.setText(
             f'<span style="color:{theme.LIVE}">●</span>' if level > 0 else "○"
         )

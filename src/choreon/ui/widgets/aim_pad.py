@@ -117,6 +117,7 @@ class AimPad(QWidget):
             )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of the points, or of a limit."""
         self.setFocus()
         at = event.position()
         if self.editing:
@@ -132,6 +133,7 @@ class AimPad(QWidget):
             self._grip = at
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Move what is held."""
         (a, b), (c, d) = self.spans
         at = event.position()
         if self._edge is not None:
@@ -159,6 +161,7 @@ class AimPad(QWidget):
             )
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let go; limits are told then."""
         self._grip = None
         if self._edge is not None:
             self._edge = None
@@ -166,6 +169,7 @@ class AimPad(QWidget):
                 self.limited.emit(*self.limits)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows move the points, with Shift in small steps."""
         step = 0.5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 5.0
         ways = {
             Qt.Key.Key_Left: (-step, 0.0),

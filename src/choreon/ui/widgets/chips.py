@@ -297,12 +297,14 @@ class ChipList(QListView):
         self.selectionModel().setCurrentIndex(self.chips.index(place), flag)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Press a chip."""
         super().mousePressEvent(event)
         place = self.place_under(event.position().toPoint())
         if place >= 0 and event.button() == Qt.MouseButton.LeftButton:
             self._pressed, self._pressed_at = place, event.position().toPoint()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Carry the chip that is pressed."""
         point = event.position().toPoint()
         if self._pressed < 0 or not self.movable:
             super().mouseMoveEvent(event)
@@ -313,6 +315,7 @@ class ChipList(QListView):
             self.viewport().update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Pick the chip, or leave it where it was carried."""
         super().mouseReleaseEvent(event)
         pressed, gap = self._pressed, self._gap
         self._pressed = self._gap = -1
@@ -330,6 +333,7 @@ class ChipList(QListView):
         self._go_to(to)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows go from chip to chip, with Ctrl they carry it."""
         key, place = Qt.Key(event.key()), self.currentIndex().row()
         if key == Qt.Key.Key_Escape and self._gap >= 0:
             self._pressed = self._gap = -1

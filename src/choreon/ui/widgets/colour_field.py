@@ -78,9 +78,11 @@ class ColourField(QWidget):
         self.changed.emit(self._rgb)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take the colour under the pointer."""
         self._pick(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Drag to another colour."""
         if event.buttons() & Qt.MouseButton.LeftButton:
             self._pick(event)
 

@@ -44,6 +44,7 @@ class Fader(QWidget):
 
     @property
     def level(self) -> float:
+        """How far it is up, 0…1."""
         return self._level
 
     @property
@@ -70,20 +71,24 @@ class Fader(QWidget):
         return event.position().x() / max(1, self.width() - 28)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of it where it stands."""
         if event.button() == Qt.MouseButton.LeftButton:
             self._drag = (self._along(event), self._level)
             self._start = self._level
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Move it by as much as the pointer, with Shift by a tenth."""
         if self._drag is not None:
             fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
             self._set(self._drag[1] + fine * (self._along(event) - self._drag[0]))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let it go."""
         self._drag = None
         self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        """A step up or down, with Shift a small one."""
         step = 0.01 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.05
         self._set(
             self._level
@@ -92,6 +97,7 @@ class Fader(QWidget):
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows step, digits are tenths, F is full, Escape takes a drag back."""
         key = event.key()
         more = (Qt.Key.Key_Up, Qt.Key.Key_Right)
         if key in more or key in (Qt.Key.Key_Down, Qt.Key.Key_Left):

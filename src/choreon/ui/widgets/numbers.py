@@ -34,6 +34,7 @@ class NumberField(QLineEdit):
         self.textEdited.connect(self._typing)
 
     def value(self) -> int:
+        """The number; None where nothing is typed."""
         return self._value
 
     def setValue(self, value: int) -> None:
@@ -71,16 +72,19 @@ class NumberField(QLineEdit):
         self.selectAll()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """All of it is marked when it is gone to."""
         super().mousePressEvent(event)
         if self._fresh:  # the click that brought it here
             self.selectAll()
         self._fresh = False
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        """One up or down."""
         self.setValue(self._value + (1 if event.angleDelta().y() > 0 else -1))
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows go one up or down, Escape forgets what was typed."""
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.setValue(self._value + (1 if event.key() == Qt.Key.Key_Up else -1))
         elif event.key() == Qt.Key.Key_Escape:

@@ -10,6 +10,7 @@ from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QEnterEvent,
+    QFontMetrics,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -109,6 +110,7 @@ class ValueField(QWidget):
             self.update()
 
     def text(self) -> str:
+        """The value, or the span of several, with the unit."""
         if self._value is None:
             if self._spread is None:
                 return "—"
@@ -137,54 +139,59 @@ class ValueField(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.BATTEN if hover else theme.FLAT))
         painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
-        accent = QColor(theme.DRAFT if self.drafted else theme.SOFT)
         if self.bar:
+            accent = QColor(theme.DRAFT if self.drafted else theme.SOFT)
             self._paint_bar(painter, rect, accent)
-        if self.drafted or self.hasFocus():
-            pen = QPen(
-                QColor(
-                    theme.DRAFT
-                    if self.drafted and not self.hasFocus()
-                    else theme.CHOSEN
-                ),
-                1,
-            )
-            if self.drafted and not self.hasFocus():
-                pen.setDashPattern([3, 2])
-            painter.setPen(pen)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
+        self._paint_frame(painter, rect)
         inner = rect.adjusted(10, 0, -10, -2 if self.bar else 0)
+        room = self._paint_value(painter, inner)
+        self._paint_label(painter, inner, room)
+
+    def _paint_frame(self, painter: QPainter, rect: QRectF) -> None:
+        """An outline where the keys are, a dashed one where the draft has it."""
+        if self.hasFocus():
+            pen = QPen(QColor(theme.CHOSEN), 1)
+        elif self.drafted:
+            pen = QPen(QColor(theme.DRAFT), 1)
+            pen.setDashPattern([3, 2])
+        else:
+            return
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
+
+    def _paint_value(self, painter: QPainter, inner: QRectF) -> float:
+        """The value, as far as there is room; returns the room that it leaves."""
         painter.setFont(theme.font(14, strong=True))
         painter.setPen(QColor(theme.TEXT if self.isEnabled() else theme.FAINT))
-        text = self.text()
         wide = painter.fontMetrics().horizontalAdvance
-        # so that the name does not change with the value
-        widest = f"{self.high:.{self.digits}f}{self._suffix()}"
+        text = self.text()
         if "…" in text and wide(text) + wide(self.label) + 6 > inner.width():
             text = text.replace(" ", "")
         if wide(text) > inner.width():
             text = text.removesuffix(self._suffix()).replace(" ", "")
-        if painter.fontMetrics().horizontalAdvance(text) > inner.width():
+        if wide(text) > inner.width():
             painter.setFont(theme.font(12, strong=True))
-        painter.drawText(
-            inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text
-        )
-        room = inner.width() - painter.fontMetrics().horizontalAdvance(text) - 6
+        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        painter.drawText(inner, right, text)
+        return inner.width() - painter.fontMetrics().horizontalAdvance(text) - 6
+
+    def _paint_label(self, painter: QPainter, inner: QRectF, room: float) -> None:
+        """The name, or the short one where even the widest value would leave no room
+        for it: so it does not change with the value.
+        """
+        strong = QFontMetrics(theme.font(14, strong=True))
+        widest = f"{self.high:.{self.digits}f}{self._suffix()}"
+        least = inner.width() - strong.horizontalAdvance(widest) - 6
         painter.setFont(theme.font(13))
         painter.setPen(QColor(theme.SOFT if self.isEnabled() else theme.FAINT))
-        tight = painter.fontMetrics().horizontalAdvance(self.label) + 1 > min(
-            room, inner.width() - wide(widest) - 6
-        )
+        metrics = painter.fontMetrics()
+        tight = metrics.horizontalAdvance(self.label) + 1 > min(room, least)
         name = self.short if self.short and tight else self.label
-        label = painter.fontMetrics().elidedText(
-            name, Qt.TextElideMode.ElideRight, int(max(0, room))
-        )
-        painter.drawText(
-            inner,
-            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,
-            label if room > 10 else "",
-        )
+        if room > 10:
+            text = metrics.elidedText(name, Qt.TextElideMode.ElideRight, int(room))
+            left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+            painter.drawText(inner, left, text)
 
     def _paint_bar(self, painter: QPainter, rect: QRectF, accent: QColor) -> None:
         span = self.high - self.low
@@ -212,6 +219,7 @@ class ValueField(QWidget):
         )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of the value."""
         if event.button() == Qt.MouseButton.LeftButton:
             start = (
                 self._value
@@ -222,6 +230,7 @@ class ValueField(QWidget):
             self._moved = False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Drag it; with Shift in small steps."""
         if self._drag is None:
             return
         away = event.position().x() - self._drag[0].x()
@@ -232,18 +241,21 @@ class ValueField(QWidget):
         self._set(self._drag[1] + fine * away * (self.high - self.low) / 240)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let it go; a press without a drag puts the keys on it."""
         clicked = self._drag is not None and not self._moved
         self._drag, self._moved = None, False
         if clicked:
             self.setFocus()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Go home."""
         self._drag = None
         if self.home is not None:
             self._set(self.home)
         self.homed.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        """A step up or down, with Shift a small one."""
         ticks = event.angleDelta().y() / 120 or event.angleDelta().x() / 120
         fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         step = (
@@ -260,6 +272,7 @@ class ValueField(QWidget):
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows step, digits open a line, Escape takes a drag back."""
         key = event.key()
         if key == Qt.Key.Key_Escape and self._drag is not None and self._moved:
             before = self._drag[2] if self._drag[2] is not None else self._drag[1]

@@ -33,6 +33,7 @@ class Work(QObject):
 
     @property
     def busy(self) -> bool:
+        """Whether something is under way."""
         return self._then is not None
 
     def run(

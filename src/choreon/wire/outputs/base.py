@@ -24,25 +24,44 @@ class Destination(Protocol):
     """Where universes go; the model's Output says what each field means."""
 
     @property
-    def id(self) -> str: ...
+    def id(self) -> str:
+        """The output's id in the show."""
+
     @property
-    def kind(self) -> str: ...
+    def kind(self) -> str:
+        """The protocol."""
+
     @property
-    def host(self) -> str: ...
+    def host(self) -> str:
+        """Who it is sent to; empty for everybody."""
+
     @property
-    def port(self) -> int: ...
+    def port(self) -> int:
+        """The UDP port."""
+
     @property
-    def shift(self) -> int: ...
+    def shift(self) -> int:
+        """What is added to a show's universe on the wire."""
+
     @property
-    def interface(self) -> str: ...
+    def interface(self) -> str:
+        """The address of the network card; empty for any."""
+
     @property
-    def rate(self) -> float: ...
+    def rate(self) -> float:
+        """Frames a second at most; 0 for all."""
+
     @property
-    def rest(self) -> bool: ...
+    def rest(self) -> bool:
+        """Whether it rests while nothing changes."""
+
     @property
-    def universes(self) -> Sequence[int]: ...
+    def universes(self) -> Sequence[int]:
+        """The universes it sends; none for all."""
+
     @property
-    def on(self) -> bool: ...
+    def on(self) -> bool:
+        """Whether it sends at all."""
 
 
 class Tally(NamedTuple):

@@ -12,9 +12,12 @@ from choreon.wire.outputs.base import Packet, Stream
 
 class _Sacn(Protocol):
     @property
-    def priority(self) -> int: ...
+    def priority(self) -> int:
+        """The priority, 0…200 (E1.31, section 6.2.3)."""
+
     @property
-    def sync(self) -> int: ...
+    def sync(self) -> int:
+        """The universe of synchronisation packets; 0 for none."""
 
 
 class SacnStream(Stream):

@@ -249,6 +249,7 @@ class ChannelForm(QWidget):
 
     @property
     def span(self) -> Range | None:
+        """The range that is chosen; None for none."""
         ranges = self.channel.ranges if self.channel else ()
         return ranges[self.index] if 0 <= self.index < len(ranges) else None
 

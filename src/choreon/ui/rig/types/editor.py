@@ -313,12 +313,14 @@ class TypeEditor(QWidget):
         self.closed.emit()
 
     def undo(self) -> None:
+        """A step back within the editor."""
         if self._past:
             self._future.append(self.kind)
             self.kind = self._past.pop()
             self._fill()
 
     def redo(self) -> None:
+        """A step forward within the editor."""
         if self._future:
             self._past.append(self.kind)
             self.kind = self._future.pop()
@@ -444,8 +446,35 @@ class TypeEditor(QWidget):
     # showing
 
     def _fill(self) -> None:
+        """Show the type as it is now."""
         kind = self.kind
         self._busy = True
+        self._fill_head(kind)
+        mode = kind.mode(self.mode_name)
+        if mode is None and kind.modes:
+            mode = kind.modes[min(self._at, len(kind.modes) - 1)]
+        if mode is not None:
+            self.mode_name = mode.name
+            self._at = kind.modes.index(mode)
+            self._find_key(kind, mode)
+            self.which.setCurrentIndex(self.which.findData(mode.name))
+            self.modes.show_mode(kind, mode, self.key)
+        self._fill_parts(kind)
+        wheel = None
+        if self.key.startswith("wheel:"):
+            wheel = kind.wheel(self.key.removeprefix("wheel:"))
+        if wheel is not None:
+            self.wheels.show_wheel(wheel)
+        self.wheel_rows.setCurrentIndex(1 if wheel else 0 if kind.channels else 2)
+        channel = kind.channel(self.key, mode) if wheel is None else None
+        overrides = mode.overrides if mode is not None else ()
+        own = any(override.key == self.key for override in overrides)
+        self.channel.show_channel(kind, channel, own)
+        self._busy = False
+        self._fill_checks(kind)
+        self._fill_trial()
+
+    def _fill_head(self, kind: FixtureType) -> None:
         self.maker.setText(kind.maker)
         self.name.setText(kind.name)
         if self.sort.findText(kind.kind) < 0:
@@ -460,31 +489,6 @@ class TypeEditor(QWidget):
             self.which.addItem(f"{mode.name} ({mode.footprint})", mode.name)
         self.which.addItem("New mode, as a copy of this", "+copy")
         self.which.addItem("New mode, empty", "+blank")
-        found = kind.mode(self.mode_name) or (
-            kind.modes[min(self._at, len(kind.modes) - 1)] if kind.modes else None
-        )
-        if found is not None:
-            self.mode_name = found.name
-            self._at = kind.modes.index(found)
-            self._find_key(kind, found)
-            self.which.setCurrentIndex(self.which.findData(found.name))
-            self.modes.show_mode(kind, found, self.key)
-        self._fill_parts(kind)
-        own = found is not None and any(c.key == self.key for c in found.overrides)
-        wheel = (
-            kind.wheel(self.key.removeprefix("wheel:"))
-            if self.key.startswith("wheel:")
-            else None
-        )
-        self.wheel_rows.setCurrentIndex(1 if wheel else 0 if kind.channels else 2)
-        if wheel:
-            self.wheels.show_wheel(wheel)
-        self.channel.show_channel(
-            kind, None if wheel else kind.channel(self.key, found), own
-        )
-        self._busy = False
-        self._fill_checks(kind)
-        self._fill_trial()
 
     def _find_key(self, kind: FixtureType, mode: Mode) -> None:
         """Go to the mode's first channel where what was at hand is gone, by a step
@@ -562,26 +566,25 @@ class TypeEditor(QWidget):
     def _fill_trial(self) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
-        show = self.parts.document.show
-        mine = [f for f in show.fixtures.values() if f.type == self.kind.id]
-        self.users.setText(
-            words.some([f.name for f in mine], 6) if mine else "Nobody that hangs here."
-        )
+        fixtures = self.parts.document.show.fixtures.values()
+        mine = [f for f in fixtures if f.type == self.kind.id]
+        others = [f for f in fixtures if f.type != self.kind.id]
+        names = words.some([f.name for f in mine], 6)
+        self.users.setText(names or "Nobody that hangs here.")
         now = self.on.currentData() if self.trial.isChecked() else None
         self.on.clear()
-        for fixture in [*mine, *(f for f in show.fixtures.values() if f not in mine)]:
-            self.on.addItem(
-                f"{fixture.name} · {fixture.universe}.{fixture.address}", fixture.id
-            )
-        if (i := self.on.findData(now)) >= 0:
-            self.on.setCurrentIndex(i)
+        for fixture in [*mine, *others]:
+            text = f"{fixture.name} · {fixture.universe}.{fixture.address}"
+            self.on.addItem(text, fixture.id)
+        index = self.on.findData(now)
+        if index >= 0:
+            self.on.setCurrentIndex(index)
         some = self.on.count() > 0
         self.trial.setEnabled(some)
         self.on.setVisible(some)
         if not self.trial.isChecked():
-            self.tried.setText(
-                POINT if some else "Hang a lamp, and what is edited can be sent to it."
-            )
+            nobody = "Hang a lamp, and what is edited can be sent to it."
+            self.tried.setText(POINT if some else nobody)
 
     def _trial_toggled(self, on: bool) -> None:
         self._pointed = None

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from choreon.model import attributes as at
 from choreon.model import type_edits
-from choreon.model.fixture_type import Channel, FixtureType
+from choreon.model.fixture_type import Channel, FixtureType, Range, Slot
 from choreon.ui import theme
 from choreon.ui.rig.strips import slot_of, slot_picture
 
@@ -60,6 +60,7 @@ class RangeLine(QWidget):
         return 10 + (self.width() - 20) * raw / (self.channel.top + 1)
 
     def raw_at(self, x: float) -> int:
+        """Returns the raw value at a place, in points from the left."""
         assert self.channel is not None
         raw = int((x - 10) / max(1, self.width() - 20) * (self.channel.top + 1))
         return min(self.channel.top, max(0, raw))
@@ -93,46 +94,43 @@ class RangeLine(QWidget):
         painter.drawRoundedRect(QRectF(self.rect()), theme.RADIUS, theme.RADIUS)
         if self.channel is None or self.kind is None:
             return
-        top, tall = BAND
         painter.setFont(theme.font(11))
-        for i, span in enumerate(self.channel.ranges):
-            left, right = self.x_of(span.start), self.x_of(span.end + 1)
-            rect = QRectF(left + 0.5, top, max(1.5, right - left - 1), tall)
-            quiet = span.attribute in (at.NOTHING, "")
-            painter.setPen(
-                QPen(QColor(theme.CHOSEN), 2) if i == self.index else Qt.PenStyle.NoPen
-            )
-            painter.setBrush(
-                QColor(theme.DECK if quiet else theme.BATTEN if i % 2 else theme.FLAT)
-            )
-            painter.drawRoundedRect(rect, 3, 3)
-            if span.on_purpose:
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(QColor(theme.KEEP))
-                painter.drawRect(
-                    QRectF(
-                        rect.left() + 2,
-                        rect.bottom() - 4,
-                        max(1.0, rect.width() - 4),
-                        2,
-                    )
-                )
+        for place, span in enumerate(self.channel.ranges):
             slot = slot_of(self.kind, self.channel, span)
-            if slot is not None and rect.width() > 18:
-                painter.drawPixmap(
-                    int(rect.center().x() - 9),
-                    int(rect.top() + 5),
-                    slot_picture(slot, 18),
-                )
-            if rect.width() > 26:
-                painter.setPen(QColor(theme.TEXT))
-                text = span.name or at.attribute(span.attribute).label
-                room = rect.adjusted(3, 24 if slot else 4, -3, -4)
-                text = painter.fontMetrics().elidedText(
-                    text, Qt.TextElideMode.ElideRight, int(room.width())
-                )
-                painter.drawText(room, Qt.AlignmentFlag.AlignCenter, text)
+            self._paint_range(painter, place, span, slot)
         self._scale(painter)
+
+    def _paint_range(
+        self, painter: QPainter, place: int, span: Range, slot: Slot | None
+    ) -> None:
+        """A range as a block: its name, its slot, whether it is reached on purpose."""
+        top, tall = BAND
+        left, right = self.x_of(span.start), self.x_of(span.end + 1)
+        rect = QRectF(left + 0.5, top, max(1.5, right - left - 1), tall)
+        ground = theme.BATTEN if place % 2 else theme.FLAT
+        if span.attribute in (at.NOTHING, ""):
+            ground = theme.DECK
+        painter.setPen(Qt.PenStyle.NoPen)
+        if place == self.index:
+            painter.setPen(QPen(QColor(theme.CHOSEN), 2))
+        painter.setBrush(QColor(ground))
+        painter.drawRoundedRect(rect, 3, 3)
+        if span.on_purpose:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(theme.KEEP))
+            wide = max(1.0, rect.width() - 4)
+            painter.drawRect(QRectF(rect.left() + 2, rect.bottom() - 4, wide, 2))
+        if slot is not None and rect.width() > 18:
+            x, y = int(rect.center().x() - 9), int(rect.top() + 5)
+            painter.drawPixmap(x, y, slot_picture(slot, 18))
+        if rect.width() > 26:
+            painter.setPen(QColor(theme.TEXT))
+            text = span.name or at.attribute(span.attribute).label
+            room = rect.adjusted(3, 24 if slot else 4, -3, -4)
+            text = painter.fontMetrics().elidedText(
+                text, Qt.TextElideMode.ElideRight, int(room.width())
+            )
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, text)
 
     def _scale(self, painter: QPainter) -> None:
         assert self.channel is not None
@@ -167,6 +165,7 @@ class RangeLine(QWidget):
     # hands
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Choose a range, or take hold of a border."""
         if self.channel is None:
             return
         self.setFocus()
@@ -180,6 +179,7 @@ class RangeLine(QWidget):
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Move the border that is held."""
         if self.channel is None:
             return
         x = event.position().x()
@@ -200,11 +200,13 @@ class RangeLine(QWidget):
         self.pointed.emit(self.raw_at(x))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let the border go where it was moved to."""
         if self._border is not None and self.channel is not self._began:
             self.edited.emit(self.channel)
         self._border = self._began = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Part the range where it is pressed."""
         if self.channel is not None:
             channel, index = type_edits.split(
                 self.channel, self.raw_at(event.position().x())
@@ -215,6 +217,7 @@ class RangeLine(QWidget):
             self.chosen.emit(index)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows go from range to range, Del removes one."""
         channel = self.channel
         if channel is None:
             return

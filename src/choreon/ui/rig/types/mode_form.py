@@ -76,6 +76,7 @@ class CellGrid(QWidget):
             )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of a cell."""
         near = [
             ((self.at(i) - event.position()).manhattanLength(), i)
             for i in range(len(self.mode.cells if self.mode else ()))
@@ -85,6 +86,7 @@ class CellGrid(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Leave the cell where it was carried."""
         if self._held is not None:
             scale = self._scale()
             x = (event.position().x() - self.width() / 2) / scale

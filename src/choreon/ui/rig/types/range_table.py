@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableWidget,
+    QTableWidgetItem,
     QWidget,
 )
 from PySide6.QtWidgets import QTableWidgetItem as Item
@@ -128,6 +129,7 @@ class RangeTable(QTableWidget):
         self.choose(index)
 
     def _fill(self, row: int, span: Range, kind: FixtureType) -> None:
+        """Show a range in its line."""
         assert self.channel is not None
         same = span.discrete and at.attribute(span.attribute).kind in ("slot", "mode")
         texts = (
@@ -138,26 +140,24 @@ class RangeTable(QTableWidget):
             shown(span, span.low),
             "" if same else shown(span, span.high),
         )
-        slot = slot_of(kind, self.channel, span)
-        for column, text in enumerate(texts):
-            item = self.item(row, column)
-            if item is None:
-                item = Item()
-                self.setItem(row, column, item)
+        items = [self._item(row, column) for column in range(len(texts))]
+        for item, text in zip(items, texts, strict=True):
             item.setText(text)
-            if column == MEANING:
-                item.setToolTip(said(span.attribute))
-                item.setForeground(
-                    QColor(
-                        theme.SOFT if span.attribute in (at.NOTHING, "") else theme.TEXT
-                    )
-                )
-            if column == NAME:
-                item.setIcon(QIcon(slot_picture(slot, 20)) if slot else QIcon())
-                item.setToolTip("Only reached on purpose" if span.on_purpose else "")
-                item.setForeground(
-                    QColor(theme.KEEP if span.on_purpose else theme.TEXT)
-                )
+        meaning, name = items[MEANING], items[NAME]
+        quiet = span.attribute in (at.NOTHING, "")
+        meaning.setToolTip(said(span.attribute))
+        meaning.setForeground(QColor(theme.SOFT if quiet else theme.TEXT))
+        slot = slot_of(kind, self.channel, span)
+        name.setIcon(QIcon(slot_picture(slot, 20)) if slot else QIcon())
+        name.setToolTip("Only reached on purpose" if span.on_purpose else "")
+        name.setForeground(QColor(theme.KEEP if span.on_purpose else theme.TEXT))
+
+    def _item(self, row: int, column: int) -> QTableWidgetItem:
+        item = self.item(row, column)
+        if item is None:
+            item = Item()
+            self.setItem(row, column, item)
+        return item
 
     def choose(self, index: int) -> None:
         """Go to a range, in the column where one is."""
@@ -246,6 +246,7 @@ class RangeTable(QTableWidget):
             self.editItem(item)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter goes on to what is typed next, Del removes a range."""
         channel, row = self.channel, self.currentRow()
         if (
             event.key() == Qt.Key.Key_Delete
@@ -273,6 +274,7 @@ class _Fields(QStyledItemDelegate):
     def createEditor(
         self, parent: QWidget, option: QStyleOptionViewItem, index: AnyIndex
     ) -> QLineEdit:
+        """A field over the cell."""
         if index.column() == MEANING:
             meaning = MeaningField(parent)
             meaning.picked.connect(lambda _: self.commitData.emit(meaning))
@@ -284,6 +286,7 @@ class _Fields(QStyledItemDelegate):
         return made
 
     def setEditorData(self, editor: QWidget, index: AnyIndex) -> None:
+        """Begin with what the cell has."""
         if isinstance(editor, MeaningField):
             channel = self.table.channel
             if channel is not None and index.row() < len(channel.ranges):
@@ -296,6 +299,7 @@ class _Fields(QStyledItemDelegate):
     def setModelData(
         self, editor: QWidget, model: QAbstractItemModel, index: AnyIndex
     ) -> None:
+        """Hand what was typed to the table."""
         if isinstance(editor, MeaningField):
             editor.settle()
             if (

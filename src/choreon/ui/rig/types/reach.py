@@ -26,11 +26,15 @@ def _renamed(before: FixtureType | None, kind: FixtureType, name: str) -> str:
     mode = before.mode(name) if before else None
     if before is None or mode is None or kind.mode(name) is not None:
         return ""
-    fresh = [m for m in kind.modes if before.mode(m.name) is None]
-    alike = [m for m in fresh if m.uses == mode.uses]
-    if not alike and len(kind.modes) == len(before.modes):
-        alike = [m for m in (kind.modes[before.modes.index(mode)],) if m in fresh]
-    return alike[0].name if alike else ""
+    fresh = [other for other in kind.modes if before.mode(other.name) is None]
+    for other in fresh:
+        if other.uses == mode.uses:
+            return other.name
+    if len(kind.modes) == len(before.modes):
+        other = kind.modes[before.modes.index(mode)]
+        if other in fresh:
+            return other.name
+    return ""
 
 
 def reach(show: Show, kind: FixtureType) -> Reach:
@@ -44,35 +48,37 @@ def reach(show: Show, kind: FixtureType) -> Reach:
         if fixture.type == kind.id:
             by_mode.setdefault(fixture.mode, []).append(fixture.id)
     for mode, ids in by_mode.items():
-        renamed = _renamed(show.types.get(kind.id), kind, mode)
-        target = (
-            mode
-            if kind.mode(mode)
-            else renamed or (kind.modes[0].name if kind.modes else mode)
-        )
         names = words.some([show.fixtures[i].name for i in ids])
-        if target not in (mode, renamed):
+        target, gone = _target(show.types.get(kind.id), kind, mode)
+        if gone:
             lines[f"{names}: the mode {mode} is gone; they go to {target}."] = None
         # Translated one mode after the other, each from what its lamps had before the
         # change.
-        done = swap(
-            edits.replace(made, types=show.types), ids, kind, target, room=False
-        )
+        before = edits.replace(made, types=show.types)
+        done = swap(before, ids, kind, target, room=False)
         made = done.show
-        for line in done.lines:
-            if line.fate != "kept":
-                lines[f"{names}: {line.text}."] = None
-    made, readdressed, homeless = find_room(
-        edits.put(made, "types", kind), [i for ids in by_mode.values() for i in ids]
-    )
+        told = [line.text for line in done.lines if line.fate != "kept"]
+        lines |= dict.fromkeys(f"{names}: {text}." for text in told)
+    everybody = [i for ids in by_mode.values() for i in ids]
+    made, readdressed, homeless = find_room(edits.put(made, "types", kind), everybody)
     for i in readdressed:
         after = made.fixtures[i]
-        lines[
-            f"{after.name} goes to {after.universe}.{after.address}: it takes "
-            "other slots now."
-        ] = None
+        where = f"{after.universe}.{after.address}"
+        lines[f"{after.name} goes to {where}: it takes other slots now."] = None
     for i in homeless:
-        lines[
-            f"{show.fixtures[i].name} finds no room in its universe and will clash."
-        ] = None
+        name = show.fixtures[i].name
+        lines[f"{name} finds no room in its universe and will clash."] = None
     return Reach(made, tuple(lines))
+
+
+def _target(
+    before: FixtureType | None, kind: FixtureType, mode: str
+) -> tuple[str, bool]:
+    """The mode that lamps of a mode go to, and whether theirs is gone."""
+    if kind.mode(mode):
+        return mode, False
+    renamed = _renamed(before, kind, mode)
+    if renamed:
+        return renamed, False
+    target = kind.modes[0].name if kind.modes else mode
+    return target, target != mode
