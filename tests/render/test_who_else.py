@@ -368,3 +368,28 @@ def test_looks_of_the_same_lamps_cross_as_by_the_rule(families, monkeypatch):
     compiled = compile_show(play.with_scenes(rig_of(*PARS), **looks))
     for now, values in zip(moments, short, strict=True):
         assert blend(compiled, state, now) == pytest.approx(values, abs=1e-12)
+
+
+def test_faders_that_share_a_lamp_do_so_whatever_comes_up_beside_them():
+    """Two faders stand half up on lamp a: red of w = .2, own = .2, others = .4; its
+    share is 1 − .8 · .4 / .4 = .2. A scene that lights only b, as the second fader
+    does too, changes nothing of it.
+    """
+    compiled = compile_show(
+        play.with_scenes(
+            rig_of(*PARS[:2]),
+            red={"a": {"Dimmer": 1.0, **RED}},
+            both={f: {"Dimmer": 1.0} for f in "ab"},
+            beside={"b": {"Dimmer": 1.0, **BLUE}},
+        )
+    )
+    faders = (
+        play.player("red", level=0.2, order=1),
+        play.player("both", level=0.4, order=2),
+    )
+    coming = play.player("beside", weight=Ramp(0.0, 1.0, 0.0, 4.0), order=3)
+    reds = [compiled.rig.colour_rows.start + 2 * part for part in range(3)]
+    for state in (PlayState(faders), PlayState((*faders, coming))):
+        for now in (0.0, 1.0, 3.0):
+            mixed = blend(compiled, state, now)[reds]
+            assert mixed == pytest.approx(between(WHITE, RED, 0.2), abs=1e-9)

@@ -13,7 +13,7 @@ from choreon.render.drafts import Drafted, drafts_of
 from choreon.render.layers import Crowd, Fading, Single
 from choreon.render.lights import Lights
 from choreon.render.looks import CompiledLook, merged
-from choreon.render.rig import Rig
+from choreon.render.rig import Flags, Rig
 from choreon.render.state import Player, PlayState
 
 Still = tuple[tuple[CompiledLook, float], ...]
@@ -177,17 +177,32 @@ def _move_partial(
     layers: list[tuple[Single | Fading, bool]], drafts: list[Drafted]
 ) -> list[tuple[Single | Fading, bool]]:
     """Have those that stand half up be worked out anew where something that moves
-    lights the same lamps, or lies below them: their share depends on it.
+    lights the same lamps, or lies below them: their share depends on it. So does that
+    of others then which share lamps with them.
     """
     looks = [draft.look for draft in drafts]
     looks += _looks_of([layer for layer, moves in layers if moves])
     if not looks:
         return layers
     lit = np.zeros(looks[0].rig.intensities + 1, bool)
-    for look in looks:
-        lit[look.shining[0]] = True
+    while looks:
+        for look in looks:
+            lit[look.shining[0]] = True
+        marked = _marked(layers, lit)
+        pairs = zip(layers, marked, strict=True)
+        fresh = [layer for (layer, was), (_, moves) in pairs if moves and not was]
+        looks, layers = _looks_of(fresh), marked
+    return layers
+
+
+def _marked(
+    layers: list[tuple[Single | Fading, bool]], lit: Flags
+) -> list[tuple[Single | Fading, bool]]:
+    """Layers, with those that stand half up moving where they touch lamps that are lit
+    by what moves, or where something that moves lies below.
+    """
     marked: list[tuple[Single | Fading, bool]] = []
-    below = False  # whether something that moves lies below
+    below = False
     for layer, moves in layers:
         if not moves and isinstance(layer, Single) and layer.player.level < 1.0:
             moves = below or bool((layer.look.touches & lit).any())
