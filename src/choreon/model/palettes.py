@@ -76,8 +76,8 @@ WHEELS = ("Gobo(n)", "Color(n)", "AnimationWheel(n)")
 
 
 def _own(group: tuple[str, ...], values: dict[str, Value]) -> bool:
-    """Whether values mean something to one lamp only: plain angles, slots of a wheel but
-    its first, raw values.
+    """Whether values mean something to one lamp only: plain angles, slots of a wheel
+    but its first, raw values.
     """
     if group == links.AIMS:
         return not all(isinstance(v, str) for v in values.values())

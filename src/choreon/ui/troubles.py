@@ -37,7 +37,7 @@ class Troubles(QPushButton):
         self._looked_at: Show | None = None
         self._busy = False
         self.setProperty("kind", "quiet")
-        self.setStyleSheet(f"color: {theme.ALARM};")
+        self.setStyleSheet(f"QPushButton {{ color: {theme.ALARM}; }}")
         self.clicked.connect(self.open_list)
         self.hide()
         self._soon = basics.once(self, SOON, self._look)

@@ -36,6 +36,7 @@ from choreon.ui.widgets import basics
 
 SCENES, PALETTES = "scenes", "palettes"
 EVERYWHERE = "Everywhere"
+FIND = {False: 154, True: 64}  # pixels to find by: beside few buttons, beside many
 ROOMY, TIGHT = 920, 660  # pixels of width for all words, and for all but those
 NO_SCENES = (
     "No scenes yet. Choose lights, give them level and colour, then press "
@@ -109,8 +110,7 @@ class Shelf(QWidget):
         search.setPlaceholderText("Find by name or tag")
         search.setAccessibleName("Find by name or tag")
         search.setToolTip("Show only what has these words in its name or its tags")
-        search.setMinimumWidth(64)
-        search.setMaximumWidth(150)
+        search.setMaximumWidth(FIND[False])
         search.setClearButtonEnabled(True)
         search.textChanged.connect(lambda _: self._fill(again=True))
         return search
@@ -152,7 +152,9 @@ class Shelf(QWidget):
 
     def _fit(self) -> None:
         """With little room what can be done with a card goes before finding others."""
-        self.deeds.set_narrow(self.width() < ROOMY)
+        narrow = self.width() < ROOMY
+        self.deeds.set_narrow(narrow)
+        self.search.setMinimumWidth(FIND[narrow and bool(self.chosen)])
         crowded = self.width() < TIGHT and bool(self.chosen)
         self.search.setVisible(not crowded)
         self.folder.setVisible(not crowded and self.folder.count() > 1)

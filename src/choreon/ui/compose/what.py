@@ -213,8 +213,9 @@ class What(QWidget):
             self.stack.addWidget(basics.scroller(inner))
         self.tab_row = basics.row(*self.tabs.values(), 1, spacing=0)
         self.wanted = TABS[0]
+        self.head = self._head()
         panel = basics.panel(
-            self._head(),
+            self.head,
             self.empty,
             self.light,
             self.tab_row,
@@ -364,8 +365,7 @@ class What(QWidget):
         self.title.setText(_title(self.parts, show) if chosen else "")
         self.empty.setVisible(not chosen)
         for widget in (
-            self.title,
-            self.copy_button,
+            self.head,
             self.light,
             self.tab_row,
             self.stack,
