@@ -18,11 +18,12 @@ from choreon.ui.rig import bodies
 from choreon.ui.rig.hang import channel_map
 from choreon.ui.rig.outputs import interfaces
 from choreon.ui.rig.slip import Slip
-from choreon.ui.rig.strips import Strip, slot_of, slot_picture, value_text
+from choreon.ui.rig.strips import Strip, value_text
 from choreon.ui.rig.type_list import TypeList, dropped, searched
 from choreon.ui.rig.types.line import RangeLine
 from choreon.ui.rig.types.meaning import MeaningField, said
 from choreon.ui.rig.types.reach import reach
+from choreon.ui.slots import slot_of, slot_picture
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.work import Work
 

@@ -15,7 +15,7 @@ from choreon.ui.parts import Parts
 class Learner(QObject):
     """Waits for a control to be moved and ties it to the target."""
 
-    changed = Signal(object)
+    changed = Signal(object)  # what is to be learnt, or None
     """The Ref that is being taught; None when done."""
 
     def __init__(self, parts: Parts) -> None:

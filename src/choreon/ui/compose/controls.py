@@ -14,7 +14,7 @@ from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, Wheel
 from choreon.ui import words
 from choreon.ui.compose.hand import Hand
-from choreon.ui.rig.strips import slot_picture
+from choreon.ui.slots import slot_picture
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import TALL, Chip, ChipList
 from choreon.ui.widgets.values import ValueField

@@ -103,7 +103,7 @@ class SpreadBars(QWidget):
 class ColourButton(QWidget):
     """A colour that opens a field to change it."""
 
-    changed = Signal(object)
+    changed = Signal(tuple)
 
     def __init__(self, title: str) -> None:
         super().__init__()

@@ -37,7 +37,7 @@ TITLES = {"line": "In a line", "arc": "On an arc", "grid": "In a grid"}
 class ArrangeBar(QFrame):
     """A bar over the plan with the numbers of an arrangement."""
 
-    previewed = Signal(object)
+    previewed = Signal(dict)
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()

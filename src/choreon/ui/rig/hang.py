@@ -53,7 +53,7 @@ def channel_map(kind: FixtureType, mode: Mode) -> str:
 class HangPanel(QWidget):
     """Types above, the run to hang below."""
 
-    planned = Signal(object)
+    planned = Signal(object)  # a Ghost, or None
     edit_type = Signal(str)  # what to do: new, copy, edit, import, export
 
     def __init__(self, parts: Parts) -> None:

@@ -71,7 +71,7 @@ class Plan(TakesTypes):
     menu_asked = Signal(
         object, object
     )  # where on the screen, and where on the floor (None from the front)
-    type_dropped = Signal(str, object)
+    type_dropped = Signal(str, Place)
     two_points = Signal(QPointF, QPointF)
 
     def __init__(self, parts: Parts, front: bool = False) -> None:

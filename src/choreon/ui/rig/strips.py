@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QByteArray, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
@@ -16,12 +16,10 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPixmap,
     QResizeEvent,
     QShowEvent,
     QWheelEvent,
 )
-from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
@@ -30,7 +28,6 @@ from choreon.model.fixture_type import (
     FixtureType,
     Mode,
     Range,
-    Slot,
     Use,
     main_attribute,
 )
@@ -40,53 +37,11 @@ from choreon.render.channels import meanings
 from choreon.render.commands import Command, commands_of
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
+from choreon.ui.slots import slot_of, slot_picture
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import parse
 
 TALL, NAME, BAR, CHIP = 48, 20, 16, 24
-_pictures: dict[tuple[bytes, int], QPixmap] = {}
-
-
-def slot_picture(slot: Slot, size: int) -> QPixmap:
-    """A slot as a small disc: its picture, or its colour."""
-    key = (slot.picture or f"{slot.colour}{slot.split}".encode() or b"-", size)
-    if key not in _pictures:
-        made = QPixmap(size, size)
-        made.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(made)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if slot.picture.startswith((b"\x89PNG", b"\xff\xd8")):
-            picture = QPixmap()
-            picture.loadFromData(QByteArray(slot.picture))
-            painter.drawPixmap(
-                QRectF(0, 0, size, size), picture, QRectF(picture.rect())
-            )
-        elif slot.picture:
-            QSvgRenderer(QByteArray(slot.picture)).render(
-                painter, QRectF(0, 0, size, size)
-            )
-        else:
-            painter.setPen(QPen(QColor(theme.FAINT), 1))
-            painter.setBrush(QColor(slot.colour or "#FFFFFF"))
-            painter.drawEllipse(QRectF(1, 1, size - 2, size - 2))
-            if slot.split:  # the two filters that the wheel stops between
-                painter.setBrush(QColor(slot.split))
-                painter.drawPie(QRectF(1, 1, size - 2, size - 2), -90 * 16, 180 * 16)
-        painter.end()
-        if len(_pictures) > 600:
-            _pictures.clear()
-        _pictures[key] = made
-    return _pictures[key]
-
-
-def slot_of(kind: FixtureType, channel: Channel, span: Range) -> Slot | None:
-    """The slot of a wheel that a range stands for."""
-    wheel = kind.wheel(channel.wheel) if channel.wheel else None
-    if wheel is None:
-        return None
-    slot_like = at.attribute(span.attribute).kind == "slot" and span.discrete
-    number = int(span.low) if slot_like else span.slot
-    return wheel.slots[number] if 0 <= number < len(wheel.slots) else None
 
 
 def value_text(span: Range | None, raw: float) -> str:

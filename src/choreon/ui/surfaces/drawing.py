@@ -62,7 +62,7 @@ class ControllerDrawing(QWidget):
     moved or taught.
     """
 
-    picked = Signal(object)
+    picked = Signal(object)  # what the part acts on, or None
     """The Ref of what a part does; None for one that does nothing."""
 
     def __init__(self, parts: Parts) -> None:

@@ -20,7 +20,7 @@ class AimPad(QWidget):
     """
 
     nudged = Signal(float, float)
-    limited = Signal(object, object)
+    limited = Signal(tuple, tuple)
 
     def __init__(self) -> None:
         super().__init__()

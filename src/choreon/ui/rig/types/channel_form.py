@@ -24,12 +24,12 @@ replace = type_edits.replace
 class ChannelForm(QWidget):
     """`edited` gives the channel as it is after every change."""
 
-    edited = Signal(object)
+    edited = Signal(Channel)
     removed = Signal()
     own_toggled = Signal(bool)
     wheel_wanted = Signal()  # a new one, for this channel
     pointed = Signal(int)
-    emitter_edited = Signal(str, object)
+    emitter_edited = Signal(str, dict)
 
     def __init__(self) -> None:
         super().__init__()

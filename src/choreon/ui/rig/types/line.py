@@ -10,7 +10,7 @@ from choreon.model import attributes as at
 from choreon.model import type_edits
 from choreon.model.fixture_type import Channel, FixtureType, Range, Slot
 from choreon.ui import theme
-from choreon.ui.rig.strips import slot_of, slot_picture
+from choreon.ui.slots import slot_of, slot_picture
 
 GRIP = 5.0  # pixels within which a border is taken
 BAND = (28.0, 46.0)  # from, height
@@ -22,7 +22,7 @@ class RangeLine(QWidget):
     """
 
     chosen = Signal(int)
-    edited = Signal(object)  # the channel as it is now
+    edited = Signal(Channel)  # the channel as it is now
     pointed = Signal(int)  # a raw value to try
 
     def __init__(self) -> None:

@@ -101,7 +101,7 @@ class ModeForm(QWidget):
     was clicked.
     """
 
-    edited = Signal(object)
+    edited = Signal(Mode)
     chosen = Signal(str)
     refused = Signal(str)
     removed = Signal()

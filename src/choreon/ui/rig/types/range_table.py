@@ -24,8 +24,8 @@ from choreon.model import attributes as at
 from choreon.model import type_edits
 from choreon.model.fixture_type import Channel, FixtureType, Range
 from choreon.ui import theme
-from choreon.ui.rig.strips import slot_of, slot_picture
 from choreon.ui.rig.types.meaning import MeaningField, said
+from choreon.ui.slots import slot_of, slot_picture
 from choreon.ui.widgets.items import AnyIndex
 from choreon.ui.widgets.values import parse
 
@@ -76,7 +76,7 @@ class RangeTable(QTableWidget):
     range ends before the top of the line, the next one opens.
     """
 
-    edited = Signal(object)
+    edited = Signal(Channel)
     chosen = Signal(int)
     refused = Signal(str)
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QColorDialog, QFileDialog, QLineEdit, QVBoxLayout,
 
 from choreon.model.fixture_type import Slot, Wheel
 from choreon.model.type_edits import replace
-from choreon.ui.rig.strips import slot_picture
+from choreon.ui.slots import slot_picture
 from choreon.ui.widgets import basics
 
 MOST_BYTES = 2 << 20
@@ -19,7 +19,7 @@ MOST_BYTES = 2 << 20
 class WheelForm(QWidget):
     """`edited` gives the wheel as it is after every change."""
 
-    edited = Signal(object)
+    edited = Signal(Wheel)
     removed = Signal()
     refused = Signal(str)
 
