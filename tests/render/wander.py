@@ -9,14 +9,19 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from choreon.engine import actions
+from choreon.engine.ahead import Ahead
+from choreon.engine.do import Do
 from choreon.library import library
 from choreon.model import attributes as at
-from choreon.model import edits
+from choreon.model import edits, links
 from choreon.model.playables import Scene, Times
-from choreon.model.refs import Ref
-from choreon.model.show import Show
+from choreon.model.refs import Ref, to_tile
+from choreon.model.show import Fixture, Mark, Show
 from choreon.model.tiles import Fader, Pad, Page
-from choreon.render.compiled import CompiledShow, compile_show
+from choreon.model.values import Look, Value
+from choreon.model.verbs import Verb
+from choreon.render.compiled import CompiledShow
 from choreon.render.compositor import compose
 from choreon.render.rig import Floats
 from choreon.render.state import PlayState
@@ -29,7 +34,13 @@ LEVEL = (
     3.0  # most that a fade of a second moves a value, as a part of its span a second
 )
 LENGTH = 8.0  # seconds of a walk
-RIG = (("tarnby-par-7", "8 channel"), ("ostrey-wash-90", "")) * 2
+RIG = (
+    ("tarnby-par-7", "8 channel"),
+    ("ostrey-wash-90", ""),
+    ("ostrey-spot-160", "13 channel"),
+    ("pellow-bar-8", "24 channel"),
+)
+MARKS = {"m1": (1.0, 2.0), "m2": (-2.0, 3.0), "m3": (0.0, 0.5)}
 
 
 def show_of(dice: random.Random) -> Show:
@@ -37,6 +48,8 @@ def show_of(dice: random.Random) -> Show:
     faders.
     """
     show = Show(id="w", name="W")
+    marks = [Mark(id=i, name=i, x=x, y=y) for i, (x, y) in MARKS.items()]
+    show = edits.put(show, "marks", *marks)
     address = 1
     for kind_id, mode_name in RIG:
         kind = library()[kind_id]
@@ -70,24 +83,55 @@ def _times(dice: random.Random) -> dict[str, Times]:
     return {f: Times(dice.uniform(0, 1.0), dice.uniform(*FADES)) for f in families}
 
 
-def _look(dice: random.Random, show: Show) -> dict[str, dict[str, float]]:
-    look: dict[str, dict[str, float]] = {}
+def _look(dice: random.Random, show: Show) -> Look:
+    look: Look = {}
     for fixture in show.fixtures.values():
         if dice.random() < 0.3:
             continue
-        values: dict[str, float] = {}
+        has = attributes_of(show, fixture)
+        values: dict[str, Value] = {}
         if dice.random() < 0.75:
-            values["Dimmer"] = dice.choice([0.0, 0.4, 1.0, dice.random()])
-        if dice.random() < 0.7:
-            values |= {n: dice.random() for n in at.TARGET_COLOUR}
-        if "wash" in fixture.type and dice.random() < 0.7:
-            values |= {"Pan": dice.uniform(-120, 120), "Tilt": dice.uniform(-60, 60)}
-        if "wash" in fixture.type and dice.random() < 0.4:
+            values["Dimmer"] = _level(dice, cells=has["cells"])
+        if has["mixes"] and dice.random() < 0.7:
+            values |= {n: _number(dice, has["cells"]) for n in at.TARGET_COLOUR}
+        if has["turns"] and dice.random() < 0.75:
+            values |= _aim(dice)
+        if has["turns"] and dice.random() < 0.4:
             values["Zoom"] = dice.uniform(10, 40)
         if dice.random() < 0.25:
             values["dmx:blue"] = float(dice.randrange(256))
         look[fixture.id] = values
     return look
+
+
+def attributes_of(show: Show, fixture: Fixture) -> dict[str, int]:
+    """What a fixture can do, as far as looks here make use of it."""
+    kind = show.types[fixture.type]
+    mode = kind.mode(fixture.mode)
+    names = kind.attributes
+    return {
+        "cells": len(mode.cells) if mode else 0,
+        "mixes": "ColorAdd_R" in names,
+        "turns": at.PAN in names,
+    }
+
+
+def _number(dice: random.Random, cells: int) -> Value:
+    """A number, or now and then one for each cell."""
+    if cells and dice.random() < 0.6:
+        return tuple(dice.random() for _ in range(cells))
+    return dice.random()
+
+
+def _level(dice: random.Random, cells: int) -> Value:
+    return dice.choice([0.0, 0.4, 1.0, _number(dice, cells)])
+
+
+def _aim(dice: random.Random) -> dict[str, Value]:
+    """At a mark, or by angles."""
+    if dice.random() < 0.5:
+        return links.aim(links.to_mark(dice.choice(list(MARKS))))
+    return {"Pan": dice.uniform(-120, 120), "Tilt": dice.uniform(-60, 60)}
 
 
 @dataclass
@@ -107,7 +151,10 @@ class Walk:
     def __init__(self, dice: random.Random) -> None:
         self.dice = dice
         self.show = show_of(dice)
-        self.compiled = compile_show(self.show)
+        self.state = play.blank()
+        self.now = 0.0
+        self.ahead = Ahead(self.show, lambda: self.state, lambda: self.now)
+        self.compiled = self.ahead.compiled
         times = sorted(
             dice.uniform(0.2, LENGTH - 3.5) for _ in range(dice.randint(4, 9))
         )
@@ -129,8 +176,11 @@ class Walk:
         return what, f"t{self.dice.randrange(4)}", self.dice.random()
 
     def _do(self, state: PlayState, what: str, tile: str, value: float, now: float):
-        if what == "press":
-            return play.press(self.show, state, tile, now)
+        if what == "press":  # as the engine does, the way of the heads planned
+            self.state, self.now = state, now
+            ref = to_tile(tile)
+            aims = self.ahead.ask([ref])[ref]
+            return actions.perform(self.show, state, Do(ref, Verb.PRESS), now, aims)
         if what == "release" and state.players:
             return play.release(self.show, state, state.players[0].id, now)
         if what == "draft":  # a colour by hand: the lamp's own jump is the hand's

@@ -22,10 +22,17 @@ from choreon.render.state import PlayState, Step
 
 
 class Ahead:
-    """Compiles ahead of the frame loop. `playing()` gives what the loop last had."""
+    """Compiles ahead of the frame loop. `playing()` gives what the loop last had,
+    `clock()` the time.
+    """
 
-    def __init__(self, show: Show, playing: Callable[[], PlayState]) -> None:
-        self._playing = playing
+    def __init__(
+        self,
+        show: Show,
+        playing: Callable[[], PlayState],
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
+        self._playing, self._clock = playing, clock
         self._lock = threading.Lock()
         self.compiled = compile_show(show)
         self.draft: Look = {}
@@ -72,7 +79,7 @@ class Ahead:
         playable = players.playable_of(compiled.show, plays) if plays else None
         if playable is None:
             return {}
-        now = time.monotonic()
+        now = self._clock()
         look = compiled.look_of(Step(ref=playable.ref), now)
         others = [
             compiled.look_of(Step(ref=other), now)
