@@ -64,11 +64,39 @@ def snap(share: Floats, look: CompiledLook | Fade, leaving: bool) -> None:
     share[snaps] = part >= 1.0 if leaving else part > 0.0
 
 
-class Single:
+class Layer:
+    """A player as it is laid over what is below it. `who`: its place among those that
+    tell how strongly they light the lamps.
+    """
+
+    def __init__(self, player: Player, who: int) -> None:
+        self.player, self.who = player, who
+        self.weight: float | Floats = 0.0  # one number, or one for each of FAMILIES
+        self.intensity = 0.0
+
+    def weigh(self, now: float) -> None:
+        """Find out how far it is on now."""
+        player = self.player
+        if player.weight.families:
+            self.weight = _weights(player.weight, player.level, now)
+            self.intensity = player.weight_at(now)
+        else:
+            self.weight = self.intensity = player.weight.main.at(now) * player.level
+
+    @property
+    def seen(self) -> bool:
+        """Whether it is on at all."""
+        on = self.weight
+        there = on > 0.0 if isinstance(on, float) else bool(on.any())
+        return there or self.player.releasing
+
+
+class Single(Layer):
     """A player that plays one look."""
 
     def __init__(self, player: Player, look: CompiledLook, who: int) -> None:
-        self.player, self.look, self.who = player, look, who
+        super().__init__(player, who)
+        self.look = look
         # what a crowd has worked out for it: the share of rows, and, where the look is
         # wide, that of all colours (K) in the place of their rows
         self.share: Floats | None = None
@@ -82,15 +110,6 @@ class Single:
         look = self.look
         return not self.player.weight.families and look.shining[1] is look.levels
 
-    def weigh(self, now: float) -> None:
-        """Find out how far it is on now."""
-        player = self.player
-        if player.weight.families:
-            self.weight = _weights(player.weight, player.level, now)
-            self.intensity = player.weight_at(now)
-        else:
-            self.weight = self.intensity = player.weight.main.at(now) * player.level
-
     def light(self, lights: Lights, now: float) -> None:
         """Tell how strongly it lights its lamps now."""
         self.weigh(now)
@@ -99,13 +118,6 @@ class Single:
         same = look.shining[1] is look.levels
         level = light if same else look.levels * self.intensity
         lights.tell(self.who, look, light, level)
-
-    @property
-    def seen(self) -> bool:
-        """Whether it is on at all."""
-        on = self.weight
-        there = on > 0.0 if isinstance(on, float) else bool(on.any())
-        return there or self.player.releasing
 
     def lay(
         self,
@@ -273,29 +285,24 @@ def _which(counts: Sequence[int]) -> Ints:
     return np.repeat(np.arange(len(counts)), counts)
 
 
-class Fading:
+class Fading(Layer):
     """A player on its way from one look to another."""
 
     def __init__(self, player: Player, fade: Fade, who: int) -> None:
-        self.player, self.fade, self.who = player, fade, who
+        super().__init__(player, who)
+        self.fade = fade
+        self.moves: list[Move] = []
+        self.given: list[Floats] = []
 
     def light(self, lights: Lights, now: float) -> None:
         """Tell how strongly it lights its lamps now."""
-        player, fade = self.player, self.fade
-        self.weight = _weights(player.weight, player.level, now)
-        self.intensity = player.weight_at(now)
-        self.moves = [_move(step, now) for step in player.steps[1:]]
+        self.weigh(now)
+        fade = self.fade
+        self.moves = [_move(step, now) for step in self.player.steps[1:]]
         light = fade.light(self.moves) * self.intensity
         same = fade.shining[1] is fade.levels
         level = light if same else fade.level(self.moves) * self.intensity
         lights.tell(self.who, fade, light, level)
-
-    @property
-    def seen(self) -> bool:
-        """Whether it is on at all."""
-        on = self.weight
-        there = on > 0.0 if isinstance(on, float) else bool(on.any())
-        return there or self.player.releasing
 
     def lay(
         self,
