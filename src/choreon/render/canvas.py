@@ -66,6 +66,8 @@ class Canvas:
         rows = look.plain_rows[first:]
         before = self.values.take(rows)
         turned = None
+        # heads on a line take their angles from it, not from a mix of angles:
+        # they are worked out from what is there before, and put in after
         if len(look.heads) and not (self.trail.points is None and points is None):
             here = self.values[self.rig.heads.rows[look.heads]]
             there = values[look.head_rows]
@@ -82,6 +84,7 @@ class Canvas:
 
     def blend_colours(self, colours: Floats, share: Floats) -> None:
         """Lay colours (3, K) over those that are there by `share` (K)."""
+        # a view: what is laid here is laid on the canvas
         here = self.values[self.rig.colour_rows].reshape(3, -1)
         moved = colours - here
         moved *= share
@@ -98,6 +101,7 @@ class Canvas:
         mixed = share * values + before * self.values[rows]
         old = self.values[rows]
         self.values[rows] = np.divide(mixed, after, out=old, where=after > 0)
+        # a share of nothing leaves the number as it is; it shows nowhere
         held[channels] = after
 
     def free(self, rows: Ints, share: Floats | float) -> None:

@@ -91,6 +91,7 @@ class Encoder:
         changed = wanted != self._colours
         changed[0] |= changed[1]
         changed[0] |= changed[2]
+        # NaN, which stands for “not yet”, differs from everything
         fresh = np.flatnonzero(changed[0])
         if len(fresh):
             colours = wanted.take(fresh, axis=1)

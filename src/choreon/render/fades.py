@@ -153,6 +153,8 @@ class Fade:
         shine = self.shine[0]
         points = None if self.points is None else self.points[0].copy()
         given = [presence.copy()] if explain else []
+        # what the looks so far have come to is the a of the next step, whatever its
+        # own fade had come to when it was left
         for n, move in enumerate(moves, start=1):
             comes, stays = self._shares(n, move, shine, weight, others, presence)
             has = self.has[n]
@@ -160,6 +162,8 @@ class Fade:
             added = np.where(has, comes, 0.0)
             kept = left * presence
             after = kept + added
+            # presence says how much of a row the player gives at all; values are what
+            # it gives there, so they mix by what each brings
             mixed = kept * values + added * self.values[n]
             new = np.divide(mixed, after, out=values.copy(), where=after > 0)
             if points is not None:

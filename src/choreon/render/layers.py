@@ -249,6 +249,7 @@ class Crowd:
         others = lights.others_into(self._others, self._claims, own)
         light = None if drafted is None else drafted.top[self._claims]
         ratio = _ratio_into(others, own, light)
+        # the rule of the module's head, all layers at once
         weight = np.array([layer.weight for layer in self.layers], float)
         share = _take(1.0 - weight, self._claimed_by, self._own)
         share *= ratio
@@ -266,6 +267,7 @@ class Crowd:
         for layer, end in zip(self.layers, self._rows_end, strict=True):
             layer.share = shares[begin:end]
             begin = end
+        # colours that a look does not give keep their share of 0 from the beginning
         colours = self._colour_shares
         of_colours = _take(share, self._colour_claim, self._of_colours)
         colours.reshape(-1)[self._colour_at] = of_colours
@@ -314,6 +316,8 @@ class Fading(Layer):
         """Lay it over what is there. Returns the share (n) that its rows got; with
         `explain` that of each look is in `given`.
         """
+        # the player as a whole shares the lamp with others; within it, its looks share
+        # what it gives, and there the draft counts among the others
         fade = self.fade
         own = fade.light_on_claims(self.moves) * self.intensity
         others = lights.others(fade.claims, own)

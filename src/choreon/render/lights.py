@@ -62,10 +62,13 @@ class Lights:
         top, second, lower = self._top, self._second, self._lower
         np.copyto(top, 0.0)
         np.copyto(second, 0.0)
+        # row by row: the weaker of a row and the strongest so far is the candidate for
+        # the second place; two that are alike fill both
         for row in self.lit[:-1]:
             np.minimum(top, row, out=lower)
             np.maximum(second, lower, out=second)
             np.maximum(top, row, out=top)
+        # intensities come of the layers alone; what lights below them is told already
         if len(self.lit) > 1:
             given = top if self._given is self.lit else self._given[:-1].max(axis=0)
             self.level = np.maximum(self._below, given)
@@ -79,6 +82,7 @@ class Lights:
         (k), gives lamps (k).
         """
         top = self.top.take(lamps)
+        # whoever is the strongest itself has the second strongest beside it
         return np.where(own >= top, self.second.take(lamps), top)
 
     def others_into(

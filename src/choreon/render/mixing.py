@@ -192,8 +192,12 @@ class Mixer:
         count = len(self.light)
         if not self.outward.size:
             return np.zeros((count, unit.shape[1])), np.zeros(unit.shape[1], bool)
+        # how far along the outward normals, in reaches: the face with the most is met
+        # first, at one over that
         along = _dot(unit, self.outward)
         face = along.argmax(axis=0)
+        # each colour's ray leaves through one face, and there levels follow from the
+        # point by that face's map: three factors and a constant
         maps = self.maps.take(face, axis=1).reshape(4, count, -1)
         point = unit * _one_over(along.max(axis=0))
         levels = maps[3]

@@ -64,12 +64,14 @@ class Plan:
         self.until = np.inf
         self.moving: list[Single | Fading] = []
         self.above: list[Single | Fading | CompiledLook] = []
+        # lowest first: by priority, then by when they were started
         players = sorted(state.players, key=lambda p: p.place)
         layers = [self._layer(p, n, now, apart) for n, p in enumerate(players)]
         found = _move_partial(
             [layer for layer in layers if layer is not None],
             drafts_of(compiled, state.draft, now),
         )
+        # all below the first that moves is laid once, as the base
         first = next((i for i, m in enumerate(found) if m[1]), len(found))
         standing = [layer for layer, moves in found if not moves]
         self.still: Still = tuple((s.look, s.player.level) for s in standing)  # type: ignore[union-attr]
