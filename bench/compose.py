@@ -120,9 +120,9 @@ def _run_large(place: Room) -> None:
     )
 
     def rename(n: int) -> None:
-        parts.document.edit(
-            "rename", edits.change_scene(parts.document.show, "l5", name=f"Again {n}")
-        )
+        document = parts.document
+        renamed = edits.rename(document.show, Ref("scene", "l5"), f"Again {n}")
+        document.edit("rename", renamed)
 
     def move(n: int) -> None:
         cello = edits.replace(parts.document.show.marks["cello"], x=0.1 * n)
