@@ -12,7 +12,7 @@ from PySide6.QtGui import QCloseEvent, QColor, QMouseEvent, QPainter, QPaintEven
 from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.sim.controller import FADERS, KNOBS, PADS, PracticeController
-from choreon.ui import display, theme
+from choreon.ui import display, garbage, theme
 
 Part = tuple[str, int]
 
@@ -153,6 +153,7 @@ def run() -> int:
     display.find()
     app = QApplication(sys.argv[:1])
     theme.apply(app)
+    garbage.keep_to_this_thread()
     controller = PracticeController()
     window = ControllerWindow(controller)
     window.show()

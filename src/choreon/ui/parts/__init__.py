@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from choreon.engine import client as engine_client
 from choreon.model.show import Show
+from choreon.ui import garbage
 from choreon.ui.parts.document import Document
 from choreon.ui.parts.draft import Draft
 from choreon.ui.parts.engine_link import EngineLink
@@ -61,6 +62,7 @@ def open_parts(
     """Make the parts of a window on a show, and join them. `client`: a connection to
     the engine that plays; else one is started.
     """
+    garbage.keep_to_this_thread()
     notices = Notices()
     document = Document(show, path)
     engine = EngineLink(document)
