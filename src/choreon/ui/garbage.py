@@ -9,28 +9,36 @@ of the window has it look instead, by the same measure.
 from __future__ import annotations
 
 import gc
+import time
 
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtWidgets import QApplication
 
 EVERY = 200  # milliseconds from look to look
+SELDOM = 1000  # times as long as it took, until all is looked through again
 
 
 class _Collector(QObject):
     def __init__(self, application: QObject) -> None:
         super().__init__(application)
+        self._all_due = 0.0  # when all may be looked through again
         self._timer = QTimer(self, interval=EVERY)
-        self._timer.timeout.connect(_look)
+        self._timer.timeout.connect(self._look)
         self._timer.start()
 
-
-def _look() -> None:
-    """Look through the oldest generation that is due."""
-    counts, limits = gc.get_count(), gc.get_threshold()
-    for generation in (2, 1, 0):
-        if counts[generation] > limits[generation]:
-            gc.collect(generation)
-            return
+    def _look(self) -> None:
+        """Look through the oldest generation that is due. To look through all takes as
+        long as the show is large, so it is done the more seldom.
+        """
+        counts, limits = gc.get_count(), gc.get_threshold()
+        begin = time.monotonic()
+        if counts[2] > limits[2] and begin >= self._all_due:
+            gc.collect(2)
+            self._all_due = begin + SELDOM * (time.monotonic() - begin)
+        elif counts[1] > limits[1]:
+            gc.collect(1)
+        elif counts[0] > limits[0]:
+            gc.collect(0)
 
 
 _collector: _Collector | None = None
