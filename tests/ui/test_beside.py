@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import weakref
 
 import shiboken6
 from PySide6.QtCore import QObject
@@ -35,3 +36,23 @@ def test_for_whoever_has_gone_meanwhile_it_arrives_nowhere(qtbot):
     shiboken6.delete(owner)
     qtbot.waitUntil(lambda: bool(found))
     assert found == ["other"]
+
+
+def test_a_thread_is_never_the_last_to_know_a_view(qtbot):
+    """Else it would be taken apart in the thread."""
+
+    class View(QObject):
+        def take(self, result: object) -> None:
+            found.append(result)
+
+    found: list[object] = []
+    view = View()
+    to_view = beside.post(view, view.take)
+    gone = weakref.ref(view)
+    del view
+    assert gone() is None  # though the thread may still call
+    other = QObject()
+    last = beside.post(other, found.append)
+    in_a_thread(lambda: (to_view(1), last(2)))
+    qtbot.waitUntil(lambda: bool(found))
+    assert found == [2]

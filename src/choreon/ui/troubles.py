@@ -51,12 +51,13 @@ class Troubles(QPushButton):
         if self._busy or show is self._looked_at:
             return
         self._busy = True
-        hand_over = beside.post(self, partial(self._take, show))
+        hand_over = beside.post(self, self._take)
         threading.Thread(
-            target=lambda: hand_over(check(show)), name="check", daemon=True
+            target=lambda: hand_over((show, check(show))), name="check", daemon=True
         ).start()
 
-    def _take(self, show: Show, problems: list[Problem]) -> None:
+    def _take(self, found: tuple[Show, list[Problem]]) -> None:
+        show, problems = found
         self._busy, self._looked_at, self.problems = False, show, problems
         self._tell()
         self._look()  # the show may have changed meanwhile
