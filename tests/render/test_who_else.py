@@ -393,3 +393,23 @@ def test_faders_that_share_a_lamp_do_so_whatever_comes_up_beside_them():
         for now in (0.0, 1.0, 3.0):
             mixed = blend(compiled, state, now)[reds]
             assert mixed == pytest.approx(between(WHITE, RED, 0.2), abs=1e-9)
+
+
+def test_a_dark_fade_that_was_left_holds_while_a_later_look_lights_the_lamp():
+    """Red is given by a look without light, and was a quarter gone (p = .25) when the
+    next look came, which lights the lamp. That look is others to the fade that was
+    left: red stays by 1 − .25, whether or not a trace of light is beside it.
+    """
+    compiled = one_par(
+        red={"a": {**RED}},
+        none={"a": {"Shutter1": 1.0}},
+        lit={"a": {"Dimmer": 1.0}},
+        trace={"a": {"Dimmer": 1.0}},
+    )
+    left = edits.replace(play.step("none", 10, 4, 4), until=11.0)
+    choice = play.player("c", play.step("red"), left, play.step("lit", 11, 2, 2))
+    trace = play.player("trace", level=1e-4, order=0)
+    alone = colour(compiled, PlayState((choice,)), 12.0)
+    beside = colour(compiled, PlayState((trace, choice)), 12.0)
+    assert alone == pytest.approx(between(WHITE, RED, 0.375), abs=1e-6)
+    assert beside == pytest.approx(alone, abs=1e-3)

@@ -156,7 +156,10 @@ class Fade:
         # what the looks so far have come to is the a of the next step, whatever its
         # own fade had come to when it was left
         for n, move in enumerate(moves, start=1):
-            comes, stays = self._shares(n, move, shine, weight, others, presence)
+            beside = others
+            if n < len(moves):
+                beside = np.maximum(others, self._later_light(n, moves, weight))
+            comes, stays = self._shares(n, move, shine, weight, beside, presence)
             has = self.has[n]
             left = np.where(has, 1.0 - comes, stays)
             added = np.where(has, comes, 0.0)
@@ -185,6 +188,15 @@ class Fade:
         way[snaps] = way[snaps] > 0.0
         values = self.values[0] + way * (self.values[1] - self.values[0])
         return Outcome(values, np.ones(len(way)), np.ones(len(self.freed)), None, [])
+
+    def _later_light(self, n: int, moves: Sequence[Move], weight: float) -> Floats:
+        """How strongly the looks after the n-th light the lamps of `claims` (k): to a
+        fade that was interrupted they are others, which keep the lamp lit.
+        """
+        light = np.zeros(len(self.claims))
+        for move, shine in zip(moves[n:], self.shine[n + 1 :], strict=True):
+            np.maximum(light, shine * (move.rise * weight), out=light)
+        return light
 
     def _shares(
         self,
