@@ -74,7 +74,7 @@ def test_draft_lines_come_and_go():
     assert state.draft.look == {"par-1": {"ColorRGB_Red": 1.0}}
     state = play.clear_draft(state, 5.0)
     assert state.draft.look == {}
-    assert state.draft.leaving[0][0] == {"par-1": {"ColorRGB_Red": 1.0}}
+    assert state.draft.leaving[0].look == {"par-1": {"ColorRGB_Red": 1.0}}
     assert play.prune(state, 6.0).draft.leaving == ()
 
 

@@ -25,7 +25,7 @@ from choreon.render.decode import decoder_for
 from choreon.render.explain import explain
 from choreon.render.looks import aimed, compile_look
 from choreon.render.rig import compile_rig
-from choreon.render.state import Draft, PlayState
+from choreon.render.state import BeatClock, Draft, PlayState
 from tests import play
 
 SHOW = edits.replace(low_tide(), playables={}, pages={}, marks={}, palettes={})
@@ -278,7 +278,7 @@ def test_families_times_hold_in_a_choice_too():
     programme = compile_show(edits.put(SHOW, "playables", one, two))
     row = {n: programme.rig.where["wash-1"][n][0][1] for n in ("Dimmer", "Pan")}
     two = edits.replace(two, fade_out=1.0)
-    player = players.go_to(play.player("c", play.step("a")), two, 10.0, {})
+    player = players.go_to(play.player("c", play.step("a")), two, 10.0, BeatClock(), {})
 
     def at_time(now: float):
         return blend(programme, PlayState((player,)), now)

@@ -13,7 +13,7 @@ from choreon.render.colour import from_oklab, to_oklab
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend
 from choreon.render.plan import Plan
-from choreon.render.state import Draft, Masters, PlayState, Ramp
+from choreon.render.state import Draft, Leaving, Masters, PlayState, Ramp
 from tests import play
 from tests.render.test_frame import PARS, playing_scene, rig_of, with_scenes
 
@@ -173,7 +173,7 @@ def test_a_crossfade_between_lit_scenes_is_a_straight_line():
 
 def test_a_cleared_draft_leaves_the_stage_smoothly():
     show = with_scenes(rig_of(PARS[0]), s={"a": {at.DIMMER: 0.2, **RED}})
-    leaving = (({"a": {at.DIMMER: 1.0, **BLUE}}, Ramp(1.0, 0.0, 0.0, 1.0)),)
+    leaving = (Leaving({"a": {at.DIMMER: 1.0, **BLUE}}, Ramp(1.0, 0.0, 0.0, 1.0)),)
     state = PlayState((playing_scene("s"),), Draft({}, leaving))
     compiled = compile_show(show)
     levels = [blend(compiled, state, t)[0] for t in (0.0, 0.25, 0.5, 0.75, 1.0)]

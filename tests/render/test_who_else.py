@@ -22,7 +22,7 @@ from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend, render, trace
 from choreon.render.explain import explain
 from choreon.render.fades import Fade
-from choreon.render.state import Draft, PlayState, Ramp, Step
+from choreon.render.state import BeatClock, Draft, PlayState, Ramp, Step
 from tests import play
 from tests.render.test_frame import PARS, rig_of
 
@@ -261,7 +261,7 @@ def test_a_chain_of_interrupted_fades_never_grows_without_end():
     scenes = [Scene(id=i, name=i, look={}, fade_in=60.0) for i in "ab"]
     player = play.player("p", play.step("a"))
     for n in range(400):
-        player = players.go_to(player, scenes[n % 2], float(n) / 20, {})
+        player = players.go_to(player, scenes[n % 2], float(n) / 20, BeatClock(), {})
     assert len(player.steps) <= players.LONGEST_CHAIN + 1
 
 
@@ -298,7 +298,7 @@ def test_heads_of_any_make_stay_together_between_two_marks():
             for n in "mn"
         }
         compiled = compile_show(play.with_scenes(show, **scenes))
-        to_m, to_n = (compiled.look_of(Step(ref=Ref("scene", i)), 0.0) for i in "mn")
+        to_m, to_n = (compiled.look_of(Step(ref=Ref("scene", i))) for i in "mn")
         first = approach(compiled, PlayState(), 0.0, to_m, [to_n])
         at_m = edits.replace(play.step("m"), aims=first)
         standing = PlayState((play.player("c", at_m),))
@@ -361,7 +361,7 @@ def test_looks_of_the_same_lamps_cross_as_by_the_rule(families, monkeypatch):
     state = PlayState((play.player("c", play.step("lit"), step),))
     moments = (10.0, 11.0, 11.7, 13.9)
     assert compiled.fade(
-        tuple(compiled.look_of(s, 10.0) for s in state.players[0].steps)
+        tuple(compiled.look_of(s) for s in state.players[0].steps)
     ).alike
     short = [blend(compiled, state, now) for now in moments]
     monkeypatch.setattr(Fade, "_are_alike", lambda self: False)

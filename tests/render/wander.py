@@ -10,12 +10,27 @@ from dataclasses import dataclass
 import numpy as np
 
 from choreon.engine import actions
+from choreon.engine.actions import draft, motion
 from choreon.engine.ahead import Ahead
 from choreon.engine.do import Do
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links
-from choreon.model.playables import Scene, Times
+from choreon.model.motion import (
+    AnyMotion,
+    Effect,
+    Effects,
+    Mode,
+    Path,
+    Rate,
+    Roll,
+    Shape,
+    Spread,
+    Stop,
+    Wave,
+)
+from choreon.model.playables import Chase, Scene, Times
+from choreon.model.playables.chase import ChaseStep, End, Run, Unit
 from choreon.model.refs import Ref, to_tile
 from choreon.model.show import Fixture, Mark, Show
 from choreon.model.tiles import Fader, Pad, Page
@@ -64,16 +79,102 @@ def show_of(dice: random.Random) -> Show:
             fade_in=dice.uniform(*FADES),
             fade_out=dice.uniform(*FADES),
             times=_times(dice),
+            effects=_effects(dice, show),
         )
         for i in range(6)
     ]
+    chase = _chase(dice, show)
     tiles = [
         Pad(id=f"t{i}", plays=Ref("scene", f"s{i}"), choice="c" if i < 3 else "")
         for i in range(4)
     ]
+    if chase is not None:
+        tiles[dice.choice((0, 3))] = edits.replace(
+            tiles[dice.choice((0, 3))], plays=chase.ref
+        )
+        tiles = [edits.replace(t, id=f"t{i}") for i, t in enumerate(tiles)]
     faders = [Fader(id=f"t{i}", plays=Ref("scene", f"s{i}")) for i in (4, 5)]
     page = Page(id="p", name="P", tiles=(*tiles, *faders))
-    return edits.put(edits.put(show, "playables", *scenes), "pages", page)
+    moving = [chase] if chase is not None else []
+    return edits.put(edits.put(show, "playables", *scenes, *moving), "pages", page)
+
+
+def _chase(dice: random.Random, show: Show) -> Chase | None:
+    """A chase of scenes and looks of its own, softly from one to the next."""
+    if dice.random() < 0.35:
+        return None
+    steps = []
+    for n in range(dice.randint(1, 4)):
+        own = dice.random() < 0.4
+        steps.append(
+            ChaseStep(
+                id=f"step-{n}",
+                plays=None if own else Ref("scene", f"s{dice.randrange(6)}"),
+                look=_look(dice, show) if own else {},
+                effects=_effects(dice, show) if own else (),
+                fade=dice.uniform(0.6, 1.2) if dice.random() < 0.5 else None,
+            )
+        )
+    return Chase(
+        id="c",
+        name="c",
+        steps=tuple(steps),
+        fade=dice.uniform(0.6, 1.2),
+        hold=dice.uniform(0.0, 0.8),
+        run=dice.choice(list(Run)),
+        rounds=dice.choice((0, 0, 1, 2)),
+        end=dice.choice((End.STAY, End.RELEASE, End.START)),
+        then=Ref("scene", "s5"),
+        unit=Unit.SECONDS,
+        fade_in=dice.uniform(*FADES),
+        fade_out=dice.uniform(*FADES),
+    )
+
+
+def _effects(dice: random.Random, show: Show) -> Effects:
+    """Soft and slow ones, so that they explain no jump by themselves."""
+    if dice.random() < 0.5:
+        return ()
+    ids = tuple(show.fixtures)
+    made = []
+    for n in range(dice.randint(1, 2)):
+        rate = Rate(seconds=dice.uniform(2.5, 6.0))
+        kind = dice.choice(
+            ("level", "scale", "add", "zoom", "colour", "around", "room")
+        )
+        spread = Spread(amount=dice.choice((0.0, 180.0, 360.0)))
+        shape = dice.choice((Shape.SINE, Shape.TRIANGLE, Shape.RANDOM))
+        wave = Wave(
+            shape=shape, rate=rate, spread=spread, there_and_back=dice.random() < 0.3
+        )
+        moves: AnyMotion
+        if kind == "level":
+            moves = edits.replace(
+                wave, low=dice.uniform(0, 0.4), high=dice.uniform(0.4, 1)
+            )
+        elif kind == "scale":
+            moves = edits.replace(wave, mode=Mode.SCALES, low=dice.uniform(0, 0.6))
+        elif kind == "add":
+            moves = edits.replace(wave, mode=Mode.ADDS, low=-0.3, high=0.3)
+        elif kind == "zoom":
+            moves = edits.replace(
+                wave, attribute="Zoom", mode=dice.choice(list(Mode)), low=0.5, high=1.5
+            )
+            if moves.mode == Mode.REPLACES:
+                moves = edits.replace(moves, low=10.0, high=40.0)
+        elif kind == "colour":
+            stops = tuple(
+                Stop((dice.random(), dice.random(), dice.random())) for _ in range(3)
+            )
+            moves = Roll(stops=stops, rate=rate, spread=spread)
+        elif kind == "around":
+            moves = Path(size=20.0, rate=rate, spread=spread)
+        else:
+            moves = Path(
+                in_room=True, centre="point:0,3,0", size=1.2, rate=rate, spread=spread
+            )
+        made.append(Effect(id=f"e{n}", motion=moves, fixtures=ids))
+    return tuple(made)
 
 
 def _times(dice: random.Random) -> dict[str, Times]:
@@ -172,7 +273,8 @@ class Walk:
         self.smooth = smooth
 
     def _deed(self) -> tuple[str, str, float]:
-        what = self.dice.choice(["press"] * 6 + ["release", "draft", "clear", "blind"])
+        whats = ["press"] * 7 + ["release", "draft", "clear", "blind"]
+        what = self.dice.choice([*whats, "rate", "pause", "next", "back"])
         return what, f"t{self.dice.randrange(4)}", self.dice.random()
 
     def _do(self, state: PlayState, what: str, tile: str, value: float, now: float):
@@ -189,6 +291,9 @@ class Walk:
             return play.clear_draft(state, now)
         if what == "blind":
             return play.set_blind(state, value < 0.5, now)
+        if what in ("rate", "pause", "next", "back"):
+            do = Do(to_tile(tile), Verb(what), 0.5 + value)
+            return actions.perform(self.show, state, do, now)
         return state
 
     def state_at_start(self) -> PlayState:
@@ -200,6 +305,8 @@ class Walk:
                 state = play.set_level(self.show, state, tile, level, 0.0)
         if self.dice.random() < 0.5:
             state = play.set_draft(state, _look(self.dice, self.show))
+            effects = _effects(self.dice, self.show)
+            state = draft.set_effects(self.show, state, effects, 0.0)
         return state
 
     def _values(
@@ -225,6 +332,7 @@ class Walk:
                 at_, what, tile, value = deeds.pop(0)
                 state = self._do(state, what, tile, value, float(now))
                 history.append(f"{at_:.3f} {what} {tile}")
+            state = motion.follow(self.compiled, state, float(now))
             state = play.prune(state, float(now))
             found = self._values(self.compiled, state, float(now))
             if before is not None:

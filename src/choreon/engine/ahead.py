@@ -12,6 +12,7 @@ from choreon.engine import actions
 from choreon.engine.actions import players
 from choreon.engine.actions.players import Aims
 from choreon.engine.do import Do
+from choreon.model.motion import Effects
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
@@ -36,6 +37,7 @@ class Ahead:
         self._lock = threading.Lock()
         self.compiled = compile_show(show)
         self.draft: Look = {}
+        self.effects: Effects = ()
 
     @property
     def show(self) -> Show:
@@ -49,21 +51,25 @@ class Ahead:
         with self._lock:
             made = compile_show(show, self.compiled)
             made.warm(self._playing())
-            made.draft(self.draft)
+            made.draft(self.draft, self.effects)
             self.compiled = made
             return made
 
     def restore(self, state: PlayState) -> None:
         """Compile all that plays in a state before it takes effect."""
         with self._lock:
-            self.draft = state.draft.look
+            self.draft, self.effects = state.draft.look, state.draft.effects
             self.compiled.warm(state)
 
-    def touch(self, look: Look) -> Look:
-        """Take another draft and compile it. Returns it."""
+    def touch(self, look: Look, effects: Effects | None = None) -> Look:
+        """Take another draft and compile it; its effects stay where none are given.
+        Returns its look.
+        """
         with self._lock:
             self.draft = look
-            self.compiled.draft(look)
+            if effects is not None:
+                self.effects = effects
+            self.compiled.draft(look, self.effects)
             return look
 
     def ask(self, refs: Iterable[Ref]) -> dict[Ref, Aims]:
@@ -80,9 +86,9 @@ class Ahead:
         if playable is None:
             return {}
         now = self._clock()
-        look = compiled.look_of(Step(ref=playable.ref), now)
+        look = compiled.look_of(Step(ref=playable.ref))
         others = [
-            compiled.look_of(Step(ref=other), now)
+            compiled.look_of(Step(ref=other))
             for other in actions.exclusive(compiled.show, ref)
         ]
         aims = approach(compiled, state, now, look, others)

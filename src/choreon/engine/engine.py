@@ -22,7 +22,7 @@ import numpy as np
 
 from choreon import __version__, folders
 from choreon.engine import actions, protocol, session
-from choreon.engine.actions import draft, lasting
+from choreon.engine.actions import draft, lasting, motion
 from choreon.engine.ahead import Ahead
 from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock
@@ -93,7 +93,7 @@ class Engine:
         self._cid = folders.source_id()
         kept = session.load(show.id)
         self._resumed = kept is not None
-        self._state = kept or lasting.blank()
+        self._state = kept or lasting.blank(show)
         self._ahead = Ahead(show, lambda: self._state)
         self._compiled = self._ahead.compiled
         if kept is None:
@@ -170,7 +170,8 @@ class Engine:
         if self._at_rest():
             self._sender.repeat(now)
         else:
-            self._state = lasting.prune(self._state, now)
+            followed = motion.follow(self._compiled, self._state, now)
+            self._state = lasting.prune(followed, now)
             self._render(now)
         if self._state is not before:
             self._link.state_changed()
@@ -203,6 +204,9 @@ class Engine:
             except queue.Empty:
                 return
             if isinstance(item, Change):
+                self._state = motion.carried(
+                    self._compiled, item.compiled, self._state, now
+                )
                 self._compiled = item.compiled
                 if item.sender is not None:
                     item.sender.take_over(self._sender)
@@ -327,8 +331,8 @@ class Engine:
         show = message.show
         another = show.id != self._ahead.show.id
         if another:
-            self._ahead.touch({})
-            self._put(lambda s, t: lasting.blank())
+            self._ahead.touch({}, ())
+            self._put(lambda s, t: lasting.blank(show))
         self._adopt(show)
         if another:
             self._put(lambda s, t: self._with_lamps_on(show, s))
@@ -367,8 +371,13 @@ class Engine:
                 look = draft.without_values(self._ahead.draft, lines)
             case protocol.SetDraft(look=whole):
                 look = whole
+            case protocol.SetEffects(effects=effects, revision=revision):
+                self._ahead.touch(self._ahead.draft, effects)
+                return lambda s, t: draft.revised(
+                    draft.set_effects(self._compiled.show, s, effects, t), revision
+                )
             case protocol.ClearDraft(seconds=seconds, revision=revision):
-                self._ahead.touch({})
+                self._ahead.touch({}, ())
                 return lambda s, t: draft.revised(draft.clear(s, t, seconds), revision)
             case protocol.SetBlind(blind=blind, revision=revision):
                 return lambda s, t: draft.revised(

@@ -13,12 +13,13 @@ import msgspec
 
 from choreon.engine.do import Do
 from choreon.model.changes import Delta
+from choreon.model.motion import Effects
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.state import PlayState
 
 LIMIT = 64 << 20
-VERSION = 2
+VERSION = 3
 """Of these messages. Hello, Stop and Mismatch stay as they are, so that any two
 versions can tell each other what they are.
 """
@@ -79,6 +80,12 @@ class SetDraft(Revision, tag="draft", kw_only=True):
     """Replace the draft."""
 
     look: Look
+
+
+class SetEffects(Revision, tag="effects", kw_only=True):
+    """Replace the draft's effects."""
+
+    effects: Effects
 
 
 class SetBlind(Revision, tag="blind", kw_only=True):
@@ -236,6 +243,7 @@ ToEngine = (
     | Untouch
     | ClearDraft
     | SetDraft
+    | SetEffects
     | SetBlind
     | Restore
     | Blink

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from choreon.model import links, patch
+from choreon.model import effects as motions
+from choreon.model import links, motion, patch
+from choreon.model.motion import Effects
 from choreon.model.outputs import Output
 from choreon.model.playables import kind_of
 from choreon.model.problem import Problem
@@ -97,6 +99,8 @@ def _references(show: Show) -> list[Problem]:
         for look in kind.looks(playable):
             path = f"playables/{playable.id}/look"
             found += _broken(show, path, playable.name, look)
+        path = f"playables/{playable.id}/effects"
+        found += _broken_effects(show, path, playable.name, kind.effects(playable))
     for palette in show.palettes.values():
         path = f"palettes/{palette.id}"
         found += _broken(show, path, palette.name, {"values": palette.values})
@@ -134,6 +138,23 @@ def _broken(show: Show, path: str, name: str, look: Look) -> list[Problem]:
                 text = f"“{value}” in {name} leads nowhere; it is kept, gives nothing"
                 found[value] = _warning(f"{path}/{owner}/{attribute}", text)
     return list(found.values())
+
+
+def _broken_effects(
+    show: Show, path: str, name: str, effects: Effects
+) -> Iterator[Problem]:
+    """Effects that follow what is gone, or move nobody."""
+    for link in dict.fromkeys(motions.links_in(effects)):
+        what, _, target = link.partition(":")
+        there = target in show.groups if what == "group" else _leads(show, link)
+        if not there:
+            text = f"“{link}” in an effect of {name} leads nowhere; it is kept"
+            yield _warning(path, text)
+    for effect in effects:
+        if not motions.fixtures_of(show, effect):
+            called = motion.title(motions.motion_of(show, effect))
+            text = f"the {called} of {name} moves nobody; it is kept"
+            yield _warning(f"{path}/{effect.id}", text)
 
 
 def _leads(show: Show, link: str) -> bool:

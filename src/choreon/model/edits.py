@@ -9,9 +9,11 @@ from typing import Any, NamedTuple, TypeVar
 import msgspec
 
 from choreon.model import attributes as at
+from choreon.model import effects as motions
 from choreon.model import links
 from choreon.model.fixture_type import FixtureType
 from choreon.model.inputs import MidiInput, MidiMessage
+from choreon.model.motion import Effects
 from choreon.model.patch import run_of
 from choreon.model.playables import AnyPlayable, Scene, kind_of
 from choreon.model.refs import (
@@ -247,13 +249,17 @@ def keep_scene(
     fade_in: float,
     fade_out: float,
     folder: str = "",
+    effects: Effects = (),
 ) -> tuple[Show, Ref]:
-    """Store `look` as a new scene; returns the show and the scene's ref."""
+    """Store `look`, and effects, as a new scene; returns the show and the scene's
+    ref.
+    """
     name = fresh_name(name.strip() or "Scene", names_in(show, "playables"))
     scene = Scene(
         id=fresh_id(name, show.playables),
         name=name,
         look=look,
+        effects=effects,
         fade_in=fade_in,
         fade_out=fade_out,
         folder=folder.strip(),
@@ -275,20 +281,25 @@ def merge_scenes(show: Show, lower: Ref, upper: Ref) -> tuple[Show, Ref]:
         max(below.fade_in, above.fade_in),
         max(below.fade_out, above.fade_out),
         below.folder if below.folder == above.folder else "",
+        motions.beside(below.effects, above.effects),
     )
     tags = tuple(dict.fromkeys([*below.tags, *above.tags]))
     times = {**below.times, **above.times}
     return change(show, made, times=times, tags=tags), made
 
 
-def update_scene(show: Show, ref: Ref, look: Look) -> Show:
+def update_scene(
+    show: Show, ref: Ref, look: Look, effects: Effects = (), whole: bool = False
+) -> Show:
     """Lay `look` over what the scene holds. What changes single cells only ends the
-    link that the rest had.
+    link that the rest had. `whole`: the effects are all that it has then; else they
+    come beside those that it has.
     """
     scene = show.playables[ref.id]
     assert isinstance(scene, Scene)
     merged = merge_looks(scene.look, filled(show, scene.look, look))
-    return change(show, ref, look=merged)
+    own = effects if whole else motions.beside(scene.effects, effects)
+    return change(show, ref, look=merged, effects=own)
 
 
 def looks_changed(show: Show, make: Callable[[Look], Look]) -> Show:
@@ -423,7 +434,7 @@ def remove(show: Show, *refs: Ref) -> Show:
     for ref in refs:
         if find(show, ref) is None:
             continue
-        if ref.kind in (PALETTE, MARK):
+        if ref.kind in (PALETTE, MARK, GROUP):
             show = unlink_everywhere(show, str(ref))
         show = unlearn(show, ref)
         if ref.kind == TILE:
@@ -436,6 +447,7 @@ def remove(show: Show, *refs: Ref) -> Show:
 def used_by(show: Show, ref: Ref) -> list[Ref]:
     """Returns what uses a thing: tiles that play it, playables that start it or have a
     link to it, palettes with a link to it, groups it is in, inputs that act on it.
+    Effects count as part of what has them.
     """
     users = [
         tile.ref
@@ -456,15 +468,19 @@ def used_by(show: Show, ref: Ref) -> list[Ref]:
 def _uses(playable: AnyPlayable, ref: Ref) -> bool:
     """Whether a playable plays a thing, links to it, or gives it values."""
     kind = kind_of(playable)
-    looks = kind.looks(playable)
-    if ref.kind in (PALETTE, MARK):
-        return any(links.touches(look, str(ref)) for look in looks)
+    looks, effects = kind.looks(playable), kind.effects(playable)
+    if ref.kind in (PALETTE, MARK, GROUP):
+        linked = any(links.touches(look, str(ref)) for look in looks)
+        return linked or str(ref) in motions.links_in(effects)
     if ref.kind == FIXTURE:
-        return any(ref.id in look for look in looks)
+        in_looks = any(ref.id in look for look in looks)
+        return in_looks or any(ref.id in effect.fixtures for effect in effects)
     return ref in kind.plays(playable)
 
 
 def _links_to(palette: Palette, link: str) -> bool:
+    if palette.motion is not None and link in motions.links_in_motion(palette.motion):
+        return True
     return link in palette.values.values() or links.touches(palette.each, link)
 
 
@@ -480,14 +496,27 @@ def where_used(show: Show, ref: Ref) -> list[str]:
 def unlink_everywhere(show: Show, link: str) -> Show:
     """Give all that has a link what it comes to now, in its place."""
     changed = looks_changed(show, lambda look: links.unlinked(show, look, link))
+    changed = motions.effects_changed(
+        changed, lambda effects: motions.unlinked(show, effects, link)
+    )
     for palette in show.palettes.values():
-        loose = {"any": palette.values}
-        values = links.unlinked(show, loose, link)["any"]
-        each = links.unlinked(show, palette.each, link)
-        if values is not palette.values or each is not palette.each:
-            after = replace(palette, values=values, each=each)
+        after = _palette_unlinked(show, palette, link)
+        if after is not palette:
             changed = put(changed, "palettes", after)
     return changed
+
+
+def _palette_unlinked(show: Show, palette: Palette, link: str) -> Palette:
+    loose = {"any": palette.values}
+    values = links.unlinked(show, loose, link)["any"]
+    each = links.unlinked(show, palette.each, link)
+    motion = palette.motion
+    if motion is not None:
+        motion = motions.motion_unlinked(show, motion, link)
+    same = values is palette.values and each is palette.each
+    if same and motion is palette.motion:
+        return palette
+    return replace(palette, values=values, each=each, motion=motion)
 
 
 def keep_group(show: Show, name: str, fixtures: Sequence[str]) -> tuple[Show, str]:

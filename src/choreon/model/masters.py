@@ -1,4 +1,4 @@
-"""Masters: what scales the light of all that plays."""
+"""Masters: what scales the light of all that plays, and the tempo that it follows."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from typing import ClassVar
 
 import msgspec
 
-from choreon.model.refs import BLACKOUT, GRAND, MASTER, Ref
+from choreon.model.refs import BLACKOUT, GRAND, MASTER, TEMPO, Ref
 
 
 class Master(msgspec.Struct, frozen=True, kw_only=True, tag_field="kind"):
@@ -35,10 +35,22 @@ class Blackout(Master, frozen=True, kw_only=True, tag="blackout"):
     kind: ClassVar[str] = "blackout"
 
 
-AnyMaster = GrandMaster | Blackout
+class Tempo(Master, frozen=True, kw_only=True, omit_defaults=True, tag="tempo"):
+    """The beat that all which follows it shares: the tempo that a show opens with, and
+    how many beats a bar has.
+    """
+
+    kind: ClassVar[str] = "tempo"
+
+    bpm: float = 120.0
+    bar: int = 4
+
+
+AnyMaster = GrandMaster | Blackout | Tempo
 
 EVERY_SHOW: dict[str, AnyMaster] = {
     GRAND.id: GrandMaster(id=GRAND.id, name="Grand master"),
     BLACKOUT.id: Blackout(id=BLACKOUT.id, name="Blackout"),
+    TEMPO.id: Tempo(id=TEMPO.id, name="Tempo"),
 }
 """The masters that every show has."""

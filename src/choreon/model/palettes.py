@@ -8,6 +8,7 @@ from collections.abc import Iterable
 
 from choreon.model import attributes as at
 from choreon.model import edits, links
+from choreon.model import effects as motions
 from choreon.model.playables import AnyPlayable, kind_of
 from choreon.model.refs import MARK, PALETTE, Ref, name_of
 from choreon.model.show import Mark, Palette, Show
@@ -161,9 +162,9 @@ def aiming_at(show: Show, mark_id: str) -> list[str]:
 def unlink(show: Show, ref: Ref, link: str) -> Show:
     """Give a playable its own values in the place of a link."""
     playable = show.playables[ref.id]
-    own = kind_of(playable).with_looks(
-        playable, lambda look: links.unlinked(show, look, link)
-    )
+    kind = kind_of(playable)
+    own = kind.with_looks(playable, lambda look: links.unlinked(show, look, link))
+    own = kind.with_effects(own, lambda effects: motions.unlinked(show, effects, link))
     return edits.put(show, "playables", own)
 
 

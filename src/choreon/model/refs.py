@@ -41,6 +41,7 @@ class Ref(msgspec.Struct, frozen=True, order=True):
 
 GRAND = Ref(MASTER, "grand")
 BLACKOUT = Ref(MASTER, "blackout")
+TEMPO = Ref(MASTER, "tempo")
 THE_DRAFT = Ref(DRAFT, "")
 
 

@@ -14,6 +14,7 @@ import msgspec
 from choreon.model.fixture_type import FixtureType
 from choreon.model.inputs import AnyInput
 from choreon.model.masters import EVERY_SHOW, AnyMaster
+from choreon.model.motion import AnyMotion
 from choreon.model.outputs import AnyOutput
 from choreon.model.playables import AnyPlayable
 from choreon.model.tiles import AnyTile, Page
@@ -102,7 +103,7 @@ class Palette(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A stored part of a look, of one family, by its meaning.
 
     `values`: for whatever fixture. `each`: exact values of single fixtures, which go
-    before those.
+    before those. `motion`: what one of the family motion holds in their place.
     """
 
     id: str
@@ -110,6 +111,7 @@ class Palette(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     family: str
     values: dict[str, Value] = {}
     each: Look = {}
+    motion: AnyMotion | None = None
 
 
 class Bar(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -6,6 +6,7 @@ import numpy as np
 
 from choreon.render.fades import Fade
 from choreon.render.heads import Trail
+from choreon.render.live import AimChange, ValueChange
 from choreon.render.looks import CompiledLook
 from choreon.render.rig import Floats, Ints, Rig
 
@@ -21,6 +22,8 @@ class Canvas:
         self.raw_share = np.zeros(rig.channels)
         self.driven = False  # whether any raw value has a share
         self.trail = Trail(rig.heads)
+        # what effects on what others give add to the parameters (P); None for nothing
+        self.offset: Floats | None = None
 
     def copy(self) -> Canvas:
         """Returns the same once more, to go on from."""
@@ -29,6 +32,7 @@ class Canvas:
         made.values = self.values.copy()
         made.raw_share = self.raw_share.copy() if self.driven else self.raw_share
         made.trail = self.trail.copy()
+        made.offset = None if self.offset is None else self.offset.copy()
         return made
 
     def raw(self) -> tuple[Floats, Floats] | None:
@@ -42,14 +46,43 @@ class Canvas:
             self.driven, self.raw_share = True, np.zeros(self.rig.channels)
         return self.raw_share
 
-    def put(self, look: CompiledLook) -> None:
-        """Lay a look wholly over what is there."""
+    def put(
+        self,
+        look: CompiledLook,
+        values: Floats | None = None,
+        points: Floats | None = None,
+    ) -> None:
+        """Lay a look wholly over what is there; `values` (n) and `points` (h, 3) in the
+        place of its own, where it moves.
+        """
         if self.driven and len(look.freed):
             self.raw_share[look.freed - self.rig.size] = 0.0
-        self.values[look.rows] = look.values
+        moves = values is not None
+        self.values[look.rows] = values if values is not None else look.values
         if len(look.channels):
             self._own_raw()[look.channels] = 1.0
-        self.trail.replace(look.heads, look.points)
+        if self.offset is not None:
+            self.offset[look.plain_rows] = 0.0
+        self.trail.replace(look.heads, points if moves else look.points)
+
+    def change(self, change: ValueChange | AimChange, weight: float | Floats) -> None:
+        """An effect changes what is there, as far as `weight` (one number, or one a
+        row).
+        """
+        if self.offset is None:
+            self.offset = np.zeros(self.rig.size)
+        rows = change.rows
+        plain = rows < self.rig.size
+        if plain.all():
+            self.offset[rows] += weight * change.offset(self.values, self.offset)
+
+    def settle(self) -> None:
+        """Add what effects on others add, within what the rows can be."""
+        if self.offset is None:
+            return
+        rig, rows = self.rig, np.flatnonzero(self.offset)
+        moved = self.values[rows] + self.offset[rows]
+        self.values[rows] = np.minimum(np.maximum(moved, rig.low[rows]), rig.high[rows])
 
     def blend(
         self,
@@ -77,6 +110,8 @@ class Canvas:
         moved *= share[: end - first]
         moved += before
         self.values[rows] = moved
+        if self.offset is not None:
+            self.offset[rows] *= 1.0 - share[: end - first]
         if turned is not None:
             self.values[turned[0]] = turned[1]
         if end < len(look.rows):

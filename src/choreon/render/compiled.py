@@ -6,9 +6,14 @@ import math
 from typing import TYPE_CHECKING
 
 from choreon.model import links
+from choreon.model.motion import Effect, Effects
+from choreon.model.playables import AnyPlayable, Chase, Scene
+from choreon.model.refs import Ref
 from choreon.model.show import Palette, Show
 from choreon.model.values import Look
+from choreon.render.effects import ROOM, LiveEffects, Moving, compile_effects
 from choreon.render.fades import Fade
+from choreon.render.live import Live
 from choreon.render.looks import (
     Angles,
     CompiledLook,
@@ -18,8 +23,8 @@ from choreon.render.looks import (
 )
 from choreon.render.recent import Recent
 from choreon.render.rig import Rig, compile_rig
-from choreon.render.sources import SOURCES, Source
-from choreon.render.state import Player, PlayState, Step
+from choreon.render.sources import SOURCES, Kitchen, Source
+from choreon.render.state import Going, Player, PlayState, Step, time_of
 
 if TYPE_CHECKING:
     from choreon.render.plan import Base, Plan
@@ -45,7 +50,12 @@ class CompiledShow:
         self.nothing = CompiledLook(rig)
         self.sources: dict[Key, Source] = {}
         self.pieces: dict[str, tuple[object, Piece]] = {}
-        self.drafts: Recent[int, tuple[Look, CompiledLook]] = Recent(DRAFTS)
+        self.drafts: Recent[
+            tuple[int, int], tuple[Look, Effects, CompiledLook | Moving]
+        ] = Recent(DRAFTS)
+        self._draft_lives: Recent[tuple[int, int], tuple[Moving, Going, LiveEffects]]
+        self._draft_lives = Recent(DRAFTS)
+        self._kitchen = Kitchen(show, rig, self.source_of)
         self.fades: Recent[tuple[CompiledLook, ...], Fade] = Recent(FADES)
         self.bases: Recent[object, Base] = Recent(BASES)
         self.merges: Recent[tuple[CompiledLook, ...], CompiledLook] = Recent(BASES)
@@ -60,27 +70,49 @@ class CompiledShow:
             compile_ = SOURCES.get(step.ref.kind)
             if playable is None or compile_ is None or playable.ref != step.ref:
                 return None
-            found = compile_(self.show, self.rig, playable, step.aims)
+            found = compile_(self._kitchen, playable, step.aims)
             self.sources[key] = found
         return found
 
-    def look_of(self, step: Step, now: float) -> CompiledLook:
-        """Returns what a step gives at a time; nothing where it is gone."""
+    def source_of(self, ref: Ref) -> Source | None:
+        """Returns what something plays."""
+        return self.source(Step(ref=ref))
+
+    def look_of(self, step: Step) -> CompiledLook:
+        """Returns what a step gives, of what moves all that it ever gives; nothing
+        where it is gone.
+        """
         source = self.source(step)
-        return self.nothing if source is None else source.at(step.cursor, now)
+        return self.nothing if source is None else source.look
+
+    def live_of(self, step: Step) -> Live | None:
+        """Returns what a layer asks of a step that moves; None where it stands."""
+        source = self.source(step)
+        offsets = step.cursor.offsets if isinstance(step.cursor, Going) else {}
+        return None if source is None else source.live(offsets)
+
+    def running(self, step: Step, now: float = 0.0, beat: float = 0.0) -> list[Effect]:
+        """Returns the effects of a step as they run at a time."""
+        source = self.source(step)
+        if source is None or source.still:
+            return []
+        return source.running(step.cursor, time_of(step.cursor, now, beat))
 
     def fade(self, looks: tuple[CompiledLook, ...]) -> Fade:
         """Returns looks compiled together, as they follow each other in a player."""
         return self.fades.get(looks, lambda: Fade(self.rig, looks))
 
-    def draft(self, look: Look) -> CompiledLook:
-        """Returns a draft's look, compiled once for as long as it stays the same
-        object; of its fixtures only those whose values are another object than last
-        time.
+    def draft(self, look: Look, effects: Effects = ()) -> CompiledLook | Moving:
+        """Returns a draft's look, with its effects, compiled once for as long as both
+        stay the same objects; of its fixtures only those whose values are another
+        object than last time.
         """
-        return self.drafts.get(id(look), lambda: (look, self._draft(look)))[1]
+        key = (id(look), id(effects))
+        return self.drafts.get(
+            key, lambda: (look, effects, self._draft(look, effects))
+        )[2]
 
-    def _draft(self, look: Look) -> CompiledLook:
+    def _draft(self, look: Look, effects: Effects) -> CompiledLook | Moving:
         pieces: dict[str, Piece] = {}
         for fixture, values in look.items():
             known = self.pieces.get(fixture)
@@ -88,17 +120,41 @@ class CompiledShow:
                 made = piece_of(self.rig, self.show, fixture, values)
                 known = self.pieces[fixture] = (values, made)
             pieces[fixture] = known[1]
-        return assemble(self.rig, pieces, {})
+        static = assemble(self.rig, pieces, {})
+        if not any(effect.on for effect in effects):
+            return static
+        return compile_effects(self.show, self.rig, static, effects, {})
+
+    def draft_live(self, moving: Moving, going: Going, apart: bool) -> LiveEffects:
+        """Returns what a draft that moves gives; with `apart` one that nobody else
+        has.
+        """
+        if apart:
+            return moving.live(going.offsets)
+        key = (id(moving), id(going.offsets))
+        made = self._draft_lives.get(
+            key, lambda: (moving, going, moving.live(going.offsets))
+        )
+        return made[2]
 
     def settles(self, state: PlayState) -> float:
         """Returns when a state stands still, unless something is asked; `inf` where
         something in it moves by itself.
         """
-        for player in state.players:
-            source = self.source(player.steps[-1])
-            if source is not None and not source.still:
+        if any(self._moves(step) for p in state.players for step in p.steps):
+            return math.inf
+        draft = state.draft
+        for effects in (draft.effects, *(one.effects for one in draft.leaving)):
+            if any(effect.on for effect in effects):
                 return math.inf
         return state.settles()
+
+    def _moves(self, step: Step) -> bool:
+        """Whether a step moves by itself, and does not pause."""
+        source, cursor = self.source(step), step.cursor
+        if source is None or source.still:
+            return False
+        return not isinstance(cursor, Going) or cursor.rate != 0.0
 
     # ahead of its use
 
@@ -106,13 +162,13 @@ class CompiledShow:
         """Compile all that plays in a state ahead of its use."""
         for player in state.players:
             self.warm_player(player)
-        for look, _ in state.draft.leaving:
-            self.draft(look)
-        self.draft(state.draft.look)
+        for one in state.draft.leaving:
+            self.draft(one.look, one.effects)
+        self.draft(state.draft.look, state.draft.effects)
 
     def warm_player(self, player: Player) -> None:
         """Compile what a player plays, and the fade it is in, ahead of its use."""
-        looks = tuple(self.look_of(step, step.at) for step in player.steps)
+        looks = tuple(self.look_of(step) for step in player.steps)
         if len(looks) > 1:
             self.fade(looks)
 
@@ -136,7 +192,7 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
             made.sources[key] = kept
     made.fades, made.bases, made.merges = before.fades, before.bases, before.merges
     made.nothing = before.nothing
-    if not moved:
+    if not any(_in_drafts(link) for link in moved):
         made.pieces, made.drafts = dict(before.pieces), before.drafts
     return made
 
@@ -161,21 +217,56 @@ def _same_rig(before: Show, after: Show) -> bool:
     return before.types is after.types and before.fixtures is after.fixtures
 
 
-def _same_light(before: object, after: object) -> bool:
+def _in_drafts(link: str) -> bool:
+    """Whether a draft may follow a link: it does not play anything."""
+    return link.partition(":")[0] not in (Scene.kind, Chase.kind)
+
+
+def _same_light(before: AnyPlayable | None, after: AnyPlayable | None) -> bool:
     """Whether two versions of a playable give the same light: their looks are the same
     objects, only its name or its times are not.
     """
     if before is after:
         return True
-    look = getattr(before, "look", None)
-    return look is not None and look is getattr(after, "look", None)
+    if isinstance(before, Scene) and isinstance(after, Scene):
+        return before.look is after.look and before.effects is after.effects
+    if isinstance(before, Chase) and isinstance(after, Chase):
+        return _of_steps(before) == _of_steps(after)
+    return False
+
+
+def _of_steps(chase: Chase) -> tuple[object, ...]:
+    """What of a chase makes its light and its course."""
+    return (
+        chase.steps,
+        chase.pattern,
+        chase.unit,
+        chase.fade,
+        chase.hold,
+        chase.run,
+        chase.rounds,
+        chase.first,
+        chase.seed,
+    )
 
 
 def changed_links(before: Show, after: Show) -> set[str]:
     """Returns the links that mean something else, or nothing any more, or something at
-    last. Another name changes nothing.
+    last; refs of what plays among them. Another name changes nothing.
     """
     found: set[str] = set()
+    if before.room is not after.room:
+        found.add(ROOM)
+    if before.groups is not after.groups:
+        for i in {**before.groups, **after.groups}:
+            one, other = before.groups.get(i), after.groups.get(i)
+            if one is None or other is None or one.fixtures != other.fixtures:
+                found.add(f"group:{i}")
+    if before.playables is not after.playables:
+        both = {**before.playables, **after.playables}
+        for i, playable in both.items():
+            if not _same_light(before.playables.get(i), after.playables.get(i)):
+                found.add(str(playable.ref))
     if before.marks is not after.marks:
         for i in {**before.marks, **after.marks}:
             link = links.to_mark(i)
@@ -191,5 +282,5 @@ def changed_links(before: Show, after: Show) -> set[str]:
     return found
 
 
-def _means(palette: Palette) -> tuple[object, object]:
-    return palette.values, palette.each
+def _means(palette: Palette) -> tuple[object, object, object]:
+    return palette.values, palette.each, palette.motion

@@ -15,6 +15,11 @@ Beside the draft's light the share is 1 − (1 − w) · max(0, 1 − own / (HOL
 a lamp that a fader lights half up keeps the fader's colour when its level is taken in
 hand, and leaves it smoothly when the fader goes out.
 
+What moves by itself counts as lighting a lamp as strongly as it ever does, so that no
+share follows a wave. Effects that scale or add to what others give change the layers
+below theirs: levels in the order of the layers, all else as offsets, which a layer
+above covers as it covers values.
+
 What stands still is worked out once. Layers below the first one that moves are a base,
 kept by what lies in it; each frame begins with a copy.
 """
@@ -99,19 +104,24 @@ def compose(
     rig = compiled.rig
     plan = _plan_for(compiled, state, now, alone or found is not None)
     canvas = plan.base.canvas.copy()
-    drafts = drafts_of(compiled, state.draft, now)
+    drafts = drafts_of(compiled, state.draft, now, alone or found is not None)
+    for draft in drafts:
+        draft.move(now, state.beat(now))
     drafted = lights_of_drafts(rig, drafts)
     lights = plan.light(now, drafted)
     for layer in plan.above:
         if isinstance(layer, CompiledLook):
             canvas.put(layer)
         elif layer.seen:
+            if layer.modifies:
+                layer.change_values(canvas)
             share = layer.lay(canvas, lights, drafted, found is not None)
             if found is not None:
                 layer.record(found, share, compiled)
     lit = lights.level[:-1]
     if drafts:
         lit = lay_drafts(canvas, drafts, lights, lit.copy(), found)
+    canvas.settle()
     canvas.values[: rig.intensities] = lit * state.masters.scale
     _shade_raw(canvas, state.masters)
     if state.identify is not None and now < state.identify.until:

@@ -63,32 +63,66 @@ class Outcome:
     given: list[Floats]
 
 
+@dataclass
+class Contents:
+    """What the looks of a fade give, a line a look: `levels` (m) of its lamps, `light`
+    (m) as which they count, `shine` (k) on its claims, `values` (n) and how far each is
+    there, `has` (n), how far raw values are ended, `frees`, and `points` (h, 3).
+    """
+
+    levels: Floats
+    light: Floats
+    shine: Floats
+    values: Floats
+    has: Floats
+    frees: Floats
+    points: Floats | None
+
+    def copy(self) -> Contents:
+        """Returns the same once more, for looks that move."""
+        points = None if self.points is None else self.points.copy()
+        return Contents(
+            self.levels.copy(),
+            self.light.copy(),
+            self.shine.copy(),
+            self.values.copy(),
+            self.has.copy(),
+            self.frees.copy(),
+            points,
+        )
+
+
 class Fade:
-    """Looks that follow each other in one player, the first one lowest."""
+    """Looks that follow each other in one player, the first one lowest. `contents` is
+    what they give where none of them moves.
+    """
 
     def __init__(self, rig: Rig, looks: Sequence[CompiledLook]) -> None:
         self.rig, self.looks = rig, tuple(looks)
         self.lamps = _union(look.lamps for look in looks)
-        self.levels = np.array(
-            [_spread(self.lamps, look.lamps, look.levels) for look in looks]
-        )
         self.rows = _union(look.rows for look in looks)
-        self.values = np.array(
-            [_spread(self.rows, look.rows, look.values) for look in looks]
-        )
-        self.has = np.array([_within(self.rows, look.rows) for look in looks])
         lights = lights_of(rig, self.rows)
         self.claims, self.row_claim = np.unique(lights, return_inverse=True)
-        self.shine = np.array([_shine(look, self.claims) for look in looks])
-        self.shining = self._all_shining()
         self.families = families_of(rig, self.rows)
         self.first_snap = int(np.searchsorted(self.rows, rig.snaps_from))
         self.first_raw = int(np.searchsorted(self.rows, rig.size))
         self.plain_rows = self.rows[: self.first_raw]
         self.freed = _union(look.freed for look in looks)
-        self.frees = np.array([_within(self.freed, look.freed) for look in looks])
         self.freed_by = np.searchsorted(self.rows, colour_rows_of(rig, self.freed))
+        levels = np.array(
+            [_spread(self.lamps, look.lamps, look.levels) for look in looks]
+        )
+        self.shining = self._all_shining(levels)
         self._find_heads()
+        self.contents = Contents(
+            levels,
+            self.shining[1],
+            np.array([_shine(look, self.claims) for look in looks]),
+            np.array([_spread(self.rows, look.rows, look.values) for look in looks]),
+            np.array([_within(self.rows, look.rows) for look in looks], float),
+            np.array([_within(self.freed, look.freed) for look in looks], float),
+            self.points,
+        )
         self.alike = self._are_alike()
 
     def _are_alike(self) -> bool:
@@ -97,16 +131,17 @@ class Fade:
         """
         if len(self.looks) != 2 or self.points is not None:
             return False
-        same = self.has.all() and self.frees.all()
-        return bool(same and (self.shine > 0).all())
+        had = self.contents
+        same = had.has.all() and had.frees.all()
+        return bool(same and (had.shine > 0).all())
 
-    def _all_shining(self) -> tuple[Ints, Floats]:
+    def _all_shining(self, own_levels: Floats) -> tuple[Ints, Floats]:
         """The lamps that the looks light, and how strongly each does (looks, m)."""
         lamps = _union(look.shining[0] for look in self.looks)
         if len(lamps) == len(self.lamps) and (lamps == self.lamps).all():
             plain = all(look.shining[1] is look.levels for look in self.looks)
             if plain:
-                return self.lamps, self.levels
+                return self.lamps, own_levels
         levels = [_spread(lamps, *look.shining) for look in self.looks]
         return lamps, np.array(levels)
 
@@ -122,59 +157,52 @@ class Fade:
                 if look.points is not None:
                     points[np.searchsorted(self.heads, look.heads)] = look.points
 
-    def level(self, moves: Sequence[Move]) -> Floats:
-        """Returns the intensities (m) of `lamps` after `moves`, one for each look but
-        the first.
-        """
-        return _levels(self.levels, moves)
-
-    def light(self, moves: Sequence[Move]) -> Floats:
-        """Returns how strongly the lamps of `shining` (m) shine after `moves`."""
-        return _levels(self.shining[1], moves)
-
-    def light_on_claims(self, moves: Sequence[Move]) -> Floats:
-        """Returns how strongly the lamps of `claims` (k) shine after `moves`."""
-        return _levels(self.shine, moves)
-
     def outcome(
         self,
         moves: Sequence[Move],
         weight: float,
         others: Floats,
         explain: bool = False,
+        contents: Contents | None = None,
     ) -> Outcome:
         """Returns all but the intensities after `moves`. `weight`: how far the player
         is on, `others` (k): how strongly anything else lights the lamps of `claims`.
         """
-        if self.alike and not explain:
+        had = self.contents if contents is None else contents
+        if self.alike and contents is None and not explain:
             return self._outcome_alike(moves[0])
-        values, presence = self.values[0].copy(), self.has[0].astype(float)
-        freed = self.frees[0].astype(float)
-        shine = self.shine[0]
-        points = None if self.points is None else self.points[0].copy()
+        values, presence = had.values[0].copy(), had.has[0].copy()
+        freed = had.frees[0].copy()
+        shine = had.shine[0]
+        points = None if had.points is None else had.points[0].copy()
         given = [presence.copy()] if explain else []
         # what the looks so far have come to is the a of the next step, whatever its
         # own fade had come to when it was left
         for n, move in enumerate(moves, start=1):
             beside = others
             if n < len(moves):
-                beside = np.maximum(others, self._later_light(n, moves, weight))
-            comes, stays = self._shares(n, move, shine, weight, beside, presence)
-            has = self.has[n]
-            left = np.where(has, 1.0 - comes, stays)
-            added = np.where(has, comes, 0.0)
+                later = self._later_light(n, moves, weight, had)
+                beside = np.maximum(others, later)
+            after_shine = had.shine[n]
+            comes, stays = self._shares(
+                after_shine, move, shine, weight, beside, presence
+            )
+            has = had.has[n]
+            left = has * (1.0 - comes) + (1.0 - has) * stays
+            added = has * comes
             kept = left * presence
             after = kept + added
             # presence says how much of a row the player gives at all; values are what
             # it gives there, so they mix by what each brings
-            mixed = kept * values + added * self.values[n]
+            mixed = kept * values + added * had.values[n]
             new = np.divide(mixed, after, out=values.copy(), where=after > 0)
-            if points is not None:
-                points = self._turn(n, points, values, new, presence, comes)
+            if points is not None and had.points is not None:
+                ends = had.points[n], had.values[n]
+                points = self._turn(n, points, values, new, presence, comes, ends)
             values, presence = new, after
             freed = left[self.freed_by] * freed
-            freed += np.where(self.frees[n], added[self.freed_by], 0.0)
-            shine = _levels(np.stack([shine, self.shine[n]]), [move])
+            freed += had.frees[n] * added[self.freed_by]
+            shine = levels_after(np.stack([shine, after_shine]), [move])
             if explain:
                 given = [g * left for g in given] + [added]
         return Outcome(values, presence, freed, points, given)
@@ -186,31 +214,33 @@ class Fade:
         way[:] = p if isinstance(p, float) else p[self.families]
         snaps = slice(self.first_snap, self.first_raw)
         way[snaps] = way[snaps] > 0.0
-        values = self.values[0] + way * (self.values[1] - self.values[0])
+        first, last = self.contents.values
+        values = first + way * (last - first)
         return Outcome(values, np.ones(len(way)), np.ones(len(self.freed)), None, [])
 
-    def _later_light(self, n: int, moves: Sequence[Move], weight: float) -> Floats:
+    def _later_light(
+        self, n: int, moves: Sequence[Move], weight: float, had: Contents
+    ) -> Floats:
         """How strongly the looks after the n-th light the lamps of `claims` (k): to a
         fade that was interrupted they are others, which keep the lamp lit.
         """
         light = np.zeros(len(self.claims))
-        for move, shine in zip(moves[n:], self.shine[n + 1 :], strict=True):
+        for move, shine in zip(moves[n:], had.shine[n + 1 :], strict=True):
             np.maximum(light, shine * (move.rise * weight), out=light)
         return light
 
     def _shares(
         self,
-        n: int,
+        after: Floats,
         move: Move,
         shine: Floats,
         weight: float,
         others: Floats,
         presence: Floats,
     ) -> tuple[Floats, Floats]:
-        """How far each row (n) of the next look has come, and how far what only the
-        ones before give stays.
+        """How far each row (n) of the next look, which shines as `after` (k), has come,
+        and how far what only the ones before give stays.
         """
-        after = self.shine[n]
         light_a = shine * ((1.0 - move.fall) * weight)
         light_b = after * (move.rise * weight)
         p = move.progress
@@ -244,14 +274,15 @@ class Fade:
         after: Floats,
         presence: Floats,
         comes: Floats,
+        next_look: tuple[Floats, Floats],
     ) -> Floats:
         """Turn heads that go from point to point along the line between, in `after`.
-        Returns the points (h, 3) that all aim at then.
+        `next_look`: its points (h, 3) and values (n). Returns the points (h, 3) that
+        all aim at then.
         """
-        assert self.points is not None
         pan = self.head_rows[:, 0]
         had, turned = presence[pan] > 0, self.turns[n]
-        ends = self.points[n]
+        ends, ends_values = next_look
         both = np.flatnonzero(had & turned)
         share = comes[pan[both]]
         rows = self.head_rows[both]
@@ -260,7 +291,7 @@ class Fade:
             points[both],
             ends[both],
             before[rows],
-            self.values[n][rows],
+            ends_values[rows],
             share,
         )
         after[rows[along]] = angles[along]
@@ -271,8 +302,10 @@ class Fade:
         return made
 
 
-def _levels(levels: Floats, moves: Sequence[Move]) -> Floats:
-    """Levels (m) of the first of `levels` (looks, m) moved on to the next ones."""
+def levels_after(levels: Floats, moves: Sequence[Move]) -> Floats:
+    """Returns levels (m) of the first of `levels` (looks, m) moved on to the next ones,
+    by one move for each look but the first.
+    """
     level = levels[0]
     for move, to in zip(moves, levels[1:], strict=True):
         gain = to - level

@@ -11,9 +11,11 @@ from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.fades import TINY, Fade, Move, part_of
 from choreon.render.lights import Lights
+from choreon.render.live import Change, LevelChange, Live
 from choreon.render.looks import NO_ROWS, CompiledLook
+from choreon.render.mixed import Mixed, portion
 from choreon.render.rig import FAMILIES, Floats, Ints
-from choreon.render.state import Envelope, Player, Step
+from choreon.render.state import Envelope, Player, Step, time_of
 from choreon.render.trace import Part, Trace
 
 HOLD = 0.25  # the part of the draft's light at which a layer below it gives way
@@ -90,6 +92,32 @@ class Layer:
         there = on > 0.0 if isinstance(on, float) else bool(on.any())
         return there or self.player.releasing
 
+    @property
+    def modifies(self) -> bool:
+        """Whether it ever changes what others give."""
+        return False
+
+    def changes(self) -> list[tuple[Change, float]]:
+        """Returns what it does to what others give, and how far each is on within
+        it.
+        """
+        return []
+
+    def change_levels(self, level: Floats) -> None:
+        """Change levels (I + 1) of what lies below, in place."""
+        for change, on in self.changes():
+            if isinstance(change, LevelChange):
+                change.apply(level, on * self.intensity)
+
+    def change_values(self, canvas: Canvas) -> None:
+        """Change all else that lies below."""
+        for change, on in self.changes():
+            if not isinstance(change, LevelChange):
+                weight = self.weight
+                if not isinstance(weight, float):
+                    weight = weight[canvas.rig.families[change.rows]]
+                canvas.change(change, weight * on)
+
 
 class Single(Layer):
     """A player that plays one look."""
@@ -110,7 +138,7 @@ class Single(Layer):
         look = self.look
         return not self.player.weight.families and look.shining[1] is look.levels
 
-    def light(self, lights: Lights, now: float) -> None:
+    def light(self, lights: Lights, now: float, beat: float) -> None:
         """Tell how strongly it lights its lamps now."""
         self.weigh(now)
         look = self.look
@@ -170,6 +198,86 @@ class Single(Layer):
                 look.lamps,
                 look.levels * self.intensity,
                 self.intensity,
+            )
+        )
+
+
+class Moving(Layer):
+    """A player that plays one thing which moves by itself."""
+
+    def __init__(
+        self, player: Player, look: CompiledLook, live: Live, who: int
+    ) -> None:
+        super().__init__(player, who)
+        self.look, self.live = look, live
+        self.values = look.values
+
+    @property
+    def modifies(self) -> bool:
+        """Whether it ever changes what others give."""
+        return self.live.modifies
+
+    def changes(self) -> list[tuple[Change, float]]:
+        """Returns what it does to what others give."""
+        return self.live.changes()
+
+    def light(self, lights: Lights, now: float, beat: float) -> None:
+        """Tell how strongly it lights its lamps now."""
+        self.weigh(now)
+        live = self.live
+        live.move(time_of(self.player.steps[-1].cursor, now, beat))
+        light, level = live.light * self.intensity, live.levels * self.intensity
+        lights.tell(self.who, self.look, light, level)
+
+    def lay(
+        self,
+        canvas: Canvas,
+        lights: Lights,
+        drafted: Lights | None,
+        explain: bool = False,
+    ) -> Floats:
+        """Lay it over what is there. Returns the share (n) that its rows got."""
+        look, live = self.look, self.live
+        claims, row_claim, _ = look.claims
+        own = live.shine * self.intensity
+        others = lights.others(claims, own)
+        light = None if drafted is None else drafted.top[claims]
+        beside = others if light is None else np.maximum(others, light)
+        given = live.give(self.intensity, beside)
+        self.values = given.values
+        whole = isinstance(self.weight, float) and self.weight == 1.0
+        if whole and given.presence is None:
+            canvas.put(look, given.values, given.points)
+            return np.ones(len(look.rows))
+        ratio = _ratio(others, own, light)
+        share = _share(self.weight, ratio, look.families, row_claim)
+        snap(share, look, self.player.releasing)
+        if canvas.driven and len(look.freed):
+            ended = share[look.freed_by]
+            canvas.free(
+                look.freed, ended if given.freed is None else ended * given.freed
+            )
+        if given.presence is not None:
+            share = share * given.presence
+        canvas.blend(look, given.values, share, given.points)
+        return share
+
+    def record(self, found: Trace, share: Floats, compiled: CompiledShow) -> None:
+        """Put what it gave into a trace."""
+        step, look = self.player.steps[-1], self.look
+        found.parts.append(
+            Part(
+                step.ref,
+                self.player,
+                _stored(compiled, step),
+                look.rows,
+                self.values,
+                share,
+                look.lamps,
+                self.live.levels * self.intensity,
+                self.intensity,
+                effects=self.live.names(),
+                running=compiled.running(step),
             )
         )
 
@@ -288,23 +396,37 @@ def _which(counts: Sequence[int]) -> Ints:
 
 
 class Fading(Layer):
-    """A player on its way from one look to another."""
+    """A player on its way from one look to another. `lives`: those that move."""
 
-    def __init__(self, player: Player, fade: Fade, who: int) -> None:
+    def __init__(
+        self, player: Player, fade: Fade, lives: Sequence[Live | None], who: int
+    ) -> None:
         super().__init__(player, who)
         self.fade = fade
+        self.mixed = Mixed(fade, lives)
         self.moves: list[Move] = []
         self.given: list[Floats] = []
 
-    def light(self, lights: Lights, now: float) -> None:
+    @property
+    def modifies(self) -> bool:
+        """Whether it ever changes what others give."""
+        return any(live is not None and live.modifies for live in self.mixed.lives)
+
+    def changes(self) -> list[tuple[Change, float]]:
+        """Returns what it does to what others give."""
+        return self.mixed.changes(self.moves)
+
+    def light(self, lights: Lights, now: float, beat: float) -> None:
         """Tell how strongly it lights its lamps now."""
         self.weigh(now)
-        fade = self.fade
-        self.moves = [_move(step, now) for step in self.player.steps[1:]]
-        light = fade.light(self.moves) * self.intensity
-        same = fade.shining[1] is fade.levels
-        level = light if same else fade.level(self.moves) * self.intensity
-        lights.tell(self.who, fade, light, level)
+        mixed, steps = self.mixed, self.player.steps
+        self.moves = [_move(step, now) for step in steps[1:]]
+        if mixed.moves_itself:
+            mixed.move([time_of(step.cursor, now, beat) for step in steps])
+        light = mixed.light(self.moves) * self.intensity
+        same = mixed.level_is_light
+        level = light if same else mixed.level(self.moves) * self.intensity
+        lights.tell(self.who, self.fade, light, level)
 
     def lay(
         self,
@@ -318,14 +440,14 @@ class Fading(Layer):
         """
         # the player as a whole shares the lamp with others; within it, its looks share
         # what it gives, and there the draft counts among the others
-        fade = self.fade
-        own = fade.light_on_claims(self.moves) * self.intensity
+        fade, mixed = self.fade, self.mixed
+        own = mixed.light_on_claims(self.moves) * self.intensity
         others = lights.others(fade.claims, own)
         light = None if drafted is None else drafted.top[fade.claims]
         ratio = _ratio(others, own, light)
         if light is not None:
             others = np.maximum(others, light)
-        outcome = fade.outcome(self.moves, self.intensity, others, explain)
+        outcome = mixed.outcome(self.moves, self.intensity, others, explain)
         share = _share(self.weight, ratio, fade.families, fade.row_claim)
         snap(share, fade, self.player.releasing)
         if canvas.driven and len(fade.freed):
@@ -342,30 +464,28 @@ class Fading(Layer):
             own = np.divide(given, left, out=np.zeros(len(given)), where=left > 0)
             shares.append(np.minimum(own, 1.0))
             left = left - given
-        steps = self.player.steps
+        steps, had = self.player.steps, self.mixed.contents
+        effects = dict(self.mixed.names())
         for n, (step, part) in enumerate(zip(steps, shares[::-1], strict=True)):
             look = self.fade.looks[n]
-            seen = self.fade.levels[n] > 0
-            light = self.fade.levels[n][seen] * self._portion(n)
+            on = portion(n, self.moves) * self.intensity
+            seen = had.levels[n] > 0
+            place = np.searchsorted(self.fade.rows, look.rows)
             found.parts.append(
                 Part(
                     step.ref,
                     self.player,
                     _stored(compiled, step),
                     look.rows,
-                    look.values,
-                    part[self.fade.has[n]],
+                    had.values[n][place],
+                    part[place],
                     self.fade.lamps[seen],
-                    light,
-                    self._portion(n),
+                    had.levels[n][seen] * on,
+                    on,
+                    effects=effects.get(n, []),
+                    running=compiled.running(step),
                 )
             )
-
-    def _portion(self, n: int) -> float:
-        """How much of the light of its n-th look is left, and has come."""
-        come = self.moves[n - 1].rise if n else 1.0
-        left = np.prod([1.0 - move.fall for move in self.moves[n:]])
-        return float(come * left) * self.intensity
 
 
 def _move(step: Step, now: float) -> Move:

@@ -77,6 +77,10 @@ class Lights:
         np.maximum(top, self.lit[-1], out=top)
         self.top, self.second = top, second
 
+    def given(self, who: int) -> Floats:
+        """Returns the intensities (I + 1) that a layer gives."""
+        return self._given[who]
+
     def others(self, lamps: Ints, own: Floats) -> Floats:
         """Returns the highest light (k) that any layer but one, which gives them `own`
         (k), gives lamps (k).

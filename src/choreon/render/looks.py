@@ -356,7 +356,7 @@ def assemble(
     ended = {c for k in colours for c in rig.mixing.get(k, ())} - set(raw)
     freed = rig.size + np.array(sorted(ended), np.int64)
     made = CompiledLook(rig, lamps, levels, rows, values, freed, uses=frozenset(uses))
-    _find_heads(made, pieces)
+    find_heads(made, pieces)
     _follow_links(made, pieces)
     return made
 
@@ -441,7 +441,7 @@ def _to_oklab(rig: Rig, rows: Ints, values: Floats) -> list[int]:
     return colours
 
 
-def _find_heads(look: CompiledLook, pieces: Mapping[str, Piece]) -> None:
+def find_heads(look: CompiledLook, pieces: Mapping[str, Piece]) -> None:
     """Fill in which heads a look turns, and where to."""
     heads, rows = look.rig.heads, look.rows
     if not len(heads) or not len(rows):
@@ -480,7 +480,7 @@ def merged(rig: Rig, looks: Sequence[CompiledLook]) -> CompiledLook:
     made = CompiledLook(
         rig, lamps, level[lamps], rows, values[rows], np.flatnonzero(freed)
     )
-    _find_heads(made, {})
+    find_heads(made, {})
     if np.isfinite(points).any():
         made.points = points[made.heads]
     return made

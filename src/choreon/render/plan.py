@@ -10,14 +10,28 @@ import numpy as np
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.drafts import Drafted, drafts_of
-from choreon.render.layers import Crowd, Fading, Single
+from choreon.render.layers import Crowd, Fading, Moving, Single
 from choreon.render.lights import Lights
 from choreon.render.looks import CompiledLook, merged
-from choreon.render.rig import Flags, Rig
+from choreon.render.rig import Flags, Floats, Rig
 from choreon.render.state import Player, PlayState
 
 Still = tuple[tuple[CompiledLook, float], ...]
 """Looks that stand, lowest first, and how far each is on."""
+
+
+AnyLayer = Single | Moving | Fading
+
+
+@dataclass
+class Stratum:
+    """Layers between one that changes what lies below it and the next: the levels
+    (I + 1) of those that stand, the places of those that move, and who ends it.
+    """
+
+    still: Floats
+    movers: list[AnyLayer]
+    ended_by: AnyLayer | None = None
 
 
 @dataclass
@@ -62,8 +76,8 @@ class Plan:
         self.compiled, self.state, self.apart = compiled, state, apart
         self.since = now
         self.until = np.inf
-        self.moving: list[Single | Fading] = []
-        self.above: list[Single | Fading | CompiledLook] = []
+        self.moving: list[AnyLayer] = []
+        self.above: list[AnyLayer | CompiledLook] = []
         # lowest first: by priority, then by when they were started
         players = sorted(state.players, key=lambda p: p.place)
         layers = [self._layer(p, n, now, apart) for n, p in enumerate(players)]
@@ -71,6 +85,7 @@ class Plan:
             [layer for layer in layers if layer is not None],
             drafts_of(compiled, state.draft, now),
         )
+        self.strata = _strata(compiled.rig, found)
         # all below the first that moves is laid once, as the base
         first = next((i for i, m in enumerate(found) if m[1]), len(found))
         standing = [layer for layer, moves in found if not moves]
@@ -80,22 +95,25 @@ class Plan:
 
     def _layer(
         self, player: Player, who: int, now: float, apart: bool
-    ) -> tuple[Single | Fading, bool] | None:
+    ) -> tuple[AnyLayer, bool] | None:
         """The layer of a player, and whether it moves; None where it is out."""
         if player.gone(now) or not player.steps:
             return None
         compiled = self.compiled
         steps = player.steps[-1:] if player.steps[-1].done(now) else player.steps
-        looks = tuple(compiled.look_of(step, now) for step in steps)
+        looks = tuple(compiled.look_of(step) for step in steps)
+        lives = [compiled.live_of(step) for step in steps]
         stands = player.settled(now) and player.weight.ends_full
-        moves = apart or not stands
         if not player.settled(now):
             self.until = min(self.until, _next_change(player, now))
         if len(looks) > 1:
-            return Fading(player, compiled.fade(looks), who), True
-        return Single(player, looks[0], who), moves
+            return Fading(player, compiled.fade(looks), lives, who), True
+        live = lives[0]
+        if live is not None:
+            return Moving(player, looks[0], live, who), True
+        return Single(player, looks[0], who), apart or not stands
 
-    def _stack(self, found: list[tuple[Single | Fading, bool]]) -> None:
+    def _stack(self, found: list[tuple[AnyLayer, bool]]) -> None:
         """Put together what lies above the lowest that moves: those that stand, side by
         side, as one.
         """
@@ -127,7 +145,7 @@ class Plan:
         return Crowd(plain) if len(plain) > 1 else None
 
     @cached_property
-    def alone(self) -> list[Single | Fading]:
+    def alone(self) -> list[AnyLayer]:
         """The moving layers that are worked out one by one."""
         crowd = self.crowd.layers if self.crowd is not None else ()
         together = {id(layer) for layer in crowd}
@@ -153,20 +171,58 @@ class Plan:
         if not self.moving:
             return self.base.lights
         lights, crowd = self.lights, self.crowd
+        beat = self.state.clock.beat_at(now)
         for layer in self.alone:
-            layer.light(lights, now)
+            layer.light(lights, now, beat)
         if crowd is not None:
             crowd.light(lights, now)
         lights.done()
         if crowd is not None:
             crowd.find_shares(lights, drafted)
+        if len(self.strata) > 1:
+            lights.level = self._changed_levels(lights)
         return lights
+
+    def _changed_levels(self, lights: Lights) -> Floats:
+        """The intensities (I + 1) where layers change what lies below them."""
+        level = np.zeros_like(lights.level)
+        for stratum in self.strata:
+            np.maximum(level, stratum.still, out=level)
+            for layer in stratum.movers:
+                np.maximum(level, lights.given(layer.who), out=level)
+            if stratum.ended_by is not None:
+                stratum.ended_by.change_levels(level)
+        return level
 
     def holds(self, compiled: CompiledShow, state: PlayState, now: float) -> bool:
         """Returns whether this is the plan for a state at a time."""
         same = self.compiled is compiled and self.state.players is state.players
         drafted = self.state.draft is state.draft
-        return same and drafted and self.since <= now < self.until
+        timed = self.state.clock is state.clock
+        return same and drafted and timed and self.since <= now < self.until
+
+
+def _strata(rig: Rig, found: list[tuple[AnyLayer, bool]]) -> list[Stratum]:
+    """Layers, lowest first, cut behind each that changes what lies below it."""
+
+    def begun() -> Stratum:
+        return Stratum(np.zeros(rig.intensities + 1), [])
+
+    strata = [begun()]
+    for layer, moves in found:
+        here = strata[-1]
+        if moves or not isinstance(layer, Single):
+            here.movers.append(layer)
+            if layer.modifies:
+                # what it gives itself lies above what it changes
+                here.movers.pop()
+                here.ended_by = layer
+                strata.append(begun())
+                strata[-1].movers.append(layer)
+            continue
+        lamps, level = layer.look.lamps, layer.look.levels * layer.player.level
+        here.still[lamps] = np.maximum(here.still[lamps], level)
+    return strata
 
 
 def _next_change(player: Player, now: float) -> float:
@@ -176,8 +232,8 @@ def _next_change(player: Player, now: float) -> float:
 
 
 def _move_partial(
-    layers: list[tuple[Single | Fading, bool]], drafts: list[Drafted]
-) -> list[tuple[Single | Fading, bool]]:
+    layers: list[tuple[AnyLayer, bool]], drafts: list[Drafted]
+) -> list[tuple[AnyLayer, bool]]:
     """Have those that stand half up be worked out anew where something that moves
     lights the same lamps, or lies below them: their share depends on it. So does that
     of others then which share lamps with them.
@@ -198,12 +254,12 @@ def _move_partial(
 
 
 def _marked(
-    layers: list[tuple[Single | Fading, bool]], lit: Flags
-) -> list[tuple[Single | Fading, bool]]:
+    layers: list[tuple[AnyLayer, bool]], lit: Flags
+) -> list[tuple[AnyLayer, bool]]:
     """Layers, with those that stand half up moving where they touch lamps that are lit
     by what moves, or where something that moves lies below.
     """
-    marked: list[tuple[Single | Fading, bool]] = []
+    marked: list[tuple[AnyLayer, bool]] = []
     below = False
     for layer, moves in layers:
         if not moves and isinstance(layer, Single) and layer.player.level < 1.0:
@@ -213,13 +269,9 @@ def _marked(
     return marked
 
 
-def _looks_of(layers: list[Single | Fading]) -> list[CompiledLook]:
+def _looks_of(layers: list[AnyLayer]) -> list[CompiledLook]:
     """All looks that layers play."""
     looks: list[CompiledLook] = []
     for layer in layers:
         looks += layer.fade.looks if isinstance(layer, Fading) else (layer.look,)
     return looks
-
-
-def _rig_of(layer: Single | Fading) -> Rig:
-    return layer.look.rig if isinstance(layer, Single) else layer.fade.rig

@@ -9,6 +9,7 @@ from typing import Literal
 
 import msgspec
 import numpy as np
+import numpy.typing as npt
 
 from choreon.model import attributes as at
 from choreon.model.show import Area, Room
@@ -16,6 +17,7 @@ from choreon.render.colour import to_oklab
 from choreon.render.rig import Floats, Rig
 
 EXACT = 0.01  # OKLab distance that counts as the same colour
+FAR = 30.0  # metres that a beam goes at most
 
 
 class Answer(msgspec.Struct, frozen=True):
@@ -80,12 +82,7 @@ def enters(
 
     The slab method: T. Kay, J. Kajiya, “Ray tracing complex scenes” (1986).
     """
-    low = np.array(
-        [min(area.x1, area.x2), min(area.y1, area.y2), min(area.low, area.high)]
-    )
-    high = np.array(
-        [max(area.x1, area.x2), max(area.y1, area.y2), max(area.low, area.high)]
-    )
+    low, high = _corners(area)
     begin, direction = np.asarray(start, float), np.asarray(way, float)
     near, far = 0.0, length
     for i in range(3):
@@ -100,10 +97,8 @@ def enters(
     return near <= far
 
 
-def kept_out(room: Room, start: Sequence[float], way: Sequence[float]) -> str:
-    """The name of the area, or the screen, that a beam from `start` along `way` (unit)
-    enters; empty for none.
-    """
+def kept_areas(room: Room) -> list[Area]:
+    """Returns the areas that beams keep out of; the screen is one."""
     areas = list(room.keep_out)
     if room.screen is not None:
         s = room.screen
@@ -118,15 +113,57 @@ def kept_out(room: Room, start: Sequence[float], way: Sequence[float]) -> str:
                 s.z + s.height,
             )
         )
+    return areas
+
+
+def kept_out(room: Room, start: Sequence[float], way: Sequence[float]) -> str:
+    """The name of the area, or the screen, that a beam from `start` along `way` (unit)
+    enters; empty for none.
+    """
     length = to_floor_or_wall(room, start, way)
+    areas = kept_areas(room)
     return next((a.name for a in areas if enters(a, start, way, length)), "")
+
+
+def hits(room: Room, start: Floats, ways: Floats) -> npt.NDArray[np.bool_]:
+    """Returns which beams from `start` (3) along `ways` (n, 3, unit) enter an area, as
+    `kept_out` does it for one.
+    """
+    found = np.zeros(len(ways), bool)
+    far = np.full(len(ways), FAR)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        floor = np.maximum(0.0, -start[2] / ways[:, 2])
+        far = np.where(ways[:, 2] < -1e-9, np.minimum(far, floor), far)
+        wall = np.maximum(0.0, (room.depth - start[1]) / ways[:, 1])
+        far = np.where(ways[:, 1] > 1e-9, np.minimum(far, wall), far)
+        for area in kept_areas(room):
+            low, high = _corners(area)
+            one = (low - start) / ways
+            other = (high - start) / ways
+            begin = np.minimum(one, other)
+            end = np.maximum(one, other)
+            # along an axis that it does not move on, it is within always or never
+            still = np.abs(ways) < 1e-12
+            inside = (low <= start) & (start <= high)
+            begin = np.where(still, np.where(inside, -np.inf, np.inf), begin)
+            end = np.where(still, np.where(inside, np.inf, -np.inf), end)
+            near = np.maximum(begin.max(axis=1), 0.0)
+            found |= near <= np.minimum(end.min(axis=1), far)
+    return found
+
+
+def _corners(area: Area) -> tuple[Floats, Floats]:
+    """The lowest and the highest corner (3) of an area."""
+    one = np.array([area.x1, area.y1, area.low], float)
+    other = np.array([area.x2, area.y2, area.high], float)
+    return np.minimum(one, other), np.maximum(one, other)
 
 
 def to_floor_or_wall(room: Room, start: Sequence[float], way: Sequence[float]) -> float:
     """How far a beam goes, metres, before it meets the floor, the back wall or the end
     of the room.
     """
-    far = 30.0
+    far = FAR
     if way[2] < -1e-9:
         far = min(far, max(0.0, -start[2] / way[2]))
     if way[1] > 1e-9:

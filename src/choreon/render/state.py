@@ -5,9 +5,12 @@ Times are monotonic seconds.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import msgspec
 
 from choreon.model.attributes import Family
+from choreon.model.motion import Effects
 from choreon.model.playables import Priority
 from choreon.model.refs import Ref
 from choreon.model.values import Look
@@ -92,6 +95,52 @@ class Envelope(msgspec.Struct, frozen=True):
         return Envelope(self.main.shifted(seconds), families)
 
 
+class Time(NamedTuple):
+    """The own time of something that moves: in seconds, and in beats."""
+
+    seconds: float = 0.0
+    beats: float = 0.0
+
+
+class BeatClock(msgspec.Struct, frozen=True):
+    """The master tempo. At time `at` it was at `beat`; `pull`: beats by which it still
+    catches up with a hand that tapped. `first`: the beat that a bar of `bar` beats
+    begins with. `taps`: when it was tapped of late.
+    """
+
+    bpm: float = 120.0
+    at: float = 0.0
+    beat: float = 0.0
+    pull: float = 0.0
+    bar: int = 4
+    first: int = 0
+    taps: tuple[float, ...] = ()
+
+    def beat_at(self, now: float) -> float:
+        """Returns the beat at time `now`, in parts."""
+        elapsed = now - self.at
+        caught = min(1.0, max(0.0, elapsed / self.catch))
+        return self.beat + elapsed * self.bpm / 60.0 + self.pull * caught
+
+    @property
+    def catch(self) -> float:
+        """Seconds in which it catches up: so long that it never stands still."""
+        return CATCH * 60.0 / self.bpm
+
+    def in_bar(self, now: float) -> tuple[int, float]:
+        """Returns which beat of the bar it is, from 0, and how much of it is over."""
+        beat = self.beat_at(now)
+        whole = int(beat // 1)
+        return (whole - self.first) % max(1, self.bar), beat - whole
+
+    def shifted(self, seconds: float) -> BeatClock:
+        """Returns the same clock that many seconds later."""
+        return replace(self, at=self.at + seconds, taps=())
+
+
+CATCH = 2.0  # beats in which a clock comes to where a hand tapped
+
+
 class Cursor(msgspec.Struct, frozen=True, tag_field="kind"):
     """Where within a playable it stands: a class a kind that moves by itself."""
 
@@ -100,7 +149,43 @@ class Still(Cursor, frozen=True, tag="still"):
     """It does not move by itself."""
 
 
-AnyCursor = Still
+class Going(Cursor, frozen=True, tag="going"):
+    """Its own time goes on. At time `at`, when the clock was at `beat`, it was at
+    `seconds` and `beats`; it goes `rate` times as fast as time, 0 while it pauses.
+    `offsets`: cycles by which effects are ahead, so that a change of their rate did not
+    move them.
+    """
+
+    at: float = 0.0
+    beat: float = 0.0
+    seconds: float = 0.0
+    beats: float = 0.0
+    rate: float = 1.0
+    offsets: dict[str, float] = {}
+
+    def time(self, now: float, beat: float) -> Time:
+        """Returns its own time at time `now`, when the clock is at `beat`."""
+        return Time(
+            self.seconds + self.rate * (now - self.at),
+            self.beats + self.rate * (beat - self.beat),
+        )
+
+    def going_at(self, rate: float, now: float, beat: float) -> Going:
+        """Returns the same cursor that goes on at another rate from now on."""
+        seconds, beats = self.time(now, beat)
+        return Going(now, beat, seconds, beats, rate, self.offsets)
+
+    def shifted(self, seconds: float) -> Going:
+        """Returns the same cursor that many seconds later."""
+        return replace(self, at=self.at + seconds)
+
+
+AnyCursor = Still | Going
+
+
+def time_of(cursor: AnyCursor, now: float, beat: float) -> Time:
+    """Returns the own time of whatever a cursor belongs to."""
+    return cursor.time(now, beat) if isinstance(cursor, Going) else Time()
 
 
 class Step(msgspec.Struct, frozen=True, kw_only=True):
@@ -137,6 +222,9 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
             progress=self.progress.shifted(seconds),
             fall=self.fall.shifted(seconds),
             until=None if self.until is None else self.until + seconds,
+            cursor=self.cursor.shifted(seconds)
+            if isinstance(self.cursor, Going)
+            else self.cursor,
         )
 
 
@@ -147,7 +235,8 @@ class Player(msgspec.Struct, frozen=True):
     `lifts`: the player that it brings to the top: it plays the same, without light.
     `steps` holds what it goes to last, and before it what is still to be seen of those
     that it went to before. `order`: of two of the same priority, the later one is on
-    top.
+    top. `rate`: how many times as fast as stored it goes, where it moves; `paused`: it
+    stands meanwhile.
     """
 
     id: str
@@ -158,6 +247,8 @@ class Player(msgspec.Struct, frozen=True):
     order: int = 0
     priority: Priority = Priority.NORMAL
     lifts: str = ""
+    rate: float = 1.0
+    paused: bool = False
 
     @property
     def ref(self) -> Ref:
@@ -194,18 +285,35 @@ class Player(msgspec.Struct, frozen=True):
         return max(self.weight.until, self.steps[-1].over)
 
 
+class Leaving(msgspec.Struct, frozen=True):
+    """A draft that was let go and fades out."""
+
+    look: Look
+    ramp: Ramp
+    effects: Effects = ()
+    going: Going = Going()
+
+
 class Draft(msgspec.Struct, frozen=True):
-    """Values touched and not stored, as far as `shown` (0: blind, not on stage).
+    """Values touched and not stored, and effects, as far as `shown` (0: blind, not on
+    stage).
 
     `leaving`: earlier drafts that fade out after they were cleared. `revision`: the
     last change of the window's that is in it, so that the window knows what is still on
-    its way.
+    its way. `going`: the time of its effects.
     """
 
     look: Look = {}
-    leaving: tuple[tuple[Look, Ramp], ...] = ()
+    leaving: tuple[Leaving, ...] = ()
     revision: int = 0
     shown: Ramp = FULL
+    effects: Effects = ()
+    going: Going = Going()
+
+    @property
+    def empty(self) -> bool:
+        """Whether it holds nothing."""
+        return not self.look and not self.effects
 
     @property
     def blind(self) -> bool:
@@ -254,6 +362,11 @@ class PlayState(msgspec.Struct, frozen=True):
     started: int = 0
     identify: Identify | None = None
     sent: tuple[Sent, ...] = ()
+    clock: BeatClock = BeatClock()
+
+    def beat(self, now: float) -> float:
+        """Returns the beat of the master tempo at a time."""
+        return self.clock.beat_at(now)
 
     def player(self, player_id: str) -> Player | None:
         """Returns the player of that id, if it is on."""
@@ -262,7 +375,7 @@ class PlayState(msgspec.Struct, frozen=True):
     def settles(self) -> float:
         """Returns when nothing fades any more, unless something is asked."""
         ends = [p.settles for p in self.players]
-        ends += [ramp.until for _, ramp in self.draft.leaving]
+        ends += [leaving.ramp.until for leaving in self.draft.leaving]
         ends.append(self.draft.shown.until)
         ends += [s.until for s in self.sent]
         if self.identify is not None:

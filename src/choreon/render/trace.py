@@ -6,10 +6,14 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from choreon.model.motion import Effect
 from choreon.model.refs import Ref
 from choreon.model.values import Look
 from choreon.render.rig import Floats, Ints, Rig
 from choreon.render.state import Player
+
+Moved = tuple[str, Ints, Floats]
+"""An effect by name, the rows that it moves, and what it gives them now."""
 
 
 @dataclass
@@ -28,6 +32,9 @@ class Part:
     levels: Floats
     on: float = 1.0  # how far its levels are on
     replaces: float = 0.0  # how far its levels replace those below; 0: highest wins
+    effects: list[Moved] = field(default_factory=list)
+    running: list[Effect] = field(default_factory=list)
+    """The effects that it has, as they run now."""
 
 
 @dataclass

@@ -42,13 +42,9 @@ def _perform(
     if do.ref.kind == TILE:
         return tiles.act(show, state, do, now, aims)
     if do.ref.kind == MASTER:
-        return masters.act(show, state, do)
+        return masters.act(show, state, do, now)
     if do.ref.kind == PLAYER:
-        if do.verb != Verb.RELEASE:
-            return None
-        if do.ref == EVERYTHING:
-            return players.release_all(show, state, now)
-        return players.release(show, state, do.ref.id, now)
+        return _to_player(show, state, do, now)
     if do.ref.kind == WALK or not exists(show, do.ref):
         return state  # the window does it, or it is gone
     if players.playable_of(show, do.ref) is None:
@@ -58,6 +54,18 @@ def _perform(
     verb = tiles.TILES[Pad.kind].get(do.verb)
     hand = tiles.Pressed(show, Page(id="", name=""), pad, state, now, aims)
     return None if verb is None else verb(hand, do)
+
+
+def _to_player(show: Show, state: PlayState, do: Do, now: float) -> PlayState | None:
+    """What is done to something that is on, or to all of it."""
+    if do.verb == Verb.RELEASE and do.ref == EVERYTHING:
+        return players.release_all(show, state, now)
+    if do.verb == Verb.RELEASE:
+        return players.release(show, state, do.ref.id, now)
+    if do.verb not in tiles.MOVING:
+        return None
+    player = state.player(do.ref.id)
+    return state if player is None else tiles.drive(show, state, player, do, now)
 
 
 def level_of(show: Show, state: PlayState, ref: Ref) -> float | None:

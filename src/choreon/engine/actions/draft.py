@@ -7,8 +7,11 @@ from collections.abc import Mapping, Sequence
 import msgspec
 
 from choreon.model.edits import merge_looks
+from choreon.model.effects import rate_of
+from choreon.model.motion import Effects
+from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.state import Draft, PlayState, Ramp
+from choreon.render.state import Draft, Going, Leaving, PlayState, Ramp
 
 replace = msgspec.structs.replace
 
@@ -37,13 +40,41 @@ def set_draft(state: PlayState, look: Look) -> PlayState:
     return replace(state, draft=replace(state.draft, look=look))
 
 
+def set_effects(
+    show: Show, state: PlayState, effects: Effects, now: float
+) -> PlayState:
+    """Returns the state with other effects in its draft. Those whose rate is another
+    one go on where they are.
+    """
+    draft, beat = state.draft, state.beat(now)
+    if not draft.effects:
+        # they begin with the first of them; by the beat they are with the bar
+        going = Going(now, beat, 0.0, beat - state.clock.first)
+        return replace(state, draft=replace(draft, effects=effects, going=going))
+    time = draft.going.time(now, beat)
+    offsets = {}
+    for effect in effects:
+        own = draft.going.offsets.get(effect.id, 0.0)
+        was = next((e for e in draft.effects if e.id == effect.id), None)
+        if was is not None:
+            before = rate_of(show, was, draft.effects)
+            after = rate_of(show, effect, effects)
+            if before != after:
+                own += before.cycles(*time) - after.cycles(*time)
+        if own:
+            offsets[effect.id] = own
+    going = replace(draft.going, offsets=offsets)
+    return replace(state, draft=replace(draft, effects=effects, going=going))
+
+
 def clear(state: PlayState, now: float, seconds: float = DRAFT_FADE) -> PlayState:
     """Let the draft go; it leaves the stage within `seconds`."""
     draft = state.draft
-    if not draft.look:
+    if draft.empty:
         return state
     out = Ramp(draft.shown.at(now), 0.0, now, seconds)
-    leaving = (*draft.leaving[-MOST_LEAVING:], (draft.look, out))
+    gone = Leaving(draft.look, out, draft.effects, draft.going)
+    leaving = (*draft.leaving[-MOST_LEAVING:], gone)
     return replace(state, draft=Draft({}, leaving, draft.revision, draft.shown))
 
 
@@ -55,7 +86,7 @@ def set_blind(
     if blind == draft.blind:
         return state
     end = 0.0 if blind else 1.0
-    shown = Ramp(draft.shown.at(now), end, now, seconds if draft.look else 0.0)
+    shown = Ramp(draft.shown.at(now), end, now, 0.0 if draft.empty else seconds)
     return replace(state, draft=replace(draft, shown=shown))
 
 

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import msgspec
 
-from choreon.model.show import SLOTS
-from choreon.render.state import Identify, Player, PlayState, Sent
+from choreon.engine.actions import tempo as tempos
+from choreon.model.masters import Tempo
+from choreon.model.refs import TEMPO
+from choreon.model.show import SLOTS, Show
+from choreon.render.state import BeatClock, Identify, Player, PlayState, Sent
 
 replace = msgspec.structs.replace
 
@@ -13,9 +16,14 @@ LONGEST = 60.0  # seconds that lamps blink, or bytes stand, at most
 MOST_SENT = 255
 
 
-def blank() -> PlayState:
-    """Returns the state in which nothing is on, the grand master full."""
-    return PlayState()
+def blank(show: Show | None = None) -> PlayState:
+    """Returns the state in which nothing is on, the grand master full, at the tempo
+    that a show opens with.
+    """
+    tempo = None if show is None else show.masters.get(TEMPO.id)
+    if not isinstance(tempo, Tempo):
+        return PlayState()
+    return PlayState(clock=BeatClock(bpm=tempos.within(tempo.bpm), bar=tempo.bar))
 
 
 def prune(state: PlayState, now: float) -> PlayState:
@@ -24,7 +32,7 @@ def prune(state: PlayState, now: float) -> PlayState:
     object.
     """
     players = _remaining(state.players, now)
-    leaving = tuple(pair for pair in state.draft.leaving if not pair[1].done(now))
+    leaving = tuple(one for one in state.draft.leaving if not one.ramp.done(now))
     identify = state.identify
     if identify is not None and now >= identify.until:
         identify = None
@@ -90,9 +98,18 @@ def shift(state: PlayState, seconds: float) -> PlayState:
         for player in state.players
     )
     draft = state.draft
-    leaving = tuple((look, ramp.shifted(seconds)) for look, ramp in draft.leaving)
-    draft = replace(draft, leaving=leaving, shown=draft.shown.shifted(seconds))
-    return replace(state, players=players, draft=draft)
+    leaving = tuple(
+        replace(one, ramp=one.ramp.shifted(seconds), going=one.going.shifted(seconds))
+        for one in draft.leaving
+    )
+    draft = replace(
+        draft,
+        leaving=leaving,
+        shown=draft.shown.shifted(seconds),
+        going=draft.going.shifted(seconds),
+    )
+    clock = state.clock.shifted(seconds)
+    return replace(state, players=players, draft=draft, clock=clock)
 
 
 def blink(

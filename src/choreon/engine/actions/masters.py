@@ -6,14 +6,39 @@ from collections.abc import Callable
 
 import msgspec
 
+from choreon.engine.actions import tempo
 from choreon.engine.actions.tiles import within
 from choreon.engine.do import Do
-from choreon.model.masters import Blackout, GrandMaster
+from choreon.model.masters import Blackout, GrandMaster, Tempo
 from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
-from choreon.render.state import Masters, PlayState
+from choreon.render.state import BeatClock, Masters, PlayState
 
 replace = msgspec.structs.replace
+
+Act = Callable[[PlayState, Do, float], PlayState]
+
+
+def _of_light(change: Callable[[Masters, Do], Masters]) -> Act:
+    """What is done to all light, as what is done to a state."""
+
+    def act(state: PlayState, do: Do, now: float) -> PlayState:
+        masters = change(state.masters, do)
+        return state if masters == state.masters else replace(state, masters=masters)
+
+    return act
+
+
+def _of_tempo(change: Callable[[BeatClock, Do, float], BeatClock]) -> Act:
+    """What is done to the tempo, as what is done to a state."""
+
+    def act(state: PlayState, do: Do, now: float) -> PlayState:
+        if do.edge == Edge.UP:
+            return state
+        clock = change(state.clock, do, now)
+        return state if clock == state.clock else replace(state, clock=clock)
+
+    return act
 
 
 def _set_grand(masters: Masters, do: Do) -> Masters:
@@ -36,15 +61,61 @@ def _press_blackout(masters: Masters, do: Do) -> Masters:
     return replace(masters, blackout=not masters.blackout)
 
 
-Act = Callable[[Masters, Do], Masters]
+def _tap(clock: BeatClock, do: Do, now: float) -> BeatClock:
+    return tempo.tapped(clock, now)
+
+
+def _set_bpm(clock: BeatClock, do: Do, now: float) -> BeatClock:
+    return tempo.at_tempo(clock, do.value, now)
+
+
+def _turn_bpm(clock: BeatClock, do: Do, now: float) -> BeatClock:
+    """A knob goes over the usual tempos."""
+    low, high = USUAL
+    return tempo.at_tempo(clock, low + within(do.value) * (high - low), now)
+
+
+def _nudge(clock: BeatClock, do: Do, now: float) -> BeatClock:
+    return tempo.at_tempo(clock, clock.bpm + do.value, now)
+
+
+def _half(clock: BeatClock, do: Do, now: float) -> BeatClock:
+    return tempo.at_tempo(clock, clock.bpm / 2.0, now)
+
+
+def _double(clock: BeatClock, do: Do, now: float) -> BeatClock:
+    return tempo.at_tempo(clock, clock.bpm * 2.0, now)
+
+
+def _bar(clock: BeatClock, do: Do, now: float) -> BeatClock:
+    return tempo.on_bar(clock, now)
+
+
+USUAL = (60.0, 180.0)  # beats a minute from one end of a knob to the other
 
 MASTERS: dict[str, dict[Verb, Act]] = {
-    GrandMaster.kind: {Verb.LEVEL: _set_grand, Verb.PRESS: _press_grand},
-    Blackout.kind: {Verb.SWITCH: _switch_blackout, Verb.PRESS: _press_blackout},
+    GrandMaster.kind: {
+        Verb.LEVEL: _of_light(_set_grand),
+        Verb.PRESS: _of_light(_press_grand),
+    },
+    Blackout.kind: {
+        Verb.SWITCH: _of_light(_switch_blackout),
+        Verb.PRESS: _of_light(_press_blackout),
+    },
+    Tempo.kind: {
+        Verb.TAP: _of_tempo(_tap),
+        Verb.PRESS: _of_tempo(_tap),
+        Verb.BPM: _of_tempo(_set_bpm),
+        Verb.LEVEL: _of_tempo(_turn_bpm),
+        Verb.NUDGE: _of_tempo(_nudge),
+        Verb.HALF: _of_tempo(_half),
+        Verb.DOUBLE: _of_tempo(_double),
+        Verb.BAR: _of_tempo(_bar),
+    },
 }
 
 
-def act(show: Show, state: PlayState, do: Do) -> PlayState | None:
+def act(show: Show, state: PlayState, do: Do, now: float) -> PlayState | None:
     """Returns the state after a master was moved; None where it does not take the
     verb.
     """
@@ -52,10 +123,7 @@ def act(show: Show, state: PlayState, do: Do) -> PlayState | None:
     if master is None:
         return state
     verb = MASTERS[master.kind].get(do.verb)
-    if verb is None:
-        return None
-    masters = verb(state.masters, do)
-    return state if masters == state.masters else replace(state, masters=masters)
+    return None if verb is None else verb(state, do, now)
 
 
 def level_of(show: Show, state: PlayState, master_id: str) -> float | None:
@@ -63,4 +131,7 @@ def level_of(show: Show, state: PlayState, master_id: str) -> float | None:
     master = show.masters.get(master_id)
     if isinstance(master, GrandMaster):
         return state.masters.grand
+    if isinstance(master, Tempo):
+        low, high = USUAL
+        return within((state.clock.bpm - low) / (high - low))
     return float(state.masters.blackout) if isinstance(master, Blackout) else None

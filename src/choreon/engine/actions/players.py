@@ -5,6 +5,7 @@ to state.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 
 import msgspec
 
@@ -14,7 +15,14 @@ from choreon.model.playables import Playable
 from choreon.model.refs import Ref, find
 from choreon.model.show import Show
 from choreon.render.looks import Angles
-from choreon.render.state import Envelope, Player, PlayState, Ramp, Step
+from choreon.render.state import (
+    BeatClock,
+    Envelope,
+    Player,
+    PlayState,
+    Ramp,
+    Step,
+)
 
 replace = msgspec.structs.replace
 
@@ -30,9 +38,9 @@ def playable_of(show: Show, ref: Ref) -> Playable | None:
     return found if isinstance(found, Playable) else None
 
 
-def step_of(playable: Playable, now: float, aims: Aims) -> Step:
+def step_of(playable: Playable, now: float, clock: BeatClock, aims: Aims) -> Step:
     """Returns the step of something that is there from the beginning."""
-    cursor = KINDS[playable.kind].start(playable, now)
+    cursor = KINDS[playable.kind].start(playable, now, clock)
     return Step(ref=playable.ref, at=now, aims=dict(aims), cursor=cursor)
 
 
@@ -50,7 +58,7 @@ def start(
     player = Player(
         player_id,
         playable.name,
-        (step_of(playable, now, aims or {}),),
+        (step_of(playable, now, state.clock, aims or {}),),
         weight,
         level,
         order,
@@ -59,23 +67,40 @@ def start(
     return replace(state, players=(*state.players, player), started=order)
 
 
-def go_to(player: Player, playable: Playable, now: float, aims: Aims) -> Player:
+def go_to(
+    player: Player,
+    playable: Playable,
+    now: float,
+    clock: BeatClock,
+    aims: Aims,
+) -> Player:
     """Returns the player on its way to something else: a crossfade from what it puts
     out now.
     """
+    fresh = step_of(playable, now, clock, aims)
+    fade = Fading(envelopes.coming(playable, now), playable.fade_out)
+    gone = replace(player, name=playable.name, rate=1.0, paused=False)
+    return over_to(gone, fresh, now, fade)
+
+
+@dataclass(frozen=True)
+class Fading:
+    """How a step comes in, and in how many seconds levels fall."""
+
+    progress: Envelope
+    fall: float
+
+
+def over_to(player: Player, fresh: Step, now: float, fading: Fading) -> Player:
+    """Returns the player on its way to another step."""
     last = player.steps[-1]
     if last.done(now):
         kept: tuple[Step, ...] = (replace(last, until=None),)
     else:
         kept = (*player.steps[:-1], replace(last, until=now))
-    fresh = step_of(playable, now, aims)
-    fresh = replace(
-        fresh,
-        progress=envelopes.coming(playable, now),
-        fall=Ramp(0.0, 1.0, now, playable.fade_out),
-    )
-    steps = thinned((*kept, fresh))
-    return replace(player, name=playable.name, steps=steps)
+    fall = Ramp(0.0, 1.0, now, fading.fall)
+    fresh = replace(fresh, progress=fading.progress, fall=fall)
+    return replace(player, steps=thinned((*kept, fresh)))
 
 
 def thinned(steps: tuple[Step, ...]) -> tuple[Step, ...]:

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from choreon.engine.actions import envelopes, players
+from choreon.engine.actions import envelopes, motion, players
 from choreon.engine.actions.players import Aims
 from choreon.engine.do import Do
 from choreon.model.show import Show
@@ -80,7 +80,9 @@ def press_pad(hand: Pressed, do: Do) -> PlayState:
         return players.release(hand.show, state, player.id, now)
     if player.ref != hand.tile.plays:
         state = players.change(
-            state, player, lambda p: players.go_to(p, playable, now, hand.aims)
+            state,
+            player,
+            lambda p: players.go_to(p, playable, now, state.clock, hand.aims),
         )
     player = state.player(player.id) or player
     if player.releasing:
@@ -152,7 +154,41 @@ def within(value: float) -> float:
     return min(1.0, max(0.0, value))
 
 
+# what moves
+
+
+def drive(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    """Drive what moves: its rate, its pause, its steps."""
+    if do.edge == Edge.UP:
+        return state
+    match do.verb:
+        case Verb.RATE:
+            return motion.set_rate(state, player, do.value, now)
+        case Verb.PAUSE:
+            return motion.pause(state, player, None, now)
+        case Verb.NEXT:
+            return motion.go_by(show, state, player, 1, now)
+        case Verb.BACK:
+            return motion.go_by(show, state, player, -1, now)
+        case _:
+            return motion.go_to_step(show, state, player, int(do.value), now)
+
+
+def drive_tile(hand: Pressed, do: Do) -> PlayState:
+    """Drive what a tile has on."""
+    player = hand.player
+    if player is None or player.ref != hand.tile.plays:
+        return hand.state
+    return drive(hand.show, hand.state, player, do, hand.now)
+
+
+MOVING = (Verb.RATE, Verb.PAUSE, Verb.NEXT, Verb.BACK, Verb.STEP)
+
 Act = Callable[[Pressed, Do], PlayState]
+
+_DRIVEN: dict[Verb, Act] = dict.fromkeys(MOVING, drive_tile)
 
 TILES: dict[str, dict[Verb, Act]] = {
     Pad.kind: {
@@ -160,12 +196,14 @@ TILES: dict[str, dict[Verb, Act]] = {
         Verb.SWITCH: switch_pad,
         Verb.LEVEL: dim_pad,
         Verb.RELEASE: let_go,
+        **_DRIVEN,
     },
     Fader.kind: {
         Verb.PRESS: press_fader,
         Verb.SWITCH: switch_fader,
         Verb.LEVEL: set_fader,
         Verb.RELEASE: let_go,
+        **_DRIVEN,
     },
 }
 

@@ -13,7 +13,7 @@ from choreon.engine.do import Do
 from choreon.engine.inputs.base import Asked, Way
 from choreon.engine.inputs.soft_takeover import SoftTakeover
 from choreon.model.inputs import MidiInput, MidiMessage
-from choreon.model.refs import GRAND, TILE, Ref
+from choreon.model.refs import GRAND, TEMPO, TILE, Ref
 from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
@@ -94,7 +94,7 @@ def turned(show: Show, target: Ref) -> Verb:
     if target.kind == TILE:
         found = show.tile(target.id)
         return tiles.natural(found[1]) if found else Verb.LEVEL
-    return Verb.LEVEL if target == GRAND else Verb.SWITCH
+    return Verb.LEVEL if target in (GRAND, TEMPO) else Verb.SWITCH
 
 
 def lights(show: Show, state: PlayState) -> dict[Key, int]:

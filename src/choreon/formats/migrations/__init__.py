@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from choreon.formats.migrations import v1_to_v2, v2_to_v3, v3_to_v4
+from choreon.formats.migrations import v1_to_v2, v2_to_v3, v3_to_v4, v4_to_v5
 from choreon.model.fixture_type import FixtureType
 
 Document = dict[str, Any]
@@ -19,6 +19,7 @@ STEPS: dict[int, Step] = {
     1: v1_to_v2.migrate,
     2: v2_to_v3.migrate,
     3: v3_to_v4.migrate,
+    4: v4_to_v5.migrate,
 }
 """Format → what brings a show of it to the next one."""
 

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from choreon.model.playables.base import Playable, PlayableKind, Priority, Times
+from choreon.model.playables.chase import CHASE, Chase
 from choreon.model.playables.scene import SCENE, Scene
 from choreon.model.playables.unknown import UNKNOWN, Unknown
 
-AnyPlayable = Scene | Unknown
+AnyPlayable = Scene | Chase | Unknown
 
 KINDS: dict[str, PlayableKind] = {
     kind.type.kind: kind
     for kind in (
         SCENE,
+        CHASE,
         UNKNOWN,
     )
 }
@@ -25,6 +27,7 @@ def kind_of(playable: Playable) -> PlayableKind:
 __all__ = [
     "KINDS",
     "AnyPlayable",
+    "Chase",
     "Playable",
     "PlayableKind",
     "Priority",

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 import msgspec
 
+from choreon.model.motion import Effects
 from choreon.model.problem import Problem
 from choreon.model.refs import Ref
 from choreon.model.values import Look
@@ -73,8 +74,9 @@ class PlayableKind:
     """What the model must know of one kind. `title` is what the kind is called.
 
     `check`: what is wrong with one. `looks`: all the looks stored in one.
-    `with_looks`: the same with each of its looks put through a function. `plays`: what
-    it starts. `replaced`: the same with a ref to one thing led to another.
+    `with_looks`: the same with each of its looks put through a function; `effects` and
+    `with_effects` likewise. `plays`: what it starts. `replaced`: the same with a ref to
+    one thing led to another.
     """
 
     title: str
@@ -82,5 +84,7 @@ class PlayableKind:
     check: Callable[[Show, Any], Iterator[Problem]]
     looks: Callable[[Any], tuple[Look, ...]]
     with_looks: Callable[[Any, Callable[[Look], Look]], Any]
+    effects: Callable[[Any], Effects]
+    with_effects: Callable[[Any, Callable[[Effects], Effects]], Any]
     plays: Callable[[Any], tuple[Ref, ...]]
     replaced: Callable[[Any, Ref, Ref], Any]

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 import msgspec
 
+from choreon.model.motion import Effects
 from choreon.model.playables.base import Playable, PlayableKind
 from choreon.model.problem import Problem
 from choreon.model.refs import Ref
@@ -17,11 +18,12 @@ if TYPE_CHECKING:
 
 
 class Scene(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="scene"):
-    """A stored look."""
+    """A stored look, and the effects that move it."""
 
     kind: ClassVar[str] = "scene"
 
     look: Look = {}
+    effects: Effects = ()
 
 
 def _check(show: Show, scene: Scene) -> Iterator[Problem]:
@@ -42,6 +44,16 @@ def _with_looks(scene: Scene, change: Callable[[Look], Look]) -> Scene:
     return scene if look is scene.look else msgspec.structs.replace(scene, look=look)
 
 
+def _effects(scene: Scene) -> Effects:
+    return scene.effects
+
+
+def _with_effects(scene: Scene, change: Callable[[Effects], Effects]) -> Scene:
+    effects = change(scene.effects)
+    same = effects is scene.effects
+    return scene if same else msgspec.structs.replace(scene, effects=effects)
+
+
 def _plays(scene: Scene) -> tuple[Ref, ...]:
     return ()
 
@@ -50,4 +62,14 @@ def _replaced(scene: Scene, old: Ref, new: Ref) -> Scene:
     return scene
 
 
-SCENE = PlayableKind("scene", Scene, _check, _looks, _with_looks, _plays, _replaced)
+SCENE = PlayableKind(
+    title="scene",
+    type=Scene,
+    check=_check,
+    looks=_looks,
+    with_looks=_with_looks,
+    effects=_effects,
+    with_effects=_with_effects,
+    plays=_plays,
+    replaced=_replaced,
+)

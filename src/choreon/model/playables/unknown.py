@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from choreon.model.motion import Effects
 from choreon.model.playables.base import Playable, PlayableKind
 from choreon.model.problem import Problem
 from choreon.model.refs import Ref
@@ -41,6 +42,14 @@ def _with_looks(thing: Unknown, change: Callable[[Look], Look]) -> Unknown:
     return thing
 
 
+def _effects(thing: Unknown) -> Effects:
+    return ()
+
+
+def _with_effects(thing: Unknown, change: Callable[[Effects], Effects]) -> Unknown:
+    return thing
+
+
 def _plays(thing: Unknown) -> tuple[Ref, ...]:
     return ()
 
@@ -50,5 +59,13 @@ def _replaced(thing: Unknown, old: Ref, new: Ref) -> Unknown:
 
 
 UNKNOWN = PlayableKind(
-    "unknown", Unknown, _check, _looks, _with_looks, _plays, _replaced
+    title="unknown",
+    type=Unknown,
+    check=_check,
+    looks=_looks,
+    with_looks=_with_looks,
+    effects=_effects,
+    with_effects=_with_effects,
+    plays=_plays,
+    replaced=_replaced,
 )

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from choreon.model.playables import Scene
-from choreon.render.sources.base import Compile, Source
+from choreon.model.playables import Chase, Scene
+from choreon.render.sources.base import Compile, Kitchen, Source
+from choreon.render.sources.chase import compile_chase
 from choreon.render.sources.scene import compile_scene
 
 SOURCES: dict[str, Compile] = {
     Scene.kind: compile_scene,
+    Chase.kind: compile_chase,
 }
 """Kind → how one of it is compiled. A kind that is not here gives no light."""
 
-__all__ = ["SOURCES", "Compile", "Source"]
+__all__ = ["SOURCES", "Compile", "Kitchen", "Source"]

@@ -3,16 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Any, Protocol
 
+from choreon.model.motion import Effect
+from choreon.model.refs import Ref
 from choreon.model.show import Show
+from choreon.render.live import Live
 from choreon.render.looks import Angles, CompiledLook
 from choreon.render.rig import Rig
-from choreon.render.state import AnyCursor
+from choreon.render.state import AnyCursor, Time
 
 
 class Source(Protocol):
     """A playable, ready to be rendered."""
+
+    @property
+    def look(self) -> CompiledLook:
+        """What it gives; of what moves, all that it ever gives."""
 
     @property
     def still(self) -> bool:
@@ -20,17 +28,39 @@ class Source(Protocol):
 
     @property
     def uses(self) -> frozenset[str]:
-        """The links that it follows."""
+        """What it follows: links, and the refs of what it plays."""
 
     def followed(self, show: Show, moved: set[str]) -> Source | None:
-        """Returns the source after links moved; None where it is to be compiled
-        anew.
+        """Returns the source after what it follows moved; None where it is to be
+        compiled anew.
         """
 
-    def at(self, cursor: AnyCursor, now: float) -> CompiledLook:
-        """Returns what it gives at a time: a closed function of it."""
+    def live(self, offsets: Mapping[str, float]) -> Live | None:
+        """Returns what a layer asks; None where it never moves."""
+
+    def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
+        """Returns its effects as they run at a time of its own."""
+
+    def carried(self, before: Source, cursor: AnyCursor, time: Time) -> AnyCursor:
+        """Returns the cursor, at a time of its own, with which this goes on where
+        `before`, the same before an edit, has come to.
+        """
+
+    def ends(self) -> Time | None:
+        """Returns the own time at which it comes to an end; None for never. What it is
+        not counted in is infinite.
+        """
 
 
-Compile = Callable[[Show, Rig, Any, Mapping[str, Angles]], Source]
+@dataclass(frozen=True)
+class Kitchen:
+    """What a source is compiled from. `source_of`: that of something it plays."""
+
+    show: Show
+    rig: Rig
+    source_of: Callable[[Ref], Source | None]
+
+
+Compile = Callable[[Kitchen, Any, Mapping[str, Angles]], Source]
 """Makes a source of a playable; the last argument says which way heads reach their
 points, where that is not the way nearest to home."""

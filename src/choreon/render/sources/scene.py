@@ -1,17 +1,20 @@
-"""Scenes as light: a look that stands still."""
+"""Scenes as light: a look, and the effects that move it."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 
+from choreon.model.motion import Effect, Effects
 from choreon.model.playables import Scene
 from choreon.model.show import Show
+from choreon.render.effects import LiveEffects, Moving, compile_effects
+from choreon.render.live import Live
 from choreon.render.looks import Angles, CompiledLook, compile_look, followed
-from choreon.render.rig import Rig
-from choreon.render.state import AnyCursor
+from choreon.render.sources.base import Kitchen, Source
+from choreon.render.state import AnyCursor, Going, Time, replace
 
 
-class SceneSource:
+class StillScene:
     """One look, whatever the time."""
 
     still = True
@@ -24,18 +27,99 @@ class SceneSource:
         """The links that it follows."""
         return self.look.uses
 
-    def followed(self, show: Show, moved: set[str]) -> SceneSource | None:
+    def followed(self, show: Show, moved: set[str]) -> StillScene | None:
         """Returns the scene after marks moved; None where it is to be compiled anew."""
         look = followed(self.look, show, moved)
-        return None if look is None else SceneSource(look)
+        return None if look is None else StillScene(look)
 
-    def at(self, cursor: AnyCursor, now: float) -> CompiledLook:
-        """Returns the look."""
-        return self.look
+    def live(self, offsets: Mapping[str, float]) -> Live | None:
+        """It never moves."""
+        return None
+
+    def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
+        """It has no effects."""
+        return []
+
+    def carried(self, before: Source, cursor: AnyCursor, time: Time) -> AnyCursor:
+        """It stands wherever it was."""
+        return cursor
+
+    def ends(self) -> Time | None:
+        """It never ends."""
+        return None
+
+
+class MovingScene:
+    """A look and its effects."""
+
+    still = False
+
+    def __init__(self, moving: Moving, effects: Effects) -> None:
+        self.moving, self.effects = moving, effects
+
+    @property
+    def look(self) -> CompiledLook:
+        """All that it ever gives."""
+        return self.moving.look
+
+    @property
+    def uses(self) -> frozenset[str]:
+        """The links that it follows."""
+        return self.moving.look.uses
+
+    def followed(self, show: Show, moved: set[str]) -> MovingScene | None:
+        """It is compiled anew."""
+        return None
+
+    def live(self, offsets: Mapping[str, float]) -> LiveEffects:
+        """Returns what a layer asks."""
+        return self.moving.live(offsets)
+
+    def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
+        """Returns its effects, ahead by as much as they are now."""
+        return running(self.effects, cursor)
+
+    def carried(self, before: Source, cursor: AnyCursor, time: Time) -> AnyCursor:
+        """Effects whose rate was changed go on where they were."""
+        if not isinstance(before, MovingScene) or not isinstance(cursor, Going):
+            return cursor
+        return carried(before.moving, self.moving, cursor, time)
+
+    def ends(self) -> Time | None:
+        """It never ends."""
+        return None
+
+
+def running(effects: Effects, cursor: AnyCursor) -> list[Effect]:
+    """Returns effects that are ahead by what a cursor says."""
+    offsets = cursor.offsets if isinstance(cursor, Going) else {}
+    return [
+        replace(effect, start=effect.start + offsets.get(effect.id, 0.0))
+        for effect in effects
+    ]
+
+
+def carried(before: Moving, after: Moving, cursor: Going, time: Time) -> Going:
+    """Returns the cursor with which effects whose rate was changed go on where they
+    were.
+    """
+    old, offsets = before.rates, dict(cursor.offsets)
+    for effect, rate in after.rates.items():
+        was = old.get(effect)
+        if was is not None and was != rate:
+            gained = was.cycles(*time) - rate.cycles(*time)
+            offsets[effect] = offsets.get(effect, 0.0) + gained
+    if offsets == cursor.offsets:
+        return cursor
+    return replace(cursor, offsets=offsets)
 
 
 def compile_scene(
-    show: Show, rig: Rig, scene: Scene, aims: Mapping[str, Angles]
-) -> SceneSource:
+    kitchen: Kitchen, scene: Scene, aims: Mapping[str, Angles]
+) -> StillScene | MovingScene:
     """Compile a scene."""
-    return SceneSource(compile_look(rig, scene.look, show, aims))
+    look = compile_look(kitchen.rig, scene.look, kitchen.show, aims)
+    if not any(effect.on for effect in scene.effects):
+        return StillScene(look)
+    moving = compile_effects(kitchen.show, kitchen.rig, look, scene.effects, aims)
+    return MovingScene(moving, scene.effects)

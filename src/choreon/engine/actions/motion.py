@@ -1,0 +1,271 @@
+"""How what moves is driven: its rate, its pause, its steps, and what follows at its
+end. Pure functions from state to state.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import msgspec
+
+from choreon.engine.actions import players
+from choreon.engine.actions.kinds import KINDS, RELEASED
+from choreon.model.effects import rate_of
+from choreon.model.playables import Chase
+from choreon.model.playables.chase import Unit, steps_of
+from choreon.model.show import Show
+from choreon.render.compiled import CompiledShow
+from choreon.render.sources.chase import Rounds, moved_to, own_time, rounds_of
+from choreon.render.state import (
+    Envelope,
+    Going,
+    Player,
+    PlayState,
+    Ramp,
+    Step,
+)
+
+replace = msgspec.structs.replace
+
+SLOWEST, FASTEST = 1 / 16, 16.0  # times as fast as stored
+
+
+def set_rate(state: PlayState, player: Player, rate: float, now: float) -> PlayState:
+    """Have a player go so many times as fast as it is stored; what moves goes on where
+    it is. A rate that is no number changes nothing.
+    """
+    if not math.isfinite(rate) or rate <= 0.0:
+        return state
+    rate = min(FASTEST, max(SLOWEST, rate))
+    return players.change(
+        state, player, lambda p: _going(state, p, rate, p.paused, now)
+    )
+
+
+def pause(
+    state: PlayState, player: Player, paused: bool | None, now: float
+) -> PlayState:
+    """Have a player stand still where it is, or go on; None turns it over."""
+
+    def turned(one: Player) -> Player:
+        stands = not one.paused if paused is None else paused
+        return _going(state, one, one.rate, stands, now)
+
+    return players.change(state, player, turned)
+
+
+def _going(
+    state: PlayState, player: Player, rate: float, paused: bool, now: float
+) -> Player:
+    beat = state.beat(now)
+    speed = 0.0 if paused else rate
+    steps = tuple(
+        replace(step, cursor=step.cursor.going_at(speed, now, beat))
+        if isinstance(step.cursor, Going)
+        else step
+        for step in player.steps
+    )
+    return replace(player, steps=steps, rate=rate, paused=paused)
+
+
+# steps
+
+
+def go_by(
+    show: Show, state: PlayState, player: Player, by: int, now: float
+) -> PlayState:
+    """Bring a chase over to the step that is so many further on, or back; it goes on
+    from there, or stands there where it pauses.
+    """
+    chased = _Chased.of(show, state, player, now)
+    if chased is None:
+        return state
+    number = chased.rounds.at(chased.own).number + by
+    if number < 0:  # before the first is the last
+        number += len(chased.rounds.order(0))
+    return _over(state, player, chased, max(0, number), now)
+
+
+def go_to_step(
+    show: Show, state: PlayState, player: Player, index: int, now: float
+) -> PlayState:
+    """Bring a chase over to one of its steps."""
+    chased = _Chased.of(show, state, player, now)
+    if chased is None or index not in chased.rounds.order(0):
+        return state
+    return _over(state, player, chased, chased.rounds.order(0).index(index), now)
+
+
+@dataclass(frozen=True)
+class _Chased:
+    """The chase that a player is at: the step of the player, its order, its time."""
+
+    chase: Chase
+    step: Step
+    cursor: Going
+    rounds: Rounds
+    own: float
+
+    @classmethod
+    def of(
+        cls, show: Show, state: PlayState, player: Player, now: float
+    ) -> _Chased | None:
+        """Returns it; None where a player plays no chase, or one without steps."""
+        step = player.steps[-1]
+        chase = show.playables.get(step.ref.id)
+        if not isinstance(chase, Chase) or not isinstance(step.cursor, Going):
+            return None
+        rounds = rounds_of(chase, steps_of(show, chase))
+        own = own_time(chase, step.cursor.time(now, state.beat(now)))
+        return cls(chase, step, step.cursor, rounds, own) if rounds.count else None
+
+
+def _over(
+    state: PlayState, player: Player, chased: _Chased, number: int, now: float
+) -> PlayState:
+    """A crossfade from where the chase is now to where it has just come to a step."""
+    beat, rounds = state.beat(now), chased.rounds
+    going = chased.cursor.going_at(chased.cursor.rate, now, beat)
+    there = moved_to(
+        chased.chase, going, going.time(now, beat), rounds.own_time(number)
+    )
+    # what is left stands as it was while it goes out
+    left = replace(chased.step, cursor=chased.cursor.going_at(0.0, now, beat))
+    seconds = rounds.fades[rounds.step_at(number)] / player.rate
+    if chased.chase.unit == Unit.BEATS:
+        seconds *= 60.0 / state.clock.bpm
+    fading = players.Fading(Envelope(Ramp(0.0, 1.0, now, seconds)), seconds)
+    fresh = replace(left, at=now, until=None, cursor=there)
+
+    def over(one: Player) -> Player:
+        stood = replace(one, steps=(*one.steps[:-1], left))
+        return players.over_to(stood, fresh, now, fading)
+
+    return players.change(state, player, over)
+
+
+# edits of what is on
+
+
+def carried(
+    before: CompiledShow, after: CompiledShow, state: PlayState, now: float
+) -> PlayState:
+    """Returns the state with which all that moves goes on where it is after an edit
+    changed its rate, its times or its steps.
+    """
+    beat = state.beat(now)
+
+    def carry(step: Step) -> Step:
+        cursor = step.cursor
+        old, new = before.source(step), after.source(step)
+        if old is None or new is None or old is new or not isinstance(cursor, Going):
+            return _set_going(after, step, state, now)
+        there = new.carried(old, cursor, cursor.time(now, beat))
+        return step if there is cursor else replace(step, cursor=there)
+
+    players_after = []
+    for player in state.players:
+        steps = tuple(carry(step) for step in player.steps)
+        same = all(a is b for a, b in zip(steps, player.steps, strict=True))
+        players_after.append(player if same else replace(player, steps=steps))
+    if any(a is not b for a, b in zip(players_after, state.players, strict=True)):
+        state = replace(state, players=tuple(players_after))
+    return _draft_carried(before, after, state, now)
+
+
+def _set_going(
+    compiled: CompiledShow, step: Step, state: PlayState, now: float
+) -> Step:
+    """Something that stood, and moves since an edit, begins."""
+    source = compiled.source(step)
+    if source is None or source.still or isinstance(step.cursor, Going):
+        return step
+    playable = compiled.show.playables.get(step.ref.id)
+    if playable is None:
+        return step
+    cursor = KINDS[playable.kind].start(playable, now, state.clock)
+    return replace(step, cursor=cursor)
+
+
+def _draft_carried(
+    before: CompiledShow, after: CompiledShow, state: PlayState, now: float
+) -> PlayState:
+    """Returns the state whose draft's effects go on where they are after an edit
+    changed the rate of what they follow.
+    """
+    effects = state.draft.effects
+    if not any(effect.palette for effect in effects):
+        return state
+    time = state.draft.going.time(now, state.beat(now))
+    offsets = dict(state.draft.going.offsets)
+    for effect in effects:
+        old = rate_of(before.show, effect, effects)
+        new = rate_of(after.show, effect, effects)
+        if old != new:
+            gained = old.cycles(*time) - new.cycles(*time)
+            offsets[effect.id] = offsets.get(effect.id, 0.0) + gained
+    if offsets == state.draft.going.offsets:
+        return state
+    going = replace(state.draft.going, offsets=offsets)
+    return replace(state, draft=replace(state.draft, going=going))
+
+
+# ends
+
+
+def due_at(compiled: CompiledShow, state: PlayState, player: Player) -> float | None:
+    """Returns when a player comes to its end by itself, by the tempo as it is now; None
+    for never, and while it pauses.
+    """
+    step = player.steps[-1]
+    cursor, source = step.cursor, compiled.source(step)
+    if player.releasing or player.lifts or not isinstance(cursor, Going):
+        return None
+    end = None if source is None else source.ends()
+    if end is None or cursor.rate <= 0.0:
+        return None
+    playable = compiled.show.playables.get(step.ref.id)
+    if playable is None or KINDS[playable.kind].at_end(playable) is None:
+        return None
+    if math.isfinite(end.seconds):
+        return cursor.at + (end.seconds - cursor.seconds) / cursor.rate
+    beat = cursor.beat + (end.beats - cursor.beats) / cursor.rate
+    return _when(state, beat)
+
+
+def _when(state: PlayState, beat: float) -> float:
+    """When the clock comes to a beat."""
+    clock = state.clock
+    when = clock.at + (beat - clock.beat - clock.pull) * 60.0 / clock.bpm
+    if when - clock.at >= clock.catch:
+        return when
+    speed = clock.bpm / 60.0 + clock.pull / clock.catch
+    return clock.at + (beat - clock.beat) / speed
+
+
+def follow(compiled: CompiledShow, state: PlayState, now: float) -> PlayState:
+    """Returns the state after all that has come to its end by a time was let go, or was
+    followed by what it starts; each at its own time.
+    """
+    for player in state.players:
+        due = due_at(compiled, state, player)
+        if due is not None and due <= now:
+            state = _follow(compiled.show, state, player, due)
+    return state
+
+
+def _follow(show: Show, state: PlayState, player: Player, due: float) -> PlayState:
+    chase = show.playables.get(player.ref.id)
+    assert isinstance(chase, Chase)
+    then = KINDS[chase.kind].at_end(chase)
+    if then is None:
+        return state
+    if then == RELEASED:
+        return players.release(show, state, player.id, due)
+    playable = players.playable_of(show, then)
+    if playable is None:
+        return state
+    return players.change(
+        state, player, lambda p: players.go_to(p, playable, due, state.clock, {})
+    )

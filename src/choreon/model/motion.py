@@ -1,0 +1,302 @@
+"""Motion: what moves by itself. Waves over values, colours that roll, paths of heads.
+
+A motion says what moves and how, whoever the lamps are. An `Effect` gives one to lamps
+in an order; effects belong to looks as values do. All of it is a function of time:
+value of lamp i = f(rate · t − phase i).
+"""
+
+from __future__ import annotations
+
+import math
+from enum import StrEnum
+from typing import ClassVar
+
+import msgspec
+
+from choreon.model import attributes as at
+
+Rgb = tuple[float, float, float]
+XY = tuple[float, float]
+
+FASTEST = 0.02  # seconds, or beats, that a cycle takes at least
+MOST_FACTOR = 64.0
+DEFAULT_CENTRE = "point:0,3,0"
+FULL_TURN = 360.0  # degrees of phase in a cycle
+
+
+class Rate(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How long a cycle takes: so many `seconds`, or, where `beats` is above 0, so many
+    beats of the tempo. `factor` makes it that many times as fast.
+    """
+
+    seconds: float = 4.0
+    beats: float = 0.0
+    factor: float = 1.0
+
+    @property
+    def by_tempo(self) -> bool:
+        """Whether it follows the tempo."""
+        return self.beats > 0.0
+
+    @property
+    def speed(self) -> float:
+        """Cycles a second, or a beat; 0 where what is given is no time."""
+        length = self.beats if self.by_tempo else self.seconds
+        if not (math.isfinite(length) and math.isfinite(self.factor)):
+            return 0.0
+        if length <= 0.0 or self.factor <= 0.0:
+            return 0.0
+        return min(self.factor, MOST_FACTOR) / max(length, FASTEST)
+
+    def cycles(self, seconds: float, beats: float) -> float:
+        """Returns how many cycles go by in an own time."""
+        return self.speed * (beats if self.by_tempo else seconds)
+
+
+class Order(StrEnum):
+    """In which order lamps take part."""
+
+    CHOSEN = "chosen"
+    ACROSS = "across"
+    NAME = "name"
+    SHUFFLED = "shuffled"
+
+
+class Spread(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How the phase lies over the row.
+
+    `amount`: degrees from the first to just past the last, so that 360 closes. `parts`:
+    the row is folded so many times, each part mirrors the one before. `together`: so
+    many neighbours move as one. `repeats`: the row is cut in so many runs that are
+    alike. `backward`: from the last to the first. `seed`: of the shuffled order.
+    """
+
+    amount: float = FULL_TURN
+    parts: int = 1
+    together: int = 1
+    repeats: int = 1
+    backward: bool = False
+    order: Order = Order.CHOSEN
+    seed: int = 1
+
+
+class Shape(StrEnum):
+    """How a wave goes in a cycle."""
+
+    SINE = "sine"
+    TRIANGLE = "triangle"
+    UP = "ramp up"
+    DOWN = "ramp down"
+    PULSE = "pulse"
+    STEPS = "steps"
+    RANDOM = "random"
+    OWN = "own curve"
+
+
+class Mode(StrEnum):
+    """What an effect does to what is there."""
+
+    REPLACES = "replaces"
+    SCALES = "scales"
+    ADDS = "adds"
+
+
+class Motion(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What all motions have. `there_and_back`: a cycle goes to the end and back.
+    `backward`: time runs the other way.
+    """
+
+    kind: ClassVar[str] = ""
+
+    rate: Rate = Rate()
+    spread: Spread = Spread()
+    there_and_back: bool = False
+    backward: bool = False
+    seed: int = 1
+
+
+class Wave(
+    Motion,
+    frozen=True,
+    kw_only=True,
+    omit_defaults=True,
+    tag_field="kind",
+    tag="wave",
+):
+    """A wave on one attribute, from `low` to `high` in the attribute's unit; where it
+    scales, these are factors.
+
+    `width`: the part of the cycle that a pulse is up. `steps`: how many a stair has.
+    `active`: the part of the cycle in which the wave runs; it rests at `low` then.
+    `curve`: points (x, y) of an own curve, both 0…1, x ascending; `smooth` rounds it.
+    """
+
+    kind: ClassVar[str] = "wave"
+
+    attribute: str = at.DIMMER
+    shape: Shape = Shape.SINE
+    mode: Mode = Mode.REPLACES
+    low: float = 0.0
+    high: float = 1.0
+    width: float = 0.5
+    steps: int = 4
+    active: float = 1.0
+    curve: tuple[XY, ...] = ((0.0, 0.0), (0.5, 1.0), (1.0, 0.0))
+    smooth: bool = True
+
+
+class Stop(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A colour of a roll: linear light, or that of a colour palette."""
+
+    colour: Rgb = (1.0, 1.0, 1.0)
+    palette: str = ""
+
+
+class Roll(
+    Motion,
+    frozen=True,
+    kw_only=True,
+    omit_defaults=True,
+    tag_field="kind",
+    tag="roll",
+):
+    """Colours that move along the row. In a cycle they move by their whole length and
+    the gap.
+
+    `hard`: without going over into each other. `length`: lamps that all colours take
+    together, 0 for the whole row. `gap`: lamps between repeats; dark where brightness
+    is part of it, else in the last colour. `across`: by where lamps hang rather than by
+    their order. `brightness`: dark colours dim the lamp.
+    """
+
+    kind: ClassVar[str] = "roll"
+
+    stops: tuple[Stop, ...] = (Stop((1.0, 0.0, 0.0)), Stop((0.0, 0.0, 1.0)))
+    hard: bool = False
+    length: float = 0.0
+    gap: float = 0.0
+    across: bool = False
+    brightness: bool = False
+
+
+class PathShape(StrEnum):
+    """What a head's way looks like."""
+
+    CIRCLE = "circle"
+    ELLIPSE = "ellipse"
+    LINE = "line"
+    EIGHT = "eight"
+    POLYGON = "polygon"
+    WANDER = "wander"
+    FREE = "free"
+
+
+class Plane(StrEnum):
+    """Where in the room a path lies: flat at its centre's height, or upright at its
+    centre's distance."""
+
+    FLOOR = "floor"
+    WALL = "wall"
+
+
+class KeepOut(StrEnum):
+    """What is done where a beam would enter an area that is to be kept out of."""
+
+    BEND = "bend"
+    DARK = "dark"
+
+
+class Path(
+    Motion,
+    frozen=True,
+    kw_only=True,
+    omit_defaults=True,
+    tag_field="kind",
+    tag="path",
+):
+    """A way that heads go.
+
+    `in_room`: on a plane, in metres about `centre` (a link to a mark or a point);
+    otherwise around wherever each head aims, in degrees. `size`: from the middle to the
+    rim. `stretch`: how tall it is as a part of how wide. `turn`: degrees,
+    counter-clockwise. `sides`: of a polygon. `points`: of a free path, −1…1 of the
+    size; `smooth` rounds it, `closed` joins its ends.
+    """
+
+    kind: ClassVar[str] = "path"
+
+    shape: PathShape = PathShape.CIRCLE
+    in_room: bool = False
+    centre: str = DEFAULT_CENTRE
+    plane: Plane = Plane.FLOOR
+    size: float = 15.0
+    stretch: float = 1.0
+    turn: float = 0.0
+    sides: int = 4
+    points: tuple[XY, ...] = ((-1.0, 0.0), (0.0, 1.0), (1.0, 0.0), (0.0, -1.0))
+    smooth: bool = True
+    closed: bool = True
+    keep_out: KeepOut = KeepOut.BEND
+
+
+AnyMotion = Wave | Roll | Path
+
+
+class By(StrEnum):
+    """What is one in the row: a fixture, a cell, or a cell with every fixture a row of
+    its own.
+    """
+
+    FIXTURES = "fixtures"
+    CELLS = "cells"
+    EACH = "each"
+
+
+class Effect(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A motion given to lamps.
+
+    `fixtures` in an order, or those of a `group`, which is followed. `cells`: of those
+    that do not take part wholly. `palette`: the motion palette that it follows; then
+    `motion` is what that held last. `start`: cycles by which it is ahead. `clock`: the
+    effect of the same look whose rate it shares.
+    """
+
+    id: str
+    motion: AnyMotion
+    fixtures: tuple[str, ...] = ()
+    group: str = ""
+    cells: dict[str, tuple[int, ...]] = {}
+    by: By = By.CELLS
+    on: bool = True
+    palette: str = ""
+    start: float = 0.0
+    clock: str = ""
+
+
+Effects = tuple[Effect, ...]
+
+
+def title(motion: AnyMotion) -> str:
+    """Returns what a motion is called: “sine on intensity”, “colours: 3”, “circle”."""
+    if isinstance(motion, Wave):
+        return f"{motion.shape} on {at.attribute(motion.attribute).label.lower()}"
+    if isinstance(motion, Roll):
+        return f"{len(motion.stops)} colours rolling"
+    return f"{motion.shape} {'in the room' if motion.in_room else 'around its aim'}"
+
+
+def family(motion: AnyMotion) -> at.Family:
+    """Returns the family of what a motion moves."""
+    if isinstance(motion, Wave):
+        return at.attribute(motion.attribute).family
+    return at.Family.COLOUR if isinstance(motion, Roll) else at.Family.POSITION
+
+
+def names(motion: AnyMotion) -> tuple[str, ...]:
+    """Returns the attributes that a motion moves."""
+    if isinstance(motion, Wave):
+        return (motion.attribute,)
+    if isinstance(motion, Roll):
+        dims = (at.DIMMER,) if motion.brightness else ()
+        return (*at.TARGET_COLOUR, *dims)
+    return (at.PAN, at.TILT)

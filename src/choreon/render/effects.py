@@ -1,0 +1,693 @@
+"""Effects compiled: what each moves on a rig, and what that comes to at a time."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from choreon.model import attributes as at
+from choreon.model import effects as motions
+from choreon.model.motion import (
+    By,
+    Effect,
+    Effects,
+    Mode,
+    Motion,
+    Path,
+    Rate,
+    Roll,
+    Wave,
+    title,
+)
+from choreon.model.show import Show
+from choreon.render import choice, path_tables, rolls, waves
+from choreon.render.choice import Item
+from choreon.render.live import AimChange, Change, Given, LevelChange, ValueChange
+from choreon.render.looks import (
+    Angles,
+    CompiledLook,
+    find_heads,
+)
+from choreon.render.path_tables import PathTable, Trouble
+from choreon.render.paths import SAMPLES, extent, shape_of
+from choreon.render.rig import Flags, Floats, Ints, Rig
+from choreon.render.state import Time
+
+USUAL_BPM = 120.0  # at which beats are taken for seconds where those are asked for
+
+
+@dataclass(frozen=True)
+class Lacking:
+    """Lamps that an effect is for and that have not got what it moves."""
+
+    effect: str
+    fixtures: tuple[str, ...]
+
+
+def row_of(show: Show, rig: Rig, effect: Effect) -> list[Item]:
+    """Returns what takes part in an effect, one by one and in order."""
+    ids = motions.fixtures_of(show, effect)
+    each_cell = effect.by != By.FIXTURES
+    return choice.items(rig, ids, effect.cells, each_cell)
+
+
+def lacking(show: Show, rig: Rig, effect: Effect) -> list[str]:
+    """Returns the fixtures that an effect is for and that lack what it moves."""
+    names = motions_names(motions.motion_of(show, effect))
+    ids = motions.fixtures_of(show, effect)
+    return [i for i in ids if not any(rig.takes(i, name) for name in names)]
+
+
+def motions_names(motion: Motion) -> tuple[str, ...]:
+    """Returns the attributes that lamps need for a motion: one of them."""
+    if isinstance(motion, Wave):
+        return (motion.attribute,)
+    return at.TARGET_COLOUR if isinstance(motion, Roll) else (at.PAN,)
+
+
+def phases(items: list[Item], effect: Effect, motion: Motion) -> tuple[Floats, Ints]:
+    """Returns the phase (n, cycles) of each of a row and whom it moves with."""
+    if effect.by != By.EACH:
+        return waves.places(len(items), motion.spread)
+    phase, group = np.zeros(len(items)), np.zeros(len(items), np.int64)
+    own: dict[str, list[int]] = {}
+    for place, (fixture, _) in enumerate(items):
+        own.setdefault(fixture, []).append(place)
+    for those in own.values():
+        phase[those], group[those] = waves.places(len(those), motion.spread)
+    return phase, group
+
+
+# one effect
+
+
+@dataclass
+class Running:
+    """An effect's place in time."""
+
+    id: str
+    name: str
+    rate: Rate
+    start: float
+
+    def position(self, time: Time, offsets: Mapping[str, float]) -> float:
+        """Returns where it is, in cycles."""
+        gone = self.rate.cycles(*time)
+        return gone + self.start + offsets.get(self.id, 0.0)
+
+    @property
+    def seconds(self) -> float:
+        """Seconds that a cycle takes, about."""
+        speed = self.rate.speed
+        if self.rate.by_tempo:
+            speed *= USUAL_BPM / 60.0
+        return 1.0 / speed if speed > 0 else 1e9
+
+
+@dataclass
+class WaveOp:
+    """A wave on rows (n): intensities, or others. What becomes of it is said by
+    targets: `own` are places (n) among what the look gives, −1 for rows of others.
+    """
+
+    running: Running
+    motion: Wave
+    rows: Ints
+    phase: Floats
+    group: Ints
+    curve: Floats | None
+    slope: Floats
+    offset: Floats
+    rounded: bool
+    is_level: bool
+    own: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    here: Flags = field(default_factory=lambda: np.zeros(0, bool))
+
+    def values(self, position: float) -> Floats:
+        """Returns the wave (n) in the unit of its rows."""
+        motion = self.motion
+        within, number = waves.cycle(
+            position + self.phase,
+            motion.backward,
+            motion.active,
+            motion.there_and_back,
+        )
+        found = waves.wave(motion, within, number, self.group, self.curve)
+        found = motion.low + (motion.high - motion.low) * found
+        if self.rounded:
+            found = np.round(found)
+        return found * self.slope + self.offset
+
+
+@dataclass
+class RollOp:
+    """Colours that roll: `which` of the target colours (n), of wheels their rows, of
+    levels theirs, each with the place in the row that it follows.
+    """
+
+    running: Running
+    motion: Roll
+    table: rolls.Table
+    phase: Floats
+    colours: Ints
+    colour_item: Ints
+    wheels: Ints
+    wheel_item: Ints
+    slots: Floats  # wheels, SIZE
+    lamps: Ints
+    lamp_item: Ints
+    own: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    own_wheels: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    own_lamps: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+
+    def read(self, position: float) -> tuple[Floats, Floats, Ints]:
+        """Returns OKLab (3, n), levels (n) and places in the table (n) of the row."""
+        at_ = position + self.phase
+        if self.motion.there_and_back:
+            within = position - math.floor(position)
+            at_ = 1.0 - abs(2.0 * within - 1.0) + self.phase
+        return rolls.read(self.table, -at_ if self.motion.backward else at_)
+
+
+@dataclass
+class PathOp:
+    """Heads (h) on a table, and the lamps that go dark with them."""
+
+    running: Running
+    motion: Path
+    table: PathTable
+    phase: Floats
+    rows: Ints  # h, 2
+    lamps: Ints
+    lamp_head: Ints
+    own: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    own_lamps: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    here: Flags = field(default_factory=lambda: np.zeros(0, bool))
+
+
+@dataclass
+class AroundOp:
+    """Heads (h) around wherever they aim."""
+
+    running: Running
+    motion: Path
+    flat: Floats  # SAMPLES + 1, 2
+    phase: Floats
+    which: Ints
+
+    def away(self, position: float) -> Floats:
+        """Returns how far each is away (h, 2), degrees at the beam."""
+        at_ = position + self.phase
+        place = (at_ - np.floor(at_)) * SAMPLES
+        index = np.minimum(place.astype(np.int64), SAMPLES - 1)
+        share = (place - index)[:, None]
+        here = self.flat[index]
+        return here + share * (self.flat[index + 1] - here)
+
+
+Op = WaveOp | RollOp | PathOp | AroundOp
+
+
+# many effects over a look
+
+
+class _Build:
+    """Gathers what a look and its effects give, row by row, in the order of the
+    effects.
+    """
+
+    def __init__(self, show: Show, rig: Rig, static: CompiledLook) -> None:
+        self.show, self.rig, self.static = show, rig, static
+        size = rig.size + rig.channels
+        self.values = np.zeros(size)
+        self.given = np.zeros(size, bool)
+        self.level = np.zeros(rig.intensities)
+        self.most = np.zeros(rig.intensities)
+        self.lit = np.zeros(rig.intensities, bool)
+        self.freed = np.zeros(size, bool)
+        self.values[: rig.size] = rig.home
+        self.values[static.rows], self.given[static.rows] = static.values, True
+        self.level[static.lamps] = self.most[static.lamps] = static.levels
+        self.lit[static.lamps] = True
+        self.freed[static.freed] = True
+        self.moved_heads: set[int] = set()
+        self.ops: list[Op] = []
+        self.lacking: list[Lacking] = []
+        self.troubles: dict[str, dict[str, Trouble]] = {}
+
+    def add(self, effect: Effect, rate: Rate, aims: Mapping[str, Angles]) -> None:
+        """Compile one effect."""
+        motion = motions.motion_of(self.show, effect)
+        missing = lacking(self.show, self.rig, effect)
+        if missing:
+            self.lacking.append(Lacking(effect.id, tuple(missing)))
+        items = [
+            item
+            for item in row_of(self.show, self.rig, effect)
+            if item[0] not in missing
+        ]
+        if not items:
+            return
+        running = Running(effect.id, title(motion), rate, effect.start)
+        if isinstance(motion, Wave):
+            self._add_wave(running, motion, items, effect)
+        elif isinstance(motion, Roll):
+            self._add_roll(running, motion, items, effect)
+        else:
+            self._add_path(running, motion, items, effect, aims)
+
+    def _add_wave(
+        self, running: Running, motion: Wave, items: list[Item], effect: Effect
+    ) -> None:
+        rig, name = self.rig, motion.attribute
+        if name in at.TARGET_COLOUR:
+            return  # colours roll: a part of one means nothing by itself
+        rows, which, slope, offset = _rows(rig, items, name)
+        if not len(rows):
+            return
+        phase, group = phases(items, effect, motion)
+        is_level = bool(rows[0] < rig.intensities)
+        if is_level:
+            low, high = _within_levels(motion)
+            motion = motions.replace(motion, low=low, high=high)
+        op = WaveOp(
+            running,
+            motion,
+            rows,
+            phase[which],
+            group[which],
+            waves.own_curve(motion),
+            slope,
+            offset,
+            at.attribute(name).kind in ("slot", "mode", "program"),
+            is_level,
+        )
+        there = self.lit if is_level else self.given
+        if motion.mode == Mode.REPLACES:
+            there[rows] = True
+        op.here = there[rows].copy()
+        if is_level:
+            self._expect(op)
+        self.ops.append(op)
+
+    def _expect(self, op: WaveOp) -> None:
+        """How strong a wave makes lamps at the most."""
+        rows, high = op.rows[op.here], max(op.motion.low, op.motion.high)
+        if op.motion.mode == Mode.REPLACES:
+            self.most[rows] = np.maximum(self.most[rows], high)
+        elif op.motion.mode == Mode.ADDS:
+            self.most[rows] = np.minimum(1.0, self.most[rows] + max(0.0, high))
+
+    def _add_roll(
+        self, running: Running, motion: Roll, items: list[Item], effect: Effect
+    ) -> None:
+        rig = self.rig
+        table = rolls.table_of(self.show, motion, len(items))
+        phase = self._roll_phase(motion, items, effect) / table.whole
+        colours: dict[int, int] = {}
+        wheels: dict[int, int] = {}
+        lamps: dict[int, int] = {}
+        slots = []
+        for place, item in enumerate(items):
+            for row in choice.rows(rig, [item], at.RED):
+                colours.setdefault(row - rig.intensities, place)
+            wheel = rig.wheels.get(item[0])
+            if wheel is not None and wheel.row not in wheels:
+                wheels[wheel.row] = place
+                light = [tuple(rgb) for rgb in table.light().tolist()]
+                slots.append([wheel.nearest_to(rgb) for rgb in light])
+            for row in choice.rows(rig, [item], at.DIMMER) if motion.brightness else ():
+                lamps.setdefault(row, place)
+        op = RollOp(
+            running,
+            motion,
+            table,
+            phase,
+            *_columns(colours),
+            *_columns(wheels),
+            np.array(slots, float).reshape(-1, rolls.SIZE),
+            *_columns(lamps),
+        )
+        rows = _colour_rows(rig, op.colours)
+        self.given[rows.reshape(-1)] = True
+        self.given[op.wheels] = True
+        self.lit[op.lamps] = True
+        self.most[op.lamps] = np.maximum(self.most[op.lamps], table.level.max())
+        for colour in op.colours.tolist():
+            channels = np.array(rig.mixing.get(colour, ()), np.int64)
+            self.freed[rig.size + channels] = True
+        self.ops.append(op)
+
+    def _roll_phase(self, motion: Roll, items: list[Item], effect: Effect) -> Floats:
+        """By how many lamps each of a row is behind."""
+        if not motion.across:
+            return phases(items, effect, motion)[0] * len(items)
+        rig, count = self.rig, len(items)
+        x = np.array([_across(rig, item) for item in items])
+        wide = float(np.ptp(x))
+        behind = (x - x.min()) / wide * (count - 1) if wide > 0 else np.zeros(count)
+        return behind if motion.spread.backward else -behind
+
+    def _add_path(
+        self,
+        running: Running,
+        motion: Path,
+        items: list[Item],
+        effect: Effect,
+        aims: Mapping[str, Angles],
+    ) -> None:
+        rig, heads = self.rig, self.rig.heads
+        fixtures = list(dict.fromkeys(i for i, _ in items if i in heads.of))
+        if not fixtures:
+            return
+        which = np.array([heads.of[i] for i in fixtures], np.int64)
+        phase, _ = phases([(i, 0) for i in fixtures], effect, motion)
+        rows = heads.rows[which]
+        based = np.asarray(self.given[rows].all(axis=1))
+        if not motion.in_room and not based.all():
+            loose = ~based
+            flat = shape_of(motion)
+            self.ops.append(AroundOp(running, motion, flat, phase[loose], which[loose]))
+            which, phase, rows = which[based], phase[based], rows[based]
+            fixtures = [i for n, i in enumerate(fixtures) if based[n]]
+            if not fixtures:
+                return
+        if motion.in_room:
+            home = rig.home[rows]
+            near = np.array(
+                [aims.get(i, tuple(home[n])) for n, i in enumerate(fixtures)], float
+            )
+            table = path_tables.in_room(
+                self.show, heads, which, motion, near, running.seconds
+            )
+        else:
+            base = self.values[rows]
+            table = path_tables.around(self.show, heads, which, motion, base)
+        own = {i: table.troubles[n] for i, n in heads.of.items() if n in table.troubles}
+        if own:
+            self.troubles[effect.id] = {**self.troubles.get(effect.id, {}), **own}
+        lamps, lamp_head = _lamps_of(rig, fixtures)
+        op = PathOp(running, motion, table, phase, rows, lamps, lamp_head)
+        self.given[rows.reshape(-1)] = True
+        self.moved_heads.update(which.tolist())
+        op.here = self.lit[lamps].copy()
+        self.ops.append(op)
+
+    def finish(self, uses: frozenset[str]) -> Moving:
+        """Returns the look and its effects, ready to run."""
+        rig = self.rig
+        rows = np.flatnonzero(self.given)
+        rows = rows[rows >= rig.intensities]
+        lamps = np.flatnonzero(self.lit)
+        freed = np.flatnonzero(self.freed & ~self.given)
+        look = CompiledLook(
+            rig,
+            lamps,
+            self.most[lamps],
+            rows,
+            self.values[rows],
+            freed,
+            uses=self.static.uses | uses,
+        )
+        find_heads(look, {})
+        self._aim(look)
+        for op in self.ops:
+            self._target(op, look)
+        levels = self.level[lamps]
+        return Moving(look, levels, self.ops, self.lacking, self.troubles)
+
+    def _aim(self, look: CompiledLook) -> None:
+        """Heads that no effect moves aim where the look says."""
+        static = self.static
+        if static.points is None:
+            return
+        points = np.full((len(self.rig.heads), 3), np.nan)
+        points[static.heads] = static.points
+        points[list(self.moved_heads)] = np.nan
+        if np.isfinite(points[look.heads]).any():
+            look.points = points[look.heads]
+
+    def _target(self, op: Op, look: CompiledLook) -> None:
+        """Find out where among what the look gives an effect's rows are."""
+        if isinstance(op, WaveOp):
+            among = look.lamps if op.is_level else look.rows
+            op.own = np.searchsorted(among, op.rows[op.here])
+        elif isinstance(op, RollOp):
+            rows = _colour_rows(self.rig, op.colours)
+            op.own = np.searchsorted(look.rows, rows.reshape(-1)).reshape(3, -1)
+            op.own_wheels = np.searchsorted(look.rows, op.wheels)
+            op.own_lamps = np.searchsorted(look.lamps, op.lamps)
+        elif isinstance(op, PathOp):
+            op.own = np.searchsorted(look.rows, op.rows.reshape(-1))
+            op.own_lamps = np.searchsorted(look.lamps, op.lamps[op.here])
+
+
+def _within_levels(motion: Wave) -> tuple[float, float]:
+    """Low and high of a wave on levels: what replaces or scales stays within 0…1, so
+    that a scale never brightens; what adds within −1…1.
+    """
+    least = -1.0 if motion.mode == Mode.ADDS else 0.0
+    low, high = (min(1.0, max(least, v)) for v in (motion.low, motion.high))
+    return low, high
+
+
+def _columns(found: Mapping[int, int]) -> tuple[Ints, Ints]:
+    """Keys and values of a mapping as two arrays, ascending by key."""
+    keys = sorted(found)
+    return np.array(keys, np.int64), np.array([found[k] for k in keys], np.int64)
+
+
+def _colour_rows(rig: Rig, colours: Ints) -> Ints:
+    """The rows (3, n) of target colours (n)."""
+    parts = rig.intensities + rig.colours * np.arange(3)[:, None]
+    return np.asarray(parts + colours[None, :], np.int64)
+
+
+def _across(rig: Rig, item: Item) -> float:
+    """Where across the stage something hangs, metres; the cells of a bar lie along a
+    metre.
+    """
+    fixture, cell = item
+    x = rig.fixtures[fixture].place.x if fixture in rig.fixtures else 0.0
+    count = choice.cell_count(rig, fixture)
+    return x + ((cell - 0.5) / count - 0.5 if cell and count else 0.0)
+
+
+def _rows(rig: Rig, items: list[Item], name: str) -> tuple[Ints, Ints, Floats, Floats]:
+    """The rows (n) of an attribute over a row of items, which item each follows, and
+    how a value becomes a raw one (1 and 0 for parameters).
+    """
+    found: dict[int, tuple[int, float, float]] = {}
+    for place, item in enumerate(items):
+        for row in choice.rows(rig, [item], name):
+            found.setdefault(row, (place, 1.0, 0.0))
+        if name in rig.where.get(item[0], {}):
+            continue
+        for cell, channel, slope, offset in rig.direct.get(item[0], {}).get(name, ()):
+            if not item[1] or cell in (0, item[1]):
+                found.setdefault(rig.size + channel, (place, slope, offset))
+    rows = np.array(sorted(found), np.int64)
+    which = np.array([found[r][0] for r in rows.tolist()], np.int64)
+    slopes = np.array([found[r][1] for r in rows.tolist()], float)
+    offsets = np.array([found[r][2] for r in rows.tolist()], float)
+    return rows, which, slopes, offsets
+
+
+def _lamps_of(rig: Rig, fixtures: list[str]) -> tuple[Ints, Ints]:
+    """The intensity rows of heads, and which of the heads each belongs to."""
+    lamps: list[int] = []
+    which: list[int] = []
+    for place, fixture in enumerate(fixtures):
+        for _, row in rig.where.get(fixture, {}).get(at.DIMMER, ()):
+            lamps.append(row)
+            which.append(place)
+    return np.array(lamps, np.int64), np.array(which, np.int64)
+
+
+@dataclass
+class Moving:
+    """A look with effects on a rig: `look` is what it is made of, `levels` (m) what its
+    lamps have without them. `lacking`, `troubles`: what is to be told, effect by
+    effect.
+    """
+
+    look: CompiledLook
+    levels: Floats
+    ops: list[Op]
+    lacking: list[Lacking]
+    troubles: dict[str, dict[str, Trouble]]
+
+    @property
+    def rates(self) -> dict[str, Rate]:
+        """How fast each effect goes."""
+        return {op.running.id: op.running.rate for op in self.ops}
+
+    def live(self, offsets: Mapping[str, float]) -> LiveEffects:
+        """Returns what a layer asks."""
+        return LiveEffects(self, offsets)
+
+
+def compile_effects(
+    show: Show,
+    rig: Rig,
+    static: CompiledLook,
+    effects: Effects,
+    aims: Mapping[str, Angles],
+) -> Moving:
+    """Returns a compiled look with its effects. What does not hang, and what lacks what
+    an effect moves, is left out of it and named.
+    """
+    build = _Build(show, rig, static)
+    for effect in effects:
+        if effect.on:
+            build.add(effect, motions.rate_of(show, effect, effects), aims)
+    uses = set(motions.links_of(show, effects))
+    if any(isinstance(motions.motion_of(show, e), Path) for e in effects):
+        uses.add(ROOM)
+    return build.finish(frozenset(uses))
+
+
+ROOM = "room:"
+"""Stands for what paths keep out of, among the links that something follows."""
+
+
+class LiveEffects:
+    """A look with effects in one layer."""
+
+    def __init__(self, moving: Moving, offsets: Mapping[str, float]) -> None:
+        self.moving, self.look = moving, moving.look
+        self.offsets = offsets
+        self.levels = moving.levels.copy()
+        self.light = self.look.shining[1]
+        self.shine = self.look.claims[2]
+        self._values = self.look.values.copy()
+        self._changes: list[Change] = []
+        self._values_of: list[Floats] = []
+        self._rig = self.look.rig
+        self.modifies = any(_reaches_others(op) for op in moving.ops)
+
+    def move(self, time: Time) -> None:
+        """Go to a time."""
+        np.copyto(self.levels, self.moving.levels)
+        np.copyto(self._values, self.look.values)
+        self._changes = []
+        for op in self.moving.ops:
+            position = op.running.position(time, self.offsets)
+            if isinstance(op, WaveOp):
+                self._wave(op, position)
+            elif isinstance(op, RollOp):
+                self._roll(op, position)
+            elif isinstance(op, PathOp):
+                self._path(op, position)
+            else:
+                self._around(op, position)
+
+    def _wave(self, op: WaveOp, position: float) -> None:
+        values = op.values(position)
+        mode = op.motion.mode
+        target = self.levels if op.is_level else self._values
+        own = values if mode == Mode.REPLACES else values[op.here]
+        if mode == Mode.REPLACES:
+            target[op.own] = own
+        elif mode == Mode.SCALES:
+            target[op.own] *= own
+        else:
+            target[op.own] += own
+        if op.is_level:
+            if mode == Mode.ADDS:
+                target[op.own] = np.clip(target[op.own], 0.0, 1.0)
+        elif len(op.own):
+            self._clip(op.rows[op.here], op.own)
+        if mode != Mode.REPLACES and not op.here.all():
+            rows, rest = op.rows[~op.here], values[~op.here]
+            kind = LevelChange if op.is_level else ValueChange
+            self._changes.append(kind(op.running.name, rows, mode, rest))
+
+    def _clip(self, rows: Ints, places: Ints) -> None:
+        """Keep values within what their rows can be."""
+        rig = self._rig
+        if rows[-1] < rig.size:
+            here = self._values[places]
+            low, high = rig.low[rows], rig.high[rows]
+            self._values[places] = np.minimum(np.maximum(here, low), high)
+
+    def _roll(self, op: RollOp, position: float) -> None:
+        lab, level, place = op.read(position)
+        self._values[op.own] = lab.take(op.colour_item, axis=1)
+        if len(op.wheels):
+            own = place[op.wheel_item]
+            own = np.where(own < 0, rolls.SIZE - 1, own)
+            slots = op.slots[np.arange(len(own)), own]
+            self._values[op.own_wheels] = slots
+        if len(op.lamps):
+            self.levels[op.own_lamps] = level[op.lamp_item]
+
+    def _path(self, op: PathOp, position: float) -> None:
+        angles, light = op.table.at(position + op.phase)
+        self._values[op.own] = angles.reshape(-1)
+        if light is None:
+            return
+        dim = light[op.lamp_head]
+        self.levels[op.own_lamps] *= dim[op.here]
+        if not op.here.all():
+            rest = op.lamps[~op.here]
+            change = LevelChange(op.running.name, rest, Mode.SCALES, dim[~op.here])
+            self._changes.append(change)
+
+    def _around(self, op: AroundOp, position: float) -> None:
+        least, most = extent(op.flat)
+        self._changes.append(
+            AimChange(
+                op.running.name,
+                self._rig.heads,
+                op.which,
+                least,
+                most,
+                op.away(position),
+            )
+        )
+
+    def give(self, weight: float, others: Floats) -> Given:
+        """Returns all but the intensities."""
+        return Given(self._values, points=self.look.points)
+
+    def changes(self) -> list[tuple[Change, float]]:
+        """Returns what it does to what others give."""
+        return [(change, 1.0) for change in self._changes]
+
+    def names(self) -> list[tuple[str, Ints, Floats]]:
+        """Returns its effects by name, the rows that each moves, and their values."""
+        found: list[tuple[str, Ints, Floats]] = []
+        for op in self.moving.ops:
+            name, look = op.running.name, self.look
+            if isinstance(op, WaveOp):
+                source = self.levels if op.is_level else self._values
+                found.append((name, op.rows[op.here], source[op.own]))
+            elif isinstance(op, RollOp):
+                places = np.concatenate([op.own.reshape(-1), op.own_wheels])
+                found.append((name, look.rows[places], self._values[places]))
+                found.append((name, op.lamps, self.levels[op.own_lamps]))
+            elif isinstance(op, PathOp):
+                found.append((name, look.rows[op.own], self._values[op.own]))
+        for change in self._changes:
+            if isinstance(change, LevelChange):
+                found.append((change.name, change.lamps, change.values))
+            elif isinstance(change, ValueChange):
+                found.append((change.name, change.rows, change.values))
+            else:
+                found.append((change.name, change.rows, change.away.reshape(-1)))
+        return [entry for entry in found if len(entry[1])]
+
+
+def _reaches_others(op: Op) -> bool:
+    """Whether an effect changes what others give."""
+    if isinstance(op, AroundOp):
+        return True
+    if isinstance(op, WaveOp):
+        return op.motion.mode != Mode.REPLACES and not bool(op.here.all())
+    if isinstance(op, PathOp):
+        return op.table.light is not None and not bool(op.here.all())
+    return False

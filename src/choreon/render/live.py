@@ -1,0 +1,142 @@
+"""What moves by itself, as a layer asks it: what it gives at a time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from choreon.model.motion import Mode
+from choreon.render.heads import Heads
+from choreon.render.looks import CompiledLook
+from choreon.render.path_tables import widening
+from choreon.render.rig import Floats, Ints
+from choreon.render.state import Time
+
+
+@dataclass
+class Given:
+    """What something gives: `values` (n) by `presence` (n; None: wholly) of its look's
+    rows, and how much of `freed` it ends (None: all).
+    """
+
+    values: Floats
+    presence: Floats | None = None
+    freed: Floats | None = None
+    points: Floats | None = None
+
+
+@dataclass
+class LevelChange:
+    """An effect on levels of others: scales or adds to those of `lamps` (m) by `values`
+    (m), which are new at every time.
+    """
+
+    name: str
+    lamps: Ints
+    mode: Mode
+    values: Floats
+
+    def apply(self, level: Floats, weight: float) -> None:
+        """Change levels (I + 1) in place, as far as `weight`."""
+        here = level[self.lamps]
+        if self.mode == Mode.SCALES:
+            here *= 1.0 - weight * (1.0 - self.values)
+        else:
+            here = np.clip(here + weight * self.values, 0.0, 1.0)
+        level[self.lamps] = here
+
+
+@dataclass
+class ValueChange:
+    """An effect on other values of others: scales or adds to those of `rows` (n)."""
+
+    name: str
+    rows: Ints
+    mode: Mode
+    values: Floats
+
+    def offset(self, values: Floats, offset: Floats) -> Floats:
+        """Returns what is added to `values` (P), on which an `offset` (P) lies
+        already.
+        """
+        if self.mode == Mode.ADDS:
+            return self.values
+        return (values[self.rows] + offset[self.rows]) * (self.values - 1.0)
+
+
+@dataclass
+class AimChange:
+    """A path around wherever heads aim: `away` (h, 2), degrees at the beam; `least` and
+    `most` (2): how far it goes at all.
+    """
+
+    name: str
+    heads: Heads
+    which: Ints
+    least: Floats
+    most: Floats
+    away: Floats
+
+    @property
+    def rows(self) -> Ints:
+        """The rows of pan and tilt (2 · h), those of a head side by side."""
+        return self.heads.rows[self.which].reshape(-1)
+
+    def offset(self, values: Floats, offset: Floats) -> Floats:
+        """Returns what is added to pan and tilt (2 · h): less of the path where limits
+        are near.
+        """
+        rows = self.heads.rows[self.which]
+        base = values[rows] + offset[rows]
+        low, high = self.heads.low[self.which], self.heads.high[self.which]
+        base = np.minimum(np.maximum(base, low), high)
+        width = np.ones_like(base)
+        width[:, 0] = widening(base[:, 1])
+        down = (base - low) / np.maximum(-self.least / width, 1e-9)
+        up = (high - base) / np.maximum(self.most / width, 1e-9)
+        scale = np.minimum(np.minimum(down, up).min(axis=1), 1.0)
+        away = scale[:, None] * self.away / width
+        return away.reshape(-1)
+
+
+Change = LevelChange | ValueChange | AimChange
+
+
+class Live(Protocol):
+    """Something that moves, in one layer. What it gives is of the time that it was
+    moved to last.
+    """
+
+    look: CompiledLook
+    """What it is made of: all rows and lamps that it ever gives, the lamps at their
+    strongest."""
+
+    levels: Floats
+    """The intensities (m) of `look.lamps` now."""
+
+    light: Floats
+    """How strongly it counts as lighting `look.shining` (m)."""
+
+    shine: Floats
+    """The same for the lamps of `look.claims` (k)."""
+
+    modifies: bool
+    """Whether it ever changes what others give."""
+
+    def move(self, time: Time) -> None:
+        """Go to a time."""
+
+    def give(self, weight: float, others: Floats) -> Given:
+        """Returns all but the intensities. `weight`: how far it is on; `others` (k):
+        how strongly anything else lights the lamps of `look.claims`.
+        """
+
+    def changes(self) -> list[tuple[Change, float]]:
+        """Returns what it does to what others give, and how far each is on."""
+
+    def names(self) -> list[tuple[str, Ints, Floats]]:
+        """Returns its effects by name, with the rows, intensities among them, that each
+        moves, and the values that these have by it now.
+        """

@@ -1,0 +1,460 @@
+"""Chases as light: steps that follow each other, in closed form."""
+
+from __future__ import annotations
+
+import random
+from bisect import bisect_right
+from collections.abc import Mapping, Sequence
+from itertools import accumulate
+from typing import NamedTuple
+
+import numpy as np
+
+from choreon.model.motion import Effect
+from choreon.model.playables import Chase
+from choreon.model.playables.chase import ChaseStep, Run, Unit, contains, steps_of
+from choreon.model.show import Show
+from choreon.render.effects import Moving, compile_effects
+from choreon.render.fades import Fade, Move
+from choreon.render.live import Change, Given, Live
+from choreon.render.looks import Angles, CompiledLook, compile_look, find_heads
+from choreon.render.mixed import Mixed
+from choreon.render.recent import Recent
+from choreon.render.rig import Floats, Ints, Rig
+from choreon.render.sources.base import Kitchen, Source
+from choreon.render.sources.scene import MovingScene, StillScene
+from choreon.render.state import AnyCursor, Going, Time, replace
+
+PAIRS = 256  # crossfades from step to step that are kept
+FOREVER = float("inf")
+
+
+class Spot(NamedTuple):
+    """Where a chase is: on its way from a step (−1: from nothing) to a step, `share` of
+    it done; `begin`: the own time at which it set out; `number`: how many it went to
+    before.
+    """
+
+    before: int
+    step: int
+    share: float
+    begin: float
+    number: int
+
+
+class Rounds:
+    """The order of steps, and where one is at a time; `fades` and `lengths` in the
+    chase's unit.
+    """
+
+    def __init__(
+        self,
+        fades: Sequence[float],
+        lengths: Sequence[float],
+        run: Run,
+        rounds: int,
+        first: int,
+        seed: int,
+    ) -> None:
+        self.fades, self.lengths = list(fades), list(lengths)
+        self.run, self.rounds, self.seed = run, max(0, rounds), seed
+        self.count = len(self.fades)
+        self._order = self._make_order(first)
+        self._ends = list(accumulate(self.lengths[k] for k in self._order))
+        self.round = self._ends[-1] if self._ends else 0.0
+
+    def _make_order(self, first: int) -> list[int]:
+        count = self.count
+        steps = list(range(count))
+        if self.run == Run.BACKWARD:
+            start = first if 0 < first < count else count - 1
+            return [(start - i) % count for i in range(count)]
+        if self.run == Run.BOUNCE:
+            steps = [*steps, *steps[-2:0:-1]]
+        start = first if 0 < first < count else 0
+        return [*steps[start:], *steps[:start]]
+
+    def order(self, number: int) -> list[int]:
+        """Returns the steps of a round in their order."""
+        if self.run != Run.SHUFFLE or self.count < 3:
+            return self._order
+        own = self._shuffled(number)
+        # never the same one twice running
+        if number > 0 and own[0] == self._shuffled(number - 1)[-1]:
+            own[0], own[1] = own[1], own[0]
+        return own
+
+    def _shuffled(self, number: int) -> list[int]:
+        own = list(range(self.count))
+        random.Random(f"{self.seed} {number}").shuffle(own)
+        return own
+
+    @property
+    def total(self) -> float:
+        """When it is at its end, in the chase's unit."""
+        if not self.rounds or not self.count:
+            return FOREVER
+        back = 0.0
+        if self.run == Run.BOUNCE and self.count > 1:
+            back = self.lengths[self._order[0]]  # and to where it began
+        return self.rounds * self.round + back
+
+    def at(self, own: float) -> Spot:
+        """Returns where it is at an own time; it stands at its end."""
+        total = self.total
+        if own >= total:
+            last = self._at(total - 1e-9)
+            return last._replace(share=1.0)
+        return self._at(own)
+
+    def _at(self, own: float) -> Spot:
+        own = max(0.0, own)
+        number = int(own // self.round) if self.round > 0 else 0
+        within = own - number * self.round
+        order = self.order(number)
+        ends = self._ends
+        if order is not self._order:
+            ends = list(accumulate(self.lengths[k] for k in order))
+        place = min(bisect_right(ends, within), len(order) - 1)
+        step = order[place]
+        begin = ends[place] - self.lengths[step]
+        if place:
+            before = order[place - 1]
+        else:
+            before = self.order(number - 1)[-1] if number else -1
+        fade = self.fades[step]
+        share = 1.0 if fade <= 0 else min(1.0, (within - begin) / fade)
+        if before in (-1, step):
+            share = 1.0  # nothing is before it: the whole chase comes in
+        count = number * len(order) + place
+        return Spot(before, step, share, number * self.round + begin, count)
+
+    def own_time(self, number: int) -> float:
+        """Returns the own time at which it has just gone over to the step that comes
+        after `number` others.
+        """
+        size = len(self._order)
+        round_, place = divmod(max(0, number), size)
+        order = self.order(round_)
+        begin = sum(self.lengths[k] for k in order[:place])
+        fade = self.fades[order[place]] if number > 0 else 0.0
+        return round_ * self.round + begin + min(fade, self.lengths[order[place]])
+
+    def step_at(self, number: int) -> int:
+        """Returns the step that comes after `number` others."""
+        round_, place = divmod(max(0, number), len(self._order))
+        return self.order(round_)[place]
+
+
+def rounds_of(chase: Chase, steps: Sequence[ChaseStep]) -> Rounds:
+    """Returns the order and the times of a chase that has these steps."""
+    return Rounds(
+        [chase.fade_of(step) for step in steps],
+        [chase.length_of(step) for step in steps],
+        chase.run,
+        chase.rounds,
+        chase.first,
+        chase.seed,
+    )
+
+
+def own_time(chase: Chase, time: Time) -> float:
+    """Returns a time in the unit of a chase."""
+    return time.beats if chase.unit == Unit.BEATS else time.seconds
+
+
+class ChaseSource:
+    """A chase, its steps compiled."""
+
+    still = False
+
+    def __init__(
+        self, rig: Rig, chase: Chase, steps: Sequence[ChaseStep], sources: list[Source]
+    ) -> None:
+        self.rig, self.chase, self.sources = rig, chase, sources
+        self.ids = [step.id for step in steps]
+        self.sequence = rounds_of(chase, steps)
+        plays = {str(step.plays) for step in steps if step.plays is not None}
+        pattern = chase.pattern
+        if pattern is not None:
+            ends = (pattern.on_scene, pattern.off_scene)
+            plays |= {str(ref) for ref in ends if ref is not None}
+        self.uses = frozenset(plays).union(*(source.uses for source in sources))
+        self.look = _whole(rig, [source.look for source in sources], self.uses)
+        self.pairs: Recent[tuple[int, int], Fade] = Recent(PAIRS)
+        for spot in range(min(len(sources) * 2, PAIRS // 2)):
+            here = self.sequence.step_at(spot)
+            self.pair(here, self.sequence.step_at(spot + 1))
+
+    def own(self, time: Time) -> float:
+        """Returns its own time, in its own unit."""
+        return own_time(self.chase, time)
+
+    def pair(self, before: int, after: int) -> Fade:
+        """Returns the crossfade from one step to another, compiled."""
+        looks = (self.sources[before].look, self.sources[after].look)
+        return self.pairs.get((before, after), lambda: Fade(self.rig, looks))
+
+    def followed(self, show: Show, moved: set[str]) -> ChaseSource | None:
+        """It is compiled anew."""
+        return None
+
+    def live(self, offsets: Mapping[str, float]) -> LiveChase:
+        """Returns what a layer asks."""
+        return LiveChase(self, offsets)
+
+    def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
+        """Returns the effects of the step that it is at."""
+        if not self.sources:
+            return []
+        spot = self.sequence.at(self.own(time))
+        return self.sources[spot.step].running(cursor, time)
+
+    def carried(self, before: Source, cursor: AnyCursor, time: Time) -> AnyCursor:
+        """It goes on at the same step, as far in it as it was."""
+        if not isinstance(before, ChaseSource) or not isinstance(cursor, Going):
+            return cursor
+        if not before.ids or not self.ids:
+            return cursor
+        was = before.sequence
+        spot = was.at(before.own(time))
+        part = (before.own(time) - spot.begin) / max(was.lengths[spot.step], 1e-9)
+        same_order = before.ids == self.ids and was.run == self.sequence.run
+        number = spot.number
+        if not same_order or was._order != self.sequence._order:
+            number = self._nearest(before.ids[spot.step], spot.number)
+        step = self.sequence.step_at(number)
+        fade = self.sequence.fades[step] if number > 0 else 0.0
+        begin = self.sequence.own_time(number) - min(fade, self.sequence.lengths[step])
+        own = begin + min(1.0, max(0.0, part)) * self.sequence.lengths[step]
+        if abs(own - self.own(time)) < 1e-12 and before.chase.unit == self.chase.unit:
+            return cursor
+        return moved_to(self.chase, cursor, time, own)
+
+    def _nearest(self, step_id: str, number: int) -> int:
+        """The number of a step that is called so, not far from a number."""
+        if step_id not in self.ids:
+            return min(number, max(0, len(self.ids) - 1))
+        wanted = self.ids.index(step_id)
+        size = max(1, len(self.sequence.order(0)))
+        base = number - number % size
+        near = range(base, base + 2 * size)
+        return next((n for n in near if self.sequence.step_at(n) == wanted), 0)
+
+    def ends(self) -> Time | None:
+        """Returns when its last round is over."""
+        total = self.sequence.total
+        if total == FOREVER:
+            return None
+        if self.chase.unit == Unit.BEATS:
+            return Time(FOREVER, total)
+        return Time(total, FOREVER)
+
+
+def moved_to(chase: Chase, cursor: Going, time: Time, own: float) -> Going:
+    """Returns a cursor whose own time, in the chase's unit, is `own` where it is `time`
+    now.
+    """
+    if chase.unit == Unit.BEATS:
+        return replace(cursor, beats=cursor.beats + own - time.beats)
+    return replace(cursor, seconds=cursor.seconds + own - time.seconds)
+
+
+def _whole(
+    rig: Rig, looks: Sequence[CompiledLook], uses: frozenset[str]
+) -> CompiledLook:
+    """All that a chase ever gives: every lamp at its strongest, every row."""
+    if not looks:
+        return CompiledLook(rig, uses=uses)
+    lamps = np.unique(np.concatenate([look.lamps for look in looks]))
+    rows = np.unique(np.concatenate([look.rows for look in looks]))
+    freed = np.unique(np.concatenate([look.freed for look in looks]))
+    shining = np.unique(np.concatenate([look.shining[0] for look in looks]))
+    level, light = np.zeros(rig.intensities + 1), np.zeros(rig.intensities + 1)
+    values = np.zeros(rig.size + rig.channels)
+    for look in looks:
+        level[look.lamps] = np.maximum(level[look.lamps], look.levels)
+        where, strong = look.shining
+        light[where] = np.maximum(light[where], strong)
+        values[look.rows] = look.values
+    made = CompiledLook(rig, lamps, level[lamps], rows, values[rows], freed, uses=uses)
+    # raw values of its steps may light lamps that it gives no level
+    made.__dict__["shining"] = (shining, light[shining])
+    find_heads(made, {})
+    return made
+
+
+class _Into:
+    """Where among what a chase gives the rows and lamps of a part of it are."""
+
+    def __init__(self, whole: CompiledLook, part: CompiledLook | Fade) -> None:
+        self.lamps = np.searchsorted(whole.lamps, part.lamps)
+        self.shining = np.searchsorted(whole.shining[0], part.shining[0])
+        claims = part.claims if isinstance(part, Fade) else part.claims[0]
+        self.claims = np.searchsorted(whole.claims[0], claims)
+        self.rows = np.searchsorted(whole.rows, part.rows)
+        self.freed = np.searchsorted(whole.freed, part.freed)
+
+
+class LiveChase:
+    """A chase in one layer."""
+
+    def __init__(self, source: ChaseSource, offsets: Mapping[str, float]) -> None:
+        self.source, self.look, self.offsets = source, source.look, offsets
+        look = self.look
+        self.levels = np.zeros(len(look.lamps))
+        self.light = np.zeros(len(look.shining[0]))
+        self.shine = np.zeros(len(look.claims[0]))
+        self._values = look.values.copy()
+        self._presence = np.zeros(len(look.rows))
+        self._freed = np.zeros(len(look.freed))
+        self._lives: dict[int, Live | None] = {}
+        self._mixed: dict[tuple[int, int], tuple[Mixed, _Into]] = {}
+        self._into: dict[int, _Into] = {}
+        self._spot = Spot(-1, -1, 1.0, 0.0, 0)
+        self.modifies = any(_modifies(one) for one in source.sources)
+
+    def _live(self, step: int) -> Live | None:
+        if step not in self._lives:
+            self._lives[step] = self.source.sources[step].live(self.offsets)
+        return self._lives[step]
+
+    def _pair(self, before: int, after: int) -> tuple[Mixed, _Into]:
+        found = self._mixed.get((before, after))
+        if found is None:
+            fade = self.source.pair(before, after)
+            lives = (self._live(before), self._live(after))
+            found = Mixed(fade, lives), _Into(self.look, fade)
+            if len(self._mixed) >= PAIRS:
+                self._mixed.clear()
+            self._mixed[before, after] = found
+        return found
+
+    def _alone(self, step: int) -> _Into:
+        if step not in self._into:
+            self._into[step] = _Into(self.look, self.source.sources[step].look)
+        return self._into[step]
+
+    @property
+    def _moves(self) -> list[Move]:
+        share = self._spot.share
+        return [Move(share, share, share)]
+
+    def _time_in(self, step: int, time: Time, begin: float) -> Time:
+        """The time of a step: a chase within a chase begins anew with it, effects go on
+        with the whole.
+        """
+        if not isinstance(self.source.sources[step], ChaseSource):
+            return time
+        if self.source.chase.unit == Unit.BEATS:
+            return Time(time.seconds, time.beats - begin)
+        return Time(time.seconds - begin, time.beats)
+
+    def move(self, time: Time) -> None:
+        """Go to a time."""
+        self.levels[:] = self.light[:] = 0.0
+        self.shine[:] = 0.0
+        if not self.source.sources:
+            return
+        sequence = self.source.sequence
+        spot = self._spot = sequence.at(self.source.own(time))
+        here = self._time_in(spot.step, time, spot.begin)
+        if spot.share >= 1.0:
+            self._move_alone(spot.step, here)
+            return
+        mixed, into = self._pair(spot.before, spot.step)
+        left = self._begin_before(spot)
+        mixed.move([self._time_in(spot.before, time, left), here])
+        self.levels[into.lamps] = mixed.level(self._moves)
+        self.light[into.shining] = mixed.light(self._moves)
+        self.shine[into.claims] = mixed.light_on_claims(self._moves)
+
+    def _begin_before(self, spot: Spot) -> float:
+        """When the step before began."""
+        return spot.begin - self.source.sequence.lengths[spot.before]
+
+    def _move_alone(self, step: int, time: Time) -> None:
+        look, live = self.source.sources[step].look, self._live(step)
+        into = self._alone(step)
+        if live is not None:
+            live.move(time)
+            self.levels[into.lamps] = live.levels
+            self.light[into.shining] = live.light
+            self.shine[into.claims] = live.shine
+        else:
+            self.levels[into.lamps] = look.levels
+            self.light[into.shining] = look.shining[1]
+            self.shine[into.claims] = look.claims[2]
+
+    def give(self, weight: float, others: Floats) -> Given:
+        """Returns all but the intensities."""
+        self._presence[:] = 0.0
+        self._freed[:] = 0.0
+        spot = self._spot
+        if spot.step < 0:
+            return Given(self._values, self._presence, self._freed)
+        if spot.share >= 1.0:
+            self._give_alone(spot.step, weight, others)
+        else:
+            mixed, into = self._pair(spot.before, spot.step)
+            outcome = mixed.outcome(self._moves, weight, others[into.claims])
+            self._values[into.rows] = outcome.values
+            self._presence[into.rows] = outcome.presence
+            self._freed[into.freed] = outcome.freed
+        return Given(self._values, self._presence, self._freed)
+
+    def _give_alone(self, step: int, weight: float, others: Floats) -> None:
+        look, live = self.source.sources[step].look, self._live(step)
+        into = self._alone(step)
+        values, presence, freed = look.values, None, None
+        if live is not None:
+            given = live.give(weight, others[into.claims])
+            values, presence, freed = given.values, given.presence, given.freed
+        self._values[into.rows] = values
+        self._presence[into.rows] = 1.0 if presence is None else presence
+        self._freed[into.freed] = 1.0 if freed is None else freed
+
+    def changes(self) -> list[tuple[Change, float]]:
+        """Returns what its steps do to what others give."""
+        spot = self._spot
+        if spot.step < 0:
+            return []
+        if spot.share < 1.0:
+            return self._pair(spot.before, spot.step)[0].changes(self._moves)
+        live = self._live(spot.step)
+        return [] if live is None else live.changes()
+
+    def names(self) -> list[tuple[str, Ints, Floats]]:
+        """Returns the effects of the step that it is at."""
+        live = self._live(self._spot.step) if self._spot.step >= 0 else None
+        return [] if live is None else live.names()
+
+
+def _modifies(source: Source) -> bool:
+    live = source.live({})
+    return live is not None and live.modifies
+
+
+def compile_chase(
+    kitchen: Kitchen, chase: Chase, aims: Mapping[str, Angles]
+) -> ChaseSource:
+    """Compile a chase. Steps that play what is gone, or the chase itself, stay dark."""
+    show, rig = kitchen.show, kitchen.rig
+    steps = steps_of(show, chase)
+    sources = [_source_of(kitchen, chase, step, aims) for step in steps]
+    return ChaseSource(rig, chase, steps, sources)
+
+
+def _source_of(
+    kitchen: Kitchen, chase: Chase, step: ChaseStep, aims: Mapping[str, Angles]
+) -> Source:
+    show, rig = kitchen.show, kitchen.rig
+    if step.plays is not None:
+        itself = step.plays == chase.ref or contains(show, step.plays, chase.ref)
+        found = None if itself else kitchen.source_of(step.plays)
+        return StillScene(CompiledLook(rig)) if found is None else found
+    look = compile_look(rig, step.look, show, aims)
+    if not any(effect.on for effect in step.effects):
+        return StillScene(look)
+    moving: Moving = compile_effects(show, rig, look, step.effects, aims)
+    return MovingScene(moving, step.effects)
