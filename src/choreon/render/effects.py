@@ -19,6 +19,7 @@ from choreon.model.motion import (
     Path,
     Rate,
     Roll,
+    Shape,
     Wave,
     title,
 )
@@ -129,11 +130,13 @@ class WaveOp:
     def values(self, position: float) -> Floats:
         """Returns the wave (n) in the unit of its rows."""
         motion = self.motion
+        # what is random goes on and on: it neither turns back nor rests
+        goes_on = motion.shape == Shape.RANDOM
         within, number = waves.cycle(
             position + self.phase,
             motion.backward,
-            motion.active,
-            motion.there_and_back,
+            1.0 if goes_on else motion.active,
+            motion.there_and_back and not goes_on,
         )
         found = waves.wave(motion, within, number, self.group, self.curve)
         found = motion.low + (motion.high - motion.low) * found
@@ -227,6 +230,7 @@ class _Build:
         self.level = np.zeros(rig.intensities)
         self.most = np.zeros(rig.intensities)
         self.lit = np.zeros(rig.intensities, bool)
+        self.added = np.zeros(rig.intensities)  # that others' lamps get at the most
         self.freed = np.zeros(size, bool)
         self.values[: rig.size] = rig.home
         self.values[static.rows], self.given[static.rows] = static.values, True
@@ -300,6 +304,8 @@ class _Build:
             self.most[rows] = np.maximum(self.most[rows], high)
         elif op.motion.mode == Mode.ADDS:
             self.most[rows] = np.minimum(1.0, self.most[rows] + max(0.0, high))
+            others = op.rows[~op.here]
+            self.added[others] = np.maximum(self.added[others], high)
 
     def _add_roll(
         self, running: Running, motion: Roll, items: list[Item], effect: Effect
@@ -412,6 +418,12 @@ class _Build:
             freed,
             uses=self.static.uses | uses,
         )
+        if self.added.any():
+            # what it adds to others' lamps lights them as well
+            light = self.added.copy()
+            light[lamps] = np.maximum(light[lamps], look.levels)
+            shining = np.flatnonzero(self.lit | (light > 0.0))
+            look.__dict__["shining"] = (shining, light[shining])
         find_heads(look, {})
         self._aim(look)
         for op in self.ops:

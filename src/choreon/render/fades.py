@@ -201,7 +201,7 @@ class Fade:
                 points = self._turn(n, points, values, new, presence, comes, ends)
             values, presence = new, after
             freed = left[self.freed_by] * freed
-            freed += had.frees[n] * added[self.freed_by]
+            freed += had.frees[n] * comes[self.freed_by]
             shine = levels_after(np.stack([shine, after_shine]), [move])
             if explain:
                 given = [g * left for g in given] + [added]

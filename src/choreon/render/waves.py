@@ -91,7 +91,7 @@ def wave(
         value = _random(u, number, group, motion.seed)
     else:
         value = _along(curve, u, motion)
-    if motion.active < 1.0:
+    if motion.active < 1.0 and motion.shape != Shape.RANDOM:
         value = np.where(u < 0, 0.0, value)
     return value
 

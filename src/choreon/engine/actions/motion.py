@@ -29,6 +29,7 @@ from choreon.render.state import (
 replace = msgspec.structs.replace
 
 SLOWEST, FASTEST = 1 / 16, 16.0  # times as fast as stored
+HELD_UP = 0.03  # seconds, a frame and a bit
 
 
 def set_rate(state: PlayState, player: Player, rate: float, now: float) -> PlayState:
@@ -229,9 +230,12 @@ def due_at(compiled: CompiledShow, state: PlayState, player: Player) -> float | 
     if playable is None or KINDS[playable.kind].at_end(playable) is None:
         return None
     if math.isfinite(end.seconds):
-        return cursor.at + (end.seconds - cursor.seconds) / cursor.rate
-    beat = cursor.beat + (end.beats - cursor.beats) / cursor.rate
-    return _when(state, beat)
+        due = cursor.at + (end.seconds - cursor.seconds) / cursor.rate
+    else:
+        beat = cursor.beat + (end.beats - cursor.beats) / cursor.rate
+        due = _when(state, beat)
+    # a hand may have brought it past its end
+    return max(due, cursor.at)
 
 
 def _when(state: PlayState, beat: float) -> float:
@@ -246,12 +250,13 @@ def _when(state: PlayState, beat: float) -> float:
 
 def follow(compiled: CompiledShow, state: PlayState, now: float) -> PlayState:
     """Returns the state after all that has come to its end by a time was let go, or was
-    followed by what it starts; each at its own time.
+    followed by what it starts; each at its own time, but where frames were held up for
+    longer: what follows then begins as if it had been on time would jump in.
     """
     for player in state.players:
         due = due_at(compiled, state, player)
         if due is not None and due <= now:
-            state = _follow(compiled.show, state, player, due)
+            state = _follow(compiled.show, state, player, max(due, now - HELD_UP))
     return state
 
 
