@@ -117,7 +117,8 @@ class Live(Protocol):
     """The intensities (m) of `look.lamps` now."""
 
     light: Floats
-    """How strongly it counts as lighting `look.shining` (m)."""
+    """How strongly it counts as lighting `look.shining` (m): as strongly as it ever
+    does, so that no share follows a wave."""
 
     shine: Floats
     """The same for the lamps of `look.claims` (k)."""

@@ -20,7 +20,6 @@ class _Places:
 
     def __init__(self, fade: Fade, look: CompiledLook) -> None:
         self.lamps = np.searchsorted(fade.lamps, look.lamps)
-        self.shining = np.searchsorted(fade.shining[0], look.shining[0])
         self.claims = np.searchsorted(fade.claims, look.claims[0])
         self.rows = np.searchsorted(fade.rows, look.rows)
         self.freed = np.searchsorted(fade.freed, look.freed)
@@ -53,8 +52,6 @@ class Mixed:
             assert live is not None
             live.move(times[n])
             had.levels[n][places.lamps] = live.levels
-            had.light[n][places.shining] = live.light
-            had.shine[n][places.claims] = live.shine
 
     def level(self, moves: Sequence[Move]) -> Floats:
         """Returns the intensities (m) of the fade's lamps after `moves`."""

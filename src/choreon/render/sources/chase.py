@@ -289,7 +289,6 @@ class _Into:
 
     def __init__(self, whole: CompiledLook, part: CompiledLook | Fade) -> None:
         self.lamps = np.searchsorted(whole.lamps, part.lamps)
-        self.shining = np.searchsorted(whole.shining[0], part.shining[0])
         claims = part.claims if isinstance(part, Fade) else part.claims[0]
         self.claims = np.searchsorted(whole.claims[0], claims)
         self.rows = np.searchsorted(whole.rows, part.rows)
@@ -303,8 +302,9 @@ class LiveChase:
         self.source, self.look, self.offsets = source, source.look, offsets
         look = self.look
         self.levels = np.zeros(len(look.lamps))
-        self.light = np.zeros(len(look.shining[0]))
-        self.shine = np.zeros(len(look.claims[0]))
+        # it counts as lighting all that any of its steps lights: no rule changes as it
+        # goes from one to the next
+        self.light, self.shine = look.shining[1], look.claims[2]
         self._values = look.values.copy()
         self._presence = np.zeros(len(look.rows))
         self._freed = np.zeros(len(look.freed))
@@ -352,8 +352,7 @@ class LiveChase:
 
     def move(self, time: Time) -> None:
         """Go to a time."""
-        self.levels[:] = self.light[:] = 0.0
-        self.shine[:] = 0.0
+        self.levels[:] = 0.0
         if not self.source.sources:
             return
         sequence = self.source.sequence
@@ -366,8 +365,6 @@ class LiveChase:
         left = self._begin_before(spot)
         mixed.move([self._time_in(spot.before, time, left), here])
         self.levels[into.lamps] = mixed.level(self._moves)
-        self.light[into.shining] = mixed.light(self._moves)
-        self.shine[into.claims] = mixed.light_on_claims(self._moves)
 
     def _begin_before(self, spot: Spot) -> float:
         """When the step before began."""
@@ -378,13 +375,7 @@ class LiveChase:
         into = self._alone(step)
         if live is not None:
             live.move(time)
-            self.levels[into.lamps] = live.levels
-            self.light[into.shining] = live.light
-            self.shine[into.claims] = live.shine
-        else:
-            self.levels[into.lamps] = look.levels
-            self.light[into.shining] = look.shining[1]
-            self.shine[into.claims] = look.claims[2]
+        self.levels[into.lamps] = look.levels if live is None else live.levels
 
     def give(self, weight: float, others: Floats) -> Given:
         """Returns all but the intensities."""
