@@ -6,13 +6,16 @@ import numpy as np
 
 from choreon.model import attributes as at
 from choreon.model.edits import merge_looks
+from choreon.model.effects import beside, motion_of, rate_of
+from choreon.model.motion import AnyMotion, Effect, Effects, Mode, Shape, Wave
+from choreon.model.show import Show
 from choreon.model.values import Look, Value
 from choreon.render.colour import from_oklab_rows
 from choreon.render.compiled import CompiledShow
 from choreon.render.compositor import trace, unmastered
 from choreon.render.rig import Floats, Rig
-from choreon.render.state import PlayState
-from choreon.render.trace import Trace
+from choreon.render.state import Going, PlayState, Time, replace
+from choreon.render.trace import Part, Trace
 
 DARK = 1e-4  # an intensity that is none
 WHOLE = 1.0 - 1e-6  # a share that is all of it
@@ -22,16 +25,89 @@ Given = dict[str, dict[str, tuple[Value, bool]]]
 is to be seen of the attribute."""
 
 
+def capture_effects(compiled: CompiledShow, state: PlayState, now: float) -> Effects:
+    """Returns the effects of everything on stage, to be stored beside what `capture`
+    gives: they go on from where they are, at the rate at which they run. Levels of what
+    is half up move half as far.
+    """
+    traced = trace(compiled, state, now)
+    bar = state.beat(now) - state.clock.first
+    made: Effects = ()
+    for part in traced.parts:
+        if part.running and part.on > DARK:
+            rate = 1.0 if part.player is None else part.player.rate
+            going = _going(state, part)
+            time = going.time(now, state.beat(now))
+            own = tuple(
+                _as_it_runs(compiled.show, effect, tuple(part.running), time, rate, bar)
+                for effect in part.running
+            )
+            own = tuple(_as_strong(effect, part.on) for effect in own)
+            made = beside(made, own)
+    return made
+
+
+def _going(state: PlayState, part: Part) -> Going:
+    """The cursor of a part."""
+    if part.player is None:
+        return state.draft.going
+    for step in reversed(part.player.steps):
+        if step.ref == part.source and isinstance(step.cursor, Going):
+            return step.cursor
+    return Going()
+
+
+def _as_it_runs(
+    show: Show,
+    effect: Effect,
+    all_effects: Effects,
+    time: Time,
+    rate: float,
+    bar: float,
+) -> Effect:
+    """An effect that starts where it is now, as fast as it runs now. `bar`: beats since
+    the bar began that those by the beat go with.
+    """
+    motion = motion_of(show, effect)
+    kept = rate_of(show, effect, all_effects)
+    position = kept.cycles(*time) + effect.start
+    own = replace(kept, factor=kept.factor * rate)
+    start = position
+    if own.by_tempo:
+        # what goes by the beat goes on with the bar: it starts as far from that
+        start -= own.speed * bar
+    if rate == 1.0 and own == motion.rate:
+        return replace(effect, start=start % 1.0 if not _is_random(motion) else start)
+    motion = replace(motion, rate=own)
+    return replace(effect, motion=motion, palette="", clock="", start=start)
+
+
+def _is_random(motion: AnyMotion) -> bool:
+    return isinstance(motion, Wave) and motion.shape == Shape.RANDOM
+
+
+def _as_strong(effect: Effect, on: float) -> Effect:
+    """An effect on levels of what is partly up."""
+    motion = effect.motion
+    is_level = isinstance(motion, Wave) and motion.attribute == at.DIMMER
+    if on >= WHOLE or not isinstance(motion, Wave) or not is_level:
+        return effect
+    low, high = on * motion.low, on * motion.high
+    if motion.mode == Mode.SCALES:
+        low, high = 1.0 - on * (1.0 - motion.low), 1.0 - on * (1.0 - motion.high)
+    return replace(effect, motion=replace(motion, low=low, high=high), palette="")
+
+
 def capture(compiled: CompiledShow, state: PlayState, now: float) -> Look:
     """Returns everything that players and draft put on stage, before the masters, as
-    one look.
+    one look; what effects do to it is left to `capture_effects`.
 
     Levels are as they are now. Links stay where what has them is wholly on; what moves
     by itself in the lamp (strobes, turning wheels) is kept as it moves. Lamps that are
     dark are left out, but for those that have no intensity.
     """
     rig = compiled.rig
-    values = unmastered(compiled, state, now)
+    values = unmastered(compiled, state, now, steady=True)
     plain = with_light(rig, values)
     made: Look = {}
     for fixture, names in given_values(compiled, state, now).items():
@@ -63,11 +139,11 @@ def _captured(
         if is_link and whole and name != at.DIMMER:
             own[name] = value
         elif name in where:
-            own[name] = _of_cells(plain, where[name])
+            own[name] = of_cells(plain, where[name])
         elif not is_link:
             own[name] = value
     if dimmers:
-        own[at.DIMMER] = _of_cells(plain, dimmers)
+        own[at.DIMMER] = of_cells(plain, dimmers)
     return own
 
 
@@ -117,8 +193,8 @@ def _is_whole(rig: Rig, rows: set[int], fixture: str, name: str) -> bool:
     return all(rig.size + channel in rows for _, channel, *_ in direct)
 
 
-def _of_cells(plain: Floats, places: list[tuple[int, int]]) -> Value:
-    """One value where all cells have it, else one for each."""
+def of_cells(plain: Floats, places: list[tuple[int, int]]) -> Value:
+    """Returns one value where all cells have it, else one for each."""
     numbers = {cell: float(plain[row]) for cell, row in places}
     if len(numbers) == 1 or np.ptp(list(numbers.values())) < 1e-9:
         return next(iter(numbers.values()))

@@ -24,7 +24,7 @@ from choreon.render.looks import (
 from choreon.render.recent import Recent
 from choreon.render.rig import Rig, compile_rig
 from choreon.render.sources import SOURCES, Kitchen, Source
-from choreon.render.state import Going, Player, PlayState, Step, time_of
+from choreon.render.state import Going, Player, PlayState, Step, Time
 
 if TYPE_CHECKING:
     from choreon.render.plan import Base, Plan
@@ -91,12 +91,22 @@ class CompiledShow:
         offsets = step.cursor.offsets if isinstance(step.cursor, Going) else {}
         return None if source is None else source.live(offsets)
 
-    def running(self, step: Step, now: float = 0.0, beat: float = 0.0) -> list[Effect]:
-        """Returns the effects of a step as they run at a time."""
+    def stored(self, step: Step, time: Time) -> Look:
+        """Returns what is stored of a step that is seen at its own time."""
+        source = self.source(step)
+        return {} if source is None else source.stored(time)
+
+    def place(self, step: Step, time: Time) -> str:
+        """Returns where in a step that is, in words."""
+        source = self.source(step)
+        return "" if source is None else source.place(time)
+
+    def running(self, step: Step, time: Time) -> list[Effect]:
+        """Returns the effects of a step as they run at its own time."""
         source = self.source(step)
         if source is None or source.still:
             return []
-        return source.running(step.cursor, time_of(step.cursor, now, beat))
+        return source.running(step.cursor, time)
 
     def fade(self, looks: tuple[CompiledLook, ...]) -> Fade:
         """Returns looks compiled together, as they follow each other in a player."""

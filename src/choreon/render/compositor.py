@@ -66,9 +66,15 @@ def blend(compiled: CompiledShow, state: PlayState, now: float) -> Floats:
     return compose(compiled, state, now).values[: compiled.rig.size]
 
 
-def unmastered(compiled: CompiledShow, state: PlayState, now: float) -> Floats:
-    """Returns every parameter's value (P, in blending units) before the masters."""
-    return blend(compiled, replace(state, masters=Masters(), identify=None), now)
+def unmastered(
+    compiled: CompiledShow, state: PlayState, now: float, steady: bool = False
+) -> Floats:
+    """Returns every parameter's value (P, in blending units) before the masters.
+    `steady`: without what effects do to what others give.
+    """
+    plain = replace(state, masters=Masters(), identify=None)
+    canvas = compose(compiled, plain, now, alone=steady, steady=steady)
+    return canvas.values[: compiled.rig.size]
 
 
 def levels(compiled: CompiledShow, state: PlayState, now: float) -> Floats:
@@ -97,12 +103,14 @@ def compose(
     now: float,
     found: Trace | None = None,
     alone: bool = False,
+    steady: bool = False,
 ) -> Canvas:
     """Lay all layers over each other; with `found`, record what each one gave. `alone`:
-    another thread may compose meanwhile.
+    another thread may compose meanwhile. `steady`: no effect changes what others give.
     """
     rig = compiled.rig
     plan = _plan_for(compiled, state, now, alone or found is not None)
+    plan.steady = steady
     canvas = plan.base.canvas.copy()
     drafts = drafts_of(compiled, state.draft, now, alone or found is not None)
     for draft in drafts:
@@ -113,14 +121,14 @@ def compose(
         if isinstance(layer, CompiledLook):
             canvas.put(layer)
         elif layer.seen:
-            if layer.modifies:
+            if layer.modifies and not steady:
                 layer.change_values(canvas)
             share = layer.lay(canvas, lights, drafted, found is not None)
             if found is not None:
                 layer.record(found, share, compiled)
     lit = lights.level[:-1]
     if drafts:
-        lit = lay_drafts(canvas, drafts, lights, lit.copy(), found)
+        lit = lay_drafts(canvas, drafts, lights, lit.copy(), found, steady)
     canvas.settle()
     canvas.values[: rig.intensities] = lit * state.masters.scale
     _shade_raw(canvas, state.masters)

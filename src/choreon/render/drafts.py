@@ -99,13 +99,16 @@ def lay_drafts(
     lights: Lights,
     lit: Floats,
     found: Trace | None,
+    steady: bool = False,
 ) -> Floats:
-    """Lay the drafts over what plays. Returns the levels (I) after them."""
+    """Lay the drafts over what plays. Returns the levels (I) after them. `steady`:
+    their effects change nothing of it.
+    """
     drafted = lights_of_drafts(canvas.rig, drafts)
     assert drafted is not None
     for draft in drafts:
         look, weight = draft.look, draft.weight
-        if draft.live is not None:
+        if draft.live is not None and not steady:
             _change(canvas, draft.live, weight, lit)
         values, points = draft.values, look.points
         if weight >= 1.0:

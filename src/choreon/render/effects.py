@@ -26,7 +26,14 @@ from choreon.model.motion import (
 from choreon.model.show import Show
 from choreon.render import choice, path_tables, rolls, waves
 from choreon.render.choice import Item
-from choreon.render.live import AimChange, Change, Given, LevelChange, ValueChange
+from choreon.render.live import (
+    AimChange,
+    Change,
+    Given,
+    LevelChange,
+    Moved,
+    ValueChange,
+)
 from choreon.render.looks import (
     Angles,
     CompiledLook,
@@ -670,28 +677,29 @@ class LiveEffects:
         """Returns what it does to what others give."""
         return [(change, 1.0) for change in self._changes]
 
-    def names(self) -> list[tuple[str, Ints, Floats]]:
-        """Returns its effects by name, the rows that each moves, and their values."""
-        found: list[tuple[str, Ints, Floats]] = []
+    def names(self) -> list[Moved]:
+        """Returns its effects, the rows that each moves, and their values."""
+        found: list[Moved] = []
         for op in self.moving.ops:
             name, look = op.running.name, self.look
             if isinstance(op, WaveOp):
                 source = self.levels if op.is_level else self._values
-                found.append((name, op.rows[op.here], source[op.own]))
+                found.append(Moved(name, op.rows[op.here], source[op.own]))
             elif isinstance(op, RollOp):
                 places = np.concatenate([op.own.reshape(-1), op.own_wheels])
-                found.append((name, look.rows[places], self._values[places]))
-                found.append((name, op.lamps, self.levels[op.own_lamps]))
+                found.append(Moved(name, look.rows[places], self._values[places]))
+                found.append(Moved(name, op.lamps, self.levels[op.own_lamps]))
             elif isinstance(op, PathOp):
-                found.append((name, look.rows[op.own], self._values[op.own]))
+                found.append(Moved(name, look.rows[op.own], self._values[op.own]))
         for change in self._changes:
             if isinstance(change, LevelChange):
-                found.append((change.name, change.lamps, change.values))
+                rows, values, how = change.lamps, change.values, str(change.mode)
             elif isinstance(change, ValueChange):
-                found.append((change.name, change.rows, change.values))
+                rows, values, how = change.rows, change.values, str(change.mode)
             else:
-                found.append((change.name, change.rows, change.away.reshape(-1)))
-        return [entry for entry in found if len(entry[1])]
+                rows, values, how = change.rows, change.away.reshape(-1), "adds"
+            found.append(Moved(change.name, rows, values, how))
+        return [entry for entry in found if len(entry.rows)]
 
 
 def _reaches_others(op: Op) -> bool:

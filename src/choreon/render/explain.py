@@ -17,6 +17,7 @@ from choreon.model.refs import DRAFT, GRAND, TYPE, Ref, exists, name_of, parse
 from choreon.model.show import Fixture, Show
 from choreon.model.values import Value
 from choreon.render.channels import meanings
+from choreon.render.colour import from_oklab
 from choreon.render.compiled import CompiledShow
 from choreon.render.compositor import trace
 from choreon.render.looks import plain_values
@@ -31,7 +32,8 @@ HOME = "home"
 
 class Layer(msgspec.Struct, frozen=True):
     """One layer: `source` in words, what it gives (attribute and value), and how much
-    of it is in what comes out, 0…1. `target` says where it is changed.
+    of it is in what comes out, 0…1. `target` says where it is changed. `how`: an effect
+    that scales or adds to what is below; it never wins by itself.
     """
 
     source: str
@@ -40,6 +42,7 @@ class Layer(msgspec.Struct, frozen=True):
     weight: float = 1.0
     wins: bool = False
     target: Ref | None = None
+    how: str = ""
 
 
 class Why(msgspec.Struct, frozen=True):
@@ -147,6 +150,9 @@ class _Slot:
     ) -> Iterator[Layer]:
         stored = part.look.get(self.fixture.id, {})
         values = plain_values(self.rig, self.fixture.id, stored, self.show)
+        if part.place:  # a chase gives what its steps have come to
+            values |= self._given_by(part)
+        moved = {layer.attribute: layer for layer in self._moved(n, part, weights)}
         for name in self.names:
             value = values.get(name)
             if isinstance(value, tuple):
@@ -155,6 +161,8 @@ class _Slot:
                 )
             if value is None or isinstance(value, str) or name not in weights:
                 continue
+            if name in moved and not moved[name].how:
+                continue  # an effect of the same look gives it in its place
             link = link_name(self.show, stored.get(name))
             source = f"{part_name(self.show, part)}, {link}" if link else ""
             yield Layer(
@@ -164,6 +172,46 @@ class _Slot:
                 weights[name][n],
                 target=part.source,
             )
+        yield from moved.values()
+
+    def _given_by(self, part: Part) -> dict[str, Value]:
+        """What a part gives the slot now, whatever is stored."""
+        rows = dict(zip(part.rows.tolist(), part.values.tolist(), strict=True))
+        lamps = dict(zip(part.lamps.tolist(), part.levels.tolist(), strict=True))
+        found: dict[str, Value] = {}
+        for name, row in self.rows.items():
+            if row is None:
+                continue
+            if name in at.TARGET_COLOUR and row in rows:
+                found[name] = self._light(name, row, rows)
+            elif row in lamps and part.on > 0:
+                found[name] = lamps[row] / part.on
+            elif row in rows:
+                found[name] = rows[row]
+        return found
+
+    def _moved(
+        self, n: int, part: Part, weights: dict[str, list[float]]
+    ) -> Iterator[Layer]:
+        """What the effects of a part do to the slot now."""
+        for entry in part.effects:
+            given = dict(zip(entry.rows.tolist(), entry.values.tolist(), strict=True))
+            for name, row in self.rows.items():
+                if row not in given or row is None:
+                    continue
+                value = float(given[row])
+                if name in at.TARGET_COLOUR:
+                    value = self._light(name, row, given)
+                weight = part.on if entry.how else weights[name][n]
+                source = f"{part_name(self.show, part)}, {entry.name}"
+                yield Layer(source, name, value, weight, False, part.source, entry.how)
+
+    def _light(self, name: str, row: int, given: dict[int, float]) -> float:
+        """A part of a target colour, of which effects give OKLab."""
+        which = at.TARGET_COLOUR.index(name)
+        red = row - which * self.rig.colours
+        lab = [given.get(red + i * self.rig.colours, 0.0) for i in range(3)]
+        return float(from_oklab(lab).clip(0.0, 1.0)[which])
 
     def _masters(self, state: PlayState) -> list[Layer]:
         """What the masters do to the slot."""
@@ -179,7 +227,8 @@ def part_name(show: Show, part: Part) -> str:
     """Returns what a part of the light is called: “scene Mudlight”, “draft”."""
     if part.source.kind == DRAFT:
         return "draft" if not part.source.id else "draft that was let go"
-    return f"{part.source.kind} {name_of(show, part.source)}"
+    place = f", {part.place}" if part.place else ""
+    return f"{part.source.kind} {name_of(show, part.source)}{place}"
 
 
 def _names(rig: Rig, fixture: Fixture, channel: Channel) -> list[str]:
@@ -229,6 +278,8 @@ def _with_winners(layers: list[Layer], traced: Trace) -> list[Layer]:
     """
     best: dict[str, int] = {}
     for i, layer in enumerate(layers):
+        if layer.how:
+            continue
         now = best.get(layer.attribute)
         if now is None or _beats(layer, layers[now]):
             best[layer.attribute] = i

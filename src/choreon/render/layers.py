@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from choreon.model.values import Look
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.fades import TINY, Fade, Move, part_of
@@ -15,7 +14,7 @@ from choreon.render.live import Change, LevelChange, Live
 from choreon.render.looks import NO_ROWS, CompiledLook
 from choreon.render.mixed import Mixed, portion
 from choreon.render.rig import FAMILIES, Floats, Ints
-from choreon.render.state import Envelope, Player, Step, time_of
+from choreon.render.state import Envelope, Player, Step, Time, time_of
 from choreon.render.trace import Part, Trace
 
 HOLD = 0.25  # the part of the draft's light at which a layer below it gives way
@@ -191,7 +190,7 @@ class Single(Layer):
             Part(
                 step.ref,
                 self.player,
-                _stored(compiled, step),
+                compiled.stored(step, Time()),
                 look.rows,
                 look.values,
                 share,
@@ -211,6 +210,7 @@ class Moving(Layer):
         super().__init__(player, who)
         self.look, self.live = look, live
         self.values = look.values
+        self.time = Time()
 
     @property
     def modifies(self) -> bool:
@@ -225,7 +225,8 @@ class Moving(Layer):
         """Tell how strongly it lights its lamps now."""
         self.weigh(now)
         live = self.live
-        live.move(time_of(self.player.steps[-1].cursor, now, beat))
+        self.time = time_of(self.player.steps[-1].cursor, now, beat)
+        live.move(self.time)
         light, level = live.light * self.intensity, live.levels * self.intensity
         lights.tell(self.who, self.look, light, level)
 
@@ -269,7 +270,7 @@ class Moving(Layer):
             Part(
                 step.ref,
                 self.player,
-                _stored(compiled, step),
+                compiled.stored(step, self.time),
                 look.rows,
                 self.values,
                 share,
@@ -277,7 +278,8 @@ class Moving(Layer):
                 self.live.levels * self.intensity,
                 self.intensity,
                 effects=self.live.names(),
-                running=compiled.running(step),
+                running=compiled.running(step, self.time),
+                place=compiled.place(step, self.time),
             )
         )
 
@@ -405,6 +407,7 @@ class Fading(Layer):
         self.fade = fade
         self.mixed = Mixed(fade, lives)
         self.moves: list[Move] = []
+        self.times: list[Time] = []
         self.given: list[Floats] = []
 
     @property
@@ -421,8 +424,9 @@ class Fading(Layer):
         self.weigh(now)
         mixed, steps = self.mixed, self.player.steps
         self.moves = [_move(step, now) for step in steps[1:]]
+        self.times = [time_of(step.cursor, now, beat) for step in steps]
         if mixed.moves_itself:
-            mixed.move([time_of(step.cursor, now, beat) for step in steps])
+            mixed.move(self.times)
         light = mixed.light(self.moves) * self.intensity
         same = mixed.level_is_light
         level = light if same else mixed.level(self.moves) * self.intensity
@@ -475,7 +479,7 @@ class Fading(Layer):
                 Part(
                     step.ref,
                     self.player,
-                    _stored(compiled, step),
+                    compiled.stored(step, self.times[n]),
                     look.rows,
                     had.values[n][place],
                     part[place],
@@ -483,7 +487,8 @@ class Fading(Layer):
                     had.levels[n][seen] * on,
                     on,
                     effects=effects.get(n, []),
-                    running=compiled.running(step),
+                    running=compiled.running(step, self.times[n]),
+                    place=compiled.place(step, self.times[n]),
                 )
             )
 
@@ -496,8 +501,3 @@ def _move(step: Step, now: float) -> Move:
     if step.progress.families:
         progress = np.array([step.progress.of(f).at(now) for f in FAMILIES])
     return Move(step.progress.level(now), step.fall.at(now), progress)
-
-
-def _stored(compiled: CompiledShow, step: Step) -> Look:
-    """The look of a step as it is stored: with its links."""
-    return getattr(compiled.show.playables.get(step.ref.id), "look", {})

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 
@@ -104,6 +104,17 @@ class AimChange:
 Change = LevelChange | ValueChange | AimChange
 
 
+class Moved(NamedTuple):
+    """An effect by name, the rows that it moves, and what it gives them now; `how`
+    says where it scales or adds to what is there.
+    """
+
+    name: str
+    rows: Ints
+    values: Floats
+    how: str = ""
+
+
 class Live(Protocol):
     """Something that moves, in one layer. What it gives is of the time that it was
     moved to last.
@@ -137,7 +148,7 @@ class Live(Protocol):
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give, and how far each is on."""
 
-    def names(self) -> list[tuple[str, Ints, Floats]]:
-        """Returns its effects by name, with the rows, intensities among them, that each
-        moves, and the values that these have by it now.
+    def names(self) -> list[Moved]:
+        """Returns its effects, with the rows, intensities among them, that each moves,
+        and the values that these have by it now.
         """

@@ -9,9 +9,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from choreon.render.fades import Contents, Fade, Move, Outcome, levels_after
-from choreon.render.live import Change, Live
+from choreon.render.live import Change, Live, Moved
 from choreon.render.looks import CompiledLook
-from choreon.render.rig import Floats, Ints
+from choreon.render.rig import Floats
 from choreon.render.state import Time
 
 
@@ -115,7 +115,7 @@ class Mixed:
             found += [(change, own * on) for change, on in live.changes()]
         return found
 
-    def names(self) -> list[tuple[int, list[tuple[str, Ints, Floats]]]]:
+    def names(self) -> list[tuple[int, list[Moved]]]:
         """Returns the effects of each of its looks that moves."""
         found = []
         for n in self._places:

@@ -76,6 +76,7 @@ class Plan:
         self.compiled, self.state, self.apart = compiled, state, apart
         self.since = now
         self.until = np.inf
+        self.steady = False  # no layer changes what lies below it
         self.moving: list[AnyLayer] = []
         self.above: list[AnyLayer | CompiledLook] = []
         # lowest first: by priority, then by when they were started
@@ -179,7 +180,7 @@ class Plan:
         lights.done()
         if crowd is not None:
             crowd.find_shares(lights, drafted)
-        if len(self.strata) > 1:
+        if len(self.strata) > 1 and not self.steady:
             lights.level = self._changed_levels(lights)
         return lights
 

@@ -9,11 +9,9 @@ import numpy as np
 from choreon.model.motion import Effect
 from choreon.model.refs import Ref
 from choreon.model.values import Look
+from choreon.render.live import Moved
 from choreon.render.rig import Floats, Ints, Rig
 from choreon.render.state import Player
-
-Moved = tuple[str, Ints, Floats]
-"""An effect by name, the rows that it moves, and what it gives them now."""
 
 
 @dataclass
@@ -35,6 +33,8 @@ class Part:
     effects: list[Moved] = field(default_factory=list)
     running: list[Effect] = field(default_factory=list)
     """The effects that it has, as they run now."""
+    place: str = ""
+    """Where in its source it is: the step of a chase."""
 
 
 @dataclass

@@ -9,6 +9,7 @@ from typing import Any, Protocol
 from choreon.model.motion import Effect
 from choreon.model.refs import Ref
 from choreon.model.show import Show
+from choreon.model.values import Look
 from choreon.render.live import Live
 from choreon.render.looks import Angles, CompiledLook
 from choreon.render.rig import Rig
@@ -37,6 +38,13 @@ class Source(Protocol):
 
     def live(self, offsets: Mapping[str, float]) -> Live | None:
         """Returns what a layer asks; None where it never moves."""
+
+    def stored(self, time: Time) -> Look:
+        """Returns what is stored of it that is seen at a time of its own, with its
+        links; of what is on its way from one to the other without."""
+
+    def place(self, time: Time) -> str:
+        """Returns where in it that is, in words; empty where it is one thing."""
 
     def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
         """Returns its effects as they run at a time of its own."""

@@ -10,17 +10,20 @@ from typing import NamedTuple
 
 import numpy as np
 
+from choreon.model.edits import merge_looks
 from choreon.model.motion import Effect
 from choreon.model.playables import Chase
 from choreon.model.playables.chase import ChaseStep, Run, Unit, contains, steps_of
+from choreon.model.refs import name_of
 from choreon.model.show import Show
+from choreon.model.values import Look
 from choreon.render.effects import Moving, compile_effects
 from choreon.render.fades import Fade, Move
-from choreon.render.live import Change, Given, Live
+from choreon.render.live import Change, Given, Live, Moved
 from choreon.render.looks import Angles, CompiledLook, compile_look, find_heads
 from choreon.render.mixed import Mixed
 from choreon.render.recent import Recent
-from choreon.render.rig import Floats, Ints, Rig
+from choreon.render.rig import Floats, Rig
 from choreon.render.sources.base import Kitchen, Source
 from choreon.render.sources.scene import MovingScene, StillScene
 from choreon.render.state import AnyCursor, Going, Time, replace
@@ -169,9 +172,15 @@ class ChaseSource:
     still = False
 
     def __init__(
-        self, rig: Rig, chase: Chase, steps: Sequence[ChaseStep], sources: list[Source]
+        self,
+        rig: Rig,
+        chase: Chase,
+        steps: Sequence[ChaseStep],
+        sources: list[Source],
+        names: Sequence[str],
     ) -> None:
         self.rig, self.chase, self.sources = rig, chase, sources
+        self.names = list(names)
         self.ids = [step.id for step in steps]
         self.sequence = rounds_of(chase, steps)
         plays = {str(step.plays) for step in steps if step.plays is not None}
@@ -202,6 +211,31 @@ class ChaseSource:
     def live(self, offsets: Mapping[str, float]) -> LiveChase:
         """Returns what a layer asks."""
         return LiveChase(self, offsets)
+
+    def stored(self, time: Time) -> Look:
+        """Returns the look of the step that it is at; on the way from one to the other
+        both, without their links.
+        """
+        if not self.sources:
+            return {}
+        spot = self.sequence.at(self.own(time))
+        here = self.sources[spot.step].stored(time)
+        if spot.share >= 1.0:
+            return here
+        both = merge_looks(self.sources[spot.before].stored(time), here)
+        return {
+            i: {n: 0.0 if isinstance(v, str) else v for n, v in values.items()}
+            for i, values in both.items()
+        }
+
+    def place(self, time: Time) -> str:
+        """Returns which step it is at, in words."""
+        if not self.sources:
+            return ""
+        spot = self.sequence.at(self.own(time))
+        called = self.names[spot.step]
+        words = f"step {spot.step + 1} of {len(self.ids)}"
+        return f"{words}: {called}" if called else words
 
     def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
         """Returns the effects of the step that it is at."""
@@ -415,7 +449,7 @@ class LiveChase:
         live = self._live(spot.step)
         return [] if live is None else live.changes()
 
-    def names(self) -> list[tuple[str, Ints, Floats]]:
+    def names(self) -> list[Moved]:
         """Returns the effects of the step that it is at."""
         live = self._live(self._spot.step) if self._spot.step >= 0 else None
         return [] if live is None else live.names()
@@ -433,7 +467,15 @@ def compile_chase(
     show, rig = kitchen.show, kitchen.rig
     steps = steps_of(show, chase)
     sources = [_source_of(kitchen, chase, step, aims) for step in steps]
-    return ChaseSource(rig, chase, steps, sources)
+    names = [step_name(show, step) for step in steps]
+    return ChaseSource(rig, chase, steps, sources, names)
+
+
+def step_name(show: Show, step: ChaseStep) -> str:
+    """Returns what a step is called: its own name, or that of what it plays."""
+    if step.name or step.plays is None:
+        return step.name
+    return name_of(show, step.plays)
 
 
 def _source_of(
@@ -443,9 +485,9 @@ def _source_of(
     if step.plays is not None:
         itself = step.plays == chase.ref or contains(show, step.plays, chase.ref)
         found = None if itself else kitchen.source_of(step.plays)
-        return StillScene(CompiledLook(rig)) if found is None else found
+        return StillScene(CompiledLook(rig), {}) if found is None else found
     look = compile_look(rig, step.look, show, aims)
     if not any(effect.on for effect in step.effects):
-        return StillScene(look)
+        return StillScene(look, step.look)
     moving: Moving = compile_effects(show, rig, look, step.effects, aims)
-    return MovingScene(moving, step.effects)
+    return MovingScene(moving, step.effects, step.look)

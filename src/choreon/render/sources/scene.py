@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from choreon.model.motion import Effect, Effects
 from choreon.model.playables import Scene
 from choreon.model.show import Show
+from choreon.model.values import Look
 from choreon.render.effects import LiveEffects, Moving, compile_effects
 from choreon.render.live import Live
 from choreon.render.looks import Angles, CompiledLook, compile_look, followed
@@ -19,8 +20,16 @@ class StillScene:
 
     still = True
 
-    def __init__(self, look: CompiledLook) -> None:
-        self.look = look
+    def __init__(self, look: CompiledLook, stored: Look) -> None:
+        self.look, self._stored = look, stored
+
+    def stored(self, time: Time) -> Look:
+        """Returns its look as it is stored."""
+        return self._stored
+
+    def place(self, time: Time) -> str:
+        """It is one thing."""
+        return ""
 
     @property
     def uses(self) -> frozenset[str]:
@@ -30,7 +39,7 @@ class StillScene:
     def followed(self, show: Show, moved: set[str]) -> StillScene | None:
         """Returns the scene after marks moved; None where it is to be compiled anew."""
         look = followed(self.look, show, moved)
-        return None if look is None else StillScene(look)
+        return None if look is None else StillScene(look, self._stored)
 
     def live(self, offsets: Mapping[str, float]) -> Live | None:
         """It never moves."""
@@ -54,8 +63,16 @@ class MovingScene:
 
     still = False
 
-    def __init__(self, moving: Moving, effects: Effects) -> None:
-        self.moving, self.effects = moving, effects
+    def __init__(self, moving: Moving, effects: Effects, stored: Look) -> None:
+        self.moving, self.effects, self._stored = moving, effects, stored
+
+    def stored(self, time: Time) -> Look:
+        """Returns its look as it is stored."""
+        return self._stored
+
+    def place(self, time: Time) -> str:
+        """It is one thing."""
+        return ""
 
     @property
     def look(self) -> CompiledLook:
@@ -120,6 +137,6 @@ def compile_scene(
     """Compile a scene."""
     look = compile_look(kitchen.rig, scene.look, kitchen.show, aims)
     if not any(effect.on for effect in scene.effects):
-        return StillScene(look)
+        return StillScene(look, scene.look)
     moving = compile_effects(kitchen.show, kitchen.rig, look, scene.effects, aims)
-    return MovingScene(moving, scene.effects)
+    return MovingScene(moving, scene.effects, scene.look)

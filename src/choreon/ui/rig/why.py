@@ -97,6 +97,10 @@ class WhyCard(QWidget):
         value = f"{layer.value:.0f}"
         if layer.attribute:
             number = words.value(layer.attribute, layer.value)
+            if layer.how == "scales":
+                number = f"scaled to {100 * layer.value:.0f} %"
+            elif layer.how:
+                number = f"{number} added"
             value = f"{at.attribute(layer.attribute).label} {number}"
         text = f"{mark}<b>{layer.source}</b><br>{value}{weight}"
         widgets: list[QWidget | int] = [basics.label(text, wrap=True)]
