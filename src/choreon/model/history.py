@@ -6,10 +6,18 @@ from __future__ import annotations
 
 import msgspec
 
+from choreon.model.motion import Effects
 from choreon.model.show import Show
 from choreon.model.values import Look
 
 replace = msgspec.structs.replace
+
+
+class Held(msgspec.Struct, frozen=True):
+    """What a draft held: values, and effects."""
+
+    look: Look = {}
+    effects: Effects = ()
 
 
 class Step(msgspec.Struct, frozen=True):
@@ -19,8 +27,8 @@ class Step(msgspec.Struct, frozen=True):
 
     name: str
     show: Show
-    before: Look | None = None
-    after: Look | None = None
+    before: Held | None = None
+    after: Held | None = None
     gesture: int | None = None
 
 
@@ -51,8 +59,8 @@ class History:
         name: str,
         show: Show,
         gesture: int | None = None,
-        before: Look | None = None,
-        after: Look | None = None,
+        before: Held | None = None,
+        after: Held | None = None,
     ) -> None:
         """Go on to `show`. What one gesture does, from press to release or in one typed
         entry, becomes one step.

@@ -197,6 +197,16 @@ class PathOp:
     own_lamps: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     here: Flags = field(default_factory=lambda: np.zeros(0, bool))
 
+    def points(self, position: float) -> Floats:
+        """Returns where in the room the heads look (h, 3); none for paths in
+        degrees.
+        """
+        if self.table.points is None:
+            return np.zeros((0, 3))
+        at_ = position + self.phase
+        place = ((at_ - np.floor(at_)) * SAMPLES).astype(np.int64)
+        return self.table.points[np.arange(len(place)), place]
+
 
 @dataclass
 class AroundOp:

@@ -232,7 +232,9 @@ def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
 
 def _open_with(parts: Parts, tiles: Sequence[str]) -> None:
     state = parts.engine.state
-    if parts.engine.alive and not (state.players or state.draft.look or state.started):
+    if parts.engine.alive and not (
+        state.players or not state.draft.empty or state.started
+    ):
         for tile in tiles:
             parts.engine.press(tile)
 

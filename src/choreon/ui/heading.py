@@ -42,7 +42,7 @@ class Heading(QFrame):
         self.draft = basics.button("", lambda: None, "quiet")
         self.draft.setStyleSheet(f"color: {theme.DRAFT};")
         self.draft.hide()
-        self._drafted: tuple[object, bool] | None = None
+        self._drafted: tuple[object, ...] | None = None
         self.health = basics.label("", "small")
         self.grand = Fader("Grand master", upright=False, token=theme.TEXT)
         self.grand.setFixedWidth(190)
@@ -124,7 +124,7 @@ class Heading(QFrame):
     def _state(self, state: PlayState) -> None:
         """Show the masters and that there is a draft."""
         masters, draft = state.masters, state.draft
-        drafted = (draft.look, draft.blind)
+        drafted = (draft.look, draft.effects, draft.blind)
         if self._drafted is None or any(
             a is not b for a, b in zip(self._drafted, drafted, strict=True)
         ):
@@ -140,7 +140,7 @@ class Heading(QFrame):
         word = "blind draft" if draft.blind else "draft"
         self.draft.setVisible(bool(draft.look))
         self.draft.setText(f"◌ {word} · {len(draft.look)}")
-        what = words.summary(draft.look) if draft.look else ""
+        what = "" if draft.empty else words.summary(draft.look, draft.effects)
         where = "on stage above all that plays"
         if draft.blind:
             where = "kept off the stage"

@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWid
 
 from choreon.model import attributes as at
 from choreon.model import edits, palettes
+from choreon.model.effects import on_fixtures
+from choreon.model.motion import Effects
 from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.model.values import Look
 from choreon.ui import words
@@ -73,6 +75,12 @@ class KeepForm(QWidget):
             button.setCheckable(True)
             button.setStyleSheet("padding: 4px 8px;")
             self.families[family] = button
+        self.moving = basics.button(
+            "effects", self._refresh, "", "", "Keep the effects too"
+        )
+        self.moving.setCheckable(True)
+        self.moving.setChecked(True)
+        self.moving.setStyleSheet("padding: 4px 8px;")
         self.what = basics.label("", "soft")
         first = basics.row(
             basics.label("Keep as", "heading"),
@@ -89,6 +97,7 @@ class KeepForm(QWidget):
         second = basics.row(
             basics.label("with", "soft"),
             *self.families.values(),
+            self.moving,
             self.all_lit,
             self.only_chosen,
             self.exact,
@@ -149,8 +158,13 @@ class KeepForm(QWidget):
             button.setVisible(scene and family in there)
         self.only_chosen.setEnabled(bool(self.parts.selection.chosen))
         look = self.look()
-        self.what.setText(words.summary(look) if look else "nothing of the draft")
-        self.confirm.setEnabled(bool(look))
+        effects = self.effects()
+        there_is = bool(look or effects)
+        self.moving.setVisible(scene and bool(self._effects()))
+        self.what.setText(
+            words.summary(look, effects) if there_is else "nothing of the draft"
+        )
+        self.confirm.setEnabled(there_is)
 
     def _source(self) -> Look:
         return (
@@ -175,6 +189,21 @@ class KeepForm(QWidget):
         only = self.parts.selection.chosen if self.only_chosen.isChecked() else None
         return palettes.part(source, wanted, only)
 
+    def _effects(self) -> Effects:
+        """The effects that there are to be kept."""
+        if self.all_lit.isChecked():
+            return self.parts.preview.capture_effects()
+        return self.parts.draft.effects
+
+    def effects(self) -> Effects:
+        """The effects that would be stored."""
+        if self.kind.currentData() != SCENE or not self.moving.isChecked():
+            return ()
+        only = self.only_chosen.isChecked()
+        chosen = self.parts.selection.chosen
+        found = self._effects()
+        return on_fixtures(found, chosen) if only else found
+
     def suggest(self) -> str:
         """A name from who and what was touched."""
         show = self.parts.document.show
@@ -189,7 +218,8 @@ class KeepForm(QWidget):
     def _touched(self) -> str:
         """A group that was touched, or how the names of those touched begin."""
         show = self.parts.document.show
-        touched = set(self.parts.engine.state.draft.look)
+        draft = self.parts.engine.state.draft
+        touched = {*draft.look, *(i for e in draft.effects for i in e.fixtures)}
         for group in show.groups.values():
             if set(group.fixtures) == touched:
                 return group.name
@@ -200,14 +230,20 @@ class KeepForm(QWidget):
     def keep(self) -> None:
         """Store it, then let the draft go."""
         look, kind = self.look(), self.kind.currentData()
-        if not look:
+        effects = self.effects()
+        if not look and not effects:
             return
         name = self.name.text().strip() or self.suggest()
         parts = self.parts
         if kind == SCENE:
             seconds = (self.fade_in.value or 0.0, self.fade_out.value or 0.0)
             show, made = edits.keep_scene(
-                parts.document.show, name, look, *seconds, self.folder.currentText()
+                parts.document.show,
+                name,
+                look,
+                *seconds,
+                self.folder.currentText(),
+                effects,
             )
             place = self.page.currentData()
             if place is not None:

@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
 
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
+from choreon.model.effects import beside, without_effect
+from choreon.model.motion import Effects
 from choreon.model.playables import Scene
 from choreon.model.refs import PALETTE, Ref, exists, find, name_of, parse
 from choreon.model.show import Palette
@@ -42,6 +44,7 @@ class Ledger(QFrame):
         super().__init__()
         self.parts = parts
         self._look: object = None
+        self._effects: object = None
         self._blind = False
         self._target: Ref | None = None
         self.summary = basics.label("", "heading")
@@ -163,16 +166,18 @@ class Ledger(QFrame):
         painter.drawLine(0, 1, self.width(), 1)
 
     def _state(self, state: PlayState) -> None:
-        look, blind = state.draft.look, state.draft.blind
-        if look is self._look and blind == self._blind:
+        draft = state.draft
+        look, effects, blind = draft.look, draft.effects, draft.blind
+        same = look is self._look and effects is self._effects
+        if same and blind == self._blind:
             return
-        self._look, self._blind = look, blind
-        self.setVisible(bool(look) or blind)
+        self._look, self._effects, self._blind = look, effects, blind
+        self.setVisible(not draft.empty or blind)
         self.blind.setChecked(blind)
         sign = "blind draft" if blind else "draft"
         what = (
-            words.summary(look)
-            if look
+            words.summary(look, effects)
+            if not draft.empty
             else "nothing yet; what you touch stays off the stage"
         )
         self.summary.setText(
@@ -184,8 +189,8 @@ class Ledger(QFrame):
             self.clear_button,
             self.keep_button,
         ):
-            widget.setEnabled(bool(look))
-        if not look:
+            widget.setEnabled(not draft.empty)
+        if draft.empty:
             self._cancel()
             self.list.hide()
             self.by_family.hide()
@@ -209,14 +214,20 @@ class Ledger(QFrame):
             self._fill()
 
     def _fill(self) -> None:
-        look = self.parts.engine.state.draft.look
-        self._fill_families(look)
-        self.list.show_draft(look)
+        draft = self.parts.engine.state.draft
+        self._fill_families(draft.look)
+        self.list.show_draft(draft.look, draft.effects)
 
     def _take_out(self, fixture: str, attributes: tuple[str, ...]) -> None:
         """Take values out of the draft; all that it has of a fixture where none are
         named.
         """
+        if not fixture:
+            effects = self.parts.draft.effects
+            for effect in attributes:
+                effects = without_effect(effects, effect)
+            self.parts.draft.set_effects("take an effect out", effects)
+            return
         look = self.parts.engine.state.draft.look
         names = attributes or tuple(look.get(fixture, {}))
         self.parts.draft.untouch({fixture: names})
@@ -242,13 +253,21 @@ class Ledger(QFrame):
             )
             button.setStyleSheet("padding: 4px 8px;")
             self._families.addWidget(button)
+        if self.parts.draft.effects:
+            count = len(self.parts.draft.effects)
+            out = partial(self.parts.draft.set_effects, "take all effects out", ())
+            button = basics.button(
+                f"effects ({count})", out, "", "close", "Take all effects out"
+            )
+            button.setStyleSheet("padding: 4px 8px;")
+            self._families.addWidget(button)
         self._families.addStretch(1)
 
     # storing
 
     def ask_name(self) -> None:
         """Show the lines that store."""
-        if not self.parts.engine.state.draft.look:
+        if self.parts.engine.state.draft.empty:
             return
         self.deeds.hide()
         self.question.hide()
@@ -313,7 +332,7 @@ class Ledger(QFrame):
         """Returns what updating would change, in few words."""
         look, thing = self.parts.draft.look, self._thing(target)
         if isinstance(thing, Scene):
-            return _difference(thing.look, look)
+            return _difference(thing.look, look, self._effects_change(thing))
         if thing is None or not palettes.part(look, {thing.family}):
             return "no change"
         users = len(palettes.users(self.parts.document.show, thing.id))
@@ -322,10 +341,14 @@ class Ledger(QFrame):
     def ask_update(self, target: Ref) -> None:
         """Show the difference, three lines of it at most, and ask."""
         look, thing = self.parts.draft.look, self._thing(target)
-        if thing is None or not look:
+        if thing is None or self.parts.engine.state.draft.empty:
             return
         self._target = target
         lines = self._changes(look, thing)
+        if isinstance(thing, Scene) and self._effects_change(thing):
+            before = words.count(len(thing.effects), "effect")
+            after = len(self._effects_after(thing))
+            lines.append(f"{before} → {words.count(after, 'effect')}")
         shown = lines[:3]
         if len(lines) > 3:
             shown = [*lines[:2], f"and {len(lines) - 2} more"]
@@ -337,6 +360,17 @@ class Ledger(QFrame):
         self.deeds.hide()
         self.form.hide()
         self.question.show()
+
+    def _effects_after(self, scene: Scene) -> Effects:
+        """The effects that a scene would have: where it was taken into the draft those
+        that the draft has, else both.
+        """
+        if self.parts.draft.taken == scene.ref:
+            return self.parts.draft.effects
+        return beside(scene.effects, self.parts.draft.effects)
+
+    def _effects_change(self, scene: Scene) -> bool:
+        return self._effects_after(scene) != scene.effects
 
     def _changes(self, look: Look, thing: Scene | Palette) -> list[str]:
         """What updating would change, line by line."""
@@ -388,7 +422,10 @@ class Ledger(QFrame):
         """Lay the draft over a scene."""
         before = self.parts.document.show
         name = name_of(before, target)
-        show = edits.update_scene(before, target, self.parts.draft.look)
+        draft = self.parts.draft
+        show = edits.update_scene(
+            before, target, draft.look, draft.effects, whole=draft.taken == target
+        )
         self.parts.draft.store(f"update {name}", show)
         self.parts.notices.told.emit(f"{name} is updated. The draft is let go.", "info")
 
@@ -409,7 +446,7 @@ class Ledger(QFrame):
             super().keyPressEvent(event)
 
 
-def _difference(old: Look, new: Look) -> str:
+def _difference(old: Look, new: Look, moves: bool = False) -> str:
     """What laying a look over another changes, in few words."""
     changed = added = 0
     for fixture, values in new.items():
@@ -419,6 +456,7 @@ def _difference(old: Look, new: Look) -> str:
         changed += sum(before[name] != values[name] for name in both)
     counts = ((changed, "changed"), (added, "added"))
     parts = [f"{words.count(n, 'value')} {word}" for n, word in counts if n]
+    parts += ["its effects"] if moves else []
     return ", ".join(parts) or "no change"
 
 

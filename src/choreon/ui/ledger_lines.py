@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
 
 from choreon.model import attributes as at
 from choreon.model import links
+from choreon.model.effects import fixtures_of, motion_of
+from choreon.model.motion import Effect, Effects, Mode, title
 from choreon.model.values import Look, Value
 from choreon.render.channels import Floats
 from choreon.ui import theme, words
@@ -69,13 +71,16 @@ class LedgerModel(QAbstractListModel):
         super().__init__()
         self.parts = parts
         self._look: Look = {}
+        self._effects: dict[str, Effect] = {}
         self._below: Floats | None = None
         self._keys: list[tuple[str, str, Attributes]] = []
         self._lines: dict[int, Line] = {}
 
-    def show_draft(self, look: Look) -> None:
+    def show_draft(self, look: Look, effects: Effects = ()) -> None:
         """Show what a draft holds, over what plays now."""
-        keys = words.lines(look)
+        self._effects = {effect.id: effect for effect in effects}
+        moving = [("", "Effect", (effect.id,)) for effect in effects]
+        keys = [*words.lines(look), *moving]
         same = keys == self._keys
         if not same:
             self.beginResetModel()
@@ -94,6 +99,8 @@ class LedgerModel(QAbstractListModel):
 
     def _said(self, fixture: str, what: str, attributes: Attributes) -> Line:
         show = self.parts.document.show
+        if not fixture:
+            return self._effect(attributes)
         hung = show.fixtures.get(fixture)
         if what == "Colour":
             value = self._colour_given(fixture, attributes)
@@ -110,6 +117,19 @@ class LedgerModel(QAbstractListModel):
             value,
             covers,
             alone=len(self._look[fixture]) == len(attributes),
+        )
+
+    def _effect(self, ids: Attributes) -> Line:
+        """A line about an effect: on whom, what, and what it does to what is there."""
+        show, effect = self.parts.document.show, self._effects[ids[0]]
+        motion = motion_of(show, effect)
+        moved = fixtures_of(show, effect)
+        names = [show.fixtures[i].name for i in moved]
+        does = getattr(motion, "mode", Mode.REPLACES)
+        covers = "what it moves" if does == Mode.REPLACES else f"nothing, it {does}"
+        value = title(motion) + ("" if effect.on else ", off")
+        return Line(
+            "", words.some(names, 1), "Effect", ids, (value, ()), (covers, ()), True
         )
 
     def _colour_given(self, fixture: str, attributes: Attributes) -> Words:
@@ -227,7 +247,8 @@ class LedgerDelegate(QStyledItemDelegate):
 class LedgerList(QListView):
     """The lines, each taken out by its cross, by Del, or with all of its fixture."""
 
-    taken_out = Signal(str, tuple)  # a fixture and its attributes; none of them is all
+    taken_out = Signal(str, tuple)
+    """A fixture and its attributes; none of them is all. Without a fixture: effects."""
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
@@ -245,9 +266,9 @@ class LedgerList(QListView):
         self.setAccessibleName("What the draft holds")
         self.setToolTip("What the draft holds: Del takes a line out of it")
 
-    def show_draft(self, look: Look) -> None:
+    def show_draft(self, look: Look, effects: Effects = ()) -> None:
         """Show what a draft holds."""
-        self.lines.show_draft(look)
+        self.lines.show_draft(look, effects)
         self.setFixedHeight(min(190, 4 + TALL * max(1, self.lines.rowCount())))
 
     def _take_out(self, row: int, whole: bool) -> None:

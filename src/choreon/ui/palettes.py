@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QInputDialog, QWidget
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.refs import PALETTE, Ref
-from choreon.model.show import Palette
+from choreon.model.show import Palette, Show
 from choreon.model.values import Look, Value
 from choreon.ui import words
 from choreon.ui.parts import Parts
@@ -29,6 +29,11 @@ def used_by(users: list[str]) -> str:
         if users
         else "used by no scene"
     )
+
+
+def users_of(show: Show, palette_id: str) -> list[str]:
+    """Returns the names of what uses a palette."""
+    return [user.name for user in palettes.users(show, palette_id)]
 
 
 def take(parts: Parts, palette: Palette) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 from choreon.model import attributes as at
 from choreon.model.colours import hex_of
+from choreon.model.motion import Effects
 from choreon.model.refs import WALK, Ref, exists, name_of
 from choreon.model.show import Show
 from choreon.model.values import Look, Value
@@ -26,9 +27,14 @@ def count(number: int, noun: str) -> str:
     return f"{number} {noun}{'' if number == 1 else 's'}"
 
 
-def summary(look: Look) -> str:
-    """“6 fixtures · intensity, colour”."""
-    return f"{count(len(look), 'fixture')} · {', '.join(families(look))}"
+def summary(look: Look, effects: Effects = ()) -> str:
+    """“6 fixtures · intensity, colour · 2 effects”."""
+    parts = []
+    if look or not effects:
+        parts = [count(len(look), "fixture"), ", ".join(families(look))]
+    if effects:
+        parts.append(count(len(effects), "effect"))
+    return " · ".join(parts)
 
 
 def number(name: str, value: float) -> str:

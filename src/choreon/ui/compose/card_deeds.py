@@ -9,7 +9,9 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QInputDialog, QMenu, QWidget
 
 from choreon.model import edits, links, palettes
+from choreon.model import effects as motions
 from choreon.model.playables import AnyPlayable, Scene
+from choreon.model.playables import kind_of as model_kind
 from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.model.show import Palette
 from choreon.ui import kinds, words
@@ -26,6 +28,8 @@ class CardDeeds(QWidget):
     """
 
     made = Signal(str)
+    opened = Signal(Ref)
+    """Something that has steps is to be opened."""
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
@@ -37,6 +41,9 @@ class CardDeeds(QWidget):
             self.take_it,
             icon="import",
             tip="Bring its values into the draft to change them",
+        )
+        self.open = basics.button(
+            "Open", self.open_it, "", "steps", "See and change its steps"
         )
         self.look_at = basics.tool(
             "eye",
@@ -54,6 +61,7 @@ class CardDeeds(QWidget):
         self.delete = basics.tool("trash", "Delete it", self._delete)
         buttons = (
             self.to_page,
+            self.open,
             self.take,
             self.look_at,
             self.rename,
@@ -74,10 +82,12 @@ class CardDeeds(QWidget):
         elif thing is not None:
             self._ref = thing.ref
             self.take.setVisible(kinds.kind_of(thing).takes)
+            self.open.setVisible(kinds.kind_of(thing).opens)
         for widget in (self.to_page, self.look_at, self.times, self.more):
             widget.setVisible(plays)
         if not plays:
             self.take.show()
+            self.open.hide()
         self.setVisible(thing is not None)
 
     def set_narrow(self, narrow: bool) -> None:
@@ -122,14 +132,23 @@ class CardDeeds(QWidget):
         document.edit(f"put {playable.name} on {page}", show)
         self.parts.notices.told.emit(f"{playable.name} is on the page {page}.", "info")
 
+    def open_it(self) -> None:
+        """Open what is chosen, where it has steps."""
+        playable = self._playable()
+        if kinds.kind_of(playable).opens:
+            self.opened.emit(playable.ref)
+
     def take_it(self) -> None:
         """Take the values of what is chosen into the draft."""
         if (palette := self._palette()) is not None:
             palette_deeds.take(self.parts, palette)
             return
         playable = self._playable()
+        if kinds.kind_of(playable).opens:
+            self.open_it()
         if kinds.kind_of(playable).takes:
-            self.parts.draft.take(playable.ref, kinds.look_of(playable))
+            effects = model_kind(playable).effects(playable)
+            self.parts.draft.take(playable.ref, kinds.look_of(playable), effects)
 
     def _look(self) -> None:
         shown = self._playable().ref if self.look_at.isChecked() else None
@@ -194,7 +213,9 @@ class CardDeeds(QWidget):
     def _linked(self, playable: AnyPlayable) -> list[Palette]:
         """Returns the palettes that a playable links to."""
         known = self.parts.document.show.palettes
-        found = dict.fromkeys(links.links_in(kinds.look_of(playable)))
+        kind = model_kind(playable)
+        looks = [link for look in kind.looks(playable) for link in links.links_in(look)]
+        found = dict.fromkeys([*looks, *motions.links_in(kind.effects(playable))])
         ids = [
             link.removeprefix(links.PALETTE)
             for link in found

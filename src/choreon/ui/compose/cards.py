@@ -31,7 +31,7 @@ from PySide6.QtWidgets import (
 from choreon.model import palettes
 from choreon.model.playables import AnyPlayable
 from choreon.model.show import Palette
-from choreon.model.values import Look
+from choreon.render.decode import Light
 from choreon.ui import kinds, theme
 from choreon.ui import palettes as palette_deeds
 from choreon.ui.drags import REF, carry
@@ -219,14 +219,16 @@ class CardDelegate(QStyledItemDelegate):
         painter.restore()
 
     def _stage(self, thing: Thing) -> QPixmap:
-        parts = self.minis.parts
+        minis, port = self.minis, self.strip.viewport()
+        if not isinstance(thing, Palette):
+            return minis.picture(thing, WIDE - 2, STAGE, port)
+        parts = minis.parts
 
-        def look() -> Look:
-            if isinstance(thing, Palette):
-                return palette_deeds.shining(parts, thing)
-            return kinds.look_of(thing)
+        def light() -> Light:
+            look = palette_deeds.shining(parts, thing)
+            return parts.preview.light_of_look(look)
 
-        return self.minis.of(thing, look, WIDE - 2, STAGE, self.strip.viewport())
+        return minis.of(thing, light, WIDE - 2, STAGE, port)
 
     def _draw_words(self, painter: QPainter, card: Card) -> None:
         """A dot where it plays, the name, and the word at the end."""
@@ -261,6 +263,7 @@ class CardStrip(QListView):
     def __init__(self, parts: Parts, minis: MiniStages) -> None:
         super().__init__()
         self.cards = CardModel(parts)
+        self._order: list[str] = []  # what is chosen, as it was chosen
         self.setModel(self.cards)
         self.setItemDelegate(CardDelegate(self, minis))
         self.setFlow(QListView.Flow.LeftToRight)
@@ -268,7 +271,7 @@ class CardStrip(QListView):
         self.setUniformItemSizes(True)
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setMouseTracking(True)
@@ -283,15 +286,29 @@ class CardStrip(QListView):
     def choose(self, thing_id: str) -> None:
         """Mark a card as the chosen one, and show it; none for an empty id."""
         index = self.cards.index_of(thing_id)
+        if index.isValid() and self.selectionModel().isSelected(index):
+            return  # one of several
         if index.isValid():
             flag = QItemSelectionModel.SelectionFlag.ClearAndSelect
             self.selectionModel().setCurrentIndex(index, flag)
         else:
             self.clearSelection()
 
-    def _selected(self, selected: QItemSelection, _: QItemSelection) -> None:
-        for index in selected.indexes():
-            self.chosen.emit(index.data(CARD).thing.id)
+    def all_chosen(self) -> list[str]:
+        """Returns the ids of all cards that are chosen, in the order in which they
+        were.
+        """
+        return list(self._order)
+
+    def _selected(self, selected: QItemSelection, gone: QItemSelection) -> None:
+        now = {index.data(CARD).thing.id for index in self.selectedIndexes()}
+        fresh = [index.data(CARD).thing.id for index in selected.indexes()]
+        kept = [i for i in self._order if i in now]
+        self._order = [*kept, *(i for i in fresh if i not in kept)]
+        if fresh or not self._order:
+            self.chosen.emit(fresh[-1] if fresh else "")
+        elif gone.indexes():
+            self.chosen.emit(self._order[-1])
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Enter and Space choose the card that the keys are on."""

@@ -4,15 +4,29 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QHideEvent, QKeySequence, QShortcut
-from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QSizePolicy,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.model import choosing
+from choreon.model.effects import motion_of
+from choreon.model.motion import Effect, Path
+from choreon.model.refs import Ref
 from choreon.ui.compose.shelf import Shelf
 from choreon.ui.compose.stage_tools import StageTools
+from choreon.ui.compose.steps import Steps
 from choreon.ui.compose.what import What
 from choreon.ui.compose.who import Who
 from choreon.ui.parts import Parts
+from choreon.ui.stage.path_on_stage import PathOnStage
 from choreon.ui.stage.picture import StagePicture
+
+
+SHELF, STEPS = 196, 284  # pixels that shelf and steps are tall
 
 
 class ComposePlace(QWidget):
@@ -26,11 +40,17 @@ class ComposePlace(QWidget):
         self.tools = StageTools(self.stage, parts)
         self.what = What(parts)
         self.shelf = Shelf(parts, self.what.hand)
+        self.steps = Steps(parts, self.what.hand)
+        self.below = QStackedWidget()
+        self.below.addWidget(self.shelf)
+        self.below.addWidget(self.steps)
+        ignored = QSizePolicy.Policy.Ignored
+        self.steps.setSizePolicy(ignored, ignored)
         self._wire()
         across = QSplitter(Qt.Orientation.Horizontal)
-        middle = QSplitter(Qt.Orientation.Vertical)
+        middle = self.middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(self.stage)
-        middle.addWidget(self.shelf)
+        middle.addWidget(self.below)
         middle.setStretchFactor(0, 1)
         middle.setSizes([540, 196])
         middle.setCollapsible(0, False)
@@ -56,8 +76,39 @@ class ComposePlace(QWidget):
         stage.marked.connect(aim.mark_at)
         stage.mark_moved.connect(aim.move_mark)
         stage.like.connect(self.what.copied.make_like)
+        self.what.motion_panel.in_hand.connect(self._show_path)
+        stage.path_dragged.connect(self.what.motion_panel.drag_path)
+        stage.runners = self.what.motion_panel.runners
+        self.shelf.deeds.opened.connect(self.open_chase)
+        self.what.motion_panel.baked.connect(self.open_chase)
+        self.steps.closed.connect(lambda: self._show_below(self.shelf, SHELF))
         self.what.tab_changed.connect(self._tab)
         self.what.like_wanted.connect(lambda: stage.set_mode("like"))
+
+    def open_chase(self, ref: Ref) -> None:
+        """Show the steps of a chase in the place of the shelf."""
+        self.steps.open(ref)
+        self._show_below(self.steps, STEPS)
+
+    def _show_below(self, page: QWidget, tall: int) -> None:
+        """Show something below the stage, as tall as it needs to be."""
+        self.below.setCurrentWidget(page)
+        for other in (self.shelf, self.steps):
+            policy = QSizePolicy.Policy.Preferred
+            if other is not page:
+                policy = QSizePolicy.Policy.Ignored
+            other.setSizePolicy(policy, policy)
+        whole = sum(self.middle.sizes())
+        self.middle.setSizes([max(150, whole - tall), tall])
+
+    def _show_path(self, effect: Effect | None) -> None:
+        """The path in hand is drawn on the stage, and dragged there."""
+        show = self.parts.document.show
+        motion = None if effect is None else motion_of(show, effect)
+        if effect is not None and isinstance(motion, Path) and motion.in_room:
+            self.stage.show_path(PathOnStage(show, effect, motion))
+        else:
+            self.stage.show_path(None)
 
     def _modes(self) -> None:
         aim = self.what.aim_panel

@@ -6,26 +6,29 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QSize
+from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QHideEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
     QInputDialog,
     QLineEdit,
+    QMenu,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
-from choreon.model import edits, links, palettes
-from choreon.model.playables import AnyPlayable
+from choreon.model import chases, edits, links, palettes
+from choreon.model import effects as motions
+from choreon.model.playables import AnyPlayable, kind_of
+from choreon.model.playables.chase import ChaseStep, Unit
 from choreon.model.refs import name_of
 from choreon.model.show import Palette
 from choreon.render.state import PlayState
-from choreon.ui import kinds
 from choreon.ui import palettes as palette_deeds
+from choreon.ui import words
 from choreon.ui.compose.card_deeds import CardDeeds
 from choreon.ui.compose.cards import CardStrip, Thing
 from choreon.ui.compose.hand import Hand
@@ -51,6 +54,9 @@ class Shelf(QWidget):
     """Scenes or palettes, side by side. Choosing a card shows what can be done with it;
     it never lights anything.
     """
+
+    patterned = Signal()
+    """A new pattern over the chosen lamps is wanted."""
 
     def __init__(self, parts: Parts, hand: Hand | None = None) -> None:
         super().__init__()
@@ -80,6 +86,12 @@ class Shelf(QWidget):
             self.capture_stage,
             icon="capture",
             tip="Keep everything that is on now as one new scene",
+        )
+        self.chase = basics.button(
+            "New chase",
+            self._chase_menu,
+            icon="steps",
+            tip="A chase of the chosen scenes, of a pattern, or an empty one",
         )
         self.strip = CardStrip(parts, self.minis)
         self.strip.chosen.connect(self.choose)
@@ -130,6 +142,7 @@ class Shelf(QWidget):
             self.folder,
             self.about,
             self.deeds,
+            self.chase,
             self.capture,
             spacing=4,
         )
@@ -223,7 +236,7 @@ class Shelf(QWidget):
             if known is not None and known[0] is scene:
                 own = known[1]
             else:
-                own = frozenset(links.links_in(kinds.look_of(scene)))
+                own = frozenset(_links_in(scene))
             self._links[scene.id] = (scene, own)
             for link in own:
                 if link.startswith(links.PALETTE):
@@ -271,7 +284,11 @@ class Shelf(QWidget):
         self._fit()
         thing = self._thing(thing_id)
         self.deeds.show_thing(thing)
+        several = len(self.strip.all_chosen()) > 1
         self.capture.setVisible(thing is None and self.shows == SCENES)
+        self.chase.setVisible(self.shows == SCENES and (thing is None or several))
+        if several:
+            self.deeds.hide()
         self.about.setText(self._about(thing) if thing is not None else "")
 
     def _thing(self, thing_id: str) -> Thing | None:
@@ -299,13 +316,52 @@ class Shelf(QWidget):
         elif thing is not None:
             self.deeds.take_it()
 
+    # chases
+
+    def _chase_menu(self) -> None:
+        menu = self.chase_menu()
+        menu.exec(self.chase.mapToGlobal(self.chase.rect().topLeft()))
+
+    def chase_menu(self) -> QMenu:
+        """The ways to begin a chase."""
+        menu = QMenu(self)
+        chosen = self.strip.all_chosen()
+        count = words.count(len(chosen), "chosen scene")
+        of_these = menu.addAction(
+            f"Of the {count}, in this order", self.chase_of_chosen
+        )
+        of_these.setEnabled(bool(chosen))
+        lamps = menu.addAction("A pattern over the chosen lamps…", self.patterned.emit)
+        lamps.setEnabled(bool(self.parts.selection.chosen))
+        menu.addAction("Empty: add steps to it", self.new_chase)
+        return menu
+
+    def chase_of_chosen(self) -> None:
+        """A chase of the chosen scenes, in the order of the shelf."""
+        show = self.parts.document.show
+        refs = [show.playables[i].ref for i in self.strip.all_chosen()]
+        self._keep_chase([ChaseStep(id="step", plays=ref) for ref in refs])
+
+    def new_chase(self) -> None:
+        """A chase without steps."""
+        self._keep_chase([])
+
+    def _keep_chase(self, steps: list[ChaseStep]) -> None:
+        document = self.parts.document
+        show, ref = chases.keep_chase(
+            document.show, "Chase", steps, unit=Unit.BEATS, fade=1.0, hold=1.0
+        )
+        document.edit(f"keep {name_of(show, ref)}", show)
+        self.deeds.opened.emit(ref)
+
     # what needs no card
 
     def capture_stage(self) -> None:
         """Keep everything that is on as a new scene."""
         document, notices = self.parts.document, self.parts.notices
         look = self.parts.preview.capture()
-        if not look:
+        effects = self.parts.preview.capture_effects()
+        if not look and not effects:
             notices.told.emit(
                 "The stage is dark: there is nothing to capture.", "alarm"
             )
@@ -316,15 +372,24 @@ class Shelf(QWidget):
             self, "Capture the stage", "Name of the scene", text=f"{name}, captured"
         )
         if sure:
-            show, made = edits.keep_scene(document.show, given, look, 2.0, 2.0)
+            show, made = edits.keep_scene(
+                document.show, given, look, 2.0, 2.0, effects=effects
+            )
             scene = name_of(show, made)
             document.edit(f"capture {scene}", show)
-            text = f"{scene} is kept, with {len(look)} fixtures as they are now."
+            text = f"{scene} is kept: {words.summary(look, effects)}, as they are now."
             notices.told.emit(text, "info")
 
     def _sample(self) -> None:
         document = self.parts.document
         document.edit("bring sample sets", palettes.sample(document.show))
+
+
+def _links_in(playable: AnyPlayable) -> list[str]:
+    """Every link in something that plays, in its values and its effects."""
+    kind = kind_of(playable)
+    found = [link for look in kind.looks(playable) for link in links.links_in(look)]
+    return [*found, *motions.links_in(kind.effects(playable))]
 
 
 def _is_meant(thing: Thing, wanted: str) -> bool:

@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.model import attributes as at
+from choreon.model.effects import motion_of
+from choreon.model.motion import Effects, title
 from choreon.model.show import Show
 from choreon.ui import theme, words
 from choreon.ui.compose.aim_panel import AimPanel
@@ -26,6 +28,7 @@ from choreon.ui.compose.colour_panel import ColourPanel
 from choreon.ui.compose.controls import Controls, Order, show_span
 from choreon.ui.compose.copying import Copied
 from choreon.ui.compose.hand import Hand
+from choreon.ui.compose.motion_panel import MotionPanel
 from choreon.ui.compose.palette_chips import PaletteChips, keep_button
 from choreon.ui.compose.spread_panel import SpreadPanel
 from choreon.ui.parts import Parts
@@ -41,7 +44,8 @@ TAB_FAMILIES = {
     "Beam": at.Family.BEAM,
     "Device": at.Family.DEVICE,
 }
-TABS = (*TAB_FAMILIES, "Spread")
+SPREAD, MOTION = "Spread", "Motion"
+TABS = (*TAB_FAMILIES, SPREAD, MOTION)
 
 
 class Tab(QPushButton):
@@ -51,7 +55,7 @@ class Tab(QPushButton):
         super().__init__(text)
         self.setCheckable(True)
         self.setProperty("kind", "quiet")
-        self.setStyleSheet("padding: 6px 7px;")
+        self.setStyleSheet("padding: 6px 4px; font-size: 12px;")
         self.setToolTip(text)
         self.drafted = 0
 
@@ -186,6 +190,7 @@ class What(QWidget):
         self.beam_panel = BeamPanel(self.hand)
         self.device_panel = DevicePanel(self.hand)
         self.spread_panel = SpreadPanel(self.hand)
+        self.motion_panel = MotionPanel(self.hand)
         self.panels = dict(
             zip(
                 TABS,
@@ -195,6 +200,7 @@ class What(QWidget):
                     self.beam_panel,
                     self.device_panel,
                     self.spread_panel,
+                    self.motion_panel,
                 ),
                 strict=True,
             )
@@ -378,7 +384,7 @@ class What(QWidget):
             widget.setVisible(at.DIMMER in counts)
         families = {at.attribute(name).family for name in counts}
         there = [name for name, family in TAB_FAMILIES.items() if family in families]
-        there.append("Spread")
+        there += [SPREAD, MOTION]
         for name, tab in self.tabs.items():
             tab.setVisible(name in there)
         shown = self.wanted if self.wanted in there else there[0]
@@ -411,7 +417,7 @@ class What(QWidget):
             f"{has} of {total} have a level" if 0 < has < total else ""
         )
         self.light_who.setVisible(bool(self.light_who.text()))
-        if self.tab != "Spread":
+        if self.tab not in (SPREAD, MOTION):
             self.panels[self.tab].show_values(counts, total)  # type: ignore[attr-defined]
         draft = self.parts.engine.state.draft.look
         held = {n for i in self.parts.selection.chosen for n in draft.get(i, {})}
@@ -422,6 +428,11 @@ class What(QWidget):
                 for n in own
             )
             self.tabs[name].set_drafted(len(labels), ", ".join(labels))
+        moving = [title(motion_of(self.parts.document.show, e)) for e in self._moving()]
+        self.tabs[MOTION].set_drafted(len(moving), ", ".join(moving))
+
+    def _moving(self) -> Effects:
+        return self.motion_panel.effects()
 
 
 def _title(parts: Parts, show: Show) -> str:

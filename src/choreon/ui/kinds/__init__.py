@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from choreon.model.playables import Playable, Scene, Unknown
+from choreon.model.playables import Chase, Playable, Scene, Unknown
 from choreon.model.values import Look
 from choreon.ui.kinds.base import UiKind
+from choreon.ui.kinds.chase import CHASE
 from choreon.ui.kinds.scene import SCENE
 from choreon.ui.kinds.unknown import UNKNOWN
 
 KINDS: dict[str, UiKind] = {
     Scene.kind: SCENE,
+    Chase.kind: CHASE,
     Unknown.kind: UNKNOWN,
 }
 
@@ -20,5 +22,5 @@ def kind_of(playable: Playable) -> UiKind:
 
 
 def look_of(playable: Playable) -> Look:
-    """Returns the look that stands for something that plays, in pictures."""
+    """Returns the look stored in something that plays; nothing for what has many."""
     return kind_of(playable).look(playable)

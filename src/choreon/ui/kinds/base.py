@@ -12,9 +12,11 @@ from choreon.model.values import Look
 
 @dataclass(frozen=True)
 class UiKind:
-    """`icon`: the sign it is known by. `look`: what its card and the stage pictures
-    show. `about`: what it is, in words. `tail`: a word on its card, empty for most.
-    `takes`: whether its look can be taken into the draft and be changed there.
+    """`icon`: the sign it is known by. `look`: the look stored in it, nothing for what
+    has several. `about`: what it is, in words. `tail`: a word on its card, empty for
+    most. `takes`: whether its look can be taken into the draft and be changed there.
+    `moves`: whether it moves by itself. `opens`: whether it has steps that can be
+    opened.
     """
 
     title: str
@@ -23,3 +25,5 @@ class UiKind:
     about: Callable[[Show, Any], str]
     tail: Callable[[Any], str]
     takes: bool
+    moves: Callable[[Any], bool]
+    opens: bool = False

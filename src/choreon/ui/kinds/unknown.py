@@ -23,4 +23,8 @@ def _tail(thing: Unknown) -> str:
     return "unknown"
 
 
-UNKNOWN = UiKind("unknown", "more", _look, _about, _tail, takes=False)
+def _moves(thing: Unknown) -> bool:
+    return False
+
+
+UNKNOWN = UiKind("unknown", "more", _look, _about, _tail, takes=False, moves=_moves)

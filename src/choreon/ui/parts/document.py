@@ -11,10 +11,9 @@ from choreon.formats.autosave import Autosave, Kept
 from choreon.library import library, own
 from choreon.model.checks import check_rig
 from choreon.model.fixture_type import FixtureType
-from choreon.model.history import History, Step
+from choreon.model.history import Held, History, Step
 from choreon.model.problem import Problem
 from choreon.model.show import Show
-from choreon.model.values import Look
 from choreon.ui.gestures import gestures
 from choreon.ui.widgets import beside
 
@@ -26,7 +25,7 @@ class Document(QObject):
     history_changed = Signal()
     kept_changed = Signal(Kept)
     types_changed = Signal()
-    draft_wanted = Signal(dict)
+    draft_wanted = Signal(Held)
     """A step back or forward, or an edit, changed the draft too: what it is then."""
     told = Signal(str, str)
 
@@ -59,8 +58,8 @@ class Document(QObject):
         self,
         name: str,
         show: Show,
-        before: Look | None = None,
-        after: Look | None = None,
+        before: Held | None = None,
+        after: Held | None = None,
     ) -> None:
         """Make an edit. `name` is what undo calls it; `before` and `after`: the draft,
         where the edit changes that too. Edits of one gesture are one step.
@@ -86,7 +85,7 @@ class Document(QObject):
         if step is not None:
             self._went(step, step.after, f"Done again: {step.name}")
 
-    def _went(self, step: Step, draft: Look | None, said: str) -> None:
+    def _went(self, step: Step, draft: Held | None, said: str) -> None:
         """After a step back or forward: show it, and put the draft back where the step
         changed it.
         """

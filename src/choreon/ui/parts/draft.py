@@ -8,8 +8,11 @@ from PySide6.QtCore import QObject, Signal
 
 from choreon.engine import protocol
 from choreon.engine.actions import draft as actions
+from choreon.model import effects as motions
 from choreon.model.attributes import attribute
 from choreon.model.edits import filled, merge_looks
+from choreon.model.history import Held
+from choreon.model.motion import Effect, Effects
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
@@ -45,19 +48,28 @@ class Draft(QObject):
 
     @property
     def look(self) -> Look:
-        """What it holds."""
+        """The values that it holds."""
         return self._engine.state.draft.look
+
+    @property
+    def effects(self) -> Effects:
+        """The effects that it holds."""
+        return self._engine.state.draft.effects
+
+    @property
+    def held(self) -> Held:
+        """All that it holds."""
+        return Held(self.look, self.effects)
 
     # values
 
     def touch(self, look: Look) -> None:
         """Put values into it; they are on stage in the next frame."""
-        before = self.look
-        look = filled(self._document.show, before, look)
+        before = self.held
+        look = filled(self._document.show, before.look, look)
         self._waiting = merge_looks(self._waiting, look)
-        self._ahead(
-            actions.set_draft(self._engine.state, actions.with_values(before, look))
-        )
+        values = actions.with_values(before.look, look)
+        self._ahead(actions.set_draft(self._engine.state, values))
         families = {attribute(n).family for values in look.values() for n in values}
         self._note(f"draft {', '.join(sorted(families))}", before)
         self._engine.soon()
@@ -65,50 +77,85 @@ class Draft(QObject):
     def untouch(self, lines: dict[str, tuple[str, ...]]) -> None:
         """Remove values: fixture → attributes."""
         self.flush()
-        before = self.look
-        look = actions.without_values(before, lines)
+        before = self.held
+        look = actions.without_values(before.look, lines)
         self._ahead(actions.set_draft(self._engine.state, look))
         self._note("take values out of the draft", before)
         revision = self._engine.revision
         self._engine.send(protocol.Untouch(lines=lines, revision=revision))
 
+    # effects
+
+    def set_effects(self, name: str, effects: Effects) -> None:
+        """Give it other effects; they are on stage in the next frame. `name` is what
+        undo calls it.
+        """
+        before = self.held
+        if effects == before.effects:
+            return
+        self._put_effects(effects)
+        self._note(name, before)
+
+    def set_effect(self, name: str, effect: Effect) -> None:
+        """Put one effect into it, or change the one of its id."""
+        self.set_effects(name, motions.with_effect(self.effects, effect))
+
+    def _put_effects(self, effects: Effects) -> None:
+        self.flush()
+        show, now = self._document.show, time.monotonic()
+        self._ahead(actions.set_effects(show, self._engine.state, effects, now))
+        revision = self._engine.revision
+        self._engine.send(protocol.SetEffects(effects=effects, revision=revision))
+
+    # all of it
+
     def clear(self) -> None:
         """Let all of it go."""
-        before = self.look
-        if before:
+        before = self.held
+        if before != Held():
             self._let_go()
             self._note("clear the draft", before)
 
     def store(self, name: str, show: Show) -> None:
         """An edit that stores it: it is let go with that, and comes back with undo."""
-        before = self.look
+        before = self.held
         self._let_go()
-        self._document.edit(name, show, before, {})
+        self._document.edit(name, show, before, Held())
 
-    def edit(self, name: str, show: Show, look: Look) -> None:
+    def edit(
+        self, name: str, show: Show, look: Look, effects: Effects | None = None
+    ) -> None:
         """An edit that changes it too, as a swap of lamps does."""
-        before = self.look
-        if look == before:
+        before = self.held
+        after = Held(look, before.effects if effects is None else effects)
+        if after == before:
             self._document.edit(name, show)
             return
-        self.put(look)
-        self._document.edit(name, show, before, look)
+        self.put(after)
+        self._document.edit(name, show, before, after)
 
-    def put(self, look: Look) -> None:
+    def put(self, held: Held) -> None:
         """Replace it."""
         self.flush()
-        self._ahead(actions.set_draft(self._engine.state, look))
+        self._ahead(actions.set_draft(self._engine.state, held.look))
         revision = self._engine.revision
-        self._engine.send(protocol.SetDraft(look=look, revision=revision))
+        self._engine.send(protocol.SetDraft(look=held.look, revision=revision))
+        if held.effects != self.effects:
+            self._put_effects(held.effects)
 
-    def take(self, source: Ref, look: Look) -> None:
+    def take(self, source: Ref, look: Look, effects: Effects = ()) -> None:
         """Take something stored into it, and remember what it was; its fixtures are
         chosen.
         """
         self.taken = source
-        self.touch(look)
+        if effects:
+            held = motions.merged(self.effects, effects)
+            self.set_effects("take effects into the draft", held)
+        if look:
+            self.touch(look)
         hung = self._document.show.fixtures
-        self._selection.choose([i for i in look if i in hung])
+        moved = [i for effect in effects for i in effect.fixtures]
+        self._selection.choose([i for i in (*look, *moved) if i in hung])
 
     def set_blind(self, on: bool) -> None:
         """Take it off the stage, or bring it there."""
@@ -129,9 +176,9 @@ class Draft(QObject):
         revision = self._engine.next_revision()
         self._engine.predict(actions.revised(state, revision))
 
-    def _note(self, name: str, before: Look) -> None:
+    def _note(self, name: str, before: Held) -> None:
         """Take the change down for undo."""
-        self._document.edit(name, self._document.show, before, self.look)
+        self._document.edit(name, self._document.show, before, self.held)
 
     def flush(self) -> None:
         """Tell the engine what still waits."""

@@ -16,22 +16,44 @@ from choreon.engine.actions import lasting
 from choreon.engine.actions.draft import set_draft
 from choreon.engine.screen import ScreenReader
 from choreon.model import attributes as at
+from choreon.model.chases import find_step, own_step
+from choreon.model.motion import Effects
 from choreon.model.playables import Playable
+from choreon.model.playables.chase import Unit
 from choreon.model.refs import Ref, exists
 from choreon.model.show import Show
 from choreon.model.values import Look, Value
-from choreon.render.capture import Given, capture, given_values, lit, with_light
+from choreon.render.bake import slowest
+from choreon.render.capture import (
+    Given,
+    capture,
+    capture_effects,
+    given_values,
+    lit,
+    with_light,
+)
 from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.compositor import blend, levels, render
 from choreon.render.decode import Decoder, Light, decoder_for
 from choreon.render.explain import Why, explain
 from choreon.render.rig import Bytes, Floats
-from choreon.render.state import Draft, Masters, PlayState, Ramp
+from choreon.render.sources.chase import ChaseSource
+from choreon.render.sources.scene import MovingScene
+from choreon.render.state import (
+    Draft,
+    Going,
+    Masters,
+    Player,
+    PlayState,
+    Ramp,
+    Step,
+)
 from choreon.ui import kinds
 from choreon.ui.parts.document import Document
 from choreon.ui.parts.engine_link import EngineLink
 from choreon.ui.widgets import basics, beside
 
+MOMENTS = 6  # of something that moves, among which the most telling is looked for
 NOT_ON_STAGE = -1  # the number of a frame that nobody sent
 Made = tuple[CompiledShow, Decoder]
 
@@ -47,6 +69,9 @@ class Preview(QObject):
         self._document, self._engine = document, engine
         self.shown: Ref | None = None
         """What stage pictures show instead of the stage."""
+        self._since = 0.0
+        self.trial: Effects = ()
+        """Effects that stage pictures show though nobody has them."""
         self._compiled: CompiledShow | None = None
         self._fresh = False  # whether it is that of the show as it is now
         self._decoder: Decoder | None = None
@@ -69,7 +94,10 @@ class Preview(QObject):
         at.
         """
         self._fresh = False
-        if self.shown is not None and not exists(show, self.shown):
+        shown = self.shown
+        if shown is None:
+            return
+        if not exists(show, shown) and find_step(show, shown) is None:
             self.look_at(None)
 
     def _look_again(self) -> None:
@@ -159,8 +187,38 @@ class Preview(QObject):
         return number, self.decoder.read(frame)
 
     def light_of(self, playable: Playable) -> Light:
-        """Returns what something that plays lights by itself."""
-        return self.light_of_look(kinds.look_of(playable))
+        """Returns what something that plays lights by itself; of what moves, the moment
+        that shows most of it.
+        """
+        if not kinds.kind_of(playable).moves(playable):
+            return self.light_at(playable, 0.0)
+        length = self.length_of(playable)
+        moments = [length * (n + 0.5) / MOMENTS for n in range(MOMENTS)]
+        lights = [self.light_at(playable, moment) for moment in moments]
+        return max(lights, key=_telling)
+
+    def length_of(self, playable: Playable) -> float:
+        """Returns how long something takes until it has shown all that it does, in
+        seconds; a beat counts as half of one.
+        """
+        source = self.compiled.source_of(playable.ref)
+        if isinstance(source, ChaseSource):
+            length = source.sequence.round
+            return length / 2.0 if source.chase.unit == Unit.BEATS else length
+        if isinstance(source, MovingScene):
+            rate = slowest(self.compiled, source.effects)
+            speed = rate.speed * (2.0 if rate.by_tempo else 1.0)
+            return 1.0 / speed if speed > 0 else 1.0
+        return 1.0
+
+    def light_at(self, playable: Playable, seconds: float) -> Light:
+        """Returns what something that plays lights by itself after so many seconds, two
+        beats a second.
+        """
+        going = Going(0.0, 0.0, seconds, 2.0 * seconds, 0.0)
+        step = Step(ref=playable.ref, cursor=going)
+        only = PlayState((Player("preview", "", (step,)),))
+        return self.decoder.read(render(self.compiled, only, 0.0))
 
     def light_of_look(self, look: Look) -> Light:
         """Returns what a look lights by itself."""
@@ -172,23 +230,54 @@ class Preview(QObject):
         lighting it (number −1).
         """
         if self.shown is not None:
-            playable = self._show.playables.get(self.shown.id)
-            if playable is not None and self._fresh:
-                return NOT_ON_STAGE, self.light_of(playable)
+            if self._fresh:
+                found = self.light_of_ref(self.shown)
+                if found is not None:
+                    return NOT_ON_STAGE, found
             return self.light()
         draft = self._state.draft
-        if draft.blind and draft.look and self._fresh:
+        blind = draft.blind and not draft.empty
+        if (blind or self.trial) and self._fresh:
             state = _unblinded(self._state)
+            if self.trial:
+                held = msgspec.structs.replace(
+                    state.draft, effects=(*draft.effects, *self.trial)
+                )
+                state = msgspec.structs.replace(state, draft=held)
             frame = render(self.compiled, state, time.monotonic())
             return NOT_ON_STAGE, self.decoder.read(frame)
         return self.light()
+
+    def light_of_ref(self, ref: Ref) -> Light | None:
+        """Returns what something that plays lights as it goes, or what one step of a
+        chase does; None where it is gone.
+        """
+        found = find_step(self._show, ref)
+        if found is not None:
+            own = own_step(self._show, found[1])
+            if own.plays is not None:
+                return self.light_of_ref(own.plays)
+            held = set_draft(lasting.blank(), own.look)
+            draft = msgspec.structs.replace(held.draft, effects=own.effects)
+            state = msgspec.structs.replace(held, draft=draft)
+            return self.decoder.read(render(self.compiled, state, time.monotonic()))
+        playable = self._show.playables.get(ref.id)
+        if playable is None:
+            return None
+        return self.light_at(playable, time.monotonic() - self._since)
+
+    def try_effects(self, effects: Effects) -> None:
+        """Show effects in the stage pictures as if the draft had them; none ends it."""
+        if effects != self.trial:
+            self.trial = effects
+            self.changed.emit()
 
     def look_at(self, ref: Ref | None) -> None:
         """Show something in the stage pictures without lighting it; None for the stage
         again.
         """
         if ref != self.shown:
-            self.shown = ref
+            self.shown, self._since = ref, time.monotonic()
             self.changed.emit()
 
     # values
@@ -243,6 +332,10 @@ class Preview(QObject):
         """Returns everything that is on stage now, before the masters."""
         return capture(self.compiled, self._state, time.monotonic())
 
+    def capture_effects(self) -> Effects:
+        """Returns the effects of all that is on stage now."""
+        return capture_effects(self.compiled, self._state, time.monotonic())
+
     def lit(self) -> list[str]:
         """Returns the fixtures that shine now, before the masters."""
         return lit(self.compiled, self._state, time.monotonic())
@@ -267,6 +360,12 @@ class Preview(QObject):
                 alike = max(numbers) - min(numbers) < 1e-9
                 made[name] = numbers[0] if alike else tuple(numbers)
         return made
+
+
+def _telling(light: Light) -> float:
+    """How much a moment shows: how bright it is, and how much lamps differ."""
+    level = light.rgb.max(axis=1)
+    return float(level.sum() + 2.0 * level.std() * len(level))
 
 
 def _same_rig(before: Show, after: Show) -> bool:

@@ -17,11 +17,9 @@ from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from choreon.model import links
-from choreon.model.playables import Playable
-from choreon.model.show import Palette
-from choreon.model.values import Look
-from choreon.render.decode import Decoder
-from choreon.ui import kinds
+from choreon.model.playables import Playable, kind_of
+from choreon.model.show import Palette, Show
+from choreon.render.decode import Decoder, Light
 from choreon.ui.parts import Parts
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
@@ -31,12 +29,12 @@ Key = tuple[str, int, int]
 
 
 class _Wanted(NamedTuple):
-    """A picture that a widget waits for: how to find the look, what it is made of, and
+    """A picture that a widget waits for: how to find the light, what it is made of, and
     its pixels a point.
     """
 
     on: QWidget
-    look: Callable[[], Look]
+    light: Callable[[], Light]
     made_of: tuple[object, ...]
     ratio: float
 
@@ -60,34 +58,48 @@ class MiniStages(QObject):
         self, playable: Playable, width: int, height: int, on: QWidget
     ) -> QPixmap:
         """Something that plays as a picture of that many pixels."""
-        look = kinds.look_of(playable)
-        return self.of(playable, lambda: look, width, height, on)
+
+        def light() -> Light:
+            return self.parts.preview.light_of(playable)
+
+        return self.of(playable, light, width, height, on)
 
     def of(
         self,
         thing: Playable | Palette,
-        look: Callable[[], Look],
+        light: Callable[[], Light],
         width: int,
         height: int,
         on: QWidget,
     ) -> QPixmap:
-        """What something stored lights, `look`, as a picture of that many pixels of the
-        widget `on`. Until it has been made, the one before or a dark one; the widget is
+        """What something stored lights, `light`, as a picture of that many pixels of
+        the widget `on`. Until it has been made, the one before or a dark one; it is
         drawn again then.
         """
-        ratio = on.devicePixelRatioF()
-        key = (f"{type(thing).__name__} {thing.id}", width, height)
         show = self.parts.document.show
-        linked = isinstance(thing, Palette) or links.linked(kinds.look_of(thing))
-        made_of = (
-            thing,
-            self.parts.preview.compiled.rig,
-            *((show.palettes, show.marks) if linked else ()),
-        )
+        made_of = (thing, *_follows(show, thing))
+        name = f"{type(thing).__name__} {thing.id}"
+        return self.made(name, made_of, light, width, height, on)
+
+    def made(
+        self,
+        name: str,
+        made_of: tuple[object, ...],
+        light: Callable[[], Light],
+        width: int,
+        height: int,
+        on: QWidget,
+    ) -> QPixmap:
+        """The same for whatever goes by a name: it is drawn anew when something that it
+        is made of is another object.
+        """
+        ratio = on.devicePixelRatioF()
+        key = (name, width, height)
+        made_of = (*made_of, self.parts.preview.compiled.rig)
         known = self._made.get(key)
         if known is not None and _same(known[0], made_of):
             return known[1]
-        self._wanted[key, id(on)] = _Wanted(on, look, made_of, ratio)
+        self._wanted[key, id(on)] = _Wanted(on, light, made_of, ratio)
         self._next.start()
         if known is not None and known[1].devicePixelRatio() == ratio:
             return known[1]
@@ -125,7 +137,7 @@ class MiniStages(QObject):
         _, width, height = key
         pixmap = _dark(width, height, wanted.ratio)
         painter = QPainter(pixmap)
-        light = self.parts.preview.light_of_look(wanted.look())
+        light = wanted.light()
         stage = self._stage(width, height)
         stage.paint(
             painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET
@@ -147,6 +159,18 @@ class MiniStages(QObject):
                 StagePainter(decoder.lamps, room),
             )
         return known[1]
+
+
+def _follows(show: Show, thing: Playable | Palette) -> tuple[object, ...]:
+    """What else of a show a picture of something is made of."""
+    if isinstance(thing, Palette):
+        return show.palettes, show.marks
+    kind = kind_of(thing)
+    looks, effects = kind.looks(thing), kind.effects(thing)
+    parts: tuple[object, ...] = ()
+    if effects or any(links.linked(look) for look in looks):
+        parts = (show.palettes, show.marks, show.groups, show.room)
+    return (*parts, show.playables) if kind.plays(thing) else parts
 
 
 def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import time
 from collections import Counter
+from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSettings, QSize, Qt, QTimer, Signal
@@ -28,12 +29,14 @@ from choreon.model import choosing, links
 from choreon.model.refs import exists, name_of
 from choreon.model.show import Mark
 from choreon.render.decode import Decoder, Lamp, Light
+from choreon.render.rig import Floats
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.settings import settings_file
 from choreon.ui.stage import figures
 from choreon.ui.stage.camera import ABOVE, ASIDE, HOUSE, View, Viewpoint, read_viewpoint
 from choreon.ui.stage.painter import StagePainter
+from choreon.ui.stage.path_on_stage import PathOnStage
 from choreon.ui.widgets import basics
 
 FRAME = 33  # milliseconds between pictures
@@ -67,6 +70,9 @@ class StagePicture(QWidget):
     marked = Signal(tuple)  # a point for a new mark
     mark_moved = Signal(str, tuple)
     like = Signal(str)  # a fixture that the choice shall be like
+    path_dragged = Signal(
+        str, tuple
+    )  # a handle of the path that is shown, and where to
     modes_changed = Signal()
 
     def __init__(self, parts: Parts, choosing: bool = True) -> None:
@@ -83,6 +89,9 @@ class StagePicture(QWidget):
         self.mode = ""  # "", aim, mark or like
         self.lasso = False
         self.marks_shown = False
+        self.path: PathOnStage | None = None
+        self.runners: Callable[[], Floats] = lambda: np.zeros((0, 3))
+        self._handle = ""
         self.typed: str | None = None
         self._typed_from: tuple[str, ...] = ()
         self._painter: StagePainter | None = None
@@ -142,6 +151,8 @@ class StagePicture(QWidget):
             if before is None or _differs(before, light):
                 self.update()
         behind = self._painter is not None and self._painter.behind
+        if self.path is not None:
+            self.update()
         if self._light is not None and (self._light.moving or behind):
             self.update()
         # A slow machine gets fewer pictures rather than a slow window.
@@ -206,6 +217,8 @@ class StagePicture(QWidget):
             self.parts.document.show,
             named=self._marks_named(),
         )
+        if self.path is not None and self.choosing:
+            self.path.draw(painter, stage.view(QRectF(self.rect())), self.runners())
         if self.choosing:
             self._captions(painter, stage)
         self._shapes(painter)
@@ -287,7 +300,9 @@ class StagePicture(QWidget):
         if shown is not None and exists(parts.document.show, shown):
             name = name_of(parts.document.show, shown)
             return f"◌ {name}: looked at, not on stage"
-        if draft.blind and draft.look:
+        if parts.preview.trial:
+            return "◌ tried out, not on stage"
+        if draft.blind and not draft.empty:
             return "◌ blind: with the draft, which is not on stage"
         return ""
 
@@ -378,6 +393,8 @@ class StagePicture(QWidget):
             return
         elif self.mode:
             self._act_on(at)
+        elif self.path is not None and self.path.handle_at(self.view(), at):
+            self._handle = self.path.handle_at(self.view(), at)
         else:
             mark = None
             if self.marks_shown and self._near(at) is None:
@@ -421,6 +438,8 @@ class StagePicture(QWidget):
         if self._turn is not None:
             away, self._turn = at - self._turn, at
             self.look_from(self.viewpoint.turned(-0.3 * away.x(), 0.3 * away.y()))
+        elif self._handle:
+            self._drag_handle(at)
         elif self._mark:
             found = self.view().on_surface(
                 at.x(), at.y(), self.parts.document.show.room
@@ -433,6 +452,18 @@ class StagePicture(QWidget):
             self._sweep(at)
         elif self._press is not None and (at - self._press).manhattanLength() > 6:
             self._drag(at, event)
+
+    def _drag_handle(self, at: QPointF) -> None:
+        room = self.parts.document.show.room
+        found = self.view().on_surface(at.x(), at.y(), room)
+        if found is not None:
+            self.path_dragged.emit(self._handle, tuple(found.tolist()))
+
+    def show_path(self, path: PathOnStage | None) -> None:
+        """Show a path of heads, to be dragged; None for none."""
+        if path is not None or self.path is not None:
+            self.path = path
+            self.update()
 
     def _drag(self, at: QPointF, event: QMouseEvent) -> None:
         first = self._near(self._press, GRIP) if self._press is not None else None
@@ -467,7 +498,7 @@ class StagePicture(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Choose what was pressed, swept or drawn around."""
-        self._turn, self._mark = None, ""
+        self._turn, self._mark, self._handle = None, "", ""
         if self._press is None:
             return
         adding = bool(event.modifiers() & _ADDING)
