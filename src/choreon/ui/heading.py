@@ -13,6 +13,7 @@ from choreon.engine.protocol import Pulse
 from choreon.render.state import Draft, PlayState
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
+from choreon.ui.tempo import TempoBox
 from choreon.ui.troubles import Troubles
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.faders import Fader
@@ -66,7 +67,9 @@ class Heading(QFrame):
         ):
             box.addWidget(widget)
         box.addStretch(1)
+        self.tempo = TempoBox(parts)
         for tail in (
+            self.tempo,
             self.health,
             basics.label("Grand", "soft"),
             self.grand,

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.model.refs import Ref
+from choreon.model.refs import TEMPO, Ref
 from choreon.ui import theme, words
 from choreon.ui.compose.place import ComposePlace
 from choreon.ui.compose.shelf import PALETTES, SCENES
@@ -118,6 +118,7 @@ class MainWindow(QMainWindow):
         self.heading = Heading(parts)
         self.heading.draft.clicked.connect(lambda: self.go("compose"))
         self.heading.troubles.wanted.connect(self.go_to_trouble)
+        self.heading.tempo.learning.connect(lambda: self.learner.start(TEMPO))
         self.ledger = Ledger(parts)
         self.rig = RigPlace(parts, self.learner)
         self.compose = ComposePlace(parts)
@@ -252,6 +253,7 @@ class MainWindow(QMainWindow):
                 ),
             ),
             ("Ctrl+S", self.ledger.ask_name),
+            ("Ctrl+T", self.heading.tempo.tap_now),
             ("Ctrl+Shift+X", parts.draft.clear),
         ]
         for key, act in keys:

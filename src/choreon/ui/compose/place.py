@@ -16,6 +16,7 @@ from choreon.model import choosing
 from choreon.model.effects import motion_of
 from choreon.model.motion import Effect, Path
 from choreon.model.refs import Ref
+from choreon.ui.compose.pattern_dialog import PatternDialog
 from choreon.ui.compose.shelf import Shelf
 from choreon.ui.compose.stage_tools import StageTools
 from choreon.ui.compose.steps import Steps
@@ -24,7 +25,6 @@ from choreon.ui.compose.who import Who
 from choreon.ui.parts import Parts
 from choreon.ui.stage.path_on_stage import PathOnStage
 from choreon.ui.stage.picture import StagePicture
-
 
 SHELF, STEPS = 196, 284  # pixels that shelf and steps are tall
 
@@ -39,7 +39,8 @@ class ComposePlace(QWidget):
         self.stage = StagePicture(parts)
         self.tools = StageTools(self.stage, parts)
         self.what = What(parts)
-        self.shelf = Shelf(parts, self.what.hand)
+        self.pattern: PatternDialog | None = None
+        self.shelf = Shelf(parts, self.what.hand, self.what.motion_panel)
         self.steps = Steps(parts, self.what.hand)
         self.below = QStackedWidget()
         self.below.addWidget(self.shelf)
@@ -81,6 +82,8 @@ class ComposePlace(QWidget):
         stage.runners = self.what.motion_panel.runners
         self.shelf.deeds.opened.connect(self.open_chase)
         self.what.motion_panel.baked.connect(self.open_chase)
+        self.shelf.patterned.connect(lambda: self.ask_pattern(None))
+        self.steps.patterned.connect(self.ask_pattern)
         self.steps.closed.connect(lambda: self._show_below(self.shelf, SHELF))
         self.what.tab_changed.connect(self._tab)
         self.what.like_wanted.connect(lambda: stage.set_mode("like"))
@@ -89,6 +92,15 @@ class ComposePlace(QWidget):
         """Show the steps of a chase in the place of the shelf."""
         self.steps.open(ref)
         self._show_below(self.steps, STEPS)
+
+    def ask_pattern(self, chase: Ref | None) -> None:
+        """Ask for a pattern over the chosen lamps, or change that of a chase."""
+        dialog = PatternDialog(self.parts, self.what.hand, self, chase)
+        self.pattern = dialog
+        dialog.exec()
+        if dialog.kept is not None:
+            self.open_chase(dialog.kept)
+        dialog.deleteLater()
 
     def _show_below(self, page: QWidget, tall: int) -> None:
         """Show something below the stage, as tall as it needs to be."""

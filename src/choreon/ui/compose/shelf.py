@@ -32,12 +32,14 @@ from choreon.ui import words
 from choreon.ui.compose.card_deeds import CardDeeds
 from choreon.ui.compose.cards import CardStrip, Thing
 from choreon.ui.compose.hand import Hand
+from choreon.ui.compose.motion_panel import MotionPanel
 from choreon.ui.compose.palette_chips import give
+from choreon.ui.compose.tray import Tray
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
 
-SCENES, PALETTES = "scenes", "palettes"
+SCENES, PALETTES, MOTIONS = "scenes", "palettes", "motions"
 EVERYWHERE = "Everywhere"
 FIND = {False: 154, True: 64}  # pixels to find by: beside few buttons, beside many
 ROOMY, TIGHT = 920, 660  # pixels of width for all words, and for all but those
@@ -58,7 +60,12 @@ class Shelf(QWidget):
     patterned = Signal()
     """A new pattern over the chosen lamps is wanted."""
 
-    def __init__(self, parts: Parts, hand: Hand | None = None) -> None:
+    def __init__(
+        self,
+        parts: Parts,
+        hand: Hand | None = None,
+        motion: MotionPanel | None = None,
+    ) -> None:
         super().__init__()
         self.parts = parts
         self.hand = hand or Hand(parts)
@@ -96,6 +103,15 @@ class Shelf(QWidget):
         self.strip = CardStrip(parts, self.minis)
         self.strip.chosen.connect(self.choose)
         self.strip.pressed_twice.connect(self._pressed_twice)
+        self.tray = Tray(motion or MotionPanel(self.hand))
+        self.on_stage = basics.button(
+            "Try on stage",
+            self._try_on_stage,
+            "",
+            "",
+            "Have what is pointed at move on stage, not only in the picture",
+        )
+        self.on_stage.setCheckable(True)
         self._lay_out()
         parts.document.show_changed.connect(lambda _: self._fill())
         parts.engine.state_changed.connect(self._state)
@@ -104,7 +120,7 @@ class Shelf(QWidget):
     def _make_tabs(self) -> dict[str, QPushButton]:
         group = QButtonGroup(self)
         tabs = {}
-        for kind in (SCENES, PALETTES):
+        for kind in (SCENES, PALETTES, MOTIONS):
             tab = basics.button(
                 kind.capitalize(),
                 partial(self.show_kind, kind),
@@ -141,13 +157,14 @@ class Shelf(QWidget):
             self.search,
             self.folder,
             self.about,
+            self.on_stage,
             self.deeds,
             self.chase,
             self.capture,
             spacing=4,
         )
         basics.grow(head, 4)
-        panel = basics.panel(head, self.nothing, self.strip, margins=10)
+        panel = basics.panel(head, self.nothing, self.strip, self.tray, margins=10)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -196,7 +213,16 @@ class Shelf(QWidget):
         if known and not again:
             return
         self._shown = seen
+        moving = self.shows == MOTIONS
+        self.strip.setVisible(not moving)
+        self.tray.setVisible(moving)
+        self.on_stage.setVisible(moving)
         self._fill_folders()
+        if moving:
+            self.tray.fill(self.search.text())
+            self.nothing.hide()
+            self.choose("")
+            return
         uses = self._uses() if self.shows == PALETTES else {}
         self.strip.cards.show_things(self._things(), uses)
         self._tell_empty()
@@ -212,7 +238,7 @@ class Shelf(QWidget):
             scenes = reversed(show.playables.values())
             things = [s for s in scenes if within is None or s.folder == within]
         else:
-            known = show.palettes.values()
+            known = [p for p in show.palettes.values() if p.motion is None]
             things = [p for p in known if within is None or p.family == within]
         return [thing for thing in things if _is_meant(thing, wanted)]
 
@@ -250,6 +276,8 @@ class Shelf(QWidget):
             playables = self.parts.document.show.playables.values()
             folders = dict.fromkeys(s.folder for s in playables if s.folder)
             entries = [(EVERYWHERE, None), *((f, f) for f in folders)]
+        elif self.shows == MOTIONS:
+            entries = [(EVERYWHERE, None)]
         else:
             families = [(f.capitalize(), str(f)) for f in palettes.FAMILIES]
             entries = [("All families", None), *families]
@@ -272,6 +300,9 @@ class Shelf(QWidget):
         if draft and taken:
             drafted.add(taken.id)
         self.strip.cards.show_state(on, drafted)
+
+    def _try_on_stage(self) -> None:
+        self.tray.set_on_stage(self.on_stage.isChecked())
 
     # what is chosen
 

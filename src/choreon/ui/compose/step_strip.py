@@ -66,6 +66,8 @@ class StepStrip(QAbstractScrollArea):
         self._gap = -1
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setFixedHeight(TALL + 18)
+        self.viewport().setAutoFillBackground(False)
+        self.setStyleSheet("background: transparent;")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
         self.viewport().setAcceptDrops(True)

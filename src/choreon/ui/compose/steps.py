@@ -86,6 +86,7 @@ class Steps(QWidget):
             margins=10,
             spacing=5,
         )
+        basics.grow(panel, 3, 0)
         basics.stack(self, panel)
         self._wire()
         self._tick = QTimer(self, interval=PERIOD)
@@ -162,9 +163,16 @@ class Steps(QWidget):
             "",
             "Have a round last so many bars, exactly",
         )
-        for field in (self.fade, self.stand, self.rounds):
-            field.setFixedWidth(112)
-        self.share.setFixedWidth(130)
+        self.rounds.short, self.share.short = "×", "Cross"
+        for widget, wide in (
+            (self.fade, 92),
+            (self.stand, 92),
+            (self.unit, 92),
+            (self.share, 104),
+            (self.run, 124),
+            (self.rounds, 92),
+        ):
+            widget.setFixedWidth(wide)
         self.times = basics.row(
             self.fade,
             self.stand,
@@ -173,7 +181,6 @@ class Steps(QWidget):
             self.run,
             self.rounds,
             self.end,
-            self.bars,
             1,
             spacing=4,
         )
@@ -223,6 +230,7 @@ class Steps(QWidget):
             self.twice,
             self.mirror,
             self.delete,
+            self.bars,
             self.pattern,
             1,
             spacing=3,

@@ -100,6 +100,11 @@ class Draft(QObject):
         """Put one effect into it, or change the one of its id."""
         self.set_effects(name, motions.with_effect(self.effects, effect))
 
+    def show_effects(self, effects: Effects) -> None:
+        """Have other effects on stage for a moment; undo knows nothing of it."""
+        if effects != self.effects:
+            self._put_effects(effects)
+
     def _put_effects(self, effects: Effects) -> None:
         self.flush()
         show, now = self._document.show, time.monotonic()

@@ -17,7 +17,7 @@ from choreon.engine.actions import EVERYTHING, lasting
 from choreon.engine.do import Do
 from choreon.model import changes
 from choreon.model.outputs import ArtnetOutput
-from choreon.model.refs import BLACKOUT, GRAND, PLAYER, Ref, to_tile
+from choreon.model.refs import BLACKOUT, GRAND, PLAYER, TEMPO, Ref, to_tile
 from choreon.model.show import Fixture, Show
 from choreon.model.verbs import Edge, Verb
 from choreon.render import commands
@@ -95,6 +95,10 @@ class EngineLink(QObject):
     def set_blackout(self, on: bool) -> None:
         """Switch blackout on or off."""
         self.send(Do(BLACKOUT, Verb.SWITCH, float(on)))
+
+    def tempo(self, verb: Verb, value: float = 1.0) -> None:
+        """Do something to the tempo."""
+        self.send(Do(TEMPO, verb, value))
 
     def release(self, player: str = "") -> None:
         """Fade out a player, or everything."""

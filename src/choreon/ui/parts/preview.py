@@ -17,8 +17,9 @@ from choreon.engine.actions.draft import set_draft
 from choreon.engine.screen import ScreenReader
 from choreon.model import attributes as at
 from choreon.model.chases import find_step, own_step
+from choreon.model.edits import put
 from choreon.model.motion import Effects
-from choreon.model.playables import Playable
+from choreon.model.playables import Chase, Playable
 from choreon.model.playables.chase import Unit
 from choreon.model.refs import Ref, exists
 from choreon.model.show import Show
@@ -72,6 +73,9 @@ class Preview(QObject):
         self._since = 0.0
         self.trial: Effects = ()
         """Effects that stage pictures show though nobody has them."""
+        self.tried: Chase | None = None
+        """A chase that stage pictures show though it is not stored."""
+        self._tried_in: CompiledShow | None = None
         self._compiled: CompiledShow | None = None
         self._fresh = False  # whether it is that of the show as it is now
         self._decoder: Decoder | None = None
@@ -229,6 +233,9 @@ class Preview(QObject):
         """Returns what stage pictures show: the stage, or what is looked at without
         lighting it (number −1).
         """
+        tried = self._light_tried() if self._fresh else None
+        if tried is not None:
+            return NOT_ON_STAGE, tried
         if self.shown is not None:
             if self._fresh:
                 found = self.light_of_ref(self.shown)
@@ -265,6 +272,23 @@ class Preview(QObject):
         if playable is None:
             return None
         return self.light_at(playable, time.monotonic() - self._since)
+
+    def try_chase(self, chase: Chase | None) -> None:
+        """Show a chase in the stage pictures that is not stored; None ends it."""
+        self.tried, self._tried_in = chase, None
+        if chase is not None:
+            show = put(self._show, "playables", chase)
+            self._tried_in = compile_show(show, self.compiled)
+        self.changed.emit()
+
+    def _light_tried(self) -> Light | None:
+        if self.tried is None or self._tried_in is None:
+            return None
+        now = time.monotonic()
+        going = Going(0.0, 0.0, now, self._state.beat(now), 0.0)
+        step = Step(ref=self.tried.ref, cursor=going)
+        only = PlayState((Player("tried", "", (step,)),))
+        return self.decoder.read(render(self._tried_in, only, 0.0))
 
     def try_effects(self, effects: Effects) -> None:
         """Show effects in the stage pictures as if the draft had them; none ends it."""

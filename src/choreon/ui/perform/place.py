@@ -21,10 +21,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.engine.do import Do
 from choreon.model import edits
-from choreon.model.refs import Ref, exists, name_of, to_tile
+from choreon.model.playables import Chase
+from choreon.model.playables.chase import steps_of
+from choreon.model.refs import PLAYER, Ref, exists, name_of, to_tile
 from choreon.model.tiles import AnyTile, Fader, Pad, Page
-from choreon.render.state import Player, PlayState
+from choreon.model.verbs import Verb
+from choreon.render.sources.chase import Rounds, own_time, rounds_of, step_name
+from choreon.render.state import Going, Player, PlayState
 from choreon.ui import theme
 from choreon.ui.drags import OpensUnder, carried
 from choreon.ui.learn import Learner
@@ -168,7 +173,7 @@ class PerformPlace(QWidget):
         for tile in self.tiles.values():
             tile.show_state(state)
         now = time.monotonic()
-        if any(not p.settled(now) for p in state.players):
+        if any(not p.settled(now) or _moves(p) for p in state.players):
             self._tick.start()
 
     def _animate(self) -> None:
@@ -179,7 +184,7 @@ class PerformPlace(QWidget):
             tile.show_state(state)
         self.on_now.animate()
         now = time.monotonic()
-        if all(p.settled(now) for p in state.players):
+        if all(p.settled(now) and not _moves(p) for p in state.players):
             self._tick.stop()
 
     # arranging
@@ -312,6 +317,15 @@ class PerformPlace(QWidget):
             )
 
 
+FASTER = 2 ** (1 / 4)  # times as fast by one press
+
+
+def _moves(player: Player) -> bool:
+    """Whether something that is on goes from step to step."""
+    cursor = player.steps[-1].cursor
+    return isinstance(cursor, Going) and player.ref.kind == Chase.kind
+
+
 def _choice_panel(name: str, members: list[TileWidget]) -> QFrame:
     """Pads that exclude each other, on one ground."""
     frame = basics.panel(
@@ -441,10 +455,13 @@ class OnNow(QFrame):
 
 
 class OnRow(QFrame):
-    """One thing that is on."""
+    """One thing that is on. What moves shows its step and the next one, its rate, and
+    ways to drive it.
+    """
 
     def __init__(self, parts: Parts, player_id: str) -> None:
         super().__init__()
+        self.parts, self.player_id = parts, player_id
         self.setStyleSheet(
             f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}"
         )
@@ -454,12 +471,58 @@ class OnRow(QFrame):
             "close", "Let it go", lambda: parts.engine.release(player_id)
         )
         self.go.setMinimumSize(40, 40)
+        self.where = basics.label("", "small")
+        self.rate = basics.label("", "small")
+        self.pause = basics.tool("pause", "Stand still, or go on", self._pause, True)
+        self.back = basics.tool("before", "The step before", self._back)
+        self.next = basics.tool("after", "The next step", self._next)
+        self.slower = basics.tool("minus", "Slower", self._slower)
+        self.faster = basics.tool("plus", "Faster", self._faster)
+        for button in (self.pause, self.back, self.next, self.slower, self.faster):
+            button.setFixedSize(34, 34)
+        self.drive = basics.row(
+            self.back,
+            self.pause,
+            self.next,
+            1,
+            self.slower,
+            self.rate,
+            self.faster,
+            spacing=0,
+        )
+        self.rounds: tuple[object, Rounds, tuple[str, ...]] | None = None
+        self._rate = 1.0
         basics.stack(
-            self, basics.row(self.name, 1, self.level, self.go), margins=4
+            self,
+            basics.row(self.name, 1, self.level, self.go),
+            self.where,
+            self.drive,
+            margins=4,
+            spacing=0,
         ).setContentsMargins(12, 2, 4, 2)
+        self.where.hide()
+        self.drive.hide()
+
+    def _do(self, verb: Verb, value: float = 1.0) -> None:
+        self.parts.engine.send(Do(Ref(PLAYER, self.player_id), verb, value))
+
+    def _pause(self) -> None:
+        self._do(Verb.PAUSE)
+
+    def _next(self) -> None:
+        self._do(Verb.NEXT)
+
+    def _back(self) -> None:
+        self._do(Verb.BACK)
+
+    def _slower(self) -> None:
+        self._do(Verb.RATE, self._rate / FASTER)
+
+    def _faster(self) -> None:
+        self._do(Verb.RATE, self._rate * FASTER)
 
     def follow(self, player: Player) -> None:
-        """Show how far a player is on."""
+        """Show how far a player is on, and where it is."""
         now = time.monotonic()
         dot = "○" if player.releasing else "●"
         name = player.name.replace("&", "&amp;").replace("<", "&lt;")
@@ -473,6 +536,42 @@ class OnRow(QFrame):
             self.level.setText(f"out {100 * weight:.0f} %")
         else:
             self.level.setText(f"{100 * weight:.0f} %")
+        self._follow_motion(player, now)
+
+    def _follow_motion(self, player: Player, now: float) -> None:
+        cursor = player.steps[-1].cursor
+        moves = isinstance(cursor, Going)
+        self.drive.setVisible(moves)
+        if not isinstance(cursor, Going):
+            self.where.hide()
+            return
+        self._rate = player.rate
+        self.rate.setText(f"×{player.rate:.3g}")
+        self.pause.setChecked(player.paused)
+        show, state = self.parts.document.show, self.parts.engine.state
+        chase = show.playables.get(player.ref.id)
+        stepped = isinstance(chase, Chase)
+        for widget in (self.back, self.next, self.where):
+            widget.setVisible(stepped)
+        if not isinstance(chase, Chase):
+            return
+        rounds, names = self._rounds_of(chase)
+        if not names:
+            self.where.setText("no steps")
+            return
+        spot = rounds.at(own_time(chase, cursor.time(now, state.beat(now))))
+        after = rounds.step_at(spot.number + 1)
+        text = f"{spot.step + 1} {names[spot.step]}  →  {after + 1} {names[after]}"
+        self.where.setText(text)
+
+    def _rounds_of(self, chase: Chase) -> tuple[Rounds, tuple[str, ...]]:
+        """The order of a chase's steps and what they are called, worked out once."""
+        show = self.parts.document.show
+        if self.rounds is None or self.rounds[0] is not chase:
+            steps = steps_of(show, chase)
+            names = tuple(step_name(show, step) for step in steps)
+            self.rounds = (chase, rounds_of(chase, steps), names)
+        return self.rounds[1], self.rounds[2]
 
 
 def _in_a_row(tiles: Sequence[QWidget]) -> QWidget:

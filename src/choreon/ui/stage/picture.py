@@ -300,7 +300,7 @@ class StagePicture(QWidget):
         if shown is not None and exists(parts.document.show, shown):
             name = name_of(parts.document.show, shown)
             return f"◌ {name}: looked at, not on stage"
-        if parts.preview.trial:
+        if parts.preview.trial or parts.preview.tried is not None:
             return "◌ tried out, not on stage"
         if draft.blind and not draft.empty:
             return "◌ blind: with the draft, which is not on stage"

@@ -1,0 +1,127 @@
+"""The tempo in the heading: beats a minute, tapped, nudged, halved and doubled; a light
+that shows where the beat is.
+"""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QContextMenuEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QMenu, QPushButton, QWidget
+
+from choreon.engine.actions.tempo import FASTEST, SLOWEST
+from choreon.model import edits
+from choreon.model.refs import TEMPO
+from choreon.model.verbs import Verb
+from choreon.render.state import PlayState
+from choreon.ui import theme
+from choreon.ui.parts import Parts
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.values import ValueField
+
+PERIOD = 40  # milliseconds between looks at the beat
+LIT = 0.18  # the part of a beat that its light is on
+
+
+class BeatLight(QWidget):
+    """One dot for each beat of the bar; that of the beat lights up on it."""
+
+    def __init__(self, parts: Parts) -> None:
+        super().__init__()
+        self.parts = parts
+        self.beat, self.lit = 0, False
+        self.setFixedSize(14 * 4 + 4, 24)
+        self.setAccessibleName("The beat")
+        self.setToolTip("Where the beat is in the bar: press on the first one of a bar")
+        self._tick = QTimer(self, interval=PERIOD)
+        self._tick.timeout.connect(self._follow)
+        self._tick.start()
+
+    def _follow(self) -> None:
+        clock = self.parts.engine.state.clock
+        beat, within = clock.in_bar(time.monotonic())
+        if (beat, within < LIT) != (self.beat, self.lit):
+            self.beat, self.lit = beat, within < LIT
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        bar = max(1, self.parts.engine.state.clock.bar)
+        step = min(14.0, (self.width() - 4) / bar)
+        for n in range(bar):
+            on = n == self.beat
+            token = theme.LIVE if on and self.lit else theme.BATTEN
+            painter.setBrush(QColor(token if not on or self.lit else theme.FAINT))
+            size = 10.0 if n == 0 else 7.0
+            size = min(size, step - 1)
+            middle = 2 + step * (n + 0.5)
+            painter.drawEllipse(QRectF(middle - size / 2, 12 - size / 2, size, size))
+
+    def mousePressEvent(self, event: object) -> None:
+        """The nearest beat is the first of a bar."""
+        self.parts.engine.tempo(Verb.BAR)
+
+
+class TempoBox(QWidget):
+    """Tempo, tap and beat."""
+
+    learning = Signal()
+    """A control is to be tied to the tempo."""
+
+    def __init__(self, parts: Parts) -> None:
+        super().__init__()
+        self.parts = parts
+        self.light = BeatLight(parts)
+        self.bpm = ValueField("", SLOWEST, FASTEST, "bpm", 1, 120.0, bar=False)
+        self.bpm.setAccessibleName("Tempo, beats a minute")
+        self.bpm.setFixedWidth(96)
+        self.bpm.setToolTip(
+            "Tempo: drag, turn the wheel or type; right-click: half, double, keep it "
+            "for the opening of the show"
+        )
+        self.bpm.changed.connect(lambda v: parts.engine.tempo(Verb.BPM, v))
+        self.tap = QPushButton("Tap")
+        self.tap.setToolTip("Press on the beat (Ctrl+T)")
+        self.tap.setAccessibleName("Tap the tempo")
+        self.tap.setProperty("kind", "quiet")
+        self.tap.pressed.connect(self.tap_now)
+        row = basics.row(self.light, self.bpm, self.tap, spacing=2)
+        basics.stack(self, row)
+        parts.engine.state_changed.connect(self._state)
+        self._state(parts.engine.state)
+
+    def tap_now(self) -> None:
+        """One beat, now."""
+        self.parts.engine.tempo(Verb.TAP)
+
+    def _state(self, state: PlayState) -> None:
+        self.bpm.set_value(state.clock.bpm)
+
+    def menu(self) -> QMenu:
+        """What else can be done with the tempo."""
+        engine = self.parts.engine
+        menu = QMenu(self)
+        menu.addAction("Half as fast", lambda: engine.tempo(Verb.HALF))
+        menu.addAction("Twice as fast", lambda: engine.tempo(Verb.DOUBLE))
+        menu.addAction("A little slower", lambda: engine.tempo(Verb.NUDGE, -0.5))
+        menu.addAction("A little faster", lambda: engine.tempo(Verb.NUDGE, 0.5))
+        menu.addSeparator()
+        menu.addAction("A bar begins now", lambda: engine.tempo(Verb.BAR))
+        menu.addAction("Open the show with this tempo", self.keep)
+        menu.addAction("Learn a control for it…", self.learning.emit)
+        return menu
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Open the menu."""
+        self.menu().exec(event.globalPos())
+
+    def keep(self) -> None:
+        """Have the show open with the tempo as it is now."""
+        document = self.parts.document
+        bpm = round(self.parts.engine.state.clock.bpm, 1)
+        document.edit("keep the tempo", edits.change(document.show, TEMPO, bpm=bpm))
+        text = f"The show opens with {bpm:g} beats a minute from now on."
+        self.parts.notices.told.emit(text, "info")
