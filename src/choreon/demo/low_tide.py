@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from choreon.demo.motion import with_motion
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
@@ -74,7 +75,7 @@ def low_tide(host: str = "127.0.0.1", port: int = 5568) -> Show:
     show = Show(id="low-tide", name="Low Tide", room=BOATHOUSE)
     show = edits.put(show, "outputs", SacnOutput(id="node", host=host, port=port))
     show = _pages(_scenes(_palettes(_groups(_rig(show)))))
-    return _controller(show)
+    return with_motion(_controller(show))
 
 
 def _rig(show: Show) -> Show:

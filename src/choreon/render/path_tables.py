@@ -88,14 +88,14 @@ def in_room(
     for n, head in enumerate(which):
         way = _Way(heads, int(head), near[n])
         own, dark = places, np.zeros(SAMPLES + 1, bool)
-        bent = False
-        if show.room.keep_out or show.room.screen is not None:
-            if path.keep_out == KeepOut.BEND:
-                own, bent = _bent(show.room, way, centre, places)
-            dark = _hits(show.room, way.place, own)
+        bent, guarded = False, bool(show.room.keep_out or show.room.screen)
+        if guarded and path.keep_out == KeepOut.BEND:
+            own, bent = _bent(show.room, way, centre, places)
         angles, light, trouble, own = _fitted(way, centre, own, seconds)
+        if guarded:
+            dark = _angles_hit(show.room, way, angles)
         lights[n] = light * _softened(~dark)
-        if trouble is None and dark.any():
+        if dark.any() and trouble != Trouble.STANDS:
             trouble = Trouble.DARK
         if trouble is None and bent:
             trouble = Trouble.BENT
@@ -268,13 +268,14 @@ def _fitted(
             fits = half
         else:
             least = half
-    if fits > 0.0:
+    for _ in range(HALVINGS if fits > 0.0 else 0):
         smaller = centre + fits * (points - centre)
         found = way.track(smaller)
         if found is not None:
             angles, back = found
             light = whole if back < 0 else _turning(back, seconds)
             return way.legal(angles), light, Trouble.SMALLER, smaller
+        fits *= 0.95  # between the coarse samples it is less legal than at them
     stands, _ = way.heads.solve(
         np.array([way.head]), centre[None], way.near[None].astype(float)
     )

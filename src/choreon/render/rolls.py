@@ -15,7 +15,7 @@ from choreon.render.colour import from_oklab, to_oklab
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
-SIZE = 256  # colours in a table
+SIZE = 240  # colours in a table: 2 to 6, and 8, colours fill it evenly
 
 
 @dataclass(frozen=True)
@@ -46,7 +46,8 @@ def table_of(show: Show, roll: Roll, count: int) -> Table:
         level = light.max(axis=1)
         dark = level < 1e-9
         light = light / np.where(dark, 1.0, level)[:, None]
-        light[dark] = _near_dark(light, dark)
+        if dark.any():
+            light[dark] = _near_dark(light, dark)
     lab = to_oklab(light)
     place = (np.arange(SIZE) + 0.5) / SIZE * len(stops)
     first = place.astype(np.int64) % len(stops)

@@ -1,0 +1,363 @@
+"""Chases: where they are at a time, by numbers worked out by hand, and their light."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from choreon.demo import low_tide
+from choreon.engine.actions import motion, tempo
+from choreon.model import chases, edits
+from choreon.model.motion import Effect, Rate, Wave
+from choreon.model.playables import Chase, Scene
+from choreon.model.playables.chase import ChaseStep, End, Run, Unit
+from choreon.model.refs import Ref
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import blend
+from choreon.render.explain import explain
+from choreon.render.sources.chase import Rounds
+from choreon.render.state import BeatClock, Going, Time
+from tests import play
+
+STAGE = low_tide()
+
+
+def rounds(count: int, fade=1.0, hold=1.0, run=Run.FORWARD, times=0, first=0, seed=1):
+    return Rounds([fade] * count, [fade + hold] * count, run, times, first, seed)
+
+
+def steps_of(found: Rounds, many: int) -> list[int]:
+    return [found.step_at(n) for n in range(many)]
+
+
+@pytest.mark.parametrize(
+    ("run", "first", "expected"),
+    [
+        (Run.FORWARD, 0, [0, 1, 2, 0, 1, 2, 0]),
+        (Run.FORWARD, 1, [1, 2, 0, 1, 2, 0, 1]),
+        (Run.BACKWARD, 0, [2, 1, 0, 2, 1, 0, 2]),
+        (Run.BACKWARD, 1, [1, 0, 2, 1, 0, 2, 1]),
+        (Run.BOUNCE, 0, [0, 1, 2, 1, 0, 1, 2]),
+    ],
+)
+def test_steps_follow_in_this_order(run, first, expected):
+    assert steps_of(rounds(3, run=run, first=first), 7) == expected
+
+
+def test_where_it_is_by_hand():
+    found = rounds(3)  # a second of fade, a second of hold
+    assert found.at(0.5)[:3] == (-1, 0, 1.0)  # nothing is before the first
+    assert found.at(2.25)[:3] == (0, 1, 0.25)
+    assert found.at(3.5)[:3] == (0, 1, 1.0)
+    assert found.at(6.5)[:3] == (2, 0, 0.5)  # round again
+    assert found.at(6.5).number == 3
+    assert found.at(-3.0)[:3] == (-1, 0, 1.0)
+
+
+def test_a_chase_that_runs_twice_stays_at_its_last_step():
+    found = rounds(3, times=2)
+    assert found.total == 12.0
+    assert found.at(11.9)[:3] == (1, 2, 1.0)
+    assert found.at(100.0)[1:3] == (2, 1.0)
+    # there and back once ends where it began
+    back = rounds(3, run=Run.BOUNCE, times=1)
+    assert back.total == 10.0
+    assert [back.at(t).step for t in (1, 3, 5, 7, 9, 50)] == [0, 1, 2, 1, 0, 0]
+
+
+@given(count=st.integers(3, 9), seed=st.integers(0, 50))
+def test_shuffled_never_plays_the_same_step_twice_running(count, seed):
+    found = steps_of(rounds(count, run=Run.SHUFFLE, seed=seed), 6 * count)
+    assert all(a != b for a, b in itertools.pairwise(found))
+    for start in range(0, 6 * count, count):
+        assert sorted(found[start : start + count]) == list(range(count))
+
+
+@given(
+    at=st.lists(st.floats(0, 500), min_size=1, max_size=12),
+    run=st.sampled_from(list(Run)),
+    count=st.integers(1, 6),
+)
+def test_the_same_time_is_the_same_place_in_any_order(at, run, count):
+    once = rounds(count, run=run)
+    forward = [once.at(t) for t in at]
+    assert [rounds(count, run=run).at(t) for t in reversed(at)] == forward[::-1]
+
+
+def show_of(*steps: ChaseStep, **fields):
+    scenes = {
+        "red": {"par-1": {"Dimmer": 1.0, "ColorRGB_Red": 1.0}},
+        "dim": {
+            "par-1": {"Dimmer": 0.2, "ColorRGB_Red": 1.0},
+            "par-2": {"Dimmer": 0.5},
+        },
+    }
+    show = play.with_scenes(edits.replace(STAGE, playables={}), **scenes)
+    return chases.keep_chase(show, "C", steps, **fields)
+
+
+def plays(scene: str, **fields) -> ChaseStep:
+    return ChaseStep(id="step", plays=Ref("scene", scene), **fields)
+
+
+def on(show, ref: Ref, now: float = 0.0):
+    from choreon.engine import actions
+    from choreon.engine.do import Do
+    from choreon.model.verbs import Verb
+
+    show = edits.change(show, ref, fade_in=0.0)
+    state = actions.perform(show, play.blank(), Do(ref, Verb.PRESS), now)
+    return show, state
+
+
+def level(compiled, state, now: float, lamp: str = "par-1") -> float:
+    row = compiled.rig.where[lamp]["Dimmer"][0][1]
+    return float(blend(compiled, state, now)[row])
+
+
+def test_a_chase_fades_from_step_to_step():
+    show, ref = show_of(plays("red"), plays("dim"))
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    at = (0.0, 1.9, 2.0, 2.5, 3.0, 3.9, 4.25)
+    found = [level(compiled, state, t) for t in at]
+    assert found == pytest.approx([1, 1, 1, 0.6, 0.2, 0.2, 0.4])
+    other = [level(compiled, state, t, "par-2") for t in (1.0, 2.5, 3.5, 4.5)]
+    assert other == pytest.approx([0.0, 0.25, 0.5, 0.25])
+
+
+def test_steps_may_have_their_own_times_and_hard_edges():
+    show, ref = show_of(
+        plays("red", fade=0.0, hold=1.0), plays("dim", fade=0.0, hold=3.0)
+    )
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    found = [level(compiled, state, t) for t in (0.5, 0.99, 1.0, 3.99, 4.0)]
+    assert found == pytest.approx([1, 1, 0.2, 0.2, 1])
+
+
+def test_the_first_step_fades_in_from_what_was_on_stage():
+    show, ref = show_of(plays("dim"), plays("red"), fade=1.0, hold=5.0)
+    show = edits.change(show, ref, fade_in=2.0)
+    from choreon.engine import actions
+    from choreon.engine.do import Do
+    from choreon.model.verbs import Verb
+
+    state = actions.perform(show, play.blank(), Do(ref, Verb.PRESS), 10.0)
+    compiled = compile_show(show)
+    found = [level(compiled, state, t, "par-2") for t in (10.0, 11.0, 12.0)]
+    assert found == pytest.approx([0.0, 0.25, 0.5])
+
+
+def test_by_the_beat_steps_fall_on_the_nearest_one():
+    show, ref = show_of(plays("red"), plays("dim"), unit=Unit.BEATS, fade=0.0, hold=1.0)
+    show = edits.change(show, ref, fade_in=0.0)
+    compiled = compile_show(show)
+    from choreon.engine import actions
+    from choreon.engine.do import Do
+    from choreon.model.verbs import Verb
+
+    clock = BeatClock(bpm=60.0)
+    state = edits.replace(play.blank(), clock=clock)
+    # pressed a little late: the first step is shorter; a little early: longer
+    for pressed, change in ((10.2, 11.0), (9.8, 11.0)):
+        now = actions.perform(show, state, Do(ref, Verb.PRESS), pressed)
+        assert level(compiled, now, change - 0.01) == pytest.approx(1.0)
+        assert level(compiled, now, change + 0.01) == pytest.approx(0.2)
+
+
+def test_a_change_of_tempo_in_mid_beat_moves_no_value():
+    effect = Effect(id="e", motion=Wave(rate=Rate(beats=3.0)), fixtures=("par-3",))
+    show, ref = show_of(plays("red"), plays("dim"), unit=Unit.BEATS)
+    show, scene = edits.keep_scene(show, "Moves", {}, 0.0, 0.0, effects=(effect,))
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    from choreon.engine import actions
+    from choreon.engine.do import Do
+    from choreon.model.verbs import Verb
+
+    state = actions.perform(show, state, Do(scene, Verb.PRESS), 0.0)
+    state = edits.replace(state, clock=tempo.at_tempo(state.clock, 60.0, 0.0))
+    now = 7.37
+    before = blend(compiled, state, now)
+    fast = edits.replace(state, clock=tempo.at_tempo(state.clock, 120.0, now))
+    assert blend(compiled, fast, now) == pytest.approx(before, abs=1e-12)
+    # from then on twice as fast: half a second brings it as far as a second did
+    later = blend(compiled, state, now + 1.0)
+    assert blend(compiled, fast, now + 0.5) == pytest.approx(later, abs=1e-9)
+
+
+def test_pause_and_rate_move_no_value():
+    effect = Effect(id="e", motion=Wave(rate=Rate(seconds=4.0)), fixtures=("par-3",))
+    show, ref = show_of(ChaseStep(id="s", effects=(effect,)), plays("dim"))
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    player = state.players[0]
+    before = blend(compiled, state, 2.6)
+    fast = motion.set_rate(state, player, 3.0, 2.6)
+    assert blend(compiled, fast, 2.6) == pytest.approx(before, abs=1e-12)
+    assert blend(compiled, fast, 2.7) == pytest.approx(blend(compiled, state, 2.9))
+    stands = motion.pause(state, player, None, 2.6)
+    assert blend(compiled, stands, 90.0) == pytest.approx(before, abs=1e-12)
+    assert compiled.settles(stands) < 90.0
+    assert compiled.settles(state) == float("inf")
+    goes = motion.pause(stands, stands.players[0], None, 90.0)
+    assert blend(compiled, goes, 90.3) == pytest.approx(blend(compiled, state, 2.9))
+    assert motion.set_rate(state, player, float("nan"), 1.0) is state
+
+
+def test_a_step_by_hand_is_a_crossfade_from_what_is_there():
+    show, ref = show_of(plays("red"), plays("dim"), hold=60.0)
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    player = state.players[0]
+    stepped = motion.go_by(show, state, player, 1, 5.0)
+    found = [level(compiled, stepped, t) for t in (5.0, 5.5, 6.0, 30.0)]
+    assert found == pytest.approx([1.0, 0.6, 0.2, 0.2])
+    back = motion.go_by(show, stepped, stepped.players[0], -1, 5.5)
+    found = [level(compiled, back, t) for t in (5.5, 6.0, 6.5)]
+    assert found == pytest.approx([0.6, 0.8, 1.0])
+    there = motion.go_to_step(show, state, player, 1, 5.0)
+    assert level(compiled, there, 6.0) == pytest.approx(0.2)
+    assert motion.go_to_step(show, state, player, 9, 5.0) is state
+
+
+@pytest.mark.parametrize(
+    ("end", "at_13", "players_at_20"), [(End.STAY, 0.2, 1), (End.RELEASE, 0.1, 0)]
+)
+def test_the_end_comes_on_time(end, at_13, players_at_20):
+    show, ref = show_of(plays("red"), plays("dim"), rounds=3, end=end)
+    show = edits.change(show, ref, fade_out=2.0)
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    for now in np.arange(0.0, 13.01, 0.02):
+        state = motion.follow(compiled, state, float(now))
+    assert level(compiled, state, 13.0) == pytest.approx(at_13, abs=0.01)
+    assert len(play.prune(state, 20.0).players) == players_at_20
+
+
+def test_the_end_may_start_another():
+    show, ref = show_of(plays("red"), rounds=1, end=End.START, then=Ref("scene", "dim"))
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    state = motion.follow(compiled, state, 2.0)
+    assert state.players[0].ref == Ref("scene", "dim")
+    assert level(compiled, state, 2.0) == pytest.approx(1.0)
+    assert level(compiled, state, 4.0) == pytest.approx(0.2)
+
+
+@pytest.mark.parametrize("count", [0, 1, 2000])
+def test_no_steps_one_step_and_two_thousand(count):
+    steps = [plays("red" if n % 2 else "dim", fade=0.0, hold=0.1) for n in range(count)]
+    show, ref = show_of(*steps)
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    found = {round(level(compiled, state, t), 6) for t in (0.0, 0.05, 0.15, 77.7)}
+    assert found == {0: {0.0}, 1: {0.2}, 2000: {0.2, 1.0}}[count]
+
+
+def test_a_chase_cannot_contain_itself():
+    show, ref = show_of(plays("red"))
+    with pytest.raises(chases.ContainsItself, match="C cannot contain itself"):
+        chases.add_steps(show, ref, [ChaseStep(id="s", plays=ref)])
+    show, outer = chases.keep_chase(show, "Outer", [ChaseStep(id="s", plays=ref)])
+    with pytest.raises(chases.ContainsItself, match="Outer plays C"):
+        chases.add_steps(show, ref, [ChaseStep(id="s", plays=outer)])
+    # a file that has one all the same: that step is dark, the others play
+    bad = ChaseStep(id="bad", plays=ref, fade=0.0)
+    loop = edits.change(show, ref, steps=(plays("red", fade=0.0), bad))
+    compiled = compile_show(loop)
+    loop, state = on(loop, ref)
+    assert level(compiled, state, 0.5) == pytest.approx(1.0)
+    assert level(compiled, state, 1.5) == pytest.approx(0.0)
+
+
+def test_a_chase_within_a_chase_begins_with_its_step():
+    inner = (plays("red", fade=0.0, hold=0.5), plays("dim", fade=0.0, hold=0.5))
+    show, ref = show_of(*inner)
+    blackout = ChaseStep(id="dark", fade=0.0, hold=1.25)
+    show, outer = chases.keep_chase(
+        show, "Outer", [blackout, ChaseStep(id="in", plays=ref, fade=0.0, hold=1.0)]
+    )
+    show, state = on(show, outer)
+    compiled = compile_show(show)
+    at = (0.5, 1.3, 1.7, 1.8, 2.2, 2.3)
+    found = [level(compiled, state, t) for t in at]
+    assert found == pytest.approx([0.0, 1.0, 1.0, 0.2, 0.2, 0.0])
+
+
+def test_what_a_deleted_scene_leaves_is_a_dark_step_that_is_told():
+    from choreon.model.checks import check
+
+    show, ref = show_of(plays("red"), plays("dim"))
+    show = edits.remove(show, Ref("scene", "dim"))
+    texts = [p.text for p in check(show)]
+    assert any("C plays what is gone (scene:dim)" in text for text in texts)
+    show, state = on(show, ref)
+    assert level(compile_show(show), state, 3.5) == pytest.approx(0.0)
+
+
+def test_edits_of_a_chase_that_plays_go_on_at_the_same_step():
+    show, ref = show_of(plays("red"), plays("dim"), hold=3.0)
+    show, state = on(show, ref)
+    before = compile_show(show)
+    now = 6.0  # in the middle of the second step
+    slower = chases.retime(show, ref, [], fade=1.0, hold=9.0)
+    after = compile_show(slower, before)
+    carried = motion.carried(before, after, state, now)
+    assert level(after, carried, now) == pytest.approx(level(before, state, now))
+    cursor = carried.players[0].steps[-1].cursor
+    assert isinstance(cursor, Going)
+    source = after.source(carried.players[0].steps[-1])
+    assert source.sequence.at(source.own(cursor.time(now, 0.0))).step == 1
+    first = edits.replace(slower.playables[ref.id].steps[0], id="new")
+    longer, _ = chases.add_steps(slower, ref, [first], 0)
+    third = compile_show(longer, after)
+    carried = motion.carried(after, third, carried, now)
+    source = third.source(carried.players[0].steps[-1])
+    time = carried.players[0].steps[-1].cursor.time(now, 0.0)
+    assert source.sequence.at(source.own(time)).step == 2
+
+
+def test_why_names_the_step_and_its_value():
+    show, ref = show_of(plays("red"), plays("dim"))
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    fixture = show.fixtures["par-1"]
+    mode = show.types[fixture.type].mode(fixture.mode)
+    slot = next(
+        fixture.address + use.slots[0] - 1
+        for use, channel in show.types[fixture.type].used(mode)
+        if channel.key == "dimmer"
+    )
+    layers = explain(compiled, state, 3.5, fixture.universe, slot)[0].layers
+    won = next(layer for layer in layers if layer.wins)
+    assert won.source == "chase C, step 2 of 2: dim"
+    assert won.value == pytest.approx(0.2)
+    half = explain(compiled, state, 2.5, fixture.universe, slot)[0].layers
+    assert next(layer for layer in half if layer.wins).value == pytest.approx(0.6)
+
+
+def test_times_of_chases_by_hand():
+    show, ref = show_of(plays("red"), plays("dim", fade=0.5, hold=2.5))
+    chase = chases.chase_of(show, ref)
+    assert chases.round_length(show, chase) == 5.0
+    fitted = chases.fit_bars(show, ref, 2, 4)
+    chase = chases.chase_of(fitted, ref)
+    assert (chase.unit, chases.round_length(fitted, chase)) == (Unit.BEATS, 8.0)
+    seconds = chases.set_unit(fitted, ref, Unit.SECONDS, 120.0)
+    chase = chases.chase_of(seconds, ref)
+    assert chases.round_length(seconds, chase) == pytest.approx(4.0)
+    crossed = chases.chase_of(chases.crossfade(show, ref, 1.0), ref)
+    assert [crossed.fade_of(s) for s in crossed.steps] == [2.0, 3.0]
+    assert [crossed.hold_of(s) for s in crossed.steps] == [0.0, 0.0]
+    hard = chases.chase_of(chases.crossfade(show, ref, 0.0), ref)
+    assert [hard.hold_of(s) for s in hard.steps] == [2.0, 3.0]
+    nothing = Chase(id="c", name="c", steps=(plays("red"),), fade=0.0, hold=0.0)
+    assert nothing.length_of(nothing.steps[0]) > 0.0
+    assert Time(1.0, 2.0).beats == 2.0
+    assert isinstance(show.playables["red"], Scene)
