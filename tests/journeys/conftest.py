@@ -12,7 +12,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
-    QAbstractItemView,
+    QAbstractScrollArea,
     QApplication,
     QComboBox,
     QDialog,
@@ -34,7 +34,7 @@ from choreon.ui.window import MainWindow
 
 def inner(widget: QWidget) -> QWidget:
     """What takes the mouse: of a list the part that scrolls."""
-    return widget.viewport() if isinstance(widget, QAbstractItemView) else widget
+    return widget.viewport() if isinstance(widget, QAbstractScrollArea) else widget
 
 
 class Hands:
