@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from bench import cadence, compose, frames, lives, presses, rig, stage, walks
+from bench import cadence, compose, frames, lives, motion, presses, rig, stage, walks
 
 BENCHES = {
     "frames": frames.main,
@@ -14,6 +14,7 @@ BENCHES = {
     "stage": stage.main,
     "rig": rig.main,
     "compose": compose.main,
+    "motion": motion.main,
 }
 LONG = {"walks": walks.main}  # only when asked for
 

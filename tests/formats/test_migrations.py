@@ -21,6 +21,8 @@ from choreon.model.tiles import Fader, Pad
 
 SHOWS = Path(__file__).parent / "shows"
 SHOW = low_tide()
+STILL = [i for i, p in SHOW.playables.items() if p.folder != "Motion"]
+"""What the sample show had before anything in it moved."""
 
 
 def with_show(change, number: int = FORMAT) -> bytes:
@@ -41,7 +43,7 @@ def with_show(change, number: int = FORMAT) -> bytes:
 
 def test_a_show_of_format_3_opens_with_all_it_holds():
     show = showfile.read(SHOWS / "format-3.choreon")
-    assert list(show.playables) == list(SHOW.playables)
+    assert list(show.playables) == STILL
     assert all(isinstance(p, Scene) for p in show.playables.values())
     assert show.playables["spring-tide"].look == SHOW.playables["spring-tide"].look
     assert show.playables["lanterns-home"].times["position"].fade == 1.5
@@ -67,8 +69,26 @@ def test_a_show_of_format_3_opens_with_all_it_holds():
         id="net", priority=120, sync=7999, on=False
     )
     assert show.marks == SHOW.marks
-    assert show.palettes == SHOW.palettes
+    kept = {i: p for i, p in SHOW.palettes.items() if p.motion is None}
+    assert show.palettes == kept
     assert not [p for p in check(show) if p.level == "error"]
+
+
+def test_a_show_of_format_4_opens_with_all_it_holds_and_a_tempo():
+    show = showfile.read(SHOWS / "format-4.choreon")
+    assert list(show.playables) == STILL
+    assert show.playables["mudlight"] == SHOW.playables["mudlight"]
+    assert all(not p.effects for p in show.playables.values())
+    assert list(show.masters) == ["grand", "blackout", "tempo"]
+    assert show.masters["tempo"].bpm == 120.0
+    assert not [p for p in check(show) if p.level == "error"]
+
+
+def test_what_moves_is_written_and_read_again():
+    again = showfile.from_bytes(showfile.to_bytes(SHOW))
+    assert again == SHOW
+    assert again.playables["oars"].pattern == SHOW.playables["oars"].pattern
+    assert again.playables["harbour-light"].effects[0].motion.in_room
 
 
 def test_a_show_of_format_2_opens_with_all_it_holds():
@@ -88,7 +108,7 @@ def test_a_show_of_format_1_means_what_it_meant():
     assert show.pages["p"].tiles == (Pad(id="haze-pad", plays=Ref("scene", "haze")),)
 
 
-@pytest.mark.parametrize("name", ["format-1", "format-2", "format-3"])
+@pytest.mark.parametrize("name", ["format-1", "format-2", "format-3", "format-4"])
 def test_what_was_brought_up_to_date_stays_so(name):
     show = showfile.read(SHOWS / f"{name}.choreon")
     assert showfile.from_bytes(showfile.to_bytes(show)) == show

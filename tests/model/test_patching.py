@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from choreon.demo import low_tide
 from choreon.library import library
 from choreon.model import arrange, edits, links, patch, patching
+from choreon.model import attributes as at
 from choreon.model.checks import check, sent_nowhere
 from choreon.model.outputs import SacnOutput
 from choreon.model.show import SLOTS, Bar, Hanging, Place, Room, Show
@@ -192,6 +193,7 @@ def test_spots_swapped_for_another_make_keep_what_can_be_kept():
         ("Pan", "kept"),
         ("Tilt", "kept"),
         ("Gobo1", "near"),
+        *((name, "kept") for name in at.TARGET_COLOUR),
     }
     assert any("Reeds becomes Net" in line.text for line in done.lines)
     assert done.show.playables["spring-tide"] == SHOW.playables["spring-tide"]

@@ -105,6 +105,8 @@ class Apart:
                 f"It took more than {PATIENCE:.0f} seconds and was given up. "
                 "Nothing was changed."
             ) from None
+        finally:
+            self._close_pipes()
         try:
             answer = msgspec.msgpack.decode(out, type=Answer)
         except msgspec.DecodeError:
@@ -114,6 +116,17 @@ class Apart:
         if answer.wrong:
             raise FormatError(answer.wrong)
         return answer.result
+
+    def _close_pipes(self) -> None:
+        """Close the pipes of a process that ended, the way in too where it was killed
+        before it had read all.
+        """
+        if self._process is None:
+            return
+        for pipe in (self._process.stdin, self._process.stdout):
+            if pipe is not None:
+                with contextlib.suppress(OSError):
+                    pipe.close()
 
     def kill(self) -> None:
         """Let it go; `run` then raises."""

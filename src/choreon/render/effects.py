@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -101,9 +102,14 @@ class Running:
     rate: Rate
     start: float
 
+    @cached_property
+    def _speed(self) -> tuple[float, bool]:
+        return self.rate.speed, self.rate.by_tempo
+
     def position(self, time: Time, offsets: Mapping[str, float]) -> float:
         """Returns where it is, in cycles."""
-        gone = self.rate.cycles(*time)
+        speed, by_tempo = self._speed
+        gone = speed * (time.beats if by_tempo else time.seconds)
         return gone + self.start + offsets.get(self.id, 0.0)
 
     @property
@@ -149,7 +155,17 @@ class WaveOp:
         found = motion.low + (motion.high - motion.low) * found
         if self.rounded:
             found = np.round(found)
-        return found * self.slope + self.offset
+        return found * self.slope + self.offset if self.is_raw else found
+
+    @cached_property
+    def is_raw(self) -> bool:
+        """Whether its values become raw ones of channels."""
+        return bool((self.slope != 1.0).any() or self.offset.any())
+
+    @cached_property
+    def is_own(self) -> bool:
+        """Whether all its rows are what the look itself gives."""
+        return bool(self.here.all())
 
 
 @dataclass
@@ -618,7 +634,7 @@ class LiveEffects:
         values = op.values(position)
         mode = op.motion.mode
         target = self.levels if op.is_level else self._values
-        own = values if mode == Mode.REPLACES else values[op.here]
+        own = values if op.is_own else values[op.here]
         if mode == Mode.REPLACES:
             target[op.own] = own
         elif mode == Mode.SCALES:
@@ -629,8 +645,8 @@ class LiveEffects:
             if mode == Mode.ADDS:
                 target[op.own] = np.clip(target[op.own], 0.0, 1.0)
         elif len(op.own):
-            self._clip(op.rows[op.here], op.own)
-        if mode != Mode.REPLACES and not op.here.all():
+            self._clip(op.rows if op.is_own else op.rows[op.here], op.own)
+        if not op.is_own:
             rows, rest = op.rows[~op.here], values[~op.here]
             kind = LevelChange if op.is_level else ValueChange
             self._changes.append(kind(op.running.name, rows, mode, rest))

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -65,14 +66,24 @@ class PathTable:
         place = (position - np.floor(position)) * SAMPLES
         index = np.minimum(place.astype(np.int64), SAMPLES - 1)
         share = place - index
-        rows = np.arange(len(index))
-        here, there = self.angles[rows, index], self.angles[rows, index + 1]
-        angles = here + share[:, None] * (there - here)
+        index += self._starts
+        flat = self.angles.reshape(-1, 2)
+        here = flat.take(index, axis=0)
+        angles = flat.take(index + 1, axis=0)
+        angles -= here
+        angles *= share[:, None]
+        angles += here
         if self.light is None:
             return angles, None
-        dim = self.light[rows, index]
-        dim = dim + share * (self.light[rows, index + 1] - dim)
+        light = self.light.reshape(-1)
+        dim = light.take(index)
+        dim = dim + share * (light.take(index + 1) - dim)
         return angles, dim
+
+    @cached_property
+    def _starts(self) -> Ints:
+        """Where the samples of each head begin, counted through."""
+        return np.arange(len(self.heads)) * (SAMPLES + 1)
 
 
 def in_room(

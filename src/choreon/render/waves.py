@@ -54,7 +54,8 @@ def cycle(
     """Returns how far each (n) is in its cycle, 0…1, and the number of the cycle; −1
     where it rests.
     """
-    position = -position if backward else position
+    if backward:
+        position = -position
     number = np.floor(position)
     within = position - number
     if active < 1.0:
