@@ -272,11 +272,11 @@ def _chases(show: Show, named: Named) -> Show:
 
 
 def _page(show: Show, ids: list[str]) -> Show:
-    """Chases as pads, moving scenes as faders."""
+    """Chases and the quick scenes as pads, the other moving scenes as faders."""
     tiles: list[Pad | Fader] = []
     for playable_id in ids:
         ref = show.playables[playable_id].ref
-        if ref.kind == Scene.kind:
+        if ref.kind == Scene.kind and ref.id not in QUICK:
             tiles.append(Fader(id=f"{ref.id}-fader", plays=ref))
         else:
             tiles.append(Pad(id=f"{ref.id}-pad", plays=ref))
@@ -284,9 +284,11 @@ def _page(show: Show, ids: list[str]) -> Show:
     return edits.put(show, "pages", page)
 
 
+QUICK = ("on-the-beat", "sway")  # scenes that are switched rather than brought up
 PADS = tuple(range(44, 50))  # notes of the pads that are free
 TAP = 50  # the note that taps the tempo
-LEVELS = (4, 5, 6, 16, 17, 18, 19, 20)  # faders and knobs that are free
+LEVELS = (4, 5, 6, 16, 17, 18)  # faders and knobs that are free
+SWITCHES = (19, 20)  # knobs that switch
 TURNED = 23  # the knob of the tempo
 
 
@@ -295,7 +297,11 @@ def _controls(show: Show) -> Show:
     tiles = show.pages["motion"].tiles
     pads = [tile for tile in tiles if isinstance(tile, Pad)]
     faders = [tile for tile in tiles if isinstance(tile, Fader)]
-    for number, tile in zip(PADS, pads, strict=True):
+    quick = [tile for tile in pads if tile.plays.id in QUICK]
+    for number, tile in zip(SWITCHES, quick, strict=True):
+        show = edits.learn(show, PORT, "cc", 0, number, tile.ref)
+    chased = [tile for tile in pads if tile.plays.id not in QUICK]
+    for number, tile in zip(PADS, chased, strict=True):
         show = edits.learn(show, PORT, "note", 0, number, tile.ref)
     for number, fader in zip(LEVELS, faders, strict=True):
         show = edits.learn(show, PORT, "cc", 0, number, fader.ref)

@@ -8,12 +8,13 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QInputDialog, QMenu, QWidget
 
-from choreon.model import edits, links, palettes
+from choreon.model import chases, edits, links, palettes
 from choreon.model import effects as motions
 from choreon.model.playables import AnyPlayable, Scene
 from choreon.model.playables import kind_of as model_kind
 from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.model.show import Palette
+from choreon.render import bake
 from choreon.ui import kinds, words
 from choreon.ui import palettes as palette_deeds
 from choreon.ui.compose.cards import Thing
@@ -206,6 +207,8 @@ class CardDeeds(QWidget):
         menu.addAction("Colour mark…", self._colour)
         menu.addSeparator()
         menu.addAction("Duplicate", self.duplicate)
+        moves = isinstance(playable, Scene) and kinds.kind_of(playable).moves(playable)
+        menu.addAction("Bake into a chase…", self.ask_to_bake).setEnabled(moves)
         merges = self._merges(menu, playable)
         menu.addMenu(merges).setEnabled(not merges.isEmpty())
         menu.exec(self.more.mapToGlobal(self.more.rect().topLeft()))
@@ -274,6 +277,31 @@ class CardDeeds(QWidget):
         show, made = edits.duplicate(document.show, playable.ref)
         document.edit(f"duplicate {playable.name}", show)
         self.made.emit(made.id)
+
+    def ask_to_bake(self) -> None:
+        """Ask into how many steps of a chase; the scene stays."""
+        count, sure = QInputDialog.getInt(
+            self, "Bake into a chase", "Steps in a cycle", 16, bake.LEAST, bake.MOST
+        )
+        if sure:
+            self.bake_into(count)
+
+    def bake_into(self, count: int) -> None:
+        """Make a chase of the chosen scene with its effects."""
+        playable, document = self._playable(), self.parts.document
+        effects = model_kind(playable).effects(playable)
+        compiled = self.parts.preview.compiled
+        baked = bake.bake(compiled, playable.ref, effects, count)
+        show, ref = chases.keep_chase(
+            document.show,
+            f"{playable.name} baked",
+            baked.steps,
+            unit=baked.unit,
+            fade=baked.fade,
+            hold=0.0,
+        )
+        document.edit(f"bake {playable.name}", show)
+        self.opened.emit(ref)
 
     def merge(self, other: str) -> None:
         """A new scene of the chosen one with another on top."""

@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QMenu
 
 from choreon.model import attributes as at
 from choreon.model import copying
+from choreon.model.effects import beside, fixtures_of, replace
+from choreon.model.motion import Effects
 from choreon.model.values import Value
 from choreon.ui import words
 from choreon.ui.parts import Parts
@@ -30,6 +32,7 @@ class Copied(QObject):
         self.parts = parts
         self.source = ""
         self.values: dict[str, Value] = {}
+        self.effects: Effects = ()
 
     def copy(self, fixture: str = "") -> None:
         """Copy what a fixture has now; the first of the choice without one."""
@@ -38,21 +41,47 @@ class Copied(QObject):
             self.parts.notices.told.emit("Choose a light to copy from.", "alarm")
             return
         values = self.parts.preview.values_of(fixture)
+        effects = self._effects_on(fixture)
         name = self.parts.document.show.fixtures[fixture].name
-        if not values:
+        if not values and not effects:
             self.parts.notices.told.emit(
                 f"{name} is at home: nothing gives it a value that could be copied.",
                 "alarm",
             )
             return
-        self.source, self.values = fixture, values
+        self.source, self.values, self.effects = fixture, values, effects
+        look = {fixture: values} if values else {}
         self.parts.notices.told.emit(
-            f"Copied from {name}: {words.summary({fixture: values})}.", "info"
+            f"Copied from {name}: {words.summary(look, effects)}.", "info"
         )
+
+    def _effects_on(self, fixture: str) -> Effects:
+        """Returns what moves a fixture now, in the draft or by what plays."""
+        show = self.parts.document.show
+        return tuple(
+            effect
+            for effect in self.parts.preview.capture_effects()
+            if effect.on and fixture in fixtures_of(show, effect)
+        )
+
+    def paste_effects(self) -> None:
+        """Have the chosen move as the one that was copied from."""
+        chosen = self.parts.selection.chosen
+        moved = tuple(
+            replace(effect, fixtures=chosen, group="", cells={}, start=effect.start)
+            for effect in self.effects
+        )
+        if moved and chosen:
+            effects = beside(self.parts.draft.effects, moved)
+            self.parts.draft.set_effects("paste effects", effects)
 
     def paste(self, only: list[str] | None = None) -> None:
         """Give the choice what was copied, or some attributes of it."""
         show = self.parts.document.show
+        if only is None and self.effects:
+            self.paste_effects()
+        if self.effects and not self.values:
+            return
         if self.source not in show.fixtures or not self.values:
             self.parts.notices.told.emit(
                 "Nothing is copied yet: choose a light and copy it first.", "alarm"
@@ -68,7 +97,7 @@ class Copied(QObject):
         )
         if look:
             self.parts.draft.touch(look)
-        else:
+        elif not self.effects:
             self.parts.notices.told.emit("Nobody chosen has what was copied.", "alarm")
 
     def make_like(self, fixture: str) -> None:
@@ -82,7 +111,8 @@ class Copied(QObject):
         menu.addAction("Copy from the first\tCtrl+C", self.copy).setEnabled(
             bool(self.parts.selection.chosen)
         )
-        ready = bool(self.values) and bool(self.parts.selection.chosen)
+        some = bool(self.values or self.effects)
+        ready = some and bool(self.parts.selection.chosen)
         menu.addAction("Paste everything\tCtrl+V", self.paste).setEnabled(ready)
         for family in FAMILIES:
             own = copying.of_families(self.values, {family})
@@ -90,6 +120,8 @@ class Copied(QObject):
                 menu.addAction(f"Paste {family}", partial(self.paste, own)).setEnabled(
                     ready
                 )
+        moving = menu.addAction("Paste effects", self.paste_effects)
+        moving.setEnabled(ready and bool(self.effects))
         single = menu.addMenu("Paste one attribute")
         single.setEnabled(ready)
         shown = dict.fromkeys(

@@ -40,7 +40,14 @@ from choreon.model.motion import (
 from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.render import bake, choice
 from choreon.render.compiled import compile_show
-from choreon.render.effects import Moving, PathOp, lacking
+from choreon.render.effects import (
+    AroundOp,
+    Moving,
+    PathOp,
+    lacking,
+    phases,
+    row_of,
+)
 from choreon.render.rig import Floats
 from choreon.ui import palettes as palette_deeds
 from choreon.ui import theme, words
@@ -48,6 +55,7 @@ from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.motion_form import MotionForm
 from choreon.ui.stage.path_on_stage import CENTRE, SIZE, PathOnStage
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.aim_pad import AimPad
 from choreon.ui.widgets.curves import draw_motion
 
 TALL = 40  # pixels of a line
@@ -181,6 +189,15 @@ class MotionPanel(QWidget):
         self.box.setSpacing(3)
         self.warning = basics.label("", "alarm", wrap=True)
         self.warning.hide()
+        self.pad = AimPad()
+        self.pad.setFixedHeight(110)
+        self.pad.setToolTip(
+            "The heads on their ways, pan across and tilt up: drag moves them, the "
+            "wheel makes the ways larger or smaller"
+        )
+        self.pad.nudged.connect(self._nudge)
+        self.pad.sized.connect(self._size)
+        self.pad.hide()
         self.form = MotionForm(self.parts)
         self.form.changed.connect(self.put)
         self.keep = basics.button(
@@ -211,6 +228,7 @@ class MotionPanel(QWidget):
             self.from_scene,
             self.list,
             self.warning,
+            self.pad,
             self.form,
             self.deeds,
             spacing=6,
@@ -295,6 +313,7 @@ class MotionPanel(QWidget):
             widget.setVisible(effect is not None)
         self.warning.setVisible(False)
         if effect is None:
+            self.pad.hide()
             self.in_hand.emit(None)
             return
         self.form.show_effect(effect, self.parts.draft.effects)
@@ -303,6 +322,7 @@ class MotionPanel(QWidget):
         text = self._told(effect)
         self.warning.setText(text)
         self.warning.setVisible(bool(text))
+        self._show_ways()
         self.in_hand.emit(effect)
 
     def _told(self, effect: Effect) -> str:
@@ -332,6 +352,63 @@ class MotionPanel(QWidget):
         rate = rate_of(show, effect, self.parts.draft.effects)
         ahead = state.draft.going.offsets.get(effect.id, 0.0)
         return rate.cycles(*own) + effect.start + ahead
+
+    def _nudge(self, pan: float, tilt: float) -> None:
+        """Move the middle of the ways."""
+        self.hand.look_again()
+        self.hand.nudge({at.PAN: pan, at.TILT: tilt})
+
+    def _size(self, times: float) -> None:
+        motion = self.form.motion
+        if isinstance(motion, Path):
+            size = round(max(0.1, motion.size * times), 2)
+            self.form.put_motion(replace_motion(motion, size=size))
+
+    def _show_ways(self) -> None:
+        """Show heads around their aims on the pad."""
+        effect, moving = self.effect, self._moving()
+        motion = None if effect is None else self.form.motion
+        around = isinstance(motion, Path) and not motion.in_room
+        self.pad.setVisible(around)
+        if not around or effect is None or moving is None:
+            return
+        heads = self.hand.rig.heads
+        ways: list[list[tuple[float, float]]] = []
+        points: list[tuple[float, float]] = []
+        which: list[int] = []
+        position = self.position_of(effect)
+        for op in moving.ops:
+            if op.running.id != effect.id:
+                continue
+            if isinstance(op, PathOp):
+                which += op.table.heads.tolist()
+                ways += [_pairs(own[::8]) for own in op.table.angles]
+                points += _pairs(op.table.at(position + op.phase)[0])
+            elif isinstance(op, AroundOp):
+                which += op.which.tolist()
+                base = self.parts.preview.values()[heads.rows[op.which]]
+                ways += [_pairs(own + op.flat[::8]) for own in base]
+                points += _pairs(base + op.away(position))
+        if which:
+            low, high = heads.low[which].min(axis=0), heads.high[which].max(axis=0)
+            pan, tilt = _pairs(np.stack([low, high], axis=1))
+            self.pad.show_points(points, (pan, tilt))
+        self.pad.show_paths(ways)
+
+    def phases(self) -> dict[str, float]:
+        """Returns by how many degrees each lamp of the effect in hand is behind; of
+        cells the first.
+        """
+        effect = self.effect
+        if effect is None:
+            return {}
+        show = self.parts.document.show
+        items = row_of(show, self.hand.rig, effect)
+        phase, _ = phases(items, effect, motion_of(show, effect))
+        found: dict[str, float] = {}
+        for (fixture, _), behind in zip(items, phase.tolist(), strict=True):
+            found.setdefault(fixture, round(-360.0 * behind, 1) % 360.0)
+        return found
 
     def runners(self) -> Floats:
         """Returns where on the path in hand each head is now (n, 3), metres."""
@@ -376,6 +453,8 @@ class MotionPanel(QWidget):
         for line in self.lines.values():
             if line.effect.on and not line.visibleRegion().isEmpty():
                 line.update()
+        if self.pad.isVisible():
+            self._show_ways()
 
     def pick(self, effect_id: str) -> None:
         """Take an effect in hand."""
@@ -562,6 +641,10 @@ ADD = "Add an effect on those chosen"
 
 
 replace_motion = motions.replace
+
+
+def _pairs(angles: Floats) -> list[tuple[float, float]]:
+    return [(float(pan), float(tilt)) for pan, tilt in angles.tolist()]
 
 
 def replace(effect: Effect, **changes: object) -> Effect:

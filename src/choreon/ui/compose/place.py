@@ -116,6 +116,7 @@ class ComposePlace(QWidget):
     def _show_path(self, effect: Effect | None) -> None:
         """The path in hand is drawn on the stage, and dragged there."""
         show = self.parts.document.show
+        self.stage.show_phases(self.what.motion_panel.phases() if effect else {})
         motion = None if effect is None else motion_of(show, effect)
         if effect is not None and isinstance(motion, Path) and motion.in_room:
             self.stage.show_path(PathOnStage(show, effect, motion))

@@ -112,6 +112,8 @@ class Shelf(QWidget):
             "Have what is pointed at move on stage, not only in the picture",
         )
         self.on_stage.setCheckable(True)
+        self.on_stage.hide()
+        self.tray.hide()
         self._lay_out()
         parts.document.show_changed.connect(lambda _: self._fill())
         parts.engine.state_changed.connect(self._state)
@@ -184,7 +186,9 @@ class Shelf(QWidget):
         """With little room what can be done with a card goes before finding others."""
         narrow = self.width() < ROOMY
         self.deeds.set_narrow(narrow)
-        self.search.setMinimumWidth(FIND[narrow and bool(self.chosen)])
+        self.chase.setText("Chase" if narrow else "New chase")
+        self.capture.setText("Capture" if narrow else "Capture stage")
+        self.search.setMinimumWidth(FIND[narrow])
         crowded = self.width() < TIGHT and bool(self.chosen)
         self.search.setVisible(not crowded)
         self.folder.setVisible(not crowded and self.folder.count() > 1)

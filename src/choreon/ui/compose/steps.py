@@ -336,7 +336,7 @@ class Steps(QWidget):
         fades = [chase.fade_of(s) for s in chosen] or [chase.fade]
         holds = [chase.hold_of(s) for s in chosen] or [chase.hold]
         for field, found in ((self.fade, fades), (self.stand, holds)):
-            field.unit = "s" if chase.unit == Unit.SECONDS else "b"
+            field.unit = ""  # it stands beside them
             alike = max(found) - min(found) < 1e-9
             field.set_value(found[0] if alike else None, (min(found), max(found)))
         self.share.set_value(100 * chases.share_of(chase))

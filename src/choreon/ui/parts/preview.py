@@ -190,6 +190,11 @@ class Preview(QObject):
                 frame[row] = slots[universe]
         return number, self.decoder.read(frame)
 
+    @property
+    def ready(self) -> bool:
+        """Whether the show as it is now is ready to be rendered."""
+        return self._fresh
+
     def light_of(self, playable: Playable) -> Light:
         """Returns what something that plays lights by itself; of what moves, the moment
         that shows most of it.
@@ -322,6 +327,9 @@ class Preview(QObject):
         masters. Who sets values blind sees those.
         """
         state = msgspec.structs.replace(self._state, masters=Masters(), identify=None)
+        # hands set what lies below their own effects, and see that
+        plain = msgspec.structs.replace(state.draft, effects=())
+        state = msgspec.structs.replace(state, draft=plain)
         if without_draft:
             state = msgspec.structs.replace(state, draft=Draft())
         elif state.draft.blind:

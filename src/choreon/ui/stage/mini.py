@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 import shiboken6
-from PySide6.QtCore import QObject, QRectF, Qt
+from PySide6.QtCore import QObject, QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QWidget
 
@@ -20,11 +20,14 @@ from choreon.model import links
 from choreon.model.playables import Playable, kind_of
 from choreon.model.show import Palette, Show
 from choreon.render.decode import Decoder, Light
+from choreon.ui import kinds
 from choreon.ui.parts import Parts
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
 
 BUDGET = 0.02  # seconds for pictures before the window does something else
+MOVING = 84  # milliseconds between pictures of what moves: 12 a second, all together
+FORGOTTEN = 1.5  # seconds after which what is not asked for any more stands still
 Key = tuple[str, int, int]
 
 
@@ -39,11 +42,20 @@ class _Wanted(NamedTuple):
     ratio: float
 
 
+class _Moving(NamedTuple):
+    """Something that moves, where it is seen, and when it was asked for last."""
+
+    playable: Playable
+    on: QWidget
+    asked: float
+
+
 class MiniStages(QObject):
     """Draws scenes in small, for widgets that are drawn again when a picture has come.
 
     Nothing is drawn while a widget is: pictures are made in turns of their own, between
-    which the window goes on.
+    which the window goes on. Of what moves one picture after the other is drawn anew,
+    while it is seen.
     """
 
     def __init__(self, parts: Parts, parent: QObject) -> None:
@@ -53,16 +65,59 @@ class MiniStages(QObject):
         self._next = basics.once(self, 0, self._go_on)
         self._stages: dict[tuple[int, int], tuple[Decoder, StagePainter]] = {}
         self._made: dict[Key, tuple[tuple[object, ...], QPixmap]] = {}
+        self._moving: dict[Key, _Moving] = {}
+        self._moved: dict[Key, tuple[Playable, QPixmap]] = {}
+        self._tick = QTimer(self, interval=MOVING)
+        self._tick.timeout.connect(self._move_next)
 
     def picture(
         self, playable: Playable, width: int, height: int, on: QWidget
     ) -> QPixmap:
-        """Something that plays as a picture of that many pixels."""
+        """Something that plays as a picture of that many pixels. Where it moves, so
+        does the picture.
+        """
+        if kinds.kind_of(playable).moves(playable):
+            key = (f"moving {playable.id}", width, height)
+            self._moving[key] = _Moving(playable, on, time.monotonic())
+            if not self._tick.isActive():
+                self._tick.start()
+            moved = self._moved.get(key)
+            if moved is not None and moved[0] is playable:
+                return moved[1]
 
         def light() -> Light:
             return self.parts.preview.light_of(playable)
 
         return self.of(playable, light, width, height, on)
+
+    def _move_next(self) -> None:
+        """Draw the one anew that has waited longest of those that are seen."""
+        now = time.monotonic()
+        for key, moving in list(self._moving.items()):
+            gone = not shiboken6.isValid(moving.on) or now - moving.asked > FORGOTTEN
+            if gone or not moving.on.isVisible():
+                del self._moving[key]
+                self._moved.pop(key, None)
+        if not self._moving:
+            self._tick.stop()
+            return
+        if self._wanted or not self.parts.preview.ready:
+            return  # what stands goes first
+        key = next(iter(self._moving))
+        moving = self._moving.pop(key)
+        self._moving[key] = moving  # to the end of the line
+        if moving.on.visibleRegion().isEmpty():
+            return
+        _, width, height = key
+        pixmap = _dark(width, height, moving.on.devicePixelRatioF())
+        painter = QPainter(pixmap)
+        light = self.parts.preview.light_at(moving.playable, now)
+        self._stage(width, height).paint(
+            painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET
+        )
+        painter.end()
+        self._moved[key] = (moving.playable, pixmap)
+        moving.on.update()
 
     def of(
         self,

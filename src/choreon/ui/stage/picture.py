@@ -92,6 +92,8 @@ class StagePicture(QWidget):
         self.path: PathOnStage | None = None
         self.runners: Callable[[], Floats] = lambda: np.zeros((0, 3))
         self._handle = ""
+        self.phases: dict[str, float] = {}
+        """Fixture → degrees by which it is behind, shown on the lamps."""
         self.typed: str | None = None
         self._typed_from: tuple[str, ...] = ()
         self._painter: StagePainter | None = None
@@ -253,8 +255,10 @@ class StagePicture(QWidget):
                 painter.drawText(
                     QRectF(x - 40, y - 27, 80, 16), Qt.AlignmentFlag.AlignHCenter, short
                 )
-            if len(chosen) > 1:
-                low = at[rows, 1].max()
+            low = at[rows, 1].max()
+            if fixture in self.phases:
+                self._draw_phase(painter, x, low, self.phases[fixture])
+            elif len(chosen) > 1:
                 painter.setFont(theme.font(11))
                 painter.setPen(QColor(theme.SOFT))
                 painter.drawText(
@@ -262,6 +266,25 @@ class StagePicture(QWidget):
                     Qt.AlignmentFlag.AlignHCenter,
                     str(place),
                 )
+
+    def _draw_phase(
+        self, painter: QPainter, x: float, low: float, degrees: float
+    ) -> None:
+        """By how much a lamp is behind: in degrees, and as a shade."""
+        part = degrees % 360.0 / 360.0
+        painter.setPen(QPen(QColor(theme.DRAFT), 1))
+        painter.setBrush(theme.colour(theme.DRAFT, 1.0 - part))
+        painter.drawRect(QRectF(x - 12, low + 10, 24, 4))
+        painter.setFont(theme.font(11))
+        painter.setPen(QColor(theme.DRAFT))
+        room = QRectF(x - 24, low + 14, 48, 14)
+        painter.drawText(room, Qt.AlignmentFlag.AlignHCenter, f"{degrees:.0f}°")
+
+    def show_phases(self, phases: dict[str, float]) -> None:
+        """Show by how much each lamp is behind; nothing for none."""
+        if phases != self.phases:
+            self.phases = phases
+            self.update()
 
     def _shapes(self, painter: QPainter) -> None:
         painter.setPen(QPen(QColor(theme.CHOSEN), 1))

@@ -5,7 +5,16 @@ together, and their limits.
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from choreon.ui import theme
@@ -19,6 +28,7 @@ class AimPad(QWidget):
     `limited` new limits.
     """
 
+    sized = Signal(float)  # how many times as large the ways are to be
     nudged = Signal(float, float)
     limited = Signal(tuple, tuple)
 
@@ -40,6 +50,7 @@ class AimPad(QWidget):
         self.limits: tuple[Span, Span] | None = None  # what they may, where it is less
         self.editing = False
         self.points: list[tuple[float, float]] = []
+        self.paths: list[list[tuple[float, float]]] = []
         self._grip: QPointF | None = None
         self._edge: tuple[int, int] | None = None
 
@@ -57,6 +68,20 @@ class AimPad(QWidget):
         ):
             self.points, self.spans, self.limits = points, spans, limits
             self.update()
+
+    def show_paths(self, paths: list[list[tuple[float, float]]]) -> None:
+        """Show the ways, in degrees, that heads go."""
+        if paths != self.paths:
+            self.paths = paths
+            self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Make the ways larger or smaller."""
+        if self.paths:
+            self.sized.emit(1.1 ** (event.angleDelta().y() / 120))
+            event.accept()
+        else:
+            super().wheelEvent(event)
 
     def edit_limits(self, on: bool) -> None:
         """Have drags move the edges of the limits."""
@@ -103,6 +128,12 @@ class AimPad(QWidget):
         home = self._to_screen(0, 0)
         painter.drawLine(QPointF(home.x(), 0), QPointF(home.x(), self.height()))
         painter.drawLine(QPointF(0, home.y()), QPointF(self.width(), home.y()))
+        pen = QPen(QColor(theme.DRAFT), 1.5)
+        pen.setDashPattern([4, 3])
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for path in self.paths:
+            painter.drawPolyline(QPolygonF([self._to_screen(*at) for at in path]))
         painter.setPen(QPen(QColor(theme.PIT), 1))
         painter.setBrush(QColor(theme.TEXT))
         for pan, tilt in self.points:
