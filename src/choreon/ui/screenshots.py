@@ -9,13 +9,16 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
-from pathlib import Path
+from pathlib import Path as FilePath
 
 from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.model import links
+from choreon.model.motion import Mode, Path, Rate, Wave
+from choreon.model.refs import Ref
 from choreon.sim.node import Node
+from choreon.ui.compose.pattern_dialog import PatternDialog
 from choreon.ui.rig.swap import SwapDialog
 from choreon.ui.widgets import basics
 from choreon.ui.window import MainWindow
@@ -37,16 +40,16 @@ def wait_until(what: Callable[[], object], seconds: float = 8.0) -> None:
         settle(0.05)
 
 
-def main(folder: Path) -> int:
+def main(folder: FilePath) -> int:
     """Write the pictures to a folder; gives the exit code."""
     with tempfile.TemporaryDirectory() as home:
         for name in ("RUNTIME_DIR", "STATE_HOME", "DATA_HOME", "CONFIG_HOME"):
-            os.environ[f"XDG_{name}"] = str(Path(home) / name.lower())
-            Path(os.environ[f"XDG_{name}"]).mkdir(mode=0o700)
-        return _take(folder, Path(home))
+            os.environ[f"XDG_{name}"] = str(FilePath(home) / name.lower())
+            FilePath(os.environ[f"XDG_{name}"]).mkdir(mode=0o700)
+        return _take(folder, FilePath(home))
 
 
-def _take(folder: Path, home: Path) -> int:
+def _take(folder: FilePath, home: FilePath) -> int:
     from choreon.demo import low_tide
     from choreon.formats import showfile
     from choreon.sim.controller import PracticeController
@@ -77,6 +80,7 @@ def _take(folder: Path, home: Path) -> int:
     )
     _perform(window, picture)
     _compose(window, picture)
+    _motion(window, picture)
     _rig(window, picture)
     window.go("surfaces")
     controller.move_fader(2, 60)
@@ -137,6 +141,51 @@ def _compose(window: MainWindow, picture: Callable[..., None]) -> None:
     place.shelf.show_kind("scenes")
 
 
+def _motion(window: MainWindow, picture: Callable[..., None]) -> None:
+    parts, place = window.parts, window.compose
+    parts.draft.clear()
+    parts.engine.release()
+    window.go("compose")
+    settle(3.0)
+    groups = parts.document.show.groups
+    heads = [*groups["spots"].fixtures, *groups["washes"].fixtures]
+    parts.selection.choose(heads)
+    parts.draft.touch({i: {"Dimmer": 0.9} for i in heads})
+    place.what.open_tab("Motion")
+    panel = place.what.motion_panel
+    circle = Path(in_room=True, size=1.7, centre="mark:centre")
+    panel.add(circle)
+    panel.add(Wave(mode=Mode.SCALES, low=0.3, rate=Rate(beats=2.0)))
+    panel.pick(parts.draft.effects[0].id)
+    place.shelf.show_kind("motions")
+    settle(0.8)
+    picture("compose-motion")
+    parts.draft.clear()
+    place.shelf.show_kind("scenes")
+    place.open_chase(Ref("chase", "tide-turns"))
+    place.steps.play_it()
+    settle(4.0)
+    place.steps.strip.choose([place.steps.strip.steps[2].id])
+    picture("compose-steps")
+    place.steps.play_it()
+    place.steps.close_it()
+    parts.selection.choose(list(groups["pars"].fixtures))
+    dialog = PatternDialog(parts, place.what.hand, place)
+    dialog.show()
+    picture("patterns", dialog)
+    dialog.reject()
+    window.go("perform")
+    window.perform.go("motion")
+    for pad in ("oars-pad", "lamps-along-the-quay-pad"):
+        parts.engine.press(pad)
+    parts.engine.set_level("lanterns-passing-fader", 0.9)
+    parts.engine.set_level("gulls-fader", 0.8)
+    settle(3.0)
+    picture("perform-motion")
+    parts.engine.release()
+    settle(3.0)
+
+
 def _rig(window: MainWindow, picture: Callable[..., None]) -> None:
     window.go("rig")
     place, parts = window.rig, window.parts
@@ -193,4 +242,4 @@ def _types(window: MainWindow, picture: Callable[..., None]) -> None:
 
 
 if __name__ == "__main__":
-    sys.exit(main(Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots")))
+    sys.exit(main(FilePath(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots")))
