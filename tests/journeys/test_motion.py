@@ -551,3 +551,75 @@ def test_the_practice_controller_plays_chases_moving_scenes_and_the_tempo(
         controller.hit_pad(14)
         time.sleep(0.4)
     hands.until(lambda: hands.parts.engine.state.clock.bpm < 170.0)
+
+
+def test_an_effect_follows_a_group_and_keeps_its_lamps_when_that_is_deleted(hands):
+    hands.parts.selection.choose(["par-1", "par-2"])
+    place, panel = motion_of(hands)
+    hands.click(panel.add_level)
+    hands.select(panel.form.whom, "On the group Pars down")
+    assert drafted(hands).effects[0].group == "pars-down"
+    members = hands.parts.document.show.groups["pars-down"].fixtures
+    row = next(
+        place.who.groups.item(n)
+        for n in range(place.who.groups.count())
+        if place.who.groups.item(n).text().startswith("Pars down")
+    )
+    where = place.who.groups.visualItemRect(row).center()
+    pick(hands, lambda: place.who._group_menu(where), "Delete")
+    assert "pars-down" not in hands.parts.document.show.groups
+    assert drafted(hands).effects[0].fixtures == members
+    assert drafted(hands).effects[0].group == ""
+    hands.parts.document.undo()
+    assert drafted(hands).effects[0].group == "pars-down"
+
+
+def test_effects_are_copied_from_lamp_to_lamp(hands):
+    hands.parts.selection.choose(["par-1"])
+    _, panel = motion_of(hands)
+    hands.click(panel.add_level)
+    chip(hands, panel.form.shapes, "Ramp down")
+    place = hands.window.compose
+    place.setFocus()
+    QTest.keyClick(place, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    hands.parts.selection.choose(["par-5", "par-6"])
+    QTest.keyClick(place, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    hands.until(lambda: len(drafted(hands).effects) == 2)
+    copied = drafted(hands).effects[1]
+    assert copied.fixtures == ("par-5", "par-6")
+    assert copied.motion.shape is Shape.DOWN
+
+
+def test_a_captured_stage_goes_on_moving(hands, answers):
+    place = hands.place("compose")
+    hands.parts.engine.set_level("water-on-the-wall-fader", 1.0)
+    hands.until(lambda: hands.parts.preview.lit())
+    answers.append("Water, captured")
+    hands.click(place.shelf.capture)
+    scene = hands.parts.document.show.playables["water-captured"]
+    assert [effect.motion.kind for effect in scene.effects] == ["roll", "wave"]
+    assert "bar-1" in scene.look
+
+
+def test_cards_and_tiles_of_what_moves_move_while_they_are_seen(hands):
+    place = hands.place("perform")
+    place.go("motion")
+    tile = place.tiles["swell-fader"]
+    pictures = set()
+
+    def moved() -> bool:
+        picture = place.minis.picture(tile.playable, 121, 66, tile)
+        pictures.add(bytes(picture.toImage().constBits()))
+        return len(pictures) > 3
+
+    hands.until(moved, 20.0)
+
+
+def test_a_scene_is_baked_from_its_card(hands, monkeypatch):
+    place = hands.place("compose")
+    monkeypatch.setattr(QInputDialog, "getInt", lambda *_, **__: (6, True))
+    place.shelf.choose("embers")
+    pick(hands, lambda: hands.click(place.shelf.deeds.more), "Bake into a chase")
+    hands.until(place.steps.isVisible)
+    assert len(place.steps.strip.steps) == 6
+    assert hands.parts.document.show.playables["embers"].effects

@@ -238,17 +238,20 @@ def beside(below: Effects, above: Effects) -> Effects:
     return (*below, *clocked)
 
 
-def on_fixtures(effects: Effects, fixtures: Iterable[str]) -> Effects:
+def on_fixtures(show: Show, effects: Effects, fixtures: Iterable[str]) -> Effects:
     """Returns what effects are for some fixtures alone; those for none of them are left
     out.
     """
     wanted = set(fixtures)
     made = []
     for effect in effects:
-        own = tuple(i for i in effect.fixtures if i in wanted)
-        if own:
+        moved = fixtures_of(show, effect)
+        own = tuple(i for i in moved if i in wanted)
+        if len(own) == len(moved) and own:
+            made.append(effect)
+        elif own:
             cells = {i: c for i, c in effect.cells.items() if i in wanted}
-            made.append(replace(effect, fixtures=own, cells=cells))
+            made.append(replace(effect, fixtures=own, group="", cells=cells))
     return tuple(made)
 
 

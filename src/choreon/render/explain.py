@@ -32,8 +32,9 @@ HOME = "home"
 
 class Layer(msgspec.Struct, frozen=True):
     """One layer: `source` in words, what it gives (attribute and value), and how much
-    of it is in what comes out, 0…1. `target` says where it is changed. `how`: an effect
-    that scales or adds to what is below; it never wins by itself.
+    of it is in what comes out, 0…1. `target` says where it is changed. `moves`: an
+    effect gives it; `how`: it scales or adds to what is below, and never wins by
+    itself.
     """
 
     source: str
@@ -43,6 +44,7 @@ class Layer(msgspec.Struct, frozen=True):
     wins: bool = False
     target: Ref | None = None
     how: str = ""
+    moves: bool = False
 
 
 class Why(msgspec.Struct, frozen=True):
@@ -204,7 +206,9 @@ class _Slot:
                     value = self._light(name, row, given)
                 weight = part.on if entry.how else weights[name][n]
                 source = f"{part_name(self.show, part)}, {entry.name}"
-                yield Layer(source, name, value, weight, False, part.source, entry.how)
+                yield Layer(
+                    source, name, value, weight, False, part.source, entry.how, True
+                )
 
     def _light(self, name: str, row: int, given: dict[int, float]) -> float:
         """A part of a target colour, of which effects give OKLab."""

@@ -202,7 +202,8 @@ class KeepForm(QWidget):
         only = self.only_chosen.isChecked()
         chosen = self.parts.selection.chosen
         found = self._effects()
-        return on_fixtures(found, chosen) if only else found
+        show = self.parts.document.show
+        return on_fixtures(show, found, chosen) if only else found
 
     def suggest(self) -> str:
         """A name from who and what was touched."""

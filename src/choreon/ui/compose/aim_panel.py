@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
+from choreon.model.effects import unlinked
 from choreon.model.refs import MARK, Ref
 from choreon.model.show import Fixture, Limits, Mark, Room
 from choreon.model.values import Value
@@ -386,7 +387,12 @@ class AimPanel(QWidget):
             links.to_mark(mark.id),
         )
         show = edits.remove(self.parts.document.show, Ref(MARK, mark.id))
-        self.parts.draft.edit(f"delete the mark {mark.name}", show, draft)
+        effects = unlinked(
+            self.parts.document.show,
+            self.parts.draft.effects,
+            links.to_mark(mark.id),
+        )
+        self.parts.draft.edit(f"delete the mark {mark.name}", show, draft, effects)
         kept = (
             f" {words.some(users)} still aim{'s' * (len(users) == 1)} there."
             if users

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QMenu, QPushButton, QVBoxLayout, QWidge
 
 from choreon.model import attributes as at
 from choreon.model import links
-from choreon.model.effects import colour_of_stop, motion_of
+from choreon.model.effects import colour_of_stop, fixtures_of, motion_of
 from choreon.model.motion import (
     AnyMotion,
     By,
@@ -39,6 +39,7 @@ replace = fields.replace
 
 BYS = ((By.FIXTURES, "Fixtures"), (By.CELLS, "Cells"), (By.EACH, "Each by itself"))
 SECONDS, BEATS = "seconds", "beats"
+CHOSEN = "chosen now"  # stands among the groups for the lamps that are chosen
 
 
 class MotionForm(QWidget):
@@ -62,6 +63,10 @@ class MotionForm(QWidget):
         self.clocks.setAccessibleName("Clock")
         self.clocks.setToolTip("Run by itself, or at the rate of another effect")
         self.clocks.activated.connect(lambda _: self._set_clock())
+        self.whom = QComboBox()
+        self.whom.setAccessibleName("Whom it moves")
+        self.whom.setToolTip("Lamps in their order, or a group that it follows")
+        self.whom.activated.connect(lambda _: self._set_whom())
         self.rates = ChipList("Rate in", font_size=12)
         self.rates.chips.show_chips(
             [Chip(SECONDS, "Seconds"), Chip(BEATS, "Beats of the tempo")]
@@ -98,6 +103,7 @@ class MotionForm(QWidget):
             self.rates,
             basics.row(self.seconds, self.beats, self.factor, spacing=4),
             self.clocks,
+            self.whom,
             self.bys,
             self.fields,
             spacing=6,
@@ -145,6 +151,7 @@ class MotionForm(QWidget):
         self.centre.setVisible(isinstance(motion, Path) and motion.in_room)
         if isinstance(motion, Path):
             self.centre.setText(f"Centre: {self._centre_name(motion)}")
+        self._show_whom(effect)
         _show_chips(self.bys, BYS, effect.by)
         self.bys.setVisible(not is_path)
 
@@ -288,6 +295,32 @@ class MotionForm(QWidget):
                 box.addItem(text, data)
         box.setCurrentIndex(max(0, box.findData(self.effect.clock)))
         box.setVisible(len(entries) > 1)
+
+    def _show_whom(self, effect: Effect) -> None:
+        """Offer the lamps that it moves, those chosen now, and the groups."""
+        show, chosen = self.parts.document.show, self.parts.selection.chosen
+        count = len(fixtures_of(show, replace(effect, group="")))
+        entries = [(f"On its {count} lamps", "")]
+        if chosen and chosen != effect.fixtures:
+            entries.append((f"On the {len(chosen)} chosen", CHOSEN))
+        for group in show.groups.values():
+            entries.append((f"On the group {group.name}", group.id))
+        box = self.whom
+        now = [(box.itemText(i), box.itemData(i)) for i in range(box.count())]
+        if now != entries:
+            box.clear()
+            for text, data in entries:
+                box.addItem(text, data)
+        box.setCurrentIndex(max(0, box.findData(effect.group)))
+
+    def _set_whom(self) -> None:
+        whom = str(self.whom.currentData() or "")
+        if whom == CHOSEN:
+            selection = self.parts.selection
+            cells = dict(selection.cells)
+            self._put(fixtures=selection.chosen, cells=cells, group="")
+        else:
+            self._put(group=whom)
 
     def _centre_name(self, motion: Path) -> str:
         show = self.parts.document.show

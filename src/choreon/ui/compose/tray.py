@@ -83,7 +83,9 @@ class Tray(QAbstractScrollArea):
         show = self.parts.document.show
         kept = [p for p in show.palettes.values() if p.motion is not None]
         items = [Item(p.name, p.motion, p.id) for p in kept if p.motion is not None]
-        items += [Item(name, motion) for name, motion in ready_motions()]
+        taken = {item.name for item in items}
+        ready = (entry for entry in ready_motions() if entry[0] not in taken)
+        items += [Item(name, motion) for name, motion in ready]
         words = wanted.strip().lower()
         self.items = [
             item

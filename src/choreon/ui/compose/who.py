@@ -22,6 +22,8 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.model import choosing, edits
+from choreon.model.effects import unlinked
+from choreon.model.refs import GROUP, Ref
 from choreon.model.show import Group, Show
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
@@ -355,12 +357,20 @@ class Who(QWidget):
         ).setEnabled(bool(self.parts.selection.chosen))
         menu.addAction(
             "Delete",
-            lambda: self.parts.document.edit(
-                f"delete the group {group.name}",
-                edits.drop(self.parts.document.show, "groups", [group.id]),
-            ),
+            lambda: self._delete_group(group),
         )
         menu.exec(self.groups.mapToGlobal(point))
+
+    def _delete_group(self, group: Group) -> None:
+        """Delete a group; effects that follow it, the draft's too, keep its lamps."""
+        show, draft, ref = (
+            self.parts.document.show,
+            self.parts.draft,
+            Ref(GROUP, group.id),
+        )
+        effects = unlinked(show, draft.effects, str(ref))
+        after = edits.remove(show, ref)
+        draft.edit(f"delete the group {group.name}", after, draft.look, effects)
 
     def _reset(self, group: Group) -> None:
         changed = edits.replace(group, fixtures=self.parts.selection.chosen)

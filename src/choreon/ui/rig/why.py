@@ -11,6 +11,8 @@ from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QToolButton, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
+from choreon.model.effects import fixtures_of, motion_of, without_effect
+from choreon.model.motion import names
 from choreon.model.refs import GRAND, THE_DRAFT
 from choreon.render.explain import Layer, Why
 from choreon.ui import kinds, theme, words
@@ -116,6 +118,9 @@ class WhyCard(QWidget):
         target = layer.target
         if target == THE_DRAFT and self.asked:
             fixture = next(w.fixture.id for w in self.parts.preview.why(*self.asked))
+            if layer.moves:
+                out = partial(self._take_out, fixture, layer.attribute)
+                return basics.tool("close", "Take the effect out of the draft", out)
             lines: dict[str, tuple[str, ...]] = {fixture: (layer.attribute,)}
             act = partial(self.parts.draft.untouch, lines)
             return basics.tool("close", "Take it out of the draft", act)
@@ -127,6 +132,15 @@ class WhyCard(QWidget):
         if target == GRAND:
             return basics.tool("sun", "Grand master full, blackout off", self._full)
         return None
+
+    def _take_out(self, fixture: str, attribute: str) -> None:
+        """Take what moves an attribute of a fixture out of the draft."""
+        show, effects = self.parts.document.show, self.parts.draft.effects
+        for effect in effects:
+            moves = attribute in names(motion_of(show, effect))
+            if moves and fixture in fixtures_of(show, effect):
+                effects = without_effect(effects, effect.id)
+        self.parts.draft.set_effects("take an effect out", effects)
 
     def _release(self, players: list[str]) -> None:
         for player in players:
