@@ -80,8 +80,8 @@ def frames() -> None:
         without, _ = plain.close()
         what = f"frame, {universes} universes, 10 of 100 fading, 32 effects"
         print(
-            f"{what:56}{median:6.2f} ms median{worst:7.2f} ms 95 %, "
-            f"{without:.2f} without  (goal ≤ {GOALS[universes]:g}; reference {reference():.2f})"
+            f"{what:56}{median:6.2f} ms median{worst:7.2f} ms 95 %, {without:.2f} "
+            f"without  (goal ≤ {GOALS[universes]:g}; reference {reference():.2f})"
         )
 
 
