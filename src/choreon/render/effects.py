@@ -139,23 +139,39 @@ class WaveOp:
     is_level: bool
     own: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     here: Flags = field(default_factory=lambda: np.zeros(0, bool))
+    _drawn: tuple[Floats, Floats, Floats] | None = None
 
     def values(self, position: float) -> Floats:
         """Returns the wave (n) in the unit of its rows."""
         motion = self.motion
-        # what is random goes on and on: it neither turns back nor rests
-        goes_on = motion.shape == Shape.RANDOM
-        within, number = waves.cycle(
-            position + self.phase,
-            motion.backward,
-            1.0 if goes_on else motion.active,
-            motion.there_and_back and not goes_on,
-        )
-        found = waves.wave(motion, within, number, self.group, self.curve)
-        found = motion.low + (motion.high - motion.low) * found
+        within, number = waves.cycle(position + self.phase, *self._cycle)
+        if motion.shape == Shape.RANDOM:
+            found = self._random(within, number)
+        else:
+            found = waves.wave(motion, within, number, self.group, self.curve)
+        found *= motion.high - motion.low
+        found += motion.low
         if self.rounded:
             found = np.round(found)
         return found * self.slope + self.offset if self.is_raw else found
+
+    @cached_property
+    def _cycle(self) -> tuple[bool, float, bool]:
+        """Whether it goes backward, its active share, whether it turns back: what is
+        random goes on and on, it neither turns back nor rests.
+        """
+        motion = self.motion
+        if motion.shape == Shape.RANDOM:
+            return motion.backward, 1.0, False
+        return motion.backward, motion.active, motion.there_and_back
+
+    def _random(self, within: Floats, number: Floats) -> Floats:
+        """What is random, drawn anew only when one of its cycles is over."""
+        drawn = self._drawn
+        if drawn is None or not np.array_equal(drawn[0], number):
+            ends = waves.drawn(number, self.group, self.motion.seed)
+            drawn = self._drawn = number, *ends
+        return waves.between(within, *drawn[1:])
 
     @cached_property
     def is_raw(self) -> bool:
@@ -601,6 +617,8 @@ ROOM = "room:"
 
 class LiveEffects:
     """A look with effects in one layer."""
+
+    asks = False
 
     def __init__(self, moving: Moving, offsets: Mapping[str, float]) -> None:
         self.moving, self.look = moving, moving.look

@@ -17,6 +17,7 @@ from choreon.render.rig import FAMILIES, Floats, Ints
 from choreon.render.state import Envelope, Player, Step, Time, time_of
 from choreon.render.trace import Part, Trace
 
+NOBODY: Floats = np.zeros(0)  # how others light lamps, to whom does not ask
 HOLD = 0.25  # the part of the draft's light at which a layer below it gives way
 
 
@@ -227,7 +228,9 @@ class Moving(Layer):
         live = self.live
         self.time = time_of(self.player.steps[-1].cursor, now, beat)
         live.move(self.time)
-        light, level = live.light * self.intensity, live.levels * self.intensity
+        light, level = live.light, live.levels
+        if self.intensity != 1.0:
+            light, level = light * self.intensity, level * self.intensity
         lights.tell(self.who, self.look, light, level)
 
     def lay(
@@ -239,17 +242,19 @@ class Moving(Layer):
     ) -> Floats:
         """Lay it over what is there. Returns the share (n) that its rows got."""
         look, live = self.look, self.live
+        whole = isinstance(self.weight, float) and self.weight == 1.0
         claims, row_claim, _ = look.claims
+        if whole and not live.asks:
+            given = live.give(1.0, NOBODY)
+            self.values = given.values
+            canvas.put(look, given.values, given.points)
+            return np.ones(len(look.rows))
         own = live.shine * self.intensity
         others = lights.others(claims, own)
         light = None if drafted is None else drafted.top[claims]
         beside = others if light is None else np.maximum(others, light)
         given = live.give(self.intensity, beside)
         self.values = given.values
-        whole = isinstance(self.weight, float) and self.weight == 1.0
-        if whole and given.presence is None:
-            canvas.put(look, given.values, given.points)
-            return np.ones(len(look.rows))
         ratio = _ratio(others, own, light)
         share = _share(self.weight, ratio, look.families, row_claim)
         snap(share, look, self.player.releasing)

@@ -137,6 +137,10 @@ class Live(Protocol):
     modifies: bool
     """Whether it ever changes what others give."""
 
+    asks: bool
+    """Whether what it gives hangs on how others light its lamps; where not, it gives
+    all its rows wholly."""
+
     def move(self, time: Time) -> None:
         """Go to a time."""
 

@@ -84,7 +84,7 @@ def wave(
     elif motion.shape == Shape.DOWN:
         value = 1.0 - u
     elif motion.shape == Shape.PULSE:
-        value = (u < motion.width).astype(float)
+        value = np.less(u, motion.width).astype(float)
     elif motion.shape == Shape.STEPS:
         count = max(2, motion.steps)
         value = np.minimum(np.floor(u * count), count - 1) / (count - 1)
@@ -98,11 +98,17 @@ def wave(
 
 
 def _random(u: Floats, number: Floats, group: Ints, seed: int) -> Floats:
+    return between(u, *drawn(number, group, seed))
+
+
+def drawn(number: Floats, group: Ints, seed: int) -> tuple[Floats, Floats]:
+    """Returns between which random numbers (n) each goes in its cycle."""
+    return chance(number, group, seed), chance(number + 1.0, group, seed)
+
+
+def between(u: Floats, begin: Floats, end: Floats) -> Floats:
     """From one random number to the next, softly."""
-    begin = chance(number, group, seed)
-    end = chance(number + 1.0, group, seed)
-    soft = u * u * (3.0 - 2.0 * u)
-    return begin + (end - begin) * soft
+    return begin + (end - begin) * (u * u * (3.0 - 2.0 * u))
 
 
 def chance(number: Floats, group: Ints, seed: int) -> Floats:

@@ -332,6 +332,8 @@ class _Into:
 class LiveChase:
     """A chase in one layer."""
 
+    asks = True
+
     def __init__(self, source: ChaseSource, offsets: Mapping[str, float]) -> None:
         self.source, self.look, self.offsets = source, source.look, offsets
         look = self.look
