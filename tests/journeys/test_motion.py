@@ -9,8 +9,9 @@ import time
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QDialog, QInputDialog
+from PySide6.QtWidgets import QColorDialog, QComboBox, QDialog, QInputDialog
 
 from choreon.model.motion import By, Mode, Path, Roll, Shape, Wave
 from choreon.model.playables.chase import Run, Unit
@@ -312,6 +313,35 @@ def test_steps_are_held_stepped_and_slowed_by_hand(hands):
     hands.until(lambda: steps.player.rate > 1.1)
     hands.click(steps.play)
     hands.until(lambda: steps.player is None)
+
+
+def test_a_step_of_a_chase_that_is_not_on_is_shown_on_stage(hands):
+    _, steps = chase_of_four(hands)
+    steps.strip.choose([steps.strip.steps[2].id])
+    assert steps.player is None
+    hands.click(steps.hold)
+    hands.until(lambda: steps.player is not None and steps.player.paused)
+    hands.until(lambda: steps.strip.playing[1] == 2)
+    # it came there at once, without the first step before it
+    assert len(steps.player.steps) == 1
+    assert hands.parts.document.show.playables[steps.ref.id].first == 0
+    assert drafted(hands).empty
+    hands.click(steps.hold)
+    hands.until(lambda: not steps.player.paused)
+    hands.click(steps.play)
+    hands.until(lambda: steps.player is None)
+
+
+def test_a_colour_of_the_steps_becomes_any_other(hands, monkeypatch):
+    _, steps = chase_of_four(hands)
+    look = {"ColorRGB_Red": 1.0, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 0.0}
+    hands.parts.draft.touch({"par-1": {"Dimmer": 1.0, **look}})
+    steps.add_draft()
+    monkeypatch.setattr(QColorDialog, "getColor", lambda *_: QColor("#00FF00"))
+    pick(hands, lambda: hands.click(steps.colour), "#FF0000", "Another colour…")
+    step = hands.parts.document.show.playables[steps.ref.id].steps[-1]
+    assert step.look["par-1"]["ColorRGB_Red"] == 0.0
+    assert step.look["par-1"]["ColorRGB_Green"] == 1.0
 
 
 def test_steps_are_ordered_doubled_deleted_and_put_back_by_undo(hands):

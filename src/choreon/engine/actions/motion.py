@@ -29,6 +29,7 @@ from choreon.render.state import (
 replace = msgspec.structs.replace
 
 SLOWEST, FASTEST = 1 / 16, 16.0  # times as fast as stored
+UNLIT = 1 / 255  # how far on something shows nowhere
 HELD_UP = 0.03  # seconds, a frame and a bit
 
 
@@ -131,6 +132,9 @@ def _over(
     there = moved_to(
         chased.chase, going, going.time(now, beat), rounds.own_time(number)
     )
+    if _only_called(player, now):
+        begun = (replace(chased.step, cursor=there),)
+        return players.change(state, player, lambda p: replace(p, steps=begun))
     # what is left stands as it was while it goes out
     left = replace(chased.step, cursor=chased.cursor.going_at(0.0, now, beat))
     seconds = rounds.fades[rounds.step_at(number)] / player.rate
@@ -144,6 +148,15 @@ def _over(
         return players.over_to(stood, fresh, now, fading)
 
     return players.change(state, player, over)
+
+
+def _only_called(player: Player, now: float) -> bool:
+    """Whether it has just been called for and shows nowhere yet: it may begin
+    anywhere.
+    """
+    ramps = (player.weight.main, *player.weight.families.values())
+    most = max(ramp.at(now) for ramp in ramps)
+    return len(player.steps) == 1 and most < UNLIT
 
 
 # edits of what is on

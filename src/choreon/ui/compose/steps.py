@@ -9,13 +9,14 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtGui import QHideEvent, QShowEvent
-from PySide6.QtWidgets import QComboBox, QInputDialog, QMenu, QWidget
+from PySide6.QtGui import QColor, QHideEvent, QShowEvent
+from PySide6.QtWidgets import QColorDialog, QComboBox, QInputDialog, QMenu, QWidget
 
 from choreon.engine.do import Do
 from choreon.model import attributes as at
 from choreon.model import chases, edits, links
 from choreon.model.chases import ContainsItself, find_step, own_step, to_step
+from choreon.model.colours import of_hex
 from choreon.model.playables import Chase
 from choreon.model.playables.chase import ChaseStep, End, Run, Unit, steps_of
 from choreon.model.refs import Ref, name_of
@@ -99,7 +100,11 @@ class Steps(QWidget):
             "play", "Play it on stage, or let it go", self.play_it, checkable=True
         )
         self.hold = basics.tool(
-            "pause", "Have it stand at its step, or go on", self._pause, checkable=True
+            "pause",
+            "Have it stand at its step, or go on; of what is not on, the chosen step "
+            "is shown on stage",
+            self.hold_it,
+            checkable=True,
         )
         self.back = basics.tool("before", "Over to the step before", self._back)
         self.next = basics.tool("after", "Over to the next step", self._next)
@@ -386,8 +391,9 @@ class Steps(QWidget):
             return
         on = player is not None
         self.play.setChecked(on)
-        for widget in (self.hold, self.back, self.next, self.slower, self.faster):
+        for widget in (self.back, self.next, self.slower, self.faster):
             widget.setEnabled(on)
+        self.hold.setEnabled(on or bool(self.strip.steps))
         if player is None:
             self.hold.setChecked(False)
             self.rate.setText("")
@@ -422,8 +428,18 @@ class Steps(QWidget):
         elif self.ref is not None:
             self.parts.engine.send(Do(self.ref, Verb.PRESS))
 
-    def _pause(self) -> None:
-        self._do(Verb.PAUSE)
+    def hold_it(self) -> None:
+        """Have it stand where it is, or go on. What is not on comes on stage with the
+        chosen step and stands there.
+        """
+        if self.player is not None or self.ref is None:
+            self._do(Verb.PAUSE)
+            return
+        engine = self.parts.engine
+        engine.send(Do(self.ref, Verb.PRESS))
+        engine.send(Do(self.ref, Verb.PAUSE))
+        if len(self.strip.chosen) == 1:
+            engine.send(Do(self.ref, Verb.STEP, float(self._index())))
 
     def _next(self) -> None:
         self._do(Verb.NEXT)
@@ -640,9 +656,16 @@ class Steps(QWidget):
                     link = links.to_palette(palette.id)
                     if link != old:
                         sub.addAction(palette.name, partial(self.recolour, old, link))
+            sub.addAction("Another colour…", partial(self._ask_colour, old))
         if menu.isEmpty():
             menu.addAction("The steps have no colours").setEnabled(False)
         return menu
+
+    def _ask_colour(self, old: tuple[float, float, float] | str) -> None:
+        before = "#FFFFFF" if isinstance(old, str) else words.hex_colour(old)
+        found = QColorDialog.getColor(QColor(before), self, "Another colour")
+        if found.isValid():
+            self.recolour(old, of_hex(found.name().upper()))
 
     def recolour(
         self,
