@@ -226,6 +226,27 @@ def test_a_step_by_hand_is_a_crossfade_from_what_is_there():
     assert motion.go_to_step(show, state, player, 9, 5.0) is state
 
 
+def test_called_for_at_a_step_it_comes_in_with_that_step_alone():
+    lit = {"par-2": {"Dimmer": 1.0}}
+    show, ref = show_of(plays("dim"), ChaseStep(id="own", look=lit))
+    show = edits.change(show, ref, fade_in=2.0)
+    from choreon.engine import actions
+    from choreon.engine.do import Do
+    from choreon.model.verbs import Verb
+
+    state = actions.perform(show, play.blank(), Do(ref, Verb.PRESS), 4.0)
+    for verb, value in ((Verb.PAUSE, 1.0), (Verb.STEP, 1.0)):
+        state = actions.perform(show, state, Do(ref, verb, value), 4.003)
+    compiled = compile_show(show)
+    seen = [level(compiled, state, 4.003 + t / 50) for t in range(200)]
+    assert max(seen) == 0.0  # only the other step lights this lamp
+    found = [level(compiled, state, t, "par-2") for t in (4.0, 5.0, 6.0, 60.0)]
+    assert found == pytest.approx([0.0, 0.5, 1.0, 1.0])
+    # on its way in it is a crossfade as ever
+    later = actions.perform(show, state, Do(ref, Verb.STEP, 0.0), 5.0)
+    assert level(compiled, later, 5.0, "par-2") == pytest.approx(0.5)
+
+
 @pytest.mark.parametrize(
     ("end", "at_13", "players_at_20"), [(End.STAY, 0.2, 1), (End.RELEASE, 0.1, 0)]
 )
