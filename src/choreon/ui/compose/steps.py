@@ -39,9 +39,9 @@ from choreon.ui.widgets.values import ValueField
 
 RUNS = tuple(Run)
 ENDS = (
-    (End.STAY, "then stay"),
-    (End.RELEASE, "then let go"),
-    (End.START, "then start…"),
+    (End.STAY, "stay"),
+    (End.RELEASE, "let go"),
+    (End.START, "start…"),
 )
 PERIOD = 60  # milliseconds between looks at where it is
 FASTER = 2 ** (1 / 4)
@@ -159,6 +159,7 @@ class Steps(QWidget):
         self.rounds.none = "for ever"
         self.end = QComboBox()
         self.end.setAccessibleName("What happens at the end")
+        self.end.setToolTip("What happens at the end")
         for end, text in ENDS:
             self.end.addItem(text, end)
         self.bars = basics.button(
@@ -170,12 +171,13 @@ class Steps(QWidget):
         )
         self.rounds.short, self.share.short = "×", "Cross"
         for widget, wide in (
-            (self.fade, 92),
-            (self.stand, 92),
+            (self.fade, 86),
+            (self.stand, 86),
             (self.unit, 92),
-            (self.share, 104),
-            (self.run, 124),
-            (self.rounds, 92),
+            (self.share, 92),
+            (self.run, 118),
+            (self.rounds, 62),
+            (self.end, 84),
         ):
             widget.setFixedWidth(wide)
         self.times = basics.row(
