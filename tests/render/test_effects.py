@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from choreon.demo import low_tide
-from choreon.engine.actions import draft
+from choreon.engine.actions import draft, players
 from choreon.model import edits
 from choreon.model import effects as motions
 from choreon.model.motion import (
@@ -119,6 +119,49 @@ def test_adding_lifts_and_lowers_within_what_there_is():
     compiled, state = on(scene("a", lit(0.8)), scene("p", {}, adds))
     found = [value(compiled, state, t) for t in (0.0, 1.0, 2.0)]
     assert found == pytest.approx([0.5, 0.8, 1.0])
+
+
+def lifted(*scenes: Scene):
+    """Scenes of which the first, which fades in over two seconds, is lifted to the top
+    at 10 s: the show, the state before and the state after.
+    """
+    compiled, before = on(*scenes)
+    first = before.players[0]
+    return compiled, before, players.lift(compiled.show, before, first, 10.0)
+
+
+def test_what_is_lifted_past_an_effect_that_adds_leaves_it_softly():
+    adds = wave(mode=Mode.ADDS, low=0.2, high=0.2)
+    low = edits.replace(scene("a", lit(0.4)), fade_in=2.0)
+    compiled, _, state = lifted(low, scene("p", {}, adds))
+    found = [value(compiled, state, t) for t in (10.0, 10.5, 11.0, 12.0)]
+    assert found == pytest.approx([0.6, 0.55, 0.5, 0.4])
+    there = play.prune(state, 12.0)
+    assert len(there.players) == 2
+    assert value(compiled, there, 12.0) == pytest.approx(0.4)
+
+
+def test_an_effect_that_is_lifted_takes_in_what_it_comes_past_softly():
+    pulse = wave(mode=Mode.SCALES, low=0.5, high=0.5)
+    scales = edits.replace(scene("p", {}, pulse), fade_in=2.0)
+    compiled, _, state = lifted(scales, scene("a", lit(0.8)))
+    found = [value(compiled, state, t) for t in (10.0, 10.5, 11.0, 12.0)]
+    assert found == pytest.approx([0.8, 0.7, 0.6, 0.4])
+    there = play.prune(state, 12.0)
+    assert value(compiled, there, 12.0) == pytest.approx(0.4)
+
+
+def test_a_path_around_an_aim_goes_as_far_while_it_is_lifted():
+    path = Effect(id="e", motion=Path(size=20.0), fixtures=("spot-1",))
+    moves = edits.replace(scene("a", {}, path), fade_in=2.0)
+    compiled, before, state = lifted(moves, scene("b", lit(1.0, "spot-1")))
+    for t in np.arange(10.0, 12.0, 0.1):
+        expected = value(compiled, before, t, "spot-1", "Tilt")
+        assert value(compiled, state, t, "spot-1", "Tilt") == pytest.approx(expected)
+    there = play.prune(state, 12.0)
+    assert len(there.players) == 2
+    expected = value(compiled, before, 12.0, "spot-1", "Tilt")
+    assert value(compiled, there, 12.0, "spot-1", "Tilt") == pytest.approx(expected)
 
 
 def test_effects_on_one_attribute_stack_in_their_order():

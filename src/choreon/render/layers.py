@@ -75,6 +75,11 @@ class Layer:
         self.player, self.who = player, who
         self.weight: float | Floats = 0.0  # one number, or one for each of FAMILIES
         self.intensity = 0.0
+        # what brings a player to the top plays the same above it: whose it is, how far
+        # it has come (one for each of FAMILIES), and what does so above this one
+        self.main: Single | Moving | Fading | None = None
+        self.come: Floats = np.ones(len(FAMILIES))
+        self.lifted_by: Sequence[Layer] = ()
 
     def weigh(self, now: float) -> None:
         """Find out how far it is on now."""
@@ -84,6 +89,18 @@ class Layer:
             self.intensity = player.weight_at(now)
         else:
             self.weight = self.intensity = player.weight.main.at(now) * player.level
+        if player.lifts:
+            self.come = np.array([player.weight.of(f).at(now) for f in FAMILIES])
+
+    @property
+    def left(self) -> float | Floats:
+        """How much of what it does to values of others is not taken over yet by what
+        lifts it: one number, or one for each of FAMILIES.
+        """
+        left: float | Floats = 1.0
+        for lifting in self.lifted_by:
+            left = left * (1.0 - lifting.come)
+        return left
 
     @property
     def seen(self) -> bool:
@@ -113,7 +130,7 @@ class Layer:
         """Change all else that lies below."""
         for change, on in self.changes():
             if not isinstance(change, LevelChange):
-                weight = self.weight
+                weight = self.weight * self.left
                 if not isinstance(weight, float):
                     weight = weight[canvas.rig.families[change.rows]]
                 canvas.change(change, weight * on)

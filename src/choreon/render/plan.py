@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import chain, combinations
 
 import numpy as np
 
@@ -21,6 +22,7 @@ Still = tuple[tuple[CompiledLook, float], ...]
 
 
 AnyLayer = Single | Moving | Fading
+MOST_LIFTING = 6  # of those that are lifted at once, each doubles what is worked out
 
 
 @dataclass
@@ -82,11 +84,15 @@ class Plan:
         # lowest first: by priority, then by when they were started
         players = sorted(state.players, key=lambda p: p.place)
         layers = [self._layer(p, n, now, apart) for n, p in enumerate(players)]
+        there = [layer for layer in layers if layer is not None]
+        _find_lifted([layer for layer, _ in there])
         found = _move_partial(
-            [layer for layer in layers if layer is not None],
+            there,
             drafts_of(compiled, state.draft, now),
         )
         self.strata = _strata(compiled.rig, found)
+        self.found = found
+        self.lifting = _that_matter(found)[-MOST_LIFTING:]
         # all below the first that moves is laid once, as the base
         first = next((i for i, m in enumerate(found) if m[1]), len(found))
         standing = [layer for layer, moves in found if not moves]
@@ -181,13 +187,44 @@ class Plan:
         if crowd is not None:
             crowd.find_shares(lights, drafted)
         if len(self.strata) > 1 and not self.steady:
-            lights.level = self._changed_levels(lights)
+            lights.level = self._changed_levels(lights, now)
         return lights
 
-    def _changed_levels(self, lights: Lights) -> Floats:
-        """The intensities (I + 1) where layers change what lies below them."""
+    def _changed_levels(self, lights: Lights, now: float) -> Floats:
+        """The intensities (I + 1) where layers change what lies below them. What is
+        lifted goes from what comes of it where it is to what comes of it at the top.
+        """
+        if not self.lifting:
+            return self._levels_of(self.strata, lights)
         level = np.zeros_like(lights.level)
-        for stratum in self.strata:
+        come = [lifting.player.weight.main.at(now) for lifting in self.lifting]
+        for taken, strata in self.orders.items():
+            weight = 1.0
+            for n, share in enumerate(come):
+                weight *= share if n in taken else 1.0 - share
+            if weight > 0.0:
+                level += weight * self._levels_of(strata, lights)
+        return level
+
+    @cached_property
+    def orders(self) -> dict[frozenset[int], list[Stratum]]:
+        """The strata for each choice of those that lift something, by their places
+        among them, as if these were at the top already and the others had not begun.
+        """
+        rig, places = self.compiled.rig, range(len(self.lifting))
+        chosen = chain.from_iterable(
+            combinations(places, count) for count in range(len(places) + 1)
+        )
+        return {
+            frozenset(taken): _strata(
+                rig, _lifted(self.found, [self.lifting[n] for n in taken])
+            )
+            for taken in chosen
+        }
+
+    def _levels_of(self, strata: list[Stratum], lights: Lights) -> Floats:
+        level = np.zeros_like(lights.level)
+        for stratum in strata:
             np.maximum(level, stratum.still, out=level)
             for layer in stratum.movers:
                 np.maximum(level, lights.given(layer.who), out=level)
@@ -201,6 +238,55 @@ class Plan:
         drafted = self.state.draft is state.draft
         timed = self.state.clock is state.clock
         return same and drafted and timed and self.since <= now < self.until
+
+
+def _find_lifted(layers: list[AnyLayer]) -> None:
+    """Have layers, lowest first, know what lifts them."""
+    mains = {layer.player.id: layer for layer in layers}
+    lifts: dict[str, list[AnyLayer]] = {}
+    for layer in layers:
+        main = mains.get(layer.player.lifts)
+        if layer.player.lifts and main is not None:
+            layer.main = main
+            lifts.setdefault(main.player.id, []).append(layer)
+    for main_id, those in lifts.items():
+        mains[main_id].lifted_by = list(those)
+        for place, lifting in enumerate(those):
+            lifting.lifted_by = list(those[place + 1 :])
+
+
+def _that_matter(found: list[tuple[AnyLayer, bool]]) -> list[AnyLayer]:
+    """Those that lift something past what changes levels below it, or that does so
+    itself.
+    """
+    layers = [layer for layer, _ in found]
+    places = {id(layer): n for n, layer in enumerate(layers)}
+    made = []
+    for n, layer in enumerate(layers):
+        if layer.main is not None:
+            between = layers[places[id(layer.main)] : n]
+            if any(one.modifies for one in between):
+                made.append(layer)
+    return made
+
+
+def _lifted(
+    found: list[tuple[AnyLayer, bool]], taken: list[AnyLayer]
+) -> list[tuple[AnyLayer, bool]]:
+    """Layers, lowest first, with what `taken` lift in the place of them, the highest
+    for each; none of those that lift is among them.
+    """
+    moves = {id(layer): moving for layer, moving in found}
+    over = {id(lifting.main): lifting for lifting in taken}
+    made: list[tuple[AnyLayer, bool]] = []
+    for layer, moving in found:
+        main = layer.main
+        if main is None:
+            if id(layer) not in over:
+                made.append((layer, moving))
+        elif over.get(id(main)) is layer:
+            made.append((main, moves[id(main)]))
+    return made
 
 
 def _strata(rig: Rig, found: list[tuple[AnyLayer, bool]]) -> list[Stratum]:
