@@ -226,6 +226,28 @@ def test_a_step_by_hand_is_a_crossfade_from_what_is_there():
     assert motion.go_to_step(show, state, player, 9, 5.0) is state
 
 
+def test_a_chase_lifted_between_two_steps_gives_no_more_than_one():
+    from choreon.engine.actions import players
+
+    red = {"par-1": {"ColorRGB_Red": 0.2}}  # the other step gives it no colour
+    own = ChaseStep(id="a", look=red), ChaseStep(id="b", look={"par-2": {"Dimmer": 1}})
+    show, ref = show_of(*own, fade=1.0, hold=0.0)
+    lit = Scene(id="lit", name="lit", look={"par-1": {"Dimmer": 1.0}}, fade_in=0.0)
+    show, state = on(play.put_scenes(show, [lit]), ref)
+    show, other = on(show, lit.ref)
+    after = edits.replace(other.players[0], order=2)
+    state = edits.replace(state, players=(*state.players, after), started=2)
+    show = edits.change(show, ref, fade_in=2.0)
+    lifted = players.lift(show, state, state.players[0], 10.0)
+    assert len(lifted.players) == 3
+    compiled = compile_show(show)
+    row = compiled.rig.where["par-1"]["ColorRGB_Red"][0][1]
+    for t in (10.25, 11.25, 11.75, 12.0, 12.25):
+        expected = blend(compiled, state, t)[row]
+        # a lamp that others light, with nobody else's colour
+        assert blend(compiled, lifted, t)[row] == pytest.approx(expected)
+
+
 def test_called_for_at_a_step_it_comes_in_with_that_step_alone():
     lit = {"par-2": {"Dimmer": 1.0}}
     show, ref = show_of(plays("dim"), ChaseStep(id="own", look=lit))

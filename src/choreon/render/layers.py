@@ -277,13 +277,23 @@ class Moving(Layer):
         snap(share, look, self.player.releasing)
         if canvas.driven and len(look.freed):
             ended = share[look.freed_by]
-            canvas.free(
-                look.freed, ended if given.freed is None else ended * given.freed
-            )
+            if given.freed is not None:
+                ended = ended * self._still(given.freed, look.families[look.freed_by])
+            canvas.free(look.freed, ended)
         if given.presence is not None:
-            share = share * given.presence
+            share = share * self._still(given.presence, look.families)
         canvas.blend(look, given.values, share, given.points)
         return share
+
+    def _still(self, presence: Floats, families: Ints) -> Floats:
+        """What it gives in part, less what comes of the same part from what lifts it:
+        both together give no more than one.
+        """
+        for lifting in self.lifted_by:
+            rest = 1.0 - lifting.come[families] * presence
+            alone = 1.0 - (1.0 - presence) / np.maximum(rest, TINY)
+            presence = np.where(rest > TINY, alone, presence)
+        return presence
 
     def record(self, found: Trace, share: Floats, compiled: CompiledShow) -> None:
         """Put what it gave into a trace."""
