@@ -173,9 +173,9 @@ class Steps(QWidget):
         for widget, wide in (
             (self.fade, 86),
             (self.stand, 86),
-            (self.unit, 92),
-            (self.share, 92),
-            (self.run, 118),
+            (self.unit, 88),
+            (self.share, 96),
+            (self.run, 130),
             (self.rounds, 62),
             (self.end, 84),
         ):
