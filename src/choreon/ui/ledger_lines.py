@@ -248,7 +248,7 @@ class LedgerList(QListView):
     """The lines, each taken out by its cross, by Del, or with all of its fixture."""
 
     taken_out = Signal(str, tuple)
-    """A fixture and its attributes; none of them is all. Without a fixture: effects."""
+    """A fixture and its attributes (none of them: all of it); no fixture: the moves."""
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
