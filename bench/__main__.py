@@ -4,7 +4,18 @@ from __future__ import annotations
 
 import sys
 
-from bench import cadence, compose, frames, lives, motion, presses, rig, stage, walks
+from bench import (
+    cadence,
+    compose,
+    frames,
+    lives,
+    motion,
+    pages,
+    presses,
+    rig,
+    stage,
+    walks,
+)
 
 BENCHES = {
     "frames": frames.main,
@@ -15,6 +26,7 @@ BENCHES = {
     "rig": rig.main,
     "compose": compose.main,
     "motion": motion.main,
+    "pages": pages.main,
 }
 LONG = {"walks": walks.main}  # only when asked for
 

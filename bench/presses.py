@@ -21,7 +21,7 @@ from choreon.formats import showfile
 from choreon.model import edits
 from choreon.model.outputs import SacnOutput
 from choreon.model.refs import to_tile
-from choreon.model.tiles import Pad, Page
+from choreon.model.tiles import Pad, Page, parts
 from choreon.model.verbs import Verb
 
 SCENES = 100
@@ -46,7 +46,7 @@ def pads(place: Room) -> None:
     """Write a show of 100 scenes of 240 fixtures, each on a pad."""
     show = big_show(16, SCENES)
     tiles = tuple(
-        Pad(id=f"t{n}", plays=scene.ref)
+        Pad(id=f"t{n}", plays=parts(scene.ref))
         for n, scene in enumerate(show.playables.values())
     )
     show = edits.put(show, "pages", Page(id="p", name="Page", tiles=tiles))

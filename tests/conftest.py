@@ -4,6 +4,7 @@ anyone else is met.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import socket
 import subprocess
@@ -88,6 +89,20 @@ class Engines:
         self.clients.append(engine_client.connect(10.0))
         return self.clients[-1]
 
+    def another(self, pid: int) -> protocol.Welcome:
+        """The welcome of the engine that took the place of the one with that pid."""
+        end = time.monotonic() + 20.0
+        while time.monotonic() < end:
+            with contextlib.suppress(OSError, TimeoutError):
+                client = engine_client.Client()
+                self.clients.append(client)
+                welcome = client.wait_for(protocol.Welcome, 1.0)
+                if welcome.pid != pid:
+                    return welcome
+                client.close()
+            time.sleep(0.02)
+        raise TimeoutError("no engine took its place")
+
     def command(self, *words: str) -> subprocess.CompletedProcess[str]:
         """Run `choreon` with words and wait for it."""
         return subprocess.run(
@@ -111,8 +126,8 @@ class Engines:
             try:
                 process.wait(5)
             except subprocess.TimeoutExpired:
-                process.kill()
-                process.wait(5)
+                process.terminate()  # the supervisor ends the engine first
+                process.wait(10)
 
 
 @pytest.fixture

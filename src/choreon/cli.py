@@ -14,8 +14,12 @@ import sys
 import time
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from choreon import __version__, folders
+
+if TYPE_CHECKING:
+    from choreon.model.show import Show
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -59,6 +63,23 @@ def _parser() -> argparse.ArgumentParser:
     )
     demo.set_defaults(run=_demo)
 
+    guest = commands.add_parser(
+        "guest", help="the guest pages of a show, full screen, and nothing else"
+    )
+    guest.add_argument("show", type=Path, help="a show file")
+    guest.add_argument(
+        "--forget-pin",
+        action="store_true",
+        help="take the PIN out of the show's file, for whoever owns that",
+    )
+    guest.add_argument(
+        "--starter",
+        action="store_true",
+        help="write a desktop file that starts this, and say where it lies",
+    )
+    guest.add_argument("--window", action="store_true", help=argparse.SUPPRESS)
+    guest.set_defaults(run=_guest)
+
     engine = commands.add_parser("engine", help="play a show with no window")
     engine.add_argument("show", nargs="?", type=Path, help="a show file")
     engine.add_argument("--demo", action="store_true", help="play the sample show")
@@ -68,6 +89,9 @@ def _parser() -> argparse.ArgumentParser:
         default=5568,
         help="where the sample show's universes go on 127.0.0.1",
     )
+    for word, kind in (("--beat", int), ("--adopt", int), ("--why", str)):
+        engine.add_argument(word, type=kind, help=argparse.SUPPRESS)
+    engine.add_argument("--bare", action="store_true", help=argparse.SUPPRESS)
     engine.set_defaults(run=_engine)
 
     stop = commands.add_parser("stop", help="stop an engine that was left running")
@@ -119,12 +143,12 @@ def demo_path() -> Path:
 
 
 def _make_demo(fresh: bool, port: int) -> Path:
-    from choreon.demo import low_tide
+    from choreon.demo import opening_show
     from choreon.formats import showfile
 
     path = demo_path()
     if fresh or not path.exists():
-        showfile.write(path, low_tide(port=port))
+        showfile.write(path, opening_show(port))
     return path
 
 
@@ -135,7 +159,6 @@ def _window(arguments: argparse.Namespace) -> int:
 
 
 def _demo(arguments: argparse.Namespace) -> int:
-    from choreon.demo import OPENING
     from choreon.sim.controller import NAME, announced
     from choreon.ui.app import run
 
@@ -158,7 +181,7 @@ def _demo(arguments: argparse.Namespace) -> int:
             for words in wanted
         ]
     try:
-        code = run(path, OPENING)
+        code = run(path)
         if helpers and _engine_runs():
             print(
                 "The light goes on. Ctrl+C ends the simulated node and controller; "
@@ -172,6 +195,87 @@ def _demo(arguments: argparse.Namespace) -> int:
         for helper in helpers:
             helper.terminate()
     return code
+
+
+SOON, LATEST = 0.5, 10.0  # seconds until a window that died is there again
+
+
+def _guest(arguments: argparse.Namespace) -> int:
+    """The guest pages. Their window is a process of its own, which comes back where it
+    dies; it ends by the PIN.
+    """
+    from choreon import starter
+    from choreon.formats import showfile
+    from choreon.ui.app import run
+
+    path = arguments.show.resolve()
+    if arguments.window:
+        return run(path, guest=True)
+    try:
+        show, _ = showfile.open_best(path)
+    except (showfile.ShowFileError, OSError) as error:
+        print(f"{path} cannot be opened: {error}", file=sys.stderr)
+        return 4
+    if arguments.forget_pin:
+        return _forget_pin(path, show)
+    if arguments.starter:
+        print(starter.write(path, show.name))
+        return 0
+    _power_on(show)
+    command = [sys.executable, "-m", "choreon", "guest", "--window", str(path)]
+    wait = SOON
+    while True:
+        began = time.monotonic()
+        code = _run_window(command)
+        if code is None or code == 0:
+            return 0
+        wait = SOON if time.monotonic() - began > 60.0 else min(LATEST, 2.0 * wait)
+        print(f"The window ended ({code}); it is opened again.", file=sys.stderr)
+        time.sleep(wait)
+
+
+def _run_window(command: Sequence[str]) -> int | None:
+    """Run a window until it ends. Returns its exit code; None where this process was
+    told to end.
+    """
+    window = subprocess.Popen(command)
+    ended = []
+
+    def end(*_: object) -> None:
+        ended.append(True)
+        window.terminate()
+
+    signal.signal(signal.SIGTERM, end)
+    signal.signal(signal.SIGINT, end)
+    code = window.wait()
+    return None if ended else code
+
+
+def _power_on(show: Show) -> None:
+    """Where nothing plays yet: forget what played last, or go on with it."""
+    from choreon.engine import session
+    from choreon.model.tiles import PowerOn
+
+    if _engine_runs():
+        return
+    if show.guest.power_on == PowerOn.LAST:
+        session.resume_last(show.id)
+        return
+    session.forget(show.id)
+
+
+def _forget_pin(path: Path, show: Show) -> int:
+    from choreon.formats import showfile
+    from choreon.model import edits
+
+    guest = edits.replace(show.guest, pin="")
+    try:
+        showfile.write(path, edits.replace(show, guest=guest))
+    except OSError as error:
+        print(f"{path} cannot be written: {error.strerror}", file=sys.stderr)
+        return 4
+    print("The PIN is taken away. Open the show, and set another one.")
+    return 0
 
 
 def _answers(port: int) -> bool:
@@ -191,44 +295,38 @@ def _engine_runs() -> bool:
 
 
 def _engine(arguments: argparse.Namespace) -> int:
-    from choreon.demo import OPENING, low_tide
+    """A supervisor, and below it the engine that it starts."""
+    if arguments.beat is None or arguments.adopt is not None:
+        from choreon.engine import supervisor
+
+        words = [str(arguments.show.resolve())] if arguments.show else []
+        if arguments.demo:
+            words = ["--demo", "--port", str(arguments.port)]
+        return supervisor.run(words, arguments.adopt or 0, arguments.beat or -1)
+    from choreon.engine import openings
+    from choreon.engine.beat import Beat
     from choreon.engine.engine import run
-    from choreon.formats import showfile
     from choreon.model.show import Show
 
+    show = Show(id="empty", name="Untitled")
     if arguments.demo:
-        return run(low_tide(port=arguments.port), "", opening=OPENING)
-    if arguments.show is None:
-        return run(Show(id="empty", name="Untitled"), "")
-    path = arguments.show.resolve()
-    try:
-        show, note = showfile.open_best(path)
-    except (showfile.ShowFileError, OSError) as error:
-        print(f"{path} cannot be played: {error}", file=sys.stderr)
-        return 4
-    if note:
-        print(note, file=sys.stderr)
-    return run(show, str(path), note)
+        from choreon.demo import opening_show
+
+        show = opening_show(arguments.port)
+    known = openings.find(arguments.show, show, arguments.why or "", arguments.bare)
+    known.beat, known.supervised = Beat(arguments.beat), True
+    if known.note:
+        print(known.note, file=sys.stderr)
+    if known.show is None and known.last is None and not arguments.why:
+        # nothing is known that could be sent; a window may still bring a show
+        known.show = show
+    return run(known)
 
 
 def _stop(arguments: argparse.Namespace) -> int:
-    from choreon.engine import protocol
-    from choreon.engine.client import Client
+    from choreon.engine import ending
 
-    try:
-        client = Client(window=False)
-    except OSError:
-        print("No engine is running.")
-        return 0
-    client.send(protocol.Stop(max(0.0, arguments.fade)))
-    end = time.monotonic() + arguments.fade + 5.0
-    with contextlib.suppress(OSError):
-        while time.monotonic() < end:
-            client.receive(0.2)
-        print("The engine did not stop in time.", file=sys.stderr)
-        return 1
-    print("The engine has stopped.")
-    return 0
+    return ending.stop(arguments.fade)
 
 
 def _node(arguments: argparse.Namespace) -> int:

@@ -65,12 +65,12 @@ def test_something_that_plays_can_be_pressed_without_a_tile():
 def test_what_was_asked_for_is_not_compiled_in_the_frame(monkeypatch):
     """A first press, the crossfade after it, and a draft: all compiled ahead."""
     state = play.blank()
-    ahead = Ahead(SHOW, lambda: state)
+    ahead = Ahead(compiling.compile_show(SHOW), lambda: state)
 
     def press(tile: str, now: float):
-        aims = ahead.ask([to_tile(tile)])
         do = Do(to_tile(tile), Verb.PRESS)
-        return actions.perform(SHOW, state, do, now, aims[do.ref])
+        ways = ahead.ask([do])
+        return actions.perform(SHOW, state, do, now, ways[do.ref])
 
     def refuse(*_args, **_more):
         raise AssertionError("compiled in the frame")
@@ -78,7 +78,7 @@ def test_what_was_asked_for_is_not_compiled_in_the_frame(monkeypatch):
     for n, tile in enumerate(("slack-water-pad", "spring-tide-pad", "cello-pad")):
         state = press(tile, 10.0 * n)
         with monkeypatch.context() as frame:
-            for name in ("Fade", "assemble", "piece_of"):
+            for name in ("Fade", "assemble", "safe_piece_of"):
                 frame.setattr(compiling, name, refuse)
             frame.setattr("choreon.render.sources.scene.compile_look", refuse)
             render(ahead.compiled, state, 10.0 * n + 0.5)

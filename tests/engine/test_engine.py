@@ -19,13 +19,14 @@ from sacn.messages.data_packet import DataPacket
 from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import client as engine_client
-from choreon.engine import protocol
+from choreon.engine import protocol, session
 from choreon.engine.do import Do
 from choreon.engine.screen import ScreenReader
 from choreon.formats import showfile
 from choreon.model import changes, edits
 from choreon.model.outputs import SacnOutput
 from choreon.model.refs import GRAND, to_tile
+from choreon.model.tiles import Start
 from choreon.model.verbs import Verb
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import render
@@ -136,9 +137,7 @@ def test_killed_and_started_again_it_goes_on_where_it_was(engines, demo_path, no
     time.sleep(0.6)
     os.kill(pid, signal.SIGKILL)
     client.close()
-    engines.running[0].wait(5)
-    welcome = engines.start(demo_path).wait_for(protocol.Welcome)
-    assert welcome.pid != pid
+    welcome = engines.another(pid)
     assert welcome.resumed
     until(lambda: values(node, 1)[:1] == [108] and values(node, 1)[10] == 32)
 
@@ -323,3 +322,40 @@ def test_outputs_tell_what_they_do_and_one_in_trouble_harms_no_other(
     assert "203.0.113.77 is not there" in told["bad"].trouble
     assert (told["node"].errors, told["node"].trouble) == (0, "")
     assert node.reports()[0].jumps == 0
+
+
+def test_what_is_on_when_a_show_opens_is_on_at_every_start(engines, demo_show, node):
+    """The house lights at .2 after a first start, after a proper end, and, as it was
+    left, after a kill.
+    """
+    show = edits.replace(demo_show, opens=(Start(to_tile("house-lights-fader"), 0.2),))
+    path = folders.shows() / "s.choreon"
+    showfile.write(path, show)
+    level = show.playables["house-lights"].look["house-1"]["Dimmer"]
+    slot = show.fixtures["house-1"].address - 1
+    wanted = round(255 * 0.2 * level)
+
+    def house() -> int:
+        return values(node, 1)[slot] if len(values(node, 1)) > slot else -1
+
+    def kept_level() -> float:
+        kept = session.load(show.id)
+        return kept.players[0].level if kept and kept.players else 0.0
+
+    for _ in range(2):
+        client = engines.start(path)
+        until(lambda: house() == wanted)
+        client.send(Do(GRAND, Verb.LEVEL, 0.5))
+        engines.stop()
+        engines.running.clear()
+        engines.clients.clear()
+        until(lambda: house() == 0)
+    client = engines.start(path)
+    until(lambda: house() == wanted)
+    client.send(Do(to_tile("house-lights-fader"), Verb.LEVEL, 0.6))
+    until(lambda: house() == round(255 * 0.6 * level))
+    until(lambda: kept_level() == 0.6)
+    engines.running[-1].kill()
+    engines.running[-1].wait()
+    engines.start(path)
+    until(lambda: house() == round(255 * 0.6 * level))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import selectors
 import socket
+import stat
 import struct
 import threading
 import time
@@ -211,6 +212,17 @@ def test_a_damaged_session_is_forgotten(content):
     assert session.load("low-tide") is None
 
 
+def test_what_was_on_at_the_end_is_resumed_only_when_that_is_wanted(own_folders):
+    now = time.monotonic()
+    last = state_with("slack-water-pad", now)
+    session.save("low-tide", play.blank(), last)
+    assert session.load("low-tide") == play.blank()
+    assert not session.resume_last("another")
+    assert session.resume_last("low-tide")
+    assert session.load("low-tide") == last
+    assert not session.resume_last("low-tide")
+
+
 def test_session_names_stay_in_their_folder():
     assert session.path_for("../../etc/passwd").parent == folders.state()
 
@@ -251,7 +263,30 @@ def test_folders_are_the_users_alone(own_folders):
 def test_without_a_runtime_folder_there_is_one_of_the_users_own(monkeypatch, tmp_path):
     monkeypatch.setenv("XDG_RUNTIME_DIR", "")
     monkeypatch.setattr(folders.tempfile, "gettempdir", lambda: str(tmp_path))
-    assert folders.runtime() == tmp_path / f"choreon-runtime-{os.getuid()}" / "choreon"
+    folder = folders.runtime()
+    assert folder == tmp_path / f"choreon-runtime-{os.getuid()}"
+    assert stat.S_IMODE(folder.stat().st_mode) == 0o700
+
+
+@pytest.mark.parametrize("what", ["a link", "a file", "another user's"])
+def test_a_runtime_folder_that_is_not_ours_is_refused_in_words(
+    monkeypatch, tmp_path, what
+):
+    monkeypatch.setenv("XDG_RUNTIME_DIR", "")
+    monkeypatch.setattr(folders.tempfile, "gettempdir", lambda: str(tmp_path))
+    place = tmp_path / f"choreon-runtime-{os.getuid()}"
+    if what == "a link":
+        (tmp_path / "elsewhere").mkdir()
+        place.symlink_to(tmp_path / "elsewhere")
+    elif what == "a file":
+        place.write_text("")
+    else:
+        place.mkdir()
+        other = os.getuid() + 1
+        monkeypatch.setattr(folders.os, "getuid", lambda: other)
+        place.rename(tmp_path / f"choreon-runtime-{other}")
+    with pytest.raises(folders.Refused, match="Take it away, or set XDG_RUNTIME_DIR"):
+        folders.runtime()
 
 
 def test_what_a_client_sent_before_it_went_is_still_heard(own_folders):

@@ -17,7 +17,7 @@ from choreon.model.edits import rename
 from choreon.model.outputs import ArtnetOutput, SacnOutput
 from choreon.model.playables import Scene, Unknown
 from choreon.model.refs import BLACKOUT, GRAND, Ref, to_tile
-from choreon.model.tiles import Fader, Pad
+from choreon.model.tiles import Fader, Pad, parts
 
 SHOWS = Path(__file__).parent / "shows"
 SHOW = low_tide()
@@ -49,9 +49,11 @@ def test_a_show_of_format_3_opens_with_all_it_holds():
     assert show.playables["lanterns-home"].times["position"].fade == 1.5
     tiles = {tile.id: tile for page in show.pages.values() for tile in page.tiles}
     assert tiles["mudlight-pad"] == Pad(
-        id="mudlight-pad", plays=Ref("scene", "mudlight"), choice="parts"
+        id="mudlight-pad", plays=parts(Ref("scene", "mudlight")), choice="parts"
     )
-    assert tiles["haze-fader"] == Fader(id="haze-fader", plays=Ref("scene", "haze"))
+    assert tiles["haze-fader"] == Fader(
+        id="haze-fader", plays=parts(Ref("scene", "haze"))
+    )
     targets = {(i.message, i.number): i.target for i in show.inputs.values()}
     assert targets["cc", 7] == GRAND
     assert targets["note", 50] == BLACKOUT
@@ -105,7 +107,9 @@ def test_a_show_of_format_1_means_what_it_meant():
     assert look["spot-1"]["Focus1"] == pytest.approx(100 / 255)
     assert look["mist"] == {"Haze1": 128.0, "Fan1": 64.0}  # it does not hang; kept
     assert show.playables["haze"].fade_in == 3.0
-    assert show.pages["p"].tiles == (Pad(id="haze-pad", plays=Ref("scene", "haze")),)
+    assert show.pages["p"].tiles == (
+        Pad(id="haze-pad", plays=parts(Ref("scene", "haze"))),
+    )
 
 
 @pytest.mark.parametrize("name", ["format-1", "format-2", "format-3", "format-4"])

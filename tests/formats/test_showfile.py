@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from choreon.demo import low_tide
-from choreon.formats import autosave, showfile
+from choreon.formats import autosave, showfile, versions
 from choreon.model import edits
 from tests.conftest import until
 
@@ -132,7 +132,7 @@ def test_a_zip_bomb_is_refused():
 def test_the_last_good_version_is_opened_and_the_damaged_file_kept(
     tmp_path, monkeypatch
 ):
-    monkeypatch.setattr(showfile, "VERSION_GAP", 0.0)
+    monkeypatch.setattr(versions, "VERSION_GAP", 0.0)
     path = tmp_path / "s.choreon"
     for name in ("one", "two", "three"):
         showfile.write(path, edits.replace(SHOW, name=name))
@@ -160,11 +160,11 @@ def test_ten_versions_are_kept_and_not_one_for_every_edit(tmp_path, monkeypatch)
     for i in range(5):
         showfile.write(path, edits.replace(SHOW, name=str(i)))
     assert len(showfile.versions(path)) == 1
-    monkeypatch.setattr(showfile, "VERSION_GAP", 0.0)
+    monkeypatch.setattr(versions, "VERSION_GAP", 0.0)
     for i in range(15):
         showfile.write(path, edits.replace(SHOW, name=f"later {i}"))
     kept = showfile.versions(path)
-    assert len(kept) == showfile.VERSIONS
+    assert len(kept) == versions.VERSIONS
     assert showfile.read(kept[0]).name == "later 13"
 
 
@@ -180,7 +180,7 @@ def test_a_full_disk_leaves_the_old_file_as_it_was(tmp_path, monkeypatch):
         showfile.write(path, edits.replace(SHOW, name="other"))
     assert showfile.read(path) == SHOW
     assert [p.name for p in tmp_path.iterdir()] == ["s.choreon"]
-    kept = autosave.save(path, SHOW)
+    kept, _ = autosave.save(path, SHOW)
     assert "Nothing can be written: No space left on device" in kept.trouble
 
 

@@ -903,7 +903,7 @@ def test_a_card_is_carried_to_a_page(hands, compose):
     assert carried(cards.mimeData([cards.index_of("cello")])) == Ref("scene", "cello")
     compose.shelf.show_kind("palettes")
     lantern = cards.index_of("lantern")
-    assert not cards.flags(lantern) & Qt.ItemFlag.ItemIsDragEnabled  # it plays nothing
+    assert carried(cards.mimeData([lantern])) == Ref("palette", "lantern")
 
 
 def test_a_palette_deleted_while_used_leaves_its_values(hands, compose, node):
@@ -1040,11 +1040,11 @@ def test_a_scene_is_dragged_to_a_page(hands, compose):
         perform.dropEvent(drop)
         QTest.qWait(50)
 
-    let_go("stage-blue", perform.faders)
-    let_go("stage-rose", perform.choices["parts"])
-    let_go("no such scene", perform.choices["parts"])
+    let_go("stage-blue", perform.tiles["haze-fader"])
+    let_go("stage-rose", perform.tiles["mudlight-pad"])
+    let_go("no such scene", perform.tiles["mudlight-pad"])
     tiles = hands.parts.document.show.pages["low-tide"].tiles[-2:]
-    assert [(t.plays.id, t.kind, getattr(t, "choice", "")) for t in tiles] == [
+    assert [(t.plays[0].ref.id, t.kind, getattr(t, "choice", "")) for t in tiles] == [
         ("stage-blue", "fader", ""),
         ("stage-rose", "pad", "parts"),
     ]

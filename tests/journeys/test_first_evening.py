@@ -270,6 +270,9 @@ def test_tiles_are_arranged_and_taken_off(hands):
         "mic-rose",
         "mic-front",
         "mic-house",
+        "mic-break",
+        "mic-clock",
+        "mic-back",
     }
 
 

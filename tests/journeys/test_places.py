@@ -240,7 +240,9 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     )
     assert hands.parts.document.show.playables["cello"] is cello
     shelf.deeds.put_on("open-mic", "fader")
-    assert hands.parts.document.show.pages["open-mic"].tiles[-1].plays.id == "cello"
+    assert (
+        hands.parts.document.show.pages["open-mic"].tiles[-1].plays[0].ref.id == "cello"
+    )
     hands.click(shelf.deeds.delete)
     assert "cello" not in hands.parts.document.show.playables
     perform = hands.place("perform")
@@ -389,9 +391,8 @@ def test_a_choice_is_made_of_pads(hands, answers, node):
     hands.until(
         lambda: [p.ref.id for p in hands.parts.engine.state.players] == ["dots"]
     )
-    assert "pair · one at a time" in [
-        label.text() for label in perform.body.findChildren(QLabel)
-    ]
+    pads = [perform.tiles[pad].tile for pad in ("cello-pad", "dots-pad")]
+    assert [pad.choice for pad in pads] == ["pair", "pair"]
 
 
 def test_pads_and_list_by_keyboard(hands):
@@ -423,8 +424,20 @@ def test_the_tile_menu_offers_what_can_be_done(hands):
             )
         )
     assert seen[0] == [
-        "Learn a control…", "Unlearn", "Move earlier", "Move later", "One at a time with…", "Take off the page"
-    ]  # fmt: skip
+        "Half as fast",
+        "Twice as fast",
+        "Fade time…",
+        "As stored",
+        "Let it go",
+        "Learn a control…",
+        "Unlearn",
+        "Take its lamps aside",
+        "Arrange…",
+        "Move earlier",
+        "Move later",
+        "One at a time with…",
+        "Take off the page",
+    ]
     assert "One at a time with…" not in seen[1]
 
 
@@ -452,7 +465,11 @@ def test_an_unknown_controller_is_drawn_from_what_moves(hands):
         "Dots now follows note 40 (channel 10) of Night desk."
         in hands.window.notice.text.text()
     )
-    assert surfaces.targets[to_tile("dots-pad")].tied.text() == "pad 7, note 40 ch 10"
+    row = surfaces.targets[to_tile("dots-pad")]
+    assert (row.tied.text(), row.tied.toolTip()) == (
+        "pad 7 +1",
+        "pad 7, note 40 ch 10",
+    )
 
 
 def test_a_controller_that_is_away_is_shown_with_what_it_does(hands):

@@ -22,7 +22,7 @@ from choreon.demo import low_tide
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.engine.do import Do
-from choreon.formats import autosave, showfile
+from choreon.formats import rescue, showfile
 from choreon.model import edits
 from choreon.model.refs import GRAND, to_tile
 from choreon.model.verbs import Verb
@@ -238,7 +238,7 @@ def test_a_place_that_cannot_be_written_is_told_and_a_copy_is_kept(
         )
         hands.until(lambda: "cannot be written" in hands.window.notice.text.text())
         assert "not kept in its place" in hands.window.heading.kept.text()
-        copy = autosave.rescue_path(demo_path)
+        copy = rescue.rescue_path(demo_path, "low-tide")
         assert showfile.read(copy).name == "Ebb"
     hands.parts.document.edit(
         "rename", edits.replace(hands.parts.document.show, name="Flood")
@@ -299,9 +299,8 @@ def test_a_damaged_show_with_no_version_is_left_alone_and_told(
 def test_the_rescued_copy_is_opened_when_it_is_newer(own_folders, demo_show):
     path = own_folders / "s.choreon"
     showfile.write(path, demo_show)
-    copy = autosave.rescue_path(path)
-    showfile.write(copy, edits.replace(demo_show, name="Ebb"))
-    os.utime(path, (time.time() - 60, time.time() - 60))
+    rescue.keep(path, edits.replace(demo_show, name="Ebb"), rescue.digest_of(path))
+    os.utime(path, (time.time() + 6000, time.time() + 6000))  # dates change nothing
     opened = find_show(path)
     assert opened.show.name == "Ebb"
     assert "newer copy" in opened.note

@@ -18,11 +18,23 @@ def test_no_lit_lamp_jumps(seed):
     assert worst.step <= worst.allowed, worst.story
 
 
+@pytest.mark.parametrize("seed", range(6))
+def test_no_lit_lamp_jumps_whatever_is_done_on_a_page(seed):
+    """Choices, flashes, masters, override faders, lamps aside, the order of what is on,
+    back to before: no lit lamp jumps by any of it.
+    """
+    walk = wander.PlayedWalk(random.Random(seed))
+    worst = walk.scan(step=0.002)
+    assert worst.step <= worst.allowed, worst.story
+
+
 @pytest.mark.parametrize("seed", range(8))
 def test_the_trace_tells_the_same_light(seed):
     """Laid one by one and recorded, or what stands laid together: the same values."""
     walk = wander.Walk(random.Random(1000 + seed))
     assert walk.apart() < 1e-9
+    played = wander.PlayedWalk(random.Random(1000 + seed))
+    assert played.apart() < 1e-9
 
 
 def test_a_rule_that_forgets_who_else_lights_the_lamp_is_caught(monkeypatch):

@@ -12,7 +12,7 @@ from choreon.model import edits, links
 from choreon.model.playables import Scene, Times
 from choreon.model.refs import Ref
 from choreon.model.show import Hanging, Mark, Place
-from choreon.model.tiles import Pad, Page
+from choreon.model.tiles import Pad, Page, parts
 from choreon.render import aim
 from choreon.render import heads as moving
 from choreon.render.approach import approach
@@ -229,7 +229,9 @@ def pads():
         for i, c in (("red", RED), ("blue", BLUE))
     )
     show = edits.put(show, "playables", *scenes)
-    tiles = tuple(Pad(id=f"{i}-pad", plays=Ref("scene", i)) for i in ("red", "blue"))
+    tiles = tuple(
+        Pad(id=f"{i}-pad", plays=parts(Ref("scene", i))) for i in ("red", "blue")
+    )
     return edits.put(show, "pages", Page(id="p", name="P", tiles=tiles))
 
 

@@ -10,12 +10,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from choreon.engine import actions
-from choreon.engine.actions import draft, motion
+from choreon.engine.actions import draft, hands, motion, overrides
 from choreon.engine.ahead import Ahead
 from choreon.engine.do import Do
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links
+from choreon.model.masters import GroupMaster, Override
 from choreon.model.motion import (
     AnyMotion,
     Effect,
@@ -31,12 +32,22 @@ from choreon.model.motion import (
 )
 from choreon.model.playables import Chase, Scene, Times
 from choreon.model.playables.chase import ChaseStep, End, Run, Unit
-from choreon.model.refs import Ref, to_tile
+from choreon.model.refs import Ref, to_deed, to_tile
 from choreon.model.show import Fixture, Mark, Show
-from choreon.model.tiles import Fader, Pad, Page
+from choreon.model.tiles import (
+    Choice,
+    DarkChange,
+    Fader,
+    Flash,
+    Pad,
+    Page,
+    Part,
+    parts,
+)
 from choreon.model.values import Look, Value
-from choreon.model.verbs import Verb
-from choreon.render.compiled import CompiledShow
+from choreon.model.verbs import Edge, Verb
+from choreon.render.capture import frozen
+from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.compositor import compose
 from choreon.render.rig import Floats
 from choreon.render.state import PlayState
@@ -85,15 +96,15 @@ def show_of(dice: random.Random) -> Show:
     ]
     chase = _chase(dice, show)
     tiles = [
-        Pad(id=f"t{i}", plays=Ref("scene", f"s{i}"), choice="c" if i < 3 else "")
+        Pad(id=f"t{i}", plays=parts(Ref("scene", f"s{i}")), choice="c" if i < 3 else "")
         for i in range(4)
     ]
     if chase is not None:
         tiles[dice.choice((0, 3))] = edits.replace(
-            tiles[dice.choice((0, 3))], plays=chase.ref
+            tiles[dice.choice((0, 3))], plays=parts(chase.ref)
         )
         tiles = [edits.replace(t, id=f"t{i}") for i, t in enumerate(tiles)]
-    faders = [Fader(id=f"t{i}", plays=Ref("scene", f"s{i}")) for i in (4, 5)]
+    faders = [Fader(id=f"t{i}", plays=parts(Ref("scene", f"s{i}"))) for i in (4, 5)]
     page = Page(id="p", name="P", tiles=(*tiles, *faders))
     moving = [chase] if chase is not None else []
     return edits.put(edits.put(show, "playables", *scenes, *moving), "pages", page)
@@ -251,10 +262,12 @@ class Walk:
 
     def __init__(self, dice: random.Random) -> None:
         self.dice = dice
-        self.show = show_of(dice)
+        self.show = self._show_of(dice)
         self.state = play.blank()
         self.now = 0.0
-        self.ahead = Ahead(self.show, lambda: self.state, lambda: self.now)
+        self.ahead = Ahead(
+            compile_show(self.show), lambda: self.state, lambda: self.now
+        )
         self.compiled = self.ahead.compiled
         times = sorted(
             dice.uniform(0.2, LENGTH - 3.5) for _ in range(dice.randint(4, 9))
@@ -272,6 +285,9 @@ class Walk:
         smooth[rig.snaps_from : rig.size] = False
         self.smooth = smooth
 
+    def _show_of(self, dice: random.Random) -> Show:
+        return show_of(dice)
+
     def _deed(self) -> tuple[str, str, float]:
         whats = ["press"] * 7 + ["release", "draft", "clear", "blind"]
         what = self.dice.choice([*whats, "rate", "pause", "next", "back"])
@@ -280,9 +296,9 @@ class Walk:
     def _do(self, state: PlayState, what: str, tile: str, value: float, now: float):
         if what == "press":  # as the engine does, the way of the heads planned
             self.state, self.now = state, now
-            ref = to_tile(tile)
-            aims = self.ahead.ask([ref])[ref]
-            return actions.perform(self.show, state, Do(ref, Verb.PRESS), now, aims)
+            do = Do(to_tile(tile), Verb.PRESS)
+            ways = self.ahead.ask([do])[do.ref]
+            return actions.perform(self.show, state, do, now, ways)
         if what == "release" and state.players:
             return play.release(self.show, state, state.players[0].id, now)
         if what == "draft":  # a colour by hand: the lamp's own jump is the hand's
@@ -375,3 +391,102 @@ class Walk:
                     differ[raw] *= np.minimum(fast.raw_share, slow.raw_share)
                 most = max(most, float(differ.max()))
         return most
+
+
+class PlayedWalk(Walk):
+    """The same with all else that hands do on a page: choices, flashes, masters,
+    override faders, lamps aside, live values, the order, back to before, the safe look.
+    """
+
+    def _show_of(self, dice: random.Random) -> Show:
+        show = show_of(dice)
+        lamps = [Ref("fixture", i) for i in show.fixtures]
+        only = (*[()] * 3, ("colour", "position"), ("intensity",))
+        plays = [
+            Part(Ref("scene", f"s{i}"), dice.uniform(0.3, 1.0), dice.choice(only))
+            for i in range(6)
+        ]
+        dark = DarkChange(*(dice.uniform(0.6, 1.5) for _ in range(3)))
+        tiles = (
+            Choice(
+                id="choice", plays=tuple(plays[:4]), change=dice.choice((None, dark))
+            ),
+            Pad(id="many", plays=tuple(plays[2:5])),
+            Flash(id="over", plays=tuple(plays[4:5]), fades=True),
+            Flash(id="adds", plays=tuple(plays[5:]), fades=True, over=False),
+        )
+        masters = (
+            GroupMaster(id="lamps", name="L", over=tuple(dice.sample(lamps, 2))),
+            GroupMaster(id="played", name="P", over=(Ref("scene", "s1"),)),
+            Override(
+                id="override",
+                name="O",
+                over=tuple(dice.sample(lamps, 2)),
+                alone=dice.random() < 0.5,
+            ),
+        )
+        page = Page(id="q", name="Q", tiles=tiles)
+        show = edits.put(edits.put(show, "pages", page), "masters", *masters)
+        return edits.replace(show, safe=(plays[5],))
+
+    def _deed(self) -> tuple[str, str, float]:
+        if self.dice.random() < 0.4:
+            return super()._deed()
+        return self.dice.choice(PLAYED), "", self.dice.random()
+
+    def state_at_start(self) -> PlayState:
+        """Masters stand somewhere; an override fader may be in hand."""
+        state = super().state_at_start()
+        levels = {i: self.dice.uniform(0.2, 1.0) for i in ("lamps", "played")}
+        return play.set_masters(state, levels=levels)
+
+    def _do(self, state: PlayState, what: str, tile: str, value: float, now: float):
+        if what not in PLAYED:
+            return super()._do(state, what, tile, value, now)
+        if what == "aside":
+            some = self._some(value)
+            look = frozen(self.compiled, state, now, some)
+            return hands.take(state, "aside", look, now)
+        if what == "back":
+            return hands.bring_back(state, state.aside, now, 1.0 + value)
+        if what == "hold":
+            held = state.masters.grip("override")
+            # its level is the hand's own; it is gripped softly, in more than its time
+            state = overrides.hold(state, "override", value, now)
+            if held is not None:
+                return play.set_masters(state, grips=(held,))
+            ramp = state.masters.grips[0].held
+            grip = edits.replace(
+                state.masters.grips[0], held=edits.replace(ramp, seconds=1.0)
+            )
+            return play.set_masters(state, grips=(grip,))
+        self.state, self.now = state, now
+        ref, verb, edge = PLAYED_AS[what]
+        if ref.kind == "player":
+            if not state.players:
+                return state
+            mains = [p for p in state.players if not p.lifts]
+            ref = Ref("player", mains[int(value * len(mains))].id)
+        do = Do(ref, verb, 1.0 if ref.kind == "player" else float(int(4 * value)), edge)
+        ways = self.ahead.ask([do])[do.ref]
+        return actions.perform(self.show, state, do, now, ways)
+
+    def _some(self, value: float) -> list[str]:
+        ids = list(self.show.fixtures)
+        return [i for n, i in enumerate(ids) if (int(value * 16) >> n) & 1]
+
+
+PLAYED_AS = {
+    "choose": (to_tile("choice"), Verb.STEP, Edge.DOWN),
+    "many": (to_tile("many"), Verb.PRESS, Edge.DOWN),
+    "over": (to_tile("over"), Verb.PRESS, Edge.DOWN),
+    "over up": (to_tile("over"), Verb.PRESS, Edge.UP),
+    "adds": (to_tile("adds"), Verb.PRESS, Edge.DOWN),
+    "adds up": (to_tile("adds"), Verb.PRESS, Edge.UP),
+    "raise": (Ref("player", ""), Verb.RAISE, Edge.DOWN),
+    "lower": (Ref("player", ""), Verb.LOWER, Edge.DOWN),
+    "let go": (Ref("master", "override"), Verb.RELEASE, Edge.DOWN),
+    "undo": (to_deed("undo"), Verb.PRESS, Edge.DOWN),
+    "safe": (to_deed("safe"), Verb.PRESS, Edge.DOWN),
+}
+PLAYED = [*PLAYED_AS, "choose", "aside", "back", "hold"]

@@ -6,15 +6,16 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel, QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 
+from choreon.model.show import Mark, Room
 from choreon.render.picker import place_of
 from choreon.ui import theme, words
-from choreon.ui.perform.place import Flow
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.aim_pad import AimPad
 from choreon.ui.widgets.colour_field import ColourField
 from choreon.ui.widgets.faders import Fader
+from choreon.ui.widgets.floor_pad import FloorPad
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField, parse
 
@@ -310,24 +311,34 @@ def test_limits_are_dragged_on_the_pad(shown):
     assert got[-1][1] == pytest.approx((0.0, 135.0), abs=3)
 
 
-def test_flow_wraps_like_words(shown):
-    holder = QWidget()
-    flow = Flow(holder)
-    labels = [QLabel() for _ in range(5)]
-    for label in labels:
-        label.setFixedSize(90, 40)
-        flow.addWidget(label)
-    shown(holder, 200, 300)
-    assert [(label.x(), label.y()) for label in labels] == [
-        (0, 0),
-        (100, 0),
-        (0, 50),
-        (100, 50),
-        (0, 100),
-    ]
-    assert flow.heightForWidth(200) == 140
-    assert flow.heightForWidth(490) == 40
-    assert flow.takeAt(9) is None
+def test_the_floor_pad_gives_the_mark_or_the_point_that_is_pressed(shown):
+    """A stage of 8 × 6 m: a press at a mark gives that, elsewhere metres."""
+    pad = shown(FloorPad(), 240, 180)
+    pad.show_stage(Room(width=8.0, depth=6.0), [Mark(id="m", name="M", x=2.0, y=3.0)])
+    assert pad.aim(pad.to_screen(2.05, 3.0)) == "mark:m"
+    assert pad.point == (2.0, 3.0)
+    link = pad.aim(pad.to_screen(-1.0, 1.5))
+    assert link == "point:-1.000,1.500,0"
+    assert pad.step(0.25, -0.5) == "point:-0.750,1.000,0"
+    given: list[str] = []
+    pad.aimed.connect(given.append)
+    QTest.mouseClick(pad, LEFT, NONE, pad.to_screen(2.0, 3.0).toPoint())
+    assert given == ["mark:m"]
+    assert not pad.grab().isNull()
+
+
+@pytest.mark.parametrize("tokens", [{}, theme.CONTRAST])
+def test_words_stand_out_on_every_ground(tokens):
+    """7:1 for text, 5.5:1 for what is soft; 12:1 and 9:1 where contrast is high."""
+    high = bool(tokens)
+    ground = [tokens.get(n, getattr(theme, n)) for n in ("PIT", "DECK", "FLAT")]
+    for name, least in (
+        ("TEXT", 12.0 if high else 7.0),
+        ("SOFT", 9.0 if high else 5.5),
+    ):
+        words_ = luminance(tokens.get(name, getattr(theme, name)))
+        for token in ground:
+            assert (words_ + 0.05) / (luminance(token) + 0.05) >= least
 
 
 def luminance(token: str) -> float:

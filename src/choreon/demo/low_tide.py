@@ -5,16 +5,28 @@ plays on.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import Any
 
+from choreon.demo.band import with_band
 from choreon.demo.motion import with_motion
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.outputs import SacnOutput
 from choreon.model.playables import Scene, Times
-from choreon.model.refs import BLACKOUT, GRAND, Ref
+from choreon.model.refs import BLACKOUT, GRAND, Ref, to_tile
 from choreon.model.show import Area, Bar, Group, Hanging, Place, Room, Seats, Show
-from choreon.model.tiles import Fader, Pad, Page
+from choreon.model.tiles import (
+    ClockTile,
+    DeedTile,
+    Fader,
+    Pad,
+    Page,
+    Part,
+    Spot,
+    Start,
+    parts,
+)
 from choreon.model.values import Look, Value
 
 RGB = tuple[float, float, float]
@@ -75,7 +87,7 @@ def low_tide(host: str = "127.0.0.1", port: int = 5568) -> Show:
     show = Show(id="low-tide", name="Low Tide", room=BOATHOUSE)
     show = edits.put(show, "outputs", SacnOutput(id="node", host=host, port=port))
     show = _pages(_scenes(_palettes(_groups(_rig(show)))))
-    return with_motion(_controller(show))
+    return with_band(with_motion(_controller(show)))
 
 
 def _rig(show: Show) -> Show:
@@ -227,7 +239,8 @@ def _palettes(show: Show) -> Show:
     return show
 
 
-OPENING = ("slack-water-pad",)  # what is on when the sample show begins
+OPENING = (Start(to_tile("slack-water-pad")), Start(to_tile("house-lights-fader"), 0.2))
+"""What is on when the sample show is opened."""
 
 
 class _Paint:
@@ -453,41 +466,95 @@ def to_scene(scene_id: str) -> Ref:
 
 
 def _pages(show: Show) -> Show:
-    def pad(scene: str, choice: str = "") -> Pad:
+    def pad(scene: str, choice: str, spot: Spot) -> Pad:
         scene_id = edits.fresh_id(scene, ())
-        return Pad(id=f"{scene_id}-pad", plays=to_scene(scene_id), choice=choice)
+        plays = parts(to_scene(scene_id))
+        return Pad(id=f"{scene_id}-pad", plays=plays, choice=choice, spot=spot)
 
-    def fader(scene: str) -> Fader:
+    def fader(scene: str, x: int, **more: Any) -> Fader:
         scene_id = edits.fresh_id(scene, ())
-        return Fader(id=f"{scene_id}-fader", plays=to_scene(scene_id))
+        plays, spot = parts(to_scene(scene_id)), Spot(x, 2, 2, 4)
+        return Fader(id=f"{scene_id}-fader", plays=plays, spot=spot, **more)
 
-    parts = ("Slack Water", "Mudlight", "The Groynes", "Spring Tide", "Lanterns Home")
+    acts = ("Slack Water", "Mudlight", "The Groynes", "Spring Tide", "Lanterns Home")
     evening = Page(
         id="low-tide",
         name="Low Tide",
         tiles=(
-            *(pad(name, choice="parts") for name in parts),
-            pad("Cello"),
-            pad("Dots"),
-            pad("Strobe hit"),
-            fader("House lights"),
-            fader("Front wash"),
-            fader("Stage warm"),
-            fader("Haze"),
+            *(pad(name, "parts", Spot(2 * n, 0)) for n, name in enumerate(acts)),
+            pad("Cello", "", Spot(10, 0)),
+            pad("Dots", "", Spot(0, 2)),
+            pad("Strobe hit", "", Spot(2, 2)),
+            fader("House lights", 4, protected=True),
+            fader("Front wash", 6),
+            fader("Stage warm", 8),
+            fader("Haze", 10, protected=True),
+            DeedTile(id="back-to-before", deed="undo", spot=Spot(0, 4)),
+            DeedTile(id="safe-look", deed="safe", spot=Spot(2, 4)),
         ),
     )
-    mic = Page(
+    return edits.put(show, "pages", evening, _mic())
+
+
+def _mic() -> Page:
+    """The page that the volunteer plays: large, and each tile explained."""
+
+    def pad(tile_id: str, scene: str, name: str, note: str, x: int) -> Pad:
+        return Pad(
+            id=tile_id,
+            plays=parts(to_scene(scene)),
+            choice="stage",
+            name=name,
+            note=note,
+            spot=Spot(x, 0, 2, 3),
+        )
+
+    return Page(
         id="open-mic",
         name="Open mic",
+        columns=10,
+        event="Open mic hour",
         tiles=(
-            Pad(id="mic-warm", plays=to_scene("stage-warm"), choice="stage"),
-            Pad(id="mic-blue", plays=to_scene("stage-blue"), choice="stage"),
-            Pad(id="mic-rose", plays=to_scene("stage-rose"), choice="stage"),
-            Fader(id="mic-front", plays=to_scene("front-wash")),
-            Fader(id="mic-house", plays=to_scene("house-lights")),
+            pad("mic-warm", "stage-warm", "Warm", "For talking and songs", 0),
+            pad("mic-blue", "stage-blue", "Blue", "For slow songs", 2),
+            pad("mic-rose", "stage-rose", "Rose", "For the lively ones", 4),
+            Fader(
+                id="mic-front",
+                plays=parts(to_scene("front-wash")),
+                name="Faces",
+                note="Up: they are seen",
+                spot=Spot(6, 0, 2, 5),
+            ),
+            Fader(
+                id="mic-house",
+                plays=parts(to_scene("house-lights")),
+                name="House",
+                note="Light over the seats",
+                protected=True,
+                spot=Spot(8, 0, 2, 5),
+            ),
+            Pad(
+                id="mic-break",
+                plays=(
+                    Part(to_scene("house-lights")),
+                    Part(to_scene("stage-warm"), 0.3),
+                ),
+                name="Break",
+                note="House light up, stage low",
+                choice="stage",
+                sign="lightbulb",
+                spot=Spot(0, 3, 2, 2),
+            ),
+            ClockTile(id="mic-clock", spot=Spot(2, 3, 2, 2)),
+            DeedTile(
+                id="mic-back",
+                deed="undo",
+                name="Undo",
+                note="Back to what was on",
+                spot=Spot(4, 3, 2, 2),
+            ),
         ),
     )
-    return edits.put(show, "pages", evening, mic)
 
 
 def _controller(show: Show) -> Show:

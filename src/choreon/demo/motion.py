@@ -27,7 +27,7 @@ from choreon.model.playables import Scene
 from choreon.model.playables.chase import ChaseStep, End, Lie, Pattern, Run, Unit
 from choreon.model.refs import TEMPO, Ref
 from choreon.model.show import Show
-from choreon.model.tiles import Fader, Pad, Page
+from choreon.model.tiles import AnyTile, Fader, Pad, Page, parts
 from choreon.model.values import Look, Value
 
 BPM = 96.0
@@ -277,9 +277,9 @@ def _page(show: Show, ids: list[str]) -> Show:
     for playable_id in ids:
         ref = show.playables[playable_id].ref
         if ref.kind == Scene.kind and ref.id not in QUICK:
-            tiles.append(Fader(id=f"{ref.id}-fader", plays=ref))
+            tiles.append(Fader(id=f"{ref.id}-fader", plays=parts(ref)))
         else:
-            tiles.append(Pad(id=f"{ref.id}-pad", plays=ref))
+            tiles.append(Pad(id=f"{ref.id}-pad", plays=parts(ref)))
     page = Page(id="motion", name="Motion", tiles=tuple(tiles))
     return edits.put(show, "pages", page)
 
@@ -296,16 +296,20 @@ def _controls(show: Show) -> Show:
     """The practice controller plays the page: pads, the faders that are free, knobs."""
     tiles = show.pages["motion"].tiles
     pads = [tile for tile in tiles if isinstance(tile, Pad)]
+    quick = [tile for tile in pads if tile.plays[0].ref.id in QUICK]
+    chased = [tile for tile in pads if tile not in quick]
     faders = [tile for tile in tiles if isinstance(tile, Fader)]
-    quick = [tile for tile in pads if tile.plays.id in QUICK]
-    for number, tile in zip(SWITCHES, quick, strict=True):
-        show = edits.learn(show, PORT, "cc", 0, number, tile.ref)
-    chased = [tile for tile in pads if tile.plays.id not in QUICK]
-    for number, tile in zip(PADS, chased, strict=True):
-        show = edits.learn(show, PORT, "note", 0, number, tile.ref)
-    for number, fader in zip(LEVELS, faders, strict=True):
-        show = edits.learn(show, PORT, "cc", 0, number, fader.ref)
-    return _with_tempo(show)
+    show = _learnt(show, "cc", SWITCHES, quick)
+    show = _learnt(show, "note", PADS, chased)
+    return _with_tempo(_learnt(show, "cc", LEVELS, faders))
+
+
+def _learnt(
+    show: Show, message: str, numbers: Sequence[int], tiles: Sequence[AnyTile]
+) -> Show:
+    for number, tile in zip(numbers, tiles, strict=True):
+        show = edits.learn(show, PORT, message, 0, number, tile.ref)
+    return show
 
 
 def _with_tempo(show: Show) -> Show:

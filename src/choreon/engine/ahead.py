@@ -4,22 +4,26 @@ that is asked for, compiled before it is handed to the frame loop.
 
 from __future__ import annotations
 
+import contextlib
+import logging
 import threading
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 from choreon.engine import actions
 from choreon.engine.actions import players
-from choreon.engine.actions.players import Aims
+from choreon.engine.actions.players import Aims, Ways
 from choreon.engine.do import Do
 from choreon.model.motion import Effects
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.model.verbs import Verb
 from choreon.render.approach import approach
+from choreon.render.capture import frozen
 from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.state import PlayState, Step
+
+log = logging.getLogger(__name__)
 
 
 class Ahead:
@@ -29,13 +33,13 @@ class Ahead:
 
     def __init__(
         self,
-        show: Show,
+        compiled: CompiledShow,
         playing: Callable[[], PlayState],
         clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self._playing, self._clock = playing, clock
         self._lock = threading.Lock()
-        self.compiled = compile_show(show)
+        self.compiled = compiled
         self.draft: Look = {}
         self.effects: Effects = ()
 
@@ -50,10 +54,17 @@ class Ahead:
         """
         with self._lock:
             made = compile_show(show, self.compiled)
-            made.warm(self._playing())
-            made.draft(self.draft, self.effects)
             self.compiled = made
+            try:
+                made.warm(self._playing())
+                made.draft(self.draft, self.effects)
+            except Exception:  # the frame that needs it says so too
+                log.exception("what plays cannot be compiled ahead")
             return made
+
+    def adopt_draft(self, state: PlayState) -> None:
+        """Take a draft that is compiled already."""
+        self.draft, self.effects = state.draft.look, state.draft.effects
 
     def restore(self, state: PlayState) -> None:
         """Compile all that plays in a state before it takes effect."""
@@ -72,29 +83,44 @@ class Ahead:
             self.compiled.draft(look, self.effects)
             return look
 
-    def ask(self, refs: Iterable[Ref]) -> dict[Ref, Aims]:
-        """Compile what acting on things may start, as if they were pressed now.
-        Returns, for what each would play, how its heads come to their points.
+    def ask(self, dos: Iterable[Do]) -> dict[Ref, Ways]:
+        """Compile what doing things now may start. Returns, for each thing that is
+        acted on, how the heads of what it would play come to their points.
         """
         with self._lock:
-            return {ref: self._prepared(ref) for ref in refs}
+            return {do.ref: self._prepared(do) for do in dos}
 
-    def _prepared(self, ref: Ref) -> Aims:
+    def frozen(self, fixtures: Sequence[str]) -> Look:
+        """Returns what fixtures have now, compiled."""
+        with self._lock:
+            look = frozen(self.compiled, self._playing(), self._clock(), fixtures)
+            self.compiled.draft(look)
+            return look
+
+    def _prepared(self, do: Do) -> Ways:
         compiled, state = self.compiled, self._playing()
-        plays = actions.plays(compiled.show, ref)
-        playable = players.playable_of(compiled.show, plays) if plays else None
-        if playable is None:
-            return {}
         now = self._clock()
-        look = compiled.look_of(Step(ref=playable.ref))
+        ways = {
+            ref: self._way(ref, do, now)
+            for ref in actions.plays(compiled.show, state, do)
+        }
+        if not ways:
+            return {}
+        with contextlib.suppress(actions.NotTaken):
+            after = actions.perform(compiled.show, state, do, now, ways)
+            known = set(map(id, state.players))
+            for player in after.players:
+                if id(player) not in known:
+                    compiled.warm_player(player)
+        return ways
+
+    def _way(self, plays: Ref, do: Do, now: float) -> Aims:
+        compiled = self.compiled
+        if players.playable_of(compiled.show, plays) is None:
+            return {}
+        look = compiled.look_of(Step(ref=plays))
         others = [
             compiled.look_of(Step(ref=other))
-            for other in actions.exclusive(compiled.show, ref)
+            for other in actions.exclusive(compiled.show, do.ref)
         ]
-        aims = approach(compiled, state, now, look, others)
-        after = actions.perform(compiled.show, state, Do(ref, Verb.PRESS), now, aims)
-        known = set(map(id, state.players))
-        for player in after.players:
-            if id(player) not in known:
-                compiled.warm_player(player)
-        return aims
+        return approach(compiled, self._playing(), now, look, others)

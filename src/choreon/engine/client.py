@@ -19,6 +19,7 @@ import msgspec
 from choreon import folders
 from choreon.engine import protocol
 from choreon.engine.do import Do
+from choreon.engine.outbox import Outbox
 
 M = TypeVar("M", bound=protocol.Message)
 
@@ -52,6 +53,12 @@ class Client:
     def fileno(self) -> int:
         """The socket's number, to be waited for."""
         return self._socket.fileno()
+
+    def push(self, outbox: Outbox) -> None:
+        """Send what waits, as far as the line takes it now. Raises OSError where the
+        engine is gone.
+        """
+        outbox.push(self._socket)
 
     def send(self, message: protocol.Message | Do) -> None:
         """Send a message. Raises OSError where the engine is gone."""
@@ -105,9 +112,9 @@ def _read(body: bytes) -> protocol.FromEngine | None:
     """
     try:
         return protocol.decode_from_engine(body)
-    except msgspec.DecodeError:
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
         pass
-    with contextlib.suppress(msgspec.DecodeError):
+    with contextlib.suppress(msgspec.DecodeError, UnicodeDecodeError, RecursionError):
         plain = msgspec.msgpack.decode(body)
         if isinstance(plain, dict) and plain.get("t") == "welcome":
             version, pid = plain.get("version"), plain.get("pid")

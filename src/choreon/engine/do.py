@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
+from choreon.model.numbers import Number
 from choreon.model.refs import Ref
 from choreon.model.verbs import Edge, Verb
 
@@ -13,5 +14,5 @@ class Do(msgspec.Struct, frozen=True, tag_field="t", tag="do"):
 
     ref: Ref
     verb: Verb
-    value: float = 1.0
+    value: Number = 1.0
     edge: Edge = Edge.DOWN

@@ -5,40 +5,45 @@ tells what it did.
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import gc
 import logging
 import os
 import queue
-import signal
 import sys
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import cast
 
 import msgspec
 import numpy as np
 
 from choreon import __version__, folders
-from choreon.engine import actions, protocol, session
-from choreon.engine.actions import draft, lasting, motion
+from choreon.engine import actions, faults, protocol, session
+from choreon.engine.actions import lasting, motion, opening
 from choreon.engine.ahead import Ahead
+from choreon.engine.asked import Act, act_of
+from choreon.engine.beat import Phase
 from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock
+from choreon.engine.culprits import Culprits
 from choreon.engine.do import Do
+from choreon.engine.held import Held, held_light
 from choreon.engine.inputs import MidiWay, Way
 from choreon.engine.inputs.base import Resolve
 from choreon.engine.link import Link, Peer
+from choreon.engine.looking_after import Helper, Nurse
+from choreon.engine.openings import AlreadyRunning, Opening, lock_of
+from choreon.engine.parent import Parent, heed_signals
 from choreon.engine.screen import Screen
+from choreon.engine.sending import sender_of
 from choreon.model import changes
-from choreon.model.refs import Ref, to_tile
 from choreon.model.show import Show
-from choreon.model.values import Look
-from choreon.model.verbs import Verb
 from choreon.render.commands import lamps_on
-from choreon.render.compiled import CompiledShow
+from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.compositor import render
+from choreon.render.rig import Bytes
 from choreon.render.state import PlayState, Ramp
 from choreon.wire.artnet import Finder, Reply
 from choreon.wire.midi import Event
@@ -48,14 +53,12 @@ log = logging.getLogger(__name__)
 
 replace = msgspec.structs.replace
 
-Act = Callable[[PlayState, float], PlayState]
+NOTHING = "nothing"  # id of the show of an engine that has none
 
 PULSE = 0.5  # seconds between messages on how the engine is
-COMPLAIN = 10.0  # seconds between log lines on frames that fail
-
-
-class AlreadyRunning(Exception):
-    """Another engine holds this runtime folder."""
+COMPLAIN = 10.0  # seconds between log lines on what goes on failing
+COPY = 1.0  # seconds between two copies of a show that is edited
+LATE = 3.0  # seconds beyond its fade after which an engine that ends is let go
 
 
 @dataclass(frozen=True)
@@ -69,73 +72,98 @@ class Change:
 class Engine:
     """One show on its way to the lamps. `run` blocks until it is stopped."""
 
-    def __init__(
-        self,
-        show: Show,
-        path: str,
-        note: str = "",
-        real_midi: bool = True,
-        opening: Sequence[str] = (),
-    ) -> None:
-        """`opening`: tiles to press where nothing is known of what played last. Raises
-        AlreadyRunning.
+    def __init__(self, known: Opening, real_midi: bool = True) -> None:
+        """Raises AlreadyRunning, and folders.Refused. Nothing else that lies on disk
+        keeps it from starting.
         """
         self._folder = folders.runtime()
-        self._lock = open(self._folder / "engine.lock", "a")  # noqa: SIM115 - for life
-        try:
-            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            self._lock.close()
-            raise AlreadyRunning(
-                f"An engine is already running in {self._folder}."
-            ) from None
-        self._path, self._note = path, note
+        self._lock = lock_of(self._folder)
+        self._beat = known.beat
+        self._path, self._note, self._bare = known.path, known.note, known.bare
         self._cid = folders.source_id()
-        kept = session.load(show.id)
-        self._resumed = kept is not None
-        self._state = kept or lasting.blank(show)
-        self._ahead = Ahead(show, lambda: self._state)
-        self._compiled = self._ahead.compiled
-        if kept is None:
-            self._open(show, opening)
-        self._state = self._with_lamps_on(show, self._state)
-        self._ahead.restore(self._state)
+        self._serial = 0
+        show = known.show or Show(id=NOTHING, name="")
+        self._take_up(show, known)
         self._sender = self._new_sender(self._compiled)
+        self._held = self._what_is_held(known)
         self._saved: PlayState | None = None
+        self._copied: Show | None = None
+        self._copy_due = 0.0
         self._inbox: queue.SimpleQueue[Act | Change] = queue.SimpleQueue()
         self._closing: Ramp | None = None
         self._ended = False
         self._shown: tuple[CompiledShow, PlayState] | None = (
             None  # on the wire, at rest
         )
+        self._frame_sent: Bytes | None = None
+        self._last_slots = known.last.frame if known.last is not None else {}
         self._screen = Screen(screen_path(self._folder))
         self._clock = Clock()
         self._cost = 0.0
+        self._disk = ""
+        self._faults = faults.for_tests()
+        self._culprits = Culprits(lambda state: self._draw(state, time.monotonic()))
+        self._complain_due = 0.0
         self._ports = protocol.Ports({})
         self._nodes = protocol.Nodes()
         self._finder: Finder | None = None
-        self._link = Link(
+        self._abandoned: set[threading.Thread] = set()
+        self._nurse = Nurse()
+        self._parent = Parent(known.beat, known.supervised)
+        self._real_midi = real_midi
+        self._link = self._new_link()
+        self._ways: list[Way] = [self._new_midi()]
+
+    def _take_up(self, show: Show, known: Opening) -> None:
+        """Go on with what played last with a show, as far as it can be."""
+        found = session.know(show.id) if known.show else session.Known()
+        kept = found.state
+        self._note = " ".join(filter(None, (self._note, found.told)))
+        self._resumed = kept is not None
+        if kept is not None and found.session is not None:
+            self._serial = found.session.serial
+        state = kept or _safely_opened(show)
+        if kept is not None and not kept.started:
+            # nothing was on since it was opened last, or it was told to end: it opens
+            # anew, with the draft that there was
+            state = replace(_safely_opened(show), draft=kept.draft)
+        self._state = state
+        self._ahead = Ahead(compile_show(show), lambda: self._state)
+        self._compiled = self._ahead.compiled
+        self._state = self._with_lamps_on(show, state)
+        try:
+            self._ahead.restore(self._state)
+        except Exception:
+            log.exception("what played cannot be compiled ahead")
+
+    def _what_is_held(self, known: Opening) -> Held | None:
+        """What goes on being sent where there is no show to play."""
+        if known.show is not None or known.last is None:
+            return None
+        held = held_light(known.last, self._cid)
+        if held is not None:
+            self._sender = held.sender
+        return held
+
+    def _new_link(self) -> Link:
+        return Link(
             socket_path(self._folder),
             self._handle,
             self._tell_state,
             self._keep_session,
+            self._hand_gone,
         )
-        self._ways: list[Way] = [
-            MidiWay(
-                self._asked,
-                lambda: self._ahead.show,
-                self._moved,
-                self._ports_changed,
-                self._folder / "midi",
-                real_midi,
-            )
-        ]
 
-    def _open(self, show: Show, opening: Sequence[str]) -> None:
-        """What is on when nothing is known of what played last."""
-        for tile in opening:
-            do = Do(to_tile(tile), Verb.PRESS)
-            self._state = actions.perform(show, self._state, do, time.monotonic())
+    def _new_midi(self) -> Way:
+        return MidiWay(
+            self._asked,
+            lambda: self._ahead.show,
+            self._moved,
+            self._ports_changed,
+            self._folder / "midi",
+            self._real_midi,
+            self._hand_gone,
+        )
 
     # the frame loop
 
@@ -148,35 +176,89 @@ class Engine:
         wake = self._clock.wake
         self._clock = Clock()
         self._clock.wake = wake  # what was asked meanwhile sets this one
-        pulse_due = complain_due = 0.0
+        pulse_due = 0.0
+        self._beat.enter(Phase.PLAYING)
         while not self._ended:
             now = self._clock.wait()
             begin = time.perf_counter()
+            self._beat.beat(self._clock.frames)
             try:
                 self._frame(now)
             except Exception:
-                if now >= complain_due:
-                    log.exception("frames fail; the lamps hold the last good one")
-                    complain_due = now + COMPLAIN
+                self._complain(now, "a frame failed beside its light")
             self._cost = max(self._cost, time.perf_counter() - begin)
             if now >= pulse_due:
-                self._link.notice(self._pulse())
                 pulse_due = now + PULSE
+                self._look_round(now)
         self._shut_down()
+
+    def _complain(self, now: float, text: str) -> None:
+        """Log a fault, with what caused it; of what goes on failing now and then."""
+        if now >= self._complain_due:
+            log.exception(text)
+            self._complain_due = now + COMPLAIN
 
     def _frame(self, now: float) -> None:
         before = self._state
+        self._faults.frame()
         self._drain(now)
-        if self._at_rest():
+        if self._held is not None or self._at_rest():
             self._sender.repeat(now)
         else:
-            followed = motion.follow(self._compiled, self._state, now)
-            self._state = lasting.prune(followed, now)
-            self._render(now)
+            self._play(now)
         if self._state is not before:
+            self._serial += 1
             self._link.state_changed()
         for way in self._ways:
             way.follow(self._compiled.show, self._state)
+
+    def _play(self, now: float) -> None:
+        """Send a new frame. Where none can be made, the last one goes on, and what is
+        at fault is looked for.
+        """
+        state = self._state
+        try:
+            followed = motion.follow(self._compiled, state, now)
+            self._state = state = lasting.prune(followed, now)
+            harmless = self._culprits.harmless(self._scaled(now))
+            if harmless is not None:
+                self._render(harmless, now)
+                return
+        except Exception as error:
+            self._complain(now, "a frame failed; the last good one goes on")
+            self._compiled.forget_frames()
+            self._culprits.failed(self._scaled(now), error)
+        self._shown = None
+        self._sender.repeat(now)
+        self._culprits.search()
+
+    def _look_round(self, now: float) -> None:
+        """Twice a second: say how the engine is, and look after its helpers."""
+        self._link.notice(self._pulse())
+        self._parent.look(self._ended)
+        try:
+            for helper in self._nurse.unwell([self._link, *self._ways], now):
+                self._replace(helper)
+        except Exception:
+            self._complain(now, "a helper could not be replaced")
+
+    def _replace(self, helper: Helper) -> None:
+        """Put another in the place of a helper that died or hangs. What the old one
+        still does, should it ever wake, is not taken.
+        """
+        self._abandoned.add(helper.thread)
+        if helper is self._link:
+            self._link.abandon()
+            # what it was compiling stays locked with it
+            self._ahead = Ahead(self._compiled, lambda: self._state)
+            self._ahead.adopt_draft(self._state)
+            self._link = self._new_link()
+            self._link.start()
+            self._note = "The line to the engine had stood still and was made anew."
+        else:
+            self._ways = [way for way in self._ways if way is not helper]
+            cast("Way", helper).abandon()
+            self._ways.append(self._new_midi())
 
     def _at_rest(self) -> bool:
         """Whether what was sent last is what is on now, and stays so by itself."""
@@ -188,13 +270,18 @@ class Engine:
             and self._closing is None
         )
 
-    def _render(self, now: float) -> None:
-        state = self._scaled(now)
-        frame = render(self._compiled, state, now)
+    def _draw(self, state: PlayState, now: float) -> Bytes:
+        """A frame of a state."""
+        self._faults.draw(state)
+        return render(self._compiled, state, now)
+
+    def _render(self, state: PlayState, now: float) -> None:
+        frame = self._draw(state, now)
         self._sender.send(frame, now)
+        self._frame_sent = frame
         self._screen.publish(self._compiled.rig.universes, frame, now)
         self._clock.changed(now)
-        settled = now >= self._compiled.settles(self._state)
+        settled = now >= self._compiled.settles(state)
         self._shown = (self._compiled, self._state) if settled else None
 
     def _drain(self, now: float) -> None:
@@ -204,14 +291,10 @@ class Engine:
             except queue.Empty:
                 return
             if isinstance(item, Change):
-                self._state = motion.carried(
-                    self._compiled, item.compiled, self._state, now
-                )
-                self._compiled = item.compiled
-                if item.sender is not None:
-                    item.sender.take_over(self._sender)
-                    self._sender, self._shown = item.sender, None
+                self._change(item, now)
                 continue
+            if self._held is not None:
+                continue  # there is nothing yet that could be done
             try:
                 self._state = item(self._state, now)
             except actions.NotTaken as error:
@@ -219,8 +302,24 @@ class Engine:
             except Exception:
                 log.exception("an action failed")
 
+    def _change(self, change: Change, now: float) -> None:
+        try:
+            self._state = motion.carried(
+                self._compiled, change.compiled, self._state, now
+            )
+        except Exception:
+            log.exception("what moves could not be carried over")
+        self._compiled, self._held = change.compiled, None
+        if change.sender is not None:
+            change.sender.take_over(self._sender)
+            self._sender, self._shown = change.sender, None
+
     def _put(self, item: Act | Change) -> None:
-        """Hand something to the frame loop. Callable from any thread."""
+        """Hand something to the frame loop. Callable from any thread; of one that was
+        given up nothing is taken.
+        """
+        if threading.current_thread() in self._abandoned:
+            return
         self._inbox.put(item)
         self._clock.wake.set()
 
@@ -230,9 +329,8 @@ class Engine:
             return self._state
         if self._closing.done(now):
             self._ended = True
-        masters = self._state.masters
-        grand = masters.grand * self._closing.at(now)
-        return replace(self._state, masters=replace(masters, grand=grand))
+        masters = replace(self._state.masters, closing=self._closing.at(now))
+        return replace(self._state, masters=masters)
 
     def _pulse(self) -> protocol.Pulse:
         clock = self._clock
@@ -249,7 +347,22 @@ class Engine:
             sent=self._sender.sent,
             errors=self._sender.errors,
             outputs=tuple(protocol.Sending(*tally) for tally in self._sender.tallies()),
+            faults=self._faulty(),
         )
+
+    def _faulty(self) -> tuple[str, ...]:
+        """What is wrong, in words, for as long as it is."""
+        found = [self._culprits.told(), self._disk, self._screen.trouble]
+        names = [_named(self._compiled.show, i) for i in self._compiled.left_out]
+        if names:
+            some = ", ".join(names[:4]) + (" and others" if len(names) > 4 else "")
+            found.append(f"{some} cannot be played and is left out; the rest plays.")
+        if self._held is not None:
+            found.append(
+                "There is no show to play: the lamps keep what was sent last until one "
+                "is opened."
+            )
+        return tuple(text for text in found if text)
 
     @staticmethod
     def _with_lamps_on(show: Show, state: PlayState) -> PlayState:
@@ -261,24 +374,30 @@ class Engine:
 
     def stop(self, seconds: float = 0.0) -> None:
         """Fade out within `seconds`, then end. Callable from any thread, and from a
-        signal.
+        signal. A frame loop that hangs is not waited for.
         """
         if self._closing is None:
+            self._beat.enter(Phase.ENDING)
+            self._parent.end_within(max(0.0, seconds) + LATE)
+            if self._held is not None:
+                self._ended = True
             length = max(seconds, PERIOD / 2)
             self._closing = Ramp(1.0, 0.0, time.monotonic(), length)
 
     def _shut_down(self) -> None:
-        dark = np.zeros_like(self._compiled.rig.blank())
-        self._sender.send(dark, float("inf"))
+        if self._held is None:
+            dark = np.zeros_like(self._compiled.rig.blank())
+            self._sender.send(dark, float("inf"))
         self._sender.close()
         for way in self._ways:
             way.close()
         if self._finder is not None:
             self._finder.close()
         self._link.close()
-        kept = PlayState(draft=self._state.draft)
-        session.save(self._ahead.show.id, kept)
-        self._lock.close()
+        if self._held is None:
+            kept = PlayState(draft=self._state.draft)
+            session.save(self._ahead.show.id, kept, self._state, self._serial)
+        os.close(self._lock)
 
     # the link's thread
 
@@ -292,15 +411,29 @@ class Engine:
         elif isinstance(message, protocol.PutShow):
             self._put_show(message)
         elif isinstance(message, protocol.Edit):
-            self._adopt(changes.apply(self._ahead.show, message.delta))
+            self._edit(peer, message)
         elif isinstance(message, protocol.FindNodes):
             self._find_nodes(message)
         elif isinstance(message, Do):
-            self._asked([message.ref], lambda show, state: [message])
+            self._asked([message], lambda show, state: [message], peer.hand)
+        elif isinstance(message, protocol.Learning):
+            for way in self._ways:
+                way.learning = message.on
+        elif isinstance(message, protocol.Fault):
+            self._faults.make(message.kind)
         else:
-            act = self._draft_act(message) or self._other_act(message)
+            act = act_of(message, self._ahead, lambda: self._compiled.show)
             if act is not None:
                 self._put(act)
+
+    def _edit(self, peer: Peer, edit: protocol.Edit) -> None:
+        try:
+            show = changes.apply(self._ahead.show, edit.delta)
+        except Exception as error:
+            log.warning("an edit does not fit (%s): the whole show is asked for", error)
+            self._link.reply(peer, protocol.Resend())
+            return
+        self._adopt(show)
 
     def _greet(self, peer: Peer, hello: protocol.Hello) -> None:
         peer.stranger = hello.version != protocol.VERSION
@@ -320,6 +453,9 @@ class Engine:
                 self._state,
                 self._note,
                 self._resumed,
+                self._serial,
+                self._held is not None,
+                self._bare,
             ),
         )
         self._link.reply(peer, self._ports)
@@ -329,12 +465,17 @@ class Engine:
     def _put_show(self, message: protocol.PutShow) -> None:
         self._path = message.path
         show = message.show
-        another = show.id != self._ahead.show.id
+        held = self._held is not None
+        another = held or show.id != self._ahead.show.id
         if another:
             self._ahead.touch({}, ())
             self._put(lambda s, t: lasting.blank(show))
         self._adopt(show)
         if another:
+            known = session.load(show.id) if held and not self._bare else None
+            state = known or _safely_opened(show)
+            self._ahead.restore(state)
+            self._put(lambda s, t: state)
             self._put(lambda s, t: self._with_lamps_on(show, s))
 
     def _adopt(self, show: Show) -> None:
@@ -347,60 +488,27 @@ class Engine:
         )
         self._put(Change(after, None if same else self._new_sender(after)))
 
-    def _asked(self, targets: Sequence[Ref], resolve: Resolve) -> None:
+    def _asked(self, likely: Sequence[Do], resolve: Resolve, hand: str) -> None:
         """Something was moved or pressed. What it may start is compiled here; what it
         does is decided in the frame that shows it.
         """
-        aims = self._ahead.ask(targets)
+        ways = self._ahead.ask(likely)
 
         def act(state: PlayState, now: float) -> PlayState:
             show = self._compiled.show
             for do in resolve(show, state):
-                state = actions.perform(show, state, do, now, aims.get(do.ref))
+                state = actions.perform(show, state, do, now, ways.get(do.ref), hand)
             return state
 
         self._put(act)
 
-    def _draft_act(self, message: protocol.ToEngine) -> Act | None:
-        """What a message does to the draft; the look after it is compiled here."""
-        look: Look
-        match message:
-            case protocol.Touch(look=more):
-                look = draft.with_values(self._ahead.draft, more)
-            case protocol.Untouch(lines=lines):
-                look = draft.without_values(self._ahead.draft, lines)
-            case protocol.SetDraft(look=whole):
-                look = whole
-            case protocol.SetEffects(effects=effects, revision=revision):
-                self._ahead.touch(self._ahead.draft, effects)
-                return lambda s, t: draft.revised(
-                    draft.set_effects(self._compiled.show, s, effects, t), revision
-                )
-            case protocol.ClearDraft(seconds=seconds, revision=revision):
-                self._ahead.touch({}, ())
-                return lambda s, t: draft.revised(draft.clear(s, t, seconds), revision)
-            case protocol.SetBlind(blind=blind, revision=revision):
-                return lambda s, t: draft.revised(
-                    draft.set_blind(s, blind, t), revision
-                )
-            case _:
-                return None
-        revision = message.revision
-        self._ahead.touch(look)
-        return lambda s, t: draft.revised(draft.set_draft(s, look), revision)
-
-    def _other_act(self, message: protocol.ToEngine) -> Act | None:
-        match message:
-            case protocol.Blink(fixtures, seconds):
-                return lambda s, t: lasting.blink(s, fixtures, t, seconds)
-            case protocol.SendBytes(key, universe, address, slots, seconds):
-                return lambda s, t: lasting.send_bytes(
-                    s, key, universe, address, slots, t, seconds
-                )
-            case protocol.Restore(state):
-                self._ahead.restore(state)
-                return lambda s, t: lasting.prune(state, t)
-        return None
+    def _hand_gone(self, hand: str) -> None:
+        """A window or a controller went away: what it held on goes out, and what it
+        wanted to learn it does not.
+        """
+        for way in self._ways:
+            way.learning = False
+        self._put(lambda s, t: actions.hands_off(self._compiled.show, s, hand, t))
 
     def _find_nodes(self, message: protocol.FindNodes) -> None:
         if self._finder is not None:
@@ -423,21 +531,30 @@ class Engine:
 
     def _new_sender(self, compiled: CompiledShow) -> Sender:
         show = compiled.show
-        return Sender(
-            f"Choreon {show.name}",
-            self._cid,
-            show.outputs.values(),
-            compiled.rig.universes,
-        )
+        name, outputs = f"Choreon {show.name}", show.outputs.values()
+        return sender_of(name, self._cid, outputs, compiled.rig.universes)
 
     def _tell_state(self) -> protocol.State:
-        return protocol.State(self._state)
+        return protocol.State(self._state, self._serial)
 
     def _keep_session(self) -> None:
-        state = self._state
-        if state is not self._saved and self._closing is None:
-            session.save(self._ahead.show.id, state)
+        if self._closing is not None or self._held is not None:
+            return
+        state, show, now = self._state, self._ahead.show, time.monotonic()
+        if show is not self._copied and now >= self._copy_due:
+            self._copied, self._copy_due = show, now + COPY
+            self._disk = session.save_show(self._path, show)
+        if state is not self._saved:
             self._saved = state
+            compiled, frame = self._compiled, self._frame_sent
+            slots = self._last_slots
+            if frame is not None and len(frame) == len(compiled.rig.universes):
+                universes = compiled.rig.universes
+                slots = {u: frame[i].tobytes() for i, u in enumerate(universes)}
+            self._disk = session.save(
+                *(show.id, state, None, self._serial, f"Choreon {show.name}"),
+                *(tuple(show.outputs.values()), slots),
+            )
 
     # the controllers' threads
 
@@ -453,23 +570,46 @@ class Engine:
         self._link.notice(self._ports)
 
 
-def run(show: Show, path: str, note: str = "", opening: Sequence[str] = ()) -> int:
+def opened(show: Show) -> PlayState:
+    """Returns what is on when a show opens."""
+    return opening.opened(show, lasting.blank(show), time.monotonic())
+
+
+def _safely_opened(show: Show) -> PlayState:
+    try:
+        return opened(show)
+    except Exception:
+        log.exception("what is on when the show opens cannot be started")
+        return lasting.blank()
+
+
+def _named(show: Show, thing: str) -> str:
+    found = show.fixtures.get(thing) or show.playables.get(thing)
+    return found.name if found is not None else thing
+
+
+def run(known: Opening) -> int:
     """Run an engine until it is told to stop; returns the exit code."""
     logging.basicConfig(
         level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s"
     )
     try:
-        engine = Engine(show, path, note, opening=opening)
+        engine = Engine(known)
     except AlreadyRunning as error:
         print(error, file=sys.stderr)
         return 3
-    for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: engine.stop())
+    except folders.Refused as error:
+        print(error, file=sys.stderr)
+        return 4
+    heed_signals(engine.stop)
     with contextlib.suppress(OSError):
         os.nice(-5)  # only where the user may
     threading.current_thread().name = "frames"
     log.info(
-        "Choreon %s engine %d plays %s", __version__, os.getpid(), path or show.name
+        "Choreon %s engine %d plays %s",
+        __version__,
+        os.getpid(),
+        known.path or "a show",
     )
     engine.run()
     return 0

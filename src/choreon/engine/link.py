@@ -8,21 +8,26 @@ message, costs the engine nothing.
 from __future__ import annotations
 
 import contextlib
+import itertools
 import logging
 import os
 import selectors
 import socket
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
-
-import msgspec
 
 from choreon.engine import protocol
 
 log = logging.getLogger(__name__)
 
+_numbers = itertools.count(1)
+
 BACKLOG = 32 << 20  # bytes a client may leave unread before it is let go
+UNFINISHED = 96 << 20  # bytes of messages that are not whole, of all clients together
+MOST_CLIENTS = 32
+COMPLAIN = 5.0  # seconds between log lines on what goes on failing
 
 
 class Peer:
@@ -30,9 +35,11 @@ class Peer:
 
     def __init__(self, connection: socket.socket) -> None:
         self.socket = connection
+        self.hand = f"window:{next(_numbers)};"  # what it holds goes with it
         self.framer = protocol.Framer()
         self.out = bytearray()
         self.window = False
+        self.taken = 0  # messages
         self.stranger = False  # of another version
         self.stale = False
         self.deaf = (
@@ -41,8 +48,8 @@ class Peer:
 
 
 class Link:
-    """`handle(peer, message)` is called in the link's thread; `latest()` gives the
-    state to tell.
+    """`handle(peer, message)` is called in the link's thread, `gone(hand)` when a
+    window has left; `latest()` gives the state to tell.
     """
 
     def __init__(
@@ -51,8 +58,10 @@ class Link:
         handle: Callable[[Peer, protocol.ToEngine], None],
         latest: Callable[[], protocol.State],
         idle: Callable[[], None],
+        gone: Callable[[str], None] = lambda hand: None,
     ) -> None:
         self._handle, self._latest, self._idle = handle, latest, idle
+        self._gone = gone
         self._peers: dict[int, Peer] = {}
         self._notices: list[bytes] = []
         self._lock = threading.Lock()
@@ -75,11 +84,14 @@ class Link:
         self._selector = selectors.DefaultSelector()
         self._selector.register(self._server, selectors.EVENT_READ)
         self._selector.register(self._wake_in, selectors.EVENT_READ)
-        self._thread = threading.Thread(target=self._run, name="link", daemon=True)
+        self.beat = time.monotonic()
+        """When the thread last came round."""
+        self.thread = threading.Thread(target=self._run, name="link", daemon=True)
+        self._complain_due = 0.0
 
     def start(self) -> None:
         """Begin to listen, in a thread of its own."""
-        self._thread.start()
+        self.thread.start()
 
     def state_changed(self) -> None:
         """Tell every window the latest state, soon. Callable from any thread."""
@@ -100,9 +112,21 @@ class Link:
         """End the thread, and take the socket away."""
         self._ended = True
         self._wake()
-        self._thread.join(2)
-        with contextlib.suppress(FileNotFoundError):
+        self.thread.join(2)
+        with contextlib.suppress(OSError):
             self._path.unlink()
+
+    def abandon(self) -> None:
+        """Give the thread up, which hangs: its clients are let go and come back to the
+        next one. Never blocks.
+        """
+        self._ended = True
+        with contextlib.suppress(OSError):
+            self._path.unlink()
+        self._server.close()
+        for peer in list(self._peers.values()):
+            with contextlib.suppress(OSError):
+                peer.socket.shutdown(socket.SHUT_RDWR)
 
     def _wake(self) -> None:
         with contextlib.suppress(OSError):
@@ -110,30 +134,51 @@ class Link:
 
     def _run(self) -> None:
         while not self._ended:
-            for key, mask in self._selector.select(0.25):
-                if key.fileobj is self._server:
-                    self._accept()
-                elif key.fileobj is self._wake_in:
-                    self._wake_in.recv(4096)
-                else:
-                    self._serve(self._peers[key.fd], mask)
-            self._tell()
             try:
-                self._idle()
+                self._turn()
             except Exception:
-                log.exception("looking after the session failed")
+                if self._ended:
+                    break
+                if self.beat >= self._complain_due:
+                    log.exception("the line to the windows failed, and goes on")
+                    self._complain_due = self.beat + COMPLAIN
+                time.sleep(0.01)
         for peer in list(self._peers.values()):
             self._drop(peer)
         self._selector.close()
         for own in (self._server, self._wake_in, self._wake_out):
             own.close()
 
+    def _turn(self) -> None:
+        """Serve whoever is ready, once."""
+        self.beat = time.monotonic()
+        for key, mask in self._selector.select(0.25):
+            if self._ended:
+                return
+            if key.fileobj is self._server:
+                self._accept()
+            elif key.fileobj is self._wake_in:
+                self._wake_in.recv(4096)
+            elif key.fd in self._peers:
+                self._serve(self._peers[key.fd], mask)
+        self.beat = time.monotonic()
+        self._tell()
+        self._idle()
+
     def _accept(self) -> None:
         with contextlib.suppress(OSError):
             connection, _ = self._server.accept()
             connection.setblocking(False)
+            if len(self._peers) >= MOST_CLIENTS:
+                self._make_room()
             self._peers[connection.fileno()] = Peer(connection)
             self._selector.register(connection, selectors.EVENT_READ)
+
+    def _make_room(self) -> None:
+        """Let the oldest client go that is no window; else the oldest."""
+        peers = list(self._peers.values())
+        log.warning("more than %d clients: one is let go", MOST_CLIENTS)
+        self._drop(next((peer for peer in peers if not peer.window), peers[0]))
 
     def _serve(self, peer: Peer, mask: int) -> None:
         try:
@@ -143,23 +188,40 @@ class Link:
                     self._drop(peer)
                     return
                 self._take(peer, data)
-        except (OSError, ValueError) as error:
+                if peer.framer.unfinished > UNFINISHED // 8:
+                    waiting = (p.framer.unfinished for p in self._peers.values())
+                    if sum(waiting) > UNFINISHED:
+                        raise ValueError("too much of it is unfinished")
+        except Exception as error:
             log.warning("client let go: %s", error)
             self._drop(peer)
 
     def _take(self, peer: Peer, data: bytes) -> None:
         for body in peer.framer.feed(data):
+            if self._ended:
+                return
+            peer.taken += 1
+            self.beat = time.monotonic()
             try:
                 message = protocol.decode_to_engine(body)
-            except msgspec.DecodeError as error:
+            except Exception as error:
                 log.warning("message of %d bytes refused: %s", len(body), error)
                 continue
             if isinstance(message, protocol.Hello):
                 peer.window = message.window
+            self._acknowledge(peer)
             try:
                 self._handle(peer, message)
             except Exception:
                 log.exception("message %s failed", type(message).__name__)
+
+    def _acknowledge(self, peer: Peer) -> None:
+        """Tell a window that its message was taken, before anything comes of it: what
+        ends an engine is not told to the next one.
+        """
+        if peer.window and not peer.stranger and not peer.deaf:
+            peer.out += protocol.pack(protocol.Taken(peer.taken))
+            self._send_some(peer)
 
     def _tell(self) -> None:
         with self._lock:
@@ -207,6 +269,8 @@ class Link:
 
     def _drop(self, peer: Peer) -> None:
         self._peers.pop(peer.socket.fileno(), None)
-        with contextlib.suppress(KeyError, ValueError):
+        with contextlib.suppress(KeyError, ValueError, OSError):
             self._selector.unregister(peer.socket)
         peer.socket.close()
+        if peer.window:
+            self._gone(peer.hand)

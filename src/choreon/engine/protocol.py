@@ -14,12 +14,13 @@ import msgspec
 from choreon.engine.do import Do
 from choreon.model.changes import Delta
 from choreon.model.motion import Effects
+from choreon.model.numbers import Number, wild
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.state import PlayState
 
 LIMIT = 64 << 20
-VERSION = 3
+VERSION = 5
 """Of these messages. Hello, Stop and Mismatch stay as they are, so that any two
 versions can tell each other what they are.
 """
@@ -73,7 +74,7 @@ class Untouch(Revision, tag="untouch", kw_only=True):
 class ClearDraft(Revision, tag="clear", kw_only=True):
     """Let the draft go, within so many seconds."""
 
-    seconds: float = 0.8
+    seconds: Number = 0.8
 
 
 class SetDraft(Revision, tag="draft", kw_only=True):
@@ -94,10 +95,44 @@ class SetBlind(Revision, tag="blind", kw_only=True):
     blind: bool
 
 
+class SetLive(Message, tag="live"):
+    """Have a tile give lamps values."""
+
+    tile: str
+    look: Look
+
+
+class TakeAside(Message, tag="take"):
+    """Take lamps out of what plays, as they are now."""
+
+    fixtures: tuple[str, ...]
+
+
+class SetAside(Message, tag="aside"):
+    """Give lamps that are aside other values."""
+
+    look: Look
+
+
+class BringBack(Message, tag="back"):
+    """Bring lamps that are aside back to what plays, within so many seconds; none
+    named: all of them.
+    """
+
+    fixtures: tuple[str, ...] = ()
+    seconds: Number = 2.0
+
+
 class Restore(Message, tag="restore"):
     """What was playing, for an engine that was started again."""
 
     state: PlayState
+
+
+class Learning(Message, tag="learning"):
+    """While a control is to be learnt, controls are only told, and do nothing."""
+
+    on: bool = True
 
 
 class Blink(Message, tag="blink"):
@@ -106,7 +141,7 @@ class Blink(Message, tag="blink"):
     """
 
     fixtures: tuple[str, ...] = ()
-    seconds: float = 10.0
+    seconds: Number = 10.0
 
 
 class SendBytes(Message, tag="bytes"):
@@ -118,7 +153,13 @@ class SendBytes(Message, tag="bytes"):
     universe: int
     address: int
     slots: bytes
-    seconds: float
+    seconds: Number
+
+
+class Fault(Message, tag="fault"):
+    """Make a fault on purpose: heeded only by an engine that runs in a test."""
+
+    kind: str
 
 
 class FindNodes(Message, tag="find"):
@@ -134,7 +175,7 @@ class FindNodes(Message, tag="find"):
 class Stop(Message, tag="stop"):
     """Fade out within `seconds`, then end the streams and quit."""
 
-    seconds: float = 0.0
+    seconds: Number = 0.0
 
 
 # from the engine
@@ -143,6 +184,8 @@ class Stop(Message, tag="stop"):
 class Welcome(Message, tag="welcome"):
     """Answer to Hello: what this engine is playing. `note`: what the user must be told;
     `resumed`: it began with what played when an engine ended without being told to.
+    `serial`: how often what plays had changed. `held`: there is no show; the lamps keep
+    what was sent last. `bare`: what played made engines fail, and was not taken up.
     """
 
     version: int
@@ -152,12 +195,22 @@ class Welcome(Message, tag="welcome"):
     state: PlayState
     note: str = ""
     resumed: bool = False
+    serial: int = 0
+    held: bool = False
+    bare: bool = False
 
 
 class State(Message, tag="state"):
-    """What plays changed."""
+    """What plays changed; `serial`: how often it did."""
 
     state: PlayState
+    serial: int = 0
+
+
+class Taken(Message, tag="taken"):
+    """How many of this client's messages have been taken since it came."""
+
+    count: int
 
 
 class Sending(msgspec.Struct):
@@ -169,6 +222,10 @@ class Sending(msgspec.Struct):
     sent: int
     errors: int
     trouble: str = ""
+
+
+class Resend(Message, tag="resend"):
+    """An edit did not fit the engine's show: it wants the whole of it."""
 
 
 class FoundNode(msgspec.Struct, frozen=True):
@@ -190,19 +247,20 @@ class Nodes(Message, tag="nodes"):
 class Pulse(Message, tag="pulse"):
     """How the engine is, twice a second. Since the last pulse, in milliseconds: `cost`
     of the dearest frame, `typical` and worst `lateness` of the frames. The counts are
-    since the start.
+    since the start. `faults`: what is wrong, in words, for as long as it is.
     """
 
     frames: int
     late: int
     missed: int
-    rate: float
-    cost: float
-    typical: float
-    lateness: float
+    rate: Number
+    cost: Number
+    typical: Number
+    lateness: Number
     sent: int
     errors: int
     outputs: tuple[Sending, ...] = ()
+    faults: tuple[str, ...] = ()
 
 
 class Ports(Message, tag="ports"):
@@ -221,7 +279,7 @@ class Control(Message, tag="control"):
     kind: str
     channel: int
     number: int
-    value: float
+    value: Number
 
 
 class Mismatch(Message, tag="mismatch"):
@@ -245,13 +303,21 @@ ToEngine = (
     | SetDraft
     | SetEffects
     | SetBlind
+    | SetLive
+    | TakeAside
+    | SetAside
+    | BringBack
     | Restore
+    | Learning
     | Blink
     | SendBytes
     | FindNodes
+    | Fault
     | Stop
 )
-FromEngine = Welcome | State | Pulse | Nodes | Ports | Control | Mismatch
+FromEngine = (
+    Welcome | State | Taken | Resend | Pulse | Nodes | Ports | Control | Mismatch
+)
 
 _encoder = msgspec.msgpack.Encoder()
 _to_engine: msgspec.msgpack.Decoder[ToEngine] = msgspec.msgpack.Decoder(ToEngine)
@@ -264,9 +330,27 @@ def pack(message: Message | Do) -> bytes:
     return struct.pack("<I", len(body)) + body
 
 
+class Refused(msgspec.DecodeError):
+    """A message that is none. The text says where and why."""
+
+
 def decode_to_engine(body: bytes) -> ToEngine:
-    """Raises msgspec.DecodeError."""
-    return _to_engine.decode(body)
+    """Raises Refused, with the path to what does not fit."""
+    try:
+        return _to_engine.decode(body)
+    except RecursionError:
+        raise Refused("it is nested beyond all measure") from None
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise Refused(f"{error}{_path(body)}") from None
+
+
+def _path(body: bytes) -> str:
+    """Where in a message a number is none, in words; empty where none is."""
+    try:
+        found = wild(msgspec.msgpack.decode(body))
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+        return ""
+    return f" ({found})" if found else ""
 
 
 def decode_from_engine(body: bytes) -> FromEngine:
@@ -279,6 +363,11 @@ class Framer:
 
     def __init__(self) -> None:
         self._held = bytearray()
+
+    @property
+    def unfinished(self) -> int:
+        """Bytes of a message that has not come whole yet."""
+        return len(self._held)
 
     def feed(self, data: bytes) -> list[bytes]:
         """The bodies complete by now. Raises ValueError where the length cannot be that

@@ -8,13 +8,20 @@ bytes each.
 
 from __future__ import annotations
 
+import errno
+import logging
 import mmap
 import os
+import stat
 import struct
 from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
+
+from choreon import folders
+
+log = logging.getLogger(__name__)
 
 MAGIC = b"CHF1"
 MOST = 256
@@ -25,16 +32,41 @@ _HEAD = struct.Struct("<4s4xQdI")
 Bytes = npt.NDArray[np.uint8]
 
 
+def _shared(path: Path) -> mmap.mmap:
+    """Map the file, with all its room taken: a folder that is full later on must not
+    end a process that writes there. Raises OSError.
+    """
+    try:
+        handle = folders.open_own(path)
+    except OSError:
+        # something else lies there: out of the way with it, once
+        folders.put_aside(path)
+        handle = folders.open_own(path)
+    try:
+        if not stat.S_ISREG(os.fstat(handle).st_mode):
+            raise OSError(errno.EINVAL, "it is no file")
+        os.posix_fallocate(handle, 0, SIZE)
+        os.ftruncate(handle, SIZE)
+        return mmap.mmap(handle, SIZE)
+    finally:
+        os.close(handle)
+
+
 class Screen:
     """The engine's side."""
 
     def __init__(self, path: Path) -> None:
-        handle = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
+        """Never raises: where there is no room for the file, or it cannot be had,
+        frames are not shown, and `trouble` says why in words.
+        """
+        self.trouble = ""
         try:
-            os.ftruncate(handle, SIZE)
-            self._map = mmap.mmap(handle, SIZE)
-        finally:
-            os.close(handle)
+            self._map = _shared(path)
+        except OSError as error:
+            why = error.strerror or str(error)
+            self.trouble = f"{path} cannot be written ({why}): no frames are shown."
+            log.warning("%s The light goes on.", self.trouble)
+            self._map = mmap.mmap(-1, SIZE)
         self._slots = np.frombuffer(self._map, np.uint8)[SLOTS_AT:].reshape(MOST, 512)
         self._numbers = np.frombuffer(self._map, np.uint32)[
             NUMBERS_AT // 4 : NUMBERS_AT // 4 + MOST
@@ -56,8 +88,14 @@ class ScreenReader:
     """A window's side."""
 
     def __init__(self, path: Path) -> None:
-        with path.open("rb") as file:
-            self._map = mmap.mmap(file.fileno(), SIZE, access=mmap.ACCESS_READ)
+        """Raises OSError or ValueError where no engine has shown a frame."""
+        handle = folders.open_own(path, os.O_RDONLY)
+        try:
+            if os.fstat(handle).st_size < SIZE:
+                raise ValueError(f"{path} is not whole")
+            self._map = mmap.mmap(handle, SIZE, access=mmap.ACCESS_READ)
+        finally:
+            os.close(handle)
 
     def read(self) -> tuple[int, float, dict[int, Bytes]] | None:
         """Frame number, its time, and universe → slots (512); None where there is none,

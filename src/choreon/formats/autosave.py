@@ -1,10 +1,9 @@
 """Keeps a show on disk while it is edited: no save button, no waiting, and a copy
-elsewhere where the disk refuses.
+elsewhere where the disk refuses, for as long as it does.
 """
 
 from __future__ import annotations
 
-import contextlib
 import threading
 import time
 from collections.abc import Callable
@@ -12,9 +11,10 @@ from pathlib import Path
 
 import msgspec
 
-from choreon import folders
-from choreon.formats import showfile
+from choreon.formats import rescue, showfile
 from choreon.model.show import Show
+
+RETRY = 5.0  # seconds between attempts to write what was refused
 
 
 class Kept(msgspec.Struct, frozen=True):
@@ -27,35 +27,28 @@ class Kept(msgspec.Struct, frozen=True):
     trouble: str = ""
 
 
-def rescue_path(path: Path) -> Path:
-    """Where the copy of a show goes whose own place cannot be written."""
-    return folders.data() / "rescued" / path.name
-
-
-def newer_rescue(path: Path) -> Path | None:
-    """The rescued copy of a show, where it is newer than the show itself."""
-    copy = rescue_path(path)
-    with contextlib.suppress(OSError):
-        if copy.stat().st_mtime > path.stat().st_mtime:
-            return copy
-    return None
-
-
 class Autosave:
     """Writes the newest show within `delay` seconds of its edit, in a thread of its
-    own.
+    own; what was refused again every `retry` seconds.
     """
 
     def __init__(
-        self, path: Path, done: Callable[[Kept], None], delay: float = 0.25
+        self,
+        path: Path,
+        done: Callable[[Kept], None],
+        delay: float = 0.25,
+        retry: float = RETRY,
     ) -> None:
         self.path = path
         self._done = done
-        self._delay = delay
+        self._delay, self._retry = delay, retry
+        self._base = rescue.digest_of(path)
         self._waiting: Show | None = None
+        self._refused: Show | None = None
         self._changed = threading.Condition()
         self._busy = False
         self._ended = False
+        showfile.sweep(path)
         self._thread = threading.Thread(target=self._run, name="autosave", daemon=True)
         self._thread.start()
 
@@ -81,42 +74,59 @@ class Autosave:
         self._thread.join(5)
 
     def _run(self) -> None:
-        while True:
+        while (show := self._next()) is not None:
+            kept, base = save(self.path, show, self._base)
+            self._base = base
             with self._changed:
-                self._changed.wait_for(lambda: self._waiting is not None or self._ended)
-                if self._waiting is None:
-                    return
-            time.sleep(self._delay)
-            with self._changed:
-                show, self._waiting, self._busy = self._waiting, None, True
-            try:
-                kept = save(self.path, show)
-            finally:
-                with self._changed:
-                    self._busy = False
-                    self._changed.notify_all()
+                self._refused = show if kept.trouble else None
+                self._busy = False
+                self._changed.notify_all()
             self._done(kept)
 
+    def _next(self) -> Show | None:
+        """What is to be written next, when it is time to; None where all is over."""
+        with self._changed:
+            self._changed.wait_for(
+                lambda: self._waiting is not None or self._ended,
+                self._retry if self._refused is not None else None,
+            )
+            if self._ended and self._waiting is None:
+                return None
+            if self._waiting is None:  # once more
+                self._busy = True
+                return self._refused
+        time.sleep(self._delay)
+        with self._changed:
+            show, self._waiting, self._busy = self._waiting, None, True
+            return show
 
-def save(path: Path, show: Show) -> Kept:
-    """Write a show to its place, or else to the rescue folder; never raises."""
+
+def save(path: Path, show: Show, base: str = "") -> tuple[Kept, str]:
+    """Write a show to its place, or else where copies are kept; never raises. Returns
+    how it went, and the digest of the file as it was written well last.
+    """
     try:
-        showfile.write(path, show)
-        return Kept(time.time(), path)
+        base = showfile.write(path, show)
     except Exception as error:
         why = getattr(error, "strerror", None) or str(error)
-        copy = rescue_path(path)
-        try:
-            showfile.write(copy, show)
-            return Kept(
-                time.time(),
-                copy,
-                f"{path.parent} cannot be written ({why}). A copy is kept in {copy}.",
-            )
-        except Exception as second:
-            also = getattr(second, "strerror", None) or str(second)
-            text = (
-                f"Nothing can be written: {why}; nor to {copy.parent} ({also}). "
-                "Free some space; the show goes on."
-            )
-            return Kept(0.0, path, text)
+        return _rescued(path, show, base, why), base
+    rescue.clear(path, show.id)
+    return Kept(time.time(), path), base
+
+
+def _rescued(path: Path, show: Show, base: str, why: str) -> Kept:
+    try:
+        copy = rescue.keep(path, show, base)
+    except Exception as second:
+        also = getattr(second, "strerror", None) or str(second)
+        text = (
+            f"Nothing can be written: {why}; nor is there a place for a copy ({also}). "
+            "Free some space; the show goes on."
+        )
+        return Kept(0.0, path, text)
+    return Kept(
+        time.time(),
+        copy,
+        f"{path.parent} cannot be written ({why}). A copy is kept in {copy}; it is "
+        "written there again as soon as that can be.",
+    )

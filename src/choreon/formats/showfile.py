@@ -7,6 +7,7 @@ docs/show-file.md describes it.
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import io
 import os
 import tempfile
@@ -18,15 +19,14 @@ from typing import Any
 
 import msgspec
 
+from choreon import folders
 from choreon.formats.migrations import FORMAT, Document, migrated
+from choreon.formats.versions import keep_version, versions, when
 from choreon.model.fixture_type import FixtureType
 from choreon.model.playables import KINDS, Unknown
 from choreon.model.show import COLLECTIONS, Show
 
-SUFFIX = ".choreon"
-VERSIONS = 10
-# seconds: a version is kept at most this often, so that ten of them reach back a while
-VERSION_GAP = 180.0
+PART = ".part"  # a file that is being written
 LIMIT = 64 << 20  # bytes a member may unpack to
 
 SCHEMA_NAME = "https://json-schema.org/draft/2020-12/schema"
@@ -190,17 +190,7 @@ def _member(archive: zipfile.ZipFile, name: str) -> bytes:
 
 def read(path: Path) -> Show:
     """Read a show file. Raises ShowFileError, or OSError where it cannot be opened."""
-    return from_bytes(path.read_bytes(), path.name)
-
-
-def versions_folder(path: Path) -> Path:
-    """Where the earlier versions of a show file lie."""
-    return path.parent / f".{path.stem}-versions"
-
-
-def versions(path: Path) -> list[Path]:
-    """The earlier versions of a show file, newest first."""
-    return sorted(versions_folder(path).glob(f"*{SUFFIX}"), reverse=True)
+    return from_bytes(folders.read_file(path), path.name)
 
 
 def open_best(path: Path) -> tuple[Show, str]:
@@ -220,9 +210,7 @@ def open_best(path: Path) -> tuple[Show, str]:
             with contextlib.suppress(ShowFileError, OSError):
                 show = read(version)
                 aside = put_aside(path)
-                kept = time.strftime(
-                    "%H:%M on %d %B", time.localtime(version.stat().st_mtime)
-                )
+                kept = when(version)
                 return (
                     show,
                     f"{error} The version kept at {kept} was opened; the damaged "
@@ -247,47 +235,42 @@ def put_aside(path: Path) -> Path:
     return target
 
 
-def write(path: Path, show: Show) -> None:
+def write(path: Path, show: Show, versions: bool = True) -> str:
     """Write a show file: a new file, synced, then renamed into place. Now and then the
-    file before it is kept as a version. Raises OSError, and then the old file stands as
-    it was.
+    file before it is kept as a version. Returns the digest of what was written
+    (SHA-256, hex). Raises OSError, and then the old file stands as it was; a folder
+    that is not there is not made.
     """
     data = to_bytes(show)
-    path.parent.mkdir(parents=True, exist_ok=True)
     handle, name = tempfile.mkstemp(
-        prefix=f".{path.stem}-", suffix=".part", dir=path.parent
+        prefix=f".{path.stem}-{os.getpid()}-", suffix=PART, dir=path.parent
     )
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        _keep_version(path)
+        if versions:
+            keep_version(path)
         os.replace(name, path)
         _sync_folder(path.parent)
     except BaseException:
         with contextlib.suppress(OSError):
             os.unlink(name)
         raise
+    return hashlib.sha256(data).hexdigest()
 
 
-def _keep_version(path: Path) -> None:
-    if not path.exists():
-        return
-    kept = versions(path)
-    if kept and time.time() - kept[0].stat().st_mtime < VERSION_GAP:
-        return
+def sweep(path: Path) -> None:
+    """Take away what processes left behind that died while they wrote this file."""
+    begin = f".{path.stem}-"
     with contextlib.suppress(OSError):
-        folder = versions_folder(path)
-        folder.mkdir(exist_ok=True)
-        stamp = time.strftime("%Y%m%d-%H%M%S")
-        nanoseconds = time.time_ns() % 1_000_000_000
-        target = folder / f"{stamp}-{nanoseconds:09d}{SUFFIX}"
-        os.link(path, target)
-        os.utime(target)
-    for old in versions(path)[VERSIONS:]:
-        with contextlib.suppress(OSError):
-            old.unlink()
+        for part in path.parent.iterdir():
+            if part.name.startswith(begin) and part.name.endswith(PART):
+                pid = part.name.removeprefix(begin).partition("-")[0]
+                if not pid.isdigit() or not Path(f"/proc/{pid}").exists():
+                    with contextlib.suppress(OSError):
+                        part.unlink()
 
 
 def _sync_folder(folder: Path) -> None:

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from choreon.model.show import COLLECTIONS, Show
+from choreon.model.show import COLLECTIONS, SINGLE, Show
 
 replace = msgspec.structs.replace
 
@@ -23,11 +23,12 @@ class Change(msgspec.Struct, frozen=True):
 
 
 class Delta(msgspec.Struct, frozen=True):
-    """All that leads from one show to another."""
+    """All that leads from one show to another. `fields`: what is no collection and is
+    another one now, encoded.
+    """
 
-    name: str
-    room: msgspec.Raw
-    changes: tuple[Change, ...]
+    fields: dict[str, msgspec.Raw] = {}
+    changes: tuple[Change, ...] = ()
 
 
 _encode = msgspec.msgpack.encode
@@ -42,7 +43,12 @@ def difference(old: Show, new: Show) -> Delta:
         before, after = getattr(old, name), getattr(new, name)
         if before is not after:
             changes.append(_change(name, before, after))
-    return Delta(new.name, msgspec.Raw(_encode(new.room)), tuple(changes))
+    fields = {
+        name: msgspec.Raw(_encode(getattr(new, name)))
+        for name in SINGLE
+        if getattr(old, name) is not getattr(new, name)
+    }
+    return Delta(fields, tuple(changes))
 
 
 def _change(name: str, before: dict[str, Any], after: dict[str, Any]) -> Change:
@@ -63,10 +69,11 @@ def apply(show: Show, delta: Delta) -> Show:
     """The show with `delta` applied. Raises msgspec.ValidationError where an object
     does not fit.
     """
-    fields: dict[str, Any] = {
-        "name": delta.name,
-        "room": msgspec.msgpack.decode(delta.room, type=type(show.room)),
-    }
+    fields: dict[str, Any] = {}
+    for name, raw in delta.fields.items():
+        if name not in SINGLE:
+            raise msgspec.ValidationError(f"a show has no “{name}”")
+        fields[name] = msgspec.msgpack.decode(raw, type=SINGLE[name])
     for change in delta.changes:
         if change.collection not in COLLECTIONS:
             raise msgspec.ValidationError(
@@ -97,4 +104,7 @@ def shared(old: Show, new: Show) -> Show:
             fields[name] = {
                 k: before[k] if before.get(k) == v else v for k, v in after.items()
             }
-    return replace(new, room=old.room if old.room == new.room else new.room, **fields)
+    for name in SINGLE:
+        before, after = getattr(old, name), getattr(new, name)
+        fields[name] = before if before == after else after
+    return replace(new, **fields)

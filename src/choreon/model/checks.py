@@ -12,6 +12,7 @@ from choreon.model.playables import kind_of
 from choreon.model.problem import Problem
 from choreon.model.refs import exists
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Show
+from choreon.model.tiles import PlayingTile
 from choreon.model.type_checks import check_type, errors
 from choreon.model.values import Look
 
@@ -112,15 +113,34 @@ def _dead_controls(show: Show) -> Iterator[Problem]:
     """Tiles and controls that act on what is gone."""
     for page in show.pages.values():
         for tile in page.tiles:
-            if not exists(show, tile.plays):
-                path = f"pages/{page.id}/tiles/{tile.id}/plays"
-                text = f"what a tile of {page.name} plays is gone ({tile.plays})"
-                yield _warning(path, text)
+            for ref in tile.leads_to:
+                if not exists(show, ref):
+                    path = f"pages/{page.id}/tiles/{tile.id}"
+                    does = "plays" if isinstance(tile, PlayingTile) else "acts on"
+                    text = f"what a tile of {page.name} {does} is gone ({ref})"
+                    yield _warning(path, text)
+    yield from _dead_masters(show)
     for known in show.inputs.values():
         if not exists(show, known.target):
             path = f"inputs/{known.id}/target"
             text = f"what a control acts on is gone ({known.target})"
             yield _warning(path, text)
+
+
+def _dead_masters(show: Show) -> Iterator[Problem]:
+    """Masters over what is gone, and what would be brought on and is gone."""
+    for master in show.masters.values():
+        for ref in (*getattr(master, "over", ()), *getattr(master, "exempt", ())):
+            if not exists(show, ref):
+                text = f"what {master.name} is over is gone ({ref})"
+                yield _warning(f"masters/{master.id}", text)
+    for start in show.opens:
+        if not exists(show, start.ref):
+            text = f"what is to be on when the show opens is gone ({start.ref})"
+            yield _warning("opens", text)
+    for part in show.safe:
+        if not exists(show, part.ref):
+            yield _warning("safe", f"the safe look is gone ({part.ref})")
 
 
 def _warning(path: str, text: str) -> Problem:

@@ -27,7 +27,7 @@ from choreon.model.refs import (
     find,
 )
 from choreon.model.show import Fixture, Group, Hanging, Palette, Place, Show
-from choreon.model.tiles import TILES, AnyTile, Pad, Page
+from choreon.model.tiles import PLAYING, AnyTile, Pad, Page, parts
 from choreon.model.values import Look, Value
 
 T = TypeVar("T")
@@ -449,20 +449,22 @@ def used_by(show: Show, ref: Ref) -> list[Ref]:
     link to it, palettes with a link to it, groups it is in, inputs that act on it.
     Effects count as part of what has them.
     """
-    users = [
-        tile.ref
-        for page in show.pages.values()
-        for tile in page.tiles
-        if tile.plays == ref
-    ]
+    tiles = (tile for page in show.pages.values() for tile in page.tiles)
+    users = [tile.ref for tile in tiles if ref in tile.leads_to]
     users += [p.ref for p in show.playables.values() if _uses(p, ref)]
+    users += _linked_to(show, ref)
+    return users + [Ref("input", i.id) for i in show.inputs.values() if i.target == ref]
+
+
+def _linked_to(show: Show, ref: Ref) -> list[Ref]:
+    """The palettes with a link to a thing, or the groups that it is in."""
     if ref.kind in (PALETTE, MARK):
         linked = [p for p in show.palettes.values() if _links_to(p, str(ref))]
-        users += [Ref(PALETTE, palette.id) for palette in linked]
-    elif ref.kind == FIXTURE:
+        return [Ref(PALETTE, palette.id) for palette in linked]
+    if ref.kind == FIXTURE:
         groups = [g for g in show.groups.values() if ref.id in g.fixtures]
-        users += [Ref(GROUP, group.id) for group in groups]
-    return users + [Ref("input", i.id) for i in show.inputs.values() if i.target == ref]
+        return [Ref(GROUP, group.id) for group in groups]
+    return []
 
 
 def _uses(playable: AnyPlayable, ref: Ref) -> bool:
@@ -489,7 +491,7 @@ def where_used(show: Show, ref: Ref) -> list[str]:
     return [
         page.name
         for page in show.pages.values()
-        if any(tile.plays == ref for tile in page.tiles)
+        if any(ref in tile.leads_to for tile in page.tiles)
     ]
 
 
@@ -539,11 +541,9 @@ def add_tile(
     """Put something on a page as a tile of a kind; gives the show and the tile's id."""
     taken = [tile.id for page in show.pages.values() for tile in page.tiles]
     tile_id = fresh_id(f"{plays.id} {kind}", taken)
-    tile: AnyTile
-    if kind == Pad.kind:
-        tile = Pad(id=tile_id, plays=plays, choice=choice)
-    else:
-        tile = TILES[kind](id=tile_id, plays=plays)
+    tile = PLAYING[kind](id=tile_id, plays=parts(plays))
+    if isinstance(tile, Pad):
+        tile = replace(tile, choice=choice)
     page = show.pages[page_id]
     return put(show, "pages", replace(page, tiles=(*page.tiles, tile))), tile.id
 

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 import msgspec
 
 from choreon.model import attributes as at
+from choreon.model.numbers import Number
 
 
 class Range(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -24,12 +25,12 @@ class Range(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     start: int
     end: int
     attribute: str
-    low: float = 0.0
-    high: float = 1.0
+    low: Number = 0.0
+    high: Number = 1.0
     name: str = ""
     slot: int = -1
     private: bool = False
-    hold: float = 0.0
+    hold: Number = 0.0
 
     @property
     def discrete(self) -> bool:
@@ -122,9 +123,9 @@ class Emitter(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """
 
     attribute: str
-    x: float
-    y: float
-    strength: float = 1.0
+    x: Number
+    y: Number
+    strength: Number = 1.0
 
 
 class Use(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -143,8 +144,8 @@ class Cell(msgspec.Struct, frozen=True, omit_defaults=True):
     """
 
     name: str
-    x: float = 0.0
-    y: float = 0.0
+    x: Number = 0.0
+    y: Number = 0.0
 
 
 class Mode(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -175,8 +176,8 @@ class FixtureType(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True)
     kind: str
     channels: tuple[Channel, ...]
     modes: tuple[Mode, ...]
-    beam: float = 25.0
-    field: float = 0.0
+    beam: Number = 25.0
+    field: Number = 0.0
     body: str = "par"
     lamp: str = ""
     wheels: tuple[Wheel, ...] = ()

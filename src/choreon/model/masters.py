@@ -6,6 +6,7 @@ from typing import ClassVar
 
 import msgspec
 
+from choreon.model.numbers import Number
 from choreon.model.refs import BLACKOUT, GRAND, MASTER, TEMPO, Ref
 
 
@@ -23,10 +24,14 @@ class Master(msgspec.Struct, frozen=True, kw_only=True, tag_field="kind"):
         return Ref(MASTER, self.id)
 
 
-class GrandMaster(Master, frozen=True, kw_only=True, tag="grand"):
-    """Scales every intensity by its level."""
+class GrandMaster(Master, frozen=True, kw_only=True, omit_defaults=True, tag="grand"):
+    """Scales every intensity by its level. `exempt`: groups and fixtures that neither
+    it nor blackout reaches, as house and work light.
+    """
 
     kind: ClassVar[str] = "grand"
+
+    exempt: tuple[Ref, ...] = ()
 
 
 class Blackout(Master, frozen=True, kw_only=True, tag="blackout"):
@@ -42,11 +47,32 @@ class Tempo(Master, frozen=True, kw_only=True, omit_defaults=True, tag="tempo"):
 
     kind: ClassVar[str] = "tempo"
 
-    bpm: float = 120.0
+    bpm: Number = 120.0
     bar: int = 4
 
 
-AnyMaster = GrandMaster | Blackout | Tempo
+class GroupMaster(Master, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
+    """Scales the intensity of some lamps, or of some of what plays. `over`: groups and
+    fixtures, or playables and tiles.
+    """
+
+    kind: ClassVar[str] = "group"
+
+    over: tuple[Ref, ...] = ()
+
+
+class Override(Master, frozen=True, kw_only=True, omit_defaults=True, tag="override"):
+    """Sets lamps absolutely while it is in hand, above all that plays and the masters.
+    `over`: groups and fixtures. `alone`: its level alone counts; else the highest does.
+    """
+
+    kind: ClassVar[str] = "override"
+
+    over: tuple[Ref, ...] = ()
+    alone: bool = True
+
+
+AnyMaster = GrandMaster | Blackout | Tempo | GroupMaster | Override
 
 EVERY_SHOW: dict[str, AnyMaster] = {
     GRAND.id: GrandMaster(id=GRAND.id, name="Grand master"),

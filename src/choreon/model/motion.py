@@ -14,9 +14,10 @@ from typing import ClassVar
 import msgspec
 
 from choreon.model import attributes as at
+from choreon.model.numbers import Number
 
-Rgb = tuple[float, float, float]
-XY = tuple[float, float]
+Rgb = tuple[Number, Number, Number]
+XY = tuple[Number, Number]
 
 FASTEST = 0.02  # seconds, or beats, that a cycle takes at least
 MOST_FACTOR = 64.0
@@ -29,9 +30,9 @@ class Rate(msgspec.Struct, frozen=True, omit_defaults=True):
     beats of the tempo. `factor` makes it that many times as fast.
     """
 
-    seconds: float = 4.0
-    beats: float = 0.0
-    factor: float = 1.0
+    seconds: Number = 4.0
+    beats: Number = 0.0
+    factor: Number = 1.0
 
     @property
     def by_tempo(self) -> bool:
@@ -71,7 +72,7 @@ class Spread(msgspec.Struct, frozen=True, omit_defaults=True):
     alike. `backward`: from the last to the first. `seed`: of the shuffled order.
     """
 
-    amount: float = FULL_TURN
+    amount: Number = FULL_TURN
     parts: int = 1
     together: int = 1
     repeats: int = 1
@@ -136,11 +137,11 @@ class Wave(
     attribute: str = at.DIMMER
     shape: Shape = Shape.SINE
     mode: Mode = Mode.REPLACES
-    low: float = 0.0
-    high: float = 1.0
-    width: float = 0.5
+    low: Number = 0.0
+    high: Number = 1.0
+    width: Number = 0.5
     steps: int = 4
-    active: float = 1.0
+    active: Number = 1.0
     curve: tuple[XY, ...] = ((0.0, 0.0), (0.5, 1.0), (1.0, 0.0))
     smooth: bool = True
 
@@ -173,8 +174,8 @@ class Roll(
 
     stops: tuple[Stop, ...] = (Stop((1.0, 0.0, 0.0)), Stop((0.0, 0.0, 1.0)))
     hard: bool = False
-    length: float = 0.0
-    gap: float = 0.0
+    length: Number = 0.0
+    gap: Number = 0.0
     across: bool = False
     brightness: bool = False
 
@@ -229,9 +230,9 @@ class Path(
     in_room: bool = False
     centre: str = DEFAULT_CENTRE
     plane: Plane = Plane.FLOOR
-    size: float = 15.0
-    stretch: float = 1.0
-    turn: float = 0.0
+    size: Number = 15.0
+    stretch: Number = 1.0
+    turn: Number = 0.0
     sides: int = 4
     points: tuple[XY, ...] = ((-1.0, 0.0), (0.0, 1.0), (1.0, 0.0), (0.0, -1.0))
     smooth: bool = True
@@ -269,7 +270,7 @@ class Effect(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     by: By = By.CELLS
     on: bool = True
     palette: str = ""
-    start: float = 0.0
+    start: Number = 0.0
     clock: str = ""
 
 

@@ -6,6 +6,8 @@ from typing import ClassVar
 
 import msgspec
 
+from choreon.model.numbers import Number
+
 
 class Output(
     msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, tag_field="kind"
@@ -26,7 +28,7 @@ class Output(
     port: int = 0
     shift: int = 0
     interface: str = ""
-    rate: float = 0.0
+    rate: Number = 0.0
     rest: bool = False
     universes: tuple[int, ...] = ()
     on: bool = True
@@ -51,6 +53,37 @@ class ArtnetOutput(Output, frozen=True, kw_only=True, omit_defaults=True, tag="a
     kind: ClassVar[str] = "artnet"
 
     sync: bool = False
+
+
+MOST_PORT = 65535
+MOST_PRIORITY = 200  # E1.31, section 6.2.3
+MOST_UNIVERSE = 63999  # E1.31, section 6.2.7
+MOST_RATE = 44.0  # DMX512: a whole universe takes 22.7 ms
+MOST_HOST = 253  # characters of a name (RFC 1035, section 2.3.4)
+
+
+def troubles(output: Output) -> list[str]:
+    """Returns what of an output is out of its range, in words; none where it can send.
+    Such an output is let be, and all others send.
+    """
+    found = []
+
+    def within(name: str, value: float, low: float, high: float) -> None:
+        if not low <= value <= high:
+            found.append(f"{name} {value:g} is not within {low:g} and {high:g}")
+
+    within("Port", output.port, 0, MOST_PORT)
+    within("Rate", output.rate, 0.0, MOST_RATE)
+    within("Shift", output.shift, -MOST_UNIVERSE, MOST_UNIVERSE)
+    for universe in output.universes:
+        within("Universe", universe, 1, MOST_UNIVERSE)
+    if isinstance(output, SacnOutput):
+        within("Priority", output.priority, 0, MOST_PRIORITY)
+        within("Sync universe", output.sync, 0, MOST_UNIVERSE)
+    for name, text in (("Address", output.host), ("Network card", output.interface)):
+        if not text.isprintable() or len(text) > MOST_HOST or " " in text:
+            found.append(f"{name} {text[:40]!r} cannot be one")
+    return found
 
 
 AnyOutput = SacnOutput | ArtnetOutput

@@ -8,9 +8,15 @@ import msgspec
 
 if TYPE_CHECKING:
     from choreon.model.show import Show
+    from choreon.model.tiles import AnyTile
+
+MOST_NAMES = 3  # of what a tile plays, in its own name
 
 TILE, MASTER, PLAYER, DRAFT = "tile", "master", "player", "draft"
+ASIDE = "aside"  # lamps that are taken out of what plays
 WALK = "walk"  # a deed of the window: the next lamp of a walk along the rig
+PAGE = "page"
+DEED = "deed"  # something done to all that plays
 PALETTE, MARK, GROUP, FIXTURE, TYPE = "palette", "mark", "group", "fixture", "type"
 
 COLLECTION_OF = {
@@ -20,7 +26,7 @@ COLLECTION_OF = {
     GROUP: "groups",
     FIXTURE: "fixtures",
     TYPE: "types",
-    "page": "pages",
+    PAGE: "pages",
     "input": "inputs",
     "output": "outputs",
     "picture": "pictures",
@@ -43,6 +49,20 @@ GRAND = Ref(MASTER, "grand")
 BLACKOUT = Ref(MASTER, "blackout")
 TEMPO = Ref(MASTER, "tempo")
 THE_DRAFT = Ref(DRAFT, "")
+
+
+DEEDS = {
+    "release": "Let all go",
+    "safe": "Safe look",
+    "undo": "Back to before",
+    "normal": "Everything back to normal",
+}
+"""What can be done to all that plays, and what it is called."""
+
+
+def to_deed(deed: str) -> Ref:
+    """Points at something that is done to all that plays."""
+    return Ref(DEED, deed)
 
 
 def parse(text: str) -> Ref:
@@ -72,6 +92,8 @@ def find(show: Show, ref: Ref) -> Any | None:
 
 def exists(show: Show, ref: Ref) -> bool:
     """Returns whether a ref leads to something."""
+    if ref.kind == DEED:
+        return ref.id in DEEDS
     return ref.kind == WALK or find(show, ref) is not None
 
 
@@ -79,9 +101,22 @@ def name_of(show: Show, ref: Ref) -> str:
     """Returns the name of what a ref leads to; a tile without one is called after what
     it plays. Where the thing is gone, its kind and id.
     """
+    if ref.kind == DEED:
+        return DEEDS.get(ref.id, ref.id)
     found = find(show, ref)
     if found is None:
         return f"{ref.kind} {ref.id}"
     if ref.kind == TILE and not found.name:
-        return name_of(show, found.plays)
+        return _name_of_tile(show, found)
     return str(found.name)
+
+
+def _name_of_tile(show: Show, tile: AnyTile) -> str:
+    """A tile without a name is called after what it acts on."""
+    leads_to = tile.leads_to
+    if not leads_to:
+        return tile.kind.capitalize()
+    names = [name_of(show, ref) for ref in leads_to if exists(show, ref)]
+    if not names:
+        return name_of(show, leads_to[0])
+    return " + ".join(names[:MOST_NAMES])

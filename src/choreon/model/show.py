@@ -15,9 +15,10 @@ from choreon.model.fixture_type import FixtureType
 from choreon.model.inputs import AnyInput
 from choreon.model.masters import EVERY_SHOW, AnyMaster
 from choreon.model.motion import AnyMotion
+from choreon.model.numbers import Number
 from choreon.model.outputs import AnyOutput
 from choreon.model.playables import AnyPlayable
-from choreon.model.tiles import AnyTile, Page
+from choreon.model.tiles import AnyTile, Guest, Page, Part, Start
 from choreon.model.values import Look, Value
 
 SLOTS = 512
@@ -29,9 +30,9 @@ class Place(msgspec.Struct, frozen=True, omit_defaults=True):
     front edge on the floor.
     """
 
-    x: float = 0.0
-    y: float = 0.0
-    z: float = 4.2
+    x: Number = 0.0
+    y: Number = 0.0
+    z: Number = 4.2
 
 
 class Hanging(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -39,9 +40,9 @@ class Hanging(msgspec.Struct, frozen=True, omit_defaults=True):
     audience right, `yaw` turns it.
     """
 
-    yaw: float = 0.0
-    pitch: float = 0.0
-    roll: float = 0.0
+    yaw: Number = 0.0
+    pitch: Number = 0.0
+    roll: Number = 0.0
 
 
 class Limits(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -49,8 +50,8 @@ class Limits(msgspec.Struct, frozen=True, omit_defaults=True):
     do.
     """
 
-    pan: tuple[float, float] | None = None
-    tilt: tuple[float, float] | None = None
+    pan: tuple[Number, Number] | None = None
+    tilt: tuple[Number, Number] | None = None
 
 
 class Fixture(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -94,9 +95,9 @@ class Mark(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     id: str
     name: str
-    x: float = 0.0
-    y: float = 0.0
-    z: float = 0.0
+    x: Number = 0.0
+    y: Number = 0.0
+    z: Number = 0.0
 
 
 class Palette(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -118,21 +119,21 @@ class Bar(msgspec.Struct, frozen=True, omit_defaults=True):
     """A hanging bar between two points, at a height; metres as in Place."""
 
     name: str
-    x1: float
-    y1: float
-    x2: float
-    y2: float
-    z: float = 4.2
+    x1: Number
+    y1: Number
+    x2: Number
+    y2: Number
+    z: Number = 4.2
 
 
 class Screen(msgspec.Struct, frozen=True, omit_defaults=True):
     """A projection screen: the middle of its lower edge, and its size. Metres."""
 
-    x: float
-    y: float
-    z: float
-    width: float
-    height: float
+    x: Number
+    y: Number
+    z: Number
+    width: Number
+    height: Number
 
 
 class Seats(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -141,10 +142,10 @@ class Seats(msgspec.Struct, frozen=True, omit_defaults=True):
     """
 
     rows: int = 0
-    width: float = 7.0
-    distance: float = 2.0
-    spacing: float = 0.9
-    rise: float = 0.0
+    width: Number = 7.0
+    distance: Number = 2.0
+    spacing: Number = 0.9
+    rise: Number = 0.0
 
 
 class Area(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -153,12 +154,12 @@ class Area(msgspec.Struct, frozen=True, omit_defaults=True):
     """
 
     name: str
-    x1: float
-    y1: float
-    x2: float
-    y2: float
-    low: float = 0.0
-    high: float = 2.0
+    x1: Number
+    y1: Number
+    x2: Number
+    y2: Number
+    low: Number = 0.0
+    high: Number = 2.0
 
 
 class Underlay(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -168,11 +169,11 @@ class Underlay(msgspec.Struct, frozen=True, omit_defaults=True):
     """
 
     picture: str
-    x: float
-    y: float
-    scale: float
-    turn: float = 0.0
-    strength: float = 0.5
+    x: Number
+    y: Number
+    scale: Number
+    turn: Number = 0.0
+    strength: Number = 0.5
 
 
 class Picture(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -189,10 +190,10 @@ class Room(msgspec.Struct, frozen=True, omit_defaults=True):
     """
 
     name: str = ""
-    width: float = 8.0
-    depth: float = 6.0
-    height: float = 4.2
-    house: float = 5.6
+    width: Number = 8.0
+    depth: Number = 6.0
+    height: Number = 4.2
+    house: Number = 5.6
     bars: tuple[Bar, ...] = ()
     screen: Screen | None = None
     seats: Seats = Seats()
@@ -201,7 +202,9 @@ class Room(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Show(msgspec.Struct, frozen=True, kw_only=True):
-    """Everything of one show."""
+    """Everything of one show. `opens`: what is brought to a level when it is opened.
+    `safe`: the look to go to when all else fails.
+    """
 
     id: str
     name: str
@@ -219,6 +222,9 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     pictures: dict[str, Picture] = {}
     marks: dict[str, Mark] = {}
     palettes: dict[str, Palette] = {}
+    opens: tuple[Start, ...] = ()
+    safe: tuple[Part, ...] = ()
+    guest: Guest = Guest()
 
     def tile(self, tile_id: str) -> tuple[Page, AnyTile] | None:
         """The tile called `tile_id` and its page."""
@@ -242,3 +248,12 @@ COLLECTIONS: dict[str, Any] = {
     "marks": Mark,
     "palettes": Palette,
 }
+
+SINGLE: dict[str, Any] = {
+    "name": str,
+    "room": Room,
+    "opens": tuple[Start, ...],
+    "safe": tuple[Part, ...],
+    "guest": Guest,
+}
+"""What of a show is one thing, no collection, with its type."""

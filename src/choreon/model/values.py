@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-Value = float | tuple[float | None, ...] | str
+from choreon.model.numbers import Number
+
+Value = Number | tuple[Number | None, ...] | str
 """A value in the attribute's unit; one per cell (None: not given); or a link, as
 model/links.py reads it."""
 

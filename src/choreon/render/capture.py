@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
+
 import numpy as np
 
 from choreon.model import attributes as at
 from choreon.model.edits import merge_looks
 from choreon.model.effects import beside, motion_of, rate_of
-from choreon.model.motion import AnyMotion, Effect, Effects, Mode, Shape, Wave
+from choreon.model.motion import AnyMotion, Effect, Effects, Mode, Path, Shape, Wave
 from choreon.model.show import Show
 from choreon.model.values import Look, Value
 from choreon.render.colour import from_oklab_rows
 from choreon.render.compiled import CompiledShow
-from choreon.render.compositor import trace, unmastered
+from choreon.render.compositor import compose, driven_values, trace, unmastered
 from choreon.render.rig import Floats, Rig
-from choreon.render.state import Going, PlayState, Time, replace
+from choreon.render.state import Going, Masters, PlayState, Time, replace
 from choreon.render.trace import Part, Trace
 
 DARK = 1e-4  # an intensity that is none
@@ -42,6 +44,8 @@ def capture_effects(compiled: CompiledShow, state: PlayState, now: float) -> Eff
                 _as_it_runs(compiled.show, effect, tuple(part.running), time, rate, bar)
                 for effect in part.running
             )
+            size = 1.0 if part.player is None else part.player.size
+            own = tuple(_as_wide(compiled.show, effect, size) for effect in own)
             own = tuple(_as_strong(effect, part.on) for effect in own)
             made = beside(made, own)
     return made
@@ -86,6 +90,24 @@ def _is_random(motion: AnyMotion) -> bool:
     return isinstance(motion, Wave) and motion.shape == Shape.RANDOM
 
 
+def _as_wide(show: Show, effect: Effect, size: float) -> Effect:
+    """An effect of what goes only so far, 0…1, of what is stored."""
+    motion = motion_of(show, effect)
+    if size >= 1.0:
+        return effect
+    if isinstance(motion, Path):
+        return replace(
+            effect, motion=replace(motion, size=motion.size * size), palette=""
+        )
+    if not isinstance(motion, Wave):
+        return effect
+    rests = (motion.low + motion.high) / 2.0
+    if motion.mode != Mode.REPLACES:
+        rests = 1.0 if motion.mode == Mode.SCALES else 0.0
+    low, high = (rests + size * (end - rests) for end in (motion.low, motion.high))
+    return replace(effect, motion=replace(motion, low=low, high=high), palette="")
+
+
 def _as_strong(effect: Effect, on: float) -> Effect:
     """An effect on levels of what is partly up."""
     motion = effect.motion
@@ -115,6 +137,47 @@ def capture(compiled: CompiledShow, state: PlayState, now: float) -> Look:
         if own:
             made[fixture] = own
     return made
+
+
+def frozen(
+    compiled: CompiledShow, state: PlayState, now: float, fixtures: Iterable[str]
+) -> Look:
+    """Returns all that fixtures have now, before the masters, as plain values: given
+    back to them, nothing of them changes. Links stay where they are wholly on. Another
+    thread may compose meanwhile.
+    """
+    rig = compiled.rig
+    before_masters = replace(state, masters=Masters(), identify=None)
+    canvas = compose(compiled, before_masters, now, alone=True)
+    plain = with_light(rig, canvas.values[: rig.size])
+    raw = driven_values(rig, canvas, apart=True)
+    given = given_values(compiled, state, now)
+    made: Look = {}
+    for fixture in fixtures:
+        where = rig.where.get(fixture, {})
+        own: dict[str, Value] = {
+            name: of_cells(plain, places) for name, places in where.items()
+        }
+        for name, (value, whole) in given.get(fixture, {}).items():
+            if name.startswith(at.RAW):
+                own[name] = _as_driven(raw, rig.direct[fixture].get(name, ()))
+            elif isinstance(value, str) and whole and name != at.DIMMER:
+                own[name] = value
+        if own:
+            made[fixture] = own
+    return made
+
+
+def _as_driven(raw: Floats, places: Sequence[tuple[int, int, float, float]]) -> Value:
+    """The raw value that the channels of an attribute have, one for each cell where
+    they differ.
+    """
+    found = {
+        cell: float((raw[channel] - offset) / slope)
+        for cell, channel, slope, offset in places
+    }
+    numbers = [found[cell] for cell in sorted(found)]
+    return numbers[0] if len(numbers) == 1 else tuple(numbers)
 
 
 def with_light(rig: Rig, values: Floats) -> Floats:

@@ -2,42 +2,51 @@
 
 from __future__ import annotations
 
+import logging
 import math
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
-from choreon.model import links
 from choreon.model.motion import Effect, Effects
 from choreon.model.playables import AnyPlayable, Chase, Scene
-from choreon.model.refs import Ref
-from choreon.model.show import Palette, Show
+from choreon.model.refs import COLLECTION_OF, GROUP, MARK, PALETTE, Ref
+from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.effects import ROOM, LiveEffects, Moving, compile_effects
 from choreon.render.fades import Fade
+from choreon.render.left_out import compile_most
 from choreon.render.live import Live
 from choreon.render.looks import (
     Angles,
     CompiledLook,
     Piece,
     assemble,
-    piece_of,
+    safe_piece_of,
 )
+from choreon.render.masters import CompiledMasters, dimmer_rows
 from choreon.render.recent import Recent
-from choreon.render.rig import Rig, compile_rig
+from choreon.render.rig import Rig
 from choreon.render.sources import SOURCES, Kitchen, Source
-from choreon.render.state import Going, Player, PlayState, Step, Time
+from choreon.render.sources.darkened import Darkened
+from choreon.render.sources.shaped import shaped
+from choreon.render.state import Going, Player, PlayState, Step, Time, replace
 
 if TYPE_CHECKING:
     from choreon.render.plan import Base, Plan
 
-Key = tuple[str, tuple[tuple[str, Angles], ...]]
-"""A playable's id, and which way its heads reach their points."""
+log = logging.getLogger(__name__)
 
-DRAFTS, FADES, BASES = 16, 128, 48  # how many of each are kept
+Key = tuple[str, tuple[tuple[str, Angles], ...], tuple[str, ...], tuple[str, ...]]
+"""A playable's id, which way its heads reach their points, the families that are taken
+of it, and the fixtures that it gives no light."""
+
+DRAFTS, FADES, BASES = 64, 128, 48  # how many of each are kept
 
 
 def key_of(step: Step) -> Key:
     """Returns what tells the source of a step from others."""
-    return step.ref.id, tuple(step.aims.items())
+    return step.ref.id, tuple(step.aims.items()), step.only, step.dark
 
 
 class CompiledShow:
@@ -45,8 +54,12 @@ class CompiledShow:
     no result. Safe to be asked by one thread while another compiles.
     """
 
-    def __init__(self, show: Show, rig: Rig) -> None:
+    def __init__(
+        self, show: Show, rig: Rig, left_out: dict[str, str] | None = None
+    ) -> None:
         self.show, self.rig = show, rig
+        self.left_out = left_out or {}
+        """Fixtures and playables that cannot be compiled, and why."""
         self.nothing = CompiledLook(rig)
         self.sources: dict[Key, Source] = {}
         self.pieces: dict[str, tuple[object, Piece]] = {}
@@ -65,14 +78,42 @@ class CompiledShow:
         """Returns what a step plays; None where that is gone or gives no light."""
         key = key_of(step)
         found = self.sources.get(key)
-        if found is None:
+        if found is None and step.dark:
+            whole = self.source(replace(step, dark=()))
+            if whole is not None:
+                found = Darkened(whole, dimmer_rows(self.rig, step.dark))
+                self.sources[key] = found
+        elif found is None:
             playable = self.show.playables.get(step.ref.id)
             compile_ = SOURCES.get(step.ref.kind)
             if playable is None or compile_ is None or playable.ref != step.ref:
                 return None
-            found = compile_(self._kitchen, playable, step.aims)
+            try:
+                if step.only:
+                    playable = shaped(self.show, playable, step.only)
+                found = compile_(self._kitchen_of(step.only), playable, step.aims)
+            except Exception as error:
+                if playable.id not in self.left_out:
+                    log.exception("%s cannot be compiled", playable.ref)
+                self.left_out[playable.id] = f"{type(error).__name__}: {error}"
+                return None
             self.sources[key] = found
         return found
+
+    def _kitchen_of(self, only: tuple[str, ...]) -> Kitchen:
+        """What a source of some families is compiled from: what it plays gives only
+        those.
+        """
+        if not only:
+            return self._kitchen
+        return Kitchen(
+            self.show, self.rig, lambda ref: self.source(Step(ref=ref, only=only))
+        )
+
+    @cached_property
+    def masters(self) -> CompiledMasters:
+        """The masters, and which lamps each reaches."""
+        return CompiledMasters(self.show, self.rig)
 
     def source_of(self, ref: Ref) -> Source | None:
         """Returns what something plays."""
@@ -127,7 +168,7 @@ class CompiledShow:
         for fixture, values in look.items():
             known = self.pieces.get(fixture)
             if known is None or known[0] is not values:
-                made = piece_of(self.rig, self.show, fixture, values)
+                made = safe_piece_of(self.rig, self.show, fixture, values)
                 known = self.pieces[fixture] = (values, made)
             pieces[fixture] = known[1]
         static = assemble(self.rig, pieces, {})
@@ -166,12 +207,24 @@ class CompiledShow:
             return False
         return not isinstance(cursor, Going) or cursor.rate != 0.0
 
+    def forget_frames(self) -> None:
+        """Forget what was kept from frame to frame: one failed, and may have left it
+        half done.
+        """
+        self.plan = None
+        self.bases, self.merges = Recent(BASES), Recent(BASES)
+        self._draft_lives = Recent(DRAFTS)
+        self.rig.__dict__.pop("encoder", None)
+
     # ahead of its use
 
     def warm(self, state: PlayState) -> None:
         """Compile all that plays in a state ahead of its use."""
+        self.masters.of_groups(state.masters)
         for player in state.players:
             self.warm_player(player)
+        for hand in (*state.live, *state.asides):
+            self.draft(hand.look)
         for one in state.draft.leaving:
             self.draft(one.look, one.effects)
         self.draft(state.draft.look, state.draft.effects)
@@ -193,8 +246,9 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     whose palettes and marks still mean the same.
     """
     if before is None or not _same_rig(before.show, show):
-        return CompiledShow(show, compile_rig(show.types, show.fixtures))
-    made = CompiledShow(show, before.rig)
+        return CompiledShow(show, *compile_most(show.types, show.fixtures))
+    left_out = {i: w for i, w in before.left_out.items() if i in show.fixtures}
+    made = CompiledShow(show, before.rig, left_out)
     moved = changed_links(before.show, show)
     for key, source in list(before.sources.items()):
         kept = _kept(key, source, before.show, show, moved)
@@ -202,6 +256,8 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
             made.sources[key] = kept
     made.fades, made.bases, made.merges = before.fades, before.bases, before.merges
     made.nothing = before.nothing
+    if before.show.masters is show.masters and before.show.groups is show.groups:
+        made.masters = before.masters
     if not any(_in_drafts(link) for link in moved):
         made.pieces, made.drafts = dict(before.pieces), before.drafts
     return made
@@ -213,14 +269,14 @@ def _kept(
     """What a compiled source is after an edit that moved some links; None where it has
     to be compiled anew.
     """
-    playable_id, aims = key
+    playable_id, aims, *parts = key
     new = after.playables.get(playable_id)
     if new is None or not _same_light(before.playables.get(playable_id), new):
         return None
     if not moved & source.uses:
         return source
     # heads that were planned another way round are planned anew
-    return None if aims else source.followed(after, moved)
+    return None if aims or any(parts) else source.followed(after, moved)
 
 
 def _same_rig(before: Show, after: Show) -> bool:
@@ -264,33 +320,30 @@ def changed_links(before: Show, after: Show) -> set[str]:
     """Returns the links that mean something else, or nothing any more, or something at
     last; refs of what plays among them. Another name changes nothing.
     """
-    found: set[str] = set()
-    if before.room is not after.room:
-        found.add(ROOM)
-    if before.groups is not after.groups:
-        for i in {**before.groups, **after.groups}:
-            one, other = before.groups.get(i), after.groups.get(i)
-            if one is None or other is None or one.fixtures != other.fixtures:
-                found.add(f"group:{i}")
+    found = {ROOM} if before.room is not after.room else set()
     if before.playables is not after.playables:
         both = {**before.playables, **after.playables}
         for i, playable in both.items():
             if not _same_light(before.playables.get(i), after.playables.get(i)):
                 found.add(str(playable.ref))
-    if before.marks is not after.marks:
-        for i in {**before.marks, **after.marks}:
-            link = links.to_mark(i)
-            if links.point_of(before, link) != links.point_of(after, link):
-                found.add(link)
-    if before.palettes is not after.palettes:
-        for i in {**before.palettes, **after.palettes}:
-            old, new = before.palettes.get(i), after.palettes.get(i)
-            if old is new:
-                continue
-            if old is None or new is None or _means(old) != _means(new):
-                found.add(links.to_palette(i))
+    for kind, meaning in _MEANINGS.items():
+        old, new = (getattr(show, COLLECTION_OF[kind]) for show in (before, after))
+        if old is new:
+            continue
+        for i in {**old, **new}:
+            same = old.get(i) is new.get(i)
+            if not same and _means(meaning, old.get(i)) != _means(meaning, new.get(i)):
+                found.add(str(Ref(kind, i)))
     return found
 
 
-def _means(palette: Palette) -> tuple[object, object, object]:
-    return palette.values, palette.each, palette.motion
+def _means(meaning: Callable[[Any], object], thing: object) -> object:
+    return None if thing is None else (meaning(thing),)
+
+
+_MEANINGS: dict[str, Callable[[Any], object]] = {
+    GROUP: lambda group: group.fixtures,
+    MARK: lambda mark: (mark.x, mark.y, mark.z),
+    PALETTE: lambda palette: (palette.values, palette.each, palette.motion),
+}
+"""What a link to a thing of a kind stands for."""

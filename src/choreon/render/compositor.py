@@ -1,8 +1,9 @@
 """The compositor: the only place that knows which layer wins.
 
-From below: home values, players by priority and start, the draft, masters, identify,
-bytes sent on purpose. It gives a frame, or a frame with its trace. Both are pure
-functions of the compiled show, what plays, and the time.
+From below: home values, players by priority and start, what tiles give live, the draft,
+group masters, lamps that are aside, grand master and blackout, override faders,
+identify, bytes sent on purpose. It gives a frame, or a frame with its trace. Both are
+pure functions of the compiled show, what plays, and the time.
 
 Intensity is the highest of all players; the draft replaces it where it gives one. For
 all else a layer has a share. With `own`, the light that it gives the lamp now, and
@@ -11,7 +12,8 @@ all else a layer has a share. With `own`, the light that it gives the lamp now, 
 comes up and goes out in its own colour and place; its weight where others light it as
 strongly.
 
-Beside the draft's light the share is 1 − (1 − w) · max(0, 1 − own / (HOLD · drafted)):
+Beside the draft's light, and that of what only adds, the share is
+1 − (1 − w) · max(0, 1 − own / (HOLD · beside)):
 a lamp that a fader lights half up keeps the fader's colour when its level is taken in
 hand, and leaves it smoothly when the fader goes out.
 
@@ -26,17 +28,26 @@ kept by what lies in it; each frame begins with a copy.
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 import numpy as np
 
 from choreon.model import attributes as at
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
-from choreon.render.drafts import drafts_of, lay_drafts, lights_of_drafts
+from choreon.render.drafts import (
+    Drafted,
+    asides_of,
+    drafts_of,
+    lay_drafts,
+    lights_of_drafts,
+)
 from choreon.render.encode import encode, raw_values
+from choreon.render.lights import Lights
 from choreon.render.looks import CompiledLook
 from choreon.render.plan import Plan
-from choreon.render.rig import Bytes, Floats
+from choreon.render.rig import Bytes, Floats, Rig
 from choreon.render.state import Identify, Masters, PlayState
 from choreon.render.trace import Trace
 
@@ -56,8 +67,9 @@ def render(compiled: CompiledShow, state: PlayState, now: float) -> Bytes:
     for sent in state.sent:
         if now < sent.until and sent.universe in rig.universes:
             row = rig.universes.index(sent.universe)
-            slots = slice(sent.address - 1, sent.address - 1 + len(sent.slots))
-            frame[row, slots] = np.frombuffer(sent.slots, np.uint8)
+            row_left = frame[row, max(0, sent.address - 1) :]
+            slots = np.frombuffer(sent.slots, np.uint8)[: len(row_left)]
+            row_left[: len(slots)] = slots
     return frame
 
 
@@ -79,8 +91,14 @@ def unmastered(
 
 def levels(compiled: CompiledShow, state: PlayState, now: float) -> Floats:
     """Returns the raw value of every channel (C), in the resolution of its mode."""
-    canvas = compose(compiled, state, now)
-    raw = raw_values(compiled.rig, canvas.values[: compiled.rig.size])
+    return driven_values(compiled.rig, compose(compiled, state, now))
+
+
+def driven_values(rig: Rig, canvas: Canvas, apart: bool = False) -> Floats:
+    """Returns the raw value of every channel (C) that a canvas comes to. `apart`:
+    another thread may encode meanwhile.
+    """
+    raw = raw_values(rig, canvas.values[: rig.size], apart)
     driven = canvas.raw()
     if driven is not None:
         raw += driven[1] * (driven[0] - raw)
@@ -108,33 +126,76 @@ def compose(
     """Lay all layers over each other; with `found`, record what each one gave. `alone`:
     another thread may compose meanwhile. `steady`: no effect changes what others give.
     """
-    rig = compiled.rig
-    plan = _plan_for(compiled, state, now, alone or found is not None)
+    rig, masters = compiled.rig, compiled.masters
+    state = masters.scaled(state, now)
+    apart = alone or found is not None
+    plan = _plan_for(compiled, state, now, apart)
     plan.steady = steady
     canvas = plan.base.canvas.copy()
-    drafts = drafts_of(compiled, state.draft, now, alone or found is not None)
+    drafts = drafts_of(compiled, state, now, apart)
     for draft in drafts:
         draft.move(now, state.beat(now))
     drafted = lights_of_drafts(rig, drafts)
-    lights = plan.light(now, drafted)
+    held = masters.light(state.masters, now)
+    lights, beside = plan.light(
+        now, _highest(held, None if drafted is None else drafted.top)
+    )
+    _lay_players(plan, canvas, lights, beside, found)
+    lit = lights.level[:-1]
+    if drafts:
+        others = _highest(lights.top, _highest(plan.added, held))
+        lit = lay_drafts(canvas, drafts, others, lit.copy(), found, steady)
+    scale = masters.of_groups(state.masters)
+    if scale is not None:
+        lit = lit * scale
+    asides = asides_of(compiled, state, now)
+    if asides:
+        others = _highest(lights.top, beside)
+        lit = lay_drafts(canvas, asides, others, lit.copy(), found, steady)
+        scale = _but_for(scale, asides)
+    canvas.settle()
+    whole = masters.of_all(state.masters) * state.masters.closing
+    canvas.values[: rig.intensities] = lit * whole
+    _shade_raw(canvas, whole if scale is None else scale * whole)
+    masters.hold(canvas, state.masters, now)
+    if state.identify is not None and now < state.identify.until:
+        _identify(canvas, state.identify, now)
+    return canvas
+
+
+def _highest(one: Floats | None, other: Floats | None) -> Any:
+    """The higher of two lights (I + 1), where there are both."""
+    if one is None or other is None:
+        return other if one is None else one
+    return np.maximum(one, other)
+
+
+def _but_for(scale: Floats | None, asides: list[Drafted]) -> Floats | None:
+    """What group masters leave (I) where lamps are aside, which they do not reach."""
+    if scale is not None:
+        for aside in asides:
+            lamps = aside.look.lamps
+            scale[lamps] += aside.weight * (1.0 - scale[lamps])
+    return scale
+
+
+def _lay_players(
+    plan: Plan,
+    canvas: Canvas,
+    lights: Lights,
+    beside: Floats | None,
+    found: Trace | None,
+) -> None:
+    """Lay all that plays above what stands, the lowest first."""
     for layer in plan.above:
         if isinstance(layer, CompiledLook):
             canvas.put(layer)
         elif layer.seen:
-            if layer.modifies and not steady:
+            if layer.modifies and not plan.steady:
                 layer.change_values(canvas)
-            share = layer.lay(canvas, lights, drafted, found is not None)
+            share = layer.lay(canvas, lights, beside, found is not None)
             if found is not None:
-                layer.record(found, share, compiled)
-    lit = lights.level[:-1]
-    if drafts:
-        lit = lay_drafts(canvas, drafts, lights, lit.copy(), found, steady)
-    canvas.settle()
-    canvas.values[: rig.intensities] = lit * state.masters.scale
-    _shade_raw(canvas, state.masters)
-    if state.identify is not None and now < state.identify.until:
-        _identify(canvas, state.identify, now)
-    return canvas
+                layer.record(found, share, plan.compiled)
 
 
 def _plan_for(
@@ -149,14 +210,16 @@ def _plan_for(
     return plan
 
 
-def _shade_raw(canvas: Canvas, masters: Masters) -> None:
+def _shade_raw(canvas: Canvas, scale: float | Floats) -> None:
     """The masters scale raw values of dimmers, and of emitters that are dimmed by what
-    they mix with.
+    they mix with. `scale`: what they leave, one number or one a lamp (I).
     """
     rig = canvas.rig
     if not canvas.driven:
         return
-    scale = masters.scale
+    if not isinstance(scale, float):
+        # a dimmer without a lamp in the table is left as the others are at most
+        scale = np.append(scale, scale.max(initial=1.0))[rig.channel_dims[rig.shaded]]
     factor = np.where(rig.shaded_by < 0, scale, canvas.values[rig.shaded_by])
     canvas.values[rig.size + rig.shaded] *= factor
 

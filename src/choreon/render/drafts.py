@@ -1,13 +1,17 @@
-"""Drafts: what is touched and not stored, above all that plays."""
+"""What hands give lamps, above all that plays: by tiles, in the draft, to lamps that
+are aside.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
 from choreon.model.motion import Effect, Effects
-from choreon.model.refs import Ref
+from choreon.model.refs import ASIDE, DRAFT, TILE, Ref
 from choreon.model.values import Look
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
@@ -18,7 +22,7 @@ from choreon.render.lights import Lights
 from choreon.render.live import LevelChange, Live
 from choreon.render.looks import NO_NUMBERS, CompiledLook
 from choreon.render.rig import Floats, Rig
-from choreon.render.state import Draft, Going, Leaving, replace
+from choreon.render.state import Going, Hand, PlayState, Ramp, replace
 from choreon.render.trace import Part, Trace
 
 NO_TIME = Going()
@@ -26,8 +30,9 @@ NO_TIME = Going()
 
 @dataclass
 class Drafted:
-    """A draft on stage. `live`: what of it moves."""
+    """A draft on stage, or what else a hand gives. `live`: what of it moves."""
 
+    source: Ref
     stored: Look
     look: CompiledLook
     weight: float
@@ -55,15 +60,48 @@ class Drafted:
         return self.live.give(self.weight, NO_NUMBERS).values
 
 
+class _Given(NamedTuple):
+    """What a hand gives, and how far it is on."""
+
+    source: Ref
+    look: Look
+    ramp: Ramp
+    effects: Effects = ()
+    going: Going = NO_TIME
+
+
 def drafts_of(
-    compiled: CompiledShow, draft: Draft, now: float, apart: bool = False
+    compiled: CompiledShow, state: PlayState, now: float, apart: bool = False
 ) -> list[Drafted]:
-    """The drafts that are to be seen, those that leave first. `apart`: another thread
-    may ask meanwhile.
+    """The drafts that are to be seen, lowest first: what tiles give, drafts that leave,
+    the draft. `apart`: another thread may ask meanwhile.
     """
-    found = []
-    now_drafted = Leaving(draft.look, draft.shown, draft.effects, draft.going)
-    for one in (*draft.leaving, now_drafted):
+    draft = state.draft
+    given = _by_hands(TILE, state.live)
+    for one in draft.leaving:
+        source = Ref(DRAFT, "leaving")
+        given.append(_Given(source, one.look, one.ramp, one.effects, one.going))
+    source = Ref(DRAFT, "")
+    given.append(_Given(source, draft.look, draft.shown, draft.effects, draft.going))
+    return list(_drafted(compiled, given, now, apart))
+
+
+def asides_of(compiled: CompiledShow, state: PlayState, now: float) -> list[Drafted]:
+    """What lamps that are aside are given; those that come back first."""
+    if not state.asides:
+        return []
+    hands = sorted(state.asides, key=lambda hand: not hand.leaving)
+    return list(_drafted(compiled, _by_hands(ASIDE, hands), now, False))
+
+
+def _by_hands(kind: str, hands: Iterable[Hand]) -> list[_Given]:
+    return [_Given(Ref(kind, hand.id), hand.look, hand.held) for hand in hands]
+
+
+def _drafted(
+    compiled: CompiledShow, given: Iterable[_Given], now: float, apart: bool
+) -> Iterable[Drafted]:
+    for one in given:
         weight = one.ramp.at(now)
         if weight <= 0.0 or not (one.look or one.effects):
             continue
@@ -73,10 +111,9 @@ def drafts_of(
             live = compiled.draft_live(made, one.going, apart)
         look = made.look if isinstance(made, Moving) else made
         leaves = one.ramp.end == 0.0
-        found.append(
-            Drafted(one.look, look, weight, leaves, live, one.going, one.effects)
+        yield Drafted(
+            one.source, one.look, look, weight, leaves, live, one.going, one.effects
         )
-    return found
 
 
 def lights_of_drafts(rig: Rig, drafts: list[Drafted]) -> Lights | None:
@@ -96,13 +133,13 @@ def lights_of_drafts(rig: Rig, drafts: list[Drafted]) -> Lights | None:
 def lay_drafts(
     canvas: Canvas,
     drafts: list[Drafted],
-    lights: Lights,
+    top: Floats,
     lit: Floats,
     found: Trace | None,
     steady: bool = False,
 ) -> Floats:
-    """Lay the drafts over what plays. Returns the levels (I) after them. `steady`:
-    their effects change nothing of it.
+    """Lay the drafts over what plays, which lights lamps by `top` (I + 1) at most.
+    Returns the levels (I) after them. `steady`: their effects change nothing of it.
     """
     drafted = lights_of_drafts(canvas.rig, drafts)
     assert drafted is not None
@@ -117,7 +154,7 @@ def lay_drafts(
         else:
             claims, row_claim, shine = look.claims
             own = shine * weight
-            others = np.maximum(lights.top[claims], drafted.others(claims, own))
+            others = np.maximum(top[claims], drafted.others(claims, own))
             ratio = part_of(others, own)
             share = (1.0 - (1.0 - weight) * ratio).take(row_claim)
             snap(share, look, draft.leaving)
@@ -142,7 +179,7 @@ def _record(found: Trace, draft: Drafted, values: Floats, share: Floats) -> None
     look, weight = draft.look, draft.weight
     found.parts.append(
         Part(
-            Ref("draft", "leaving" if draft.leaving else ""),
+            draft.source,
             None,
             draft.stored,
             look.rows,

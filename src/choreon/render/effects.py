@@ -156,6 +156,17 @@ class WaveOp:
         return found * self.slope + self.offset if self.is_raw else found
 
     @cached_property
+    def resting(self) -> float | Floats:
+        """What the wave comes to at no size at all: its middle, or what changes nothing
+        of others.
+        """
+        motion = self.motion
+        if motion.mode != Mode.REPLACES:
+            return 1.0 if motion.mode == Mode.SCALES else 0.0
+        middle = (motion.low + motion.high) / 2.0
+        return middle * self.slope + self.offset if self.is_raw else middle
+
+    @cached_property
     def _cycle(self) -> tuple[bool, float, bool]:
         """Whether it goes backward, its active share, whether it turns back: what is
         random goes on and on, it neither turns back nor rests.
@@ -420,34 +431,49 @@ class _Build:
             return
         which = np.array([heads.of[i] for i in fixtures], np.int64)
         phase, _ = phases([(i, 0) for i in fixtures], effect, motion)
-        rows = heads.rows[which]
-        based = np.asarray(self.given[rows].all(axis=1))
-        if not motion.in_room and not based.all():
-            loose = ~based
-            flat = shape_of(motion)
-            self.ops.append(AroundOp(running, motion, flat, phase[loose], which[loose]))
-            which, phase, rows = which[based], phase[based], rows[based]
+        if motion.in_room:
+            home = rig.home[heads.rows[which]]
+            near = [aims.get(i, tuple(home[n])) for n, i in enumerate(fixtures)]
+            table = path_tables.in_room(
+                self.show, heads, which, motion, np.array(near, float), running.seconds
+            )
+        else:
+            # those that the look does not aim go around wherever others aim them
+            based = np.asarray(self.given[heads.rows[which]].all(axis=1))
+            self._add_around(running, motion, phase[~based], which[~based])
+            which, phase = which[based], phase[based]
             fixtures = [i for n, i in enumerate(fixtures) if based[n]]
             if not fixtures:
                 return
-        if motion.in_room:
-            home = rig.home[rows]
-            near = np.array(
-                [aims.get(i, tuple(home[n])) for n, i in enumerate(fixtures)], float
-            )
-            table = path_tables.in_room(
-                self.show, heads, which, motion, near, running.seconds
-            )
-        else:
-            base = self.values[rows]
+            base = self.values[heads.rows[which]]
             table = path_tables.around(self.show, heads, which, motion, base)
-        own = {i: table.troubles[n] for i, n in heads.of.items() if n in table.troubles}
+        self._add_table(running, motion, table, phase, fixtures)
+
+    def _add_around(
+        self, running: Running, motion: Path, phase: Floats, which: Ints
+    ) -> None:
+        if len(which):
+            flat = shape_of(motion)
+            self.ops.append(AroundOp(running, motion, flat, phase, which))
+
+    def _add_table(
+        self,
+        running: Running,
+        motion: Path,
+        table: PathTable,
+        phase: Floats,
+        fixtures: list[str],
+    ) -> None:
+        """Heads of fixtures follow a table."""
+        heads, troubles = self.rig.heads, table.troubles
+        own = {i: troubles[n] for i, n in heads.of.items() if n in troubles}
         if own:
-            self.troubles[effect.id] = {**self.troubles.get(effect.id, {}), **own}
-        lamps, lamp_head = _lamps_of(rig, fixtures)
+            self.troubles[running.id] = {**self.troubles.get(running.id, {}), **own}
+        rows = heads.rows[table.heads]
+        lamps, lamp_head = _lamps_of(self.rig, fixtures)
         op = PathOp(running, motion, table, phase, rows, lamps, lamp_head)
         self.given[rows.reshape(-1)] = True
-        self.moved_heads.update(which.tolist())
+        self.moved_heads.update(table.heads.tolist())
         op.here = self.lit[lamps].copy()
         self.ops.append(op)
 
@@ -619,6 +645,7 @@ class LiveEffects:
     """A look with effects in one layer."""
 
     asks = False
+    size = 1.0
 
     def __init__(self, moving: Moving, offsets: Mapping[str, float]) -> None:
         self.moving, self.look = moving, moving.look
@@ -651,6 +678,8 @@ class LiveEffects:
     def _wave(self, op: WaveOp, position: float) -> None:
         values = op.values(position)
         mode = op.motion.mode
+        if self.size < 1.0:
+            values = op.resting + self.size * (values - op.resting)
         target = self.levels if op.is_level else self._values
         own = values if op.is_own else values[op.here]
         if mode == Mode.REPLACES:
@@ -690,6 +719,9 @@ class LiveEffects:
 
     def _path(self, op: PathOp, position: float) -> None:
         angles, light = op.table.at(position + op.phase)
+        if self.size < 1.0:
+            middle = op.table.middle
+            angles = middle + self.size * (angles - middle)
         self._values[op.own] = angles.reshape(-1)
         if light is None:
             return
@@ -709,7 +741,7 @@ class LiveEffects:
                 op.which,
                 least,
                 most,
-                op.away(position),
+                self.size * op.away(position),
             )
         )
 

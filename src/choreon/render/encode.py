@@ -7,6 +7,8 @@ where the inputs changed is it worked out anew.
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from choreon.render.channels import WIDTH
@@ -16,18 +18,24 @@ from choreon.render.rig import Bytes, Floats, Ints, Rig
 ROUND = 0.5 + 1e-6  # halves round up, whatever colour sums left in the last digits
 
 
+class NoNumber(ArithmeticError):
+    """A value has become none, or endless: nothing that could be sent."""
+
+
 def encode(
     rig: Rig, values: Floats, driven: tuple[Floats, Floats] | None = None
 ) -> Bytes:
     """Returns the frame (U, 512) that shows `values` (P, in blending units).
 
     `driven`: for every channel (C) a raw value and its share, 0…1, laid over what the
-    parameters make of it.
+    parameters make of it. Raises NoNumber where a channel comes to none.
     """
     raw = raw_values(rig, values)
     if driven is not None:
         raw += driven[1] * (driven[0] - raw)
         np.minimum(np.maximum(raw, rig.least, out=raw), rig.full, out=raw)
+    if not math.isfinite(raw.sum()):
+        raise NoNumber(f"{int((~np.isfinite(raw)).sum())} channels have no number")
     whole = (raw + ROUND).astype(np.int32)
     frame = rig.blank()
     slots = whole.take(rig.byte_channel) >> rig.byte_shift
@@ -35,14 +43,17 @@ def encode(
     return frame
 
 
-def raw_values(rig: Rig, values: Floats) -> Floats:
-    """Returns the raw value of every channel (C), in the resolution of its mode."""
-    raw = rig.encoder.channels(values)
+def raw_values(rig: Rig, values: Floats, apart: bool = False) -> Floats:
+    """Returns the raw value of every channel (C), in the resolution of its mode.
+    `apart`: another thread may encode meanwhile.
+    """
+    encoder = Encoder(rig) if apart else rig.encoder
+    raw = encoder.channels(values)
     raw *= rig.slope
     raw += rig.offset
     np.minimum(np.maximum(raw, rig.floor, out=raw), rig.top, out=raw)
     if len(rig.pieces):
-        raw[rig.pieces.channel] = rig.encoder.ranges(values)
+        raw[rig.pieces.channel] = encoder.ranges(values)
     return raw
 
 

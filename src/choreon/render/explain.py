@@ -13,7 +13,18 @@ from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.fixture_type import Channel, Use
 from choreon.model.patch import mode_of
-from choreon.model.refs import DRAFT, GRAND, TYPE, Ref, exists, name_of, parse
+from choreon.model.refs import (
+    ASIDE,
+    BLACKOUT,
+    DRAFT,
+    GRAND,
+    MASTER,
+    TYPE,
+    Ref,
+    exists,
+    name_of,
+    parse,
+)
 from choreon.model.show import Fixture, Show
 from choreon.model.values import Value
 from choreon.render.channels import meanings
@@ -45,6 +56,8 @@ class Layer(msgspec.Struct, frozen=True):
     target: Ref | None = None
     how: str = ""
     moves: bool = False
+    replaces: bool = False
+    """As a level it counts in place of those below, however high they are."""
 
 
 class Why(msgspec.Struct, frozen=True):
@@ -99,6 +112,7 @@ class _Slot:
     def __init__(
         self, compiled: CompiledShow, fixture: Fixture, use: Use, channel: Channel
     ) -> None:
+        self.compiled = compiled
         self.show, self.rig = compiled.show, compiled.rig
         self.fixture, self.channel = fixture, channel
         mode = mode_of(self.show.types, fixture)
@@ -135,7 +149,8 @@ class _Slot:
         for n, part in enumerate(traced.parts):
             given += self._of_part(n, part, weights)
         given = _with_winners(given, traced)
-        return _over_all(given + self._masters(state), self.fixture, state, now, slot)
+        given = self._held(given + self._masters(state), state, now)
+        return _over_all(given, self.fixture, state, now, slot)
 
     def _weights(self, traced: Trace, row: int) -> list[float]:
         """For each part how much of it is seen: of a level, how far it is on."""
@@ -156,11 +171,7 @@ class _Slot:
             values |= self._given_by(part)
         moved = {layer.attribute: layer for layer in self._moved(n, part, weights)}
         for name in self.names:
-            value = values.get(name)
-            if isinstance(value, tuple):
-                value = (
-                    value[min(max(self.cell - 1, 0), len(value) - 1)] if value else None
-                )
+            value = self._of_cell(values.get(name))
             if value is None or isinstance(value, str) or name not in weights:
                 continue
             if name in moved and not moved[name].how:
@@ -173,8 +184,15 @@ class _Slot:
                 value,
                 weights[name][n],
                 target=part.source,
+                replaces=part.replaces > 0.0,
             )
         yield from moved.values()
+
+    def _of_cell(self, value: Value | None) -> Value | None:
+        """A value, of many that of the cell which is asked for."""
+        if not isinstance(value, tuple):
+            return value
+        return value[min(max(self.cell - 1, 0), len(value) - 1)] if value else None
 
     def _given_by(self, part: Part) -> dict[str, Value]:
         """What a part gives the slot now, whatever is stored."""
@@ -218,19 +236,61 @@ class _Slot:
         return float(from_oklab(lab).clip(0.0, 1.0)[which])
 
     def _masters(self, state: PlayState) -> list[Layer]:
-        """What the masters do to the slot."""
-        dims = at.DIMMER in self.names
-        if not dims or state.masters.scale == 1.0:
+        """What the masters that scale do to the slot."""
+        row = self.rows.get(at.DIMMER)
+        if at.DIMMER not in self.names:
             return []
+        found = self._group_masters(state, row)
+        exempt = row is not None and row < self.rig.intensities
+        if exempt and self.compiled.masters.exempt[row]:
+            return found
         if state.masters.blackout:
-            return [Layer("blackout", at.DIMMER, 0.0, wins=True, target=GRAND)]
-        return [Layer("grand master", at.DIMMER, state.masters.grand, target=GRAND)]
+            dark = Layer("blackout", at.DIMMER, 0.0, wins=True, target=BLACKOUT)
+            return [*found, dark]
+        if state.masters.grand < 1.0:
+            grand = state.masters.grand
+            found.append(Layer("grand master", at.DIMMER, grand, target=GRAND))
+        return found
+
+    def _group_masters(self, state: PlayState, row: int | None) -> list[Layer]:
+        """The group masters that reach the lamp: none where it is aside."""
+        if self.fixture.id in state.aside:
+            return []
+        rows = self.compiled.masters.rows
+        return [
+            Layer(
+                f"group master {name_of(self.show, ref)}", at.DIMMER, level, target=ref
+            )
+            for master, level in state.masters.levels.items()
+            if row in rows.get(master, ()) and (ref := Ref(MASTER, master))
+        ]
+
+    def _held(self, layers: list[Layer], state: PlayState, now: float) -> list[Layer]:
+        """The layers with the override faders that hold the lamp, which win where they
+        alone count, or are the highest.
+        """
+        row = self.rows.get(at.DIMMER)
+        for grip in state.masters.grips:
+            held = self.compiled.masters.overrides.get(grip.id)
+            weight = grip.held.at(now)
+            if held is None or row not in held.rows or weight <= 0.0:
+                continue
+            ref = Ref(MASTER, grip.id)
+            name = f"override {name_of(self.show, ref)}"
+            over = Layer(name, at.DIMMER, grip.level, weight, target=ref)
+            wins = weight > 0.5 if held.alone else _height(over) >= _reached(layers)
+            if wins:
+                layers = [replace(layer, wins=False) for layer in layers]
+            layers = [*layers, replace(over, wins=wins, replaces=held.alone)]
+        return layers
 
 
 def part_name(show: Show, part: Part) -> str:
     """Returns what a part of the light is called: “scene Mudlight”, “draft”."""
     if part.source.kind == DRAFT:
         return "draft" if not part.source.id else "draft that was let go"
+    if part.source.kind == ASIDE:
+        return "aside"
     place = f", {part.place}" if part.place else ""
     return f"{part.source.kind} {name_of(show, part.source)}{place}"
 
@@ -307,7 +367,7 @@ def _beats(layer: Layer, other: Layer) -> bool:
         return True
     if layer.attribute != at.DIMMER:
         return layer.weight >= other.weight
-    if layer.target is not None and layer.target.kind == DRAFT:
+    if layer.replaces:
         return True
     return _height(layer) >= _height(other)
 
@@ -315,6 +375,15 @@ def _beats(layer: Layer, other: Layer) -> bool:
 def _height(layer: Layer) -> float:
     value = layer.value[0] if isinstance(layer.value, tuple) else layer.value
     return layer.weight * float(value or 0.0)
+
+
+def _reached(layers: list[Layer]) -> float:
+    """How high the level is that layers come to."""
+    level = max((_height(layer) for layer in layers if layer.wins), default=0.0)
+    for layer in layers:
+        if layer.target in (GRAND, BLACKOUT) or layer.source.startswith("group master"):
+            level *= _height(layer)
+    return level
 
 
 def _over_all(
@@ -331,7 +400,7 @@ def _over_all(
             byte = float(sent.slots[place])
             above.append(Layer("sent on purpose", "", byte, wins=True))
     found = [*layers, *above]
-    dark = bool(layers) and layers[-1].source == "blackout"
+    dark = bool(layers) and layers[-1].target == BLACKOUT
     if not above and not dark:
         return found
     last = len(found) - 1

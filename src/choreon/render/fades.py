@@ -190,12 +190,9 @@ class Fade:
             has = had.has[n]
             left = has * (1.0 - comes) + (1.0 - has) * stays
             added = has * comes
-            kept = left * presence
-            after = kept + added
             # presence says how much of a row the player gives at all; values are what
             # it gives there, so they mix by what each brings
-            mixed = kept * values + added * had.values[n]
-            new = np.divide(mixed, after, out=values.copy(), where=after > 0)
+            new, after = _mixed(values, left * presence, had.values[n], added)
             if points is not None and had.points is not None:
                 ends = had.points[n], had.values[n]
                 points = self._turn(n, points, values, new, presence, comes, ends)
@@ -300,6 +297,17 @@ class Fade:
         fresh = turned & ~had
         made[fresh] = ends[fresh]
         return made
+
+
+def _mixed(
+    before: Floats, kept: Floats, after: Floats, added: Floats
+) -> tuple[Floats, Floats]:
+    """Returns values (n) mixed by how much is `kept` of those before and `added` of
+    those after, and how much that is together; those before where it is nothing.
+    """
+    whole = kept + added
+    mixed = kept * before + added * after
+    return np.divide(mixed, whole, out=before.copy(), where=whole > 0), whole
 
 
 def levels_after(levels: Floats, moves: Sequence[Move]) -> Floats:

@@ -18,7 +18,7 @@ from choreon.render.state import Envelope, Player, Step, Time, time_of
 from choreon.render.trace import Part, Trace
 
 NOBODY: Floats = np.zeros(0)  # how others light lamps, to whom does not ask
-HOLD = 0.25  # the part of the draft's light at which a layer below it gives way
+HOLD = 0.25  # the part of light beside a layer at which it gives way
 
 
 def _weights(envelope: Envelope, level: float, now: float) -> float | Floats:
@@ -28,20 +28,22 @@ def _weights(envelope: Envelope, level: float, now: float) -> float | Floats:
     return np.array([envelope.of(f).at(now) for f in FAMILIES]) * level
 
 
-def _ratio(others: Floats, own: Floats, drafted: Floats | None) -> Floats:
-    """How far a layer has to share lamps (k) with others, 0…1."""
+def _ratio(others: Floats, own: Floats, beside: Floats | None) -> Floats:
+    """How far a layer has to share lamps (k) with others, 0…1. `beside`: the light (k)
+    of drafts, and of what only adds, which a layer leaves where it gives little itself.
+    """
     ratio = part_of(others, own)
-    if drafted is None:
+    if beside is None:
         return ratio
-    least = HOLD * drafted
+    least = HOLD * beside
     gives_way = np.maximum(0.0, least - own) / np.maximum(least, TINY)
     return np.maximum(ratio, gives_way)
 
 
-def _ratio_into(others: Floats, own: Floats, drafted: Floats | None) -> Floats:
+def _ratio_into(others: Floats, own: Floats, beside: Floats | None) -> Floats:
     """The same as `_ratio`, in the place of `others`; `own` is used up."""
-    if drafted is not None:
-        return _ratio(others, own, drafted)
+    if beside is not None:
+        return _ratio(others, own, beside)
     np.maximum(own, others, out=own)
     np.maximum(own, TINY, out=own)
     return np.divide(others, own, out=others)
@@ -80,6 +82,30 @@ class Layer:
         self.main: Single | Moving | Fading | None = None
         self.come: Floats = np.ones(len(FAMILIES))
         self.lifted_by: Sequence[Layer] = ()
+        # of what only adds: the lamps that it lights, and how strongly
+        self.added: tuple[Ints, Floats] = (NO_ROWS, NOBODY)
+
+    def tell(
+        self, lights: Lights, look: CompiledLook | Fade, light: Floats, level: Floats
+    ) -> None:
+        """Tell how strongly it lights its lamps. What only adds counts beside the
+        others, not among them: they keep their colours.
+        """
+        if self.player.adds:
+            self.added = (look.shining[0], light)
+            light = np.zeros(len(light))
+        lights.tell(self.who, look, light, level)
+
+    def others(self, lights: Lights, lamps: Ints, own: Floats) -> Floats:
+        """Returns how strongly others light lamps (k), to which it gives `own` (k)."""
+        if self.player.adds:
+            return lights.top.take(lamps)
+        return lights.others(lamps, own)
+
+    @property
+    def _replaces(self) -> float:
+        """How far its levels replace those below."""
+        return self.intensity if self.player.takes_over else 0.0
 
     def weigh(self, now: float) -> None:
         """Find out how far it is on now."""
@@ -103,6 +129,33 @@ class Layer:
         return left
 
     @property
+    def lit_as(self) -> float:
+        """How far on it counts as where it shares lamps with others: what lifts another
+        to the top as far as that, for it takes its place.
+        """
+        return self.intensity if self.main is None else self.main.intensity
+
+    @property
+    def weighs(self) -> float | Floats:
+        """How far on all else of it counts as there: one number, or one for each of
+        FAMILIES.
+        """
+        return self.weight if self.main is None else self.main.weight
+
+    def in_place(self, share: Floats, families: Ints) -> Floats:
+        """Returns the shares (n) that a layer has, of those that it would have alone:
+        what lifts another has as much of them as has come, and that one what is
+        missing, so that both together have no more than one would.
+        """
+        if self.main is not None:
+            share = self.come[families] * share
+        for lifting in self.lifted_by:
+            rest = 1.0 - lifting.come[families] * share
+            alone = 1.0 - (1.0 - share) / np.maximum(rest, TINY)
+            share = np.where(rest > TINY, alone, share)
+        return share
+
+    @property
     def seen(self) -> bool:
         """Whether it is on at all."""
         on = self.weight
@@ -111,8 +164,8 @@ class Layer:
 
     @property
     def modifies(self) -> bool:
-        """Whether it ever changes what others give."""
-        return False
+        """Whether it ever changes what others give, or takes over from them."""
+        return self.player.takes_over
 
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give, and how far each is on within
@@ -120,8 +173,21 @@ class Layer:
         """
         return []
 
-    def change_levels(self, level: Floats) -> None:
-        """Change levels (I + 1) of what lies below, in place."""
+    def own_levels(self) -> tuple[Ints, Floats]:
+        """Returns the lamps (m) that it lights, and the levels (m) it gives them when
+        it is wholly on.
+        """
+        raise NotImplementedError
+
+    def change_levels(self, level: Floats, steady: bool = False) -> None:
+        """Change levels (I + 1) of what lies below, in place. `steady`: no effect
+        does.
+        """
+        if self.player.takes_over and self.intensity > 0.0:
+            lamps, own = self.own_levels()
+            level[lamps] += self.intensity * (own - level[lamps])
+        if steady:
+            return
         for change, on in self.changes():
             if isinstance(change, LevelChange):
                 change.apply(level, on * self.intensity)
@@ -152,8 +218,14 @@ class Single(Layer):
         """Whether it can be worked out in a crowd: one weight for all families, and
         its levels are all that lights its lamps.
         """
-        look = self.look
-        return not self.player.weight.families and look.shining[1] is look.levels
+        look, player = self.look, self.player
+        whole = not (player.weight.families or player.takes_over or player.adds)
+        whole = whole and not self.lifted_by
+        return whole and look.shining[1] is look.levels
+
+    def own_levels(self) -> tuple[Ints, Floats]:
+        """Returns its lamps and their levels."""
+        return self.look.lamps, self.look.levels
 
     def light(self, lights: Lights, now: float, beat: float) -> None:
         """Tell how strongly it lights its lamps now."""
@@ -162,13 +234,13 @@ class Single(Layer):
         light = look.shining[1] * self.intensity
         same = look.shining[1] is look.levels
         level = light if same else look.levels * self.intensity
-        lights.tell(self.who, look, light, level)
+        self.tell(lights, look, light, level)
 
     def lay(
         self,
         canvas: Canvas,
         lights: Lights,
-        drafted: Lights | None,
+        beside: Floats | None,
         explain: bool = False,
     ) -> Floats:
         """Lay it over what is there. Returns the share (n) that its rows got."""
@@ -176,7 +248,7 @@ class Single(Layer):
         if share is not None and self.colour_share is not None:
             return self._lay_wide(canvas, share, self.colour_share)
         if share is None:
-            share = self._share(lights, drafted)
+            share = self._share(lights, beside)
             snap(share, look, self.player.releasing)
         if canvas.driven and len(look.freed):
             canvas.free(look.freed, share[look.freed_by])
@@ -193,13 +265,14 @@ class Single(Layer):
         canvas.blend(look, look.values, share, look.points, 3 * count)
         return share
 
-    def _share(self, lights: Lights, drafted: Lights | None) -> Floats:
+    def _share(self, lights: Lights, beside: Floats | None) -> Floats:
         claims, row_claim, shine = self.look.claims
-        own = shine * self.intensity
-        others = lights.others(claims, own)
-        light = None if drafted is None else drafted.top[claims]
+        own = shine * self.lit_as
+        others = self.others(lights, claims, own)
+        light = None if beside is None else beside[claims]
         ratio = _ratio(others, own, light)
-        return _share(self.weight, ratio, self.look.families, row_claim)
+        families = self.look.families
+        return self.in_place(_share(self.weighs, ratio, families, row_claim), families)
 
     def record(self, found: Trace, share: Floats, compiled: CompiledShow) -> None:
         """Put what it gave into a trace."""
@@ -215,6 +288,7 @@ class Single(Layer):
                 look.lamps,
                 look.levels * self.intensity,
                 self.intensity,
+                replaces=self._replaces,
             )
         )
 
@@ -233,7 +307,11 @@ class Moving(Layer):
     @property
     def modifies(self) -> bool:
         """Whether it ever changes what others give."""
-        return self.live.modifies
+        return self.live.modifies or super().modifies
+
+    def own_levels(self) -> tuple[Ints, Floats]:
+        """Returns its lamps and their levels now."""
+        return self.look.lamps, self.live.levels
 
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give."""
@@ -248,13 +326,13 @@ class Moving(Layer):
         light, level = live.light, live.levels
         if self.intensity != 1.0:
             light, level = light * self.intensity, level * self.intensity
-        lights.tell(self.who, self.look, light, level)
+        self.tell(lights, self.look, light, level)
 
     def lay(
         self,
         canvas: Canvas,
         lights: Lights,
-        drafted: Lights | None,
+        beside: Floats | None,
         explain: bool = False,
     ) -> Floats:
         """Lay it over what is there. Returns the share (n) that its rows got."""
@@ -266,34 +344,26 @@ class Moving(Layer):
             self.values = given.values
             canvas.put(look, given.values, given.points)
             return np.ones(len(look.rows))
-        own = live.shine * self.intensity
-        others = lights.others(claims, own)
-        light = None if drafted is None else drafted.top[claims]
-        beside = others if light is None else np.maximum(others, light)
-        given = live.give(self.intensity, beside)
+        own = live.shine * self.lit_as
+        others = self.others(lights, claims, own)
+        light = None if beside is None else beside[claims]
+        all_others = others if light is None else np.maximum(others, light)
+        given = live.give(self.lit_as, all_others)
         self.values = given.values
         ratio = _ratio(others, own, light)
-        share = _share(self.weight, ratio, look.families, row_claim)
-        snap(share, look, self.player.releasing)
+        share = _share(self.weighs, ratio, look.families, row_claim)
         if canvas.driven and len(look.freed):
             ended = share[look.freed_by]
             if given.freed is not None:
-                ended = ended * self._still(given.freed, look.families[look.freed_by])
+                ended = ended * given.freed
+            ended = self.in_place(ended, look.families[look.freed_by])
             canvas.free(look.freed, ended)
         if given.presence is not None:
-            share = share * self._still(given.presence, look.families)
+            share = share * given.presence
+        share = self.in_place(share, look.families)
+        snap(share, look, self.player.releasing)
         canvas.blend(look, given.values, share, given.points)
         return share
-
-    def _still(self, presence: Floats, families: Ints) -> Floats:
-        """What it gives in part, less what comes of the same part from what lifts it:
-        both together give no more than one.
-        """
-        for lifting in self.lifted_by:
-            rest = 1.0 - lifting.come[families] * presence
-            alone = 1.0 - (1.0 - presence) / np.maximum(rest, TINY)
-            presence = np.where(rest > TINY, alone, presence)
-        return presence
 
     def record(self, found: Trace, share: Floats, compiled: CompiledShow) -> None:
         """Put what it gave into a trace."""
@@ -309,6 +379,7 @@ class Moving(Layer):
                 look.lamps,
                 self.live.levels * self.intensity,
                 self.intensity,
+                replaces=self._replaces,
                 effects=self.live.names(),
                 running=compiled.running(step, self.time),
                 place=compiled.place(step, self.time),
@@ -384,12 +455,12 @@ class Crowd:
         light *= self._light
         lights.tell_all(self._lit_at, light)
 
-    def find_shares(self, lights: Lights, drafted: Lights | None) -> None:
+    def find_shares(self, lights: Lights, beside: Floats | None) -> None:
         """Find the share of each of them."""
         own = _take(self._intensity, self._claimed_by, self._own)
         own *= self._shine
         others = lights.others_into(self._others, self._claims, own)
-        light = None if drafted is None else drafted.top[self._claims]
+        light = None if beside is None else beside[self._claims]
         ratio = _ratio_into(others, own, light)
         # the rule of the module's head, all layers at once
         weight = np.array([layer.weight for layer in self.layers], float)
@@ -445,7 +516,12 @@ class Fading(Layer):
     @property
     def modifies(self) -> bool:
         """Whether it ever changes what others give."""
-        return any(live is not None and live.modifies for live in self.mixed.lives)
+        live = any(one is not None and one.modifies for one in self.mixed.lives)
+        return live or super().modifies
+
+    def own_levels(self) -> tuple[Ints, Floats]:
+        """Returns its lamps and what the levels have come to."""
+        return self.fade.lamps, self.mixed.level(self.moves)
 
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give."""
@@ -462,13 +538,13 @@ class Fading(Layer):
         light = mixed.light(self.moves) * self.intensity
         same = mixed.level_is_light
         level = light if same else mixed.level(self.moves) * self.intensity
-        lights.tell(self.who, self.fade, light, level)
+        self.tell(lights, self.fade, light, level)
 
     def lay(
         self,
         canvas: Canvas,
         lights: Lights,
-        drafted: Lights | None,
+        beside: Floats | None,
         explain: bool = False,
     ) -> Floats:
         """Lay it over what is there. Returns the share (n) that its rows got; with
@@ -477,19 +553,24 @@ class Fading(Layer):
         # the player as a whole shares the lamp with others; within it, its looks share
         # what it gives, and there the draft counts among the others
         fade, mixed = self.fade, self.mixed
-        own = mixed.light_on_claims(self.moves) * self.intensity
-        others = lights.others(fade.claims, own)
-        light = None if drafted is None else drafted.top[fade.claims]
+        own = mixed.light_on_claims(self.moves) * self.lit_as
+        others = self.others(lights, fade.claims, own)
+        light = None if beside is None else beside[fade.claims]
         ratio = _ratio(others, own, light)
         if light is not None:
             others = np.maximum(others, light)
-        outcome = mixed.outcome(self.moves, self.intensity, others, explain)
-        share = _share(self.weight, ratio, fade.families, fade.row_claim)
+        outcome = mixed.outcome(self.moves, self.lit_as, others, explain)
+        share = _share(self.weighs, ratio, fade.families, fade.row_claim)
         snap(share, fade, self.player.releasing)
         if canvas.driven and len(fade.freed):
-            canvas.free(fade.freed, outcome.freed * share[fade.freed_by])
-        canvas.blend(fade, outcome.values, share * outcome.presence, outcome.points)
-        self.given = [part * share for part in outcome.given]
+            ended = outcome.freed * share[fade.freed_by]
+            ended = self.in_place(ended, fade.families[fade.freed_by])
+            canvas.free(fade.freed, ended)
+        whole = share * outcome.presence
+        laid = self.in_place(whole, fade.families)
+        canvas.blend(fade, outcome.values, laid, outcome.points)
+        part_of_it = np.divide(laid, whole, out=np.zeros(len(whole)), where=whole > 0)
+        self.given = [part * share * part_of_it for part in outcome.given]
         return share
 
     def record(self, found: Trace, share: Floats, compiled: CompiledShow) -> None:
@@ -518,6 +599,7 @@ class Fading(Layer):
                     self.fade.lamps[seen],
                     had.levels[n][seen] * on,
                     on,
+                    replaces=on if self.player.takes_over else 0.0,
                     effects=effects.get(n, []),
                     running=compiled.running(step, self.times[n]),
                     place=compiled.place(step, self.times[n]),

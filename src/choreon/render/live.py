@@ -124,15 +124,18 @@ class Live(Protocol):
     """What it is made of: all rows and lamps that it ever gives, the lamps at their
     strongest."""
 
-    levels: Floats
-    """The intensities (m) of `look.lamps` now."""
+    @property
+    def levels(self) -> Floats:
+        """The intensities (m) of `look.lamps` now."""
 
-    light: Floats
-    """How strongly it counts as lighting `look.shining` (m): as strongly as it ever
-    does, so that no share follows a wave."""
+    @property
+    def light(self) -> Floats:
+        """How strongly it counts as lighting `look.shining` (m): as strongly as it ever
+        does, so that no share follows a wave."""
 
-    shine: Floats
-    """The same for the lamps of `look.claims` (k)."""
+    @property
+    def shine(self) -> Floats:
+        """The same for the lamps of `look.claims` (k)."""
 
     modifies: bool
     """Whether it ever changes what others give."""
@@ -140,6 +143,9 @@ class Live(Protocol):
     asks: bool
     """Whether what it gives hangs on how others light its lamps; where not, it gives
     all its rows wholly."""
+
+    size: float
+    """How far its effects go, 0…1 of what is stored."""
 
     def move(self, time: Time) -> None:
         """Go to a time."""

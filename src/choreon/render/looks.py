@@ -7,6 +7,7 @@ once. A draft keeps its pieces, so that only those of the lamps touched are made
 
 from __future__ import annotations
 
+import logging
 import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -21,6 +22,8 @@ from choreon.model.values import Look, Value
 from choreon.render import aim
 from choreon.render.colour import to_oklab_rows
 from choreon.render.rig import FAMILIES, Flags, Floats, Ints, Rig
+
+log = logging.getLogger(__name__)
 
 Angles = tuple[float, float]
 Point = tuple[float, float, float]
@@ -231,6 +234,24 @@ def piece_of(
     return piece
 
 
+def safe_piece_of(
+    rig: Rig, show: Show | None, fixture: str, wanted: Mapping[str, Value]
+) -> Piece:
+    """As `piece_of`; nothing where the values of this one fixture cannot be compiled,
+    which is logged.
+    """
+    try:
+        return piece_of(rig, show, fixture, wanted)
+    except Exception:
+        if fixture not in _told:
+            log.exception("values of %s cannot be compiled and are left out", fixture)
+            _told.add(fixture)
+        return Piece()
+
+
+_told: set[str] = set()  # fixtures of which that was logged
+
+
 def _followed_links(
     show: Show | None, fixture: str, wanted: Mapping[str, Value]
 ) -> tuple[Mapping[str, Value], frozenset[str]]:
@@ -321,7 +342,7 @@ def compile_look(
     `near`: pan and tilt in degrees of heads that shall reach their point the way
     nearest to these, in place of the way nearest to home.
     """
-    pieces = {i: piece_of(rig, show, i, wanted) for i, wanted in look.items()}
+    pieces = {i: safe_piece_of(rig, show, i, w) for i, w in look.items()}
     return assemble(rig, pieces, near or {})
 
 

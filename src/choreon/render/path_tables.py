@@ -81,6 +81,11 @@ class PathTable:
         return angles, dim
 
     @cached_property
+    def middle(self) -> Floats:
+        """The middle of each head's way (h, 2), degrees."""
+        return np.asarray(self.angles.mean(axis=1))
+
+    @cached_property
     def _starts(self) -> Ints:
         """Where the samples of each head begin, counted through."""
         return np.arange(len(self.heads)) * (SAMPLES + 1)
@@ -98,24 +103,33 @@ def in_room(
     lights = np.ones((len(which), SAMPLES + 1))
     for n, head in enumerate(which):
         way = _Way(heads, int(head), near[n])
-        own, dark = places, np.zeros(SAMPLES + 1, bool)
-        bent, guarded = False, bool(show.room.keep_out or show.room.screen)
-        if guarded and path.keep_out == KeepOut.BEND:
+        own, bent = places, False
+        if _guarded(show.room) and path.keep_out == KeepOut.BEND:
             own, bent = _bent(show.room, way, centre, places)
-        angles, light, trouble, own = _fitted(way, centre, own, seconds)
-        if guarded:
-            dark = _angles_hit(show.room, way, angles)
-        lights[n] = light * _softened(~dark)
-        if dark.any() and trouble != Trouble.STANDS:
-            trouble = Trouble.DARK
-        if trouble is None and bent:
-            trouble = Trouble.BENT
+        found = _fitted(way, centre, own, seconds)
+        table.angles[n], lights[n], trouble, points[n] = found
+        dark = np.zeros(SAMPLES + 1, bool)
+        if _guarded(show.room):
+            dark = _angles_hit(show.room, way, table.angles[n])
+            lights[n] *= _softened(~dark)
+        trouble = _worst(trouble, bent, bool(dark.any()))
         if trouble is not None:
             table.troubles[int(head)] = trouble
-        table.angles[n], points[n] = angles, own
     table.points = points
     table.light = lights if (lights < 1.0).any() else None
     return table
+
+
+def _guarded(room: Room) -> bool:
+    """Whether there is anything to keep out of."""
+    return bool(room.keep_out) or room.screen is not None
+
+
+def _worst(trouble: Trouble | None, bent: bool, dark: bool) -> Trouble | None:
+    """What is to be told, of what was found of a way by itself and in its room."""
+    if dark and trouble != Trouble.STANDS:
+        return Trouble.DARK
+    return Trouble.BENT if trouble is None and bent else trouble
 
 
 def points_of(show: Show, path: Path) -> tuple[Floats, Floats]:
@@ -143,7 +157,7 @@ def around(
         table.angles[n] = way.legal(base[n] + scale * offsets)
         if scale < 1.0 - 1e-9:
             table.troubles[int(head)] = Trouble.SMALLER
-        if not room.keep_out and room.screen is None:
+        if not _guarded(room):
             continue
         if path.keep_out == KeepOut.BEND:
             bent = _bent_angles(room, way, base[n], scale * offsets)

@@ -14,7 +14,7 @@ from choreon.render.drafts import Drafted, drafts_of
 from choreon.render.layers import Crowd, Fading, Moving, Single
 from choreon.render.lights import Lights
 from choreon.render.looks import CompiledLook, merged
-from choreon.render.rig import Flags, Floats, Rig
+from choreon.render.rig import Flags, Floats, Ints, Rig
 from choreon.render.state import Player, PlayState
 
 Still = tuple[tuple[CompiledLook, float], ...]
@@ -79,16 +79,19 @@ class Plan:
         self.since = now
         self.until = np.inf
         self.steady = False  # no layer changes what lies below it
+        # how strongly (I + 1) what only adds lights the lamps; None for not at all
+        self.added: Floats | None = None
         self.moving: list[AnyLayer] = []
         self.above: list[AnyLayer | CompiledLook] = []
         # lowest first: by priority, then by when they were started
         players = sorted(state.players, key=lambda p: p.place)
         layers = [self._layer(p, n, now, apart) for n, p in enumerate(players)]
         there = [layer for layer in layers if layer is not None]
-        _find_lifted([layer for layer, _ in there])
+        _find_lifted([layer for layer, _ in there], now)
         found = _move_partial(
             there,
-            drafts_of(compiled, state.draft, now),
+            drafts_of(compiled, state, now),
+            compiled.masters.held_rows(state.masters),
         )
         self.strata = _strata(compiled.rig, found)
         self.found = found
@@ -110,7 +113,10 @@ class Plan:
         steps = player.steps[-1:] if player.steps[-1].done(now) else player.steps
         looks = tuple(compiled.look_of(step) for step in steps)
         lives = [compiled.live_of(step) for step in steps]
-        stands = player.settled(now) and player.weight.ends_full
+        for live in lives:
+            if live is not None:
+                live.size = player.size
+        stands = _stands(player, now)
         if not player.settled(now):
             self.until = min(self.until, _next_change(player, now))
         if len(looks) > 1:
@@ -171,12 +177,14 @@ class Plan:
         """Where all that moves tells how strongly it lights its lamps."""
         return Lights(self.compiled.rig, len(self.moving), self.base.lights)
 
-    def light(self, now: float, drafted: Lights | None) -> Lights:
+    def light(self, now: float, beside: Floats | None) -> tuple[Lights, Floats | None]:
         """Have all that moves tell how strongly it lights its lamps, and find the
-        shares of those that are worked out together. Returns who lights what.
+        shares of those that are worked out together; `beside`: the light (I + 1) of
+        drafts and override faders. Returns who lights what, and the light beside it, to
+        which that of what only adds has come.
         """
         if not self.moving:
-            return self.base.lights
+            return self.base.lights, beside
         lights, crowd = self.lights, self.crowd
         beat = self.state.clock.beat_at(now)
         for layer in self.alone:
@@ -184,11 +192,27 @@ class Plan:
         if crowd is not None:
             crowd.light(lights, now)
         lights.done()
+        beside = self._with_added(beside)
         if crowd is not None:
-            crowd.find_shares(lights, drafted)
-        if len(self.strata) > 1 and not self.steady:
+            crowd.find_shares(lights, beside)
+        if len(self.strata) > 1:
             lights.level = self._changed_levels(lights, now)
-        return lights
+        return lights, beside
+
+    @cached_property
+    def _adding(self) -> list[AnyLayer]:
+        return [layer for layer in self.moving if layer.player.adds]
+
+    def _with_added(self, beside: Floats | None) -> Floats | None:
+        """The light beside what plays, with that of what only adds."""
+        if not self._adding:
+            return beside
+        added = np.zeros(self.compiled.rig.intensities + 1)
+        for layer in self._adding:
+            lamps, light = layer.added
+            added[lamps] = np.maximum(added[lamps], light)
+        self.added = added
+        return added if beside is None else np.maximum(added, beside)
 
     def _changed_levels(self, lights: Lights, now: float) -> Floats:
         """The intensities (I + 1) where layers change what lies below them. What is
@@ -229,25 +253,37 @@ class Plan:
             for layer in stratum.movers:
                 np.maximum(level, lights.given(layer.who), out=level)
             if stratum.ended_by is not None:
-                stratum.ended_by.change_levels(level)
+                stratum.ended_by.change_levels(level, self.steady)
         return level
 
     def holds(self, compiled: CompiledShow, state: PlayState, now: float) -> bool:
         """Returns whether this is the plan for a state at a time."""
         same = self.compiled is compiled and self.state.players is state.players
         drafted = self.state.draft is state.draft
+        drafted = drafted and self.state.live is state.live
+        drafted = drafted and self.state.masters.grips is state.masters.grips
         timed = self.state.clock is state.clock
         return same and drafted and timed and self.since <= now < self.until
 
 
-def _find_lifted(layers: list[AnyLayer]) -> None:
-    """Have layers, lowest first, know what lifts them."""
+def _stands(player: Player, now: float) -> bool:
+    """Whether a player may be laid once, until something of it settles."""
+    if player.takes_over or player.adds:
+        return False
+    return player.settled(now) and player.weight.ends_full
+
+
+def _find_lifted(layers: list[AnyLayer], now: float) -> None:
+    """Have layers, lowest first, know what lifts them. One that stands is as far on as
+    it is now.
+    """
     mains = {layer.player.id: layer for layer in layers}
     lifts: dict[str, list[AnyLayer]] = {}
     for layer in layers:
         main = mains.get(layer.player.lifts)
         if layer.player.lifts and main is not None:
             layer.main = main
+            main.weigh(now)
             lifts.setdefault(main.player.id, []).append(layer)
     for main_id, those in lifts.items():
         mains[main_id].lifted_by = list(those)
@@ -319,25 +355,35 @@ def _next_change(player: Player, now: float) -> float:
 
 
 def _move_partial(
-    layers: list[tuple[AnyLayer, bool]], drafts: list[Drafted]
+    layers: list[tuple[AnyLayer, bool]], drafts: list[Drafted], held: Ints
 ) -> list[tuple[AnyLayer, bool]]:
     """Have those that stand half up be worked out anew where something that moves
     lights the same lamps, or lies below them: their share depends on it. So does that
-    of others then which share lamps with them.
+    of others then which share lamps with them. `held`: intensity rows in the hand.
     """
     looks = [draft.look for draft in drafts]
     looks += _looks_of([layer for layer, moves in layers if moves])
-    if not looks:
+    if not layers or not (looks or len(held)):
         return layers
-    lit = np.zeros(looks[0].rig.intensities + 1, bool)
-    while looks:
+    lit = np.zeros(_looks_of([layers[0][0]])[0].rig.intensities + 1, bool)
+    lit[held] = True
+    while True:
         for look in looks:
             lit[look.shining[0]] = True
         marked = _marked(layers, lit)
-        pairs = zip(layers, marked, strict=True)
-        fresh = [layer for (layer, was), (_, moves) in pairs if moves and not was]
-        looks, layers = _looks_of(fresh), marked
-    return layers
+        fresh = _newly(layers, marked)
+        layers = marked
+        if not fresh:
+            return layers
+        looks = _looks_of(fresh)
+
+
+def _newly(
+    before: list[tuple[AnyLayer, bool]], after: list[tuple[AnyLayer, bool]]
+) -> list[AnyLayer]:
+    """The layers that have come to move."""
+    pairs = zip(before, after, strict=True)
+    return [layer for (layer, moved), (_, moves) in pairs if moves and not moved]
 
 
 def _marked(

@@ -11,6 +11,7 @@ import msgspec
 
 from choreon.model.attributes import Family
 from choreon.model.motion import Effects
+from choreon.model.numbers import Number
 from choreon.model.playables import Priority
 from choreon.model.refs import Ref
 from choreon.model.values import Look
@@ -21,10 +22,10 @@ replace = msgspec.structs.replace
 class Ramp(msgspec.Struct, frozen=True):
     """From `start` to `end`, beginning at time `begin`, taking `seconds`."""
 
-    start: float = 1.0
-    end: float = 1.0
-    begin: float = 0.0
-    seconds: float = 0.0
+    start: Number = 1.0
+    end: Number = 1.0
+    begin: Number = 0.0
+    seconds: Number = 0.0
 
     def at(self, now: float) -> float:
         """Returns the value at time `now`."""
@@ -98,8 +99,8 @@ class Envelope(msgspec.Struct, frozen=True):
 class Time(NamedTuple):
     """The own time of something that moves: in seconds, and in beats."""
 
-    seconds: float = 0.0
-    beats: float = 0.0
+    seconds: Number = 0.0
+    beats: Number = 0.0
 
 
 class BeatClock(msgspec.Struct, frozen=True):
@@ -108,13 +109,13 @@ class BeatClock(msgspec.Struct, frozen=True):
     begins with. `taps`: when it was tapped of late.
     """
 
-    bpm: float = 120.0
-    at: float = 0.0
-    beat: float = 0.0
-    pull: float = 0.0
+    bpm: Number = 120.0
+    at: Number = 0.0
+    beat: Number = 0.0
+    pull: Number = 0.0
     bar: int = 4
     first: int = 0
-    taps: tuple[float, ...] = ()
+    taps: tuple[Number, ...] = ()
 
     def beat_at(self, now: float) -> float:
         """Returns the beat at time `now`, in parts."""
@@ -156,12 +157,12 @@ class Going(Cursor, frozen=True, tag="going"):
     move them.
     """
 
-    at: float = 0.0
-    beat: float = 0.0
-    seconds: float = 0.0
-    beats: float = 0.0
-    rate: float = 1.0
-    offsets: dict[str, float] = {}
+    at: Number = 0.0
+    beat: Number = 0.0
+    seconds: Number = 0.0
+    beats: Number = 0.0
+    rate: Number = 1.0
+    offsets: dict[str, Number] = {}
 
     def time(self, now: float, beat: float) -> Time:
         """Returns its own time at time `now`, when the clock is at `beat`."""
@@ -194,15 +195,18 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
     `progress`: how far each family has come, and levels that rise; `fall`: levels that
     fall. `until`: when it was left for the next one; from then on it stands as it was.
     `aims`: pan and tilt in degrees of heads that reach their point another way than the
-    one nearest to home.
+    one nearest to home. `only`: the families that it gives; empty for all. `dark`:
+    fixtures that it gives no light.
     """
 
     ref: Ref
-    at: float = 0.0
+    only: tuple[str, ...] = ()
+    dark: tuple[str, ...] = ()
+    at: Number = 0.0
     progress: Envelope = Envelope()
     fall: Ramp = FULL
-    until: float | None = None
-    aims: dict[str, tuple[float, float]] = {}
+    until: Number | None = None
+    aims: dict[str, tuple[Number, Number]] = {}
     cursor: AnyCursor = Still()
 
     def done(self, now: float) -> bool:
@@ -228,6 +232,18 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
         )
 
 
+class Fades(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Fade times, in seconds, that go before those of what plays; None leaves its
+    own.
+    """
+
+    fade_in: Number | None = None
+    fade_out: Number | None = None
+
+
+OWN_FADES = Fades()
+
+
 class Player(msgspec.Struct, frozen=True):
     """Something that is on. Its output is the last step's playable, or the crossfade
     towards it, at `weight` × `level`.
@@ -236,19 +252,32 @@ class Player(msgspec.Struct, frozen=True):
     `steps` holds what it goes to last, and before it what is still to be seen of those
     that it went to before. `order`: of two of the same priority, the later one is on
     top. `rate`: how many times as fast as stored it goes, where it moves; `paused`: it
-    stands meanwhile.
+    stands meanwhile. `fades`: times that go before those of what it plays. `protected`:
+    it stays when all is let go. `takes_over`: its levels replace those below; `adds`:
+    it gives light to what others light, its colours only where they do not. `held`:
+    the hand that holds it on; empty where it stays by itself. `size`: how far its
+    effects go, 0…1 of what is stored; `phase`: the part of a cycle, 0…1, by which they
+    are ahead. `taps`: when it was tapped of late, to be set to time.
     """
 
     id: str
     name: str
     steps: tuple[Step, ...]
     weight: Envelope = Envelope()
-    level: float = 1.0
+    level: Number = 1.0
     order: int = 0
     priority: Priority = Priority.NORMAL
     lifts: str = ""
-    rate: float = 1.0
+    rate: Number = 1.0
     paused: bool = False
+    fades: Fades = OWN_FADES
+    protected: bool = False
+    takes_over: bool = False
+    adds: bool = False
+    held: str = ""
+    size: Number = 1.0
+    phase: Number = 0.0
+    taps: tuple[Number, ...] = ()
 
     @property
     def ref(self) -> Ref:
@@ -321,24 +350,66 @@ class Draft(msgspec.Struct, frozen=True):
         return self.shown.end == 0.0
 
 
-class Masters(msgspec.Struct, frozen=True):
-    """What scales all intensity."""
+class Grip(msgspec.Struct, frozen=True):
+    """An override fader that holds its lamps at `level`, as far as `held`."""
 
-    grand: float = 1.0
+    id: str
+    level: Number
+    held: Ramp = FULL
+
+
+class Masters(msgspec.Struct, frozen=True):
+    """What scales all intensity, and what holds some of it.
+
+    `levels`: of group masters that are not full. `grips`: the override faders that are
+    in hand, or on their way out. `closing`: how much is left of all light while the
+    engine ends.
+    """
+
+    grand: Number = 1.0
     blackout: bool = False
+    levels: dict[str, Number] = {}
+    grips: tuple[Grip, ...] = ()
+    closing: Number = 1.0
 
     @property
     def scale(self) -> float:
-        """What every intensity is multiplied by."""
+        """What every intensity that is not exempt is multiplied by."""
         return 0.0 if self.blackout else self.grand
+
+    def grip(self, master: str) -> Grip | None:
+        """Returns the grip of an override fader, if it has one."""
+        return next((grip for grip in self.grips if grip.id == master), None)
+
+
+class Hand(msgspec.Struct, frozen=True):
+    """Values that a hand gives lamps, as far as `held`. `id`: of the tile that gives
+    them, or of lamps that are aside.
+    """
+
+    id: str
+    look: Look
+    held: Ramp = FULL
+
+    @property
+    def leaving(self) -> bool:
+        """Whether it is on its way out."""
+        return self.held.end == 0.0
+
+
+class Moment(msgspec.Struct, frozen=True):
+    """What was on before something was pressed, at time `at`."""
+
+    at: Number
+    players: tuple[Player, ...] = ()
 
 
 class Identify(msgspec.Struct, frozen=True):
     """Fixtures that blink, above all else, from `begin` to `until`."""
 
     fixtures: tuple[str, ...]
-    begin: float
-    until: float
+    begin: Number
+    until: Number
 
 
 class Sent(msgspec.Struct, frozen=True):
@@ -350,11 +421,17 @@ class Sent(msgspec.Struct, frozen=True):
     universe: int
     address: int
     slots: bytes
-    until: float
+    until: Number
 
 
 class PlayState(msgspec.Struct, frozen=True):
-    """Everything that, beside the show and the time, decides the light."""
+    """Everything that, beside the show and the time, decides the light.
+
+    `live`: what tiles give lamps, below the draft. `asides`: lamps that are taken out
+    of what plays, above it. `fade_times`: seconds in which what a tile plays comes and
+    goes, as a dial set them. `asking`: tiles that were pressed and ask once more, and
+    until when. `past`: what was on before the last presses.
+    """
 
     players: tuple[Player, ...] = ()
     draft: Draft = Draft()
@@ -363,6 +440,11 @@ class PlayState(msgspec.Struct, frozen=True):
     identify: Identify | None = None
     sent: tuple[Sent, ...] = ()
     clock: BeatClock = BeatClock()
+    live: tuple[Hand, ...] = ()
+    asides: tuple[Hand, ...] = ()
+    fade_times: dict[str, Number] = {}
+    asking: dict[str, Number] = {}
+    past: tuple[Moment, ...] = ()
 
     def beat(self, now: float) -> float:
         """Returns the beat of the master tempo at a time."""
@@ -372,12 +454,21 @@ class PlayState(msgspec.Struct, frozen=True):
         """Returns the player of that id, if it is on."""
         return next((p for p in self.players if p.id == player_id), None)
 
+    @property
+    def aside(self) -> dict[str, Hand]:
+        """The fixtures that are aside, and not on their way back."""
+        held = [hand for hand in self.asides if not hand.leaving]
+        return {fixture: hand for hand in held for fixture in hand.look}
+
     def settles(self) -> float:
         """Returns when nothing fades any more, unless something is asked."""
         ends = [p.settles for p in self.players]
         ends += [leaving.ramp.until for leaving in self.draft.leaving]
         ends.append(self.draft.shown.until)
         ends += [s.until for s in self.sent]
+        ends += self.asking.values()
+        ends += [grip.held.until for grip in self.masters.grips]
+        ends += [hand.held.until for hand in (*self.live, *self.asides)]
         if self.identify is not None:
             ends.append(self.identify.until)
         return max(ends)

@@ -7,12 +7,12 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import gc
+import os
 import re
 import signal
 import sys
 import time
 import uuid
-from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
@@ -23,14 +23,15 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
-from choreon.formats import autosave, showfile
+from choreon.formats import autosave, rescue, showfile
+from choreon.formats.versions import SUFFIX
 from choreon.model import palettes
 from choreon.model.outputs import SacnOutput
 from choreon.model.show import Show
 from choreon.model.tiles import Page
 from choreon.ui import display, theme
-from choreon.ui.parts import Parts, open_parts
-from choreon.ui.settings import settings_file
+from choreon.ui.parts import open_parts
+from choreon.ui.settings import scale_of, settings_file
 from choreon.ui.widgets import basics
 from choreon.ui.window import MainWindow
 
@@ -58,15 +59,19 @@ class Opened(msgspec.Struct):
 
 def load(path: Path) -> Opened:
     """Open a show file, or its last good version. Raises ShowFileError and OSError."""
-    copy = autosave.newer_rescue(path)
-    if copy is not None:
-        with contextlib.suppress(showfile.ShowFileError, OSError):
-            note = (
-                f"{path.name} could not be written last time. The newer copy "
-                f"from {copy.parent} was opened."
-            )
-            return Opened(showfile.read(copy), path, note)
+    found = rescue.find(path)
+    if found is not None and found.goes_on:
+        note = (
+            f"{path.name} could not be written last time. The newer copy "
+            f"from {found.path.parent} was opened."
+        )
+        return Opened(found.show, path, note)
     show, note = showfile.open_best(path)
+    if found is not None:
+        note = (
+            f"{note} There is also a copy of {path.name} from when it could not be "
+            f"written; the file has changed since. It is kept as {found.path}."
+        ).strip()
     return Opened(show, path, note)
 
 
@@ -89,7 +94,7 @@ def find_show(wanted: Path | None) -> Opened:
             return opened
     if path is not None and wanted is not None:
         show = empty_show(path.stem)
-        return Opened(show, path if path.suffix else path.with_suffix(showfile.SUFFIX))
+        return Opened(show, path if path.suffix else path.with_suffix(SUFFIX))
     return new_show()
 
 
@@ -104,7 +109,7 @@ def free_path(name: str) -> Path:
     stem = re.sub(r"[/\0]", " ", name).strip(". ") or "Untitled"
     i = 1
     while (
-        path := folders.shows() / f"{stem}{f' {i}' if i > 1 else ''}{showfile.SUFFIX}"
+        path := folders.shows() / f"{stem}{f' {i}' if i > 1 else ''}{SUFFIX}"
     ).exists():
         i += 1
     return path
@@ -122,7 +127,7 @@ class App:
         settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         settings.setValue("show", str(opened.path))
         kept = (
-            autosave.save(opened.path, opened.show)
+            autosave.save(opened.path, opened.show)[0]
             if opened.note or not opened.path.exists()
             else None
         )
@@ -141,17 +146,17 @@ class App:
         folder = str(folders.shows())
         if how == "new":
             name, _ = QFileDialog.getSaveFileName(
-                self.window, "New show", folder, f"Shows (*{showfile.SUFFIX})"
+                self.window, "New show", folder, f"Shows (*{SUFFIX})"
             )
         else:
             name, _ = QFileDialog.getOpenFileName(
-                self.window, "Open a show", folder, f"Shows (*{showfile.SUFFIX})"
+                self.window, "Open a show", folder, f"Shows (*{SUFFIX})"
             )
         if not name:
             return
         path = Path(name)
         if how == "new":
-            path = path.with_suffix(showfile.SUFFIX)
+            path = path.with_suffix(SUFFIX)
             opened = Opened(empty_show(path.stem), path)
         else:
             try:
@@ -191,18 +196,20 @@ def steady() -> None:
     gc.freeze()
 
 
-def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
-    """Open the window; gives the exit code. `opening`: tiles to press where an engine
-    was started with nothing on.
+def run(wanted: Path | None, guest: bool = False) -> int:
+    """Open the window; gives the exit code. `guest`: on the guest pages, as does a
+    window that died while a guest played.
     """
     display.find()
     QApplication.setHighDpiScaleFactorRoundingPolicy(
         Qt.HighDpiScaleFactorRoundingPolicy.PassThrough
     )
+    settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+    os.environ.setdefault("QT_SCALE_FACTOR", f"{scale_of(settings):g}")
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Choreon")
     app.setDesktopFileName("choreon")
-    theme.apply(app)
+    theme.apply(app, contrast=settings.value("contrast") == "high")
     name = str(folders.runtime() / "window.sock")
     lock = (folders.runtime() / "window.lock").open("a")
     try:
@@ -212,31 +219,22 @@ def run(wanted: Path | None, opening: Sequence[str] = ()) -> int:
         return _raise_other(name)
     opened, client = _begin(wanted)
     holder = App(opened, client)
-    if client is None and opening:
-        holder.window.parts.engine.engine_changed.connect(
-            lambda _: _open_with(holder.window.parts, opening)
-        )
     server = QLocalServer()
     server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
     QLocalServer.removeServer(name)
     server.newConnection.connect(lambda: _to_front(server, holder))
     _end_on_signals(app, holder)
-    holder.window.show()
+    was_guest = str(holder.window.settings.value("guest") or "")
+    if guest or was_guest == str(opened.path):
+        holder.window.begin_guest()
+    else:
+        holder.window.show()
     app.processEvents()
     steady()
     server.listen(name)  # from here on the window can be asked to come to the front
     code = app.exec()
     lock.close()
     return code
-
-
-def _open_with(parts: Parts, tiles: Sequence[str]) -> None:
-    state = parts.engine.state
-    if parts.engine.alive and not (
-        state.players or not state.draft.empty or state.started
-    ):
-        for tile in tiles:
-            parts.engine.press(tile)
 
 
 def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QEvent, QMimeData, QObject
-from PySide6.QtGui import QDragEnterEvent
-from PySide6.QtWidgets import QAbstractButton
+from PySide6.QtCore import QEvent, QMimeData, QObject, QPoint, Qt
+from PySide6.QtGui import QDrag, QDragEnterEvent, QMouseEvent
+from PySide6.QtWidgets import QAbstractButton, QApplication, QWidget
 
 from choreon.model.refs import Ref, parse
 from choreon.ui.widgets import basics
@@ -16,20 +16,78 @@ REF = "application/x-choreon-ref"
 LINGER = 350  # milliseconds over a button until it is pressed
 
 
-def carry(ref: Ref) -> QMimeData:
-    """Returns something that plays, to be dragged."""
+def carry(*refs: Ref) -> QMimeData:
+    """Returns things of the show, to be dragged."""
     data = QMimeData()
-    data.setData(REF, str(ref).encode())
+    data.setData(REF, "\n".join(str(ref) for ref in refs).encode())
     return data
 
 
 def carried(data: QMimeData) -> Ref | None:
-    """Returns what is dragged; None where it is nothing of ours."""
+    """Returns what is dragged, the first of several; None where it is nothing of
+    ours.
+    """
+    return next(iter(all_carried(data)), None)
+
+
+def all_carried(data: QMimeData) -> list[Ref]:
+    """Returns all that is dragged."""
     if not data.hasFormat(REF):
-        return None
+        return []
     with contextlib.suppress(ValueError):
-        return parse(bytes(data.data(REF).data()).decode())
-    return None
+        lines = bytes(data.data(REF).data()).decode().split("\n")
+        return [parse(line) for line in lines]
+    return []
+
+
+class DragsOut(QObject):
+    """Lets things be dragged out of a list. `refs_at` gives those at a point of it;
+    `outside`: a drag begins only when the pointer leaves the list, which itself does
+    something with those that stay in it.
+    """
+
+    def __init__(
+        self,
+        view: QWidget,
+        refs_at: Callable[[QPoint], Sequence[Ref]],
+        outside: bool = False,
+    ) -> None:
+        super().__init__(view)
+        self._view, self._refs_at, self._outside = view, refs_at, outside
+        self._pressed: QPoint | None = None
+        self._refs: Sequence[Ref] = ()
+        view.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Begin a drag when what was pressed is pulled away."""
+        if not isinstance(event, QMouseEvent):
+            return False
+        point = event.position().toPoint()
+        if event.type() == QEvent.Type.MouseButtonPress:
+            self._pressed, self._refs = point, self._refs_at(point)
+        elif event.type() == QEvent.Type.MouseMove and self._pulled(event):
+            refs, self._pressed = self._refs, None
+            self.begin(refs)
+            return True
+        elif event.type() == QEvent.Type.MouseButtonRelease:
+            self._pressed = None
+        return False
+
+    def _pulled(self, event: QMouseEvent) -> bool:
+        left = event.buttons() & Qt.MouseButton.LeftButton
+        if self._pressed is None or not self._refs or not left:
+            return False
+        point = event.position().toPoint()
+        if self._outside:
+            return not self._view.rect().contains(point)
+        away = (point - self._pressed).manhattanLength()
+        return away >= QApplication.startDragDistance()
+
+    def begin(self, refs: Sequence[Ref]) -> None:
+        """Drag things until they are let go."""
+        drag = QDrag(self._view)
+        drag.setMimeData(carry(*refs))
+        drag.exec(Qt.DropAction.CopyAction)
 
 
 class OpensUnder(QObject):

@@ -6,10 +6,11 @@ from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from choreon.engine.protocol import Pulse
+from choreon.model.refs import MASTER, Ref, name_of
 from choreon.render.state import Draft, PlayState
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
@@ -21,6 +22,9 @@ from choreon.ui.widgets.faders import Fader
 
 class Heading(QFrame):
     """One line across the window."""
+
+    held_wanted = Signal()
+    """Lamps in the hand are to be seen."""
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
@@ -44,9 +48,14 @@ class Heading(QFrame):
         self.draft.setStyleSheet(f"color: {theme.DRAFT};")
         self.draft.hide()
         self._drafted: tuple[object, ...] | None = None
+        self.held = basics.button("", self.held_wanted.emit, "quiet", "hold")
+        self.held.setStyleSheet(f"color: {theme.KEEP};")
+        self.held.hide()
+        self._held: tuple[int, int] | None = None
         self.health = basics.label("", "small")
         self.grand = Fader("Grand master", upright=False, token=theme.TEXT)
-        self.grand.setFixedWidth(190)
+        self.grand.setMinimumWidth(90)
+        self.grand.setMaximumWidth(190)
         self.grand.moved.connect(parts.engine.set_grand)
         self.grand_text = basics.label("", "heading")
         self.grand_text.setFixedWidth(48)
@@ -64,6 +73,7 @@ class Heading(QFrame):
             self.redo,
             self.troubles,
             self.draft,
+            self.held,
         ):
             box.addWidget(widget)
         box.addStretch(1)
@@ -133,11 +143,32 @@ class Heading(QFrame):
         ):
             self._drafted = drafted
             self._tell_draft(draft)
+        self._tell_held(state)
         self.grand.set_level(masters.grand)
         self.grand_text.setText(f"{100 * masters.grand:.0f} %")
         if self._black is not masters.blackout:
             self._black = masters.blackout
             self._tell_blackout(masters.blackout)
+
+    def _tell_held(self, state: PlayState) -> None:
+        """Count the lamps that are aside, and the override faders in hand."""
+        grips = [grip for grip in state.masters.grips if grip.held.end > 0.0]
+        now = len(state.aside), len(grips)
+        if now == self._held:
+            return
+        self._held = now
+        aside, gripped = now
+        parts = [f"{aside} aside"] if aside else []
+        show = self.parts.document.show
+        names = [name_of(show, Ref(MASTER, grip.id)) for grip in grips]
+        if gripped:
+            parts.append(words.count(gripped, "override"))
+        self.held.setText(" · ".join(parts))
+        self.held.setVisible(bool(parts))
+        tip = f"{words.count(aside, 'lamp')} aside. " if aside else ""
+        if gripped:
+            tip += f"{words.some(names)} in hand. "
+        self.held.setToolTip(f"{tip}Press to go to Perform.")
 
     def _tell_draft(self, draft: Draft) -> None:
         word = "blind draft" if draft.blind else "draft"

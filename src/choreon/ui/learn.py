@@ -25,14 +25,16 @@ class Learner(QObject):
         parts.engine.control_moved.connect(self._moved)
 
     def start(self, target: Ref) -> None:
-        """Wait for a control for `target`."""
+        """Wait for a control for `target`. Until then controls do nothing."""
         self.target = target
+        self.parts.engine.send(protocol.Learning(True))
         self.changed.emit(target)
 
     def cancel(self) -> None:
         """Wait for no control any more."""
         if self.target:
             self.target = None
+            self.parts.engine.send(protocol.Learning(False))
             self.changed.emit(None)
 
     def forget(self, target: Ref) -> None:
@@ -46,6 +48,7 @@ class Learner(QObject):
         if self.target is None or (control.kind == "note" and control.value == 0):
             return
         target, self.target = self.target, None
+        self.parts.engine.send(protocol.Learning(False))
         show = edits.learn(
             self.parts.document.show,
             control.port,

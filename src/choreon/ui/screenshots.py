@@ -14,9 +14,11 @@ from pathlib import Path as FilePath
 from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication, QWidget
 
+from choreon.engine.do import Do
 from choreon.model import links
 from choreon.model.motion import Mode, Path, Rate, Wave
-from choreon.model.refs import Ref
+from choreon.model.refs import Ref, to_tile
+from choreon.model.verbs import Verb
 from choreon.sim.node import Node
 from choreon.ui.compose.pattern_dialog import PatternDialog
 from choreon.ui.rig.swap import SwapDialog
@@ -105,6 +107,43 @@ def _perform(window: MainWindow, picture: Callable[..., None]) -> None:
     parts.engine.press("lanterns-home-pad")
     settle(2.4)
     picture("perform")
+    parts.engine.release()
+    settle(2.5)
+    _band(window, picture)
+
+
+def _band(window: MainWindow, picture: Callable[..., None]) -> None:
+    """A page for a band: a look, something that moves, a colour by hand, the singer's
+    lamps aside; then arranging it, and the guest's page.
+    """
+    parts, place = window.parts, window.perform
+    place.go("band")
+    parts.engine.send(Do(to_tile("band-looks"), Verb.STEP, 1.0))
+    parts.engine.press("band-swell")
+    parts.engine.set_level("band-pars", 0.8)
+    settle(2.5)
+    parts.engine.press("band-singer")
+    parts.selection.choose(["par-3"])
+    settle(2.0)
+    picture("perform-band")
+    parts.selection.choose([])
+    place.arrange(True)
+    place.arranger.choose(["band-looks"])
+    picture("perform-arrange")
+    place.arrange(False)
+    parts.engine.deed("normal")
+    settle(2.5)
+    window.begin_guest()
+    window.showNormal()
+    window.resize(1280, 800)
+    parts.engine.press("mic-warm")
+    settle(2.5)
+    picture("guest")
+    window.end_guest()
+    window.resize(1280, 800)
+    parts.engine.release()
+    place.go("low-tide")
+    settle(2.5)
 
 
 def _compose(window: MainWindow, picture: Callable[..., None]) -> None:
@@ -174,16 +213,6 @@ def _motion(window: MainWindow, picture: Callable[..., None]) -> None:
     dialog.show()
     picture("patterns", dialog)
     dialog.reject()
-    window.go("perform")
-    window.perform.go("motion")
-    for pad in ("oars-pad", "lamps-along-the-quay-pad"):
-        parts.engine.press(pad)
-    parts.engine.set_level("lanterns-passing-fader", 0.9)
-    parts.engine.set_level("gulls-fader", 0.8)
-    settle(3.0)
-    picture("perform-motion")
-    parts.engine.release()
-    settle(3.0)
 
 
 def _rig(window: MainWindow, picture: Callable[..., None]) -> None:

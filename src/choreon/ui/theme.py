@@ -28,6 +28,22 @@ TEXT, SOFT, FAINT = "#F2ECEF", "#B9AEBB", "#8B7F8E"
 LIVE, DRAFT, CHOSEN, KEEP, ALARM = "#5FD3B8", "#F5A85C", "#9AA8FF", "#D9C46A", "#FF7A70"
 STAGE_BLACK = "#0B0B0B"
 
+CONTRAST = {
+    "PIT": "#000000",
+    "DECK": "#0C0C0E",
+    "FLAT": "#18181C",
+    "BATTEN": "#5A5A66",
+    "TEXT": "#FFFFFF",
+    "SOFT": "#E4E0E8",
+    "FAINT": "#C4BEC8",
+    "LIVE": "#7CF5D6",
+    "DRAFT": "#FFBE78",
+    "CHOSEN": "#BCC6FF",
+    "KEEP": "#FFE66B",
+    "ALARM": "#FF9189",
+}
+"""The same tokens for those who need more contrast: text on every ground over 12:1."""
+
 FAMILY = "Atkinson Hyperlegible Next"
 RADIUS = 6
 
@@ -50,14 +66,22 @@ def font(size: int = 14, strong: bool = False) -> QFont:
 
 
 @cache
-def icon(name: str, token: str = SOFT, active: str = TEXT) -> QIcon:
+def icon(name: str, token: str = "", active: str = "") -> QIcon:
     """A shipped icon, in one colour, and in another when checked."""
+    token, active = token or SOFT, active or TEXT
     made = QIcon()
     made.addPixmap(pixmap(name, token), QIcon.Mode.Normal, QIcon.State.Off)
     made.addPixmap(pixmap(name, active), QIcon.Mode.Normal, QIcon.State.On)
     made.addPixmap(pixmap(name, active), QIcon.Mode.Active, QIcon.State.Off)
     made.addPixmap(pixmap(name, BATTEN), QIcon.Mode.Disabled, QIcon.State.Off)
     return made
+
+
+@cache
+def icon_names() -> frozenset[str]:
+    """Returns the names of the shipped icons."""
+    icons = files("choreon.ui").joinpath("icons").iterdir()
+    return frozenset(f.name[:-4] for f in icons if f.name.endswith(".svg"))
 
 
 @cache
@@ -77,8 +101,12 @@ def pixmap(name: str, token: str = SOFT, size: int = 48) -> QPixmap:
     return made
 
 
-def apply(app: QApplication) -> None:
-    """Load the fonts and dress the application."""
+def apply(app: QApplication, contrast: bool = False) -> None:
+    """Load the fonts and dress the application. `contrast`: in the high-contrast
+    tokens, for as long as it runs.
+    """
+    if contrast:
+        globals().update(CONTRAST)
     for file in files("choreon.ui").joinpath("fonts").iterdir():
         if file.name.endswith(".ttf"):
             QFontDatabase.addApplicationFontFromData(QByteArray(file.read_bytes()))

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, QSettings, QSize, Qt
-from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from choreon.model.refs import TEMPO, Ref
 from choreon.ui import theme, words
+from choreon.ui.awake import Awake
 from choreon.ui.compose.place import ComposePlace
 from choreon.ui.compose.shelf import PALETTES, SCENES
 from choreon.ui.drags import OpensUnder
@@ -30,9 +31,11 @@ from choreon.ui.heading import Heading
 from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
 from choreon.ui.parts import Parts
+from choreon.ui.perform.guest import GuestView
+from choreon.ui.perform.guest_dialog import GuestDialog
 from choreon.ui.perform.place import PerformPlace
 from choreon.ui.rig.place import OUTPUTS_VIEW, RigPlace
-from choreon.ui.settings import settings_file
+from choreon.ui.settings import scale_of, settings_file
 from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.widgets import basics
 
@@ -104,6 +107,9 @@ class Notice(QFrame):
         return False
 
 
+SIZES = (80, 90, 100, 110, 125, 150, 175, 200)
+
+
 class MainWindow(QMainWindow):
     """One window, one show."""
 
@@ -114,15 +120,18 @@ class MainWindow(QMainWindow):
         self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         self.open_show: Callable[[str], None] | None = None
         self.closed_for_good = False
+        self._kept_back: list[QShortcut] = []  # that are dead while a guest plays
         self.learner = Learner(parts)
         self.heading = Heading(parts)
         self.heading.draft.clicked.connect(lambda: self.go("compose"))
+        self.heading.held_wanted.connect(lambda: self.go("perform"))
         self.heading.troubles.wanted.connect(self.go_to_trouble)
         self.heading.tempo.learning.connect(lambda: self.learner.start(TEMPO))
         self.ledger = Ledger(parts)
         self.rig = RigPlace(parts, self.learner)
         self.compose = ComposePlace(parts)
         self.perform = PerformPlace(parts, self.learner)
+        self.perform.led_to.connect(self.go_to_trouble)
         self.surfaces = SurfacesPlace(parts, self.learner)
         self.places: dict[str, QWidget] = {
             "rig": self.rig,
@@ -143,7 +152,14 @@ class MainWindow(QMainWindow):
             column.addWidget(widget, 1 if widget is self.stack else 0)
         whole = basics.row(self.rail, body, spacing=0)
         basics.grow(whole, 1)
-        self.setCentralWidget(whole)
+        self.whole = QStackedWidget()
+        self.whole.addWidget(whole)
+        self.guest = GuestView(parts)
+        self.guest.left.connect(self.end_guest)
+        self.whole.addWidget(self.guest)
+        self.awake = Awake()
+        self.perform.guest_wanted.connect(self.ask_guest)
+        self.setCentralWidget(self.whole)
         self.setWindowTitle(f"{parts.document.show.name} — Choreon")
         self.resize(1280, 800)
         self.setMinimumSize(960, 600)
@@ -255,12 +271,27 @@ class MainWindow(QMainWindow):
             ("Ctrl+S", self.ledger.ask_name),
             ("Ctrl+T", self.heading.tempo.tap_now),
             ("Ctrl+Shift+X", parts.draft.clear),
+            ("Ctrl+Backspace", lambda: parts.engine.deed("undo")),
+            ("Ctrl+Shift+Backspace", lambda: parts.engine.release()),
+            ("Ctrl+Shift+Home", lambda: parts.engine.deed("safe")),
         ]
         for key, act in keys:
             QShortcut(QKeySequence(key), self).activated.connect(act)
         self._escape = QShortcut(QKeySequence("Esc"), self)
         self._escape.activated.connect(self.learner.cancel)
         self._escape.setEnabled(False)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Keys that nobody took play the page."""
+        if self.is_guest:
+            event.accept()
+        elif not (self.place == "perform" and self.perform.view.key(event)):
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        """What they held on ends."""
+        if not (self.place == "perform" and self.perform.view.key(event)):
+            super().keyReleaseEvent(event)
 
     def _working(self, text: str) -> None:
         if text:
@@ -285,6 +316,53 @@ class MainWindow(QMainWindow):
         elif self.notice.kind == "learn":
             self.notice.hide()
 
+    # guests
+
+    @property
+    def is_guest(self) -> bool:
+        """Whether a guest plays."""
+        return self.whole.currentWidget() is self.guest
+
+    def ask_guest(self) -> None:
+        """Ask what a guest sees and may do, and hand the pages over."""
+        dialog = GuestDialog(self.parts, self)
+        dialog.exec()
+        if dialog.hands_over:
+            self.begin_guest()
+
+    def begin_guest(self) -> None:
+        """Hand the pages to a guest: full screen, and nothing else to be reached. A
+        window that dies meanwhile comes back so.
+        """
+        self.learner.cancel()
+        self.settings.setValue("guest", str(self.parts.document.path))
+        self.settings.sync()
+        self._let_keys(False)
+        self.whole.setCurrentWidget(self.guest)
+        self.guest.begin()
+        self.awake.hold("A guest plays the light")
+        self.showFullScreen()
+
+    def end_guest(self) -> None:
+        """The owner is back."""
+        self.settings.remove("guest")
+        self.settings.sync()
+        self.awake.release()
+        self.whole.setCurrentIndex(0)
+        self._let_keys(True)
+        self.showNormal()
+
+    def _let_keys(self, on: bool) -> None:
+        """Have the shortcuts of the window be there, or not."""
+        if on:
+            for shortcut in self._kept_back:
+                shortcut.setEnabled(True)
+            self._kept_back = []
+            return
+        self._kept_back = [s for s in self.findChildren(QShortcut) if s.isEnabled()]
+        for shortcut in self._kept_back:
+            shortcut.setEnabled(False)
+
     # shows and the end
 
     def _menu(self) -> None:
@@ -301,15 +379,38 @@ class MainWindow(QMainWindow):
             lambda on: self.settings.setValue("on_close", "" if on else "go on")
         )
         menu.addSeparator()
+        sizes = menu.addMenu("Size of everything")
+        for percent in SIZES:
+            size = sizes.addAction(f"{percent} %", partial(self._set_scale, percent))
+            size.setCheckable(True)
+            size.setChecked(round(100 * scale_of(self.settings)) == percent)
+        contrast = menu.addAction("High contrast")
+        contrast.setCheckable(True)
+        contrast.setChecked(self.settings.value("contrast") == "high")
+        contrast.toggled.connect(self._set_contrast)
+        menu.addSeparator()
         menu.addAction(f"The show is kept in {self.parts.document.path}").setEnabled(
             False
         )
         menu.exec(self.more.mapToGlobal(self.more.rect().topRight()))
 
+    def _set_scale(self, percent: int) -> None:
+        self.settings.setValue("scale", percent / 100.0)
+        self.notice.tell(f"From the next start on everything is drawn at {percent} %.")
+
+    def _set_contrast(self, on: bool) -> None:
+        self.settings.setValue("contrast", "high" if on else "")
+        how = "high" if on else "usual"
+        self.notice.tell(f"From the next start on the contrast is {how}.")
+
     def closeEvent(self, event: QCloseEvent) -> None:
         """Ask what becomes of the light, and write everything."""
         if self.closed_for_good:
             event.accept()
+            return
+        if self.is_guest:
+            event.ignore()  # a guest leaves by the PIN
+            self.guest.ask()
             return
         answer = str(self.settings.value("on_close") or "") or self._ask()
         if not answer:

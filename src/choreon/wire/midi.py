@@ -209,11 +209,14 @@ class MidiDevices:
         self._wake_in, self._wake_out = socket.socketpair()
         self._wake_in.setblocking(False)
         self._ended = False
-        folder.mkdir(parents=True, exist_ok=True)
-        self._thread = threading.Thread(
+        with contextlib.suppress(OSError):  # then no simulated ones are found
+            folder.mkdir(parents=True, exist_ok=True)
+        self.beat = time.monotonic()
+        """When the thread last came round."""
+        self.thread = threading.Thread(
             target=self._run, name="controllers", daemon=True
         )
-        self._thread.start()
+        self.thread.start()
 
     def show(self, want: dict[Key, int]) -> None:
         """What the controllers' lights and motors shall show: (port, kind, channel,
@@ -227,7 +230,7 @@ class MidiDevices:
         """Let all devices go."""
         self._ended = True
         self._wake_out.send(b"q")
-        self._thread.join(2)
+        self.thread.join(2)
         for port in self._local.values():
             port.close()
         if self._rt:
@@ -235,10 +238,21 @@ class MidiDevices:
         self._wake_in.close()
         self._wake_out.close()
 
+    def abandon(self) -> None:
+        """Give the thread up, which hangs. Never blocks."""
+        self._ended = True
+        for port in list(self._local.values()):
+            with contextlib.suppress(OSError):
+                port.close()
+        if self._rt:
+            threading.Thread(target=self._rt.close, daemon=True).start()
+
     def _run(self) -> None:
         due = 0.0
         while not self._ended:
-            now = time.monotonic()
+            self.beat = now = time.monotonic()
+            if getattr(self.thread, "hang", False):  # a fault on purpose
+                time.sleep(3600.0)
             if now >= due:
                 self._scan()
                 due = now + SCAN

@@ -6,14 +6,42 @@ A registry entry a kind: tiles in `tiles.py`, masters in `masters.py`, what play
 
 from __future__ import annotations
 
-from choreon.engine.actions import masters, players, tiles
-from choreon.engine.actions.players import Aims
+import math
+
+import msgspec
+
+from choreon.engine.actions import (
+    choices,
+    deeds,
+    driving,
+    masters,
+    moments,
+    opening,
+    overrides,
+    players,
+    tiles,
+)
+from choreon.engine.actions.levels import within
+from choreon.engine.actions.players import Ways
 from choreon.engine.do import Do
-from choreon.model.refs import MASTER, PLAYER, TILE, WALK, Ref, exists
+from choreon.model.masters import Override
+from choreon.model.refs import (
+    DEED,
+    MASTER,
+    PAGE,
+    PLAYER,
+    TILE,
+    WALK,
+    Ref,
+    exists,
+    to_deed,
+)
 from choreon.model.show import Show
-from choreon.model.tiles import Pad, Page
-from choreon.model.verbs import Verb
-from choreon.render.state import PlayState
+from choreon.model.tiles import Choice, MasterTile, Pad, Page, parts
+from choreon.model.verbs import Edge, Verb
+from choreon.render.state import Player, PlayState
+
+replace = msgspec.structs.replace
 
 EVERYTHING = Ref(PLAYER, "")
 """All that is on."""
@@ -24,48 +52,84 @@ class NotTaken(ValueError):
 
 
 def perform(
-    show: Show, state: PlayState, do: Do, now: float, aims: Aims | None = None
+    show: Show,
+    state: PlayState,
+    do: Do,
+    now: float,
+    ways: Ways | None = None,
+    by: str = "",
 ) -> PlayState:
     """Returns the state after something was done; the same where what it points at is
-    gone. `aims`: the way in which heads of what starts reach their points. Raises
-    NotTaken.
+    gone. `ways`: how heads of what starts reach their points. `by`: the
+    hand that does it. Raises NotTaken.
     """
-    after = _perform(show, state, do, now, aims or {})
+    if not math.isfinite(do.value):
+        raise NotTaken(f"{do.ref}: “{do.verb}” needs a number, not {do.value}")
+    after = _perform(show, state, do, now, ways or {}, by)
     if after is None:
         raise NotTaken(f"{do.ref} does not take “{do.verb}”")
-    return after
+    if do.ref in NOT_REMEMBERED or after is state:
+        return after
+    return moments.remembered(state, after, do.verb, do.edge, now)
+
+
+NOT_REMEMBERED = (to_deed("undo"),)
 
 
 def _perform(
-    show: Show, state: PlayState, do: Do, now: float, aims: Aims
+    show: Show, state: PlayState, do: Do, now: float, ways: Ways, by: str
 ) -> PlayState | None:
     if do.ref.kind == TILE:
-        return tiles.act(show, state, do, now, aims)
+        return tiles.act(show, state, do, now, ways, by)
     if do.ref.kind == MASTER:
         return masters.act(show, state, do, now)
     if do.ref.kind == PLAYER:
         return _to_player(show, state, do, now)
+    if do.ref.kind == DEED:
+        deed = deeds.DEEDS.get(do.ref.id)
+        pressed = deed is not None and do.edge != Edge.UP
+        return deed(show, state, now) if deed is not None and pressed else state
+    if do.ref.kind == PAGE:
+        page = show.pages.get(do.ref.id)
+        return state if page is None else opening.open_page(show, state, page, now)
     if do.ref.kind == WALK or not exists(show, do.ref):
         return state  # the window does it, or it is gone
     if players.playable_of(show, do.ref) is None:
         return None
     # Something that plays, without a tile: as a pad of its own.
-    pad = Pad(id=str(do.ref), plays=do.ref)
-    verb = tiles.TILES[Pad.kind].get(do.verb)
-    hand = tiles.Pressed(show, Page(id="", name=""), pad, state, now, aims)
-    return None if verb is None else verb(hand, do)
+    pad = Pad(id=str(do.ref), plays=parts(do.ref))
+    return tiles.act_on(show, state, Page(id="", name=""), pad, do, now, ways, by)
 
 
 def _to_player(show: Show, state: PlayState, do: Do, now: float) -> PlayState | None:
     """What is done to something that is on, or to all of it."""
     if do.verb == Verb.RELEASE and do.ref == EVERYTHING:
-        return players.release_all(show, state, now)
+        return deeds.let_go(show, state, now)
+    player = state.player(do.ref.id)
     if do.verb == Verb.RELEASE:
         return players.release(show, state, do.ref.id, now)
-    if do.verb not in tiles.MOVING:
+    if do.verb == Verb.LEVEL:
+        return state if player is None else _levelled(state, player, do.value)
+    if do.verb not in driving.MOVING:
         return None
-    player = state.player(do.ref.id)
-    return state if player is None else tiles.drive(show, state, player, do, now)
+    return state if player is None else driving.drive(show, state, player, do, now)
+
+
+def _levelled(state: PlayState, player: Player, level: float) -> PlayState:
+    """Something that is on at another level; at 0 it is let go by the hand."""
+    level = within(level)
+    if level <= 0.0:
+        return players.without(state, player.id)
+    return players.change(state, player, lambda p: replace(p, level=level))
+
+
+def hands_off(show: Show, state: PlayState, by: str, now: float) -> PlayState:
+    """Returns the state without what a hand that is gone held."""
+    for player in state.players:
+        if player.held and player.held == by and not player.lifts:
+            state = players.put(state, replace(player, held=""))
+            state = players.release(show, state, player.id, now)
+    return state
 
 
 def level_of(show: Show, state: PlayState, ref: Ref) -> float | None:
@@ -74,16 +138,52 @@ def level_of(show: Show, state: PlayState, ref: Ref) -> float | None:
     """
     if ref.kind == MASTER:
         return masters.level_of(show, state, ref.id)
+    if ref.kind == DEED:
+        return 0.0
     found = show.tile(ref.id) if ref.kind == TILE else None
-    return tiles.level_of(state, *found) if found else None
+    return tiles.level_of(show, state, *found) if found else None
 
 
-def plays(show: Show, ref: Ref) -> Ref | None:
-    """Returns what acting on a ref may start; None where it starts nothing."""
-    if ref.kind == TILE:
-        found = show.tile(ref.id)
-        return found[1].plays if found else None
-    return ref if players.playable_of(show, ref) is not None else None
+def grips(show: Show, state: PlayState, ref: Ref) -> bool:
+    """Returns whether moving a fader takes hold of lamps wherever it stands: an
+    override fader's that is not in hand.
+    """
+    found = show.tile(ref.id) if ref.kind == TILE else None
+    if found is not None and isinstance(found[1], MasterTile):
+        ref = found[1].drives
+    is_override = isinstance(show.masters.get(ref.id), Override)
+    return ref.kind == MASTER and is_override and not overrides.is_held(state, ref.id)
+
+
+def plays(show: Show, state: PlayState, do: Do) -> list[Ref]:
+    """Returns what doing something may start."""
+    if do.ref.kind == DEED:
+        return _of_deed(show, state, do.ref.id)
+    if do.ref.kind == PAGE:
+        page = show.pages.get(do.ref.id)
+        return [] if page is None else opening.starts(show, page.opens, (page,))
+    if do.ref.kind != TILE:
+        return [do.ref] if players.playable_of(show, do.ref) is not None else []
+    found = show.tile(do.ref.id)
+    if found is None:
+        return []
+    page, tile = found
+    plays = [part.ref for part in getattr(tile, "plays", ())]
+    if isinstance(tile, Choice) and plays:
+        after = choices.wanted(show, state, page, tile, do)
+        return [plays[after]] if 0 <= after < len(plays) else []
+    return plays
+
+
+def _of_deed(show: Show, state: PlayState, deed: str) -> list[Ref]:
+    """What a deed may start."""
+    if deed == "safe":
+        return [part.ref for part in show.safe]
+    if deed == "normal":
+        return opening.starts(show, show.opens, show.pages.values())
+    if deed == "undo" and state.past:
+        return [player.ref for player in state.past[-1].players]
+    return []
 
 
 def exclusive(show: Show, ref: Ref) -> list[Ref]:
@@ -95,7 +195,8 @@ def exclusive(show: Show, ref: Ref) -> list[Ref]:
     if not isinstance(tile, Pad) or not tile.choice:
         return []
     return [
-        other.plays
+        part.ref
         for other in page.tiles
         if isinstance(other, Pad) and other.choice == tile.choice and other is not tile
+        for part in other.plays
     ]

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import msgspec
 
+from choreon.engine.actions import hands, overrides
 from choreon.engine.actions import tempo as tempos
 from choreon.model.masters import Tempo
 from choreon.model.refs import TEMPO
 from choreon.model.show import SLOTS, Show
-from choreon.render.state import BeatClock, Identify, Player, PlayState, Sent
+from choreon.render.state import BeatClock, Hand, Identify, Player, PlayState, Sent
 
 replace = msgspec.structs.replace
 
@@ -37,7 +38,7 @@ def prune(state: PlayState, now: float) -> PlayState:
     if identify is not None and now >= identify.until:
         identify = None
     sent = tuple(order for order in state.sent if now < order.until)
-    changes: dict[str, object] = {}
+    changes: dict[str, object] = _hands(state, now)
     if players is not state.players:
         changes["players"] = players
     if len(leaving) != len(state.draft.leaving):
@@ -47,6 +48,30 @@ def prune(state: PlayState, now: float) -> PlayState:
     if len(sent) != len(state.sent):
         changes["sent"] = sent
     return replace(state, **changes) if changes else state
+
+
+def _hands(state: PlayState, now: float) -> dict[str, object]:
+    """What hands that have left, grips that are gone, and questions that are too old
+    leave to change.
+    """
+    changes: dict[str, object] = {}
+    live, asides = hands.pruned(state.live, now), hands.pruned(state.asides, now)
+    if live is not state.live:
+        changes["live"] = live
+    if asides is not state.asides:
+        changes["asides"] = asides
+    grips = overrides.pruned(state.masters.grips, now)
+    if grips is not state.masters.grips:
+        changes["masters"] = replace(state.masters, grips=grips)
+    if any(until <= now for until in state.asking.values()):
+        changes["asking"] = {i: t for i, t in state.asking.items() if t > now}
+    return changes
+
+
+def without_held(state: PlayState) -> PlayState:
+    """Returns the state without what a hand held on: that hand is gone."""
+    players = tuple(player for player in state.players if not player.held)
+    return replace(state, players=players, asking={})
 
 
 def _remaining(players: tuple[Player, ...], now: float) -> tuple[Player, ...]:
@@ -108,8 +133,24 @@ def shift(state: PlayState, seconds: float) -> PlayState:
         shown=draft.shown.shifted(seconds),
         going=draft.going.shifted(seconds),
     )
-    clock = state.clock.shifted(seconds)
-    return replace(state, players=players, draft=draft, clock=clock)
+    grips = tuple(
+        replace(grip, held=grip.held.shifted(seconds)) for grip in state.masters.grips
+    )
+    return replace(
+        state,
+        players=players,
+        draft=draft,
+        clock=state.clock.shifted(seconds),
+        masters=replace(state.masters, grips=grips),
+        live=tuple(_shifted(hand, seconds) for hand in state.live),
+        asides=tuple(_shifted(hand, seconds) for hand in state.asides),
+        asking={},
+        past=(),
+    )
+
+
+def _shifted(hand: Hand, seconds: float) -> Hand:
+    return replace(hand, held=hand.held.shifted(seconds))
 
 
 def blink(

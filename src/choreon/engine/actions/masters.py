@@ -6,10 +6,10 @@ from collections.abc import Callable
 
 import msgspec
 
-from choreon.engine.actions import tempo
-from choreon.engine.actions.tiles import within
+from choreon.engine.actions import overrides, tempo
+from choreon.engine.actions.levels import within
 from choreon.engine.do import Do
-from choreon.model.masters import Blackout, GrandMaster, Tempo
+from choreon.model.masters import Blackout, GrandMaster, GroupMaster, Override, Tempo
 from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import BeatClock, Masters, PlayState
@@ -17,6 +17,7 @@ from choreon.render.state import BeatClock, Masters, PlayState
 replace = msgspec.structs.replace
 
 Act = Callable[[PlayState, Do, float], PlayState]
+"""What is done to a state by a message at a time."""
 
 
 def _of_light(change: Callable[[Masters, Do], Masters]) -> Act:
@@ -91,6 +92,41 @@ def _bar(clock: BeatClock, do: Do, now: float) -> BeatClock:
     return tempo.on_bar(clock, now)
 
 
+def _set_group(state: PlayState, do: Do, now: float) -> PlayState:
+    level = within(do.value)
+    levels = {i: v for i, v in state.masters.levels.items() if i != do.ref.id}
+    if level < 1.0:
+        levels[do.ref.id] = level
+    if levels == state.masters.levels:
+        return state
+    return replace(state, masters=replace(state.masters, levels=levels))
+
+
+def _press_group(state: PlayState, do: Do, now: float) -> PlayState:
+    """Out, or full."""
+    if do.edge == Edge.UP:
+        return state
+    here = state.masters.levels.get(do.ref.id, 1.0)
+    return _set_group(state, replace(do, value=0.0 if here > 0 else 1.0), now)
+
+
+def _hold(state: PlayState, do: Do, now: float) -> PlayState:
+    return overrides.hold(state, do.ref.id, within(do.value), now)
+
+
+def _let_go(state: PlayState, do: Do, now: float) -> PlayState:
+    return overrides.let_go(state, do.ref.id, now)
+
+
+def _press_override(state: PlayState, do: Do, now: float) -> PlayState:
+    """Full, or let go."""
+    if do.edge == Edge.UP:
+        return state
+    if overrides.is_held(state, do.ref.id):
+        return _let_go(state, do, now)
+    return overrides.hold(state, do.ref.id, 1.0, now)
+
+
 USUAL = (60.0, 180.0)  # beats a minute from one end of a knob to the other
 
 MASTERS: dict[str, dict[Verb, Act]] = {
@@ -101,6 +137,12 @@ MASTERS: dict[str, dict[Verb, Act]] = {
     Blackout.kind: {
         Verb.SWITCH: _of_light(_switch_blackout),
         Verb.PRESS: _of_light(_press_blackout),
+    },
+    GroupMaster.kind: {Verb.LEVEL: _set_group, Verb.PRESS: _press_group},
+    Override.kind: {
+        Verb.LEVEL: _hold,
+        Verb.PRESS: _press_override,
+        Verb.RELEASE: _let_go,
     },
     Tempo.kind: {
         Verb.TAP: _of_tempo(_tap),
@@ -134,4 +176,9 @@ def level_of(show: Show, state: PlayState, master_id: str) -> float | None:
     if isinstance(master, Tempo):
         low, high = USUAL
         return within((state.clock.bpm - low) / (high - low))
+    if isinstance(master, GroupMaster):
+        return state.masters.levels.get(master_id, 1.0)
+    if isinstance(master, Override):
+        grip = state.masters.grip(master_id)
+        return grip.level if grip is not None and grip.held.end > 0.0 else 0.0
     return float(state.masters.blackout) if isinstance(master, Blackout) else None

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import msgspec
 
@@ -18,6 +19,7 @@ from choreon.render.looks import Angles
 from choreon.render.state import (
     BeatClock,
     Envelope,
+    Fades,
     Player,
     PlayState,
     Ramp,
@@ -30,6 +32,10 @@ LONGEST_CHAIN = 32  # interrupted fades that one player remembers
 UNSEEN = 1e-6  # a share that makes no difference to a 16-bit value
 
 Aims = Mapping[str, Angles]
+"""The way in which heads of something that starts reach their points."""
+
+Ways = Mapping[Ref, Aims]
+"""The same for each of the things that may start."""
 
 
 def playable_of(show: Show, ref: Ref) -> Playable | None:
@@ -38,10 +44,39 @@ def playable_of(show: Show, ref: Ref) -> Playable | None:
     return found if isinstance(found, Playable) else None
 
 
-def step_of(playable: Playable, now: float, clock: BeatClock, aims: Aims) -> Step:
-    """Returns the step of something that is there from the beginning."""
+def timed(playable: Playable, fades: Fades) -> Playable:
+    """Returns what plays with other times to come and go in: those of its families are
+    not asked then.
+    """
+    times: dict[str, object] = {}
+    if fades.fade_in is not None:
+        times["fade_in"] = fades.fade_in
+    if fades.fade_out is not None:
+        times["fade_out"] = fades.fade_out
+    return replace(playable, times={}, **times) if times else playable
+
+
+def played_by(show: Show, player: Player) -> Playable | None:
+    """Returns what a player plays, in the player's own times; None where that is
+    gone.
+    """
+    playable = playable_of(show, player.ref)
+    return None if playable is None else timed(playable, player.fades)
+
+
+def step_of(
+    playable: Playable,
+    now: float,
+    clock: BeatClock,
+    aims: Aims,
+    only: tuple[str, ...] = (),
+) -> Step:
+    """Returns the step of something that is there from the beginning; `only` some of
+    its families.
+    """
     cursor = KINDS[playable.kind].start(playable, now, clock)
-    return Step(ref=playable.ref, at=now, aims=dict(aims), cursor=cursor)
+    aims = dict(aims)
+    return Step(ref=playable.ref, at=now, aims=aims, cursor=cursor, only=only)
 
 
 def start(
@@ -52,18 +87,23 @@ def start(
     weight: Envelope,
     level: float = 1.0,
     aims: Aims | None = None,
+    only: tuple[str, ...] = (),
+    **more: Any,
 ) -> PlayState:
-    """Start something, on top of all of its priority."""
+    """Start something, on top of all of its priority. `more`: what else is said of its
+    player.
+    """
     order = state.started + 1
     player = Player(
         player_id,
         playable.name,
-        (step_of(playable, now, state.clock, aims or {}),),
+        (step_of(playable, now, state.clock, aims or {}, only),),
         weight,
         level,
         order,
         playable.priority,
     )
+    player = replace(player, **more)
     return replace(state, players=(*state.players, player), started=order)
 
 
@@ -73,11 +113,12 @@ def go_to(
     now: float,
     clock: BeatClock,
     aims: Aims,
+    only: tuple[str, ...] = (),
 ) -> Player:
     """Returns the player on its way to something else: a crossfade from what it puts
     out now.
     """
-    fresh = step_of(playable, now, clock, aims)
+    fresh = step_of(playable, now, clock, aims, only)
     fade = Fading(envelopes.coming(playable, now), playable.fade_out)
     gone = replace(player, name=playable.name, rate=1.0, paused=False)
     return over_to(gone, fresh, now, fade)
@@ -97,10 +138,17 @@ def over_to(player: Player, fresh: Step, now: float, fading: Fading) -> Player:
     if last.done(now):
         kept: tuple[Step, ...] = (replace(last, until=None),)
     else:
-        kept = (*player.steps[:-1], replace(last, until=now))
+        before = (_stopped(step, now) for step in player.steps[:-1])
+        kept = (*before, replace(last, until=now))
     fall = Ramp(0.0, 1.0, now, fading.fall)
     fresh = replace(fresh, progress=fading.progress, fall=fall)
     return replace(player, steps=thinned((*kept, fresh)))
+
+
+def _stopped(step: Step, now: float) -> Step:
+    """A step that was to be left later is left now."""
+    later = step.until is not None and step.until > now
+    return replace(step, until=now) if later else step
 
 
 def thinned(steps: tuple[Step, ...]) -> tuple[Step, ...]:
@@ -138,7 +186,7 @@ def come_back(show: Show, state: PlayState, player: Player, now: float) -> PlayS
     """Bring back what is on its way out, and to the top: there it would lie if it had
     been started just after it was gone.
     """
-    playable = playable_of(show, player.ref)
+    playable = played_by(show, player)
     if playable is None:
         return state
     for known in lifts_of(state, player):
@@ -157,7 +205,7 @@ def lift(show: Show, state: PlayState, player: Player, now: float) -> PlayState:
     """
     top = max((player, *lifts_of(state, player)), key=lambda p: p.order)
     others = [p for p in state.players if p.priority == player.priority]
-    playable = playable_of(show, player.ref)
+    playable = played_by(show, player)
     if playable is None or all(p.order <= top.order for p in others):
         return state
     order = state.started + 1
@@ -190,7 +238,7 @@ def release(show: Show, state: PlayState, player_id: str, now: float) -> PlaySta
     player = state.player(player_id)
     if player is None or player.releasing:
         return state
-    playable = playable_of(show, player.ref)
+    playable = played_by(show, player)
     for lifting in lifts_of(state, player):
         weight = envelopes.unlit(envelopes.going(playable, now, lifting.weight))
         state = put(state, replace(lifting, weight=weight))
@@ -199,10 +247,37 @@ def release(show: Show, state: PlayState, player_id: str, now: float) -> PlaySta
 
 
 def release_all(show: Show, state: PlayState, now: float) -> PlayState:
-    """Fade out everything that is on."""
+    """Fade out everything that is on, but what is protected."""
     for player in state.players:
-        if not player.lifts:
+        if not player.lifts and not player.protected:
             state = release(show, state, player.id, now)
+    return state
+
+
+def reorder(
+    show: Show, state: PlayState, player: Player, by: int, now: float
+) -> PlayState:
+    """Bring a player up among those of its priority, or down, past so many others. What
+    lies above its new place is brought to the top one after the other, without a jump.
+    What is on its way out stays where it is.
+    """
+    alike = [
+        p
+        for p in state.players
+        if p.priority == player.priority and not (p.lifts or p.releasing)
+    ]
+    if player not in alike:
+        return state
+    order = sorted(alike, key=lambda p: max(q.order for q in (p, *lifts_of(state, p))))
+    ids = [p.id for p in order]
+    place = ids.index(player.id)
+    there = min(len(ids) - 1, max(0, place + by))
+    ids.insert(there, ids.pop(place))
+    kept = next((n for n, p in enumerate(order) if p.id != ids[n]), len(ids))
+    for moved in ids[kept + 1 :] if kept < len(ids) else ():
+        known = state.player(moved)
+        if known is not None:
+            state = lift(show, state, known, now)
     return state
 
 

@@ -8,222 +8,299 @@ from typing import Any
 
 import msgspec
 
-from choreon.engine.actions import envelopes, motion, players
-from choreon.engine.actions.players import Aims
+from choreon.engine.actions import (
+    choices,
+    deeds,
+    dials,
+    driving,
+    hands,
+    masters,
+    pads,
+    pressed,
+)
+from choreon.engine.actions.players import Ways
+from choreon.engine.actions.pressed import Pressed
 from choreon.engine.do import Do
+from choreon.model.refs import TEMPO
 from choreon.model.show import Show
-from choreon.model.tiles import AnyTile, Fader, Pad, Page, Tile
+from choreon.model.tiles import (
+    AimTile,
+    AnyTile,
+    AsideTile,
+    Choice,
+    ColourTile,
+    DeedTile,
+    Dial,
+    Fader,
+    Flash,
+    MasterTile,
+    Pad,
+    Page,
+    TempoTile,
+    Tile,
+)
 from choreon.model.verbs import Edge, Verb
-from choreon.render.state import Envelope, Player, PlayState
+from choreon.render.state import PlayState
 
 replace = msgspec.structs.replace
 
+LONGEST_FADE = 3600.0  # seconds
+
+Act = Callable[[Pressed, Do], PlayState]
+Level = Callable[[Show, PlayState, Page, Any], float]
+
 
 @dataclass(frozen=True)
-class Pressed:
-    """A tile in hand: where it lies, which player it drives, and the state."""
+class TileActions:
+    """What tiles of a kind do. `turned`: what turning a control does to one."""
 
-    show: Show
-    page: Page
-    tile: Any
-    state: PlayState
-    now: float
-    aims: Aims
-
-    @property
-    def player_id(self) -> str:
-        """The player that the tile drives."""
-        return player_id(self.page, self.tile)
-
-    @property
-    def player(self) -> Player | None:
-        """That player, where it is on."""
-        return self.state.player(self.player_id)
-
-    @property
-    def level(self) -> float:
-        """How far the tile is on, 0…1."""
-        return level_of(self.state, self.page, self.tile)
+    acts: dict[Verb, Act]
+    level_of: Level
+    turned: Verb = Verb.LEVEL
 
 
-def player_id(page: Page, tile: Tile) -> str:
-    """Returns the player that a tile drives; the pads of one choice share theirs."""
-    if isinstance(tile, Pad) and tile.choice:
-        return f"choice:{page.id}:{tile.choice}"
-    return f"tile:{tile.id}"
-
-
-def level_of(state: PlayState, page: Page, tile: Tile) -> float:
-    """Returns how far a tile is on, 0…1, as its lights and its drawing show it."""
-    player = state.player(player_id(page, tile))
-    if player is None or player.releasing or player.ref != tile.plays:
-        return 0.0
-    return player.level
-
-
-# pads
-
-
-def press_pad(hand: Pressed, do: Do) -> PlayState:
-    """On, off, or, within a choice, over to it. Letting a pad up does nothing."""
-    state, now = hand.state, hand.now
-    playable = players.playable_of(hand.show, hand.tile.plays)
-    if do.edge == Edge.UP or playable is None:
-        return state
-    player = hand.player
-    if player is None:
-        weight = envelopes.coming(playable, now)
-        return players.start(
-            state, hand.player_id, playable, now, weight, aims=hand.aims
-        )
-    if player.ref == hand.tile.plays and not player.releasing:
-        return players.release(hand.show, state, player.id, now)
-    if player.ref != hand.tile.plays:
-        state = players.change(
-            state,
-            player,
-            lambda p: players.go_to(p, playable, now, state.clock, hand.aims),
-        )
-    player = state.player(player.id) or player
-    if player.releasing:
-        state = players.come_back(hand.show, state, player, now)
-    return state
-
-
-def switch_pad(hand: Pressed, do: Do) -> PlayState:
-    """On from half on, else off."""
-    if (do.value >= 0.5) == (hand.level > 0):
-        return hand.state
-    return press_pad(hand, replace(do, edge=Edge.DOWN))
-
-
-def dim_pad(hand: Pressed, do: Do) -> PlayState:
-    """Dim what a pad has on; one that is off stays off."""
-    player = hand.player
-    if player is None or player.ref != hand.tile.plays:
-        return hand.state
-    level = within(do.value)
-    return players.change(hand.state, player, lambda p: replace(p, level=level))
-
-
-def let_go(hand: Pressed, do: Do) -> PlayState:
-    """Fade out what a tile has on."""
-    player = hand.player
-    if player is None or player.ref != hand.tile.plays:
-        return hand.state
-    return players.release(hand.show, hand.state, player.id, hand.now)
-
-
-# faders
-
-
-def press_fader(hand: Pressed, do: Do) -> PlayState:
-    """Full, or off."""
-    if do.edge == Edge.UP:
-        return hand.state
-    return set_fader(hand, replace(do, value=0.0 if hand.level > 0 else 1.0))
-
-
-def switch_fader(hand: Pressed, do: Do) -> PlayState:
-    """Full from half on, else off."""
-    return set_fader(hand, replace(do, value=float(do.value >= 0.5)))
-
-
-def set_fader(hand: Pressed, do: Do) -> PlayState:
-    """Bring it to a level by hand; at 0 it is off."""
-    state, player, level = hand.state, hand.player, within(do.value)
-    if level <= 0.0:
-        return state if player is None else players.without(state, player.id)
-    playable = players.playable_of(hand.show, hand.tile.plays)
-    if player is not None and player.ref == hand.tile.plays and not player.releasing:
-        return players.change(state, player, lambda p: replace(p, level=level))
-    if playable is None:
-        return state
-    if player is not None and player.ref == hand.tile.plays:
-        # It was let go and is on its way out: the hand takes it up where it is.
-        taken = replace(player, level=level, weight=Envelope())
-        return players.lift(hand.show, players.put(state, taken), taken, hand.now)
-    state = players.without(state, hand.player_id)
-    return players.start(
-        state, hand.player_id, playable, hand.now, Envelope(), level, hand.aims
-    )
-
-
-def within(value: float) -> float:
-    """Returns a level, 0…1."""
-    return min(1.0, max(0.0, value))
-
-
-# what moves
-
-
-def drive(
-    show: Show, state: PlayState, player: Player, do: Do, now: float
-) -> PlayState:
-    """Drive what moves: its rate, its pause, its steps."""
-    if do.edge == Edge.UP:
-        return state
-    match do.verb:
-        case Verb.RATE:
-            return motion.set_rate(state, player, do.value, now)
-        case Verb.PAUSE:
-            return motion.pause(state, player, None, now)
-        case Verb.NEXT:
-            return motion.go_by(show, state, player, 1, now)
-        case Verb.BACK:
-            return motion.go_by(show, state, player, -1, now)
-        case _:
-            return motion.go_to_step(show, state, player, int(do.value), now)
+# what is on
 
 
 def drive_tile(hand: Pressed, do: Do) -> PlayState:
     """Drive what a tile has on."""
-    player = hand.player
-    if player is None or player.ref != hand.tile.plays:
+    state = hand.state
+    for _, player in hand.on:
+        state = driving.drive(hand.show, state, player, do, hand.now)
+    return state
+
+
+def _set_fade(hand: Pressed, do: Do) -> PlayState:
+    """Have what a tile plays come and go in so many seconds."""
+    seconds = min(LONGEST_FADE, max(0.0, do.value))
+    times = {**hand.state.fade_times, hand.tile.id: seconds}
+    return replace(hand.state, fade_times=times)
+
+
+def _as_stored(hand: Pressed, do: Do) -> PlayState:
+    """As it is stored: fade times, and how what it has on moves."""
+    if do.edge == Edge.UP:
         return hand.state
-    return drive(hand.show, hand.state, player, do, hand.now)
+    times = {i: t for i, t in hand.state.fade_times.items() if i != hand.tile.id}
+    return drive_tile(hand.after(replace(hand.state, fade_times=times)), do)
 
 
-MOVING = (Verb.RATE, Verb.PAUSE, Verb.NEXT, Verb.BACK, Verb.STEP)
-
-Act = Callable[[Pressed, Do], PlayState]
-
-_DRIVEN: dict[Verb, Act] = dict.fromkeys(MOVING, drive_tile)
-
-TILES: dict[str, dict[Verb, Act]] = {
-    Pad.kind: {
-        Verb.PRESS: press_pad,
-        Verb.SWITCH: switch_pad,
-        Verb.LEVEL: dim_pad,
-        Verb.RELEASE: let_go,
-        **_DRIVEN,
-    },
-    Fader.kind: {
-        Verb.PRESS: press_fader,
-        Verb.SWITCH: switch_fader,
-        Verb.LEVEL: set_fader,
-        Verb.RELEASE: let_go,
-        **_DRIVEN,
-    },
+_DRIVEN: dict[Verb, Act] = {
+    **dict.fromkeys(driving.MOVING, drive_tile),
+    Verb.FADE: _set_fade,
+    Verb.STORED: _as_stored,
 }
 
 
+# lamps in the hand
+
+
+def _let_live_go(hand: Pressed, do: Do) -> PlayState:
+    return hands.let_go(hand.state, hand.tile.id, hand.now)
+
+
+def _press_live(hand: Pressed, do: Do) -> PlayState:
+    """A press lets go of what a tile gives lamps."""
+    return hand.state if do.edge == Edge.UP else _let_live_go(hand, do)
+
+
+def _level_of_live(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
+    return float(hands.live_of(state, tile.id) is not None)
+
+
+def _press_aside(hand: Pressed, do: Do) -> PlayState:
+    """Lamps aside, or back to what plays."""
+    if do.edge == Edge.UP:
+        return hand.state
+    is_on = _level_of_aside(hand.show, hand.state, hand.page, hand.tile) > 0.0
+    return _switch_aside(hand, replace(do, value=float(not is_on)))
+
+
+def _switch_aside(hand: Pressed, do: Do) -> PlayState:
+    tile, state = hand.tile, hand.state
+    look = {i: v for i, v in tile.look.items() if i in hand.show.fixtures}
+    if do.value < 0.5:
+        return hands.bring_back(state, look, hand.now)
+    return hands.take(state, tile.id, look, hand.now, hands.COME)
+
+
+def _level_of_aside(show: Show, state: PlayState, page: Page, tile: Any) -> float:
+    held = state.aside
+    return float(any(fixture in held for fixture in tile.look))
+
+
+# masters and deeds
+
+
+def _master(hand: Pressed, do: Do) -> PlayState:
+    """Do the same to the master that a tile stands for."""
+    led = replace(do, ref=hand.tile.drives)
+    after = masters.act(hand.show, hand.state, led, hand.now)
+    return hand.state if after is None else after
+
+
+def _level_of_master(show: Show, state: PlayState, page: Page, tile: Any) -> float:
+    return masters.level_of(show, state, tile.drives.id) or 0.0
+
+
+def _tempo(hand: Pressed, do: Do) -> PlayState:
+    after = masters.act(hand.show, hand.state, replace(do, ref=TEMPO), hand.now)
+    return hand.state if after is None else after
+
+
+def _level_of_tempo(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
+    return masters.level_of(show, state, TEMPO.id) or 0.0
+
+
+def _deed(hand: Pressed, do: Do) -> PlayState:
+    act = deeds.DEEDS.get(hand.tile.deed)
+    if do.edge == Edge.UP or act is None:
+        return hand.state
+    return act(hand.show, hand.state, hand.now)
+
+
+def _no_level(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
+    return 0.0
+
+
+_LIVE = TileActions(
+    {Verb.RELEASE: _let_live_go, Verb.STORED: _let_live_go, Verb.PRESS: _press_live},
+    _level_of_live,
+    Verb.SWITCH,
+)
+
+TILES: dict[str, TileActions] = {
+    Pad.kind: TileActions(
+        {
+            **_DRIVEN,
+            Verb.PRESS: pads.press_pad,
+            Verb.SWITCH: pads.switch_pad,
+            Verb.LEVEL: pads.dim,
+            Verb.RELEASE: pads.let_go,
+        },
+        pressed.level_of,
+        Verb.SWITCH,
+    ),
+    Flash.kind: TileActions(
+        {
+            **_DRIVEN,
+            Verb.PRESS: pads.press_flash,
+            Verb.SWITCH: pads.switch_flash,
+            Verb.RELEASE: pads.let_flash_go,
+        },
+        pressed.level_of,
+        Verb.SWITCH,
+    ),
+    Fader.kind: TileActions(
+        {
+            **_DRIVEN,
+            Verb.PRESS: pads.press_fader,
+            Verb.SWITCH: pads.switch_fader,
+            Verb.LEVEL: pads.set_fader,
+            Verb.RELEASE: pads.let_go,
+        },
+        pressed.level_of,
+    ),
+    Choice.kind: TileActions(
+        {
+            **_DRIVEN,
+            **dict.fromkeys((Verb.PRESS, Verb.STEP, Verb.LEVEL), choices.press),
+            Verb.RELEASE: choices.let_go,
+        },
+        choices.level_of,
+    ),
+    Dial.kind: TileActions(
+        {
+            **dict.fromkeys(driving.MOVING, dials.drive),
+            Verb.LEVEL: dials.turn,
+            Verb.VALUE: dials.set_value,
+            Verb.PRESS: dials.as_stored,
+            Verb.STORED: dials.as_stored,
+            Verb.RELEASE: dials.as_stored,
+        },
+        dials.level_of,
+    ),
+    ColourTile.kind: _LIVE,
+    AimTile.kind: _LIVE,
+    AsideTile.kind: TileActions(
+        {Verb.PRESS: _press_aside, Verb.SWITCH: _switch_aside},
+        _level_of_aside,
+        Verb.SWITCH,
+    ),
+    MasterTile.kind: TileActions(
+        dict.fromkeys((Verb.PRESS, Verb.LEVEL, Verb.SWITCH, Verb.RELEASE), _master),
+        _level_of_master,
+    ),
+    TempoTile.kind: TileActions(
+        dict.fromkeys(
+            (
+                Verb.TAP,
+                Verb.PRESS,
+                Verb.BPM,
+                Verb.LEVEL,
+                Verb.NUDGE,
+                Verb.HALF,
+                Verb.DOUBLE,
+                Verb.BAR,
+            ),
+            _tempo,
+        ),
+        _level_of_tempo,
+    ),
+    DeedTile.kind: TileActions({Verb.PRESS: _deed}, _no_level, Verb.PRESS),
+}
+"""A kind that is not here is looked at alone."""
+
+
 def act(
-    show: Show, state: PlayState, do: Do, now: float, aims: Aims
+    show: Show, state: PlayState, do: Do, now: float, ways: Ways, by: str = ""
 ) -> PlayState | None:
-    """Returns the state after a tile was played; None where it does not take
+    """Returns the state after a tile was played by a hand; None where it does not take
     the verb.
     """
     found = show.tile(do.ref.id)
     if found is None:
         return state
     page, tile = found
-    verb = TILES[tile.kind].get(do.verb)
-    return (
-        None if verb is None else verb(Pressed(show, page, tile, state, now, aims), do)
-    )
+    return act_on(show, state, page, tile, do, now, ways, by)
 
 
-def natural(tile: AnyTile) -> Verb:
+def act_on(
+    show: Show,
+    state: PlayState,
+    page: Page,
+    tile: Tile,
+    do: Do,
+    now: float,
+    ways: Ways,
+    by: str = "",
+) -> PlayState | None:
+    """Returns the same for a tile that need not lie on a page."""
+    kind = TILES.get(tile.kind)
+    verb = None if kind is None else kind.acts.get(do.verb)
+    if verb is None:
+        return None
+    return verb(Pressed(show, page, tile, state, now, ways, by), do)
+
+
+def bring_in(hand: Pressed, level: float) -> PlayState:
+    """Have a tile come to a level in its own time."""
+    if isinstance(hand.tile, Choice):
+        return choices.begin(hand)
+    if isinstance(hand.tile, Flash):
+        return hand.state
+    if level <= 0.0 or hand.on:
+        return pads.dim(hand, Do(hand.tile.ref, Verb.LEVEL, level))
+    return pads.bring_in(hand, level)
+
+
+def level_of(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
+    """Returns how far a tile is on, 0…1, as its lights and its drawing show it."""
+    kind = TILES.get(tile.kind)
+    return 0.0 if kind is None else kind.level_of(show, state, page, tile)
+
+
+def natural(tile: AnyTile | Tile) -> Verb:
     """Returns what turning a control does to a tile."""
-    return Verb.LEVEL if isinstance(tile, Fader) else Verb.SWITCH
+    kind = TILES.get(tile.kind)
+    return Verb.LEVEL if kind is None else kind.turned

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+import threading
 from abc import ABC, abstractmethod
 from collections.abc import Callable
 
 from choreon.engine.do import Do
-from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.render.state import PlayState
 
@@ -14,8 +14,9 @@ Resolve = Callable[[Show, PlayState], list[Do]]
 """What a move asks for. It is called in the frame that shows it, with what is on then:
 a fader that is taken over goes on from there."""
 
-Asked = Callable[[list[Ref], Resolve], None]
-"""Called by a way in, from its own thread, with what may be started and what is asked.
+Asked = Callable[[list[Do], Resolve, str], None]
+"""Called by a way in, from its own thread, with what may be started, what is asked, and
+which hand asks.
 """
 
 
@@ -24,10 +25,26 @@ class Way(ABC):
 
     def __init__(self, asked: Asked) -> None:
         self._asked = asked
+        self.learning = False
+        """While a control is to be learnt, what it does is only told."""
 
     @abstractmethod
     def follow(self, show: Show, state: PlayState) -> None:
         """Show on the device what is on now. Never blocks."""
+
+    @property
+    @abstractmethod
+    def thread(self) -> threading.Thread:
+        """What listens to the device."""
+
+    @property
+    @abstractmethod
+    def beat(self) -> float:
+        """When that thread last came round, monotonic seconds."""
+
+    @abstractmethod
+    def abandon(self) -> None:
+        """Give the thread up, which hangs. Never blocks."""
 
     @abstractmethod
     def close(self) -> None:

@@ -7,7 +7,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from choreon.formats.migrations import v1_to_v2, v2_to_v3, v3_to_v4, v4_to_v5
+from choreon.formats.migrations import (
+    v1_to_v2,
+    v2_to_v3,
+    v3_to_v4,
+    v4_to_v5,
+    v5_to_v6,
+)
 from choreon.model.fixture_type import FixtureType
 
 Document = dict[str, Any]
@@ -20,6 +26,7 @@ STEPS: dict[int, Step] = {
     2: v2_to_v3.migrate,
     3: v3_to_v4.migrate,
     4: v4_to_v5.migrate,
+    5: v5_to_v6.migrate,
 }
 """Format → what brings a show of it to the next one."""
 

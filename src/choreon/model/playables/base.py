@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 import msgspec
 
 from choreon.model.motion import Effects
+from choreon.model.numbers import Number
 from choreon.model.problem import Problem
 from choreon.model.refs import Ref
 from choreon.model.values import Look
@@ -31,8 +32,8 @@ class Times(msgspec.Struct, frozen=True, omit_defaults=True):
     takes `fade` seconds.
     """
 
-    delay: float = 0.0
-    fade: float = 0.0
+    delay: Number = 0.0
+    fade: Number = 0.0
 
 
 class Playable(
@@ -49,8 +50,8 @@ class Playable(
 
     id: str
     name: str
-    fade_in: float = 2.0
-    fade_out: float = 2.0
+    fade_in: Number = 2.0
+    fade_out: Number = 2.0
     times: dict[str, Times] = {}
     tags: tuple[str, ...] = ()
     folder: str = ""
@@ -69,6 +70,14 @@ class Playable(
         return max([self.fade_in, *own])
 
 
+def _nothing(playable: Any) -> tuple[Any, ...]:
+    return ()
+
+
+def _itself(playable: Any, *change: Any) -> Any:
+    return playable
+
+
 @dataclass(frozen=True)
 class PlayableKind:
     """What the model must know of one kind. `title` is what the kind is called.
@@ -76,15 +85,16 @@ class PlayableKind:
     `check`: what is wrong with one. `looks`: all the looks stored in one.
     `with_looks`: the same with each of its looks put through a function; `effects` and
     `with_effects` likewise. `plays`: what it starts. `replaced`: the same with a ref to
-    one thing led to another.
+    one thing led to another. A kind that has no looks, effects or links to others need
+    not say so.
     """
 
     title: str
     type: type[Playable]
     check: Callable[[Show, Any], Iterator[Problem]]
-    looks: Callable[[Any], tuple[Look, ...]]
-    with_looks: Callable[[Any, Callable[[Look], Look]], Any]
-    effects: Callable[[Any], Effects]
-    with_effects: Callable[[Any, Callable[[Effects], Effects]], Any]
-    plays: Callable[[Any], tuple[Ref, ...]]
-    replaced: Callable[[Any, Ref, Ref], Any]
+    looks: Callable[[Any], tuple[Look, ...]] = _nothing
+    with_looks: Callable[[Any, Callable[[Look], Look]], Any] = _itself
+    effects: Callable[[Any], Effects] = _nothing
+    with_effects: Callable[[Any, Callable[[Effects], Effects]], Any] = _itself
+    plays: Callable[[Any], tuple[Ref, ...]] = _nothing
+    replaced: Callable[[Any, Ref, Ref], Any] = _itself

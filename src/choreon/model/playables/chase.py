@@ -10,6 +10,7 @@ import msgspec
 
 from choreon.model import attributes as at
 from choreon.model.motion import Effects
+from choreon.model.numbers import Number
 from choreon.model.playables.base import Playable, PlayableKind
 from choreon.model.problem import Problem
 from choreon.model.refs import Ref, exists
@@ -57,8 +58,8 @@ class ChaseStep(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     plays: Ref | None = None
     look: Look = {}
     effects: Effects = ()
-    fade: float | None = None
-    hold: float | None = None
+    fade: Number | None = None
+    hold: Number | None = None
 
 
 class Lie(StrEnum):
@@ -101,8 +102,8 @@ class Chase(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="chase"
     steps: tuple[ChaseStep, ...] = ()
     pattern: Pattern | None = None
     unit: Unit = Unit.SECONDS
-    fade: float = 1.0
-    hold: float = 1.0
+    fade: Number = 1.0
+    hold: Number = 1.0
     run: Run = Run.FORWARD
     rounds: int = 0
     first: int = 0
@@ -138,25 +139,31 @@ def steps_of(show: Show, chase: Chase) -> tuple[ChaseStep, ...]:
 
 
 def _check(show: Show, chase: Chase) -> Iterator[Problem]:
-    path = f"playables/{chase.id}"
+    found = [("steps", text) for text in _wrong_steps(show, chase)]
+    if chase.end == End.START and not _starts_something(show, chase):
+        text = f"what {chase.name} starts at its end is gone; it stays"
+        found.append(("then", text))
+    lamps = () if chase.pattern is None else chase.pattern.lamps
+    away = [i for i in lamps if i not in show.fixtures]
+    if away:
+        text = f"{away[0]} of the pattern {chase.name} does not hang; it is kept"
+        found.append(("pattern", text))
+    for part, text in found:
+        yield Problem(f"playables/{chase.id}/{part}", text, "warning")
+
+
+def _wrong_steps(show: Show, chase: Chase) -> Iterator[str]:
     if chase.pattern is None and not chase.steps:
-        text = f"{chase.name} has no steps; it plays nothing"
-        yield Problem(f"{path}/steps", text, "warning")
+        yield f"{chase.name} has no steps; it plays nothing"
     for ref in dict.fromkeys(_plays(chase)):
         if not exists(show, ref):
-            text = f"{chase.name} plays what is gone ({ref}); that step stays dark"
-            yield Problem(f"{path}/steps", text, "warning")
+            yield f"{chase.name} plays what is gone ({ref}); that step stays dark"
     if contains(show, chase.ref, chase.ref):
-        text = f"{chase.name} contains itself; those steps stay dark"
-        yield Problem(f"{path}/steps", text, "warning")
-    if chase.end == End.START and (chase.then is None or not exists(show, chase.then)):
-        text = f"what {chase.name} starts at its end is gone; it stays"
-        yield Problem(f"{path}/then", text, "warning")
-    if chase.pattern is not None:
-        away = [i for i in chase.pattern.lamps if i not in show.fixtures]
-        if away:
-            text = f"{away[0]} of the pattern {chase.name} does not hang; it is kept"
-            yield Problem(f"{path}/pattern", text, "warning")
+        yield f"{chase.name} contains itself; those steps stay dark"
+
+
+def _starts_something(show: Show, chase: Chase) -> bool:
+    return chase.then is not None and exists(show, chase.then)
 
 
 def contains(show: Show, whole: Ref, part: Ref) -> bool:

@@ -10,7 +10,6 @@ import msgspec
 from choreon.model.motion import Effects
 from choreon.model.playables.base import Playable, PlayableKind
 from choreon.model.problem import Problem
-from choreon.model.refs import Ref
 from choreon.model.values import Look
 
 if TYPE_CHECKING:
@@ -54,14 +53,6 @@ def _with_effects(scene: Scene, change: Callable[[Effects], Effects]) -> Scene:
     return scene if same else msgspec.structs.replace(scene, effects=effects)
 
 
-def _plays(scene: Scene) -> tuple[Ref, ...]:
-    return ()
-
-
-def _replaced(scene: Scene, old: Ref, new: Ref) -> Scene:
-    return scene
-
-
 SCENE = PlayableKind(
     title="scene",
     type=Scene,
@@ -70,6 +61,4 @@ SCENE = PlayableKind(
     with_looks=_with_looks,
     effects=_effects,
     with_effects=_with_effects,
-    plays=_plays,
-    replaced=_replaced,
 )

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from choreon.model.motion import Effects
 from choreon.model.playables.base import Playable, PlayableKind
 from choreon.model.problem import Problem
-from choreon.model.refs import Ref
-from choreon.model.values import Look
 
 if TYPE_CHECKING:
     from choreon.model.show import Show
@@ -34,38 +31,4 @@ def _check(show: Show, thing: Unknown) -> Iterator[Problem]:
     yield Problem(f"playables/{thing.id}/kind", text, "warning")
 
 
-def _looks(thing: Unknown) -> tuple[Look, ...]:
-    return ()
-
-
-def _with_looks(thing: Unknown, change: Callable[[Look], Look]) -> Unknown:
-    return thing
-
-
-def _effects(thing: Unknown) -> Effects:
-    return ()
-
-
-def _with_effects(thing: Unknown, change: Callable[[Effects], Effects]) -> Unknown:
-    return thing
-
-
-def _plays(thing: Unknown) -> tuple[Ref, ...]:
-    return ()
-
-
-def _replaced(thing: Unknown, old: Ref, new: Ref) -> Unknown:
-    return thing
-
-
-UNKNOWN = PlayableKind(
-    title="unknown",
-    type=Unknown,
-    check=_check,
-    looks=_looks,
-    with_looks=_with_looks,
-    effects=_effects,
-    with_effects=_with_effects,
-    plays=_plays,
-    replaced=_replaced,
-)
+UNKNOWN = PlayableKind(title="unknown", type=Unknown, check=_check)

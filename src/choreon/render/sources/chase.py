@@ -333,6 +333,7 @@ class LiveChase:
     """A chase in one layer."""
 
     asks = True
+    size = 1.0
 
     def __init__(self, source: ChaseSource, offsets: Mapping[str, float]) -> None:
         self.source, self.look, self.offsets = source, source.look, offsets
@@ -352,7 +353,10 @@ class LiveChase:
 
     def _live(self, step: int) -> Live | None:
         if step not in self._lives:
-            self._lives[step] = self.source.sources[step].live(self.offsets)
+            live = self.source.sources[step].live(self.offsets)
+            if live is not None:
+                live.size = self.size
+            self._lives[step] = live
         return self._lives[step]
 
     def _pair(self, before: int, after: int) -> tuple[Mixed, _Into]:

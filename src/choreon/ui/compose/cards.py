@@ -30,6 +30,7 @@ from PySide6.QtWidgets import (
 
 from choreon.model import palettes
 from choreon.model.playables import AnyPlayable
+from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette
 from choreon.render.decode import Light
 from choreon.ui import kinds, theme
@@ -165,7 +166,7 @@ class CardModel(QAbstractListModel):
 
     def flags(self, index: AnyIndex) -> Qt.ItemFlag:
         flags = super().flags(index)
-        if index.isValid() and not isinstance(index.data(CARD).thing, Palette):
+        if index.isValid():
             flags |= Qt.ItemFlag.ItemIsDragEnabled
         return flags
 
@@ -174,7 +175,9 @@ class CardModel(QAbstractListModel):
 
     def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
         thing = self._cards[indexes[0].row()].thing
-        return QMimeData() if isinstance(thing, Palette) else carry(thing.ref)
+        if isinstance(thing, Palette):
+            return carry(Ref(PALETTE, thing.id))
+        return carry(thing.ref)
 
 
 class CardDelegate(QStyledItemDelegate):

@@ -116,6 +116,41 @@ def wave_ends(motion: Wave) -> tuple[Number, Number]:
     )
 
 
+def middle_and_size(motion: Wave) -> tuple[Number, Number]:
+    """Returns the fields that stand in the place of wave_ends where the middle of a
+    wave is given, and how far it is from its lowest to its highest value.
+    """
+    end = wave_ends(motion)[0]
+    return (
+        end._replace(field="middle", label="Middle"),
+        end._replace(field="size", label="Size", low=0.0, high=end.high - end.low),
+    )
+
+
+def with_middle(motion: Wave, middle: float) -> Wave:
+    """Returns a wave about another middle, as large, as far as its ends allow."""
+    low, high = _ends_of(motion)
+    half = (motion.high - motion.low) / 2
+    middle = min(high - abs(half), max(low + abs(half), middle))
+    return replace(motion, low=middle - half, high=middle + half)
+
+
+def with_size(motion: Wave, size: float) -> Wave:
+    """Returns a wave about the same middle that is so large, as far as its ends
+    allow.
+    """
+    low, high = _ends_of(motion)
+    middle = (motion.low + motion.high) / 2
+    half = min(abs(size) / 2, middle - low, high - middle)
+    return replace(motion, low=middle - half, high=middle + half)
+
+
+def _ends_of(motion: Wave) -> tuple[float, float]:
+    """How low and how high a wave may go."""
+    end = wave_ends(motion)[0]
+    return end.low / end.times, end.high / end.times
+
+
 SHAPES = Choice(
     "shape",
     "Shape",

@@ -84,12 +84,18 @@ class MotionForm(QWidget):
             "Centre…", self._centre_menu, "", "", "Put its middle on a mark"
         )
         self.low, self.high = ValueField("Low", 0, 100), ValueField("High", 0, 100)
+        self.by_middle = basics.button(
+            "±", self._show_again, "", "", "Give the middle and the size instead"
+        )
+        self.by_middle.setCheckable(True)
+        self.by_middle.setFixedWidth(34)
+        self.by_middle.setAccessibleName("By middle and size")
         self.fields = QWidget()
         self.box = QVBoxLayout(self.fields)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(4)
         self._wire()
-        self.ends = basics.row(self.low, self.high, spacing=4)
+        self.ends = basics.row(self.low, self.high, self.by_middle, spacing=4)
         basics.stack(
             self,
             self.spaces,
@@ -218,13 +224,21 @@ class MotionForm(QWidget):
         self.ends.setVisible(isinstance(motion, Wave))
         if not isinstance(motion, Wave):
             return
-        pairs = zip((self.low, self.high), fields.wave_ends(motion), strict=True)
-        for field, entry in pairs:
+        entries, values = fields.wave_ends(motion), (motion.low, motion.high)
+        if self.by_middle.isChecked():
+            entries = fields.middle_and_size(motion)
+            values = (motion.low + motion.high) / 2, abs(motion.high - motion.low)
+        trio = zip((self.low, self.high), entries, values, strict=True)
+        for field, entry, value in trio:
             field.label, field.unit = entry.label, entry.unit
             field.low, field.high = entry.low, entry.high
             field.digits = entry.digits
             field.setAccessibleName(entry.label)
-            field.set_value(fields.read(motion, entry.field) * entry.times)
+            field.set_value(value * entry.times)
+
+    def _show_again(self) -> None:
+        if self.effect is not None:
+            self._show_ends(self.motion)
 
     def _show_points(self, motion: AnyMotion) -> None:
         own = isinstance(motion, Wave) and motion.shape == Shape.OWN
@@ -390,7 +404,13 @@ class MotionForm(QWidget):
         motion = self.motion
         assert isinstance(motion, Wave)
         entry = fields.wave_ends(motion)[end]
-        self._set(entry.field, value / entry.times)
+        value /= entry.times
+        if not self.by_middle.isChecked():
+            self._set(entry.field, value)
+        elif end == 0:
+            self.put_motion(fields.with_middle(motion, value))
+        else:
+            self.put_motion(fields.with_size(motion, value))
 
     def _set_unit(self, place: int) -> None:
         motion = self.motion

@@ -41,7 +41,6 @@ from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.render import bake, choice
 from choreon.render.compiled import compile_show
 from choreon.render.effects import (
-    AroundOp,
     Moving,
     PathOp,
     lacking,
@@ -53,6 +52,7 @@ from choreon.ui import palettes as palette_deeds
 from choreon.ui import theme, words
 from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.motion_form import MotionForm
+from choreon.ui.compose.ways import seen, ways_of
 from choreon.ui.stage.path_on_stage import CENTRE, SIZE, PathOnStage
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.aim_pad import AimPad
@@ -372,28 +372,12 @@ class MotionPanel(QWidget):
         self.pad.setVisible(around)
         if not around or effect is None or moving is None:
             return
-        heads = self.hand.rig.heads
-        ways: list[list[tuple[float, float]]] = []
-        points: list[tuple[float, float]] = []
-        which: list[int] = []
-        position = self.position_of(effect)
-        for op in moving.ops:
-            if op.running.id != effect.id:
-                continue
-            if isinstance(op, PathOp):
-                which += op.table.heads.tolist()
-                ways += [_pairs(own[::8]) for own in op.table.angles]
-                points += _pairs(op.table.at(position + op.phase)[0])
-            elif isinstance(op, AroundOp):
-                which += op.which.tolist()
-                base = self.parts.preview.values()[heads.rows[op.which]]
-                ways += [_pairs(own + op.flat[::8]) for own in base]
-                points += _pairs(base + op.away(position))
-        if which:
-            low, high = heads.low[which].min(axis=0), heads.high[which].max(axis=0)
-            pan, tilt = _pairs(np.stack([low, high], axis=1))
-            self.pad.show_points(points, (pan, tilt))
-        self.pad.show_paths(ways)
+        heads, values = self.hand.rig.heads, self.parts.preview.values()
+        ways = ways_of(moving, effect.id, heads, values, self.position_of(effect))
+        if ways.which:
+            spans = self.pad.spans if self.pad.held else seen(ways, heads)
+            self.pad.show_points(ways.points, spans)
+        self.pad.show_paths(ways.lines)
 
     def phases(self) -> dict[str, float]:
         """Returns by how many degrees each lamp of the effect in hand is behind; of
@@ -641,10 +625,6 @@ ADD = "Add an effect on those chosen"
 
 
 replace_motion = motions.replace
-
-
-def _pairs(angles: Floats) -> list[tuple[float, float]]:
-    return [(float(pan), float(tilt)) for pan, tilt in angles.tolist()]
 
 
 def replace(effect: Effect, **changes: object) -> Effect:

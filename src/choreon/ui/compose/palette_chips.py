@@ -4,15 +4,18 @@ follows its changes.
 
 from __future__ import annotations
 
+from PySide6.QtCore import QPoint
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QMenu, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import links, palettes
+from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette
 from choreon.render.rig import Rig
 from choreon.ui import palettes as palette_deeds
 from choreon.ui.compose.hand import Hand, Items
+from choreon.ui.drags import DragsOut
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import Chip, ChipList
 from choreon.ui.widgets.colour_field import on_screen
@@ -30,6 +33,7 @@ class PaletteChips(ChipList):
         self._shown: object = None
         self.picked.connect(lambda i: give(self.hand, self.palettes()[i]))
         self.carried.connect(self._move)
+        DragsOut(self.viewport(), self._refs_at, outside=True)
         self.parts.document.show_changed.connect(self._fill)
         self.parts.engine.state_changed.connect(self._follow)
         self.parts.selection.changed.connect(self._follow)
@@ -39,6 +43,10 @@ class PaletteChips(ChipList):
         """Returns the palettes of the family in their order."""
         known = self.parts.document.show.palettes.values()
         return [palette for palette in known if palette.family == self.family]
+
+    def _refs_at(self, point: QPoint) -> list[Ref]:
+        place = self.place_under(point)
+        return [Ref(PALETTE, self.palettes()[place].id)] if place >= 0 else []
 
     def _about(self, chip: Chip) -> str:
         users = palettes.users(self.parts.document.show, chip.id)

@@ -5,26 +5,20 @@ each moves before it is taken.
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping
 
-from PySide6.QtCore import QRect, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
-    QHideEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
-    QPen,
-    QResizeEvent,
-    QShowEvent,
 )
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QAbstractScrollArea,
     QCheckBox,
     QComboBox,
     QDialog,
-    QFrame,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -43,11 +37,9 @@ from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.spread_panel import ColourButton
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.moving_grid import MovingGrid
 from choreon.ui.widgets.values import ValueField
 
-WIDE, TALL = 176, 58
-GAP = 6
-RATE = 84  # milliseconds between pictures
 LEVEL, COLOURS, SCENES, OTHER = "level", "colours", "scenes", "other"
 DRIVES = (
     (LEVEL, "A level"),
@@ -62,65 +54,29 @@ LIES = (
 )
 
 
-class RuleGrid(QAbstractScrollArea):
+class RuleGrid(MovingGrid):
     """Rules in lines, each with the lamps as they go on and off."""
 
     chosen = Signal(str)
     taken = Signal()
 
     def __init__(self, parts: Parts) -> None:
-        super().__init__()
+        super().__init__("Patterns", "Patterns: press one to take it in hand", 176, 58)
         self.parts = parts
         self.rules: list[Rule] = []
         self.lamps = 8
         self.step_beats = 1.0
         self.rule = ""
         self._tables: dict[tuple[str, int], list[tuple[float, ...]]] = {}
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setStyleSheet("background: transparent;")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Patterns")
-        self.setToolTip("Patterns: press one to take it in hand")
-        self._tick = QTimer(self, interval=RATE)
-        self._tick.timeout.connect(self.viewport().update)
 
-    def showEvent(self, event: QShowEvent) -> None:
-        self._tick.start()
-
-    def hideEvent(self, event: QHideEvent) -> None:
-        self._tick.stop()
+    def count(self) -> int:
+        """How many rules are shown."""
+        return len(self.rules)
 
     def show_rules(self, rules: list[Rule], lamps: int) -> None:
         """Show rules as they are over so many lamps."""
         self.rules, self.lamps = rules, max(1, lamps)
-        self._fit()
-        self.viewport().update()
-
-    @property
-    def columns(self) -> int:
-        """How many lie side by side."""
-        return max(1, (self.viewport().width() + GAP) // (WIDE + GAP))
-
-    def rect_of(self, index: int) -> QRect:
-        """Where a rule is drawn."""
-        row, column = divmod(index, self.columns)
-        top = row * (TALL + GAP) - self.verticalScrollBar().value()
-        return QRect(column * (WIDE + GAP), top, WIDE, TALL)
-
-    def _fit(self) -> None:
-        tall = -(-len(self.rules) // self.columns) * (TALL + GAP)
-        bar = self.verticalScrollBar()
-        bar.setRange(0, max(0, tall - self.viewport().height()))
-        bar.setPageStep(self.viewport().height())
-        bar.setSingleStep(TALL + GAP)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        self._fit()
-
-    def scrollContentsBy(self, dx: int, dy: int) -> None:
-        self.viewport().update()
+        self.fit()
 
     def _table(self, rule: Rule) -> list[tuple[float, ...]]:
         key = (rule.id, self.lamps)
@@ -130,26 +86,21 @@ class RuleGrid(QAbstractScrollArea):
             self._tables[key] = rule.table(self.lamps)
         return self._tables[key]
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self.viewport())
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        beat = self.parts.engine.state.beat(time.monotonic()) / self.step_beats
-        for index, rule in enumerate(self.rules):
-            rect = self.rect_of(index)
-            if rect.bottom() >= 0 and rect.top() <= self.viewport().height():
-                self._draw(painter, QRectF(rect), rule, beat)
-
-    def _draw(self, painter: QPainter, rect: QRectF, rule: Rule, beat: float) -> None:
-        painter.setPen(Qt.PenStyle.NoPen)
+    def draw(self, painter: QPainter, rect: QRectF, index: int) -> None:
+        """Draw a rule: its lamps as they are at this beat, its name, its beats."""
+        rule = self.rules[index]
         chosen = rule.id == self.rule
-        painter.setBrush(QColor(theme.BATTEN if chosen else theme.FLAT))
-        painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
-        if chosen:
-            painter.setPen(QPen(QColor(theme.CHOSEN), 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
+        self.draw_ground(painter, rect, chosen, chosen)
         table = self._table(rule)
-        line = table[int(beat) % len(table)] if table else ()
+        beat = self.parts.engine.state.beat(time.monotonic()) / self.step_beats
+        self._draw_lamps(painter, rect, table[int(beat) % len(table)] if table else ())
+        painter.setPen(QColor(theme.TEXT))
+        painter.setFont(theme.font(12))
+        self.draw_name(painter, rect, rule.name, str(len(table)))
+
+    def _draw_lamps(
+        self, painter: QPainter, rect: QRectF, line: tuple[float, ...]
+    ) -> None:
         step = (rect.width() - 20) / max(1, len(line))
         size = min(12.0, step * 0.8)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -160,19 +111,6 @@ class RuleGrid(QAbstractScrollArea):
             painter.drawEllipse(dot)
             painter.setBrush(theme.colour(theme.TEXT, level))
             painter.drawEllipse(dot)
-        painter.setPen(QColor(theme.TEXT))
-        painter.setFont(theme.font(12))
-        low = QRectF(rect.left() + 10, rect.bottom() - 24, rect.width() - 20, 20)
-        beats = f"{len(table)}"
-        painter.setPen(QColor(theme.SOFT))
-        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-        painter.drawText(low, right, beats)
-        room = low.width() - painter.fontMetrics().horizontalAdvance(beats) - 6
-        painter.setPen(QColor(theme.TEXT))
-        name = painter.fontMetrics().elidedText(
-            rule.name, Qt.TextElideMode.ElideRight, int(room)
-        )
-        painter.drawText(low, Qt.AlignmentFlag.AlignVCenter, name)
 
     def choose(self, rule: str) -> None:
         """Take a rule in hand."""
@@ -183,9 +121,9 @@ class RuleGrid(QAbstractScrollArea):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take the one that is pressed in hand."""
         self.setFocus()
-        for index, rule in enumerate(self.rules):
-            if self.rect_of(index).contains(event.position().toPoint()):
-                self.choose(rule.id)
+        index = self.index_at(event.position().toPoint())
+        if index >= 0:
+            self.choose(self.rules[index].id)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Keep it."""
@@ -193,24 +131,30 @@ class RuleGrid(QAbstractScrollArea):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows go from one to the next."""
-        by = {
-            Qt.Key.Key_Left: -1,
-            Qt.Key.Key_Right: 1,
-            Qt.Key.Key_Up: -self.columns,
-            Qt.Key.Key_Down: self.columns,
-        }.get(Qt.Key(event.key()), 0)
-        if not by or not self.rules:
-            super().keyPressEvent(event)
-            return
         ids = [rule.id for rule in self.rules]
         now = ids.index(self.rule) if self.rule in ids else 0
-        index = min(len(ids) - 1, max(0, now + by))
+        index = self.beside(event, now)
+        if index is None:
+            super().keyPressEvent(event)
+            return
         self.choose(ids[index])
-        rect, bar = self.rect_of(index), self.verticalScrollBar()
-        if rect.top() < 0:
-            bar.setValue(bar.value() + rect.top())
-        elif rect.bottom() > self.viewport().height():
-            bar.setValue(bar.value() + rect.bottom() - self.viewport().height())
+        self.into_sight(index)
+
+
+def driven_by(pattern: Pattern) -> str:
+    """Returns what a pattern drives: LEVEL, COLOURS, SCENES or OTHER."""
+    if pattern.on_scene is not None or pattern.off_scene is not None:
+        return SCENES
+    if at.RED in pattern.on:
+        return COLOURS
+    return LEVEL if at.DIMMER in pattern.on else OTHER
+
+
+def _rgb_of(values: Mapping[str, Value]) -> tuple[float, float, float]:
+    """A colour among values; links, which have no number here, half up."""
+    found = [values.get(name, 0.0) for name in at.TARGET_COLOUR]
+    r, g, b = (float(v) if isinstance(v, float | int) else 0.5 for v in found)
+    return r, g, b
 
 
 class PatternDialog(QDialog):
@@ -361,26 +305,15 @@ class PatternDialog(QDialog):
         self._show_drive(known)
 
     def _show_drive(self, known: Pattern) -> None:
-        drive = LEVEL
-        if known.on_scene is not None or known.off_scene is not None:
-            drive = SCENES
-            for box, ref in zip(
-                self.scenes, (known.on_scene, known.off_scene), strict=True
-            ):
-                box.setCurrentIndex(max(0, box.findData(ref)))
-        elif at.RED in known.on:
-            drive = COLOURS
-            for button, values in zip(self.colours, (known.on, known.off), strict=True):
-                rgb = [values.get(n, 0.0) for n in at.TARGET_COLOUR]
-                plain = [float(v) if isinstance(v, float | int) else 0.5 for v in rgb]
-                button.set_rgb((plain[0], plain[1], plain[2]))
-        elif at.DIMMER not in known.on:
-            drive = OTHER
-            self.attribute.setCurrentIndex(
-                self.attribute.findData(next(iter(known.on)))
-            )
-        self.drives.setCurrentIndex(self.drives.findData(drive))
         name = next(iter(known.on), at.DIMMER)
+        self.drives.setCurrentIndex(self.drives.findData(driven_by(known)))
+        self.attribute.setCurrentIndex(max(0, self.attribute.findData(name)))
+        scenes = zip(self.scenes, (known.on_scene, known.off_scene), strict=True)
+        for box, ref in scenes:
+            box.setCurrentIndex(max(0, box.findData(ref)))
+        if at.RED in known.on:
+            for button, values in zip(self.colours, (known.on, known.off), strict=True):
+                button.set_rgb(_rgb_of(values))
         times = 100.0 if at.attribute(name).unit == "%" else 1.0
         for field, values in ((self.high, known.on), (self.low, known.off)):
             value = values.get(name, 0.0)

@@ -239,12 +239,11 @@ class Shelf(QWidget):
         wanted = self.search.text().strip().lower()
         things: list[Thing]
         if self.shows == SCENES:
-            scenes = reversed(show.playables.values())
-            things = [s for s in scenes if within is None or s.folder == within]
+            things = [*reversed(show.playables.values())]
         else:
-            known = [p for p in show.palettes.values() if p.motion is None]
-            things = [p for p in known if within is None or p.family == within]
-        return [thing for thing in things if _is_meant(thing, wanted)]
+            things = [p for p in show.palettes.values() if p.motion is None]
+        here = [t for t in things if within is None or _lies_in(t) == within]
+        return [thing for thing in here if _is_meant(thing, wanted)]
 
     def _tell_empty(self) -> None:
         """Where nothing is stored yet, say what goes here."""
@@ -425,6 +424,11 @@ def _links_in(playable: AnyPlayable) -> list[str]:
     kind = kind_of(playable)
     found = [link for look in kind.looks(playable) for link in links.links_in(look)]
     return [*found, *motions.links_in(kind.effects(playable))]
+
+
+def _lies_in(thing: Thing) -> str:
+    """The folder of what plays, the family of a palette."""
+    return thing.family if isinstance(thing, Palette) else thing.folder
 
 
 def _is_meant(thing: Thing, wanted: str) -> bool:

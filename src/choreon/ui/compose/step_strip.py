@@ -5,13 +5,14 @@ from __future__ import annotations
 from bisect import bisect_right
 from itertools import accumulate
 
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
     QDragMoveEvent,
     QDropEvent,
     QKeyEvent,
+    QKeySequence,
     QMouseEvent,
     QPainter,
     QPainterPath,
@@ -58,6 +59,7 @@ class StepStrip(QAbstractScrollArea):
         self.steps: tuple[ChaseStep, ...] = ()
         self.chosen: list[str] = []
         self.current = -1
+        self.anchor = -1  # where a span began that Shift stretches
         self.playing: tuple[int, int, float] = (-1, -1, 1.0)
         self._ends: list[int] = []
         self._widths: list[int] = []
@@ -242,12 +244,12 @@ class StepStrip(QAbstractScrollArea):
             self.chosen_changed.emit()
 
     def _choose_at(self, index: int, more: bool, span: bool) -> None:
-        step = self.steps[index].id
-        if span and self.current >= 0:
-            low, high = sorted((self.current, index))
+        step, self.current = self.steps[index].id, index
+        if span and 0 <= self.anchor < len(self.steps):
+            low, high = sorted((self.anchor, index))
             self.choose([s.id for s in self.steps[low : high + 1]])
             return
-        self.current = index
+        self.anchor = index
         if more:
             rest = [i for i in self.chosen if i != step]
             self.choose(rest if step in self.chosen else [*self.chosen, step])
@@ -294,29 +296,44 @@ class StepStrip(QAbstractScrollArea):
         if index >= 0:
             self.pressed_twice.emit(index)
 
+    def event(self, event: QEvent) -> bool:
+        """Ctrl+A chooses steps here, whatever it does around."""
+        asked = isinstance(event, QKeyEvent) and event.matches(
+            QKeySequence.StandardKey.SelectAll
+        )
+        if asked and event.type() == QEvent.Type.ShortcutOverride:
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows go from step to step, Ctrl and arrows carry, Del deletes."""
         key, keys = event.key(), event.modifiers()
         by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key), 0)
         if by and self.steps:
-            if keys & Qt.KeyboardModifier.ControlModifier and self.chosen:
-                places = [n for n, s in enumerate(self.steps) if s.id in self.chosen]
-                self.moved.emit(places[0] - 1 if by < 0 else places[-1] + 2)
-                return
-            index = min(len(self.steps) - 1, max(0, self.current + by))
-            self._choose_at(
-                index, False, bool(keys & Qt.KeyboardModifier.ShiftModifier)
-            )
-            self.current = index
-            self._into_sight(index)
+            if keys & Qt.KeyboardModifier.ControlModifier:
+                self._carry(by)
+            else:
+                self._go(by, bool(keys & Qt.KeyboardModifier.ShiftModifier))
         elif key == Qt.Key.Key_Delete and self.chosen:
             self.deleted.emit()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.current >= 0:
             self.pressed_twice.emit(self.current)
-        elif key == Qt.Key.Key_A and keys & Qt.KeyboardModifier.ControlModifier:
+        elif event.matches(QKeySequence.StandardKey.SelectAll):
             self.choose([step.id for step in self.steps])
         else:
             super().keyPressEvent(event)
+
+    def _carry(self, by: int) -> None:
+        """Take the chosen a place to the left or to the right."""
+        places = [n for n, s in enumerate(self.steps) if s.id in self.chosen]
+        if places:
+            self.moved.emit(places[0] - 1 if by < 0 else places[-1] + 2)
+
+    def _go(self, by: int, span: bool) -> None:
+        index = min(len(self.steps) - 1, max(0, self.current + by))
+        self._choose_at(index, False, span)
+        self._into_sight(index)
 
     def _into_sight(self, index: int) -> None:
         rect, bar = self.rect_of(index), self.horizontalScrollBar()
@@ -328,8 +345,14 @@ class StepStrip(QAbstractScrollArea):
     # scenes dropped between steps
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if carried(event.mimeData()) is not None:
+        if self._played(event) is not None:
             event.acceptProposedAction()
+
+    def _played(self, event: QDropEvent) -> Ref | None:
+        """What is dragged, where that plays."""
+        ref = carried(event.mimeData())
+        is_played = ref is not None and ref.id in self.parts.document.show.playables
+        return ref if is_played else None
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
         self._gap = self.gap_at(event.position().toPoint())
@@ -338,7 +361,7 @@ class StepStrip(QAbstractScrollArea):
 
     def dropEvent(self, event: QDropEvent) -> None:
         """What plays becomes a step."""
-        ref = carried(event.mimeData())
+        ref = self._played(event)
         gap, self._gap = self.gap_at(event.position().toPoint()), -1
         if ref is not None:
             event.acceptProposedAction()

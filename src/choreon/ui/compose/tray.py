@@ -8,7 +8,7 @@ import time
 from functools import partial
 from typing import NamedTuple
 
-from PySide6.QtCore import QEvent, QRect, QRectF, Qt, QTimer
+from PySide6.QtCore import QEvent, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -16,12 +16,8 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
-    QPen,
-    QResizeEvent,
-    QShowEvent,
 )
-from PySide6.QtWidgets import QAbstractScrollArea, QFrame, QMenu
+from PySide6.QtWidgets import QMenu
 
 from choreon.library.motions import ready_motions
 from choreon.model import effects as motions
@@ -31,10 +27,7 @@ from choreon.ui import palettes as palette_deeds
 from choreon.ui import theme
 from choreon.ui.compose.motion_panel import MotionPanel
 from choreon.ui.widgets.curves import draw_motion
-
-WIDE, TALL = 128, 62
-GAP = 6
-RATE = 84  # milliseconds between pictures: twelve a second, all together
+from choreon.ui.widgets.moving_grid import MovingGrid
 
 
 class Item(NamedTuple):
@@ -45,11 +38,16 @@ class Item(NamedTuple):
     palette: str = ""
 
 
-class Tray(QAbstractScrollArea):
+class Tray(MovingGrid):
     """Motions in lines, as many in each as there is room for."""
 
     def __init__(self, panel: MotionPanel) -> None:
-        super().__init__()
+        super().__init__(
+            "Motions",
+            "Motions: point at one to see it on the chosen lamps, press to add it",
+            128,
+            62,
+        )
         self.panel, self.parts = panel, panel.parts
         self.items: list[Item] = []
         self.wanted = ""
@@ -57,26 +55,17 @@ class Tray(QAbstractScrollArea):
         self.current = 0
         self.on_stage = False
         self._before: Effects | None = None
-        self.setFrameShape(QFrame.Shape.NoFrame)
         self.setMouseTracking(True)
         self.viewport().setMouseTracking(True)
-        self.setStyleSheet("background: transparent;")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Motions")
-        self.setToolTip(
-            "Motions: point at one to see it on the chosen lamps, press to add it"
-        )
         self.setMinimumHeight(132)
-        self._tick = QTimer(self, interval=RATE)
-        self._tick.timeout.connect(self.viewport().update)
-
-    def showEvent(self, event: QShowEvent) -> None:
-        self._tick.start()
 
     def hideEvent(self, event: QHideEvent) -> None:
-        self._tick.stop()
+        super().hideEvent(event)
         self._point_at(-1)
+
+    def count(self) -> int:
+        """How many motions are shown."""
+        return len(self.items)
 
     def fill(self, wanted: str) -> None:
         """Show the motions whose names have some words."""
@@ -93,83 +82,19 @@ class Tray(QAbstractScrollArea):
             if words in f"{item.name} {title(item.motion)}".lower()
         ]
         self.current = min(self.current, max(0, len(self.items) - 1))
-        self._fit()
-        self.viewport().update()
+        self.fit()
 
-    # where things are
-
-    @property
-    def columns(self) -> int:
-        """How many lie side by side."""
-        return max(1, (self.viewport().width() + GAP) // (WIDE + GAP))
-
-    def rect_of(self, index: int) -> QRect:
-        """Where a motion is drawn."""
-        row, column = divmod(index, self.columns)
-        top = row * (TALL + GAP) - self.verticalScrollBar().value()
-        return QRect(column * (WIDE + GAP), top, WIDE, TALL)
-
-    def item_at(self, x: float, y: float) -> int:
-        """Returns the motion at a point; -1 for none."""
-        for index in range(len(self.items)):
-            if self.rect_of(index).contains(int(x), int(y)):
-                return index
-        return -1
-
-    def _fit(self) -> None:
-        rows = -(-len(self.items) // self.columns)
-        tall = rows * (TALL + GAP)
-        bar = self.verticalScrollBar()
-        bar.setRange(0, max(0, tall - self.viewport().height()))
-        bar.setPageStep(self.viewport().height())
-        bar.setSingleStep(TALL + GAP)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        self._fit()
-
-    def scrollContentsBy(self, dx: int, dy: int) -> None:
-        self.viewport().update()
-
-    # drawing
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self.viewport())
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        state, now = self.parts.engine.state, time.monotonic()
-        beat = state.beat(now)
-        for index, item in enumerate(self.items):
-            rect = self.rect_of(index)
-            if rect.bottom() < 0 or rect.top() > self.viewport().height():
-                continue
-            self._draw(painter, QRectF(rect), index, item, now, beat)
-
-    def _draw(
-        self,
-        painter: QPainter,
-        rect: QRectF,
-        index: int,
-        item: Item,
-        now: float,
-        beat: float,
-    ) -> None:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.BATTEN if index == self.under else theme.FLAT))
-        painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
-        if index == self.current and self.hasFocus():
-            painter.setPen(QPen(QColor(theme.CHOSEN), 1.5))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
-        position = item.motion.rate.cycles(now, beat)
+    def draw(self, painter: QPainter, rect: QRectF, index: int) -> None:
+        """Draw a motion: its curve, and its name; what is not in the show is soft."""
+        item, state, now = self.items[index], self.parts.engine.state, time.monotonic()
+        framed = index == self.current and self.hasFocus()
+        self.draw_ground(painter, rect, index == self.under, framed)
+        position = item.motion.rate.cycles(now, state.beat(now))
         inner = QRectF(rect.left() + 10, rect.top() + 8, rect.width() - 20, 26)
         draw_motion(painter, inner, self.parts.document.show, item.motion, position)
         painter.setPen(QColor(theme.TEXT if item.palette else theme.SOFT))
         painter.setFont(theme.font(12, strong=bool(item.palette)))
-        low = QRectF(rect.left() + 8, rect.bottom() - 24, rect.width() - 16, 20)
-        name = painter.fontMetrics().elidedText(
-            item.name, Qt.TextElideMode.ElideRight, int(low.width())
-        )
-        painter.drawText(low, Qt.AlignmentFlag.AlignVCenter, name)
+        self.draw_name(painter, rect, item.name)
 
     # pointing at one
 
@@ -206,7 +131,7 @@ class Tray(QAbstractScrollArea):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Show what is pointed at."""
-        self._point_at(self.item_at(event.position().x(), event.position().y()))
+        self._point_at(self.index_at(event.position().toPoint()))
 
     def viewportEvent(self, event: QEvent) -> bool:
         """What leaves it points at nothing."""
@@ -217,7 +142,7 @@ class Tray(QAbstractScrollArea):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Add the one that is pressed to the chosen lamps."""
         self.setFocus()
-        index = self.item_at(event.position().x(), event.position().y())
+        index = self.index_at(event.position().toPoint())
         if index >= 0 and event.button() == Qt.MouseButton.LeftButton:
             self.current = index
             self.use(index)
@@ -234,21 +159,11 @@ class Tray(QAbstractScrollArea):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows go from one to the next and show it, Enter adds it."""
-        by = {
-            Qt.Key.Key_Left: -1,
-            Qt.Key.Key_Right: 1,
-            Qt.Key.Key_Up: -self.columns,
-            Qt.Key.Key_Down: self.columns,
-        }.get(Qt.Key(event.key()), 0)
-        if by and self.items:
-            self.current = min(len(self.items) - 1, max(0, self.current + by))
-            rect = self.rect_of(self.current)
-            bar = self.verticalScrollBar()
-            if rect.top() < 0:
-                bar.setValue(bar.value() + rect.top())
-            elif rect.bottom() > self.viewport().height():
-                bar.setValue(bar.value() + rect.bottom() - self.viewport().height())
-            self._point_at(self.current)
+        index = self.beside(event, self.current)
+        if index is not None:
+            self.current = index
+            self.into_sight(index)
+            self._point_at(index)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space) and self.items:
             self.use(self.current)
         else:
@@ -258,7 +173,7 @@ class Tray(QAbstractScrollArea):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Open what can be done with a motion."""
-        index = self.item_at(event.pos().x(), event.pos().y())
+        index = self.index_at(event.pos())
         if index >= 0:
             self.menu(self.items[index]).exec(event.globalPos())
 

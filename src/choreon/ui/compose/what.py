@@ -413,12 +413,14 @@ class What(QWidget):
             self.level, self.hand.numbers(at.DIMMER), 100, self.hand.drafted(at.DIMMER)
         )
         has = counts.get(at.DIMMER, 0)
-        self.light_who.setText(
-            f"{has} of {total} have a level" if 0 < has < total else ""
-        )
-        self.light_who.setVisible(bool(self.light_who.text()))
+        self.light_who.setText(f"{has} of {total} have a level")
+        self.light_who.setVisible(0 < has < total)
         if self.tab not in (SPREAD, MOTION):
             self.panels[self.tab].show_values(counts, total)  # type: ignore[attr-defined]
+        self._mark_tabs()
+
+    def _mark_tabs(self) -> None:
+        """Mark the families of which the draft has something for the chosen."""
         draft = self.parts.engine.state.draft.look
         held = {n for i in self.parts.selection.chosen for n in draft.get(i, {})}
         for name, family in zip(TABS, list(at.Family)[1:], strict=False):

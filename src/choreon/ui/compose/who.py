@@ -5,7 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import QItemSelection, QItemSelectionModel, QObject, QPoint, Qt
+from PySide6.QtCore import (
+    QItemSelection,
+    QItemSelectionModel,
+    QPoint,
+    QPointF,
+    Qt,
+)
 from PySide6.QtGui import QColor, QPainter, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -23,9 +29,11 @@ from PySide6.QtWidgets import (
 
 from choreon.model import choosing, edits
 from choreon.model.effects import unlinked
-from choreon.model.refs import GROUP, Ref
+from choreon.model.refs import FIXTURE, GROUP, Ref
 from choreon.model.show import Group, Show
 from choreon.ui import theme, words
+from choreon.ui.drags import DragsOut
+from choreon.ui.held import Held, draw_mark
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.items import AnyIndex
@@ -36,9 +44,10 @@ ID = Qt.ItemDataRole.UserRole
 class Numbered(QStyledItemDelegate):
     """Draws a fixture's place in the order of choosing at the right of its line."""
 
-    def __init__(self, parts: Parts, parent: QObject) -> None:
+    def __init__(self, parts: Parts, parent: QWidget) -> None:
         super().__init__(parent)
         self.parts = parts
+        self.held = Held(parts, parent)
 
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: AnyIndex
@@ -46,6 +55,9 @@ class Numbered(QStyledItemDelegate):
         """Draw the line, and the place in the order at its right."""
         super().paint(painter, option, index)
         fixture = index.data(ID)
+        if fixture in self.held.lamps:
+            middle = QPointF(option.rect.right() - 34, option.rect.center().y())
+            draw_mark(painter, middle, self.held.lamps[fixture])
         if (
             fixture in self.parts.selection.chosen
             and len(self.parts.selection.chosen) > 1
@@ -81,6 +93,8 @@ class Who(QWidget):
         self.groups = self._list("Groups")
         self.fixtures = self._list("Fixtures")
         self.fixtures.setItemDelegate(Numbered(parts, self.fixtures))
+        DragsOut(self.groups.viewport(), self._groups_at)
+        DragsOut(self.fixtures.viewport(), self._lamps_at)
         self.groups.itemClicked.connect(self._group_clicked)
         self.groups.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.groups.customContextMenuRequested.connect(self._group_menu)
@@ -249,6 +263,19 @@ class Who(QWidget):
         made.setAccessibleName(name)
         made.setToolTip("Click chooses; Ctrl and Shift add to it or take away from it")
         return made
+
+    def _groups_at(self, point: QPoint) -> list[Ref]:
+        item = self.groups.itemAt(point)
+        return [] if item is None else [Ref(GROUP, item.data(ID))]
+
+    def _lamps_at(self, point: QPoint) -> list[Ref]:
+        """The lamps that are chosen, where the one under the pointer is: any other is
+        chosen by pulling over it.
+        """
+        item = self.fixtures.itemAt(point)
+        if item is None or not item.isSelected():
+            return []
+        return [Ref(FIXTURE, lamp) for lamp in self.parts.selection.chosen]
 
     def showEvent(self, event: QShowEvent) -> None:
         self._fill(self.parts.document.show)

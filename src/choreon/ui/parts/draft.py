@@ -64,7 +64,12 @@ class Draft(QObject):
     # values
 
     def touch(self, look: Look) -> None:
-        """Put values into it; they are on stage in the next frame."""
+        """Put values into it; they are on stage in the next frame. Lamps that are aside
+        take theirs there: nothing else reaches them.
+        """
+        look = self._but_aside(look)
+        if not look:
+            return
         before = self.held
         look = filled(self._document.show, before.look, look)
         self._waiting = merge_looks(self._waiting, look)
@@ -73,6 +78,15 @@ class Draft(QObject):
         families = {attribute(n).family for values in look.values() for n in values}
         self._note(f"draft {', '.join(sorted(families))}", before)
         self._engine.soon()
+
+    def _but_aside(self, look: Look) -> Look:
+        """Give lamps that are aside their values. Returns those of the others."""
+        aside = self._engine.state.aside
+        own = {fixture: v for fixture, v in look.items() if fixture in aside}
+        if not own:
+            return look
+        self._engine.set_aside(own)
+        return {fixture: v for fixture, v in look.items() if fixture not in own}
 
     def untouch(self, lines: dict[str, tuple[str, ...]]) -> None:
         """Remove values: fixture → attributes."""

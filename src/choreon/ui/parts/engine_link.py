@@ -15,17 +15,25 @@ from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.engine.actions import EVERYTHING, lasting
 from choreon.engine.do import Do
+from choreon.engine.outbox import Outbox
+from choreon.engine.supervisor import is_supervised
 from choreon.model import changes
+from choreon.model.edits import merge_looks
 from choreon.model.outputs import ArtnetOutput
-from choreon.model.refs import BLACKOUT, GRAND, PLAYER, TEMPO, Ref, to_tile
+from choreon.model.refs import BLACKOUT, GRAND, PLAYER, TEMPO, Ref, to_deed, to_tile
 from choreon.model.show import Fixture, Show
+from choreon.model.values import Look
 from choreon.model.verbs import Edge, Verb
 from choreon.render import commands
 from choreon.render.state import PlayState
 from choreon.ui.parts.document import Document
 from choreon.ui.widgets import basics
 
-REPLY = 4.0  # seconds an engine may take to answer before it counts as dead
+REPLY = 4.0  # seconds an engine may take to come before another one is started
+LAST = 1.0  # seconds a window that closes waits for the engine to take the rest
+LOOK = 250  # milliseconds between two looks at how the engine is
+GONE = 1.5  # seconds without an engine after which that is said
+SILENT = 3.0  # seconds after which it is said that one does not answer
 SOON = 12  # milliseconds in which moves are put together before they are sent
 RETRY = 15  # milliseconds between attempts to reach an engine that is starting
 ART_PORT = 6454
@@ -60,13 +68,22 @@ class EngineLink(QObject):
         self._told_show = document.show
         self._client: engine_client.Client | None = None
         self._notifier: QSocketNotifier | None = None
+        self._outbox = Outbox()
+        self._writable: QSocketNotifier | None = None
+        self._serial = 0  # of the state that was heard last
+        self._faults: tuple[str, ...] = ()
+        self._bare = 0  # engines that failed again and again, of late
+        self._gone = 0.0  # since when no engine answers; 0 while one does
+        self._told_gone = False
         self._waiting: dict[Ref, Do] = {}
+        self._live: dict[str, Look] = {}
+        self._aside: Look = {}
         self._closing = False
         self._started = 0.0
         self._heard = time.monotonic()
         self._send_timer = basics.once(self, SOON, self.flush)
         self._retry = basics.once(self, RETRY, self._reach)
-        self._watch = QTimer(self, interval=1000)
+        self._watch = QTimer(self, interval=LOOK)
         self._watch.timeout.connect(self._watch_engine)
         document.show_changed.connect(lambda _: self._tell_show())
 
@@ -87,6 +104,29 @@ class EngineLink(QObject):
     def set_level(self, tile: str, level: float) -> None:
         """Bring a tile to a level, 0…1."""
         self._later(Do(to_tile(tile), Verb.LEVEL, level, Edge.TURN))
+
+    def set_live(self, tile: str, look: Look) -> None:
+        """Have a tile give lamps values."""
+        self._live[tile] = merge_looks(self._live.get(tile, {}), look)
+        self.soon()
+
+    def take_aside(self, fixtures: Sequence[str]) -> None:
+        """Take lamps out of what plays, as they are."""
+        self.send(protocol.TakeAside(tuple(fixtures)))
+
+    def set_aside(self, look: Look) -> None:
+        """Give lamps that are aside other values."""
+        self._aside = merge_looks(self._aside, look)
+        self.soon()
+
+    def bring_back(self, fixtures: Sequence[str] = (), seconds: float = 2.0) -> None:
+        """Bring lamps that are aside back; none named: all of them."""
+        self.flush()
+        self.send(protocol.BringBack(tuple(fixtures), seconds))
+
+    def deed(self, deed: str) -> None:
+        """Do something to all that plays."""
+        self.send(Do(to_deed(deed), Verb.PRESS))
 
     def set_grand(self, level: float) -> None:
         """Set the grand master, 0…1."""
@@ -133,13 +173,23 @@ class EngineLink(QObject):
     # telling
 
     def send(self, message: protocol.Message | Do) -> None:
-        """Tell the engine something, after all that waits."""
-        if self._client is None:
+        """Tell the engine something, after all that waits. It never waits for the
+        engine: what that does not take now it is told later, or the next one is.
+        """
+        self._outbox.put(message)
+        self._push()
+
+    def _push(self) -> None:
+        """Send what the line takes now, the rest when it takes more."""
+        if self._client is None or not self.alive:
             return
         try:
-            self._client.send(message)
+            self._client.push(self._outbox)
         except OSError:
             self._lost()
+            return
+        if self._writable is not None:
+            self._writable.setEnabled(self._outbox.stuck)
 
     def soon(self) -> None:
         """Something waits: send it in a moment, together with what comes meanwhile."""
@@ -156,12 +206,27 @@ class EngineLink(QObject):
         waiting, self._waiting = self._waiting, {}
         for do in waiting.values():
             self.send(do)
+        live, self._live = self._live, {}
+        for tile, look in live.items():
+            self.send(protocol.SetLive(tile, look))
+        if self._aside:
+            look, self._aside = self._aside, {}
+            self.send(protocol.SetAside(look))
 
     def _tell_show(self) -> None:
         show = self._document.show
-        if self._client is not None and self._told_show is not show:
-            before, self._told_show = self._told_show, show
-            self.send(protocol.Edit(changes.difference(before, show)))
+        if self._told_show is not show:
+            self._outbox.put(self._edit)
+            self._push()
+
+    def _edit(self) -> protocol.Message | None:
+        """What changed in the show since the engine was told last, made when it can be
+        sent: of a hundred edits it then takes one.
+        """
+        before, self._told_show = self._told_show, self._document.show
+        if before is self._told_show:
+            return None
+        return protocol.Edit(changes.difference(before, self._told_show))
 
     def predict(self, state: PlayState) -> None:
         """Show a state as it will be."""
@@ -176,9 +241,15 @@ class EngineLink(QObject):
     # the process and the wire
 
     def _start(self) -> None:
-        self._document.flush(1.0)
-        path = self._document.path
-        engine_client.start_engine(path if path.exists() else None)
+        """Have an engine: a supervisor that lives starts it, else it is started
+        here.
+        """
+        if not is_supervised():
+            path = self._document.path
+            try:
+                engine_client.start_engine(path if path.exists() else None)
+            except OSError as error:
+                self.told.emit(f"No engine can be started: {error}.", "alarm")
         self._started = time.monotonic()
         self._retry.start()
 
@@ -197,10 +268,14 @@ class EngineLink(QObject):
 
     def _take(self, client: engine_client.Client) -> None:
         self._client = client
+        self._outbox.renew(client.sent)
         self.met.emit()
-        read = QSocketNotifier.Type.Read
-        self._notifier = QSocketNotifier(client.fileno(), read, self)
+        kinds = QSocketNotifier.Type
+        self._notifier = QSocketNotifier(client.fileno(), kinds.Read, self)
         self._notifier.activated.connect(self._read)
+        self._writable = QSocketNotifier(client.fileno(), kinds.Write, self)
+        self._writable.setEnabled(False)
+        self._writable.activated.connect(self._push)
         self._heard = time.monotonic()
         self._read()
 
@@ -213,11 +288,11 @@ class EngineLink(QObject):
             self._lost()
             return
         if messages:
-            self._heard = time.monotonic()
+            self._heard, self._told_gone = time.monotonic(), False
         state: PlayState | None = None
         for message in messages:
             if isinstance(message, protocol.State):
-                state = message.state
+                state, self._serial = message.state, message.serial
                 continue
             if isinstance(message, protocol.Welcome):
                 state = None  # it brings a newer one
@@ -238,7 +313,14 @@ class EngineLink(QObject):
         match message:
             case protocol.Welcome():
                 self._welcomed(message)
+            case protocol.Taken(count):
+                self._outbox.taken(count)
+            case protocol.Resend():
+                self._told_show = self._document.show
+                self._outbox.first(self._whole())
+                self._push()
             case protocol.Pulse():
+                self._hear_faults(message.faults)
                 self.pulse.emit(message)
             case protocol.Nodes():
                 self.nodes = message
@@ -256,31 +338,71 @@ class EngineLink(QObject):
             found = protocol.Mismatch(message.version, "", message.pid)
             self._mismatched(found)
             return
-        another = self._pid not in (0, message.pid)
-        self._pid = message.pid
+        again, another = self._pid != 0, self._pid not in (0, message.pid)
+        self._pid, self._gone, self._told_gone = message.pid, 0.0, False
         self.alive = True
         show = self._document.show
+        first: list[protocol.Message] = []
+        self._bare = self._bare + 1 if message.bare else 0
+        if (message.held or message.show != show) and self._bare < 2:
+            first.append(self._whole())
+        self._told_show = show
+        if again:
+            first += self._mine(message)
+        else:
+            self.revision = message.state.draft.revision
+        older = another and (message.held or message.serial < self._serial)
+        if older and not message.bare:
+            self._serial = message.serial
+        else:
+            self._serial = message.serial
+            self.predict(self._with_mine(message.state))
+        self._outbox.first(*first)
+        self._say(message, another)
+        self._push()
+        self.engine_changed.emit(True)
+
+    def _whole(self) -> protocol.PutShow:
+        return protocol.PutShow(self._document.show, str(self._document.path))
+
+    def _mine(self, message: protocol.Welcome) -> list[protocol.Message]:
+        """What an engine that came after another is told of what this window knows
+        better: what played, where it knows of less; the draft, where it has an older
+        one.
+        """
+        if message.bare:
+            return []
+        if message.held or message.serial < self._serial:
+            return [protocol.Restore(self.state)]
+        if message.state.draft.revision >= self.revision:
+            return []
+        draft, revision = self.state.draft, self.revision
+        return [
+            protocol.SetDraft(look=draft.look, revision=revision),
+            protocol.SetEffects(effects=draft.effects, revision=revision),
+        ]
+
+    def _say(self, message: protocol.Welcome, another: bool) -> None:
+        """Tell what must be known of an engine that was met."""
         if another:
-            # The engine died and was started again: it gets back what this window last
-            # knew.
-            self._told_show = show
-            self.send(protocol.PutShow(show, str(self._document.path)))
-            self.send(protocol.Restore(self.state))
             self.told.emit(
                 "The engine had stopped and was started again; what played goes on.",
                 "alarm",
             )
-        else:
-            self._told_show = message.show if message.show != show else show
-            self.revision = message.state.draft.revision
-            self.predict(message.state)
-            self._tell_show()
-            if self._started and message.resumed and message.state.players:
-                text = "What was on when the program ended is on again."
-                self.told.emit(text, "info")
+        elif self._started and message.resumed and message.state.players:
+            text = "What was on when the program ended is on again."
+            self.told.emit(text, "info")
         if message.note:
             self.told.emit(message.note, "alarm")
-        self.engine_changed.emit(True)
+
+    def _hear_faults(self, faults: tuple[str, ...]) -> None:
+        """Tell what is wrong, once; and once when it is well again."""
+        before, self._faults = self._faults, faults
+        for text in faults:
+            if text not in before:
+                self.told.emit(text, "alarm")
+        if before and not faults:
+            self.told.emit("What was wrong with the engine is mended.", "info")
 
     def _mismatched(self, message: protocol.Mismatch) -> None:
         """The engine that plays is of another version: it goes on, and is let be."""
@@ -300,9 +422,10 @@ class EngineLink(QObject):
 
     def _drop(self) -> None:
         """Let the wire go."""
-        if self._notifier is not None:
-            self._notifier.setEnabled(False)
-            self._notifier = None
+        for notifier in (self._notifier, self._writable):
+            if notifier is not None:
+                notifier.setEnabled(False)
+        self._notifier = self._writable = None
         if self._client is not None:
             self._client.close()
             self._client = None
@@ -311,22 +434,51 @@ class EngineLink(QObject):
         if self._client is None:
             return
         self._drop()
+        self.alive = False
         if not self._closing:
+            self._gone = time.monotonic()
             self.engine_changed.emit(False)
             self._start()
 
     def _watch_engine(self) -> None:
-        silent = time.monotonic() - self._heard > REPLY
-        if self._client is not None and silent and not self._closing:
-            self.told.emit("The engine does not answer.", "alarm")
-            self._heard = time.monotonic()
+        """Say so where there is no engine, or it does not answer, and what is done."""
+        now = time.monotonic()
+        if self._closing or self._told_gone:
+            return
+        if self._client is None and now - (self._gone or self._started) > GONE:
+            self._told_gone = True
+            how = (
+                "Its supervisor starts it again"
+                if is_supervised()
+                else "It is started from here"
+            )
+            self.told.emit(
+                f"No engine is running, so no light is sent. {how}; what you do "
+                "meanwhile is kept and told to it.",
+                "alarm",
+            )
+        elif self._client is not None and now - self._heard > SILENT:
+            self._told_gone = True
+            self.told.emit(
+                "The engine does not answer. The lamps keep what was sent last; what "
+                "you do meanwhile is kept and told to it when it does.",
+                "alarm",
+            )
 
     def close(self, stop: bool, fade: float) -> None:
-        """Stop the engine, or leave it playing."""
-        self._closing = True
+        """Stop the engine, or leave it playing. What it did not take yet it has a
+        moment for.
+        """
         self.flush()
         if stop:
             self.send(protocol.Stop(fade))
+        end = time.monotonic() + LAST
+        while self._client is not None and self._outbox.stuck:
+            if time.monotonic() > end:
+                break
+            time.sleep(0.005)
+            self._push()
+        self._closing = True
         self._watch.stop()
         self._drop()
 

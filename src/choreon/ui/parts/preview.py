@@ -5,8 +5,11 @@ out; each value, and why.
 from __future__ import annotations
 
 import contextlib
+import math
 import threading
 import time
+from collections.abc import Iterable
+from typing import NamedTuple
 
 import msgspec
 from PySide6.QtCore import QObject, Signal
@@ -58,6 +61,16 @@ MOMENTS = 6  # of something that moves, among which the most telling is looked f
 NOT_ON_STAGE = -1  # the number of a frame that nobody sent
 Made = tuple[CompiledShow, Decoder]
 
+MOMENT = 0.1  # seconds for which levels of all lamps are kept
+
+
+class Blended(NamedTuple):
+    """All values at a time, what they were made of, and until when they count."""
+
+    made_of: tuple[CompiledShow, PlayState]
+    until: float
+    values: Floats
+
 
 class Preview(QObject):
     """The light of one show, for all views."""
@@ -67,6 +80,7 @@ class Preview(QObject):
 
     def __init__(self, document: Document, engine: EngineLink) -> None:
         super().__init__()
+        self._blended: Blended | None = None
         self._document, self._engine = document, engine
         self.shown: Ref | None = None
         """What stage pictures show instead of the stage."""
@@ -336,6 +350,45 @@ class Preview(QObject):
             state = _unblinded(state)
         values = blend(self.compiled, state, time.monotonic())
         return with_light(self.compiled.rig, values)
+
+    def brightest(self, fixtures: Iterable[str]) -> float | None:
+        """Returns the highest level, 0…1, that lamps have now after all masters; None
+        where none of them has one. What is asked within a moment is worked out once.
+        """
+        where, values = self.compiled.rig.where, self._blend()
+        rows = [
+            row
+            for fixture in fixtures
+            for _, row in where.get(fixture, {}).get(at.DIMMER, ())
+        ]
+        return float(values[rows].max()) if rows else None
+
+    def on_stage(self, fixture: str, attribute: str) -> float | None:
+        """Returns the value an attribute has now, after all masters, in its unit; None
+        where the fixture does not have it. What is asked within a moment is worked out
+        once.
+        """
+        if attribute in at.TARGET_COLOUR:
+            return self.value(fixture, attribute)
+        places = self.compiled.rig.where.get(fixture, {}).get(attribute)
+        return float(self._blend()[places[0][1]]) if places else None
+
+    def _blend(self) -> Floats:
+        """All values now: what they were a moment ago, or where nothing moves."""
+        now, compiled, state = time.monotonic(), self.compiled, self._state
+        known = self._blended
+        same = (
+            known is not None
+            and known.made_of[0] is compiled
+            and known.made_of[1] is state
+        )
+        if known is not None and same and now < known.until:
+            return known.values
+        settled = now >= compiled.settles(state)
+        until = math.inf if settled else now + MOMENT
+        values = blend(compiled, state, now)
+        self._blended = Blended((compiled, state), until, values)
+        return values
 
     def raw_levels(self) -> Floats:
         """Returns every channel's raw value now (C), before the masters."""

@@ -2,587 +2,785 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from functools import partial
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt, QTimer
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtCore import QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QHideEvent,
+    QKeyEvent,
+    QKeySequence,
+    QShortcut,
+)
 from PySide6.QtWidgets import (
     QButtonGroup,
+    QComboBox,
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QLayout,
-    QLayoutItem,
     QMenu,
     QPushButton,
-    QVBoxLayout,
+    QStackedWidget,
     QWidget,
 )
 
 from choreon.engine.do import Do
-from choreon.model import edits
-from choreon.model.playables import Chase
-from choreon.model.playables.chase import steps_of
-from choreon.model.refs import PLAYER, Ref, exists, name_of, to_tile
-from choreon.model.tiles import AnyTile, Fader, Pad, Page
+from choreon.model import edits, pages
+from choreon.model.lamps import fixtures_of
+from choreon.model.masters import Override
+from choreon.model.refs import (
+    DEEDS,
+    GRAND,
+    GROUP,
+    PAGE,
+    PALETTE,
+    Ref,
+    exists,
+    name_of,
+    to_tile,
+)
+from choreon.model.tiles import (
+    AimTile,
+    Choice,
+    ClockTile,
+    ColourTile,
+    DeedTile,
+    Dial,
+    Fader,
+    Flash,
+    LabelTile,
+    MasterTile,
+    Pad,
+    Page,
+    PlayingTile,
+    Spot,
+    TempoTile,
+    Tile,
+)
+from choreon.model.tiles import (
+    parts as parts_of,
+)
 from choreon.model.verbs import Verb
-from choreon.render.sources.chase import Rounds, own_time, rounds_of, step_name
-from choreon.render.state import Going, Player, PlayState
 from choreon.ui import theme
-from choreon.ui.drags import OpensUnder, carried
+from choreon.ui.drags import OpensUnder, all_carried
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
-from choreon.ui.perform.tiles import WIDGETS, TileWidget
+from choreon.ui.perform.arranging import Arranger
+from choreon.ui.perform.hand import AsidePanel, LampPanel
+from choreon.ui.perform.inspector import Inspector
+from choreon.ui.perform.on_now import OnNow
+from choreon.ui.perform.page_form import PageForm
+from choreon.ui.perform.page_view import PageView
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.stage.picture import StagePicture
+from choreon.ui.tiles import TileWidget
 from choreon.ui.widgets import basics
+from choreon.ui.words import count
+
+ALL_EVENTS = "All pages"
+NEW_EVENT = "New event…"
+ARRANGING = "Arranging: nothing plays from this page. Esc plays it again."
 
 
 class PerformPlace(QWidget):
     """The page on the left; on the right, always in the same spot, the stage and what
-    is on.
+    is on; while it is arranged, what is said of the tiles in hand.
     """
+
+    guest_wanted = Signal()
+    """The pages are to be handed to a guest."""
+    led_to = Signal(str)
+    """The path of a thing to be shown."""
 
     def __init__(self, parts: Parts, learner: Learner) -> None:
         super().__init__()
         self.parts, self.learner = parts, learner
         self.minis = MiniStages(parts, self)
-        self.page_id = next(iter(parts.document.show.pages), "")
-        self.tiles: dict[str, TileWidget] = {}
+        self.event_name = ""
+        self.windows: list[PageWindow] = []
         self._shown: tuple[object, ...] = ()
-        self.tabs = QHBoxLayout()
-        self.tabs.setSpacing(4)
-        self.page_buttons = QButtonGroup(self)
-        self.add_button = basics.button(
-            "Add a tile", self._add_menu, "quiet", "plus", "Put a scene on this page"
-        )
-        head = QWidget()
-        line = QHBoxLayout(head)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.addLayout(self.tabs)
-        line.addWidget(basics.tool("plus", "New page", self._new_page))
-        line.addStretch(1)
-        line.addWidget(self.add_button)
-        self.body = QWidget()
-        self.faders: QWidget | None = None
-        self.choices: dict[str, QWidget] = {}
         self.setAcceptDrops(True)
-        self.column = QVBoxLayout(self.body)
-        self.column.setContentsMargins(0, 0, 6, 0)
-        self.column.setSpacing(12)
+        self.view = PageView(parts, self.minis)
+        self.view.menu_wanted.connect(self._tile_menu)
+        self.arranger = Arranger(parts, self.view)
+        self.arranger.ended.connect(lambda: self.arrange(False))
+        self.banner = basics.label(ARRANGING, "keep")
+        self.banner.setStyleSheet(
+            f"background: {theme.KEEP}; color: {theme.PIT}; padding: 6px 12px;"
+            f"border-radius: {theme.RADIUS}px; font-weight: 600;"
+        )
+        self.banner.hide()
         left = QWidget()
-        basics.stack(left, head, basics.scroller(self.body), spacing=10)
+        basics.stack(left, self._head(), self.banner, self.view, spacing=8)
+        basics.grow(left, 2)
+        self.stage = StagePicture(parts)
+        self.stage.setFixedHeight(170)
+        self.lamp = LampPanel(parts)
+        self.lamp.wanted.connect(self._lead)
+        self.aside = AsidePanel(parts)
         self.on_now = OnNow(parts)
-        self.stage = StagePicture(parts, choosing=False)
-        self.stage.setFixedHeight(190)
-        right = QWidget()
-        right.setFixedWidth(300)
-        basics.stack(right, self.stage, self.on_now, spacing=8).setStretch(1, 1)
+        self.on_now.setMinimumHeight(150)
+        playing = QWidget()
+        basics.stack(
+            playing, self.stage, self.lamp, self.aside, self.on_now, spacing=8
+        ).setStretch(3, 1)
+        self.page_form = PageForm(parts, self.view)
+        self.inspector = Inspector(parts, self.arranger, self.page_form)
+        self.right = QStackedWidget()
+        self.right.setFixedWidth(300)
+        self.right.addWidget(playing)
+        self.right.addWidget(self.inspector)
         box = QHBoxLayout(self)
         box.setContentsMargins(12, 0, 8, 8)
         box.setSpacing(12)
         box.addWidget(left, 1)
-        box.addWidget(right)
-        self._tick = QTimer(self, interval=50)
-        self._tick.timeout.connect(self._animate)
+        box.addWidget(self.right)
+        self._shortcuts()
         parts.document.show_changed.connect(lambda _: self._fill())
-        parts.engine.state_changed.connect(self._state)
         self._fill()
+
+    def _head(self) -> QWidget:
+        self.tabs = QHBoxLayout()
+        self.tabs.setSpacing(4)
+        self.page_buttons = QButtonGroup(self)
+        self.events = QComboBox()
+        self.events.setToolTip("The pages of one event, or all of them")
+        self.events.setAccessibleName("Event")
+        self.events.activated.connect(self._event_chosen)
+        self.add_button = basics.button(
+            "Add a tile", self._add_menu, "quiet", "plus", "Put a tile on this page"
+        )
+        self.tidy_button = basics.button(
+            "Tidy", self.arranger.tidy, "quiet", "grid", "Close the gaps of the page"
+        )
+        self.arrange_button = basics.button(
+            "Arrange",
+            lambda: self.arrange(not self.arranger.on),
+            "quiet",
+            "arrange",
+            "Place, size and change the tiles of this page (Ctrl+E)",
+        )
+        self.arrange_button.setCheckable(True)
+        self.aside_button = basics.tool(
+            "hold",
+            "Aside: take a group, or the lamps chosen, out of what plays",
+            self._aside_menu,
+        )
+        self.guest_button = basics.tool(
+            "guest",
+            "Guest: hand the pages to someone who shall only play them",
+            self.guest_wanted.emit,
+        )
+        head = QWidget()
+        line = QHBoxLayout(head)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(4)
+        self.events.setMaximumWidth(150)
+        row = QWidget()
+        row.setLayout(self.tabs)
+        self.tabs.setContentsMargins(0, 0, 0, 0)
+        self.new_button = basics.tool("plus", "New page", self.new_page)
+        self.tab_scroll = basics.scroller(row, sideways=True)
+        self.tab_scroll.setHorizontalScrollBarPolicy(
+            Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        )
+        self.tab_scroll.setFixedHeight(40)
+        line.addWidget(self.events)
+        line.addWidget(self.tab_scroll, 1)
+        for button in (
+            self.add_button,
+            self.tidy_button,
+            self.arrange_button,
+            self.aside_button,
+            self.guest_button,
+        ):
+            line.addWidget(button)
+        return head
+
+    def _shortcuts(self) -> None:
+        made = QShortcut(QKeySequence("Ctrl+E"), self)
+        made.activated.connect(lambda: self.arrange(not self.arranger.on))
+
+    # pages
+
+    @property
+    def page_id(self) -> str:
+        """The page that is shown."""
+        return self.view.page_id
+
+    @property
+    def tiles(self) -> dict[str, TileWidget]:
+        """The tiles on it."""
+        return self.view.tiles
+
+    @property
+    def body(self) -> QWidget:
+        """What the tiles lie on."""
+        return self.view.body
+
+    def pages(self) -> list[Page]:
+        """The pages of the event that is chosen."""
+        return pages.pages_of(self.parts.document.show, self.event_name)
 
     def _fill(self) -> None:
         show = self.parts.document.show
-        if self.page_id not in show.pages:
-            self.page_id = next(iter(show.pages), "")
-        shown = (
-            show.pages,
-            show.playables,
-            show.inputs,
-            show.fixtures,
-            show.types,
-            self.page_id,
-        )
-        if (
-            all(a is b for a, b in zip(shown, self._shown, strict=False))
-            and self._shown
-        ):
+        if self.event_name not in pages.events(show):
+            self.event_name = ""
+        known = [page.id for page in self.pages()]
+        if self.page_id not in known:
+            self.view.go(known[0] if known else "")
+        shown = (show.pages, self.page_id, self.event_name)
+        if self._shown and shown == self._shown and shown[0] is self._shown[0]:
             return
         self._shown = shown
+        self._fill_events()
+        self.tabs.removeWidget(self.new_button)
         basics.clear(self.tabs)
-        for page in show.pages.values():
+        for page in self.pages():
             self.tabs.addWidget(self._tab(page))
-        basics.clear(self.column)
-        self.tiles = {}
-        shown_page = show.pages.get(self.page_id)
-        self.add_button.setEnabled(shown_page is not None)
-        if shown_page is not None:
-            self._fill_page(shown_page)
-        self._state(self.parts.engine.state)
+        self.tabs.addWidget(self.new_button)
+        self.new_button.show()  # clearing the line has hidden it
+        basics.once(self, 0, self._tab_into_sight).start()
+        self.tabs.addStretch(1)
+        shown_page = self.view.page
+        is_empty = shown_page is not None and not shown_page.tiles
+        self.add_button.setVisible(is_empty or self.arranger.on)
+        self.arrange_button.setEnabled(bool(known))
+        self.tidy_button.setVisible(self.arranger.on)
+        self.aside.page_id = self.page_id
+
+    def _fill_events(self) -> None:
+        events = pages.events(self.parts.document.show)
+        self.events.clear()
+        for name in (ALL_EVENTS, *events, NEW_EVENT):
+            self.events.addItem(name)
+        if self.event_name in events:
+            self.events.setCurrentIndex(1 + events.index(self.event_name))
 
     def _tab(self, page: Page) -> QPushButton:
         tab = basics.button(
-            page.name, lambda: self.go(page.id), "quiet", tip=f"The page {page.name}"
+            page.name, lambda: self.open(page.id), "quiet", tip=f"The page {page.name}"
         )
+        is_shown = page.id == self.page_id
         tab.setCheckable(True)
-        tab.setChecked(page.id == self.page_id)
+        tab.setChecked(is_shown)
         tab.setMinimumHeight(34)
-        tab.setFont(theme.font(16, strong=page.id == self.page_id))
+        tab.setFont(theme.font(16, strong=is_shown))
         tab.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         tab.customContextMenuRequested.connect(
-            lambda point: self._page_menu(page, tab.mapToGlobal(point))
+            lambda point: self.page_menu(page).exec(tab.mapToGlobal(point))
         )
         self.page_buttons.addButton(tab)
         OpensUnder(tab, lambda: self.go(page.id))
         return tab
 
-    def _fill_page(self, page: Page) -> None:
-        """Choices and single pads, then the faders in a row."""
-        pads = [tile for tile in page.tiles if isinstance(tile, Pad)]
-        faders = [tile for tile in page.tiles if isinstance(tile, Fader)]
-        if not page.tiles:
-            text = (
-                "An empty page. Put scenes on it as pads or faders with “Add a tile”."
-            )
-            self.column.addWidget(basics.label(text, "soft"))
-        self.faders, self.choices = None, {}
-        for choice in dict.fromkeys(tile.choice for tile in pads):
-            members = [self._tile(page, t) for t in pads if t.choice == choice]
-            panel = _choice_panel(choice, members) if choice else _plain(members)
-            self.choices[choice] = panel
-            self.column.addWidget(panel)
-        if faders:
-            self.faders = _in_a_row([self._tile(page, tile) for tile in faders])
-            self.column.addWidget(self.faders, 100)
-        self.column.addStretch(1)
+    def _tab_into_sight(self) -> None:
+        tab = self.page_buttons.checkedButton()
+        if tab is not None:
+            self.tab_scroll.ensureWidgetVisible(tab, 8, 0)
 
-    def _tile(self, page: Page, tile: AnyTile) -> TileWidget:
-        made = WIDGETS[tile.kind](self.parts, self.minis, page, tile)
-        made.wants.connect(self._wanted)
-        self.tiles[tile.id] = made
-        return made
+    def open(self, page_id: str) -> None:
+        """Turn to a page by hand: it does what it does when it is opened."""
+        self.go(page_id)
+        if not self.arranger.on:
+            self.parts.engine.send(Do(Ref(PAGE, page_id), Verb.PRESS))
 
     def go(self, page_id: str) -> None:
         """Turn to a page."""
-        self.page_id = page_id
+        page = self.parts.document.show.pages.get(page_id)
+        if page is not None and self.event_name not in ("", page.event):
+            self.event_name = ""
+        self.view.go(page_id)
         self._fill()
 
-    # following
-
-    def _state(self, state: PlayState) -> None:
-        for tile in self.tiles.values():
-            tile.show_state(state)
-        now = time.monotonic()
-        if any(not p.settled(now) or _moves(p) for p in state.players):
-            self._tick.start()
-
-    def _animate(self) -> None:
-        if not self.isVisible():
-            return
-        state = self.parts.engine.state
-        for tile in self.tiles.values():
-            tile.show_state(state)
-        self.on_now.animate()
-        now = time.monotonic()
-        if all(p.settled(now) and not _moves(p) for p in state.players):
-            self._tick.stop()
-
-    # arranging
-
-    def _wanted(self, what: str, tile_id: str) -> None:
-        show = self.parts.document.show
-        name = self.tiles[tile_id].name
-        page = show.pages[self.page_id]
-        index = next((i for i, t in enumerate(page.tiles) if t.id == tile_id), 0)
-        if what == "learn":
-            self.learner.start(to_tile(tile_id))
-        elif what == "unlearn":
-            self.learner.forget(to_tile(tile_id))
-        elif what in ("earlier", "later"):
-            to = index - 1 if what == "earlier" else index + 1
-            self.parts.document.edit(
-                f"move {name}", edits.move(show, to_tile(tile_id), to)
-            )
-        elif what == "remove":
-            self.parts.document.edit(
-                f"take {name} off the page", edits.remove(show, to_tile(tile_id))
-            )
-            self.parts.notices.told.emit(
-                f"{name} is off the page; the scene stays. Ctrl+Z brings it back.",
-                "info",
-            )
-        elif what == "choice":
-            self._ask_choice(tile_id, name)
-
-    def _ask_choice(self, tile_id: str, name: str) -> None:
-        page = self.parts.document.show.pages[self.page_id]
-        known = list(
-            dict.fromkeys(
-                t.choice for t in page.tiles if isinstance(t, Pad) and t.choice
-            )
-        )
-        text, sure = QInputDialog.getItem(
-            self,
-            "One at a time",
-            "Pads of one choice exclude each other and crossfade.\nName of the "
-            "choice (empty: none)",
-            ["", *known],
-            editable=True,
-        )
-        if sure:
-            self.parts.document.edit(
-                f"choice of {name}",
-                edits.change(
-                    self.parts.document.show, to_tile(tile_id), choice=text.strip()
-                ),
-            )
-
-    def _add_menu(self) -> None:
-        menu = QMenu(self)
-        playables = self.parts.document.show.playables
-        for kind, title in ((Pad.kind, "As a pad"), (Fader.kind, "As a fader")):
-            sub = menu.addMenu(title)
-            for playable in playables.values():
-                sub.addAction(
-                    playable.name,
-                    partial(self.add_tile, playable.ref, kind),
-                )
-            sub.setEnabled(bool(playables))
-        menu.exec(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
-
-    def add_tile(self, plays: Ref, kind: str, choice: str = "") -> None:
-        """Put something on the page that is shown."""
-        before = self.parts.document.show
-        show, _ = edits.add_tile(before, self.page_id, plays, kind, choice)
-        name = name_of(show, plays)
-        page = show.pages[self.page_id]
-        self.parts.document.edit(f"put {name} on {page.name}", show)
-
-    def _carried(self, event: QDropEvent) -> Ref | None:
-        """What is dragged, where it can be put here."""
-        ref = carried(event.mimeData())
-        there = ref is not None and exists(self.parts.document.show, ref)
-        return ref if there and self.page_id else None
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        """What plays may be dropped here."""
-        if self._carried(event) is not None:
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        """What is let go over the faders becomes one, over pads that exclude each other
-        one of those, else a pad.
-        """
-
-        def over(widget: QWidget) -> bool:
-            place = widget.mapFrom(self, event.position().toPoint())
-            return widget.rect().contains(place)
-
-        ref = self._carried(event)
-        if ref is None:
-            return
-        event.acceptProposedAction()
-        if self.faders is not None and over(self.faders):
-            self.add_tile(ref, Fader.kind)
-            return
-        choice = next((name for name, w in self.choices.items() if over(w)), "")
-        self.add_tile(ref, Pad.kind, choice)
-
-    def _new_page(self) -> None:
+    def new_page(self) -> None:
+        """A new, empty page of this event."""
         show, page_id = edits.add_page(self.parts.document.show, "Page")
-        self.page_id = page_id
-        self.parts.document.edit("new page", show)
+        page = edits.replace(show.pages[page_id], event=self.event_name)
+        self.parts.document.edit("new page", edits.put(show, "pages", page))
+        self.go(page_id)
 
-    def _page_menu(self, page: Page, point: QPoint) -> None:
-        menu = QMenu(self)
+    def page_menu(self, page: Page) -> QMenu:
+        """What can be done with a page."""
+        menu, show = QMenu(self), self.parts.document.show
         menu.addAction("Rename…", lambda: self._rename(page))
-        menu.addAction(
-            "Delete",
-            lambda: self.parts.document.edit(
-                f"delete the page {page.name}",
-                edits.drop(self.parts.document.show, "pages", [page.id]),
-            ),
-        )
-        menu.exec(point)
+        menu.addAction("Copy", lambda: self._copy_page(page))
+        into = menu.addMenu("Belongs to")
+        for event in ("", *pages.events(show)):
+            into.addAction(event or "No event", partial(self._set_event, page, event))
+        into.addAction(NEW_EVENT, lambda: self._set_event(page, self._ask_event()))
+        menu.addSeparator()
+        menu.addAction("Open in a window of its own", lambda: self.open_window(page.id))
+        menu.addSeparator()
+        order = list(show.pages)
+        place = order.index(page.id)
+        ref = Ref(PAGE, page.id)
+        for words, by in (("Further left", -1), ("Further right", 1)):
+            menu.addAction(words, partial(self._move_page, ref, place + by))
+        menu.addSeparator()
+        menu.addAction("Delete", lambda: self._delete_page(page))
+        return menu
+
+    def _delete_page(self, page: Page) -> None:
+        show = edits.drop(self.parts.document.show, "pages", [page.id])
+        self.parts.document.edit(f"delete the page {page.name}", show)
+
+    def _move_page(self, ref: Ref, index: int) -> None:
+        show = edits.move(self.parts.document.show, ref, index)
+        self.parts.document.edit("move a page", show)
+
+    def _copy_page(self, page: Page) -> None:
+        show, page_id = pages.copy_page(self.parts.document.show, page.id)
+        self.parts.document.edit(f"copy the page {page.name}", show)
+        self.go(page_id)
+
+    def _set_event(self, page: Page, event: str | None) -> None:
+        if event is None or event == page.event:
+            return
+        changed = edits.replace(page, event=event)
+        show = edits.put(self.parts.document.show, "pages", changed)
+        self.parts.document.edit(f"event of the page {page.name}", show)
+
+    def _ask_event(self) -> str | None:
+        name, sure = QInputDialog.getText(self, "New event", "Name of the event")
+        return name.strip() if sure and name.strip() else None
+
+    def _event_chosen(self, index: int) -> None:
+        name = self.events.itemText(index)
+        if name == NEW_EVENT:
+            self._new_event()
+            return
+        self.event_name = "" if name == ALL_EVENTS else name
+        self._fill()
+
+    def _new_event(self) -> None:
+        """A new event with copies of the pages that are shown now."""
+        name = self._ask_event()
+        show = self.parts.document.show
+        if name is not None:
+            show, name = pages.copy_event(show, self.event_name, name)
+            self.parts.document.edit(f"new event {name}", show)
+            self.event_name = name
+        self._fill_events()
+        self._fill()
 
     def _rename(self, page: Page) -> None:
         name, sure = QInputDialog.getText(
             self, "Rename the page", "Name", text=page.name
         )
         if sure and name.strip():
-            changed = edits.replace(page, name=name.strip())
-            self.parts.document.edit(
-                f"rename the page {page.name}",
-                edits.put(self.parts.document.show, "pages", changed),
+            show = edits.rename(self.parts.document.show, Ref(PAGE, page.id), name)
+            self.parts.document.edit(f"rename the page {page.name}", show)
+
+    def open_window(self, page_id: str) -> PageWindow:
+        """Open a page in a window of its own, for a second screen."""
+        window = PageWindow(self.parts, self.minis, page_id, self)
+        self.windows = [w for w in self.windows if w.isVisible()] + [window]
+        window.show()
+        return window
+
+    # arranging
+
+    def arrange(self, on: bool) -> None:
+        """Arrange the page, or play it again."""
+        if on and self.view.page is None:
+            return
+        self.arrange_button.setChecked(on)
+        self.banner.setVisible(on)
+        self.tidy_button.setVisible(on)
+        self.add_button.setVisible(on or not self.tiles)
+        self.right.setCurrentIndex(1 if on else 0)
+        if on:
+            self.arranger.begin()
+            self.page_form.fill()
+            if self.arranger.panes:
+                self.arranger.panes[0].setFocus()
+        else:
+            self.arranger.end()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """While the page is arranged, keys do something to the tiles in hand."""
+        if not (self.arranger.on and self.arranger.key(event)):
+            super().keyPressEvent(event)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """Whoever goes elsewhere is done arranging."""
+        if self.arranger.on and not self.isVisible():
+            self.arrange(False)
+        super().hideEvent(event)
+
+    # tiles
+
+    def _tile_menu(self, tile_id: str, point: QPoint) -> None:
+        self.tile_menu(tile_id).exec(point)
+
+    def tile_menu(self, tile_id: str) -> QMenu:
+        """What can be done with a tile."""
+        menu, show = QMenu(self), self.parts.document.show
+        ref, widget = to_tile(tile_id), self.tiles[tile_id]
+        tile, engine = widget.tile, self.parts.engine
+
+        def do(verb: Verb, value: float = 1.0) -> None:
+            engine.send(Do(ref, verb, value))
+
+        if isinstance(tile, PlayingTile):
+            menu.addAction("Half as fast", lambda: do(Verb.HALF))
+            menu.addAction("Twice as fast", lambda: do(Verb.DOUBLE))
+            menu.addAction("Fade time…", lambda: self._ask_fade(widget))
+        if isinstance(tile, PlayingTile | Dial):
+            menu.addAction("As stored", lambda: do(Verb.STORED))
+        if tile.kind not in SEEN_ONLY:
+            menu.addAction("Let it go", lambda: do(Verb.RELEASE))
+            menu.addSeparator()
+            menu.addAction(
+                theme.icon("link"),
+                "Learn a control…",
+                lambda: self.learner.start(ref),
             )
+        if any(known.target == ref for known in show.inputs.values()):
+            menu.addAction(
+                theme.icon("unlink"), "Unlearn", lambda: self.learner.forget(ref)
+            )
+        lamps = fixtures_of(show, tile.leads_to)
+        if lamps:
+            menu.addAction(
+                theme.icon("hold"),
+                "Take its lamps aside",
+                partial(engine.take_aside, lamps),
+            )
+        menu.addSeparator()
+        menu.addAction(
+            theme.icon("arrange"), "Arrange…", lambda: self._arrange_one(tile_id)
+        )
+        menu.addAction("Move earlier", lambda: self._shift(tile_id, -1))
+        menu.addAction("Move later", lambda: self._shift(tile_id, 1))
+        if isinstance(tile, Pad):
+            menu.addAction("One at a time with…", lambda: self._ask_choice(widget))
+        menu.addAction(
+            theme.icon("trash"), "Take off the page", lambda: self._remove(widget)
+        )
+        return menu
 
+    def _arrange_one(self, tile_id: str) -> None:
+        self.arrange(True)
+        self.arranger.choose((tile_id,))
 
-FASTER = 2 ** (1 / 4)  # times as fast by one press
+    def _shift(self, tile_id: str, by: int) -> None:
+        """Change places with the tile before, or after, as they are read."""
+        show, page = self.parts.document.show, self.view.page
+        if page is None:
+            return
+        order = [widget.tile.id for widget in self.view.in_order()]
+        here = order.index(tile_id) if tile_id in order else -1
+        there = here + by
+        if here < 0 or not 0 <= there < len(order):
+            return
+        spots = pages.all_spots(page)
+        other = order[there]
+        mine, its = spots[tile_id], spots[other]
+        where = {
+            tile_id: edits.replace(mine, x=its.x, y=its.y),
+            other: edits.replace(its, x=mine.x, y=mine.y),
+        }
+        if mine.h == its.h and mine.y == its.y and mine.w != its.w and by > 0:
+            where[other] = edits.replace(its, x=mine.x)
+            where[tile_id] = edits.replace(mine, x=mine.x + its.w)
+        show = pages.place(show, page.id, where)
+        show = edits.move(show, to_tile(tile_id), there)
+        self.parts.document.edit(f"move {self.tiles[tile_id].name}", show)
 
+    def _remove(self, widget: TileWidget) -> None:
+        name, ref = widget.name, widget.tile.ref
+        show = edits.remove(self.parts.document.show, ref)
+        self.parts.document.edit(f"take {name} off the page", show)
+        text = f"{name} is off the page; what it played stays. Ctrl+Z brings it back."
+        self.parts.notices.told.emit(text, "info")
 
-def _moves(player: Player) -> bool:
-    """Whether something that is on goes from step to step."""
-    cursor = player.steps[-1].cursor
-    return isinstance(cursor, Going) and player.ref.kind == Chase.kind
+    def _ask_fade(self, widget: TileWidget) -> None:
+        seconds, sure = QInputDialog.getDouble(
+            self, "Fade time", f"{widget.name} comes and goes in, seconds", 2.0, 0, 600
+        )
+        if sure:
+            self.parts.engine.send(Do(widget.tile.ref, Verb.FADE, seconds))
 
+    def _ask_choice(self, widget: TileWidget) -> None:
+        page = self.view.page
+        known = [t.choice for t in page.tiles if isinstance(t, Pad)] if page else []
+        text, sure = QInputDialog.getItem(
+            self,
+            "One at a time",
+            "Pads of one choice exclude each other and crossfade.\nName of the "
+            "choice (empty: none)",
+            ["", *dict.fromkeys(name for name in known if name)],
+            editable=True,
+        )
+        if sure:
+            show = edits.change(
+                self.parts.document.show, widget.tile.ref, choice=text.strip()
+            )
+            self.parts.document.edit(f"choice of {widget.name}", show)
 
-def _choice_panel(name: str, members: list[TileWidget]) -> QFrame:
-    """Pads that exclude each other, on one ground."""
-    frame = basics.panel(
-        basics.label(f"{name} · one at a time", "small"),
-        _plain(members),
-        margins=10,
-        spacing=6,
-    )
-    return frame
+    def _aside_menu(self) -> None:
+        self.aside_menu().exec(
+            self.aside_button.mapToGlobal(self.aside_button.rect().bottomLeft())
+        )
 
+    def aside_menu(self) -> QMenu:
+        """Whom to take aside, and the way back."""
+        menu, show, engine = QMenu(self), self.parts.document.show, self.parts.engine
+        chosen = self.parts.selection.chosen
+        if chosen:
+            text = f"The {count(len(chosen), 'lamp')} chosen"
+            menu.addAction(text, partial(engine.take_aside, list(chosen)))
+        for group in show.groups.values():
+            menu.addAction(group.name, partial(engine.take_aside, list(group.fixtures)))
+        menu.addSeparator()
+        back = menu.addAction("Bring all back", lambda: engine.bring_back())
+        back.setEnabled(bool(engine.state.aside))
+        return menu
 
-def _plain(members: list[TileWidget]) -> QWidget:
-    made = QWidget()
-    flow = Flow(made)
-    for member in members:
-        flow.addWidget(member)
-    return made
+    # adding
 
+    def _add_menu(self) -> None:
+        self.add_menu().exec(
+            self.add_button.mapToGlobal(self.add_button.rect().bottomLeft())
+        )
 
-class Flow(QLayout):
-    """Widgets from left to right, wrapped like words."""
+    def add_menu(self) -> QMenu:
+        """All that can be put on a page."""
+        menu, show = QMenu(self), self.parts.document.show
+        for kind, title in PLAYED.items():
+            sub = menu.addMenu(title)
+            for playable in show.playables.values():
+                sub.addAction(playable.name, partial(self.add_tile, playable.ref, kind))
+            sub.setEnabled(bool(show.playables))
+        sub = menu.addMenu("Dial of")
+        for playable in show.playables.values():
+            dial = Dial(id="", of=(playable.ref,))
+            sub.addAction(playable.name, partial(self.add, dial))
+        sub.setEnabled(bool(show.playables))
+        groups = [Ref(GROUP, group) for group in show.groups]
+        for title, kind_of in (("Colour of", ColourTile), ("Aim of", AimTile)):
+            sub = menu.addMenu(title)
+            for ref in groups:
+                tile = kind_of(id="", of=(ref,))
+                sub.addAction(name_of(show, ref), partial(self.add, tile))
+            sub.setEnabled(bool(groups))
+        sub = menu.addMenu("Master")
+        for master in show.masters.values():
+            if master.ref.id != "tempo":
+                tile_of = MasterTile(id="", drives=master.ref)
+                sub.addAction(master.name, partial(self.add, tile_of))
+        sub.addSeparator()
+        for ref in groups:
+            name = name_of(show, ref)
+            sub.addAction(f"New master over {name}", partial(self._new_master, ref))
+        over = menu.addMenu("Override fader of")
+        for ref in groups:
+            over.addAction(name_of(show, ref), partial(self._new_override, ref))
+        over.setEnabled(bool(groups))
+        menu.addSeparator()
+        for title, plain in PLAIN.items():
+            menu.addAction(title, partial(self.add, plain))
+        sub = menu.addMenu("For all that plays")
+        for deed, title in DEEDS.items():
+            sub.addAction(title, partial(self.add, DeedTile(id="", deed=deed)))
+        return menu
 
-    GAP = 10
+    def add_tile(self, plays: Ref, kind: str, choice: str = "") -> None:
+        """Put something that plays on the page that is shown."""
+        made = {k.kind: k for k in (Pad, Flash, Fader, Choice)}[kind]
+        tile = made(id="", plays=parts_of(plays))
+        if choice and isinstance(tile, Pad):
+            tile = edits.replace(tile, choice=choice)
+        tile = edits.replace(tile, id=f"{plays.id} {kind}")
+        self.add(tile)
 
-    def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent)
-        self._items: list[QLayoutItem] = []
-        self.setContentsMargins(0, 0, 0, 0)
+    def add(self, tile: Tile, spot: Spot | None = None, section: str = "") -> str:
+        """Put a tile on the page that is shown. Returns its id."""
+        show = self.parts.document.show
+        if self.page_id not in show.pages:
+            return ""
+        show, tile_id = pages.add(show, self.page_id, tile, spot, section)
+        name, page = name_of(show, to_tile(tile_id)), show.pages[self.page_id]
+        self.parts.document.edit(f"put {name} on {page.name}", show)
+        if self.arranger.on:
+            self.arranger.choose((tile_id,))
+        return tile_id
 
-    def addItem(self, item: QLayoutItem) -> None:
-        self._items.append(item)
+    def _new_master(self, over: Ref) -> None:
+        show, ref = pages.add_group_master(self.parts.document.show, (over,))
+        self._with_master(show, ref)
 
-    def count(self) -> int:
-        return len(self._items)
+    def _new_override(self, over: Ref) -> None:
+        show = self.parts.document.show
+        names = [master.name for master in show.masters.values()]
+        name = edits.fresh_name(f"{name_of(show, over)} override", names)
+        master_id = edits.fresh_id(name, show.masters)
+        made = Override(id=master_id, name=name, over=(over,))
+        self._with_master(edits.put(show, "masters", made), made.ref)
 
-    def itemAt(self, index: int) -> QLayoutItem | None:
-        return self._items[index] if 0 <= index < len(self._items) else None
+    def _with_master(self, show: object, ref: Ref) -> None:
+        after, _ = pages.add(show, self.page_id, MasterTile(id="", drives=ref))  # type: ignore[arg-type]
+        self.parts.document.edit(f"put {name_of(after, ref)} on a page", after)
 
-    def takeAt(self, index: int) -> QLayoutItem | None:
-        return self._items.pop(index) if 0 <= index < len(self._items) else None
+    # dropping
 
-    def hasHeightForWidth(self) -> bool:
+    def _carried(self, event: QDropEvent) -> list[Ref]:
+        """What is dragged, as far as it is there."""
+        show = self.parts.document.show
+        refs = [ref for ref in all_carried(event.mimeData()) if exists(show, ref)]
+        return refs if self.page_id else []
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """What can be a tile may be dropped here."""
+        if self._carried(event):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        """Anywhere on the page."""
+        if self._carried(event):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """What is let go over the page becomes the tile that fits it; over a tile that
+        plays things it is one more of them, over a pad of a choice one of that choice.
+        """
+        refs = self._carried(event)
+        if not refs:
+            return
+        event.acceptProposedAction()
+        self.drop(refs, self.view.body.mapFrom(self, event.position()))
+
+    def drop(self, refs: Sequence[Ref], point: QPointF) -> None:
+        """Put things on the page at a point of it."""
+        show = self.parts.document.show
+        played = [ref for ref in refs if ref.id in show.playables]
+        widget = next((w for w in self.tiles.values() if _is_in(w, point, self)), None)
+        if played and widget is not None and self._drop_on(widget.tile, played):
+            return
+        show, made = pages.fitting(show, refs)
+        if made is None:
+            words = "A motion" if refs[0].kind == PALETTE else "This"
+            text = (
+                f"{words} makes no tile by itself: keep it in a scene, and drag that."
+            )
+            self.parts.notices.told.emit(text, "alarm")
+            return
+        spot, section = self._spot_at(point, made)
+        after, tile_id = pages.add(show, self.page_id, made, spot, section)
+        name = name_of(after, to_tile(tile_id))
+        self.parts.document.edit(f"put {name} on the page", after)
+
+    def _drop_on(self, tile: Tile, played: list[Ref]) -> bool:
+        """Put things that play on a tile that takes more of them, or beside one that
+        sets an example. Returns whether it does.
+        """
+        if isinstance(tile, Fader):
+            self.add_tile(played[0], Fader.kind)
+        elif isinstance(tile, Choice):
+            plays = (*tile.plays, *parts_of(*played))
+            after = pages.change(self.parts.document.show, tile.id, plays=plays)
+            self.parts.document.edit("one look more in a choice", after)
+        elif isinstance(tile, Pad) and tile.choice:
+            self.add_tile(played[0], Pad.kind, tile.choice)
+        else:
+            return False
         return True
 
-    def heightForWidth(self, width: int) -> int:
-        return self._lay(QRect(0, 0, width, 0), False)
+    def _spot_at(self, point: QPointF, tile: Tile) -> tuple[Spot | None, str]:
+        # the lowest that begins above the point: below the last there is room too
+        above = [
+            (section, grid)
+            for section, grid in self.view.grids.items()
+            if grid.isVisible() and grid.y() <= point.y()
+        ]
+        if not above:
+            return None, ""
+        section, grid = above[-1]
+        column, row = grid.cell_at(point - QPointF(grid.pos()))
+        width, height = tile.size
+        spot = Spot(max(0, column), max(0, row), width, height)
+        free = not any(spot.overlaps(s) for s in grid.spots.values())
+        return (spot if free else None), section
 
-    def sizeHint(self) -> QSize:
-        return self.minimumSize()
+    # leading to things
 
-    def minimumSize(self) -> QSize:
-        sizes = [item.minimumSize() for item in self._items]
-        return QSize(
-            max((s.width() for s in sizes), default=0),
-            max((s.height() for s in sizes), default=0),
-        )
-
-    def setGeometry(self, rect: QRect) -> None:
-        super().setGeometry(rect)
-        self._lay(rect, True)
-
-    def _lay(self, rect: QRect, move: bool) -> int:
-        x, y, line = rect.x(), rect.y(), 0
-        for item in self._items:
-            size = item.sizeHint().expandedTo(item.minimumSize())
-            if x > rect.x() and x + size.width() > rect.right() + 1:
-                x, y, line = rect.x(), y + line + self.GAP, 0
-            if move:
-                item.setGeometry(QRect(x, y, size.width(), size.height()))
-            x += size.width() + self.GAP
-            line = max(line, size.height())
-        return y + line - rect.y()
-
-
-class OnNow(QFrame):
-    """The list of what is on, the latest on top, each with a way to let it go."""
-
-    def __init__(self, parts: Parts) -> None:
-        super().__init__()
-        self.parts = parts
-        self.setProperty("panel", "true")
-        self.rows: dict[str, OnRow] = {}
-        self.title = basics.label("On now", "heading")
-        self.all = basics.button(
-            "Let all go",
-            lambda: parts.engine.release(),
-            "quiet",
-            tip="Fade out everything that is on",
-        )
-        self.empty = basics.label(
-            "Nothing is on. The stage rests at home.", "soft", wrap=True
-        )
-        holder = QWidget()
-        self.list = QVBoxLayout(holder)
-        self.list.setContentsMargins(0, 0, 4, 0)
-        self.list.setSpacing(6)
-        basics.stack(
-            self,
-            basics.row(self.title, 1, self.all),
-            self.empty,
-            basics.scroller(holder),
-            margins=12,
-        )
-        parts.engine.state_changed.connect(self._state)
-        self._state(parts.engine.state)
-
-    def _state(self, state: PlayState) -> None:
-        players = sorted(state.players, key=lambda p: -p.order)
-        ids = [p.id for p in players]
-        if ids != list(self.rows):
-            basics.clear(self.list)
-            self.rows = {}
-            for player in players:
-                self.rows[player.id] = OnRow(self.parts, player.id)
-                self.list.addWidget(self.rows[player.id])
-            self.list.addStretch(1)
-        self.empty.setVisible(not players)
-        self.all.setEnabled(bool(players))
-        for player in players:
-            self.rows[player.id].follow(player)
-
-    def animate(self) -> None:
-        """Follow fades that are under way."""
-        for player in self.parts.engine.state.players:
-            if player.id in self.rows:
-                self.rows[player.id].follow(player)
-
-
-class OnRow(QFrame):
-    """One thing that is on. What moves shows its step and the next one, its rate, and
-    ways to drive it.
-    """
-
-    def __init__(self, parts: Parts, player_id: str) -> None:
-        super().__init__()
-        self.parts, self.player_id = parts, player_id
-        self.setStyleSheet(
-            f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}"
-        )
-        self.name = basics.label("")
-        self.level = basics.label("", "soft")
-        self.go = basics.tool(
-            "close", "Let it go", lambda: parts.engine.release(player_id)
-        )
-        self.go.setMinimumSize(40, 40)
-        self.where = basics.label("", "small")
-        self.rate = basics.label("", "small")
-        self.pause = basics.tool("pause", "Stand still, or go on", self._pause, True)
-        self.back = basics.tool("before", "The step before", self._back)
-        self.next = basics.tool("after", "The next step", self._next)
-        self.slower = basics.tool("minus", "Slower", self._slower)
-        self.faster = basics.tool("plus", "Faster", self._faster)
-        for button in (self.pause, self.back, self.next, self.slower, self.faster):
-            button.setFixedSize(34, 34)
-        self.drive = basics.row(
-            self.back,
-            self.pause,
-            self.next,
-            1,
-            self.slower,
-            self.rate,
-            self.faster,
-            spacing=0,
-        )
-        self.rounds: tuple[object, Rounds, tuple[str, ...]] | None = None
-        self._rate = 1.0
-        basics.stack(
-            self,
-            basics.row(self.name, 1, self.level, self.go),
-            self.where,
-            self.drive,
-            margins=4,
-            spacing=0,
-        ).setContentsMargins(12, 2, 4, 2)
-        self.where.hide()
-        self.drive.hide()
-
-    def _do(self, verb: Verb, value: float = 1.0) -> None:
-        self.parts.engine.send(Do(Ref(PLAYER, self.player_id), verb, value))
-
-    def _pause(self) -> None:
-        self._do(Verb.PAUSE)
-
-    def _next(self) -> None:
-        self._do(Verb.NEXT)
-
-    def _back(self) -> None:
-        self._do(Verb.BACK)
-
-    def _slower(self) -> None:
-        self._do(Verb.RATE, self._rate / FASTER)
-
-    def _faster(self) -> None:
-        self._do(Verb.RATE, self._rate * FASTER)
-
-    def follow(self, player: Player) -> None:
-        """Show how far a player is on, and where it is."""
-        now = time.monotonic()
-        dot = "○" if player.releasing else "●"
-        name = player.name.replace("&", "&amp;").replace("<", "&lt;")
-        self.name.setText(f'<span style="color:{theme.LIVE}">{dot}</span>&nbsp; {name}')
-        step = player.steps[-1]
-        weight = player.weight_at(now)
-        if len(player.steps) > 1 and not step.done(now):
-            part = (now - step.at) / max(step.over - step.at, 1e-3)
-            self.level.setText(f"fading in {100 * min(1.0, part):.0f} %")
-        elif player.releasing:
-            self.level.setText(f"out {100 * weight:.0f} %")
-        else:
-            self.level.setText(f"{100 * weight:.0f} %")
-        self._follow_motion(player, now)
-
-    def _follow_motion(self, player: Player, now: float) -> None:
-        cursor = player.steps[-1].cursor
-        moves = isinstance(cursor, Going)
-        self.drive.setVisible(moves)
-        if not isinstance(cursor, Going):
-            self.where.hide()
-            return
-        self._rate = player.rate
-        self.rate.setText(f"×{player.rate:.3g}")
-        self.pause.setChecked(player.paused)
-        show, state = self.parts.document.show, self.parts.engine.state
-        chase = show.playables.get(player.ref.id)
-        stepped = isinstance(chase, Chase)
-        for widget in (self.back, self.next, self.where):
-            widget.setVisible(stepped)
-        if not isinstance(chase, Chase):
-            return
-        rounds, names = self._rounds_of(chase)
-        if not names:
-            self.where.setText("no steps")
-            return
-        spot = rounds.at(own_time(chase, cursor.time(now, state.beat(now))))
-        after = rounds.step_at(spot.number + 1)
-        text = f"{spot.step + 1} {names[spot.step]}  →  {after + 1} {names[after]}"
-        self.where.setText(text)
-
-    def _rounds_of(self, chase: Chase) -> tuple[Rounds, tuple[str, ...]]:
-        """The order of a chase's steps and what they are called, worked out once."""
+    def _lead(self, ref: Ref) -> None:
+        """Show what lights a lamp: its tile where there is one on a page, else where it
+        is changed.
+        """
         show = self.parts.document.show
-        if self.rounds is None or self.rounds[0] is not chase:
-            steps = steps_of(show, chase)
-            names = tuple(step_name(show, step) for step in steps)
-            self.rounds = (chase, rounds_of(chase, steps), names)
-        return self.rounds[1], self.rounds[2]
+        for page in show.pages.values():
+            for tile in page.tiles:
+                if tile.ref == ref or ref in tile.leads_to:
+                    self.go(page.id)
+                    self.tiles[tile.id].setFocus()
+                    return
+        if ref.id in show.playables:
+            self.led_to.emit(f"playables/{ref.id}")
+        elif ref.kind == GRAND.kind:
+            text = f"{name_of(show, ref)} is in the heading."
+            self.parts.notices.told.emit(text, "info")
+        else:
+            self.led_to.emit("")
 
 
-def _in_a_row(tiles: Sequence[QWidget]) -> QWidget:
-    """Tiles side by side, as tall as there is room."""
-    row = QWidget()
-    line = QHBoxLayout(row)
-    line.setContentsMargins(0, 0, 0, 0)
-    line.setSpacing(10)
-    for tile in tiles:
-        line.addWidget(tile)
-    line.addStretch(1)
-    row.setMinimumHeight(220)
-    row.setMaximumHeight(400)
-    return row
+def _is_in(widget: TileWidget, point: QPointF, place: PerformPlace) -> bool:
+    there = widget.mapFrom(place.view.body, point)
+    return widget.isVisible() and widget.rect().contains(there.toPoint())
+
+
+PLAYED = {
+    Pad.kind: "As a pad",
+    Flash.kind: "As a flash",
+    Fader.kind: "As a fader",
+    Choice.kind: "As a choice, with",
+}
+PLAIN: dict[str, Tile] = {
+    "Tempo": TempoTile(id="tempo"),
+    "Clock": ClockTile(id="clock"),
+    "Label": LabelTile(id="label", name="Label"),
+}
+SEEN_ONLY = (ClockTile.kind, LabelTile.kind)
+
+
+class PageWindow(QFrame):
+    """A page in a window of its own: played there as in the main window."""
+
+    def __init__(
+        self, parts: Parts, minis: MiniStages, page_id: str, parent: QWidget
+    ) -> None:
+        super().__init__(parent, Qt.WindowType.Window)
+        self.parts = parts
+        self.setStyleSheet(f"PageWindow {{ background: {theme.PIT}; }}")
+        self.view = PageView(parts, minis)
+        self.view.go(page_id)
+        basics.stack(self, self.view, margins=12)
+        self.resize(900, 600)
+        parts.document.show_changed.connect(lambda _: self._name())
+        self._name()
+
+    def _name(self) -> None:
+        page = self.view.page
+        if page is None:
+            self.close()  # the page is gone
+        else:
+            self.setWindowTitle(f"{page.name} — Choreon")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """F11 fills the screen with it, Esc no more."""
+        if event.key() == Qt.Key.Key_F11:
+            self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
+        elif event.key() == Qt.Key.Key_Escape and self.isFullScreen():
+            self.showNormal()
+        elif not self.view.key(event):
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        """What a key held on ends."""
+        if not self.view.key(event):
+            super().keyReleaseEvent(event)

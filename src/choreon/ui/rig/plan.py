@@ -29,6 +29,7 @@ from choreon.model import arrange, edits, patch
 from choreon.model.show import Fixture, Place
 from choreon.render.colour import to_screen
 from choreon.ui import theme, words
+from choreon.ui.held import Held, draw_mark
 from choreon.ui.parts import Parts
 from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
@@ -78,6 +79,7 @@ class Plan(TakesTypes):
         super().__init__()
         self.parts = parts
         self.front = front
+        self.held = Held(parts, self)
         self.setMinimumSize(260, 200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -233,6 +235,7 @@ class Plan(TakesTypes):
         painter.drawPixmap(0, 0, self._names())
         if self._ghost is not None:
             self._draw_ghost(painter, self._ghost)
+        self._draw_held(painter)
         if self._box is not None:
             painter.setPen(QPen(QColor(theme.CHOSEN), 1))
             painter.setBrush(theme.colour(theme.CHOSEN, 0.12))
@@ -549,6 +552,14 @@ class Plan(TakesTypes):
             at = self.at(Place(mark.x, mark.y)) + QPointF(0, 4)
             named.append(_Name(mark.name, at, False, theme.KEEP))
         return named
+
+    def _draw_held(self, painter: QPainter) -> None:
+        """Marks at the lamps that a hand holds."""
+        show = self.parts.document.show
+        for fixture, how in self.held.lamps.items():
+            if fixture in show.fixtures:
+                spot = self.at(self._place(show.fixtures[fixture]))
+                draw_mark(painter, spot + QPointF(0, 15), how)
 
     def _draw_ghost(self, painter: QPainter, ghost: Ghost) -> None:
         pen = QPen(QColor(theme.ALARM if ghost.clash else theme.DRAFT), 1.4)

@@ -9,18 +9,18 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QPointF, Qt, Signal
-from PySide6.QtGui import QImage, QShowEvent
+from PySide6.QtCore import QPointF, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QVBoxLayout, QWidget
 
 from choreon.model import edits
-from choreon.model.show import Area, Bar, Picture, Room, Screen, Seats, Underlay
+from choreon.model.show import Area, Bar, Room, Screen, Seats, Underlay
+from choreon.ui import pictures
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import Plan
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
-MOST_PIXELS = 2400  # the longer side of a picture that is kept
 SIZE = (
     ("Width", "width", 1, 40),
     ("Depth", "depth", 1, 40),
@@ -348,7 +348,7 @@ class RoomPanel(QWidget):
 
     def _ask_picture(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "The venue's plan", "", "Pictures (*.png *.jpg *.jpeg *.bmp *.webp)"
+            self, "The venue's plan", "", pictures.KINDS
         )
         if name:
             self.take_picture(Path(name))
@@ -357,30 +357,15 @@ class RoomPanel(QWidget):
         """Lay a picture below the plan; it travels in the show, made smaller where it
         is very large.
         """
-        image = QImage(str(path))
-        if image.isNull():
+        show, room = self.parts.document.show, self.room
+        found = pictures.read(path, show)
+        if found is None:
             self.parts.notices.told.emit(
                 f"{path.name} is no picture that can be read. Nothing was changed.",
                 "alarm",
             )
             return
-        if max(image.width(), image.height()) > MOST_PIXELS:
-            image = image.scaled(
-                MOST_PIXELS,
-                MOST_PIXELS,
-                Qt.AspectRatioMode.KeepAspectRatio,
-                Qt.TransformationMode.SmoothTransformation,
-            )
-        data = QByteArray()
-        buffer = QBuffer(data)
-        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-        image.save(buffer, "PNG")  # type: ignore[call-overload]
-        show, room = self.parts.document.show, self.room
-        picture = Picture(
-            id=edits.fresh_id(path.stem, show.pictures),
-            name=path.name,
-            data=bytes(data.data()),
-        )
+        picture, image = found
         wide = room.width + 2
         under = Underlay(
             picture.id, -wide / 2, room.depth + 1, wide / max(1, image.width())

@@ -30,6 +30,7 @@ from PySide6.QtWidgets import (
 from choreon.model import edits, patch
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Show
 from choreon.ui import theme
+from choreon.ui.held import Held, mark_picture
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
 from choreon.ui.settings import settings_file
@@ -77,6 +78,7 @@ class Model(QAbstractTableModel):
         self.parts = parts
         self.ids: list[str] = []
         self.clashing: set[str] = set()
+        self.held: dict[str, str] = {}  # lamps that a hand holds, and how
         self.edited: Callable[[str, int, str], bool] = lambda i, c, t: False
         self.refill()
 
@@ -131,9 +133,18 @@ class Model(QAbstractTableModel):
             if self._is_wrong(fixture, title):
                 return QColor(theme.ALARM)
             return QColor(theme.TEXT if editable else theme.SOFT)
-        if role == Qt.ItemDataRole.ToolTipRole and fixture.id in self.clashing:
-            return "Clashes with another fixture"
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return self._tip(fixture)
+        how = self.held.get(fixture.id)
+        if role == Qt.ItemDataRole.DecorationRole and how and title == "Name":
+            return mark_picture(how)
         return None
+
+    def _tip(self, fixture: Fixture) -> str | None:
+        if fixture.id in self.clashing:
+            return "Clashes with another fixture"
+        how = self.held.get(fixture.id)
+        return f"{fixture.name} is {how}" if how else None
 
     def _is_wrong(self, fixture: Fixture, title: str) -> bool:
         """Whether a cell is shown in alarm: its type is unknown, or it clashes."""
@@ -188,6 +199,8 @@ class HangTable(QWidget):
         )
         self.columns = basics.tool("more", "Which columns are shown", self._column_menu)
         self._make_view()
+        self.held = Held(parts, self.view.viewport())
+        self.held.changed.connect(self._held)
         head = basics.row(
             self.filter,
             self.count,
@@ -209,6 +222,9 @@ class HangTable(QWidget):
         parts.document.show_changed.connect(lambda _: self._refill())
         parts.selection.changed.connect(lambda _: self._mirror())
         self._refill()
+
+    def _held(self) -> None:
+        self.model.held = self.held.lamps
 
     def _make_view(self) -> None:
         self.view = view = QTableView()

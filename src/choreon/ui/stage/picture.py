@@ -31,6 +31,7 @@ from choreon.model.show import Mark
 from choreon.render.decode import Decoder, Lamp, Light
 from choreon.render.rig import Floats
 from choreon.ui import theme
+from choreon.ui.held import Held, draw_mark
 from choreon.ui.parts import Parts
 from choreon.ui.settings import settings_file
 from choreon.ui.stage import figures
@@ -79,6 +80,7 @@ class StagePicture(QWidget):
         super().__init__()
         self.parts = parts
         self.choosing = choosing
+        self.held = Held(parts, self)
         self.setMinimumSize(240, 150)
         self.setAccessibleName("Stage picture")
         self.setFocusPolicy(
@@ -223,6 +225,7 @@ class StagePicture(QWidget):
             self.path.draw(painter, stage.view(QRectF(self.rect())), self.runners())
         if self.choosing:
             self._captions(painter, stage)
+        self._held(painter, stage)
         self._shapes(painter)
         self._notes(painter)
         painter.end()
@@ -266,6 +269,20 @@ class StagePicture(QWidget):
                     Qt.AlignmentFlag.AlignHCenter,
                     str(place),
                 )
+
+    def _held(self, painter: QPainter, stage: StagePainter) -> None:
+        """Marks at the lamps that a hand holds."""
+        marked = self.held.lamps
+        if not marked:
+            return
+        at = stage.view(QRectF(self.rect())).project(stage.places)
+        rows: dict[str, list[int]] = {}
+        for i, lamp in enumerate(stage.lamps):
+            if lamp.fixture in marked:
+                rows.setdefault(lamp.fixture, []).append(i)
+        for fixture, own in rows.items():
+            spot = QPointF(at[own, 0].mean(), at[own, 1].max() + 10)
+            draw_mark(painter, spot, marked[fixture])
 
     def _draw_phase(
         self, painter: QPainter, x: float, low: float, degrees: float

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -15,7 +16,7 @@ from PySide6.QtWidgets import (
 from choreon.engine.actions import level_of
 from choreon.engine.protocol import Control
 from choreon.model.inputs import MidiInput
-from choreon.model.refs import Ref
+from choreon.model.refs import DEEDS, Ref, to_deed
 from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.learn import Learner
@@ -24,6 +25,9 @@ from choreon.ui.surfaces.drawing import ControllerDrawing
 from choreon.ui.widgets import basics
 
 ID = Qt.ItemDataRole.UserRole
+
+
+SEEN_ONLY = ("clock", "label")  # tiles that nothing is done to
 
 
 class SurfacesPlace(QWidget):
@@ -143,7 +147,7 @@ class SurfacesPlace(QWidget):
         if not self.isVisible():
             return  # it is filled when it is looked at
         show = self.parts.document.show
-        shown = (show.pages, show.playables, show.inputs)
+        shown = (show.pages, show.playables, show.inputs, show.masters)
         if self._shown and all(a is b for a, b in zip(shown, self._shown, strict=True)):
             return
         if not self._shown or show.inputs is not self._shown[2]:
@@ -153,8 +157,12 @@ class SurfacesPlace(QWidget):
         basics.clear(self.list)
         self.targets = {}
         self._section("Masters", [master.ref for master in show.masters.values()])
+        self._section("For all that plays", [to_deed(deed) for deed in DEEDS])
         for page in show.pages.values():
-            self._section(page.name, [tile.ref for tile in page.tiles])
+            self._section(
+                page.name,
+                [tile.ref for tile in page.tiles if tile.kind not in SEEN_ONLY],
+            )
         self.list.addStretch(1)
         self.drawing.update()
         self._state(self.parts.engine.state)
@@ -189,8 +197,13 @@ class TargetRow(QWidget):
         self.dot = basics.label("○")
         self.dot.setFixedWidth(14)
         title = basics.label(self.name_text)
-        tied = ", ".join(_control(m) for m in ties)
-        self.tied = basics.label(tied, "soft")
+        title.setToolTip(self.name_text)
+        # a long name, or a second control, does not push the buttons out of sight
+        title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        controls = [_control(m) for m in ties]
+        more = f" +{len(controls) - 1}" if len(controls) > 1 else ""
+        self.tied = basics.label("".join(controls[:1]) + more, "soft")
+        self.tied.setToolTip(", ".join(controls))
         self.learn = basics.button(
             "Learn",
             self._learn,
@@ -201,12 +214,11 @@ class TargetRow(QWidget):
             "unlink", f"Untie {self.name_text}", lambda: learner.forget(target)
         )
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        basics.stack(
-            self,
-            basics.row(
-                self.dot, title, 1, self.tied, self.unlearn, self.learn, spacing=6
-            ),
-        ).setContentsMargins(8, 2, 4, 2)
+        line = basics.row(
+            self.dot, title, self.tied, self.unlearn, self.learn, spacing=6
+        )
+        basics.grow(line, 1)
+        basics.stack(self, line).setContentsMargins(8, 2, 4, 2)
         self.unlearn.setVisible(bool(ties))
         self.mark(False)
 

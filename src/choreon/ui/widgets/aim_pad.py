@@ -83,6 +83,11 @@ class AimPad(QWidget):
         else:
             super().wheelEvent(event)
 
+    @property
+    def held(self) -> bool:
+        """Whether a hand drags something on it."""
+        return self._grip is not None or self._edge is not None
+
     def edit_limits(self, on: bool) -> None:
         """Have drags move the edges of the limits."""
         self.editing = on
@@ -125,6 +130,7 @@ class AimPad(QWidget):
             painter.drawRect(rect.adjusted(0.5, 0.5, -0.5, -0.5))
             painter.restore()
         painter.setPen(QPen(QColor(theme.BATTEN), 1))
+        painter.setClipRect(self.rect())
         home = self._to_screen(0, 0)
         painter.drawLine(QPointF(home.x(), 0), QPointF(home.x(), self.height()))
         painter.drawLine(QPointF(0, home.y()), QPointF(self.width(), home.y()))

@@ -69,13 +69,23 @@ class ColourField(QWidget):
             painter.drawEllipse(at, 9, 9)
 
     def _pick(self, event: QMouseEvent) -> None:
-        hue = min(1.0, max(0.0, event.position().x() / self.width()))
-        strength = min(1.0, max(0.0, 1 - event.position().y() / self.height()))
+        self.changed.emit(self.pick(event.position()))
+
+    def pick(self, point: QPointF) -> Rgb:
+        """Go to the colour at a point of the field. Returns it."""
+        return self._go(point.x() / self.width(), 1 - point.y() / self.height())
+
+    def step(self, by: float) -> Rgb:
+        """Go round the hues by a part of all of them. Returns the colour."""
+        return self._go((self._spot.x() + by) % 1.0, self._spot.y() or 1.0)
+
+    def _go(self, hue: float, strength: float) -> Rgb:
+        hue, strength = min(1.0, max(0.0, hue)), min(1.0, max(0.0, strength))
         self._spot = QPointF(hue, strength)
         r, g, b = colour_at(360 * hue, strength).tolist()
         self._rgb = (r, g, b)
         self.update()
-        self.changed.emit(self._rgb)
+        return self._rgb
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take the colour under the pointer."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QKeyEvent,
@@ -65,27 +65,39 @@ class Fader(QWidget):
             self.update()
             self.moved.emit(level)
 
-    def _along(self, event: QMouseEvent) -> float:
+    def _along(self, point: QPointF) -> float:
         if self.upright:
-            return -event.position().y() / max(1, self.height() - 28)
-        return event.position().x() / max(1, self.width() - 28)
+            return -point.y() / max(1, self.height() - 28)
+        return point.x() / max(1, self.width() - 28)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def grip(self, point: QPointF) -> None:
         """Take hold of it where it stands."""
-        if event.button() == Qt.MouseButton.LeftButton:
-            self._drag = (self._along(event), self._level)
-            self._start = self._level
+        self._drag = (self._along(point), self._level)
+        self._start = self._level
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Move it by as much as the pointer, with Shift by a tenth."""
+    def pull(self, point: QPointF, fine: float = 1.0) -> None:
+        """Move it by as much as what holds it has moved, or a part of that."""
         if self._drag is not None:
-            fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-            self._set(self._drag[1] + fine * (self._along(event) - self._drag[0]))
+            self._set(self._drag[1] + fine * (self._along(point) - self._drag[0]))
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def drop(self) -> None:
         """Let it go."""
         self._drag = None
         self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of it."""
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.grip(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Move it by as much as the pointer, with Shift by a tenth."""
+        shift = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        self.pull(event.position(), 0.1 if shift else 1.0)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let it go."""
+        self.drop()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """A step up or down, with Shift a small one."""
@@ -99,6 +111,9 @@ class Fader(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows step, digits are tenths, F is full, Escape takes a drag back."""
         key = event.key()
+        if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            event.ignore()  # it belongs to whoever has keys for all that is on a page
+            return
         more = (Qt.Key.Key_Up, Qt.Key.Key_Right)
         if key in more or key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
             self._set(self._level + (0.05 if key in more else -0.05))

@@ -6,11 +6,14 @@ few seconds and disturbs no other.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import logging
+from collections.abc import Iterable, Mapping, Sequence
 
 from choreon.wire.outputs.artnet import ArtnetStream
-from choreon.wire.outputs.base import Destination, Frame, Stream, Tally
+from choreon.wire.outputs.base import Destination, Frame, Idle, Stream, Tally
 from choreon.wire.outputs.sacn import SacnStream
+
+log = logging.getLogger(__name__)
 
 STREAMS: dict[str, type[Stream]] = {
     "sacn": SacnStream,
@@ -20,7 +23,9 @@ STREAMS: dict[str, type[Stream]] = {
 
 
 class Sender:
-    """All outputs of a show. A destination that is off has no stream."""
+    """All outputs of a show. A destination that is off has no stream, one that is
+    `unfit` only says why. What goes wrong in one disturbs no other.
+    """
 
     def __init__(
         self,
@@ -28,11 +33,12 @@ class Sender:
         cid: bytes,
         destinations: Iterable[Destination],
         universes: Sequence[int],
+        unfit: Mapping[str, str] | None = None,
     ) -> None:
         self.universes = tuple(universes)
         self._source = source
         self.streams = {
-            d.id: STREAMS[d.kind](source, cid, d, universes)
+            d.id: _built(source, cid, d, universes, (unfit or {}).get(d.id, ""))
             for d in destinations
             if d.on
         }
@@ -67,25 +73,57 @@ class Sender:
             same = same_source and old.universes == new.universes
             if same and old.destination == new.destination:
                 self.streams[i] = old
-            else:
+                continue
+            try:
                 new.follow(old)
+            except Exception as error:
+                new.fail(error)
 
     def send(self, frame: Frame, now: float) -> None:
         """Send a frame (U, 512), rows in the order of `universes`. What cannot be sent
         is counted in `errors`.
         """
         for stream in self.streams.values():
-            stream.send(frame, now)
+            try:
+                stream.send(frame, now)
+            except Exception as error:  # whatever it is, it is this one's trouble alone
+                stream.fail(error)
 
     def repeat(self, now: float) -> None:
         """Send the last frame once more: nothing has changed."""
         for stream in self.streams.values():
-            stream.repeat(now)
+            try:
+                stream.repeat(now)
+            except Exception as error:
+                stream.fail(error)
 
     def close(self) -> None:
         """End every stream."""
         for stream in self.streams.values():
-            stream.close()
+            try:
+                stream.close()
+            except Exception as error:
+                stream.fail(error)
+
+
+def _built(
+    source: str,
+    cid: bytes,
+    destination: Destination,
+    universes: Sequence[int],
+    trouble: str,
+) -> Stream:
+    """A stream for a destination; one that only tells its trouble where that cannot
+    be.
+    """
+    kind = STREAMS.get(destination.kind)
+    if not trouble and kind is not None:
+        try:
+            return kind(source, cid, destination, universes)
+        except Exception as error:
+            log.exception("an output cannot be made")
+            trouble = f"{type(error).__name__}: {error}"
+    return Idle(source, cid, destination, trouble or "This kind is not known")
 
 
 __all__ = ["STREAMS", "Destination", "Frame", "Sender", "Stream", "Tally"]

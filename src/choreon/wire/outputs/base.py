@@ -5,13 +5,17 @@ rate, counts.
 from __future__ import annotations
 
 import contextlib
+import logging
 import socket
+import time
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from typing import ClassVar, NamedTuple, Protocol
 
 import numpy as np
 import numpy.typing as npt
+
+log = logging.getLogger(__name__)
 
 AGAIN = 2.0  # seconds between attempts to open a stream that failed
 REPEATS = 3  # how often the same is sent before a stream rests (E1.31, section 6.6.1)
@@ -107,6 +111,7 @@ class Stream(ABC):
         self._late: Frame | None = None  # a frame that the rate did not let through yet
         self._repeats = 0
         self._last = 0.0  # when it last sent
+        self._logged = False  # a fault that was not foreseen
         self.packets = [
             packet
             for row, universe in enumerate(self.universes)
@@ -226,6 +231,19 @@ class Stream(ABC):
             self._again = now + AGAIN
             self.shut()
 
+    def fail(self, error: Exception) -> None:
+        """Something that is not foreseen went wrong: it is told, and tried anew
+        later.
+        """
+        self.errors += max(1, len(self.packets))
+        if not self._logged:
+            self._logged = True
+            log.error("the output %s failed", self.destination.id, exc_info=error)
+        self.trouble = f"It cannot send: {type(error).__name__}: {error}."
+        self._again = time.monotonic() + AGAIN
+        with contextlib.suppress(Exception):
+            self.shut()
+
     # following each other
 
     def keys(self) -> dict[tuple[str, int, int], Packet]:
@@ -253,7 +271,7 @@ class Stream(ABC):
             self.mark_ended(packet)
             self.count(packet.data)
             if self._socket is not None:
-                with contextlib.suppress(OSError):
+                with contextlib.suppress(OSError, ValueError, OverflowError):
                     self._socket.sendto(packet.data, packet.to)
 
     def close(self) -> None:
@@ -267,3 +285,34 @@ class Stream(ABC):
         if self._socket is not None:
             self._socket.close()
             self._socket = None
+
+
+class Idle(Stream):
+    """An output that cannot send: it only says why."""
+
+    sequence_at = address_at = 0
+
+    def __init__(
+        self, source: str, cid: bytes, destination: Destination, why: str
+    ) -> None:
+        super().__init__(source, cid, destination, ())
+        self.trouble = f"{why}. Nothing is sent here until that is changed."
+
+    def build(self, universe: int, row: int) -> Packet | None:
+        """There is none."""
+        return None
+
+    def send(self, frame: Frame, now: float) -> None:
+        """Send nothing."""
+
+    def repeat(self, now: float) -> None:
+        """Send nothing."""
+
+    def count(self, data: bytearray) -> None:
+        """There is nothing to count."""
+
+    def mark_ended(self, packet: Packet) -> None:
+        """There is nothing to end."""
+
+    def count_sync(self) -> None:
+        """There is nothing to count."""

@@ -1,0 +1,198 @@
+"""How what is on is driven from a tile, a dial or the list of what is on: rate, size,
+phase, pause, steps, order. Pure functions from state to state.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import msgspec
+
+from choreon.engine.actions import motion, players, tempo
+from choreon.engine.actions.levels import within
+from choreon.engine.do import Do
+from choreon.model.effects import rate_of
+from choreon.model.playables import Chase
+from choreon.model.playables.chase import Unit, steps_of
+from choreon.model.show import Show
+from choreon.model.verbs import Edge, Verb
+from choreon.render.sources.chase import rounds_of
+from choreon.render.state import Going, Player, PlayState, Step
+
+replace = msgspec.structs.replace
+
+Drive = Callable[[Show, PlayState, Player, Do, float], PlayState]
+
+
+def drive(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    """Drive something that is on by one of MOVING; letting up does nothing."""
+    if do.edge == Edge.UP:
+        return state
+    return MOVING[do.verb](show, state, player, do, now)
+
+
+MOST = 100_000  # steps, or places in an order
+
+
+def _whole(value: float) -> int:
+    """A whole number; 0 for what is none."""
+    return int(min(MOST, max(-MOST, value))) if math.isfinite(value) else 0
+
+
+def _rate(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return motion.set_rate(state, player, do.value, now)
+
+
+def _pause(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return motion.pause(state, player, None, now)
+
+
+def _next(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return motion.go_by(show, state, player, 1, now)
+
+
+def _back(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return motion.go_by(show, state, player, -1, now)
+
+
+def _step(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return motion.go_to_step(show, state, player, _whole(do.value), now)
+
+
+def _half(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return motion.set_rate(state, player, player.rate / 2.0, now)
+
+
+def _double(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return motion.set_rate(state, player, player.rate * 2.0, now)
+
+
+def _size(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    size = within(do.value)
+    return players.change(state, player, lambda p: replace(p, size=size))
+
+
+def _phase(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    if not math.isfinite(do.value):
+        return state
+    return set_phase(show, state, player, do.value % 1.0)
+
+
+def set_phase(show: Show, state: PlayState, player: Player, phase: float) -> PlayState:
+    """Have the effects of a player be ahead by a part of a cycle, 0…1."""
+    by = phase - player.phase
+
+    def ahead(step: Step) -> Step:
+        playable = show.playables.get(step.ref.id)
+        effects = getattr(playable, "effects", ())
+        if not isinstance(step.cursor, Going) or not effects:
+            return step
+        offsets = dict(step.cursor.offsets)
+        for effect in effects:
+            offsets[effect.id] = offsets.get(effect.id, 0.0) + by
+        return replace(step, cursor=replace(step.cursor, offsets=offsets))
+
+    def moved(one: Player) -> Player:
+        return replace(one, phase=phase, steps=tuple(ahead(s) for s in one.steps))
+
+    return state if by == 0.0 else players.change(state, player, moved)
+
+
+def _stored(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    """As it is stored: rate, size, phase, and its pause is over."""
+    state = motion.set_rate(state, player, 1.0, now)
+    state = motion.pause(state, state.player(player.id) or player, False, now)
+    known = state.player(player.id) or player
+    state = set_phase(show, state, known, 0.0)
+    known = state.player(player.id) or known
+    return players.change(state, known, lambda p: replace(p, size=1.0))
+
+
+def _tap(show: Show, state: PlayState, player: Player, do: Do, now: float) -> PlayState:
+    """Tapped to time: a cycle of its effects, or a step, takes as long as it is from
+    tap to tap.
+    """
+    taps = player.taps
+    if taps and (now - taps[-1] > tempo.AGAIN or now <= taps[-1]):
+        taps = ()
+    taps = (*taps, now)[-tempo.MOST_TAPS :]
+    state = players.change(state, player, lambda p: replace(p, taps=taps))
+    beat = natural_beat(show, state, player)
+    if len(taps) < 2 or beat is None:
+        return state
+    mean = (taps[-1] - taps[0]) / (len(taps) - 1)
+    known = state.player(player.id) or player
+    return motion.set_rate(state, known, beat / mean, now)
+
+
+def natural_beat(show: Show, state: PlayState, player: Player) -> float | None:
+    """Returns the seconds that a cycle of what plays takes as stored, or a step of a
+    chase; None where nothing moves.
+    """
+    playable = show.playables.get(player.ref.id)
+    if isinstance(playable, Chase):
+        steps = steps_of(show, playable)
+        rounds = rounds_of(playable, steps)
+        if not rounds.count:
+            return None
+        length = rounds.own_time(2) - rounds.own_time(1)
+        beats = playable.unit == Unit.BEATS
+        return length * 60.0 / state.clock.bpm if beats else length
+    for effect in getattr(playable, "effects", ()):
+        rate = rate_of(show, effect, playable.effects)  # type: ignore[union-attr]
+        cycles = rate.cycles(1.0, state.clock.bpm / 60.0)
+        if effect.on and cycles > 0.0:
+            return float(1.0 / cycles)
+    return None
+
+
+def _raise(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return players.reorder(show, state, player, _whole(do.value), now)
+
+
+def _lower(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return players.reorder(show, state, player, -_whole(do.value), now)
+
+
+MOVING: dict[Verb, Drive] = {
+    Verb.RATE: _rate,
+    Verb.SIZE: _size,
+    Verb.PHASE: _phase,
+    Verb.STORED: _stored,
+    Verb.HALF: _half,
+    Verb.DOUBLE: _double,
+    Verb.TAP: _tap,
+    Verb.PAUSE: _pause,
+    Verb.NEXT: _next,
+    Verb.BACK: _back,
+    Verb.STEP: _step,
+    Verb.RAISE: _raise,
+    Verb.LOWER: _lower,
+}

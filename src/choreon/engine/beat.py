@@ -1,0 +1,62 @@
+"""The engine's heartbeat: a few bytes of memory that it and its supervisor share, and
+that lie in no folder.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+import struct
+from enum import IntEnum
+
+SIZE = 64
+_FRAMES = struct.Struct("<Q")
+PHASE_AT = 8
+
+
+class Phase(IntEnum):
+    """What an engine is about. One that ends is not started again."""
+
+    STARTING = 0
+    PLAYING = 1
+    ENDING = 2
+
+
+class Beat:
+    """One heartbeat. `handle` is that of a file in memory, to be passed on."""
+
+    def __init__(self, handle: int) -> None:
+        """Raises OSError or ValueError where that is no heartbeat."""
+        self.handle = handle
+        self._map = mmap.mmap(handle, SIZE)
+
+    @classmethod
+    def make(cls) -> Beat:
+        """Returns a new heartbeat. Raises OSError."""
+        handle = os.memfd_create("choreon-beat")
+        os.ftruncate(handle, SIZE)
+        return cls(handle)
+
+    @property
+    def frames(self) -> int:
+        """How often it has beaten."""
+        return int(_FRAMES.unpack_from(self._map)[0])
+
+    @property
+    def phase(self) -> Phase:
+        """What the engine is about."""
+        number = self._map[PHASE_AT]
+        return Phase(number) if number in list(Phase) else Phase.STARTING
+
+    def beat(self, frames: int) -> None:
+        """The engine has come to another frame."""
+        _FRAMES.pack_into(self._map, 0, frames)
+
+    def enter(self, phase: Phase) -> None:
+        """The engine is about something else now."""
+        self._map[PHASE_AT] = phase
+
+    def close(self) -> None:
+        """Let the memory go."""
+        self._map.close()
+        os.close(self.handle)

@@ -1,0 +1,274 @@
+"""The engine's parent: a small process that starts it, watches its heartbeat, and
+starts it again when it dies or hangs. It knows no show and needs no window.
+
+The engine watches its supervisor too: one that dies is replaced by the engine, and the
+new one adopts the engine as it plays.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import logging
+import os
+import select
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from choreon import folders
+from choreon.engine.beat import Beat, Phase
+
+log = logging.getLogger("choreon.supervisor")
+
+LOOK = 0.05  # seconds between two looks at the heartbeat
+MISSING = 1.0  # seconds without a beat after which an engine counts as hung
+STARTING = 30.0  # seconds an engine may take to its first frame
+ENDING = 3.0  # seconds an engine that was told to end may take beyond its fade
+STEADY = 10.0  # seconds after which a death is not counted with the one before
+WAITS = (0.0, 0.0, 0.5, 1.0, 2.0, 4.0, 8.0, 15.0)  # seconds before the nth new start
+BRIEF = 3  # deaths in a row after which what played is left out at the next start
+NOT_AGAIN = (0, 3, 4)  # exit codes: it ended, another one plays, it cannot play here
+
+
+class Watched:
+    """A process that is watched, a child or one that was adopted."""
+
+    def __init__(self, pid: int, child: subprocess.Popen[bytes] | None = None) -> None:
+        """Raises OSError where there is none."""
+        self.pid, self.child = pid, child
+        self.handle = os.pidfd_open(pid)
+
+    def over(self) -> int | None:
+        """Returns the exit code of a child that has ended, 1 for one that was adopted;
+        None while it lives.
+        """
+        if self.child is not None:
+            return self.child.poll()
+        ready, _, _ = select.select([self.handle], [], [], 0)
+        return 1 if ready else None
+
+    def tell(self, number: int) -> None:
+        """Send it a signal; one that has gone is passed over."""
+        with contextlib.suppress(OSError):
+            signal.pidfd_send_signal(self.handle, number)
+
+    def kill(self) -> None:
+        """End it, whatever it is about, and wait until it is gone: its lock, and its
+        sockets, are then free.
+        """
+        self.tell(signal.SIGKILL)
+        select.select([self.handle], [], [], 10.0)
+        if self.child is not None:
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                self.child.wait(5.0)
+
+    def close(self) -> None:
+        """Watch it no longer."""
+        os.close(self.handle)
+
+
+class Patience:
+    """Counts the time in which no beat came. Time in which this process itself did not
+    run, while the machine slept or stood still, is not counted.
+    """
+
+    def __init__(self, now: float) -> None:
+        self._frames, self._looked = -1, now
+        self.missing = 0.0
+
+    def look(self, frames: int, now: float) -> float:
+        """Returns for how many seconds no beat has come."""
+        step, self._looked = now - self._looked, now
+        if frames != self._frames:
+            self._frames, self.missing = frames, 0.0
+        else:
+            self.missing += min(step, 2 * LOOK)
+        return self.missing
+
+
+class Supervisor:
+    """Starts an engine by `start(why, deaths)`, and again as often as it is needed."""
+
+    def __init__(
+        self,
+        start: Callable[[Beat, str, int], subprocess.Popen[bytes]],
+        beat: Beat | None = None,
+    ) -> None:
+        self._start = start
+        self._beat = beat or Beat.make()
+        self._ending = False
+        self._end_by = 0.0
+        self._wake_in, self._wake_out = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
+        self._deaths: list[float] = []
+
+    def run(self, engine: Watched | None = None) -> int:
+        """Watch until the engine ends as it was told. Returns the exit code. `engine`:
+        one that plays already.
+        """
+        for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+            signal.signal(number, self._told)
+        signal.set_wakeup_fd(self._wake_out, warn_on_full_buffer=False)
+        why = ""
+        while True:
+            if engine is None:
+                self._beat.enter(Phase.STARTING)
+                child = self._start(self._beat, why, len(self._deaths))
+                engine = Watched(child.pid, child)
+            code, why = self._watch(engine)
+            engine.close()
+            engine = None
+            ended = self._ending or self._beat.phase == Phase.ENDING
+            if ended or code in NOT_AGAIN:
+                return 0 if ended and code not in NOT_AGAIN else code
+            log.error("The engine %s. It is started again.", why)
+            self._wait()
+            if self._ending:
+                return 0
+
+    def _told(self, *_: object) -> None:
+        self._ending = True
+
+    def _watch(self, engine: Watched) -> tuple[int, str]:
+        """Watch one engine until it is gone. Returns its exit code, and why."""
+        began = time.monotonic()
+        patience = Patience(began)
+        told = 0.0
+        poll = select.poll()
+        poll.register(engine.handle, select.POLLIN)
+        poll.register(self._wake_in, select.POLLIN)
+        while True:
+            poll.poll(1000 * LOOK)
+            with contextlib.suppress(BlockingIOError):
+                os.read(self._wake_in, 4096)
+            now = time.monotonic()
+            code = engine.over()
+            if code is not None:
+                return code, _fate(code)
+            missing = patience.look(self._beat.frames, now)
+            phase = self._beat.phase
+            if self._ending and not told:
+                told = now
+                engine.tell(signal.SIGTERM)
+            patient = STARTING if phase == Phase.STARTING else MISSING
+            if missing > patient or (told and now - told > ENDING):
+                log.error("The engine hangs: no frame for %.1f s.", missing)
+                engine.kill()
+                return 1, f"hung for {missing:.1f} s and was ended"
+
+    def _wait(self) -> None:
+        """Let time go by before the next start, the longer the more often it died."""
+        now = time.monotonic()
+        self._deaths = [t for t in self._deaths if now - t < 60.0] + [now]
+        if len(self._deaths) > 1 and now - self._deaths[-2] > STEADY:
+            self._deaths = [now]
+        wait = WAITS[min(len(self._deaths), len(WAITS)) - 1]
+        if wait:
+            log.error("It has died %d times; waiting %.1f s.", len(self._deaths), wait)
+        end = now + wait
+        while not self._ending and (left := end - time.monotonic()) > 0:
+            select.select([self._wake_in], [], [], left)
+            with contextlib.suppress(BlockingIOError):
+                os.read(self._wake_in, 4096)
+
+
+def _fate(code: int) -> str:
+    if code >= 0:
+        return f"ended by itself (exit code {code})"
+    try:
+        return f"was ended by {signal.Signals(-code).name}"
+    except ValueError:
+        return f"was ended by signal {-code}"
+
+
+def command(
+    words: Sequence[str], beat: Beat, why: str = "", deaths: int = 0
+) -> list[str]:
+    """Returns the command that starts an engine, supervised. `words`: what the user
+    asked for; `why`, `deaths`: how the one before it ended, and how many did of late.
+    """
+    again = ["--why", why] if why else []
+    if deaths >= BRIEF:
+        again.append("--bare")
+    return [
+        *(sys.executable, "-m", "choreon", "engine", *words),
+        *("--beat", str(beat.handle), *again),
+    ]
+
+
+def start(
+    words: Sequence[str], beat: Beat, why: str, deaths: int
+) -> subprocess.Popen[bytes]:
+    """Start an engine as a child."""
+    return subprocess.Popen(
+        command(words, beat, why, deaths),
+        stdin=subprocess.DEVNULL,
+        pass_fds=(beat.handle,),
+        env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+    )
+
+
+def run(words: Sequence[str], adopt: int = 0, handle: int = -1) -> int:
+    """Supervise an engine until it ends; returns the exit code. `adopt`: the process of
+    one that plays already, and `handle` that of its heartbeat.
+    """
+    logging.basicConfig(
+        level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s"
+    )
+    engine: Watched | None = None
+    beat: Beat | None = None
+    if adopt:
+        try:
+            engine, beat = Watched(adopt), Beat(handle)
+        except (OSError, ValueError):
+            return 0  # it has gone meanwhile
+    _never_first()
+    try:
+        _hold_lock()
+    except OSError as error:
+        print(error, file=sys.stderr)
+        return 4
+    supervisor = Supervisor(lambda *how: start(words, *how), beat)
+    return supervisor.run(engine)
+
+
+def lock_path() -> Path:
+    """The file that a supervisor holds locked while it lives."""
+    return folders.runtime() / "supervisor.lock"
+
+
+def is_supervised() -> bool:
+    """Whether a supervisor lives, which starts an engine where there is none."""
+    try:
+        handle = folders.open_own(lock_path(), os.O_RDWR)
+    except OSError:
+        return False
+    try:
+        fcntl.flock(handle, fcntl.LOCK_SH | fcntl.LOCK_NB)
+        return False
+    except OSError:
+        return True
+    finally:
+        os.close(handle)
+
+
+def _hold_lock() -> int | None:
+    """Take the lock for life; None where another supervisor has it, whose engine then
+    has the place as well. Raises folders.Refused.
+    """
+    handle = folders.open_own(lock_path())
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        os.close(handle)
+        return None
+    return handle
+
+
+def _never_first() -> None:
+    """Memory that runs out takes windows before engines."""
+    with contextlib.suppress(OSError), open("/proc/self/oom_score_adj", "w") as file:
+        file.write("0")

@@ -1,0 +1,145 @@
+"""What guests see and may do, and handing the pages over to one."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QLineEdit, QWidget
+
+from choreon import starter
+from choreon.model import edits
+from choreon.model.tiles import Guest, PowerOn
+from choreon.ui.parts import Parts
+from choreon.ui.perform import pin
+from choreon.ui.widgets import basics
+
+MAY = {
+    "levels": "Levels: faders, dials, colours, aims",
+    "choices": "Choices: pads, flashes, choices",
+    "tempo": "The tempo",
+    "blackout": "Blackout",
+}
+POWER = {
+    PowerOn.OPENING: "What is on when the show opens",
+    PowerOn.LAST: "What was on last",
+}
+SHORTEST = 4  # figures of a PIN
+
+
+class GuestDialog(QDialog):
+    """Sets what guests see and may do. `hands_over`: the guest is to begin now."""
+
+    def __init__(self, parts: Parts, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.parts, self.hands_over = parts, False
+        self.setWindowTitle("Guest")
+        show, guest = parts.document.show, parts.document.show.guest
+        self.pages: dict[str, QCheckBox] = {}
+        for page in show.pages.values():
+            box = QCheckBox(page.name)
+            box.setChecked(not guest.pages or page.id in guest.pages)
+            self.pages[page.id] = box
+        self.may: dict[str, QCheckBox] = {}
+        for name, words in MAY.items():
+            box = QCheckBox(words)
+            box.setChecked(bool(getattr(guest, name)))
+            self.may[name] = box
+        self.pin = QLineEdit()
+        self.pin.setEchoMode(QLineEdit.EchoMode.Password)
+        self.pin.setAccessibleName("PIN")
+        held = "as it is" if guest.pin else "none: anyone may leave the pages"
+        self.pin.setPlaceholderText(held)
+        self.again = QLineEdit()
+        self.again.setEchoMode(QLineEdit.EchoMode.Password)
+        self.again.setAccessibleName("The PIN again")
+        self.again.setPlaceholderText("once more")
+        self.no_pin = QCheckBox("No PIN")
+        self.no_pin.setVisible(bool(guest.pin))
+        self.power = QComboBox()
+        self.power.setAccessibleName("When the guest pages start by themselves")
+        for key, words in POWER.items():
+            self.power.addItem(words, key)
+        self.power.setCurrentIndex(list(POWER).index(guest.power_on))
+        self.starter = basics.button(
+            "Make a starter",
+            self._make_starter,
+            "quiet",
+            "power",
+            "A desktop file that starts these pages",
+        )
+        self.trouble = basics.label("", "alarm", wrap=True)
+        self.start = basics.button("Hand over", self._hand_over, "main", "guest")
+        self.keep = basics.button("Keep this", self._keep)
+        self.cancel = basics.button("Not now", self.reject, "quiet")
+        basics.stack(
+            self,
+            basics.label("Hand the pages to a guest", "big"),
+            basics.label(
+                "They fill the screen; the lock at the upper right leads out.", "soft"
+            ),
+            basics.label("Pages", "heading"),
+            *self.pages.values(),
+            basics.label("A guest may play", "heading"),
+            *self.may.values(),
+            basics.label("PIN to leave: four figures or more", "heading"),
+            basics.row(self.pin, self.again),
+            self.no_pin,
+            basics.label("When the guest pages start by themselves", "heading"),
+            basics.row(self.power, 1, self.starter),
+            self.trouble,
+            basics.row(self.cancel, 1, self.keep, self.start),
+            margins=20,
+            spacing=8,
+        )
+        self.setMinimumWidth(460)
+
+    def made(self) -> Guest | None:
+        """Returns what is set; None where the PIN cannot be taken."""
+        guest, typed = self.parts.document.show.guest, self.pin.text()
+        chosen = tuple(i for i, box in self.pages.items() if box.isChecked())
+        if not chosen:
+            self.trouble.setText("Choose a page at least.")
+            return None
+        stored = "" if self.no_pin.isChecked() else guest.pin
+        if typed:
+            if not typed.isdecimal() or len(typed) < SHORTEST:
+                self.trouble.setText(
+                    "A PIN has four figures or more, and only figures."
+                )
+                return None
+            if typed != self.again.text():
+                self.trouble.setText("The two PINs differ.")
+                return None
+            stored = pin.kept(typed)
+        whole = len(chosen) == len(self.pages)
+        return Guest(
+            pages=() if whole else chosen,
+            pin=stored,
+            power_on=self.power.currentData(),
+            **{name: box.isChecked() for name, box in self.may.items()},
+        )
+
+    def _make_starter(self) -> None:
+        document = self.parts.document
+        try:
+            path = starter.write(document.path, document.show.name)
+        except OSError as error:
+            self.trouble.setText(f"No starter could be written: {error.strerror}.")
+            return
+        self.trouble.setText("")
+        text = f"The starter lies at {path}; the desktop's menu shows it too."
+        self.parts.notices.told.emit(text, "info")
+
+    def _keep(self) -> None:
+        guest = self.made()
+        if guest is None:
+            return
+        show = self.parts.document.show
+        if guest != show.guest:
+            after = edits.replace(show, guest=guest)
+            self.parts.document.edit("what guests see and may do", after)
+        self.accept()
+
+    def _hand_over(self) -> None:
+        self.hands_over = True
+        self._keep()
+        if self.result() != QDialog.DialogCode.Accepted:
+            self.hands_over = False

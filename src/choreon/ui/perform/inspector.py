@@ -1,0 +1,617 @@
+"""What is said of the tiles in hand while a page is arranged; of the page, where none
+is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QColorDialog,
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QLineEdit,
+    QMenu,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from choreon.model import attributes as at
+from choreon.model import edits, pages
+from choreon.model.lamps import fixtures_of
+from choreon.model.masters import GroupMaster, Override
+from choreon.model.refs import DEEDS, GROUP, Ref, exists, name_of
+from choreon.model.show import Show
+from choreon.model.tiles import (
+    DarkChange,
+    Dial,
+    LampTile,
+    MasterTile,
+    Pad,
+    PadAction,
+    Part,
+    PlayingTile,
+    Stop,
+    Tile,
+    Turns,
+)
+from choreon.ui import pictures, theme
+from choreon.ui.parts import Parts
+from choreon.ui.perform.arranging import Arranger
+from choreon.ui.tiles import named
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.values import ValueField
+from choreon.ui.words import count
+
+ACTIONS = {
+    PadAction.TOGGLE: "On, and off again",
+    PadAction.ON: "On only",
+    PadAction.OFF: "Off only",
+}
+TURNS = {
+    Turns.RATE: "Rate",
+    Turns.SIZE: "Size of effects",
+    Turns.PHASE: "Phase of effects",
+    Turns.FADE: "Fade time",
+    Turns.ATTRIBUTE: "An attribute of lamps",
+}
+FAMILIES = [at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM]
+SHORT = {
+    at.Family.INTENSITY: "Level",
+    at.Family.COLOUR: "Colour",
+    at.Family.POSITION: "Aim",
+    at.Family.BEAM: "Beam",
+}
+NO_SIGN = "No sign"
+
+
+class Inspector(QWidget):
+    """Fields for the tiles in hand, all at once where there are several."""
+
+    def __init__(self, parts: Parts, arranger: Arranger, page: QWidget) -> None:
+        """`page`: what is shown while no tile is in hand."""
+        super().__init__()
+        self.parts, self.arranger = parts, arranger
+        self.fields: dict[str, QWidget] = {}
+        self._shown: tuple[object, ...] = ()
+        self.form = QWidget()
+        self.column = QVBoxLayout(self.form)
+        self.column.setContentsMargins(2, 2, 8, 2)
+        self.column.setSpacing(6)
+        self.page = page
+        self.scroller = basics.scroller(self.form)
+        basics.stack(self, self.page, self.scroller)
+        arranger.changed.connect(self.fill)
+        parts.document.show_changed.connect(lambda _: self.fill())
+
+    @property
+    def show_(self) -> Show:
+        """The show as it is now."""
+        return self.parts.document.show
+
+    @property
+    def tiles(self) -> list[Any]:
+        """The tiles in hand."""
+        found = (self.show_.tile(i) for i in self.arranger.chosen)
+        return [tile[1] for tile in found if tile is not None]
+
+    def fill(self) -> None:
+        """Make the fields of what is in hand."""
+        tiles = self.tiles if self.arranger.on else []
+        self.page.setVisible(not tiles)
+        self.scroller.setVisible(bool(tiles))
+        show = self.show_
+        shown = (*tiles, show.playables, show.groups, show.masters, show.pages)
+        same = len(shown) == len(self._shown) and all(
+            a is b for a, b in zip(shown, self._shown, strict=True)
+        )
+        if same and tiles:
+            return
+        self._shown = shown
+        focused = next((n for n, w in self.fields.items() if w.hasFocus()), "")
+        basics.clear(self.column)
+        self.fields = {}
+        if tiles:
+            self._fill(tiles)
+        if focused in self.fields:
+            self.fields[focused].setFocus()
+
+    def _fill(self, tiles: list[Any]) -> None:
+        first = tiles[0]
+        title = named(first) if len(tiles) == 1 else count(len(tiles), "tile")
+        self.column.addWidget(basics.label(title, "heading"))
+        self._deeds(len(tiles))
+        self._looks(tiles)
+        if all(isinstance(tile, PlayingTile) for tile in tiles):
+            if len(tiles) == 1:
+                self._plays(first)
+            self._times(tiles)
+        if len(tiles) == 1:
+            self._own(first)
+        self.column.addStretch(1)
+
+    # helpers
+
+    def change(self, what: str, **fields: object) -> None:
+        """Change fields of all the tiles in hand that have them."""
+        show = self.show_
+        for tile in self.tiles:
+            own = {n: v for n, v in fields.items() if hasattr(tile, n)}
+            if any(getattr(tile, n) != v for n, v in own.items()):
+                show = pages.change(show, tile.id, **own)
+        if show is not self.show_:
+            self.parts.document.edit(what, show)
+
+    def _line(self, label: str, widget: QWidget, name: str = "") -> QWidget:
+        words = basics.label(label, "soft")
+        words.setFixedWidth(84)
+        line = basics.row(words, widget, spacing=6)
+        basics.grow(line, 1)
+        self.column.addWidget(line)
+        widget.setAccessibleName(label)
+        self.fields[name or label.lower()] = widget
+        return widget
+
+    def _text(self, label: str, field: str, value: str, hint: str = "") -> None:
+        edit = QLineEdit(value)
+        edit.setPlaceholderText(hint)
+        edit.editingFinished.connect(
+            lambda: self.change(f"{label.lower()} of a tile", **{field: edit.text()})
+        )
+        self._line(label, edit, field)
+
+    def _tick(self, label: str, field: str, value: bool, tip: str = "") -> None:
+        box = QCheckBox(label)
+        box.setChecked(value)
+        box.setToolTip(tip or label)
+        box.clicked.connect(lambda on: self.change(label.lower(), **{field: on}))
+        self.column.addWidget(box)
+        self.fields[field] = box
+
+    def _pick(
+        self,
+        label: str,
+        field: str,
+        options: dict[Any, str],
+        value: object,
+        picked: Callable[[Any], None] | None = None,
+    ) -> QComboBox:
+        box = QComboBox()
+        box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        for key, text in options.items():
+            box.addItem(text, key)
+        keys = list(options)
+        if value in keys:
+            box.setCurrentIndex(keys.index(value))
+
+        def chosen(index: int) -> None:
+            if picked is not None:
+                picked(keys[index])
+            else:
+                self.change(label.lower(), **{field: keys[index]})
+
+        box.activated.connect(chosen)
+        self._line(label, box, field)
+        return box
+
+    # what every tile has
+
+    def _deeds(self, number: int) -> None:
+        arranger = self.arranger
+        many = [
+            basics.tool(f"align-{edge}", tip, partial(arranger.align, edge))
+            for edge, tip in EDGES.items()
+        ]
+        many.append(basics.tool("equal", "As large as the first", arranger.same_size))
+        for button in many:
+            button.setVisible(number > 1)
+        copy = basics.tool("copy", "Copy (Ctrl+D)", arranger.copy)
+        gone = basics.tool("trash", "Take off the page (Delete)", arranger.remove)
+        self.column.addWidget(basics.row(copy, gone, *many, 1, spacing=2))
+
+    def _looks(self, tiles: list[Any]) -> None:
+        first = tiles[0]
+        if len(tiles) == 1:
+            called = name_of(self.show_, first.ref) if not first.name else ""
+            self._text("Name", "name", first.name, called)
+            self._text("Help", "note", first.note, "A line for guests")
+        colour = basics.button("", self._ask_colour, "quiet")
+        colour.setText(first.colour or "None")
+        if first.colour:
+            colour.setStyleSheet(f"border-left: 12px solid {first.colour};")
+        self._line("Colour", colour, "colour")
+        signs = {"": NO_SIGN, **{name: name for name in sorted(theme.icon_names())}}
+        if first.sign and first.sign not in signs:
+            signs[first.sign] = first.sign
+        box = self._pick("Sign", "sign", signs, first.sign)
+        for n, name in enumerate(signs):
+            if name in theme.icon_names():
+                box.setItemIcon(n, theme.icon(name))
+        page = self.arranger.view.page
+        if page is not None and page.sections:
+            sections = {"": "Top of the page"}
+            sections |= {section.id: section.name for section in page.sections}
+            self._pick("Section", "section", sections, first.section, self._to_section)
+
+    def _to_section(self, section: str) -> None:
+        show, page_id = self.show_, self.arranger.view.page_id
+        for tile in self.tiles:
+            show = pages.change(show, tile.id, section=section, spot=None)
+        page = show.pages[page_id]
+        show = pages.place(show, page_id, pages.all_spots(page))
+        self.parts.document.edit("move tiles to a section", show)
+
+    def _ask_colour(self) -> None:
+        before = QColor(self.tiles[0].colour or theme.LIVE)
+        picked = QColorDialog.getColor(before, self, "Colour of the tile")
+        self.change(
+            "colour of a tile", colour=picked.name() if picked.isValid() else ""
+        )
+
+    # what playing tiles have
+
+    def _plays(self, tile: PlayingTile) -> None:
+        self.column.addWidget(basics.label("Plays", "heading"))
+        for n, part in enumerate(tile.plays):
+            self.column.addWidget(PartRow(self, tile, n, part))
+        add = basics.button("Add…", lambda: self._add_part(add), "quiet", "plus")
+        self.fields["add part"] = add
+        self.column.addWidget(add)
+
+    def _add_part(self, under: QWidget) -> None:
+        menu = QMenu(self)
+        for playable in self.show_.playables.values():
+            menu.addAction(playable.name, partial(self.add_part, playable.ref))
+        menu.exec(under.mapToGlobal(under.rect().bottomLeft()))
+
+    def add_part(self, ref: Ref) -> None:
+        """Have the tile in hand play one thing more."""
+        (tile,) = self.tiles
+        self.change(
+            f"add {name_of(self.show_, ref)} to a tile", plays=(*tile.plays, Part(ref))
+        )
+
+    def _times(self, tiles: list[Any]) -> None:
+        first = tiles[0]
+        for label, field in (("Fade in", "fade_in"), ("Fade out", "fade_out")):
+            value = getattr(first, field)
+            box = ValueField(label, 0.0, 600.0, "s", 1, 0.0, bar=False)
+            box.set_value(value)
+            box.setToolTip(
+                f"{label}: goes before the times of what it plays; double-click: theirs"
+            )
+            box.changed.connect(partial(self._set_time, field))
+            box.homed.connect(partial(self._set_time, field, None))
+            self.column.addWidget(box)
+            self.fields[field] = box
+        if hasattr(first, "protected"):
+            tip = "It stays on when all is let go"
+            self._tick("Stays when all is let go", "protected", first.protected, tip)
+
+    def _set_time(self, field: str, value: float | None) -> None:
+        self.change("fade time of a tile", **{field: value})
+
+    # what single kinds have
+
+    def _own(self, tile: Tile) -> None:
+        own = getattr(self, f"_of_{tile.kind}", None)
+        if own is not None:
+            own(tile)
+
+    def _of_pad(self, tile: Any) -> None:
+        self._pick("A press is", "action", ACTIONS, tile.action)
+        self._tick("Ask first: a second press plays", "ask", tile.ask)
+        known = [
+            other.choice
+            for page in self.show_.pages.values()
+            for other in page.tiles
+            if isinstance(other, Pad) and other.choice
+        ]
+        box = QComboBox()
+        box.setEditable(True)
+        box.addItems(["", *dict.fromkeys(known)])
+        box.setCurrentText(tile.choice)
+        box.setToolTip("Pads of one choice exclude each other and crossfade")
+        edit = box.lineEdit()
+        assert edit is not None
+        edit.editingFinished.connect(
+            lambda: self.change("choice of a pad", choice=box.currentText().strip())
+        )
+        box.activated.connect(
+            lambda _: self.change("choice of a pad", choice=box.currentText().strip())
+        )
+        self._line("One of", box, "choice")
+        if tile.choice:
+            self._darkly(tile)
+
+    def _of_flash(self, tile: Any) -> None:
+        self._tick("With its fades", "fades", tile.fades)
+        options = {True: "Over all that plays", False: "Only adds to it"}
+        self._pick("Lies", "over", options, tile.over)
+
+    def _of_fader(self, tile: Any) -> None:
+        self._tick("Lying", "lying", tile.lying)
+
+    def _of_choice(self, tile: Any) -> None:
+        self._tick("May be off", "off", tile.off)
+        self._tick("One is always on", "always", tile.always)
+        self._darkly(tile)
+
+    def _darkly(self, tile: Any) -> None:
+        box = QCheckBox("Change in the dark")
+        box.setToolTip(
+            "Lamps whose wheels, gobos or places change go down, change, and come up"
+        )
+        box.setChecked(tile.change is not None)
+        box.clicked.connect(
+            lambda on: self.change(
+                "change in the dark", change=DarkChange() if on else None
+            )
+        )
+        self.fields["dark"] = box
+        self.column.addWidget(box)
+        if tile.change is None:
+            return
+        for field, label in (("down", "Down"), ("dark", "Dark"), ("up", "Up")):
+            value = ValueField(label, 0.0, 60.0, "s", 1, 0.5, bar=False)
+            value.set_value(getattr(tile.change, field))
+            value.changed.connect(partial(self._set_dark, tile.change, field))
+            self.column.addWidget(value)
+            self.fields[f"dark {field}"] = value
+
+    def _set_dark(self, change: DarkChange, field: str, value: float) -> None:
+        self.change(
+            "change in the dark", change=edits.replace(change, **{field: value})
+        )
+
+    def _of_dial(self, tile: Dial) -> None:
+        self._pick("Turns", "turns", TURNS, tile.turns)
+        if tile.turns == Turns.ATTRIBUTE:
+            lamps = fixtures_of(self.show_, tile.of)
+            self._of_refs(tile.of, lamps=True)
+            names = self._attributes(lamps)
+            if tile.attribute and tile.attribute not in names:
+                names[tile.attribute] = at.attribute(tile.attribute).label
+            self._pick(
+                "Attribute", "attribute", {"": "Choose…", **names}, tile.attribute
+            )
+            text = ", ".join(f"{stop.name}={stop.at:g}" for stop in tile.stops)
+            edit = QLineEdit(text)
+            edit.setPlaceholderText("Left=0, Right=180")
+            edit.setToolTip("Named stops: a name, =, and the value, set off by commas")
+            edit.editingFinished.connect(lambda: self._set_stops(edit.text()))
+            self._line("Stops", edit, "stops")
+        else:
+            self._of_refs(tile.of, lamps=False)
+
+    def _set_stops(self, text: str) -> None:
+        stops = []
+        for piece in text.split(","):
+            name, equals, number = piece.partition("=")
+            if not equals:
+                continue
+            try:
+                stops.append(Stop(name.strip(), float(number)))
+            except ValueError:
+                words = f"“{piece.strip()}” is no stop: write a name, =, and a number."
+                self.parts.notices.told.emit(words, "alarm")
+                return
+        self.change("stops of a dial", stops=tuple(stops))
+
+    def _attributes(self, lamps: list[str]) -> dict[str, str]:
+        found: dict[str, str] = {}
+        for fixture in lamps:
+            for name in sorted(pages.attributes_of(self.show_, fixture)):
+                known = at.attribute(name)
+                if known.kind != "command" and not name.startswith("Color"):
+                    found[name] = known.label
+        return dict(sorted(found.items(), key=lambda item: item[1]))
+
+    def _of_colour(self, tile: LampTile) -> None:
+        self._of_refs(tile.of, lamps=True)
+
+    _of_aim = _of_colour
+
+    def _of_refs(self, of: tuple[Ref, ...], lamps: bool) -> None:
+        self.column.addWidget(basics.label("Of", "soft"))
+        show = self.show_
+        for ref in of:
+            name = name_of(show, ref) if exists(show, ref) else "gone"
+            gone = basics.tool("close", f"Without {name}", partial(self._without, ref))
+            words = basics.label(f"{ref.kind}: {name}")
+            self.column.addWidget(basics.row(words, 1, gone, spacing=2))
+        add = basics.button("Add…", lambda: self._add_of(add, lamps), "quiet", "plus")
+        self.fields["add of"] = add
+        self.column.addWidget(add)
+
+    def _without(self, ref: Ref) -> None:
+        (tile,) = self.tiles
+        self.change("what a tile reaches", of=tuple(r for r in tile.of if r != ref))
+
+    def _add_of(self, under: QWidget, lamps: bool) -> None:
+        menu, show = QMenu(self), self.show_
+        if lamps:
+            for group in show.groups.values():
+                menu.addAction(group.name, partial(self.add_of, Ref(GROUP, group.id)))
+            chosen = self.parts.selection.chosen
+            if chosen:
+                words = f"The {count(len(chosen), 'lamp')} chosen"
+                menu.addAction(words, partial(self._add_chosen, tuple(chosen)))
+            menu.addSeparator()
+        for playable in show.playables.values():
+            menu.addAction(playable.name, partial(self.add_of, playable.ref))
+        menu.exec(under.mapToGlobal(under.rect().bottomLeft()))
+
+    def add_of(self, ref: Ref) -> None:
+        """Have the tile in hand reach one thing more."""
+        (tile,) = self.tiles
+        self.change("what a tile reaches", of=tuple(dict.fromkeys((*tile.of, ref))))
+
+    def _add_chosen(self, fixtures: Iterable[str]) -> None:
+        (tile,) = self.tiles
+        refs = (Ref("fixture", fixture) for fixture in fixtures)
+        self.change("what a tile reaches", of=tuple(dict.fromkeys((*tile.of, *refs))))
+
+    def _of_master(self, tile: MasterTile) -> None:
+        show = self.show_
+        self._tick("Lying", "lying", tile.lying)
+        options = {master.ref: master.name for master in show.masters.values()}
+        self._pick("Drives", "drives", options, tile.drives)
+        master = show.masters.get(tile.drives.id)
+        if isinstance(master, GroupMaster | Override):
+            edit = QLineEdit(master.name)
+            edit.editingFinished.connect(
+                lambda: self._rename_master(tile.drives, edit.text())
+            )
+            self._line("Called", edit, "master name")
+            self._reach(tile.drives, master.over, isinstance(master, GroupMaster))
+        if isinstance(master, Override):
+            ways = {True: "Its level alone counts", False: "The highest counts"}
+            self._pick(
+                "Holds",
+                "alone",
+                ways,
+                master.alone,
+                lambda alone: self._edit_master(tile.drives, alone=alone),
+            )
+
+    def _rename_master(self, ref: Ref, name: str) -> None:
+        show = edits.rename(self.show_, ref, name)
+        if show is not self.show_:
+            self.parts.document.edit("rename a master", show)
+
+    def _reach(self, master: Ref, over: tuple[Ref, ...], plays: bool) -> None:
+        show = self.show_
+        for ref in over:
+            name = name_of(show, ref) if exists(show, ref) else "gone"
+            rest = tuple(r for r in over if r != ref)
+            gone = basics.tool(
+                "close",
+                f"Without {name}",
+                partial(self._edit_master, master, over=rest),
+            )
+            words = basics.label(f"{ref.kind}: {name}")
+            self.column.addWidget(basics.row(words, 1, gone, spacing=2))
+        add = basics.button("Add…", lambda: ask(), "quiet", "plus")
+
+        def ask() -> None:
+            menu = QMenu(self)
+            refs = [Ref(GROUP, group) for group in show.groups]
+            refs += [Ref("fixture", fixture) for fixture in show.fixtures]
+            refs += [p.ref for p in show.playables.values()] if plays else []
+            for ref in refs:
+                grown = tuple(dict.fromkeys((*over, ref)))
+                menu.addAction(
+                    f"{ref.kind}: {name_of(show, ref)}",
+                    partial(self._edit_master, master, over=grown),
+                )
+            menu.exec(add.mapToGlobal(add.rect().bottomLeft()))
+
+        self.fields["add over"] = add
+        self.column.addWidget(add)
+
+    def _edit_master(self, ref: Ref, **fields: object) -> None:
+        show = edits.change(self.show_, ref, **fields)
+        self.parts.document.edit(f"change {name_of(show, ref)}", show)
+
+    def _of_deed(self, tile: Any) -> None:
+        self._pick("Does", "deed", dict(DEEDS), tile.deed)
+
+    def _of_label(self, tile: Any) -> None:
+        known = {"": "No picture"}
+        known |= {p.id: p.name for p in self.show_.pictures.values()}
+        self._pick("Picture", "picture", known, tile.picture)
+        load = basics.button("Load a picture…", self._ask_picture, "quiet", "image")
+        self.fields["load picture"] = load
+        self.column.addWidget(load)
+
+    def _ask_picture(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Picture", "", pictures.KINDS)
+        if name:
+            self.take_picture(Path(name))
+
+    def take_picture(self, path: Path) -> None:
+        """Give the tile in hand a picture from a file."""
+        show, (tile,) = self.show_, self.tiles
+        found = pictures.read(path, show)
+        if found is None:
+            text = f"{path.name} is no picture that can be read. Nothing was changed."
+            self.parts.notices.told.emit(text, "alarm")
+            return
+        show = edits.put(show, "pictures", found[0])
+        show = pages.change(show, tile.id, picture=found[0].id)
+        self.parts.document.edit(f"picture {path.name} on a tile", show)
+
+
+EDGES = {
+    "left": "To the left edge",
+    "right": "To the right edge",
+    "top": "To the upper edge",
+    "bottom": "To the lower edge",
+}
+
+
+class PartRow(QFrame):
+    """One thing that a tile plays: its level, its families, its place among them."""
+
+    def __init__(self, owner: Inspector, tile: PlayingTile, n: int, part: Part) -> None:
+        super().__init__()
+        self.owner, self.tile, self.n, self.part = owner, tile, n, part
+        self.setProperty("panel", "true")
+        show = owner.parts.document.show
+        name = name_of(show, part.ref) if exists(show, part.ref) else "gone"
+        self.level = ValueField("Level", 0, 100, "%", 0, 100.0)
+        self.level.set_value(100.0 * part.level)
+        self.level.changed.connect(lambda level: self._change(level=level / 100.0))
+        up = basics.tool("up", f"{name} earlier", partial(self._move, -1))
+        gone = basics.tool("close", f"Without {name}", self._remove)
+        self.families: dict[str, QToolButton] = {}
+        for family in FAMILIES:
+            button = QToolButton()
+            button.setText(SHORT[family])
+            button.setCheckable(True)
+            button.setChecked(family in part.only)
+            button.setToolTip(
+                f"Only {family}: with none chosen, the tile carries all of it"
+            )
+            button.clicked.connect(self._families)
+            self.families[str(family)] = button
+        basics.stack(
+            self,
+            basics.row(basics.label(name), 1, up, gone, spacing=2),
+            self.level,
+            basics.row(*self.families.values(), 1, spacing=2),
+            margins=8,
+            spacing=4,
+        )
+
+    def _put(self, plays: list[Part]) -> None:
+        self.owner.change("what a tile plays", plays=tuple(plays))
+
+    def _change(self, **fields: object) -> None:
+        plays = list(self.tile.plays)
+        plays[self.n] = edits.replace(self.part, **fields)
+        self._put(plays)
+
+    def _families(self) -> None:
+        only = tuple(name for name, b in self.families.items() if b.isChecked())
+        self._change(only=only)
+
+    def _move(self, by: int) -> None:
+        plays = list(self.tile.plays)
+        there = max(0, self.n + by)
+        plays.insert(there, plays.pop(self.n))
+        self._put(plays)
+
+    def _remove(self) -> None:
+        plays = list(self.tile.plays)
+        del plays[self.n]
+        self._put(plays)

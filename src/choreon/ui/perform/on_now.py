@@ -1,0 +1,284 @@
+"""What is on now: the latest on top, each with its level, where it is, how long it
+still takes, and ways to drive it and to let it go.
+"""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QContextMenuEvent, QMouseEvent
+from PySide6.QtWidgets import QFrame, QMenu, QVBoxLayout, QWidget
+
+from choreon.engine.do import Do
+from choreon.model.playables import Chase
+from choreon.model.playables.chase import steps_of
+from choreon.model.refs import PLAYER, Ref
+from choreon.model.verbs import Edge, Verb
+from choreon.render.sources.chase import Rounds, own_time, rounds_of, step_name
+from choreon.render.state import Going, Player, PlayState
+from choreon.ui import theme
+from choreon.ui.parts import Parts
+from choreon.ui.perform.page_view import TICK, moves
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.values import ValueField
+
+SOON = 25  # milliseconds after a press in which the list follows
+FASTER = 2 ** (1 / 4)  # times as fast by one press
+
+
+class OnNow(QFrame):
+    """The list of what is on, the latest on top."""
+
+    def __init__(self, parts: Parts) -> None:
+        super().__init__()
+        self.parts = parts
+        self.setProperty("panel", "true")
+        self.rows: dict[str, OnRow] = {}
+        self.title = basics.label("On now", "heading")
+        self.back = basics.tool(
+            "undo",
+            "Back to what was on before the last press (Ctrl+Backspace)",
+            lambda: parts.engine.deed("undo"),
+        )
+        self.all = basics.button(
+            "Let all go",
+            lambda: parts.engine.release(),
+            "quiet",
+            tip="Fade out everything that is on, but what is protected "
+            "(Ctrl+Shift+Backspace)",
+        )
+        self.empty = basics.label(
+            "Nothing is on. Press a tile, or push a fader up.", "soft", True
+        )
+        inside = QWidget()
+        self.list = QVBoxLayout(inside)
+        self.list.setContentsMargins(0, 0, 6, 0)
+        self.list.setSpacing(6)
+        self.list.addStretch(1)
+        box = basics.stack(
+            self,
+            basics.row(self.title, 1, self.back, self.all, spacing=2),
+            self.empty,
+            basics.scroller(inside),
+            margins=12,
+            spacing=6,
+        )
+        box.setStretch(2, 1)
+        self._tick = QTimer(self, interval=TICK)
+        self._tick.timeout.connect(self.animate)
+        self._soon = basics.once(self, SOON, self._follow)
+        parts.engine.state_changed.connect(self._state)
+        self._follow()
+
+    def _state(self, state: PlayState) -> None:
+        """The tile that was pressed is drawn first."""
+        if not self._soon.isActive():
+            self._soon.start()
+
+    def _follow(self) -> None:
+        state = self.parts.engine.state
+        players = [p for p in state.players if not p.lifts]
+        players.sort(key=lambda p: _height(state, p), reverse=True)
+        ids = [p.id for p in players]
+        if ids != list(self.rows):
+            self._set_rows(ids)
+        self.empty.setVisible(not players)
+        self.all.setEnabled(bool(players))
+        self.back.setEnabled(bool(state.past))
+        for player in players:
+            self.rows[player.id].follow(player)
+        if self.isVisible() and _goes_on(state):
+            self._tick.start()
+
+    def _set_rows(self, ids: list[str]) -> None:
+        """Have a row for each, in their order; those that stay are the same."""
+        for gone in set(self.rows) - set(ids):
+            row = self.rows.pop(gone)
+            row.hide()
+            self.list.removeWidget(row)
+            row.deleteLater()
+        rows = {i: self.rows.get(i) or OnRow(self.parts, i) for i in ids}
+        for place, row in enumerate(rows.values()):
+            item = self.list.itemAt(place)
+            if item is None or item.widget() is not row:
+                self.list.insertWidget(place, row)
+        self.rows = rows
+
+    def animate(self) -> None:
+        """Follow fades that are under way, and what moves."""
+        state = self.parts.engine.state
+        for player in state.players:
+            if player.id in self.rows:
+                self.rows[player.id].follow(player)
+        if not self.isVisible() or not _goes_on(state):
+            self._tick.stop()
+
+
+def _height(state: PlayState, player: Player) -> tuple[int, int]:
+    """Where a player lies, or will when it has been brought to the top."""
+    lifts = [p.order for p in state.players if p.lifts == player.id]
+    return player.priority, max([player.order, *lifts])
+
+
+def _goes_on(state: PlayState) -> bool:
+    now = time.monotonic()
+    return any(not p.settled(now) or moves(p) for p in state.players)
+
+
+class OnRow(QFrame):
+    """One thing that is on. What moves shows its step and the next one, its rate, and
+    ways to drive it.
+    """
+
+    def __init__(self, parts: Parts, player_id: str) -> None:
+        super().__init__()
+        self.parts, self.player_id = parts, player_id
+        self.setStyleSheet(
+            f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}"
+        )
+        self.name = basics.label("")
+        self.left = basics.label("", "small")
+        self.level = ValueField("", 0, 100, "%", 0, 100.0, bar=False)
+        self.level.setFixedWidth(76)
+        self.level.setAccessibleName("Level")
+        self.level.setToolTip("Level: drag, wheel or type")
+        self.level.changed.connect(self._set_level)
+        self.go = basics.tool(
+            "close", "Let it go", lambda: parts.engine.release(player_id)
+        )
+        self.go.setMinimumSize(40, 40)
+        self.where = basics.label("", "small")
+        self.rate = basics.label("", "small")
+        self.pause = basics.tool("pause", "Stand still, or go on", self._pause, True)
+        self.back = basics.tool("before", "The step before", self._back)
+        self.next = basics.tool("after", "The next step", self._next)
+        self.tap = basics.button(
+            "Tap", lambda: self._do(Verb.TAP), "quiet", tip="Tap it to time"
+        )
+        self.tap.setFixedHeight(34)
+        self.slower = basics.tool("minus", "Slower", self._slower)
+        self.faster = basics.tool("plus", "Faster", self._faster)
+        for button in (self.pause, self.back, self.next, self.slower, self.faster):
+            button.setFixedSize(34, 34)
+        self.drive = basics.row(
+            self.back,
+            self.pause,
+            self.next,
+            1,
+            self.tap,
+            self.slower,
+            self.rate,
+            self.faster,
+            spacing=0,
+        )
+        self.rounds: tuple[object, Rounds, tuple[str, ...]] | None = None
+        self._rate = 1.0
+        basics.stack(
+            self,
+            basics.row(self.name, 1, self.left, self.level, self.go, spacing=4),
+            self.where,
+            self.drive,
+            margins=4,
+            spacing=0,
+        ).setContentsMargins(12, 2, 4, 2)
+        self.where.hide()
+        self.drive.hide()
+
+    def _do(self, verb: Verb, value: float = 1.0, edge: Edge = Edge.DOWN) -> None:
+        self.parts.engine.send(Do(Ref(PLAYER, self.player_id), verb, value, edge))
+
+    def _set_level(self, level: float) -> None:
+        self._do(Verb.LEVEL, max(0.01, level / 100.0), Edge.TURN)
+
+    def _pause(self) -> None:
+        self._do(Verb.PAUSE)
+
+    def _next(self) -> None:
+        self._do(Verb.NEXT)
+
+    def _back(self) -> None:
+        self._do(Verb.BACK)
+
+    def _slower(self) -> None:
+        self._do(Verb.RATE, self._rate / FASTER)
+
+    def _faster(self) -> None:
+        self._do(Verb.RATE, self._rate * FASTER)
+
+    def menu(self) -> QMenu:
+        """What else can be done with it."""
+        menu = QMenu(self)
+        menu.addAction("Up by one", lambda: self._do(Verb.RAISE))
+        menu.addAction("Down by one", lambda: self._do(Verb.LOWER))
+        menu.addAction("To the top", lambda: self._do(Verb.RAISE, 1000.0))
+        menu.addSeparator()
+        menu.addAction("Hold, or go on", self._pause)
+        menu.addAction("Half as fast", lambda: self._do(Verb.HALF))
+        menu.addAction("Twice as fast", lambda: self._do(Verb.DOUBLE))
+        menu.addAction("As stored", lambda: self._do(Verb.STORED))
+        menu.addSeparator()
+        menu.addAction("Let it go", lambda: self.parts.engine.release(self.player_id))
+        return menu
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Open what can be done with it."""
+        self.menu().exec(event.globalPos())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """To the top."""
+        self._do(Verb.RAISE, 1000.0)
+
+    def follow(self, player: Player) -> None:
+        """Show how far a player is on, and where it is."""
+        now = time.monotonic()
+        dot = "○" if player.releasing else "●"
+        name = player.name.replace("&", "&amp;").replace("<", "&lt;")
+        token = theme.KEEP if player.protected else theme.LIVE
+        self.name.setText(f'<span style="color:{token}">{dot}</span>&nbsp; {name}')
+        self.level.set_value(100.0 * player.level)
+        self.left.setText(_time_left(player, now))
+        self._follow_motion(player, now)
+
+    def _follow_motion(self, player: Player, now: float) -> None:
+        cursor = player.steps[-1].cursor
+        self.drive.setVisible(isinstance(cursor, Going))
+        if not isinstance(cursor, Going):
+            self.where.hide()
+            return
+        self._rate = player.rate
+        self.rate.setText(f"×{player.rate:.3g}")
+        self.pause.setChecked(player.paused)
+        show, state = self.parts.document.show, self.parts.engine.state
+        chase = show.playables.get(player.ref.id)
+        stepped = isinstance(chase, Chase)
+        for widget in (self.back, self.next, self.where):
+            widget.setVisible(stepped)
+        if not isinstance(chase, Chase):
+            return
+        rounds, names = self._rounds_of(chase)
+        if not names:
+            self.where.setText("no steps")
+            return
+        spot = rounds.at(own_time(chase, cursor.time(now, state.beat(now))))
+        after = rounds.step_at(spot.number + 1)
+        text = f"{spot.step + 1} {names[spot.step]}  →  {after + 1} {names[after]}"
+        self.where.setText(text)
+
+    def _rounds_of(self, chase: Chase) -> tuple[Rounds, tuple[str, ...]]:
+        """The order of a chase's steps and what they are called, worked out once."""
+        show = self.parts.document.show
+        if self.rounds is None or self.rounds[0] is not chase:
+            steps = steps_of(show, chase)
+            names = tuple(step_name(show, step) for step in steps)
+            self.rounds = (chase, rounds_of(chase, steps), names)
+        return self.rounds[1], self.rounds[2]
+
+
+def _time_left(player: Player, now: float) -> str:
+    """How long a player still fades, in words; empty where it stands."""
+    if player.releasing:
+        return f"out {max(0.0, player.weight.until - now):.1f} s"
+    if not player.settled(now):
+        return f"in {max(0.0, player.settles - now):.1f} s"
+    return ""

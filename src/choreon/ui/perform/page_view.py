@@ -1,0 +1,506 @@
+"""A page as it is seen: its sections, each a grid of tiles that fills the room there
+is. Played by mouse, by several fingers, and by keys.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+
+from PySide6.QtCore import QEvent, QObject, QPointF, QRect, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QEventPoint,
+    QHideEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QShowEvent,
+    QTouchEvent,
+)
+from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
+
+from choreon.model import pages
+from choreon.model.playables import Chase
+from choreon.model.tiles import Page, Section, Spot
+from choreon.render.state import Going, Player, PlayState
+from choreon.ui import theme
+from choreon.ui.parts import Parts
+from choreon.ui.stage.mini import MiniStages
+from choreon.ui.tiles import WIDGETS, TileWidget
+from choreon.ui.tiles.playing import FlashTile
+from choreon.ui.widgets import basics
+
+GAP = 8  # pixels between tiles
+HEAD = 34  # pixels of a section's title
+LEAST_CELL = 28  # pixels: two of them, with the gap, make a target
+TALLEST, FOR_GUESTS = 1.15, 1.7  # of a cell's width
+TICK = 50  # milliseconds between looks at what fades
+KEYS = "1234567890QWERTYUIOPASDFGHJKLZXCVBNM"
+EMPTY = (
+    "An empty page. Drag scenes, palettes, groups or lamps here, or press “Arrange” "
+    "and add tiles."
+)
+
+
+class SectionHead(QWidget):
+    """The title of a section: press to fold it, or to open it again."""
+
+    pressed = Signal(str)
+
+    def __init__(self, section: Section, folded: bool) -> None:
+        super().__init__()
+        self.section, self.folded = section, folded
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"Section {section.name}")
+        self.setToolTip("Fold this section, or open it")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        y = self.height() / 2
+        painter.setPen(QPen(QColor(theme.SOFT), 2))
+        if self.folded:
+            ends = (QPointF(5, y - 5), QPointF(10, y), QPointF(5, y + 5))
+        else:
+            ends = (QPointF(3, y - 3), QPointF(8, y + 3), QPointF(13, y - 3))
+        painter.drawPolyline(list(ends))
+        painter.setFont(theme.font(16, strong=True))
+        painter.setPen(QColor(theme.TEXT if self.hasFocus() else theme.SOFT))
+        words = QRectF(22, 0, self.width() - 22, self.height())
+        painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, self.section.name)
+        left = 30 + painter.fontMetrics().horizontalAdvance(self.section.name)
+        painter.setPen(QPen(QColor(theme.BATTEN), 1))
+        painter.drawLine(QPointF(left, y), QPointF(self.width(), y))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Fold it, or open it."""
+        self.pressed.emit(self.section.id)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter and Space do the same."""
+        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
+            self.pressed.emit(self.section.id)
+        else:
+            super().keyPressEvent(event)
+
+
+class Grid(QWidget):
+    """The tiles of one section. `cell`: how large a cell is; `spots`: where the tiles
+    lie.
+    """
+
+    def __init__(self, view: PageView, section: str) -> None:
+        super().__init__()
+        self.view, self.section = view, section
+        self.tiles: dict[str, TileWidget] = {}
+        self.spots: dict[str, Spot] = {}
+        self.cell = (72.0, 64.0)
+
+    def rect_of(self, spot: Spot) -> QRect:
+        """Where a spot is drawn."""
+        wide, tall = self.cell
+        x, y = round(spot.x * wide), round(spot.y * tall)
+        right, bottom = round((spot.x + spot.w) * wide), round((spot.y + spot.h) * tall)
+        return QRect(x, y, right - x - GAP, bottom - y - GAP)
+
+    def cell_at(self, point: QPointF) -> tuple[int, int]:
+        """Returns column and row of the cell under a point."""
+        wide, tall = self.cell
+        return int(point.x() // wide), int(point.y() // tall)
+
+    def lay(self) -> None:
+        """Put the tiles where they lie."""
+        for tile_id, spot in self.spots.items():
+            widget = self.tiles.get(tile_id)
+            if widget is not None:
+                widget.setGeometry(self.rect_of(spot))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.lay()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """While it is arranged, the cells are seen."""
+        if not self.view.arranging:
+            return
+        painter = QPainter(self)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.BATTEN))
+        wide, tall = self.cell
+        rows = int(self.height() // tall) + 1
+        for column in range(self.view.columns + 1):
+            for row in range(rows):
+                spot = QPointF(column * wide - GAP / 2, row * tall - GAP / 2)
+                painter.drawEllipse(spot, 1.5, 1.5)
+
+
+class PageView(QScrollArea):
+    """One page, played."""
+
+    menu_wanted = Signal(str, object)
+    """A tile's id, and where on the screen."""
+
+    filled = Signal()
+
+    def __init__(self, parts: Parts, minis: MiniStages, guest: bool = False) -> None:
+        super().__init__()
+        self.parts, self.minis, self.guest = parts, minis, guest
+        self.page_id = ""
+        self.arranging = False
+        self.tiles: dict[str, TileWidget] = {}
+        self.grids: dict[str, Grid] = {}
+        self.heads: dict[str, SectionHead] = {}
+        self.folded: set[str] = set()
+        self._fingers: dict[int, TileWidget] = {}
+        self._held_keys: dict[int, TileWidget] = {}
+        self._shown: tuple[object, ...] = ()
+        self.setWidgetResizable(False)
+        self.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.body = QWidget()
+        self.body.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
+        self.body.installEventFilter(self)
+        self.setWidget(self.body)
+        self.empty = basics.label("", "soft", wrap=True)
+        self.empty.setParent(self.body)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty.setFont(theme.font(16))
+        self._tick = QTimer(self, interval=TICK)
+        self._tick.timeout.connect(self._animate)
+        self._laying = QTimer(self, interval=0, singleShot=True)
+        self._laying.timeout.connect(self.lay)
+        parts.document.show_changed.connect(lambda _: self.fill())
+        parts.engine.state_changed.connect(self._state)
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.applicationStateChanged.connect(self._activity)
+
+    # what it shows
+
+    @property
+    def page(self) -> Page | None:
+        """The page that is shown."""
+        return self.parts.document.show.pages.get(self.page_id)
+
+    @property
+    def columns(self) -> int:
+        """How many cells it is wide."""
+        return self.page.columns if self.page is not None else 12
+
+    def go(self, page_id: str) -> None:
+        """Turn to a page. What is held on the one before ends."""
+        if page_id != self.page_id:
+            self.end_held()
+            self.page_id = page_id
+            self._shown = ()
+        self.fill()
+
+    def fill(self) -> None:
+        """Make the tiles of the page, where anything of it is another one now."""
+        show, page = self.parts.document.show, self.page
+        shown = (
+            page,
+            show.playables,
+            show.masters,
+            show.fixtures,
+            show.types,
+            show.groups,
+            show.marks,
+            show.pictures,
+            show.room,
+            self.guest,
+        )
+        alike = zip(shown, self._shown, strict=False)
+        if self._shown and all(a is b for a, b in alike):
+            return
+        self._shown = shown
+        focused = next((i for i, w in self.tiles.items() if w.hasFocus()), "")
+        self._clear()
+        if page is not None:
+            self._fill_page(page)
+        self.empty.setText("" if page is not None and page.tiles else EMPTY)
+        self.set_arranging(self.arranging)
+        self.lay()
+        self._state(self.parts.engine.state)
+        if focused in self.tiles:
+            self.tiles[focused].setFocus()
+        self.filled.emit()
+
+    def _clear(self) -> None:
+        self.end_held()
+        for widget in (*self.grids.values(), *self.heads.values()):
+            widget.hide()
+            widget.deleteLater()
+        self.tiles, self.grids, self.heads = {}, {}, {}
+
+    def _fill_page(self, page: Page) -> None:
+        for section in (Section("", ""), *page.sections):
+            if section.id:
+                head = SectionHead(section, section.id in self.folded)
+                head.setParent(self.body)
+                head.pressed.connect(self.fold)
+                head.show()
+                self.heads[section.id] = head
+            grid = self.grids[section.id] = Grid(self, section.id)
+            grid.setParent(self.body)
+            grid.spots = pages.spots(page, section.id)
+            for tile in page.tiles:
+                if tile.id in grid.spots:
+                    self._add(page, grid, tile.id)
+            grid.setVisible(section.id not in self.folded)
+        for key, widget in zip(KEYS, self.in_order(), strict=False):
+            widget.setProperty("key", key)
+
+    def _add(self, page: Page, grid: Grid, tile_id: str) -> None:
+        tile = next(t for t in page.tiles if t.id == tile_id)
+        made = WIDGETS[tile.kind](self.parts, self.minis, page, tile)
+        made.guest = self.guest
+        made.setParent(grid)
+        made.menu_wanted.connect(self.menu_wanted)
+        made.show()
+        grid.tiles[tile_id] = self.tiles[tile_id] = made
+
+    def in_order(self) -> Iterator[TileWidget]:
+        """The tiles that keys play, as they are read: section by section, row by
+        row.
+        """
+        for grid in self.grids.values():
+            if grid.section in self.folded:
+                continue
+            places = sorted(grid.spots.items(), key=lambda i: (i[1].y, i[1].x))
+            for tile_id, _ in places:
+                widget = grid.tiles.get(tile_id)
+                if widget is not None and widget.plays_by_key and widget.allowed:
+                    yield widget
+
+    def fold(self, section: str) -> None:
+        """Fold a section, or open it again."""
+        self.folded ^= {section}
+        if section in self.heads:
+            self.heads[section].folded = section in self.folded
+            self.heads[section].update()
+            self.grids[section].setVisible(section not in self.folded)
+        self._number()
+        self.lay()
+
+    def _number(self) -> None:
+        for widget in self.tiles.values():
+            widget.setProperty("key", None)
+        for key, widget in zip(KEYS, self.in_order(), strict=False):
+            widget.setProperty("key", key)
+
+    def set_arranging(self, on: bool) -> None:
+        """Have the tiles be placed in the place of played."""
+        self.arranging = on
+        if on:
+            self.end_held()
+        through = Qt.WidgetAttribute.WA_TransparentForMouseEvents
+        for widget in self.tiles.values():
+            widget.arranged = on
+            widget.setAttribute(through, on)
+        for grid in self.grids.values():
+            grid.update()
+
+    # laying out
+
+    def lay(self) -> None:
+        """Give every grid its room: cells as wide as the page allows, and as tall as
+        all sections fit, but not too small to be hit.
+        """
+        width = max(200, self.viewport().width() - 2)
+        room = self.viewport().height()
+        open_grids = [g for g in self.grids.values() if g.section not in self.folded]
+        spare = 1 if self.arranging else 0
+        rows = {g.section: pages.rows(g.spots) + spare for g in open_grids}
+        heads = HEAD * len(self.heads)
+        wide = (width + GAP) / self.columns
+        total = max(1, sum(rows.values()))
+        tallest = FOR_GUESTS if self.guest else TALLEST
+        tall = min(wide * tallest, (room - heads) / total)
+        tall = max(tall, LEAST_CELL)
+        y = 0
+        for section, grid in self.grids.items():
+            head = self.heads.get(section)
+            if head is not None:
+                head.setGeometry(0, y, width, HEAD)
+                y += HEAD
+            if section in self.folded:
+                continue
+            grid.cell = (wide, tall)
+            height = round(rows[section] * tall)
+            grid.setGeometry(0, y, width, height)
+            grid.lay()
+            grid.update()
+            y += height
+        self.body.resize(width, max(y, room))
+        self.empty.setGeometry(40, 0, width - 80, room)
+        self.empty.lower()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.lay()
+        self._laying.start()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.lay()
+        self._state(self.parts.engine.state)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """What is held down on a page that goes out of sight ends."""
+        self.end_held()
+        self._show_keys(False)
+        super().hideEvent(event)
+
+    # following
+
+    def _state(self, state: PlayState) -> None:
+        for tile in self.tiles.values():
+            tile.show_state(state)
+        if self.isVisible() and _goes_on(state):
+            self._tick.start()
+
+    def _animate(self) -> None:
+        state = self.parts.engine.state
+        if not self.isVisible():
+            self._tick.stop()
+            return
+        for tile in self.tiles.values():
+            tile.show_state(state)
+        if not _goes_on(state):
+            self._tick.stop()
+
+    # hands
+
+    def end_held(self) -> None:
+        """End what fingers, keys or the mouse hold down."""
+        for widget in (*self._fingers.values(), *self._held_keys.values()):
+            widget.down = False
+            widget.hand_up()
+        self._fingers, self._held_keys = {}, {}
+        for widget in self.tiles.values():
+            if isinstance(widget, FlashTile):
+                widget.end()
+
+    def _activity(self, state: Qt.ApplicationState) -> None:
+        """Whoever goes to another program holds nothing here."""
+        if state != Qt.ApplicationState.ApplicationActive:
+            self.end_held()
+            self._show_keys(False)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Fingers on the page play tiles."""
+        if isinstance(event, QTouchEvent):
+            self._touched(event)
+            return True
+        return super().eventFilter(watched, event)  # it follows the size of its widget
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Alt with a key plays a tile."""
+        if not self.key(event):
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        """The key goes up."""
+        if not self.key(event):
+            super().keyReleaseEvent(event)
+
+    def key(self, event: QKeyEvent) -> bool:
+        """A key that nobody else took: Alt shows which keys play the tiles, with one of
+        these it plays. Returns whether it did.
+        """
+        if not self.isVisible() or self.arranging:
+            return False
+        is_down = event.type() == QEvent.Type.KeyPress
+        if event.key() == Qt.Key.Key_Alt:
+            self._show_keys(is_down)
+            return False
+        if not is_down:
+            held = self._held_keys.pop(event.key(), None)
+            if held is not None and not event.isAutoRepeat():
+                held.key_up()
+            elif held is not None:
+                self._held_keys[event.key()] = held
+            return held is not None
+        alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
+        widget = self._tile_of(event.key()) if alt else None
+        if widget is None:
+            return False
+        if not event.isAutoRepeat():
+            self._held_keys[event.key()] = widget
+            widget.key_down()
+        return True
+
+    def _tile_of(self, key: int) -> TileWidget | None:
+        text = chr(key) if 0x20 <= key < 0x7F else ""
+        found = (w for w in self.tiles.values() if text and w.property("key") == text)
+        return next(found, None)
+
+    def _show_keys(self, on: bool) -> None:
+        for widget in self.tiles.values():
+            key = str(widget.property("key") or "") if on else ""
+            if widget.key != key:
+                widget.key = key
+                widget.update()
+
+    def _touched(self, event: QTouchEvent) -> None:
+        """Each finger plays the tile that it was put on."""
+        event.accept()
+        if self.arranging:
+            return
+        if event.type() == QEvent.Type.TouchCancel:
+            self.end_held()
+            return
+        for point in event.points():
+            self._finger(point)
+
+    def _finger(self, point: QEventPoint) -> None:
+        state, number = point.state(), point.id()
+        if state == QEventPoint.State.Pressed:
+            widget = self._tile_at(point.position())
+            if widget is not None:
+                self._fingers[number] = widget
+                widget.down = True
+                widget.hand_down(widget.mapFrom(self.body, point.position()))
+                widget.update()
+            return
+        widget = self._fingers.get(number)
+        if widget is None:
+            return
+        if state == QEventPoint.State.Updated:
+            widget.hand_moved(widget.mapFrom(self.body, point.position()))
+        elif state == QEventPoint.State.Released:
+            del self._fingers[number]
+            widget.down = False
+            widget.hand_up()
+            widget.update()
+
+    def _tile_at(self, point: QPointF) -> TileWidget | None:
+        for widget in self.tiles.values():
+            place = widget.mapFrom(self.body, point)
+            if (
+                widget.allowed
+                and widget.isVisible()
+                and QRectF(widget.rect()).contains(place)
+            ):
+                return widget
+        return None
+
+
+def moves(player: Player) -> bool:
+    """Returns whether something that is on goes from step to step."""
+    cursor = player.steps[-1].cursor
+    return isinstance(cursor, Going) and player.ref.kind == Chase.kind
+
+
+def _goes_on(state: PlayState) -> bool:
+    """Whether something of a state changes by itself."""
+    now = time.monotonic()
+    if state.asking:
+        return True
+    return any(not p.settled(now) or moves(p) for p in state.players)

@@ -1,0 +1,359 @@
+"""Pads, flashes, faders and choices."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QResizeEvent
+
+from choreon.engine.actions import choices
+from choreon.engine.actions.pressed import player_id, playing
+from choreon.model.playables import Playable
+from choreon.model.refs import exists, find, name_of
+from choreon.model.tiles import Page
+from choreon.model.verbs import Edge, Verb
+from choreon.render.state import PlayState
+from choreon.ui import theme
+from choreon.ui.parts import Parts
+from choreon.ui.stage.mini import MiniStages
+from choreon.ui.tiles.base import (
+    EDGE,
+    TileWidget,
+    draw_dot,
+    draw_fitting,
+    now,
+    progress,
+)
+from choreon.ui.widgets.faders import Fader
+
+
+class PlayingTile(TileWidget):
+    """A tile that plays things."""
+
+    takes_level = True
+
+    def seen(self, state: PlayState, level: float) -> tuple[float, bool]:
+        """How far the furthest of what it plays is on."""
+        weight, fading, show = 0.0, False, self.parts.document.show
+        for one in playing(show, self.page, self.tile):
+            player = state.player(one.player_id)
+            if player is not None and one.plays(player):
+                own, moves = progress(state, one.player_id, now())
+                weight, fading = max(weight, own), fading or moves
+        return weight, fading
+
+    def turn(self, by: float) -> bool:
+        """Dim what is on."""
+        if self.level <= 0.0:
+            return False
+        self.dim(max(0.01, self.level + by))
+        return True
+
+
+class PadTile(PlayingTile):
+    """A pad: press for on, again for off; within a choice, the others go out."""
+
+    def tip(self) -> str:
+        """How it is played."""
+        if self.tile.note:
+            return str(self.tile.note)
+        return f"{self.name}: press to switch on or off; wheel: level"
+
+    def hand_down(self, point: QPointF) -> None:
+        """It answers on the way down."""
+        self.parts.engine.press(self.tile.id)
+
+    def draw(self, painter: QPainter, rect: QRectF) -> None:
+        """A mini-stage, a bar that grows with the fade, the name."""
+        picture = self.foot().top() - rect.top()
+        self.draw_stage(painter, rect, picture)
+        self._draw_bar(painter, rect, picture)
+        self.draw_foot(painter)
+        self._draw_choice(painter, rect)
+
+    def _draw_bar(self, painter: QPainter, rect: QRectF, top: float) -> None:
+        if self.weight > 0:
+            bar = QRectF(rect.left(), rect.top() + top - 2, rect.width(), 4)
+            painter.fillRect(bar, QColor(theme.BATTEN))
+            bar.setWidth(rect.width() * self.weight)
+            painter.fillRect(bar, QColor(theme.LIVE))
+
+    def _draw_choice(self, painter: QPainter, rect: QRectF) -> None:
+        """Pads that exclude each other hang on one line."""
+        if not getattr(self.tile, "choice", ""):
+            return
+        y = rect.bottom() - 2.5
+        painter.setPen(QPen(QColor(theme.BATTEN), 3))
+        painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
+
+
+class FlashTile(PadTile):
+    """On while it is held."""
+
+    def tip(self) -> str:
+        """How it is played."""
+        return str(self.tile.note) or f"{self.name}: on while it is held down"
+
+    def hand_down(self, point: QPointF) -> None:
+        """On."""
+        self.down = True
+        self.do(Verb.PRESS, 1.0, Edge.DOWN)
+
+    def hand_up(self) -> None:
+        """Off."""
+        self.down = False
+        self.do(Verb.PRESS, 0.0, Edge.UP)
+
+    takes_level = False
+
+    def turn(self, by: float) -> bool:
+        """It has no level of its own."""
+        return False
+
+    def end(self) -> None:
+        """It goes away while it is held: it ends."""
+        if self.down:
+            self.hand_up()
+
+    def draw(self, painter: QPainter, rect: QRectF) -> None:
+        """A pad with a flash at its corner."""
+        super().draw(painter, rect)
+        bolt = (
+            QPointF(14, 4),
+            QPointF(6, 17),
+            QPointF(12, 17),
+            QPointF(9, 28),
+            QPointF(19, 13),
+            QPointF(12, 13),
+        )
+        painter.setPen(QPen(QColor(theme.PIT), 2))
+        painter.setBrush(QColor(theme.TEXT if self.level > 0 else theme.SOFT))
+        painter.drawPolygon([point + rect.topLeft() for point in bolt])
+
+
+class FaderTile(PlayingTile):
+    """A fader that brings something in by hand."""
+
+    def __init__(
+        self, parts: Parts, minis: MiniStages, page: Page, tile: object
+    ) -> None:
+        super().__init__(parts, minis, page, tile)
+        self.upright = not self.tile.lying
+        self.fader = Fader(self.name, self.upright, self.token)
+        self.fader.setParent(self)
+        self.fader.moved.connect(self.dim)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setFocusProxy(self.fader)
+
+    token = theme.LIVE
+
+    def tip(self) -> str:
+        """How it is played."""
+        note = str(self.tile.note)
+        return note or f"{self.name}: drag, wheel (Shift: fine), digits for tenths"
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Give the fader the room that is left."""
+        super().resizeEvent(event)
+        foot = int(self.foot().top())
+        if self.upright:
+            head = self.picture_height() + 22
+            width = min(64, self.width() - 12)
+            left = (self.width() - width) // 2
+            self.fader.setGeometry(left, head, width, max(40, foot - head))
+        else:
+            height = min(56, max(32, foot - 8))
+            top = max(4, (foot - height) // 2)
+            self.fader.setGeometry(10, top, self.width() - 74, height)
+
+    def picture_height(self) -> int:
+        """How many pixels at its head show the stage."""
+        room = self.height() - self.foot().height()
+        return int(min(90, max(0, room - 150))) if self.upright else 0
+
+    def level_shown(self) -> None:
+        """Have the fader follow the level."""
+        self.fader.set_level(self.level)
+
+    def hand_down(self, point: QPointF) -> None:
+        """Take hold of the fader where it stands, wherever the finger is."""
+        self.fader.grip(point)
+
+    def hand_moved(self, point: QPointF, fine: bool = False) -> None:
+        """Move it by as much as the finger."""
+        self.fader.pull(point, 0.1 if fine else 1.0)
+
+    def hand_up(self) -> None:
+        """Let it go."""
+        self.fader.drop()
+
+    def key_down(self) -> None:
+        """Its key takes the fader in hand: arrows and digits go on from there."""
+        self.fader.setFocus()
+
+    def key_up(self) -> None:
+        """It stays in hand."""
+
+    def turn(self, by: float) -> bool:
+        """Up or down, from nothing too."""
+        self.dim(self.level + by)
+        return True
+
+    def draw(self, painter: QPainter, rect: QRectF) -> None:
+        """The mini-stage, the level in figures, the name."""
+        height = self.picture_height()
+        self.draw_stage(painter, rect, height)
+        painter.setFont(theme.font(15, strong=True))
+        painter.setPen(QColor(theme.TEXT if self.level > 0 else theme.SOFT))
+        if self.upright:
+            spot = QRectF(rect.right() - 60, rect.top() + height + 2, 52, 22)
+        else:
+            spot = QRectF(rect.right() - 62, rect.top() + 4, 54, self.foot().top() - 8)
+        flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(spot, flags, self.figures())
+        self.draw_foot(painter)
+
+    def figures(self) -> str:
+        """The level, in per cent."""
+        return f"{100 * self.level:.0f}"
+
+
+class ChoiceTile(PlayingTile):
+    """Several looks in one strip, of which one is on."""
+
+    takes_level = False
+
+    def __init__(
+        self, parts: Parts, minis: MiniStages, page: Page, tile: object
+    ) -> None:
+        self.index: int | None = None
+        super().__init__(parts, minis, page, tile)
+
+    def tip(self) -> str:
+        """How it is played."""
+        note = str(self.tile.note)
+        return note or f"{self.name}: press one; arrows go to the next"
+
+    def show_state(self, state: PlayState) -> None:
+        """Follow which look is on."""
+        show = self.parts.document.show
+        index = choices.chosen(show, state, self.page, self.tile)
+        if index != self.index:
+            self.index = index
+            self.update()
+        super().show_state(state)
+
+    def seen(self, state: PlayState, level: float) -> tuple[float, bool]:
+        """How far the crossfade has come."""
+        return progress(state, player_id(self.page, self.tile), now())
+
+    @property
+    def has_off(self) -> bool:
+        """Whether there is a place where none is on."""
+        return choices.may_be_off(self.tile)
+
+    def cells(self) -> list[tuple[int, QRectF]]:
+        """The looks by number, −1 for off, and where each is drawn."""
+        rect = QRectF(self.rect()).adjusted(3, 3, -3, -3)
+        numbers = list(range(len(self.tile.plays)))
+        top = 24.0 if self.titled else 0.0
+        foot = self.note_height()
+        body = rect.adjusted(0, top, 0, -foot)
+        off = min(64.0, body.width() / (len(numbers) + 1)) if self.has_off else 0.0
+        found = []
+        if self.has_off:
+            found.append((-1, QRectF(body.left(), body.top(), off, body.height())))
+        wide = (body.width() - off) / max(1, len(numbers))
+        for n in numbers:
+            left = body.left() + off + n * wide
+            found.append((n, QRectF(left, body.top(), wide, body.height())))
+        return found
+
+    @property
+    def titled(self) -> bool:
+        """Whether the choice has a name of its own, and room for it."""
+        return bool(self.tile.name) and self.height() > 84
+
+    def hand_down(self, point: QPointF) -> None:
+        """Go to the look under the finger."""
+        for number, rect in self.cells():
+            if rect.contains(point):
+                self.do(Verb.STEP, float(number))
+                return
+
+    def key_down(self) -> None:
+        """On to the next."""
+        self.do(Verb.PRESS)
+
+    def turn(self, by: float) -> bool:
+        """To the look beside."""
+        count = len(self.tile.plays)
+        if not count:
+            return False
+        here = -1 if self.index is None else self.index
+        there = here + (1 if by > 0 else -1)
+        lowest = -1 if self.has_off else 0
+        there = min(count - 1, max(lowest, there))
+        if there != here:
+            self.do(Verb.STEP, float(there))
+        return True
+
+    def label(self, number: int) -> str:
+        """What stands on a look."""
+        if number < 0:
+            return "Off"
+        if number < len(self.tile.names) and self.tile.names[number]:
+            return str(self.tile.names[number])
+        show, ref = self.parts.document.show, self.tile.plays[number].ref
+        return name_of(show, ref) if exists(show, ref) else "gone"
+
+    def draw(self, painter: QPainter, rect: QRectF) -> None:
+        """A cell for each look, that which is on lit up."""
+        if self.titled:
+            painter.setPen(QColor(theme.SOFT))
+            head = QRectF(rect.left() + 12, rect.top() + 2, rect.width() - 24, 22)
+            draw_fitting(painter, head, self.name, 14)
+        if not self.tile.plays:
+            painter.setPen(QColor(theme.SOFT))
+            draw_fitting(painter, rect.adjusted(12, 0, -12, 0), "Nothing to choose", 15)
+            return
+        for number, cell in self.cells():
+            self._draw_cell(painter, number, cell.adjusted(2, 2, -2, -2))
+        if self.note_height():
+            painter.setPen(QColor(theme.SOFT))
+            low = QRectF(
+                EDGE, self.height() - 22, self.width() - 2 * EDGE, self.note_height()
+            )
+            draw_fitting(painter, low, self.tile.note, 13)
+
+    def _draw_cell(self, painter: QPainter, number: int, cell: QRectF) -> None:
+        is_on = number == (-1 if self.index is None else self.index)
+        foot = QRectF(cell.left() + 8, cell.bottom() - 26, cell.width() - 14, 24)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.BATTEN if is_on else theme.DECK))
+        painter.drawRoundedRect(cell, 5, 5)
+        playable = self._played(number)
+        tall = cell.height() - 28
+        if playable is not None and tall > 20:
+            mini = self.minis.picture(playable, int(cell.width()), int(tall), self)
+            painter.setOpacity(1.0 if is_on else 0.75)
+            painter.drawPixmap(cell.topLeft(), mini)
+            painter.setOpacity(1.0)
+        left = foot.left()
+        if is_on and number >= 0:
+            draw_dot(painter, QPointF(left + 4, foot.center().y()))
+            left += 14
+        painter.setPen(QColor(theme.TEXT if is_on else theme.SOFT))
+        words = QRectF(left, foot.top(), foot.right() - left, foot.height())
+        draw_fitting(painter, words, self.label(number), 15)
+        if is_on and number >= 0:
+            painter.setPen(QPen(QColor(theme.LIVE), 2.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(cell, 5, 5)
+
+    outlined = False
+
+    def _played(self, number: int) -> Playable | None:
+        if number < 0:
+            return None
+        found = find(self.parts.document.show, self.tile.plays[number].ref)
+        return found if isinstance(found, Playable) else None

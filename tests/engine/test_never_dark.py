@@ -1,0 +1,493 @@
+"""What ends an engine, or hangs it, does not end the light: real faults in real
+processes.
+"""
+
+from __future__ import annotations
+
+import math
+import os
+import signal
+import socket
+
+import msgspec
+import pytest
+
+from choreon import folders
+from choreon.demo import low_tide
+from choreon.engine import client as engine_client
+from choreon.engine import openings, protocol, session, supervisor
+from choreon.engine.do import Do
+from choreon.formats import showfile
+from choreon.model import edits
+from choreon.model.outputs import ArtnetOutput, SacnOutput
+from choreon.model.refs import GRAND, to_tile
+from choreon.model.verbs import Verb
+from choreon.sim.controller import PracticeController
+from tests.conftest import until, values
+
+LIT = 217  # front 1 in the front wash
+
+
+@pytest.fixture(autouse=True)
+def faults_allowed(monkeypatch):
+    monkeypatch.setenv("CHOREON_FAULTS", "1")
+
+
+def lit(engines, path, node) -> engine_client.Client:
+    """An engine with the front wash on, and all of it kept."""
+    client = engines.start(path)
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
+    until(lambda: values(node, 1)[:1] == [LIT])
+    until(lambda: (known := session.load("low-tide")) is not None and known.players)
+    return client
+
+
+def pid_of(client: engine_client.Client) -> int:
+    return client.wait_for(protocol.Welcome).pid
+
+
+@pytest.mark.parametrize(
+    "fault", ["killed", "stopped", "frames", "spin", "grip", "crash"]
+)
+def test_the_same_light_comes_back_without_any_window(engines, demo_path, node, fault):
+    client = engines.start(demo_path)
+    pid = pid_of(client)
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
+    client.send(Do(GRAND, Verb.LEVEL, 0.5))
+    until(lambda: values(node, 1)[:1] == [108])
+    until(lambda: (k := session.load("low-tide")) is not None and k.players)
+    until(lambda: session.load("low-tide").masters.grand == 0.5)
+    if fault == "killed":
+        os.kill(pid, signal.SIGKILL)
+    elif fault == "stopped":
+        os.kill(pid, signal.SIGSTOP)
+    else:
+        client.send(protocol.Fault(fault))
+    welcome = engines.another(pid)
+    assert welcome.resumed
+    assert [p.ref.id for p in welcome.state.players] == ["front-wash"]
+    packets = node.reports()[0].packets
+    until(lambda: node.reports()[0].packets > packets + 10)
+    assert values(node, 1)[0] == 108
+
+
+def test_what_moves_goes_on_in_time(engines, demo_path, node):
+    client = engines.start(demo_path)
+    pid = pid_of(client)
+    client.send(Do(to_tile("sway-pad"), Verb.PRESS))
+    until(lambda: (k := session.load("low-tide")) is not None and k.players)
+    before = session.load("low-tide").players[0].steps[-1]
+    os.kill(pid, signal.SIGKILL)
+    after = engines.another(pid).state.players[0].steps[-1]
+    assert after.at == before.at  # on the same clock: it is as far as time is
+    assert after.cursor == before.cursor
+
+
+def test_the_line_hangs_and_is_made_anew_while_every_frame_goes_out(
+    engines, demo_path, node
+):
+    client = lit(engines, demo_path, node)
+    pid = engines.connect().wait_for(protocol.Welcome).pid
+    client.send(protocol.Fault("link"))
+
+    def answers() -> bool:
+        try:
+            other = engine_client.Client()
+        except OSError:
+            return False
+        engines.clients.append(other)
+        try:
+            return other.wait_for(protocol.Welcome, 0.5).pid == pid
+        except (OSError, TimeoutError):
+            return False
+
+    until(lambda: not answers())
+    jumps = sum(r.jumps for r in node.reports())
+    until(answers, 20)
+    again = engines.connect()
+    again.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
+    until(lambda: values(node, 1)[:1] == [108])
+    assert sum(r.jumps for r in node.reports()) == jumps == 0
+
+
+def test_the_line_dies_and_is_made_anew(engines, demo_path, node):
+    client = lit(engines, demo_path, node)
+    client.send(protocol.Fault("link dies"))
+
+    def moved() -> bool:
+        try:
+            other = engine_client.Client(window=False)
+        except OSError:
+            return False
+        other.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
+        other.close()
+        return values(node, 1)[:1] == [108]
+
+    until(moved, 20)
+    assert all(r.jumps == 0 for r in node.reports())
+
+
+def test_the_controllers_hang_and_are_heard_again(engines, demo_path, node):
+    device = PracticeController()
+    try:
+        client = lit(engines, demo_path, node)
+        until(lambda: device.connected)
+        client.send(protocol.Fault("controllers"))
+
+        def moved() -> bool:
+            device.move_fader(1, 20)
+            device.move_fader(1, 64)
+            return values(node, 1)[0] not in (0, LIT)
+
+        until(moved, 20)
+        assert all(r.jumps == 0 for r in node.reports())
+    finally:
+        device.close()
+
+
+def test_a_supervisor_that_dies_is_replaced(engines, demo_path, node):
+    client = lit(engines, demo_path, node)
+    pid = engines.connect().wait_for(protocol.Welcome).pid
+    engines.running[0].kill()
+    engines.running[0].wait(5)
+    until(supervisor.is_supervised, 20)
+    assert all(r.jumps == 0 for r in node.reports())
+    os.kill(pid, signal.SIGKILL)
+    client.close()
+    assert engines.another(pid).resumed
+    until(lambda: values(node, 1)[0] == LIT)
+
+
+def test_stop_ends_an_engine_that_hangs(engines, demo_path, node):
+    client = lit(engines, demo_path, node)
+    client.send(protocol.Fault("frames"))
+    client.close()
+    done = engines.command("stop", "--fade", "0")
+    assert done.returncode == 0
+    assert openings.holder(folders.runtime()) == (0, 0)
+    assert engines.running[0].wait(10) is not None
+    assert "No engine is running." in engines.command("stop").stdout
+
+
+@pytest.mark.parametrize("who", ["engine", "supervisor"])
+@pytest.mark.parametrize("how", ["frames", "plays"])
+def test_sigterm_ends_it_for_good(engines, demo_path, node, who, how):
+    client = lit(engines, demo_path, node)
+    pid = engines.connect().wait_for(protocol.Welcome).pid
+    if how == "frames":
+        client.send(protocol.Fault("frames"))
+    os.kill(pid if who == "engine" else engines.running[0].pid, signal.SIGTERM)
+    engines.running[0].wait(15)
+    assert openings.holder(folders.runtime()) == (0, 0)
+    with pytest.raises(OSError):
+        engine_client.Client()
+
+
+def test_time_in_which_the_machine_slept_is_no_death():
+    patience = supervisor.Patience(0.0)
+    assert patience.look(5, 0.05) == 0.0
+    for i in range(10):
+        missing = patience.look(5, 0.1 + 0.05 * i)
+    assert missing == pytest.approx(0.5)
+    assert patience.look(5, 4000.0) == pytest.approx(0.5 + 2 * supervisor.LOOK)
+    assert patience.look(6, 4000.05) == 0.0
+
+
+def test_it_waits_the_longer_the_more_often_engines_die(monkeypatch):
+    waits: list[float] = []
+    clock = [0.0]
+    made = supervisor.Supervisor(lambda *how: None)
+    monkeypatch.setattr(supervisor.time, "monotonic", lambda: clock[0])
+
+    def sleep(_r, _w, _x, seconds):
+        waits.append(seconds)
+        clock[0] += seconds
+        return [], [], []
+
+    monkeypatch.setattr(supervisor.select, "select", sleep)
+    for _ in range(6):
+        clock[0] += 1.0
+        made._wait()
+    assert waits == [0.5, 1.0, 2.0, 4.0]
+    clock[0] += 30.0  # it played well for a while
+    made._wait()
+    assert len(waits) == 4
+
+
+def test_an_engine_that_dies_again_and_again_holds_what_was_sent_last(
+    engines, demo_path, node
+):
+    client = lit(engines, demo_path, node)
+    pid = engines.connect().wait_for(protocol.Welcome).pid
+    client.close()
+    for _ in range(supervisor.BRIEF):
+        os.kill(pid, signal.SIGKILL)
+        welcome = engines.another(pid)
+        pid = welcome.pid
+    assert welcome.bare
+    assert "again and again" in welcome.note
+    packets = node.reports()[0].packets
+    until(lambda: node.reports()[0].packets > packets + 10)
+    assert values(node, 1)[0] == LIT
+    again = engines.connect()
+    again.send(protocol.PutShow(low_tide(port=node.port), str(demo_path)))
+    again.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
+    until(lambda: values(node, 1)[:1] == [108])
+
+
+# starting
+
+
+def test_a_show_that_cannot_be_read_leaves_the_lamps_as_they_were(
+    engines, demo_path, node
+):
+    lit(engines, demo_path, node).close()
+    for process in openings.holder(folders.runtime()):
+        os.kill(process, signal.SIGKILL)
+    engines.running[0].wait(5)
+    for version in showfile.versions(demo_path):
+        version.unlink()
+    demo_path.write_bytes(b"PK no more")
+    packets = node.reports()[0].packets
+    client = engines.start(demo_path)
+    welcome = client.wait_for(protocol.Welcome)
+    assert welcome.held
+    assert "The lamps keep what was sent last" in welcome.note
+    until(lambda: node.reports()[0].packets > packets + 10)
+    assert values(node, 1)[0] == LIT
+    client.send(protocol.PutShow(low_tide(port=node.port), str(demo_path)))
+    until(lambda: engines.connect().wait_for(protocol.Welcome).held is False)
+    assert values(node, 1)[0] == LIT  # what played with it plays again
+
+
+@pytest.mark.parametrize("what", ["damaged", "a folder", "another shape", "NaN"])
+def test_a_session_that_cannot_be_read_is_set_aside(engines, demo_path, node, what):
+    path = session.path_for("low-tide")
+    if what == "a folder":
+        path.mkdir()
+    elif what == "NaN":
+        session.save("low-tide", protocol.PlayState())
+        data = path.read_bytes()
+        plain = msgspec.msgpack.decode(data)
+        plain["state"] = {"masters": {"grand": math.nan}}
+        path.write_bytes(msgspec.msgpack.encode(plain))
+    else:
+        path.write_bytes(
+            b"\xff" * 99 if what == "damaged" else msgspec.msgpack.encode({"a": 1})
+        )
+    client = engines.start(demo_path)
+    welcome = client.wait_for(protocol.Welcome)
+    assert not welcome.resumed
+    assert "low-tide.session" in welcome.note
+    if what != "a folder":
+        assert path.with_name("low-tide.session.damaged").exists()
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
+    until(lambda: values(node, 1)[:1] == [LIT])
+
+
+@pytest.mark.parametrize("name", ["screen", "engine.sock", "midi"])
+def test_what_lies_in_the_runtime_folder_does_not_keep_it_from_starting(
+    engines, demo_path, node, name
+):
+    place = folders.runtime() / name
+    if name == "midi":
+        place.write_text("no folder")
+    else:
+        place.symlink_to(demo_path)
+    whole = demo_path.read_bytes()
+    lit(engines, demo_path, node)
+    assert demo_path.read_bytes() == whole  # no link was followed
+
+
+def test_a_lamp_that_cannot_be_compiled_is_left_out_and_named(
+    engines, own_folders, node
+):
+    show = low_tide(port=node.port)
+    kind = show.types["tarnby-par-7"]
+    mode = kind.modes[0]
+    uses = tuple(edits.replace(use, cell=-99) for use in mode.uses)
+    broken = edits.replace(kind, id="broken", modes=(edits.replace(mode, uses=uses),))
+    show = edits.replace(show, types={**show.types, "broken": broken})
+    show = edits.change_fixtures(show, {"par-2": {"type": "broken"}})
+    path = own_folders / "broken.choreon"
+    showfile.write(path, show)
+    client = engines.start(path)
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
+    until(lambda: values(node, 1)[:1] == [LIT])
+    told = client.wait_for(protocol.Pulse).faults
+    assert told == ("Par 2 cannot be played and is left out; the rest plays.",)
+
+
+# frames
+
+
+def test_a_frame_that_fails_costs_only_what_made_it_fail(engines, demo_path, node):
+    client = lit(engines, demo_path, node)
+    client.send(protocol.Touch(look={"par-1": {"Dimmer": 1.0}}))
+    until(lambda: values(node, 1)[10:11] == [255])
+    before = node.reports()[0].packets
+    client.send(protocol.Fault("render:draft"))
+
+    def told() -> tuple[str, ...]:
+        return client.wait_for(protocol.Pulse).faults
+
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
+    until(lambda: values(node, 1)[:1] == [108])  # the rest plays, and obeys
+    assert values(node, 1)[10] == 0
+    until(lambda: any("The draft makes frames fail" in text for text in told()))
+    assert node.reports()[0].packets > before
+    assert all(r.jumps == 0 for r in node.reports())
+    client.send(protocol.Fault("mended"))
+    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
+    until(lambda: values(node, 1)[10:11] == [128])
+    until(lambda: not told())
+
+
+def test_where_no_frame_can_be_made_the_last_one_goes_on(engines, demo_path, node):
+    client = lit(engines, demo_path, node)
+    client.send(protocol.Fault("render:base"))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
+    until(
+        lambda: any(
+            "keep what was sent last" in text
+            for text in client.wait_for(protocol.Pulse).faults
+        )
+    )
+    packets = node.reports()[0].packets
+    until(lambda: node.reports()[0].packets > packets + 44)
+    assert values(node, 1)[0] == LIT
+    client.send(protocol.Fault("mended"))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.6))
+    until(lambda: values(node, 1)[0] not in (0, LIT))
+
+
+def test_no_memory_for_one_frame_is_no_end(engines, demo_path, node):
+    client = lit(engines, demo_path, node)
+    client.send(protocol.Fault("memory"))
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
+    until(lambda: values(node, 1)[:1] == [108])
+
+
+# outputs
+
+BAD = (
+    SacnOutput(id="bad", host="127.0.0.1", port=99999),
+    SacnOutput(id="bad", host="a\0b"),
+    SacnOutput(id="bad", host="127.0.0.1", priority=999),
+    SacnOutput(id="bad", host="127.0.0.1", sync=99999),
+    SacnOutput(id="bad", host="127.0.0.1", interface="203.0.113.7"),
+    SacnOutput(id="bad", host="no such host"),
+    SacnOutput(id="bad", host="ü" * 80),
+    SacnOutput(id="bad", host="127.0.0.1", shift=10**9),
+    ArtnetOutput(id="bad", host="127.0.0.1", port=-1),
+    ArtnetOutput(id="bad", host="127.0.0.1", universes=(-5, 10**9)),
+)
+
+
+def with_output(show, output):
+    return edits.replace(show, outputs={output.id: output, **show.outputs})
+
+
+def test_an_output_that_cannot_send_is_its_own_trouble_alone(
+    engines, own_folders, node
+):
+    show = low_tide(port=node.port)
+    path = own_folders / "s.choreon"
+    showfile.write(path, with_output(show, BAD[0]))
+    client = engines.start(path)  # at start
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
+    until(lambda: values(node, 1)[:1] == [LIT])
+    level = 1.0
+    for output in BAD:  # while it plays, one after another
+        client.send(protocol.PutShow(with_output(show, output), str(path)))
+
+        def trouble() -> str:
+            told = client.wait_for(protocol.Pulse).outputs
+            return next((o.trouble for o in told if o.id == "bad"), "")
+
+        until(trouble)
+        level = 1.5 - level
+        client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, level))
+        want = LIT if level == 1.0 else 108
+        until(lambda want=want: values(node, 1)[:1] == [want])
+    mended = SacnOutput(id="bad", host="127.0.0.1", port=node.port, shift=100)
+    client.send(protocol.PutShow(with_output(show, mended), str(path)))
+    until(lambda: len(values(node, 101)) == 512)
+    client.send(protocol.PutShow(with_output(show, BAD[2]), str(path)))
+    until(lambda: next(r for r in node.reports() if r.universe == 101).ended)
+    assert engines.command("stop", "--fade", "0").returncode == 0  # and when it ends
+
+
+# numbers, and what is no message
+
+
+@pytest.mark.parametrize("wild", [math.nan, math.inf, -math.inf, 1e300])
+def test_numbers_that_are_none_are_refused_and_the_path_is_logged(
+    engines, demo_path, node, wild
+):
+    log = folders.state() / "engine.log"
+    client = lit(engines, demo_path, node)
+    for message in (
+        Do(to_tile("front-wash-fader"), Verb.LEVEL, wild),
+        Do(GRAND, Verb.LEVEL, wild),
+        protocol.Touch(look={"par-1": {"Dimmer": wild}}),
+        protocol.Touch(look={"spot-1": {"Pan": (wild, 1.0)}}),
+        protocol.ClearDraft(seconds=wild),
+        protocol.Stop(wild),
+    ):
+        client.send(message)
+    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
+    until(lambda: values(node, 1)[10:11] == [128])
+    assert values(node, 1)[0] == LIT
+    until(lambda: "$.look.par-1.Dimmer is" in log.read_text())
+
+
+def test_what_is_nested_or_huge_is_refused_before_it_is_decoded(
+    engines, demo_path, node
+):
+    client = lit(engines, demo_path, node)
+    deep = b"\x82\xa1t\xa5touch\xa4look" + b"\x91" * 3_000_000
+    strange = b"\x82\xa1t\xa5touch\xa4what" + b"\x91" * 3_000_000
+    for body in (deep, strange):
+        client._socket.sendall(len(body).to_bytes(4, "little") + body)
+    liar = socket.socket(socket.AF_UNIX)
+    liar.connect(str(engine_client.socket_path()))
+    liar.sendall(b"\xff\xff\xff\x7f")
+    with liar:
+        liar.settimeout(5)
+        assert liar.recv(1) == b""  # it is let go
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
+    until(lambda: values(node, 1)[:1] == [108])
+
+
+def test_clients_without_end_do_not_keep_a_window_out(engines, demo_path, node):
+    lit(engines, demo_path, node)
+    idle = []
+    for _ in range(3 * 32):
+        one = socket.socket(socket.AF_UNIX)
+        one.connect(str(engine_client.socket_path()))
+        one.sendall(b"\xff\xff\x00\x00half a message")
+        idle.append(one)
+    try:
+        client = engines.connect()
+        client.wait_for(protocol.Welcome)
+        client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
+        until(lambda: values(node, 1)[:1] == [108])
+    finally:
+        for one in idle:
+            one.close()
+
+
+def test_a_second_engine_never_sends_beside_a_living_one(engines, demo_path, node):
+    client = lit(engines, demo_path, node)
+    pid = engines.connect().wait_for(protocol.Welcome).pid
+    assert engines.command("engine", str(demo_path)).returncode == 3
+    os.kill(pid, signal.SIGSTOP)  # it lives, and holds its place
+    second = engine_client.start_engine(demo_path)
+    engines.running.append(second)
+    welcome = engines.another(pid)
+    client.close()
+    until(lambda: 3 in [process.poll() for process in engines.running])
+    assert None in [process.poll() for process in engines.running]
+    assert welcome.resumed
+    assert values(node, 1)[0] == LIT

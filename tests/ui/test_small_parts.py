@@ -1,0 +1,91 @@
+"""Small parts of the window that need no show."""
+
+from __future__ import annotations
+
+import subprocess
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QListWidget
+
+from choreon import starter
+from choreon.model.refs import Ref
+from choreon.ui import awake, drags
+
+
+def test_the_screen_is_held_awake_only_where_a_desktop_agrees(monkeypatch, qapp):
+    """Without a bus nothing is held; with one that answers, held once and let go."""
+    monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", "unix:path=/nowhere")
+    keeper = awake.Awake()
+    assert keeper.hold("a test") in (True, False)
+    keeper.release()
+
+    asked: list[tuple] = []
+
+    class Bus:
+        @staticmethod
+        def sessionBus():
+            return Bus()
+
+        def isConnected(self):
+            return True
+
+    class Reply:
+        def type(self):
+            return awake.QDBusMessage.MessageType.ReplyMessage
+
+        def arguments(self):
+            return [7]
+
+    class Interface:
+        def __init__(self, *_):
+            pass
+
+        def call(self, *words):
+            asked.append(words)
+            return Reply()
+
+    monkeypatch.setattr(awake, "QDBusConnection", Bus)
+    monkeypatch.setattr(awake, "QDBusInterface", Interface)
+    assert keeper.hold("a guest plays")
+    assert keeper.hold("once more")
+    keeper.release()
+    keeper.release()
+    assert asked == [("Inhibit", "Choreon", "a guest plays"), ("UnInhibit", 7)]
+
+
+@pytest.mark.parametrize("name", ["Low Tide.choreon", 'a "b" $c`d\\e %f.choreon'])
+def test_a_starter_quotes_whatever_a_show_is_called(tmp_path, name):
+    """Exec read back by the specification's rules: string escapes first, then quotes
+    as a shell has them; %% is one %.
+    """
+    text = starter.entry(tmp_path / name, "Show")
+    line = next(x for x in text.splitlines() if x.startswith("Exec="))
+    value = line.removeprefix("Exec=").replace("\\\\", "\\")
+    said = subprocess.run(
+        ["sh", "-c", f"printf '%s\\n' {value}"], capture_output=True, text=True
+    )
+    words = [word.replace("%%", "%") for word in said.stdout.splitlines()]
+    assert words[-2:] == ["guest", str(tmp_path / name)]
+
+
+def test_what_is_pulled_away_is_dragged_and_what_is_pressed_is_not(qtbot, monkeypatch):
+    begun: list[list[Ref]] = []
+    monkeypatch.setattr(drags.DragsOut, "begin", lambda _, refs: begun.append(refs))
+    rows = QListWidget()
+    rows.addItems(["one", "two"])
+    qtbot.addWidget(rows)
+    rows.show()
+    ref = Ref("group", "g")
+    drags.DragsOut(rows.viewport(), lambda _: [ref])
+    left, view = Qt.MouseButton.LeftButton, rows.viewport()
+    QTest.mouseClick(view, left, pos=QPoint(5, 5))
+    assert begun == []
+    QTest.mousePress(view, left, pos=QPoint(5, 5))
+    QTest.mouseMove(view, QPoint(60, 9))
+    QTest.mouseRelease(view, left, pos=QPoint(60, 9))
+    assert begun == [[ref]]
+    both = drags.carry(ref, Ref("fixture", "a"))
+    assert drags.all_carried(both) == [ref, Ref("fixture", "a")]
+    assert drags.carried(both) == ref
