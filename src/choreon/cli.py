@@ -160,6 +160,7 @@ def _window(arguments: argparse.Namespace) -> int:
 
 def _demo(arguments: argparse.Namespace) -> int:
     from choreon.sim.controller import NAME, announced
+    from choreon.sim.node import url
     from choreon.ui.app import run
 
     path = _make_demo(arguments.fresh, arguments.port)
@@ -180,6 +181,7 @@ def _demo(arguments: argparse.Namespace) -> int:
             )
             for words in wanted
         ]
+    print(f"What the simulated node has: {url(arguments.http)}", flush=True)
     try:
         code = run(path)
         if helpers and _engine_runs():
@@ -318,6 +320,8 @@ def _engine(arguments: argparse.Namespace) -> int:
     if known.note:
         print(known.note, file=sys.stderr)
     if known.show is None and known.last is None and not arguments.why:
+        if arguments.show is not None and not arguments.show.exists():
+            return 4  # a name that was mistyped
         # nothing is known that could be sent; a window may still bring a show
         known.show = show
     return run(known)

@@ -242,7 +242,9 @@ def test_a_show_that_cannot_be_read_leaves_the_lamps_as_they_were(
     engines, demo_path, node
 ):
     lit(engines, demo_path, node).close()
-    for process in openings.holder(folders.runtime()):
+    engine, parent = openings.holder(folders.runtime())
+    os.kill(parent, signal.SIGSTOP)  # else it starts another one meanwhile
+    for process in (engine, parent):
         os.kill(process, signal.SIGKILL)
     engines.running[0].wait(5)
     for version in showfile.versions(demo_path):

@@ -56,6 +56,13 @@ class Hands:
             assert time.monotonic() < end, else_
             QTest.qWait(10)
 
+    def heeded(self) -> None:
+        """Wait until the engine goes by all it was told: it takes one thing after the
+        other, so what was said before this has been done.
+        """
+        self.parts.engine.find_nodes(False)
+        self.until(lambda: self.parts.engine.up_to_date)
+
     def click(
         self, widget: QWidget, at: QPointF | QPoint | None = None, **held
     ) -> None:

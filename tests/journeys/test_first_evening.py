@@ -132,9 +132,9 @@ def test_hang_colour_keep_tile_and_teach(hands, node, controller, demo_path):
             m.target == target for m in hands.parts.document.show.inputs.values()
         )
     )
+    hands.heeded()
     for value in (60, 127):
         controller.move_fader(5, value)
-        QTest.qWait(50)
     hands.until(lambda: values(node, 1)[112] == 204)
 
     hands.until(

@@ -296,8 +296,10 @@ def learn(hands, tile: Ref, act) -> None:
     hands.until(lambda: hands.parts.engine.ports.ports.get("Practice controller"))
     hands.window.learner.start(tile)
     hands.until(lambda: hands.window.learner.target == tile)
+    hands.heeded()
     act()
     hands.until(lambda: hands.window.learner.target is None)
+    hands.heeded()
     hands.parts.engine.send(Do(EVERYTHING, Verb.RELEASE))
     hands.until(lambda: not hands.parts.engine.state.players)
 

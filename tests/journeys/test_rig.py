@@ -527,6 +527,7 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
     assert walk.name.text() == "Panel 1"
     learner = hands.window.learner
     learner.start(Ref("walk", "next"))
+    hands.heeded()
     controller.hit_pad(9)
     hands.until(
         lambda: any(
@@ -536,7 +537,7 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
     )
     controller.let_pad(9)
     assert "Walk: next lamp now follows" in hands.window.notice.text.text()
-    QTest.qWait(50)
+    hands.heeded()
     walk._go()
     controller.hit_pad(9)
     hands.until(lambda: walk.name.text() == "Front 1")

@@ -26,6 +26,7 @@ from choreon.formats import rescue, showfile
 from choreon.model import edits
 from choreon.model.refs import GRAND, to_tile
 from choreon.model.verbs import Verb
+from choreon.sim.node import url as node_url
 from choreon.ui import app
 from choreon.ui.app import find_show
 from choreon.ui.widgets import basics
@@ -225,10 +226,10 @@ def test_a_fixture_is_moved_on_the_plan_and_escape_leaves_it(hands):
 def test_a_place_that_cannot_be_written_is_told_and_a_copy_is_kept(
     hands, demo_path, monkeypatch
 ):
-    def refuse(path, show):
+    def refuse(path, show, versions=True):
         if path == demo_path:
             raise PermissionError(13, "Permission denied")
-        real(path, show)
+        return real(path, show, versions)
 
     real = showfile.write
     with monkeypatch.context() as patched:
@@ -383,9 +384,7 @@ def test_demo_starts_window_node_and_controller(own_folders):
 
         def reports() -> list[dict]:
             try:
-                with urllib.request.urlopen(
-                    f"http://127.0.0.1:{http}/", timeout=1
-                ) as answer:
+                with urllib.request.urlopen(node_url(http), timeout=1) as answer:
                     return msgspec.json.decode(answer.read())
             except OSError:
                 return []

@@ -7,11 +7,13 @@ import socket
 import subprocess
 import sys
 import time
+import urllib.error
 import urllib.request
 
 import pytest
 
-from choreon import __version__, cli
+from choreon import __version__, cli, folders
+from choreon.engine import protocol
 from choreon.sim import node as nodes
 from choreon.sim.controller import PracticeController, announced
 from choreon.wire import sacn
@@ -91,12 +93,47 @@ def test_reports_are_served_as_json(node):
     send(node.port, packet(first=7))
     until(lambda: node.reports())
     server = nodes.serve(node, 0)
-    with urllib.request.urlopen(f"http://127.0.0.1:{server.server_port}/") as answer:
+    with urllib.request.urlopen(server.url) as answer:
         assert answer.headers["Content-Type"] == "application/json"
         found = json.load(answer)
     assert found[0]["values"][:2] == [7, 0]
     server.shutdown()
     server.server_close()
+
+
+@pytest.mark.parametrize(
+    ("path", "host"),
+    [
+        ("/", None),
+        ("/tell?drop=1", None),
+        ("TOKENx/tell?drop=1", None),
+        ("TOKEN/tell?drop=1", "elsewhere.example"),  # a page that renamed this machine
+        ("TOKEN/tell?drop=nan", None),
+        ("TOKEN/tell?drop=all", None),
+    ],
+)
+def test_the_node_obeys_its_own_user_alone(node, path, host):
+    server = nodes.serve(node, 0)
+    path = path.replace("TOKEN", f"/{server.token}")
+    asked = urllib.request.Request(f"http://127.0.0.1:{server.server_port}{path}")
+    if host:
+        asked.add_header("Host", host)
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        urllib.request.urlopen(asked)
+    assert refused.value.code == (400 if "drop=nan" in path or "all" in path else 403)
+    refused.value.close()
+    assert node.drop == 0.0
+    server.shutdown()
+    server.server_close()
+
+
+def test_the_address_of_the_node_stays_and_is_its_users_alone(own_folders):
+    first = nodes.url(5580)
+    assert nodes.url(5580) == first
+    kept = folders.runtime() / "node.token"
+    assert kept.stat().st_mode & 0o077 == 0
+    kept.write_text("x")  # cannot be one
+    assert nodes.url(5580) != first
 
 
 def test_the_node_command_prints_json_lines():
@@ -152,12 +189,15 @@ def test_the_command_line(capsys):
         cli.main(["sim"])
 
 
-def test_an_engine_is_told_what_is_wrong_with_its_show(tmp_path, capsys):
-    assert cli.main(["engine", str(tmp_path / "nowhere.choreon")]) == 4
-    assert "cannot be played" in capsys.readouterr().err
+def test_an_engine_is_told_what_is_wrong_with_its_show(tmp_path, engines):
+    ended = engines.command("engine", str(tmp_path / "nowhere.choreon"))
+    assert ended.returncode == 4
+    assert "nowhere.choreon cannot be played: No such file" in ended.stderr
     (tmp_path / "bad.choreon").write_bytes(b"PK nonsense")
-    assert cli.main(["engine", str(tmp_path / "bad.choreon")]) == 4
-    assert "not a whole show file" in capsys.readouterr().err
+    client = engines.start(tmp_path / "bad.choreon")  # it waits for a window's show
+    note = client.wait_for(protocol.Welcome).note
+    assert "bad.choreon cannot be played" in note
+    assert "not a whole show file" in note
 
 
 def test_the_nodes_page_shows_both_protocols_and_takes_orders(node):
@@ -169,7 +209,7 @@ def test_the_nodes_page_shows_both_protocols_and_takes_orders(node):
     from choreon.wire import artnet
 
     server = serve(node, 0)
-    base = f"http://127.0.0.1:{server.server_port}"
+    base = server.url.rstrip("/")
     try:
         with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as hand:
             hand.sendto(sacn.build(CID, "Q", 1), ("127.0.0.1", node.port))

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import socket
 import threading
 import time
+import tracemalloc
 
 import mido
 import mido.sockets
@@ -13,8 +15,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from choreon.sim.controller import PracticeController, announced
+from choreon.sim.controller import PracticeController
 from choreon.wire import midi
+from choreon.wire.midi_bytes import Parser, Voice
+from choreon.wire.midi_bytes import message as read_whole
 from tests.conftest import until
 
 
@@ -34,7 +38,7 @@ from tests.conftest import until
     ],
 )
 def test_messages_become_events(message, event):
-    assert midi.to_event("p", message) == event
+    assert midi.to_event("p", read_whole(message.bytes())) == event
 
 
 @given(
@@ -116,7 +120,8 @@ def test_what_is_moved_at_the_moment_it_is_opened_is_heard(tmp_path):
         go_on.wait(10),
     )  # the thread stands still once the first has opened it
     first, second = (
-        midi.LocalPort("Desk", announced(tmp_path, "Desk")) for _ in range(2)
+        midi.LocalPort("Desk", *midi.announced(tmp_path / "Desk.json"))
+        for _ in range(2)
     )
     assert held.wait(10)
     device.move_fader(3, 64)
@@ -151,7 +156,7 @@ class SlowDoor:
 def test_what_is_moved_while_it_is_being_taken_in_is_heard(tmp_path):
     device = PracticeController(tmp_path, "Desk")
     door = device._server = SlowDoor(device._server)
-    port = midi.LocalPort("Desk", announced(tmp_path, "Desk"))
+    port = midi.LocalPort("Desk", *midi.announced(tmp_path / "Desk.json"))
     assert door.came.wait(10)
     device.move_fader(3, 64)
     got: list[midi.Event] = []
@@ -200,7 +205,7 @@ def test_any_bytes_at_all_give_events_or_nothing(data):
         port = midi.LocalPort("p", server.getsockname()[1])
         other, _ = server.accept()
         with other:
-            other.sendall(data + bytes((0xB0, 1, 2)))
+            other.sendall(data + bytes((0xF7, 0xB0, 1, 2)))
             found: list[midi.Event] = []
             until(
                 lambda: (
@@ -216,8 +221,10 @@ def test_any_bytes_at_all_give_events_or_nothing(data):
 
 def test_an_independent_peer_speaks_to_the_practice_controller(tmp_path):
     device = PracticeController(tmp_path, "Desk")
-    port = json.loads((tmp_path / "Desk.json").read_text())["port"]
-    peer = mido.sockets.connect("127.0.0.1", port)
+    port, token = midi.announced(tmp_path / "Desk.json")
+    line = socket.create_connection(("127.0.0.1", port))
+    line.sendall(token.encode() + b"\n")
+    peer = mido.sockets.SocketPort("127.0.0.1", port, conn=line)
     peer.send(mido.Message("note_on", note=38, velocity=90))
     peer.send(mido.Message("control_change", control=16, value=3))
     until(lambda: device.lights[2] == 90 and device.knobs[0] == 3)
@@ -227,6 +234,160 @@ def test_an_independent_peer_speaks_to_the_practice_controller(tmp_path):
     peer.close()
     device.close()
     assert not (tmp_path / "Desk.json").exists()
+
+
+def feed(data: bytes) -> list[Voice]:
+    return Parser().feed(data)
+
+
+CC = Voice(0xB0, 2, 7, 100)
+
+
+@pytest.mark.parametrize(
+    ("data", "found"),
+    [
+        ("B2 07 64", [CC]),
+        ("B2 07 64 07 64", [CC, CC]),  # running status
+        ("B2 F8 07 FE 64", [CC]),  # the clock and a sign of life within
+        ("B2 07 F8 64 F8 07 64", [CC, CC]),
+        ("F0 01 02 F7 B2 07 64", [CC]),  # exclusive to a system
+        ("F0 01 02 B2 07 64", [CC]),  # ended by the next status
+        ("F0 01 F8 02 F7 07 64", []),  # and it ends running status
+        ("B2 07 64 F6 07 64", [CC]),  # as does any system message
+        ("F2 01 02 03 04 B2 07 64", [CC]),  # song position: two bytes, then none
+        ("07 64 B2 07 64", [CC]),  # begun in the middle
+        ("B2 07 B2 07 64", [CC]),  # one that was broken off
+        ("C1 05 06", [Voice(0xC0, 1, 5), Voice(0xC0, 1, 6)]),
+        ("F4 01 02 F5 01 B2 07 64", [CC]),  # not defined
+    ],
+)
+@pytest.mark.parametrize("pieces", [1, 2, 100])
+def test_streams_are_read_by_the_standard(data, found, pieces):
+    """By MIDI 1.0: running status, real-time bytes anywhere, SysEx; in pieces of any
+    size.
+    """
+    raw = bytes.fromhex(data)
+    parser = Parser()
+    got = []
+    for i in range(0, len(raw), pieces):
+        got += parser.feed(raw[i : i + pieces])
+    assert got == found
+
+
+@given(
+    st.lists(
+        st.builds(
+            mido.Message,
+            st.sampled_from(["note_on", "note_off", "polytouch"]),
+            channel=st.integers(0, 15),
+            note=st.integers(0, 127),
+        )
+        | st.builds(mido.Message, st.just("clock"))
+        | st.builds(mido.Message, st.just("pitchwheel"), pitch=st.integers(-8192, 8191))
+        | st.builds(
+            lambda data: mido.Message("sysex", data=data),
+            st.lists(st.integers(0, 127), max_size=9),
+        )
+    )
+)
+def test_an_independent_reader_finds_the_same(messages):
+    raw = b"".join(message.bin() for message in messages)
+    mine = feed(raw)
+    peers = mido.Parser()
+    peers.feed(raw)
+    theirs = [m.bytes() for m in peers if hasattr(m, "channel")]
+    assert [[v.kind | v.channel, v.first, v.second] for v in mine] == theirs
+
+
+def test_an_endless_sysex_takes_no_memory():
+    parser = Parser()
+    parser.feed(b"\xf0")
+    piece = bytes(100_000)
+    parser.feed(piece)
+    tracemalloc.start()
+    try:
+        for _ in range(20):
+            assert parser.feed(piece) == []
+        assert tracemalloc.get_traced_memory()[1] < 50_000
+    finally:
+        tracemalloc.stop()
+    assert parser.feed(bytes((0xB2, 7, 100))) == [CC]
+
+
+def test_a_controller_speaks_to_its_own_user_alone(tmp_path):
+    device = PracticeController(tmp_path, "Desk")
+    port, token = midi.announced(tmp_path / "Desk.json")
+    assert (tmp_path / "Desk.json").stat().st_mode & 0o077 == 0
+    for said in (b"\n", b"wrong\n", b"x" * 100, token[:-1].encode() + b"\n"):
+        with socket.create_connection(("127.0.0.1", port), timeout=5) as stranger:
+            stranger.sendall(said + bytes((0x90, 36, 100)))
+            with contextlib.suppress(ConnectionError):
+                assert stranger.recv(10) == b""  # it is let go
+    assert not device.connected
+    assert device.lights[0] == 0
+    silent = socket.create_connection(("127.0.0.1", port), timeout=5)
+    known = midi.LocalPort("Desk", port, token)
+    until(lambda: device.connected)
+    device.move_fader(0, 64)
+    until(known.read)
+    silent.setblocking(False)
+    with pytest.raises(BlockingIOError):
+        silent.recv(10)
+    silent.close()
+    known.close()
+    device.close()
+
+
+def test_a_client_that_does_not_read_blocks_nobody(tmp_path):
+    device = PracticeController(tmp_path, "Desk")
+    port, token = midi.announced(tmp_path / "Desk.json")
+    deaf = socket.socket()
+    deaf.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
+    deaf.connect(("127.0.0.1", port))
+    deaf.sendall(token.encode() + b"\n")
+    until(lambda: device.connected)
+    hearing = midi.LocalPort("Desk", port, token)
+    until(lambda: device.move_fader(0, 1) or hearing.read())
+    for value in range(2000):  # 6 MB, more than its line holds
+        device.send_raw(bytes(3000))  # that is no message
+        device.move_fader(0, value % 128)
+        until(lambda: hearing.read())
+    deaf.settimeout(5)
+    with contextlib.suppress(ConnectionError):
+        while deaf.recv(1 << 20):
+            pass  # it was let go, not waited for
+    deaf.close()
+    hearing.close()
+    device.close()
+
+
+def test_lights_for_a_device_that_does_not_read_wait_until_it_does(heard, tmp_path):
+    """A device whose line is full: what its lights shall show reaches it later."""
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        server.settimeout(5)
+        note = json.dumps({"port": server.getsockname()[1]})
+        (tmp_path / "midi" / "Deaf.json").write_text(note)
+        line, _ = server.accept()
+        until(lambda: heard.ports and heard.ports[-1].get("Deaf"))
+        last: dict[midi.Key, int] = {}
+        for round in range(400):
+            last = {
+                ("Deaf", "note", ch, n): (round + n) % 128
+                for ch in range(16)
+                for n in range(128)
+            }
+            heard.hub.show(last)
+        parser, shown = Parser(), {}
+        line.settimeout(0.1)
+
+        def all_shown() -> bool:
+            with contextlib.suppress(TimeoutError):
+                for voice in parser.feed(line.recv(1 << 16)):
+                    shown[voice.channel, voice.first] = voice.second
+            return shown == {key[2:]: value for key, value in last.items()}
+
+        until(all_shown, 20)
+        line.close()
 
 
 class FakeRt:

@@ -5,7 +5,9 @@ and shows or serves what it has. It can be told to drop packets, or to take them
 from __future__ import annotations
 
 import contextlib
+import math
 import random
+import secrets
 import selectors
 import socket
 import sys
@@ -18,6 +20,7 @@ from urllib.parse import parse_qs, urlsplit
 
 import msgspec
 
+from choreon import folders
 from choreon.wire import artnet, sacn
 
 HOLD = 2.5  # seconds of silence after which a source is lost: E1.31, section 6.7.1
@@ -263,29 +266,82 @@ def table(reports: list[Received], width: int = 16) -> str:
     return "\n".join(lines)
 
 
-def serve(node: Node, port: int) -> ThreadingHTTPServer:
-    """Serve the reports as JSON at http://127.0.0.1:port/ until the server is shut
-    down.
+def token() -> str:
+    """What a request for reports must begin with: made once, and kept where only its
+    own user can read it. Raises OSError.
+    """
+    file = folders.runtime() / "node.token"
+    with contextlib.suppress(OSError):
+        kept = folders.read_file(file, 256).decode(errors="replace").strip()
+        if len(kept) == 32 and kept.isalnum():
+            return kept
+    made = secrets.token_hex(16)
+    folders.write_whole(file, made.encode())
+    return made
 
-    `/tell?drop=0.1&delay=0.05` has the node lose a tenth of the packets and take the
+
+def url(port: int) -> str:
+    """Where a node on this machine serves its reports on a TCP port."""
+    return f"http://127.0.0.1:{port}/{token()}/"
+
+
+class Server(ThreadingHTTPServer):
+    """Serves a node's reports at `url`, which holds a token: whoever was not told it,
+    or asks by another host's name, is refused.
+    """
+
+    daemon_threads = True
+
+    def __init__(self, port: int, handler: type[BaseHTTPRequestHandler]) -> None:
+        super().__init__(("127.0.0.1", port), handler)
+        self.token = token()
+        self.url = url(self.server_port)
+
+    def knows(self, host: str, path: str) -> bool:
+        """Whether a request is of our own user: by the name it asks for, and the token
+        in its path.
+        """
+        hosts = {f"{name}:{self.server_port}" for name in ("127.0.0.1", "localhost")}
+        said = path.split("/")[1] if path.startswith("/") else ""
+        return host in hosts and secrets.compare_digest(
+            said.encode(), self.token.encode()
+        )
+
+
+def _number(told: dict[str, list[str]], name: str, now: float, most: float) -> float:
+    value = float(told[name][0]) if name in told else now
+    if not math.isfinite(value):
+        raise ValueError(name)
+    return min(most, max(0.0, value))
+
+
+def serve(node: Node, port: int) -> Server:
+    """Serve the reports as JSON at the server's `url` until it is shut down.
+
+    `tell?drop=0.1&delay=0.05` has the node lose a tenth of the packets and take the
     others 50 ms late.
     """
 
     class Handler(BaseHTTPRequestHandler):
         """Answers with what the node has, as JSON."""
 
+        server: Server
+        timeout = 5.0  # seconds in which a request must be said, and its answer read
+
         def do_GET(self) -> None:
             """Answer with every universe; set `drop` and `delay` where given."""
-            told = parse_qs(urlsplit(self.path).query)
+            asked = urlsplit(self.path)
+            if not self.server.knows(self.headers.get("Host", ""), asked.path):
+                self.send_error(403, "the path begins with the token")
+                return
+            told = parse_qs(asked.query)
             try:
-                drop, delay = (
-                    float(told[n][0]) if n in told else None for n in ("drop", "delay")
-                )
+                drop = _number(told, "drop", node.drop, 1.0)
+                delay = _number(told, "delay", node.delay, 5.0)
             except ValueError:
                 self.send_error(400, "drop and delay are numbers")
                 return
-            node.drop = node.drop if drop is None else min(1.0, max(0.0, drop))
-            node.delay = node.delay if delay is None else min(5.0, max(0.0, delay))
+            node.drop, node.delay = drop, delay
             body = msgspec.json.encode(node.reports() + node.reports("artnet"))
             self.send_response(200)
             self.send_header("Content-Type", "application/json")
@@ -296,7 +352,7 @@ def serve(node: Node, port: int) -> ThreadingHTTPServer:
         def log_message(self, format: str, *args: object) -> None:
             """Keep quiet."""
 
-    server = ThreadingHTTPServer(("127.0.0.1", port), Handler)
+    server = Server(port, Handler)
     threading.Thread(target=server.serve_forever, name="node-http", daemon=True).start()
     return server
 
@@ -332,7 +388,8 @@ def main(
             node.close()
             return 1
         print(
-            f"sACN on port {node.port}, Art-Net on port {node.art_port}, reports at http://127.0.0.1:{server.server_port}/",
+            f"sACN on port {node.port}, Art-Net on port {node.art_port}, "
+            f"reports at {server.url}",
             flush=True,
         )
     with contextlib.suppress(KeyboardInterrupt):

@@ -1,7 +1,8 @@
 """MIDI controllers, in and out: found, opened, and opened again when they come back.
 
 Real devices come through python-rtmidi. Simulated ones announce themselves by a file
-`NAME.json` holding a TCP port on this machine, and speak the same bytes there.
+`NAME.json` holding a TCP port on this machine and a token, which only their own user
+can read: who says the token first, on a line of its own, is spoken to in MIDI bytes.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import json
 import logging
+import os
 import re
 import select
 import socket
@@ -18,7 +20,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
-import mido
+from choreon.wire.midi_bytes import Parser, Voice, message
 
 log = logging.getLogger(__name__)
 
@@ -40,16 +42,15 @@ class Event(NamedTuple):
 Key = tuple[str, str, int, int]
 
 
-def to_event(port: str, message: Any) -> Event | None:
-    """The event in a mido message; None for messages that no control sends."""
-    if message.type == "control_change":
-        return Event(port, "cc", message.channel, message.control, message.value / 127)
-    if message.type == "note_on":
-        return Event(
-            port, "note", message.channel, message.note, message.velocity / 127
-        )
-    if message.type == "note_off":
-        return Event(port, "note", message.channel, message.note, 0.0)
+def to_event(port: str, voice: Voice | None) -> Event | None:
+    """The event in a message; None for messages that no control sends."""
+    match voice:
+        case Voice(0xB0, channel, number, value):
+            return Event(port, "cc", channel, number, value / 127)
+        case Voice(0x90, channel, number, value):
+            return Event(port, "note", channel, number, value / 127)
+        case Voice(0x80, channel, number, _):
+            return Event(port, "note", channel, number, 0.0)
     return None
 
 
@@ -59,18 +60,34 @@ def to_bytes(kind: str, channel: int, number: int, value: int) -> bytes:
     return bytes((status | (channel & 15), number & 127, value & 127))
 
 
+def announced(file: Path) -> tuple[int, str]:
+    """The port and the token that a simulated controller says in its file. Raises
+    OSError or ValueError where it says nothing of the kind.
+    """
+    flags = os.O_RDONLY | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC
+    with os.fdopen(os.open(file, flags), "rb") as opened:
+        data = opened.read(1024) or b""
+    try:
+        said = json.loads(data)
+        return int(said["port"]), str(said.get("token", ""))
+    except (KeyError, TypeError, AttributeError, RecursionError) as error:
+        raise ValueError(f"{file.name} announces no port") from error
+
+
 class LocalPort:
     """A simulated controller on a TCP port of this machine."""
 
-    def __init__(self, name: str, port: int) -> None:
+    def __init__(self, name: str, port: int, token: str = "") -> None:
         """Raises OSError where nothing listens."""
         self.name = name
         if not 0 < port < 65536:
             raise OSError(f"{port} is no port")
         self._socket = socket.create_connection(("127.0.0.1", port), timeout=0.5)
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        self._socket.sendall(token.encode() + b"\n")
         self._socket.setblocking(False)
-        self._parser = mido.Parser()
+        self._parser = Parser()
+        self._rest = b""  # of a message that was taken in part
 
     def fileno(self) -> int:
         """The socket's number, to be waited for."""
@@ -86,15 +103,23 @@ class LocalPort:
             return []
         if not data:
             raise ConnectionError(self.name)
-        self._parser.feed(data)
         return [
-            event for message in self._parser if (event := to_event(self.name, message))
+            event
+            for voice in self._parser.feed(data)
+            if (event := to_event(self.name, voice))
         ]
 
-    def send(self, data: bytes) -> None:
-        """Send a message to the device."""
-        with contextlib.suppress(BlockingIOError):
-            self._socket.send(data)
+    def send(self, data: bytes) -> bool:
+        """Send a message to the device. Returns whether it took it: one that does not
+        read is not waited for. Raises OSError when it is gone.
+        """
+        try:
+            while self._rest:
+                self._rest = self._rest[self._socket.send(self._rest) :]
+            self._rest = data[self._socket.send(data) :]
+        except BlockingIOError:
+            return False
+        return True
 
     def close(self) -> None:
         """Let the device go."""
@@ -155,7 +180,7 @@ class RtPorts:
 
     def _got(self, name: str, data: list[int]) -> None:
         with contextlib.suppress(ValueError):
-            event = to_event(name, mido.Message.from_bytes(data))
+            event = to_event(name, message(data))
             if event:
                 self._moved(event)
 
@@ -291,10 +316,8 @@ class MidiDevices:
         for file in sorted(self._folder.glob("*.json")):
             name = file.stem
             if name not in self._local:
-                with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
-                    self._local[name] = LocalPort(
-                        name, int(json.loads(file.read_text())["port"])
-                    )
+                with contextlib.suppress(OSError, ValueError):
+                    self._local[name] = LocalPort(name, *announced(file))
                     self._forget(name)
             found[name] = name in self._local
         if self._rt:
@@ -319,7 +342,8 @@ class MidiDevices:
             local = self._local.get(port)
             if local is not None:
                 try:
-                    local.send(data)
+                    if not local.send(data):
+                        continue  # it is told later
                 except OSError:
                     self._lose(local)
                     continue

@@ -486,3 +486,9 @@ class EngineLink(QObject):
     def show(self) -> Show:
         """The show that the engine was told last."""
         return self._told_show
+
+    @property
+    def up_to_date(self) -> bool:
+        """Whether the engine has taken all that this window has to tell it."""
+        moves = self._waiting or self._live or self._aside
+        return self.alive and not moves and not self._outbox
