@@ -174,7 +174,7 @@ def _demo(arguments: argparse.Namespace) -> int:
         )
     if not _answers(announced(folders.runtime() / "midi", NAME)):
         wanted.append(["controller"])
-    with (folders.state() / "demo.log").open("ab") as log:
+    with folders.open_log("demo.log") as log:
         helpers = [
             subprocess.Popen(
                 [*command, *words], stdin=subprocess.DEVNULL, stdout=log, stderr=log

@@ -14,10 +14,12 @@ import stat
 import tempfile
 import uuid
 from pathlib import Path
+from typing import BinaryIO
 
 import platformdirs
 
 APP = "choreon"
+MOST_LOG = 4 << 20  # bytes
 
 _made: set[Path] = set()
 
@@ -76,7 +78,7 @@ def read_file(path: Path, most: int | None = None) -> bytes:
     may never end, or where it holds more than `most` bytes.
     """
     handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-    with os.fdopen(handle, "rb") as file:
+    try:
         found = os.fstat(handle)
         if stat.S_ISDIR(found.st_mode):
             raise IsADirectoryError(errno.EISDIR, "it is a folder", str(path))
@@ -84,7 +86,10 @@ def read_file(path: Path, most: int | None = None) -> bytes:
             raise OSError(errno.EINVAL, "it is no file", str(path))
         if most is not None and found.st_size > most:
             raise OSError(errno.EFBIG, f"it has {found.st_size >> 20} MB", str(path))
-        return file.read()
+        with os.fdopen(handle, "rb", closefd=False) as file:
+            return file.read()
+    finally:
+        os.close(handle)
 
 
 def _once(folder: Path) -> Path:
@@ -112,6 +117,20 @@ def shows() -> Path:
     return _once(data() / "shows")
 
 
+def open_log(name: str) -> BinaryIO:
+    """A log, to be written on; one that has grown large begins anew, the one before it
+    stays as `NAME.1`. Where it cannot be kept, it goes nowhere.
+    """
+    flags = os.O_WRONLY | os.O_CREAT | os.O_APPEND | os.O_NONBLOCK
+    for folder in (state, runtime):
+        with contextlib.suppress(OSError):
+            path = folder() / name
+            if path.exists() and path.stat().st_size > MOST_LOG:
+                path.replace(path.with_name(f"{name}.1"))
+            return os.fdopen(open_own(path, flags), "ab")
+    return Path(os.devnull).open("ab")
+
+
 def types() -> Path:
     """Where the user's own fixture types lie."""
     return _once(data() / "types")
@@ -124,7 +143,7 @@ def source_id() -> bytes:
     """
     file = state() / "source-id"
     try:
-        return uuid.UUID(file.read_text().strip()).bytes
+        return uuid.UUID(read_file(file, 256).decode().strip()).bytes
     except (OSError, ValueError):
         pass
     made = uuid.uuid4()

@@ -43,11 +43,7 @@ def test_a_files_fault_comes_back_in_words():
         Apart(apart.ReadType(b"x", "bad.gdtf")).run()
 
 
-def test_work_that_takes_too_long_or_is_let_go_ends(monkeypatch):
-    monkeypatch.setattr(apart, "PATIENCE", 0.01)
-    with pytest.raises(FormatError, match="took more than"):
-        Apart(apart.WriteRig(SHOW)).run()
-    monkeypatch.setattr(apart, "PATIENCE", 60.0)
+def test_work_that_is_let_go_ends():
     job = Apart(apart.WriteRig(SHOW))
     raised: list[Exception] = []
 

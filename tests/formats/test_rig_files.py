@@ -95,7 +95,7 @@ def test_bad_rows_are_told_with_line_and_reason_and_good_ones_kept():
         (b"", "is empty"),
         (b"\n\n  \n", "is empty"),
         (b"a,b\n1,2\n", "has no columns"),
-        (b"x" * (17 << 20), "has 17 MB"),
+        (b"x" * (17 << 20), "cannot be read as a list"),
     ],
 )
 def test_what_is_no_hang_list_is_refused(data, words):

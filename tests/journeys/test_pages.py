@@ -704,8 +704,10 @@ def test_a_label_gets_a_picture_from_a_file(hands, perform, tmp_path):
     perform.arranger.choose((tile,))
     before = hands.parts.document.show
     perform.inspector.take_picture(tmp_path / "no.png")
+    hands.until(lambda: not perform.inspector.work.busy)
     assert hands.parts.document.show is before
     perform.inspector.take_picture(tmp_path / "poster.png")
+    hands.until(lambda: hands.parts.document.show.pictures)
     assert not perform.tiles[tile].picture.isNull()
     middle = perform.tiles[tile].grab().toImage()
     assert middle.pixelColor(middle.width() // 2, middle.height() // 2).red() > 200

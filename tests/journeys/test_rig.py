@@ -426,6 +426,7 @@ def test_a_plan_below_is_scaled_by_two_points(hands, rig, tmp_path, monkeypatch)
     picture.save(str(tmp_path / "boathouse.png"))
     hands.click(rig.room_button)
     rig.room.take_picture(tmp_path / "boathouse.png")
+    hands.until(lambda: hands.parts.document.show.room.underlay)
     under = hands.parts.document.show.room.underlay
     assert hands.parts.document.show.pictures[under.picture].data.startswith(b"\x89PNG")
     monkeypatch.setattr(QInputDialog, "getDouble", lambda *_, **__: (3.0, True))
@@ -443,7 +444,8 @@ def test_a_plan_below_is_scaled_by_two_points(hands, rig, tmp_path, monkeypatch)
     )
     (tmp_path / "no.png").write_text("no picture")
     rig.room.take_picture(tmp_path / "no.png")
-    assert "is no picture that can be read" in hands.window.notice.text.text()
+    said = hands.window.notice.text
+    hands.until(lambda: "is no picture that can be read" in said.text())
     hands.until(
         lambda: showfile.read(hands.parts.document.path).room.underlay == scaled
     )

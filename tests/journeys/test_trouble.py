@@ -248,6 +248,65 @@ def test_a_place_that_cannot_be_written_is_told_and_a_copy_is_kept(
     hands.until(lambda: hands.window.heading.kept.text() == "kept just now")
 
 
+def test_whatever_lies_among_its_files_a_window_opens(qapp, demo_path, node):
+    """Each of its own files is damaged, or is none at all."""
+    os.mkfifo(folders.state() / "window.ini")
+    (folders.state() / "recent-types.json").write_text("[" * 100_000)
+    (folders.state() / "source-id").write_text("no id")
+    os.mkfifo(folders.types() / "pipe.json")
+    (folders.types() / "deep.json").write_text("[" * 100_000)
+    (folders.types() / "deleted").write_text("")
+    hands = open_window(demo_path)
+    try:
+        assert "window was arranged cannot be read" in hands.window.notice.text.text()
+        assert (folders.state() / "window.ini.damaged").exists()
+        assert (folders.state() / "source-id.damaged").exists()
+        hands.until(lambda: len(hands.parts.document.types_trouble) == 2)
+        hands.parts.engine.set_level("front-wash-fader", 1.0)
+        hands.until(lambda: values(node, 1)[:1] == [217])
+    finally:
+        end(hands)
+    hands = open_window(demo_path)  # told once
+    try:
+        assert "arranged" not in hands.window.notice.text.text()
+    finally:
+        end(hands)
+
+
+@pytest.mark.parametrize(
+    "lines",
+    [
+        "[General]\nplace=@Invalid()\ngeometry=word\n[rig]\nview=-1e99\n",
+        "[General]\nplace=@Variant(\\0\\0\\0\\x7f\\0)\nscale=nan\nshow=\\0\n",
+        "[list]\ncolumns=99999999999 x -1\n[splitter]\nrig-0=1\n[viewpoint]\n1=,\n",
+        "\\0\\xff no settings at all",
+    ],
+)
+def test_settings_that_mean_nothing_count_as_none(qapp, demo_path, node, lines):
+    (folders.state() / "window.ini").write_text(lines)
+    assert find_show(None).show.name
+    hands = open_window(demo_path)
+    assert hands.window.place in ("perform", "rig")
+    end(hands)
+
+
+def test_without_any_folder_to_write_to_a_window_opens_and_the_light_plays(
+    qapp, demo_path, node, own_folders
+):
+    for name in ("XDG_DATA_HOME", "XDG_STATE_HOME"):
+        (Path(os.environ[name]) / "choreon").write_text("not a folder")
+    hands = open_window(demo_path)
+    try:
+        hands.parts.engine.set_level("front-wash-fader", 1.0)
+        hands.until(lambda: values(node, 1)[:1] == [217])
+        hands.until(lambda: "cannot be written" in hands.window.notice.text.text())
+        renamed = edits.replace(hands.parts.document.show, name="Ebb")
+        hands.parts.document.edit("rename", renamed)
+        hands.until(lambda: showfile.read(demo_path).name == "Ebb")
+    finally:
+        end(hands)
+
+
 def test_closing_asks_once_and_remembers(hands, demo_path, node):
     seen = []
 

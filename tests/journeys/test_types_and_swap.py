@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
@@ -21,6 +23,7 @@ from choreon.model.outputs import SacnOutput
 from choreon.ui.app import empty_show
 from choreon.ui.rig.swap import SwapDialog
 from choreon.ui.rig.types.range_table import TO
+from choreon.ui.slots import slot_picture
 from choreon.ui.widgets.numbers import NumberField
 from tests.conftest import values
 from tests.journeys.conftest import end, mostly, open_window, pick
@@ -364,15 +367,25 @@ def test_wheels_have_slots_with_pictures_and_colours(hands, editor, tmp_path):
     assert wheel.wheel.name == "Wheel"
     hands.click(hands.button(wheel, "Another slot"))
     wheel.change(1, name="Tide", colour="#114488")
-    (tmp_path / "tide.svg").write_text('<svg xmlns="http://www.w3.org/2000/svg"/>')
+    (tmp_path / "tide.svg").write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 4 4">'
+        '<rect width="4" height="4" fill="#f00"/></svg>'
+    )
     wheel.take_picture(1, tmp_path / "tide.svg")
+    hands.until(lambda: editor.kind.wheels[0].slots[1].picture)
     slot = editor.kind.wheels[0].slots[1]
-    assert (slot.name, slot.colour, slot.picture[:4]) == ("Tide", "#114488", b"<svg")
+    assert (slot.name, slot.colour, slot.picture[:4]) == ("Tide", "#114488", b"\x89PNG")
+    assert slot_picture(slot, 20).toImage().pixelColor(10, 10).red() > 250
+    said = hands.window.notice.text
     (tmp_path / "no.png").write_text("no")
     wheel.take_picture(1, tmp_path / "no.png")
-    assert "is neither PNG, JPEG nor SVG" in hands.window.notice.text.text()
+    hands.until(lambda: "is no picture that can be read" in said.text())
     wheel.take_picture(1, tmp_path / "gone.png")
-    assert "could not be read" in hands.window.notice.text.text()
+    hands.until(lambda: "could not be read" in said.text())
+    os.mkfifo(tmp_path / "pipe.png")
+    wheel.take_picture(1, tmp_path / "pipe.png")
+    hands.until(lambda: "it is no file" in said.text())
+    assert editor.kind.wheels[0].slots[1] == slot
     hands.press(wheel, "Remove slot 0")
     assert len(editor.kind.wheels[0].slots) == 1
     hands.press(wheel, "Remove the wheel")

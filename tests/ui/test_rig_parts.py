@@ -10,10 +10,12 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtTest import QTest
 
 from choreon.demo import low_tide
+from choreon.formats import cleaning
+from choreon.formats.pictures import SLOT_SIZE, small
 from choreon.library import library
 from choreon.model import edits
 from choreon.model.fixture_type import Channel, Range, Slot
-from choreon.ui import theme
+from choreon.ui import slots, theme
 from choreon.ui.rig import bodies
 from choreon.ui.rig.hang import channel_map
 from choreon.ui.rig.outputs import interfaces
@@ -131,7 +133,12 @@ def test_slots_are_drawn_by_picture_colour_or_not_at_all():
     buffer = QBuffer(data)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     png.save(buffer, "PNG")
-    green = slot_picture(Slot(name="P", picture=bytes(data.data())), 20).toImage()
+    made = small(bytes(data.data()), SLOT_SIZE)
+    strange = slot_picture(Slot(name="P", picture=made), 20).toImage()
+    assert QColor(strange.pixel(10, 10)).name() == "#ffffff"  # not drawn as it came
+    cleaning.made_here([made])
+    slots.forget()
+    green = slot_picture(Slot(name="P", picture=made), 20).toImage()
     assert QColor(green.pixel(10, 10)).name() == "#00ff00"
 
 

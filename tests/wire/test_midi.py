@@ -351,7 +351,7 @@ def test_a_client_that_does_not_read_blocks_nobody(tmp_path):
     for value in range(2000):  # 6 MB, more than its line holds
         device.send_raw(bytes(3000))  # that is no message
         device.move_fader(0, value % 128)
-        until(lambda: hearing.read())
+        until(lambda: hearing.read(), step=0.0)
     deaf.settimeout(5)
     with contextlib.suppress(ConnectionError):
         while deaf.recv(1 << 20):

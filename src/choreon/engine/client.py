@@ -128,9 +128,7 @@ _started: list[
 ] = []  # kept, so that those that ended are taken note of
 
 
-def start_engine(
-    show: Path | None, *, log: Path | None = None
-) -> subprocess.Popen[bytes]:
+def start_engine(show: Path | None) -> subprocess.Popen[bytes]:
     """Start an engine of its own session, so that it outlives the caller."""
     command = [
         sys.executable,
@@ -140,7 +138,7 @@ def start_engine(
         *([str(show)] if show else []),
     ]
     _started[:] = [process for process in _started if process.poll() is None]
-    with (log or folders.state() / "engine.log").open("ab") as out:
+    with folders.open_log("engine.log") as out:
         process = subprocess.Popen(
             command,
             stdin=subprocess.DEVNULL,

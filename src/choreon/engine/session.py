@@ -139,7 +139,7 @@ def load_show() -> Played | None:
     """The show that was played last; None where none is known."""
     for path in _places(PLAYED):
         try:
-            return msgspec.msgpack.decode(path.read_bytes(), type=Played)
+            return msgspec.msgpack.decode(folders.read_file(path), type=Played)
         except Exception as error:
             _aside(path, error)
     return None
@@ -159,7 +159,7 @@ def _read(show_id: str) -> tuple[Session | None, str]:
     told = ""
     for path in _places(_name(show_id)):
         try:
-            session = msgspec.msgpack.decode(path.read_bytes(), type=Session)
+            session = msgspec.msgpack.decode(folders.read_file(path), type=Session)
         except Exception as error:  # whatever lies there must not keep us from starting
             told = _aside(path, error)
             continue

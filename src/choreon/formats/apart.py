@@ -1,6 +1,6 @@
-"""Heavy files in a process of their own, so that the window stays quick and a file that
-means no good takes nothing along: a job goes in by stdin, the answer comes back by
-stdout, both MessagePack.
+"""Files from strangers in a process of their own, so that the window stays quick and a
+file that means no good takes nothing along: a job goes in by stdin, the answer comes
+back by stdout, both MessagePack; how far it has come, in words, a line each, by stderr.
 """
 
 from __future__ import annotations
@@ -9,16 +9,20 @@ import contextlib
 import resource
 import subprocess
 import sys
+import threading
+from collections.abc import Callable
 from pathlib import Path
+from typing import IO
 
 import msgspec
 
+from choreon.formats import progress
 from choreon.formats.package import FormatError
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import Show
 
 MEMORY = 4 << 30  # bytes that such a process may take
-PATIENCE = 120.0  # seconds
+MARK = b"progress: "  # a line of stderr that begins so is meant for the user
 
 
 class Job(msgspec.Struct, tag_field="t"):
@@ -41,6 +45,32 @@ class ReadRig(Job, tag="read-rig"):
     kinds: dict[str, FixtureType]
 
 
+class ReadList(Job, tag="read-list"):
+    """CSV → hang_list.HangList."""
+
+    data: bytes
+    name: str
+    show: Show
+    kinds: dict[str, FixtureType]
+
+
+class ReadPictures(Job, tag="read-pictures"):
+    """Pictures of any kind → Drawn. `sizes`: the most pixels a side of each."""
+
+    pictures: tuple[bytes, ...]
+    sizes: tuple[int, ...]
+    name: str = "the picture"
+
+
+class Drawn(msgspec.Struct, frozen=True):
+    """PNGs of our own; empty for a picture that cannot be read. `wrong`: why, of the
+    first such one.
+    """
+
+    pictures: tuple[bytes, ...]
+    wrong: str = ""
+
+
 class WriteType(Job, tag="write-type"):
     """Type → GDTF."""
 
@@ -61,7 +91,7 @@ class Print(Job, tag="print"):
     fonts: tuple[str, ...]
 
 
-AnyJob = ReadType | ReadRig | WriteType | WriteRig | Print
+AnyJob = ReadType | ReadRig | ReadList | ReadPictures | WriteType | WriteRig | Print
 
 
 class Answer(msgspec.Struct):
@@ -78,33 +108,36 @@ class Apart:
     in another.
     """
 
-    def __init__(self, job: AnyJob) -> None:
-        self._job = job
+    def __init__(
+        self, job: AnyJob, told: Callable[[str], None] = lambda text: None
+    ) -> None:
+        """`told`: called from a thread with how far it has come, in words."""
+        self._job, self._told = job, told
         self._process: subprocess.Popen[bytes] | None = None
         self._killed = False
 
     def run(self) -> bytes:
         """The job's encoded result. Raises FormatError with the file's fault, or where
-        it took beyond all measure.
+        it asked for more memory than there is.
         """
         command = [sys.executable, "-m", "choreon.formats.apart"]
         pipe = subprocess.PIPE
-        self._process = subprocess.Popen(
-            command, stdin=pipe, stdout=pipe, stderr=subprocess.DEVNULL
-        )
+        self._process = subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=pipe)
         if self._killed:
             self._process.kill()
+        process = self._process
+        assert process.stdin is not None
+        assert process.stdout is not None
+        assert process.stderr is not None
+        say = threading.Thread(target=self._hear, args=(process.stderr,), daemon=True)
+        put = threading.Thread(target=self._put, args=(process.stdin,), daemon=True)
+        say.start()
+        put.start()
         try:
-            out, _ = self._process.communicate(
-                msgspec.msgpack.encode(self._job), PATIENCE
-            )
-        except subprocess.TimeoutExpired:
-            self._process.kill()
-            self._process.communicate()
-            raise FormatError(
-                f"It took more than {PATIENCE:.0f} seconds and was given up. "
-                "Nothing was changed."
-            ) from None
+            out = process.stdout.read()
+            process.wait()
+            for thread in (say, put):
+                thread.join()
         finally:
             self._close_pipes()
         try:
@@ -117,13 +150,25 @@ class Apart:
             raise FormatError(answer.wrong)
         return answer.result
 
+    def _put(self, pipe: IO[bytes]) -> None:
+        with contextlib.suppress(OSError, ValueError), pipe:
+            pipe.write(msgspec.msgpack.encode(self._job))
+
+    def _hear(self, pipe: IO[bytes]) -> None:
+        with contextlib.suppress(OSError, ValueError):
+            while line := pipe.readline(4096):
+                if line.startswith(MARK):
+                    text = line.removeprefix(MARK).decode(errors="replace")
+                    self._told(text.strip())
+
     def _close_pipes(self) -> None:
         """Close the pipes of a process that ended, the way in too where it was killed
         before it had read all.
         """
         if self._process is None:
             return
-        for pipe in (self._process.stdin, self._process.stdout):
+        process = self._process
+        for pipe in (process.stdin, process.stdout, process.stderr):
             if pipe is not None:
                 with contextlib.suppress(OSError):
                     pipe.close()
@@ -138,7 +183,10 @@ class Apart:
 
 def do(job: AnyJob) -> bytes:
     """Do a job here and now; gives its encoded result. Raises FormatError."""
-    from choreon.formats import gdtf, mvr
+    # each job loads what it needs: some of it takes a while
+    if isinstance(job, ReadPictures):
+        return msgspec.msgpack.encode(_drawn(job))
+    from choreon.formats import gdtf, hang_list, mvr
     from choreon.formats.paper import Paper
 
     match job:
@@ -146,6 +194,8 @@ def do(job: AnyJob) -> bytes:
             return msgspec.msgpack.encode(gdtf.read(data, name))
         case ReadRig(data, name, show, kinds):
             return msgspec.msgpack.encode(mvr.read(data, show, kinds, name))
+        case ReadList(data, name, show, kinds):
+            return msgspec.msgpack.encode(hang_list.read(data, show, kinds, name))
         case WriteType(kind):
             return gdtf.write(kind)
         case WriteRig(show):
@@ -155,10 +205,30 @@ def do(job: AnyJob) -> bytes:
             return Paper(show, paths).write(parts)
 
 
+def _drawn(job: ReadPictures) -> Drawn:
+    from choreon.formats import pictures
+
+    made, wrong = [], ""
+    for data, size in zip(job.pictures, job.sizes, strict=True):
+        try:
+            made.append(pictures.small(data, size, job.name))
+        except FormatError as error:
+            made.append(b"")
+            wrong = wrong or str(error)
+    return Drawn(tuple(made), wrong)
+
+
+def _tell(text: str) -> None:
+    with contextlib.suppress(OSError):
+        sys.stderr.buffer.write(MARK + text.encode() + b"\n")
+        sys.stderr.buffer.flush()
+
+
 def main() -> int:
     """Take a job from stdin and answer on stdout."""
     with contextlib.suppress(OSError, ValueError):
         resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+    progress.tell = _tell
     answer = Answer()
     try:
         answer.result = do(msgspec.msgpack.decode(sys.stdin.buffer.read(), type=AnyJob))

@@ -13,16 +13,15 @@ from typing import Any
 
 import msgspec
 
+from choreon.formats import progress
 from choreon.formats.package import FormatError
 from choreon.model import edits, patch
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Hanging, Place, Show
 
-MOST_ROWS = 20_000
 WHOLE = (("universe", 1, MAX_UNIVERSE), ("address", 1, SLOTS), ("number", 0, 999_999))
 PLACES = {"place": ("x", "y", "z"), "hanging": ("yaw", "pitch", "roll")}
 _UNIVERSE_AND_ADDRESS = re.compile(r"(\d+)\s*[./:\-]\s*(0*[1-9]\d*)")
-MOST_BYTES = 16 << 20
 COLUMNS: tuple[str, ...] = (
     "number",
     "name",
@@ -120,8 +119,6 @@ def read(
     Comma, semicolon and tab part the columns; UTF-8, UTF-16 and Windows-1252 are read.
     Raises FormatError where the whole is no list of fixtures.
     """
-    if len(data) > MOST_BYTES:
-        raise FormatError(f"{name} has {len(data) >> 20} MB; a hang list has not.")
     text = _decode(data)
     if not text.strip("\ufeff \r\n\t"):
         raise FormatError(f"{name} is empty.")
@@ -154,10 +151,6 @@ def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
         for row in reader:
             if any(cell.strip() for cell in row):
                 found.append((reader.line_num, row))
-            if len(found) > MOST_ROWS:
-                raise FormatError(
-                    f"{name} has more than {MOST_ROWS} rows; a hang list has not."
-                )
     except csv.Error as error:
         raise FormatError(
             f"{name} cannot be read as a list from line {reader.line_num} on ({error})."
@@ -210,7 +203,7 @@ class _Reader:
     ) -> HangList:
         """Take the lines that can be read; returns the show with them and the rest."""
         bad = []
-        for line, cells in rows:
+        for line, cells in progress.each(rows, "row", len(rows)):
             given = {
                 c: cells[i].strip()
                 for c, i in columns.items()

@@ -17,7 +17,7 @@ from typing import Any
 import msgspec
 import pymvr
 
-from choreon.formats import gdtf, package
+from choreon.formats import gdtf, package, progress
 from choreon.formats.package import FormatError
 from choreon.model import edits, patch
 from choreon.model.fixture_type import FixtureType
@@ -26,7 +26,6 @@ from choreon.model.turns import Rows, hanging_of, matrix_of
 
 SCENE = "GeneralSceneDescription.xml"
 MILLI = 1000.0
-MOST_FIXTURES = 5000
 
 Matrix = tuple[Rows, tuple[float, float, float]]  # turn, and place in millimetres
 HERE: Matrix = (((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)), (0.0, 0.0, 0.0))
@@ -104,9 +103,7 @@ def read(
     Raises FormatError.
     """
     with package.open_zip(data, name) as archive:
-        root = package.parse_xml(package.member(archive, SCENE, name), SCENE, name)
-        if len(root.findall(".//Fixture")) > MOST_FIXTURES:
-            raise FormatError(f"{name} holds more than {MOST_FIXTURES} fixtures.")
+        package.parse_xml(package.member(archive, SCENE, name), SCENE, name)
         try:
             with contextlib.redirect_stdout(io.StringIO()):
                 found = pymvr.GeneralSceneDescription(io.BytesIO(data))
@@ -197,7 +194,7 @@ class _Reader:
 
     def take(self, fixtures: list[tuple[Any, Matrix]]) -> Rigged:
         """Hang the fixtures, or change those that hang; returns what was done."""
-        for fixture, at in fixtures:
+        for fixture, at in progress.each(fixtures, "fixture", len(fixtures)):
             self._fixture(fixture, at)
         return Rigged(
             self.show, tuple(self.added), tuple(self.changed), tuple(self.notes)

@@ -9,10 +9,12 @@ from xml.etree.ElementTree import Element
 
 from defusedxml import DefusedXmlException, ElementTree
 
-MOST_FILES = 5000
-MOST_BYTES = 512 << 20  # unpacked, all together
-MOST_XML = 48 << 20
-MOST_ELEMENTS = 500_000
+# The process that opens them has a limit of memory; these keep what is beyond all
+# sense from getting that far.
+MOST_FILES = 100_000
+MOST_BYTES = 3 << 30  # unpacked, all together
+MOST_XML = 512 << 20
+MOST_ELEMENTS = 20_000_000
 MOST_RATIO = 400  # unpacked to packed, for members that are not harmless
 HARMLESS = 1 << 20  # bytes of a member that may be packed as tightly as it likes
 NO_ZIP = (

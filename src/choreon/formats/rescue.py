@@ -41,7 +41,7 @@ class Rescued(msgspec.Struct, frozen=True):
 def digest_of(path: Path) -> str:
     """The digest of a file (SHA-256, hex); empty where it cannot be read."""
     try:
-        return hashlib.sha256(path.read_bytes()).hexdigest()
+        return hashlib.sha256(folders.read_file(path)).hexdigest()
     except OSError:
         return ""
 
@@ -117,7 +117,9 @@ def find(path: Path) -> Rescued | None:
 
 def _base(copy: Path) -> str:
     try:
-        return msgspec.json.decode(_note(copy).read_bytes(), type=Origin).base
+        return msgspec.json.decode(
+            folders.read_file(_note(copy), 1 << 16), type=Origin
+        ).base
     except (OSError, msgspec.DecodeError):
         return ""
 

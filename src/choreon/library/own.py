@@ -15,6 +15,7 @@ from choreon import folders
 from choreon.model.fixture_type import FixtureType
 
 MOST_RECENT = 12
+MOST = 16 << 20  # bytes of one type
 
 
 def own_types() -> tuple[dict[str, FixtureType], list[str]]:
@@ -24,11 +25,15 @@ def own_types() -> tuple[dict[str, FixtureType], list[str]]:
     found, trouble = {}, []
     for file in sorted(folders.types().glob("*.json")):
         try:
-            kind = msgspec.json.decode(file.read_bytes(), type=FixtureType)
+            kind = _read(file)
             found[kind.id] = kind
-        except (msgspec.DecodeError, OSError) as error:
+        except (msgspec.DecodeError, RecursionError, OSError) as error:
             trouble.append(f"{file.name} among your fixture types could not be read ({error}); it was left as it is.")
     return found, trouble
+
+
+def _read(file: Path) -> FixtureType:
+    return msgspec.json.decode(folders.read_file(file, MOST), type=FixtureType)
 
 
 def _file(type_id: str) -> str:
@@ -71,11 +76,12 @@ def forget(type_id: str) -> bool:
 
 def deleted() -> list[FixtureType]:
     """The types that were deleted and can be brought back, the last one first."""
-    found = []
-    for file in sorted(_deleted().glob("*.json"), key=lambda f: -f.stat().st_mtime):
-        with contextlib.suppress(msgspec.DecodeError, OSError):
-            found.append(msgspec.json.decode(file.read_bytes(), type=FixtureType))
-    return found
+    found: list[tuple[float, FixtureType]] = []
+    with contextlib.suppress(OSError):
+        for file in _deleted().glob("*.json"):
+            with contextlib.suppress(msgspec.DecodeError, RecursionError, OSError):
+                found.append((file.stat().st_mtime, _read(file)))
+    return [kind for _, kind in sorted(found, key=lambda pair: -pair[0])]
 
 
 def bring_back(type_id: str) -> None:
@@ -84,10 +90,16 @@ def bring_back(type_id: str) -> None:
 
 
 def recent() -> list[str]:
-    """Ids of the types that were hung last, newest first."""
+    """Ids of the types that were hung last, newest first. A file that cannot be read is
+    set aside.
+    """
+    file = folders.state() / "recent-types.json"
     try:
-        return msgspec.json.decode((folders.state() / "recent-types.json").read_bytes(), type=list[str])
-    except (OSError, msgspec.DecodeError):
+        return msgspec.json.decode(folders.read_file(file, MOST), type=list[str])
+    except FileNotFoundError:
+        return []
+    except (OSError, RecursionError, msgspec.DecodeError):
+        folders.put_aside(file)
         return []
 
 
@@ -95,4 +107,4 @@ def used(type_id: str) -> None:
     """Remember that a type was hung."""
     ids = [type_id, *(i for i in recent() if i != type_id)][:MOST_RECENT]
     with contextlib.suppress(OSError):
-        (folders.state() / "recent-types.json").write_bytes(msgspec.json.encode(ids))
+        folders.write_whole(folders.state() / "recent-types.json", msgspec.json.encode(ids))

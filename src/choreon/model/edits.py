@@ -26,12 +26,18 @@ from choreon.model.refs import (
     Ref,
     find,
 )
-from choreon.model.show import Fixture, Group, Hanging, Palette, Place, Show
+from choreon.model.show import Fixture, Group, Hanging, Palette, Picture, Place, Show
 from choreon.model.tiles import PLAYING, AnyTile, Pad, Page, parts
 from choreon.model.values import Look, Value
 
 T = TypeVar("T")
 replace = msgspec.structs.replace
+
+
+def picture_of(show: Show, name: str, data: bytes) -> Picture:
+    """A picture for a show, under an id that is free."""
+    stem = name.rpartition(".")[0] or name
+    return Picture(id=fresh_id(stem, show.pictures), name=name, data=data)
 
 
 def fresh_id(words: str, taken: Iterable[str]) -> str:

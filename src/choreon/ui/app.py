@@ -16,14 +16,14 @@ import uuid
 from pathlib import Path
 
 import msgspec
-from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtNetwork import QLocalServer, QLocalSocket
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
-from choreon.formats import autosave, rescue, showfile
+from choreon.formats import autosave, cleaning, rescue, showfile
 from choreon.formats.versions import SUFFIX
 from choreon.model import palettes
 from choreon.model.outputs import SacnOutput
@@ -31,7 +31,7 @@ from choreon.model.show import Show
 from choreon.model.tiles import Page
 from choreon.ui import display, theme
 from choreon.ui.parts import open_parts
-from choreon.ui.settings import scale_of, settings_file
+from choreon.ui.settings import open_settings, scale_of, take_troubles, text_of
 from choreon.ui.widgets import basics
 from choreon.ui.window import MainWindow
 
@@ -79,10 +79,10 @@ def find_show(wanted: Path | None) -> Opened:
     """The show to begin with: the one named, the last one, or a new one. Never raises:
     what is wrong goes along.
     """
-    settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
-    last = settings.value("show")
-    path = wanted.resolve() if wanted else Path(str(last)) if last else None
-    if path is not None and path.exists():
+    settings = open_settings()
+    last = text_of(settings, "show")
+    path = wanted.resolve() if wanted else Path(last) if last else None
+    if path is not None and os.path.exists(path):
         try:
             return load(path)
         except (showfile.ShowFileError, OSError) as error:
@@ -124,8 +124,9 @@ class App:
         self.window = self._make(opened, client)
 
     def _make(self, opened: Opened, client: engine_client.Client | None) -> MainWindow:
-        settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
-        settings.setValue("show", str(opened.path))
+        open_settings().setValue("show", str(opened.path))
+        opened.show, lost = cleaning.clean(opened.show)
+        opened.note = f"{opened.note} {lost}".strip()
         kept = (
             autosave.save(opened.path, opened.show)[0]
             if opened.note or not opened.path.exists()
@@ -137,8 +138,9 @@ class App:
         with theme.plain_while_built():
             window = MainWindow(parts)
         window.open_show = self.change_show
-        if opened.note:
-            window.notice.tell(opened.note, "alarm")
+        note = f"{opened.note} {take_troubles()}".strip()
+        if note:
+            window.notice.tell(note, "alarm")
         return window
 
     def change_show(self, how: str) -> None:
@@ -204,7 +206,7 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     QApplication.setHighDpiScaleFactorRoundingPolicy(
         Qt.HighDpiScaleFactorRoundingPolicy.PassThrough
     )
-    settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+    settings = open_settings()
     os.environ.setdefault("QT_SCALE_FACTOR", f"{scale_of(settings):g}")
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Choreon")

@@ -1,40 +1,53 @@
-"""Pictures that are taken into a show."""
+"""Pictures that are taken into a show. Files from strangers are decoded in a process of
+their own; here only what that drew is seen.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, Qt
-from PySide6.QtGui import QImage
+import msgspec
 
-from choreon.model import edits
-from choreon.model.show import Picture, Show
+from choreon import folders
+from choreon.formats import apart, cleaning
+from choreon.formats.package import FormatError
+from choreon.ui.widgets.work import Work
 
-MOST_PIXELS = 2400  # along the longer side
-KINDS = "Pictures (*.png *.jpg *.jpeg *.bmp *.webp)"
+KINDS = "Pictures (*.png *.jpg *.jpeg *.svg *.bmp *.webp *.gif *.tif)"
 
 
-def read(path: Path, show: Show) -> tuple[Picture, QImage] | None:
-    """Returns a picture file as a picture for a show, made smaller where it is very
-    large; None where it cannot be read.
+def read(
+    work: Work,
+    path: Path,
+    size: int,
+    then: Callable[[bytes], None],
+    refused: Callable[[str], None],
+) -> None:
+    """Read a picture file: a PNG of at most `size` pixels a side goes to `then`, or
+    what is wrong, in words, to `refused`.
     """
-    image = QImage(str(path))
-    if image.isNull():
-        return None
-    if max(image.width(), image.height()) > MOST_PIXELS:
-        image = image.scaled(
-            MOST_PIXELS,
-            MOST_PIXELS,
-            Qt.AspectRatioMode.KeepAspectRatio,
-            Qt.TransformationMode.SmoothTransformation,
-        )
-    data = QByteArray()
-    buffer = QBuffer(data)
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    image.save(buffer, "PNG")  # type: ignore[call-overload]
-    picture = Picture(
-        id=edits.fresh_id(path.stem, show.pictures),
-        name=path.name,
-        data=bytes(data.data()),
-    )
-    return picture, image
+    jobs: list[apart.Apart] = []
+
+    def act() -> bytes:
+        data = folders.read_file(path)
+        job = apart.ReadPictures((data,), (size,), path.name)
+        jobs.append(apart.Apart(job))
+        drawn = msgspec.msgpack.decode(jobs[0].run(), type=apart.Drawn)
+        if not drawn.pictures[0]:
+            raise FormatError(drawn.wrong)
+        cleaning.made_here(drawn.pictures)
+        return drawn.pictures[0]
+
+    def failed(error: Exception) -> None:
+        why = getattr(error, "strerror", None)
+        if why:
+            refused(f"{path.name} could not be read ({why}). Nothing was changed.")
+        else:
+            refused(str(error))
+
+    def cancel() -> None:
+        for job in jobs:
+            job.kill()
+
+    work.run(f"Reading {path.name}", act, then, failed, cancel)

@@ -1,18 +1,89 @@
-"""Where the window keeps how it was arranged."""
+"""Where the window keeps how it was arranged. What is damaged is set aside; a value
+that means nothing counts as none.
+"""
 
 from __future__ import annotations
 
 import math
 from pathlib import Path
 
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QByteArray, QSettings
 
 from choreon import folders
+
+MOST = 1 << 20  # bytes of settings; a file with more is none of ours
+
+_looked_at: set[Path] = set()
+_troubles: list[str] = []
 
 
 def settings_file() -> Path:
     """Returns the file of the window's settings."""
     return folders.state() / "window.ini"
+
+
+def open_settings() -> QSettings:
+    """Returns the window's settings. A file that cannot be read is set aside first."""
+    file = settings_file()
+    if file not in _looked_at:
+        _looked_at.add(file)
+        why = _damage(file)
+        if why:
+            _set_aside(file, why)
+    return QSettings(str(file), QSettings.Format.IniFormat)
+
+
+def take_troubles() -> str:
+    """Returns in words what was set aside since this was asked last."""
+    text = " ".join(_troubles)
+    _troubles.clear()
+    return text
+
+
+def _damage(file: Path) -> str:
+    """What is wrong with a file of settings; empty where it can be read, or is not
+    there.
+    """
+    try:
+        data = folders.read_file(file, MOST)
+    except FileNotFoundError:
+        return ""
+    except OSError as error:
+        return error.strerror or str(error)
+    if b"\0" in data:
+        return "it is damaged"
+    read = QSettings(str(file), QSettings.Format.IniFormat)
+    read.allKeys()
+    broken = read.status() == QSettings.Status.FormatError
+    return "it is damaged" if broken else ""
+
+
+def _set_aside(file: Path, why: str) -> None:
+    kept = folders.put_aside(file)
+    where = f" It is kept as {kept.name}." if kept is not None else ""
+    _troubles.append(
+        f"How the window was arranged cannot be read ({why}); it begins anew.{where}"
+    )
+
+
+def text_of(settings: QSettings, key: str) -> str:
+    """Returns a value as text; empty where there is none."""
+    value = settings.value(key)
+    return value if isinstance(value, str) else ""
+
+
+def whole_of(settings: QSettings, key: str) -> list[int]:
+    """Returns the whole numbers of a value, parted by spaces; those that are none are
+    left out.
+    """
+    words = str(settings.value(key) or "").split()
+    return [int(w) for w in words if w.isascii() and w.isdigit() and len(w) < 10]
+
+
+def arrangement_of(settings: QSettings, key: str) -> QByteArray:
+    """Returns what a widget kept of itself; empty where there is none."""
+    value = settings.value(key)
+    return value if isinstance(value, QByteArray) else QByteArray()
 
 
 def scale_of(settings: QSettings) -> float:

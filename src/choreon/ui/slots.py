@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QByteArray, QRectF, Qt
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
-from PySide6.QtSvg import QSvgRenderer
 
 from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, FixtureType, Range, Slot
-from choreon.ui import theme
+from choreon.ui import drawn, theme
 
 MOST = 600  # pictures that are kept
 
@@ -23,15 +22,11 @@ def slot_picture(slot: Slot, size: int) -> QPixmap:
         made.fill(Qt.GlobalColor.transparent)
         painter = QPainter(made)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if slot.picture.startswith((b"\x89PNG", b"\xff\xd8")):
-            picture = QPixmap()
-            picture.loadFromData(QByteArray(slot.picture))
+        picture = drawn.pixmap(slot.picture)
+        if not picture.isNull():
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawPixmap(
                 QRectF(0, 0, size, size), picture, QRectF(picture.rect())
-            )
-        elif slot.picture:
-            QSvgRenderer(QByteArray(slot.picture)).render(
-                painter, QRectF(0, 0, size, size)
             )
         else:
             painter.setPen(QPen(QColor(theme.FAINT), 1))
@@ -45,6 +40,11 @@ def slot_picture(slot: Slot, size: int) -> QPixmap:
             _pictures.clear()
         _pictures[key] = made
     return _pictures[key]
+
+
+def forget() -> None:
+    """Draw all pictures anew."""
+    _pictures.clear()
 
 
 def slot_of(kind: FixtureType, channel: Channel, span: Range) -> Slot | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import QEvent, QObject, QSettings, QSize, Qt
+from PySide6.QtCore import QEvent, QObject, QSize, Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -35,7 +35,12 @@ from choreon.ui.perform.guest import GuestView
 from choreon.ui.perform.guest_dialog import GuestDialog
 from choreon.ui.perform.place import PerformPlace
 from choreon.ui.rig.place import OUTPUTS_VIEW, RigPlace
-from choreon.ui.settings import scale_of, settings_file
+from choreon.ui.settings import (
+    arrangement_of,
+    open_settings,
+    scale_of,
+    text_of,
+)
 from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.widgets import basics
 
@@ -55,7 +60,8 @@ class Notice(QFrame):
         self.sign = basics.label("")
         self.dismissed: Callable[[str], None] = lambda kind: None
         self.dismiss = basics.tool("close", "Dismiss", self._dismiss)
-        line = basics.row(self.sign, self.text, self.dismiss)
+        self.stop = basics.button("Stop", self._dismiss, "quiet", tip="Let it go")
+        line = basics.row(self.sign, self.text, self.stop, self.dismiss)
         basics.grow(line, 1)
         basics.stack(self, line).setContentsMargins(16, 6, 8, 6)
         self._away = basics.once(self, 5000, self.hide)
@@ -78,6 +84,8 @@ class Notice(QFrame):
         )
         self.sign.setText(f'<span style="color:{token}">{sign}</span>')
         self.text.setText(text)
+        self.stop.setVisible(kind == "work")
+        self.dismiss.setVisible(kind != "work")
         self.show()
         self.raise_()
         self._lay()
@@ -95,7 +103,7 @@ class Notice(QFrame):
         if parent is None or layout is None:
             return
         words = self.text.fontMetrics().horizontalAdvance(self.text.text())
-        width = min(parent.width() - 48, 760, max(360, words + 110))
+        width = min(parent.width() - 48, 760, max(360, words + 140))
         height = max(46, layout.heightForWidth(width))
         self.setGeometry(
             (parent.width() - width) // 2, parent.height() - height - 18, width, height
@@ -117,7 +125,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.parts = parts
         parts.end_with(self)
-        self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+        self.settings = open_settings()
         self.open_show: Callable[[str], None] | None = None
         self.closed_for_good = False
         self._kept_back: list[QShortcut] = []  # that are dead while a guest plays
@@ -171,19 +179,11 @@ class MainWindow(QMainWindow):
         self.notice.dismissed = self._dismissed
         self.learner.changed.connect(self._learning)
         self._shortcuts()
-        geometry = self.settings.value("geometry")
-        if geometry is not None:
-            self.restoreGeometry(geometry)
+        self.restoreGeometry(arrangement_of(self.settings, "geometry"))
         for name, splitter in self._splitters():
-            if (sizes := self.settings.value(f"splitter/{name}")) is not None:
-                splitter.restoreState(sizes)
-        self.go(
-            str(
-                self.settings.value(
-                    "place", "perform" if parts.document.show.pages else "rig"
-                )
-            )
-        )
+            splitter.restoreState(arrangement_of(self.settings, f"splitter/{name}"))
+        usual = "perform" if parts.document.show.pages else "rig"
+        self.go(text_of(self.settings, "place") or usual)
         if parts.document.kept.trouble:
             self.notice.tell(parts.document.kept.trouble, "alarm")
 
@@ -295,14 +295,14 @@ class MainWindow(QMainWindow):
 
     def _working(self, text: str) -> None:
         if text:
-            self.notice.tell(f"{text} … (closing this line lets it go)", "work")
+            self.notice.tell(f"{text} …", "work")
         elif self.notice.kind == "work":
             self.notice.hide()
 
     def _dismissed(self, kind: str) -> None:
         """Closing the line that tells of work lets the work go."""
         if kind == "work":
-            self.rig.files.work.stop()
+            self.parts.notices.stopped.emit()
 
     def _learning(self, target: Ref | None) -> None:
         self._escape.setEnabled(target is not None)

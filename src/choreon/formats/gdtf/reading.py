@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import msgspec
 import pygdtf
 
-from choreon.formats import package
+from choreon.formats import package, pictures, progress
 from choreon.formats.gdtf.extra import EXTRA, Extra, alike, with_extra
 from choreon.formats.gdtf.geometry import all_geometries, layout, places_of
 from choreon.formats.package import FormatError
@@ -34,8 +34,8 @@ from choreon.model.fixture_type import (
 from choreon.model.show import SLOTS
 
 DESCRIPTION = "description.xml"
-MOST_MODES = 500
-MOST_PICTURE = 4 << 20
+MOST_SLOTS = 1000  # of one wheel
+MOST_PICTURE = 64 << 20
 MOST_FUNCTIONS = 200  # of one channel
 replace = msgspec.structs.replace
 
@@ -60,10 +60,6 @@ def read(data: bytes, name: str = "the file") -> Imported:
             raise FormatError(
                 f"{name} describes no DMX mode, so there is nothing to hang. Ask "
                 "its maker for another."
-            )
-        if len(modes) > MOST_MODES:
-            raise FormatError(
-                f"{name} has {len(modes)} modes; more than {MOST_MODES} are not read."
             )
         _check_sizes(root, name)
         try:
@@ -128,7 +124,10 @@ class _Reader:
         """Returns the type, and what of the file was passed over."""
         found = self.found
         wheels = tuple(self._wheels())
-        modes = [self._mode(mode) for mode in found.dmx_modes]
+        count = len(found.dmx_modes)
+        modes = [
+            self._mode(mode) for mode in progress.each(found.dmx_modes, "mode", count)
+        ]
         beam = self._beam()
         maker, name = found.manufacturer or "", found.name or ""
         emitters = [self.emitters.get(emitter.name) for emitter in found.emitters]
@@ -185,7 +184,7 @@ class _Reader:
             self.wheel_keys[wheel.name] = key
             slots = tuple(
                 self._slot(slot, number)
-                for number, slot in enumerate(wheel.wheel_slots, 1)
+                for number, slot in enumerate(wheel.wheel_slots[:MOST_SLOTS], 1)
             )
             yield Wheel(key=key, name=wheel.name or key, slots=slots)
 
@@ -201,7 +200,8 @@ class _Reader:
         for path in (f"wheels/{file}.png", f"wheels/{file}.svg", f"wheels/{file}"):
             if path in self.archive.namelist():
                 try:
-                    return package.member(self.archive, path, self.name, MOST_PICTURE)
+                    data = package.member(self.archive, path, self.name, MOST_PICTURE)
+                    return pictures.small(data, pictures.SLOT_SIZE, path)
                 except FormatError as error:
                     self.note(str(error))
                     return b""
@@ -535,7 +535,7 @@ def _set_of(whole: Range, one: pygdtf.ChannelSet, start: int, end: int) -> Range
     is_slot = at.attribute(whole.attribute).kind == "slot"
     slot = one.wheel_slot_index - 1 if one.wheel_slot_index else -1
     made = replace(whole, start=start, end=end, name=one.name or "")
-    if is_slot and slot >= 0:
+    if is_slot and 0 <= slot < MOST_SLOTS:
         return replace(made, low=float(slot), high=float(slot))
     slope = (whole.high - whole.low) / max(1, whole.end - whole.start)
     low, high = _physical(one.physical_from), _physical(one.physical_to)

@@ -45,7 +45,7 @@ def write(kind: FixtureType) -> bytes:
             for i, slot in enumerate(wheel.slots):
                 if slot.picture:
                     archive.writestr(
-                        f"wheels/{_file(wheel, i)}.{_suffix(slot.picture)}",
+                        f"wheels/{_file(wheel, i)}.png",
                         slot.picture,
                     )
     return buffer.getvalue()
@@ -53,10 +53,6 @@ def write(kind: FixtureType) -> bytes:
 
 def _file(wheel: Wheel, number: int) -> str:
     return f"{wheel.key}-{number}"
-
-
-def _suffix(picture: bytes) -> str:
-    return "png" if picture.startswith(b"\x89PNG") else "svg"
 
 
 class _Writer:

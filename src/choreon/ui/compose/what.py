@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QSettings, QTimer, Signal
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QColor, QHideEvent, QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -32,7 +32,7 @@ from choreon.ui.compose.motion_panel import MotionPanel
 from choreon.ui.compose.palette_chips import PaletteChips, keep_button
 from choreon.ui.compose.spread_panel import SpreadPanel
 from choreon.ui.parts import Parts
-from choreon.ui.settings import settings_file
+from choreon.ui.settings import open_settings
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.colour_field import ColourField
 from choreon.ui.widgets.values import ValueField
@@ -143,9 +143,7 @@ class DevicePanel(QWidget):
 
     def __init__(self, hand: Hand) -> None:
         super().__init__()
-        self.more = Controls(
-            hand, Order(QSettings(str(settings_file()), QSettings.Format.IniFormat))
-        )
+        self.more = Controls(hand, Order(open_settings()))
         hint = basics.label(
             "Right-click hides a line or moves it, for this type.", "small", wrap=True
         )

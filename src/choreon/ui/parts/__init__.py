@@ -24,6 +24,8 @@ class Notices(QObject):
     """Text, and its kind: info or alarm."""
     working = Signal(str)
     """What goes on beside the window; empty when it is over."""
+    stopped = Signal()
+    """What goes on is not wanted any more."""
 
 
 @dataclass

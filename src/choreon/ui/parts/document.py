@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from choreon.formats import cleaning
 from choreon.formats.autosave import Autosave, Kept
 from choreon.library import library, own
 from choreon.model.checks import check_rig
@@ -119,7 +120,8 @@ class Document(QObject):
 
     def read_types(self) -> list[str]:
         """Read the user's own types anew; returns what could not be read, in words."""
-        self.own_types, self.types_trouble = own.own_types()
+        found, self.types_trouble = own.own_types()
+        self.own_types = cleaning.clean_types(found)
         self.types_changed.emit()
         return self.types_trouble
 

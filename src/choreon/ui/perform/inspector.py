@@ -24,11 +24,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.formats.pictures import PAGE_SIZE
 from choreon.model import attributes as at
 from choreon.model import edits, pages
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import GroupMaster, Override
-from choreon.model.refs import DEEDS, GROUP, Ref, exists, name_of
+from choreon.model.refs import DEEDS, GROUP, Ref, exists, name_of, to_tile
 from choreon.model.show import Show
 from choreon.model.tiles import (
     DarkChange,
@@ -49,6 +50,7 @@ from choreon.ui.perform.arranging import Arranger
 from choreon.ui.tiles import named
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
+from choreon.ui.widgets.work import Work
 from choreon.ui.words import count
 
 ACTIONS = {
@@ -82,6 +84,9 @@ class Inspector(QWidget):
         self.parts, self.arranger = parts, arranger
         self.fields: dict[str, QWidget] = {}
         self._shown: tuple[object, ...] = ()
+        self.work = Work(self)
+        self.work.told.connect(parts.notices.working)
+        parts.notices.stopped.connect(self.work.stop)
         self.form = QWidget()
         self.column = QVBoxLayout(self.form)
         self.column.setContentsMargins(2, 2, 8, 2)
@@ -540,15 +545,23 @@ class Inspector(QWidget):
 
     def take_picture(self, path: Path) -> None:
         """Give the tile in hand a picture from a file."""
-        show, (tile,) = self.show_, self.tiles
-        found = pictures.read(path, show)
-        if found is None:
-            text = f"{path.name} is no picture that can be read. Nothing was changed."
-            self.parts.notices.told.emit(text, "alarm")
-            return
-        show = edits.put(show, "pictures", found[0])
-        show = pages.change(show, tile.id, picture=found[0].id)
-        self.parts.document.edit(f"picture {path.name} on a tile", show)
+        (tile,) = self.tiles
+        pictures.read(
+            self.work,
+            path,
+            PAGE_SIZE,
+            lambda data: self._put_picture(tile.id, path.name, data),
+            lambda text: self.parts.notices.told.emit(text, "alarm"),
+        )
+
+    def _put_picture(self, tile: str, name: str, data: bytes) -> None:
+        show = self.show_
+        if not exists(show, to_tile(tile)):
+            return  # it was removed meanwhile
+        picture = edits.picture_of(show, name, data)
+        show = edits.put(show, "pictures", picture)
+        show = pages.change(show, tile, picture=picture.id)
+        self.parts.document.edit(f"picture {name} on a tile", show)
 
 
 EDGES = {

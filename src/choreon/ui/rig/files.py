@@ -11,7 +11,8 @@ from pathlib import Path
 import msgspec
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
-from choreon.formats import apart, gdtf, hang_list, mvr
+from choreon import folders
+from choreon.formats import apart, cleaning, gdtf, hang_list, mvr
 from choreon.formats.apart import Apart
 from choreon.formats.package import FormatError
 from choreon.formats.paper import PARTS
@@ -47,6 +48,7 @@ class Files:
         self.parts, self.parent = parts, parent
         self.work = Work(parent)
         self.work.told.connect(parts.notices.working)
+        parts.notices.stopped.connect(self.work.stop)
 
     def menu(self) -> QMenu:
         """What there is to print, write and read."""
@@ -176,24 +178,29 @@ class Files:
         reading: list[Apart] = []
 
         def take() -> Taken:
-            data = path.read_bytes()
+            data = folders.read_file(path)
+            sort = apart.ReadRig if as_rig else apart.ReadList
+            job = sort(data, path.name, show, kinds)
+            reading.append(Apart(job, self.work.far))
+            answer = reading[0].run()
             if as_rig:
-                reading.append(Apart(apart.ReadRig(data, path.name, show, kinds)))
-                rig = msgspec.msgpack.decode(reading[0].run(), type=mvr.Rigged)
+                rig = msgspec.msgpack.decode(answer, type=mvr.Rigged)
                 rig = msgspec.structs.replace(rig, show=shared(show, rig.show))
+                cleaning.made_here(cleaning.pictures_of(rig.show))
                 return (
                     rig.show,
                     (*rig.added, *rig.changed),
                     len(rig.added),
                     list(rig.notes),
                 )
-            found = hang_list.read(data, show, kinds, path.name)
+            found = msgspec.msgpack.decode(answer, type=hang_list.HangList)
             notes = [f"line {row.line}: {row.reason}" for row in found.bad]
             if found.unknown:
                 notes.append(
                     f"columns that say nothing here: {', '.join(found.unknown[:8])}"
                 )
-            return found.show, (*found.added, *found.changed), len(found.added), notes
+            taken = shared(show, found.show)
+            return taken, (*found.added, *found.changed), len(found.added), notes
 
         def then(taken: Taken) -> None:
             if parts.document.show is not show:
@@ -241,8 +248,11 @@ class Files:
         reading: list[Apart] = []
 
         def read() -> gdtf.Imported:
-            reading.append(Apart(apart.ReadType(path.read_bytes(), path.name)))
-            return msgspec.msgpack.decode(reading[0].run(), type=gdtf.Imported)
+            job = apart.ReadType(folders.read_file(path), path.name)
+            reading.append(Apart(job, self.work.far))
+            found = msgspec.msgpack.decode(reading[0].run(), type=gdtf.Imported)
+            cleaning.made_here(cleaning.pictures_of_type(found.kind))
+            return found
 
         self.work.run(
             f"Reading {path.name}",

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PySide6.QtCore import QPoint, QSettings, Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -42,7 +42,7 @@ from choreon.ui.rig.swap import SwapDialog
 from choreon.ui.rig.table import HangTable
 from choreon.ui.rig.types.editor import TypeEditor
 from choreon.ui.rig.walk import WalkBar
-from choreon.ui.settings import settings_file
+from choreon.ui.settings import open_settings, whole_of
 from choreon.ui.widgets import basics
 
 VIEWS = (
@@ -102,8 +102,7 @@ class RigPlace(QStackedWidget):
             box.setContentsMargins(8, 0, 8, 8)
             box.addWidget(inside)
             self.addWidget(holder)
-        settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
-        self.go(int(str(settings.value("rig/view", 0)) or 0))
+        self.go(next(iter(whole_of(open_settings(), "rig/view")), 0))
 
     def _connect(self) -> None:
         for plan in (self.plan, self.front):
@@ -185,9 +184,7 @@ class RigPlace(QStackedWidget):
         view = view if 0 <= view < len(VIEWS) else 0
         self.views.setCurrentIndex(view)
         self.buttons.button(view).setChecked(True)
-        QSettings(str(settings_file()), QSettings.Format.IniFormat).setValue(
-            "rig/view", view
-        )
+        open_settings().setValue("rig/view", view)
 
     def _whole_map(self, on: bool) -> None:
         self.centre.setVisible(not on)

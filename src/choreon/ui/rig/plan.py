@@ -28,7 +28,7 @@ from PySide6.QtGui import (
 from choreon.model import arrange, edits, patch
 from choreon.model.show import Fixture, Place
 from choreon.render.colour import to_screen
-from choreon.ui import theme, words
+from choreon.ui import drawn, theme, words
 from choreon.ui.held import Held, draw_mark
 from choreon.ui.parts import Parts
 from choreon.ui.rig import bodies
@@ -356,9 +356,7 @@ class Plan(TakesTypes):
         if under is None or picture is None:
             return
         if self._underlay is None or self._underlay[0] is not picture:
-            pixmap = QPixmap()
-            pixmap.loadFromData(picture.data)
-            self._underlay = (picture, pixmap)
+            self._underlay = (picture, drawn.pixmap(picture.data))
         scale, _ = self._scale()
         corner = self.at(Place(under.x, under.y))
         painter.save()

@@ -13,13 +13,15 @@ from PySide6.QtCore import QPointF, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QVBoxLayout, QWidget
 
+from choreon.formats.pictures import PAGE_SIZE
 from choreon.model import edits
 from choreon.model.show import Area, Bar, Room, Screen, Seats, Underlay
-from choreon.ui import pictures
+from choreon.ui import drawn, pictures
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import Plan
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
+from choreon.ui.widgets.work import Work
 
 SIZE = (
     ("Width", "width", 1, 40),
@@ -61,6 +63,9 @@ class RoomPanel(QWidget):
         super().__init__()
         self.parts = parts
         self._shown: Room | None = None
+        self.work = Work(self)
+        self.work.told.connect(parts.notices.working)
+        parts.notices.stopped.connect(self.work.stop)
         self.inner = QVBoxLayout()
         self.inner.setSpacing(6)
         holder = QWidget()
@@ -357,19 +362,19 @@ class RoomPanel(QWidget):
         """Lay a picture below the plan; it travels in the show, made smaller where it
         is very large.
         """
-        show, room = self.parts.document.show, self.room
-        found = pictures.read(path, show)
-        if found is None:
-            self.parts.notices.told.emit(
-                f"{path.name} is no picture that can be read. Nothing was changed.",
-                "alarm",
-            )
-            return
-        picture, image = found
-        wide = room.width + 2
-        under = Underlay(
-            picture.id, -wide / 2, room.depth + 1, wide / max(1, image.width())
+        pictures.read(
+            self.work,
+            path,
+            PAGE_SIZE,
+            lambda data: self._lay_below(path.name, data),
+            lambda text: self.parts.notices.told.emit(text, "alarm"),
         )
+
+    def _lay_below(self, name: str, data: bytes) -> None:
+        show, room = self.parts.document.show, self.room
+        picture = edits.picture_of(show, name, data)
+        wide, pixels = room.width + 2, drawn.pixmap(data).width()
+        under = Underlay(picture.id, -wide / 2, room.depth + 1, wide / max(1, pixels))
         show = edits.replace(
             edits.put(show, "pictures", picture),
             room=edits.replace(room, underlay=under),

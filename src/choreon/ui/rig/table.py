@@ -11,7 +11,6 @@ from PySide6.QtCore import (
     QItemSelection,
     QItemSelectionModel,
     QModelIndex,
-    QSettings,
     QSortFilterProxyModel,
     Qt,
 )
@@ -33,7 +32,7 @@ from choreon.ui import theme
 from choreon.ui.held import Held, mark_picture
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
-from choreon.ui.settings import settings_file
+from choreon.ui.settings import open_settings, whole_of
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.items import NO_PARENT, AnyIndex
 from choreon.ui.widgets.values import parse
@@ -214,9 +213,8 @@ class HangTable(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-        self._settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
-        kept = self._settings.value("list/columns")
-        shown = {int(c) for c in str(kept).split()} if kept else SHOWN_AT_FIRST
+        self._settings = open_settings()
+        shown = set(whole_of(self._settings, "list/columns")) or SHOWN_AT_FIRST
         for i in range(len(COLUMNS)):
             self.view.setColumnHidden(i, i not in shown)
         parts.document.show_changed.connect(lambda _: self._refill())

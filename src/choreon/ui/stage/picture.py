@@ -9,7 +9,7 @@ from collections import Counter
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSettings, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
@@ -33,7 +33,7 @@ from choreon.render.rig import Floats
 from choreon.ui import theme
 from choreon.ui.held import Held, draw_mark
 from choreon.ui.parts import Parts
-from choreon.ui.settings import settings_file
+from choreon.ui.settings import open_settings
 from choreon.ui.stage import figures
 from choreon.ui.stage.camera import ABOVE, ASIDE, HOUSE, View, Viewpoint, read_viewpoint
 from choreon.ui.stage.painter import StagePainter
@@ -86,7 +86,7 @@ class StagePicture(QWidget):
         self.setFocusPolicy(
             Qt.FocusPolicy.StrongFocus if choosing else Qt.FocusPolicy.NoFocus
         )
-        self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+        self.settings = open_settings()
         self.viewpoint = HOUSE
         self.mode = ""  # "", aim, mark or like
         self.lasso = False

@@ -5,14 +5,14 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import Blackout, GrandMaster, GroupMaster, Override
 from choreon.model.refs import DEEDS
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
-from choreon.ui import theme
+from choreon.ui import drawn, theme
 from choreon.ui.tiles.base import TileWidget, draw_fitting
 from choreon.ui.tiles.playing import FaderTile
 
@@ -314,10 +314,8 @@ class LabelTile(TileWidget):
     def __init__(self, *parts: object) -> None:
         super().__init__(*parts)  # type: ignore[arg-type]
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.picture = QPixmap()
         picture = self.parts.document.show.pictures.get(self.tile.picture)
-        if picture is not None:
-            self.picture.loadFromData(picture.data)
+        self.picture = drawn.pixmap(picture.data if picture else b"")
 
     @property
     def name(self) -> str:

@@ -1,5 +1,5 @@
-"""Long work beside the window: it is done in a thread, told after a moment, and can be
-let go.
+"""Long work beside the window: it is done in a thread, told after a moment with how far
+it has come, and can be let go.
 """
 
 from __future__ import annotations
@@ -8,11 +8,12 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from choreon.ui.widgets import basics, beside
 
 PATIENCE = 300  # milliseconds before it is told that something goes on
+AGAIN = 500  # milliseconds after which it is told anew how far that is
 
 
 class Work(QObject):
@@ -29,7 +30,18 @@ class Work(QObject):
         self._failed: Callable[[Exception], None] | None = None
         self._text = ""
         self._cancel: Callable[[], None] = lambda: None
-        self._late = basics.once(self, PATIENCE, lambda: self.told.emit(self._text))
+        self._far = ""
+        self._late = basics.once(self, PATIENCE, self._tell)
+        self._again = QTimer(self, interval=AGAIN)
+        self._again.timeout.connect(self._tell)
+
+    def _tell(self) -> None:
+        self._again.start()
+        self.told.emit(f"{self._text}: {self._far}" if self._far else self._text)
+
+    def far(self, text: str) -> None:
+        """How far it has come, in words. May be called from any thread."""
+        self._far = text
 
     @property
     def busy(self) -> bool:
@@ -53,7 +65,7 @@ class Work(QObject):
         self.stop()
         self._number += 1
         number, self._then, self._failed, self._text = self._number, then, failed, text
-        self._cancel = cancel
+        self._cancel, self._far = cancel, ""
         self._late.start()
         hand_over = beside.post(self, self._take)
 
@@ -73,6 +85,7 @@ class Work(QObject):
             self._cancel()
         self._then = self._failed = None
         self._late.stop()
+        self._again.stop()
         if self._text:
             self._text = ""
             self.told.emit("")

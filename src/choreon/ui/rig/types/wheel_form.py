@@ -8,12 +8,13 @@ from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QColor, QIcon, QPixmap
 from PySide6.QtWidgets import QColorDialog, QFileDialog, QLineEdit, QVBoxLayout, QWidget
 
+from choreon.formats.pictures import SLOT_SIZE
 from choreon.model.fixture_type import Slot, Wheel
 from choreon.model.type_edits import replace
+from choreon.ui import pictures
 from choreon.ui.slots import slot_picture
 from choreon.ui.widgets import basics
-
-MOST_BYTES = 2 << 20
+from choreon.ui.widgets.work import Work
 
 
 class WheelForm(QWidget):
@@ -26,6 +27,7 @@ class WheelForm(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.wheel: Wheel | None = None
+        self.work = Work(self)
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the wheel")
         self.name.setToolTip("The wheel's name")
@@ -140,29 +142,17 @@ class WheelForm(QWidget):
             self,
             "Picture: white where light passes",
             "",
-            "Pictures (*.png *.svg *.jpg)",
+            pictures.KINDS,
         )
         if name:
             self.take_picture(i, Path(name))
 
     def take_picture(self, i: int, path: Path) -> None:
         """Give a slot a picture from a file."""
-        try:
-            data = path.read_bytes()
-        except OSError as error:
-            self.refused.emit(
-                f"{path.name} could not be read ({error.strerror}); the slot stays "
-                "as it was."
-            )
-            return
-        if len(data) > MOST_BYTES:
-            self.refused.emit(
-                f"{path.name} is larger than {MOST_BYTES >> 20} MB; the slot stays "
-                "as it was."
-            )
-        elif data.startswith((b"\x89PNG", b"\xff\xd8")) or b"<svg" in data[:400]:
-            self.change(i, picture=data)
-        else:
-            self.refused.emit(
-                f"{path.name} is neither PNG, JPEG nor SVG; the slot stays as it was."
-            )
+        pictures.read(
+            self.work,
+            path,
+            SLOT_SIZE,
+            lambda data: self.change(i, picture=data),
+            self.refused.emit,
+        )
