@@ -59,9 +59,9 @@ def _drawn(data: bytes, size: int, name: str) -> bytes:
     if len(data) > MOST_XML:
         raise FormatError(f"{name} is an SVG of {len(data) >> 20} MB; not drawn.")
     root = parse_xml(data, name, name)
-    _strip(root)
-    wide, high = _size(root)
     try:
+        _strip(root)
+        wide, high = _size(root)
         return bytes(
             resvg_py.svg_to_bytes(
                 svg_string=tostring(root, encoding="unicode"),
@@ -72,7 +72,8 @@ def _drawn(data: bytes, size: int, name: str) -> bytes:
         )
     except Exception as error:
         raise FormatError(
-            f"{name} is an SVG that cannot be drawn ({error}). Nothing was changed."
+            f"{name} is an SVG that cannot be drawn ({error or type(error).__name__}). "
+            "Nothing was changed."
         ) from None
 
 
