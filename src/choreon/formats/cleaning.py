@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
+import threading
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
 from typing import TypeVar
@@ -25,6 +26,7 @@ from choreon.model.show import Show
 
 FILE = "pictures"  # among what is kept: a digest (SHA-256, hex) a line
 MOST = 4 << 20  # bytes of that
+PATIENCE = 20.0  # seconds in which the pictures of a show must be drawn
 
 Changed = TypeVar("Changed", Show, FixtureType)
 replace = msgspec.structs.replace
@@ -93,10 +95,15 @@ def draw(pictures: Mapping[bytes, int], name: str) -> tuple[dict[bytes, bytes], 
     cannot be read; and in words what is wrong with the first such one.
     """
     job = apart.ReadPictures(tuple(pictures), tuple(pictures.values()), name)
+    drawing = apart.Apart(job)
+    enough = threading.Timer(PATIENCE, drawing.kill)
+    enough.start()
     try:
-        drawn = msgspec.msgpack.decode(apart.Apart(job).run(), type=apart.Drawn)
+        drawn = msgspec.msgpack.decode(drawing.run(), type=apart.Drawn)
     except FormatError as error:
         return {}, str(error)
+    finally:
+        enough.cancel()
     made_here(drawn.pictures)
     pairs = zip(pictures, drawn.pictures, strict=True)
     return {old: new for old, new in pairs if new}, drawn.wrong

@@ -16,7 +16,7 @@ MOST_PIXELS = 120_000_000  # of a picture that is made smaller
 KINDS = ("PNG", "JPEG", "BMP", "WEBP", "GIF", "TIFF")
 MOST_XML = 4 << 20
 # of SVG: what leads out of the file, or holds another one
-OUTSIDE = {"image", "feImage", "foreignObject", "script", "style", "use", "text"}
+OUTSIDE = {"image", "feImage", "foreignObject", "script", "text"}
 
 
 def small(data: bytes, size: int, name: str = "the picture") -> bytes:
@@ -80,7 +80,8 @@ def _drawn(data: bytes, size: int, name: str) -> bytes:
 def _strip(element: Element) -> None:
     for child in list(element):
         tag = child.tag.rpartition("}")[2] if isinstance(child.tag, str) else "script"
-        if tag in OUTSIDE:
+        leads = [v for k, v in child.attrib.items() if k.rpartition("}")[2] == "href"]
+        if tag in OUTSIDE or any(not to.startswith("#") for to in leads):
             element.remove(child)
         else:
             _strip(child)

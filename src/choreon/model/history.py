@@ -12,6 +12,10 @@ from choreon.model.values import Look
 
 replace = msgspec.structs.replace
 
+MOST_BYTES = 64 << 20
+ENTRY = 100  # bytes that an entry of a collection takes each time that one is copied
+SPREAD = 8  # bytes that objects take for each byte of them encoded
+
 
 class Held(msgspec.Struct, frozen=True):
     """What a draft held: values, and effects."""
@@ -23,6 +27,7 @@ class Held(msgspec.Struct, frozen=True):
 class Step(msgspec.Struct, frozen=True):
     """A step and the show after it. Steps that changed the draft hold it as it was
     before and after. `gesture`: what hands did in one go, None for each by itself.
+    `cost`: about how many bytes it holds that the step before it does not.
     """
 
     name: str
@@ -30,14 +35,37 @@ class Step(msgspec.Struct, frozen=True):
     before: Held | None = None
     after: Held | None = None
     gesture: int | None = None
+    cost: int = 0
+
+
+def cost_of(before: Show, after: Show) -> int:
+    """About how many bytes a show takes beside the one before it, with which it shares
+    what did not change.
+    """
+    bytes_ = 500
+    for name in Show.__struct_fields__:
+        old, new = getattr(before, name), getattr(after, name)
+        if old is new:
+            continue
+        if not isinstance(new, dict):
+            bytes_ += SPREAD * len(msgspec.msgpack.encode(new))
+            continue
+        bytes_ += ENTRY * len(new)
+        known = old if isinstance(old, dict) else {}
+        fresh = [thing for key, thing in new.items() if known.get(key) is not thing]
+        bytes_ += SPREAD * sum(len(msgspec.msgpack.encode(thing)) for thing in fresh)
+    return bytes_
 
 
 class History:
-    """Shows share what did not change, so a long evening costs little."""
+    """Shows share what did not change, so a long evening costs little; beyond `most`
+    bytes the oldest steps are forgotten.
+    """
 
-    def __init__(self, show: Show) -> None:
+    def __init__(self, show: Show, most: int = MOST_BYTES) -> None:
         self._done = [Step("", show)]
         self._undone: list[Step] = []
+        self._most = most
 
     @property
     def show(self) -> Show:
@@ -73,10 +101,28 @@ class History:
             if last.before is not None:
                 before = last.before
                 after = last.after if after is None else after
-            self._done[-1] = Step(name, show, before, after, gesture)
-        else:
-            self._done.append(Step(name, show, before, after, gesture))
+            self._done.pop()
+        cost = cost_of(self.show, show)
+        if after is not None:
+            cost += SPREAD * len(msgspec.msgpack.encode(after))
+        self._done.append(Step(name, show, before, after, gesture, cost))
         self._undone.clear()
+        self._forget()
+
+    @property
+    def bytes_held(self) -> int:
+        """About how many bytes the steps take that can be taken back."""
+        return sum(step.cost for step in self._done)
+
+    def _forget(self) -> None:
+        """Forget the oldest steps, of which at least one can be taken back."""
+        held, drop = self.bytes_held, 0
+        while held > self._most and drop < len(self._done) - 2:
+            drop += 1
+            held -= self._done[drop].cost
+        if drop:
+            first = replace(self._done[drop], name="", before=None, after=None, cost=0)
+            self._done[: drop + 1] = [first]
 
     def undo(self) -> Step | None:
         """Take the last step back; gives it, or None where there is none."""
