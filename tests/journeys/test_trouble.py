@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import socket
@@ -20,7 +21,7 @@ from PySide6.QtWidgets import QApplication
 from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import client as engine_client
-from choreon.engine import protocol
+from choreon.engine import openings, protocol, starter
 from choreon.engine.do import Do
 from choreon.formats import rescue, showfile
 from choreon.model import edits
@@ -85,6 +86,41 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
     assert welcome.state.draft.look == {"par-1": {"Dimmer": 0.5}}
     assert values(node, 1)[0] == 108
     finish(again)
+    stop_engine()
+
+
+def niceness(pid: int) -> dict[str, int]:
+    """How far each thread of a process gives way, by its name (/proc/PID/task)."""
+    found = {}
+    for task in Path(f"/proc/{pid}/task").iterdir():
+        with contextlib.suppress(OSError):
+            name, _, rest = (
+                (task / "stat").read_text().partition("(")[2].rpartition(")")
+            )
+            found[f"{name} {task.name}"] = int(rest.split()[16])
+    return found
+
+
+def test_a_window_gives_way_to_the_engine_that_it_starts(demo_path, node):
+    own = os.getpriority(os.PRIO_PROCESS, 0)
+    window = start_window(demo_path)
+    until(window_answers, 20)
+    client = engine_client.connect(10)
+    engine = client.wait_for(protocol.Welcome).pid
+    client.close()
+    less = min(19, own + starter.LESS)
+    assert os.getpriority(os.PRIO_PROCESS, window.pid) == less
+    assert set(niceness(window.pid).values()) == {own, less}
+    assert max(niceness(engine).values()) == own
+    adj = [
+        int(Path(f"/proc/{p}/oom_score_adj").read_text()) for p in (window.pid, engine)
+    ]
+    assert adj[0] > adj[1]
+    os.kill(engine, signal.SIGKILL)  # and the next one, which the supervisor starts
+    until(lambda: openings.holder(folders.runtime())[0] not in (0, engine), 20)
+    again = openings.holder(folders.runtime())[0]
+    assert max(niceness(again).values()) == own
+    finish(window)
     stop_engine()
 
 

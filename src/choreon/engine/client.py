@@ -17,7 +17,7 @@ from typing import TypeVar
 import msgspec
 
 from choreon import folders
-from choreon.engine import protocol
+from choreon.engine import protocol, starter
 from choreon.engine.do import Do
 from choreon.engine.outbox import Outbox
 
@@ -139,13 +139,15 @@ def start_engine(show: Path | None) -> subprocess.Popen[bytes]:
     ]
     _started[:] = [process for process in _started if process.poll() is None]
     with folders.open_log("engine.log") as out:
-        process = subprocess.Popen(
-            command,
-            stdin=subprocess.DEVNULL,
-            stdout=out,
-            stderr=out,
-            start_new_session=True,
-            env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+        process = starter.start(
+            lambda: subprocess.Popen(
+                command,
+                stdin=subprocess.DEVNULL,
+                stdout=out,
+                stderr=out,
+                start_new_session=True,
+                env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+            )
         )
     _started.append(process)
     return process

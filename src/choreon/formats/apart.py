@@ -228,6 +228,8 @@ def main() -> int:
     """Take a job from stdin and answer on stdout."""
     with contextlib.suppress(OSError, ValueError):
         resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+    with contextlib.suppress(OSError), open("/proc/self/oom_score_adj", "w") as file:
+        file.write("1000")
     progress.tell = _tell
     answer = Answer()
     try:

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from choreon import folders
 from choreon.engine import client as engine_client
-from choreon.engine import protocol
+from choreon.engine import protocol, starter
 from choreon.formats import autosave, cleaning, rescue, showfile
 from choreon.formats.versions import SUFFIX
 from choreon.model import palettes
@@ -202,6 +202,7 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     """Open the window; gives the exit code. `guest`: on the guest pages, as does a
     window that died while a guest played.
     """
+    starter.give_way()
     display.find()
     QApplication.setHighDpiScaleFactorRoundingPolicy(
         Qt.HighDpiScaleFactorRoundingPolicy.PassThrough
