@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
 
 from bench import (
     cadence,
     compose,
+    dark,
     frames,
     lives,
     motion,
+    mutated,
     pages,
     presses,
     rig,
@@ -27,14 +30,27 @@ BENCHES = {
     "compose": compose.main,
     "motion": motion.main,
     "pages": pages.main,
+    "dark": dark.main,
 }
-LONG = {"walks": walks.main}  # only when asked for
+# only when asked for; a number after the name says how long, or how many
+LONG = {
+    "walks": walks.main,
+    "mutated": mutated.main,
+    "kills": dark.kills,
+    "soak": dark.soak,
+}
+
+
+def _is_number(word: str) -> bool:
+    return word.replace(".", "", 1).isdigit()
 
 
 def main() -> int:
     names = sys.argv[1:] or list(BENCHES)
-    for name in names:
-        known = BENCHES | LONG
+    known: dict[str, Callable[..., None]] = {**BENCHES, **LONG}
+    for i, name in enumerate(names):
+        if _is_number(name):
+            continue
         if name not in known:
             print(
                 f"There is no bench “{name}”; there are {', '.join(known)}.",
@@ -42,7 +58,8 @@ def main() -> int:
             )
             return 2
         print(f"— {name}")
-        known[name]()
+        numbers = [float(n) for n in names[i + 1 : i + 2] if _is_number(n)]
+        known[name](*numbers)
     return 0
 
 

@@ -14,11 +14,11 @@ STEP = 0.004  # seconds from look to look
 FIRST = 100_000  # seeds of their own
 
 
-def main() -> None:
+def main(walks: float = WALKS) -> None:
     begin = time.monotonic()
     worst = 0.0
     broken: list[str] = []
-    for seed in range(FIRST, FIRST + WALKS):
+    for seed in range(FIRST, FIRST + int(walks)):
         walk = wander.PlayedWalk if seed % 2 else wander.Walk  # of a page, every other
         found = walk(random.Random(seed)).scan(STEP)
         worst = max(worst, found.step / found.allowed)
@@ -26,8 +26,8 @@ def main() -> None:
             broken.append(f"  {seed}: {found.story}")
     minutes = (time.monotonic() - begin) / 60
     print(
-        f"{WALKS} random shows and hands, every {1000 * STEP:.0f} ms: {len(broken)} "
-        f"jump, the quickest value moves {worst:.2f} of what its fades explain "
-        f"(goal ≤ 1; {minutes:.0f} min)"
+        f"{walks:.0f} random shows and hands, every {1000 * STEP:.0f} ms: "
+        f"{len(broken)} jump, the quickest value moves {worst:.2f} of what "
+        f"its fades explain (goal ≤ 1; {minutes:.0f} min)"
     )
     print("\n".join(broken))

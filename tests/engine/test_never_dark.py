@@ -15,8 +15,9 @@ import pytest
 from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import client as engine_client
-from choreon.engine import openings, protocol, session, supervisor
+from choreon.engine import protocol, session, supervisor
 from choreon.engine.do import Do
+from choreon.engine.place import holder
 from choreon.formats import showfile
 from choreon.model import edits
 from choreon.model.outputs import ArtnetOutput, SacnOutput
@@ -164,7 +165,7 @@ def test_stop_ends_an_engine_that_hangs(engines, demo_path, node):
     client.close()
     done = engines.command("stop", "--fade", "0")
     assert done.returncode == 0
-    assert openings.holder(folders.runtime()) == (0, 0)
+    assert holder(folders.runtime()) == (0, 0)
     assert engines.running[0].wait(10) is not None
     assert "No engine is running." in engines.command("stop").stdout
 
@@ -178,7 +179,7 @@ def test_sigterm_ends_it_for_good(engines, demo_path, node, who, how):
         client.send(protocol.Fault("frames"))
     os.kill(pid if who == "engine" else engines.running[0].pid, signal.SIGTERM)
     engines.running[0].wait(15)
-    assert openings.holder(folders.runtime()) == (0, 0)
+    assert holder(folders.runtime()) == (0, 0)
     with pytest.raises(OSError):
         engine_client.Client()
 
@@ -242,7 +243,7 @@ def test_a_show_that_cannot_be_read_leaves_the_lamps_as_they_were(
     engines, demo_path, node
 ):
     lit(engines, demo_path, node).close()
-    engine, parent = openings.holder(folders.runtime())
+    engine, parent = holder(folders.runtime())
     os.kill(parent, signal.SIGSTOP)  # else it starts another one meanwhile
     for process in (engine, parent):
         os.kill(process, signal.SIGKILL)

@@ -21,8 +21,9 @@ from PySide6.QtWidgets import QApplication
 from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import client as engine_client
-from choreon.engine import openings, protocol, starter
+from choreon.engine import protocol, starter
 from choreon.engine.do import Do
+from choreon.engine.place import holder
 from choreon.formats import rescue, showfile
 from choreon.model import edits
 from choreon.model.refs import GRAND, to_tile
@@ -117,8 +118,8 @@ def test_a_window_gives_way_to_the_engine_that_it_starts(demo_path, node):
     ]
     assert adj[0] > adj[1]
     os.kill(engine, signal.SIGKILL)  # and the next one, which the supervisor starts
-    until(lambda: openings.holder(folders.runtime())[0] not in (0, engine), 20)
-    again = openings.holder(folders.runtime())[0]
+    until(lambda: holder(folders.runtime())[0] not in (0, engine), 20)
+    again = holder(folders.runtime())[0]
     assert max(niceness(again).values()) == own
     finish(window)
     stop_engine()

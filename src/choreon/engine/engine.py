@@ -34,8 +34,9 @@ from choreon.engine.inputs import MidiWay, Way
 from choreon.engine.inputs.base import Resolve
 from choreon.engine.link import Link, Peer
 from choreon.engine.looking_after import Helper, Nurse
-from choreon.engine.openings import AlreadyRunning, Opening, lock_of
+from choreon.engine.openings import Opening
 from choreon.engine.parent import Parent, heed_signals
+from choreon.engine.place import AlreadyRunning, lock_of
 from choreon.engine.screen import Screen
 from choreon.engine.sending import sender_of
 from choreon.model import changes
@@ -77,9 +78,10 @@ class Engine:
         keeps it from starting.
         """
         self._folder = folders.runtime()
-        self._lock = lock_of(self._folder)
+        self._lock = lock_of(self._folder, known.beat)
         self._beat = known.beat
         self._path, self._note, self._bare = known.path, known.note, known.bare
+        self._edits = known.edits
         self._cid = folders.source_id()
         self._serial = 0
         show = known.show or Show(id=NOTHING, name="")
@@ -433,6 +435,7 @@ class Engine:
             log.warning("an edit does not fit (%s): the whole show is asked for", error)
             self._link.reply(peer, protocol.Resend())
             return
+        self._edits = edit.edits
         self._adopt(show)
 
     def _greet(self, peer: Peer, hello: protocol.Hello) -> None:
@@ -456,6 +459,7 @@ class Engine:
                 self._serial,
                 self._held is not None,
                 self._bare,
+                self._edits,
             ),
         )
         self._link.reply(peer, self._ports)
@@ -463,7 +467,7 @@ class Engine:
         self._note = ""
 
     def _put_show(self, message: protocol.PutShow) -> None:
-        self._path = message.path
+        self._path, self._edits = message.path, message.edits
         show = message.show
         held = self._held is not None
         another = held or show.id != self._ahead.show.id
@@ -543,7 +547,7 @@ class Engine:
         state, show, now = self._state, self._ahead.show, time.monotonic()
         if show is not self._copied and now >= self._copy_due:
             self._copied, self._copy_due = show, now + COPY
-            self._disk = session.save_show(self._path, show)
+            self._disk = session.save_show(self._path, show, self._edits)
         if state is not self._saved:
             self._saved = state
             compiled, frame = self._compiled, self._frame_sent

@@ -45,12 +45,14 @@ class PutShow(Message, tag="show"):
 
     show: Show
     path: str
+    edits: int = 0
 
 
 class Edit(Message, tag="edit"):
     """The show changed."""
 
     delta: Delta
+    edits: int = 0
 
 
 class Revision(Message):
@@ -198,6 +200,7 @@ class Welcome(Message, tag="welcome"):
     serial: int = 0
     held: bool = False
     bare: bool = False
+    edits: int = 0
 
 
 class State(Message, tag="state"):

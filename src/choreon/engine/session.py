@@ -49,6 +49,7 @@ class Played(msgspec.Struct, frozen=True):
 
     path: str
     show: Show
+    edits: int = 0
 
 
 class Known(msgspec.Struct):
@@ -130,9 +131,9 @@ def save(
 PLAYED = "played"
 
 
-def save_show(path: str, show: Show) -> str:
+def save_show(path: str, show: Show, edits: int = 0) -> str:
     """Write the show that is played. Returns what is wrong, in words."""
-    return _write(PLAYED, msgspec.msgpack.encode(Played(path, show)))
+    return _write(PLAYED, msgspec.msgpack.encode(Played(path, show, edits)))
 
 
 def load_show() -> Played | None:

@@ -20,6 +20,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from choreon import folders
+from choreon.engine import place
 from choreon.engine.beat import Beat, Phase
 
 log = logging.getLogger("choreon.supervisor")
@@ -28,7 +29,7 @@ LOOK = 0.05  # seconds between two looks at the heartbeat
 MISSING = 1.0  # seconds without a beat after which an engine counts as hung
 STARTING = 30.0  # seconds an engine may take to its first frame
 ENDING = 3.0  # seconds an engine that was told to end may take beyond its fade
-STEADY = 10.0  # seconds after which a death is not counted with the one before
+STEADY = 3.0  # seconds after which a death is not counted with the one before
 WAITS = (0.0, 0.0, 0.5, 1.0, 2.0, 4.0, 8.0, 15.0)  # seconds before the nth new start
 BRIEF = 3  # deaths in a row after which what played is left out at the next start
 NOT_AGAIN = (0, 3, 4)  # exit codes: it ended, another one plays, it cannot play here
@@ -227,7 +228,10 @@ def run(words: Sequence[str], adopt: int = 0, handle: int = -1) -> int:
             return 0  # it has gone meanwhile
     _never_first()
     try:
-        _hold_lock()
+        alone = _hold_lock() is not None
+        found = place.heartbeat(folders.runtime()) if alone and not adopt else None
+        if found is not None:  # an engine that nobody watches, and that may hang
+            engine, beat = Watched(found[0]), found[1]
     except OSError as error:
         print(error, file=sys.stderr)
         return 4

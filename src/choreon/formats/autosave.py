@@ -14,6 +14,9 @@ import msgspec
 from choreon.formats import rescue, showfile
 from choreon.model.show import Show
 
+Edited = tuple[Show, int]
+"""A show, and how often it has been changed."""
+
 RETRY = 5.0  # seconds between attempts to write what was refused
 
 
@@ -43,8 +46,8 @@ class Autosave:
         self._done = done
         self._delay, self._retry = delay, retry
         self._base = rescue.digest_of(path)
-        self._waiting: Show | None = None
-        self._refused: Show | None = None
+        self._waiting: Edited | None = None
+        self._refused: Edited | None = None
         self._changed = threading.Condition()
         self._busy = False
         self._ended = False
@@ -52,10 +55,12 @@ class Autosave:
         self._thread = threading.Thread(target=self._run, name="autosave", daemon=True)
         self._thread.start()
 
-    def keep(self, show: Show) -> None:
-        """Write this show soon; it replaces one that still waits."""
+    def keep(self, show: Show, edits: int = 0) -> None:
+        """Write this show soon, which has been changed so often; it replaces one that
+        still waits.
+        """
         with self._changed:
-            self._waiting = show
+            self._waiting = show, edits
             self._changed.notify_all()
 
     def flush(self, timeout: float = 10.0) -> bool:
@@ -74,16 +79,17 @@ class Autosave:
         self._thread.join(5)
 
     def _run(self) -> None:
-        while (show := self._next()) is not None:
-            kept, base = save(self.path, show, self._base)
+        while (edited := self._next()) is not None:
+            show, edits = edited
+            kept, base = save(self.path, show, self._base, edits)
             self._base = base
             with self._changed:
-                self._refused = show if kept.trouble else None
+                self._refused = edited if kept.trouble else None
                 self._busy = False
                 self._changed.notify_all()
             self._done(kept)
 
-    def _next(self) -> Show | None:
+    def _next(self) -> Edited | None:
         """What is to be written next, when it is time to; None where all is over."""
         with self._changed:
             self._changed.wait_for(
@@ -97,26 +103,26 @@ class Autosave:
                 return self._refused
         time.sleep(self._delay)
         with self._changed:
-            show, self._waiting, self._busy = self._waiting, None, True
-            return show
+            edited, self._waiting, self._busy = self._waiting, None, True
+            return edited
 
 
-def save(path: Path, show: Show, base: str = "") -> tuple[Kept, str]:
+def save(path: Path, show: Show, base: str = "", edits: int = 0) -> tuple[Kept, str]:
     """Write a show to its place, or else where copies are kept; never raises. Returns
     how it went, and the digest of the file as it was written well last.
     """
     try:
-        base = showfile.write(path, show)
+        base = showfile.write(path, show, edits=edits)
     except Exception as error:
         why = getattr(error, "strerror", None) or str(error)
-        return _rescued(path, show, base, why), base
+        return _rescued(path, show, base, why, edits), base
     rescue.clear(path, show.id)
     return Kept(time.time(), path), base
 
 
-def _rescued(path: Path, show: Show, base: str, why: str) -> Kept:
+def _rescued(path: Path, show: Show, base: str, why: str, edits: int) -> Kept:
     try:
-        copy = rescue.keep(path, show, base)
+        copy = rescue.keep(path, show, base, edits)
     except Exception as second:
         also = getattr(second, "strerror", None) or str(second)
         text = (

@@ -36,6 +36,7 @@ class Rescued(msgspec.Struct, frozen=True):
     path: Path
     goes_on: bool = True
     """Whether the file is still as it was when the copy was made."""
+    edits: int = 0
 
 
 def digest_of(path: Path) -> str:
@@ -70,14 +71,14 @@ def rescue_path(path: Path, show_id: str) -> Path:
     return next(_places()) / name_of(path, show_id)
 
 
-def keep(path: Path, show: Show, base: str) -> Path:
+def keep(path: Path, show: Show, base: str, edits: int = 0) -> Path:
     """Keep a copy. Returns where. Raises OSError where it can be kept nowhere."""
     trouble: OSError | None = None
     for place in _places():
         copy = place / name_of(path, show.id)
         try:
             place.mkdir(exist_ok=True)
-            showfile.write(copy, show, versions=False)
+            showfile.write(copy, show, versions=False, edits=edits)
             origin = Origin(str(path.absolute()), show.id, base)
             folders.write_whole(_note(copy), msgspec.json.encode(origin))
             return copy
@@ -111,7 +112,8 @@ def find(path: Path) -> Rescued | None:
                 with contextlib.suppress(OSError, showfile.ShowFileError):
                     show = showfile.read(copy)
                     if there is None or show.id == there:
-                        return Rescued(show, copy, not here or _base(copy) == here)
+                        goes_on = not here or _base(copy) == here
+                        return Rescued(show, copy, goes_on, showfile.edits_of(copy))
     return None
 
 

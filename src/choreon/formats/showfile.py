@@ -44,37 +44,36 @@ class NewerFormat(ShowFileError):
 
 class Header(msgspec.Struct, frozen=True):
     """What every `show.json` holds. `types` names the fixture types that must lie below
-    `types/`.
+    `types/`. `edits`: how often the show had been changed.
     """
 
     format: int
     show: msgspec.Raw
     types: tuple[str, ...] = ()
+    edits: int = 0
 
 
-def to_bytes(show: Show) -> bytes:
-    """The show as the bytes of a show file."""
+def to_bytes(show: Show, edits: int = 0) -> bytes:
+    """The show as the bytes of a show file. `edits`: how often it has been changed."""
     used = {fixture.type for fixture in show.fixtures.values()}
     kinds = {i: kind for i, kind in show.types.items() if i in used}
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         archive.writestr("mimetype", "application/vnd.choreon.show")
         with archive.open("show.json", "w") as member:
-            for piece in _pieces(show, list(kinds)):
+            for piece in _pieces(show, list(kinds), edits):
                 member.write(piece)
         for i, kind in kinds.items():
             archive.writestr(f"types/{i}.json", msgspec.json.encode(kind))
     return buffer.getvalue()
 
 
-def _pieces(show: Show, kinds: list[str]) -> Iterator[bytes]:
+def _pieces(show: Show, kinds: list[str], edits: int) -> Iterator[bytes]:
     """`show.json` but for the types, laid out for reading, object by object: each is
     short, so that a large show that is written beside a window does not hold that up.
     """
-    yield b'{\n "format": %d,\n "types": %s,\n "show": {' % (
-        FORMAT,
-        _laid_out(kinds, 1),
-    )
+    head = b'{\n "format": %d,\n "edits": %d,\n "types": %s,\n "show": {'
+    yield head % (FORMAT, edits, _laid_out(kinds, 1))
     for i, name in enumerate(show.__struct_fields__):
         yield b"%s\n  %s: " % (b"," if i else b"", msgspec.json.encode(name))
         value = {} if name == "types" else getattr(show, name)
@@ -96,6 +95,18 @@ def _laid_out(value: object, deep: int) -> bytes:
     return msgspec.json.format(msgspec.json.encode(value), indent=1).replace(
         b"\n", b"\n" + deep * b" "
     )
+
+
+def edits_in(data: bytes) -> int:
+    """How often the show in a show file's bytes had been changed; 0 where it does not
+    say.
+    """
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            member = _member(archive, "show.json")
+            return max(0, msgspec.json.decode(member, type=Header).edits)
+    except Exception:  # whatever is wrong with it is told where it is read
+        return 0
 
 
 def from_bytes(data: bytes, name: str = "the file") -> Show:
@@ -193,6 +204,14 @@ def read(path: Path) -> Show:
     return from_bytes(folders.read_file(path), path.name)
 
 
+def edits_of(path: Path) -> int:
+    """How often the show in a file had been changed; 0 where it does not say."""
+    try:
+        return edits_in(folders.read_file(path))
+    except OSError:
+        return 0
+
+
 def open_best(path: Path) -> tuple[Show, str]:
     """The show, or its last good version; and what to tell the user, empty where all is
     well.
@@ -235,13 +254,13 @@ def put_aside(path: Path) -> Path:
     return target
 
 
-def write(path: Path, show: Show, versions: bool = True) -> str:
+def write(path: Path, show: Show, versions: bool = True, edits: int = 0) -> str:
     """Write a show file: a new file, synced, then renamed into place. Now and then the
     file before it is kept as a version. Returns the digest of what was written
     (SHA-256, hex). Raises OSError, and then the old file stands as it was; a folder
     that is not there is not made.
     """
-    data = to_bytes(show)
+    data = to_bytes(show, edits)
     handle, name = tempfile.mkstemp(
         prefix=f".{path.stem}-{os.getpid()}-", suffix=PART, dir=path.parent
     )
@@ -290,6 +309,7 @@ def schema() -> dict[str, object]:
         format: int
         show: Show
         types: tuple[str, ...] = ()
+        edits: int = 0
 
     (document, _), parts = msgspec.json.schema_components((Document, FixtureType))
     return {

@@ -55,6 +55,7 @@ class Opened(msgspec.Struct):
     show: Show
     path: Path
     note: str = ""
+    edits: int = 0
 
 
 def load(path: Path) -> Opened:
@@ -65,14 +66,14 @@ def load(path: Path) -> Opened:
             f"{path.name} could not be written last time. The newer copy "
             f"from {found.path.parent} was opened."
         )
-        return Opened(found.show, path, note)
+        return Opened(found.show, path, note, found.edits)
     show, note = showfile.open_best(path)
     if found is not None:
         note = (
             f"{note} There is also a copy of {path.name} from when it could not be "
             f"written; the file has changed since. It is kept as {found.path}."
         ).strip()
-    return Opened(show, path, note)
+    return Opened(show, path, note, showfile.edits_of(path))
 
 
 def find_show(wanted: Path | None) -> Opened:
@@ -128,11 +129,11 @@ class App:
         opened.show, lost = cleaning.clean(opened.show)
         opened.note = f"{opened.note} {lost}".strip()
         kept = (
-            autosave.save(opened.path, opened.show)[0]
+            autosave.save(opened.path, opened.show, edits=opened.edits)[0]
             if opened.note or not opened.path.exists()
             else None
         )
-        parts = open_parts(opened.show, opened.path, client)
+        parts = open_parts(opened.show, opened.path, client, opened.edits)
         if kept is not None:
             parts.document.kept = kept
         with theme.plain_while_built():
@@ -256,13 +257,32 @@ def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
     finally:
         client.close()
     here = Path(welcome.path) if welcome.path else free_path(welcome.show.name)
+    if welcome.held:  # it has no show: what it has is not to be written anywhere
+        return _handed(find_show(wanted or (here if welcome.path else None)))
     if (
         wanted is None
         or here == wanted.resolve()
         or (welcome.state.players and not may_replace(welcome.show, wanted))
     ):
-        return Opened(welcome.show, here), engine_client.Client()
-    opened = find_show(wanted)
+        playing = Opened(welcome.show, here, edits=welcome.edits)
+        return _newest(playing), engine_client.Client()
+    return _handed(find_show(wanted))
+
+
+def _newest(playing: Opened) -> Opened:
+    """What an engine plays; or the same show as it lies on disk, where that is newer:
+    the engine hung, say, when it was edited last.
+    """
+    if playing.path.exists():
+        with contextlib.suppress(showfile.ShowFileError, OSError):
+            there = load(playing.path)
+            if there.show.id == playing.show.id and there.edits > playing.edits:
+                return there
+    return playing
+
+
+def _handed(opened: Opened) -> tuple[Opened, engine_client.Client | None]:
+    """A show, and the engine that was given it."""
     try:
         return opened, hand_over(opened)
     except (
@@ -278,7 +298,7 @@ def hand_over(opened: Opened) -> engine_client.Client:
     client = engine_client.connect(2.0)
     try:
         client.wait_for(protocol.Welcome, 2.0)  # to the show before
-        client.send(protocol.PutShow(opened.show, str(opened.path)))
+        client.send(protocol.PutShow(opened.show, str(opened.path), opened.edits))
         client.send(
             protocol.Hello()
         )  # messages are taken in their order: it greets with the new show

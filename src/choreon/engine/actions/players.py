@@ -28,7 +28,8 @@ from choreon.render.state import (
 
 replace = msgspec.structs.replace
 
-LONGEST_CHAIN = 32  # interrupted fades that one player remembers
+LONGEST_CHAIN = 24  # interrupted fades that one player remembers
+MOST_LIFTS = 2  # that are on their way to the top for one player
 UNSEEN = 1e-6  # a share that makes no difference to a 16-bit value
 
 Aims = Mapping[str, Angles]
@@ -201,9 +202,14 @@ def lift(show: Show, state: PlayState, player: Player, now: float) -> PlayState:
     """Bring a player to the top of its priority without a jump.
 
     Another one comes in above all, playing the same: it gives no light, only colours,
-    places and beams. When it is there wholly the player takes its place.
+    places and beams. When it is there wholly the player takes its place. Of one that is
+    called for again and again before that, so that MOST_LIFTS are on their way, no more
+    comes of it.
     """
-    top = max((player, *lifts_of(state, player)), key=lambda p: p.order)
+    lifting_it = lifts_of(state, player)
+    if len(lifting_it) >= MOST_LIFTS:
+        return state
+    top = max((player, *lifting_it), key=lambda p: p.order)
     others = [p for p in state.players if p.priority == player.priority]
     playable = played_by(show, player)
     if playable is None or all(p.order <= top.order for p in others):

@@ -59,14 +59,18 @@ class Parts:
 
 
 def open_parts(
-    show: Show, path: Path, client: engine_client.Client | None = None
+    show: Show,
+    path: Path,
+    client: engine_client.Client | None = None,
+    edits: int = 0,
 ) -> Parts:
     """Make the parts of a window on a show, and join them. `client`: a connection to
-    the engine that plays; else one is started.
+    the engine that plays; else one is started. `edits`: how often the show has been
+    changed.
     """
     garbage.keep_to_this_thread()
     notices = Notices()
-    document = Document(show, path)
+    document = Document(show, path, edits)
     engine = EngineLink(document)
     preview = Preview(document, engine)
     selection = Selection(document, preview)

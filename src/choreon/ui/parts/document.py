@@ -30,9 +30,13 @@ class Document(QObject):
     """A step back or forward, or an edit, changed the draft too: what it is then."""
     told = Signal(str, str)
 
-    def __init__(self, show: Show, path: Path) -> None:
+    def __init__(self, show: Show, path: Path, edits: int = 0) -> None:
         super().__init__()
         self.path = path
+        self.edits = edits
+        """How often the show has been changed, ever: of two states of it the one with
+        more is the newer one.
+        """
         self.history = History(show)
         self.gestures = gestures()
         self.kept = Kept(time.time(), path)
@@ -95,8 +99,16 @@ class Document(QObject):
             self.draft_wanted.emit(draft)
         self.told.emit(said, "info")
 
+    def take(self, show: Show, edits: int) -> None:
+        """Go on with a newer state of this show, which the engine has."""
+        self.history = History(show)
+        self.edits = edits - 1
+        self._changed()
+        self.history_changed.emit()
+
     def _changed(self) -> None:
-        self._autosave.keep(self.show)
+        self.edits += 1
+        self._autosave.keep(self.show, self.edits)
         self.show_changed.emit(self.show)
 
     # keeping

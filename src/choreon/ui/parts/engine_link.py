@@ -226,7 +226,8 @@ class EngineLink(QObject):
         before, self._told_show = self._told_show, self._document.show
         if before is self._told_show:
             return None
-        return protocol.Edit(changes.difference(before, self._told_show))
+        delta = changes.difference(before, self._told_show)
+        return protocol.Edit(delta, self._document.edits)
 
     def predict(self, state: PlayState) -> None:
         """Show a state as it will be."""
@@ -341,6 +342,9 @@ class EngineLink(QObject):
         again, another = self._pid != 0, self._pid not in (0, message.pid)
         self._pid, self._gone, self._told_gone = message.pid, 0.0, False
         self.alive = True
+        if not again and self._knows_newer(message):
+            self._told_show = message.show
+            self._document.take(message.show, message.edits)
         show = self._document.show
         first: list[protocol.Message] = []
         self._bare = self._bare + 1 if message.bare else 0
@@ -362,8 +366,19 @@ class EngineLink(QObject):
         self._push()
         self.engine_changed.emit(True)
 
+    def _knows_newer(self, message: protocol.Welcome) -> bool:
+        """Whether an engine that was met has a newer state of the show that was opened:
+        the window before this one died before it could write it.
+        """
+        document = self._document
+        same = message.show.id == document.show.id and message.path == str(
+            document.path
+        )
+        return same and not message.held and message.edits > document.edits
+
     def _whole(self) -> protocol.PutShow:
-        return protocol.PutShow(self._document.show, str(self._document.path))
+        document = self._document
+        return protocol.PutShow(document.show, str(document.path), document.edits)
 
     def _mine(self, message: protocol.Welcome) -> list[protocol.Message]:
         """What an engine that came after another is told of what this window knows
@@ -459,6 +474,8 @@ class EngineLink(QObject):
             )
         elif self._client is not None and now - self._heard > SILENT:
             self._told_gone = True
+            if not is_supervised():
+                self._start()  # a supervisor that watches it from now on
             self.told.emit(
                 "The engine does not answer. The lamps keep what was sent last; what "
                 "you do meanwhile is kept and told to it when it does.",

@@ -1,0 +1,99 @@
+"""A real window that hands keep busy at random: `python -m bench.driven SHOW SEED LOG`.
+After each edit it writes into LOG when that was and what the show is called then.
+"""
+
+from __future__ import annotations
+
+import random
+import sys
+import time
+from pathlib import Path
+from typing import TextIO
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from choreon.model import edits
+from choreon.model.playables import Scene
+from choreon.ui import app
+from choreon.ui.window import PLACES, MainWindow
+
+EVERY = 40  # milliseconds from act to act
+
+
+class Hands:
+    """Does something every now and then."""
+
+    def __init__(self, seed: int, log: TextIO) -> None:
+        self.dice, self.log, self.count = random.Random(seed), log, seed * 1_000_000
+        self.timer = QTimer(interval=EVERY)
+        self.timer.timeout.connect(self.act)
+        self.timer.start()
+
+    def act(self) -> None:
+        windows = [
+            w for w in QApplication.topLevelWidgets() if isinstance(w, MainWindow)
+        ]
+        if not windows or not windows[0].isVisible():
+            return
+        dice, window = self.dice, windows[0]
+        parts = window.parts
+        document, engine = parts.document, parts.engine
+        act = dice.random()
+        if act < 0.2:
+            self.count += 1
+            show = edits.replace(document.show, name=f"Soak {self.count}")
+            scenes = [
+                p for p in show.playables.values() if isinstance(p, Scene) and p.look
+            ]
+            scene = dice.choice(scenes)
+            lamp = dice.choice(list(scene.look))
+            look = {**scene.look, lamp: {**scene.look[lamp], "Dimmer": dice.random()}}
+            changed = edits.replace(scene, look=look)
+            document.edit("change", edits.put(show, "playables", changed))
+        elif act < 0.27:
+            document.undo()
+        elif act < 0.32:
+            document.redo()
+        elif act < 0.55:
+            page = dice.choice(list(document.show.pages.values()))
+            if page.tiles:
+                tile = dice.choice(page.tiles).id
+                if dice.random() < 0.5:
+                    engine.press(tile)
+                else:
+                    engine.set_level(tile, dice.random())
+        elif act < 0.8:
+            lamps = dice.sample(list(document.show.fixtures), 3)
+            parts.draft.touch({lamp: {"Dimmer": dice.random()} for lamp in lamps})
+        elif act < 0.84:
+            parts.draft.clear()
+        elif act < 0.88:
+            window.go(dice.choice(PLACES))
+        elif act < 0.92:
+            parts.selection.choose(dice.sample(list(document.show.fixtures), 2))
+        elif act < 0.94:
+            engine.set_grand(0.5 + dice.random() / 2)
+        else:
+            engine.release()
+        self.log.write(f"{time.monotonic():.3f} {document.show.name}\n")
+        self.log.flush()
+
+
+def main() -> int:
+    path, seed, log = Path(sys.argv[1]), int(sys.argv[2]), Path(sys.argv[3])
+    with log.open("a") as out:
+        QTimer.singleShot(0, lambda: None)
+        hands: list[Hands] = []
+        steady = app.steady
+
+        def begin() -> None:
+            steady()
+            hands.append(Hands(seed, out))
+
+        app.steady = begin
+        return app.run(path)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
