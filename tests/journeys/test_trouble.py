@@ -21,7 +21,7 @@ from PySide6.QtWidgets import QApplication
 from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import client as engine_client
-from choreon.engine import protocol, starter
+from choreon.engine import protocol, session, starter
 from choreon.engine.do import Do
 from choreon.engine.place import holder
 from choreon.formats import rescue, showfile
@@ -159,6 +159,115 @@ def test_the_engine_is_killed_and_comes_back_with_the_same_light(hands, node):
     hands.until(lambda: values(node, 1)[0] == 217 and values(node, 1)[10] == 128)
     hands.parts.engine.set_level("front-wash-fader", 0.5)
     hands.until(lambda: values(node, 1)[0] == 108)
+
+
+def test_the_window_goes_on_while_the_engine_is_stopped_and_all_of_it_arrives(
+    hands, node
+):
+    """Engine and supervisor stand still: nobody starts another one."""
+    tile = hands.place("perform").tiles["front-wash-fader"]
+    hands.parts.engine.set_level("front-wash-fader", 0.2)
+    hands.until(lambda: values(node, 1)[:1] == [43])
+    engine, parent = holder(folders.runtime())
+    try:
+        for process in (parent, engine):
+            os.kill(process, signal.SIGSTOP)
+        document = hands.parts.document
+        lamps = list(document.show.fixtures)
+        for i in range(300):  # far more than its line holds
+            hands.parts.engine.set_level("front-wash-fader", i / 300)
+            look = {lamp: {"Dimmer": i / 300} for lamp in lamps}
+            hands.parts.draft.touch(look)
+            renamed = edits.replace(document.show, name=f"Tide {i}")
+            document.edit("rename", renamed)
+            QApplication.processEvents()
+        hands.parts.engine.set_level("front-wash-fader", 1.0)
+        hands.parts.draft.clear()
+        assert tile.isVisible()
+        hands.until(lambda: "does not answer" in hands.window.notice.text.text())
+        hands.until(lambda: showfile.read(document.path).name == "Tide 299")
+    finally:
+        for process in (parent, engine):
+            os.kill(process, signal.SIGCONT)
+    hands.until(lambda: hands.parts.engine.up_to_date)
+    hands.until(lambda: values(node, 1)[:1] == [217])
+    client = engine_client.Client(window=False)
+    client.send(protocol.Hello(window=False))
+    hands.until(lambda: client.wait_for(protocol.Welcome).show.name == "Tide 299")
+    client.close()
+
+
+def test_an_engine_that_hangs_with_its_supervisor_dead_is_ended_by_the_next_window(
+    hands, node
+):
+    hands.parts.engine.set_level("front-wash-fader", 1.0)
+    hands.until(lambda: values(node, 1)[:1] == [217])
+    engine, parent = holder(folders.runtime())
+    os.kill(engine, signal.SIGSTOP)
+    os.kill(parent, signal.SIGKILL)
+    hands.until(lambda: "does not answer" in hands.window.notice.text.text())
+    hands.until(lambda: holder(folders.runtime())[0] not in (0, engine))
+    packets = node.reports()[0].packets
+    hands.until(lambda: node.reports()[0].packets > packets + 20)
+    assert values(node, 1)[0] == 217
+
+
+def test_an_engine_that_holds_what_was_sent_last_gives_a_window_no_show(
+    qapp, engines, demo_path, node
+):
+    """It has none. What the window opens is what lies on disk, and that is played."""
+    lit_and_dead(engines, demo_path, node)
+    good = demo_path.read_bytes()
+    demo_path.write_bytes(b"PK no more")
+    engines.start(demo_path)
+    assert engines.connect().wait_for(protocol.Welcome).held
+    demo_path.write_bytes(good)
+    opened, client = app._begin(demo_path)
+    assert opened.show.fixtures
+    assert client.wait_for(protocol.Welcome).show.fixtures
+    client.close()
+    assert showfile.read(demo_path).fixtures
+
+
+def lit_and_dead(engines, path: Path, node) -> None:
+    """An engine lit something, and was ended with its supervisor."""
+    client = engines.start(path)
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
+    until(lambda: values(node, 1)[:1] == [217])
+    until(lambda: (known := session.load("low-tide")) is not None and known.players)
+    engine, parent = holder(folders.runtime())
+    os.kill(parent, signal.SIGSTOP)
+    for process in (engine, parent):
+        os.kill(process, signal.SIGKILL)
+    engines.running[0].wait(5)
+    for version in showfile.versions(path):
+        version.unlink()
+
+
+@pytest.mark.parametrize("newer", ["file", "engine"])
+def test_of_two_states_of_a_show_the_newer_one_is_opened(
+    qapp, engines, demo_path, node, newer
+):
+    show = showfile.read(demo_path)
+    of_engine = {"file": 3, "engine": 90}[newer]
+    client = engines.start(demo_path)
+    told = edits.replace(show, name="engine")
+    client.send(protocol.PutShow(told, str(demo_path), of_engine))
+    until(lambda: engines.connect().wait_for(protocol.Welcome).show.name == "engine")
+    showfile.write(demo_path, edits.replace(show, name="file"), edits=50)
+    opened, met = app._begin(demo_path)
+    assert opened.show.name == newer
+    hands = open_window(demo_path, met)
+    try:
+        hands.until(lambda: hands.parts.document.show.name == newer)
+        hands.until(lambda: hands.parts.engine.up_to_date)
+        assert engines.connect().wait_for(protocol.Welcome).show.name == newer
+        hands.until(lambda: showfile.read(demo_path).name == newer)
+        count = hands.parts.document.edits
+        hands.parts.document.edit("x", edits.replace(show, name="next"))
+        assert hands.parts.document.edits == count + 1
+    finally:
+        end(hands)
 
 
 def test_clashes_and_runs_past_512_are_told_before_anything_hangs(hands):
