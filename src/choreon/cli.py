@@ -316,6 +316,7 @@ def _engine(arguments: argparse.Namespace) -> int:
 
         show = opening_show(arguments.port)
     known = openings.find(arguments.show, show, arguments.why or "", arguments.bare)
+    known.beat.close()
     known.beat, known.supervised = Beat(arguments.beat), True
     if known.note:
         print(known.note, file=sys.stderr)

@@ -9,6 +9,7 @@ import os
 import struct
 from enum import IntEnum
 
+NAME = "choreon-beat"
 SIZE = 64
 _FRAMES = struct.Struct("<Q")
 PHASE_AT = 8
@@ -33,7 +34,7 @@ class Beat:
     @classmethod
     def make(cls) -> Beat:
         """Returns a new heartbeat. Raises OSError."""
-        handle = os.memfd_create("choreon-beat")
+        handle = os.memfd_create(NAME)
         os.ftruncate(handle, SIZE)
         return cls(handle)
 

@@ -4,13 +4,14 @@ has it, and where its heart beats.
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import os
 import time
 from pathlib import Path
 
 from choreon import folders
-from choreon.engine.beat import Beat
+from choreon.engine.beat import NAME, Beat
 
 LOCK_WAIT = 1.0  # seconds in which an engine that is just ending may give up its place
 
@@ -36,8 +37,9 @@ def lock_of(folder: Path, beat: Beat) -> int:
                     f"An engine is already running in {folder}."
                 ) from None
             time.sleep(0.02)
-    os.ftruncate(handle, 0)
-    os.pwrite(handle, f"{os.getpid()} {os.getppid()} {beat.handle}".encode(), 0)
+    with contextlib.suppress(OSError):  # the folder is full: it is found all the same
+        os.ftruncate(handle, 0)
+        os.pwrite(handle, f"{os.getpid()} {os.getppid()} {beat.handle}".encode(), 0)
     return handle
 
 
@@ -74,7 +76,28 @@ def _written(folder: Path) -> tuple[int, int, int]:
     except OSError:
         words = os.pread(handle, 64, 0).split()
         if len(words) != 3 or not all(word.isdigit() for word in words):
-            return 0, 0, -1
+            return _found(os.fstat(handle).st_ino)
         return int(words[0]), int(words[1]), int(words[2])
     finally:
         os.close(handle)
+
+
+def _found(inode: int) -> tuple[int, int, int]:
+    """Who holds a lock on a file, where nothing could be written into that: by what the
+    kernel says of locks and processes (proc(5)).
+    """
+    for line in Path("/proc/locks").read_text().splitlines():
+        words = line.split()
+        if words[1] == "FLOCK" and words[5].rpartition(":")[2] == str(inode):
+            pid = int(words[4])
+            break
+    else:
+        return 0, 0, -1
+    try:
+        stat = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+        for link in Path(f"/proc/{pid}/fd").iterdir():
+            if NAME in os.readlink(link):
+                return pid, int(stat[1]), int(link.name)
+        return pid, int(stat[1]), -1
+    except OSError:
+        return 0, 0, -1
