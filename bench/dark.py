@@ -139,7 +139,7 @@ class Soak:
         self.log = place.path.with_suffix(".log")
         self.window: subprocess.Popen[bytes] | None = None
         self.kills = {"window": 0, "engine": 0, "supervisor": 0, "stopped": 0}
-        self.lost_edits = self.lost_files = self.restarts = 0
+        self.lost_edits = self.lost_files = self.restarts = self.died = 0
         self.frames = self.jumps = 0
         self.gaps: list[float] = []
         self.story: list[str] = []
@@ -256,7 +256,8 @@ class Soak:
             f"kills: {kills}; {self.frames} packets, {self.jumps} out of order, "
             f"{len(self.gaps)} gaps beyond 3 periods, longest {worst:.2f} s, {over} "
             f"beyond 2 s; edits older than {FRESH:.0f} s lost: {self.lost_edits}, "
-            f"files lost: {self.lost_files}, tracebacks: {self.faults()}"
+            f"files lost: {self.lost_files}, tracebacks: {self.faults()}, windows that "
+            f"died by themselves: {self.died}"
         )
 
 
@@ -290,6 +291,10 @@ def soak(minutes: float = 60.0) -> None:
         while (now := time.monotonic() - begin) < seconds:
             time.sleep(min(5.0, seconds / 100))
             engine, _ = holder(folders.runtime())
+            if soak.window is not None and soak.window.poll() is not None:
+                soak.died += 1
+                soak.story.append(f"{time.monotonic():.2f} the window died by itself")
+                soak.open()
             if now > seconds / 5 and soak.window is not None and engine:
                 sizes["window"].append((now, held(soak.window.pid)))
                 sizes["engine"].append((now, held(engine)))

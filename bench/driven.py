@@ -4,39 +4,40 @@ After each edit it writes into LOG when that was and what the show is called the
 
 from __future__ import annotations
 
+import faulthandler
+import os
 import random
 import sys
 import time
 from pathlib import Path
-from typing import TextIO
+from typing import Any, TextIO
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QApplication
 
 from choreon.model import edits
 from choreon.model.playables import Scene
 from choreon.ui import app
-from choreon.ui.window import PLACES, MainWindow
+from choreon.ui.window import PLACES
 
-EVERY = 40  # milliseconds from act to act
+# milliseconds from act to act
+EVERY = int(os.environ.get("CHOREON_SOAK_EVERY", "40"))
 
 
 class Hands:
     """Does something every now and then."""
 
-    def __init__(self, seed: int, log: TextIO) -> None:
+    def __init__(self, held: app.App, seed: int, log: TextIO) -> None:
+        self.held = held
         self.dice, self.log, self.count = random.Random(seed), log, seed * 1_000_000
         self.timer = QTimer(interval=EVERY)
         self.timer.timeout.connect(self.act)
         self.timer.start()
 
     def act(self) -> None:
-        windows = [
-            w for w in QApplication.topLevelWidgets() if isinstance(w, MainWindow)
-        ]
-        if not windows or not windows[0].isVisible():
+        """Do one thing in the window that is open."""
+        dice, window = self.dice, self.held.window
+        if not window.isVisible():
             return
-        dice, window = self.dice, windows[0]
         parts = window.parts
         document, engine = parts.document, parts.engine
         act = dice.random()
@@ -81,17 +82,19 @@ class Hands:
 
 
 def main() -> int:
+    faulthandler.enable()
     path, seed, log = Path(sys.argv[1]), int(sys.argv[2]), Path(sys.argv[3])
     with log.open("a") as out:
-        QTimer.singleShot(0, lambda: None)
         hands: list[Hands] = []
-        steady = app.steady
 
-        def begin() -> None:
-            steady()
-            hands.append(Hands(seed, out))
+        class Held(app.App):
+            """The program's own, with hands in it."""
 
-        app.steady = begin
+            def __init__(self, *given: Any) -> None:
+                super().__init__(*given)
+                hands.append(Hands(self, seed, out))
+
+        app.App = Held  # type: ignore[misc]
         return app.run(path)
 
 

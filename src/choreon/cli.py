@@ -299,12 +299,7 @@ def _engine_runs() -> bool:
 def _engine(arguments: argparse.Namespace) -> int:
     """A supervisor, and below it the engine that it starts."""
     if arguments.beat is None or arguments.adopt is not None:
-        from choreon.engine import supervisor
-
-        words = [str(arguments.show.resolve())] if arguments.show else []
-        if arguments.demo:
-            words = ["--demo", "--port", str(arguments.port)]
-        return supervisor.run(words, arguments.adopt or 0, arguments.beat or -1)
+        return _supervise(arguments)
     from choreon.engine import openings
     from choreon.engine.beat import Beat
     from choreon.engine.engine import run
@@ -326,6 +321,15 @@ def _engine(arguments: argparse.Namespace) -> int:
         # nothing is known that could be sent; a window may still bring a show
         known.show = show
     return run(known)
+
+
+def _supervise(arguments: argparse.Namespace) -> int:
+    from choreon.engine import supervisor
+
+    words = [str(arguments.show.resolve())] if arguments.show else []
+    if arguments.demo:
+        words = ["--demo", "--port", str(arguments.port)]
+    return supervisor.run(words, arguments.adopt or 0, arguments.beat or -1)
 
 
 def _stop(arguments: argparse.Namespace) -> int:

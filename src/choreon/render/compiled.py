@@ -41,7 +41,7 @@ Key = tuple[str, tuple[tuple[str, Angles], ...], tuple[str, ...], tuple[str, ...
 """A playable's id, which way its heads reach their points, the families that are taken
 of it, and the fixtures that it gives no light."""
 
-DRAFTS, FADES, BASES = 64, 128, 48  # how many of each are kept
+DRAFTS, FADES, BASES, VARIANTS = 64, 128, 48, 512  # how many of each are kept
 
 
 def key_of(step: Step) -> Key:
@@ -62,6 +62,10 @@ class CompiledShow:
         """Fixtures and playables that cannot be compiled, and why."""
         self.nothing = CompiledLook(rig)
         self.sources: dict[Key, Source] = {}
+        self.variants: Recent[Key, Source] = Recent(VARIANTS)
+        """Those of certain ways of heads, families and lamps: presses bring ever new
+        ones.
+        """
         self.pieces: dict[str, tuple[object, Piece]] = {}
         self.drafts: Recent[
             tuple[int, int], tuple[Look, Effects, CompiledLook | Moving]
@@ -77,12 +81,12 @@ class CompiledShow:
     def source(self, step: Step) -> Source | None:
         """Returns what a step plays; None where that is gone or gives no light."""
         key = key_of(step)
-        found = self.sources.get(key)
+        found = self._source_of(key)
         if found is None and step.dark:
             whole = self.source(replace(step, dark=()))
             if whole is not None:
                 found = Darkened(whole, dimmer_rows(self.rig, step.dark))
-                self.sources[key] = found
+                self.keep(key, found)
         elif found is None:
             playable = self.show.playables.get(step.ref.id)
             compile_ = SOURCES.get(step.ref.kind)
@@ -97,8 +101,23 @@ class CompiledShow:
                     log.exception("%s cannot be compiled", playable.ref)
                 self.left_out[playable.id] = f"{type(error).__name__}: {error}"
                 return None
-            self.sources[key] = found
+            self.keep(key, found)
         return found
+
+    def _source_of(self, key: Key) -> Source | None:
+        if not any(key[1:]):
+            return self.sources.get(key)
+        found = self.variants.known(key)
+        if found is not None:
+            self.variants.put(key, found)  # used just now
+        return found
+
+    def keep(self, key: Key, source: Source) -> None:
+        """Keep a source that was compiled."""
+        if any(key[1:]):
+            self.variants.put(key, source)
+        else:
+            self.sources[key] = source
 
     def _kitchen_of(self, only: tuple[str, ...]) -> Kitchen:
         """What a source of some families is compiled from: what it plays gives only
@@ -250,10 +269,10 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     left_out = {i: w for i, w in before.left_out.items() if i in show.fixtures}
     made = CompiledShow(show, before.rig, left_out)
     moved = changed_links(before.show, show)
-    for key, source in list(before.sources.items()):
+    for key, source in (*before.sources.items(), *before.variants.items()):
         kept = _kept(key, source, before.show, show, moved)
         if kept is not None:
-            made.sources[key] = kept
+            made.keep(key, kept)
     made.fades, made.bases, made.merges = before.fades, before.bases, before.merges
     made.nothing = before.nothing
     if before.show.masters is show.masters and before.show.groups is show.groups:

@@ -32,6 +32,14 @@ class Recent(Generic[K, V]):
                 self._kept.move_to_end(key)
         return found
 
+    def put(self, key: K, value: V) -> None:
+        """Keep something that was made."""
+        self.get(key, lambda: value)
+
+    def items(self) -> list[tuple[K, V]]:
+        """Returns what is kept, the one unused for longest first."""
+        return list(self._kept.items())
+
     def known(self, key: K) -> V | None:
         """Returns what is kept for the key, or None."""
         return self._kept.get(key)
