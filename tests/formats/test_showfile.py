@@ -50,7 +50,7 @@ def test_it_is_laid_out_for_reading():
         text = made.read("show.json")
     assert text == msgspec.json.format(text, indent=1)
     assert json.loads(text)["show"]["name"] == show.name
-    assert list(json.loads(text)) == ["format", "types", "show"]
+    assert list(json.loads(text)) == ["format", "edits", "types", "show"]
     assert showfile.from_bytes(showfile.to_bytes(show)) == show
 
 

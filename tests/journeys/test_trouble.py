@@ -372,10 +372,10 @@ def test_a_fixture_is_moved_on_the_plan_and_escape_leaves_it(hands):
 def test_a_place_that_cannot_be_written_is_told_and_a_copy_is_kept(
     hands, demo_path, monkeypatch
 ):
-    def refuse(path, show, versions=True):
+    def refuse(path, show, **more):
         if path == demo_path:
             raise PermissionError(13, "Permission denied")
-        return real(path, show, versions)
+        return real(path, show, **more)
 
     real = showfile.write
     with monkeypatch.context() as patched:
