@@ -33,6 +33,7 @@ from choreon.ui import display, theme
 from choreon.ui.parts import open_parts
 from choreon.ui.settings import open_settings, scale_of, take_troubles, text_of
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.discard import discard
 from choreon.ui.window import MainWindow
 
 
@@ -182,7 +183,7 @@ class App:
         self.window = self._make(opened, client)
         self.window.show()
         old.close()
-        old.deleteLater()
+        discard(old)
         if gc.get_freeze_count():
             gc.unfreeze()  # the old window can go
             basics.once(self.window, 5000, steady).start()

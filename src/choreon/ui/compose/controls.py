@@ -17,6 +17,7 @@ from choreon.ui.compose.hand import Hand
 from choreon.ui.slots import slot_picture
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import TALL, Chip, ChipList
+from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.values import ValueField
 
 
@@ -213,8 +214,8 @@ class Controls(QWidget):
             pass
         for name, row in old.items():
             if name not in self.rows:
-                row.setParent(None)
-                row.deleteLater()
+                row.hide()
+                discard(row)
         for row in self.rows.values():
             self.box.addWidget(row)
         self.box.addWidget(self.hidden)

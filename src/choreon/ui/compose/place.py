@@ -25,6 +25,7 @@ from choreon.ui.compose.who import Who
 from choreon.ui.parts import Parts
 from choreon.ui.stage.path_on_stage import PathOnStage
 from choreon.ui.stage.picture import StagePicture
+from choreon.ui.widgets.discard import discard
 
 SHELF, STEPS = 196, 284  # pixels that shelf and steps are tall
 
@@ -100,7 +101,7 @@ class ComposePlace(QWidget):
         dialog.exec()
         if dialog.kept is not None:
             self.open_chase(dialog.kept)
-        dialog.deleteLater()
+        discard(dialog)
 
     def _show_below(self, page: QWidget, tall: int) -> None:
         """Show something below the stage, as tall as it needs to be."""

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QDialog, QWidget
 from choreon.model import attributes as at
 from choreon.model.playables import Playable, Times
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.values import ValueField
 
 FAMILIES = (at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM)
@@ -82,5 +83,5 @@ def ask_times(parent: QWidget, scene: Playable) -> dict[str, Any] | None:
     """Ask for a scene's times; None where they stay."""
     dialog = TimesDialog(parent, scene)
     answer = dialog.answer() if dialog.exec() else None
-    dialog.deleteLater()
+    discard(dialog)
     return answer

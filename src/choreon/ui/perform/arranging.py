@@ -16,6 +16,7 @@ from choreon.model.tiles import Spot
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform.page_view import Grid, PageView
+from choreon.ui.widgets.discard import discard
 from choreon.ui.words import count
 
 HANDLE = 16.0  # pixels of the corner by which a tile is made larger
@@ -60,7 +61,7 @@ class Arranger(QObject):
         """Put a pane over each grid, where the page is arranged."""
         for pane in self.panes:
             pane.hide()
-            pane.deleteLater()
+            discard(pane)
         self.panes = []
         there = tuple(i for i in self.chosen if i in self.view.tiles)
         if there != self.chosen:

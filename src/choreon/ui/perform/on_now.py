@@ -21,6 +21,7 @@ from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform.page_view import TICK, moves
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.values import ValueField
 
 SOON = 25  # milliseconds after a press in which the list follows
@@ -97,7 +98,7 @@ class OnNow(QFrame):
             row = self.rows.pop(gone)
             row.hide()
             self.list.removeWidget(row)
-            row.deleteLater()
+            discard(row)
         rows = {i: self.rows.get(i) or OnRow(self.parts, i) for i in ids}
         for place, row in enumerate(rows.values()):
             item = self.list.itemAt(place)

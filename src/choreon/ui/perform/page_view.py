@@ -33,6 +33,7 @@ from choreon.ui.stage.mini import MiniStages
 from choreon.ui.tiles import WIDGETS, TileWidget
 from choreon.ui.tiles.playing import FlashTile
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.discard import discard
 
 GAP = 8  # pixels between tiles
 HEAD = 34  # pixels of a section's title
@@ -235,7 +236,7 @@ class PageView(QScrollArea):
         self.end_held()
         for widget in (*self.grids.values(), *self.heads.values()):
             widget.hide()
-            widget.deleteLater()
+            discard(widget)
         self.tiles, self.grids, self.heads = {}, {}, {}
 
     def _fill_page(self, page: Page) -> None:

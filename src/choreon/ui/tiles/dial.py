@@ -17,6 +17,7 @@ from choreon.model.verbs import Verb
 from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.tiles.base import TileWidget, draw_fitting
+from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.values import parse
 
 TRAVEL = 180.0  # pixels of a drag from one end to the other
@@ -196,7 +197,7 @@ class DialTile(TileWidget):
         if editor is None:
             return
         value = parse(editor.text().replace("×", ""), self.value())
-        editor.deleteLater()
+        discard(editor)
         if value is not None:
             self.set_value(value)
         self.setFocus()

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.ui import theme
+from choreon.ui.widgets.discard import discard
 
 
 def once(parent: QObject, milliseconds: int, act: Callable[[], object]) -> QTimer:
@@ -147,4 +148,4 @@ def clear(box: QLayout) -> None:
     while (item := box.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
             widget.hide()  # taken from its parent it would be styled anew
-            widget.deleteLater()
+            discard(widget)

@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from choreon.ui import theme
+from choreon.ui.widgets.discard import discard
 
 _TYPED = re.compile(
     r"^\s*([+*/]|)\s*(-?\d+(?:[.,]\d+)?)\s*(%|s|hz|°|bpm|m)?\s*$", re.IGNORECASE
@@ -331,7 +332,7 @@ class ValueField(QWidget):
         if self._edit is not None:
             edit, self._edit = self._edit, None
             edit.hide()
-            edit.deleteLater()
+            discard(edit)
             self.setFocus()
 
     def enterEvent(self, event: QEnterEvent) -> None:
