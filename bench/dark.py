@@ -223,20 +223,18 @@ class Soak:
 
     def _check(self, died: float) -> None:
         """What lies on disk is whole, and no older than an edit may be lost."""
-        lines = [line.split(" ", 1) for line in self.log.read_text().splitlines()]
-        known = [(float(at), name) for at, name in lines]
-        late = [name for at, name in known if at > died - FRESH]
-        early = [name for at, name in known if at <= died - FRESH]
+        lines = [line.split() for line in self.log.read_text().splitlines()]
+        old = [int(n) for at, n in lines if float(at) <= died - FRESH]
         try:
-            found = showfile.read(self.place.path).name
+            showfile.read(self.place.path)
         except (showfile.ShowFileError, OSError):
             self.lost_files += 1
             return
         copy = rescue.find(self.place.path)
-        names = {found, copy.show.name if copy else found}
-        if known and not names & {*late, *early[-1:]}:
+        kept = max(showfile.edits_of(self.place.path), copy.edits if copy else 0)
+        if old and kept < old[-1]:
             self.lost_edits += 1
-            self.story.append(f"{died:.2f} lost: {names} on disk, known {known[-5:]}")
+            self.story.append(f"{died:.2f} lost: {kept} on disk, {lines[-5:]}")
 
     def faults(self) -> int:
         """Tracebacks in what window and engine said."""

@@ -131,7 +131,9 @@ class App:
         opened.note = f"{opened.note} {lost}".strip()
         kept = (
             autosave.save(opened.path, opened.show, edits=opened.edits)[0]
-            if opened.note or not opened.path.exists()
+            if opened.note
+            or opened.edits > showfile.edits_of(opened.path)
+            or not opened.path.exists()
             else None
         )
         parts = open_parts(opened.show, opened.path, client, opened.edits)
