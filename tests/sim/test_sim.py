@@ -136,6 +136,17 @@ def test_the_address_of_the_node_stays_and_is_its_users_alone(own_folders):
     assert nodes.url(5580) != first
 
 
+def test_all_who_ask_for_the_address_at_once_are_told_the_same():
+    code = "from choreon.sim import node; print(node.token())"
+    asking = [
+        subprocess.Popen(
+            [sys.executable, "-c", code], stdout=subprocess.PIPE, text=True
+        )
+        for _ in range(6)
+    ]
+    assert len({process.communicate(timeout=30)[0] for process in asking}) == 1
+
+
 def test_the_node_command_prints_json_lines():
     port = free_port()
     process = subprocess.Popen(

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import contextlib
 import math
+import os
 import random
 import secrets
 import selectors
@@ -16,6 +17,7 @@ import time
 from collections import deque
 from collections.abc import Iterable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
 from urllib.parse import parse_qs, urlsplit
 
 import msgspec
@@ -268,16 +270,28 @@ def table(reports: list[Received], width: int = 16) -> str:
 
 def token() -> str:
     """What a request for reports must begin with: made once, and kept where only its
-    own user can read it. Raises OSError.
+    own user can read it. Whoever asks first makes it. Raises OSError.
     """
     file = folders.runtime() / "node.token"
-    with contextlib.suppress(OSError):
+    part = file.with_name(f".node.{os.getpid()}.part")
+    while not (kept := _kept_token(file)):
+        folders.write_whole(part, secrets.token_hex(16).encode())
+        with contextlib.suppress(FileExistsError):
+            os.link(part, file)  # never over one that another process made meanwhile
+        part.unlink()
+    return kept
+
+
+def _kept_token(file: Path) -> str:
+    """The token in a file; empty where there is none. A file with none in it goes."""
+    try:
         kept = folders.read_file(file, 256).decode(errors="replace").strip()
-        if len(kept) == 32 and kept.isalnum():
-            return kept
-    made = secrets.token_hex(16)
-    folders.write_whole(file, made.encode())
-    return made
+    except FileNotFoundError:
+        return ""
+    if len(kept) == 32 and kept.isalnum():
+        return kept
+    file.unlink()
+    return ""
 
 
 def url(port: int) -> str:
