@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -23,8 +24,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
+from choreon.engine.place import holder
+from choreon.engine.supervisor import is_supervised
 from choreon.sim.controller import PracticeController
 from choreon.ui import theme
 from choreon.ui.app import App, load
@@ -312,16 +316,14 @@ def leave(hands: Hands, stop: bool = False) -> None:
 
 
 def stop_engine() -> None:
-    try:
-        client = engine_client.Client(window=False)
-    except OSError:
+    """Stop the engine; one that is just being started again as well."""
+    if not is_supervised() and not holder(folders.runtime())[0]:
         return
-    try:
+    client = engine_client.connect(10.0, window=False)
+    with contextlib.suppress(OSError):
         client.send(protocol.Stop(0.0))
         for _ in range(100):
             client.receive(0.1)
-    except OSError:
-        pass
     client.close()
 
 
