@@ -323,7 +323,7 @@ def survives(data: bytes) -> None:
     assert found.kind.modes
 
 
-@settings(max_examples=400, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=250, suppress_health_check=[HealthCheck.too_slow])
 @given(st.binary(max_size=600))
 def test_fuzz_bytes(data):
     survives(data)
@@ -333,7 +333,7 @@ GOOD = gdtf.write(library()["tarnby-turn-150"])
 XML = zipfile.ZipFile(io.BytesIO(GOOD)).read("description.xml").decode()
 
 
-@settings(max_examples=600, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=350, suppress_health_check=[HealthCheck.too_slow])
 @given(
     st.lists(
         st.tuples(st.integers(0, len(GOOD) - 1), st.integers(0, 255)),
@@ -366,7 +366,7 @@ WORDS = (
 )
 
 
-@settings(max_examples=600, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=350, suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_fuzz_odd_values_in_a_whole_file(data):
     """Attribute values of the description, some of them replaced by what does not belong there."""

@@ -30,6 +30,7 @@ from choreon.model.outputs import SacnOutput
 from choreon.model.show import Show
 from choreon.model.tiles import Page
 from choreon.ui import display, theme
+from choreon.ui.gestures import gestures
 from choreon.ui.parts import open_parts
 from choreon.ui.settings import open_settings, scale_of, take_troubles, text_of
 from choreon.ui.widgets import basics
@@ -139,7 +140,7 @@ class App:
         parts = open_parts(opened.show, opened.path, client, opened.edits)
         if kept is not None:
             parts.document.kept = kept
-        with theme.plain_while_built():
+        with theme.plain_while_built(), gestures().paused():
             window = MainWindow(parts)
         window.open_show = self.change_show
         note = f"{opened.note} {take_troubles()}".strip()

@@ -4,6 +4,9 @@ for undo.
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterator
+
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication
@@ -28,6 +31,20 @@ class Gestures(QObject):
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
+
+    @contextlib.contextmanager
+    def paused(self) -> Iterator[None]:
+        """See nothing while a window is built: no hand can reach it, and it brings some
+        twenty thousand events.
+        """
+        application = QApplication.instance()
+        if application is not None:
+            application.removeEventFilter(self)
+        try:
+            yield
+        finally:
+            if application is not None:
+                application.installEventFilter(self)
 
     def _begin(self) -> None:
         self._count += 1
