@@ -246,15 +246,18 @@ def test_a_chase_of_four_scenes_there_and_back_on_the_beat(hands, node):
     hands.click(steps.play)
     seen: list[int] = []
 
+    there_and_back = {(0, 1), (1, 2), (2, 3), (3, 2), (2, 1), (1, 0)}
+
     def went_there_and_back() -> bool:
+        """A machine that stalls may not see each step each time; forth alone is never
+        seen as this.
+        """
         step = steps.strip.playing[1]
         if step >= 0 and (not seen or seen[-1] != step):
             seen.append(step)
-        return len(seen) >= 8
+        return there_and_back <= set(itertools.pairwise(seen))
 
-    hands.until(went_there_and_back, 20.0)
-    turns = set(itertools.pairwise(seen))
-    assert {(0, 1), (2, 3), (3, 2), (1, 0)} <= turns
+    hands.until(went_there_and_back, 60.0)
 
 
 def test_steps_are_held_stepped_and_slowed_by_hand(hands):
