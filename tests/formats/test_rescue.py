@@ -35,7 +35,7 @@ def test_what_cannot_be_written_is_kept_elsewhere_and_taken_back_when_it_can(tmp
     told: list[autosave.Kept] = []
     saving = autosave.Autosave(path, told.append, delay=0.01, retry=0.05)
     saving.keep(SHOW)
-    until(lambda: path.exists())
+    until(lambda: told and not told[-1].trouble)
     stick.rename(tmp_path / "pulled out")
     saving.keep(named("Two"))
     until(lambda: told[-1].trouble)
