@@ -83,11 +83,11 @@ class Autosave:
             show, edits = edited
             kept, base = save(self.path, show, self._base, edits)
             self._base = base
+            self._done(kept)  # before anyone who waits goes on
             with self._changed:
                 self._refused = edited if kept.trouble else None
                 self._busy = False
                 self._changed.notify_all()
-            self._done(kept)
 
     def _next(self) -> Edited | None:
         """What is to be written next, when it is time to; None where all is over."""
