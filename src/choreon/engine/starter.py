@@ -13,7 +13,7 @@ from collections.abc import Callable
 from concurrent.futures import Future
 from queue import SimpleQueue
 
-LESS = 5  # niceness of a window beside its engine
+LESS = 3  # niceness of a window beside its engine
 OOM_SCORE = "500"  # of 1000: memory that runs out takes windows first
 
 Popen = subprocess.Popen[bytes]
@@ -21,15 +21,20 @@ _asked: SimpleQueue[tuple[Callable[[], Popen], Future[Popen]]] = SimpleQueue()
 _thread: threading.Thread | None = None
 
 
-def give_way() -> None:
-    """Have this process, and all threads that it starts from here on, give way to
-    engines. To be called in its first thread, before there are others.
+def begin() -> None:
+    """Remember the priority that engines are started with. To be called before
+    `give_way`.
     """
     global _thread
-    if _thread is not None:
-        return
-    _thread = threading.Thread(target=_serve, name="starter", daemon=True)
-    _thread.start()
+    if _thread is None:
+        _thread = threading.Thread(target=_serve, name="starter", daemon=True)
+        _thread.start()
+
+
+def give_way() -> None:
+    """Have this thread, which is the window's own, and all that it starts from here on,
+    give way to engines.
+    """
     with contextlib.suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, 0, os.getpriority(os.PRIO_PROCESS, 0) + LESS)
     with contextlib.suppress(OSError), open("/proc/self/oom_score_adj", "w") as file:

@@ -207,7 +207,7 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     """Open the window; gives the exit code. `guest`: on the guest pages, as does a
     window that died while a guest played.
     """
-    starter.give_way()
+    starter.begin()
     display.find()
     QApplication.setHighDpiScaleFactorRoundingPolicy(
         Qt.HighDpiScaleFactorRoundingPolicy.PassThrough
@@ -239,6 +239,7 @@ def run(wanted: Path | None, guest: bool = False) -> int:
         holder.window.show()
     app.processEvents()
     steady()
+    starter.give_way()  # it stands: whatever it took to build it was quickly done
     server.listen(name)  # from here on the window can be asked to come to the front
     code = app.exec()
     lock.close()
