@@ -10,8 +10,8 @@ from functools import partial
 from PySide6.QtWidgets import QComboBox, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from choreon.engine.actions.pressed import level_of, playing
-from choreon.model import edits, pages
-from choreon.model.refs import GROUP, MASTER, PAGE, Ref, exists, name_of
+from choreon.model import edits, pages, refs
+from choreon.model.refs import GROUP, MASTER, Ref, exists, name_of
 from choreon.model.tiles import Part, Start
 from choreon.render.state import PlayState
 from choreon.ui.parts import Parts
@@ -176,7 +176,7 @@ class PageForm(QWidget):
     def _rename(self) -> None:
         show, page = self.parts.document.show, self.view.page
         if page is not None:
-            after = edits.rename(show, Ref(PAGE, page.id), self.name.text())
+            after = edits.rename(show, Ref(refs.PAGE, page.id), self.name.text())
             if after is not show:
                 self.parts.document.edit(f"rename the page {page.name}", after)
 
