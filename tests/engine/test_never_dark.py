@@ -8,6 +8,8 @@ import math
 import os
 import signal
 import socket
+import subprocess
+import sys
 
 import msgspec
 import pytest
@@ -16,6 +18,7 @@ from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import client as engine_client
 from choreon.engine import protocol, session, supervisor
+from choreon.engine.beat import Phase
 from choreon.engine.do import Do
 from choreon.engine.place import holder
 from choreon.formats import showfile
@@ -185,13 +188,51 @@ def test_sigterm_ends_it_for_good(engines, demo_path, node, who, how):
 
 
 def test_time_in_which_the_machine_slept_is_no_death():
-    patience = supervisor.Patience(0.0)
-    assert patience.look(5, 0.05) == 0.0
+    patience, plays = supervisor.Patience(0.0), Phase.PLAYING
+    assert patience.look(5, plays, 0.05) == 0.0
     for i in range(10):
-        missing = patience.look(5, 0.1 + 0.05 * i)
+        missing = patience.look(5, plays, 0.1 + 0.05 * i)
     assert missing == pytest.approx(0.5)
-    assert patience.look(5, 4000.0) == pytest.approx(0.5 + 2 * supervisor.LOOK)
-    assert patience.look(6, 4000.05) == 0.0
+    assert patience.look(5, plays, 4000.0) == pytest.approx(0.5 + 2 * supervisor.LOOK)
+    assert patience.look(6, plays, 4000.05) == 0.0
+
+
+SLOW = """
+import sys, time
+from choreon.engine.beat import Beat, Phase
+beat, again = Beat(int(sys.argv[1])), sys.argv[2] == "again"
+time.sleep(1.4)
+beat.enter(Phase.PLAYING)
+time.sleep(0.4)
+for frame in range(1, 9 if again else 2):
+    beat.beat(frame)
+    time.sleep(0.4)
+if not again:
+    sys.exit(1)
+beat.enter(Phase.ENDING)
+"""
+
+
+def test_an_engine_that_starts_slowly_is_not_taken_for_one_that_hangs():
+    starts = []
+
+    def start(beat, why, deaths):
+        starts.append(why)
+        words = [sys.executable, "-c", SLOW, str(beat.handle)]
+        words.append("again" if len(starts) > 1 else "first")
+        return subprocess.Popen(words, pass_fds=(beat.handle,))
+
+    before = {n: signal.getsignal(n) for n in (signal.SIGTERM, signal.SIGINT)}
+    before[signal.SIGHUP] = signal.getsignal(signal.SIGHUP)
+    try:
+        assert supervisor.Supervisor(start).run() == 0
+    finally:
+        signal.set_wakeup_fd(-1)
+        for number, handler in before.items():
+            signal.signal(number, handler)
+    # the first died by itself after one frame; the second, whose first frame has the
+    # same number, was left to play
+    assert starts == ["", "ended by itself (exit code 1)"]
 
 
 def test_it_waits_the_longer_the_more_often_engines_die(monkeypatch):

@@ -74,18 +74,20 @@ class Watched:
 
 class Patience:
     """Counts the time in which no beat came. Time in which this process itself did not
-    run, while the machine slept or stood still, is not counted.
+    run, while the machine slept or stood still, is not counted. A phase begins anew:
+    how long a start took is not held against the first frame.
     """
 
     def __init__(self, now: float) -> None:
-        self._frames, self._looked = -1, now
+        self._seen: tuple[int, Phase] | None = None
+        self._looked = now
         self.missing = 0.0
 
-    def look(self, frames: int, now: float) -> float:
+    def look(self, frames: int, phase: Phase, now: float) -> float:
         """Returns for how many seconds no beat has come."""
         step, self._looked = now - self._looked, now
-        if frames != self._frames:
-            self._frames, self.missing = frames, 0.0
+        if (frames, phase) != self._seen:
+            self._seen, self.missing = (frames, phase), 0.0
         else:
             self.missing += min(step, 2 * LOOK)
         return self.missing
@@ -117,6 +119,7 @@ class Supervisor:
         while True:
             if engine is None:
                 self._beat.enter(Phase.STARTING)
+                self._beat.beat(0)  # not where the one before it stood
                 child = self._start(self._beat, why, len(self._deaths))
                 engine = Watched(child.pid, child)
             code, why = self._watch(engine)
@@ -149,8 +152,8 @@ class Supervisor:
             code = engine.over()
             if code is not None:
                 return code, _fate(code)
-            missing = patience.look(self._beat.frames, now)
             phase = self._beat.phase
+            missing = patience.look(self._beat.frames, phase, now)
             if self._ending and not told:
                 told = now
                 engine.tell(signal.SIGTERM)
