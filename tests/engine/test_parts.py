@@ -7,6 +7,8 @@ import selectors
 import socket
 import stat
 import struct
+import subprocess
+import sys
 import threading
 import time
 
@@ -319,3 +321,32 @@ def test_what_a_client_sent_before_it_went_is_still_heard(own_folders):
         link._selector.close()
         link._wake_in.close()
         link._wake_out.close()
+
+
+FIRST_FRAME = """
+import sys
+from choreon.demo import low_tide
+from choreon.engine.engine import opened
+from choreon.engine import actions
+from choreon.engine.do import Do
+from choreon.model.verbs import Verb
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import render
+show = low_tide()
+state = opened(show)
+compiled = compile_show(show)
+for playable in show.playables.values():
+    state = actions.perform(show, state, Do(playable.ref, Verb.PRESS), 0.0)
+compiled.warm(state)
+before = set(sys.modules)
+for n in range(20):
+    render(compiled, state, 0.1 * n)
+print(sorted(set(sys.modules) - before))
+"""
+
+
+def test_frames_load_nothing_that_was_not_loaded_before_the_first():
+    done = subprocess.run(
+        [sys.executable, "-c", FIRST_FRAME], capture_output=True, text=True, timeout=60
+    )
+    assert done.stdout.strip() == "[]", done.stderr

@@ -172,6 +172,7 @@ class Engine:
     def run(self) -> None:
         """Play until stopped."""
         sys.setswitchinterval(0.0005)
+        self._rehearse()
         self._link.start()
         gc.collect()
         gc.freeze()
@@ -193,6 +194,15 @@ class Engine:
                 pulse_due = now + PULSE
                 self._look_round(now)
         self._shut_down()
+
+    def _rehearse(self) -> None:
+        """Draw a frame that is not sent. What is loaded and made only once then costs
+        no time of the first that is: on a slow machine that was a second, and the
+        supervisor took the engine for one that hangs.
+        """
+        now = time.monotonic()
+        with contextlib.suppress(Exception):  # a frame that is due says what is wrong
+            self._draw(self._scaled(now), now)
 
     def _complain(self, now: float, text: str) -> None:
         """Log a fault, with what caused it; of what goes on failing now and then."""

@@ -239,6 +239,7 @@ class CompiledShow:
 
     def warm(self, state: PlayState) -> None:
         """Compile all that plays in a state ahead of its use."""
+        self.rig.prepare()
         self.masters.of_groups(state.masters)
         for player in state.players:
             self.warm_player(player)

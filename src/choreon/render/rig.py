@@ -191,6 +191,10 @@ class Rig:
 
         return Encoder(self)
 
+    def prepare(self) -> None:
+        """Make ahead what the first frame would have to make."""
+        self.encoder.channels(self.home)
+
     def aims_at(self, point: tuple[float, float, float]) -> Floats:
         """Returns pan and tilt (H, 2, degrees) that send each head to a point, the way
         nearest to home.
