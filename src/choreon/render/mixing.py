@@ -1,17 +1,11 @@
-"""What any set of emitters makes of a target colour: the brightest mix of that
-chromaticity.
-
-The light that N emitters can give is a zonotope: the sum of N segments in linear RGB.
-The brightest mix of a colour is where the ray of that colour leaves it. Each face is
-spanned by two emitters; on it the others are off or full, as they lie behind or before
-it (G. M. Ziegler, “Lectures on Polytopes”, chapter 7: faces of zonotopes).
+"""What any set of emitters makes of a target colour: its chromaticity, as bright as it
+goes without a jump between two colours that look alike.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from itertools import combinations
-from typing import NamedTuple
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -19,11 +13,11 @@ import numpy.typing as npt
 from choreon.model.colours import light_of
 from choreon.model.fixture_type import Emitter
 from choreon.render.colour import from_oklab_rows, to_oklab_rows
+from choreon.render.mix_table import MixTable
 
 Array = npt.NDArray[np.float64]
 
 TINY = 1e-9
-THROUGH = 1e-7  # a face that comes nearer to black than this goes through it
 STEPS = 24  # halvings in the search for the most saturated colour that can be made
 
 
@@ -76,25 +70,10 @@ def light_at_full(names: Sequence[str], known: Mapping[str, Emitter]) -> Array:
     return np.asarray(light / max(top, TINY))
 
 
-def _dot(parts: Array, ways: Array) -> Array:
-    """Colours (3, K) along ways (F, 3), as (F, K): to the last bit the same for a
-    colour, whichever others are with it.
-    """
-    along = ways[:, 0:1] * parts[0]
-    along += ways[:, 1:2] * parts[1]
-    along += ways[:, 2:3] * parts[2]
-    return np.asarray(along)
-
-
-class _Face(NamedTuple):
-    """A face of what the emitters can give: which two span it, its normal away from
-    black, the levels of the others, and levels of the two (2, 3) from a point of it.
-    """
-
-    pair: tuple[int, int]
-    outward: Array
-    full: Array
-    solve: Array
+@lru_cache(64)
+def _table(light: tuple[tuple[float, ...], ...]) -> MixTable:
+    """Types whose emitters are alike share their table, and so do edits of a show."""
+    return MixTable(np.array(light))
 
 
 class Mixer:
@@ -105,56 +84,13 @@ class Mixer:
     def __init__(self, light: Sequence[Sequence[float]] | Array) -> None:
         self.light = np.array(light, float).reshape(-1, 3)
         self._inverse: Array | None = None
-        self._gives_all = False  # three that give any colour of positive parts
-        if len(self.light) == 3 and self.spans():
+        self._table: MixTable | None = None
+        if not self.spans():
+            return
+        if len(self.light) == 3:  # they have but one mix of a colour
             self._inverse = np.linalg.inv(self.light.T)
-            self._gives_all = bool(self._inverse.min() >= 0.0)
-        faces = [
-            face
-            for i, j in combinations(range(len(self.light)), 2)
-            for face in self._faces(i, j)
-        ]
-        normals = np.array([face.outward for face in faces]).reshape(-1, 3)
-        full = np.array([face.full for face in faces]).reshape(-1, len(self.light))
-        # how far from black a face lies; one through black bounds what can be given
-        reach = np.einsum("fc,fc->f", normals, full @ self.light)
-        outer = reach > THROUGH
-        # what no emitter lies before bounds the colours that can be given; a face that
-        # no colour of positive parts lies behind bounds nothing
-        self.beyond: Array = normals[~outer & (normals.max(axis=1) > TINY)]
-        self.outward: Array = normals[outer] / reach[outer, None]
-        self.maps: Array = self._all_maps(
-            [face for face, is_outer in zip(faces, outer, strict=True) if is_outer]
-        )
-
-    def _all_maps(self, faces: list[_Face]) -> Array:
-        """For each face (F) how levels follow from a point of it: N factors for each of
-        the three parts of its light, and N constants; (4 · N, F).
-        """
-        count = len(self.light)
-        maps = np.zeros((4, count, len(faces)))
-        for n, face in enumerate(faces):
-            pair = list(face.pair)
-            maps[3, :, n] = face.full
-            maps[3, pair, n] = -face.solve @ (face.full @ self.light)
-            maps[:3, pair, n] = face.solve.T
-        return maps.reshape(4 * count, len(faces))
-
-    def _faces(self, i: int, j: int) -> list[_Face]:
-        """The two faces that a pair of emitters spans; none where they are alike."""
-        normal = np.cross(self.light[i], self.light[j])
-        size = float(np.linalg.norm(normal))
-        if size < TINY:
-            return []
-        normal /= size
-        plane = np.stack([self.light[i], self.light[j]], axis=1)
-        solve = np.linalg.pinv(plane)
-        found = []
-        for side in (1.0, -1.0):
-            full = (self.light @ (side * normal) > TINY).astype(float)
-            full[[i, j]] = 0.0
-            found.append(_Face((i, j), side * normal, full, solve))
-        return found
+        else:
+            self._table = _table(tuple(map(tuple, self.light.tolist())))
 
     def spans(self) -> bool:
         """Whether the emitters make more than a line of colours."""
@@ -168,8 +104,8 @@ class Mixer:
         Rec.709, 0…1.
 
         Their chromaticity is the target's where the emitters reach it, else the most
-        saturated of its hue (in OKLab) that they do; the mix is the brightest of that
-        chromaticity, scaled by the target's strongest part.
+        saturated of its hue (in OKLab) that they do; one of them is at full, or all are
+        scaled by the target's strongest part.
         """
         return self.mix_rows(np.ascontiguousarray(rgb.T)).T
 
@@ -184,42 +120,20 @@ class Mixer:
         return levels
 
     def brightest(self, unit: Array) -> tuple[Array, npt.NDArray[np.bool_]]:
-        """Returns levels (N, K) where the rays of colours (3, K) leave what the
-        emitters can give, and which colours (K) cannot be given at all.
+        """Returns levels (N, K), the strongest at 1, of colours (3, K), and which
+        colours (K) cannot be given at all.
         """
         if self._inverse is not None:
-            return self._brightest_of_three(unit)
-        count = len(self.light)
-        if not self.outward.size:
-            return np.zeros((count, unit.shape[1])), np.zeros(unit.shape[1], bool)
-        # how far along the outward normals, in reaches: the face with the most is met
-        # first, at one over that
-        along = _dot(unit, self.outward)
-        face = along.argmax(axis=0)
-        # each colour's ray leaves through one face, and there levels follow from the
-        # point by that face's map: three factors and a constant
-        maps = self.maps.take(face, axis=1).reshape(4, count, -1)
-        point = unit * _one_over(along.max(axis=0))
-        levels = maps[3]
-        for part in range(3):
-            maps[part] *= point[part]
-            levels += maps[part]
-        np.minimum(np.maximum(levels, 0.0, out=levels), 1.0, out=levels)
-        gone = np.zeros(unit.shape[1], bool)
-        for behind in _dot(unit, self.beyond) > TINY:
-            gone |= behind
-        return levels, gone
+            return self._of_three(unit)
+        if self._table is None:
+            nothing = np.zeros((len(self.light), unit.shape[1]))
+            return nothing, np.zeros(unit.shape[1], bool)
+        return self._table.levels(unit)
 
-    def _brightest_of_three(self, unit: Array) -> tuple[Array, npt.NDArray[np.bool_]]:
-        """Three emitters have but one mix of a colour; at its brightest the strongest
-        of them is full.
-        """
+    def _of_three(self, unit: Array) -> tuple[Array, npt.NDArray[np.bool_]]:
         assert self._inverse is not None
         levels = _dot(unit, self._inverse)
-        if self._gives_all:
-            gone = np.zeros(unit.shape[1], bool)
-        else:
-            gone = levels.min(axis=0) < -TINY
+        gone = levels.min(axis=0) < -TINY
         levels *= _one_over(levels.max(axis=0))
         np.minimum(np.maximum(levels, 0.0, out=levels), 1.0, out=levels)
         return levels, gone
@@ -239,6 +153,16 @@ class Mixer:
     def light_of(self, levels: Array) -> Array:
         """Returns the light (K, 3) of levels (K, N)."""
         return np.asarray(levels @ self.light)
+
+
+def _dot(parts: Array, ways: Array) -> Array:
+    """Colours (3, K) along ways (F, 3), as (F, K): to the last bit the same for a
+    colour, whichever others are with it.
+    """
+    along = ways[:, 0:1] * parts[0]
+    along += ways[:, 1:2] * parts[1]
+    along += ways[:, 2:3] * parts[2]
+    return np.asarray(along)
 
 
 def _one_over(most: Array) -> Array:
