@@ -39,6 +39,7 @@ from choreon.engine.parent import Parent, heed_signals
 from choreon.engine.place import AlreadyRunning, lock_of
 from choreon.engine.screen import Screen
 from choreon.engine.sending import sender_of
+from choreon.memory import Tidier
 from choreon.model import changes
 from choreon.model.show import Show
 from choreon.render.commands import lamps_on
@@ -111,6 +112,7 @@ class Engine:
         self._finder: Finder | None = None
         self._abandoned: set[threading.Thread] = set()
         self._nurse = Nurse()
+        self._tidier = Tidier()
         self._parent = Parent(known.beat, known.supervised)
         self._real_midi = real_midi
         self._link = self._new_link()
@@ -152,7 +154,7 @@ class Engine:
             socket_path(self._folder),
             self._handle,
             self._tell_state,
-            self._keep_session,
+            self._keep_house,
             self._hand_gone,
         )
 
@@ -550,6 +552,11 @@ class Engine:
 
     def _tell_state(self) -> protocol.State:
         return protocol.State(self._state, self._serial)
+
+    def _keep_house(self) -> None:
+        """In the link's thread, whenever it has a moment."""
+        self._keep_session()
+        self._tidier.look()
 
     def _keep_session(self) -> None:
         if self._closing is not None or self._held is not None:

@@ -14,6 +14,8 @@ import time
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtWidgets import QApplication
 
+from choreon.memory import Tidier
+
 EVERY = 200  # milliseconds from look to look
 SELDOM = 1000  # times as long as it took, until all is looked through again
 
@@ -22,6 +24,7 @@ class _Collector(QObject):
     def __init__(self, application: QObject) -> None:
         super().__init__(application)
         self._all_due = 0.0  # when all may be looked through again
+        self._tidier = Tidier()
         self._timer = QTimer(self, interval=EVERY)
         self._timer.timeout.connect(self._look)
         self._timer.start()
@@ -39,6 +42,7 @@ class _Collector(QObject):
             gc.collect(1)
         elif counts[0] > limits[0]:
             gc.collect(0)
+        self._tidier.look()
 
 
 _collector: _Collector | None = None
