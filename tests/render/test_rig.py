@@ -62,7 +62,7 @@ def test_every_mode_is_dark_at_home_and_lights_when_opened(kind, mode):
         return
     assert lit.rgb.max() == 0
     opened = light(show, {"f": {at.DIMMER: 1.0, at.SHUTTER: 1.0}})
-    assert (opened.rgb.max(axis=1) > 0.9).all()
+    assert (opened.rgb[mixing(show)].max(axis=1) > 0.9).all()
     if at.SHUTTER in compile_show(show).rig.where["f"]:
         shut = light(show, {"f": {at.DIMMER: 1.0, at.SHUTTER: 0.0}})
         closes = any(
@@ -71,6 +71,36 @@ def test_every_mode_is_dark_at_home_and_lights_when_opened(kind, mode):
             for r in PLAIN[kind].channel(use.channel).ranges
         )
         assert (shut.rgb.max() == 0) == closes
+
+
+def mixing(show: Show) -> np.ndarray:
+    """Which lamps of the one fixture mix a colour; all of them where none does. An
+    emitter that others share is driven by itself, and stays off.
+    """
+    parts = decoder_for(compile_show(show).rig, show.types.values()).parts
+    found = np.array([at.RED in part.rows for part in parts])
+    return found if found.any() else ~found
+
+
+COLOURED = [
+    (kind, mode)
+    for kind, mode in EVERY
+    if at.RED in compile_show(one(library()[kind], mode)).rig.where["f"]
+]
+
+
+@pytest.mark.parametrize(("kind", "mode"), COLOURED)
+@pytest.mark.parametrize("colour", range(3))
+def test_a_red_target_is_red_in_every_lamp_and_nothing_else_shines(kind, mode, colour):
+    show = one(library()[kind], mode)
+    wanted = np.eye(3)[colour]
+    target = dict(zip(at.TARGET_COLOUR, wanted.tolist(), strict=True))
+    lit = light(show, {"f": {at.DIMMER: 1.0, at.SHUTTER: 1.0, **target}}).rgb
+    mixed = mixing(show)
+    assert (lit[mixed].argmax(axis=1) == colour).all()
+    others = np.delete(lit[mixed], colour, axis=1)
+    assert (others.max(axis=1) < 0.3 * lit[mixed][:, colour]).all()
+    assert (lit[~mixed] == 0).all()
 
 
 @settings(max_examples=60, deadline=None)

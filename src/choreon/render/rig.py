@@ -395,7 +395,8 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
     lit = _lit_by([part for part, _ in intensity])
     light = [p.rows.get(at.DIMMER, lit.get(p.fixture, always)) for p, _ in order]
     known = [at.attribute(name) for _, name in order]
-    home = np.array([_home_of(part, name) for part, name in order])
+    mixing = {part.fixture for part in coloured}
+    home = np.array([_home_of(part, name, mixing) for part, name in order])
     first_rest = always + 3 * len(coloured)
     home[always:first_rest] = np.repeat(WHITE, len(coloured))
     snaps = sum(attribute.snap for attribute in known[first_rest:])
@@ -432,12 +433,14 @@ def _lit_by(dimmed: list[Part]) -> dict[str, int]:
     return lit
 
 
-def _home_of(part: Part, name: str) -> float:
-    """The home of an attribute that is no target colour."""
+def _home_of(part: Part, name: str, mixing: set[str]) -> float:
+    """The home of an attribute that is no target colour. `mixing`: the fixtures that
+    mix one, in whatever part.
+    """
     if name.startswith("Shutter") and at.attribute(name).kind == "slot":
         return 1.0  # open, whatever the type says: intensity alone shall light a lamp
-    if name in at.ALL_EMITTERS and at.RED not in part.rows:
-        return 1.0
+    if name in at.ALL_EMITTERS and part.fixture not in mixing:
+        return 1.0  # it is all the light there is; beside a mixed colour it stays off
     return 0.0
 
 
