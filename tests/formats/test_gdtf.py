@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import zipfile
 
 import pygdtf
@@ -13,7 +14,21 @@ from hypothesis import strategies as st
 from choreon.formats import gdtf, package
 from choreon.formats.package import FormatError
 from choreon.library import library
+from choreon.model import edits
+from choreon.model.fixture_type import (
+    Channel,
+    FixtureType,
+    Mode,
+    Range,
+    Slot,
+    Use,
+    Wheel,
+)
+from choreon.model.show import Show
 from choreon.model.type_checks import check_type, errors
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import render
+from choreon.render.state import Draft, PlayState
 
 SPOT = library()["ostrey-spot-160"]
 BAR = library()["pellow-bar-8"]
@@ -297,6 +312,239 @@ def test_geometry_that_refers_to_itself_ends():
     loop = '<Geometry Name="Base"><GeometryReference Name="r" Geometry="Base"><Break DMXOffset="1" DMXBreak="1"/></GeometryReference></Geometry>'
     xml = described(channel("1", function("Dimmer", "0/1")), geometry=loop)
     assert gdtf.read(packed(xml), "odd.gdtf").kind.modes[0].footprint <= 512
+
+
+# what can be said in two ways
+
+
+def one_channel(xml: str | bytes):
+    """The type in a description, and its first channel."""
+    found = gdtf.read(packed(xml), "odd.gdtf")
+    return found, found.kind.channels[0]
+
+
+@pytest.mark.parametrize(
+    ("value", "raw"),
+    [
+        ("32768/2s", 32768),
+        ("128/1s", 128 << 8),
+        ("128/1", 128 << 8 | 128),  # without the s its bytes are repeated
+        ("255/1s", 0xFF00),
+        ("1/1", 257),
+        ("8388608/3s", 32768),
+    ],
+)
+def test_byte_shifted_values_are_not_repeated(value, raw):
+    """DIN SPEC 15800, type DMXValue: 255/1 in 16 bits is 65535, 255/1s is 65280."""
+    inside = (
+        '<ChannelFunction Name="a" Attribute="Pan" DMXFrom="0/1" Default="0/1" '
+        'PhysicalFrom="-270" PhysicalTo="0"/>'
+        f'<ChannelFunction Name="b" Attribute="Tilt" DMXFrom="{value}" '
+        f'Default="{value}" PhysicalFrom="0" PhysicalTo="270"/>'
+    )
+    odd = channel("1,2", inside, attribute="Pan", more=f'Default="{value}"')
+    _, made = one_channel(described(odd))
+    assert made.home == raw
+    assert [r.start for r in made.ranges] == [0, raw]
+
+
+def test_without_a_word_on_it_the_first_function_says_where_home_is():
+    inside = (
+        '<ChannelFunction Name="a" Attribute="Zoom" DMXFrom="0/1" Default="77/1"/>'
+        '<ChannelFunction Name="b" Attribute="Zoom" DMXFrom="200/1" Default="210/1"/>'
+    )
+    _, made = one_channel(described(channel("1", inside, attribute="Zoom")))
+    assert made.home == 77
+    named = channel(
+        "1", inside, attribute="Zoom", more='InitialFunction="Base_Zoom.Zoom.b"'
+    )
+    _, made = one_channel(described(named))
+    assert made.home == 210
+
+
+@pytest.mark.parametrize(("home", "attribute"), [(0, "Gobo1"), (200, "Gobo1WheelSpin")])
+def test_a_channel_is_read_as_it_is_while_its_master_is_at_home(home, attribute):
+    low = 'ModeMaster="Base_Control1" ModeFrom="0/1" ModeTo="99/1"'
+    high = 'ModeMaster="Base_Control1" ModeFrom="100/1" ModeTo="255/1"'
+    odd = channel(
+        "1",
+        function("Control1", "0/1"),
+        attribute="Control1",
+        more=f'Default="{home}/1"',
+    ) + channel(
+        "2",
+        function("Gobo1", "0/1", more=low),
+        function("Gobo1WheelSpin", "0/1", more=high),
+        attribute="Gobo1",
+    )
+    found = gdtf.read(packed(described(odd)), "odd.gdtf")
+    assert attribute in found.kind.attributes
+    assert len(found.kind.attributes) == 2
+    assert any("depends on another channel" in note for note in found.notes)
+
+
+CELLS = (
+    '<Geometry Name="Base">'
+    '<GeometryReference Name="A" Geometry="Part" Position="{1,0,0,-1}{0,1,0,0}{0,0,1,0}{0,0,0,1}">'
+    '<Break DMXBreak="1" DMXOffset="1"/></GeometryReference>'
+    '<GeometryReference Name="B" Geometry="Part" Position="{1,0,0,1}{0,1,0,0}{0,0,1,0}{0,0,0,1}">'
+    '<Break DMXBreak="1" DMXOffset="5"/></GeometryReference></Geometry>'
+    '<Geometry Name="Part"><Beam Name="Inner"/></Geometry>'
+)
+
+
+def test_channels_on_what_lies_within_a_part_that_is_used_twice():
+    """The colours stand on the beam within the part, its dimmer on the part itself."""
+
+    def on(geometry: str, offset: int, attribute: str) -> str:
+        made = channel(str(offset), function(attribute, "0/1"), attribute=attribute)
+        return made.replace('Geometry="Base"', f'Geometry="{geometry}"')
+
+    odd = on("Part", 1, "Dimmer") + "".join(
+        on("Inner", n, f"ColorAdd_{c}") for n, c in enumerate("RGB", 2)
+    )
+    kind = gdtf.read(packed(described(odd, geometry=CELLS)), "odd.gdtf").kind
+    (mode,) = kind.modes
+    assert mode.footprint == 8
+    assert [(cell.name, cell.x) for cell in mode.cells] == [
+        ("A Inner", -1.0),
+        ("B Inner", 1.0),
+    ]
+    assert [(use.channel, use.slots, use.cell) for use in mode.uses] == [
+        *(("dimmer", (1,), 1), ("red", (2,), 1), ("green", (3,), 1), ("blue", (4,), 1)),
+        *(("dimmer", (5,), 2), ("red", (6,), 2), ("green", (7,), 2), ("blue", (8,), 2)),
+    ]
+
+
+def test_parts_within_parts_light_each():
+    two = (
+        '<GeometryReference Name="{n}" Geometry="{of}"><Break DMXBreak="1" '
+        'DMXOffset="{at}"/></GeometryReference>'
+    )
+    geometry = (
+        '<Geometry Name="Base">'
+        + two.format(n="L", of="Row", at=1)
+        + two.format(n="R", of="Row", at=7)
+        + '</Geometry><Geometry Name="Row">'
+        + two.format(n="1", of="Dot", at=1)
+        + two.format(n="2", of="Dot", at=4)
+        + '</Geometry><Beam Name="Dot"/>'
+    )
+    odd = "".join(
+        channel(str(n), function(f"ColorAdd_{c}", "0/1"), attribute=f"ColorAdd_{c}")
+        for n, c in enumerate("RGB", 1)
+    ).replace('Geometry="Base"', 'Geometry="Dot"')
+    kind = gdtf.read(packed(described(odd, geometry=geometry)), "odd.gdtf").kind
+    (mode,) = kind.modes
+    assert mode.footprint == 12
+    assert [cell.name for cell in mode.cells] == ["L 1", "L 2", "R 1", "R 2"]
+    assert [use.slots for use in mode.uses] == [(n,) for n in range(1, 13)]
+    assert [use.cell for use in mode.uses] == [c for c in (1, 2, 3, 4) for _ in "RGB"]
+
+
+def test_a_channel_of_32_bits_is_driven_to_its_last_slot():
+    found, made = one_channel(described(channel("1,2,3,4", function("Dimmer", "0/1"))))
+    assert made.resolution == 4
+    assert errors(check_type(found.kind)) == []
+    show, (lamp,) = edits.hang(Show(id="s", name="S"), found.kind, "M0", 1, 1, 1)
+    compiled = compile_show(show)
+    for level, wanted in ((1.0, [255] * 4), (0.5, [128, 0, 0, 0]), (0.0, [0] * 4)):
+        state = PlayState(draft=Draft({lamp: {"Dimmer": level}}))
+        assert render(compiled, state, 0.0)[0, :4].tolist() == wanted
+    again = gdtf.read(gdtf.write(found.kind), "odd.gdtf")
+    assert again.kind == found.kind
+
+
+def test_another_alphabet_of_bytes_and_a_namespace():
+    xml = described(channel("1", function("Dimmer", "0/1")))
+    wide = xml.replace(
+        '<?xml version="1.0"?>', '<?xml version="1.0" encoding="UTF-16"?>'
+    )
+    named = xml.replace("<GDTF ", '<GDTF xmlns="http://schemas.example/gdtf" ')
+    plain = gdtf.read(packed(xml), "odd.gdtf").kind
+    assert gdtf.read(packed(wide.encode("utf-16")), "odd.gdtf").kind == plain
+    assert gdtf.read(packed(named), "odd.gdtf").kind == plain
+
+
+@pytest.mark.parametrize("offset", ["0", "-3"])
+def test_a_channel_on_no_slot_is_left_out_and_named(offset):
+    odd = channel(offset, function("Zoom", "0/1"), attribute="Zoom")
+    odd += channel("1", function("Dimmer", "0/1"))
+    found = gdtf.read(packed(described(odd)), "odd.gdtf")
+    assert found.kind.attributes == {"Dimmer"}
+    told = f"M0: Base_Zoom is on slot {offset}, which there is not (slots count from 1); it was left out."
+    assert told in found.notes
+
+
+def test_slots_and_ranges_without_names_are_kept_apart():
+    wheel = Wheel(
+        key="w",
+        name="Wheel",
+        slots=tuple(Slot(name="", colour=c) for c in ("#FF0000", "#00FF00", "")),
+    )
+    ranges = tuple(
+        Range(start=10 * n, end=10 * n + 9, attribute="Color1", low=n, high=n)
+        for n in range(3)
+    )
+    effects = tuple(
+        Range(start=10 * n, end=10 * n + 9, attribute="Effects1", low=n, high=n)
+        for n in range(3)
+    )
+    kind = FixtureType(
+        id="odd",
+        maker="Tarnby",
+        name="Odd",
+        kind="other",
+        channels=(
+            Channel(key="colour", ranges=ranges, wheel="w"),
+            Channel(key="effect", ranges=effects),
+        ),
+        modes=(Mode(name="M", uses=(Use("colour", (1,)), Use("effect", (2,)))),),
+        wheels=(wheel,),
+    )
+    assert gdtf.read(gdtf.write(kind), "odd.gdtf").kind == kind
+    bare = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(gdtf.write(kind))) as full:
+        bare = packed(full.read("description.xml"))
+    found = gdtf.read(bare, "odd.gdtf").kind
+    assert [[(r.start, r.low) for r in c.ranges[:3]] for c in found.channels] == [
+        [(0, 0.0), (10, 1.0), (20, 2.0)]
+    ] * 2
+
+
+def test_names_keep_to_the_characters_of_the_standard():
+    wheel = Wheel(
+        key="w",
+        name="Rad, groß?",
+        slots=tuple(Slot(name=n) for n in ("Ä.1", "Ä.1", "2,5 m")),
+    )
+    kind = FixtureType(
+        id="odd",
+        maker="Tårnby",
+        name="Par 7½ “Süd”",
+        kind="LED bar",
+        channels=(
+            Channel(
+                key="w",
+                ranges=(Range(start=0, end=255, attribute="Color1", low=0, high=2),),
+                wheel="w",
+            ),
+        ),
+        modes=(
+            Mode(
+                name="2.5 m",
+                uses=(Use("w", (1,)),),
+            ),
+        ),
+        wheels=(wheel,),
+    )
+    data = gdtf.write(kind)
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        text = archive.read("description.xml").decode()
+    names = re.findall(r' (?:Name|Geometry|InitialFunction|Wheel)="([^"]*)"', text)
+    assert all(re.fullmatch(r"[A-Za-z0-9 ()*+/:;<=>@_#%.-]*", name) for name in names)
+    found = gdtf.read(data, "odd.gdtf").kind
+    assert found == kind
 
 
 def test_a_damaged_extra_file_is_passed_over():

@@ -97,7 +97,9 @@ def member(
 def parse_xml(data: bytes, path: str, name: str) -> Element:
     """The root of an XML document without entities. Raises FormatError."""
     try:
-        root: Element = ElementTree.fromstring(data.rstrip(b"\0"), forbid_dtd=True)
+        wide = data.startswith((b"\xff\xfe", b"\xfe\xff"))  # UTF-16
+        text = data if wide else data.rstrip(b"\0")
+        root: Element = ElementTree.fromstring(text, forbid_dtd=True)
     except DefusedXmlException:
         raise FormatError(
             f"{path} in {name} defines entities of its own, which is not allowed; "

@@ -181,8 +181,8 @@ def _use(
         yield Problem(slots, f"{mode.name}: {label} has a fine slot but no coarse one")
     elif not use.slots or min(use.slots) < 1 or max(use.slots) > SLOTS:
         yield Problem(slots, f"{label}: slots count from 1 to {SLOTS}")
-    if len(use.slots) > 3:
-        text = f"{label} has {len(use.slots)} slots; no channel has more than three"
+    if len(use.slots) > 4:
+        text = f"{label} has {len(use.slots)} slots; no channel has more than four"
         yield Problem(slots, text)
     if seen & set(use.slots):
         text = f"{mode.name}: another channel has the slot of {label} already"

@@ -400,7 +400,7 @@ class Channels:
         rig.byte_channel, shifts, rig.byte_at = (
             np.array(self.bytes, np.int64).reshape(-1, 3).T
         )
-        rig.byte_shift = shifts.astype(np.int32)
+        rig.byte_shift = shifts.astype(np.uint32)
         # Two channels of one emitter share a source: it is scaled once.
         rig.scaled, rig.scaled_by = (
             np.array(list(dict.fromkeys(self.scaled)), np.int64).reshape(-1, 2).T

@@ -36,7 +36,7 @@ def encode(
         np.minimum(np.maximum(raw, rig.least, out=raw), rig.full, out=raw)
     if not math.isfinite(raw.sum()):
         raise NoNumber(f"{int((~np.isfinite(raw)).sum())} channels have no number")
-    whole = (raw + ROUND).astype(np.int32)
+    whole = (raw + ROUND).astype(np.uint32)
     frame = rig.blank()
     slots = whole.take(rig.byte_channel) >> rig.byte_shift
     frame.reshape(-1)[rig.byte_at] = slots.astype(np.uint8)

@@ -146,8 +146,8 @@ class Rig:
     pieces: Pieces = field(default_factory=lambda: Pieces.of_list([]))
     # bytes
     byte_channel: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    byte_shift: npt.NDArray[np.int32] = field(
-        default_factory=lambda: np.zeros(0, np.int32)
+    byte_shift: npt.NDArray[np.uint32] = field(
+        default_factory=lambda: np.zeros(0, np.uint32)
     )
     byte_at: Ints = field(
         default_factory=lambda: np.zeros(0, np.int64)

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 import msgspec
 
+from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, FixtureType, Mode, Use, Wheel
 
 EXTRA = "choreon.json"
@@ -18,7 +19,8 @@ class Extra(msgspec.Struct, omit_defaults=True):
     """What GDTF has no words for, in a file that others pass over. `channels`: for each
     mode, the keys in the order of their slots; `splits`: for each wheel the second
     colours of its slots; `cells`: their names; `marks`: key → what differs from what
-    GDTF says of the channel.
+    GDTF says of the channel; `modes`, `wheel_names`, `slots` (with their colours):
+    names as they are, since the standard allows few characters.
     """
 
     id: str = ""
@@ -30,6 +32,9 @@ class Extra(msgspec.Struct, omit_defaults=True):
     splits: list[list[str]] = []
     channels: list[list[str]] = []
     cells: list[list[str]] = []
+    modes: list[str] = []
+    wheel_names: list[str] = []
+    slots: list[list[tuple[str, str]]] = []
     marks: dict[str, Mark] = {}
 
 
@@ -60,6 +65,9 @@ def extra_of(kind: FixtureType) -> Extra:
         splits=[[slot.split for slot in wheel.slots] for wheel in kind.wheels],
         channels=[[use.channel for use, _ in kind.used(mode)] for mode in kind.modes],
         cells=[[cell.name for cell in mode.cells] for mode in kind.modes],
+        modes=[mode.name for mode in kind.modes],
+        wheel_names=[wheel.name for wheel in kind.wheels],
+        slots=[[(s.name, s.colour) for s in wheel.slots] for wheel in kind.wheels],
         marks=marks,
     )
 
@@ -76,17 +84,25 @@ def with_extra(
     two still agree. `keys`: for each mode as it was read, the keys of its channels in
     the order of their slots.
     """
+    if len(extra.modes) == len(kind.modes):
+        modes = zip(kind.modes, extra.modes, strict=True)
+        kind = replace(kind, modes=tuple(replace(m, name=name) for m, name in modes))
     sizes = [len(own) for own in keys]
     same_channels = [len(own) for own in extra.channels] == sizes
     if same_channels and len(extra.cells) == len(sizes):
         kind = _renamed(kind, extra)
     if len(extra.wheels) == len(kind.wheels):
         kind = _wheels_renamed(kind, extra.wheels)
+    if len(extra.wheel_names) == len(kind.wheels):
+        wheels = zip(kind.wheels, extra.wheel_names, strict=True)
+        kind = replace(kind, wheels=tuple(replace(w, name=n) for w, n in wheels))
     slots = [len(wheel.slots) for wheel in kind.wheels]
     if [len(halves) for halves in extra.splits] == slots:
         kind = replace(kind, wheels=tuple(map(_split, kind.wheels, extra.splits)))
-    given = {name: getattr(extra, name) for name in ("id", "kind", "body", "notes")}
-    said = {name: text for name, text in given.items() if text}
+    if [len(given) for given in extra.slots] == slots:
+        kind = replace(kind, wheels=tuple(map(_slots_named, kind.wheels, extra.slots)))
+    texts = {name: getattr(extra, name) for name in ("id", "kind", "body", "notes")}
+    said = {name: text for name, text in texts.items() if text}
     return replace(kind, lamp=extra.lamp, **said)
 
 
@@ -95,6 +111,14 @@ def _split(wheel: Wheel, halves: list[str]) -> Wheel:
     slots = tuple(
         replace(slot, split=half)
         for slot, half in zip(wheel.slots, halves, strict=True)
+    )
+    return replace(wheel, slots=slots)
+
+
+def _slots_named(wheel: Wheel, given: list[tuple[str, str]]) -> Wheel:
+    slots = tuple(
+        replace(slot, name=name, colour=colour)
+        for slot, (name, colour) in zip(wheel.slots, given, strict=True)
     )
     return replace(wheel, slots=slots)
 
@@ -164,14 +188,14 @@ def _marked(channel: Channel, mark: Mark | None) -> Channel:
     if mark is None:
         return channel
     ranges = channel.ranges
+    if len(mark.ranges) < len(ranges):  # gaps had to be said as “nothing”
+        ranges = tuple(r for r in ranges if r.attribute != at.NOTHING or r.name)
     if len(mark.ranges) == len(ranges):
         ranges = tuple(
             replace(r, name=name, slot=slot, hold=hold, private=private)
             for r, (name, slot, hold, private) in zip(ranges, mark.ranges, strict=True)
         )
-    return replace(
-        channel, name=mark.name or channel.name, rest=mark.rest, ranges=ranges
-    )
+    return replace(channel, name=mark.name, rest=mark.rest, ranges=ranges)
 
 
 def _fitted(channel: Channel, mark: Mark | None) -> Channel:

@@ -5,6 +5,7 @@ them.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -39,6 +40,28 @@ def places_of(found, parent: Turned | None = None, depth: int = 0) -> dict[str, 
         if depth < DEEPEST:
             places |= places_of(getattr(one, "geometries", ()), own, depth + 1)
     return places
+
+
+def belonging(found, cells: Sequence[str]) -> dict[str, int]:  # type: ignore[no-untyped-def]
+    """Geometry name → the cell (from 1) that it is, is part of, or has as its only one;
+    all else belongs to the whole.
+    """
+    numbers = {name: i for i, name in enumerate(cells, 1)}
+    belongs: dict[str, int] = {}
+
+    def below(one: Any, above: int, depth: int) -> set[int]:
+        own = numbers.get(one.name, above)
+        inner = {own} if own else set()
+        if depth < DEEPEST:
+            for child in getattr(one, "geometries", ()):
+                inner |= below(child, own, depth + 1)
+        if len(inner) == 1:
+            belongs[one.name] = next(iter(inner))
+        return inner
+
+    for one in found:
+        below(one, 0, 0)
+    return belongs if len(cells) > 1 else numbers
 
 
 def layout(

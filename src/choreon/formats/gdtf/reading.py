@@ -8,13 +8,20 @@ import re
 import zipfile
 from collections.abc import Iterable
 from typing import Any, NamedTuple
+from xml.etree import ElementTree
 
 import msgspec
 import pygdtf
 
 from choreon.formats import package, pictures, progress
 from choreon.formats.gdtf.extra import EXTRA, Extra, alike, with_extra
-from choreon.formats.gdtf.geometry import all_geometries, layout, places_of
+from choreon.formats.gdtf.geometry import (
+    all_geometries,
+    belonging,
+    layout,
+    places_of,
+)
+from choreon.formats.gdtf.plain import make_plain
 from choreon.formats.package import FormatError
 from choreon.model import attributes as at
 from choreon.model.colours import from_xyy, hex_of
@@ -53,25 +60,22 @@ def read(data: bytes, name: str = "the file") -> Imported:
         root = package.parse_xml(
             package.member(archive, DESCRIPTION, name), DESCRIPTION, name
         )
-        modes = root.findall(".//DMXMode")
-        if root.find("FixtureType") is None:
+        if root.find("{*}FixtureType") is None:
             raise FormatError(f"{name} describes no fixture type.")
-        if not modes:
+        if root.find(".//{*}DMXMode") is None:
             raise FormatError(
                 f"{name} describes no DMX mode, so there is nothing to hang. Ask "
                 "its maker for another."
             )
-        _check_sizes(root, name)
+        notes: dict[str, None] = {}
         try:
+            make_plain(root, name, lambda text: notes.setdefault(text))
+            plain = io.BytesIO(ElementTree.tostring(root, encoding="utf-8"))
             with contextlib.redirect_stdout(io.StringIO()):
-                found = pygdtf.FixtureType(io.BytesIO(data))
-            return _Reader(found, archive, name).imported()
+                found = pygdtf.FixtureType(dsc_file=plain)
+            return _Reader(found, archive, name, notes).imported()
         except FormatError:
             raise
-        except RecursionError:
-            raise FormatError(
-                f"{name} has geometry that refers to itself without end."
-            ) from None
         # the library trusts its input; whatever a file makes it raise is the file's
         # fault
         except Exception as error:
@@ -79,23 +83,6 @@ def read(data: bytes, name: str = "the file") -> Imported:
                 f"{name} does not keep to the standard: {type(error).__name__}, "
                 f"{error}."
             ) from None
-
-
-def _check_sizes(root, name: str) -> None:  # type: ignore[no-untyped-def]
-    references = len(root.findall(".//GeometryReference"))
-    channels = len(root.findall(".//DMXChannel"))
-    if references * channels > 2_000_000:
-        raise FormatError(
-            f"{name} multiplies {channels} channels by {references} parts; that is "
-            "not a real lamp."
-        )
-    for channel in root.iter("DMXChannel"):
-        for number in re.findall(r"-?\d+", channel.get("Offset") or ""):
-            if len(number) > 6 or not 0 <= int(number) <= SLOTS:
-                raise FormatError(
-                    f"{name} puts a channel on slot {number[:12]}; a universe has "
-                    f"{SLOTS}."
-                )
 
 
 class _Beam(NamedTuple):
@@ -108,9 +95,11 @@ class _Beam(NamedTuple):
 
 
 class _Reader:
-    def __init__(self, found, archive: zipfile.ZipFile, name: str) -> None:  # type: ignore[no-untyped-def]
+    def __init__(  # type: ignore[no-untyped-def]
+        self, found, archive: zipfile.ZipFile, name: str, notes: dict[str, None]
+    ) -> None:
         self.found, self.archive, self.name = found, archive, name
-        self.notes: dict[str, None] = {}
+        self.notes = notes
         self.channels: dict[str, Channel] = {}
         self.emitters: dict[str, Emitter] = {}
         self.wheel_keys: dict[str, str] = {}
@@ -213,7 +202,7 @@ class _Reader:
     def _mode(self, mode) -> Mode:  # type: ignore[no-untyped-def]
         placed = self._placed(mode)
         cells = self._cells(mode, [channel for _, channel in placed])
-        numbers = {geometry: i for i, (geometry, _) in enumerate(cells, 1)}
+        numbers = belonging(self.found.geometries, [name for name, _ in cells])
         uses: list[Use] = []
         overrides: list[Channel] = []
         taken: set[tuple[str, int]] = set()
@@ -296,7 +285,7 @@ class _Reader:
         ranges: list[Range] = []
         wheel = ""
         for logical in channel.logical_channels:
-            functions = self._standing(logical.channel_functions, channel.name)
+            functions = logical.channel_functions
             begins = [_raw(function.dmx_from, count) for function in functions]
             for begin, function in list(zip(begins, functions, strict=True))[
                 :MOST_FUNCTIONS
@@ -318,35 +307,6 @@ class _Reader:
             highlight = _raw(channel.highlight, count)
         return replace(made, home=home, open=highlight if highlight != home else None)
 
-    def _standing(self, functions, name: str):  # type: ignore[no-untyped-def]
-        """The functions that count: those that always do; where these say nothing, the
-        first that go together while another channel stands at some value.
-        """
-        always: list[pygdtf.ChannelFunction] = []
-        by_master: dict[tuple[str, int, int], list[pygdtf.ChannelFunction]] = {}
-        for one in functions:
-            master = one.mode_master.str_link if one.mode_master else None
-            if master:
-                condition = str(master), one.mode_from.value, one.mode_to.value
-                by_master.setdefault(condition, []).append(one)
-            else:
-                always.append(one)
-        if not by_master:
-            return always
-        if any(str(one.attribute) != at.NOTHING for one in always):
-            passed = len(functions) - len(always)
-            self.note(
-                f"{name}: {passed} functions depend on another channel and were "
-                "passed over."
-            )
-            return always
-        (master, low, high), found = next(iter(by_master.items()))
-        self.note(
-            f"{name} depends on another channel: it is read as it is while "
-            f"{master} is at {low}…{high}."
-        )
-        return found
-
     def _ranges(self, function, count: int, end: int) -> list[Range]:  # type: ignore[no-untyped-def]
         """The ranges of a channel function that ends at `end`: one for each of its
         sets, or one for all of it.
@@ -366,7 +326,14 @@ class _Reader:
         )
         begins = [(_raw(s.dmx_from, count), s) for s in function.channel_sets]
         sets = [(begin, s) for begin, s in begins if start <= begin <= end]
-        named = [(begin, s) for begin, s in sets if s.name or s.wheel_slot_index]
+        is_slot = at.attribute(name).kind == "slot"
+        named = [
+            (begin, s)
+            for begin, s in sets
+            if s.name
+            or s.wheel_slot_index
+            or (is_slot and _physical(s.physical_from) is not None)
+        ]
         ranges = []
         for begin, one in named:
             later = [other for other, _ in sets if other > begin]

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import io
+import re
+import unicodedata
 import uuid
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 from xml.etree import ElementTree as StandardTree
 
@@ -55,18 +57,47 @@ def _file(wheel: Wheel, number: int) -> str:
     return f"{wheel.key}-{number}"
 
 
+ODD = re.compile(r"[^A-Za-z0-9 ()*+/:;<=>@_#%-]+")
+
+
+def plain_name(text: str, or_else: str = "Name") -> str:
+    """A name of the characters that the standard allows (DIN SPEC 15800, annex C):
+    accents go, what else there is becomes a hyphen.
+    """
+    bare = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
+    return ODD.sub("-", bare).strip("- ") or or_else
+
+
+def plain_names(texts: Iterable[str], or_else: str) -> list[str]:
+    """Plain names of things that have to differ, in their order. `or_else`: what one
+    without a name is called, with its number.
+    """
+    names: list[str] = []
+    for number, text in enumerate(texts, 1):
+        name = base = plain_name(text, f"{or_else} {number}")
+        i = 2
+        while name in names:
+            name, i = f"{base} ({i})", i + 1
+        names.append(name)
+    return names
+
+
 class _Writer:
     """Puts a type into pygdtf's words."""
 
     def __init__(self, kind: FixtureType) -> None:
         self.kind = kind
-        self.beams = 0
+        self.functions = 0
+        wheels = plain_names((wheel.name for wheel in kind.wheels), "Wheel")
+        self.wheel_names = {
+            wheel.key: name for wheel, name in zip(kind.wheels, wheels, strict=True)
+        }
 
     def fixture(self) -> pygdtf.FixtureType:
         """Returns the type in the standard's terms."""
         kind, made = self.kind, pygdtf.FixtureType()
         made.data_version = "1.2"
-        made.name = made.long_name = kind.name
+        made.name, made.long_name = plain_name(kind.name, "Fixture"), kind.name
         made.short_name = kind.name[:16]
         made.manufacturer = kind.maker or "Generic"
         made.description = kind.notes
@@ -76,46 +107,53 @@ class _Writer:
         made.attributes = [_attribute(name) for name in sorted(kind.attributes)]
         made.wheels = [self._wheel(wheel) for wheel in kind.wheels]
         made.emitters = [_emitter(emitter) for emitter in kind.emitters]
+        names = plain_names((mode.name for mode in kind.modes), "Mode")
         made.dmx_modes = [
-            self._mode(i, mode, made.geometries) for i, mode in enumerate(kind.modes, 1)
+            self._mode(i, mode, name, made.geometries)
+            for i, (mode, name) in enumerate(zip(kind.modes, names, strict=True), 1)
         ]
         return made
 
     def _wheel(self, wheel: Wheel) -> pygdtf.Wheel:
         slots = []
+        names = plain_names((slot.name for slot in wheel.slots), "Slot")
         for i, slot in enumerate(wheel.slots):
             light = of_hex(slot.colour or "#FFFFFF")
             colour = pygdtf.value.ColorCIE(*to_xy(light), 100 * luminance_of(light))
             file = pygdtf.value.Resource(_file(wheel, i)) if slot.picture else None
             slots.append(
-                pygdtf.WheelSlot(name=slot.name, color=colour, media_file_name=file)
+                pygdtf.WheelSlot(name=names[i], color=colour, media_file_name=file)
             )
-        return pygdtf.Wheel(name=wheel.name, wheel_slots=slots)
+        return pygdtf.Wheel(name=self.wheel_names[wheel.key], wheel_slots=slots)
 
     def _mode(
-        self, number: int, mode: Mode, geometries: list[object]
+        self, number: int, mode: Mode, name: str, geometries: list[object]
     ) -> pygdtf.DmxMode:
         base = f"Base {number}"
         cells = [
-            f"{c.name}" if number == 1 else f"{c.name} ({number})" for c in mode.cells
+            cell if number == 1 else f"{cell} in {number}"
+            for cell in plain_names((cell.name for cell in mode.cells), "Cell")
         ]
         beams = [
-            self._beam(name, c.x, c.y)
-            for name, c in zip(cells, mode.cells, strict=True)
+            self._beam(cell, c.x, c.y)
+            for cell, c in zip(cells, mode.cells, strict=True)
         ]
         inside: list[object] = beams or [self._beam(f"Beam {number}", 0.0, 0.0)]
         links = {at.PAN: base, at.TILT: base}
-        for name, axis in ((at.TILT, f"Head {number}"), (at.PAN, f"Yoke {number}")):
-            if name in self.kind.attributes:
+        for attribute, axis in (
+            (at.TILT, f"Head {number}"),
+            (at.PAN, f"Yoke {number}"),
+        ):
+            if attribute in self.kind.attributes:
                 inside = [pygdtf.geometries.GeometryAxis(name=axis, geometries=inside)]
-                links[name] = axis
+                links[attribute] = axis
         geometries.append(pygdtf.geometries.Geometry(name=base, geometries=inside))
         channels = [
             self._channel(use, channel, base, cells, links)
             for use, channel in self.kind.used(mode)
         ]
         return pygdtf.DmxMode(
-            name=mode.name, description="", geometry=base, _dmx_channels=channels
+            name=name, description="", geometry=base, _dmx_channels=channels
         )
 
     def _beam(self, name: str, x: float, y: float) -> pygdtf.GeometryBeam:
@@ -202,15 +240,17 @@ class _Writer:
             emitter.attribute: link("EmitterCollect", emitter.attribute)
             for emitter in self.kind.emitters
         }
-        self.beams += 1
+        self.functions += 1
         return pygdtf.ChannelFunction(
-            name=f"{first.attribute} {self.beams}",
+            name=f"{first.attribute} {self.functions}",
             attribute=link("Attributes", first.attribute),
             original_attribute="",
             dmx_from=raw(first.start),
             physical_from=physical(first.low),
             physical_to=physical(group[-1].high),
-            wheel=link("WheelCollect", wheel.name) if wheel and turns else None,
+            wheel=link("WheelCollect", self.wheel_names[wheel.key])
+            if wheel and turns
+            else None,
             emitter=emitters.get(first.attribute),
             channel_sets=sets if named else [],
         )
@@ -293,7 +333,7 @@ def _channel_set(
     physical = pygdtf.value.PhysicalValue
     slot = int(span.low) + 1 if is_slot and span.discrete else span.slot + 1
     return pygdtf.ChannelSet(
-        name=span.name,
+        name=plain_name(span.name, ""),
         dmx_from=raw(span.start),
         physical_from=physical(span.low),
         physical_to=physical(span.high),

@@ -48,7 +48,7 @@ class ChannelForm(QWidget):
         self.resolution.setToolTip(
             "How finely it is counted; in this mode it takes a slot for each 8 bits"
         )
-        for bytes_ in (1, 2, 3):
+        for bytes_ in (1, 2, 3, 4):
             self.resolution.addItem(f"{8 * bytes_} bit", bytes_)
             self.resolution.setItemData(
                 bytes_ - 1, f"0…{256**bytes_ - 1}", Qt.ItemDataRole.ToolTipRole
