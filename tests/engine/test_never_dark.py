@@ -197,6 +197,40 @@ def test_time_in_which_the_machine_slept_is_no_death():
     assert patience.look(6, plays, 4000.05) == 0.0
 
 
+def test_an_engine_that_others_starve_is_given_time_but_not_for_ever():
+    waited, plays = [0.0], Phase.PLAYING
+    patience = supervisor.Patience(0.0, lambda: waited[0])
+    patience.look(5, plays, 0.0)
+    for n in range(1, 21):  # a second, four fifths of which others had
+        waited[0] += 0.04
+        missing = patience.look(5, plays, 0.05 * n)
+    assert missing == pytest.approx(0.2)
+    for n in range(21, 81):
+        waited[0] += 0.05
+        missing = patience.look(5, plays, 0.05 * n)
+    assert missing == pytest.approx(4.0 - supervisor.PATIENCE)
+    assert patience.look(6, plays, 4.05) == 0.0
+
+
+def test_time_that_a_process_waits_for_a_processor_is_told():
+    """Four that are always busy, on one processor."""
+    one = min(os.sched_getaffinity(0))
+    busy = f"import os\nos.sched_setaffinity(0, {{{one}}})\nwhile True: pass"
+    running = [subprocess.Popen([sys.executable, "-c", busy]) for _ in range(4)]
+    watched = supervisor.Watched(running[0].pid, running[0])
+    try:
+        until(lambda: watched.waited() > 0.5, 30)
+        idle = supervisor.Watched(os.getppid())
+        assert idle.waited() >= 0.0
+        idle.close()
+    finally:
+        for process in running:
+            process.kill()
+            process.wait()
+        watched.close()
+    assert watched.waited() == 0.0  # it is gone
+
+
 SLOW = """
 import sys, time
 from choreon.engine.beat import Beat, Phase
@@ -251,7 +285,7 @@ def test_it_waits_the_longer_the_more_often_engines_die(monkeypatch):
         clock[0] += 1.0
         made._wait()
     assert waits == [0.5, 1.0, 2.0, 4.0]
-    clock[0] += 30.0  # it played well for a while
+    made._played = 30.0  # it played well for a while
     made._wait()
     assert len(waits) == 4
 

@@ -65,10 +65,13 @@ LATE = 3.0  # seconds beyond its fade after which an engine that ends is let go
 
 @dataclass(frozen=True)
 class Change:
-    """Another show for the frame loop, and where it goes where that changed."""
+    """Another show for the frame loop, where it goes where that changed, and what
+    plays in it where that is not what plays now.
+    """
 
     compiled: CompiledShow
     sender: Sender | None
+    state: PlayState | None = None
 
 
 class Engine:
@@ -318,7 +321,7 @@ class Engine:
 
     def _change(self, change: Change, now: float) -> None:
         try:
-            self._state = motion.carried(
+            self._state = change.state or motion.carried(
                 self._compiled, change.compiled, self._state, now
             )
         except Exception:
@@ -482,27 +485,29 @@ class Engine:
         self._path, self._edits = message.path, message.edits
         show = message.show
         held = self._held is not None
-        another = held or show.id != self._ahead.show.id
-        if another:
-            self._ahead.touch({}, ())
-            self._put(lambda s, t: lasting.blank(show))
-        self._adopt(show)
-        if another:
-            known = session.load(show.id) if held and not self._bare else None
-            state = known or _safely_opened(show)
-            self._ahead.restore(state)
-            self._put(lambda s, t: state)
-            self._put(lambda s, t: self._with_lamps_on(show, s))
+        if not held and show.id == self._ahead.show.id:
+            self._adopt(show)
+            return
+        known = session.load(show.id) if held and not self._bare else None
+        self._ahead.touch({}, ())
+        self._adopt(show, known or _safely_opened(show))
 
-    def _adopt(self, show: Show) -> None:
+    def _adopt(self, show: Show, state: PlayState | None = None) -> None:
+        """Take another show, or an edit of the same one. `state`: what shall play in
+        it, instead of what plays now; until both are compiled nothing changes.
+        """
         before = self._ahead.compiled
         after = self._ahead.adopt(show)
+        if state is not None:
+            state = self._with_lamps_on(show, state)
+            self._ahead.restore(state)
         same = (
             before.rig.universes == after.rig.universes
             and before.show.outputs == show.outputs
             and before.show.name == show.name
         )
-        self._put(Change(after, None if same else self._new_sender(after)))
+        sender = None if same else self._new_sender(after)
+        self._put(Change(after, sender, state))
 
     def _asked(self, likely: Sequence[Do], resolve: Resolve, hand: str) -> None:
         """Something was moved or pressed. What it may start is compiled here; what it

@@ -27,9 +27,10 @@ log = logging.getLogger("choreon.supervisor")
 
 LOOK = 0.05  # seconds between two looks at the heartbeat
 MISSING = 1.0  # seconds without a beat after which an engine counts as hung
+PATIENCE = 2.0  # seconds that may go by beside that while others have the processors
 STARTING = 30.0  # seconds an engine may take to its first frame
 ENDING = 3.0  # seconds an engine that was told to end may take beyond its fade
-STEADY = 3.0  # seconds after which a death is not counted with the one before
+STEADY = 3.0  # seconds of playing after which a death is not counted with others
 WAITS = (0.0, 0.0, 0.5, 1.0, 2.0, 4.0, 8.0, 15.0)  # seconds before the nth new start
 BRIEF = 3  # deaths in a row after which what played is left out at the next start
 NOT_AGAIN = (0, 3, 4)  # exit codes: it ended, another one plays, it cannot play here
@@ -67,6 +68,16 @@ class Watched:
             with contextlib.suppress(subprocess.TimeoutExpired):
                 self.child.wait(5.0)
 
+    def waited(self) -> float:
+        """For how many seconds its main thread, that of the frames, has been ready to
+        run while others had the processors (Linux, Documentation/scheduler/sched-stats:
+        the second number). 0 where the system does not say.
+        """
+        try:
+            return int(Path(f"/proc/{self.pid}/schedstat").read_text().split()[1]) / 1e9
+        except (OSError, ValueError, IndexError):
+            return 0.0
+
     def close(self) -> None:
         """Watch it no longer."""
         os.close(self.handle)
@@ -74,23 +85,31 @@ class Watched:
 
 class Patience:
     """Counts the time in which no beat came. Time in which this process itself did not
-    run, while the machine slept or stood still, is not counted. A phase begins anew:
-    how long a start took is not held against the first frame.
+    run, while the machine slept or stood still, is not counted, nor is time in which
+    the engine wanted to run and others had the processors. A phase begins anew: how
+    long a start took is not held against the first frame.
     """
 
-    def __init__(self, now: float) -> None:
+    def __init__(self, now: float, waited: Callable[[], float] = float) -> None:
         self._seen: tuple[int, Phase] | None = None
         self._looked = now
-        self.missing = 0.0
+        self._read_waited, self._waited = waited, 0.0
+        self._counted = self._excused = 0.0
 
     def look(self, frames: int, phase: Phase, now: float) -> float:
         """Returns for how many seconds no beat has come."""
         step, self._looked = now - self._looked, now
         if (frames, phase) != self._seen:
-            self._seen, self.missing = (frames, phase), 0.0
-        else:
-            self.missing += min(step, 2 * LOOK)
-        return self.missing
+            self._seen = (frames, phase)
+            self._counted = self._excused = 0.0
+            self._waited = self._read_waited()
+            return 0.0
+        before, self._waited = self._waited, self._read_waited()
+        step = min(step, 2 * LOOK)
+        excused = min(step, max(0.0, self._waited - before), PATIENCE - self._excused)
+        self._excused += excused
+        self._counted += step - excused
+        return self._counted
 
 
 class Supervisor:
@@ -107,6 +126,7 @@ class Supervisor:
         self._end_by = 0.0
         self._wake_in, self._wake_out = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
         self._deaths: list[float] = []
+        self._played = 0.0  # seconds that the engine that died last has played
 
     def run(self, engine: Watched | None = None) -> int:
         """Watch until the engine ends as it was told. Returns the exit code. `engine`:
@@ -138,9 +158,9 @@ class Supervisor:
 
     def _watch(self, engine: Watched) -> tuple[int, str]:
         """Watch one engine until it is gone. Returns its exit code, and why."""
-        began = time.monotonic()
-        patience = Patience(began)
-        told = 0.0
+        playing_since = 0.0
+        patience = Patience(time.monotonic(), engine.waited)
+        told = self._played = 0.0
         poll = select.poll()
         poll.register(engine.handle, select.POLLIN)
         poll.register(self._wake_in, select.POLLIN)
@@ -153,6 +173,9 @@ class Supervisor:
             if code is not None:
                 return code, _fate(code)
             phase = self._beat.phase
+            if phase == Phase.PLAYING:
+                playing_since = playing_since or now
+                self._played = now - playing_since
             missing = patience.look(self._beat.frames, phase, now)
             if self._ending and not told:
                 told = now
@@ -167,7 +190,7 @@ class Supervisor:
         """Let time go by before the next start, the longer the more often it died."""
         now = time.monotonic()
         self._deaths = [t for t in self._deaths if now - t < 60.0] + [now]
-        if len(self._deaths) > 1 and now - self._deaths[-2] > STEADY:
+        if self._played > STEADY:
             self._deaths = [now]
         wait = WAITS[min(len(self._deaths), len(WAITS)) - 1]
         if wait:
