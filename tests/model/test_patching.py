@@ -88,6 +88,87 @@ def test_merging_takes_what_fits_and_tells_what_does_not():
     assert patch.clashes(apply(full, tight)) == []
 
 
+def hung(*places: tuple[int, int, int]) -> Show:
+    """A show with lamps of so many slots, at universe and address each."""
+    show = Show(id="e", name="E")
+    for n, (slots, universe, address) in enumerate(places):
+        kind = library()["generic-rgba-par" if slots == 6 else "generic-dimmer"]
+        mode = next(m.name for m in kind.modes if m.footprint == slots)
+        show, (made,) = edits.hang(show, kind, mode, 1, universe, address)
+        fixture = edits.replace(show.fixtures[made], id=f"f{n}")
+        show = edits.put(edits.drop(show, "fixtures", [made]), "fixtures", fixture)
+    return show
+
+
+def clashes(show: Show) -> set[frozenset[str]]:
+    """Pairs that share a slot."""
+    found = set()
+    for universe in {f.universe for f in show.fixtures.values()}:
+        for on in patch.occupied(show, universe).values():
+            found |= {frozenset((a, b)) for a in on for b in on if a != b}
+    return found
+
+
+PLACES = st.lists(
+    st.tuples(
+        st.sampled_from([1, 6]),
+        st.integers(1, 3),
+        st.one_of(st.integers(1, 24), st.integers(495, 507)),
+    ),
+    min_size=2,
+    max_size=14,
+)
+
+
+@settings(max_examples=300, deadline=None)
+@given(PLACES, st.integers(0, 3), st.data())
+def test_nothing_is_moved_onto_what_stays(places, how, data):
+    show = hung(*places)
+    ids = data.draw(st.lists(st.sampled_from(list(show.fixtures)), unique=True))
+    universe = data.draw(st.integers(1, 3))
+    if how == 0:
+        move = patching.to_universe(show, ids, universe)
+    elif how == 1:
+        address = data.draw(st.integers(1, 512))
+        move = patching.together(show, ids, universe, address)
+    elif how == 2:
+        move = patching.pack(show, universe, ids)
+    else:
+        move = patching.merge(show, universe, universe % 3 + 1)
+    after = apply(show, move)
+    assert clashes(after) <= clashes(show)
+    for i in move.left:
+        assert after.fixtures[i] == show.fixtures[i]
+
+
+def test_moving_to_a_universe_leaves_alone_who_is_there_already():
+    """Two on the same slots: the one that is there stays, so the other cannot come."""
+    show = hung((6, 1, 1), (6, 2, 1))
+    move = patching.to_universe(show, ["f0", "f1"], 1)
+    assert move.changes == {}
+    assert move.left == ("f1",)
+
+
+def test_one_that_stays_is_not_built_over_by_those_put_together():
+    """The second of three finds no place, as a lamp that is not moved is there: it stays
+    on 7…12, where the third may then not go either.
+    """
+    show = hung((6, 1, 100), (6, 1, 13), (6, 1, 200), (6, 1, 7))
+    move = patching.together(show, ["f0", "f1", "f2"], 1, 1)
+    assert move.changes == {"f0": {"universe": 1, "address": 1}}
+    assert move.left == ("f1", "f2")
+
+
+def test_merging_looks_for_room_before_the_last_one_too():
+    """The first takes 500…505; the gap at 1…5 still holds the single ones."""
+    blocked = [(1, 1, n) for n in range(6, 500)]
+    show = hung((6, 2, 200), (1, 2, 300), (1, 2, 301), *blocked)
+    move = patching.merge(show, 2, 1)
+    assert move.left == ()
+    assert move.changes["f0"] == {"universe": 1, "address": 500}
+    assert {move.changes[i]["address"] for i in ("f1", "f2")} == {1, 2}
+
+
 def test_together_puts_one_behind_the_other():
     move = patching.together(SHOW, ["par-2", "bar-1"], 4, 500)
     assert move.changes == {"par-2": {"universe": 4, "address": 500}}

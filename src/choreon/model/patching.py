@@ -4,7 +4,7 @@ two. Programming stays as it is.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 import msgspec
@@ -98,8 +98,32 @@ def pack(show: Show, universe: int, ids: Sequence[str] = ()) -> Move:
     )
 
 
-def _place(show: Show, ids: Sequence[str], universe: int, start: int) -> Move:
-    """One behind the other from `start` on, around those that are not moved."""
+def _place(
+    show: Show, ids: Sequence[str], universe: int, start: int, back: bool = False
+) -> Move:
+    """One behind the other from `start` on, around those that are not moved. `back`:
+    each in the first place that holds it, also before the one it follows.
+    """
+    return _settled(ids, lambda moving: _placed(show, moving, universe, start, back))
+
+
+def _settled(ids: Sequence[str], place: Callable[[Sequence[str]], Move]) -> Move:
+    """What `place` makes of fixtures, where none comes to lie on one that finds no
+    place and so stays: with each that stays the others are placed anew.
+    """
+    stay: set[str] = set()
+    while True:
+        move = place([i for i in ids if i not in stay])
+        more = set(move.left)
+        if not more:
+            left = tuple(i for i in ids if i in stay)
+            return Move(move.changes, left)
+        stay |= more
+
+
+def _placed(
+    show: Show, ids: Sequence[str], universe: int, start: int, back: bool
+) -> Move:
     taken = patch.occupied(show, universe, ids)
     changes: Changes = {}
     left = []
@@ -111,7 +135,11 @@ def _place(show: Show, ids: Sequence[str], universe: int, start: int) -> Move:
             left.append(i)
             continue
         changes[i] = {"universe": universe, "address": spot}
-        at = spot + slots
+        if back:
+            for slot in range(spot, spot + slots):
+                taken.setdefault(slot, []).append(i)
+        else:
+            at = spot + slots
     return Move(_changed(show, changes), tuple(left))
 
 
@@ -128,8 +156,11 @@ def to_universe(show: Show, ids: Sequence[str], universe: int) -> Move:
     """Move fixtures to another universe, at the addresses they have; those who clash
     there are left.
     """
-    moving = [i for i in _in_order(show, ids) if i in show.fixtures]
-    taken = dict(patch.occupied(show, universe, moving))
+    known = [i for i in ids if i in show.fixtures]
+    moving = [
+        i for i in _in_order(show, known) if show.fixtures[i].universe != universe
+    ]
+    taken = dict(patch.occupied(show, universe))
     changes: Changes = {}
     left = []
     for i in moving:
@@ -161,7 +192,7 @@ def merge(show: Show, source: int, into: int) -> Move:
         for i, fields in first.changes.items():
             fixtures[i] = msgspec.structs.replace(fixtures[i], **fields)
         moved = msgspec.structs.replace(show, fixtures=fixtures)
-    rest = _place(moved, first.left, into, 1)
+    rest = _place(moved, first.left, into, 1, back=True)
     return Move({**first.changes, **rest.changes}, rest.left)
 
 
@@ -169,19 +200,23 @@ def together(show: Show, ids: Sequence[str], universe: int, address: int) -> Mov
     """Put fixtures one behind the other from an address on; left are those past the end
     or on somebody's slots.
     """
-    moving = [i for i in ids if i in show.fixtures]
-    taken = patch.occupied(show, universe, moving)
-    changes: Changes = {}
-    left = []
-    for i in moving:
+    known = [i for i in ids if i in show.fixtures]
+    wanted: dict[str, range] = {}
+    for i in known:
         slots = patch.footprint(show, show.fixtures[i])
-        if (
-            address < 1
-            or address + slots - 1 > SLOTS
-            or any(s in taken for s in range(address, address + slots))
-        ):
-            left.append(i)
-        else:
-            changes[i] = {"universe": universe, "address": address}
+        wanted[i] = range(address, address + slots)
         address += slots
-    return Move(_changed(show, changes), tuple(left))
+
+    def place(moving: Sequence[str]) -> Move:
+        taken = patch.occupied(show, universe, moving)
+        changes: Changes = {}
+        left = []
+        for i in moving:
+            first, last = wanted[i][0], wanted[i][-1]
+            if first < 1 or last > SLOTS or any(s in taken for s in wanted[i]):
+                left.append(i)
+            else:
+                changes[i] = {"universe": universe, "address": first}
+        return Move(_changed(show, changes), tuple(left))
+
+    return _settled(known, place)
