@@ -111,6 +111,38 @@ def test_text_that_a_spreadsheet_would_run_stays_text():
     assert found.show == show
 
 
+@pytest.mark.parametrize(
+    "name", ["＝1+1", "\t=x", "\r\n-2", "\n@x", "'=1", "''+2", "-3", "O'Neill", "＠x"]
+)
+def test_odd_beginnings_are_defused_and_come_back(name):
+    show = edits.change_fixtures(SHOW, {"par-1": {"note": name}})
+    written = hang_list.write(show)
+    (cell,) = [
+        row[13]
+        for row in csv.reader(io.StringIO(written, newline=""))
+        if row[14] == "par-1"
+    ]
+    assert cell[0] == "'" or cell[0].isalnum()
+    found = hang_list.read(written.encode(), SHOW, library())
+    assert found.show.fixtures["par-1"].note == name
+    assert found.bad == ()
+
+
+@pytest.mark.parametrize("end", ["\r", "\n", "\r\n"])
+@pytest.mark.parametrize("first", ["", "sep=;{end}", "\ufeffSEP=;{end}"])
+def test_line_ends_and_a_line_that_says_how_columns_are_parted(end, first):
+    lines = [
+        "name;type;mode;universe;address",
+        "Lamp, left;Par 7;8 channel;4;11",
+        "Odd;None;;4;30",
+    ]
+    text = first.format(end=end) + end.join(lines) + end
+    found = hang_list.read(text.encode(), EMPTY, library())
+    (lamp,) = found.show.fixtures.values()
+    assert (lamp.name, lamp.universe, lamp.address) == ("Lamp, left", 4, 11)
+    assert [row.line for row in found.bad] == [4 if first else 3]
+
+
 @settings(max_examples=500, suppress_health_check=[HealthCheck.too_slow])
 @given(
     st.one_of(
@@ -237,6 +269,27 @@ def test_what_is_missing_is_told_and_the_lamp_kept():
     assert next(iter(found.show.fixtures.values())).type == "Nobody@Lamp"
     found = mvr.read(rig(address=""), EMPTY, library())
     assert any("has no address" in n for n in found.notes)
+
+
+@pytest.mark.parametrize(
+    ("address", "wanted"),
+    [
+        ('<Address break="0">1</Address>', (1, 1)),
+        ('<Address break="0">512</Address>', (1, 512)),
+        ('<Address break="0">513</Address>', (2, 1)),
+        ('<Address break="0">1101</Address>', (3, 77)),
+        ('<Address break="0">3.77</Address>', (3, 77)),
+        # the first break is where it hangs, wherever it stands in the file
+        ('<Address break="2">4.9</Address><Address break="1">2.5</Address>', (2, 5)),
+    ],
+)
+def test_addresses_by_universe_or_counted_through(address, wanted):
+    """DIN SPEC 15801, Address: an absolute address counts 512 to a universe."""
+    found = mvr.read(rig(address=address), EMPTY, library())
+    (lamp,) = found.show.fixtures.values()
+    assert (lamp.universe, lamp.address) == wanted
+    told = any("has 2 addresses. It hangs at the first, 2.5" in n for n in found.notes)
+    assert told == (address.count("break") == 2)
 
 
 @pytest.mark.parametrize(

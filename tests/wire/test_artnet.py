@@ -62,8 +62,9 @@ def test_poll_sync_and_reply_by_the_specification():
     reply = artnet.build_reply("10.0.0.9", "Node", (0x123, 0x124), "#0001")
     assert len(reply) == 239
     assert reply[10:16] == bytes((10, 0, 0, 9)) + b"\x36\x19"
+    names = "Node", "Node, simulated by Choreon"
     assert artnet.read_reply(reply) == artnet.Reply(
-        "10.0.0.9", "Node", "Node, simulated by Choreon", (0x123, 0x124), "#0001"
+        "10.0.0.9", *names, (0x123, 0x124), "#0001", "10.0.0.9", 1
     )
 
 
@@ -273,6 +274,34 @@ def test_nodes_are_found_and_forgotten(node: Node, monkeypatch):
     node.close()
     until(lambda: told[-1] == [])
     finder.close()
+
+
+def test_a_node_with_more_than_four_outputs_is_one_node(node: Node, monkeypatch):
+    monkeypatch.setattr(artnet.Finder, "EVERY", 0.1)
+    node.outputs = (0, 1, 2, 3, 4, 16, 17)
+    told: list[list[artnet.Reply]] = []
+    finder = artnet.Finder(told.append, ["127.0.0.1"], node.art_port)
+    until(lambda: told and len(told[-1]) == 1 and len(told[-1][0].outputs) == 7)
+    assert told[-1][0].outputs == node.outputs
+    finder.close()
+
+
+def test_replies_belong_together_by_their_root_and_their_number():
+    """The fields at 207 and 211 of an ArtPollReply, by hand; an old node has none."""
+    replies = artnet.build_replies("10.0.0.9", "Node", range(6))
+    assert [reply[207:212] for reply in replies] == [
+        bytes([10, 0, 0, 9, 1]),
+        bytes([10, 0, 0, 9, 2]),
+    ]
+    other = artnet.build_reply("10.0.0.8", "Node", (9,), index=0)
+    old = artnet.build_reply("10.0.0.7", "Old", (3,))[:207]
+    read = [artnet.read_reply(data) for data in (*reversed(replies), other, old)]
+    found = artnet.as_nodes(reply for reply in read if reply is not None)
+    assert [(node.host, node.outputs) for node in found] == [
+        ("10.0.0.9", (0, 1, 2, 3, 4, 5)),
+        ("10.0.0.8", (9,)),
+        ("10.0.0.7", (3,)),
+    ]
 
 
 def test_the_node_can_be_told_to_drop_and_to_delay(node: Node):

@@ -1,10 +1,14 @@
 """E1.31 packets: by the standard's numbers, and read by an independent implementation."""
 
+import socket
+
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 from sacn.messages.data_packet import DataPacket
+from sacn.messages.universe_discovery import UniverseDiscoveryPacket
 
+from choreon.model import edits
 from choreon.model.outputs import SacnOutput
 from choreon.sim.node import Node
 from choreon.wire import sacn
@@ -113,6 +117,70 @@ def test_a_new_sender_goes_on_with_the_numbers_and_ends_what_it_drops(node: Node
     until(lambda: node.reports()[0].packets == 2)
     assert node.reports()[0].jumps == 0
     second.close()
+
+
+def test_the_sequence_of_synchronisation_goes_on_when_an_output_changes():
+    """Packets that came to a socket by hand: 48 is the sync packet's sequence number."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as ear:
+        ear.bind(("127.0.0.1", 0))
+        ear.settimeout(5.0)
+        port = ear.getsockname()[1]
+
+        def numbers(count: int) -> list[int]:
+            found: list[int] = []
+            while len(found) < count:
+                data = ear.recv(2048)
+                if sacn.read_sync(data) is not None:
+                    found.append(data[sacn.SYNC_SEQUENCE_AT])
+            return found
+
+        output = SacnOutput(id="o", host="127.0.0.1", port=port, sync=9)
+        first = Sender("Q", CID, [output], (1,))
+        for _ in range(3):
+            first.send(np.zeros((1, 512), np.uint8), 0.0)
+        before = numbers(3)
+        second = Sender("Q", CID, [edits.replace(output, priority=120)], (1,))
+        second.take_over(first)
+        second.send(np.zeros((1, 512), np.uint8), 0.0)
+        assert [*before, *numbers(1)] == [1, 2, 3, 4]
+        second.close()
+
+
+def test_universe_discovery_by_the_standard():
+    """E1.31-2018, table 8-9, and an independent writer of it."""
+    (packet,) = sacn.build_discovery(CID, "Quillmere", (7, 2, 300))
+    theirs = UniverseDiscoveryPacket(tuple(CID), "Quillmere", (2, 7, 300))
+    assert list(packet) == theirs.getBytes()
+    assert len(packet) == 126
+    assert packet[38:40] == bytes([0x70, 88])
+    assert packet[112:114] == bytes([0x70, 14])
+    assert packet[120:] == bytes([0, 2, 0, 7, 1, 44])
+    assert sacn.read_discovery(packet) == (0, 0, (2, 7, 300))
+    assert sacn.read_discovery(bytes(sacn.build(CID, "Q", 1))) is None
+    pages = sacn.build_discovery(CID, "Q", range(1, 700))
+    assert [sacn.read_discovery(p)[:2] for p in pages] == [(0, 1), (1, 1)]
+    assert sacn.multicast_address(sacn.DISCOVERY) == "239.255.250.214"
+
+
+def test_what_is_sent_is_told_every_ten_seconds_and_when_it_changes(node: Node):
+    outputs = [
+        SacnOutput(id="a", host="127.0.0.1", port=node.port, universes=(2,)),
+        SacnOutput(id="b", host="127.0.0.1", port=node.port, universes=(1,), shift=4),
+    ]
+    sender = Sender("Q", CID, outputs, (1, 2))
+    dark = np.zeros((2, 512), np.uint8)
+    sender.send(dark, 100.0)
+    until(lambda: node.announced == (2, 5))
+    node.announced = ()
+    sender.send(dark, 109.0)
+    sender.repeat(110.0)  # nothing changes: it is told all the same
+    until(lambda: node.announced == (2, 5))
+    after = Sender("Q", CID, outputs[:1], (1, 2))
+    after.take_over(sender)
+    after.send(dark, 111.0)
+    until(lambda: node.announced == (2,))
+    assert node.refused == 0
+    after.close()
 
 
 def test_outputs_choose_universes_and_can_be_off(node: Node):

@@ -105,9 +105,21 @@ def write(show: Show) -> str:
     return out.getvalue()
 
 
+FORMULA = "=+-@＝＋－＠\t\r\n"  # what a spreadsheet may begin a formula with
+
+
 def _plain(text: str) -> str:
-    """Text that a spreadsheet takes for text, not for a formula."""
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t") else text
+    """Text that a spreadsheet takes for text, not for a formula; what begins with the
+    mark that says so gets another.
+    """
+    bare = text.lstrip("'")
+    return f"'{text}" if bare[:1] and bare[0] in FORMULA else text
+
+
+def _unmarked(text: str) -> str:
+    """Text without the mark that keeps a spreadsheet from taking it for a formula."""
+    bare = text.lstrip("'")
+    return text[1:] if bare != text and bare[:1] and bare[0] in FORMULA else text
 
 
 def read(
@@ -143,14 +155,20 @@ def _decode(data: bytes) -> str:
 
 
 def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
-    first = text.splitlines()[0]
-    comma = max(",;\t", key=first.count)
-    reader = csv.reader(io.StringIO(text.replace("\0", "")), delimiter=comma)
+    text = text.replace("\0", "")
+    first, _, rest = text.partition("\n" if "\n" in text else "\r")
+    said = re.fullmatch(r"\ufeff?\s*sep=(.)\s*", first, re.IGNORECASE)
+    lines_before = 0
+    if said:  # spreadsheets write it before the columns
+        text, lines_before = rest, 1
+        first = next((line for line in rest.splitlines() if line.strip()), "")
+    comma = said[1] if said else max(",;\t", key=first.count)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=comma)
     found = []
     try:
         for row in reader:
             if any(cell.strip() for cell in row):
-                found.append((reader.line_num, row))
+                found.append((reader.line_num + lines_before, row))
     except csv.Error as error:
         raise FormatError(
             f"{name} cannot be read as a list from line {reader.line_num} on ({error})."
@@ -205,13 +223,9 @@ class _Reader:
         bad = []
         for line, cells in progress.each(rows, "row", len(rows)):
             given = {
-                c: cells[i].strip()
+                c: _unmarked(cells[i].strip())
                 for c, i in columns.items()
                 if i < len(cells) and cells[i].strip()
-            }
-            given = {
-                c: v.removeprefix("'") if v[:2] in ("'=", "'+", "'-", "'@") else v
-                for c, v in given.items()
             }
             try:
                 self._row(given)

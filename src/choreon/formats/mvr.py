@@ -300,11 +300,15 @@ class _Reader:
                 "universe 1."
             ] = None
             return 1, free or 1
-        if len(addresses) > 1:
-            self.notes[
-                f"{name} has {len(addresses)} addresses; only the first was taken."
-            ] = None
+        addresses = sorted(addresses, key=lambda one: int(one.dmx_break or 0))
         first = addresses[0]
+        if len(addresses) > 1:
+            others = ", ".join(f"{a.universe}.{a.address}" for a in addresses[1:])
+            self.notes[
+                f"{name} has {len(addresses)} addresses. It hangs at the first, "
+                f"{first.universe}.{first.address}, and its parts follow one behind "
+                f"the other; in the file the others are at {others}."
+            ] = None
         universe, address = int(first.universe or 1), int(first.address or 1)
         if not (1 <= universe <= MAX_UNIVERSE and 1 <= address <= SLOTS):
             self.notes[

@@ -130,7 +130,9 @@ class Node:
             with contextlib.suppress(OSError):
                 self._art = _listen(host, art_port)
         self.art_port: int | None = self._art.getsockname()[1] if self._art else None
-        self.outputs = (0, 1, 2, 3)
+        self.outputs: tuple[int, ...] = (0, 1, 2, 3)
+        self.announced: tuple[int, ...] = ()
+        """The universes that a source said last that it sends."""
         self.drop = self.delay = 0.0
         self.polls = 0
         self._dice = random.Random(1)
@@ -160,9 +162,11 @@ class Node:
             self.polls += 1
             if self._art is not None:
                 report = f"#0001 [{self.polls:04d}] well"
-                reply = artnet.build_reply(self.host, NAME, self.outputs, report)
-                with contextlib.suppress(OSError):
-                    self._art.sendto(reply, sender)
+                for reply in artnet.build_replies(
+                    self.host, NAME, self.outputs, report
+                ):
+                    with contextlib.suppress(OSError):
+                        self._art.sendto(reply, sender)
             return
         if self.drop > 0 and self._dice.random() < self.drop:
             return
@@ -188,6 +192,9 @@ class Node:
             elif (sync := sacn.read_sync(data)) is not None:
                 for universe in self._universes.values():
                     universe.put_out(sync)
+            elif (found := sacn.read_discovery(data)) is not None:
+                page, _, universes = found
+                self.announced = universes if page == 0 else self.announced + universes
             elif artnet.code_of(data) == artnet.SYNC:
                 for (kind, _), universe in self._universes.items():
                     universe.synced += kind == "artnet"

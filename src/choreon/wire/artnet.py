@@ -20,6 +20,7 @@ ID = b"Art-Net\0"
 PROTOCOL = 14
 POLL, POLL_REPLY, DMX, SYNC = 0x2000, 0x2100, 0x5000, 0x5200
 SEQUENCE_AT, ADDRESS_AT, DATA_AT = 12, 14, 18
+BIND_AT = 207  # address of a node's root, then the number of a reply among its others
 MAX_ADDRESS = 0x7FFF  # net 7 bits, sub-net 4, universe 4
 
 
@@ -32,13 +33,18 @@ class Dmx(NamedTuple):
 
 
 class Reply(NamedTuple):
-    """What a node says of itself: its addresses, and the port-addresses it puts out."""
+    """What a node says of itself: its addresses, and the port-addresses it puts out.
+    A node with more than four outputs says it in several replies, each with a number
+    `bind` of its own (“BindIndex”; 0 or 1: the first) and the address of the `root`.
+    """
 
     host: str
     name: str
     long_name: str
     outputs: tuple[int, ...]
     report: str
+    root: str = ""
+    bind: int = 0
 
 
 def _head(code: int) -> bytes:
@@ -71,11 +77,29 @@ def build_sync() -> bytes:
     return _head(SYNC) + bytes(2)
 
 
-def build_reply(
+def build_replies(
     host: str, name: str, outputs: Iterable[int], report: str = ""
+) -> list[bytes]:
+    """As many ArtPollReplies as a node needs for its outputs: four in each, which share
+    a net and sub-net.
+    """
+    groups: list[list[int]] = []
+    for port in outputs:
+        last = groups[-1] if groups else []
+        if not last or len(last) == 4 or last[0] >> 4 != port >> 4:
+            groups.append([])
+        groups[-1].append(port)
+    return [
+        build_reply(host, name, group, report, index)
+        for index, group in enumerate(groups or [[]], 1)
+    ]
+
+
+def build_reply(
+    host: str, name: str, outputs: Iterable[int], report: str = "", index: int = 1
 ) -> bytes:
     """An ArtPollReply of 239 bytes for up to four outputs that share a net and
-    sub-net.
+    sub-net. `index`: the number of this reply among those of the node.
     """
     ports = list(outputs)[:4]
     net, sub = (ports[0] >> 8 & 0x7F, ports[0] >> 4 & 0xF) if ports else (0, 0)
@@ -94,6 +118,8 @@ def build_reply(
         packet[174 + i] = 0x80  # puts out DMX512
         packet[182 + i] = 0x80  # data goes out
         packet[190 + i] = port & 0xF
+    packet[BIND_AT : BIND_AT + 4] = socket.inet_aton(host)
+    packet[BIND_AT + 4] = index
     return bytes(packet)
 
 
@@ -128,7 +154,27 @@ def read_reply(data: bytes) -> Reply | None:
     outputs = tuple(
         base | data[190 + i] & 0xF for i in range(4) if data[174 + i] & 0x80
     )
-    return Reply(host, text(26, 44), text(44, 108), outputs, text(108, 172))
+    root, bind = host, 0
+    if len(data) > BIND_AT + 4:
+        bound = data[BIND_AT : BIND_AT + 4]
+        root = socket.inet_ntoa(bound) if any(bound) else host
+        bind = data[BIND_AT + 4]
+    names = text(26, 44), text(44, 108)
+    return Reply(host, *names, outputs, text(108, 172), root, bind)
+
+
+def as_nodes(replies: Iterable[Reply]) -> list[Reply]:
+    """Replies of the same node as one, with the outputs of all of them."""
+    nodes: dict[tuple[str, str], list[Reply]] = {}
+    for reply in replies:
+        alone = "" if reply.bind else reply.name
+        nodes.setdefault((reply.root, alone), []).append(reply)
+    found = []
+    for parts in nodes.values():
+        parts.sort(key=lambda reply: reply.bind)
+        outputs = (port for reply in parts for port in reply.outputs)
+        found.append(parts[0]._replace(outputs=tuple(dict.fromkeys(outputs))))
+    return found
 
 
 class Finder:
@@ -155,7 +201,7 @@ class Finder:
             OSError
         ):  # nodes answer to the protocol's own port, where it is to be had
             self._sockets.append(_open("", PORT))
-        self._nodes: dict[tuple[str, str], tuple[float, Reply]] = {}
+        self._nodes: dict[tuple[str, str, int], tuple[float, Reply]] = {}
         self._ended = False
         self._thread = threading.Thread(target=self._run, name="art-poll", daemon=True)
         self._thread.start()
@@ -189,14 +235,14 @@ class Finder:
         reply = read_reply(data)
         if reply is None:
             return
-        key = (reply.host, reply.name)
+        key = (reply.root, reply.name, reply.bind)
         known = self._nodes.get(key)
         self._nodes[key] = (time.monotonic(), reply)
         if known is None or known[1]._replace(report="") != reply._replace(report=""):
             self._tell()
 
     def _tell(self) -> None:
-        self._found([reply for _, reply in self._nodes.values()])
+        self._found(as_nodes(reply for _, reply in self._nodes.values()))
 
     def close(self) -> None:
         """Stop looking for nodes."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import struct
+from collections.abc import Sequence
 from typing import NamedTuple
 
 PORT = 5568
@@ -10,6 +11,9 @@ MOST = 63999  # the highest universe, section 6.2.7
 SIZE = 638  # root 38 + framing 77 + DMP 523, table 4-1
 SEQUENCE_AT, OPTIONS_AT, UNIVERSE_AT, DATA_AT = 111, 112, 113, 126
 SYNC_AT, SYNC_SEQUENCE_AT = 109, 44
+DISCOVERY = 64214  # the universe of discovery packets, section 6.2.7
+DISCOVERY_EVERY = 10.0  # seconds, appendix A: E131_UNIVERSE_DISCOVERY_INTERVAL
+DISCOVERY_PAGE = 512  # universes in a packet, section 8
 TERMINATED = 0x40  # options bit 6, section 6.2.6
 _ACN = b"ASC-E1.17\0\0\0"
 
@@ -98,6 +102,42 @@ def read_sync(data: bytes) -> int | None:
     ):
         return None
     return int(struct.unpack_from(">H", data, 45)[0])
+
+
+def build_discovery(cid: bytes, source: str, universes: Sequence[int]) -> list[bytes]:
+    """The packets that tell which universes a source sends, in pages of up to 512
+    (sections 4.3 and 8, table 8-9).
+    """
+    numbers = sorted(set(universes))
+    pages = [
+        numbers[at : at + DISCOVERY_PAGE]
+        for at in range(0, max(1, len(numbers)), DISCOVERY_PAGE)
+    ]
+    name = source.encode()[:63].decode(errors="ignore").encode()
+    packets = []
+    for page, on_it in enumerate(pages):
+        count = 2 * len(on_it)
+        root = struct.pack(
+            ">HH12sHI16s", 0x0010, 0, _ACN, 0x7000 | (104 + count), 8, cid
+        )
+        framing = struct.pack(">HI64sI", 0x7000 | (82 + count), 2, name, 0)
+        layer = struct.pack(">HIBB", 0x7000 | (8 + count), 1, page, len(pages) - 1)
+        packets.append(root + framing + layer + struct.pack(f">{len(on_it)}H", *on_it))
+    return packets
+
+
+def read_discovery(data: bytes) -> tuple[int, int, tuple[int, ...]] | None:
+    """Page, last page and universes of a discovery packet; None where it is none."""
+    if (
+        len(data) < 120
+        or data[4:16] != _ACN
+        or data[18:22] != b"\0\0\0\x08"
+        or data[40:44] != b"\0\0\0\x02"
+        or data[114:118] != b"\0\0\0\x01"
+    ):
+        return None
+    count = (len(data) - 120) // 2
+    return data[118], data[119], struct.unpack_from(f">{count}H", data, 120)
 
 
 def multicast_address(universe: int) -> str:

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from choreon.wire.outputs.artnet import ArtnetStream
 from choreon.wire.outputs.base import Destination, Frame, Idle, Stream, Tally
 from choreon.wire.outputs.sacn import SacnStream
+from choreon.wire.sacn import DISCOVERY_EVERY
 
 log = logging.getLogger(__name__)
 
@@ -37,6 +38,7 @@ class Sender:
     ) -> None:
         self.universes = tuple(universes)
         self._source = source
+        self._announce_due = 0.0  # when the universes are told next
         self.streams = {
             d.id: _built(source, cid, d, universes, (unfit or {}).get(d.id, ""))
             for d in destinations
@@ -64,6 +66,8 @@ class Sender:
         """Go on where `before` is: streams that stay the same are kept as they are,
         changed ones follow, others end.
         """
+        if self.universes_sent() == before.universes_sent():
+            self._announce_due = before._announce_due
         for i, old in before.streams.items():
             new = self.streams.get(i)
             if new is None or type(new) is not type(old):
@@ -88,6 +92,33 @@ class Sender:
                 stream.send(frame, now)
             except Exception as error:  # whatever it is, it is this one's trouble alone
                 stream.fail(error)
+        self._announce(now)
+
+    def universes_sent(self) -> list[int]:
+        """The universes that go out by sACN, in their order."""
+        sent = (stream.numbers() for stream in self._sacn())
+        return sorted({number for numbers in sent for number in numbers})
+
+    def _sacn(self) -> list[SacnStream]:
+        return [s for s in self.streams.values() if isinstance(s, SacnStream)]
+
+    def _announce(self, now: float) -> None:
+        """Every ten seconds tell receivers which universes there are (E1.31, section
+        4.3), once for each way out.
+        """
+        if now < self._announce_due:
+            return
+        self._announce_due = now + DISCOVERY_EVERY
+        universes = self.universes_sent()
+        ways = {
+            (s.destination.host, s.destination.port, s.destination.interface): s
+            for s in self._sacn()
+        }
+        for stream in ways.values():
+            try:
+                stream.announce(universes)
+            except Exception as error:
+                stream.fail(error)
 
     def repeat(self, now: float) -> None:
         """Send the last frame once more: nothing has changed."""
@@ -96,6 +127,7 @@ class Sender:
                 stream.repeat(now)
             except Exception as error:
                 stream.fail(error)
+        self._announce(now)
 
     def close(self) -> None:
         """End every stream."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Sequence
 from typing import Protocol
 
 import numpy as np
@@ -50,6 +52,28 @@ class SacnStream(Stream):
         if self.sync is not None:
             at = sacn.SYNC_SEQUENCE_AT
             self.sync[0][at] = (self.sync[0][at] + 1) & 0xFF
+
+    def follow(self, before: Stream) -> None:
+        """Go on with the sequence of synchronisation packets too."""
+        super().follow(before)
+        if self.sync is not None and before.sync is not None:
+            at = sacn.SYNC_SEQUENCE_AT
+            self.sync[0][at] = before.sync[0][at]
+
+    def numbers(self) -> list[int]:
+        """The universes on the wire."""
+        at = self.address_at
+        return [p.data[at] << 8 | p.data[at + 1] for p in self.packets]
+
+    def announce(self, universes: Sequence[int]) -> None:
+        """Tell which universes this source sends, on this and other outputs."""
+        d = self.destination
+        to = (d.host or sacn.multicast_address(sacn.DISCOVERY), d.port or sacn.PORT)
+        if self._socket is None:
+            return
+        for packet in sacn.build_discovery(self.cid, self.source, universes):
+            with contextlib.suppress(OSError):
+                self._socket.sendto(packet, to)
 
     def mark_ended(self, packet: Packet) -> None:
         """Set the terminated bit (E1.31, section 6.2.6)."""
