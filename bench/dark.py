@@ -36,6 +36,7 @@ FAULTS = ("killed", "stopped", "frames", "spin", "grip", "crash")
 EDITS = 20  # a second
 FRESH = 1.0  # seconds: an edit older than that must not be lost
 LIT = 217  # front 1 with the front wash full
+SHOW, FIXTURES = "low-tide", 50  # what the file has to hold
 
 
 def hangs() -> None:
@@ -145,6 +146,7 @@ class Soak:
         self.story: list[str] = []
         self._last: dict[int, tuple[float, int]] = {}
         self._ended = False
+        self._looked_at = 0  # lines of the log
         self.device = PracticeController()
         self._ear = threading.Thread(target=self._listen, daemon=True)
         self._hand = threading.Thread(target=self._play, daemon=True)
@@ -222,13 +224,20 @@ class Soak:
         self.open()
 
     def _check(self, died: float) -> None:
-        """What lies on disk is whole, and no older than an edit may be lost."""
+        """What lies on disk is whole, and no older than an edit may be lost. What a
+        window did that died before was looked at then.
+        """
         lines = [line.split() for line in self.log.read_text().splitlines()]
+        lines, self._looked_at = lines[self._looked_at :], len(lines)
         old = [int(n) for at, n in lines if float(at) <= died - FRESH]
         try:
-            showfile.read(self.place.path)
+            show = showfile.read(self.place.path)
         except (showfile.ShowFileError, OSError):
             self.lost_files += 1
+            return
+        if show.id != SHOW or len(show.fixtures) != FIXTURES:
+            self.lost_files += 1
+            self.story.append(f"{died:.2f} lost: {show.id} lies in the file")
             return
         copy = rescue.find(self.place.path)
         kept = max(showfile.edits_of(self.place.path), copy.edits if copy else 0)

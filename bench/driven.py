@@ -14,13 +14,17 @@ from typing import Any, TextIO
 
 from PySide6.QtCore import QTimer
 
-from choreon.model import edits
+from choreon.model import edits, history
 from choreon.model.playables import Scene
 from choreon.ui import app
 from choreon.ui.window import PLACES
 
 # milliseconds from act to act
 EVERY = int(os.environ.get("CHOREON_SOAK_EVERY", "40"))
+
+
+class LostShow(Exception):
+    """What is open is not the show that was worked on."""
 
 
 class Hands:
@@ -40,6 +44,8 @@ class Hands:
             return
         parts = window.parts
         document, engine = parts.document, parts.engine
+        if document.show.id != "low-tide":
+            raise LostShow(document.show.id)
         act = dice.random()
         if act < 0.2:
             self.count += 1
@@ -83,6 +89,8 @@ class Hands:
 
 def main() -> int:
     faulthandler.enable()
+    # filled long before the measure begins: then what still grows is no undo
+    history.MOST_BYTES = int(os.environ.get("CHOREON_SOAK_UNDO", history.MOST_BYTES))
     path, seed, log = Path(sys.argv[1]), int(sys.argv[2]), Path(sys.argv[3])
     with log.open("a") as out:
         hands: list[Hands] = []

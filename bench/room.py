@@ -30,13 +30,14 @@ class Room:
         showfile.write(self.path, low_tide(port=self.socket.getsockname()[1]))
 
     def packet(self, timeout: float = 5.0) -> tuple[float, sacn.Packet]:
-        """The next packet and when it was read. Raises TimeoutError."""
+        """The next packet with data and when it was read. Raises TimeoutError."""
         self.socket.settimeout(timeout)
-        data = self.socket.recv(2048)
-        now = time.monotonic()
-        found = sacn.read(data)
-        assert found is not None
-        return now, found
+        while True:
+            data = self.socket.recv(2048)
+            now = time.monotonic()
+            found = sacn.read(data)
+            if found is not None:
+                return now, found
 
     def drain(self) -> list[sacn.Packet]:
         """All that has arrived by now."""

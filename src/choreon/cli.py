@@ -315,11 +315,10 @@ def _engine(arguments: argparse.Namespace) -> int:
     known.beat, known.supervised = Beat(arguments.beat), True
     if known.note:
         print(known.note, file=sys.stderr)
-    if known.show is None and known.last is None and not arguments.why:
-        if arguments.show is not None and not arguments.show.exists():
-            return 4  # a name that was mistyped
-        # nothing is known that could be sent; a window may still bring a show
-        known.show = show
+    bare = known.show is None and known.last is None and not arguments.why
+    if bare and arguments.show is not None and not arguments.show.exists():
+        return 4  # a name that was mistyped
+    # else, with nothing known that could be sent, a window may still bring a show
     return run(known)
 
 

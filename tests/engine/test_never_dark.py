@@ -22,7 +22,7 @@ from choreon.engine.beat import Phase
 from choreon.engine.do import Do
 from choreon.engine.place import holder
 from choreon.formats import showfile
-from choreon.model import edits
+from choreon.model import changes, edits
 from choreon.model.outputs import ArtnetOutput, SacnOutput
 from choreon.model.refs import GRAND, to_tile
 from choreon.model.verbs import Verb
@@ -284,7 +284,7 @@ def test_it_waits_the_longer_the_more_often_engines_die(monkeypatch):
     for _ in range(6):
         clock[0] += 1.0
         made._wait()
-    assert waits == [0.5, 1.0, 2.0, 4.0]
+    assert waits == [0.5, 1.0, 2.0, 2.0]
     made._played = 30.0  # it played well for a while
     made._wait()
     assert len(waits) == 4
@@ -309,6 +309,52 @@ def test_an_engine_that_dies_again_and_again_holds_what_was_sent_last(
     again.send(protocol.PutShow(low_tide(port=node.port), str(demo_path)))
     again.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
     until(lambda: values(node, 1)[:1] == [108])
+
+
+def renamed(show, name: str) -> changes.Delta:
+    return changes.difference(show, edits.replace(show, name=name))
+
+
+@pytest.mark.parametrize("wrong", ["another show", "another state"])
+def test_an_edit_of_another_state_is_not_taken_and_all_is_asked_for(
+    engines, demo_path, node, wrong
+):
+    client = engines.start(demo_path)
+    welcome = client.wait_for(protocol.Welcome)
+    show = welcome.show
+    other = "other" if wrong == "another show" else show.id
+    base = welcome.edits + (wrong == "another state")
+    client.send(protocol.Edit(renamed(show, "Wrong"), base + 1, other, base))
+    client.wait_for(protocol.Resend)
+    assert engines.connect().wait_for(protocol.Welcome).show == show
+    right = protocol.Edit(
+        renamed(show, "Right"), welcome.edits + 3, show.id, welcome.edits
+    )
+    client.send(right)
+    until(lambda: engines.connect().wait_for(protocol.Welcome).show.name == "Right")
+    assert engines.connect().wait_for(protocol.Welcome).edits == welcome.edits + 3
+
+
+def test_an_engine_without_a_show_keeps_nothing_and_takes_no_edits(
+    engines, demo_path, node
+):
+    """Its file cannot be read and nothing is known: what a window would edit lands in
+    no show, and nothing is written as what was played.
+    """
+    demo_path.write_bytes(b"PK no more")
+    client = engines.start(demo_path)
+    welcome = client.wait_for(protocol.Welcome)
+    assert welcome.held
+    show = low_tide(port=node.port)
+    client.send(protocol.Edit(renamed(show, "Wrong"), 8, show.id, 7))
+    client.wait_for(protocol.Resend)
+    client.send(Do(GRAND, Verb.LEVEL, 0.5))
+    client.send(protocol.PutShow(show, str(demo_path), 8))
+    until(lambda: engines.connect().wait_for(protocol.Welcome).held is False)
+    until(lambda: (known := session.load_show()) is not None and known.edits == 8)
+    assert session.load_show().show == show
+    assert not list(folders.state().glob("nothing*"))
+    assert demo_path.read_bytes() == b"PK no more"
 
 
 # starting

@@ -39,6 +39,7 @@ from choreon.engine.parent import Parent, heed_signals
 from choreon.engine.place import AlreadyRunning, lock_of
 from choreon.engine.screen import Screen
 from choreon.engine.sending import sender_of
+from choreon.engine.session import NOTHING
 from choreon.memory import Tidier
 from choreon.model import changes
 from choreon.model.show import Show
@@ -54,8 +55,6 @@ from choreon.wire.outputs import Sender
 log = logging.getLogger(__name__)
 
 replace = msgspec.structs.replace
-
-NOTHING = "nothing"  # id of the show of an engine that has none
 
 PULSE = 0.5  # seconds between messages on how the engine is
 COMPLAIN = 10.0  # seconds between log lines on what goes on failing
@@ -444,6 +443,11 @@ class Engine:
                 self._put(act)
 
     def _edit(self, peer: Peer, edit: protocol.Edit) -> None:
+        own = self._ahead.show.id, self._edits
+        if own[0] == NOTHING or (edit.show and (edit.show, edit.base) != own):
+            log.warning("an edit of another state of the show: all of it is asked for")
+            self._link.reply(peer, protocol.Resend())
+            return
         try:
             show = changes.apply(self._ahead.show, edit.delta)
         except Exception as error:
@@ -472,7 +476,7 @@ class Engine:
                 self._note,
                 self._resumed,
                 self._serial,
-                self._held is not None,
+                self._showless,
                 self._bare,
                 self._edits,
             ),
@@ -484,13 +488,18 @@ class Engine:
     def _put_show(self, message: protocol.PutShow) -> None:
         self._path, self._edits = message.path, message.edits
         show = message.show
-        held = self._held is not None
+        held = self._showless
         if not held and show.id == self._ahead.show.id:
             self._adopt(show)
             return
         known = session.load(show.id) if held and not self._bare else None
         self._ahead.touch({}, ())
         self._adopt(show, known or _safely_opened(show))
+
+    @property
+    def _showless(self) -> bool:
+        """Whether there is no show: what it has is nobody's, and never to be kept."""
+        return self._held is not None or self._ahead.show.id == NOTHING
 
     def _adopt(self, show: Show, state: PlayState | None = None) -> None:
         """Take another show, or an edit of the same one. `state`: what shall play in
@@ -564,7 +573,7 @@ class Engine:
         self._tidier.look()
 
     def _keep_session(self) -> None:
-        if self._closing is not None or self._held is not None:
+        if self._closing is not None or self._showless:
             return
         state, show, now = self._state, self._ahead.show, time.monotonic()
         if show is not self._copied and now >= self._copy_due:

@@ -20,7 +20,7 @@ from choreon.model.values import Look
 from choreon.render.state import PlayState
 
 LIMIT = 64 << 20
-VERSION = 5
+VERSION = 6
 """Of these messages. Hello, Stop and Mismatch stay as they are, so that any two
 versions can tell each other what they are.
 """
@@ -49,10 +49,14 @@ class PutShow(Message, tag="show"):
 
 
 class Edit(Message, tag="edit"):
-    """The show changed."""
+    """The show changed. `show`, `base`: the id of the one that it changes, and how
+    often that had been changed before; an engine that has another asks for the whole.
+    """
 
     delta: Delta
     edits: int = 0
+    show: str = ""
+    base: int = 0
 
 
 class Revision(Message):

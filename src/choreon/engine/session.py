@@ -136,13 +136,19 @@ def save_show(path: str, show: Show, edits: int = 0) -> str:
     return _write(PLAYED, msgspec.msgpack.encode(Played(path, show, edits)))
 
 
+NOTHING = "nothing"  # id of the show of an engine that has none
+
+
 def load_show() -> Played | None:
     """The show that was played last; None where none is known."""
     for path in _places(PLAYED):
         try:
-            return msgspec.msgpack.decode(folders.read_file(path), type=Played)
+            found = msgspec.msgpack.decode(folders.read_file(path), type=Played)
         except Exception as error:
             _aside(path, error)
+            continue
+        if found.show.id != NOTHING:
+            return found
     return None
 
 

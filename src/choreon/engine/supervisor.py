@@ -31,7 +31,7 @@ PATIENCE = 2.0  # seconds that may go by beside that while others have the proce
 STARTING = 30.0  # seconds an engine may take to its first frame
 ENDING = 3.0  # seconds an engine that was told to end may take beyond its fade
 STEADY = 3.0  # seconds of playing after which a death is not counted with others
-WAITS = (0.0, 0.0, 0.5, 1.0, 2.0, 4.0, 8.0, 15.0)  # seconds before the nth new start
+WAITS = (0.0, 0.0, 0.5, 1.0, 2.0)  # seconds before the nth new start, and all after
 BRIEF = 3  # deaths in a row after which what played is left out at the next start
 NOT_AGAIN = (0, 3, 4)  # exit codes: it ended, another one plays, it cannot play here
 

@@ -62,10 +62,10 @@ class History:
     bytes the oldest steps are forgotten.
     """
 
-    def __init__(self, show: Show, most: int = MOST_BYTES) -> None:
+    def __init__(self, show: Show, most: int | None = None) -> None:
         self._done = [Step("", show)]
         self._undone: list[Step] = []
-        self._most = most
+        self._most = MOST_BYTES if most is None else most
 
     @property
     def show(self) -> Show:

@@ -65,7 +65,7 @@ class EngineLink(QObject):
         self.alive = False
         self.revision = 0  # of the last change of the draft
         self._pid = 0  # of the engine that was met last
-        self._told_show = document.show
+        self._told_show, self._told_edits = document.show, document.edits
         self._client: engine_client.Client | None = None
         self._notifier: QSocketNotifier | None = None
         self._outbox = Outbox()
@@ -227,7 +227,8 @@ class EngineLink(QObject):
         if before is self._told_show:
             return None
         delta = changes.difference(before, self._told_show)
-        return protocol.Edit(delta, self._document.edits)
+        base, self._told_edits = self._told_edits, self._document.edits
+        return protocol.Edit(delta, self._told_edits, self._told_show.id, base)
 
     def predict(self, state: PlayState) -> None:
         """Show a state as it will be."""
@@ -317,7 +318,7 @@ class EngineLink(QObject):
             case protocol.Taken(count):
                 self._outbox.taken(count)
             case protocol.Resend():
-                self._told_show = self._document.show
+                self._note_told()
                 self._outbox.first(self._whole())
                 self._push()
             case protocol.Pulse():
@@ -343,14 +344,15 @@ class EngineLink(QObject):
         self._pid, self._gone, self._told_gone = message.pid, 0.0, False
         self.alive = True
         if not again and self._knows_newer(message):
-            self._told_show = message.show
             self._document.take(message.show, message.edits)
         show = self._document.show
         first: list[protocol.Message] = []
         self._bare = self._bare + 1 if message.bare else 0
         if (message.held or message.show != show) and self._bare < 2:
             first.append(self._whole())
-        self._told_show = show
+            self._note_told()
+        else:
+            self._told_show, self._told_edits = show, message.edits
         if again:
             first += self._mine(message)
         else:
@@ -375,6 +377,11 @@ class EngineLink(QObject):
             document.path
         )
         return same and not message.held and message.edits > document.edits
+
+    def _note_told(self) -> None:
+        """The engine is told of all that the document holds."""
+        self._told_show = self._document.show
+        self._told_edits = self._document.edits
 
     def _whole(self) -> protocol.PutShow:
         document = self._document
