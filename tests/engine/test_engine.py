@@ -31,8 +31,8 @@ from choreon.model.verbs import Verb
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import render
 from choreon.sim.controller import PracticeController
-from tests import play
 from choreon.wire import sacn
+from tests import play
 from tests.conftest import free_port, until, values
 
 
