@@ -27,6 +27,7 @@ from choreon.ui.awake import Awake
 from choreon.ui.compose.place import ComposePlace
 from choreon.ui.compose.shelf import PALETTES, SCENES
 from choreon.ui.drags import OpensUnder
+from choreon.ui.find import Entry, FindBox
 from choreon.ui.heading import Heading
 from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
@@ -178,6 +179,7 @@ class MainWindow(QMainWindow):
         )
         self.notice.dismissed = self._dismissed
         self.learner.changed.connect(self._learning)
+        self.find_box = FindBox(whole, parts, self._commands, self.go_to_trouble)
         self._shortcuts()
         self.restoreGeometry(arrangement_of(self.settings, "geometry"))
         for name, splitter in self._splitters():
@@ -217,10 +219,19 @@ class MainWindow(QMainWindow):
             self.buttons.addButton(button, i)
             OpensUnder(button, partial(self.go, name))
             widgets.append(button)
+        self.find_button = basics.tool(
+            "search", "Find, or say what you want (Ctrl+K)", self._find
+        )
+        self.find_button.setFixedSize(68, 40)
         self.more = basics.tool("more", "Shows, and how the window behaves", self._menu)
         self.more.setFixedSize(68, 40)
-        basics.stack(rail, *widgets, 1, self.more, margins=4, spacing=4)
+        basics.stack(
+            rail, *widgets, 1, self.find_button, self.more, margins=4, spacing=4
+        )
         return rail
+
+    def _find(self) -> None:
+        self.find_box.begin()
 
     def go(self, name: str) -> None:
         """Show a place."""
@@ -257,29 +268,108 @@ class MainWindow(QMainWindow):
 
     def _shortcuts(self) -> None:
         parts = self.parts
-        keys: list[tuple[str, Callable[[], object]]] = [
-            *((f"Ctrl+{i + 1}", lambda n=n: self.go(n)) for i, n in enumerate(PLACES)),
-            ("Ctrl+Z", parts.document.undo),
-            ("Ctrl+Shift+Z", parts.document.redo),
-            ("Ctrl+Y", parts.document.redo),
-            (
-                "Ctrl+B",
-                lambda: parts.engine.set_blackout(
-                    not parts.engine.state.masters.blackout
-                ),
-            ),
-            ("Ctrl+S", self.ledger.ask_name),
-            ("Ctrl+T", self.heading.tempo.tap_now),
-            ("Ctrl+Shift+X", parts.draft.clear),
-            ("Ctrl+Backspace", lambda: parts.engine.deed("undo")),
-            ("Ctrl+Shift+Backspace", lambda: parts.engine.release()),
-            ("Ctrl+Shift+Home", lambda: parts.engine.deed("safe")),
-        ]
-        for key, act in keys:
-            QShortcut(QKeySequence(key), self).activated.connect(act)
+        for command in self._commands():
+            if command.key:
+                shortcut = QShortcut(QKeySequence(command.key), self)
+                shortcut.activated.connect(command.act)
+        redo = QShortcut(QKeySequence("Ctrl+Y"), self)
+        redo.activated.connect(parts.document.redo)
+        find = QShortcut(QKeySequence("Ctrl+K"), self)
+        find.activated.connect(self.find_box.begin)
         self._escape = QShortcut(QKeySequence("Esc"), self)
         self._escape.activated.connect(self.learner.cancel)
         self._escape.setEnabled(False)
+
+    def _commands(self) -> list[Entry]:
+        """All that the window can be told to do, with its keys."""
+        parts, engine = self.parts, self.parts.engine
+        places = [
+            Entry(
+                name.capitalize(),
+                "place",
+                partial(self.go, name),
+                f"Ctrl+{i + 1}",
+                "go to",
+            )
+            for i, name in enumerate(PLACES)
+        ]
+        do = partial(Entry, sort="command")
+        return [
+            *places,
+            do("Undo", act=parts.document.undo, key="Ctrl+Z", words="back edit"),
+            do("Redo", act=parts.document.redo, key="Ctrl+Shift+Z"),
+            do("Blackout", act=self._blackout, key="Ctrl+B", words="dark all off"),
+            do(
+                "Keep the draft as a scene…",
+                act=self.ledger.ask_name,
+                key="Ctrl+S",
+                words="store save look",
+            ),
+            do(
+                "Tap the tempo",
+                act=self.heading.tempo.tap_now,
+                key="Ctrl+T",
+                words="bpm",
+            ),
+            do(
+                "Clear the draft",
+                act=parts.draft.clear,
+                key="Ctrl+Shift+X",
+                words="empty touched values",
+            ),
+            do(
+                "Take back what was pressed last",
+                act=lambda: engine.deed("undo"),
+                key="Ctrl+Backspace",
+                words="undo play stage",
+            ),
+            do(
+                "Let go of all that plays",
+                act=lambda: engine.release(),
+                key="Ctrl+Shift+Backspace",
+                words="stop release off",
+            ),
+            do(
+                "Safe look",
+                act=lambda: engine.deed("safe"),
+                key="Ctrl+Shift+Home",
+                words="panic help",
+            ),
+            do(
+                "Hand the pages to a guest…",
+                act=self.ask_guest,
+                words="guest helper PIN",
+            ),
+            *self._settings(),
+        ]
+
+    def _settings(self) -> list[Entry]:
+        """What can be set of the window, and the shows."""
+        found = [
+            Entry(
+                f"Draw everything at {percent} %",
+                "setting",
+                partial(self._set_scale, percent),
+                words="size scale zoom larger smaller",
+            )
+            for percent in SIZES
+        ]
+        high = self.settings.value("contrast") == "high"
+        found.append(
+            Entry(
+                "Usual contrast" if high else "High contrast",
+                "setting",
+                partial(self._set_contrast, not high),
+            )
+        )
+        if self.open_show is not None:
+            for title, how in (("New show…", "new"), ("Open a show…", "open")):
+                found.append(Entry(title, "command", partial(self.open_show, how)))
+        return found
+
+    def _blackout(self) -> None:
+        engine = self.parts.engine
+        engine.set_blackout(not engine.state.masters.blackout)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keys that nobody took play the page."""

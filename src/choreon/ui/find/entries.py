@@ -1,0 +1,150 @@
+"""Everything of a show that can be found, and what can be asked of its lamps."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
+
+from choreon.model import attributes as at
+from choreon.model.colours import of_hex
+from choreon.model.refs import PALETTE, Ref
+from choreon.model.values import Value
+from choreon.ui.find.search import FILLERS, Entry, words_of
+from choreon.ui.parts import Parts
+
+Go = Callable[[str], object]
+Values = dict[str, Value]
+
+COLOURS = {
+    "red": "#FF0000",
+    "orange": "#FF6A00",
+    "amber": "#FFB000",
+    "yellow": "#FFE600",
+    "green": "#00FF00",
+    "cyan": "#00FFFF",
+    "turquoise": "#00FFC8",
+    "blue": "#0000FF",
+    "violet": "#7A00FF",
+    "purple": "#9000FF",
+    "magenta": "#FF00FF",
+    "pink": "#FF5FA8",
+    "white": "#FFFFFF",
+}
+MOST_TARGETS = 6  # lamps and groups that a wish is offered for
+
+
+def of_show(parts: Parts, go: Go) -> Iterator[Entry]:
+    """The lamps, groups, scenes, palettes, marks and pages of the show. `go`: leads to
+    a thing by its path.
+    """
+    show = parts.document.show
+    for group in show.groups.values():
+        members = list(group.fixtures)
+        yield Entry(
+            group.name,
+            "group",
+            partial(parts.selection.choose, members),
+            words="choose",
+        )
+    for fixture in show.fixtures.values():
+        kind = show.types.get(fixture.type)
+        label = kind.label if kind else ""
+        yield Entry(
+            fixture.name,
+            "lamp",
+            partial(parts.selection.choose, [fixture.id]),
+            words=f"choose {fixture.short} {fixture.number} {label} "
+            f"{fixture.universe}.{fixture.address}",
+        )
+    for playable in show.playables.values():
+        path = f"playables/{playable.id}"
+        words = f"{playable.folder} {' '.join(playable.tags)}"
+        yield Entry(playable.name, playable.kind, partial(go, path), words=words)
+    for palette in show.palettes.values():
+        path = f"palettes/{palette.id}"
+        yield Entry(palette.name, "palette", partial(go, path), words=palette.family)
+    for page in show.pages.values():
+        path = f"pages/{page.id}"
+        yield Entry(page.name, "page", partial(go, path), words="perform tiles")
+
+
+def wishes(parts: Parts, text: str) -> list[Entry]:
+    """What a text asks of lamps: a colour, a palette, a level. It goes into the
+    draft.
+    """
+    show = parts.document.show
+    asked = words_of(text)
+    done: list[tuple[str, Values]] = []
+    rest = list(asked)
+    for word in asked:
+        if word in COLOURS:
+            rest.remove(word)
+            rgb = of_hex(COLOURS[word])
+            values: Values = dict(zip(at.TARGET_COLOUR, rgb, strict=True))
+            done.append((word, {at.DIMMER: 1.0, **values}))
+        elif level := re.fullmatch(r"(\d{1,3})%", word):
+            rest.remove(word)
+            percent = min(100, int(level[1]))
+            done.append((f"{percent} %", {at.DIMMER: percent / 100}))
+        elif word in ("full", "bright"):
+            rest.remove(word)
+            done.append(("full", {at.DIMMER: 1.0}))
+    for palette in show.palettes.values():
+        named = words_of(palette.name)
+        if palette.values and named and all(word in rest for word in named):
+            rest = [word for word in rest if word not in named]
+            link = str(Ref(PALETTE, palette.id))
+            values = dict.fromkeys(palette.values, link)
+            lit = {at.DIMMER: 1.0} if palette.family == "colour" else {}
+            done.append((palette.name, {**lit, **values}))
+    if not done:
+        return []
+    names = " and ".join(name for name, _ in done)
+    merged: Values = {}
+    for _, values in done:
+        merged |= values
+    for name, values in done:  # a level that is said goes before that of a colour
+        if name == "full" or name.endswith("%"):
+            merged |= values
+    wanted = [word for word in rest if word not in FILLERS]
+    return [
+        Entry(
+            f"Make {title} {names}",
+            "into the draft",
+            partial(_give, parts, fixtures, merged),
+        )
+        for title, fixtures in _targets(parts, wanted)[:MOST_TARGETS]
+    ]
+
+
+def _targets(parts: Parts, wanted: Sequence[str]) -> list[tuple[str, list[str]]]:
+    """The groups and lamps that words mean; those that are chosen where there are
+    none.
+    """
+    show = parts.document.show
+    if not wanted:
+        chosen = list(parts.selection.chosen)
+        return [("the chosen lamps", chosen)] if chosen else []
+    found = []
+    for group in show.groups.values():
+        if _means(wanted, group.name):
+            found.append((group.name, list(group.fixtures)))
+    for fixture in show.fixtures.values():
+        if _means(wanted, f"{fixture.name} {fixture.short} {fixture.number}"):
+            found.append((fixture.name, [fixture.id]))
+    found.sort(key=lambda pair: len(pair[0]))
+    return found
+
+
+def _means(wanted: Sequence[str], name: str) -> bool:
+    own = words_of(name)
+    return all(
+        any(o == word or (not word.isdigit() and o.startswith(word)) for o in own)
+        for word in wanted
+    )
+
+
+def _give(parts: Parts, fixtures: Sequence[str], values: Values) -> None:
+    parts.selection.choose(fixtures)
+    parts.draft.touch({fixture: dict(values) for fixture in fixtures})
