@@ -24,6 +24,7 @@ from choreon.model.playables import Times
 from choreon.model.refs import Ref, to_tile
 from choreon.ui.app import Opened, empty_show
 from choreon.ui.compose.times import TimesDialog
+from choreon.ui.heading import SEEN, Stutter
 from choreon.ui.widgets import basics
 from tests.conftest import values
 from tests.journeys.conftest import menu_of, missed, mostly, pick
@@ -614,15 +615,24 @@ def test_types_are_found_by_maker_kind_and_name(hands):
 
 def test_the_heading_tells_how_the_engine_is(hands):
     heading = hands.window.heading
-    hands.until(lambda: "44 frames/s" in heading.health.text())
-    assert "packets sent, 0 failed" in heading.health.toolTip()
-    assert "on time" in heading.health.text()
-    hands.parts.engine.pulse.emit(
-        protocol.Pulse(10**6, 10**6, 3, 44.0, 2.0, 0.1, 30.0, 5, 0)
-    )
-    assert "late" in heading.health.text()
+    hands.until(lambda: "packets sent, 0 failed" in heading.health.toolTip())
+    frames = protocol.Pulse(10**6, 10**6, 10**6, 44.0, 2.0, 0.1, 30.0, 5, 0)
+    hands.parts.engine.pulse.emit(frames)
+    assert "light stutters" in heading.health.text()
+    assert "Close what else runs on it" in heading.health.toolTip()
     heading._engine(False)
     assert "starting the engine" in heading.health.text()
+
+
+def test_frames_that_nobody_sees_are_not_spoken_of():
+    stutter = Stutter()
+    assert stutter.look(900, 0.0) == 0  # before the window
+    assert stutter.look(902, 1.0) == 2
+    assert stutter.look(906, 20.0) == 6
+    assert stutter.look(906, 31.5) == 4
+    assert stutter.look(3, 32.0) == 4  # another engine
+    assert stutter.look(4, 60.0) == 1
+    assert 2 < SEEN <= 6
 
 
 def test_notices_lie_over_the_place_and_move_nothing(hands):

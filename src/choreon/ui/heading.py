@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from choreon.engine.protocol import Pulse
@@ -19,6 +19,27 @@ from choreon.ui.troubles import Troubles
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.faders import Fader
 
+RECENT = 30.0  # seconds for which skipped frames are told
+SEEN = 5  # so many skipped within that are seen on stage
+
+
+class Stutter:
+    """Counts the frames that were skipped of late."""
+
+    def __init__(self) -> None:
+        self._missed: int | None = None  # so far
+        self._skips: list[tuple[float, int]] = []  # when, and how many
+
+    def look(self, missed: int, now: float) -> int:
+        """Returns how many were skipped of late. What was before the first look, and
+        with another engine, does not count.
+        """
+        before, self._missed = self._missed, missed
+        if before is not None and missed > before:
+            self._skips.append((now, missed - before))
+        self._skips = [(at, n) for at, n in self._skips if now - at < RECENT]
+        return sum(count for _, count in self._skips)
+
 
 class Heading(QFrame):
     """One line across the window."""
@@ -29,11 +50,7 @@ class Heading(QFrame):
     def __init__(self, parts: Parts) -> None:
         super().__init__()
         self.parts = parts
-        self._late = (
-            -1,
-            -100.0,
-            0,
-        )  # frames late so far, when the last ones came, and how many
+        self._stutter = Stutter()
         self._black: bool | None = None  # what the button shows
         self.setFixedHeight(56)
         box = QHBoxLayout(self)
@@ -87,9 +104,6 @@ class Heading(QFrame):
             self.blackout,
         ):
             box.addWidget(tail)
-        self._tick = QTimer(self, interval=1000)
-        self._tick.timeout.connect(self._tell_kept)
-        self._tick.start()
         parts.document.show_changed.connect(self._show)
         parts.document.history_changed.connect(self._show)
         parts.document.kept_changed.connect(lambda _: self._tell_kept())
@@ -120,16 +134,7 @@ class Heading(QFrame):
             self.kept.setToolTip(kept.trouble)
             basics.set_role(self.kept, "alarm")
             return
-        ago = int(time.time() - kept.when)
-        when = (
-            "just now"
-            if ago < 2
-            else f"{ago} s ago"
-            if ago < 60
-            else f"{ago // 60} min ago"
-        )
-        if ago >= 3600:
-            when = time.strftime("%H:%M", time.localtime(kept.when))
+        when = time.strftime("%H:%M", time.localtime(kept.when))
         self.kept.setText(f"kept {when}")
         self.kept.setToolTip(f"Every edit is written to {kept.path} within a second.")
         basics.set_role(self.kept, "small")
@@ -192,21 +197,25 @@ class Heading(QFrame):
         self.blackout.setIcon(theme.icon("dark", theme.PIT if on else theme.SOFT))
 
     def _pulse(self, pulse: Pulse) -> None:
-        now = time.monotonic()
-        if self._late[0] < 0:  # what was before this window is told in the tip only
-            self._late = (pulse.late, -100.0, 0)
-        if pulse.late > self._late[0]:
-            self._late = (pulse.late, now, pulse.late - self._late[0])
-        late = f"{self._late[2]} late" if now - self._late[1] < 30 else "on time"
-        dot = f'<span style="color:{theme.LIVE}">●</span>'
-        self.health.setText(f"{dot} {pulse.rate:.0f} frames/s · {late}")
-        self.health.setToolTip(
+        skipped = self._stutter.look(pulse.missed, time.monotonic())
+        figures = (
             f"{pulse.frames} frames, {pulse.late} more than 4 ms late, "
             f"{pulse.missed} skipped. "
             f"A frame takes {pulse.cost:.1f} ms; the worst of the last half second "
             f"came {pulse.lateness:.1f} ms late. "
             f"{pulse.sent} packets sent, {pulse.errors} failed."
         )
+        if skipped >= SEEN:
+            sign, text = f'<span style="color:{theme.ALARM}">▲</span>', "light stutters"
+            advice = (
+                f"{skipped} frames were skipped in the last half minute: this computer "
+                "is too busy. Close what else runs on it, and plug it in. "
+            )
+        else:
+            sign = f'<span style="color:{theme.LIVE}">●</span>'
+            text, advice = f"{pulse.rate:.0f} frames/s", ""
+        self.health.setText(f"{sign} {text}")
+        self.health.setToolTip(advice + figures)
 
     def _engine(self, alive: bool) -> None:
         if not alive:

@@ -116,6 +116,7 @@ class Notice(QFrame):
         return False
 
 
+FRAME_SIDES, FRAME_TOP = 8, 44  # pixels that a frame around the window takes
 SIZES = (80, 90, 100, 110, 125, 150, 175, 200)
 
 
@@ -170,7 +171,7 @@ class MainWindow(QMainWindow):
         self.perform.guest_wanted.connect(self.ask_guest)
         self.setCentralWidget(self.whole)
         self.setWindowTitle(f"{parts.document.show.name} — Choreon")
-        self.resize(1280, 800)
+        self.resize(self._usual_size())
         self.setMinimumSize(960, 600)
         parts.notices.told.connect(self.notice.tell)
         parts.notices.working.connect(self._working)
@@ -188,6 +189,13 @@ class MainWindow(QMainWindow):
         self.go(text_of(self.settings, "place") or usual)
         if parts.document.kept.trouble:
             self.notice.tell(parts.document.kept.trouble, "alarm")
+
+    def _usual_size(self) -> QSize:
+        """1280 × 800, or what the free area of the screen leaves of it, with room for
+        the frame that the system puts around.
+        """
+        free = self.screen().availableSize() - QSize(FRAME_SIDES, FRAME_TOP)
+        return QSize(1280, 800).boundedTo(free)
 
     def _splitters(self) -> list[tuple[str, QSplitter]]:
         return [

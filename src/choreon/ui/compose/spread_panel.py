@@ -23,7 +23,11 @@ from choreon.ui.widgets.colour_field import ColourField, on_screen
 from choreon.ui.widgets.values import ValueField
 
 COLOUR, POINT = "colour", "point"
-SHAPES = (("Straight", "line"), ("From the middle out", "middle"), ("Wings", "wings"))
+SHAPES = (
+    ("Straight", "line"),
+    ("From the middle out", "middle"),
+    ("Mirrored", "wings"),
+)
 Rgb = tuple[float, float, float]
 
 
