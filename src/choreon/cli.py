@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from choreon import __version__, folders
+from choreon.menu import commands_of
 
 if TYPE_CHECKING:
     from choreon.model.show import Show
@@ -100,6 +101,11 @@ def _parser() -> argparse.ArgumentParser:
     )
     stop.set_defaults(run=_stop)
 
+    menu = commands.add_parser(
+        "install", help="put Choreon into the menu of this user's desktop"
+    )
+    menu.set_defaults(run=_install)
+
     sims = commands.add_parser("sim", help="stand-ins for devices").add_subparsers(
         metavar="DEVICE", required=True
     )
@@ -134,6 +140,10 @@ def _parser() -> argparse.ArgumentParser:
     node.set_defaults(run=_node)
     controller = sims.add_parser("controller", help="the practice controller's window")
     controller.set_defaults(run=_controller)
+    for _, command, _ in commands_of(parser):
+        command.add_argument(
+            "--version", action="version", version=f"Choreon {__version__}"
+        )
     return parser
 
 
@@ -335,6 +345,19 @@ def _stop(arguments: argparse.Namespace) -> int:
     from choreon.engine import ending
 
     return ending.stop(arguments.fade)
+
+
+def _install(arguments: argparse.Namespace) -> int:
+    from choreon import menu
+
+    home = folders.data().parent
+    try:
+        for path in menu.install(home, _parser()):
+            print(path)
+    except OSError as error:
+        print(f"{home} cannot be written: {error.strerror}.", file=sys.stderr)
+        return 1
+    return 0
 
 
 def _node(arguments: argparse.Namespace) -> int:

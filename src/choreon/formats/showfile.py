@@ -28,6 +28,7 @@ from choreon.model.show import COLLECTIONS, Show
 
 PART = ".part"  # a file that is being written
 LIMIT = 64 << 20  # bytes a member may unpack to
+MIME = "application/vnd.choreon.show"
 
 SCHEMA_NAME = "https://json-schema.org/draft/2020-12/schema"
 
@@ -59,7 +60,8 @@ def to_bytes(show: Show, edits: int = 0) -> bytes:
     kinds = {i: kind for i, kind in show.types.items() if i in used}
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        archive.writestr("mimetype", "application/vnd.choreon.show")
+        # first and not packed, so that a desktop knows the file by its first bytes
+        archive.writestr("mimetype", MIME, zipfile.ZIP_STORED)
         with archive.open("show.json", "w") as member:
             for piece in _pieces(show, list(kinds), edits):
                 member.write(piece)
