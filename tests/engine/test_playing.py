@@ -1,12 +1,23 @@
 """What pressing and dragging does, as plain values."""
 
+import random
+
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from choreon.demo import low_tide
 from choreon.engine import actions
+from choreon.engine.actions import draft as drafts
+from choreon.engine.actions import lasting
+from choreon.engine.do import Do
 from choreon.engine.inputs import midi as controls
 from choreon.engine.inputs.soft_takeover import SoftTakeover
 from choreon.model import edits
+from choreon.model.attributes import TARGET_COLOUR
+from choreon.model.verbs import Verb
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import compose
 from choreon.wire.midi import Event
 from tests import play
 
@@ -123,3 +134,46 @@ def test_a_fader_that_stands_elsewhere_never_makes_the_light_jump():
     assert max(steps) <= 0.2
     assert hand.move("f", level, 1.0) == 1.0
     assert hand.move("f", 1.0, 0.9) == 0.9  # now they are one
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 2**31))
+def test_what_is_kept_and_stays_on_changes_no_light(seed):
+    """A draft of random values, over random things that play: the scene made of it
+    comes on below it at once, and the draft goes; a look every 4 ms.
+    """
+    dice = random.Random(seed)
+    show = low_tide()
+    state = lasting.blank(show)
+    others = dice.choice([0, 2])
+    for ref in dice.sample([p.ref for p in show.playables.values()], others):
+        state = actions.perform(show, state, Do(ref, Verb.PRESS), 0.0)
+    lamps = dice.sample(["par-1", "par-2", "spot-1", "wash-1", "front-1"], 3)
+    look = {lamp: {"Dimmer": dice.random()} for lamp in lamps}
+    for lamp in lamps:
+        if not lamp.startswith("front"):
+            look[lamp] |= dict(
+                zip(TARGET_COLOUR, (dice.random(), 0.3, 1.0), strict=True)
+            )
+        if lamp.startswith(("spot", "wash")):
+            look[lamp] |= {"Pan": dice.uniform(-90, 90), "Tilt": dice.uniform(-60, 60)}
+    state = drafts.set_draft(state, look)
+    show, ref = edits.keep_scene(show, "Kept", look, 2.0, 2.0, "", ())
+    compiled = compile_show(show)
+    now = 20.0
+    after = actions.perform(show, state, Do(ref, Verb.START), now)
+    after = drafts.clear(after, now)
+    rows = [compiled.rig.where[lamp]["Dimmer"][0][1] for lamp in lamps]
+    wanted = compose(compiled, state, now).values[rows]
+    for n in range(0, 600, 2 if others else 1):
+        found = compose(compiled, after, now + 0.004 * n).values[rows]
+        assert (found >= wanted - 1e-6).all(), n  # what others light more comes through
+        if not others:
+            assert found == pytest.approx(wanted, abs=1e-6), n
+    assert actions.perform(show, after, Do(ref, Verb.START), now + 3.0) is after
+    (kept,) = [player for player in after.players if player.ref == ref]
+    gone = actions.perform(show, after, Do(ref, Verb.PRESS), now + 3.0)
+    if not others:  # it goes out in its own two seconds
+        half = compose(compiled, gone, now + 4.0).values[rows]
+        assert half == pytest.approx(wanted / 2, abs=0.01)
+    assert kept.weight.level(now) == 1.0

@@ -1146,3 +1146,46 @@ def test_an_empty_room_without_width_is_still_drawn(hands, compose):
     )
     QTest.qWait(80)
     assert not compose.stage.grab().isNull()
+
+
+@pytest.mark.parametrize("after", ["let go", "stays", "goes on"])
+def test_what_becomes_of_the_light_when_the_draft_is_kept(hands, node, after):
+    """Chosen once, it is chosen again; undo brings the draft back and takes the rest."""
+    hands.place("compose")
+    parts, ledger = hands.parts, hands.window.ledger
+    parts.draft.touch({"par-1": {"Dimmer": 0.6}})
+    address = parts.document.show.fixtures["par-1"].address
+
+    def level() -> int:
+        return (values(node, 1) or [0] * 512)[address - 1]
+
+    hands.until(lambda: level() == 153)
+    hands.click(ledger.keep_button)
+    form = ledger.form
+    hands.until(form.isVisible)
+    place = form.after.findData(after)
+    hands.select(form.after, form.after.itemText(place))
+    form.name.setText("Kept light")
+    hands.click(ledger.confirm)
+    hands.until(lambda: "kept-light" in parts.document.show.playables)
+    playing = [p.ref.id for p in parts.engine.state.players]
+    if after == "goes on":
+        assert "par-1" in parts.engine.state.draft.look
+        assert playing == []
+    else:
+        assert parts.engine.state.draft.empty
+    if after == "stays":
+        hands.until(
+            lambda: [p.ref.id for p in parts.engine.state.players] == ["kept-light"]
+        )
+    hands.heeded()
+    hands.until(lambda: level() == (0 if after == "let go" else 153))
+    QTest.keyClick(hands.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    hands.until(lambda: "kept-light" not in parts.document.show.playables)
+    hands.until(lambda: "par-1" in parts.engine.state.draft.look)
+    hands.until(lambda: level() == 153)
+    hands.click(ledger.keep_button)
+    hands.until(form.isVisible)
+    assert form.after.currentData() == after
+    form.kind.setCurrentIndex(1)  # a palette does not shine by itself
+    assert form.after.findData("stays") == -1

@@ -10,6 +10,8 @@ class Verb(StrEnum):
 
     PRESS = "press"
     """As a finger on a pad: on, off, or over to it within a choice."""
+    START = "start"
+    """On at once, without its time to come in; nothing where it is on already."""
     SWITCH = "switch"
     """On where the value is half or more, else off; nothing where it is so already."""
     LEVEL = "level"

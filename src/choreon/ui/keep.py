@@ -15,10 +15,18 @@ from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.model.values import Look
 from choreon.ui import words
 from choreon.ui.parts import Parts
+from choreon.ui.settings import open_settings, text_of
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
 SCENE = "scene"
+LET_GO, STAYS, GOES_ON = "let go", "stays", "goes on"
+AFTER = {
+    LET_GO: ("and let the light go", "The draft is let go."),
+    STAYS: ("and it stays on", "It stays on, in the draft's place."),
+    GOES_ON: ("and go on in the draft", "The draft goes on."),
+}
+"""What happens to the light when the draft is kept: what is offered, and told."""
 
 
 class KeepForm(QWidget):
@@ -94,6 +102,11 @@ class KeepForm(QWidget):
             cancel,
             self.confirm,
         )
+        self.after = QComboBox()
+        self.after.setAccessibleName("What happens to the light then")
+        self.after.setToolTip("What happens to the light once it is kept")
+        self.after.setMinimumWidth(200)
+        self.after.activated.connect(self._remember)
         second = basics.row(
             basics.label("with", "soft"),
             *self.families.values(),
@@ -103,6 +116,7 @@ class KeepForm(QWidget):
             self.exact,
             self.what,
             1,
+            self.after,
             spacing=6,
         )
         basics.stack(self, first, second, spacing=6)
@@ -148,8 +162,24 @@ class KeepForm(QWidget):
         ):
             widget.setVisible(scene)
         self.exact.setVisible(not scene)
+        self._offer_after(scene)
         self.name.setText(self.suggest())
         self._refresh()
+
+    def _offer_after(self, scene: bool) -> None:
+        """What may become of the light: a palette does not shine by itself, and what is
+        blind is not on to stay. What was chosen last is chosen again.
+        """
+        stays = scene and not self.parts.engine.state.draft.blind
+        self.after.clear()
+        for key, (text, _) in AFTER.items():
+            if stays or key != STAYS:
+                self.after.addItem(text, key)
+        last = self.after.findData(text_of(open_settings(), "after_keep"))
+        self.after.setCurrentIndex(max(0, last))
+
+    def _remember(self) -> None:
+        open_settings().setValue("after_keep", self.after.currentData())
 
     def _refresh(self) -> None:
         scene = self.kind.currentData() == SCENE
@@ -229,7 +259,7 @@ class KeepForm(QWidget):
         return stems.pop() if len(stems) == 1 else ""
 
     def keep(self) -> None:
-        """Store it, then let the draft go."""
+        """Store it; what happens to the light then is what was chosen."""
         look, kind = self.look(), self.kind.currentData()
         effects = self.effects()
         if not look and not effects:
@@ -256,6 +286,10 @@ class KeepForm(QWidget):
             )
             made = Ref(PALETTE, palette_id)
         called = name_of(show, made)
-        parts.draft.store(f"keep {called}", show)
-        parts.notices.told.emit(f"Kept as {called}. The draft is let go.", "info")
+        after = self.after.currentData()
+        if after == GOES_ON:
+            parts.document.edit(f"keep {called}", show)
+        else:
+            parts.draft.store(f"keep {called}", show, made if after == STAYS else None)
+        parts.notices.told.emit(f"Kept as {called}. {AFTER[after][1]}", "info")
         self.done.emit(made)

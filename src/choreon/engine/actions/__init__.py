@@ -39,7 +39,7 @@ from choreon.model.refs import (
 from choreon.model.show import Show
 from choreon.model.tiles import Choice, MasterTile, Pad, Page, parts
 from choreon.model.verbs import Edge, Verb
-from choreon.render.state import Player, PlayState
+from choreon.render.state import Fades, Player, PlayState
 
 replace = msgspec.structs.replace
 
@@ -96,9 +96,23 @@ def _perform(
         return state  # the window does it, or it is gone
     if players.playable_of(show, do.ref) is None:
         return None
+    if do.verb == Verb.START:
+        on = (player for player in state.players if not player.releasing)
+        if any(player.ref == do.ref for player in on):
+            return state
+        show = _without_fade_in(show, do.ref)
+        do = replace(do, verb=Verb.PRESS)
     # Something that plays, without a tile: as a pad of its own.
     pad = Pad(id=str(do.ref), plays=parts(do.ref))
     return tiles.act_on(show, state, Page(id="", name=""), pad, do, now, ways, by)
+
+
+def _without_fade_in(show: Show, ref: Ref) -> Show:
+    """The show with something that plays coming in at once."""
+    playable = players.playable_of(show, ref)
+    assert playable is not None
+    quick = players.timed(playable, Fades(fade_in=0.0))
+    return replace(show, playables={**show.playables, ref.id: quick})
 
 
 def _to_player(show: Show, state: PlayState, do: Do, now: float) -> PlayState | None:

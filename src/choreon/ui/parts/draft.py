@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from choreon.engine import protocol
 from choreon.engine.actions import draft as actions
+from choreon.engine.do import Do
 from choreon.model import effects as motions
 from choreon.model.attributes import attribute
 from choreon.model.edits import filled, merge_looks
@@ -16,6 +17,7 @@ from choreon.model.motion import Effect, Effects
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
+from choreon.model.verbs import Verb
 from choreon.render import commands, open_up
 from choreon.render.state import PlayState
 from choreon.ui.parts.document import Document
@@ -135,9 +137,16 @@ class Draft(QObject):
             self._let_go()
             self._note("clear the draft", before)
 
-    def store(self, name: str, show: Show) -> None:
-        """An edit that stores it: it is let go with that, and comes back with undo."""
+    def store(self, name: str, show: Show, instead: Ref | None = None) -> None:
+        """An edit that stores it: it is let go with that, and comes back with undo.
+        `instead`: what is on at once in its place, so that no light changes.
+        """
         before = self.held
+        if instead is not None:
+            self._document.edit(name, show, before, Held())
+            self._engine.send(Do(instead, Verb.START))
+            self._let_go()
+            return
         self._let_go()
         self._document.edit(name, show, before, Held())
 
