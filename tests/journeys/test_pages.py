@@ -664,23 +664,6 @@ def test_groups_lamps_and_palettes_are_dragged_out_of_their_lists(hands, monkeyp
     ]
 
 
-def test_size_and_contrast_are_chosen_for_the_next_start(hands):
-    from choreon.ui.settings import scale_of
-
-    settings = hands.window.settings
-    for wrong, scale in (("1.5", 1.5), ("9", 2.0), ("0.1", 0.8), ("large", 1.0)):
-        settings.setValue("scale", wrong)
-        assert scale_of(settings) == scale
-    settings.setValue("scale", float("nan"))
-    assert scale_of(settings) == 1.0
-    pick(hands, hands.window.more.click, "Size of everything", "125")
-    assert scale_of(settings) == 1.25
-    pick(hands, hands.window.more.click, "High contrast")
-    assert settings.value("contrast") == "high"
-    settings.setValue("scale", 1.0)
-    settings.setValue("contrast", "")
-
-
 def test_a_group_and_a_tile_go_aside(hands, perform):
     menu = perform.aside_menu()
     next(a for a in menu.actions() if a.text() == "Washes").trigger()

@@ -93,3 +93,8 @@ def scale_of(settings: QSettings) -> float:
     except ValueError:
         return 1.0
     return min(2.0, max(0.8, scale)) if math.isfinite(scale) else 1.0
+
+
+def is_calm(settings: QSettings) -> bool:
+    """Returns whether pictures that would move stand still."""
+    return text_of(settings, "motion") == "calm"

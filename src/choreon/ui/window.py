@@ -35,11 +35,11 @@ from choreon.ui.parts import Parts
 from choreon.ui.perform.guest import GuestView
 from choreon.ui.perform.guest_dialog import GuestDialog
 from choreon.ui.perform.place import PerformPlace
+from choreon.ui.preferences import CLOSING, SIZES, Preferences
 from choreon.ui.rig.place import OUTPUTS_VIEW, RigPlace
 from choreon.ui.settings import (
     arrangement_of,
     open_settings,
-    scale_of,
     text_of,
 )
 from choreon.ui.surfaces.place import SurfacesPlace
@@ -117,7 +117,6 @@ class Notice(QFrame):
 
 
 FRAME_SIDES, FRAME_TOP = 8, 44  # pixels that a frame around the window takes
-SIZES = (80, 90, 100, 110, 125, 150, 175, 200)
 
 
 class MainWindow(QMainWindow):
@@ -344,6 +343,12 @@ class MainWindow(QMainWindow):
                 words="panic help",
             ),
             do(
+                "Preferences…",
+                act=self.ask_preferences,
+                key="Ctrl+,",
+                words="settings options size contrast movement closing",
+            ),
+            do(
                 "Hand the pages to a guest…",
                 act=self.ask_guest,
                 words="guest helper PIN",
@@ -470,27 +475,18 @@ class MainWindow(QMainWindow):
             menu.addAction("New show…", lambda: open_show("new"))
             menu.addAction("Open a show…", lambda: open_show("open"))
             menu.addSeparator()
-        ask = menu.addAction("Ask what happens to the light on closing")
-        ask.setCheckable(True)
-        ask.setChecked(not self.settings.value("on_close"))
-        ask.toggled.connect(
-            lambda on: self.settings.setValue("on_close", "" if on else "go on")
-        )
-        menu.addSeparator()
-        sizes = menu.addMenu("Size of everything")
-        for percent in SIZES:
-            size = sizes.addAction(f"{percent} %", partial(self._set_scale, percent))
-            size.setCheckable(True)
-            size.setChecked(round(100 * scale_of(self.settings)) == percent)
-        contrast = menu.addAction("High contrast")
-        contrast.setCheckable(True)
-        contrast.setChecked(self.settings.value("contrast") == "high")
-        contrast.toggled.connect(self._set_contrast)
+        menu.addAction("Preferences… (Ctrl+,)", self.ask_preferences)
         menu.addSeparator()
         menu.addAction(f"The show is kept in {self.parts.document.path}").setEnabled(
             False
         )
         menu.exec(self.more.mapToGlobal(self.more.rect().topRight()))
+
+    def ask_preferences(self) -> None:
+        """Ask how the window shall behave and look."""
+        dialog = Preferences(self.settings, self)
+        dialog.later.connect(self.notice.tell)
+        dialog.exec()
 
     def _set_scale(self, percent: int) -> None:
         self.settings.setValue("scale", percent / 100.0)
@@ -510,12 +506,20 @@ class MainWindow(QMainWindow):
             event.ignore()  # a guest leaves by the PIN
             self.guest.ask()
             return
-        answer = str(self.settings.value("on_close") or "") or self._ask()
+        answer = self.closing_answer or self._ask()
         if not answer:
             event.ignore()
             return
         self.finish(stop=answer == "stop")
         event.accept()
+
+    @property
+    def closing_answer(self) -> str:
+        """What shall happen to the light on closing, as it was chosen for every time;
+        empty where it is asked.
+        """
+        chosen = text_of(self.settings, "on_close")
+        return chosen if chosen in CLOSING else ""
 
     def finish(self, stop: bool, fade: float = 2.0) -> None:
         """Write everything and let the engine go on, or have it fade out within `fade`

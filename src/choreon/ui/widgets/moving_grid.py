@@ -16,6 +16,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea, QFrame
 
 from choreon.ui import theme
+from choreon.ui.settings import is_calm, open_settings
 
 GAP = 6
 RATE = 84  # milliseconds between pictures: twelve a second, all together
@@ -136,7 +137,8 @@ class MovingGrid(QAbstractScrollArea):
     # Qt's own
 
     def showEvent(self, event: QShowEvent) -> None:
-        self._tick.start()
+        if not is_calm(open_settings()):
+            self._tick.start()
 
     def hideEvent(self, event: QHideEvent) -> None:
         self._tick.stop()

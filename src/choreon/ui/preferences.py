@@ -1,0 +1,97 @@
+"""How the window behaves and looks, for this user: asked in one place."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSettings, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QWidget
+
+from choreon.ui.keep import AFTER
+from choreon.ui.settings import is_calm, scale_of, text_of
+from choreon.ui.widgets import basics
+
+SIZES = (80, 90, 100, 110, 125, 150, 175, 200)  # per cent
+CLOSING = {
+    "": "Ask what happens to the light",
+    "go on": "Let the light go on",
+    "stop": "Fade out and stop",
+}
+
+
+class Preferences(QDialog):
+    """What is changed here is kept at once. `later` tells what shows from the next
+    start on.
+    """
+
+    later = Signal(str)
+
+    def __init__(self, settings: QSettings, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.settings = settings
+        self.setWindowTitle("Preferences")
+        self.size_box = _box("Size of everything")
+        for percent in SIZES:
+            self.size_box.addItem(f"{percent} %", percent)
+        nearest = min(SIZES, key=lambda p: abs(p - 100 * scale_of(settings)))
+        self.size_box.setCurrentIndex(SIZES.index(nearest))
+        self.size_box.activated.connect(self._size)
+        self.contrast = QCheckBox("High contrast")
+        self.contrast.setToolTip("Lighter words and stronger colours on black")
+        self.contrast.setChecked(settings.value("contrast") == "high")
+        self.contrast.toggled.connect(self._contrast)
+        self.calm = QCheckBox("Less movement")
+        self.calm.setToolTip("Pictures of motions and patterns stand still")
+        self.calm.setChecked(is_calm(settings))
+        self.calm.toggled.connect(self._calm)
+        self.closing = _box("When the window closes")
+        for key, text in CLOSING.items():
+            self.closing.addItem(text, key)
+        self.closing.setCurrentIndex(self._of(self.closing, "on_close"))
+        self.closing.activated.connect(lambda _: self._put("on_close", self.closing))
+        self.keeping = _box("When a draft is kept")
+        for key, (text, _) in AFTER.items():
+            self.keeping.addItem(f"Keep it, {text}", key)
+        self.keeping.setCurrentIndex(self._of(self.keeping, "after_keep"))
+        self.keeping.activated.connect(lambda _: self._put("after_keep", self.keeping))
+        form = QFormLayout()
+        form.setHorizontalSpacing(20)
+        form.setVerticalSpacing(12)
+        form.addRow("Size of everything", self.size_box)
+        form.addRow("", self.contrast)
+        form.addRow("", self.calm)
+        form.addRow("When the window closes", self.closing)
+        form.addRow("When a draft is kept", self.keeping)
+        inside = QWidget()
+        inside.setLayout(form)
+        self.hint = basics.label(
+            "Size and contrast show from the next start of the window on.", "soft", True
+        )
+        done = basics.button("Done", self.accept, "main")
+        basics.stack(
+            self, inside, self.hint, basics.row(1, done), margins=20, spacing=14
+        )
+
+    def _of(self, box: QComboBox, key: str) -> int:
+        return max(0, box.findData(text_of(self.settings, key)))
+
+    def _put(self, key: str, box: QComboBox) -> None:
+        self.settings.setValue(key, box.currentData())
+
+    def _size(self) -> None:
+        percent = self.size_box.currentData()
+        self.settings.setValue("scale", percent / 100.0)
+        self.later.emit(f"From the next start on everything is drawn at {percent} %.")
+
+    def _contrast(self, on: bool) -> None:
+        self.settings.setValue("contrast", "high" if on else "")
+        how = "high" if on else "usual"
+        self.later.emit(f"From the next start on the contrast is {how}.")
+
+    def _calm(self, on: bool) -> None:
+        self.settings.setValue("motion", "calm" if on else "")
+
+
+def _box(name: str) -> QComboBox:
+    made = QComboBox()
+    made.setAccessibleName(name)
+    made.setMinimumWidth(260)
+    return made
