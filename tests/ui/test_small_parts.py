@@ -6,12 +6,13 @@ import subprocess
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QIcon
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QListWidget
 
 from choreon import starter
 from choreon.model.refs import Ref
-from choreon.ui import awake, drags
+from choreon.ui import awake, drags, theme
 
 
 def test_the_screen_is_held_awake_only_where_a_desktop_agrees(monkeypatch, qapp):
@@ -89,3 +90,17 @@ def test_what_is_pulled_away_is_dragged_and_what_is_pressed_is_not(qtbot, monkey
     both = drags.carry(ref, Ref("fixture", "a"))
     assert drags.all_carried(both) == [ref, Ref("fixture", "a")]
     assert drags.carried(both) == ref
+
+
+@pytest.mark.parametrize("mode", [QIcon.Mode.Normal, QIcon.Mode.Active])
+@pytest.mark.parametrize("state", [QIcon.State.Off, QIcon.State.On])
+def test_the_sign_of_a_light_button_stays_dark_under_the_pointer(qapp, mode, state):
+    picture = theme.icon("check", theme.PIT).pixmap(24, 24, mode, state).toImage()
+    inked = [
+        picture.pixelColor(x, y)
+        for x in range(picture.width())
+        for y in range(picture.height())
+        if picture.pixelColor(x, y).alpha() > 200
+    ]
+    assert inked
+    assert max(colour.lightness() for colour in inked) < 80

@@ -20,7 +20,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.faders import Fader
 
 RECENT = 30.0  # seconds for which skipped frames are told
-SEEN = 5  # so many skipped within that are seen on stage
+SEEN = 9  # so many skipped within that, a fifth of a second, are seen on stage
 
 
 class Stutter:

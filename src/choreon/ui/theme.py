@@ -67,8 +67,10 @@ def font(size: int = 14, strong: bool = False) -> QFont:
 
 @cache
 def icon(name: str, token: str = "", active: str = "") -> QIcon:
-    """A shipped icon, in one colour, and in another when checked."""
-    token, active = token or SOFT, active or TEXT
+    """A shipped icon, in one colour, and in another when checked or under the pointer.
+    A dark one stands on a light button, and stays dark.
+    """
+    token, active = token or SOFT, active or (PIT if token == PIT else TEXT)
     made = QIcon()
     made.addPixmap(pixmap(name, token), QIcon.Mode.Normal, QIcon.State.Off)
     made.addPixmap(pixmap(name, active), QIcon.Mode.Normal, QIcon.State.On)
