@@ -170,7 +170,7 @@ class MainWindow(QMainWindow):
         self.perform.guest_wanted.connect(self.ask_guest)
         self.setCentralWidget(self.whole)
         self.setWindowTitle(f"{parts.document.show.name} — Choreon")
-        self.resize(self._usual_size())
+        self.resize(self.usual_size())
         self.setMinimumSize(960, 600)
         parts.notices.told.connect(self.notice.tell)
         parts.notices.working.connect(self._working)
@@ -189,7 +189,7 @@ class MainWindow(QMainWindow):
         if parts.document.kept.trouble:
             self.notice.tell(parts.document.kept.trouble, "alarm")
 
-    def _usual_size(self) -> QSize:
+    def usual_size(self) -> QSize:
         """1280 × 800, or what the free area of the screen leaves of it, with room for
         the frame that the system puts around.
         """

@@ -43,6 +43,7 @@ SCENES, PALETTES, MOTIONS = "scenes", "palettes", "motions"
 EVERYWHERE = "Everywhere"
 FIND = {False: 154, True: 64}  # pixels to find by: beside few buttons, beside many
 ROOMY, TIGHT = 920, 660  # pixels of width for all words, and for all but those
+BARE = 540  # below that what makes something new is a sign alone
 NO_SCENES = (
     "No scenes yet. Choose lights, give them level and colour, then press "
     "“Keep as…” below."
@@ -186,12 +187,19 @@ class Shelf(QWidget):
         """With little room what can be done with a card goes before finding others."""
         narrow = self.width() < ROOMY
         self.deeds.set_narrow(narrow)
-        self.chase.setText("Chase" if narrow else "New chase")
-        self.capture.setText("Capture" if narrow else "Capture stage")
+        bare = self.width() < BARE
+        short = ("", "") if bare else ("Chase", "Capture")
+        long = ("New chase", "Capture stage")
+        for button, text in zip(
+            (self.chase, self.capture), short if narrow else long, strict=True
+        ):
+            button.setText(text)
         self.search.setMinimumWidth(FIND[narrow])
         crowded = self.width() < TIGHT and bool(self.chosen)
         self.search.setVisible(not crowded)
-        self.folder.setVisible(not crowded and self.folder.count() > 1)
+        filtered = self.folder.currentIndex() > 0
+        room = filtered if bare else not crowded
+        self.folder.setVisible(room and self.folder.count() > 1)
 
     def hideEvent(self, event: QHideEvent) -> None:
         self.parts.preview.look_at(None)

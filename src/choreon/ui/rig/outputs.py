@@ -6,8 +6,8 @@ import re
 import time
 from functools import partial
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QHideEvent, QShowEvent
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QHideEvent, QResizeEvent, QShowEvent
 from PySide6.QtNetwork import QAbstractSocket, QNetworkInterface
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -80,6 +80,9 @@ def interfaces() -> list[tuple[str, str]]:
     return found
 
 
+ROOMY, NARROW = 560, 360  # pixels of width for three fields side by side, and for two
+
+
 class OutputCard(QWidget):
     """One output: what it is, how it does, and its fields."""
 
@@ -112,16 +115,14 @@ class OutputCard(QWidget):
         self.remove = basics.tool("trash", "Remove this output", self._remove)
         self._make_fields()
         self.titles: dict[str, QWidget] = {}
-        grid = QGridLayout()
-        grid.setSpacing(6)
-        for i, (title, widget) in enumerate(self.lines):
-            row, column = divmod(i, 3)
-            label = basics.label(title, "soft")
-            self.titles[title] = label
-            grid.addWidget(label, row, 2 * column)
-            grid.addWidget(widget, row, 2 * column + 1)
+        self._grid = QGridLayout()
+        self._grid.setSpacing(6)
+        for title, _ in self.lines:
+            self.titles[title] = basics.label(title, "soft")
+        self._columns = 0
+        self._lay_fields(3)
         fields = QWidget()
-        fields.setLayout(grid)
+        fields.setLayout(self._grid)
         head = basics.row(self.on, self.name, self.protocol, 1, self.state, self.remove)
         ticks = basics.row(self.rest, self.art_sync, 1)
         panel = basics.panel(head, self.trouble, self.silence, fields, ticks, spacing=6)
@@ -133,6 +134,24 @@ class OutputCard(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
         self.fill()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where it is narrow, fewer fields stand side by side."""
+        super().resizeEvent(event)
+        self._lay_fields(3 if event.size().width() >= ROOMY else 2)
+
+    def minimumSizeHint(self) -> QSize:
+        """As wide as two fields side by side."""
+        return QSize(NARROW, super().minimumSizeHint().height())
+
+    def _lay_fields(self, columns: int) -> None:
+        if columns == self._columns:
+            return
+        self._columns = columns
+        for i, (title, widget) in enumerate(self.lines):
+            row, column = divmod(i, columns)
+            self._grid.addWidget(self.titles[title], row, 2 * column)
+            self._grid.addWidget(widget, row, 2 * column + 1)
 
     def _make_fields(self) -> None:
         self.host = QLineEdit()

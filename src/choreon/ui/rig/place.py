@@ -136,7 +136,7 @@ class RigPlace(QStackedWidget):
         for i, (name, tip) in enumerate(VIEWS):
             button = basics.button(name, partial(self.go, i), "quiet", tip=tip)
             button.setCheckable(True)
-            button.setStyleSheet("padding: 5px 12px;")
+            button.setStyleSheet("padding: 5px 9px;")
             self.buttons.addButton(button, i)
             made.append(button)
         self.arrange_button = basics.tool(

@@ -22,6 +22,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QResizeEvent,
     QShowEvent,
     QStaticText,
 )
@@ -470,6 +471,9 @@ def _fitting(painter: QPainter, short: str, width: float) -> str:
     return short[:1] + number if short[-1:].isdigit() else short[:2]
 
 
+ROOMY = 520  # pixels of width for a whole sentence above the addresses
+
+
 class RibbonPanel(QWidget):
     """The ribbon with a tab for each universe, clashes in words, and what is done to
     many addresses at once.
@@ -516,6 +520,12 @@ class RibbonPanel(QWidget):
         self._at_clash = -1
         self._fill()
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where it is narrow, less is said."""
+        super().resizeEvent(event)
+        if (event.size().width() >= ROOMY) != self._roomy:
+            self._tell()
+
     def _fill(self) -> None:
         show = self.parts.document.show
         planned: set[int] = (
@@ -548,6 +558,7 @@ class RibbonPanel(QWidget):
         self.ribbon.update()
 
     def _tell(self) -> None:
+        self._roomy = self.width() >= ROOMY
         show = self.parts.document.show
         found = patch.clashes(show)
         if found:
@@ -558,7 +569,10 @@ class RibbonPanel(QWidget):
             more = f" (and {len(found) - 1} more)" if len(found) > 1 else ""
             text = f"▲ {names} share {first.universe}.{first.first}–{first.last}{more}"
         else:
-            text = f"{len(self.ribbon.taken())} of 512 slots taken · no clashes"
+            taken = f"{len(self.ribbon.taken())} of 512"
+            text = f"{taken} taken"
+            if self._roomy:
+                text = f"{taken} slots taken · no clashes"
         colour = theme.ALARM if found else theme.SOFT
         self.note.setText(text)
         self.note.setToolTip(self._all_clashes() or "Nothing clashes")
