@@ -6,6 +6,7 @@ import pytest
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
 
+from choreon import __version__
 from choreon.ui.keep import AFTER
 from choreon.ui.preferences import CLOSING
 from choreon.ui.settings import is_calm, scale_of
@@ -68,3 +69,21 @@ def test_values_of_a_newer_program_count_as_none(hands):
 
     hands.in_dialog(hands.window.ask_preferences, look)
     assert hands.window.closing_answer == ""
+
+
+def test_version_and_licences_are_told(hands):
+    def look(dialog) -> None:
+        words = dialog.words.toPlainText()
+        assert words.startswith(f"Choreon {__version__}")
+        for part in (
+            "Apache License",
+            "numpy",
+            "PySide6",
+            "msgspec",
+            "OPEN FONT",
+            "ISC",
+        ):
+            assert part.lower() in words.lower(), part
+        assert "see the package" not in words
+
+    hands.in_dialog(lambda: pick(hands, hands.window.more.click, "About"), look)

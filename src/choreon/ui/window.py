@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from choreon.model.refs import TEMPO, Ref
 from choreon.ui import theme, words
+from choreon.ui.about import About
 from choreon.ui.awake import Awake
 from choreon.ui.compose.place import ComposePlace
 from choreon.ui.compose.shelf import PALETTES, SCENES
@@ -342,6 +343,7 @@ class MainWindow(QMainWindow):
                 key="Ctrl+Shift+Home",
                 words="panic help",
             ),
+            do("About Choreon…", act=self.tell_about, words="version licence help"),
             do(
                 "Preferences…",
                 act=self.ask_preferences,
@@ -476,11 +478,16 @@ class MainWindow(QMainWindow):
             menu.addAction("Open a show…", lambda: open_show("open"))
             menu.addSeparator()
         menu.addAction("Preferences… (Ctrl+,)", self.ask_preferences)
+        menu.addAction("About Choreon…", self.tell_about)
         menu.addSeparator()
         menu.addAction(f"The show is kept in {self.parts.document.path}").setEnabled(
             False
         )
         menu.exec(self.more.mapToGlobal(self.more.rect().topRight()))
+
+    def tell_about(self) -> None:
+        """Show the version and the licences."""
+        About(self).exec()
 
     def ask_preferences(self) -> None:
         """Ask how the window shall behave and look."""

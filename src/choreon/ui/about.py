@@ -1,0 +1,102 @@
+"""What this is, which version, and under which licences it and its parts are."""
+
+from __future__ import annotations
+
+import re
+from importlib import metadata
+from pathlib import Path
+
+from PySide6.QtWidgets import QDialog, QPlainTextEdit, QWidget
+
+from choreon import __version__
+from choreon.ui.widgets import basics
+
+HERE = Path(__file__).parent
+
+
+def parts() -> list[tuple[str, str, str]]:
+    """Returns name, version and licence of every package that this one needs."""
+    try:
+        needed = metadata.requires("choreon") or []
+    except metadata.PackageNotFoundError:
+        return []
+    found = []
+    for line in needed:
+        match = re.match(r"[A-Za-z0-9_.-]+", line)
+        if "extra ==" in line or match is None:
+            continue
+        try:
+            about = metadata.metadata(match[0])
+        except metadata.PackageNotFoundError:
+            continue
+        found.append((about["Name"], about["Version"], _licence(match[0])))
+    return sorted(found, key=lambda part: part[0].lower())
+
+
+def _licence(name: str) -> str:
+    """The licence of a package in few words: as it is named, else by the first line of
+    its text.
+    """
+    about = metadata.metadata(name)
+    classes = [
+        text.rpartition(" :: ")[2]
+        for text in about.get_all("Classifier") or []
+        if text.startswith("License ::") and not text.endswith("OSI Approved")
+    ]
+    expression = about.get_all("License-Expression") or []
+    said = [text.strip() for text in about.get_all("License") or []]
+    for words in (*expression, ", ".join(classes), *said):
+        if words:
+            return words.splitlines()[0]
+    for file in metadata.files(name) or []:
+        if re.match(r"(LICEN[CS]E|COPYING)", file.name, re.IGNORECASE):
+            whole = Path(str(file.locate())).read_text("utf-8", "replace")
+            if "Permission is hereby granted, free of charge" in whole:
+                return "MIT License"
+            lines = whole.split("\n")
+            named = (
+                line.strip() for line in lines if re.search(r"(?i)licen[cs]e", line)
+            )
+            return next(named, "see the package")
+    return "see the package"
+
+
+def text() -> str:
+    """Returns all of it as plain text."""
+    lines = [f"{name} {version}: {licence}" for name, version, licence in parts()]
+    shipped = [
+        ("Letters: Atkinson Hyperlegible Next", HERE / "fonts" / "OFL.txt"),
+        ("Icons", HERE / "icons" / "LICENSE"),
+    ]
+    whole = [
+        f"Choreon {__version__}",
+        "Stage lighting for the person who lights a small venue alone.",
+        "Under the Apache License, version 2.0.",
+        "",
+        "It stands on:",
+        *lines,
+    ]
+    for title, file in shipped:
+        if file.exists():
+            whole += ["", "", title, "", file.read_text("utf-8").strip()]
+    return "\n".join(whole)
+
+
+class About(QDialog):
+    """The version and the licences."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("About Choreon")
+        self.resize(620, 460)
+        self.words = QPlainTextEdit(text())
+        self.words.setReadOnly(True)
+        self.words.setAccessibleName("Version and licences")
+        basics.stack(
+            self,
+            basics.label(f"Choreon {__version__}", "big"),
+            self.words,
+            basics.row(1, basics.button("Done", self.accept, "main")),
+            margins=20,
+            spacing=12,
+        )
