@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-
 from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer
 from PySide6.QtGui import (
     QColor,
@@ -103,13 +101,6 @@ class MovingGrid(QAbstractScrollArea):
     # drawing
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        begin = time.perf_counter()
-        self._paint()
-        # where drawing takes long there are fewer pictures, and time for all else
-        cost = int(1000 * (time.perf_counter() - begin))
-        self._tick.setInterval(max(RATE, 3 * cost))
-
-    def _paint(self) -> None:
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for index in range(self.count()):
