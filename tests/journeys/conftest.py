@@ -41,6 +41,11 @@ def inner(widget: QWidget) -> QWidget:
     return widget.viewport() if isinstance(widget, QAbstractScrollArea) else widget
 
 
+def in_window_of(widget: QWidget, other: QWidget | None) -> bool:
+    """Whether another widget lies in the same window."""
+    return other is not None and other.window() is widget.window()
+
+
 class Hands:
     """What a user does with a window."""
 
@@ -173,7 +178,9 @@ class Hands:
         QApplication.processEvents()
 
     def type(self, widget: QWidget, text: str, enter: bool = True) -> None:
+        """Type into a widget, once the keys go to its window."""
         widget.setFocus()
+        self.until(lambda: in_window_of(widget, QApplication.focusWidget()))
         for key in text:
             QTest.keyClicks(QApplication.focusWidget() or widget, key)
         if enter:
@@ -194,7 +201,8 @@ class Hands:
                 return
             watch.stop()
             asked.append(dialog)
-            QTest.qWait(50)  # it comes up first
+            QTest.qWaitForWindowActive(dialog)  # else keys go to the window below
+            QTest.qWait(50)
             try:
                 do(dialog)
             except BaseException as error:
