@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -317,3 +320,25 @@ def test_recently_hung_types_come_first_and_are_few(own_folders):
     own.used("t10")
     assert own.recent()[:2] == ["t10", "t19"]
     assert len(own.recent()) == own.MOST_RECENT
+
+
+@pytest.mark.parametrize("type_id", list(library()))
+def test_what_shines_says_how_wide_and_no_ranges_overlap(type_id):
+    """A beam angle of a lamp that could be; ranges in order, each within its channel;
+    as many slots as the name of a mode says.
+    """
+    kind = library()[type_id]
+    # pixels glow to all sides; air has no light, and a switch none that is known
+    beamless = {"hazer", "fan", "dot", "tape"}
+    assert (kind.beam == 0.0) == (kind.body in beamless or kind.name == "Switch")
+    assert 0.0 <= kind.beam <= 180.0
+    words = {"One": 1, "Four": 4, "Six": 6, "Twelve": 12}
+    for mode in kind.modes:
+        named = re.match(r"(\d+) channel|(\w+) outputs?", mode.name)
+        assert named is not None
+        count = int(named[1]) if named[1] else words[named[2]]
+        assert count == mode.footprint
+        for _, channel in kind.used(mode):
+            ranges = sorted(channel.ranges, key=lambda r: r.start)
+            assert all(0 <= r.start <= r.end <= channel.top for r in ranges)
+            assert all(a.end < b.start for a, b in itertools.pairwise(ranges))

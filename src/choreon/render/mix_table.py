@@ -149,7 +149,7 @@ def _corners(light: Array) -> Array:
     (1979).
     """
     flat = light[:, :2] / (light @ LUMINANCE)[:, None]
-    order = sorted(range(len(light)), key=lambda i: tuple(flat[i]))
+    order = np.lexsort((flat[:, 1], flat[:, 0])).tolist()
 
     def half(ways: list[int]) -> list[int]:
         hull: list[int] = []

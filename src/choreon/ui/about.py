@@ -34,30 +34,34 @@ def parts() -> list[tuple[str, str, str]]:
 
 
 def _licence(name: str) -> str:
-    """The licence of a package in few words: as it is named, else by the first line of
-    its text.
-    """
+    """The licence of a package in few words: as it is named, else by its text."""
     about = metadata.metadata(name)
-    classes = [
-        text.rpartition(" :: ")[2]
-        for text in about.get_all("Classifier") or []
-        if text.startswith("License ::") and not text.endswith("OSI Approved")
+    named = [
+        *(about.get_all("License-Expression") or []),
+        _classified(about.get_all("Classifier") or []),
+        *(text.strip() for text in about.get_all("License") or []),
     ]
-    expression = about.get_all("License-Expression") or []
-    said = [text.strip() for text in about.get_all("License") or []]
-    for words in (*expression, ", ".join(classes), *said):
-        if words:
-            return words.splitlines()[0]
+    words = next((text for text in named if text), "")
+    return words.splitlines()[0] if words else _by_its_text(name)
+
+
+def _classified(classifiers: list[str]) -> str:
+    """The licences among a package's classifiers."""
+    licences = (c for c in classifiers if c.startswith("License ::"))
+    return ", ".join(
+        text.rpartition(" :: ")[2]
+        for text in licences
+        if not text.endswith("OSI Approved")
+    )
+
+
+def _by_its_text(name: str) -> str:
+    """What the licence file of a package is, as far as it is known by its words."""
     for file in metadata.files(name) or []:
         if re.match(r"(LICEN[CS]E|COPYING)", file.name, re.IGNORECASE):
             whole = Path(str(file.locate())).read_text("utf-8", "replace")
             if "Permission is hereby granted, free of charge" in whole:
                 return "MIT License"
-            lines = whole.split("\n")
-            named = (
-                line.strip() for line in lines if re.search(r"(?i)licen[cs]e", line)
-            )
-            return next(named, "see the package")
     return "see the package"
 
 

@@ -6,7 +6,13 @@ from PySide6.QtCore import QSettings, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QWidget
 
 from choreon.ui.keep import AFTER
-from choreon.ui.settings import is_calm, scale_of, text_of
+from choreon.ui.settings import (
+    is_calm,
+    put_contrast,
+    put_scale,
+    scale_of,
+    text_of,
+)
 from choreon.ui.widgets import basics
 
 SIZES = (80, 90, 100, 110, 125, 150, 175, 200)  # per cent
@@ -77,14 +83,10 @@ class Preferences(QDialog):
         self.settings.setValue(key, box.currentData())
 
     def _size(self) -> None:
-        percent = self.size_box.currentData()
-        self.settings.setValue("scale", percent / 100.0)
-        self.later.emit(f"From the next start on everything is drawn at {percent} %.")
+        self.later.emit(put_scale(self.settings, self.size_box.currentData()))
 
     def _contrast(self, on: bool) -> None:
-        self.settings.setValue("contrast", "high" if on else "")
-        how = "high" if on else "usual"
-        self.later.emit(f"From the next start on the contrast is {how}.")
+        self.later.emit(put_contrast(self.settings, on))
 
     def _calm(self, on: bool) -> None:
         self.settings.setValue("motion", "calm" if on else "")

@@ -98,3 +98,17 @@ def scale_of(settings: QSettings) -> float:
 def is_calm(settings: QSettings) -> bool:
     """Returns whether pictures that would move stand still."""
     return text_of(settings, "motion") == "calm"
+
+
+def put_scale(settings: QSettings, percent: int) -> str:
+    """Have everything drawn at a size, from the next start on. Returns what to tell."""
+    settings.setValue("scale", percent / 100.0)
+    return f"From the next start on everything is drawn at {percent} %."
+
+
+def put_contrast(settings: QSettings, high: bool) -> str:
+    """Have high contrast, or the usual one, from the next start on. Returns what to
+    tell.
+    """
+    settings.setValue("contrast", "high" if high else "")
+    return f"From the next start on the contrast is {'high' if high else 'usual'}."

@@ -41,6 +41,8 @@ from choreon.ui.rig.place import OUTPUTS_VIEW, RigPlace
 from choreon.ui.settings import (
     arrangement_of,
     open_settings,
+    put_contrast,
+    put_scale,
     text_of,
 )
 from choreon.ui.surfaces.place import SurfacesPlace
@@ -496,13 +498,10 @@ class MainWindow(QMainWindow):
         dialog.exec()
 
     def _set_scale(self, percent: int) -> None:
-        self.settings.setValue("scale", percent / 100.0)
-        self.notice.tell(f"From the next start on everything is drawn at {percent} %.")
+        self.notice.tell(put_scale(self.settings, percent))
 
     def _set_contrast(self, on: bool) -> None:
-        self.settings.setValue("contrast", "high" if on else "")
-        how = "high" if on else "usual"
-        self.notice.tell(f"From the next start on the contrast is {how}.")
+        self.notice.tell(put_contrast(self.settings, on))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Ask what becomes of the light, and write everything."""

@@ -97,14 +97,27 @@ def _perform(
     if players.playable_of(show, do.ref) is None:
         return None
     if do.verb == Verb.START:
-        on = (player for player in state.players if not player.releasing)
-        if any(player.ref == do.ref for player in on):
-            return state
-        show = _without_fade_in(show, do.ref)
-        do = replace(do, verb=Verb.PRESS)
-    # Something that plays, without a tile: as a pad of its own.
+        return _start(show, state, do, now, ways, by)
+    return _press(show, state, do, now, ways, by)
+
+
+def _press(
+    show: Show, state: PlayState, do: Do, now: float, ways: Ways, by: str
+) -> PlayState | None:
+    """Something that plays, without a tile: as a pad of its own."""
     pad = Pad(id=str(do.ref), plays=parts(do.ref))
     return tiles.act_on(show, state, Page(id="", name=""), pad, do, now, ways, by)
+
+
+def _start(
+    show: Show, state: PlayState, do: Do, now: float, ways: Ways, by: str
+) -> PlayState | None:
+    """On at once, without its time to come in; as it is where it is on already."""
+    on = (player for player in state.players if not player.releasing)
+    if any(player.ref == do.ref for player in on):
+        return state
+    press = replace(do, verb=Verb.PRESS)
+    return _press(_without_fade_in(show, do.ref), state, press, now, ways, by)
 
 
 def _without_fade_in(show: Show, ref: Ref) -> Show:

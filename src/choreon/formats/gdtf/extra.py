@@ -51,8 +51,9 @@ class Mark(msgspec.Struct, omit_defaults=True):
 
 def extra_of(kind: FixtureType) -> Extra:
     """Returns what the standard has no words for."""
+    modes, wheels = kind.modes, kind.wheels
     marks = {channel.key: _mark(channel) for channel in kind.channels}
-    for mode in kind.modes:
+    for mode in modes:
         for channel in mode.overrides:
             marks[f"{mode.name}/{channel.key}"] = _mark(channel)
     return Extra(
@@ -61,13 +62,13 @@ def extra_of(kind: FixtureType) -> Extra:
         kind.body,
         kind.notes,
         kind.lamp,
-        wheels=[wheel.key for wheel in kind.wheels],
-        splits=[[slot.split for slot in wheel.slots] for wheel in kind.wheels],
-        channels=[[use.channel for use, _ in kind.used(mode)] for mode in kind.modes],
-        cells=[[cell.name for cell in mode.cells] for mode in kind.modes],
-        modes=[mode.name for mode in kind.modes],
-        wheel_names=[wheel.name for wheel in kind.wheels],
-        slots=[[(s.name, s.colour) for s in wheel.slots] for wheel in kind.wheels],
+        wheels=[wheel.key for wheel in wheels],
+        splits=[[slot.split for slot in wheel.slots] for wheel in wheels],
+        channels=[[use.channel for use, _ in kind.used(mode)] for mode in modes],
+        cells=[[cell.name for cell in mode.cells] for mode in modes],
+        modes=[mode.name for mode in modes],
+        wheel_names=[wheel.name for wheel in wheels],
+        slots=[[(s.name, s.colour) for s in wheel.slots] for wheel in wheels],
         marks=marks,
     )
 
@@ -84,26 +85,40 @@ def with_extra(
     two still agree. `keys`: for each mode as it was read, the keys of its channels in
     the order of their slots.
     """
-    if len(extra.modes) == len(kind.modes):
-        modes = zip(kind.modes, extra.modes, strict=True)
-        kind = replace(kind, modes=tuple(replace(m, name=name) for m, name in modes))
+    kind = _modes_named(kind, extra.modes)
     sizes = [len(own) for own in keys]
     same_channels = [len(own) for own in extra.channels] == sizes
     if same_channels and len(extra.cells) == len(sizes):
         kind = _renamed(kind, extra)
     if len(extra.wheels) == len(kind.wheels):
         kind = _wheels_renamed(kind, extra.wheels)
-    if len(extra.wheel_names) == len(kind.wheels):
-        wheels = zip(kind.wheels, extra.wheel_names, strict=True)
-        kind = replace(kind, wheels=tuple(replace(w, name=n) for w, n in wheels))
-    slots = [len(wheel.slots) for wheel in kind.wheels]
-    if [len(halves) for halves in extra.splits] == slots:
-        kind = replace(kind, wheels=tuple(map(_split, kind.wheels, extra.splits)))
-    if [len(given) for given in extra.slots] == slots:
-        kind = replace(kind, wheels=tuple(map(_slots_named, kind.wheels, extra.slots)))
+    kind = _wheels_as_they_are(kind, extra)
     texts = {name: getattr(extra, name) for name in ("id", "kind", "body", "notes")}
     said = {name: text for name, text in texts.items() if text}
     return replace(kind, lamp=extra.lamp, **said)
+
+
+def _modes_named(kind: FixtureType, names: Sequence[str]) -> FixtureType:
+    if len(names) != len(kind.modes):
+        return kind
+    named = zip(kind.modes, names, strict=True)
+    return replace(kind, modes=tuple(replace(m, name=name) for m, name in named))
+
+
+def _wheels_as_they_are(kind: FixtureType, extra: Extra) -> FixtureType:
+    """The type with the names of its wheels, and the names, the colours and the second
+    colours of their slots.
+    """
+    wheels = kind.wheels
+    if len(extra.wheel_names) == len(wheels):
+        named = zip(wheels, extra.wheel_names, strict=True)
+        wheels = tuple(replace(wheel, name=name) for wheel, name in named)
+    slots = [len(wheel.slots) for wheel in wheels]
+    if [len(halves) for halves in extra.splits] == slots:
+        wheels = tuple(map(_split, wheels, extra.splits))
+    if [len(given) for given in extra.slots] == slots:
+        wheels = tuple(map(_slots_named, wheels, extra.slots))
+    return replace(kind, wheels=wheels)
 
 
 def _split(wheel: Wheel, halves: list[str]) -> Wheel:

@@ -135,9 +135,9 @@ def _settle_masters(channel: Element, channels: dict[str, Element], note: Note) 
     for logical in channel.iter("LogicalChannel"):
         functions = logical.findall("ChannelFunction")
         dependent = [f for f in functions if f.get("ModeMaster")]
-        always = [f for f in functions if not f.get("ModeMaster")]
         if not dependent:
             continue
+        always = [f for f in functions if not f.get("ModeMaster")]
         if any(f.get("Attribute") != at.NOTHING for f in always):
             note(
                 f"{_name_of(channel)}: {len(dependent)} functions depend on another "
@@ -145,18 +145,30 @@ def _settle_masters(channel: Element, channels: dict[str, Element], note: Note) 
             )
             kept = always
         else:
-            holds = [f for f in dependent if _holds(f, channels)] or dependent
-            first = _condition(holds[0])
-            kept = [f for f in dependent if _condition(f) == first]
-            low, high = (str(text).partition("/")[0] for text in first[1:])
-            note(
-                f"{_name_of(channel)} depends on another channel: it is read as it is "
-                f"while {first[0]} is at {low}…{high}."
-            )
+            kept = _at_home(channel, dependent, channels, note)
         for function in functions:
             function.attrib.pop("ModeMaster", None)
             if function not in kept:
                 logical.remove(function)
+
+
+def _at_home(
+    channel: Element,
+    dependent: list[Element],
+    channels: dict[str, Element],
+    note: Note,
+) -> list[Element]:
+    """The functions that hold while the master is at home; where none does, the first
+    that go together.
+    """
+    holds = [f for f in dependent if _holds(f, channels)] or dependent
+    first = _condition(holds[0])
+    low, high = (text.partition("/")[0] for text in first[1:])
+    note(
+        f"{_name_of(channel)} depends on another channel: it is read as it is "
+        f"while {first[0]} is at {low}…{high}."
+    )
+    return [f for f in dependent if _condition(f) == first]
 
 
 def _condition(function: Element) -> tuple[str, str, str]:

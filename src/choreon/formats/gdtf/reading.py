@@ -326,16 +326,10 @@ class _Reader:
         )
         begins = [(_raw(s.dmx_from, count), s) for s in function.channel_sets]
         sets = [(begin, s) for begin, s in begins if start <= begin <= end]
-        is_slot = at.attribute(name).kind == "slot"
-        named = [
-            (begin, s)
-            for begin, s in sets
-            if s.name
-            or s.wheel_slot_index
-            or (is_slot and _physical(s.physical_from) is not None)
-        ]
         ranges = []
-        for begin, one in named:
+        for begin, one in sets:
+            if not _says_something(one, name):
+                continue
             later = [other for other, _ in sets if other > begin]
             last = min(later, default=end + 1) - 1
             ranges.append(_set_of(whole, one, begin, last))
@@ -493,6 +487,14 @@ def _free_key(key: str, cell: int, taken: set[tuple[str, int]]) -> str:
         number += 1
         free = f"{key}-{number}"
     return free
+
+
+def _says_something(one: pygdtf.ChannelSet, attribute: str) -> bool:
+    """Whether a set is more than a gap: it has a name, or stands for a slot."""
+    if one.name or one.wheel_slot_index:
+        return True
+    is_slot = at.attribute(attribute).kind == "slot"
+    return is_slot and _physical(one.physical_from) is not None
 
 
 def _set_of(whole: Range, one: pygdtf.ChannelSet, start: int, end: int) -> Range:

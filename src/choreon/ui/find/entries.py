@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
 from functools import partial
 
 from choreon.model import attributes as at
 from choreon.model.colours import of_hex
 from choreon.model.refs import PALETTE, Ref
+from choreon.model.show import Palette
 from choreon.model.values import Value
 from choreon.ui.find.search import FILLERS, Entry, words_of
 from choreon.ui.parts import Parts
@@ -69,50 +71,66 @@ def of_show(parts: Parts, go: Go) -> Iterator[Entry]:
         yield Entry(page.name, "page", partial(go, path), words="perform tiles")
 
 
+@dataclass
+class _Wish:
+    """What of a text has been understood: the names of it, the values that it asks for,
+    a level that goes before others, and the words that are left.
+    """
+
+    rest: list[str]
+    names: list[str] = field(default_factory=list)
+    values: Values = field(default_factory=dict)
+    level: Values = field(default_factory=dict)
+
+    def take_words(self) -> None:
+        """Understand colours and levels."""
+        for word in list(self.rest):
+            percent = re.fullmatch(r"(\d{1,3})%", word)
+            if word in COLOURS:
+                rgb = of_hex(COLOURS[word])
+                colour = dict(zip(at.TARGET_COLOUR, rgb, strict=True))
+                self._take([word], word, {at.DIMMER: 1.0, **colour})
+            elif percent:
+                share = min(100, int(percent[1]))
+                self.level = {at.DIMMER: share / 100}
+                self._take([word], f"{share} %", {})
+            elif word in ("full", "bright"):
+                self.level = {at.DIMMER: 1.0}
+                self._take([word], "full", {})
+
+    def take_palettes(self, palettes: Iterable[Palette]) -> None:
+        """Understand the names of palettes; a colour comes with light."""
+        for palette in palettes:
+            named = words_of(palette.name)
+            there = named and all(word in self.rest for word in named)
+            if palette.values and there:
+                link = str(Ref(PALETTE, palette.id))
+                lit = {at.DIMMER: 1.0} if palette.family == "colour" else {}
+                linked: Values = dict.fromkeys(palette.values, link)
+                self._take(named, palette.name, {**lit, **linked})
+
+    def _take(self, used: Sequence[str], name: str, values: Values) -> None:
+        self.rest = [word for word in self.rest if word not in used]
+        self.names.append(name)
+        self.values |= values
+
+
 def wishes(parts: Parts, text: str) -> list[Entry]:
     """What a text asks of lamps: a colour, a palette, a level. It goes into the
     draft.
     """
-    show = parts.document.show
-    asked = words_of(text)
-    done: list[tuple[str, Values]] = []
-    rest = list(asked)
-    for word in asked:
-        if word in COLOURS:
-            rest.remove(word)
-            rgb = of_hex(COLOURS[word])
-            values: Values = dict(zip(at.TARGET_COLOUR, rgb, strict=True))
-            done.append((word, {at.DIMMER: 1.0, **values}))
-        elif level := re.fullmatch(r"(\d{1,3})%", word):
-            rest.remove(word)
-            percent = min(100, int(level[1]))
-            done.append((f"{percent} %", {at.DIMMER: percent / 100}))
-        elif word in ("full", "bright"):
-            rest.remove(word)
-            done.append(("full", {at.DIMMER: 1.0}))
-    for palette in show.palettes.values():
-        named = words_of(palette.name)
-        if palette.values and named and all(word in rest for word in named):
-            rest = [word for word in rest if word not in named]
-            link = str(Ref(PALETTE, palette.id))
-            values = dict.fromkeys(palette.values, link)
-            lit = {at.DIMMER: 1.0} if palette.family == "colour" else {}
-            done.append((palette.name, {**lit, **values}))
-    if not done:
+    wish = _Wish(words_of(text))
+    wish.take_words()
+    wish.take_palettes(parts.document.show.palettes.values())
+    if not wish.names:
         return []
-    names = " and ".join(name for name, _ in done)
-    merged: Values = {}
-    for _, values in done:
-        merged |= values
-    for name, values in done:  # a level that is said goes before that of a colour
-        if name == "full" or name.endswith("%"):
-            merged |= values
-    wanted = [word for word in rest if word not in FILLERS]
+    values = {**wish.values, **wish.level}
+    wanted = [word for word in wish.rest if word not in FILLERS]
     return [
         Entry(
-            f"Make {title} {names}",
+            f"Make {title} {' and '.join(wish.names)}",
             "into the draft",
-            partial(_give, parts, fixtures, merged),
+            partial(_give, parts, fixtures, values),
         )
         for title, fixtures in _targets(parts, wanted)[:MOST_TARGETS]
     ]
