@@ -635,6 +635,22 @@ def test_frames_that_nobody_sees_are_not_spoken_of():
     assert 6 < SEEN < 44
 
 
+def test_surfaces_makes_its_rows_anew_only_where_they_say_something_else(hands):
+    surfaces = hands.place("surfaces")
+    document = hands.parts.document
+    target = to_tile("cello-pad")
+    row = surfaces.targets[target]
+    scene = document.show.playables["cello"]
+    dimmed = {i: {**v, "Dimmer": 0.3} for i, v in scene.look.items()}
+    changed = edits.replace(scene, look=dimmed)
+    document.edit("dim", edits.put(document.show, "playables", changed))
+    assert surfaces.targets[target] is row
+    named = edits.rename(document.show, Ref("scene", "cello"), "Cellist")
+    document.edit("rename", named)
+    assert surfaces.targets[target] is not row
+    assert "Cellist" in surfaces.targets[target].name_text
+
+
 def test_notices_lie_over_the_place_and_move_nothing(hands):
     perform = hands.place("perform")
     before = perform.tiles["cello-pad"].mapTo(hands.window, QPoint(0, 0))

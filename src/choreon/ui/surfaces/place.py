@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
@@ -17,6 +19,7 @@ from choreon.engine.actions import level_of
 from choreon.engine.protocol import Control
 from choreon.model.inputs import MidiInput
 from choreon.model.refs import DEEDS, Ref, to_deed
+from choreon.model.show import Show
 from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.learn import Learner
@@ -61,7 +64,8 @@ class SurfacesPlace(QWidget):
         middle = basics.panel(basics.row(self.caption, 1, self.hint), self.drawing)
         basics.grow(middle, 1)
         self.targets: dict[Ref, TargetRow] = {}
-        self._shown: tuple[object, ...] = ()
+        self._seen: tuple[object, ...] = ()
+        self._shown: list[tuple[str, list[Line]]] = []
         holder = QWidget()
         self.list = QVBoxLayout(holder)
         self.list.setContentsMargins(0, 0, 6, 0)
@@ -147,25 +151,36 @@ class SurfacesPlace(QWidget):
         if not self.isVisible():
             return  # it is filled when it is looked at
         show = self.parts.document.show
-        shown = (show.pages, show.playables, show.inputs, show.masters)
-        if self._shown and all(a is b for a, b in zip(shown, self._shown, strict=True)):
+        seen = (show.pages, show.playables, show.inputs, show.masters)
+        if self._seen and all(a is b for a, b in zip(seen, self._seen, strict=True)):
             return
-        if not self._shown or show.inputs is not self._shown[2]:
-            self._shown = shown
+        if not self._seen or show.inputs is not self._seen[2]:
             self._fill_ports()
-        self._shown = shown
+        self._seen = seen
+        sections = self._sections(show)
+        if sections == self._shown:
+            self.drawing.update()
+            return  # of what plays something else has changed than a name
+        self._shown = sections
         basics.clear(self.list)
         self.targets = {}
-        self._section("Masters", [master.ref for master in show.masters.values()])
-        self._section("For all that plays", [to_deed(deed) for deed in DEEDS])
-        for page in show.pages.values():
-            self._section(
-                page.name,
-                [tile.ref for tile in page.tiles if tile.kind not in SEEN_ONLY],
-            )
+        for title, lines in sections:
+            self._section(title, [line.target for line in lines])
         self.list.addStretch(1)
         self.drawing.update()
         self._state(self.parts.engine.state)
+
+    @staticmethod
+    def _sections(show: Show) -> list[tuple[str, list[Line]]]:
+        """What is listed, by title."""
+        listed: list[tuple[str, list[Ref]]] = [
+            ("Masters", [master.ref for master in show.masters.values()]),
+            ("For all that plays", [to_deed(deed) for deed in DEEDS]),
+        ]
+        for page in show.pages.values():
+            seen = (tile for tile in page.tiles if tile.kind not in SEEN_ONLY)
+            listed.append((page.name, [tile.ref for tile in seen]))
+        return [(title, [_line(show, ref) for ref in refs]) for title, refs in listed]
 
     def _section(self, title: str, targets: list[Ref]) -> None:
         if targets:
@@ -185,29 +200,41 @@ class SurfacesPlace(QWidget):
             row.teach(name == target)
 
 
+class Line(NamedTuple):
+    """What stands in the row of a thing: its name, and the controls that it is tied
+    to.
+    """
+
+    target: Ref
+    name: str
+    controls: tuple[str, ...]
+
+
+def _line(show: Show, target: Ref) -> Line:
+    ties = (tied for tied in show.inputs.values() if tied.target == target)
+    return Line(target, words.target_name(show, target), tuple(map(_control, ties)))
+
+
 class TargetRow(QWidget):
     """One thing that a control can do, and which control does it."""
 
     def __init__(self, parts: Parts, learner: Learner, target: Ref) -> None:
         super().__init__()
         self.target, self.learner = target, learner
-        show = parts.document.show
-        self.name_text = words.target_name(show, target)
-        ties = [m for m in show.inputs.values() if m.target == target]
+        _, self.name_text, controls = _line(parts.document.show, target)
         self.dot = basics.label("○")
         self.dot.setFixedWidth(14)
         title = basics.label(self.name_text)
         title.setToolTip(self.name_text)
         # a long name, or a second control, does not push the buttons out of sight
         title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        controls = [_control(m) for m in ties]
         more = f" +{len(controls) - 1}" if len(controls) > 1 else ""
         self.tied = basics.label("".join(controls[:1]) + more, "soft")
         self.tied.setToolTip(", ".join(controls))
         self.learn = basics.button(
             "Learn",
             self._learn,
-            "" if not ties else "quiet",
+            "" if not controls else "quiet",
             tip=f"Tie a control to {self.name_text}",
         )
         self.unlearn = basics.tool(
@@ -219,7 +246,7 @@ class TargetRow(QWidget):
         )
         basics.grow(line, 1)
         basics.stack(self, line).setContentsMargins(8, 2, 4, 2)
-        self.unlearn.setVisible(bool(ties))
+        self.unlearn.setVisible(bool(controls))
         self.mark(False)
 
     def _learn(self) -> None:
