@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import signal
 import socket
 import subprocess
 import sys
@@ -16,8 +17,10 @@ from pathlib import Path
 import hypothesis
 import pytest
 
+from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
+from choreon.engine.place import holder
 from choreon.formats import showfile
 from choreon.model.show import Show
 from choreon.sim.node import Node
@@ -103,6 +106,17 @@ class Engines:
             time.sleep(0.02)
         raise TimeoutError("no engine took its place")
 
+    def kill(self) -> None:
+        """Kill the engine and its supervisor at once, and wait until no one answers: a
+        killed process takes a moment to be gone.
+        """
+        engine, parent = holder(folders.runtime())
+        os.kill(parent, signal.SIGSTOP)  # else it starts another one meanwhile
+        for process in (engine, parent):
+            os.kill(process, signal.SIGKILL)
+        self.running[-1].wait(5)
+        until(lambda: not answers())
+
     def command(self, *words: str) -> subprocess.CompletedProcess[str]:
         """Run `choreon` with words and wait for it."""
         return subprocess.run(
@@ -151,6 +165,15 @@ def demo_path(demo_show: Show, own_folders: Path) -> Path:
     path = own_folders / "Low Tide.choreon"
     showfile.write(path, demo_show)
     return path
+
+
+def answers() -> bool:
+    """Whether an engine can be connected to."""
+    try:
+        engine_client.Client(window=False).close()
+    except OSError:
+        return False
+    return True
 
 
 def values(node: Node, universe: int) -> list[int]:

@@ -359,7 +359,6 @@ def test_what_is_on_when_a_show_opens_is_on_at_every_start(engines, demo_show, n
     client.send(Do(to_tile("house-lights-fader"), Verb.LEVEL, 0.6))
     until(lambda: house() == round(255 * 0.6 * level))
     until(lambda: kept_level() == 0.6)
-    engines.running[-1].kill()
-    engines.running[-1].wait()
+    engines.kill()
     engines.start(path)
     until(lambda: house() == round(255 * 0.6 * level))

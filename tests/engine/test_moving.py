@@ -153,8 +153,7 @@ def test_an_engine_that_died_goes_on_in_the_middle_of_a_chase(engines, demo_path
 
     until(played)
     until(lambda: session_of(state.players[0].id))
-    engines.running[-1].kill()
-    engines.running[-1].wait(5)
+    engines.kill()
     again = engines.start(demo_path).wait_for(protocol.Welcome)
     player = again.state.players[0]
     assert player.ref == Ref("chase", "tide-turns")

@@ -364,11 +364,7 @@ def test_a_show_that_cannot_be_read_leaves_the_lamps_as_they_were(
     engines, demo_path, node
 ):
     lit(engines, demo_path, node).close()
-    engine, parent = holder(folders.runtime())
-    os.kill(parent, signal.SIGSTOP)  # else it starts another one meanwhile
-    for process in (engine, parent):
-        os.kill(process, signal.SIGKILL)
-    engines.running[0].wait(5)
+    engines.kill()
     for version in showfile.versions(demo_path):
         version.unlink()
     demo_path.write_bytes(b"PK no more")

@@ -235,11 +235,7 @@ def lit_and_dead(engines, path: Path, node) -> None:
     client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     until(lambda: values(node, 1)[:1] == [217])
     until(lambda: (known := session.load("low-tide")) is not None and known.players)
-    engine, parent = holder(folders.runtime())
-    os.kill(parent, signal.SIGSTOP)
-    for process in (engine, parent):
-        os.kill(process, signal.SIGKILL)
-    engines.running[0].wait(5)
+    engines.kill()
     for version in showfile.versions(path):
         version.unlink()
 

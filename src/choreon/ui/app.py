@@ -270,8 +270,16 @@ def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
         or (welcome.state.players and not may_replace(welcome.show, wanted))
     ):
         playing = Opened(welcome.show, here, edits=welcome.edits)
-        return _newest(playing), engine_client.Client()
+        return _newest(playing), _linked()
     return _handed(find_show(wanted))
+
+
+def _linked() -> engine_client.Client | None:
+    """A link to the engine that was just spoken to, if it has not gone since."""
+    try:
+        return engine_client.Client()
+    except OSError:
+        return None
 
 
 def _newest(playing: Opened) -> Opened:
