@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import shiboken6
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
@@ -193,7 +194,7 @@ class Hands:
         """Do something that asks in a window of its own, and answer there."""
         trouble: list[BaseException] = []
         asked: list[QDialog] = []
-        watch = QTimer(self.window)
+        watch = QTimer()  # of nobody: the window may go meanwhile
 
         def answer() -> None:
             dialog = QApplication.activeModalWidget()
@@ -259,7 +260,7 @@ def pick(hands, act, *texts: str) -> None:
     """
 
     chosen: list[str] = []
-    watch = QTimer(hands.window)
+    watch = QTimer()  # of nobody: the window may go meanwhile
 
     def choose() -> None:
         menu = QApplication.activePopupWidget()
@@ -286,7 +287,8 @@ def pick(hands, act, *texts: str) -> None:
     watch.deleteLater()
     assert chosen, f"no line “{texts[-1]}” to choose"
     QTest.qWait(20)
-    hands.until(lambda: not hands.window.places["rig"].files.work.busy)
+    if shiboken6.isValid(hands.window):
+        hands.until(lambda: not hands.window.places["rig"].files.work.busy)
 
 
 def open_window(path: Path, client: engine_client.Client | None = None) -> Hands:

@@ -37,11 +37,11 @@ def versions(path: Path) -> list[Path]:
     return sorted(found, key=lambda p: (_number(p), p.name), reverse=True)
 
 
-def keep_version(path: Path) -> None:
-    """Keep the file as it is now as a version, where the last one is old enough. Never
-    raises.
+def keep_version(path: Path, due: bool = False) -> None:
+    """Keep the file as it is now as a version, where the last one is old enough, or it
+    is `due` anyway. Never raises.
     """
-    if not path.exists() or not _due(path):
+    if not path.exists() or not (due or _due(path)):
         return
     with contextlib.suppress(OSError):
         kept = versions(path)
@@ -72,7 +72,21 @@ def _due(path: Path) -> bool:
     return not 0.0 <= age < VERSION_GAP
 
 
+def kept_at(version: Path) -> float:
+    """Returns when a version was kept, wall clock seconds: as its name says, else as
+    the file system does; 0 where neither does.
+    """
+    stamp = version.stem.partition("-")[2]
+    try:
+        return time.mktime(time.strptime(stamp, "%Y%m%d-%H%M%S"))
+    except (ValueError, OverflowError):
+        pass
+    try:
+        return version.stat().st_mtime
+    except OSError:
+        return 0.0
+
+
 def when(version: Path) -> str:
     """Returns when a version was kept, in words."""
-    kept = time.localtime(version.stat().st_mtime)
-    return time.strftime("%H:%M on %d %B", kept)
+    return time.strftime("%H:%M on %d %B", time.localtime(kept_at(version)))

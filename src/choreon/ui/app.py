@@ -8,47 +8,30 @@ import contextlib
 import fcntl
 import gc
 import os
-import re
 import signal
 import sys
 import time
-import uuid
 from pathlib import Path
 
 import msgspec
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtNetwork import QLocalServer, QLocalSocket
-from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PySide6.QtWidgets import QApplication, QMessageBox
 
 from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol, starter
 from choreon.formats import autosave, cleaning, rescue, showfile
 from choreon.formats.versions import SUFFIX
-from choreon.model import palettes
-from choreon.model.outputs import SacnOutput
 from choreon.model.show import Show
-from choreon.model.tiles import Page
 from choreon.ui import display, theme
 from choreon.ui.gestures import gestures
 from choreon.ui.parts import open_parts
 from choreon.ui.settings import open_settings, scale_of, take_troubles, text_of
+from choreon.ui.shows.begin import UNTITLED, empty_show, free_path, remember_show
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.discard import discard
 from choreon.ui.window import MainWindow
-
-
-def empty_show(name: str = "Untitled") -> Show:
-    """A show with a page, an output by multicast, and sets of colours, marks and beams
-    to begin with.
-    """
-    show = Show(
-        id=f"show-{uuid.uuid4().hex[:12]}",
-        name=name,
-        pages={"page-1": Page(id="page-1", name="Page 1")},
-        outputs={"sacn": SacnOutput(id="sacn")},
-    )
-    return palettes.sample(show)
 
 
 class Opened(msgspec.Struct):
@@ -103,19 +86,8 @@ def find_show(wanted: Path | None) -> Opened:
 
 def new_show() -> Opened:
     """A new show under a name that is free."""
-    path = free_path("Untitled")
+    path = free_path(UNTITLED)
     return Opened(empty_show(path.stem), path)
-
-
-def free_path(name: str) -> Path:
-    """A path among the user's shows where nothing lies yet."""
-    stem = re.sub(r"[/\0]", " ", name).strip(". ") or "Untitled"
-    i = 1
-    while (
-        path := folders.shows() / f"{stem}{f' {i}' if i > 1 else ''}{SUFFIX}"
-    ).exists():
-        i += 1
-    return path
 
 
 class App:
@@ -127,7 +99,7 @@ class App:
         self.window = self._make(opened, client)
 
     def _make(self, opened: Opened, client: engine_client.Client | None) -> MainWindow:
-        open_settings().setValue("show", str(opened.path))
+        remember_show(open_settings(), opened.path)
         opened.show, lost = cleaning.clean(opened.show)
         opened.note = f"{opened.note} {lost}".strip()
         kept = (
@@ -142,38 +114,27 @@ class App:
             parts.document.kept = kept
         with theme.plain_while_built(), gestures().paused():
             window = MainWindow(parts)
-        window.open_show = self.change_show
+        window.shows.begun.connect(self.begin)
+        window.shows.wanted.connect(self.open)
         note = f"{opened.note} {take_troubles()}".strip()
         if note:
             window.notice.tell(note, "alarm")
         return window
 
-    def change_show(self, how: str) -> None:
-        """Ask for a show and play it instead of this one."""
-        folder = str(folders.shows())
-        if how == "new":
-            name, _ = QFileDialog.getSaveFileName(
-                self.window, "New show", folder, f"Shows (*{SUFFIX})"
+    def begin(self, show: Show, path: Path) -> None:
+        """Play a new show instead of this one."""
+        self.play(Opened(show, path))
+
+    def open(self, path: Path) -> None:
+        """Play the show of a file instead of this one, if it can be read."""
+        try:
+            opened = load(path)
+        except (showfile.ShowFileError, OSError) as error:
+            self.window.notice.tell(
+                f"{path.name} could not be opened: {error} This show stays open.",
+                "alarm",
             )
-        else:
-            name, _ = QFileDialog.getOpenFileName(
-                self.window, "Open a show", folder, f"Shows (*{SUFFIX})"
-            )
-        if not name:
             return
-        path = Path(name)
-        if how == "new":
-            path = path.with_suffix(SUFFIX)
-            opened = Opened(empty_show(path.stem), path)
-        else:
-            try:
-                opened = load(path)
-            except (showfile.ShowFileError, OSError) as error:
-                self.window.notice.tell(
-                    f"{path.name} could not be opened: {error} This show stays open.",
-                    "alarm",
-                )
-                return
         self.play(opened)
 
     def play(self, opened: Opened) -> None:

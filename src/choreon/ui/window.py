@@ -45,6 +45,7 @@ from choreon.ui.settings import (
     put_scale,
     text_of,
 )
+from choreon.ui.shows.files import ShowFiles
 from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.widgets import basics
 
@@ -130,7 +131,7 @@ class MainWindow(QMainWindow):
         self.parts = parts
         parts.end_with(self)
         self.settings = open_settings()
-        self.open_show: Callable[[str], None] | None = None
+        self.shows = ShowFiles(self, parts, self.settings)
         self.closed_for_good = False
         self._kept_back: list[QShortcut] = []  # that are dead while a guest plays
         self.learner = Learner(parts)
@@ -357,11 +358,26 @@ class MainWindow(QMainWindow):
                 act=self.ask_guest,
                 words="guest helper PIN",
             ),
+            *self._of_shows(),
             *self._settings(),
         ]
 
+    def _of_shows(self) -> list[Entry]:
+        """What can be done with shows as files."""
+        do, shows = partial(Entry, sort="command"), self.shows
+        return [
+            do("New show…", act=shows.new, words="begin file empty sample"),
+            do("Open a show…", act=shows.open, key="Ctrl+O", words="file recent load"),
+            do(
+                "Copy the show to a file…",
+                act=shows.copy,
+                words="save as backup",
+            ),
+            do("Earlier versions…", act=shows.versions, words="history back changed"),
+        ]
+
     def _settings(self) -> list[Entry]:
-        """What can be set of the window, and the shows."""
+        """What can be set of the window."""
         found = [
             Entry(
                 f"Draw everything at {percent} %",
@@ -379,9 +395,6 @@ class MainWindow(QMainWindow):
                 partial(self._set_contrast, not high),
             )
         )
-        if self.open_show is not None:
-            for title, how in (("New show…", "new"), ("Open a show…", "open")):
-                found.append(Entry(title, "command", partial(self.open_show, how)))
         return found
 
     def _blackout(self) -> None:
@@ -474,11 +487,11 @@ class MainWindow(QMainWindow):
 
     def _menu(self) -> None:
         menu = QMenu(self)
-        if self.open_show is not None:
-            open_show = self.open_show
-            menu.addAction("New show…", lambda: open_show("new"))
-            menu.addAction("Open a show…", lambda: open_show("open"))
-            menu.addSeparator()
+        menu.addAction("New show…", self.shows.new)
+        menu.addAction("Open a show… (Ctrl+O)", self.shows.open)
+        menu.addAction("Copy the show to a file…", self.shows.copy)
+        menu.addAction("Earlier versions…", self.shows.versions)
+        menu.addSeparator()
         menu.addAction("Preferences… (Ctrl+,)", self.ask_preferences)
         menu.addAction("About Choreon…", self.tell_about)
         menu.addSeparator()

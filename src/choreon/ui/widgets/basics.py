@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, Qt, QTimer
 from PySide6.QtWidgets import (
     QBoxLayout,
+    QDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -103,11 +104,17 @@ def panel(*widgets: QWidget | int, margins: int = 12, spacing: int = 8) -> QFram
 def stack(
     parent: QWidget, *widgets: QWidget | int, margins: int = 0, spacing: int = 8
 ) -> QVBoxLayout:
-    """Lay widgets one below the other; a number stretches."""
+    """Lay widgets one below the other; a number stretches. In a dialog Enter presses
+    the main button.
+    """
     box = QVBoxLayout(parent)
     box.setContentsMargins(margins, margins, margins, margins)
     box.setSpacing(spacing)
     _fill(box, widgets)
+    if isinstance(parent, QDialog):
+        for found in parent.findChildren(QPushButton):
+            if found.property("kind") == "main":
+                found.setDefault(True)
     return box
 
 

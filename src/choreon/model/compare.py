@@ -1,0 +1,196 @@
+"""What differs between two states of a show, thing by thing, in words."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from choreon.model.playables import AnyPlayable
+from choreon.model.show import COLLECTIONS, Fixture, Show
+
+MOST = 8  # things of a kind that are told one by one
+
+NOUNS = {
+    "types": "fixture type",
+    "fixtures": "fixture",
+    "groups": "group",
+    "pages": "page",
+    "masters": "master",
+    "inputs": "control",
+    "outputs": "output",
+    "pictures": "picture",
+    "marks": "mark",
+    "palettes": "palette",
+}
+"""What a thing of each collection is called; what plays goes by its kind."""
+
+SINGLES = {
+    "room": "the room",
+    "opens": "what comes up when the show is opened",
+    "safe": "the safe look",
+    "guest": "what a guest may do",
+}
+
+FIELDS = {
+    "short": "short name",
+    "look": "values",
+    "effects": "effects",
+    "fade_in": "fade-in time",
+    "fade_out": "fade-out time",
+    "lamp_on": "lamp on when the show opens",
+    "place": "place",
+    "hanging": "how it hangs",
+    "plays": "what it plays",
+    "tiles": "tiles",
+    "leds": "lights",
+}
+"""Fields whose name in the file does not say what they are."""
+
+
+class Difference(msgspec.Struct, frozen=True):
+    """How one thing differs. `noun`: what it is called; empty for what there is once.
+    `how`: added, removed, changed or moved. `details`: what of it changed.
+    """
+
+    noun: str
+    how: str
+    name: str
+    details: tuple[str, ...] = ()
+
+
+def compare(before: Show, after: Show) -> list[Difference]:
+    """Returns what leads from one state of a show to the other, in the order of the
+    show's parts. Equal things are not looked into.
+    """
+    found = []
+    if before.name != after.name:
+        details = (f"was called {before.name}",)
+        found.append(
+            Difference("", "changed", f"the show's name: {after.name}", details)
+        )
+    for field, name in SINGLES.items():
+        if getattr(before, field) != getattr(after, field):
+            found.append(Difference("", "changed", name))
+    for collection in COLLECTIONS:
+        old, new = getattr(before, collection), getattr(after, collection)
+        if old is not new:
+            found += _of(collection, old, new)
+    return found
+
+
+def _of(collection: str, old: dict[str, Any], new: dict[str, Any]) -> list[Difference]:
+    """How two states of a collection differ."""
+    found = []
+    for key, thing in new.items():
+        if key not in old:
+            found.append(Difference(_noun(collection, thing), "added", _name(thing)))
+    for key, thing in old.items():
+        if key not in new:
+            found.append(Difference(_noun(collection, thing), "removed", _name(thing)))
+    for key, thing in new.items():
+        before = old.get(key)
+        if before is not None and before is not thing and before != thing:
+            noun, details = _noun(collection, thing), tuple(_details(before, thing))
+            found.append(Difference(noun, "changed", _name(thing), details))
+    stayed = [key for key in old if key in new]
+    if stayed != [key for key in new if key in old]:
+        noun = NOUNS.get(collection, "scene")
+        found.append(Difference(noun, "moved", f"the order of {noun}s"))
+    return found
+
+
+def _noun(collection: str, thing: Any) -> str:
+    """What a thing is called."""
+    if isinstance(thing, AnyPlayable):
+        return thing.kind
+    return NOUNS.get(collection, "thing")
+
+
+def _name(thing: Any) -> str:
+    """What a thing is called; a control or an output may have no name of its own."""
+    for field in ("name", "label"):
+        text = getattr(thing, field, "")
+        if text:
+            return str(text)
+    return str(thing.id)
+
+
+def _details(old: Any, new: Any) -> list[str]:
+    """What of a thing changed."""
+    if type(old) is not type(new):
+        return ["it is of another kind"]
+    changed = [
+        name
+        for name in new.__struct_fields__
+        if name != "id" and getattr(old, name) != getattr(new, name)
+    ]
+    found = []
+    if isinstance(new, Fixture) and {"universe", "address"} & set(changed):
+        changed = [name for name in changed if name not in ("universe", "address")]
+        was, now = f"{old.universe}.{old.address}", f"{new.universe}.{new.address}"
+        found.append(f"address {was} → {now}")
+    found += [_detail(name, getattr(old, name), getattr(new, name)) for name in changed]
+    return found
+
+
+def _detail(field: str, old: Any, new: Any) -> str:
+    """What became of a field: short values are named, of mappings how many."""
+    name = FIELDS.get(field, field.replace("_", " "))
+    if field == "name":
+        return f"was called {old}"
+    if isinstance(new, bool):
+        return f"{name}: {'yes' if new else 'no'}"
+    if isinstance(new, int | float | str) and isinstance(old, int | float | str):
+        return f"{name} {_short(old)} → {_short(new)}"
+    if isinstance(new, dict) and isinstance(old, dict):
+        keys = [*old, *(key for key in new if key not in old)]
+        count = sum(old.get(key) != new.get(key) for key in keys)
+        of = "fixture" if field in ("look", "each") else "value"
+        return f"{name} ({count} {of}{'' if count == 1 else 's'})"
+    return name
+
+
+def _short(value: float | str) -> str:
+    """A value in a few letters."""
+    if isinstance(value, str):
+        text = value if len(value) <= 24 else f"{value[:23]}…"
+        return text or "none"
+    return f"{value:g}"
+
+
+def told(differences: list[Difference]) -> list[str]:
+    """Returns differences line by line: what came and went by kind, what changed thing
+    by thing; of many of a kind the first, and how many more.
+    """
+    lines = [_line(d) for d in differences if not d.noun]
+    for noun in dict.fromkeys(d.noun for d in differences if d.noun):
+        of_kind = [d for d in differences if d.noun == noun]
+        for how in ("added", "removed"):
+            names = [d.name for d in of_kind if d.how == how]
+            if names:
+                lines.append(f"{_count(len(names), noun)} {how}: {_some(names)}")
+        changed = [d for d in of_kind if d.how == "changed"]
+        lines += [_line(d) for d in changed[:MOST]]
+        if len(changed) > MOST:
+            lines.append(f"{_count(len(changed) - MOST, f'more {noun}')} changed")
+        lines += [
+            f"{d.name[0].upper()}{d.name[1:]}" for d in of_kind if d.how == "moved"
+        ]
+    return lines
+
+
+def _line(difference: Difference) -> str:
+    """One thing that changed, and what of it."""
+    noun, details = difference.noun, "; ".join(difference.details)
+    head = f"{noun} {difference.name}" if noun else difference.name
+    return f"{head[0].upper()}{head[1:]}" + (f": {details}" if details else "")
+
+
+def _count(number: int, noun: str) -> str:
+    return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
+def _some(names: list[str]) -> str:
+    more = len(names) - MOST
+    return ", ".join(names[:MOST]) + (f" and {more} more" if more > 0 else "")

@@ -1,0 +1,1 @@
+"""Shows as files: beginning a new one, opening another, earlier versions, copies."""

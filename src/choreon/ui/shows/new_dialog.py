@@ -1,0 +1,115 @@
+"""Asks for a new show: its name, where it is kept, and what it begins with."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QFormLayout,
+    QLineEdit,
+    QRadioButton,
+    QWidget,
+)
+
+from choreon import folders
+from choreon.formats.versions import SUFFIX
+from choreon.model.show import Show
+from choreon.ui.shows import begin
+from choreon.ui.widgets import basics
+
+
+class NewShowDialog(QDialog):
+    """`on_stage`: the name of the show that plays, whose light goes out."""
+
+    def __init__(self, parent: QWidget | None, on_stage: str = "") -> None:
+        super().__init__(parent)
+        self.folder = folders.shows()
+        self.setWindowTitle("New show")
+        self.setMinimumWidth(520)
+        self.name = QLineEdit(begin.free_path(begin.UNTITLED).stem)
+        self.name.setAccessibleName("Name of the show")
+        self.name.selectAll()
+        self.name.textChanged.connect(self._look)
+        self.where = basics.label("", "", wrap=True)
+        self.elsewhere = basics.button("Elsewhere…", self._choose_folder)
+        self.empty = QRadioButton("An empty stage, with palettes to begin with")
+        self.sample = QRadioButton("The sample show: a small room and what plays in it")
+        self.empty.setChecked(True)
+        self.hint = basics.label("", "soft", wrap=True)
+        self.begin = basics.button("Begin the show", self.accept, "main")
+        form = QFormLayout()
+        form.setHorizontalSpacing(20)
+        form.setVerticalSpacing(12)
+        form.addRow("Name", self.name)
+        place = basics.row(self.where, self.elsewhere)
+        basics.grow(place, 0)
+        form.addRow("Kept in", place)
+        form.addRow("Begins with", self.empty)
+        form.addRow("", self.sample)
+        inside = QWidget()
+        inside.setLayout(form)
+        goes = f"{on_stage} is on stage: its light goes out." if on_stage else ""
+        self.warning = basics.label(goes, "alarm", wrap=True)
+        self.warning.setVisible(bool(on_stage))
+        cancel = basics.button("Stay here", self.reject, "quiet")
+        basics.stack(
+            self,
+            inside,
+            self.hint,
+            self.warning,
+            basics.row(1, cancel, self.begin),
+            margins=20,
+            spacing=14,
+        )
+        self._look()
+
+    @property
+    def path(self) -> Path:
+        """The file that the show is kept in."""
+        return self.folder / f"{begin.stem_of(self.name.text())}{SUFFIX}"
+
+    def made(self) -> Show:
+        """Returns the show that was asked for."""
+        name = self.name.text().strip() or self.path.stem
+        if self.sample.isChecked():
+            return begin.sample_show(name)
+        return begin.empty_show(name)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter in the name begins the show, or nothing while that cannot be."""
+        enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if enter and self.name.hasFocus() and not self.begin.isEnabled():
+            event.accept()
+        else:
+            super().keyPressEvent(event)
+
+    def _choose_folder(self) -> None:
+        found = QFileDialog.getExistingDirectory(
+            self, "Where the show is kept", str(self.folder)
+        )
+        if found:
+            self.folder = Path(found)
+            self._look()
+
+    def _look(self) -> None:
+        """Say where it will be, or why it cannot be there."""
+        self.where.setText(str(self.folder))
+        wrong = self._wrong()
+        said = f"Every change is written to {self.path.name} within a second."
+        self.hint.setText(wrong or said)
+        self.begin.setEnabled(not wrong)
+
+    def _wrong(self) -> str:
+        if not self.name.text().strip():
+            return "Give the show a name."
+        if os.path.lexists(self.path):
+            free = begin.free_path(self.name.text(), self.folder).stem
+            return f"There is a {self.path.name} here already. “{free}” is free."
+        if not os.access(self.folder, os.W_OK | os.X_OK):
+            return f"Nothing can be written in {self.folder}. Choose another folder."
+        return ""
