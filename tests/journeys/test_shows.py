@@ -110,6 +110,123 @@ def test_a_copy_holds_everything_and_trouble_is_told(hands, monkeypatch, tmp_pat
     monkeypatch.setattr(
         QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), "")
     )
+    told: list[str] = []
+    hands.parts.notices.told.connect(lambda text, _: told.append(text))
     pick(hands, hands.window.more.click, "Copy the show")
     written = tmp_path / "Low Tide, copy.choreon"
-    hands.until(lambda: str(written) in hands.window.notice.text.text())
+    hands.until(lambda: any(str(written) in text for text in told))
+    assert showfile.read(written) == showfile.read(hands.parts.document.path)
+    assert hands.parts.document.path.stem == "Low Tide"  # that is still what is edited
+    hands.window.shows.copy_to(tmp_path / "nowhere" / "x.choreon")
+    hands.until(lambda: "cannot be written" in told[-1])
+    hands.window.shows.copy_to(hands.parts.document.path)
+    assert "is this show itself" in told[-1]
+
+
+def three_versions(hands) -> None:
+    """The show is changed three times, and kept each time as it was before."""
+    document = hands.parts.document
+    for name in ("One", "Two", "Three"):
+        keep_version(document.path, due=True)
+        document.edit("page", edits.add_page(document.show, name)[0])
+        document.flush(5.0)
+
+
+def test_earlier_versions_have_pictures_dates_and_say_what_changed(hands):
+    three_versions(hands)
+    document = hands.parts.document
+
+    def answer(dialog) -> None:
+        hands.until(lambda: dialog.list.count() == 3)
+        texts = [dialog.list.item(i).text() for i in range(3)]
+        assert all(text.startswith(("Today at ", "Yesterday at")) for text in texts)
+        assert {text.splitlines()[2] for text in texts} == {"1 difference"}
+        assert [v.since for v in dialog.found] == [
+            ("1 page added: Three",),
+            ("2 pages added: Two, Three",),
+            ("3 pages added: One, Two, Three",),
+        ]
+        picture = dialog.list.item(0).icon().pixmap(dialog.list.iconSize()).toImage()
+        colours = {
+            picture.pixelColor(x, y).rgb()
+            for x in range(0, picture.width(), 4)
+            for y in range(0, picture.height(), 4)
+        }
+        assert len(colours) > 10  # a lit room, no plain ground
+        dialog.list.setCurrentRow(1)
+        assert dialog.since.toPlainText() == "2 pages added: Two, Three"
+        hands.click(dialog.take)
+
+    ask(hands, "Earlier versions", answer)
+    names = [page.name for page in document.show.pages.values()]
+    assert "One" in names
+    assert "Two" not in names
+    newest = showfile.read(versions(document.path)[0])
+    assert "Three" in [p.name for p in newest.pages.values()]  # what was there is kept
+    assert document.history.undo_name.startswith("take back the version of ")
+    document.undo()
+    assert "Three" in [page.name for page in document.show.pages.values()]
+
+
+def test_taking_back_lets_the_light_go_on(hands, node):
+    keep_version(hands.parts.document.path, due=True)
+    document = hands.parts.document
+    hands.parts.engine.press("cello-pad")
+    hands.until(lambda: hands.parts.engine.state.players)
+    document.edit("page", edits.add_page(document.show, "One")[0])
+
+    def answer(dialog) -> None:
+        hands.until(lambda: dialog.chosen is not None)
+        hands.click(dialog.take)
+
+    ask(hands, "Earlier versions", answer)
+    hands.heeded()
+    assert hands.parts.engine.state.players
+    assert all(r.jumps == 0 for r in node.reports())
+
+
+def test_a_version_is_opened_as_a_show_of_its_own(hands):
+    three_versions(hands)
+    before = hands.parts.document.path.read_bytes()
+
+    def answer(dialog) -> None:
+        hands.until(lambda: dialog.list.count() == 3)
+        dialog.list.setCurrentRow(2)
+        hands.click(dialog.beside)
+
+    old = hands.parts.document.path
+    ask(hands, "Earlier versions", answer)
+    window = opened(hands)
+    document = window.parts.document
+    assert document.path.parent == old.parent
+    assert document.path != old
+    assert document.show.id != "low-tide"
+    assert "One" not in [page.name for page in document.show.pages.values()]
+    assert old.read_bytes() == before
+
+
+def test_a_damaged_version_says_so_and_the_others_are_there(hands):
+    three_versions(hands)
+    versions(hands.parts.document.path)[1].write_bytes(b"PK no more")
+
+    def answer(dialog) -> None:
+        hands.until(lambda: dialog.list.count() == 3)
+        dialog.list.setCurrentRow(1)
+        assert "Cannot be read" in dialog.list.item(1).text()
+        assert "It cannot be read" in dialog.hint.text()
+        assert not dialog.take.isEnabled()
+        assert not dialog.beside.isEnabled()
+        dialog.list.setCurrentRow(2)
+        assert dialog.take.isEnabled()
+
+    ask(hands, "Earlier versions", answer)
+
+
+def test_without_a_version_the_dialog_says_when_there_is_one(hands):
+    for version in versions(hands.parts.document.path):
+        version.unlink()
+    ask(
+        hands,
+        "Earlier versions",
+        lambda d: hands.until(lambda: "There is none yet" in d.hint.text()),
+    )
