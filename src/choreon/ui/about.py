@@ -6,10 +6,11 @@ import re
 from importlib import metadata
 from pathlib import Path
 
-from PySide6.QtWidgets import QDialog, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import QPlainTextEdit, QWidget
 
 from choreon import __version__
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 
 HERE = Path(__file__).parent
 
@@ -86,7 +87,7 @@ def text() -> str:
     return "\n".join(whole)
 
 
-class About(QDialog):
+class About(Dialog):
     """The version and the licences."""
 
     def __init__(self, parent: QWidget) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSettings, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QWidget
 
 from choreon.ui.keep import AFTER
 from choreon.ui.settings import (
@@ -14,6 +14,7 @@ from choreon.ui.settings import (
     text_of,
 )
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 
 SIZES = (80, 90, 100, 110, 125, 150, 175, 200)  # per cent
 CLOSING = {
@@ -23,7 +24,7 @@ CLOSING = {
 }
 
 
-class Preferences(QDialog):
+class Preferences(Dialog):
     """What is changed here is kept at once. `later` tells what shows from the next
     start on.
     """

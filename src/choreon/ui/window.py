@@ -8,9 +8,9 @@ from functools import partial
 from PySide6.QtCore import QEvent, QObject, QSize, Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
+    QApplication,
     QButtonGroup,
     QCheckBox,
-    QDialog,
     QFrame,
     QMainWindow,
     QMenu,
@@ -30,6 +30,10 @@ from choreon.ui.compose.shelf import PALETTES, SCENES
 from choreon.ui.drags import OpensUnder
 from choreon.ui.find import Entry, FindBox
 from choreon.ui.heading import Heading
+from choreon.ui.help import pages
+from choreon.ui.help.under_hand import page_of, under_hand
+from choreon.ui.help.walk import FirstEvening
+from choreon.ui.help.window import HelpWindow
 from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
 from choreon.ui.parts import Parts
@@ -48,6 +52,7 @@ from choreon.ui.settings import (
 from choreon.ui.shows.files import ShowFiles
 from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 
 PLACES = ("rig", "compose", "perform", "surfaces")
 
@@ -184,6 +189,7 @@ class MainWindow(QMainWindow):
         self.notice.dismissed = self._dismissed
         self.learner.changed.connect(self._learning)
         self.find_box = FindBox(whole, parts, self._commands, self.go_to_trouble)
+        self.evening = FirstEvening(whole, parts, self.go, self.tell)
         self._shortcuts()
         self.restoreGeometry(arrangement_of(self.settings, "geometry"))
         for name, splitter in self._splitters():
@@ -285,6 +291,8 @@ class MainWindow(QMainWindow):
                 shortcut.activated.connect(command.act)
         redo = QShortcut(QKeySequence("Ctrl+Y"), self)
         redo.activated.connect(parts.document.redo)
+        help_ = QShortcut(QKeySequence("F1"), self)
+        help_.activated.connect(lambda: self.tell(under_hand()))
         find = QShortcut(QKeySequence("Ctrl+K"), self)
         find.activated.connect(self.find_box.begin)
         self._escape = QShortcut(QKeySequence("Esc"), self)
@@ -346,7 +354,6 @@ class MainWindow(QMainWindow):
                 key="Ctrl+Shift+Home",
                 words="panic help",
             ),
-            do("About Choreon…", act=self.tell_about, words="version licence help"),
             do(
                 "Preferences…",
                 act=self.ask_preferences,
@@ -359,7 +366,30 @@ class MainWindow(QMainWindow):
                 words="guest helper PIN",
             ),
             *self._of_shows(),
+            *self._of_help(),
             *self._settings(),
+        ]
+
+    def _of_help(self) -> list[Entry]:
+        """What tells about the program."""
+        do = partial(Entry, sort="command")
+        return [
+            do("Help", act=lambda: self.tell("start"), words="how manual explain F1"),
+            do(
+                "All keys",
+                act=lambda: self.tell("keys"),
+                words="shortcuts keyboard help",
+            ),
+            do(
+                "The first evening, in five steps",
+                act=self.evening.begin,
+                words="help tour begin learn start walk",
+            ),
+            do("About Choreon…", act=self.tell_about, words="version licence help"),
+            *[
+                Entry(title, "help", partial(self.tell, topic), words="how help")
+                for topic, title in pages.titles().items()
+            ],
         ]
 
     def _of_shows(self) -> list[Entry]:
@@ -493,12 +523,27 @@ class MainWindow(QMainWindow):
         menu.addAction("Earlier versions…", self.shows.versions)
         menu.addSeparator()
         menu.addAction("Preferences… (Ctrl+,)", self.ask_preferences)
+        menu.addAction("Help (F1)", lambda: self.tell("start"))
+        menu.addAction("The first evening, in five steps", self.evening.begin)
+        menu.addAction("All keys", lambda: self.tell("keys"))
         menu.addAction("About Choreon…", self.tell_about)
         menu.addSeparator()
         menu.addAction(f"The show is kept in {self.parts.document.path}").setEnabled(
             False
         )
         menu.exec(self.more.mapToGlobal(self.more.rect().topRight()))
+
+    def tell(self, page: str) -> None:
+        """Show a page of the help, in a window beside this one."""
+        over = QApplication.activeModalWidget() or self
+        found = over.findChildren(HelpWindow)
+        if not found:
+            found = [HelpWindow(over, self._commands, self.evening.begin)]
+        found[0].open(page)
+
+    def tell_of(self, widget: QWidget) -> None:
+        """Show the page of the help about a widget."""
+        self.tell(page_of(widget))
 
     def tell_about(self) -> None:
         """Show the version and the licences."""
@@ -559,7 +604,7 @@ class MainWindow(QMainWindow):
         return dialog.answer
 
 
-class CloseDialog(QDialog):
+class CloseDialog(Dialog):
     """What happens to the light when the window closes."""
 
     def __init__(self, parent: QWidget) -> None:

@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
     QComboBox,
-    QDialog,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -37,6 +36,7 @@ from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.spread_panel import ColourButton
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 from choreon.ui.widgets.moving_grid import MovingGrid
 from choreon.ui.widgets.values import ValueField
 
@@ -157,7 +157,7 @@ def _rgb_of(values: Mapping[str, Value]) -> tuple[float, float, float]:
     return r, g, b
 
 
-class PatternDialog(QDialog):
+class PatternDialog(Dialog):
     """One pattern: a new one over the chosen lamps, or that of a chase. While it is
     open the pattern is seen in the stage picture. `kept` is the chase.
     """

@@ -6,18 +6,19 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtWidgets import QDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from choreon.model import attributes as at
 from choreon.model.playables import Playable, Times
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.values import ValueField
 
 FAMILIES = (at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM)
 
 
-class TimesDialog(QDialog):
+class TimesDialog(Dialog):
     """All times of one scene."""
 
     def __init__(self, parent: QWidget, scene: Playable) -> None:

@@ -10,6 +10,7 @@ from choreon.model.tiles import Guest, PowerOn
 from choreon.ui.parts import Parts
 from choreon.ui.perform import pin
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 
 MAY = {
     "levels": "Levels: faders, dials, colours, aims",
@@ -24,7 +25,7 @@ POWER = {
 SHORTEST = 4  # figures of a PIN
 
 
-class GuestDialog(QDialog):
+class GuestDialog(Dialog):
     """Sets what guests see and may do. `hands_over`: the guest is to begin now."""
 
     def __init__(self, parts: Parts, parent: QWidget) -> None:

@@ -101,8 +101,7 @@ class OnNow(QFrame):
             discard(row)
         rows = {i: self.rows.get(i) or OnRow(self.parts, i) for i in ids}
         for place, row in enumerate(rows.values()):
-            item = self.list.itemAt(place)
-            if item is None or item.widget() is not row:
+            if self.list.indexOf(row) != place:
                 self.list.insertWidget(place, row)
         self.rows = rows
 

@@ -175,7 +175,7 @@ class Look(NamedTuple):
 REACH = 30  # points from the middle of a sign to the edge of its picture
 
 
-@lru_cache(maxsize=1024)
+@lru_cache(maxsize=384)  # 14 kB each
 def sign(look: Look) -> QPixmap:
     """A sign with all that is about it, to be put down as often as it is needed."""
     made = _clear(2 * REACH, look.ratio)
@@ -193,7 +193,7 @@ def sign(look: Look) -> QPixmap:
     return made
 
 
-@lru_cache(maxsize=192)
+@lru_cache(maxsize=96)  # 40 kB each
 def pool(colour: str, radius: int, ratio: float) -> QPixmap:
     """The light about a lamp, to be put down with its middle on it."""
     made = _clear(2 * radius, ratio)

@@ -4,7 +4,7 @@ before.
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from choreon.model.fixture_type import FixtureType
 from choreon.model.swap import Swap, swap, translate
@@ -13,6 +13,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.rig.hang import channel_map
 from choreon.ui.rig.type_list import ID, TypeList, searched
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 
 FATES = {
     "lost": (
@@ -25,7 +26,7 @@ FATES = {
 }
 
 
-class SwapDialog(QDialog):
+class SwapDialog(Dialog):
     """Type and mode on the left, what it does on the right."""
 
     def __init__(self, parts: Parts, parent: QWidget | None = None) -> None:

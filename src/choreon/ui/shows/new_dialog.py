@@ -8,7 +8,6 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
-    QDialog,
     QFileDialog,
     QFormLayout,
     QLineEdit,
@@ -21,9 +20,10 @@ from choreon.formats.versions import SUFFIX
 from choreon.model.show import Show
 from choreon.ui.shows import begin
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 
 
-class NewShowDialog(QDialog):
+class NewShowDialog(Dialog):
     """`on_stage`: the name of the show that plays, whose light goes out."""
 
     def __init__(self, parent: QWidget | None, on_stage: str = "") -> None:

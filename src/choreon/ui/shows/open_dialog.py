@@ -8,7 +8,6 @@ from pathlib import Path
 from PySide6.QtCore import QSettings, QSize, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
-    QDialog,
     QFileDialog,
     QHeaderView,
     QLineEdit,
@@ -22,12 +21,13 @@ from choreon.formats.versions import SUFFIX
 from choreon.ui import theme
 from choreon.ui.shows import begin
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 
 PATH = Qt.ItemDataRole.UserRole
 ROW = 32  # pixels
 
 
-class OpenShowDialog(QDialog):
+class OpenShowDialog(Dialog):
     """`now`: the show that is open. `on_stage`: its name, where it plays."""
 
     def __init__(

@@ -9,7 +9,6 @@ import msgspec
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import (
-    QDialog,
     QListWidget,
     QListWidgetItem,
     QPlainTextEdit,
@@ -27,13 +26,14 @@ from choreon.ui.shows import begin
 from choreon.ui.shows.reading import Version, read_versions
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
 
 PICTURE = QSize(144, 81)
 DAY = 86400.0  # seconds
 PATIENCE = 5.0  # seconds for the disk to take the show as it is now
 
 
-class VersionsDialog(QDialog):
+class VersionsDialog(Dialog):
     """`opened(path)`: a version was written as a show of its own, to be opened."""
 
     opened = Signal(Path)

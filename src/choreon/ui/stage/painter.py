@@ -196,7 +196,7 @@ class StagePainter:
                 _strobe_mark(painter, x, y - body.height() / 2 - 7)
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=1024)  # 2 kB each
 def _lens(
     square: bool, wide: int, tall: int, colour: tuple[int, ...] | None, ratio: float
 ) -> QPixmap:
