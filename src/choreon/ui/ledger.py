@@ -124,6 +124,7 @@ class Ledger(QFrame):
         layout.setContentsMargins(16, 10, 16, 10)
         self._refill = basics.once(self, 120, self._fill)
         parts.engine.state_changed.connect(self._state)
+        parts.brush.changed.connect(self._be_there)
         self._state(parts.engine.state)
 
     # parts of the form by name
@@ -172,14 +173,14 @@ class Ledger(QFrame):
         if same and blind == self._blind:
             return
         self._look, self._effects, self._blind = look, effects, blind
-        self.setVisible(not draft.empty or blind)
+        self._be_there()
         self.blind.setChecked(blind)
         sign = "blind draft" if blind else "draft"
-        what = (
-            words.summary(look, effects)
-            if not draft.empty
-            else "nothing yet; what you touch stays off the stage"
-        )
+        what = "nothing yet"
+        if not draft.empty:
+            what = words.summary(look, effects)
+        elif blind:
+            what = "nothing yet; what you touch stays off the stage"
         self.summary.setText(
             f'<span style="color:{theme.DRAFT}">◌ {sign}</span>&nbsp;&nbsp;{what}'
         )
@@ -198,6 +199,14 @@ class Ledger(QFrame):
             return
         if self.list.isVisible() and not self._refill.isActive():
             self._refill.start()
+
+    def _be_there(self) -> None:
+        """It is there while the draft holds something or is blind; and under a brush
+        from the beginning, so that nothing moves under the first stroke.
+        """
+        draft, brush = self.parts.engine.state.draft, self.parts.brush
+        there = not draft.empty or draft.blind or brush.palette is not None
+        self.setVisible(there)
 
     def _set_blind(self) -> None:
         self.parts.draft.set_blind(self.blind.isChecked())

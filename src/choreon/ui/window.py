@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from html import escape
 
 from PySide6.QtCore import QEvent, QObject, QSize, Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
@@ -188,6 +189,7 @@ class MainWindow(QMainWindow):
         )
         self.notice.dismissed = self._dismissed
         self.learner.changed.connect(self._learning)
+        parts.brush.changed.connect(self._brushing)
         self.find_box = FindBox(whole, parts, self._commands, self.go_to_trouble)
         self.evening = FirstEvening(whole, parts, self.go, self.tell)
         self._shortcuts()
@@ -253,6 +255,8 @@ class MainWindow(QMainWindow):
     def go(self, name: str) -> None:
         """Show a place."""
         name = name if name in self.places else PLACES[0]
+        if name not in ("rig", "compose"):
+            self.parts.brush.put_down()  # there is nothing there to draw over
         self.stack.setCurrentWidget(self.places[name])
         self.buttons.button(PLACES.index(name)).setChecked(True)
         self.settings.setValue("place", name)
@@ -297,6 +301,7 @@ class MainWindow(QMainWindow):
         find.activated.connect(self.find_box.begin)
         self._escape = QShortcut(QKeySequence("Esc"), self)
         self._escape.activated.connect(self.learner.cancel)
+        self._escape.activated.connect(parts.brush.put_down)
         self._escape.setEnabled(False)
 
     def _commands(self) -> list[Entry]:
@@ -454,13 +459,28 @@ class MainWindow(QMainWindow):
         if kind == "work":
             self.parts.notices.stopped.emit()
 
+    def _brushing(self) -> None:
+        """Say what is held as a brush, and where it goes down."""
+        held = self.parts.brush.palette
+        self._escape.setEnabled(held is not None)
+        if held is not None:
+            self.notice.tell(
+                f"Every fixture you touch on the stage, the plan or in the lists takes "
+                f"<b>{escape(held.name)}</b>. Esc puts the brush down.",
+                "learn",
+            )
+        elif self.notice.kind == "learn":
+            self.notice.hide()
+
     def _learning(self, target: Ref | None) -> None:
+        if target is not None:
+            self.parts.brush.put_down()
         self._escape.setEnabled(target is not None)
         if target is not None:
             name = words.target_name(self.parts.document.show, target)
             self.notice.tell(
-                f"Move the control that <b>{name}</b> shall follow. Esc leaves it "
-                "as it is.",
+                f"Move the control that <b>{escape(name)}</b> shall follow. Esc leaves "
+                "it as it is.",
                 "learn",
             )
         elif self.notice.kind == "learn":
@@ -485,6 +505,7 @@ class MainWindow(QMainWindow):
         window that dies meanwhile comes back so.
         """
         self.learner.cancel()
+        self.parts.brush.put_down()
         self.settings.setValue("guest", str(self.parts.document.path))
         self.settings.sync()
         self._let_keys(False)

@@ -52,6 +52,12 @@ class CardDeeds(QWidget):
             self._look,
             checkable=True,
         )
+        self.brush = basics.tool(
+            "pencil",
+            "Brush with it: every fixture you touch takes it",
+            self._brush,
+            checkable=True,
+        )
         self.rename = basics.tool("edit", "Rename it", self._rename)
         self.times = basics.tool("times", "Change its times", self._times)
         self.more = basics.tool(
@@ -65,6 +71,7 @@ class CardDeeds(QWidget):
             self.open,
             self.take,
             self.look_at,
+            self.brush,
             self.rename,
             self.times,
             self.more,
@@ -73,6 +80,7 @@ class CardDeeds(QWidget):
         row = basics.row(*buttons, spacing=2)
         basics.stack(self, row)
         parts.preview.changed.connect(self._looked_at)
+        parts.brush.changed.connect(self._brushes)
 
     def show_thing(self, thing: Thing | None) -> None:
         """Offer what can be done with a thing."""
@@ -89,6 +97,8 @@ class CardDeeds(QWidget):
         if not plays:
             self.take.show()
             self.open.hide()
+        self.brush.setVisible(isinstance(thing, Palette) and thing.motion is None)
+        self._brushes()
         self.setVisible(thing is not None)
 
     def set_narrow(self, narrow: bool) -> None:
@@ -102,6 +112,15 @@ class CardDeeds(QWidget):
         if self._ref is None or self._ref.kind != PALETTE:
             return None
         return self.parts.document.show.palettes.get(self._ref.id)
+
+    def _brush(self) -> None:
+        palette = self._palette()
+        if palette is not None:
+            self.parts.brush.hold(palette)
+
+    def _brushes(self) -> None:
+        held = self.parts.brush.palette
+        self.brush.setChecked(held is not None and held is self._palette())
 
     def _playable(self) -> AnyPlayable:
         assert self._ref is not None

@@ -4,18 +4,18 @@ follows its changes.
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint
-from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent
 from PySide6.QtWidgets import QMenu, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import links, palettes
 from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette
-from choreon.render.rig import Rig
 from choreon.ui import palettes as palette_deeds
 from choreon.ui.compose.hand import Hand, Items
 from choreon.ui.drags import DragsOut
+from choreon.ui.parts.brush import look_of
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import Chip, ChipList
 from choreon.ui.widgets.colour_field import on_screen
@@ -81,6 +81,14 @@ class PaletteChips(ChipList):
         show = palettes.move_palette(self.parts.document.show, palette.id, to)
         self.parts.document.edit(f"move the palette {palette.name}", show)
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """B takes the palette as a brush, or puts it down."""
+        place = self.currentIndex().row()
+        if event.key() == Qt.Key.Key_B and place >= 0 and not event.modifiers():
+            self.parts.brush.hold(self.palettes()[place])
+        else:
+            super().keyPressEvent(event)
+
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Open the menu of the palette under the pointer."""
         place = self.place_under(event.pos())
@@ -95,8 +103,7 @@ def give(hand: Hand, palette: Palette) -> None:
     parts = hand.parts
     whole = [fixture for fixture, cell in hand.items() if cell == 0]
     cells = [item for item in hand.items() if item[1]]
-    takes = {fixture: _names_taken(hand.rig, fixture) for fixture in whole}
-    look = links.from_palette(parts.document.show, palette, whole, takes)
+    look = look_of(parts.document.show, hand.rig, palette, whole)
     if look:
         parts.draft.touch(look)
     if cells:
@@ -104,12 +111,6 @@ def give(hand: Hand, palette: Palette) -> None:
     if not look and not cells:
         text = f"Nobody chosen has what {palette.name} is about."
         parts.notices.told.emit(text, "alarm")
-
-
-def _names_taken(rig: Rig, fixture: str) -> set[str]:
-    """Returns the attributes that a fixture takes, raw ones and target colours too."""
-    names = {*rig.where.get(fixture, {}), *rig.direct.get(fixture, {})}
-    return names | set(at.TARGET_COLOUR) if fixture in rig.wheels else names
 
 
 def _give_to_cells(hand: Hand, palette: Palette, cells: Items) -> None:
@@ -129,6 +130,11 @@ def menu(parent: QWidget, hand: Hand, palette: Palette) -> QMenu:
     users = [s.name for s in palettes.users(parts.document.show, palette.id)]
     made.addAction(palette_deeds.used_by(users).capitalize()).setEnabled(False)
     made.addSeparator()
+    held = parts.brush.palette is palette
+    made.addAction(
+        "Put the brush down (B)" if held else "Brush with it (B)",
+        lambda: parts.brush.hold(palette),
+    )
     made.addAction("Take into draft", lambda: palette_deeds.take(parts, palette))
     made.addAction(
         "Update from the draft", lambda: palette_deeds.update(parts, palette.id)

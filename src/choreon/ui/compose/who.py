@@ -6,13 +6,15 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import (
+    QEvent,
     QItemSelection,
     QItemSelectionModel,
+    QObject,
     QPoint,
     QPointF,
     Qt,
 )
-from PySide6.QtGui import QColor, QPainter, QShowEvent
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -73,6 +75,37 @@ class Numbered(QStyledItemDelegate):
             painter.restore()
 
 
+class _Strokes(QObject):
+    """While a brush is held, a list gives it to what is pressed and drawn over: lamps,
+    or all of a group.
+    """
+
+    def __init__(
+        self,
+        parts: Parts,
+        on: QListWidget,
+        fixtures_of: Callable[[str], tuple[str, ...]],
+    ) -> None:
+        super().__init__(on)
+        self._parts, self._list, self._fixtures_of = parts, on, fixtures_of
+        on.viewport().installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Take presses and moves of a stroke; all else goes on to the list."""
+        brush = self._parts.brush
+        if brush.palette is None or not isinstance(event, QMouseEvent):
+            return False
+        left = Qt.MouseButton.LeftButton
+        if event.type() == QEvent.Type.MouseButtonPress and event.button() == left:
+            brush.begin()
+        elif not event.buttons() & left:
+            return event.type() == QEvent.Type.MouseButtonRelease
+        item = self._list.itemAt(event.position().toPoint())
+        if item is not None:
+            brush.touch(self._fixtures_of(item.data(ID)))
+        return True
+
+
 class Who(QWidget):
     """Two lists: groups above, fixtures below; and ways to choose."""
 
@@ -99,6 +132,10 @@ class Who(QWidget):
         self.groups.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.groups.customContextMenuRequested.connect(self._group_menu)
         self.fixtures.itemSelectionChanged.connect(self._fixtures_chosen)
+        self._strokes = (
+            _Strokes(parts, self.groups, self._members),
+            _Strokes(parts, self.fixtures, lambda fixture: (fixture,)),
+        )
         self.make_group = basics.tool(
             "plus", "Make a group of the chosen fixtures", self._make_group
         )
@@ -263,6 +300,11 @@ class Who(QWidget):
         made.setAccessibleName(name)
         made.setToolTip("Click chooses; Ctrl and Shift add to it or take away from it")
         return made
+
+    def _members(self, group_id: str) -> tuple[str, ...]:
+        """The fixtures of a group."""
+        group = self.parts.document.show.groups.get(group_id)
+        return group.fixtures if group is not None else ()
 
     def _groups_at(self, point: QPoint) -> list[Ref]:
         item = self.groups.itemAt(point)

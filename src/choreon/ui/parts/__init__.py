@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from choreon.engine import client as engine_client
 from choreon.model.show import Show
 from choreon.ui import garbage
+from choreon.ui.parts.brush import Brush
 from choreon.ui.parts.document import Document
 from choreon.ui.parts.draft import Draft
 from choreon.ui.parts.engine_link import EngineLink
@@ -37,6 +38,7 @@ class Parts:
     preview: Preview
     selection: Selection
     draft: Draft
+    brush: Brush
     notices: Notices
 
     def end_with(self, window: QObject) -> None:
@@ -47,6 +49,7 @@ class Parts:
             self.preview,
             self.selection,
             self.draft,
+            self.brush,
             self.notices,
         ):
             part.setParent(window)
@@ -79,4 +82,5 @@ def open_parts(
         part.told.connect(notices.told)
     document.draft_wanted.connect(draft.put)
     engine.begin(client)
-    return Parts(document, engine, preview, selection, draft, notices)
+    brush = Brush(document, preview, draft)
+    return Parts(document, engine, preview, selection, draft, brush, notices)

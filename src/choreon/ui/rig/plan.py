@@ -87,6 +87,7 @@ class Plan(TakesTypes):
         self.setToolTip(f"Click to choose, drag to move (Alt: no snapping). {KEYS}.")
         self._ghost: Ghost | None = None
         self._press: QPointF | None = None
+        self._brushed: QPointF | None = None  # where the brush was last
         self._box: QRectF | None = None
         self._moving: dict[str, Place] | None = None
         self._shown: dict[str, Place] = {}
@@ -589,6 +590,13 @@ class Plan(TakesTypes):
             self._take_point(event)
             return
         one = self.fixture_at(event.position())
+        brush = self.parts.brush
+        if event.button() == Qt.MouseButton.LeftButton and brush.palette is not None:
+            self.setFocus()
+            self._brushed = event.position()
+            brush.begin()
+            self._brush(event.position())
+            return
         if event.button() == Qt.MouseButton.RightButton:
             if one is not None and one not in self.parts.selection.chosen:
                 self.parts.selection.choose([one])
@@ -627,7 +635,10 @@ class Plan(TakesTypes):
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Carry the chosen, or draw the box."""
+        """Carry the chosen, draw the box, or brush."""
+        if self._brushed is not None:
+            self._brush(event.position())
+            return
         if self._press is None:
             return
         away = event.position() - self._press
@@ -641,6 +652,16 @@ class Plan(TakesTypes):
                 for i, p in self._moving.items()
             }
         self.update()
+
+    def _brush(self, at: QPointF) -> None:
+        """Give what the brush holds to the fixtures between where it was and `at`."""
+        assert self._brushed is not None
+        way = at - self._brushed
+        steps = max(1, int(way.manhattanLength() / (NEAR / 2)))
+        on_way = [self._brushed + way * (i / steps) for i in range(1, steps + 1)]
+        self._brushed = at
+        touched = [self.fixture_at(point) for point in on_way]
+        self.parts.brush.touch([one for one in touched if one is not None])
 
     def _moved(self, place: Place, across: float, up: float, free: bool) -> Place:
         """A place dragged across and up; near a bar it snaps to it, unless it is
@@ -657,6 +678,7 @@ class Plan(TakesTypes):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """A box chooses, what was carried stays where it is."""
+        self._brushed = None
         selection, document = self.parts.selection, self.parts.document
         if self._box is not None:
             drawn = self._box.width() + self._box.height() > 6
@@ -686,7 +708,9 @@ class Plan(TakesTypes):
         """Arrows nudge the chosen, Escape lets go of what is under way."""
         parts, key = self.parts, Qt.Key(event.key())
         busy = self._press is not None or self._points is not None
-        if key == Qt.Key.Key_Escape and busy:
+        if key == Qt.Key.Key_Escape and parts.brush.palette is not None:
+            parts.brush.put_down()
+        elif key == Qt.Key.Key_Escape and busy:
             self._press = self._box = self._moving = self._points = None
             self._shown = {}
             self.unsetCursor()

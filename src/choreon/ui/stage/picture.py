@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import time
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
@@ -109,6 +109,7 @@ class StagePicture(QWidget):
         self._swept: list[str] | None = None
         self._turn: QPointF | None = None
         self._mark = ""
+        self._brushed: QPointF | None = None  # where the brush was last
         self._timer = QTimer(self, interval=FRAME)
         self._timer.timeout.connect(self._follow)
         parts.document.show_changed.connect(self._refresh)
@@ -116,6 +117,7 @@ class StagePicture(QWidget):
         self._soon = basics.once(self, 0, self.update)
         parts.selection.changed.connect(lambda _: self._soon.start())
         parts.preview.changed.connect(self._refresh)
+        parts.brush.changed.connect(self._brush_changed)
         if choosing:
             self.setToolTip(HOW)
 
@@ -321,6 +323,10 @@ class StagePicture(QWidget):
             painter.drawText(low, middle, f"{self.typed}▏")
         text = self._not_on_stage()
         token = theme.DRAFT if text else theme.CHOSEN
+        held = self.parts.brush.palette
+        if not text and held is not None and self.choosing:
+            text = f"Brush: {held.name}. Draw over fixtures; Esc puts it down."
+            token = theme.CHOSEN
         text = text or HINTS.get(self.mode, "")
         if not text:
             return
@@ -414,6 +420,14 @@ class StagePicture(QWidget):
             self.update()
             self.modes_changed.emit()
 
+    def _brush_changed(self) -> None:
+        """Show by the pointer what a press does."""
+        cross = self.parts.brush.palette is not None or bool(self.mode)
+        shape = Qt.CursorShape.CrossCursor if cross else Qt.CursorShape.ArrowCursor
+        self.setCursor(shape)
+        self._brushed = None
+        self.update()
+
     def aim(self, on: bool) -> None:
         """Have presses send heads, or choose again."""
         if on or self.mode == "aim":
@@ -431,6 +445,10 @@ class StagePicture(QWidget):
             self._turn = at
         elif event.button() != Qt.MouseButton.LeftButton or not self.choosing:
             return
+        elif self.parts.brush.palette is not None:
+            self._brushed = at
+            self.parts.brush.begin()
+            self._brush(at)
         elif self.mode:
             self._act_on(at)
         elif self.path is not None and self.path.handle_at(self.view(), at):
@@ -473,11 +491,13 @@ class StagePicture(QWidget):
             self.pointed.emit(links.to_point(found.tolist()))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Turn the view, carry a mark, or draw a box."""
+        """Turn the view, brush, carry a mark, or draw a box."""
         at = event.position()
         if self._turn is not None:
             away, self._turn = at - self._turn, at
             self.look_from(self.viewpoint.turned(-0.3 * away.x(), 0.3 * away.y()))
+        elif self._brushed is not None:
+            self._brush(at)
         elif self._handle:
             self._drag_handle(at)
         elif self._mark:
@@ -527,18 +547,33 @@ class StagePicture(QWidget):
         """
         if self._swept is None:
             return
-        way = at - self._trail[-1]
-        steps = max(1, int(np.hypot(way.x(), way.y()) / (GRIP / 2)))
-        for step in range(1, steps + 1):
-            one = self._near(self._trail[-1] + way * (step / steps), GRIP)
-            if one is not None and one.fixture not in self._swept:
-                self._swept.append(one.fixture)
+        for one in self._on_way(self._trail[-1], at):
+            if one not in self._swept:
+                self._swept.append(one)
         self._trail = [at]
         self.parts.selection.choose(self._swept)
+
+    def _on_way(self, start: QPointF, end: QPointF) -> Iterator[str]:
+        """The fixtures between two points, also where a fast mouse reports few."""
+        way = end - start
+        steps = max(1, int(np.hypot(way.x(), way.y()) / (GRIP / 2)))
+        for step in range(1, steps + 1):
+            one = self._near(start + way * (step / steps), GRIP)
+            if one is not None:
+                yield one.fixture
+
+    def _brush(self, at: QPointF) -> None:
+        """Give what the brush holds to what lies under it."""
+        assert self._brushed is not None
+        touched = [*self._on_way(self._brushed, at)]
+        pressed = self.lamp_at(at) if at == self._brushed else None
+        self._brushed = at
+        self.parts.brush.touch([*touched, *([pressed] if pressed else [])])
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Choose what was pressed, swept or drawn around."""
         self._turn, self._mark, self._handle = None, "", ""
+        self._brushed = None
         if self._press is None:
             return
         adding = bool(event.modifiers() & _ADDING)
@@ -640,7 +675,9 @@ class StagePicture(QWidget):
         )
 
     def _escape(self) -> None:
-        if self.mode:
+        if self.parts.brush.palette is not None:
+            self.parts.brush.put_down()
+        elif self.mode:
             self.set_mode("")
         elif self.typed is not None:
             self.typed = None
