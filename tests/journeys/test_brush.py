@@ -33,7 +33,6 @@ def taken(hands, palette) -> set[str]:
 def test_a_stroke_over_the_stage_is_one_undo_and_chooses_nobody(hands, node):
     stage = hands.place("compose").stage
     palette = hold(hands)
-    assert palette.name in hands.window.notice.text.text()
     lamps = ["par-1", "par-2", "par-3", "par-4"]
     points = [stage.point_of(lamp) for lamp in lamps]
     QTest.mousePress(stage, LEFT, pos=points[0].toPoint())
@@ -104,7 +103,6 @@ def test_escape_puts_it_down_and_presses_choose_again(hands):
     palette = hold(hands)
     QTest.keySequence(hands.window, QKeySequence("Esc"))
     hands.until(lambda: hands.parts.brush.palette is None)
-    assert not hands.window.notice.isVisible()
     hands.click(stage, stage.point_of("par-1"))
     assert hands.parts.selection.chosen == ("par-1",)
     assert taken(hands, palette) == set()
@@ -140,7 +138,6 @@ def test_what_is_deleted_falls_out_of_the_hand(hands):
     document = hands.parts.document
     document.edit("x", edits.remove(document.show, Ref(PALETTE, palette.id)))
     assert hands.parts.brush.palette is None
-    assert not hands.window.notice.isVisible()
 
 
 def test_it_is_put_down_where_there_is_nothing_to_draw_over(hands):
@@ -149,4 +146,3 @@ def test_it_is_put_down_where_there_is_nothing_to_draw_over(hands):
     assert hands.parts.brush.palette is not None
     hands.place("perform")
     assert hands.parts.brush.palette is None
-    assert not hands.window.notice.isVisible()

@@ -17,6 +17,7 @@ from choreon.model.playables import Scene
 from choreon.model.refs import Ref
 from choreon.model.show import Area, Room
 from choreon.render.colour import to_oklab
+from choreon.ui import words
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.drags import carried, carry
 from tests.conftest import values
@@ -1189,3 +1190,53 @@ def test_what_becomes_of_the_light_when_the_draft_is_kept(hands, node, after):
     assert form.after.currentData() == after
     form.kind.setCurrentIndex(1)  # a palette does not shine by itself
     assert form.after.findData("stays") == -1
+
+
+def test_only_a_part_of_a_scene_goes_into_the_draft_or_is_kept(hands):
+    """What concerns the chosen, and some families only."""
+    compose = hands.place("compose")
+    show = hands.parts.document.show
+    scene = next(
+        p
+        for p in show.playables.values()
+        if p.kind == "scene" and len(words.families(p.look)) > 1 and len(p.look) > 3
+    )
+    lamp = next(i for i, v in scene.look.items() if len(words.families({i: v})) > 1)
+    hands.parts.selection.choose([lamp])
+    hands.card(compose.shelf, scene.id)
+    deeds = compose.shelf.deeds
+    family = str(words.families({lamp: scene.look[lamp]})[0])
+
+    def answer(dialog) -> None:
+        assert dialog.chosen.isChecked()
+        for name, button in dialog.families.items():
+            if name != family:
+                hands.click(button)
+        assert dialog.what.text().startswith("1 fixture · ")
+        hands.click(dialog.take)
+
+    hands.in_dialog(lambda: pick(hands, deeds.open_menu, "Only for these"), answer)
+    held = hands.parts.engine.state.draft.look
+    assert list(held) == [lamp]
+    assert [str(f) for f in words.families(held)] == [family]
+    assert hands.parts.draft.taken is None  # updating the scene by it loses nothing
+    hands.parts.draft.clear()
+
+    def keep(dialog) -> None:
+        dialog.chosen.setChecked(False)
+        hands.click(dialog.families[family])
+        dialog.name.clear()
+        hands.type(dialog.name, "The rest of it", enter=False)
+        hands.click(dialog.keep)
+
+    hands.card(compose.shelf, scene.id)
+    hands.in_dialog(lambda: pick(hands, deeds.open_menu, "Only for these"), keep)
+    made = next(
+        p
+        for p in hands.parts.document.show.playables.values()
+        if p.name.startswith("The rest")
+    )
+    assert family not in [str(f) for f in words.families(made.look)]
+    assert hands.parts.document.show.playables[scene.id] is scene
+    hands.parts.document.undo()
+    assert made.id not in hands.parts.document.show.playables

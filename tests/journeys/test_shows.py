@@ -12,6 +12,7 @@ from choreon import folders
 from choreon.formats import showfile
 from choreon.formats.versions import keep_version, versions
 from choreon.model import edits
+from choreon.model.show import Place
 from choreon.ui.shows import begin
 from tests.journeys.conftest import pick
 
@@ -48,6 +49,22 @@ def test_a_new_show_begins_empty_or_with_the_sample(hands, sample):
     assert show.palettes
     assert show.id not in ("", "low-tide")
     assert begin.recent_shows(window.settings)[0] == path
+
+
+def test_the_words_on_an_empty_plan_lie_over_no_mark(hands, own_folders):
+    show = begin.empty_show("Bare")
+    hands.holder.begin(show, own_folders / "Bare.choreon")
+    window = opened(hands)
+    window.go("rig")
+    plan = window.places["rig"].plan
+    for size in ((1280, 800), (1024, 700), (1600, 1000)):
+        window.resize(*size)
+        QTest.qWait(50)
+        plate = plan.hint_plate(460, 48)
+        assert plan.rect().toRectF().contains(plate)
+        points = [plan.at(Place(m.x, m.y, m.z)) for m in show.marks.values()]
+        assert points
+        assert not any(plate.contains(point) for point in points)
 
 
 def test_a_new_show_never_takes_the_place_of_a_file(hands):

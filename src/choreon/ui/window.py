@@ -460,17 +460,8 @@ class MainWindow(QMainWindow):
             self.parts.notices.stopped.emit()
 
     def _brushing(self) -> None:
-        """Say what is held as a brush, and where it goes down."""
-        held = self.parts.brush.palette
-        self._escape.setEnabled(held is not None)
-        if held is not None:
-            self.notice.tell(
-                f"Every fixture you touch on the stage, the plan or in the lists takes "
-                f"<b>{escape(held.name)}</b>. Esc puts the brush down.",
-                "learn",
-            )
-        elif self.notice.kind == "learn":
-            self.notice.hide()
+        """Esc puts the brush down, wherever the keys go."""
+        self._escape.setEnabled(self.parts.brush.palette is not None)
 
     def _learning(self, target: Ref | None) -> None:
         if target is not None:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QColorDialog, QInputDialog, QMenu, QWidget
 
 from choreon.model import chases, edits, links, palettes
 from choreon.model import effects as motions
+from choreon.model.only import keep_part
 from choreon.model.playables import AnyPlayable, Scene
 from choreon.model.playables import kind_of as model_kind
 from choreon.model.refs import PALETTE, Ref, name_of
@@ -18,6 +19,7 @@ from choreon.render import bake
 from choreon.ui import kinds, words
 from choreon.ui import palettes as palette_deeds
 from choreon.ui.compose.cards import Thing
+from choreon.ui.compose.only_dialog import OnlyDialog
 from choreon.ui.compose.times import ask_times
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
@@ -53,7 +55,7 @@ class CardDeeds(QWidget):
             checkable=True,
         )
         self.brush = basics.tool(
-            "pencil",
+            "brush",
             "Brush with it: every fixture you touch takes it",
             self._brush,
             checkable=True,
@@ -226,6 +228,8 @@ class CardDeeds(QWidget):
         menu.addAction("Colour mark…", self._colour)
         menu.addSeparator()
         menu.addAction("Duplicate", self.duplicate)
+        is_scene = isinstance(playable, Scene)
+        menu.addAction("Only for these…", self.ask_only).setEnabled(is_scene)
         moves = isinstance(playable, Scene) and kinds.kind_of(playable).moves(playable)
         menu.addAction("Bake into a chase…", self.ask_to_bake).setEnabled(moves)
         merges = self._merges(menu, playable)
@@ -296,6 +300,23 @@ class CardDeeds(QWidget):
         show, made = edits.duplicate(document.show, playable.ref)
         document.edit(f"duplicate {playable.name}", show)
         self.made.emit(made.id)
+
+    def ask_only(self) -> None:
+        """Ask for a part of the scene: into the draft, or kept as its own."""
+        scene, document = self._playable(), self.parts.document
+        if not isinstance(scene, Scene):
+            return
+        dialog = OnlyDialog(self.parts, scene, self)
+        if not dialog.exec():
+            return
+        look, effects = dialog.part()
+        if not dialog.keeps:
+            self.parts.draft.take(None, look, effects)
+            return
+        name = dialog.name.text()
+        show, ref = keep_part(document.show, scene, name, look, effects)
+        document.edit(f"keep a part of {scene.name}", show)
+        self.made.emit(ref.id)
 
     def ask_to_bake(self) -> None:
         """Ask into how many steps of a chase; the scene stays."""

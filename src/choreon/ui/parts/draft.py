@@ -171,9 +171,9 @@ class Draft(QObject):
         if held.effects != self.effects:
             self._put_effects(held.effects)
 
-    def take(self, source: Ref, look: Look, effects: Effects = ()) -> None:
-        """Take something stored into it, and remember what it was; its fixtures are
-        chosen.
+    def take(self, source: Ref | None, look: Look, effects: Effects = ()) -> None:
+        """Take something stored into it, and remember what it was; None where it is
+        only a part of something. Its fixtures are chosen.
         """
         self.taken = source
         if effects:

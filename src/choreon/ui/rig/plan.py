@@ -38,6 +38,7 @@ from choreon.ui.widgets import basics
 
 SNAP = 0.1  # metres
 NEAR = 15.0  # pixels
+HINT_WIDTH, HINT_EDGE, HINT_STEP = 460, 12, 8  # pixels
 MANY = 150  # lamps whose names are written in a turn of their own
 BACK, SIDE = 0.9, 1.1  # metres shown behind and beside the stage
 KEYS = "O opens up, H is home, I identifies, arrow keys nudge, Delete takes down"
@@ -106,6 +107,7 @@ class Plan(TakesTypes):
         self._soon = basics.once(self, 0, self.update)
         parts.document.show_changed.connect(lambda _: self._soon.start())
         parts.selection.changed.connect(lambda _: self._soon.start())
+        parts.brush.changed.connect(self._soon.start)
         self._name_soon = basics.once(self, 0, self._name)
 
     def sizeHint(self) -> QSize:
@@ -253,18 +255,53 @@ class Plan(TakesTypes):
             painter.setPen(QPen(QColor(theme.DRAFT), 2))
             for point in self._points:
                 painter.drawEllipse(point, 5, 5)
+        elif (held := self.parts.brush.palette) is not None:
+            text = f"Brush: {held.name}. Draw over fixtures; Esc puts it down."
         elif not self.parts.document.show.fixtures and self._ghost is None:
             text = (
                 "Nothing hangs yet. Choose a type on the left, say how many, "
                 "and press Hang; or drag a type here."
             )
         if text:
-            painter.setPen(QColor(theme.SOFT))
-            painter.setFont(theme.font(16))
-            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            painter.drawText(
-                QRectF(self.rect()).adjusted(80, 40, -80, -40), flags, text
+            self._say(painter, text)
+
+    def _say(self, painter: QPainter, text: str) -> None:
+        """Write words onto a plate of their own, where no mark lies."""
+        painter.setFont(theme.font(14))
+        wide = min(HINT_WIDTH, self.width() - 2 * HINT_EDGE)
+        flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+        room = QRectF(0, 0, wide - 2 * HINT_EDGE, self.height())
+        tall = painter.boundingRect(room, flags, text).height() + HINT_EDGE
+        plate = self.hint_plate(wide, tall)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.DECK))
+        painter.drawRoundedRect(plate, theme.RADIUS, theme.RADIUS)
+        painter.setPen(QColor(theme.TEXT))
+        painter.drawText(plate, flags, text)
+
+    def hint_plate(self, wide: float, tall: float) -> QRectF:
+        """Returns where words of a size go: in the middle at the lower edge, or as near
+        to it as no mark or fixture lies below them.
+        """
+        show = self.parts.document.show
+        marks = [Place(mark.x, mark.y, mark.z) for mark in show.marks.values()]
+        hung = [self._place(fixture) for fixture in show.fixtures.values()]
+        taken = [self.at(place) for place in (*marks, *hung)]
+        left, lowest = (self.width() - wide) / 2, self.height() - tall - HINT_EDGE
+        places = [
+            QRectF(left, lowest - step, wide, tall)
+            for step in range(0, max(1, int(lowest - HINT_EDGE)), HINT_STEP)
+        ]
+        around = NEAR + 8.0  # a mark's name lies below it
+        free = (
+            plate
+            for plate in places
+            if not any(
+                plate.adjusted(-around, -around, around, around).contains(point)
+                for point in taken
             )
+        )
+        return next(free, places[0])
 
     def _clashes(self) -> list[patch.Clash]:
         show = self.parts.document.show

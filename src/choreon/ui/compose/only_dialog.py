@@ -1,0 +1,92 @@
+"""Asks which part of a scene is wanted: some families, the chosen fixtures."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QCheckBox, QLineEdit, QPushButton, QWidget
+
+from choreon.model import attributes as at
+from choreon.model.motion import Effects, family
+from choreon.model.only import only
+from choreon.model.playables import Scene
+from choreon.model.values import Look
+from choreon.ui import words
+from choreon.ui.parts import Parts
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.dialog import Dialog
+
+
+class OnlyDialog(Dialog):
+    """`keeps`: whether the part is to be a scene of its own, rather than to go into the
+    draft.
+    """
+
+    def __init__(self, parts: Parts, scene: Scene, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.parts, self.scene = parts, scene
+        self.keeps = False
+        self.setWindowTitle(f"Of {scene.name}, only…")
+        self.setMinimumWidth(460)
+        self.families: dict[str, QPushButton] = {}
+        for name in self._families():
+            button = basics.button(name, self._look, "", "", f"What it has of {name}")
+            button.setCheckable(True)
+            button.setChecked(True)
+            self.families[name] = button
+        count = len(parts.selection.chosen)
+        self.chosen = QCheckBox(f"for the {words.count(count, 'fixture')} chosen")
+        self.chosen.setEnabled(bool(count))
+        self.chosen.setChecked(bool(self._part(True)[0]))
+        if not count:
+            self.chosen.setText("for the chosen fixtures: none is chosen now")
+        self.chosen.toggled.connect(lambda _: self._look())
+        self.name = QLineEdit(f"{scene.name}, part")
+        self.name.setAccessibleName("Name of the new scene")
+        self.what = basics.label("", "soft", wrap=True)
+        self.take = basics.button("Into the draft", self.accept, "main")
+        self.keep = basics.button("Keep as a scene of its own", self._keep)
+        basics.stack(
+            self,
+            basics.row(*self.families.values(), 1, spacing=4),
+            self.chosen,
+            self.what,
+            basics.row(basics.label("Name, where it is kept", "soft"), self.name),
+            basics.row(
+                basics.button("Not now", self.reject, "quiet"), 1, self.keep, self.take
+            ),
+            margins=20,
+            spacing=14,
+        )
+        self._look()
+
+    def _families(self) -> list[str]:
+        """The families that the scene has something of, in their usual order."""
+        moved = {family(effect.motion) for effect in self.scene.effects}
+        held = {*words.families(self.scene.look), *moved}
+        return [str(name) for name in at.Family if name in held]
+
+    def _part(self, of_chosen: bool) -> tuple[Look, Effects]:
+        wanted = [name for name, button in self.families.items() if button.isChecked()]
+        return only(
+            self.parts.document.show,
+            self.scene.look,
+            self.scene.effects,
+            wanted,
+            self.parts.selection.chosen if of_chosen else None,
+        )
+
+    def part(self) -> tuple[Look, Effects]:
+        """Returns what was asked for."""
+        return self._part(self.chosen.isChecked())
+
+    def _look(self) -> None:
+        """Say what it comes to."""
+        look, effects = self.part()
+        there = bool(look or effects)
+        nothing = "Nothing: the scene has none of it."
+        self.what.setText(words.summary(look, effects) if there else nothing)
+        self.take.setEnabled(there)
+        self.keep.setEnabled(there)
+
+    def _keep(self) -> None:
+        self.keeps = True
+        self.accept()
