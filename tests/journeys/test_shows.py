@@ -60,7 +60,7 @@ def test_the_words_on_an_empty_plan_lie_over_no_mark(hands, own_folders):
     for size in ((1280, 800), (1024, 700), (1600, 1000)):
         window.resize(*size)
         QTest.qWait(50)
-        plate = plan.hint_plate(460, 48)
+        plate = plan.hint_plate(min(460, plan.width() - 24), 48)
         assert plan.rect().toRectF().contains(plate)
         points = [plan.at(Place(m.x, m.y, m.z)) for m in show.marks.values()]
         assert points
