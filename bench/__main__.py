@@ -18,6 +18,7 @@ from bench import (
     rig,
     stage,
     walks,
+    window,
 )
 
 BENCHES = {
@@ -31,6 +32,7 @@ BENCHES = {
     "motion": motion.main,
     "pages": pages.main,
     "dark": dark.main,
+    "window": window.main,
 }
 # only when asked for; a number after the name says how long, or how many
 LONG = {

@@ -372,7 +372,7 @@ def test_a_show_that_cannot_be_read_leaves_the_lamps_as_they_were(
     client = engines.start(demo_path)
     welcome = client.wait_for(protocol.Welcome)
     assert welcome.held
-    assert "The lamps keep what was sent last" in welcome.note
+    assert "The fixtures keep what was sent last" in welcome.note
     until(lambda: node.reports()[0].packets > packets + 10)
     assert values(node, 1)[0] == LIT
     client.send(protocol.PutShow(low_tide(port=node.port), str(demo_path)))

@@ -146,7 +146,7 @@ def test_what_is_typed_wrongly_changes_nothing(hands, compose):
     hands.parts.selection.choose(["par-2"])
     keys(hands, compose, "nobody 7")
     assert hands.parts.selection.chosen == ("par-2",)
-    assert "means nobody" in hands.window.notice.text.text()
+    assert "means no fixture" in hands.window.notice.text.text()
     keys(hands, compose, "spot", enter=False)
     QTest.keyClick(compose.stage, Qt.Key.Key_Backspace)
     assert compose.stage.typed == "spo"

@@ -376,7 +376,7 @@ def test_steps_come_from_the_draft_the_stage_and_one_a_lamp(hands):
     assert chase.steps[0].look == {"par-1": {"Dimmer": 0.4}}
     hands.parts.draft.clear()
     hands.parts.selection.choose(["par-1", "par-2", "par-3"])
-    pick(hands, lambda: hands.click(steps.add), "One a lamp")
+    pick(hands, lambda: hands.click(steps.add), "One a fixture")
     chase = hands.parts.document.show.playables[steps.ref.id]
     assert [list(s.look) for s in chase.steps[1:]] == [["par-1"], ["par-2"], ["par-3"]]
     hands.parts.engine.press("spring-tide-pad")
@@ -427,7 +427,7 @@ def ask_pattern(hands, place, do) -> None:
         do(dialog)
 
     hands.in_dialog(
-        lambda: new_chase(hands, place, "A pattern over the chosen lamps"), answer
+        lambda: new_chase(hands, place, "A pattern over the chosen fixtures"), answer
     )
     assert asked
 

@@ -669,7 +669,7 @@ def test_a_group_and_a_tile_go_aside(hands, perform):
     next(a for a in menu.actions() if a.text() == "Washes").trigger()
     hands.until(lambda: len(state(hands).aside) == 2)
     menu = perform.tile_menu("dots-pad")
-    next(a for a in menu.actions() if a.text() == "Take its lamps aside").trigger()
+    next(a for a in menu.actions() if a.text() == "Take its fixtures aside").trigger()
     hands.until(lambda: len(state(hands).aside) == 22)
     next(
         a for a in perform.aside_menu().actions() if a.text() == "Bring all back"

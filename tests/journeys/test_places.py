@@ -432,7 +432,7 @@ def test_the_tile_menu_offers_what_can_be_done(hands):
         "Let it go",
         "Learn a control…",
         "Unlearn",
-        "Take its lamps aside",
+        "Take its fixtures aside",
         "Arrange…",
         "Move earlier",
         "Move later",

@@ -255,7 +255,7 @@ def test_why_on_a_slot_and_the_way_to_each_layer(hands, rig):
     )
     hands.until(lambda: "1.1 is at 0" in why.title.text())
     rig.in_hand.show_why(1, 500)
-    assert "Nobody stands on this slot" in why.what.text()
+    assert "No fixture uses this slot" in why.what.text()
 
 
 # the list
@@ -538,7 +538,7 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
         )
     )
     controller.let_pad(9)
-    assert "Walk: next lamp now follows" in hands.window.notice.text.text()
+    assert "Walk: next fixture now follows" in hands.window.notice.text.text()
     hands.heeded()
     walk._go()
     controller.hit_pad(9)
@@ -613,7 +613,9 @@ def test_open_up_home_and_commands(hands, rig, node):
     QTest.keyClick(rig.plan, Qt.Key.Key_O)
     hands.until(lambda: values(node, 2)[65] == 255 and values(node, 2)[72] == 204)
     assert "Lamp on was sent to 1" in hands.window.notice.text.text()
-    assert not any("Lamp" in n for n in hands.parts.engine.state.draft.look["spot-1"])
+    assert not any(
+        "Fixture" in n for n in hands.parts.engine.state.draft.look["spot-1"]
+    )
     QTest.keyClick(rig.plan, Qt.Key.Key_H)
     hands.until(lambda: values(node, 2)[65] == 0)
     hands.until(lambda: values(node, 2)[72] == 0)

@@ -220,7 +220,7 @@ def test_the_chosen_steps_are_given_values_and_mirrored(hands):
     left, right = {"par-1": {at.DIMMER: 1.0}}, {"par-4": {at.DIMMER: 1.0}}
     _, steps = opened(hands, ChaseStep(id="a", look=left), ChaseStep(id="b", look=left))
     hands.click(steps.give)
-    assert "give the lamps some first" in hands.window.notice.text.text()
+    assert "give the fixtures some first" in hands.window.notice.text.text()
     hands.parts.draft.touch({"front-1": {at.DIMMER: 0.3}})
     hands.click(steps.give)  # none is chosen: all of them
     assert all(s.look["front-1"] == {at.DIMMER: 0.3} for s in chase(hands).steps)
@@ -325,7 +325,7 @@ def in_patterns(hands, place, do) -> None:
         do(dialog)
 
     hands.in_dialog(
-        lambda: new_chase(hands, place, "A pattern over the chosen lamps"), answer
+        lambda: new_chase(hands, place, "A pattern over the chosen fixtures"), answer
     )
 
 
@@ -336,7 +336,7 @@ def test_patterns_are_found_by_lamps_beats_and_name(hands):
     def do(dialog: PatternDialog) -> None:
         everything = len(dialog.grid.rules)
         assert everything >= 100
-        hands.select(dialog.over, "2 lamps")
+        hands.select(dialog.over, "2 fixtures")
         two = {rule.id for rule in dialog.grid.rules}
         assert 0 < len(two) < everything
         hands.select(dialog.over, "any number")

@@ -400,7 +400,7 @@ def test_a_type_in_use_reaches_its_lamps_and_tells_what_is_lost_first(hands, rig
     hands.press(editor.channel, "Remove the channel")
     hands.click(editor.keep_button)
     assert editor.warning.isVisible()
-    assert "Gobo: the new lamp has no Reeds" in editor.warning_text.text()
+    assert "Gobo: the new fixture has no Reeds" in editor.warning_text.text()
     assert (
         hands.parts.document.show.types["ostrey-spot-160"].channel("gobo") is not None
     )

@@ -135,7 +135,7 @@ class Culprits:
         """Returns what is left out, and why, in words; empty where all is well."""
         if self._hopeless is not None:
             return (
-                f"No frame can be worked out of what plays ({self.why}). The lamps "
+                f"No frame can be worked out of what plays ({self.why}). The fixtures "
                 "keep what was sent last; release what was started last."
             )
         if not self._out:

@@ -375,8 +375,8 @@ class Engine:
             found.append(f"{some} cannot be played and is left out; the rest plays.")
         if self._held is not None:
             found.append(
-                "There is no show to play: the lamps keep what was sent last until one "
-                "is opened."
+                "There is no show to play: the fixtures keep what was sent last until "
+                "one is opened."
             )
         return tuple(text for text in found if text)
 

@@ -42,7 +42,7 @@ def find(path: Path | None, show: Show | None, why: str, bare: bool) -> Opening:
         return Opening(played.show, played.path, edits=played.edits)
     if bare and played is not None:
         note = (
-            "The engine failed again and again with this show. The lamps keep what "
+            "The engine failed again and again with this show. The fixtures keep what "
             "was sent last. Take out what you changed last, or go back to an earlier "
             "version."
         )
@@ -60,7 +60,7 @@ def find(path: Path | None, show: Show | None, why: str, bare: bool) -> Opening:
         note = f"{path.name} cannot be played: {text}"
         return Opening(None, str(path), note)
     note = (
-        f"{path.name} cannot be read: {text} The lamps keep what was sent last until "
-        "a show is opened."
+        f"{path.name} cannot be read: {text} The fixtures keep what was sent last "
+        "until a show is opened."
     )
     return Opening(None, str(path), note, session.know(played.show.id).session)

@@ -173,7 +173,7 @@ def _broken_effects(
     for effect in effects:
         if not motions.fixtures_of(show, effect):
             called = motion.title(motions.motion_of(show, effect))
-            text = f"the {called} of {name} moves nobody; it is kept"
+            text = f"the {called} of {name} moves no fixture; it is kept"
             yield _warning(f"{path}/{effect.id}", text)
 
 
@@ -202,7 +202,7 @@ def _unsent(show: Show) -> list[Problem]:
     return [
         Problem(
             f"outputs/{u}",
-            f"universe {u} is sent nowhere; its lamps stay dark",
+            f"universe {u} is sent nowhere; its fixtures stay dark",
             "warning",
         )
         for u in sent_nowhere(show)

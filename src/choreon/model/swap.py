@@ -249,7 +249,7 @@ def _linked(name: str, new: _Side) -> Line:
     by_wheel = name in at.TARGET_COLOUR and bool(new.colour_wheel)
     if new.has(name) or by_wheel:
         return Line("kept", name, label)
-    return Line("lost", name, f"{label}: the new lamp has none")
+    return Line("lost", name, f"{label}: the new fixture has none")
 
 
 def _value(
@@ -262,10 +262,10 @@ def _value(
         return {}, Line(
             "lost",
             name,
-            f"{label}: a raw value means nothing on another lamp; it is left out",
+            f"{label}: a raw value means nothing on another fixture; it is left out",
         )
     if not new.has(name):
-        return {name: value}, Line("lost", name, f"{label}: the new lamp has none")
+        return {name: value}, Line("lost", name, f"{label}: the new fixture has none")
     value, cells = _cells(value, new)
     low, high = new.limits(name) if name in new.spans else (0.0, 1.0)
     clipped = _each(value, lambda v: min(high, max(low, v)))
@@ -273,7 +273,7 @@ def _value(
         unit = at.attribute(name).unit
         span = f"{low:g}…{high:g} {unit}".strip()
         return {name: value}, Line(
-            "near", name, f"{label}: the new lamp reaches {span}"
+            "near", name, f"{label}: the new fixture reaches {span}"
         )
     if cells:
         return {name: value}, Line(
@@ -333,7 +333,7 @@ def _slot(
         near = min(number, len(others) - 1)
         text = f"{label}: {slot.name} becomes {others[near].name}"
         return {name: float(near)}, Line("near", name, text)
-    text = f"{label}: the new lamp has no {slot.name}"
+    text = f"{label}: the new fixture has no {slot.name}"
     return {name: value}, Line("lost", name, text)
 
 
@@ -360,7 +360,7 @@ def _colour_slot(name: str, slot: Slot, new: _Side) -> tuple[dict[str, Value], L
         number, other = _nearest(of_hex(slot.colour), new)
         text = f"{label}: {slot.name} becomes {other.name}, the nearest"
         return {new.colour_wheel: float(number)}, Line("near", name, text)
-    return {}, Line("lost", name, f"{label}: the new lamp has no colour")
+    return {}, Line("lost", name, f"{label}: the new fixture has no colour")
 
 
 def _colour_to_wheel(
@@ -371,7 +371,7 @@ def _colour_to_wheel(
     """
     kept = {n: values[n] for n in at.TARGET_COLOUR if n in values}
     if not new.colour_wheel:
-        return kept, Line("lost", at.RED, "Colour: the new lamp has none")
+        return kept, Line("lost", at.RED, "Colour: the new fixture has none")
     parts = [kept.get(n, 0.0) for n in at.TARGET_COLOUR]
     r, g, b = (_number(p) for p in parts)
     number, slot = _nearest((r, g, b), new)

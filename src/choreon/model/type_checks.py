@@ -66,7 +66,7 @@ def _channel(kind: FixtureType, channel: Channel, where: str) -> Iterator[Proble
     yield from _ranges(channel, where)
     shuts = any(r.attribute.startswith("Shutter") for r in channel.ranges)
     if shuts and not _opens(channel):
-        text = f"{label} has no open range: a lamp that is shut could never be opened"
+        text = f"{label} has no open range: shut once, it could never be opened"
         yield Problem(where, text)
     if channel.wheel:
         yield from _slots(kind, channel, where)

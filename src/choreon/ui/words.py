@@ -13,7 +13,7 @@ from choreon.model.values import Look, Value
 from choreon.render.explain import link_name
 
 ORDER = list(at.Family)
-WALKS = {"next": "Walk: next lamp", "back": "Walk: lamp before"}
+WALKS = {"next": "Walk: next fixture", "back": "Walk: fixture before"}
 
 
 def families(look: Look) -> list[at.Family]:

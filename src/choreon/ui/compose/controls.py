@@ -122,7 +122,7 @@ class Control(QWidget):
         saying.
         """
         title = self.known.label if self.field is None else ""
-        caution = "▲ the lamp's own program" if self.known.program else ""
+        caution = "▲ the fixture's own program" if self.known.program else ""
         self.who.setText(" · ".join(t for t in (title, caution, part) if t))
         self.who.setVisible(bool(self.who.text()))
         drafted = self.hand.drafted(self.name)
@@ -140,7 +140,7 @@ class Control(QWidget):
 
 
 def _about(chip: Chip) -> str:
-    return f"{chip.name} ▲ the lamp's own program" if chip.program else chip.name
+    return f"{chip.name} ▲ the fixture's own program" if chip.program else chip.name
 
 
 def show_span(

@@ -38,7 +38,7 @@ class Copied(QObject):
         """Copy what a fixture has now; the first of the choice without one."""
         fixture = fixture or next(iter(self.parts.selection.chosen), "")
         if not fixture:
-            self.parts.notices.told.emit("Choose a light to copy from.", "alarm")
+            self.parts.notices.told.emit("Choose a fixture to copy from.", "alarm")
             return
         values = self.parts.preview.values_of(fixture)
         effects = self._effects_on(fixture)
@@ -84,7 +84,7 @@ class Copied(QObject):
             return
         if self.source not in show.fixtures or not self.values:
             self.parts.notices.told.emit(
-                "Nothing is copied yet: choose a light and copy it first.", "alarm"
+                "Nothing is copied yet: choose a fixture and copy it first.", "alarm"
             )
             return
         look = copying.pasted(
@@ -98,7 +98,9 @@ class Copied(QObject):
         if look:
             self.parts.draft.touch(look)
         elif not self.effects:
-            self.parts.notices.told.emit("Nobody chosen has what was copied.", "alarm")
+            self.parts.notices.told.emit(
+                "None of the chosen has what was copied.", "alarm"
+            )
 
     def make_like(self, fixture: str) -> None:
         """Make the choice like a fixture."""

@@ -186,11 +186,11 @@ WAVE: tuple[Entry, ...] = (
 )
 
 ROLL: tuple[Entry, ...] = (
-    Number("length", "Length", 0, 64, "lamps", 1),
-    Number("gap", "Gap", 0, 64, "lamps", 1),
+    Number("length", "Length", 0, 64, "fixtures", 1),
+    Number("gap", "Gap", 0, 64, "fixtures", 1),
     Toggle("hard", "Hard edges", "From one colour to the next without going over"),
     Toggle("brightness", "Dark colours dim", "Brightness is part of the colours"),
-    Toggle("across", "Across the stage", "By where lamps hang, not by their order"),
+    Toggle("across", "Across the stage", "By where fixtures hang, not by their order"),
     Toggle("there_and_back", "There and back", "Roll back the same way"),
     Toggle("backward", "Backward", "Roll the other way"),
 )

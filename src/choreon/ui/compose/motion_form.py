@@ -65,7 +65,7 @@ class MotionForm(QWidget):
         self.clocks.activated.connect(lambda _: self._set_clock())
         self.whom = QComboBox()
         self.whom.setAccessibleName("Whom it moves")
-        self.whom.setToolTip("Lamps in their order, or a group that it follows")
+        self.whom.setToolTip("Fixtures in their order, or a group that it follows")
         self.whom.activated.connect(lambda _: self._set_whom())
         self.rates = ChipList("Rate in", font_size=12)
         self.rates.chips.show_chips(
@@ -314,7 +314,7 @@ class MotionForm(QWidget):
         """Offer the lamps that it moves, those chosen now, and the groups."""
         show, chosen = self.parts.document.show, self.parts.selection.chosen
         count = len(fixtures_of(show, replace(effect, group="")))
-        entries = [(f"On its {count} lamps", "")]
+        entries = [(f"On its {count} fixtures", "")]
         if chosen and chosen != effect.fixtures:
             entries.append((f"On the {len(chosen)} chosen", CHOSEN))
         for group in show.groups.values():

@@ -109,7 +109,7 @@ def give(hand: Hand, palette: Palette) -> None:
     if cells:
         _give_to_cells(hand, palette, cells)
     if not look and not cells:
-        text = f"Nobody chosen has what {palette.name} is about."
+        text = f"None of the chosen has what {palette.name} is about."
         parts.notices.told.emit(text, "alarm")
 
 

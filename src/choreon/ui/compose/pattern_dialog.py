@@ -177,17 +177,17 @@ class PatternDialog(Dialog):
         self.words = QLineEdit()
         self.words.setPlaceholderText("Find by name")
         self.words.setAccessibleName("Find a pattern by name")
-        self.over = _box("Repeats over", ["any number of lamps", "the whole row"])
+        self.over = _box("Repeats over", ["any number of fixtures", "the whole row"])
         for number in (1, 2, 3, 4, 5, 6, 8):
-            self.over.addItem(f"{number} lamp{'s' * (number > 1)}", number)
+            self.over.addItem(f"{number} fixture{'s' * (number > 1)}", number)
         self.over.setItemData(1, 0)
         self.beats = _box("Lasts", ["any number of beats"])
         for number in (1, 2, 3, 4, 5, 6, 7, 8, 12, 14, 16):
             self.beats.addItem(f"{number} beat{'s' * (number > 1)}", number)
         self.grid = RuleGrid(parts)
         self.list = QListWidget()
-        self.list.setAccessibleName("Lamps, in their order")
-        self.list.setToolTip("Drag lamps to order; take the tick away to leave one out")
+        self.list.setAccessibleName("Fixtures, in their order")
+        self.list.setToolTip("Drag to order; take the tick away to leave one out")
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.cells = QCheckBox("cell by cell")
         self.lie = _box("Order", [])
@@ -241,7 +241,7 @@ class PatternDialog(Dialog):
         basics.stack(self.pair, *self.scenes, spacing=4)
         basics.stack(
             right,
-            basics.label("Lamps", "soft"),
+            basics.label("Fixtures", "soft"),
             self.list,
             self.lie,
             self.cells,
@@ -413,7 +413,7 @@ class PatternDialog(Dialog):
         rule = RULES.get(pattern.rule)
         self.grid.step_beats = max(0.125, self.step.value or 1.0)
         if rule is None or not count:
-            self.told.setText("Nobody takes part: tick some lamps.")
+            self.told.setText("No fixture takes part: tick some.")
         else:
             beats = rule.beats(count) * (self.step.value or 1.0)
             self.told.setText(

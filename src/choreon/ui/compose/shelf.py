@@ -45,7 +45,7 @@ FIND = {False: 154, True: 64}  # pixels to find by: beside few buttons, beside m
 ROOMY, TIGHT = 920, 660  # pixels of width for all words, and for all but those
 BARE = 540  # below that what makes something new is a sign alone
 NO_SCENES = (
-    "No scenes yet. Choose lights, give them level and colour, then press "
+    "No scenes yet. Choose fixtures, give them level and colour, then press "
     "“Keep as…” below."
 )
 NO_PALETTES = (
@@ -373,8 +373,9 @@ class Shelf(QWidget):
             f"Of the {count}, in this order", self.chase_of_chosen
         )
         of_these.setEnabled(bool(chosen))
-        lamps = menu.addAction("A pattern over the chosen lamps…", self.patterned.emit)
-        lamps.setEnabled(bool(self.parts.selection.chosen))
+        over = "A pattern over the chosen fixtures…"
+        act = menu.addAction(over, self.patterned.emit)
+        act.setEnabled(bool(self.parts.selection.chosen))
         menu.addAction("Empty: add steps to it", self.new_chase)
         return menu
 

@@ -213,7 +213,7 @@ class SpreadPanel(QWidget):
             "Spread", self.apply, "main", "", "Fill in between the two ends"
         )
         self.hint = basics.label(
-            "Choose at least two lights, or one with cells.", "soft", wrap=True
+            "Choose at least two fixtures, or one with cells.", "soft", wrap=True
         )
         self.body = QWidget()
         basics.stack(

@@ -224,7 +224,7 @@ class Steps(QWidget):
             self._pattern,
             "",
             "pattern",
-            "Change its lamps, its rule, what it drives",
+            "Change its fixtures, its rule, what it drives",
         )
         self.deeds = basics.row(
             self.add,
@@ -526,7 +526,7 @@ class Steps(QWidget):
         menu.addAction("What is on stage", self.add_stage)
         own = menu.addAction("The draft", self.add_draft)
         own.setEnabled(not self.parts.engine.state.draft.empty)
-        each = menu.addAction("One a lamp of the chosen", self.add_each)
+        each = menu.addAction("One a fixture of the chosen", self.add_each)
         each.setEnabled(bool(self.parts.selection.chosen))
         plays = menu.addMenu("A scene or chase")
         for playable in self.parts.document.show.playables.values():
@@ -586,7 +586,7 @@ class Steps(QWidget):
             if look:
                 steps.append(ChaseStep(id="step", look=look))
         if not steps:
-            text = "Nobody chosen has a level: there is nothing to light."
+            text = "None of the chosen has a level: there is nothing to light."
             self.parts.notices.told.emit(text, "alarm")
         self._add(steps)
 
@@ -632,7 +632,7 @@ class Steps(QWidget):
         """Lay what the draft has over the chosen steps; the draft stays."""
         look = self.parts.draft.look
         if not look:
-            text = "The draft has no values: give the lamps some first."
+            text = "The draft has no values: give the fixtures some first."
             self.parts.notices.told.emit(text, "alarm")
             return
         ids = self._ids()

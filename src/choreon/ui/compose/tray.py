@@ -44,7 +44,7 @@ class Tray(MovingGrid):
     def __init__(self, panel: MotionPanel) -> None:
         super().__init__(
             "Motions",
-            "Motions: point at one to see it on the chosen lamps, press to add it",
+            "Motions: point at one to see it on the chosen fixtures, press to add it",
             128,
             62,
         )
@@ -150,7 +150,7 @@ class Tray(MovingGrid):
     def use(self, index: int) -> None:
         """Add a motion to the chosen lamps."""
         if not self.parts.selection.chosen:
-            text = "Choose the lamps first that shall move."
+            text = "Choose the fixtures first that shall move."
             self.parts.notices.told.emit(text, "alarm")
             return
         self._point_at(-1)

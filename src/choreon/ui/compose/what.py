@@ -173,14 +173,14 @@ class What(QWidget):
         self.copied = Copied(parts)
         self.title = basics.label("", "heading", wrap=True)
         self.empty = basics.label(
-            "Choose lights on the stage, or a group on the left. What you change "
+            "Choose fixtures on the stage, or a group on the left. What you change "
             "here is on stage at once and goes "
             "into the draft; nothing is stored until you keep it.",
             "soft",
             wrap=True,
         )
         self.copy_button = basics.tool(
-            "copy", "Copy and paste between lights", self._copy_menu
+            "copy", "Copy and paste between fixtures", self._copy_menu
         )
         self.light = self._light()
         self.colour_panel = ColourPanel(self.hand)

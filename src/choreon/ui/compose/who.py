@@ -218,7 +218,7 @@ class Who(QWidget):
         )
         if found is None:
             self.parts.notices.told.emit(
-                f"“{words_}” means nobody; the choice is as it was.", "info"
+                f"“{words_}” means no fixture; the choice is as it was.", "info"
             )
         else:
             self.parts.selection.choose(found)
@@ -369,7 +369,7 @@ class Who(QWidget):
             members = set(self.parts.document.show.groups[item.data(ID)].fixtures)
             item.setSelected(bool(members) and members <= wanted)
         pool = self.parts.selection.pool
-        text = f"{len(chosen)} chosen" if chosen else "Nobody chosen"
+        text = f"{len(chosen)} chosen" if chosen else "None chosen"
         self.count.setText(f"1 of {len(pool)} alone" if pool else text)
         self.make_group.setEnabled(bool(chosen))
         self.whole.setEnabled(bool(pool))

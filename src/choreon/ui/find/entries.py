@@ -54,7 +54,7 @@ def of_show(parts: Parts, go: Go) -> Iterator[Entry]:
         label = kind.label if kind else ""
         yield Entry(
             fixture.name,
-            "lamp",
+            "fixture",
             partial(parts.selection.choose, [fixture.id]),
             words=f"choose {fixture.short} {fixture.number} {label} "
             f"{fixture.universe}.{fixture.address}",
@@ -143,7 +143,7 @@ def _targets(parts: Parts, wanted: Sequence[str]) -> list[tuple[str, list[str]]]
     show = parts.document.show
     if not wanted:
         chosen = list(parts.selection.chosen)
-        return [("the chosen lamps", chosen)] if chosen else []
+        return [("the chosen fixtures", chosen)] if chosen else []
     found = []
     for group in show.groups.values():
         if _means(wanted, group.name):

@@ -484,8 +484,8 @@ class EngineLink(QObject):
             if not is_supervised():
                 self._start()  # a supervisor that watches it from now on
             self.told.emit(
-                "The engine does not answer. The lamps keep what was sent last; what "
-                "you do meanwhile is kept and told to it when it does.",
+                "The engine does not answer. The fixtures keep what was sent last; "
+                "what you do meanwhile is kept and told to it when it does.",
                 "alarm",
             )
 

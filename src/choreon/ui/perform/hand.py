@@ -46,7 +46,7 @@ class LampPanel(QFrame):
             "hold",
             "Out of what plays, as they are; nothing else reaches them then",
         )
-        self.gone = basics.tool("close", "Choose no lamp", self._nobody)
+        self.gone = basics.tool("close", "Choose no fixture", self._nobody)
         self.rows = QVBoxLayout()
         self.rows.setSpacing(2)
         box = basics.stack(
@@ -201,7 +201,7 @@ class AsidePanel(QFrame):
         show, look = self.parts.document.show, self.look()
         if self.page_id in show.pages and look:
             show, _ = pages.add(show, self.page_id, AsideTile(id="aside", look=look))
-            self.parts.document.edit("keep lamps aside as a tile", show)
+            self.parts.document.edit("keep fixtures aside as a tile", show)
 
     def _follow(self, state: PlayState) -> None:
         aside, show = state.aside, self.parts.document.show

@@ -63,7 +63,7 @@ TURNS = {
     Turns.SIZE: "Size of effects",
     Turns.PHASE: "Phase of effects",
     Turns.FADE: "Fade time",
-    Turns.ATTRIBUTE: "An attribute of lamps",
+    Turns.ATTRIBUTE: "An attribute of fixtures",
 }
 FAMILIES = [at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM]
 SHORT = {
@@ -353,7 +353,7 @@ class Inspector(QWidget):
     def _darkly(self, tile: Any) -> None:
         box = QCheckBox("Change in the dark")
         box.setToolTip(
-            "Lamps whose wheels, gobos or places change go down, change, and come up"
+            "Fixtures whose wheels, gobos or places change go down, change, and come up"
         )
         box.setChecked(tile.change is not None)
         box.clicked.connect(

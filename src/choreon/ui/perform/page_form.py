@@ -131,7 +131,7 @@ class PageForm(QWidget):
             gone = basics.tool("close", f"Without {name}", partial(self._exempt, ref))
             self.column.addWidget(basics.row(basics.label(name), 1, gone, spacing=2))
         self.exempt = basics.button(
-            "Add a group or a lamp", self._ask_exempt, "quiet", "plus"
+            "Add a group or a fixture", self._ask_exempt, "quiet", "plus"
         )
         self.column.addWidget(self.exempt)
 

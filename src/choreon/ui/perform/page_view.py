@@ -42,7 +42,7 @@ TALLEST, FOR_GUESTS = 1.15, 1.7  # of a cell's width
 TICK = 50  # milliseconds between looks at what fades
 KEYS = "1234567890QWERTYUIOPASDFGHJKLZXCVBNM"
 EMPTY = (
-    "An empty page. Drag scenes, palettes, groups or lamps here, or press “Arrange” "
+    "An empty page. Drag scenes, palettes, groups or fixtures here, or press “Arrange” "
     "and add tiles."
 )
 

@@ -166,7 +166,7 @@ class PerformPlace(QWidget):
         self.arrange_button.setCheckable(True)
         self.aside_button = basics.tool(
             "hold",
-            "Aside: take a group, or the lamps chosen, out of what plays",
+            "Aside: take a group, or the fixtures chosen, out of what plays",
             self._aside_menu,
         )
         self.guest_button = basics.tool(
@@ -448,7 +448,7 @@ class PerformPlace(QWidget):
         if lamps:
             menu.addAction(
                 theme.icon("hold"),
-                "Take its lamps aside",
+                "Take its fixtures aside",
                 partial(engine.take_aside, lamps),
             )
         menu.addSeparator()

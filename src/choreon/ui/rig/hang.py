@@ -113,7 +113,7 @@ class HangPanel(QWidget):
         self.mode = QComboBox()
         self.mode.setAccessibleName("Mode")
         self.mode.setToolTip(
-            "The mode as it is set on the lamp; its slots are listed below"
+            "The mode as it is set on the fixture; its slots are listed below"
         )
         self.map = basics.label("", "small", wrap=True)
         self.map.setMaximumHeight(50)
@@ -324,7 +324,7 @@ class HangPanel(QWidget):
             self._tell(
                 text
                 if self.types.count()
-                else "No type is called so. Read one from GDTF, or make it: ⋯",
+                else "No type is called that. Read one from GDTF, or make it: ⋯",
                 False,
             )
             self.planned.emit(None)

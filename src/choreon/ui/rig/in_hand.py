@@ -38,7 +38,7 @@ TURN = (
     ("Pitch", "pitch", -180, 180),
     ("Roll", "roll", -180, 180),
 )
-TABS = ("Lamp", "Channels", "Why")
+TABS = ("Fixture", "Channels", "Why")
 
 
 class InHand(QWidget):
@@ -55,7 +55,7 @@ class InHand(QWidget):
         self.trouble = basics.label("", "alarm", wrap=True)
         self._make_fields()
         self.empty = basics.label(
-            "Nothing in hand. Click a lamp on the plan, or a block in the "
+            "Nothing in hand. Click a fixture on the plan, or a block in the "
             "addresses below.",
             "soft",
             wrap=True,
@@ -113,7 +113,7 @@ class InHand(QWidget):
         self.gel = QLineEdit()
         self.gel.setPlaceholderText("none")
         self.gel.setToolTip(
-            "The colour of the filter in front of a lamp without colours of its "
+            "The colour of the filter in front of a fixture without colours of its "
             "own, as #RRGGBB"
         )
         self.gel.setAccessibleName("Gel")
@@ -191,7 +191,7 @@ class InHand(QWidget):
             basics.row(
                 self._soft("Short"), self.short, basics.label("No", "soft"), self.number
             ),
-            basics.label("Set on the lamp", "heading"),
+            basics.label("Set on the fixture", "heading"),
             basics.row(
                 basics.label("Universe", "soft"),
                 self.universe,

@@ -439,11 +439,9 @@ class OutputsView(QWidget):
         for card in self.cards.values():
             card.fill()
         nowhere = sent_nowhere(show)
-        text = (
-            f"▲ Universe {listed(tuple(nowhere))} is sent nowhere: its lamps stay dark."
-            if nowhere
-            else ""
-        )
+        which = listed(tuple(nowhere))
+        dark = f"▲ Universe {which} is sent nowhere: its fixtures stay dark."
+        text = dark if nowhere else ""
         self.warning.setText(text)
         self.warning.setVisible(bool(nowhere))
 

@@ -146,7 +146,7 @@ class RigPlace(QStackedWidget):
             "groups", "Groups: of the chosen, by type, by bar", self._group_menu
         )
         self.walk_button = basics.tool(
-            "walk", "Walk the rig, lamp by lamp (W)", self.walk.start
+            "walk", "Walk the rig, fixture by fixture (W)", self.walk.start
         )
         self.room_button = basics.tool(
             "room",

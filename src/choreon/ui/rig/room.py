@@ -144,7 +144,7 @@ class RoomPanel(QWidget):
         name = QLineEdit(self.room.name)
         name.setPlaceholderText("What the room is called")
         name.setAccessibleName("Name of the room")
-        name.setToolTip("What the room is called on plans and papers")
+        name.setToolTip("What the room is called on plans and prints")
         name.editingFinished.connect(
             lambda: self._put("name the room", name=name.text().strip())
         )

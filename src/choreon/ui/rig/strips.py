@@ -295,7 +295,7 @@ class Strips(QWidget):
             self._commands,
             "",
             "",
-            "Commands of the lamp: sent on purpose, never stored",
+            "Commands of the fixture: sent on purpose, never stored",
         )
         self.rows = QWidget()
         self.box = QVBoxLayout(self.rows)

@@ -19,7 +19,7 @@ FATES = {
     "lost": (
         theme.ALARM,
         "▲",
-        "Has no effect on the new lamp; it stays in the scenes for the way back",
+        "Has no effect on the new fixture; it stays in the scenes for the way back",
     ),
     "near": (theme.DRAFT, "◐", "Comes close"),
     "kept": (theme.LIVE, "●", "Stays as it is"),
@@ -48,7 +48,7 @@ class SwapDialog(Dialog):
         self.types = TypeList()
         self.mode = QComboBox()
         self.mode.setAccessibleName("Mode")
-        self.mode.setToolTip("The mode as it will be set on the lamp")
+        self.mode.setToolTip("The mode as it will be set on the fixture")
         self.mode.currentIndexChanged.connect(lambda _: self._replan())
         self.map = basics.label("", "small", wrap=True)
         self.report = QVBoxLayout()
@@ -167,7 +167,7 @@ class SwapDialog(Dialog):
             self.parts.draft.touch({i: fitted[i] for i in self.ids if i in fitted})
         self.parts.notices.told.emit(
             f"{len(self.ids)} swapped for {kind.label}, {mode}. Set the mode on "
-            "the lamps too.",
+            "the fixtures too.",
             "info",
         )
         self.accept()

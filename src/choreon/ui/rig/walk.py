@@ -40,10 +40,10 @@ class WalkBar(QFrame):
         self.slip = Slip()
         self.slip.setFixedWidth(190)
         self.back = basics.button(
-            "Back", lambda: self.step(-1), tip="The lamp before (Page up)"
+            "Back", lambda: self.step(-1), tip="The fixture before (Page up)"
         )
         self.next = basics.button(
-            "Next", lambda: self.step(1), "main", tip="The next lamp (Page down)"
+            "Next", lambda: self.step(1), "main", tip="The next fixture (Page down)"
         )
         self.learn = basics.tool(
             "link", "Have a controller step on and back", self._learn
@@ -153,8 +153,8 @@ class WalkBar(QFrame):
             return
         learner = self.learner
         menu = QMenu(self)
-        menu.addAction("Learn: next lamp", lambda: learner.start(NEXT))
-        menu.addAction("Learn: lamp before", lambda: learner.start(BACK))
+        menu.addAction("Learn: next fixture", lambda: learner.start(NEXT))
+        menu.addAction("Learn: fixture before", lambda: learner.start(BACK))
         tied = any(
             m.target in TARGETS for m in self.parts.document.show.inputs.values()
         )

@@ -71,7 +71,7 @@ class WhyCard(QWidget):
         self.title.setText(f"{universe}.{slot} is at {now}")
         self.title.show()
         basics.clear(self.box)
-        self.what.setText("" if found else "Nobody stands on this slot; it is 0.")
+        self.what.setText("" if found else "No fixture uses this slot; it is 0.")
         self.what.setVisible(not found)
         for why in found:
             for line in self._lines(why):

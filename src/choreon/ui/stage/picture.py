@@ -47,17 +47,16 @@ NEAR = 16.0  # pixels within which a click means a lamp
 GRIP = 8.0  # pixels within which a drag begins on a lamp, and a sweep takes one
 USUAL = (HOUSE, ABOVE, ASIDE)
 HOW = (
-    "Click a lamp to choose it; Shift or Ctrl adds and takes away. Drag over lamps "
-    "to sweep them up, from an empty "
-    "place for a box. Type short names: par 1-4, spot odd. Right-drag turns the "
-    "view, the wheel brings it nearer."
+    "Click a fixture to choose it; Shift or Ctrl adds and takes away. Drag over "
+    "fixtures to sweep them up, from an empty place for a box. Type short names: par "
+    "1-4, spot odd. Right-drag turns the view, the wheel brings it nearer."
 )
 
 
 HINTS = {
     "aim": "Press where the heads shall look. Esc ends it.",
     "mark": "Press where the mark shall be. Esc ends it.",
-    "like": "Press the light that the chosen shall be like. Esc ends it.",
+    "like": "Press the fixture that the chosen shall be like. Esc ends it.",
 }
 """What a mode of the picture waits for."""
 
@@ -721,7 +720,7 @@ class StagePicture(QWidget):
             is None
         ):
             self.parts.notices.told.emit(
-                f"“{self.typed}” means nobody; the choice is as it was.", "info"
+                f"“{self.typed}” means no fixture; the choice is as it was.", "info"
             )
             self.parts.selection.choose(self._typed_from)
         self.typed = None

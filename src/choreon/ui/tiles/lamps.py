@@ -42,7 +42,7 @@ class LampsTile(TileWidget):
         if look:
             self.parts.engine.set_live(self.tile.id, look)
         elif preview.ready:
-            text = f"None of the lamps of {self.name} can do that."
+            text = f"None of the fixtures of {self.name} can do that."
             self.parts.notices.told.emit(text, "alarm")
 
     def seen(self, state: PlayState, level: float) -> tuple[float, bool]:

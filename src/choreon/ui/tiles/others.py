@@ -59,7 +59,7 @@ class MasterTile(FaderTile):
             return str(self.tile.note)
         if self.is_override:
             return (
-                f"{self.name}: holds its lamps at this level, above all that plays; "
+                f"{self.name}: holds its fixtures at this level, above all that plays; "
                 "double-click lets them go"
             )
         return f"{self.name}: scales what plays; drag, wheel (Shift: fine), digits"
@@ -378,7 +378,7 @@ SIGNS = {"release": "clear", "safe": "sun", "undo": "undo", "normal": "home"}
 def kind_of(master: object) -> str:
     """Returns what a master does, in words."""
     if isinstance(master, Override):
-        return "holds its lamps, above all"
+        return "holds its fixtures, above all"
     if isinstance(master, GroupMaster | GrandMaster):
         return "scales what plays"
     return "all intensity to zero" if isinstance(master, Blackout) else ""

@@ -39,7 +39,7 @@ class ChannelForm(QWidget):
         self._busy = False
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the channel")
-        self.name.setToolTip("The channel's name, as on the lamp's paper")
+        self.name.setToolTip("The channel's name, as in the fixture's manual")
         self.name.editingFinished.connect(
             lambda: self._put(name=self.name.text().strip())
         )
@@ -189,7 +189,8 @@ class ChannelForm(QWidget):
         self.hold.changed.connect(lambda v: self._range(hold=v))
         self.private = QCheckBox("Only on purpose")
         self.private.setToolTip(
-            "A program of the lamp's own, a sound mode: nothing may choose it by itself"
+            "A program of the fixture's own, a sound mode: nothing may choose it by "
+            "itself"
         )
         self.private.toggled.connect(lambda on: self._range(private=on))
         self.split = basics.button(

@@ -69,7 +69,7 @@ KINDS = (
     ),
     *("hazer", "fogger", "fan", "other"),
 )
-POINT = "Point at the line: the value below the pointer goes to the lamp."
+POINT = "Point at the line: the value below the pointer goes to the fixture."
 TRY = 2.0  # seconds that a tried value stands; it is sent anew before they are over
 
 
@@ -145,7 +145,7 @@ class TypeEditor(QWidget):
         for field, key in ((self.maker, "maker"), (self.name, "name")):
             field.setAccessibleName(key.capitalize())
             field.setToolTip(
-                "Who makes the lamp" if key == "maker" else "What the type is called"
+                "Who makes the fixture" if key == "maker" else "What the type is called"
             )
             field.editingFinished.connect(
                 lambda f=field, k=key: self._put(**{k: f.text().strip()})
@@ -154,12 +154,12 @@ class TypeEditor(QWidget):
         for box, items, title in (
             (self.sort, KINDS, "Kind"),
             (self.body, BODIES, "Looks like"),
-            (self.lamp, LAMPS, "Lamp"),
+            (self.lamp, LAMPS, "Fixture"),
         ):
             box.setAccessibleName(title)
             box.setToolTip(title)
             for item in items:
-                box.addItem(item or "lamp: none")
+                box.addItem(item or "fixture: none")
             box.setItemData(0, items[0])
         for i, body in enumerate(BODIES):
             self.body.setItemIcon(i, bodies.icon(body))
@@ -229,7 +229,7 @@ class TypeEditor(QWidget):
             self.wheel_rows.addWidget(basics.scroller(inner))
         empty = QWidget()
         words_ = (
-            "Type the lamp's channels on the left, in the order of its paper, "
+            "Type the fixture's channels on the left, in the order of its manual, "
             "or paste its table there."
         )
         basics.stack(empty, 1, basics.label(words_, "soft", wrap=True), 2, margins=40)
@@ -251,13 +251,13 @@ class TypeEditor(QWidget):
         self.users = basics.label("", "small", wrap=True)
         self.trial = QCheckBox("Try it on")
         self.trial.setToolTip(
-            "Send the channel that is edited to a lamp that hangs, live; the "
+            "Send the channel that is edited to a fixture that hangs, live; the "
             "others rest at home"
         )
         self.trial.toggled.connect(self._trial_toggled)
         self.on = QComboBox()
-        self.on.setAccessibleName("Lamp to try it on")
-        self.on.setToolTip("The lamp that is sent what is edited")
+        self.on.setAccessibleName("Fixture to try it on")
+        self.on.setToolTip("The fixture that is sent what is edited")
         self.on.activated.connect(lambda _: self._trial_toggled(self.trial.isChecked()))
         self.tried = basics.label(POINT, "small", wrap=True)
         self.warning = QFrame()
@@ -570,7 +570,7 @@ class TypeEditor(QWidget):
         mine = [f for f in fixtures if f.type == self.kind.id]
         others = [f for f in fixtures if f.type != self.kind.id]
         names = words.some([f.name for f in mine], 6)
-        self.users.setText(names or "Nobody that hangs here.")
+        self.users.setText(names or "No fixture that hangs here.")
         now = self.on.currentData() if self.trial.isChecked() else None
         self.on.clear()
         for fixture in [*mine, *others]:
@@ -583,7 +583,7 @@ class TypeEditor(QWidget):
         self.trial.setEnabled(some)
         self.on.setVisible(some)
         if not self.trial.isChecked():
-            nobody = "Hang a lamp, and what is edited can be sent to it."
+            nobody = "Hang a fixture, and what is edited can be sent to it."
             self.tried.setText(POINT if some else nobody)
 
     def _trial_toggled(self, on: bool) -> None:

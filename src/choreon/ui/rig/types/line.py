@@ -39,7 +39,7 @@ class RangeLine(QWidget):
         self.setToolTip(
             "Click a range to edit it below; drag a border; double click parts a "
             "range; Delete removes it.\n"
-            "With Try it on, the value under the pointer goes to the lamp."
+            "With Try it on, the value under the pointer goes to the fixture."
         )
 
     def sizeHint(self) -> QSize:

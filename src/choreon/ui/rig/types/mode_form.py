@@ -115,7 +115,7 @@ class ModeForm(QWidget):
         self._busy = False
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the mode")
-        self.name.setToolTip("The mode's name, as the lamp's menu has it")
+        self.name.setToolTip("The mode's name, as the fixture's menu has it")
         self.name.editingFinished.connect(self._rename)
         self.footprint = basics.label("", "soft")
         gone = basics.tool("trash", "Remove the mode", self.removed.emit)
@@ -126,7 +126,7 @@ class ModeForm(QWidget):
         self.add.setAccessibleName("Add channels")
         self.add.setPlaceholderText("Add: Dimmer, Red, Pan, Pan fine…")
         self.add.setToolTip(
-            "Type or paste the lamp's channel table: names parted by commas or "
+            "Type or paste the fixture's channel table: names parted by commas or "
             "lines, in order.\n"
             "“Zoom 16 bit” takes two slots, “Pan fine” is Pan's second byte.\n"
             "The name of a channel that the type has already puts it into this mode."
