@@ -516,8 +516,12 @@ def test_names_in_hand_are_kept_apart(hands):
     assert hands.parts.document.show.fixtures["par-1"].name == "Moon"
     hand.short.selectAll()
     hands.type(hand.short, "par2")
-    assert "Another fixture is called par2" in hands.window.notice.text.text()
-    assert hands.parts.document.show.fixtures["par-1"].short == "par1"
+    told = "There is a par2 already; this one is called par9."
+    assert hands.window.notice.text.text() == told
+    assert hands.parts.document.show.fixtures["par-1"].short == "par9"
+    hand.name.selectAll()
+    hands.type(hand.name, "Par 2")
+    assert hands.parts.document.show.fixtures["par-1"].name == "Par 9"
     assert "switches 1, 2, 4 on" in hand.slip.toolTip()
 
 

@@ -341,7 +341,7 @@ def test_modes_cells_and_slots(hands, editor):
     assert any("are alike" in line for line in checks(editor))
     modes.name.selectAll()
     hands.type(modes.name, editor.kind.modes[0].name)
-    assert "Another mode is called" in hands.window.notice.text.text()
+    assert "already; this one is called" in hands.window.notice.text.text()
     hands.select(editor.which, "New mode, empty")
     hands.type(modes.add, "red")  # by its name, a channel that the type has already
     assert [u.channel for u in editor.kind.modes[2].uses] == ["red"]

@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 
 from choreon.demo import low_tide
 from choreon.library import library
-from choreon.model import changes, edits, patch
+from choreon.model import changes, edits, pages, patch
 from choreon.model.checks import check, check_type
 from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Use
 from choreon.model.history import History
-from choreon.model.refs import GRAND, to_tile
+from choreon.model.refs import COLLECTION_OF, GRAND, Ref, name_of, to_tile
 from choreon.model.show import Show
 
 SHOW = low_tide()
@@ -249,3 +249,63 @@ def test_history_remembers_the_draft_beside_the_show():
     step = history.undo()
     assert (step.before, step.after) == ({}, two)
     assert history.redo().after == two
+
+
+# one rule for names that collide
+
+
+@pytest.mark.parametrize(
+    ("wanted", "others", "got"),
+    [
+        ("Blue", [], "Blue"),
+        ("Blue", ["Red"], "Blue"),
+        ("Blue", ["Blue"], "Blue 2"),
+        ("Blue", ["Blue", "Blue 2"], "Blue 3"),
+        ("Par 1", ["Par 1", "Par 2", "Par 3"], "Par 4"),
+        ("Take 5", ["Take 5"], "Take 6"),
+        ("1999", ["1999"], "1999 2"),
+        ("blue", ["Blue"], "blue"),
+    ],
+)
+def test_a_name_in_use_gets_the_next_number(wanted, others, got):
+    assert edits.free_name(wanted, others) == got
+
+
+@pytest.mark.parametrize(
+    "kind", ["group", "page", "mark", "palette", "master", "playable"]
+)
+def test_renaming_goes_by_one_rule_for_all(kind):
+    show = low_tide()
+    if kind == "playable":
+        one, other = [p.ref for p in show.playables.values()][:2]
+    else:
+        things = getattr(show, COLLECTION_OF[kind])
+        if len(things) < 2:
+            pytest.skip("there is but one")
+        one, other = (Ref(kind, i) for i in list(things)[:2])
+    taken = name_of(show, other)
+    after = edits.rename(show, one, f" {taken} ")
+    assert name_of(after, one) == edits.free_name(
+        taken, [t.name for t in _all(show, one) if t.id != one.id]
+    )
+    assert name_of(after, one) != taken
+    assert name_of(after, other) == taken
+    # the name it has is its own: to be given it again changes nothing
+    assert edits.rename(after, one, name_of(after, one)) is after
+    assert edits.rename(after, one, "  ") is after
+
+
+def _all(show, ref):
+    return getattr(show, edits.collection_of(ref)).values()
+
+
+def test_fixtures_sections_and_short_names_go_by_it_too():
+    show = low_tide()
+    assert edits.name_for(show, "par-1", "name", "Par 2") == "Par 9"
+    assert edits.name_for(show, "par-1", "name", "Par 1") == "Par 1"
+    assert edits.name_for(show, "par-1", "short", "par2") == "par9"
+    page = next(iter(show.pages))
+    show, _ = pages.add_section(show, page, "Wings")
+    show, second = pages.add_section(show, page, "Pit")
+    after = pages.rename_section(show, page, second, "Wings")
+    assert [s.name for s in after.pages[page].sections][-2:] == ["Wings", "Wings 2"]

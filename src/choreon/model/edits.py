@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import re
-from collections.abc import Callable, Iterable, Mapping, Sequence, Set
+from collections.abc import Callable, Container, Iterable, Mapping, Sequence, Set
 from typing import Any, NamedTuple, TypeVar
 
 import msgspec
@@ -58,8 +59,25 @@ def fresh_name(words: str, taken: Iterable[str]) -> str:
     used = taken if isinstance(taken, set | dict) else set(taken)
     if words not in used:
         return words
+    return _numbered(words, used)
+
+
+def free_name(name: str, others: Iterable[str]) -> str:
+    """Returns a name as it was typed, or, where another thing has it, with the next
+    free number: the one rule for renaming.
+    """
+    used = set(others)
+    if name not in used:
+        return name
+    parts = re.fullmatch(r"(.+) (\d{1,9})", name)
+    if parts is None:
+        return _numbered(name, used)
+    return _numbered(parts[1], used, int(parts[2]) + 1)
+
+
+def _numbered(words: str, used: Container[str], first: int = 2) -> str:
     return next(
-        f"{words} {i}" for i in range(2, len(used) + 3) if f"{words} {i}" not in used
+        f"{words} {i}" for i in itertools.count(first) if f"{words} {i}" not in used
     )
 
 
@@ -218,6 +236,18 @@ def rename_fixtures(
         names.add(called)
         changes[i] = {"name": called}
     return change_fixtures(show, changes)
+
+
+def name_for(show: Show, fixture_id: str, field: str, wanted: str) -> str:
+    """Returns the name, or the short one, that a fixture gets when that is wanted: one
+    that another fixture has gets the next free number.
+    """
+    others = {getattr(f, field) for i, f in show.fixtures.items() if i != fixture_id}
+    if field != "short":
+        return free_name(wanted, others)
+    if wanted not in others:
+        return wanted
+    return _fresh_short(wanted.rstrip("0123456789") or "f", 2, others)
 
 
 def stem_for(show: Show, kind: FixtureType) -> str:
@@ -402,7 +432,8 @@ def rename(show: Show, ref: Ref, name: str) -> Show:
     if thing is None or not name or name == thing.name:
         return show
     if ref.kind != TILE:
-        name = fresh_name(name, names_in(show, collection_of(ref)))
+        things = getattr(show, collection_of(ref))
+        name = free_name(name, (t.name for i, t in things.items() if i != ref.id))
     return change(show, ref, name=name)
 
 

@@ -338,10 +338,12 @@ def add_section(show: Show, page_id: str, name: str) -> tuple[Show, str]:
 
 
 def rename_section(show: Show, page_id: str, section_id: str, name: str) -> Show:
-    """Give a section another title."""
+    """Give a section another title; one that is in use gets a number."""
     page = show.pages[page_id]
+    others = (section.name for section in page.sections if section.id != section_id)
+    name = edits.free_name(name.strip(), others)
     sections = tuple(
-        replace(section, name=name.strip() or section.name)
+        replace(section, name=name or section.name)
         if section.id == section_id
         else section
         for section in page.sections

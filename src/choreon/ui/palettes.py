@@ -10,7 +10,7 @@ from choreon.model import effects as motions
 from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette, Show
 from choreon.model.values import Look, Value
-from choreon.ui import words
+from choreon.ui import renaming, words
 from choreon.ui.parts import Parts
 
 
@@ -87,12 +87,7 @@ def update(parts: Parts, palette_id: str) -> None:
 
 def rename(parent: QWidget, parts: Parts, palette: Palette) -> None:
     """Ask for another name of a palette."""
-    name, sure = QInputDialog.getText(
-        parent, "Rename the palette", "Name", text=palette.name
-    )
-    if sure and name.strip():
-        show = edits.rename(parts.document.show, Ref(PALETTE, palette.id), name)
-        parts.document.edit(f"rename {palette.name}", show)
+    renaming.ask(parent, parts, Ref(PALETTE, palette.id), "Rename the palette")
 
 
 def delete(parts: Parts, palette: Palette) -> None:

@@ -10,13 +10,13 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.effects import unlinked
-from choreon.model.refs import MARK, Ref
+from choreon.model.refs import MARK, PALETTE, Ref
 from choreon.model.show import Fixture, Limits, Mark, Room
 from choreon.model.values import Value
 from choreon.render import aim as sums
 from choreon.render import reaching
 from choreon.render.looks import aims
-from choreon.ui import words
+from choreon.ui import renaming, words
 from choreon.ui.compose.controls import Controls, show_span
 from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.palette_chips import PaletteChips, keep_button
@@ -339,21 +339,17 @@ class AimPanel(QWidget):
         name, sure = QInputDialog.getText(
             self, "Rename the mark", "Name", text=mark.name
         )
-        if sure and name.strip():
-            show = self.parts.document.show
-            taken = [m.name for m in show.marks.values() if m.id != mark.id]
-            made = edits.put(
-                show,
-                "marks",
-                edits.replace(mark, name=edits.fresh_name(name.strip(), taken)),
-            )
-            aims = links.aim(links.to_mark(mark.id))
-            for palette in show.palettes.values():
-                if palette.values == aims and palette.name == mark.name:
-                    made = edits.put(
-                        made, "palettes", edits.replace(palette, name=name.strip())
-                    )
-            self.parts.document.edit(f"rename {mark.name}", made)
+        if not sure or not name.strip():
+            return
+        show = self.parts.document.show
+        made = edits.rename(show, Ref(MARK, mark.id), name)
+        called = made.marks[mark.id].name
+        aims = links.aim(links.to_mark(mark.id))
+        for palette in show.palettes.values():
+            if palette.values == aims and palette.name == mark.name:
+                made = edits.rename(made, Ref(PALETTE, palette.id), called)
+        self.parts.document.edit(f"rename {mark.name}", made)
+        renaming.tell(self.parts, name, called)
 
     def place_mark(self, mark: Mark) -> None:
         """Type where a mark is."""

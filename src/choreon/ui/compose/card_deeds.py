@@ -16,7 +16,7 @@ from choreon.model.playables import kind_of as model_kind
 from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.model.show import Palette
 from choreon.render import bake
-from choreon.ui import kinds, words
+from choreon.ui import kinds, renaming, words
 from choreon.ui import palettes as palette_deeds
 from choreon.ui.compose.cards import Thing
 from choreon.ui.compose.only_dialog import OnlyDialog
@@ -183,13 +183,8 @@ class CardDeeds(QWidget):
         if (palette := self._palette()) is not None:
             palette_deeds.rename(self, self.parts, palette)
             return
-        playable, document = self._playable(), self.parts.document
-        name, sure = QInputDialog.getText(
-            self, "Rename the scene", "Name", text=playable.name
-        )
-        if sure:
-            show = edits.rename(document.show, playable.ref, name)
-            document.edit(f"rename {playable.name}", show)
+        playable = self._playable()
+        renaming.ask(self, self.parts, playable.ref, f"Rename the {playable.kind}")
 
     def _times(self) -> None:
         playable = self._playable()

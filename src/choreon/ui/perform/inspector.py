@@ -44,7 +44,7 @@ from choreon.model.tiles import (
     Tile,
     Turns,
 )
-from choreon.ui import pictures, theme
+from choreon.ui import pictures, renaming, theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
 from choreon.ui.tiles import named
@@ -489,9 +489,7 @@ class Inspector(QWidget):
             )
 
     def _rename_master(self, ref: Ref, name: str) -> None:
-        show = edits.rename(self.show_, ref, name)
-        if show is not self.show_:
-            self.parts.document.edit("rename a master", show)
+        renaming.rename(self.parts, ref, name)
 
     def _reach(self, master: Ref, over: tuple[Ref, ...], plays: bool) -> None:
         show = self.show_

@@ -14,6 +14,7 @@ from choreon.model import edits, pages, refs
 from choreon.model.refs import GROUP, MASTER, Ref, exists, name_of
 from choreon.model.tiles import Part, Start
 from choreon.render.state import PlayState
+from choreon.ui import renaming
 from choreon.ui.parts import Parts
 from choreon.ui.perform.page_view import PageView
 from choreon.ui.widgets import basics
@@ -174,11 +175,10 @@ class PageForm(QWidget):
             self.parts.document.edit(name, edits.put(show, "pages", changed))
 
     def _rename(self) -> None:
-        show, page = self.parts.document.show, self.view.page
+        page = self.view.page
         if page is not None:
-            after = edits.rename(show, Ref(refs.PAGE, page.id), self.name.text())
-            if after is not show:
-                self.parts.document.edit(f"rename the page {page.name}", after)
+            ref = Ref(refs.PAGE, page.id)
+            renaming.rename(self.parts, ref, self.name.text())
 
     def _set_columns(self, columns: int) -> None:
         self._edit("cells of the page", columns=columns)
@@ -195,6 +195,9 @@ class PageForm(QWidget):
         )
         if show != self.parts.document.show:
             self.parts.document.edit("title of a section", show)
+            sections = show.pages[self.view.page_id].sections
+            called = next(s.name for s in sections if s.id == section)
+            renaming.tell(self.parts, name, called)
 
     def _remove_section(self, section: str) -> None:
         show = pages.remove_section(

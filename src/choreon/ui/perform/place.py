@@ -64,7 +64,7 @@ from choreon.model.tiles import (
     parts as parts_of,
 )
 from choreon.model.verbs import Verb
-from choreon.ui import theme
+from choreon.ui import renaming, theme
 from choreon.ui.drags import OpensUnder, all_carried
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
@@ -368,12 +368,7 @@ class PerformPlace(QWidget):
         self._fill()
 
     def _rename(self, page: Page) -> None:
-        name, sure = QInputDialog.getText(
-            self, "Rename the page", "Name", text=page.name
-        )
-        if sure and name.strip():
-            show = edits.rename(self.parts.document.show, Ref(PAGE, page.id), name)
-            self.parts.document.edit(f"rename the page {page.name}", show)
+        renaming.ask(self, self.parts, Ref(PAGE, page.id), "Rename the page")
 
     def open_window(self, page_id: str) -> PageWindow:
         """Open a page in a window of its own, for a second screen."""

@@ -22,7 +22,7 @@ from choreon.model import edits, patch
 from choreon.model.colours import read_hex
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture
 from choreon.render.commands import commands_of
-from choreon.ui import theme, words
+from choreon.ui import renaming, theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
 from choreon.ui.rig.slip import Slip
@@ -315,17 +315,13 @@ class InHand(QWidget):
         if self._busy or len(chosen) != 1 or not text:
             return
         fixture = document.show.fixtures[chosen[0]]
-        taken = {getattr(f, field) for f in document.show.fixtures.values()}
         if getattr(fixture, field) == text:
             return
-        if text in taken:
-            told = f"Another fixture is called {text}; the name stays {fixture.name}."
-            self.parts.notices.told.emit(told, "alarm")
-            self._fill()
-            return
-        changes = {fixture.id: {field: text}}
+        called = edits.name_for(document.show, fixture.id, field, text)
+        changes = {fixture.id: {field: called}}
         changed = edits.change_fixtures(document.show, changes)
         document.edit(f"rename {fixture.name}", changed)
+        renaming.tell(self.parts, text, called)
 
     def _readdress(self) -> None:
         """Give the chosen addresses that follow each other, where there is room."""

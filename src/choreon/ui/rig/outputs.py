@@ -23,7 +23,7 @@ from choreon.model import edits, patch
 from choreon.model.checks import sent_nowhere
 from choreon.model.outputs import OUTPUTS, AnyOutput, ArtnetOutput, SacnOutput
 from choreon.model.show import MAX_UNIVERSE
-from choreon.ui import theme, words
+from choreon.ui import renaming, theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
@@ -99,9 +99,7 @@ class OutputCard(QWidget):
         self.name.setAccessibleName("Name of the output")
         self.name.setToolTip("What this output is called here")
         self.name.setPlaceholderText("Name")
-        self.name.editingFinished.connect(
-            lambda: self._put(name=self.name.text().strip())
-        )
+        self.name.editingFinished.connect(self._rename)
         self.protocol = QComboBox()
         self.protocol.setAccessibleName("Protocol")
         self.protocol.setToolTip("How the universes are sent: sACN or Art-Net")
@@ -264,6 +262,14 @@ class OutputCard(QWidget):
         if self.interface.findData(chosen) < 0:
             self.interface.addItem(f"{chosen} (not there)", chosen)
         self.interface.setCurrentIndex(self.interface.findData(chosen))
+
+    def _rename(self) -> None:
+        """Call it by another name, or by none."""
+        name, outputs = self.name.text().strip(), self.parts.document.show.outputs
+        others = [o.name for o in outputs.values() if o.id != self.id and o.name]
+        called = edits.free_name(name, others)
+        self._put(name=called)
+        renaming.tell(self.parts, name, called)
 
     def _put(self, **fields: object) -> None:
         if self._busy or self.id not in self.parts.document.show.outputs:

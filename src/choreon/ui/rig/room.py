@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QVBoxLayout,
 from choreon.formats.pictures import PAGE_SIZE
 from choreon.model import edits
 from choreon.model.show import Area, Bar, Room, Screen, Seats, Underlay
-from choreon.ui import drawn, pictures
+from choreon.ui import drawn, pictures, renaming
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import Plan
 from choreon.ui.widgets import basics
@@ -200,9 +200,7 @@ class RoomPanel(QWidget):
         name = QLineEdit(title)
         name.setAccessibleName(f"Name of {title}")
         name.setToolTip("What it is called on the plan")
-        name.editingFinished.connect(
-            lambda: self._change(collection, i, "name", name.text().strip() or title)
-        )
+        name.editingFinished.connect(lambda: self._rename(collection, i, name.text()))
         gone = basics.tool(
             "trash", f"Remove {title}", lambda: self._remove(collection, i)
         )
@@ -250,6 +248,16 @@ class RoomPanel(QWidget):
         if i < len(items):
             items[i] = edits.replace(items[i], **{key: value})
             self._put(f"change {items[i].name}", **{collection: tuple(items)})
+
+    def _rename(self, collection: str, i: int, name: str) -> None:
+        """Call a bar or an area by another name."""
+        items, name = getattr(self.room, collection), name.strip()
+        if i >= len(items) or not name or name == items[i].name:
+            return
+        others = (item.name for n, item in enumerate(items) if n != i)
+        called = edits.free_name(name, others)
+        self._change(collection, i, "name", called)
+        renaming.tell(self.parts, name, called)
 
     def _remove(self, collection: str, i: int) -> None:
         items = list(getattr(self.room, collection))

@@ -28,7 +28,7 @@ from PySide6.QtWidgets import (
 
 from choreon.model import edits, patch
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Show
-from choreon.ui import theme
+from choreon.ui import renaming, theme
 from choreon.ui.held import Held, mark_picture
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
@@ -363,17 +363,14 @@ class HangTable(QWidget):
         self, field: str, text: str, ids: list[str], one: str
     ) -> dict[str, dict[str, Any]]:
         show = self.parts.document.show
-        others = [f for f in show.fixtures.values() if f.id != one]
-        if not text:
-            return {}
-        if any(getattr(other, field) == text for other in others):
-            told = f"Another fixture is called {text}; nothing was changed."
-            self.parts.notices.told.emit(told, "alarm")
+        if not text or getattr(show.fixtures[one], field) == text:
             return {}
         if len(ids) > 1 and field == "name":
             renamed = edits.rename_fixtures(show, ids, text).fixtures
             return {i: {"name": renamed[i].name} for i in ids}
-        return {one: {field: text}}
+        called = edits.name_for(show, one, field, text)
+        renaming.tell(self.parts, text, called)
+        return {one: {field: called}}
 
     def _whole(
         self, field: str, text: str, ids: list[str]

@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QCompleter, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from choreon.model import type_edits
+from choreon.model.edits import free_name
 from choreon.model.fixture_type import FixtureType, Mode
 from choreon.ui import theme, words
 from choreon.ui.widgets import basics
@@ -268,13 +269,17 @@ class ModeForm(QWidget):
         name = self.name.text().strip()
         if self._busy or name == self.mode.name:
             return
-        if not name or self.kind.mode(name) is not None:
-            self.refused.emit(
-                f"Another mode is called {name}." if name else "A mode needs a name."
-            )
+        if not name:
+            self.refused.emit("A mode needs a name.")
             self.name.setText(self.mode.name)
             return
-        self.edited.emit(type_edits.replace(self.mode, name=name))
+        others = (mode.name for mode in self.kind.modes if mode.name != self.mode.name)
+        called = free_name(name, others)
+        self.edited.emit(type_edits.replace(self.mode, name=called))
+        if called != name:
+            self.refused.emit(
+                f"There is a {name} already; this one is called {called}."
+            )
 
     def _slots_typed(self, i: int, text: str) -> None:
         found = [int(n) for n in re.findall(r"\d+", text)]
