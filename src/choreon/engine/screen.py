@@ -89,6 +89,9 @@ class ScreenReader:
 
     def __init__(self, path: Path) -> None:
         """Raises OSError or ValueError where no engine has shown a frame."""
+        self._seen = b""  # universes and slots of the frame that was read last
+        self._serial = 0
+        self._fresh: tuple[int, dict[int, Bytes]] | None = None
         handle = folders.open_own(path, os.O_RDONLY)
         try:
             if os.fstat(handle).st_size < SIZE:
@@ -96,6 +99,30 @@ class ScreenReader:
             self._map = mmap.mmap(handle, SIZE, access=mmap.ACCESS_READ)
         finally:
             os.close(handle)
+
+    def changed(self) -> tuple[int, dict[int, Bytes]] | None:
+        """A number that is another one for each frame that differs from the one before
+        it, and universe → slots (512); None as in `read`. Frames alike are the very
+        same: nothing is made of them anew.
+        """
+        for _ in range(4):
+            magic, before, _, count = _HEAD.unpack_from(self._map)
+            if magic != MAGIC or before & 1 or count > MOST:
+                continue
+            if before == self._serial and self._fresh is not None:
+                return self._fresh
+            numbers = self._map[NUMBERS_AT : NUMBERS_AT + 4 * count]
+            slots = self._map[SLOTS_AT : SLOTS_AT + 512 * count]
+            if _HEAD.unpack_from(self._map)[1] != before:
+                continue
+            self._serial = before
+            if numbers + slots != self._seen or self._fresh is None:
+                self._seen = numbers + slots
+                universes = np.frombuffer(numbers, np.uint32).tolist()
+                frame = np.frombuffer(slots, np.uint8).reshape(count, 512)
+                self._fresh = before // 2, dict(zip(universes, frame, strict=True))
+            return self._fresh
+        return None
 
     def read(self) -> tuple[int, float, dict[int, Bytes]] | None:
         """Frame number, its time, and universe → slots (512); None where there is none,

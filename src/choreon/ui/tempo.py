@@ -4,10 +4,15 @@ that shows where the beat is.
 
 from __future__ import annotations
 
-import time
-
-from PySide6.QtCore import QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QContextMenuEvent, QPainter, QPaintEvent
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QHideEvent,
+    QPainter,
+    QPaintEvent,
+    QShowEvent,
+)
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from choreon.engine.actions.tempo import FASTEST, SLOWEST
@@ -16,12 +21,10 @@ from choreon.model.refs import TEMPO
 from choreon.model.verbs import Verb
 from choreon.render.state import PlayState
 from choreon.ui import theme
+from choreon.ui.beat import Beat
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
-
-PERIOD = 40  # milliseconds between looks at the beat
-LIT = 0.18  # the part of a beat that its light is on
 
 
 class BeatLight(QWidget):
@@ -30,20 +33,19 @@ class BeatLight(QWidget):
     def __init__(self, parts: Parts) -> None:
         super().__init__()
         self.parts = parts
-        self.beat, self.lit = 0, False
+        self.beat = Beat(parts, self)
+        self.beat.changed.connect(self.update)
         self.setFixedSize(14 * 4 + 4, 24)
         self.setAccessibleName("The beat")
         self.setToolTip("Where the beat is in the bar: press on the first one of a bar")
-        self._tick = QTimer(self, interval=PERIOD)
-        self._tick.timeout.connect(self._follow)
-        self._tick.start()
 
-    def _follow(self) -> None:
-        clock = self.parts.engine.state.clock
-        beat, within = clock.in_bar(time.monotonic())
-        if (beat, within < LIT) != (self.beat, self.lit):
-            self.beat, self.lit = beat, within < LIT
-            self.update()
+    def showEvent(self, event: QShowEvent) -> None:
+        """Follow the beat while it is seen."""
+        self.beat.start()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """What is not seen does not blink."""
+        self.beat.stop()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -52,9 +54,9 @@ class BeatLight(QWidget):
         bar = max(1, self.parts.engine.state.clock.bar)
         step = min(14.0, (self.width() - 4) / bar)
         for n in range(bar):
-            on = n == self.beat
-            token = theme.LIVE if on and self.lit else theme.BATTEN
-            painter.setBrush(QColor(token if not on or self.lit else theme.FAINT))
+            on, lit = n == self.beat.beat, self.beat.lit
+            token = theme.LIVE if on and lit else theme.BATTEN
+            painter.setBrush(QColor(token if not on or lit else theme.FAINT))
             size = 10.0 if n == 0 else 7.0
             size = min(size, step - 1)
             middle = 2 + step * (n + 0.5)

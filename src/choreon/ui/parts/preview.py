@@ -94,6 +94,8 @@ class Preview(QObject):
         self._fresh = False  # whether it is that of the show as it is now
         self._decoder: Decoder | None = None
         self._screen: ScreenReader | None = None
+        # what read the last frame, the frame, and what it came to
+        self._decoded: tuple[Decoder, dict[int, Bytes], tuple[int, Light]] | None = None
         self._compiling = False
         self._compile_soon = basics.once(self, 1, self._compile_beside)
         document.show_changed.connect(self._follow)
@@ -180,15 +182,18 @@ class Preview(QObject):
     # light
 
     def frame(self) -> tuple[int, dict[int, Bytes]] | None:
-        """Returns number and slots by universe of the frame that went out last."""
+        """Returns number and slots by universe of the frame that went out last; as long
+        as frames are alike, the same number.
+        """
         if self._screen is None:
             with contextlib.suppress(OSError, ValueError):
                 self._screen = ScreenReader(engine_client.screen_path())
-        found = self._screen.read() if self._screen else None
-        return (found[0], found[2]) if found else None
+        return self._screen.changed() if self._screen else None
 
     def light(self) -> tuple[int, Light] | None:
-        """Returns the number of the last frame, and what the lamps make of it."""
+        """Returns the number of the last frame, and what the lamps make of it; as long
+        as frames are alike, the very same.
+        """
         found = self.frame()
         if found is None:
             return None
@@ -197,12 +202,18 @@ class Preview(QObject):
             self._compile_soon.start()
             return None
         number, slots = found
+        decoder = self.decoder
+        known = self._decoded
+        if known is not None and known[0] is decoder and known[1] is slots:
+            return known[2]
         rig = self.compiled.rig
         frame = rig.blank()
         for row, universe in enumerate(rig.universes):
             if universe in slots:
                 frame[row] = slots[universe]
-        return number, self.decoder.read(frame)
+        made = number, decoder.read(frame)
+        self._decoded = decoder, slots, made
+        return made
 
     @property
     def ready(self) -> bool:

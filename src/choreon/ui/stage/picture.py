@@ -101,6 +101,7 @@ class StagePicture(QWidget):
         self._for: Decoder | None = None
         self._light: Light | None = None
         self._number = -2
+        self._moves = False  # something in the light turns or shakes
         self._cost = 0.005
         self._press: QPointF | None = None
         self._box: QRectF | None = None
@@ -152,13 +153,13 @@ class StagePicture(QWidget):
         number, light = found
         if number != self._number or number < 0:
             self._number = number
-            before, self._light = self._light, light
+            before, self._light, self._moves = self._light, light, light.moving
             if before is None or _differs(before, light):
                 self.update()
         behind = self._painter is not None and self._painter.behind
         if self.path is not None:
             self.update()
-        if self._light is not None and (self._light.moving or behind):
+        if self._light is not None and (self._moves or behind):
             self.update()
         # A slow machine gets fewer pictures rather than a slow window.
         self._timer.setInterval(int(max(FRAME, 2200 * self._cost)))

@@ -13,11 +13,11 @@ from choreon.model.refs import DEEDS
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
 from choreon.ui import drawn, theme
+from choreon.ui.beat import Beat
 from choreon.ui.tiles.base import TileWidget, draw_fitting
 from choreon.ui.tiles.playing import FaderTile
 
 LOOKS = 150  # milliseconds between looks at the light of a master's lamps
-LIT = 0.18  # the part of a beat that its light is on
 
 
 class MasterTile(FaderTile):
@@ -204,9 +204,9 @@ class TempoTile(TileWidget):
 
     def __init__(self, *parts: object) -> None:
         super().__init__(*parts)  # type: ignore[arg-type]
-        self.bpm, self.beat, self.lit = 120.0, 0, False
-        self._tick = QTimer(self, interval=40)
-        self._tick.timeout.connect(self._follow)
+        self.bpm = 120.0
+        self.beat = Beat(self.parts, self)
+        self.beat.changed.connect(self.update)
 
     def tip(self) -> str:
         """How it is played."""
@@ -214,18 +214,17 @@ class TempoTile(TileWidget):
 
     def showEvent(self, event: object) -> None:
         """Follow the beat while it is seen."""
-        self._tick.start()
+        self.beat.start()
 
     def hideEvent(self, event: object) -> None:
         """What is not seen does not tick."""
-        self._tick.stop()
+        self.beat.stop()
 
-    def _follow(self) -> None:
-        clock = self.parts.engine.state.clock
-        beat, within = clock.in_bar(time.monotonic())
-        now = (clock.bpm, beat, within < LIT)
-        if now != (self.bpm, self.beat, self.lit):
-            self.bpm, self.beat, self.lit = now
+    def show_state(self, state: PlayState) -> None:
+        """Show the tempo."""
+        super().show_state(state)
+        if state.clock.bpm != self.bpm:
+            self.bpm = state.clock.bpm
             self.update()
 
     def hand_down(self, point: QPointF) -> None:
@@ -249,9 +248,9 @@ class TempoTile(TileWidget):
         left = self.width() / 2 - step * bar / 2
         painter.setPen(Qt.PenStyle.NoPen)
         for n in range(bar):
-            on = n == self.beat
-            token = theme.LIVE if on and self.lit else theme.BATTEN
-            painter.setBrush(QColor(token if not on or self.lit else theme.FAINT))
+            on, lit = n == self.beat.beat, self.beat.lit
+            token = theme.LIVE if on and lit else theme.BATTEN
+            painter.setBrush(QColor(token if not on or lit else theme.FAINT))
             spot = QPointF(left + step * (n + 0.5), foot.top() - 10)
             radius = 5.5 if n == 0 else 4.0
             painter.drawEllipse(spot, radius, radius)
