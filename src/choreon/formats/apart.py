@@ -22,6 +22,7 @@ from choreon.model.fixture_type import FixtureType
 from choreon.model.show import Show
 
 MEMORY = 4 << 30  # bytes that such a process may take
+PARTS = ("hang list", "universes", "slips", "plan")  # of what can be printed
 MARK = b"progress: "  # a line of stderr that begins so is meant for the user
 
 

@@ -15,12 +15,12 @@ from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
+from choreon.formats.apart import PARTS
 from choreon.model import patch
 from choreon.model.show import SLOTS, Fixture, Show
 
 MARGIN = 14 * mm
 COLUMNS, TALL = 16, 19.0  # slots in a line of a universe, points of its height
-PARTS = ("hang list", "universes", "slips", "plan")
 
 
 class Paper:

@@ -24,7 +24,6 @@ from PySide6.QtWidgets import (
 
 from choreon.model.refs import TEMPO, Ref
 from choreon.ui import theme, words
-from choreon.ui.about import About
 from choreon.ui.awake import Awake
 from choreon.ui.compose.place import ComposePlace
 from choreon.ui.compose.shelf import PALETTES, SCENES
@@ -559,6 +558,8 @@ class MainWindow(QMainWindow):
 
     def tell_about(self) -> None:
         """Show the version and the licences."""
+        from choreon.ui.about import About  # seldom needed, and so are its packages
+
         About(self).exec()
 
     def ask_preferences(self) -> None:

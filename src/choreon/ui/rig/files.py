@@ -7,15 +7,15 @@ from collections.abc import Callable
 from functools import partial
 from importlib.resources import as_file, files
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from choreon import folders
-from choreon.formats import apart, cleaning, gdtf, hang_list, mvr
-from choreon.formats.apart import Apart
+from choreon.formats import apart, cleaning, hang_list
+from choreon.formats.apart import PARTS, Apart
 from choreon.formats.package import FormatError
-from choreon.formats.paper import PARTS
 from choreon.model import edits
 from choreon.model.changes import shared
 from choreon.model.fixture_type import FixtureType
@@ -23,6 +23,9 @@ from choreon.model.show import Show
 from choreon.ui import words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets.work import Work
+
+if TYPE_CHECKING:
+    from choreon.formats import gdtf
 
 log = logging.getLogger(__name__)
 
@@ -184,6 +187,8 @@ class Files:
             reading.append(Apart(job, self.work.far))
             answer = reading[0].run()
             if as_rig:
+                from choreon.formats import mvr  # heavy, and seldom needed
+
                 rig = msgspec.msgpack.decode(answer, type=mvr.Rigged)
                 rig = msgspec.structs.replace(rig, show=shared(show, rig.show))
                 cleaning.made_here(cleaning.pictures_of(rig.show))
@@ -250,6 +255,8 @@ class Files:
         def read() -> gdtf.Imported:
             job = apart.ReadType(folders.read_file(path), path.name)
             reading.append(Apart(job, self.work.far))
+            from choreon.formats import gdtf  # heavy, and seldom needed
+
             found = msgspec.msgpack.decode(reading[0].run(), type=gdtf.Imported)
             cleaning.made_here(cleaning.pictures_of_type(found.kind))
             return found
