@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -752,3 +752,49 @@ def test_heads_of_two_makes_are_sent_to_a_place_on_the_stage(hands):
     assert not compose.what.aim_at.isChecked()
     hands.click(compose.stage, compose.stage.point_of("par-1"))
     assert hands.parts.selection.chosen == ("par-1",)
+
+
+def test_nothing_ticks_in_a_place_that_is_not_shown(hands):
+    """Timers that go on and on belong to what is seen; all else rests."""
+    for name in ("rig", "compose", "perform", "surfaces", "rig"):
+        hands.place(name)
+        QTest.qWait(50)
+
+    def ticking(place) -> list[QTimer]:
+        return [
+            t
+            for t in place.findChildren(QTimer)
+            if t.isActive() and not t.isSingleShot()
+        ]
+
+    for shown in ("rig", "compose", "perform", "surfaces"):
+        hands.place(shown)
+        away = [p for n, p in hands.window.places.items() if n != shown]
+        # what was begun may come to its end first: a row that is filled, say
+        hands.until(lambda away=away: not any(ticking(place) for place in away))
+    hands.window.hide()
+    places = list(hands.window.places.values())
+    hands.until(lambda: not any(ticking(place) for place in places))
+    hands.window.show()
+
+
+def test_light_that_stands_is_decoded_once(hands, monkeypatch):
+    stage = hands.place("compose").stage
+    hands.parts.engine.set_level("front-wash-fader", 1.0)
+    hands.until(lambda: hands.parts.engine.state.players)
+    preview = hands.parts.preview
+
+    def rests() -> bool:
+        before = preview.light()
+        QTest.qWait(150)
+        return before is not None and preview.light() is before
+
+    hands.until(rests)
+    read: list[int] = []
+    decoder = preview.decoder
+    monkeypatch.setattr(decoder, "read", lambda frame: read.append(1))
+    packets = preview.frame()
+    QTest.qWait(300)  # a dozen frames
+    assert preview.frame() is packets
+    assert read == []
+    assert stage.isVisible()
