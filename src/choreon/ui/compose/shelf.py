@@ -217,8 +217,7 @@ class Shelf(QWidget):
         if not self.isVisible():
             return  # it is filled when it is looked at
         show = self.parts.document.show
-        rig = self.parts.preview.compiled.rig
-        seen = (show.playables, show.palettes, show.marks, rig)
+        seen = (show.playables, show.palettes, show.marks, show.fixtures, show.types)
         known = self._shown is not None and all(
             a is b for a, b in zip(self._shown, seen, strict=True)
         )

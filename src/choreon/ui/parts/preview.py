@@ -135,6 +135,13 @@ class Preview(QObject):
                 self._decoder = None
         return self._compiled
 
+    def compile_soon(self) -> None:
+        """Have the show be ready to be rendered, as soon as that can be without holding
+        the window up.
+        """
+        if not self._fresh:
+            self._compile_soon.start()
+
     def _compile_beside(self) -> None:
         """Work out the light of a changed rig in a thread of its own; the window goes
         on meanwhile.
@@ -199,7 +206,7 @@ class Preview(QObject):
             return None
         if not self._fresh:
             # Compiling and drawing are two steps, so that neither holds the window up.
-            self._compile_soon.start()
+            self.compile_soon()
             return None
         number, slots = found
         decoder = self.decoder

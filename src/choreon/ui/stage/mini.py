@@ -27,6 +27,7 @@ from choreon.ui.widgets import basics
 
 BUDGET = 0.02  # seconds for pictures before the window does something else
 MOVING = 84  # milliseconds between pictures of what moves: 12 a second, all together
+WAITS = 20  # milliseconds between looks whether the show is ready to be drawn
 FORGOTTEN = 1.5  # seconds after which what is not asked for any more stands still
 Key = tuple[str, int, int]
 
@@ -63,6 +64,7 @@ class MiniStages(QObject):
         self.parts = parts
         self._wanted: dict[tuple[Key, int], _Wanted] = {}
         self._next = basics.once(self, 0, self._go_on)
+        self._later = basics.once(self, WAITS, self._go_on)
         self._stages: dict[tuple[int, int], tuple[Decoder, StagePainter]] = {}
         self._made: dict[Key, tuple[tuple[object, ...], QPixmap]] = {}
         self._moving: dict[Key, _Moving] = {}
@@ -150,9 +152,13 @@ class MiniStages(QObject):
         """
         ratio = on.devicePixelRatioF()
         key = (name, width, height)
-        made_of = (*made_of, self.parts.preview.compiled.rig)
         known = self._made.get(key)
-        if known is not None and _same(known[0], made_of):
+        preview = self.parts.preview
+        if (
+            known is not None
+            and preview.ready
+            and _same(known[0], (*made_of, preview.compiled.rig))
+        ):
             return known[1]
         self._wanted[key, id(on)] = _Wanted(on, light, made_of, ratio)
         self._next.start()
@@ -164,6 +170,10 @@ class MiniStages(QObject):
         """Draw what is waited for until the time for it is used up. What is no longer
         looked at is let be.
         """
+        if not self.parts.preview.ready:
+            self.parts.preview.compile_soon()
+            self._later.start()
+            return
         begin = time.perf_counter()
         for (key, i), wanted in list(self._wanted.items()):
             on = wanted.on
@@ -187,7 +197,8 @@ class MiniStages(QObject):
         whole.
         """
         known = self._made.get(key)
-        if known is not None and _same(known[0], wanted.made_of):
+        made_of = (*wanted.made_of, self.parts.preview.compiled.rig)
+        if known is not None and _same(known[0], made_of):
             return True
         _, width, height = key
         pixmap = _dark(width, height, wanted.ratio)
@@ -199,7 +210,7 @@ class MiniStages(QObject):
         )
         painter.end()
         if not stage.behind:
-            self._made[key] = (wanted.made_of, pixmap)
+            self._made[key] = (made_of, pixmap)
         return not stage.behind
 
     def _stage(self, width: int, height: int) -> StagePainter:

@@ -7,6 +7,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Mapping
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -35,7 +36,12 @@ class StagePainter:
             np.round(high[:, 1], 1)
         ).tolist()  # where lamps hang in a row
         self.viewpoint = HOUSE
+        self._of: dict[str, list[int]] = {}  # fixture → its lamps
+        for i, lamp in enumerate(lamps):
+            self._of.setdefault(lamp.fixture, []).append(i)
         self._view: tuple[QRectF, Viewpoint, View] | None = None
+        self._fronts: tuple[View, list[_Front]] | None = None
+        self._dark: tuple[list[_Front], float, QPixmap] | None = None
         self._haze: Haze | None = None
         self._haze_seen: tuple[int, int, Viewpoint] | None = None
 
@@ -88,7 +94,7 @@ class StagePainter:
         self._edges(painter, view)
         if bodies:
             self._house(painter, view)
-        self._bodies(painter, view, light, chosen, bodies, cells or {})
+        self._bodies(painter, rect, view, light, chosen, bodies, cells or {})
         painter.restore()
 
     def _haze_for(self, rect: QRectF) -> Haze:
@@ -151,49 +157,90 @@ class StagePainter:
     def _bodies(
         self,
         painter: QPainter,
+        rect: QRectF,
         view: View,
         light: Light,
         chosen: Collection[str],
         bodies: bool,
         cells: Mapping[str, Collection[int]],
     ) -> None:
-        at, chosen = view.project(self.places), set(chosen)
         strength = light.rgb.max(axis=1)
         hue = light.rgb / np.maximum(strength, 1e-6)[:, None]
         glow = np.minimum(1.0, np.sqrt(strength))[:, None]
         screen = np.clip(to_screen(hue) * 255 * glow, 0, 255).astype(int)
-        shines, colours, strobes = (
-            (screen.max(axis=1) > 30).tolist(),
-            (screen >> 3).tolist(),
-            light.strobe.tolist(),
-        )
+        colours, strobes = (screen >> 3).tolist(), light.strobe.tolist()
         ratio = painter.device().devicePixelRatioF()
-        for lamp, (x, y, depth), lit, colour, strobe in zip(
-            self.lamps, at.tolist(), shines, colours, strobes, strict=True
-        ):
-            if not (bodies or lit):
-                continue
-            body = _body(lamp.body, x, y, view.focal / depth)
-            square, wide, tall = (
-                lamp.body in ("bar", "dot", "panel"),
-                round(2 * body.width()),
-                round(2 * body.height()),
-            )
-            lens = _lens(square, wide, tall, tuple(colour) if lit else None, ratio)
-            size = lens.deviceIndependentSize()
-            painter.drawPixmap(
-                QPointF(x - size.width() / 2, y - size.height() / 2), lens
-            )
-            if lamp.fixture in chosen and (
-                lamp.fixture not in cells or lamp.cell in cells[lamp.fixture]
-            ):
-                outline = _outline(wide, tall, ratio)
-                size = outline.deviceIndependentSize()
-                painter.drawPixmap(
-                    QPointF(x - size.width() / 2, y - size.height() / 2), outline
-                )
-            if strobe > 0 and lit:
-                _strobe_mark(painter, x, y - body.height() / 2 - 7)
+        fronts = self._fronts_in(view)
+        if bodies:
+            self._draw_dark(painter, rect, fronts, ratio)
+        for i in np.flatnonzero(screen.max(axis=1) > 30).tolist():
+            front = fronts[i]
+            _put(painter, front, front.lens(tuple(colours[i]), ratio))
+            if strobes[i] > 0:
+                _strobe_mark(painter, front.x, front.y - front.tall / 4 - 7)
+        for fixture in chosen:
+            for i in self._of.get(fixture, ()):
+                if fixture not in cells or self.lamps[i].cell in cells[fixture]:
+                    front = fronts[i]
+                    _put(painter, front, _outline(front.wide, front.tall, ratio))
+
+    def _fronts_in(self, view: View) -> list[_Front]:
+        """The fronts of all lamps as they are seen; the same while the view is."""
+        if self._fronts is None or self._fronts[0] is not view:
+            at = view.project(self.places).tolist()
+            fronts = [
+                _front(lamp.body, x, y, view.focal / depth)
+                for lamp, (x, y, depth) in zip(self.lamps, at, strict=True)
+            ]
+            self._fronts = view, fronts
+        return self._fronts[1]
+
+    def _draw_dark(
+        self, painter: QPainter, rect: QRectF, fronts: list[_Front], ratio: float
+    ) -> None:
+        """All lamps dark, drawn once for a view; those that are lit lie above."""
+        known = self._dark
+        if known is None or known[0] is not fronts or known[1] != ratio:
+            size = rect.size() * ratio
+            made = QPixmap(math.ceil(size.width()), math.ceil(size.height()))
+            made.setDevicePixelRatio(ratio)
+            made.fill(Qt.GlobalColor.transparent)
+            layer = QPainter(made)
+            layer.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            layer.translate(-rect.topLeft())
+            for front in fronts:
+                _put(layer, front, front.lens(None, ratio))
+            layer.end()
+            known = self._dark = fronts, ratio, made
+        painter.drawPixmap(rect.topLeft(), known[2])
+
+
+class _Front(NamedTuple):
+    """A lamp's front: the middle of it, and its size in half points."""
+
+    square: bool
+    x: float
+    y: float
+    wide: int
+    tall: int
+
+    def lens(self, colour: tuple[int, ...] | None, ratio: float) -> QPixmap:
+        """How it looks in a colour; None: dark."""
+        return _lens(self.square, self.wide, self.tall, colour, ratio)
+
+
+def _front(kind: str, x: float, y: float, unit: float) -> _Front:
+    """The front of a body at a point, drawn at so many points a metre."""
+    wide, tall = SIZES.get(kind, (0.18, 0.18))
+    w, h = max(3.0, wide * unit), max(3.0, tall * unit)
+    return _Front(kind in ("bar", "dot", "panel"), x, y, round(2 * w), round(2 * h))
+
+
+def _put(painter: QPainter, front: _Front, picture: QPixmap) -> None:
+    """Draw a picture with its middle on that of a front."""
+    size = picture.deviceIndependentSize()
+    at = QPointF(front.x - size.width() / 2, front.y - size.height() / 2)
+    painter.drawPixmap(at, picture)
 
 
 @lru_cache(maxsize=1024)  # 2 kB each
@@ -208,10 +255,11 @@ def _lens(
     made.fill(Qt.GlobalColor.transparent)
     painter = QPainter(made)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(RIM, 1) if colour is None else Qt.PenStyle.NoPen)
-    painter.setBrush(
-        DARK_LENS if colour is None else QColor(*(c << 3 | c >> 2 for c in colour))
-    )
+    fill, rim = DARK_LENS, RIM
+    if colour is not None:
+        fill = rim = QColor(*(c << 3 | c >> 2 for c in colour))
+    painter.setPen(QPen(rim, 1))
+    painter.setBrush(fill)
     size = made.deviceIndependentSize()
     rect = QRectF(
         (size.width() - wide / 2) / 2,
@@ -254,12 +302,6 @@ SIZES = {
     "wash": (0.24, 0.24),
 }
 """Metres across and up by which bodies are drawn."""
-
-
-def _body(kind: str, x: float, y: float, unit: float) -> QRectF:
-    wide, tall = SIZES.get(kind, (0.18, 0.18))
-    w, h = max(3.0, wide * unit), max(3.0, tall * unit)
-    return QRectF(x - w / 2, y - h / 2, w, h)
 
 
 def _strobe_mark(painter: QPainter, x: float, y: float) -> None:
