@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
-from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtGui import QContextMenuEvent, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -798,3 +799,33 @@ def test_light_that_stands_is_decoded_once(hands, monkeypatch):
     assert preview.frame() is packets
     assert read == []
     assert stage.isVisible()
+
+
+def test_the_ribbon_draws_what_changed_as_if_all_were_drawn_anew(hands):
+    """Only a part is drawn when the light changes; on the screen stands the whole."""
+    ribbon = hands.place("rig").ribbon.ribbon
+    window = hands.window
+
+    def on_screen():
+        at = ribbon.mapTo(window, QPoint(0, 0))
+        size = ribbon.size()
+        grabbed = window.screen().grabWindow(
+            window.winId(), at.x(), at.y(), size.width(), size.height()
+        )
+        return grabbed.toImage().convertToFormat(QImage.Format.Format_RGB32)
+
+    def whole():
+        return ribbon.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+
+    before = on_screen()
+    for level in (1.0, 0.4, 0.7):
+        hands.parts.engine.set_level("front-wash-fader", level)
+        hands.parts.draft.touch({"par-8": {"Dimmer": level}})
+        hands.heeded()
+        hands.until(lambda: on_screen() == whole())
+    assert on_screen() != before
+    narrow = ribbon._around(np.array([0, 1, 2]))
+    assert narrow.height() < ribbon.height() / ribbon.rows + 8
+    assert narrow.width() < 8 * ribbon.width() / ribbon.per_row
+    across = ribbon._around(np.array([5, 511]))
+    assert across.contains(ribbon.rect().adjusted(0, 0, -3, -3))

@@ -115,7 +115,7 @@ class Heading(QFrame):
         self._engine(parts.engine.alive)
 
     def _show(self) -> None:
-        self.name.setText(self.parts.document.show.name)
+        basics.say(self.name, self.parts.document.show.name)
         history = self.parts.document.history
         for button, name, word, keys in (
             (self.undo, history.undo_name, "Undo", "Ctrl+Z"),
@@ -135,7 +135,7 @@ class Heading(QFrame):
             basics.set_role(self.kept, "alarm")
             return
         when = time.strftime("%H:%M", time.localtime(kept.when))
-        self.kept.setText(f"kept {when}")
+        basics.say(self.kept, f"kept {when}")
         self.kept.setToolTip(f"Every edit is written to {kept.path} within a second.")
         basics.set_role(self.kept, "small")
 
@@ -150,7 +150,7 @@ class Heading(QFrame):
             self._tell_draft(draft)
         self._tell_held(state)
         self.grand.set_level(masters.grand)
-        self.grand_text.setText(f"{100 * masters.grand:.0f} %")
+        basics.say(self.grand_text, f"{100 * masters.grand:.0f} %")
         if self._black is not masters.blackout:
             self._black = masters.blackout
             self._tell_blackout(masters.blackout)
@@ -214,7 +214,7 @@ class Heading(QFrame):
         else:
             sign = f'<span style="color:{theme.LIVE}">●</span>'
             text, advice = f"{pulse.rate:.0f} frames/s", ""
-        self.health.setText(f"{sign} {text}")
+        basics.say(self.health, f"{sign} {text}")
         self.health.setToolTip(advice + figures)
 
     def _engine(self, alive: bool) -> None:

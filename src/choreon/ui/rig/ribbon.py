@@ -8,7 +8,18 @@ import time
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
+import numpy.typing as npt
+from PySide6.QtCore import (
+    QEvent,
+    QPoint,
+    QPointF,
+    QRect,
+    QRectF,
+    QSize,
+    Qt,
+    QTimer,
+    Signal,
+)
 from PySide6.QtGui import (
     QBrush,
     QColor,
@@ -91,12 +102,24 @@ class Ribbon(TakesTypes):
             return
         self._number, slots = found
         live = slots.get(self.universe, np.zeros(SLOTS, np.uint8))
-        if not np.array_equal(live, self._live):
+        changed = np.flatnonzero(live != self._live)
+        if len(changed):
             self._live = live
-            self.update()
+            self.update(self._around(changed))
         self._timer.setInterval(
             int(max(LIVE, 2200 * self._cost))
         )  # slow machines get fewer pictures
+
+    def _around(self, slots: npt.NDArray[np.int64]) -> QRect:
+        """The part of the picture that shows slots, counted from 0: whole lines where
+        they lie on several.
+        """
+        w, h = self._cell()
+        rows, columns = np.divmod(slots, self.per_row)
+        first, last = (0, self.per_row - 1) if rows[0] != rows[-1] else columns[[0, -1]]
+        left, top = int(first * w) - 1, int(rows[0] * h) - 1
+        right, foot = int((last + 1) * w) + 3, int((rows[-1] + 1) * h) + 3
+        return QRect(left, top, right - left, foot - top)
 
     # geometry
 
@@ -164,7 +187,7 @@ class Ribbon(TakesTypes):
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._base(moving))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._levels(painter)
+        self._levels(painter, event.rect())
         if self.ghost is not None and not moving:
             for universe, first, last in self.ghost.spans:
                 if universe == self.universe:
@@ -252,12 +275,15 @@ class Ribbon(TakesTypes):
                     wide.adjusted(3, 0, -1, 0 if tall else -5), flags, text
                 )
 
-    def _levels(self, painter: QPainter) -> None:
+    def _levels(self, painter: QPainter, within: QRect) -> None:
+        """The levels, as far as they lie in the part that is drawn anew."""
         w, h = self._cell()
         per_row = self.per_row
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.LIVE))
-        lit = np.flatnonzero(self._live)
+        begin = max(0, int(within.top() / h)) * per_row
+        end = (int(within.bottom() / h) + 1) * per_row
+        lit = begin + np.flatnonzero(self._live[begin:end])
         rows, columns = np.divmod(lit, per_row)
         numbered = w >= 18 and h > 34
         full = (

@@ -41,6 +41,12 @@ def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
+def say(words: QLabel, text: str) -> None:
+    """Have a line say something; it is laid out and drawn anew where that is new."""
+    if words.text() != text:
+        words.setText(text)
+
+
 def set_role(words: QLabel, role: str) -> None:
     """Give words another of the style sheet's roles."""
     if words.property("role") != role:
