@@ -3,9 +3,15 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QScrollArea, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QMainWindow,
+    QScrollArea,
+    QWidget,
+)
 
 from choreon.ui.window import FRAME_SIDES, FRAME_TOP
 
@@ -28,8 +34,14 @@ def cut(inside: QWidget) -> list[str]:
 
 
 def in_scroller(widget: QWidget) -> bool:
+    """Whether it lies in a part of the window that scrolls; that the whole window would
+    scroll if it were too small does not count.
+    """
     parent = widget.parentWidget()
-    while parent is not None and not isinstance(parent, QScrollArea):
+    while parent is not None and not (
+        isinstance(parent, QScrollArea)
+        and not isinstance(parent.parentWidget(), QMainWindow)
+    ):
         parent = parent.parentWidget()
     return parent is not None
 
@@ -41,8 +53,19 @@ def whole(widget: QWidget) -> bool:
         corner = widget.mapTo(parent, QPoint(0, 0))
         if not parent.rect().contains(widget.rect().translated(corner)):
             return False
-        parent = parent.parentWidget() if not parent.isWindow() else None
+        above = parent.parentWidget()
+        if parent.isWindow() or isinstance(above, QMainWindow):
+            break  # what scrolls the whole window may cut what can be scrolled to
+        parent = above if not _is_viewport(above) else None
     return True
+
+
+def _is_viewport(widget: QWidget | None) -> bool:
+    """Whether it is what the whole window scrolls in."""
+    area = widget.parentWidget() if widget is not None else None
+    return isinstance(area, QScrollArea) and isinstance(
+        area.parentWidget(), QMainWindow
+    )
 
 
 @pytest.mark.parametrize("size", [(1024, 700), (1280, 756)])
@@ -59,6 +82,9 @@ def test_nothing_is_cut_on_a_small_screen(hands, size):
         assert cut(rig) == [], view
     shown = hands.window.width(), hands.window.height()
     assert shown == size
+    bars = hands.window.scroller
+    assert not bars.horizontalScrollBar().isVisible()
+    assert not bars.verticalScrollBar().isVisible()
 
 
 def test_the_window_and_its_frame_fit_the_screen(hands):
@@ -66,3 +92,34 @@ def test_the_window_and_its_frame_fit_the_screen(hands):
     usual = hands.window.usual_size()
     assert usual.width() + FRAME_SIDES <= max(free.width(), 0)
     assert usual.height() + FRAME_TOP <= max(free.height(), 0)
+
+
+def test_a_screen_that_is_too_small_for_the_size_scrolls_and_loses_nothing(hands):
+    """As at 150 % on a small laptop: 853 × 533 points are left."""
+    window = hands.window
+    window.resize(853, 533)
+    hands.until(lambda: window.width() == 853 and window.height() == 533)
+    bars = window.scroller
+    hands.until(bars.horizontalScrollBar().isVisible)
+    assert bars.verticalScrollBar().isVisible()
+    for name in ("rig", "compose", "perform", "surfaces"):
+        hands.place(name)
+        assert cut(hands.window.places[name]) == [], name
+    blackout = window.heading.blackout
+    view = bars.viewport()
+
+    def seen() -> bool:
+        corner = blackout.mapTo(view, QPoint(0, 0))
+        return view.rect().contains(blackout.rect().translated(corner))
+
+    assert not seen()
+    bars.horizontalScrollBar().setValue(bars.horizontalScrollBar().maximum())
+    assert seen()
+    hands.click(blackout)
+    hands.until(lambda: hands.parts.engine.state.masters.blackout)
+    hands.click(blackout)
+    bars.horizontalScrollBar().setValue(0)
+    window.find_button.setFocus()  # what gets the keys is brought into sight
+    blackout.setFocus(Qt.FocusReason.TabFocusReason)
+    bars.ensureWidgetVisible(blackout)
+    assert seen()

@@ -125,6 +125,10 @@ class Notice(QFrame):
         return False
 
 
+LEAST = QSize(1024, 660)
+"""What is in the window has this room at least; in a smaller window it scrolls."""
+
+AS_NEEDED = Qt.ScrollBarPolicy.ScrollBarAsNeeded
 FRAME_SIDES, FRAME_TOP = 8, 44  # pixels that a frame around the window takes
 
 
@@ -177,10 +181,13 @@ class MainWindow(QMainWindow):
         self.whole.addWidget(self.guest)
         self.awake = Awake()
         self.perform.guest_wanted.connect(self.ask_guest)
-        self.setCentralWidget(self.whole)
+        self.whole.setMinimumSize(LEAST)
+        self.scroller = basics.scroller(self.whole)
+        self.scroller.setHorizontalScrollBarPolicy(AS_NEEDED)
+        self.setCentralWidget(self.scroller)
         self.setWindowTitle(f"{parts.document.show.name} — Choreon")
         self.resize(self.usual_size())
-        self.setMinimumSize(960, 600)
+        self.setMinimumSize(LEAST / 2)
         parts.notices.told.connect(self.notice.tell)
         parts.notices.working.connect(self._working)
         parts.document.show_changed.connect(
