@@ -668,6 +668,10 @@ def test_notices_lie_over_the_place_and_move_nothing(hands):
     hands.window.resize(1100, 700)
     QTest.qWait(30)
     assert hands.window.stack.rect().contains(notice.geometry())
+    for name in ("surfaces", "rig", "compose"):  # also over places that are made anew
+        hands.place(name)
+        at = notice.mapTo(hands.window.stack, notice.rect().center())
+        assert notice.isAncestorOf(hands.window.stack.childAt(at)), name
     hands.click(notice.dismiss)
     assert not notice.isVisible()
 

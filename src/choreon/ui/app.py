@@ -112,8 +112,10 @@ class App:
         parts = open_parts(opened.show, opened.path, client, opened.edits)
         if kept is not None:
             parts.document.kept = kept
-        with theme.plain_while_built(), gestures().paused():
+        theme.undress()
+        with gestures().paused():
             window = MainWindow(parts)
+            theme.dress(window)
         window.shows.begun.connect(self.begin)
         window.shows.wanted.connect(self.open)
         note = f"{opened.note} {take_troubles()}".strip()

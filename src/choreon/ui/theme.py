@@ -5,8 +5,6 @@ made of them.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
-from contextlib import contextmanager
 from functools import cache
 from importlib.resources import files
 
@@ -21,7 +19,7 @@ from PySide6.QtGui import (
     QPixmap,
 )
 from PySide6.QtSvg import QSvgRenderer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 PIT, DECK, FLAT, BATTEN = "#131014", "#1B171D", "#252028", "#3B3440"
 TEXT, SOFT, FAINT = "#F2ECEF", "#B9AEBB", "#8B7F8E"
@@ -146,19 +144,19 @@ def _palette() -> QPalette:
 ICON = QSize(18, 18)
 
 
-@contextmanager
-def plain_while_built() -> Iterator[None]:
-    """Put the style sheet on when all widgets are in their places: with it, every one
-    that is moved below another is styled anew, with all that is in it.
+def undress() -> None:
+    """Have the application have no style sheet of its own, while a window is built that
+    is dressed when it stands: with one, every widget that is moved below another is
+    styled anew, with all that is in it.
     """
     app = QApplication.instance()
-    assert isinstance(app, QApplication)
-    sheet = app.styleSheet()
-    app.setStyleSheet("")
-    try:
-        yield
-    finally:
-        app.setStyleSheet(sheet)
+    if isinstance(app, QApplication) and app.styleSheet():
+        app.setStyleSheet("")
+
+
+def dress(window: QWidget) -> None:
+    """Give a window, and all that is put into it later, the style sheet."""
+    window.setStyleSheet(style())
 
 
 def style() -> str:

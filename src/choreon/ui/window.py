@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from html import escape
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QEvent, QObject, QSize, Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
@@ -25,10 +26,9 @@ from PySide6.QtWidgets import (
 from choreon.model.refs import TEMPO, Ref
 from choreon.ui import theme, words
 from choreon.ui.awake import Awake
-from choreon.ui.compose.place import ComposePlace
-from choreon.ui.compose.shelf import PALETTES, SCENES
 from choreon.ui.drags import OpensUnder
 from choreon.ui.find import Entry, FindBox
+from choreon.ui.gestures import gestures
 from choreon.ui.heading import Heading
 from choreon.ui.help import pages
 from choreon.ui.help.under_hand import page_of, under_hand
@@ -39,9 +39,7 @@ from choreon.ui.ledger import Ledger
 from choreon.ui.parts import Parts
 from choreon.ui.perform.guest import GuestView
 from choreon.ui.perform.guest_dialog import GuestDialog
-from choreon.ui.perform.place import PerformPlace
 from choreon.ui.preferences import CLOSING, SIZES, Preferences
-from choreon.ui.rig.place import OUTPUTS_VIEW, RigPlace
 from choreon.ui.settings import (
     arrangement_of,
     open_settings,
@@ -50,9 +48,14 @@ from choreon.ui.settings import (
     text_of,
 )
 from choreon.ui.shows.files import ShowFiles
-from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
+
+if TYPE_CHECKING:
+    from choreon.ui.compose.place import ComposePlace
+    from choreon.ui.perform.place import PerformPlace
+    from choreon.ui.rig.place import RigPlace
+    from choreon.ui.surfaces.place import SurfacesPlace
 
 PLACES = ("rig", "compose", "perform", "surfaces")
 
@@ -132,6 +135,22 @@ AS_NEEDED = Qt.ScrollBarPolicy.ScrollBarAsNeeded
 FRAME_SIDES, FRAME_TOP = 8, 44  # pixels that a frame around the window takes
 
 
+class Places(dict[str, QWidget]):
+    """The places that were needed so far, by their names; any other is made with `make`
+    when it is first asked for.
+    """
+
+    def __init__(self, make: Callable[[str], QWidget]) -> None:
+        super().__init__()
+        self._make = make
+
+    def __missing__(self, name: str) -> QWidget:
+        if name not in PLACES:
+            raise KeyError(name)
+        self[name] = made = self._make(name)
+        return made
+
+
 class MainWindow(QMainWindow):
     """One window, one show."""
 
@@ -150,21 +169,11 @@ class MainWindow(QMainWindow):
         self.heading.troubles.wanted.connect(self.go_to_trouble)
         self.heading.tempo.learning.connect(lambda: self.learner.start(TEMPO))
         self.ledger = Ledger(parts)
-        self.rig = RigPlace(parts, self.learner)
-        self.compose = ComposePlace(parts)
-        self.perform = PerformPlace(parts, self.learner)
-        self.perform.led_to.connect(self.go_to_trouble)
-        self.surfaces = SurfacesPlace(parts, self.learner)
-        self.places: dict[str, QWidget] = {
-            "rig": self.rig,
-            "compose": self.compose,
-            "perform": self.perform,
-            "surfaces": self.surfaces,
-        }
+        self.places = Places(self._make_place)
+        self.place = ""
+        """The name of the place that is shown."""
         self.stack = QStackedWidget()
         self.notice = Notice(self.stack)
-        for place in self.places.values():
-            self.stack.addWidget(place)
         self.rail = self._make_rail()
         body = QWidget()
         column = QVBoxLayout(body)
@@ -180,7 +189,6 @@ class MainWindow(QMainWindow):
         self.guest.left.connect(self.end_guest)
         self.whole.addWidget(self.guest)
         self.awake = Awake()
-        self.perform.guest_wanted.connect(self.ask_guest)
         self.whole.setMinimumSize(LEAST)
         self.scroller = basics.scroller(self.whole)
         self.scroller.setHorizontalScrollBarPolicy(AS_NEEDED)
@@ -200,8 +208,6 @@ class MainWindow(QMainWindow):
         self.evening = FirstEvening(whole, parts, self.go, self.tell)
         self._shortcuts()
         self.restoreGeometry(arrangement_of(self.settings, "geometry"))
-        for name, splitter in self._splitters():
-            splitter.restoreState(arrangement_of(self.settings, f"splitter/{name}"))
         usual = "perform" if parts.document.show.pages else "rig"
         self.go(text_of(self.settings, "place") or usual)
         if parts.document.kept.trouble:
@@ -214,14 +220,60 @@ class MainWindow(QMainWindow):
         free = self.screen().availableSize() - QSize(FRAME_SIDES, FRAME_TOP)
         return QSize(1280, 800).boundedTo(free)
 
-    def _splitters(self) -> list[tuple[str, QSplitter]]:
-        return [
-            (f"{name}-{i}", splitter)
-            for name, place in self.places.items()
-            for i, splitter in enumerate(place.findChildren(QSplitter))
-        ]
-
     # places
+
+    def _make_place(self, name: str) -> QWidget:
+        """Make a place: what it needs is loaded then, and not before. It is dressed
+        once, when it is whole.
+        """
+        made: QWidget
+        with gestures().paused():
+            if name == "rig":
+                from choreon.ui.rig.place import RigPlace
+
+                made = RigPlace(self.parts, self.learner)
+            elif name == "compose":
+                from choreon.ui.compose.place import ComposePlace
+
+                made = ComposePlace(self.parts)
+            elif name == "perform":
+                made = self._make_perform()
+            else:
+                from choreon.ui.surfaces.place import SurfacesPlace
+
+                made = SurfacesPlace(self.parts, self.learner)
+            self.stack.addWidget(made)
+        for key, splitter in _splitters(name, made):
+            splitter.restoreState(arrangement_of(self.settings, key))
+        return made
+
+    def _make_perform(self) -> PerformPlace:
+        from choreon.ui.perform.place import PerformPlace
+
+        made = PerformPlace(self.parts, self.learner)
+        made.led_to.connect(self.go_to_trouble)
+        made.guest_wanted.connect(self.ask_guest)
+        return made
+
+    @property
+    def rig(self) -> RigPlace:
+        """Where fixtures hang."""
+        return cast("RigPlace", self.places["rig"])
+
+    @property
+    def compose(self) -> ComposePlace:
+        """Where light is made."""
+        return cast("ComposePlace", self.places["compose"])
+
+    @property
+    def perform(self) -> PerformPlace:
+        """Where it is played."""
+        return cast("PerformPlace", self.places["perform"])
+
+    @property
+    def surfaces(self) -> SurfacesPlace:
+        """Where controllers are."""
+        return cast("SurfacesPlace", self.places["surfaces"])
 
     def _make_rail(self) -> QFrame:
         rail = QFrame()
@@ -260,15 +312,20 @@ class MainWindow(QMainWindow):
 
     def go(self, name: str) -> None:
         """Show a place."""
-        name = name if name in self.places else PLACES[0]
+        name = name if name in PLACES else PLACES[0]
         if name not in ("rig", "compose"):
             self.parts.brush.put_down()  # there is nothing there to draw over
         self.stack.setCurrentWidget(self.places[name])
+        self.notice.raise_()  # a place that has just been made lies above it
+        self.place = name
         self.buttons.button(PLACES.index(name)).setChecked(True)
         self.settings.setValue("place", name)
 
     def go_to_trouble(self, path: str) -> None:
         """Show the place where what a problem's path leads to can be mended."""
+        from choreon.ui.compose.shelf import PALETTES, SCENES
+        from choreon.ui.rig.place import OUTPUTS_VIEW
+
         what, _, rest = path.partition("/")
         thing = rest.partition("/")[0]
         if what in ("fixtures", "types", "own-types", "outputs"):
@@ -287,11 +344,6 @@ class MainWindow(QMainWindow):
                 kind = PALETTES if what == "palettes" else SCENES
                 self.compose.shelf.show_kind(kind)
                 self.compose.shelf.choose(thing)
-
-    @property
-    def place(self) -> str:
-        """The name of the place that is shown."""
-        return PLACES[self.stack.currentIndex()]
 
     def _shortcuts(self) -> None:
         parts = self.parts
@@ -612,8 +664,9 @@ class MainWindow(QMainWindow):
         self.closed_for_good = True
         self._dismissed("work")
         self.settings.setValue("geometry", self.saveGeometry())
-        for name, splitter in self._splitters():
-            self.settings.setValue(f"splitter/{name}", splitter.saveState())
+        for name, place in self.places.items():
+            for key, splitter in _splitters(name, place):
+                self.settings.setValue(key, splitter.saveState())
         self.parts.close(stop, fade)
 
     def _ask(self) -> str:
@@ -622,6 +675,12 @@ class MainWindow(QMainWindow):
         if dialog.answer and dialog.remember.isChecked():
             self.settings.setValue("on_close", dialog.answer)
         return dialog.answer
+
+
+def _splitters(name: str, place: QWidget) -> list[tuple[str, QSplitter]]:
+    """The splitters of a place, each with the key under which its state is kept."""
+    found = place.findChildren(QSplitter)
+    return [(f"splitter/{name}-{i}", splitter) for i, splitter in enumerate(found)]
 
 
 class CloseDialog(Dialog):

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QBrush,
     QColor,
@@ -30,6 +30,7 @@ from choreon.model.show import Fixture, Place
 from choreon.render.colour import to_screen
 from choreon.ui import drawn, theme, words
 from choreon.ui.held import Held, draw_mark
+from choreon.ui.looks import Looks
 from choreon.ui.parts import Parts
 from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
@@ -100,8 +101,7 @@ class Plan(TakesTypes):
         self._named: tuple[Key, Key, QPixmap] | None = None
         self._clashes_of: tuple[object, object] = (None, None)
         self._found_clashes: list[patch.Clash] = []
-        self._timer = QTimer(self, interval=100)
-        self._timer.timeout.connect(self._follow)
+        self._looks = Looks(parts, self, 100, self._follow)
         # Drawn in a turn of its own: many lamps at once are work for the panels beside
         # it already.
         self._soon = basics.once(self, 0, self.update)
@@ -114,11 +114,11 @@ class Plan(TakesTypes):
         return QSize(640, 480)
 
     def showEvent(self, event: QShowEvent) -> None:
-        self._timer.start()
+        self._looks.start()
         self._follow()
 
     def hideEvent(self, event: QHideEvent) -> None:
-        self._timer.stop()
+        self._looks.stop()
 
     def show_ghost(self, ghost: Ghost | None) -> None:
         """Where the run that is being planned would hang."""
@@ -136,10 +136,11 @@ class Plan(TakesTypes):
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.update()
 
-    def _follow(self) -> None:
+    def _follow(self) -> bool:
+        """Draw the light where it has changed; returns whether it has."""
         found = self.parts.preview.light()
         if found is None or found[0] == self._number:
-            return
+            return False
         self._number, light = found
         glow: dict[str, tuple[int, int, int]] = {}
         rgb = np.clip(to_screen(light.rgb) * 255, 0, 255).astype(int)
@@ -152,9 +153,11 @@ class Plan(TakesTypes):
                 max(known[1], part[1]),
                 max(known[2], part[2]),
             )
-        if glow != self._glow:
+        changed = glow != self._glow
+        if changed:
             self._glow = glow
             self.update()
+        return changed
 
     # geometry
 

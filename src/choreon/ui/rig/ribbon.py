@@ -17,7 +17,6 @@ from PySide6.QtCore import (
     QRectF,
     QSize,
     Qt,
-    QTimer,
     Signal,
 )
 from PySide6.QtGui import (
@@ -50,12 +49,13 @@ from PySide6.QtWidgets import (
 from choreon.model import edits, patch, patching
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture
 from choreon.ui import theme, words
+from choreon.ui.looks import Looks
 from choreon.ui.parts import Parts
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.widgets import basics
 
-LIVE = 22  # milliseconds between looks at the frame: 44 frames a second
+LIVE = 40  # milliseconds between looks at the frame
 
 
 class Ribbon(TakesTypes):
@@ -84,31 +84,30 @@ class Ribbon(TakesTypes):
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setAccessibleName("Address map")
-        self._timer = QTimer(self, interval=LIVE)
-        self._timer.timeout.connect(self._follow)
+        self._looks = Looks(parts, self, LIVE, self._follow)
 
     def sizeHint(self) -> QSize:
         return QSize(640, 132)
 
     def showEvent(self, event: QShowEvent) -> None:
-        self._timer.start()
+        self._looks.start()
 
     def hideEvent(self, event: QHideEvent) -> None:
-        self._timer.stop()
+        self._looks.stop()
 
-    def _follow(self) -> None:
+    def _follow(self) -> bool:
+        """Draw what has changed; returns whether something has."""
         found = self.parts.preview.frame()
         if found is None or found[0] == self._number:
-            return
+            return False
         self._number, slots = found
         live = slots.get(self.universe, np.zeros(SLOTS, np.uint8))
         changed = np.flatnonzero(live != self._live)
         if len(changed):
             self._live = live
             self.update(self._around(changed))
-        self._timer.setInterval(
-            int(max(LIVE, 2200 * self._cost))
-        )  # slow machines get fewer pictures
+        self._looks.cost = self._cost  # slow machines get fewer pictures
+        return bool(len(changed))
 
     def _around(self, slots: npt.NDArray[np.int64]) -> QRect:
         """The part of the picture that shows slots, counted from 0: whole lines where

@@ -41,7 +41,7 @@ class StagePainter:
             self._of.setdefault(lamp.fixture, []).append(i)
         self._view: tuple[QRectF, Viewpoint, View] | None = None
         self._fronts: tuple[View, list[_Front]] | None = None
-        self._dark: tuple[list[_Front], float, QPixmap] | None = None
+        self._dark: tuple[View, float, QPixmap] | None = None
         self._haze: Haze | None = None
         self._haze_seen: tuple[int, int, Viewpoint] | None = None
 
@@ -91,9 +91,8 @@ class StagePainter:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(rect, self._haze_for(rect).image(light, now, budget))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._edges(painter, view)
-        if bodies:
-            self._house(painter, view)
+        if not bodies:
+            self._edges(painter, view)
         self._bodies(painter, rect, view, light, chosen, bodies, cells or {})
         painter.restore()
 
@@ -172,7 +171,7 @@ class StagePainter:
         ratio = painter.device().devicePixelRatioF()
         fronts = self._fronts_in(view)
         if bodies:
-            self._draw_dark(painter, rect, fronts, ratio)
+            self._draw_dark(painter, rect, view, ratio)
         for i in np.flatnonzero(screen.max(axis=1) > 30).tolist():
             front = fronts[i]
             _put(painter, front, front.lens(tuple(colours[i]), ratio))
@@ -196,22 +195,27 @@ class StagePainter:
         return self._fronts[1]
 
     def _draw_dark(
-        self, painter: QPainter, rect: QRectF, fronts: list[_Front], ratio: float
+        self, painter: QPainter, rect: QRectF, view: View, ratio: float
     ) -> None:
-        """All lamps dark, drawn once for a view; those that are lit lie above."""
+        """The room's edges and all lamps dark, drawn once for a view; those that are
+        lit lie above.
+        """
         known = self._dark
-        if known is None or known[0] is not fronts or known[1] != ratio:
+        if known is None or known[0] is not view or known[1] != ratio:
             size = rect.size() * ratio
             made = QPixmap(math.ceil(size.width()), math.ceil(size.height()))
             made.setDevicePixelRatio(ratio)
             made.fill(Qt.GlobalColor.transparent)
             layer = QPainter(made)
             layer.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            layer.setRenderHint(QPainter.RenderHint.Antialiasing)
             layer.translate(-rect.topLeft())
-            for front in fronts:
+            self._edges(layer, view)
+            self._house(layer, view)
+            for front in self._fronts_in(view):
                 _put(layer, front, front.lens(None, ratio))
             layer.end()
-            known = self._dark = fronts, ratio, made
+            known = self._dark = view, ratio, made
         painter.drawPixmap(rect.topLeft(), known[2])
 
 

@@ -7,9 +7,10 @@ from __future__ import annotations
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
+from typing import NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
@@ -19,6 +20,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
     QShowEvent,
     QWheelEvent,
@@ -32,6 +34,7 @@ from choreon.render.decode import Decoder, Lamp, Light
 from choreon.render.rig import Floats
 from choreon.ui import theme
 from choreon.ui.held import Held, draw_mark
+from choreon.ui.looks import Looks
 from choreon.ui.parts import Parts
 from choreon.ui.settings import open_settings
 from choreon.ui.stage import figures
@@ -59,6 +62,19 @@ HINTS = {
     "like": "Press the fixture that the chosen shall be like. Esc ends it.",
 }
 """What a mode of the picture waits for."""
+
+
+class _Figures(NamedTuple):
+    """A picture of marks and figures, and what it was made of."""
+
+    made_of: tuple[object, ...]
+    how: tuple[object, ...]
+    picture: QPixmap
+
+
+def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
+    """Whether both hold the very same things."""
+    return all(a is b for a, b in zip(one, other, strict=True))
 
 
 class StagePicture(QWidget):
@@ -110,8 +126,8 @@ class StagePicture(QWidget):
         self._turn: QPointF | None = None
         self._mark = ""
         self._brushed: QPointF | None = None  # where the brush was last
-        self._timer = QTimer(self, interval=FRAME)
-        self._timer.timeout.connect(self._follow)
+        self._looks = Looks(parts, self, FRAME, self._follow)
+        self._figures: _Figures | None = None
         parts.document.show_changed.connect(self._refresh)
         # Drawn in a turn of its own, after the panels that a choice changes.
         self._soon = basics.once(self, 0, self.update)
@@ -135,34 +151,37 @@ class StagePicture(QWidget):
         return QSize(760, 470)
 
     def showEvent(self, event: QShowEvent) -> None:
-        self._timer.start()
+        self._looks.start()
         self._refresh()
 
     def hideEvent(self, event: QHideEvent) -> None:
-        self._timer.stop()
+        self._looks.stop()
 
     def _refresh(self) -> None:
         self._number = -2
         self.update()
 
-    def _follow(self) -> None:
-        """Draw the newest light, where it differs from what is drawn."""
+    def _follow(self) -> bool:
+        """Draw the newest light, where it differs from what is drawn. Returns whether
+        something was drawn, or soon may be.
+        """
         found = self.parts.preview.seen()
         if found is None:
-            return
+            return True
         number, light = found
+        drawn = False
         if number != self._number or number < 0:
             self._number = number
             before, self._light, self._moves = self._light, light, light.moving
-            if before is None or _differs(before, light):
-                self.update()
+            drawn = before is None or _differs(before, light)
         behind = self._painter is not None and self._painter.behind
-        if self.path is not None:
-            self.update()
-        if self._light is not None and (self._moves or behind):
+        going = self._light is not None and (self._moves or behind)
+        drawn = drawn or going or self.path is not None
+        if drawn:
             self.update()
         # A slow machine gets fewer pictures rather than a slow window.
-        self._timer.setInterval(int(max(FRAME, 2200 * self._cost)))
+        self._looks.cost = self._cost
+        return drawn
 
     def _stage(self) -> StagePainter:
         decoder = self.parts.preview.decoder
@@ -217,12 +236,7 @@ class StagePicture(QWidget):
             now=begin,
             budget=BUDGET,
         )
-        figures.draw(
-            painter,
-            stage.view(QRectF(self.rect())),
-            self.parts.document.show,
-            named=self._marks_named(),
-        )
+        painter.drawPixmap(0, 0, self._figures_in(stage.view(QRectF(self.rect()))))
         if self.path is not None and self.choosing:
             self.path.draw(painter, stage.view(QRectF(self.rect())), self.runners())
         if self.choosing:
@@ -232,6 +246,21 @@ class StagePicture(QWidget):
         self._notes(painter)
         painter.end()
         self._cost += 0.1 * (time.perf_counter() - begin - self._cost)
+
+    def _figures_in(self, view: View) -> QPixmap:
+        """Marks and figures as they are seen, drawn once for a view."""
+        show, ratio = self.parts.document.show, self.devicePixelRatioF()
+        made_of, how = (view, show.marks), (self._marks_named(), ratio)
+        known = self._figures
+        if known is None or known.how != how or not _same(known.made_of, made_of):
+            made = QPixmap(self.size() * ratio)
+            made.setDevicePixelRatio(ratio)
+            made.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(made)
+            figures.draw(painter, view, show, named=self._marks_named())
+            painter.end()
+            known = self._figures = _Figures(made_of, how, made)
+        return known.picture
 
     def _marks_named(self) -> bool:
         return self.marks_shown or self.mode in ("aim", "mark")
