@@ -96,6 +96,8 @@ def test_pages_are_found_by_their_words_and_links_lead_on(hands):
 
 def test_all_keys_are_in_one_list(hands):
     """Every key that the window itself listens to is told of."""
+    for name in ("rig", "compose", "perform", "surfaces"):
+        hands.place(name)
     pick(hands, hands.window.more.click, "All keys")
     said = help_of(hands).text.toPlainText()
     listened = {s.key().toString() for s in hands.window.findChildren(QShortcut)}

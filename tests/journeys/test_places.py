@@ -511,14 +511,15 @@ def test_several_fixtures_in_hand(hands):
 
 def test_names_in_hand_are_kept_apart(hands):
     hand = hands.place("rig").in_hand
+    told: list[str] = []
+    hands.parts.notices.told.connect(lambda text, _: told.append(text))
     hands.parts.selection.choose(["par-1"])
     hand.name.selectAll()
     hands.type(hand.name, "Moon")
     assert hands.parts.document.show.fixtures["par-1"].name == "Moon"
     hand.short.selectAll()
     hands.type(hand.short, "par2")
-    told = "There is a par2 already; this one is called par9."
-    assert hands.window.notice.text.text() == told
+    assert told == ["There is a par2 already; this one is called par9."]
     assert hands.parts.document.show.fixtures["par-1"].short == "par9"
     hand.name.selectAll()
     hands.type(hand.name, "Par 2")
@@ -672,6 +673,13 @@ def test_notices_lie_over_the_place_and_move_nothing(hands):
         hands.place(name)
         at = notice.mapTo(hands.window.stack, notice.rect().center())
         assert notice.isAncestorOf(hands.window.stack.childAt(at)), name
+    hands.parts.notices.told.emit("The tide is early.", "alarm")
+    assert "early" in notice.text.text()
+    hands.parts.notices.working.emit("Reading it")
+    hands.parts.notices.working.emit("")
+    assert "early" in notice.text.text()  # work that is over hides no alarm
+    hands.click(notice.dismiss)
+    assert "boat" in notice.text.text()  # nor does another one, for good
     hands.click(notice.dismiss)
     assert not notice.isVisible()
 
@@ -826,7 +834,7 @@ def test_the_ribbon_draws_what_changed_as_if_all_were_drawn_anew(hands):
         hands.parts.engine.set_level("front-wash-fader", level)
         hands.parts.draft.touch({"par-8": {"Dimmer": level}})
         hands.heeded()
-        hands.until(lambda: on_screen() == whole())
+        hands.until(lambda: window.notice.hide() or on_screen() == whole())
     assert on_screen() != before
     narrow = ribbon._around(np.array([0, 1, 2]))
     assert narrow.height() < ribbon.height() / ribbon.rows + 8

@@ -400,7 +400,8 @@ def test_whatever_lies_among_its_files_a_window_opens(qapp, demo_path, node):
     (folders.types() / "deleted").write_text("")
     hands = open_window(demo_path)
     try:
-        assert "window was arranged cannot be read" in hands.window.notice.text.text()
+        told = " ".join(hands.window.notice.standing)
+        assert "window was arranged cannot be read" in told
         assert (folders.state() / "window.ini.damaged").exists()
         assert (folders.state() / "source-id.damaged").exists()
         hands.until(lambda: len(hands.parts.document.types_trouble) == 2)

@@ -7,7 +7,7 @@ from functools import partial
 from html import escape
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QEvent, QObject, QSize, Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -36,6 +36,7 @@ from choreon.ui.help.walk import FirstEvening
 from choreon.ui.help.window import HelpWindow
 from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
+from choreon.ui.notice import Notice
 from choreon.ui.parts import Parts
 from choreon.ui.perform.guest import GuestView
 from choreon.ui.perform.guest_dialog import GuestDialog
@@ -58,74 +59,6 @@ if TYPE_CHECKING:
     from choreon.ui.surfaces.place import SurfacesPlace
 
 PLACES = ("rig", "compose", "perform", "surfaces")
-
-
-class Notice(QFrame):
-    """What the program has to say: a bar that lies over the lower edge of the place, so
-    that nothing moves for it.
-    """
-
-    def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.kind = "info"
-        self.setObjectName("notice")
-        self.text = basics.label("", wrap=True)
-        self.sign = basics.label("")
-        self.dismissed: Callable[[str], None] = lambda kind: None
-        self.dismiss = basics.tool("close", "Dismiss", self._dismiss)
-        self.stop = basics.button("Stop", self._dismiss, "quiet", tip="Let it go")
-        line = basics.row(self.sign, self.text, self.stop, self.dismiss)
-        basics.grow(line, 1)
-        basics.stack(self, line).setContentsMargins(16, 6, 8, 6)
-        self._away = basics.once(self, 5000, self.hide)
-        parent.installEventFilter(self)
-        self.hide()
-
-    def tell(self, text: str, kind: str = "info") -> None:
-        """Show a line; an alarm stays until it is dismissed."""
-        if self.isVisible() and self.kind == "alarm" and kind == "info":
-            return
-        self.kind = kind
-        token, sign = {
-            "alarm": (theme.ALARM, "▲"),
-            "learn": (theme.DRAFT, "◌"),
-            "work": (theme.LIVE, "◌"),
-        }.get(kind, (theme.LIVE, "●"))
-        self.setStyleSheet(
-            f"#notice {{ background: {theme.FLAT}; border: 1px solid {token}; "
-            f"border-radius: {theme.RADIUS}px; }}"
-        )
-        self.sign.setText(f'<span style="color:{token}">{sign}</span>')
-        self.text.setText(text)
-        self.stop.setVisible(kind == "work")
-        self.dismiss.setVisible(kind != "work")
-        self.show()
-        self.raise_()
-        self._lay()
-        if kind == "info":
-            self._away.start()
-        else:
-            self._away.stop()
-
-    def _dismiss(self) -> None:
-        self.hide()
-        self.dismissed(self.kind)
-
-    def _lay(self) -> None:
-        parent, layout = self.parentWidget(), self.layout()
-        if parent is None or layout is None:
-            return
-        words = self.text.fontMetrics().horizontalAdvance(self.text.text())
-        width = min(parent.width() - 48, 760, max(360, words + 140))
-        height = max(46, layout.heightForWidth(width))
-        self.setGeometry(
-            (parent.width() - width) // 2, parent.height() - height - 18, width, height
-        )
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() == event.Type.Resize and self.isVisible():
-            self._lay()
-        return False
 
 
 LEAST = QSize(1024, 660)
@@ -509,8 +442,8 @@ class MainWindow(QMainWindow):
     def _working(self, text: str) -> None:
         if text:
             self.notice.tell(f"{text} …", "work")
-        elif self.notice.kind == "work":
-            self.notice.hide()
+        else:
+            self.notice.end("work")
 
     def _dismissed(self, kind: str) -> None:
         """Closing the line that tells of work lets the work go."""
@@ -532,8 +465,8 @@ class MainWindow(QMainWindow):
                 "it as it is.",
                 "learn",
             )
-        elif self.notice.kind == "learn":
-            self.notice.hide()
+        else:
+            self.notice.end("learn")
 
     # guests
 
