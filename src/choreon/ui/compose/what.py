@@ -235,7 +235,8 @@ class What(QWidget):
         self.setMinimumWidth(296)
         self._soon = basics.once(self, 60, lambda: self._show_values())
         self._follow = QTimer(self, interval=250)
-        self._follow.timeout.connect(self._show_values)
+        self._follow.timeout.connect(self._follow_light)
+        self._seen: tuple[object, ...] = ()  # what the values shown came from
         parts.selection.changed.connect(self._rebuild)
         parts.document.show_changed.connect(self._rebuild)
         parts.engine.state_changed.connect(
@@ -397,6 +398,17 @@ class What(QWidget):
         until they are.
         """
         self.panels[tab].rebuild(counts)  # type: ignore[attr-defined]
+
+    def _follow_light(self) -> None:
+        """Show the values anew where the light has changed, or what it comes from."""
+        frame = self.parts.preview.frame()
+        show, state = self.parts.document.show, self.parts.engine.state
+        seen = (frame and frame[0], show, state, self.parts.selection.chosen)
+        if len(self._seen) != len(seen) or any(
+            a is not b for a, b in zip(self._seen, seen, strict=True)
+        ):
+            self._seen = seen
+            self._show_values()
 
     def _show_values(self, fresh: bool = False) -> None:
         """Show what the choice has now; `fresh`: the values in hand were read just

@@ -20,6 +20,7 @@ from choreon.ui import theme
 from choreon.ui.stage.camera import HOUSE, View, Viewpoint, look
 from choreon.ui.stage.haze import MOST, PIXELS, Haze
 
+SMALL = 220  # pixels of width below which a picture is not softened
 DARK_LENS, RIM = QColor("#1f1e22"), QColor("#47454c")
 
 
@@ -101,7 +102,8 @@ class StagePainter:
         corner.
         """
         pixels = min(PIXELS, MOST // max(1, len(self.lamps)))
-        soften = max(1.0, float(np.sqrt(rect.width() * rect.height() / pixels)))
+        least = 1.0 if rect.width() < SMALL else 1.5
+        soften = max(least, float(np.sqrt(rect.width() * rect.height() / pixels)))
         width, height = (
             max(2, round(rect.width() / soften)),
             max(2, round(rect.height() / soften)),
