@@ -15,7 +15,7 @@ import threading
 import time
 from pathlib import Path
 
-from bench.memory import held, slope
+from bench.memory import Lives
 from bench.presses import bare_gaps, pads
 from bench.room import Room, room
 from choreon import folders
@@ -34,6 +34,7 @@ from choreon.sim.controller import PracticeController
 ROUNDS = 3
 FAULTS = ("killed", "stopped", "frames", "spin", "grip", "crash")
 EDITS = 20  # a second
+KILLS_EVERY, WARM = 900.0, 300.0  # seconds, of a soak
 FRESH = 1.0  # seconds: an edit older than that must not be lost
 LIT = 217  # front 1 with the front wash full
 SHOW, FIXTURES = "low-tide", 50  # what the file has to hold
@@ -286,29 +287,36 @@ def kills(count: float = 1000) -> None:
 
 
 def soak(minutes: float = 60.0) -> None:
-    """Hands at work on window and controller, for so long; nobody is killed. Memory is
-    looked at after a fifth of it.
+    """Hands at work on window and controller, for so long; now and then one of them is
+    killed. Memory is looked at in each process once it has warmed up.
     """
     with room() as place:
         soak = Soak(place, 2)
         soak.open()
         begin = time.monotonic()
         seconds = 60 * minutes
-        sizes: dict[str, list[tuple[float, int]]] = {"window": [], "engine": []}
+        warm = seconds / 5 if seconds < KILLS_EVERY else WARM
+        lives = {"window": Lives(warm), "engine": Lives(warm)}
+        next_kill = KILLS_EVERY
         while (now := time.monotonic() - begin) < seconds:
             time.sleep(min(5.0, seconds / 100))
+            if now > next_kill:
+                soak.kill()
+                next_kill += KILLS_EVERY
+                time.sleep(5.0)
             engine, _ = holder(folders.runtime())
             if soak.window is not None and soak.window.poll() is not None:
                 soak.died += 1
                 soak.story.append(f"{time.monotonic():.2f} the window died by itself")
                 soak.open()
-            if now > seconds / 5 and soak.window is not None and engine:
-                sizes["window"].append((now, held(soak.window.pid)))
-                sizes["engine"].append((now, held(engine)))
-        for what, samples in sizes.items():
+            if soak.window is not None:
+                lives["window"].look(soak.window.pid, now)
+            if engine:
+                lives["engine"].look(engine, now)
+        for what, known in lives.items():
             print(
-                f"{what}: {samples[-1][1] / 1e6:.0f} MB, {slope(samples):+.1f} MB an "
-                f"hour over {minutes * 0.8:.0f} min  (goal ≤ 2)"
+                f"{what}: {known.last / 1e6:.0f} MB, {known.slope():+.1f} MB an hour "
+                f"over {known.minutes:.0f} min  (goal ≤ 2)"
             )
         print(f"{minutes:.0f} min: {soak.told()}")
         _show(place, soak.story)

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
-import numpy as np
+import subprocess
+import sys
+from pathlib import Path
 
-from bench.memory import held
+import numpy as np
+import pytest
+
+from bench.memory import Lives, held
 from choreon import memory
 
 MB = 1 << 20
@@ -28,3 +33,50 @@ def test_what_lies_free_between_what_is_used_is_given_back(monkeypatch):
     tidier.look()
     assert held(os.getpid()) < full - 50 * MB
     assert all(piece[0] == 1.0 for piece in kept)
+
+
+LEFT = """
+import sys
+import numpy as np
+import pytest
+from bench.memory import Lives, held
+from choreon import memory
+if sys.argv[1] == "settled":
+    memory.settle()
+big = np.ones(2 << 20)  # 16 MB: the C library learns that such are let go
+del big
+pieces = [np.ones(200_000) for _ in range(60)]  # 1.6 MB each
+last = np.ones(20_000)
+del pieces
+print(held(__import__("os").getpid()) >> 20)
+"""
+
+
+def test_large_pieces_go_back_at_once_where_it_was_asked_for():
+    """Left to itself the C library keeps them below one that is still in use."""
+
+    def left(how: str) -> int:
+        done = subprocess.run(
+            [sys.executable, "-c", LEFT, how],
+            capture_output=True,
+            text=True,
+            check=True,
+            cwd=Path(__file__).parents[1],
+        )
+        return int(done.stdout)
+
+    assert left("settled") < left("as it is") - 50
+
+
+def test_growth_is_found_within_each_of_several_lives(monkeypatch):
+    """Two processes, each of which grows by 36 MB an hour after its warming up."""
+    sizes = {1: 100e6, 2: 500e6}
+    monkeypatch.setattr("bench.memory.held", lambda pid: int(sizes[pid]))
+    lives = Lives(warm=10.0)
+    for now in range(100):
+        pid = 1 if now < 50 else 2
+        sizes[pid] += 10_000 if now % 50 >= 10 else 5e6  # warming up costs more
+        lives.look(pid, float(now))
+    assert lives.slope() == pytest.approx(36.0)
+    assert lives.last == pytest.approx(500e6 + 10 * 5e6 + 40 * 10_000)
+    assert Lives(1.0).slope() == 0.0
