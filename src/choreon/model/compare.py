@@ -9,6 +9,8 @@ import msgspec
 from choreon.model.playables import AnyPlayable
 from choreon.model.show import COLLECTIONS, Fixture, Show
 
+PLAIN = int | float | str  # values that are named
+OF_FIXTURES = ("look", "each")  # fields with an entry for each fixture
 MOST = 8  # things of a kind that are told one by one
 
 NOUNS = {
@@ -81,23 +83,23 @@ def compare(before: Show, after: Show) -> list[Difference]:
 
 def _of(collection: str, old: dict[str, Any], new: dict[str, Any]) -> list[Difference]:
     """How two states of a collection differ."""
-    found = []
-    for key, thing in new.items():
-        if key not in old:
-            found.append(Difference(_noun(collection, thing), "added", _name(thing)))
-    for key, thing in old.items():
-        if key not in new:
-            found.append(Difference(_noun(collection, thing), "removed", _name(thing)))
-    for key, thing in new.items():
-        before = old.get(key)
-        if before is not None and before is not thing and before != thing:
-            noun, details = _noun(collection, thing), tuple(_details(before, thing))
-            found.append(Difference(noun, "changed", _name(thing), details))
-    stayed = [key for key in old if key in new]
-    if stayed != [key for key in new if key in old]:
+
+    def difference(how: str, thing: Any, *details: str) -> Difference:
+        return Difference(_noun(collection, thing), how, _name(thing), details)
+
+    came = [difference("added", new[key]) for key in new if key not in old]
+    went = [difference("removed", old[key]) for key in old if key not in new]
+    stayed = [key for key in new if key in old]
+    changed = [
+        difference("changed", new[key], *_details(old[key], new[key]))
+        for key in stayed
+        if old[key] is not new[key] and old[key] != new[key]
+    ]
+    moved = []
+    if stayed != [key for key in old if key in new]:
         noun = NOUNS.get(collection, "scene")
-        found.append(Difference(noun, "moved", f"the order of {noun}s"))
-    return found
+        moved.append(Difference(noun, "moved", f"the order of {noun}s"))
+    return [*came, *went, *changed, *moved]
 
 
 def _noun(collection: str, thing: Any) -> str:
@@ -141,14 +143,17 @@ def _detail(field: str, old: Any, new: Any) -> str:
         return f"was called {old}"
     if isinstance(new, bool):
         return f"{name}: {'yes' if new else 'no'}"
-    if isinstance(new, int | float | str) and isinstance(old, int | float | str):
+    if isinstance(new, PLAIN) and isinstance(old, PLAIN):
         return f"{name} {_short(old)} → {_short(new)}"
     if isinstance(new, dict) and isinstance(old, dict):
-        keys = [*old, *(key for key in new if key not in old)]
-        count = sum(old.get(key) != new.get(key) for key in keys)
-        of = "fixture" if field in ("look", "each") else "value"
-        return f"{name} ({count} {of}{'' if count == 1 else 's'})"
+        of = "fixture" if field in OF_FIXTURES else "value"
+        return f"{name} ({_count(_changed_keys(old, new), of)})"
     return name
+
+
+def _changed_keys(old: dict[str, Any], new: dict[str, Any]) -> int:
+    """How many entries differ, came or went."""
+    return sum(old.get(key) != new.get(key) for key in {*old, *new})
 
 
 def _short(value: float | str) -> str:
@@ -163,28 +168,38 @@ def told(differences: list[Difference]) -> list[str]:
     """Returns differences line by line: what came and went by kind, what changed thing
     by thing; of many of a kind the first, and how many more.
     """
-    lines = [_line(d) for d in differences if not d.noun]
-    for noun in dict.fromkeys(d.noun for d in differences if d.noun):
-        of_kind = [d for d in differences if d.noun == noun]
-        for how in ("added", "removed"):
-            names = [d.name for d in of_kind if d.how == how]
-            if names:
-                lines.append(f"{_count(len(names), noun)} {how}: {_some(names)}")
-        changed = [d for d in of_kind if d.how == "changed"]
-        lines += [_line(d) for d in changed[:MOST]]
-        if len(changed) > MOST:
-            lines.append(f"{_count(len(changed) - MOST, f'more {noun}')} changed")
-        lines += [
-            f"{d.name[0].upper()}{d.name[1:]}" for d in of_kind if d.how == "moved"
-        ]
+    lines = [_line(known) for known in differences if not known.noun]
+    for noun in dict.fromkeys(known.noun for known in differences if known.noun):
+        lines += _told_of(noun, [d for d in differences if d.noun == noun])
     return lines
+
+
+def _told_of(noun: str, differences: list[Difference]) -> list[str]:
+    """The lines about things of one kind."""
+    by_how: dict[str, list[Difference]] = {}
+    for known in differences:
+        by_how.setdefault(known.how, []).append(known)
+    lines = []
+    for how in ("added", "removed"):
+        names = [known.name for known in by_how.get(how, [])]
+        if names:
+            lines.append(f"{_count(len(names), noun)} {how}: {_some(names)}")
+    changed = by_how.get("changed", [])
+    lines += [_line(known) for known in changed[:MOST]]
+    if len(changed) > MOST:
+        lines.append(f"{_count(len(changed) - MOST, f'more {noun}')} changed")
+    return lines + [_capital(known.name) for known in by_how.get("moved", [])]
 
 
 def _line(difference: Difference) -> str:
     """One thing that changed, and what of it."""
     noun, details = difference.noun, "; ".join(difference.details)
     head = f"{noun} {difference.name}" if noun else difference.name
-    return f"{head[0].upper()}{head[1:]}" + (f": {details}" if details else "")
+    return _capital(head) + (f": {details}" if details else "")
+
+
+def _capital(text: str) -> str:
+    return text[0].upper() + text[1:]
 
 
 def _count(number: int, noun: str) -> str:

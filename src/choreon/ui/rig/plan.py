@@ -625,44 +625,47 @@ class Plan(TakesTypes):
         return best
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Choose what is pressed, or begin a box."""
+        """Choose what is pressed, begin a box or a stroke, or open the menu."""
         if self._points is not None:
             self._take_point(event)
-            return
-        one = self.fixture_at(event.position())
-        brush = self.parts.brush
-        if event.button() == Qt.MouseButton.LeftButton and brush.palette is not None:
+        elif event.button() == Qt.MouseButton.RightButton:
+            self._ask_menu(event)
+        elif event.button() == Qt.MouseButton.LeftButton:
             self.setFocus()
-            self._brushed = event.position()
-            brush.begin()
-            self._brush(event.position())
-            return
-        if event.button() == Qt.MouseButton.RightButton:
-            if one is not None and one not in self.parts.selection.chosen:
-                self.parts.selection.choose([one])
-            floor = None if self.front else self.place_of(event.position())
-            self.menu_asked.emit(event.globalPosition().toPoint(), floor)
-            return
-        if event.button() != Qt.MouseButton.LeftButton:
-            return
-        self.setFocus()
-        self._press = event.position()
+            if self.parts.brush.palette is not None:
+                self._brushed = event.position()
+                self.parts.brush.begin()
+                self._brush(event.position())
+            else:
+                self._take_hold(event)
+
+    def _ask_menu(self, event: QMouseEvent) -> None:
+        """Ask for the menu of what lies here."""
+        one = self.fixture_at(event.position())
+        if one is not None and one not in self.parts.selection.chosen:
+            self.parts.selection.choose([one])
+        floor = None if self.front else self.place_of(event.position())
+        self.menu_asked.emit(event.globalPosition().toPoint(), floor)
+
+    def _take_hold(self, event: QMouseEvent) -> None:
+        """Choose the fixture that is pressed, to be carried; else begin a box."""
+        selection, show = self.parts.selection, self.parts.document.show
+        one = self.fixture_at(event.position())
         adding = bool(
             event.modifiers()
             & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier)
         )
-        self._box = None
+        self._press, self._box = event.position(), None
         if one is None:
             self._moving = None
             self._box = QRectF(self._press, self._press)
             self._adding = adding
             return
         if adding:
-            self.parts.selection.toggle([one])
-        elif one not in self.parts.selection.chosen:
-            self.parts.selection.choose([one])
-        show = self.parts.document.show
-        self._moving = {i: show.fixtures[i].place for i in self.parts.selection.chosen}
+            selection.toggle([one])
+        elif one not in selection.chosen:
+            selection.choose([one])
+        self._moving = {i: show.fixtures[i].place for i in selection.chosen}
 
     def _take_point(self, event: QMouseEvent) -> None:
         points = self._points
