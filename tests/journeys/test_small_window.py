@@ -123,3 +123,17 @@ def test_a_screen_that_is_too_small_for_the_size_scrolls_and_loses_nothing(hands
     blackout.setFocus(Qt.FocusReason.TabFocusReason)
     bars.ensureWidgetVisible(blackout)
     assert seen()
+
+
+def test_the_fixture_in_hand_is_whole_on_a_small_screen(hands):
+    """Its fields and switches too, not only what is pressed."""
+    hands.window.resize(1024, 700)
+    hands.parts.selection.choose(["par-1"])
+    hand = hands.place("rig").in_hand
+    areas = [a for a in hand.findChildren(QScrollArea) if a.isVisible()]
+    assert areas
+    for area in areas:
+        inside = area.widget()
+        hands.until(
+            lambda area=area, inside=inside: inside.width() <= area.viewport().width()
+        )

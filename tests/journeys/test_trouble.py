@@ -191,6 +191,8 @@ def test_the_window_goes_on_while_the_engine_is_stopped_and_all_of_it_arrives(
             os.kill(process, signal.SIGCONT)
     hands.until(lambda: hands.parts.engine.up_to_date)
     hands.until(lambda: values(node, 1)[:1] == [217])
+    standing = hands.window.notice.standing
+    hands.until(lambda: not any("does not answer" in text for text in standing))
     client = engine_client.Client(window=False)
     client.send(protocol.Hello(window=False))
     hands.until(lambda: client.wait_for(protocol.Welcome).show.name == "Tide 299")

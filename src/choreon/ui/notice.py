@@ -38,10 +38,19 @@ class Notice(QFrame):
     def tell(self, text: str, kind: str = "info") -> None:
         """Show a line; an alarm stays until it is dismissed."""
         if kind == "alarm":
-            self.standing = [known for known in self.standing if known != text] + [text]
+            if text in self.standing:
+                self.standing.remove(text)
+            self.standing.append(text)
         elif kind == "info" and self.standing and self.isVisible():
             return
         self._show(text, kind)
+
+    def withdraw(self, text: str) -> None:
+        """An alarm does not hold any more."""
+        if text in self.standing:
+            self.standing.remove(text)
+            if self.isVisible() and self.kind == "alarm":
+                self._go_on()
 
     def end(self, kind: str) -> None:
         """What was told of a kind is over: alarms show again."""

@@ -131,6 +131,7 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(LEAST / 2)
         parts.notices.told.connect(self.notice.tell)
         parts.notices.working.connect(self._working)
+        parts.engine.mended.connect(self.notice.withdraw)
         parts.document.show_changed.connect(
             lambda show: self.setWindowTitle(f"{show.name} — Choreon")
         )

@@ -55,6 +55,8 @@ class EngineLink(QObject):
     flushing = Signal()
     """What waits to be told is to be sent now."""
     told = Signal(str, str)
+    mended = Signal(str)
+    """What was told of the engine does not hold any more."""
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -74,7 +76,7 @@ class EngineLink(QObject):
         self._faults: tuple[str, ...] = ()
         self._bare = 0  # engines that failed again and again, of late
         self._gone = 0.0  # since when no engine answers; 0 while one does
-        self._told_gone = False
+        self._told_gone = ""  # what was told of an engine that is gone, or silent
         self._waiting: dict[Ref, Do] = {}
         self._live: dict[str, Look] = {}
         self._aside: Look = {}
@@ -290,7 +292,8 @@ class EngineLink(QObject):
             self._lost()
             return
         if messages:
-            self._heard, self._told_gone = time.monotonic(), False
+            self._heard = time.monotonic()
+            self._is_back()
         state: PlayState | None = None
         for message in messages:
             if isinstance(message, protocol.State):
@@ -341,7 +344,8 @@ class EngineLink(QObject):
             self._mismatched(found)
             return
         again, another = self._pid != 0, self._pid not in (0, message.pid)
-        self._pid, self._gone, self._told_gone = message.pid, 0.0, False
+        self._pid, self._gone = message.pid, 0.0
+        self._is_back()
         self.alive = True
         if not again and self._knows_newer(message):
             self._document.take(message.show, message.edits)
@@ -467,27 +471,33 @@ class EngineLink(QObject):
         now = time.monotonic()
         if self._closing or self._told_gone:
             return
+        told = ""
         if self._client is None and now - (self._gone or self._started) > GONE:
-            self._told_gone = True
             how = (
                 "Its supervisor starts it again"
                 if is_supervised()
                 else "It is started from here"
             )
-            self.told.emit(
+            told = (
                 f"No engine is running, so no light is sent. {how}; what you do "
-                "meanwhile is kept and told to it.",
-                "alarm",
+                "meanwhile is kept and told to it."
             )
         elif self._client is not None and now - self._heard > SILENT:
-            self._told_gone = True
             if not is_supervised():
                 self._start()  # a supervisor that watches it from now on
-            self.told.emit(
+            told = (
                 "The engine does not answer. The fixtures keep what was sent last; "
-                "what you do meanwhile is kept and told to it when it does.",
-                "alarm",
+                "what you do meanwhile is kept and told to it when it does."
             )
+        if told:
+            self._told_gone = told
+            self.told.emit(told, "alarm")
+
+    def _is_back(self) -> None:
+        """It is there and answers: what was told of it is over."""
+        if self._told_gone:
+            told, self._told_gone = self._told_gone, ""
+            self.mended.emit(told)
 
     def close(self, stop: bool, fade: float) -> None:
         """Stop the engine, or leave it playing. What it did not take yet it has a

@@ -73,7 +73,7 @@ class InHand(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-        self.setMinimumWidth(232)
+        self.setMinimumWidth(258)
         parts.selection.changed.connect(lambda _: self._fill())
         parts.document.show_changed.connect(lambda _: self._fill())
         self._fill()
