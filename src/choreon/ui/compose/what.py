@@ -48,6 +48,9 @@ SPREAD, MOTION = "Spread", "Motion"
 TABS = (*TAB_FAMILIES, SPREAD, MOTION)
 
 
+MANY = 60  # fixtures whose values are worked out beside the panels
+
+
 class Tab(QPushButton):
     """A family's tab; a dashed line below says that the draft has something of it."""
 
@@ -234,6 +237,7 @@ class What(QWidget):
         box.addWidget(panel)
         self.setMinimumWidth(296)
         self._soon = basics.once(self, 60, lambda: self._show_values())
+        self._next = basics.once(self, 0, lambda: self._show_values(fresh=True))
         self._follow = QTimer(self, interval=250)
         self._follow.timeout.connect(self._follow_light)
         self._seen: tuple[object, ...] = ()  # what the values shown came from
@@ -391,7 +395,10 @@ class What(QWidget):
         self.stack.setCurrentIndex(TABS.index(shown))
         self.tabs[shown].setChecked(True)
         self.tab_changed.emit(shown)
-        self._show_values(fresh=True)
+        if len(chosen) > MANY:
+            self._next.start()  # in a turn of its own, so that neither holds up long
+        else:
+            self._show_values(fresh=True)
 
     def _fit(self, tab: str, counts: dict[str, int]) -> None:
         """Fit a family's panel to what the choice has; those that are not seen wait
