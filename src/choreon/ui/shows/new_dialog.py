@@ -19,6 +19,7 @@ from choreon import folders
 from choreon.formats.versions import SUFFIX
 from choreon.model.show import Show
 from choreon.ui.shows import begin
+from choreon.ui.shows.warning import goes_out
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 
@@ -53,9 +54,7 @@ class NewShowDialog(Dialog):
         form.addRow("", self.sample)
         inside = QWidget()
         inside.setLayout(form)
-        goes = f"{on_stage} is on stage: its light goes out." if on_stage else ""
-        self.warning = basics.label(goes, "alarm", wrap=True)
-        self.warning.setVisible(bool(on_stage))
+        self.warning = goes_out(on_stage)
         cancel = basics.button("Stay here", self.reject, "quiet")
         basics.stack(
             self,

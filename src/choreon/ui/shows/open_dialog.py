@@ -20,6 +20,7 @@ from choreon import folders
 from choreon.formats.versions import SUFFIX
 from choreon.ui import theme
 from choreon.ui.shows import begin
+from choreon.ui.shows.warning import goes_out
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 
@@ -61,9 +62,7 @@ class OpenShowDialog(Dialog):
         self.list.currentItemChanged.connect(lambda *_: self._marked())
         self.opens = basics.button("Open", self._take, "main")
         self.elsewhere = basics.button("From elsewhere…", self._browse)
-        goes = f"{on_stage} is on stage: its light goes out." if on_stage else ""
-        self.warning = basics.label(goes, "alarm", wrap=True)
-        self.warning.setVisible(bool(on_stage))
+        self.warning = goes_out(on_stage)
         cancel = basics.button("Stay here", self.reject, "quiet")
         basics.stack(
             self,
