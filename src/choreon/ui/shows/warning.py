@@ -13,5 +13,6 @@ def goes_out(on_stage: str) -> QLabel:
     """
     said = f"{on_stage} is on stage: its light goes out." if on_stage else ""
     made = basics.label(said, "alarm", wrap=True)
-    made.setVisible(bool(on_stage))
+    if not on_stage:
+        made.hide()
     return made
