@@ -791,10 +791,10 @@ def test_nothing_ticks_in_a_place_that_is_not_shown(hands):
     hands.window.show()
 
 
-def test_light_that_stands_is_decoded_once(hands, monkeypatch):
+def test_light_that_stands_is_decoded_once(hands, node, monkeypatch):
     stage = hands.place("compose").stage
     hands.parts.engine.set_level("front-wash-fader", 1.0)
-    hands.until(lambda: hands.parts.engine.state.players)
+    hands.until(lambda: values(node, 1)[:1] == [217])
     preview = hands.parts.preview
 
     def rests() -> bool:

@@ -299,9 +299,10 @@ def test_the_list_edits_many_sorts_filters_and_renumbers(hands, rig):
     assert table.proxy.index(0, 1).data() == "Wash 2"
     hands.parts.selection.choose(["par-3"])
     assert [table.model.ids[i.row()] for i in table._rows()] == ["par-3"]
-    assert not table.proxy.setData(
-        table.proxy.mapFromSource(table.model.index(8, 1)), "Par 2"
-    )
+    place = table.proxy.mapFromSource(table.model.index(8, 1))
+    assert table.proxy.setData(place, "Par 2")  # that another one has
+    called = hands.parts.document.show.fixtures[table.model.ids[8]].name
+    assert called == edits.free_name("Par 2", [f"Par {i}" for i in range(2, 9)])
     table.show_column(14, True)
     assert not table.view.isColumnHidden(14)
     assert "14" in table._settings.value("list/columns")

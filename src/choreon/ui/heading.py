@@ -170,7 +170,7 @@ class Heading(QFrame):
             parts.append(words.count(gripped, "override"))
         self.held.setText(" · ".join(parts))
         self.held.setVisible(bool(parts))
-        tip = f"{words.count(aside, 'lamp')} aside. " if aside else ""
+        tip = f"{words.count(aside, 'fixture')} aside. " if aside else ""
         if gripped:
             tip += f"{words.some(names)} in hand. "
         self.held.setToolTip(f"{tip}Press to go to Perform.")

@@ -24,7 +24,7 @@ def _about(show: Show, chase: Chase) -> str:
         rule = RULES.get(chase.pattern.rule)
         lamps = len(chase.pattern.lamps) - len(chase.pattern.left_out)
         name = rule.name if rule else "a pattern that is not known"
-        what += f"\npattern “{name}” over {words.count(lamps, 'lamp')}"
+        what += f"\npattern “{name}” over {words.count(lamps, 'fixture')}"
     return what
 
 

@@ -57,6 +57,7 @@ class LampPanel(QFrame):
         parts.selection.changed.connect(self._follow)
         parts.engine.state_changed.connect(lambda _: self._follow())
         self.hide()
+        basics.once(self, 0, self._follow).start()  # what was chosen before
 
     @property
     def lamps(self) -> list[str]:
@@ -208,7 +209,7 @@ class AsidePanel(QFrame):
         self.setVisible(bool(aside))
         if not aside:
             return
-        self.title.setText(f"Aside: {count(len(aside), 'lamp')}")
+        self.title.setText(f"Aside: {count(len(aside), 'fixture')}")
         names = [show.fixtures[i].name for i in self.lamps if i in show.fixtures]
         self.names.setText(some(names, 1))
         look = self.look()

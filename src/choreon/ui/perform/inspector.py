@@ -448,7 +448,7 @@ class Inspector(QWidget):
                 menu.addAction(group.name, partial(self.add_of, Ref(GROUP, group.id)))
             chosen = self.parts.selection.chosen
             if chosen:
-                words = f"The {count(len(chosen), 'lamp')} chosen"
+                words = f"The {count(len(chosen), 'fixture')} chosen"
                 menu.addAction(words, partial(self._add_chosen, tuple(chosen)))
             menu.addSeparator()
         for playable in show.playables.values():

@@ -528,7 +528,7 @@ class PerformPlace(QWidget):
         menu, show, engine = QMenu(self), self.parts.document.show, self.parts.engine
         chosen = self.parts.selection.chosen
         if chosen:
-            text = f"The {count(len(chosen), 'lamp')} chosen"
+            text = f"The {count(len(chosen), 'fixture')} chosen"
             menu.addAction(text, partial(engine.take_aside, list(chosen)))
         for group in show.groups.values():
             menu.addAction(group.name, partial(engine.take_aside, list(group.fixtures)))

@@ -544,6 +544,7 @@ class RibbonPanel(QWidget):
         self._shown: list[int] = []
         self._at_clash = -1
         self._fill()
+        self._chosen(parts.selection.chosen)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where it is narrow, less is said."""

@@ -200,6 +200,7 @@ class HangTable(QWidget):
         self._make_view()
         self.held = Held(parts, self.view.viewport())
         self.held.changed.connect(self._held)
+        self._held()
         head = basics.row(
             self.filter,
             self.count,
