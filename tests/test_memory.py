@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
-from pathlib import Path
-
 import numpy as np
 import pytest
 
@@ -33,39 +29,6 @@ def test_what_lies_free_between_what_is_used_is_given_back(monkeypatch):
     tidier.look()
     assert held(os.getpid()) < full - 50 * MB
     assert all(piece[0] == 1.0 for piece in kept)
-
-
-LEFT = """
-import sys
-import numpy as np
-import pytest
-from bench.memory import Lives, held
-from choreon import memory
-if sys.argv[1] == "settled":
-    memory.settle()
-big = np.ones(2 << 20)  # 16 MB: the C library learns that such are let go
-del big
-pieces = [np.ones(200_000) for _ in range(60)]  # 1.6 MB each
-last = np.ones(20_000)
-del pieces
-print(held(__import__("os").getpid()) >> 20)
-"""
-
-
-def test_large_pieces_go_back_at_once_where_it_was_asked_for():
-    """Left to itself the C library keeps them below one that is still in use."""
-
-    def left(how: str) -> int:
-        done = subprocess.run(
-            [sys.executable, "-c", LEFT, how],
-            capture_output=True,
-            text=True,
-            check=True,
-            cwd=Path(__file__).parents[1],
-        )
-        return int(done.stdout)
-
-    assert left("settled") < left("as it is") - 50
 
 
 def test_growth_is_found_within_each_of_several_lives(monkeypatch):

@@ -12,23 +12,6 @@ import time
 
 EVERY = 60.0  # seconds
 
-# what mallopt(3) is told, and the numbers of its parameters in glibc's malloc.h
-LARGE = 256 << 10  # bytes from which a piece is taken from the machine by itself
-ARENAS = 2  # in which small pieces of all threads lie
-M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8
-
-
-def settle() -> None:
-    """Have large pieces go back to the machine as soon as they are let go, and threads
-    share their memory. To be called at the start of a process that runs for hours: left
-    to itself the C library keeps what arrays leave behind, in pieces.
-    """
-    with contextlib.suppress(OSError, AttributeError):  # not every C library can
-        c = ctypes.CDLL(None)
-        c.mallopt(M_MMAP_THRESHOLD, LARGE)
-        c.mallopt(M_TRIM_THRESHOLD, LARGE)
-        c.mallopt(M_ARENA_MAX, ARENAS)
-
 
 class Tidier:
     """Gives memory back once a minute, where `look` is called more often than that."""

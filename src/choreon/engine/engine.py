@@ -19,7 +19,7 @@ from typing import cast
 import msgspec
 import numpy as np
 
-from choreon import __version__, folders, memory
+from choreon import __version__, folders
 from choreon.engine import actions, faults, protocol, session
 from choreon.engine.actions import lasting, motion, opening
 from choreon.engine.ahead import Ahead
@@ -625,7 +625,6 @@ def _named(show: Show, thing: str) -> str:
 
 def run(known: Opening) -> int:
     """Run an engine until it is told to stop; returns the exit code."""
-    memory.settle()
     logging.basicConfig(
         level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s"
     )

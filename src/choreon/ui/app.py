@@ -18,7 +18,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtNetwork import QLocalServer, QLocalSocket
 from PySide6.QtWidgets import QApplication, QMessageBox
 
-from choreon import folders, memory
+from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol, starter
 from choreon.formats import autosave, cleaning, rescue, showfile
@@ -170,7 +170,6 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     """Open the window; gives the exit code. `guest`: on the guest pages, as does a
     window that died while a guest played.
     """
-    memory.settle()
     starter.begin()
     display.find()
     QApplication.setHighDpiScaleFactorRoundingPolicy(
