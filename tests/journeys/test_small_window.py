@@ -137,3 +137,15 @@ def test_the_fixture_in_hand_is_whole_on_a_small_screen(hands):
         hands.until(
             lambda area=area, inside=inside: inside.width() <= area.viewport().width()
         )
+
+
+def test_what_is_on_now_can_be_let_go_whatever_its_name(hands):
+    """A long name gives way: nothing that can be pressed is cut."""
+    perform = hands.place("perform")
+    for tile in ("lanterns-home-pad", "tide-turns-pad", "cello-pad"):
+        hands.parts.engine.press(tile)
+    hands.until(lambda: len(perform.on_now.rows) == 3)
+    for row in perform.on_now.rows.values():
+        hands.until(lambda row=row: row.go.visibleRegion().boundingRect().isValid())
+        shown = row.go.visibleRegion().boundingRect()
+        assert shown == row.go.rect()

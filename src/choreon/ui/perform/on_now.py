@@ -8,7 +8,7 @@ import time
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QContextMenuEvent, QMouseEvent
-from PySide6.QtWidgets import QFrame, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.engine.do import Do
 from choreon.model.playables import Chase
@@ -138,9 +138,13 @@ class OnRow(QFrame):
             f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}"
         )
         self.name = basics.label("")
+        # it takes the room that is left, so that what can be pressed is never cut
+        self.name.setSizePolicy(
+            QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
+        )
         self.left = basics.label("", "small")
         self.level = ValueField("", 0, 100, "%", 0, 100.0, bar=False)
-        self.level.setFixedWidth(76)
+        self.level.setFixedWidth(72)
         self.level.setAccessibleName("Level")
         self.level.setToolTip("Level: drag, wheel or type")
         self.level.changed.connect(self._set_level)
@@ -174,14 +178,16 @@ class OnRow(QFrame):
         )
         self.rounds: tuple[object, Rounds, tuple[str, ...]] | None = None
         self._rate = 1.0
+        first = basics.row(self.name, self.left, self.level, self.go, spacing=4)
+        basics.grow(first, 0)
         basics.stack(
             self,
-            basics.row(self.name, 1, self.left, self.level, self.go, spacing=4),
+            first,
             self.where,
             self.drive,
             margins=4,
             spacing=0,
-        ).setContentsMargins(12, 2, 4, 2)
+        ).setContentsMargins(10, 2, 2, 2)
         self.where.hide()
         self.drive.hide()
 
@@ -236,6 +242,7 @@ class OnRow(QFrame):
         name = player.name.replace("&", "&amp;").replace("<", "&lt;")
         token = theme.KEEP if player.protected else theme.LIVE
         self.name.setText(f'<span style="color:{token}">{dot}</span>&nbsp; {name}')
+        self.name.setToolTip(player.name)
         self.level.set_value(100.0 * player.level)
         self.left.setText(_time_left(player, now))
         self._follow_motion(player, now)
