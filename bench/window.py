@@ -32,7 +32,9 @@ CHOSEN = 258
 def let_live(seconds: float) -> None:
     """Let the window live, without looking after it."""
     loop = QEventLoop()
-    QTimer.singleShot(int(1000 * seconds), loop.quit)
+    timer = QTimer(loop, interval=int(1000 * seconds))
+    timer.timeout.connect(loop.quit)
+    timer.start()
     loop.exec()
 
 

@@ -231,6 +231,27 @@ def test_an_engine_that_holds_what_was_sent_last_gives_a_window_no_show(
     assert showfile.read(demo_path).fixtures
 
 
+def test_an_engine_that_goes_as_it_is_spoken_to_leaves_a_window_that_opens(
+    qapp, engines, demo_path, monkeypatch
+):
+    """It greets, and is gone before the window links to it for good."""
+    engines.start(demo_path)
+    real, made = engine_client.Client, []
+
+    def client(*given):
+        made.append(given)
+        if len(made) > 1:
+            raise ConnectionRefusedError("it has gone")
+        return real(*given)
+
+    monkeypatch.setattr(engine_client, "Client", client)
+    opened, link = app._begin(demo_path)
+    assert len(made) == 2
+    assert link is None
+    assert opened.show.fixtures
+    monkeypatch.undo()
+
+
 def lit_and_dead(engines, path: Path, node) -> None:
     """An engine lit something, and was ended with its supervisor."""
     client = engines.start(path)

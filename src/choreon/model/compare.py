@@ -87,19 +87,24 @@ def _of(collection: str, old: dict[str, Any], new: dict[str, Any]) -> list[Diffe
     def difference(how: str, thing: Any, *details: str) -> Difference:
         return Difference(_noun(collection, thing), how, _name(thing), details)
 
-    came = [difference("added", new[key]) for key in new if key not in old]
-    went = [difference("removed", old[key]) for key in old if key not in new]
+    came = [difference("added", thing) for thing in _without(new, old)]
+    went = [difference("removed", thing) for thing in _without(old, new)]
     stayed = [key for key in new if key in old]
     changed = [
         difference("changed", new[key], *_details(old[key], new[key]))
         for key in stayed
-        if old[key] is not new[key] and old[key] != new[key]
+        if old[key] != new[key]
     ]
     moved = []
     if stayed != [key for key in old if key in new]:
         noun = NOUNS.get(collection, "scene")
         moved.append(Difference(noun, "moved", f"the order of {noun}s"))
     return [*came, *went, *changed, *moved]
+
+
+def _without(things: dict[str, Any], others: dict[str, Any]) -> list[Any]:
+    """The things whose ids the others do not have."""
+    return [thing for key, thing in things.items() if key not in others]
 
 
 def _noun(collection: str, thing: Any) -> str:

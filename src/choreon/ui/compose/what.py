@@ -385,6 +385,16 @@ class What(QWidget):
             return
         for widget in (self.level, self.quick):
             widget.setVisible(at.DIMMER in counts)
+        self._show_tabs(counts)
+        if len(chosen) > MANY:
+            self._next.start()  # in a turn of its own, so that neither holds up long
+        else:
+            self._show_values(fresh=True)
+
+    def _show_tabs(self, counts: dict[str, int]) -> None:
+        """Show the tabs of the families that the choice has, and the one that is
+        wanted.
+        """
         families = {at.attribute(name).family for name in counts}
         there = [name for name, family in TAB_FAMILIES.items() if family in families]
         there += [SPREAD, MOTION]
@@ -395,10 +405,6 @@ class What(QWidget):
         self.stack.setCurrentIndex(TABS.index(shown))
         self.tabs[shown].setChecked(True)
         self.tab_changed.emit(shown)
-        if len(chosen) > MANY:
-            self._next.start()  # in a turn of its own, so that neither holds up long
-        else:
-            self._show_values(fresh=True)
 
     def _fit(self, tab: str, counts: dict[str, int]) -> None:
         """Fit a family's panel to what the choice has; those that are not seen wait
