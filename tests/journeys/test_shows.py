@@ -102,6 +102,11 @@ def test_a_show_of_late_is_found_by_its_name_and_opened(hands):
         assert set(names) == {"Gone", "Low Tide (open now)", "Matinee", "Workshop"}
         assert names["Gone"].text(1) == "not there now"
         assert names["Gone"].isDisabled()
+        words = dialog.list.fontMetrics()
+        for row in rows:  # nothing is cut
+            for column in range(2):
+                need = words.horizontalAdvance(row.text(column))
+                assert dialog.list.columnWidth(column) > need
         hands.type(dialog.line, "work")
 
     hands.in_dialog(

@@ -25,7 +25,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 
 PATH = Qt.ItemDataRole.UserRole
-ROW = 32  # pixels
+ROW, BESIDE = 32, 24  # pixels: of a line, and beside its words
 
 
 class OpenShowDialog(Dialog):
@@ -91,7 +91,8 @@ class OpenShowDialog(Dialog):
             item.setDisabled(True)
             item.setForeground(0, QColor(theme.FAINT))
         for column in (0, 1, 2):
-            item.setSizeHint(column, QSize(0, ROW))
+            wide = self.list.fontMetrics().horizontalAdvance(item.text(column))
+            item.setSizeHint(column, QSize(wide + BESIDE, ROW))
             if column:
                 item.setForeground(column, QColor(theme.SOFT))
         return item
