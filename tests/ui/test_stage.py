@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QRectF
@@ -24,7 +26,9 @@ from choreon.ui.stage.camera import (
     look,
     read_viewpoint,
 )
-from choreon.ui.stage.haze import Haze, footprint, reach
+from choreon.ui.stage.enlarge import Twice
+from choreon.ui.stage.haze import Haze, doublings
+from choreon.ui.stage.masks import footprint, reach
 from choreon.ui.stage.painter import StagePainter
 
 ROOM = Room("", 8.0, 6.0, 4.2)
@@ -290,16 +294,17 @@ def spots(look: dict, count: int = 1) -> tuple[Haze, Light]:
 
 def test_a_gobo_that_turns_is_drawn_turned_and_is_back_after_a_whole_turn(qapp):
     haze, light = spots({"Dimmer": 1.0, "Gobo1": 2.0, "Gobo1PosRotate": 60.0})
-    first = haze.image(light, 10.0)
+    first = haze.image(light, 10.0).copy()
     assert haze.image(light, 10.0) == first
-    turned = haze.image(light, 10.1)
+    turned = haze.image(light, 10.1).copy()
     assert turned != first
     seconds = 60.0 / light.motion[0, 1]
     for step in np.linspace(10.1, 10.0 + seconds, 8)[1:]:
-        last = haze.image(light, float(step))
+        last = haze.image(light, float(step)).copy()
     assert np.abs(pixels(last) - pixels(first)).max() <= 2
     still, light = spots({"Dimmer": 1.0, "Gobo1": 2.0, "Gobo1PosRotate": 0.0})
-    assert still.image(light, 10.0) == still.image(light, 11.0)
+    before = still.image(light, 10.0).copy()
+    assert still.image(light, 11.0) == before
 
 
 def test_a_gobo_that_stands_turned_looks_other_than_one_that_does_not(qapp):
@@ -311,12 +316,12 @@ def test_a_gobo_that_stands_turned_looks_other_than_one_that_does_not(qapp):
 
 def test_many_new_beams_come_over_several_pictures_and_then_all_are_there(qapp):
     whole, light = spots({"Dimmer": 1.0}, 5)
-    all_at_once = whole.image(light)
+    all_at_once = whole.image(light).copy()
     assert not whole.behind
     haze, _ = spots({"Dimmer": 1.0}, 5)
     seen = []
     for left in (4, 3, 2, 1, 0):
-        picture = haze.image(light, budget=0.0)  # time for one
+        picture = haze.image(light, budget=0.0).copy()  # time for one
         assert haze.behind == (left > 0)
         seen.append(int(pixels(picture).sum()))
     assert seen == sorted(
@@ -328,3 +333,84 @@ def test_many_new_beams_come_over_several_pictures_and_then_all_are_there(qapp):
 def pixels(image: QImage) -> np.ndarray:
     image = image.convertToFormat(QImage.Format.Format_RGB32)
     return np.frombuffer(image.constBits(), np.uint8).astype(int)
+
+
+def test_between_two_pixels_lies_what_is_between_them():
+    dice = np.random.default_rng(7)
+    pixels = dice.integers(0, 1 << 32, (5, 7), np.uint32)
+    large = Twice(7, 5)(pixels)
+    assert large.shape == (10, 14)
+    small, seen = (x.view(np.uint8).reshape(*x.shape, 4) for x in (pixels, large))
+    small = small.astype(int)
+    assert (seen[::2, ::2] == small).all()
+    assert (seen[::2, 1:-1:2] == (small[:, :-1] + small[:, 1:]) // 2).all()
+    assert (seen[1:-1:2, ::2] == (small[:-1] + small[1:]) // 2).all()
+    assert (seen[:, -1] == seen[:, -2]).all()
+    assert (seen[-1] == seen[-2]).all()
+
+
+def test_a_picture_is_doubled_until_it_is_large_enough():
+    assert doublings(200, 200, 60) == 0
+    assert doublings(760, 470, 60) == 2
+    assert doublings(760, 470, 2000) > 2  # hundreds of lamps are drawn more softly
+
+
+def test_a_lamp_is_seen_at_the_same_place_however_often_the_picture_is_doubled(qapp):
+    """The middle of a pool lies where the view says, within a pixel or two."""
+    for size in (200, 400, 900, 1700):
+        rect = QRectF(0, 0, size, 0.6 * size)
+        dark, picture = (
+            Picture(par(2.0, 3.0), lit((1, 1, 1), level), rect) for level in (0.0, 0.3)
+        )
+        seen = pixels(picture.image) - pixels(dark.image)
+        grey = seen.reshape(picture.image.height(), -1, 4).sum(axis=2)
+        column, row, _ = picture.view.project([(2.0, 3.0, 0.0)])[0]
+        across = grey[round(row)]
+        middle = (across * (np.arange(len(across)) + 0.5)).sum() / across.sum()
+        assert abs(middle - column) < 2.0 + 0.004 * size
+
+
+def coloured(haze: Haze, light: Light, rgb: np.ndarray) -> np.ndarray:
+    """The picture where the lamps shine in these colours."""
+    return pixels(haze.image(replace(light, rgb=rgb)).copy())
+
+
+def test_lamps_that_shine_alike_are_added_up_as_if_they_did_not(qapp):
+    """What is kept of sets of lamps is never seen: pictures one after the other are
+    those of a haze that draws its first.
+    """
+    haze, light = spots({"Dimmer": 1.0}, 6)
+    dice = np.random.default_rng(3)
+    few = dice.random((3, 3))
+    which = dice.integers(0, 3, 6)
+    for step in range(40):
+        if step % 5 == 0:
+            which = dice.integers(0, 3, 6)
+        if step % 7 == 3:  # some turn
+            way = light.direction + dice.normal(0, 0.2, (6, 3)) * (
+                dice.random((6, 1)) < 0.4
+            )
+            way /= np.linalg.norm(way, axis=1, keepdims=True)
+            light = replace(light, direction=way)
+        rgb = few[which] * (0.2 + 0.02 * step)
+        fresh, _ = spots({"Dimmer": 1.0}, 6)
+        one, other = coloured(haze, light, rgb), coloured(fresh, light, rgb)
+        assert np.abs(one - other).max() <= 1
+
+
+def test_the_stage_draws_every_pixel_of_its_place(qapp):
+    """Nothing below it is drawn, so nothing may be left out."""
+    for width, height, ratio in ((301, 199, 1.0), (641, 403, 1.0), (333, 211, 1.5)):
+        image = QImage(
+            round(width * ratio), round(height * ratio), QImage.Format.Format_RGB32
+        )
+        image.setDevicePixelRatio(ratio)
+        image.fill(0xFFFF00FF)
+        stage = StagePainter([], ROOM)
+        painter = QPainter(image)
+        stage.paint(painter, QRectF(0, 0, width, height), None)
+        painter.end()
+        bytes_ = np.frombuffer(image.constBits(), np.uint32).reshape(image.height(), -1)
+        assert not (
+            bytes_[: image.height() - 1, : image.width() - 1] == 0xFFFF00FF
+        ).any()

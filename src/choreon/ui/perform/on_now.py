@@ -19,11 +19,13 @@ from choreon.render.sources.chase import Rounds, own_time, rounds_of, step_name
 from choreon.render.state import Going, Player, PlayState
 from choreon.ui import theme
 from choreon.ui.parts import Parts
-from choreon.ui.perform.page_view import TICK, moves
+from choreon.ui.perform.page_view import moves
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.counter import Counter
 from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.values import ValueField
 
+TICK = 100  # milliseconds between looks at what fades, told in tenths of a second
 SOON = 25  # milliseconds after a press in which the list follows
 FASTER = 2 ** (1 / 4)  # times as fast by one press
 
@@ -142,7 +144,7 @@ class OnRow(QFrame):
         self.name.setSizePolicy(
             QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
         )
-        self.left = basics.label("", "small")
+        self.left = Counter(theme.FLAT)
         self.level = ValueField("", 0, 100, "%", 0, 100.0, bar=False)
         self.level.setFixedWidth(72)
         self.level.setAccessibleName("Level")

@@ -1,8 +1,9 @@
 """Beams, pools and glows in the haze, added up in linear light.
 
 Each lamp's shape is drawn once into a small mask, and again only when it turns; a
-picture is then the sum of the lamps' light through their masks. That is what lets the
-stage run at thirty pictures a second beside the window.
+picture is then the sum of the lamps' light through their masks. Lamps that shine alike
+are added up once. That is what lets the stage run at thirty pictures a second beside
+the window.
 """
 
 from __future__ import annotations
@@ -11,66 +12,71 @@ import time
 
 import numpy as np
 import numpy.typing as npt
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import (
-    QBrush,
-    QColor,
-    QImage,
-    QLinearGradient,
-    QPainter,
-    QPolygonF,
-    QRadialGradient,
-    QTransform,
-)
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPolygonF
 
 from choreon.model.show import Room
 from choreon.render.colour import to_screen
 from choreon.render.decode import Lamp, Light
 from choreon.ui.stage.camera import View
+from choreon.ui.stage.enlarge import Twice
+from choreon.ui.stage.masks import NOTHING, Array, Beams, Canvas, Mask, Soft
 
-Array = npt.NDArray[np.float64]
-Soft = npt.NDArray[np.float32]
-
-GLOWS = ("dot", "bar")  # bodies whose cells are looked into rather than throw a beam
 # change of direction, as a length on the unit sphere, that is worth a new mask
 TURN = 1.5e-3
 SHAPE = 8  # numbers that a mask is drawn by
 SHAKE = 10.0  # degrees to either side by which a shaking gobo is drawn
-# numbers in all masks together; hundreds of lamps are drawn the more softly
-MOST = 18_000_000
-PIXELS = 72_000  # of the whole picture; it is drawn larger, softly
+# numbers in all masks together, were they as large as the picture; hundreds of lamps
+# are drawn the more softly
+MOST = 40_000_000
+PIXELS = 60_000  # of the whole picture; it is doubled until it is as large as wanted
+MOST_DOUBLED = 4
+TOGETHER = 24  # sets of lamps of one colour whose masks are kept added up
 FLOOR = 0.0075  # how light the dark room is
 
-_UNIT = QRectF(-1, -1, 2, 2)
 # Light → screen: a shoulder so that many beams together glow rather than clip, then the
 # sRGB curve.
 _STEPS = 2048
 _REACH = 4.0
 # Its steps go by the root of the light, close together where it is dark and steps would
 # show as bands.
+_SCALE = np.float32((_STEPS - 1) ** 2 / _REACH)
 _CURVE = (
     255 * to_screen(1.0 - np.exp(-2.0 * _REACH * np.linspace(0, 1, _STEPS) ** 2)) + 0.5
-).astype(np.uint8)
+).astype(np.uint32)
+# The curve where red, green and blue lie in a pixel; the first is opaque.
+_PIXEL = (_CURVE << 16 | 0xFF000000, _CURVE << 8, _CURVE)
+
+
+def doublings(width: float, height: float, lamps: int) -> int:
+    """How often a picture of so many lamps is doubled to be of a size in pixels."""
+    pixels, count = min(PIXELS, MOST // max(1, lamps)), 0
+    while width * height > 4**count * pixels and count < MOST_DOUBLED:
+        count += 1
+    return count
 
 
 class Haze:
     """The soft picture of a set of lamps, seen through `view`, which is fitted to
-    `width` × `height` pixels.
+    `width` × `height` pixels; it is `doubled` so often at the end.
     """
 
     def __init__(
-        self, lamps: list[Lamp], room: Room, view: View, width: int, height: int
+        self,
+        lamps: list[Lamp],
+        room: Room,
+        view: View,
+        width: int,
+        height: int,
+        doubled: int = 0,
     ) -> None:
         self.lamps, self.room, self.view, self.size = lamps, room, view, (width, height)
+        self._larger = [Twice(width << i, height << i) for i in range(doubled)]
         self.places = np.array(
             [[p.place.x, p.place.y, p.place.z] for p in lamps]
         ).reshape(-1, 3)
         self._beam = np.array([p.beam for p in lamps], float)
-        # What each lamp lights: the corner (row, column) of the part of the picture
-        # that it reaches, and how strongly.
-        self._masks: list[tuple[int, int, Soft]] = [
-            (0, 0, np.zeros((0, 0), np.float32))
-        ] * len(lamps)
+        self._masks: list[Mask] = [NOTHING] * len(lamps)  # what each lamp lights
         self._drawn = np.full((len(lamps), SHAPE), np.nan)
         self._was_lit = np.zeros(len(lamps), bool)
         self._picture = 0
@@ -81,14 +87,23 @@ class Haze:
             (len(lamps), 2)
         )  # how far gobo and prism have turned, degrees
         self._clock: float | None = None
-        self._base = self._dark_room()
+        # lamps that shone alike in the last picture, and their masks added up
+        self._alike: dict[tuple[int, ...], Mask | None] = {}
+        self._canvas = Canvas(width, height)
+        self._base = self._dark_room() * _SCALE
+        # kept from picture to picture, so that no memory is asked for
+        self._sums = np.empty((3, height, width), np.float32)
+        self._part = np.empty((height, width), np.float32)
+        self._steps = np.empty((height, width), np.intp)
+        self._plane = np.empty((height, width), np.uint32)
+        self._pixels = np.empty((height, width), np.uint32)
         self.behind = False  # masks are still to be drawn: another picture is wanted
 
     def image(
         self, light: Light, now: float | None = None, budget: float | None = None
     ) -> QImage:
         """What the lamps put into the room; what turns has turned by time `now`
-        (seconds).
+        (seconds). The next picture is drawn over it.
 
         With a `budget` (seconds) masks are drawn until it is used up, those first that
         have waited longest; the picture is `behind` then. What has just been lit waits
@@ -100,34 +115,58 @@ class Haze:
         self._picture += 1
         if waits.any():
             which = np.flatnonzero(waits)
-            waits[
-                self._draw(
-                    which[np.argsort(self._drawn_in[which], kind="stable")],
-                    shape,
-                    budget,
-                )
-            ] = False
+            oldest = which[np.argsort(self._drawn_in[which], kind="stable")]
+            waits[self._draw(oldest, shape, budget)] = False
         self.behind = bool(waits.any())
         shown = lit & ~(waits & ~self._was_lit)
         self._was_lit = shown
-        width, height = self.size
-        sums = self._base.copy()
-        rgb = light.rgb.astype(np.float32)[:, :, None, None]
+        np.copyto(self._sums, self._base)
+        self._add(shown, light.rgb.astype(np.float32) * _SCALE)
+        np.sqrt(self._sums, out=self._sums)
+        for i, curve in enumerate(_PIXEL):
+            np.copyto(self._steps, self._sums[i], casting="unsafe")
+            to = self._plane if i else self._pixels
+            np.take(curve, self._steps, out=to, mode="clip")
+            if i:
+                self._pixels |= self._plane
+        pixels = self._pixels
+        for twice in self._larger:
+            pixels = twice(pixels)
+        height, width = pixels.shape
+        form = QImage.Format.Format_RGB32
+        return QImage(pixels.data, width, height, 4 * width, form)
+
+    def _add(self, shown: npt.NDArray[np.bool_], rgb: Soft) -> None:
+        """Add the light of lamps through their masks."""
+        sets: dict[tuple[float, ...], list[int]] = {}
         for lamp in np.flatnonzero(shown).tolist():
-            row, column, mask = self._masks[lamp]
-            sums[:, row : row + mask.shape[0], column : column + mask.shape[1]] += (
-                rgb[lamp] * mask
-            )
-        sums *= (_STEPS - 1) ** 2 / _REACH
-        np.sqrt(sums, out=sums)
-        np.minimum(sums, _STEPS - 1, out=sums)
-        screen = _CURVE[sums.astype(np.int16)]
-        data = np.full((height, width, 4), 255, np.uint8)
-        for i, plane in enumerate((2, 1, 0)):  # blue first in memory
-            data[..., i] = screen[plane]
-        return QImage(
-            data.data, width, height, 4 * width, QImage.Format.Format_RGB32
-        ).copy()
+            sets.setdefault(tuple(rgb[lamp].tolist()), []).append(lamp)
+        before, self._alike = self._alike, {}
+        for colour, lamps in sets.items():
+            for mask in self._masks_of(tuple(lamps), before):
+                part = self._part[: mask.light.shape[0], : mask.light.shape[1]]
+                for plane, share in zip(self._sums, colour, strict=True):
+                    if share:
+                        lit = plane[mask.place]
+                        np.multiply(mask.light, share, out=part)
+                        np.add(lit, part, out=lit)
+
+    def _masks_of(
+        self, lamps: tuple[int, ...], before: dict[tuple[int, ...], Mask | None]
+    ) -> list[Mask]:
+        """The masks of lamps that shine alike; as one, once they have done so in the
+        picture `before` too.
+        """
+        masks = [self._masks[lamp] for lamp in lamps]
+        if len(lamps) == 1 or len(self._alike) >= TOGETHER:
+            return masks
+        stood = not (self._drawn_in[list(lamps)] == self._picture).any()
+        if lamps not in before or not stood:
+            self._alike[lamps] = None
+            return masks
+        whole = before[lamps] or _added(masks)
+        self._alike[lamps] = whole
+        return [whole]
 
     # masks
 
@@ -176,84 +215,17 @@ class Haze:
         one; gives which.
         """
         begin = time.perf_counter()
-        start, way = self.places[which], shape[which, :3]
-        spread, gobo, prism, gobo_turn, prism_turn = shape[which, 3:].T
-        length, normal = reach(self.room, start, way)
-        end = start + way * length[:, None]
-        radius = np.maximum(0.08, length * spread)
-        across, along = footprint(way, normal, radius)
-        a, b = self.view.project(start), self.view.project(end)
-        one, two = self.view.project(end + across), self.view.project(end + along)
-        width, height = self.size
-        canvas = QImage(width, height, QImage.Format.Format_ARGB32_Premultiplied)
+        beams = Beams(self.room, self.view, self.places[which], shape[which])
         done = 0
-        for i, lamp in enumerate(which):
+        for i, lamp in enumerate(which.tolist()):
             if i and budget is not None and time.perf_counter() - begin > budget:
                 break
             done = i + 1
-            canvas.fill(0)
-            painter = QPainter(canvas)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Plus)
-            painter.setPen(Qt.PenStyle.NoPen)
-            body = self.lamps[lamp].body
-            if body in GLOWS:
-                near = (0.34, 0.62) if body == "dot" else (0.95, 0.62)
-                _disc(painter, a[i], near[0] * self.view.focal / a[i, 2], near[1])
-            else:
-                parts = _parts(
-                    int(gobo[i]),
-                    prism[i] >= 1,
-                    float(gobo_turn[i]),
-                    float(prism_turn[i]),
-                )
-                slant = float(
-                    np.abs((way[i] * normal[i]).sum())
-                )  # Lambert: a grazing beam lights a surface less
-                strong = 0.92 * slant**0.7 / (1.0 + 0.10 * float(radius[i]) ** 2)
-                for x, y, size, share in parts:
-                    end = b[i] + x * (one[i] - b[i]) + y * (two[i] - b[i])
-                    self._throw(
-                        painter, body, a[i], end, float(radius[i]) * size, share
-                    )
-                    if normal[i].any():
-                        reach_one, reach_two = (
-                            end + (one[i] - b[i]) * size,
-                            end + (two[i] - b[i]) * size,
-                        )
-                        _pool(
-                            painter,
-                            end,
-                            reach_one,
-                            reach_two,
-                            strong * min(1.0, 1.6 * share),
-                        )
-                _disc(painter, a[i], max(2.0, 0.30 * self.view.focal / a[i, 2]), 0.75)
-            painter.end()
-            grey = np.frombuffer(canvas.constBits(), np.uint8).reshape(height, -1)[
-                :, 3 : 4 * width : 4
-            ]
-            self._masks[lamp] = _cut(grey)
+            beams.draw(self._canvas, i, self.lamps[lamp].body)
+            self._masks[lamp] = self._canvas.cut()
         self._drawn[which[:done]] = shape[which[:done]]
         self._drawn_in[which[:done]] = self._picture
         return which[:done]
-
-    def _throw(
-        self,
-        painter: QPainter,
-        body: str,
-        a: Array,
-        b: Array,
-        radius: float,
-        power: float = 1.0,
-    ) -> None:
-        if body == "panel":
-            return
-        near = 0.07 * self.view.focal / a[2]
-        far = radius * self.view.focal / b[2]
-        strength = 0.46 * power / (1.0 + 0.45 * radius)
-        for part, share in ((1.0, 0.5), (0.72, 0.3), (0.42, 0.3)):
-            _cone(painter, a, b, near * part, far * part, strength * share)
 
     def _dark_room(self) -> Soft:
         """Floor and back wall as they show with no lamp lit: (3, height, width)."""
@@ -278,134 +250,17 @@ class Haze:
         return np.repeat(room[None], 3, axis=0)
 
 
-def _cut(grey: npt.NDArray[np.uint8]) -> tuple[int, int, Soft]:
-    """The part of a picture (height, width; 0…255) where there is something, and its
-    corner.
-
-    It was drawn by eye, so its square is the light.
-    """
-    rows, columns = np.flatnonzero(grey.any(axis=1)), np.flatnonzero(grey.any(axis=0))
-    if not len(rows):
-        return 0, 0, np.zeros((0, 0), np.float32)
-    top, left = int(rows[0]), int(columns[0])
-    part = grey[top : rows[-1] + 1, left : columns[-1] + 1]
-    return top, left, np.square(part.astype(np.float32) / 255)
-
-
-def _parts(
-    slot: int, prism: bool, turn: float, prism_turn: float
-) -> list[tuple[float, float, float, float]]:
-    """What a beam is broken into: places across and along it, in its radii, size and
-    share of light. A gobo gives patches, more of them in later slots; a prism three of
-    everything. Both are turned by radians.
-    """
-    parts = [(0.0, 0.0, 1.0, 1.0)]
-    if slot >= 1:
-        count = 3 + slot % 4
-        turns = 2 * np.pi * (np.arange(count) / count + 0.13 * slot) + turn
-        parts = [
-            (0.62 * float(np.cos(t)), 0.62 * float(np.sin(t)), 0.30, 0.62)
-            for t in turns
-        ]
-        parts.append((0.0, 0.0, 0.26, 0.62))
-    if prism:
-        thirds = 2 * np.pi * np.arange(3) / 3 + 0.5 + prism_turn
-        parts = [
-            (
-                x + 0.95 * float(np.cos(t)),
-                y + 0.95 * float(np.sin(t)),
-                size * 0.85,
-                share * 0.55,
-            )
-            for t in thirds
-            for x, y, size, share in parts
-        ]
-    return parts
-
-
-def reach(room: Room, start: Array, way: Array) -> tuple[Array, Array]:
-    """How far beams go (n, metres) and the normal (n, 3) of what they meet: floor, back
-    wall, or nothing.
-    """
-    with np.errstate(divide="ignore", invalid="ignore"):
-        floor = np.where(way[:, 2] < -1e-6, -start[:, 2] / way[:, 2], np.inf)
-        wall = np.where(
-            way[:, 1] > 1e-6, (room.depth - start[:, 1]) / way[:, 1], np.inf
-        )
-    floor = np.where(floor < 0.02, np.inf, floor)
-    wall = np.where(wall < 0.02, np.inf, wall)
-    length = np.minimum(np.minimum(floor, wall), 7.0)
-    normal = np.zeros_like(start)
-    normal[(floor <= wall) & (floor <= 7.0), 2] = 1.0
-    normal[(wall < floor) & (wall <= 7.0), 1] = -1.0
-    return length, normal
-
-
-def footprint(way: Array, normal: Array, radius: Array) -> tuple[Array, Array]:
-    """Half axes (n, 3) of the ellipse that a cone leaves on a surface: across the beam,
-    and along its slope.
-    """
-    across = np.cross(way, normal)
-    size = np.linalg.norm(across, axis=1, keepdims=True)
-    across = np.where(
-        size > 1e-3, across / np.maximum(size, 1e-9), np.array([1.0, 0.0, 0.0])
-    )
-    along = np.cross(normal, across)
-    slope = np.abs((way * normal).sum(axis=1))
-    stretch = radius / np.maximum(slope, 0.28)
-    return across * radius[:, None], along * stretch[:, None]
-
-
-def _white(alpha: float) -> QColor:
-    return QColor(255, 255, 255, max(0, min(255, round(255 * alpha))))
-
-
-def _cone(
-    painter: QPainter, a: Array, b: Array, near: float, far: float, alpha: float
-) -> None:
-    dx, dy = b[0] - a[0], b[1] - a[1]
-    long = float(np.hypot(dx, dy)) or 1.0
-    nx, ny = -dy / long, dx / long
-    gradient = QLinearGradient(a[0], a[1], b[0], b[1])
-    gradient.setColorAt(0.0, _white(alpha))
-    gradient.setColorAt(0.45, _white(alpha * 0.60))
-    gradient.setColorAt(0.85, _white(alpha * 0.26))
-    gradient.setColorAt(1.0, _white(alpha * 0.04))
-    painter.setBrush(QBrush(gradient))
-    painter.drawPolygon(
-        QPolygonF(
-            [
-                QPointF(a[0] + nx * near, a[1] + ny * near),
-                QPointF(b[0] + nx * far, b[1] + ny * far),
-                QPointF(b[0] - nx * far, b[1] - ny * far),
-                QPointF(a[0] - nx * near, a[1] - ny * near),
-            ]
-        )
-    )
-
-
-def _pool(painter: QPainter, at: Array, one: Array, two: Array, alpha: float) -> None:
-    painter.setTransform(
-        QTransform(
-            one[0] - at[0], one[1] - at[1], two[0] - at[0], two[1] - at[1], at[0], at[1]
-        )
-    )
-    painter.setBrush(_round(alpha, 0.5, 0.72))
-    painter.drawEllipse(_UNIT)
-    painter.resetTransform()
-
-
-def _disc(painter: QPainter, at: Array, size: float, alpha: float) -> None:
-    painter.setTransform(QTransform(size, 0, 0, size, at[0], at[1]))
-    painter.setBrush(_round(alpha, 0.2, 0.55))
-    painter.drawEllipse(_UNIT)
-    painter.resetTransform()
-
-
-def _round(alpha: float, core: float, at_core: float) -> QBrush:
-    gradient = QRadialGradient(0, 0, 1)
-    gradient.setColorAt(0.0, _white(alpha))
-    gradient.setColorAt(core, _white(alpha * at_core))
-    gradient.setColorAt((1 + core) / 2, _white(alpha * at_core * 0.42))
-    gradient.setColorAt(1.0, _white(0.0))
-    return QBrush(gradient)
+def _added(masks: list[Mask]) -> Mask:
+    """Masks added up."""
+    masks = [m for m in masks if m.light.size]
+    if not masks:
+        return NOTHING
+    rows, columns = zip(*(m.place for m in masks), strict=True)
+    top, left = min(r.start for r in rows), min(c.start for c in columns)
+    size = max(r.stop for r in rows) - top, max(c.stop for c in columns) - left
+    whole = Mask(top, left, np.zeros(size, np.float32))
+    for mask in masks:
+        row, column = mask.row - top, mask.column - left
+        tall, wide = mask.light.shape
+        whole.light[row : row + tall, column : column + wide] += mask.light
+    return whole

@@ -18,9 +18,8 @@ from choreon.render.colour import to_screen
 from choreon.render.decode import Lamp, Light
 from choreon.ui import theme
 from choreon.ui.stage.camera import HOUSE, View, Viewpoint, look
-from choreon.ui.stage.haze import MOST, PIXELS, Haze
+from choreon.ui.stage.haze import Haze, doublings
 
-SMALL = 220  # pixels of width below which a picture is not softened
 DARK_LENS, RIM = QColor("#1f1e22"), QColor("#47454c")
 
 
@@ -44,7 +43,7 @@ class StagePainter:
         self._fronts: tuple[View, list[_Front]] | None = None
         self._dark: tuple[View, float, QPixmap] | None = None
         self._haze: Haze | None = None
-        self._haze_seen: tuple[int, int, Viewpoint] | None = None
+        self._haze_seen: tuple[float, float, Viewpoint] | None = None
 
     @property
     def behind(self) -> bool:
@@ -90,29 +89,31 @@ class StagePainter:
                 np.zeros(len(self.lamps)),
             )
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(rect, self._haze_for(rect).image(light, now, budget))
+        ratio = painter.device().devicePixelRatioF()
+        image = self._haze_for(rect, ratio).image(light, now, budget)
+        image.setDevicePixelRatio(ratio)
+        painter.drawImage(rect.topLeft(), image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not bodies:
             self._edges(painter, view)
         self._bodies(painter, rect, view, light, chosen, bodies, cells or {})
         painter.restore()
 
-    def _haze_for(self, rect: QRectF) -> Haze:
-        """The soft picture for a rectangle of this size; its view begins at its own
-        corner.
+    def _haze_for(self, rect: QRectF, ratio: float) -> Haze:
+        """The soft picture for a rectangle of this size, at so many pixels a point; its
+        view begins at its own corner.
         """
-        pixels = min(PIXELS, MOST // max(1, len(self.lamps)))
-        least = 1.0 if rect.width() < SMALL else 1.5
-        soften = max(least, float(np.sqrt(rect.width() * rect.height() / pixels)))
-        width, height = (
-            max(2, round(rect.width() / soften)),
-            max(2, round(rect.height() / soften)),
-        )
-        seen = (width, height, self.viewpoint)
+        wide, tall = rect.width() * ratio, rect.height() * ratio
+        seen = (wide, tall, self.viewpoint)
         if self._haze is None or self._haze_seen != seen:
             self._haze_seen = seen
-            view = look(self.room, QRectF(0, 0, width, height), self.viewpoint)
-            self._haze = Haze(self.lamps, self.room, view, width, height)
+            count = doublings(wide, tall, len(self.lamps))
+            # doubled, the middle of a pixel comes to lie in the first of those it fills
+            shift = 0.5 - 0.5 / 2**count
+            own = QRectF(shift, shift, wide / 2**count, tall / 2**count)
+            view = look(self.room, own, self.viewpoint)
+            width, height = (max(2, math.ceil(s)) for s in (own.width(), own.height()))
+            self._haze = Haze(self.lamps, self.room, view, width, height, count)
         return self._haze
 
     def _edges(self, painter: QPainter, view: View) -> None:

@@ -97,6 +97,7 @@ class StagePicture(QWidget):
         self.choosing = choosing
         self.held = Held(parts, self)
         self.setMinimumSize(240, 150)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Stage picture")
         self.setFocusPolicy(
             Qt.FocusPolicy.StrongFocus if choosing else Qt.FocusPolicy.NoFocus

@@ -67,6 +67,7 @@ class TileWidget(QWidget):
         self.key = ""  # shown while Alt is held
         self.down = False
         self.setMinimumSize(LEAST, LEAST)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(self.name)
         self.setAccessibleDescription(tile.note)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -111,11 +112,23 @@ class TileWidget(QWidget):
         level = tiles.level_of(show, state, self.page, self.tile)
         weight, fading = self.seen(state, level)
         asking = self.tile.id in state.asking
-        now = (level, weight, fading, asking)
-        if now != (self.level, self.weight, self.fading, self.asking):
-            self.level, self.weight, self.fading, self.asking = now
+        now = (level, self._drawn(weight), fading, asking)
+        before = (self.level, self._drawn(self.weight), self.fading, self.asking)
+        self.level, self.weight, self.fading, self.asking = (
+            level,
+            weight,
+            fading,
+            asking,
+        )
+        if now != before:
             self.update()
             self.level_shown()
+
+    def _drawn(self, weight: float) -> int:
+        """How a weight is drawn: as so many pixels, of something that is on at least
+        one.
+        """
+        return max(int(weight > 0), round(weight * self.width()))
 
     def seen(self, state: PlayState, level: float) -> tuple[float, bool]:
         """Returns how far it is to be seen on stage, 0…1, and whether that changes."""
@@ -244,6 +257,7 @@ class TileWidget(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
+        painter.fillRect(self.rect(), self.palette().window())
         painter.setRenderHints(
             QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform
         )

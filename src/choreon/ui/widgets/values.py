@@ -106,7 +106,9 @@ class ValueField(QWidget):
         self, value: float | None, spread: tuple[float, float] | None = None
     ) -> None:
         """Show a value, or, with None, the span of values that differ. Tells nobody."""
-        if self._drag is None or not self._moved:
+        if self._drag is not None and self._moved:
+            return
+        if (value, spread) != (self._value, self._spread):
             self._value, self._spread = value, spread
             self.update()
 
