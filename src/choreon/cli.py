@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import argparse
 import contextlib
+import gc
 import os
 import signal
 import socket
@@ -163,15 +164,22 @@ def _make_demo(fresh: bool, port: int) -> Path:
 
 
 def _window(arguments: argparse.Namespace) -> int:
+    return _open_window(arguments.show)
+
+
+def _open_window(path: Path | None, guest: bool = False) -> int:
+    """Open the window; gives its exit code. What is loaded for it stays: there is no
+    garbage to look for before it stands.
+    """
+    gc.disable()
     from choreon.ui.app import run
 
-    return run(arguments.show)
+    return run(path, guest)
 
 
 def _demo(arguments: argparse.Namespace) -> int:
     from choreon.sim.controller import NAME, announced
     from choreon.sim.node import url
-    from choreon.ui.app import run
 
     path = _make_demo(arguments.fresh, arguments.port)
     command = [sys.executable, "-m", "choreon", "sim"]
@@ -193,7 +201,7 @@ def _demo(arguments: argparse.Namespace) -> int:
         ]
     print(f"What the simulated node has: {url(arguments.http)}", flush=True)
     try:
-        code = run(path)
+        code = _open_window(path)
         if helpers and _engine_runs():
             print(
                 "The light goes on. Ctrl+C ends the simulated node and controller; "
@@ -218,11 +226,10 @@ def _guest(arguments: argparse.Namespace) -> int:
     """
     from choreon import starter
     from choreon.formats import showfile
-    from choreon.ui.app import run
 
     path = arguments.show.resolve()
     if arguments.window:
-        return run(path, guest=True)
+        return _open_window(path, guest=True)
     try:
         show, _ = showfile.open_best(path)
     except (showfile.ShowFileError, OSError) as error:

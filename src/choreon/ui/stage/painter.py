@@ -32,9 +32,8 @@ class StagePainter:
             [[p.place.x, p.place.y, p.place.z] for p in lamps]
         ).reshape(-1, 3)
         high = self.places[self.places[:, 2] > 0.7 * room.height]
-        self._bars = np.unique(
-            np.round(high[:, 1], 1)
-        ).tolist()  # where lamps hang in a row
+        # where lamps hang in a row
+        self._bars = sorted(set(np.round(high[:, 1], 1).tolist()))
         self.viewpoint = HOUSE
         self._of: dict[str, list[int]] = {}  # fixture → its lamps
         for i, lamp in enumerate(lamps):

@@ -166,7 +166,12 @@ class StagePicture(QWidget):
         """Draw the newest light, where it differs from what is drawn. Returns whether
         something was drawn, or soon may be.
         """
-        found = self.parts.preview.seen()
+        preview = self.parts.preview
+        if not preview.ready:
+            preview.compile_soon()
+        elif self._painter is not None and not self._is_current(self._painter):
+            self.update()
+        found = preview.seen()
         if found is None:
             return True
         number, light = found
@@ -185,16 +190,20 @@ class StagePicture(QWidget):
         return drawn
 
     def _stage(self) -> StagePainter:
-        decoder = self.parts.preview.decoder
-        if (
-            self._painter is None
-            or self._for is not decoder
-            or self._painter.room is not self.parts.document.show.room
-        ):
-            self._for = decoder
-            self._painter = StagePainter(decoder.lamps, self.parts.document.show.room)
-        self._painter.viewpoint = self.viewpoint
-        return self._painter
+        """What draws the show; the show before, until this one is ready to be drawn."""
+        preview, room = self.parts.preview, self.parts.document.show.room
+        known = self._painter
+        if known is None or (preview.ready and not self._is_current(known)):
+            self._for = preview.decoder if preview.ready else None
+            known = StagePainter(self._for.lamps if self._for else [], room)
+        self._painter = known
+        known.viewpoint = self.viewpoint
+        return known
+
+    def _is_current(self, painter: StagePainter) -> bool:
+        """Whether it draws the show as it is now, which is ready to be drawn."""
+        preview, room = self.parts.preview, self.parts.document.show.room
+        return self._for is preview.decoder and painter.room is room
 
     def view(self) -> View:
         """The view as it is drawn."""
