@@ -11,8 +11,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QListWidget
 
 from choreon import starter
+from choreon.model import edits
+from choreon.model.playables import Scene
 from choreon.model.refs import Ref
 from choreon.ui import awake, drags, theme
+from choreon.ui.compose.cards import Card, CardModel
+from choreon.ui.compose.who import runs
+from choreon.ui.widgets.counter import Counter
 
 
 def test_the_screen_is_held_awake_only_where_a_desktop_agrees(monkeypatch, qapp):
@@ -104,3 +109,51 @@ def test_the_sign_of_a_light_button_stays_dark_under_the_pointer(qapp, mode, sta
     ]
     assert inked
     assert max(colour.lightness() for colour in inked) < 80
+
+
+def test_rows_that_follow_each_other_are_one_run():
+    assert list(runs([])) == []
+    assert list(runs([4])) == [(4, 4)]
+    assert list(runs([0, 1, 2, 5, 7, 8])) == [(0, 2), (5, 5), (7, 8)]
+
+
+def test_cards_say_what_plays_and_what_the_draft_has_and_only_those_are_drawn(qapp):
+    scenes = [Scene(id=f"s{n}", name=f"S {n}") for n in range(5)]
+    model, drawn = CardModel(None), []
+    model.dataChanged.connect(lambda first, last: drawn.append(first.row()))
+    model.show_things(scenes, {})
+    model.show_state({"s1", "s3", "gone"}, {"s3"})
+    assert sorted(drawn) == [1, 3]
+    drawn.clear()
+    model.show_state({"s1", "s3"}, {"s3"})  # nothing of what is shown is new
+    assert drawn == []
+    model.show_state({"s3"}, set())
+    assert sorted(drawn) == [1, 3]
+    assert [model.card(s.id).on for s in scenes] == [False, False, False, True, False]
+    # what comes later, and what changes, says it too
+    late = Scene(id="late", name="Late")
+    model.show_state({"s3", "late"}, {"late"})
+    changed = [edits.replace(s, name="New") if s.id == "s3" else s for s in scenes]
+    model.show_things([*changed, late], {"s3": 2})
+    assert model.card("s3") == Card(changed[3], 2, on=True)
+    assert model.card("late") == Card(late, on=True, drafted=True)
+    model.show_state(set(), set())
+    assert not any(model.card(i).on or model.card(i).drafted for i in model.ids())
+
+
+def test_words_that_change_often_are_laid_out_anew_only_when_they_get_longer(qapp):
+    counter = Counter("#252028")
+    assert counter.sizeHint().width() == 0
+    counter.setText("in 3.2 s")
+    wide = counter.width()
+    for text in ("in 1.1 s", "in 0.0 s", "in 8.8 s"):
+        counter.setText(text)
+        assert counter.width() == wide
+        assert counter.text() == text
+    before = counter.grab().toImage()
+    counter.setText("in 7.8 s")
+    assert counter.grab().toImage() != before
+    counter.setText("out 13.4 s")
+    assert counter.width() > wide
+    counter.setText("")
+    assert counter.width() == 0

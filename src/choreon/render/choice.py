@@ -21,7 +21,7 @@ def items(
     """
     found: list[Item] = []
     for fixture in chosen:
-        count = cell_count(rig, fixture)
+        count = cell_count(rig, fixture) if each or fixture in cells else 0
         own = [c for c in cells.get(fixture, ()) if c <= count]
         if own:
             found += [(fixture, c) for c in own]
@@ -44,12 +44,12 @@ def cell_count(rig: Rig, fixture: str) -> int:
 
 def rows(rig: Rig, chosen: Sequence[Item], name: str) -> list[int]:
     """The rows of an attribute that a choice means."""
-    found: dict[int, None] = {}
+    found: list[int] = []
     for fixture, cell in chosen:
         places = rig.where.get(fixture, {}).get(name, ())
         own = [row for c, row in places if not cell or c == cell]
-        found |= dict.fromkeys(own or [row for c, row in places if c == 0])
-    return list(found)
+        found += own or [row for c, row in places if c == 0]
+    return list(dict.fromkeys(found))
 
 
 def give(

@@ -87,6 +87,8 @@ class CardModel(QAbstractListModel):
         self.parts = parts
         self._cards: list[Card] = []
         self._rows: dict[str, int] = {}
+        self._on: set[str] = set()
+        self._drafted: set[str] = set()
 
     def show_things(self, things: Sequence[Thing], uses: dict[str, int]) -> None:
         """Show these. Where they are the same ones in the same order, only what changed
@@ -95,8 +97,10 @@ class CardModel(QAbstractListModel):
         before = {card.thing.id: card for card in self._cards}
         cards = []
         for thing in things:
-            known = before.get(thing.id) or Card(thing)
-            cards.append(known._replace(thing=thing, uses=uses.get(thing.id, 0)))
+            i = thing.id
+            known = before.get(i) or Card(thing)
+            told = known._replace(on=i in self._on, drafted=i in self._drafted)
+            cards.append(told._replace(thing=thing, uses=uses.get(i, 0)))
         if list(self._rows) == [t.id for t in things]:
             self._take(cards)
             return
@@ -107,12 +111,14 @@ class CardModel(QAbstractListModel):
 
     def show_state(self, on: set[str], drafted: set[str]) -> None:
         """Say which play and which the draft has, by id."""
-        self._take(
-            [
-                card._replace(on=card.thing.id in on, drafted=card.thing.id in drafted)
-                for card in self._cards
-            ]
-        )
+        others = (on ^ self._on) | (drafted ^ self._drafted)
+        self._on, self._drafted = set(on), set(drafted)
+        for i in others & self._rows.keys():
+            row = self._rows[i]
+            self._cards[row] = self._cards[row]._replace(
+                on=i in on, drafted=i in drafted
+            )
+            self.dataChanged.emit(self.index(row), self.index(row))
 
     def _take(self, cards: list[Card]) -> None:
         before, self._cards = self._cards, cards

@@ -37,6 +37,7 @@ class Hand:
         self._raw: Floats | None = None
         self._for: tuple[object, ...] = ()
         self._items: dict[str, Items] = {}
+        self._rows: dict[str, list[int]] = {}
         self._names: dict[str, int] = {}
 
     def look_again(self) -> None:
@@ -60,7 +61,8 @@ class Hand:
         if len(self._for) != len(now) or any(
             a is not b for a, b in zip(now, self._for, strict=True)
         ):
-            self._for, self._items, self._names = now, {"": parts.selection.items()}, {}
+            self._for, self._items = now, {"": parts.selection.items()}
+            self._rows, self._names = {}, {}
         found = self._items.get(name)
         if found is None:
             found = self._items[name] = [
@@ -81,7 +83,7 @@ class Hand:
         if self._names:
             return dict(self._names)
         found: dict[str, int] = {}
-        for fixture in dict.fromkeys(i for i, _ in everybody):
+        for fixture, count in self._alike(everybody):
             own = dict.fromkeys(rig.where.get(fixture, {}))
             own |= dict.fromkeys(
                 n for n in rig.direct.get(fixture, {}) if n in at.ALL_EMITTERS[3:]
@@ -89,9 +91,23 @@ class Hand:
             if fixture in rig.wheels:
                 own |= dict.fromkeys(at.TARGET_COLOUR)
             for name in own:
-                found[name] = found.get(name, 0) + 1
+                found[name] = found.get(name, 0) + count
         self._names = found
         return dict(found)
+
+    def _alike(self, items: Items) -> list[tuple[str, int]]:
+        """Of fixtures of a type and mode, which take the same, the first, and how many
+        there are.
+        """
+        rig = self.rig
+        counts: dict[tuple[str, str, bool], tuple[str, int]] = {}
+        for i in dict.fromkeys(i for i, _ in items):
+            hung = rig.fixtures.get(i)
+            if hung is not None:
+                key = (hung.type, hung.mode, i in rig.where)
+                first, count = counts.get(key, (i, 0))
+                counts[key] = first, count + 1
+        return list(counts.values())
 
     # values
 
@@ -104,8 +120,14 @@ class Hand:
     def numbers(self, name: str, items: Items | None = None) -> list[float]:
         """The values of an attribute over the choice."""
         rig, values = self.rig, self.values()
-        items = self.items(name) if items is None else items
-        found = [float(values[row]) for row in choice.rows(rig, items, name)]
+        if items is None:
+            items = self.items(name)
+            rows = self._rows.get(name)
+            if rows is None:
+                rows = self._rows[name] = choice.rows(rig, items, name)
+        else:
+            rows = choice.rows(rig, items, name)
+        found: list[float] = values[rows].tolist() if rows else []
         if found or name in at.TARGET_COLOUR:
             return found
         return self._raw_numbers(name, list(dict.fromkeys(i for i, _ in items)))

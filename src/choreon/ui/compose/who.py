@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
+from itertools import groupby
 
 from PySide6.QtCore import (
     QEvent,
@@ -41,6 +42,13 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.items import AnyIndex
 
 ID = Qt.ItemDataRole.UserRole
+
+
+def runs(rows: Sequence[int]) -> Iterator[tuple[int, int]]:
+    """Rows that follow each other, as the first and the last of each run."""
+    for _, run in groupby(enumerate(rows), key=lambda one: one[1] - one[0]):
+        found = [row for _, row in run]
+        yield found[0], found[-1]
 
 
 class Numbered(QStyledItemDelegate):
@@ -125,6 +133,7 @@ class Who(QWidget):
         self.typed.returnPressed.connect(self._choose_typed)
         self.groups = self._list("Groups")
         self.fixtures = self._list("Fixtures")
+        self._listed: list[str] = []  # the fixtures, row by row
         self.fixtures.setItemDelegate(Numbered(parts, self.fixtures))
         DragsOut(self.groups.viewport(), self._groups_at)
         DragsOut(self.fixtures.viewport(), self._lamps_at)
@@ -340,6 +349,7 @@ class Who(QWidget):
             )
             self.groups.addItem(item)
         self.fixtures.clear()
+        self._listed = list(show.fixtures)
         for fixture in show.fixtures.values():
             item = QListWidgetItem(fixture.name)
             item.setData(ID, fixture.id)
@@ -358,9 +368,9 @@ class Who(QWidget):
         self._busy = True
         wanted = set(chosen)
         model, found = self.fixtures.model(), QItemSelection()
-        for i in range(self.fixtures.count()):
-            if self.fixtures.item(i).data(ID) in wanted:
-                found.select(model.index(i, 0), model.index(i, 0))
+        rows = [n for n, i in enumerate(self._listed) if i in wanted]
+        for first, last in runs(rows):
+            found.select(model.index(first, 0), model.index(last, 0))
         self.fixtures.selectionModel().select(
             found, QItemSelectionModel.SelectionFlag.ClearAndSelect
         )

@@ -224,16 +224,20 @@ class Draft(QObject):
         """Make the chosen shine."""
         show, rig = self._document.show, self._preview.compiled.rig
         look, lamps = {}, 0
+        lights: dict[tuple[str, str], list[commands.Command]] = {}
         for i in self._selection.chosen:
             fixture = show.fixtures[i]
             kind = show.types.get(fixture.type)
             if kind is None:
                 continue
             look[i] = open_up.opened(rig, kind, fixture)
-            for command in commands.commands_of(kind, fixture.mode):
-                if command.lamp_on:
-                    self._engine.send_command(fixture, command)
-                    lamps += 1
+            alike = (fixture.type, fixture.mode)
+            if alike not in lights:
+                known = commands.commands_of(kind, fixture.mode)
+                lights[alike] = [command for command in known if command.lamp_on]
+            for command in lights[alike]:
+                self._engine.send_command(fixture, command)
+                lamps += 1
         if look:
             self.touch(look)
         if lamps:

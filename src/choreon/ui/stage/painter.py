@@ -35,9 +35,10 @@ class StagePainter:
         # where lamps hang in a row
         self._bars = sorted(set(np.round(high[:, 1], 1).tolist()))
         self.viewpoint = HOUSE
-        self._of: dict[str, list[int]] = {}  # fixture → its lamps
+        self.own: dict[str, list[int]] = {}
+        """Fixture → its lamps."""
         for i, lamp in enumerate(lamps):
-            self._of.setdefault(lamp.fixture, []).append(i)
+            self.own.setdefault(lamp.fixture, []).append(i)
         self._view: tuple[QRectF, Viewpoint, View] | None = None
         self._fronts: tuple[View, list[_Front]] | None = None
         self._dark: tuple[View, float, QPixmap] | None = None
@@ -176,11 +177,13 @@ class StagePainter:
             self._draw_dark(painter, rect, view, ratio)
         for i in np.flatnonzero(screen.max(axis=1) > 30).tolist():
             front = fronts[i]
-            _put(painter, front, front.lens(tuple(colours[i]), ratio))
+            painter.drawPixmap(
+                front.corner(ratio), front.lens(tuple(colours[i]), ratio)
+            )
             if strobes[i] > 0:
                 _strobe_mark(painter, front.x, front.y - front.tall / 4 - 7)
         for fixture in chosen:
-            for i in self._of.get(fixture, ()):
+            for i in self.own.get(fixture, ()):
                 if fixture not in cells or self.lamps[i].cell in cells[fixture]:
                     front = fronts[i]
                     _put(painter, front, _outline(front.wide, front.tall, ratio))
@@ -215,7 +218,7 @@ class StagePainter:
             self._edges(layer, view)
             self._house(layer, view)
             for front in self._fronts_in(view):
-                _put(layer, front, front.lens(None, ratio))
+                layer.drawPixmap(front.corner(ratio), front.lens(None, ratio))
             layer.end()
             known = self._dark = view, ratio, made
         painter.drawPixmap(rect.topLeft(), known[2])
@@ -229,6 +232,11 @@ class _Front(NamedTuple):
     y: float
     wide: int
     tall: int
+
+    def corner(self, ratio: float) -> QPointF:
+        """Where its lens is drawn."""
+        wide, tall = _lens_size(self.wide, self.tall, ratio)
+        return QPointF(self.x - wide / ratio / 2, self.y - tall / ratio / 2)
 
     def lens(self, colour: tuple[int, ...] | None, ratio: float) -> QPixmap:
         """How it looks in a colour; None: dark."""
@@ -249,6 +257,11 @@ def _put(painter: QPainter, front: _Front, picture: QPixmap) -> None:
     painter.drawPixmap(at, picture)
 
 
+def _lens_size(wide: int, tall: int, ratio: float) -> tuple[int, int]:
+    """Pixels across and down of the picture of a front."""
+    return math.ceil((wide / 2 + 2) * ratio), math.ceil((tall / 2 + 2) * ratio)
+
+
 @lru_cache(maxsize=1024)  # 2 kB each
 def _lens(
     square: bool, wide: int, tall: int, colour: tuple[int, ...] | None, ratio: float
@@ -256,7 +269,7 @@ def _lens(
     """A lamp's front, `wide` × `tall` half points: dark with a rim, or lit in a colour
     of 32 steps a channel.
     """
-    made = QPixmap(math.ceil((wide / 2 + 2) * ratio), math.ceil((tall / 2 + 2) * ratio))
+    made = QPixmap(*_lens_size(wide, tall, ratio))
     made.setDevicePixelRatio(ratio)
     made.fill(Qt.GlobalColor.transparent)
     painter = QPainter(made)

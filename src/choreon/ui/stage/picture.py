@@ -48,6 +48,7 @@ FRAME = 33  # milliseconds between pictures
 BUDGET = 0.012
 NEAR = 16.0  # pixels within which a click means a lamp
 GRIP = 8.0  # pixels within which a drag begins on a lamp, and a sweep takes one
+NAMED, MANY = 12, 60  # chosen, up to which all are named, and numbered
 USUAL = (HOUSE, ABOVE, ASIDE)
 HOW = (
     "Click a fixture to choose it; Shift or Ctrl adds and takes away. Drag over "
@@ -283,13 +284,11 @@ class StagePicture(QWidget):
         if not chosen:
             return
         at = stage.view(QRectF(self.rect())).project(stage.places)
-        own: dict[str, list[int]] = {}
-        for i, lamp in enumerate(stage.lamps):
-            own.setdefault(lamp.fixture, []).append(i)
-        names = len(chosen) <= 12
-        for place, fixture in enumerate(chosen, 1):
+        own = stage.own
+        names = len(chosen) <= NAMED
+        for place, fixture in enumerate(chosen[: 1 if len(chosen) > MANY else None], 1):
             rows = own.get(fixture)
-            if not rows or (len(chosen) > 60 and place > 1):
+            if not rows:
                 continue
             x, y = at[rows, 0].mean(), at[rows, 1].min()
             painter.setPen(QColor(theme.CHOSEN))
@@ -317,11 +316,8 @@ class StagePicture(QWidget):
         if not marked:
             return
         at = stage.view(QRectF(self.rect())).project(stage.places)
-        rows: dict[str, list[int]] = {}
-        for i, lamp in enumerate(stage.lamps):
-            if lamp.fixture in marked:
-                rows.setdefault(lamp.fixture, []).append(i)
-        for fixture, own in rows.items():
+        for fixture in marked.keys() & stage.own.keys():
+            own = stage.own[fixture]
             spot = QPointF(at[own, 0].mean(), at[own, 1].max() + 10)
             draw_mark(painter, spot, marked[fixture])
 
