@@ -15,7 +15,7 @@ import threading
 import time
 from pathlib import Path
 
-from bench.memory import Lives
+from bench.memory import Memory
 from bench.presses import bare_gaps, pads
 from bench.room import Room, room
 from choreon import folders
@@ -34,7 +34,9 @@ from choreon.sim.controller import PracticeController
 ROUNDS = 3
 FAULTS = ("killed", "stopped", "frames", "spin", "grip", "crash")
 EDITS = 20  # a second
-KILLS_EVERY, WARM = 900.0, 300.0  # seconds, of a soak
+# Of a soak: processes are killed in its first part, every so many seconds; memory is
+# looked at in its last one.
+KILLED, LOOKED_AT, KILLS_EVERY = 0.2, 0.6, 60.0
 FRESH = 1.0  # seconds: an edit older than that must not be lost
 LIT = 217  # front 1 with the front wash full
 SHOW, FIXTURES = "low-tide", 50  # what the file has to hold
@@ -287,20 +289,20 @@ def kills(count: float = 1000) -> None:
 
 
 def soak(minutes: float = 60.0) -> None:
-    """Hands at work on window and controller, for so long; now and then one of them is
-    killed. Memory is looked at in each process once it has warmed up.
+    """Hands at work on window and controller, for so long. In the first part window,
+    engine and supervisor are killed now and then; memory is looked at in the last one,
+    when what is kept for speed has filled up.
     """
     with room() as place:
         soak = Soak(place, 2)
         soak.open()
         begin = time.monotonic()
         seconds = 60 * minutes
-        warm = seconds / 5 if seconds < KILLS_EVERY else WARM
-        lives = {"window": Lives(warm), "engine": Lives(warm)}
+        watched = {"window": Memory(), "engine": Memory()}
         next_kill = KILLS_EVERY
         while (now := time.monotonic() - begin) < seconds:
             time.sleep(min(5.0, seconds / 100))
-            if now > next_kill:
+            if next_kill < now < KILLED * seconds:
                 soak.kill()
                 next_kill += KILLS_EVERY
                 time.sleep(5.0)
@@ -309,15 +311,15 @@ def soak(minutes: float = 60.0) -> None:
                 soak.died += 1
                 soak.story.append(f"{time.monotonic():.2f} the window died by itself")
                 soak.open()
-            if soak.window is not None:
-                lives["window"].look(soak.window.pid, now)
-            if engine:
-                lives["engine"].look(engine, now)
-        for what, known in lives.items():
+            if now > (1 - LOOKED_AT) * seconds and soak.window is not None:
+                watched["window"].look(soak.window.pid, now)
+                watched["engine"].look(engine, now)
+        for what, memory in watched.items():
             print(
-                f"{what}: {known.last / 1e6:.0f} MB, {known.slope():+.1f} MB an hour "
-                f"over {known.minutes:.0f} min  (goal ≤ 2)"
+                f"{what}: {memory.last / 1e6:.0f} MB, {memory.slope():+.1f} MB an hour "
+                f"over {memory.minutes:.0f} min  (goal ≤ 2)"
             )
+            soak.story += [f"{what} {at:.0f} {size}" for at, size in memory.samples]
         print(f"{minutes:.0f} min: {soak.told()}")
         _show(place, soak.story)
         soak.close()

@@ -21,40 +21,35 @@ def held(pid: int) -> int:
     return int(words.get("RssAnon", "0 kB").split()[0]) * WORD
 
 
-class Lives:
-    """The memory of processes that follow each other: how it grows in each, once it has
-    warmed up for `warm` seconds.
-    """
+class Memory:
+    """What a process holds, looked at again and again."""
 
-    def __init__(self, warm: float) -> None:
-        self.warm = warm
-        self._born: dict[int, float] = {}
-        self._samples: dict[int, list[tuple[float, int]]] = {}
+    def __init__(self) -> None:
+        self.samples: list[tuple[float, int]] = []
+        """When it was looked at (seconds), and what it held (bytes)."""
+        self._of = 0
 
     def look(self, pid: int, now: float) -> None:
-        """Take a sample, at a time in seconds."""
-        born = self._born.setdefault(pid, now)
+        """Take a sample. Of another process than before all begins anew."""
+        if pid != self._of:
+            self._of, self.samples = pid, []
         size = held(pid)
-        if size and now - born >= self.warm:
-            self._samples.setdefault(pid, []).append((now, size))
+        if size:
+            self.samples.append((now, size))
 
     @property
     def last(self) -> int:
         """Bytes of the last sample."""
-        samples = list(self._samples.values())
-        return samples[-1][-1][1] if samples else 0
+        return self.samples[-1][1] if self.samples else 0
 
     @property
     def minutes(self) -> float:
-        """For how long they were looked at, all together."""
-        return sum(s[-1][0] - s[0][0] for s in self._samples.values()) / 60
+        """For how long it was looked at."""
+        return (self.samples[-1][0] - self.samples[0][0]) / 60 if self.samples else 0.0
 
     def slope(self) -> float:
-        """MB an hour, by least squares through (seconds, bytes), alike for all."""
-        above = below = 0.0
-        for samples in self._samples.values():
-            at, size = np.array(samples, float).T
-            away = at - at.mean()
-            above += float((away * (size - size.mean())).sum())
-            below += float((away * away).sum())
-        return above / below * 3600 / 1e6 if below else 0.0
+        """How it grows, MB an hour, by least squares."""
+        if len(self.samples) < 2:
+            return 0.0
+        at, size = np.array(self.samples, float).T
+        return float(np.polyfit(at / 3600, size / 1e6, 1)[0])

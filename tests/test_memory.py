@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from bench.memory import Lives, held
+from bench.memory import Memory, held
 from choreon import memory
 
 MB = 1 << 20
@@ -31,15 +31,19 @@ def test_what_lies_free_between_what_is_used_is_given_back(monkeypatch):
     assert all(piece[0] == 1.0 for piece in kept)
 
 
-def test_growth_is_found_within_each_of_several_lives(monkeypatch):
-    """Two processes, each of which grows by 36 MB an hour after its warming up."""
-    sizes = {1: 100e6, 2: 500e6}
+def test_growth_is_that_of_the_process_looked_at_last(monkeypatch):
+    """One that dies is forgotten; the next grows by 36 MB an hour."""
+    sizes = {1: 100e6, 2: 500e6, 3: 0.0}
     monkeypatch.setattr("bench.memory.held", lambda pid: int(sizes[pid]))
-    lives = Lives(warm=10.0)
+    found = Memory()
+    assert found.slope() == found.last == found.minutes == 0
     for now in range(100):
-        pid = 1 if now < 50 else 2
-        sizes[pid] += 10_000 if now % 50 >= 10 else 5e6  # warming up costs more
-        lives.look(pid, float(now))
-    assert lives.slope() == pytest.approx(36.0)
-    assert lives.last == pytest.approx(500e6 + 10 * 5e6 + 40 * 10_000)
-    assert Lives(1.0).slope() == 0.0
+        pid = 1 if now < 40 else 2
+        sizes[pid] += 10_000 if pid == 2 else 5e6
+        found.look(pid, float(now))
+    found.look(2, 100.0)
+    assert found.slope() == pytest.approx(36.0, rel=0.01)
+    assert found.last == 500e6 + 60 * 10_000
+    assert found.minutes == 1.0
+    found.look(3, 101.0)  # it has gone already
+    assert found.slope() == 0.0

@@ -8,8 +8,7 @@ from PySide6.QtTest import QTest
 
 from choreon import __version__
 from choreon.ui.keep import AFTER
-from choreon.ui.preferences import CLOSING
-from choreon.ui.settings import is_calm, scale_of
+from choreon.ui.settings import CLOSING, is_calm, scale_of
 from tests.journeys.conftest import pick
 
 

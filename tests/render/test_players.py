@@ -1,5 +1,6 @@
 """Ramps, steps and layers."""
 
+import itertools
 import random
 
 import numpy as np
@@ -7,13 +8,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from choreon.demo import low_tide
 from choreon.model import attributes as at
 from choreon.model.values import Look
 from choreon.render.colour import from_oklab, to_oklab
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend
 from choreon.render.plan import Plan
-from choreon.render.state import Draft, Leaving, Masters, PlayState, Ramp
+from choreon.render.state import Draft, Leaving, Masters, PlayState, Ramp, Step
 from tests import play
 from tests.render.test_frame import PARS, playing_scene, rig_of, with_scenes
 
@@ -242,3 +244,20 @@ def test_a_crowd_comes_to_the_same_as_layers_one_by_one(seed, monkeypatch):
     compiled.plan = None
     for now, values in zip(moments, together, strict=True):
         assert np.array_equal(blend(compiled, state, now), values)
+
+
+def test_fades_of_many_looks_are_kept_apart_and_few():
+    """A hand that presses again and again piles up looks in a player; what is kept of
+    that stays small, and keeps no crossfade of two looks from being kept.
+    """
+    compiled = compile_show(low_tide())
+    scenes = [p for p in compiled.show.playables.values() if p.kind == "scene"]
+    looks = [compiled.look_of(Step(ref=scene.ref)) for scene in scenes]
+    pairs = list(itertools.permutations(looks, 2))[:40]
+    kept = [compiled.fade(pair) for pair in pairs]
+    dice = random.Random(1)
+    for _ in range(200):
+        pile = tuple(dice.choices(looks, k=dice.randint(3, 12)))
+        assert compiled.fade(pile).looks == pile
+    assert len(compiled.piles) <= 32
+    assert all(compiled.fade(p) is k for p, k in zip(pairs, kept, strict=True))

@@ -6,7 +6,7 @@ import subprocess
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QIcon
+from PySide6.QtGui import QIcon, QPainter, QPixmap
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QListWidget
 
@@ -17,6 +17,7 @@ from choreon.model.refs import Ref
 from choreon.ui import awake, drags, theme
 from choreon.ui.compose.cards import Card, CardModel
 from choreon.ui.compose.who import runs
+from choreon.ui.kept import kept
 from choreon.ui.widgets.counter import Counter
 
 
@@ -157,3 +158,19 @@ def test_words_that_change_often_are_laid_out_anew_only_when_they_get_longer(qap
     assert counter.width() > wide
     counter.setText("")
     assert counter.width() == 0
+
+
+def test_a_picture_that_is_kept_is_the_same_picture(qapp):
+    drawn = QPixmap(30, 20)
+    drawn.setDevicePixelRatio(2.0)
+    drawn.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(drawn)
+    painter.drawEllipse(2, 1, 9, 7)
+    painter.end()
+    held = kept(drawn)
+    assert held.toImage() == drawn.toImage()
+    assert held.devicePixelRatio() == 2.0
+    painter = QPainter(drawn)
+    painter.eraseRect(0, 0, 15, 10)
+    painter.end()
+    assert held.toImage() != drawn.toImage()

@@ -42,6 +42,7 @@ Key = tuple[str, tuple[tuple[str, Angles], ...], tuple[str, ...], tuple[str, ...
 of it, and the fixtures that it gives no light."""
 
 DRAFTS, FADES, BASES, VARIANTS = 64, 128, 48, 512  # how many of each are kept
+PILES = 32  # fades of more than two looks that are kept: they are large, and soon over
 
 
 def key_of(step: Step) -> Key:
@@ -74,6 +75,7 @@ class CompiledShow:
         self._draft_lives = Recent(DRAFTS)
         self._kitchen = Kitchen(show, rig, self.source_of)
         self.fades: Recent[tuple[CompiledLook, ...], Fade] = Recent(FADES)
+        self.piles: Recent[tuple[CompiledLook, ...], Fade] = Recent(PILES)
         self.bases: Recent[object, Base] = Recent(BASES)
         self.merges: Recent[tuple[CompiledLook, ...], CompiledLook] = Recent(BASES)
         self.plan: Plan | None = None
@@ -170,7 +172,8 @@ class CompiledShow:
 
     def fade(self, looks: tuple[CompiledLook, ...]) -> Fade:
         """Returns looks compiled together, as they follow each other in a player."""
-        return self.fades.get(looks, lambda: Fade(self.rig, looks))
+        kept = self.fades if len(looks) <= 2 else self.piles
+        return kept.get(looks, lambda: Fade(self.rig, looks))
 
     def draft(self, look: Look, effects: Effects = ()) -> CompiledLook | Moving:
         """Returns a draft's look, with its effects, compiled once for as long as both
@@ -274,7 +277,8 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
         kept = _kept(key, source, before.show, show, moved)
         if kept is not None:
             made.keep(key, kept)
-    made.fades, made.bases, made.merges = before.fades, before.bases, before.merges
+    made.fades, made.piles = before.fades, before.piles
+    made.bases, made.merges = before.bases, before.merges
     made.nothing = before.nothing
     if before.show.masters is show.masters and before.show.groups is show.groups:
         made.masters = before.masters

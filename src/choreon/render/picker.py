@@ -5,6 +5,7 @@ temperature. All give the brightest.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cache
 
 import numpy as np
 import numpy.typing as npt
@@ -17,6 +18,7 @@ Floats = npt.NDArray[np.float64]
 _SIDES = 1536  # colours along the edge of the gamut
 
 
+@cache
 def _edge() -> tuple[Floats, Floats]:
     """The strongest colours of linear Rec.709, one part full and one at 0, from red
     round to red, and where they stand: 0…360, as far apart as they look (by their
@@ -30,16 +32,13 @@ def _edge() -> tuple[Floats, Floats]:
     return 360.0 * along / along[-1], rgb
 
 
-_HUES, _STRONGEST = _edge()
-
-
 def strongest(hue: npt.ArrayLike) -> Floats:
     """The strongest colour (…, 3), linear light, of hues (…), 0…360: round the colours
     in even steps to the eye.
     """
-    at = np.asarray(hue, float) % 360.0
+    at, (hues, edge) = np.asarray(hue, float) % 360.0, _edge()
     return np.asarray(
-        np.stack([np.interp(at, _HUES, _STRONGEST[:, i]) for i in range(3)], axis=-1)
+        np.stack([np.interp(at, hues, edge[:, i]) for i in range(3)], axis=-1)
     )
 
 
@@ -55,7 +54,12 @@ def colour_at(hue: npt.ArrayLike, strength: npt.ArrayLike) -> Floats:
 
 
 _GRID_HUES, _GRID_STRENGTHS = np.arange(0.0, 360.0, 2.0), np.linspace(0.0, 1.0, 51)
-_GRID = to_oklab(colour_at(_GRID_HUES[:, None], _GRID_STRENGTHS[None, :]))
+
+
+@cache
+def _grid() -> Floats:
+    """The colours of some hues and strengths, in OKLab."""
+    return to_oklab(colour_at(_GRID_HUES[:, None], _GRID_STRENGTHS[None, :]))
 
 
 def place_of(rgb: Sequence[float]) -> tuple[float, float]:
@@ -68,8 +72,9 @@ def place_of(rgb: Sequence[float]) -> tuple[float, float]:
     lab = to_oklab(np.asarray(rgb, float) / top)
     if float(np.hypot(lab[1], lab[2])) < 1e-4:
         return 0.0, 0.0
+    grid = _grid()
     row, column = np.unravel_index(
-        int(np.linalg.norm(_GRID - lab, axis=-1).argmin()), _GRID.shape[:2]
+        int(np.linalg.norm(grid - lab, axis=-1).argmin()), grid.shape[:2]
     )
     hue, strength = float(_GRID_HUES[row]), float(_GRID_STRENGTHS[column])
     for width in (2.0, 0.25):
@@ -109,10 +114,15 @@ def of_kelvin(kelvin: float) -> tuple[float, float, float]:
 
 
 _KELVINS = np.geomspace(WARMEST, COLDEST, 240)
-_BLACK_BODY = to_oklab(np.array([of_kelvin(float(k)) for k in _KELVINS]))
 NEAR = (
     0.03  # OKLab distance from the black body within which a colour has a temperature
 )
+
+
+@cache
+def _black_body() -> Floats:
+    """The colours of a black body at some temperatures, in OKLab."""
+    return to_oklab(np.array([of_kelvin(float(k)) for k in _KELVINS]))
 
 
 def kelvin_of(rgb: Sequence[float]) -> float | None:
@@ -120,6 +130,8 @@ def kelvin_of(rgb: Sequence[float]) -> float | None:
     top = max(rgb)
     if top <= 0:
         return None
-    away = np.linalg.norm(_BLACK_BODY - to_oklab(np.asarray(rgb, float) / top), axis=1)
+    away = np.linalg.norm(
+        _black_body() - to_oklab(np.asarray(rgb, float) / top), axis=1
+    )
     best = int(away.argmin())
     return float(_KELVINS[best]) if away[best] < NEAR else None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from functools import partial
+from functools import cached_property, partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
@@ -33,6 +33,8 @@ from choreon.ui.ledger_lines import LedgerList, first_of
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
+
+MANY = 60  # fixtures whose lines are made in a turn of their own
 
 
 class Ledger(QFrame):
@@ -90,10 +92,6 @@ class Ledger(QFrame):
             self.clear_button,
             self.keep_button,
         )
-        self.form = KeepForm(parts)
-        self.form.hide()
-        self.form.cancelled.connect(self._cancel)
-        self.form.done.connect(self._kept)
         self.change = basics.label("", wrap=True)
         self.confirm_update = basics.button("Update", self._update_now, "main", "check")
         self.question = basics.row(
@@ -111,21 +109,35 @@ class Ledger(QFrame):
         self.list.taken_out.connect(self._take_out)
         self.list.hide()
         self.by_family.hide()
-        layout = basics.stack(
+        self._lines = basics.stack(
             self,
             self.by_family,
             self.list,
             self.deeds,
-            self.form,
             self.question,
             margins=10,
             spacing=8,
         )
-        layout.setContentsMargins(16, 10, 16, 10)
+        self._lines.setContentsMargins(16, 10, 16, 10)
         self._refill = basics.once(self, 120, self._fill)
+        self._next = basics.once(self, 0, self._fill)
         parts.engine.state_changed.connect(self._state)
         parts.brush.changed.connect(self._be_there)
         self._state(parts.engine.state)
+
+    @cached_property
+    def form(self) -> KeepForm:
+        """What asks for a name, and where to keep it; made when it is first needed."""
+        made = KeepForm(self.parts)
+        made.hide()
+        made.cancelled.connect(self._cancel)
+        made.done.connect(self._kept)
+        self._lines.insertWidget(self._lines.indexOf(self.question), made)
+        return made
+
+    def _hide_form(self) -> None:
+        if "form" in vars(self):
+            self.form.hide()
 
     # parts of the form by name
 
@@ -219,7 +231,9 @@ class Ledger(QFrame):
         self.by_family.setVisible(shown)
         self.open.setChecked(shown)
         self.open.setIcon(theme.icon("down" if shown else "up"))
-        if shown:
+        if shown and len(self.parts.engine.state.draft.look) > MANY:
+            self._next.start()  # in a turn of its own, so that neither holds up long
+        elif shown:
             self._fill()
 
     def _fill(self) -> None:
@@ -289,7 +303,7 @@ class Ledger(QFrame):
             self.kept_scene.emit(made)
 
     def _cancel(self) -> None:
-        self.form.hide()
+        self._hide_form()
         self.question.hide()
         self.deeds.show()
 
@@ -367,7 +381,7 @@ class Ledger(QFrame):
         )
         self.confirm_update.setEnabled(bool(shown))
         self.deeds.hide()
-        self.form.hide()
+        self._hide_form()
         self.question.show()
 
     def _effects_after(self, scene: Scene) -> Effects:

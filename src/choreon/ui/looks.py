@@ -15,7 +15,7 @@ CALM = 1000  # milliseconds without a change after which all stands
 REST = 120  # milliseconds between looks while all stands
 SLOWEST = 100  # milliseconds between looks while something moves
 # the part of a core that drawing may take: what a hand moves is followed more closely
-HAND, ALONE = 0.45, 0.08
+HAND, ALONE = 0.45, 0.07
 
 
 class Looks(QObject):

@@ -7,6 +7,8 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QWidget
 
 from choreon.ui.keep import AFTER
 from choreon.ui.settings import (
+    CLOSING,
+    SIZES,
     is_calm,
     put_contrast,
     put_scale,
@@ -15,13 +17,6 @@ from choreon.ui.settings import (
 )
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
-
-SIZES = (80, 90, 100, 110, 125, 150, 175, 200)  # per cent
-CLOSING = {
-    "": "Ask what happens to the light",
-    "go on": "Let the light go on",
-    "stop": "Fade out and stop",
-}
 
 
 class Preferences(Dialog):

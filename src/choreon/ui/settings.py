@@ -12,6 +12,13 @@ from PySide6.QtCore import QByteArray, QSettings
 from choreon import folders
 
 MOST = 1 << 20  # bytes of settings; a file with more is none of ours
+SIZES = (80, 90, 100, 110, 125, 150, 175, 200)  # per cent, in which all is drawn
+CLOSING = {
+    "": "Ask what happens to the light",
+    "go on": "Let the light go on",
+    "stop": "Fade out and stop",
+}
+"""What becomes of the light when the window is closed."""
 
 _looked_at: set[Path] = set()
 _troubles: list[str] = []

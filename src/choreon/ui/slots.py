@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, FixtureType, Range, Slot
 from choreon.ui import drawn, theme
+from choreon.ui.kept import kept
 
 MOST = 600  # pictures that are kept
 
@@ -38,7 +39,7 @@ def slot_picture(slot: Slot, size: int) -> QPixmap:
         painter.end()
         if len(_pictures) > MOST:
             _pictures.clear()
-        _pictures[key] = made
+        _pictures[key] = kept(made)
     return _pictures[key]
 
 

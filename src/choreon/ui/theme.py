@@ -21,6 +21,8 @@ from PySide6.QtGui import (
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication, QWidget
 
+from choreon.ui.kept import kept
+
 PIT, DECK, FLAT, BATTEN = "#131014", "#1B171D", "#252028", "#3B3440"
 TEXT, SOFT, FAINT = "#F2ECEF", "#B9AEBB", "#8B7F8E"
 LIVE, DRAFT, CHOSEN, KEEP, ALARM = "#5FD3B8", "#F5A85C", "#9AA8FF", "#D9C46A", "#FF7A70"
@@ -98,7 +100,7 @@ def pixmap(name: str, token: str = SOFT, size: int = 48) -> QPixmap:
     painter = QPainter(made)
     QSvgRenderer(QByteArray(svg.encode())).render(painter)
     painter.end()
-    return made
+    return kept(made)
 
 
 def apply(app: QApplication, contrast: bool = False) -> None:

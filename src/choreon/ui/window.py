@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
+from functools import cached_property, partial
 from html import escape
 from typing import TYPE_CHECKING, cast
 
@@ -33,15 +33,13 @@ from choreon.ui.heading import Heading
 from choreon.ui.help import pages
 from choreon.ui.help.under_hand import page_of, under_hand
 from choreon.ui.help.walk import FirstEvening
-from choreon.ui.help.window import HelpWindow
 from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
 from choreon.ui.notice import Notice
 from choreon.ui.parts import Parts
-from choreon.ui.perform.guest import GuestView
-from choreon.ui.perform.guest_dialog import GuestDialog
-from choreon.ui.preferences import CLOSING, SIZES, Preferences
 from choreon.ui.settings import (
+    CLOSING,
+    SIZES,
     arrangement_of,
     open_settings,
     put_contrast,
@@ -54,6 +52,7 @@ from choreon.ui.widgets.dialog import Dialog
 
 if TYPE_CHECKING:
     from choreon.ui.compose.place import ComposePlace
+    from choreon.ui.perform.guest import GuestView
     from choreon.ui.perform.place import PerformPlace
     from choreon.ui.rig.place import RigPlace
     from choreon.ui.surfaces.place import SurfacesPlace
@@ -118,9 +117,6 @@ class MainWindow(QMainWindow):
         basics.grow(whole, 1)
         self.whole = QStackedWidget()
         self.whole.addWidget(whole)
-        self.guest = GuestView(parts)
-        self.guest.left.connect(self.end_guest)
-        self.whole.addWidget(self.guest)
         self.awake = Awake()
         self.whole.setMinimumSize(LEAST)
         self.scroller = basics.scroller(self.whole)
@@ -474,10 +470,22 @@ class MainWindow(QMainWindow):
     @property
     def is_guest(self) -> bool:
         """Whether a guest plays."""
-        return self.whole.currentWidget() is self.guest
+        return self.whole.currentIndex() > 0
+
+    @cached_property
+    def guest(self) -> GuestView:
+        """What a guest sees; made when the first one comes."""
+        from choreon.ui.perform.guest import GuestView
+
+        made = GuestView(self.parts)
+        made.left.connect(self.end_guest)
+        self.whole.addWidget(made)
+        return made
 
     def ask_guest(self) -> None:
         """Ask what a guest sees and may do, and hand the pages over."""
+        from choreon.ui.perform.guest_dialog import GuestDialog
+
         dialog = GuestDialog(self.parts, self)
         dialog.exec()
         if dialog.hands_over:
@@ -539,6 +547,8 @@ class MainWindow(QMainWindow):
 
     def tell(self, page: str) -> None:
         """Show a page of the help, in a window beside this one."""
+        from choreon.ui.help.window import HelpWindow
+
         over = QApplication.activeModalWidget() or self
         found = over.findChildren(HelpWindow)
         if not found:
@@ -557,6 +567,8 @@ class MainWindow(QMainWindow):
 
     def ask_preferences(self) -> None:
         """Ask how the window shall behave and look."""
+        from choreon.ui.preferences import Preferences
+
         dialog = Preferences(self.settings, self)
         dialog.later.connect(self.notice.tell)
         dialog.exec()

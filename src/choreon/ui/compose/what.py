@@ -236,12 +236,13 @@ class What(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
         self.setMinimumWidth(296)
-        self._soon = basics.once(self, 60, lambda: self._show_values())
+        self._soon = basics.once(self, 60, self._follow_light)
         self._next = basics.once(self, 0, lambda: self._show_values(fresh=True))
+        self._turn = basics.once(self, 0, self._rebuild)
         self._follow = QTimer(self, interval=250)
         self._follow.timeout.connect(self._follow_light)
         self._seen: tuple[object, ...] = ()  # what the values shown came from
-        parts.selection.changed.connect(self._rebuild)
+        parts.selection.changed.connect(self._choose)
         parts.document.show_changed.connect(self._rebuild)
         parts.engine.state_changed.connect(
             lambda _: self._soon.isActive() or self._soon.start()
@@ -365,6 +366,15 @@ class What(QWidget):
 
     # what is chosen
 
+    def _choose(self, chosen: tuple[str, ...]) -> None:
+        """Fit all to another choice; to a large one in a turn of its own, so that
+        nothing is held up for long.
+        """
+        if len(chosen) > MANY:
+            self._turn.start()
+        else:
+            self._rebuild()
+
     def _rebuild(self) -> None:
         if not self.isVisible():
             return  # it is rebuilt when it is looked at
@@ -414,14 +424,18 @@ class What(QWidget):
 
     def _follow_light(self) -> None:
         """Show the values anew where the light has changed, or what it comes from."""
+        seen = self._made_of()
+        if not self._next.isActive() and (
+            len(self._seen) != len(seen)
+            or any(a is not b for a, b in zip(self._seen, seen, strict=True))
+        ):
+            self._show_values()
+
+    def _made_of(self) -> tuple[object, ...]:
+        """What the values come from; as long as it is the same, so are they."""
         frame = self.parts.preview.frame()
         show, state = self.parts.document.show, self.parts.engine.state
-        seen = (frame and frame[0], show, state, self.parts.selection.chosen)
-        if len(self._seen) != len(seen) or any(
-            a is not b for a, b in zip(self._seen, seen, strict=True)
-        ):
-            self._seen = seen
-            self._show_values()
+        return frame and frame[0], show, state, self.parts.selection.chosen
 
     def _show_values(self, fresh: bool = False) -> None:
         """Show what the choice has now; `fresh`: the values in hand were read just
@@ -431,6 +445,7 @@ class What(QWidget):
             return
         if not fresh:
             self.hand.look_again()
+        self._seen = self._made_of()
         counts, total = self.hand.names(), len(self.parts.selection.chosen)
         show_span(
             self.level, self.hand.numbers(at.DIMMER), 100, self.hand.drafted(at.DIMMER)

@@ -39,7 +39,8 @@ GAP = 8  # pixels between tiles
 HEAD = 34  # pixels of a section's title
 LEAST_CELL = 28  # pixels: two of them, with the gap, make a target
 TALLEST, FOR_GUESTS = 1.15, 1.7  # of a cell's width
-TICK = 50  # milliseconds between looks at what fades
+TICK, CALM = 50, 100  # milliseconds between looks at what fades, and fades slowly
+QUICK = 3.0  # seconds that a fade still takes, to be looked at often
 KEYS = "1234567890QWERTYUIOPASDFGHJKLZXCVBNM"
 EMPTY = (
     "An empty page. Drag scenes, palettes, groups or fixtures here, or press “Arrange” "
@@ -363,7 +364,7 @@ class PageView(QScrollArea):
         for tile in self.tiles.values():
             tile.show_state(state)
         if self.isVisible() and _goes_on(state):
-            self._tick.start()
+            self._tick.start(_pace(state))
 
     def _animate(self) -> None:
         state = self.parts.engine.state
@@ -496,6 +497,13 @@ def moves(player: Player) -> bool:
     """Returns whether something that is on goes from step to step."""
     cursor = player.steps[-1].cursor
     return isinstance(cursor, Going) and player.ref.kind == Chase.kind
+
+
+def _pace(state: PlayState) -> int:
+    """Milliseconds between looks: what fades quickly is looked at often."""
+    soon = time.monotonic() + QUICK
+    fading = [p for p in state.players if not p.settled(soon - QUICK)]
+    return TICK if any(p.settled(soon) for p in fading) else CALM
 
 
 def _goes_on(state: PlayState) -> bool:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import partial
+from functools import cached_property, partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import (
@@ -70,15 +71,17 @@ from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
 from choreon.ui.perform.hand import AsidePanel, LampPanel
-from choreon.ui.perform.inspector import Inspector
 from choreon.ui.perform.on_now import OnNow
-from choreon.ui.perform.page_form import PageForm
 from choreon.ui.perform.page_view import PageView
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.tiles import TileWidget
 from choreon.ui.widgets import basics
 from choreon.ui.words import count
+
+if TYPE_CHECKING:
+    from choreon.ui.perform.inspector import Inspector
+    from choreon.ui.perform.page_form import PageForm
 
 ALL_EVENTS = "All pages"
 NEW_EVENT = "New event…"
@@ -127,12 +130,9 @@ class PerformPlace(QWidget):
         basics.stack(
             playing, self.stage, self.lamp, self.aside, self.on_now, spacing=8
         ).setStretch(3, 1)
-        self.page_form = PageForm(parts, self.view)
-        self.inspector = Inspector(parts, self.arranger, self.page_form)
         self.right = QStackedWidget()
         self.right.setFixedWidth(300)
         self.right.addWidget(playing)
-        self.right.addWidget(self.inspector)
         box = QHBoxLayout(self)
         box.setContentsMargins(12, 0, 8, 8)
         box.setSpacing(12)
@@ -203,6 +203,24 @@ class PerformPlace(QWidget):
     def _shortcuts(self) -> None:
         made = QShortcut(QKeySequence("Ctrl+E"), self)
         made.activated.connect(lambda: self.arrange(not self.arranger.on))
+
+    # what is made when it is first needed
+
+    @cached_property
+    def page_form(self) -> PageForm:
+        """What a page is."""
+        from choreon.ui.perform.page_form import PageForm
+
+        return PageForm(self.parts, self.view)
+
+    @cached_property
+    def inspector(self) -> Inspector:
+        """What tiles in hand are."""
+        from choreon.ui.perform.inspector import Inspector
+
+        made = Inspector(self.parts, self.arranger, self.page_form)
+        self.right.addWidget(made)
+        return made
 
     # pages
 
@@ -387,8 +405,9 @@ class PerformPlace(QWidget):
         self.banner.setVisible(on)
         self.tidy_button.setVisible(on)
         self.add_button.setVisible(on or not self.tiles)
-        self.right.setCurrentIndex(1 if on else 0)
+        self.right.setCurrentIndex(0)
         if on:
+            self.right.setCurrentWidget(self.inspector)
             self.arranger.begin()
             self.page_form.fill()
             if self.arranger.panes:

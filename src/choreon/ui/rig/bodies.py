@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 
 from choreon.model.fixture_type import FixtureType
 from choreon.ui import theme
+from choreon.ui.kept import kept
 
 
 def _box(p: QPainter, w: float, h: float, round_: float = 3) -> None:
@@ -190,7 +191,7 @@ def sign(look: Look) -> QPixmap:
         painter.drawLine(QPointF(6, -8), QPointF(-6, -8))
         painter.drawLine(QPointF(-6, -8), QPointF(-3, -11))
     painter.end()
-    return made
+    return kept(made)
 
 
 @lru_cache(maxsize=96)  # 40 kB each
@@ -205,7 +206,7 @@ def pool(colour: str, radius: int, ratio: float) -> QPixmap:
     painter = QPainter(made)
     painter.fillRect(0, 0, 2 * radius, 2 * radius, gradient)
     painter.end()
-    return made
+    return kept(made)
 
 
 def _clear(size: int, ratio: float) -> QPixmap:

@@ -11,9 +11,6 @@ from choreon.formats import showfile
 from choreon.formats.versions import SUFFIX
 from choreon.model.show import Show
 from choreon.ui.parts import Parts
-from choreon.ui.shows.new_dialog import NewShowDialog
-from choreon.ui.shows.open_dialog import OpenShowDialog
-from choreon.ui.shows.versions_dialog import VersionsDialog
 from choreon.ui.widgets.work import Work
 
 
@@ -38,12 +35,16 @@ class ShowFiles(QObject):
 
     def new(self) -> None:
         """Ask for a new show."""
+        from choreon.ui.shows.new_dialog import NewShowDialog
+
         dialog = NewShowDialog(self.window, self._on_stage())
         if dialog.exec():
             self.begun.emit(dialog.made(), dialog.path)
 
     def open(self) -> None:
         """Ask which show to open."""
+        from choreon.ui.shows.open_dialog import OpenShowDialog
+
         path = self.parts.document.path
         dialog = OpenShowDialog(self.window, self.settings, path, self._on_stage())
         if dialog.exec() and dialog.chosen is not None:
@@ -51,6 +52,8 @@ class ShowFiles(QObject):
 
     def versions(self) -> None:
         """Show the earlier versions."""
+        from choreon.ui.shows.versions_dialog import VersionsDialog
+
         dialog = VersionsDialog(self.parts, self.window)
         dialog.opened.connect(self.wanted)
         dialog.exec()

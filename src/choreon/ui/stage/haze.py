@@ -31,6 +31,7 @@ SHAKE = 10.0  # degrees to either side by which a shaking gobo is drawn
 MOST = 40_000_000
 PIXELS = 60_000  # of the whole picture; it is doubled until it is as large as wanted
 MOST_DOUBLED = 4
+AT_ONCE = 64  # masks that are drawn for a picture where there is little time
 TOGETHER = 24  # sets of lamps of one colour whose masks are kept added up
 FLOOR = 0.0075  # how light the dark room is
 
@@ -215,6 +216,8 @@ class Haze:
         one; gives which.
         """
         begin = time.perf_counter()
+        if budget is not None:
+            which = which[:AT_ONCE]
         beams = Beams(self.room, self.view, self.places[which], shape[which])
         done = 0
         for i, lamp in enumerate(which.tolist()):

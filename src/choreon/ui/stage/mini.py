@@ -21,6 +21,7 @@ from choreon.model.playables import Playable, kind_of
 from choreon.model.show import Palette, Show
 from choreon.render.decode import Decoder, Light
 from choreon.ui import kinds
+from choreon.ui.kept import kept
 from choreon.ui.parts import Parts
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
@@ -29,6 +30,7 @@ BUDGET = 0.02  # seconds for pictures before the window does something else
 MOVING = 84  # milliseconds between pictures of what moves: 12 a second, all together
 WAITS = 20  # milliseconds between looks whether the show is ready to be drawn
 FORGOTTEN = 1.5  # seconds after which what is not asked for any more stands still
+MOST = 600  # pictures that are kept, some 60 kB each
 Key = tuple[str, int, int]
 
 
@@ -118,7 +120,7 @@ class MiniStages(QObject):
             painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET
         )
         painter.end()
-        self._moved[key] = (moving.playable, pixmap)
+        self._moved[key] = (moving.playable, kept(pixmap))
         moving.on.update()
 
     def of(
@@ -210,7 +212,10 @@ class MiniStages(QObject):
         )
         painter.end()
         if not stage.behind:
-            self._made[key] = (made_of, pixmap)
+            self._made.pop(key, None)
+            self._made[key] = (made_of, kept(pixmap))
+            if len(self._made) > MOST:
+                del self._made[next(iter(self._made))]  # made longest ago
         return not stage.behind
 
     def _stage(self, width: int, height: int) -> StagePainter:

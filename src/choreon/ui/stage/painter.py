@@ -17,9 +17,11 @@ from choreon.model.show import Room
 from choreon.render.colour import to_screen
 from choreon.render.decode import Lamp, Light
 from choreon.ui import theme
+from choreon.ui.kept import kept
 from choreon.ui.stage.camera import HOUSE, View, Viewpoint, look
 from choreon.ui.stage.haze import Haze, doublings
 
+TURNED = 0.03  # seconds for the beams of a view that was turned
 DARK_LENS, RIM = QColor("#1f1e22"), QColor("#47454c")
 
 
@@ -43,6 +45,8 @@ class StagePainter:
         self._fronts: tuple[View, list[_Front]] | None = None
         self._dark: tuple[View, float, QPixmap] | None = None
         self._haze: Haze | None = None
+        # of another size, and that size, while this is behind
+        self._haze_before: tuple[Haze, QRectF] | None = None
         self._haze_seen: tuple[float, float, Viewpoint] | None = None
 
     @property
@@ -90,14 +94,38 @@ class StagePainter:
             )
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         ratio = painter.device().devicePixelRatioF()
-        image = self._haze_for(rect, ratio).image(light, now, budget)
-        image.setDevicePixelRatio(ratio)
-        painter.drawImage(rect.topLeft(), image)
+        self._draw_haze(painter, rect, ratio, light, now, budget)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not bodies:
             self._edges(painter, view)
         self._bodies(painter, rect, view, light, chosen, bodies, cells or {})
         painter.restore()
+
+    def _draw_haze(
+        self,
+        painter: QPainter,
+        rect: QRectF,
+        ratio: float,
+        light: Light,
+        now: float | None,
+        budget: float | None,
+    ) -> None:
+        """The soft picture. Of a size that is new the one before is stretched to it
+        until all beams have been drawn; of another view all are drawn at once.
+        """
+        last = self._haze_seen
+        haze = self._haze_for(rect, ratio)
+        if last is not None and last[2] != self.viewpoint and budget is not None:
+            budget = max(budget, TURNED)
+        image = haze.image(light, now, budget)
+        if not haze.behind:
+            self._haze_before = None
+        if self._haze_before is not None:
+            before, size = self._haze_before
+            painter.drawImage(rect, before.image(light, now, 0.0), size)
+            return
+        image.setDevicePixelRatio(ratio)
+        painter.drawImage(rect.topLeft(), image)
 
     def _haze_for(self, rect: QRectF, ratio: float) -> Haze:
         """The soft picture for a rectangle of this size, at so many pixels a point; its
@@ -106,7 +134,11 @@ class StagePainter:
         wide, tall = rect.width() * ratio, rect.height() * ratio
         seen = (wide, tall, self.viewpoint)
         if self._haze is None or self._haze_seen != seen:
-            self._haze_seen = seen
+            last, self._haze_seen = self._haze_seen, seen
+            if last is None or self._haze is None or last[2] != self.viewpoint:
+                self._haze_before = None
+            elif not self._haze.behind:
+                self._haze_before = self._haze, QRectF(0, 0, last[0], last[1])
             count = doublings(wide, tall, len(self.lamps))
             # doubled, the middle of a pixel comes to lie in the first of those it fills
             shift = 0.5 - 0.5 / 2**count
@@ -206,6 +238,10 @@ class StagePainter:
         lit lie above.
         """
         known = self._dark
+        if known is not None and known[0] is not view and self._haze_before is not None:
+            # it is stretched with the soft picture, until that is whole
+            painter.drawPixmap(rect, known[2], QRectF(known[2].rect()))
+            return
         if known is None or known[0] is not view or known[1] != ratio:
             size = rect.size() * ratio
             made = QPixmap(math.ceil(size.width()), math.ceil(size.height()))
@@ -291,7 +327,7 @@ def _lens(
     else:
         painter.drawEllipse(rect)
     painter.end()
-    return made
+    return kept(made)
 
 
 @lru_cache(maxsize=512)
@@ -310,7 +346,7 @@ def _outline(wide: int, tall: int, ratio: float) -> QPixmap:
         QRectF(0, 0, size.width(), size.height()).adjusted(2, 2, -2, -2), 5, 5
     )
     painter.end()
-    return made
+    return kept(made)
 
 
 SIZES = {

@@ -45,7 +45,7 @@ from choreon.ui.widgets import basics
 
 FRAME = 33  # milliseconds between pictures
 # seconds of a picture for beams that are new or turn; the rest come in the next one
-BUDGET = 0.012
+BUDGET = 0.006
 NEAR = 16.0  # pixels within which a click means a lamp
 GRIP = 8.0  # pixels within which a drag begins on a lamp, and a sweep takes one
 NAMED, MANY = 12, 60  # chosen, up to which all are named, and numbered
