@@ -25,7 +25,10 @@ def from_oklab(lab: npt.ArrayLike) -> Array:
     """OKLab (…, 3) → linear Rec.709 light (…, 3); colours outside the gamut come out
     negative or above 1.
     """
-    return np.asarray((np.asarray(lab, float) @ _FROM_LAB.T) ** 3 @ _FROM_LMS.T)
+    lms = np.asarray(lab, float) @ _FROM_LAB.T
+    return np.asarray(
+        lms * lms * lms @ _FROM_LMS.T
+    )  # a power takes several times as long
 
 
 def to_oklab_rows(rgb: Array) -> Array:

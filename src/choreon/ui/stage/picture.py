@@ -48,6 +48,7 @@ FRAME = 33  # milliseconds between pictures
 BUDGET = 0.006
 NEAR = 16.0  # pixels within which a click means a lamp
 GRIP = 8.0  # pixels within which a drag begins on a lamp, and a sweep takes one
+AFTER = 30  # milliseconds by which the picture of a large choice follows its panels
 NAMED, MANY = 12, 60  # chosen, up to which all are named, and numbered
 USUAL = (HOUSE, ABOVE, ASIDE)
 HOW = (
@@ -133,7 +134,7 @@ class StagePicture(QWidget):
         parts.document.show_changed.connect(self._refresh)
         # Drawn in a turn of its own, after the panels that a choice changes.
         self._soon = basics.once(self, 0, self.update)
-        parts.selection.changed.connect(lambda _: self._soon.start())
+        parts.selection.changed.connect(self._chosen)
         parts.preview.changed.connect(self._refresh)
         parts.brush.changed.connect(self._brush_changed)
         if choosing:
@@ -158,6 +159,9 @@ class StagePicture(QWidget):
 
     def hideEvent(self, event: QHideEvent) -> None:
         self._looks.stop()
+
+    def _chosen(self, chosen: tuple[str, ...]) -> None:
+        self._soon.start(AFTER if len(chosen) > MANY else 0)
 
     def _refresh(self) -> None:
         self._number = -2

@@ -4,6 +4,8 @@ their brightest.
 
 from __future__ import annotations
 
+from functools import cache
+
 import numpy as np
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -14,6 +16,7 @@ from choreon.render.picker import colour_at, place_of
 from choreon.ui import theme
 
 Rgb = tuple[float, float, float]
+FIELD = (192, 96)  # pixels of the field before it is drawn larger
 
 
 def on_screen(rgb: Rgb) -> QColor:
@@ -33,7 +36,6 @@ class ColourField(QWidget):
         super().__init__()
         self._rgb: Rgb | None = (1.0, 1.0, 1.0)
         self._spot = QPointF(0.0, 0.0)
-        self._image: QImage | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMinimumHeight(118)
         self.setCursor(Qt.CursorShape.CrossCursor)
@@ -54,10 +56,9 @@ class ColourField(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(self.rect(), _field())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self._image is None or self._image.size() != self.size():
-            self._image = _field(max(2, self.width()), max(2, self.height()))
-        painter.drawImage(0, 0, self._image)
         if self._rgb is not None:
             at = QPointF(
                 self._spot.x() * self.width(), (1 - self._spot.y()) * self.height()
@@ -97,12 +98,14 @@ class ColourField(QWidget):
             self._pick(event)
 
 
-def _field(width: int, height: int) -> QImage:
-    hue = np.linspace(0, 360, width)[None, :].repeat(height, axis=0)
-    strength = np.linspace(1, 0, height)[:, None].repeat(width, axis=1)
+@cache
+def _field() -> QImage:
+    """All colours, hue across, stronger upwards; drawn larger, softly."""
+    width, height = FIELD
+    hue, strength = np.linspace(0, 360, width)[None], np.linspace(1, 0, height)[:, None]
     data = np.ascontiguousarray(
         (255 * to_screen(colour_at(hue, strength))).astype(np.uint8)
     )
     return QImage(
         data.data, width, height, 3 * width, QImage.Format.Format_RGB888
-    ).copy()
+    ).convertToFormat(QImage.Format.Format_RGB32)
