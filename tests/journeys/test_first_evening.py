@@ -26,9 +26,8 @@ def test_press_a_pad_and_the_stage_fades_to_another_scene(hands, node):
     assert len(set(seen)) > 10
     hands.until(lambda: perform.tiles["spring-tide-pad"].level == 1.0)
     assert perform.tiles["slack-water-pad"].level == 0.0
-    assert [
-        r.name.text().split(";")[-1].strip() for r in perform.on_now.rows.values()
-    ] == ["Spring Tide"]
+    rows = perform.on_now.rows.values()
+    assert [row.name.text() for row in rows] == ["● Spring Tide"]
 
 
 def test_faders_grand_master_and_blackout(hands, node):

@@ -6,8 +6,15 @@ from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import QTimer
-from PySide6.QtGui import QContextMenuEvent, QMouseEvent
+from PySide6.QtCore import QPointF, Qt, QTimer
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QFrame, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.engine.do import Do
@@ -128,6 +135,45 @@ def _goes_on(state: PlayState) -> bool:
     return any(not p.settled(now) or moves(p) for p in state.players)
 
 
+class Called(QWidget):
+    """What is on, by its name: behind a dot in a colour, hollow while it goes out. It
+    takes the room that is left, so that what can be pressed is never cut.
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._shown = ("", theme.LIVE, False)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Expanding)
+
+    def say(self, name: str, token: str, goes_out: bool) -> None:
+        """Show a name, and a dot in the colour of a token."""
+        if (name, token, goes_out) != self._shown:
+            self._shown = name, token, goes_out
+            self.setToolTip(name)
+            self.setAccessibleName(name)
+            self.update()
+
+    def text(self) -> str:
+        """What stands there, where there is room for it."""
+        name, _, goes_out = self._shown
+        return f"{'○' if goes_out else '●'} {name}"
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        name, token, goes_out = self._shown
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(theme.FLAT))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(token), 1.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush if goes_out else QColor(token))
+        painter.drawEllipse(QPointF(6, self.height() / 2), 4.5, 4.5)
+        painter.setPen(QColor(theme.TEXT))
+        room = self.rect().adjusted(20, 0, -4, 0)
+        right = Qt.TextElideMode.ElideRight
+        shown = painter.fontMetrics().elidedText(name, right, room.width())
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
+
+
 class OnRow(QFrame):
     """One thing that is on. What moves shows its step and the next one, its rate, and
     ways to drive it.
@@ -139,11 +185,7 @@ class OnRow(QFrame):
         self.setStyleSheet(
             f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}"
         )
-        self.name = basics.label("")
-        # it takes the room that is left, so that what can be pressed is never cut
-        self.name.setSizePolicy(
-            QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
-        )
+        self.name = Called()
         self.left = Counter(theme.FLAT)
         self.level = ValueField("", 0, 100, "%", 0, 100.0, bar=False)
         self.level.setFixedWidth(72)
@@ -240,11 +282,8 @@ class OnRow(QFrame):
     def follow(self, player: Player) -> None:
         """Show how far a player is on, and where it is."""
         now = time.monotonic()
-        dot = "○" if player.releasing else "●"
-        name = player.name.replace("&", "&amp;").replace("<", "&lt;")
         token = theme.KEEP if player.protected else theme.LIVE
-        self.name.setText(f'<span style="color:{token}">{dot}</span>&nbsp; {name}')
-        self.name.setToolTip(player.name)
+        self.name.say(player.name, token, player.releasing)
         self.level.set_value(100.0 * player.level)
         self.left.setText(_time_left(player, now))
         self._follow_motion(player, now)
