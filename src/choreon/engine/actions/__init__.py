@@ -86,9 +86,7 @@ def _perform(
     if do.ref.kind == PLAYER:
         return _to_player(show, state, do, now)
     if do.ref.kind == DEED:
-        deed = deeds.DEEDS.get(do.ref.id)
-        pressed = deed is not None and do.edge != Edge.UP
-        return deed(show, state, now) if deed is not None and pressed else state
+        return _deed(show, state, do, now)
     if do.ref.kind == PAGE:
         page = show.pages.get(do.ref.id)
         return state if page is None else opening.open_page(show, state, page, now)
@@ -99,6 +97,12 @@ def _perform(
     if do.verb == Verb.START:
         return _start(show, state, do, now, ways, by)
     return _press(show, state, do, now, ways, by)
+
+
+def _deed(show: Show, state: PlayState, do: Do, now: float) -> PlayState:
+    """One of the deeds that need nothing else; done on the way down."""
+    deed = deeds.DEEDS.get(do.ref.id)
+    return state if deed is None or do.edge == Edge.UP else deed(show, state, now)
 
 
 def _press(

@@ -52,10 +52,6 @@ class Mark(msgspec.Struct, omit_defaults=True):
 def extra_of(kind: FixtureType) -> Extra:
     """Returns what the standard has no words for."""
     modes, wheels = kind.modes, kind.wheels
-    marks = {channel.key: _mark(channel) for channel in kind.channels}
-    for mode in modes:
-        for channel in mode.overrides:
-            marks[f"{mode.name}/{channel.key}"] = _mark(channel)
     return Extra(
         kind.id,
         kind.kind,
@@ -69,8 +65,17 @@ def extra_of(kind: FixtureType) -> Extra:
         modes=[mode.name for mode in modes],
         wheel_names=[wheel.name for wheel in wheels],
         slots=[[(s.name, s.colour) for s in wheel.slots] for wheel in wheels],
-        marks=marks,
+        marks=_marks_of(kind),
     )
+
+
+def _marks_of(kind: FixtureType) -> dict[str, Mark]:
+    """What is said of each channel; of those of one mode by the mode's name too."""
+    marks = {channel.key: _mark(channel) for channel in kind.channels}
+    for mode in kind.modes:
+        for channel in mode.overrides:
+            marks[f"{mode.name}/{channel.key}"] = _mark(channel)
+    return marks
 
 
 def _mark(channel: Channel) -> Mark:

@@ -212,11 +212,7 @@ class AsidePanel(QFrame):
         self.title.setText(f"Aside: {count(len(aside), 'fixture')}")
         names = [show.fixtures[i].name for i in self.lamps if i in show.fixtures]
         self.names.setText(some(names, 1))
-        look = self.look()
-        levels = [values.get(at.DIMMER) for values in look.values()]
-        numbers = [float(v) for v in levels if isinstance(v, float | int)]
-        alike = numbers and max(numbers) - min(numbers) < 1e-6
-        self.level.set_value(100.0 * numbers[0] if alike else None)
+        self.level.set_value(_one_level(self.look()))
         takes = self.parts.preview.takes
         lamps = self.lamps
         self.colour.setVisible(any(takes(lamp, at.RED) for lamp in lamps))
@@ -224,3 +220,13 @@ class AsidePanel(QFrame):
         self.floor.setVisible(bool(heads))
         if heads:
             self.floor.show_stage(show.room, list(show.marks.values()))
+
+
+def _one_level(look: Look) -> float | None:
+    """The level in per cent that all of a look have; None where they differ, or have
+    none.
+    """
+    levels = [values.get(at.DIMMER) for values in look.values()]
+    numbers = [float(v) for v in levels if isinstance(v, float | int)]
+    alike = numbers and max(numbers) - min(numbers) < 1e-6
+    return 100.0 * numbers[0] if alike else None

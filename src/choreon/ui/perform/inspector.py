@@ -233,6 +233,15 @@ class Inspector(QWidget):
         if first.colour:
             colour.setStyleSheet(f"border-left: 12px solid {first.colour};")
         self._line("Colour", colour, "colour")
+        self._sign(first)
+        page = self.arranger.view.page
+        if page is not None and page.sections:
+            sections = {"": "Top of the page"}
+            sections |= {section.id: section.name for section in page.sections}
+            self._pick("Section", "section", sections, first.section, self._to_section)
+
+    def _sign(self, first: Any) -> None:
+        """Which icon or letters stand before the name."""
         signs = {"": NO_SIGN, **{name: name for name in sorted(theme.icon_names())}}
         if first.sign and first.sign not in signs:
             signs[first.sign] = first.sign
@@ -240,11 +249,6 @@ class Inspector(QWidget):
         for n, name in enumerate(signs):
             if name in theme.icon_names():
                 box.setItemIcon(n, theme.icon(name))
-        page = self.arranger.view.page
-        if page is not None and page.sections:
-            sections = {"": "Top of the page"}
-            sections |= {section.id: section.name for section in page.sections}
-            self._pick("Section", "section", sections, first.section, self._to_section)
 
     def _to_section(self, section: str) -> None:
         show, page_id = self.show_, self.arranger.view.page_id

@@ -565,37 +565,9 @@ class PerformPlace(QWidget):
 
     def add_menu(self) -> QMenu:
         """All that can be put on a page."""
-        menu, show = QMenu(self), self.parts.document.show
-        for kind, title in PLAYED.items():
-            sub = menu.addMenu(title)
-            for playable in show.playables.values():
-                sub.addAction(playable.name, partial(self.add_tile, playable.ref, kind))
-            sub.setEnabled(bool(show.playables))
-        sub = menu.addMenu("Dial of")
-        for playable in show.playables.values():
-            dial = Dial(id="", of=(playable.ref,))
-            sub.addAction(playable.name, partial(self.add, dial))
-        sub.setEnabled(bool(show.playables))
-        groups = [Ref(GROUP, group) for group in show.groups]
-        for title, kind_of in (("Colour of", ColourTile), ("Aim of", AimTile)):
-            sub = menu.addMenu(title)
-            for ref in groups:
-                tile = kind_of(id="", of=(ref,))
-                sub.addAction(name_of(show, ref), partial(self.add, tile))
-            sub.setEnabled(bool(groups))
-        sub = menu.addMenu("Master")
-        for master in show.masters.values():
-            if master.ref.id != "tempo":
-                tile_of = MasterTile(id="", drives=master.ref)
-                sub.addAction(master.name, partial(self.add, tile_of))
-        sub.addSeparator()
-        for ref in groups:
-            name = name_of(show, ref)
-            sub.addAction(f"New master over {name}", partial(self._new_master, ref))
-        over = menu.addMenu("Override fader of")
-        for ref in groups:
-            over.addAction(name_of(show, ref), partial(self._new_override, ref))
-        over.setEnabled(bool(groups))
+        menu = QMenu(self)
+        self._add_played(menu)
+        self._add_of_groups(menu)
         menu.addSeparator()
         for title, plain in PLAIN.items():
             menu.addAction(title, partial(self.add, plain))
@@ -603,6 +575,42 @@ class PerformPlace(QWidget):
         for deed, title in DEEDS.items():
             sub.addAction(title, partial(self.add, DeedTile(id="", deed=deed)))
         return menu
+
+    def _add_played(self, menu: QMenu) -> None:
+        """What plays scenes and chases."""
+        playables = self.parts.document.show.playables.values()
+        for kind, title in PLAYED.items():
+            sub = menu.addMenu(title)
+            for playable in playables:
+                sub.addAction(playable.name, partial(self.add_tile, playable.ref, kind))
+            sub.setEnabled(bool(playables))
+        sub = menu.addMenu("Dial of")
+        for playable in playables:
+            dial = Dial(id="", of=(playable.ref,))
+            sub.addAction(playable.name, partial(self.add, dial))
+        sub.setEnabled(bool(playables))
+
+    def _add_of_groups(self, menu: QMenu) -> None:
+        """What acts on groups: colour, aim, masters, override faders."""
+        show = self.parts.document.show
+        groups = {Ref(GROUP, i): group.name for i, group in show.groups.items()}
+        for title, kind_of in (("Colour of", ColourTile), ("Aim of", AimTile)):
+            sub = menu.addMenu(title)
+            for ref, name in groups.items():
+                sub.addAction(name, partial(self.add, kind_of(id="", of=(ref,))))
+            sub.setEnabled(bool(groups))
+        sub = menu.addMenu("Master")
+        for master in show.masters.values():
+            if master.ref.id != "tempo":
+                tile_of = MasterTile(id="", drives=master.ref)
+                sub.addAction(master.name, partial(self.add, tile_of))
+        sub.addSeparator()
+        for ref, name in groups.items():
+            sub.addAction(f"New master over {name}", partial(self._new_master, ref))
+        over = menu.addMenu("Override fader of")
+        for ref, name in groups.items():
+            over.addAction(name, partial(self._new_override, ref))
+        over.setEnabled(bool(groups))
 
     def add_tile(self, plays: Ref, kind: str, choice: str = "") -> None:
         """Put something that plays on the page that is shown."""

@@ -128,6 +128,10 @@ class Model(QAbstractTableModel):
             return f"{value:g}" if isinstance(value, float) else value
         if role == Qt.ItemDataRole.UserRole:
             return _sorted_by(show, fixture, title)
+        return self._looks(fixture, title, bool(editable), role)
+
+    def _looks(self, fixture: Fixture, title: str, editable: bool, role: int) -> object:
+        """How a cell is shown: its colour, its tip, a mark before the name."""
         if role == Qt.ItemDataRole.ForegroundRole:
             if self._is_wrong(fixture, title):
                 return QColor(theme.ALARM)

@@ -171,28 +171,33 @@ class StagePicture(QWidget):
         """Draw the newest light, where it differs from what is drawn. Returns whether
         something was drawn, or soon may be.
         """
-        preview = self.parts.preview
+        preview, painter = self.parts.preview, self._painter
         if not preview.ready:
             preview.compile_soon()
-        elif self._painter is not None and not self._is_current(self._painter):
+        elif painter is not None and not self._is_current(painter):
             self.update()
         found = preview.seen()
         if found is None:
             return True
-        number, light = found
-        drawn = False
-        if number != self._number or number < 0:
-            self._number = number
-            before, self._light, self._moves = self._light, light, light.moving
-            drawn = before is None or _differs(before, light)
-        behind = self._painter is not None and self._painter.behind
-        going = self._light is not None and (self._moves or behind)
-        drawn = drawn or going or self.path is not None
+        drawn = self._take(*found) or self._goes_on() or self.path is not None
         if drawn:
             self.update()
         # A slow machine gets fewer pictures rather than a slow window.
         self._looks.cost = self._cost
         return drawn
+
+    def _take(self, number: int, light: Light) -> bool:
+        """Take the light of a frame; gives whether it differs from what is drawn."""
+        if number == self._number and number >= 0:
+            return False
+        before = self._light
+        self._number, self._light, self._moves = number, light, light.moving
+        return before is None or _differs(before, light)
+
+    def _goes_on(self) -> bool:
+        """Whether the next picture will be another one, though no light changes."""
+        behind = self._painter is not None and self._painter.behind
+        return self._light is not None and (self._moves or behind)
 
     def _stage(self) -> StagePainter:
         """What draws the show; the show before, until this one is ready to be drawn."""
