@@ -8,7 +8,7 @@ import contextlib
 from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QInputEvent, QKeyEvent
 from PySide6.QtWidgets import QApplication
 
 from choreon.ui.widgets import basics
@@ -34,8 +34,8 @@ class Gestures(QObject):
 
     @contextlib.contextmanager
     def paused(self) -> Iterator[None]:
-        """See nothing while a window is built: no hand can reach it, and it brings some
-        twenty thousand events.
+        """See nothing while a window, or a place of it, is built: no hand can reach it,
+        and it brings some twenty thousand events.
         """
         application = QApplication.instance()
         if application is not None:
@@ -57,6 +57,8 @@ class Gestures(QObject):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """See what begins and what ends; nothing is kept from anyone."""
+        if not isinstance(event, QInputEvent):
+            return False  # nearly all of them; to ask for their type takes longer
         kind = event.type()
         if kind in BEGINS:
             if not self._is_the_same(event):

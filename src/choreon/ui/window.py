@@ -245,7 +245,9 @@ class MainWindow(QMainWindow):
         name = name if name in PLACES else PLACES[0]
         if name not in ("rig", "compose"):
             self.parts.brush.put_down()  # there is nothing there to draw over
-        self.stack.setCurrentWidget(self.places[name])
+        place = self.places[name]
+        with gestures().paused():
+            self.stack.setCurrentWidget(place)
         self.notice.raise_()  # a place that has just been made lies above it
         self.place = name
         self.buttons.button(PLACES.index(name)).setChecked(True)

@@ -182,9 +182,6 @@ class OnRow(QFrame):
     def __init__(self, parts: Parts, player_id: str) -> None:
         super().__init__()
         self.parts, self.player_id = parts, player_id
-        self.setStyleSheet(
-            f"OnRow {{ background: {theme.FLAT}; border-radius: {theme.RADIUS}px; }}"
-        )
         self.name = Called()
         self.left = Counter(theme.FLAT)
         self.level = ValueField("", 0, 100, "%", 0, 100.0, bar=False)

@@ -247,7 +247,7 @@ class TargetRow(QWidget):
         basics.grow(line, 1)
         basics.stack(self, line).setContentsMargins(8, 2, 4, 2)
         self.unlearn.setVisible(bool(controls))
-        self.mark(False)
+        self.setProperty("picked", False)
 
     def _learn(self) -> None:
         if self.learner.target == self.target:
@@ -263,11 +263,10 @@ class TargetRow(QWidget):
 
     def mark(self, on: bool) -> None:
         """Show that its control was picked on the drawing."""
-        line = theme.CHOSEN if on else theme.FLAT
-        self.setStyleSheet(
-            f"TargetRow {{ background: {theme.FLAT}; border: 1px solid {line}; "
-            f"border-radius: {theme.RADIUS}px; }}"
-        )
+        if on != self.property("picked"):
+            self.setProperty("picked", on)
+            self.style().unpolish(self)
+            self.style().polish(self)
 
     def teach(self, on: bool) -> None:
         """Show that it waits for a control."""
