@@ -193,17 +193,18 @@ def _told_of(noun: str, differences: list[Difference]) -> list[str]:
     lines += [_line(known) for known in changed[:MOST]]
     if len(changed) > MOST:
         lines.append(f"{_count(len(changed) - MOST, f'more {noun}')} changed")
-    return lines + [_capital(known.name) for known in by_how.get("moved", [])]
+    return lines + [capital(known.name) for known in by_how.get("moved", [])]
 
 
 def _line(difference: Difference) -> str:
     """One thing that changed, and what of it."""
     noun, details = difference.noun, "; ".join(difference.details)
     head = f"{noun} {difference.name}" if noun else difference.name
-    return _capital(head) + (f": {details}" if details else "")
+    return capital(head) + (f": {details}" if details else "")
 
 
-def _capital(text: str) -> str:
+def capital(text: str) -> str:
+    """A line with a large letter at its beginning."""
     return text[0].upper() + text[1:]
 
 

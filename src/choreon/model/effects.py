@@ -20,6 +20,7 @@ from choreon.model.motion import (
     Spread,
     Stop,
 )
+from choreon.model.sameness import very_same
 from choreon.model.show import Palette, Show
 
 if TYPE_CHECKING:
@@ -130,8 +131,7 @@ def unlinked(show: Show, effects: Effects, link: str) -> Effects:
     none has it.
     """
     made = tuple(_unlinked(show, effect, link) for effect in effects)
-    same = all(a is b for a, b in zip(made, effects, strict=True))
-    return effects if same else made
+    return effects if very_same(made, effects) else made
 
 
 def _unlinked(show: Show, effect: Effect, link: str) -> Effect:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from choreon.engine.protocol import Pulse
 from choreon.model.refs import MASTER, Ref, name_of
+from choreon.model.sameness import very_same
 from choreon.render.state import Draft, PlayState
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
@@ -143,9 +144,7 @@ class Heading(QFrame):
         """Show the masters and that there is a draft."""
         masters, draft = state.masters, state.draft
         drafted = (draft.look, draft.effects, draft.blind)
-        if self._drafted is None or any(
-            a is not b for a, b in zip(self._drafted, drafted, strict=True)
-        ):
+        if self._drafted is None or not very_same(self._drafted, drafted):
             self._drafted = drafted
             self._tell_draft(draft)
         self._tell_held(state)

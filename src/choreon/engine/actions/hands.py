@@ -9,6 +9,7 @@ from collections.abc import Collection, Iterable
 import msgspec
 
 from choreon.model.edits import merge_looks
+from choreon.model.sameness import very_same
 from choreon.model.values import Look
 from choreon.render.state import Hand, PlayState, Ramp
 
@@ -82,7 +83,7 @@ def set_aside(state: PlayState, look: Look) -> PlayState:
     for hand in state.asides:
         own = {} if hand.leaving else {i: v for i, v in look.items() if i in hand.look}
         hands.append(replace(hand, look=merge_looks(hand.look, own)) if own else hand)
-    if all(a is b for a, b in zip(hands, state.asides, strict=True)):
+    if very_same(hands, state.asides):
         return state
     return replace(state, asides=tuple(hands))
 

@@ -14,6 +14,7 @@ from choreon.engine.actions.kinds import KINDS, RELEASED
 from choreon.model.effects import rate_of
 from choreon.model.playables import Chase
 from choreon.model.playables.chase import Unit, steps_of
+from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.render.compiled import CompiledShow
 from choreon.render.sources.chase import Rounds, moved_to, own_time, rounds_of
@@ -181,9 +182,9 @@ def carried(
     players_after = []
     for player in state.players:
         steps = tuple(carry(step) for step in player.steps)
-        same = all(a is b for a, b in zip(steps, player.steps, strict=True))
+        same = very_same(steps, player.steps)
         players_after.append(player if same else replace(player, steps=steps))
-    if any(a is not b for a, b in zip(players_after, state.players, strict=True)):
+    if not very_same(players_after, state.players):
         state = replace(state, players=tuple(players_after))
     return _draft_carried(before, after, state, now)
 

@@ -14,6 +14,7 @@ from choreon.model.numbers import Number
 from choreon.model.playables.base import Playable, PlayableKind
 from choreon.model.problem import Problem
 from choreon.model.refs import Ref, exists
+from choreon.model.sameness import very_same
 from choreon.model.values import Look, Value
 
 if TYPE_CHECKING:
@@ -203,7 +204,7 @@ def _with_looks(chase: Chase, change: Callable[[Look], Look]) -> Chase:
     for step in chase.steps:
         look = change(step.look)
         made.append(step if look is step.look else replace(step, look=look))
-    if any(a is not b for a, b in zip(made, chase.steps, strict=True)):
+    if not very_same(made, chase.steps):
         chase = replace(chase, steps=tuple(made))
     pattern = chase.pattern
     if pattern is None:
@@ -227,7 +228,7 @@ def _with_effects(chase: Chase, change: Callable[[Effects], Effects]) -> Chase:
         effects = change(step.effects)
         same = effects is step.effects
         made.append(step if same else replace(step, effects=effects))
-    if all(a is b for a, b in zip(made, chase.steps, strict=True)):
+    if very_same(made, chase.steps):
         return chase
     return replace(chase, steps=tuple(made))
 

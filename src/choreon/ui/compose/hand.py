@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, FixtureType, Mode, Wheel, main_attribute
 from choreon.model.patch import mode_of
+from choreon.model.sameness import very_same
 from choreon.model.show import Fixture
 from choreon.model.values import Value
 from choreon.render import choice
@@ -58,9 +59,7 @@ class Hand:
             parts.selection.each_cell,
             rig,
         )
-        if len(self._for) != len(now) or any(
-            a is not b for a, b in zip(now, self._for, strict=True)
-        ):
+        if not very_same(now, self._for):
             self._for, self._items = now, {"": parts.selection.items()}
             self._rows, self._names = {}, {}
         found = self._items.get(name)

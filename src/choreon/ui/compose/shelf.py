@@ -25,6 +25,7 @@ from choreon.model import effects as motions
 from choreon.model.playables import AnyPlayable, kind_of
 from choreon.model.playables.chase import ChaseStep, Unit
 from choreon.model.refs import name_of
+from choreon.model.sameness import very_same
 from choreon.model.show import Palette
 from choreon.render.state import PlayState
 from choreon.ui import palettes as palette_deeds
@@ -218,9 +219,7 @@ class Shelf(QWidget):
             return  # it is filled when it is looked at
         show = self.parts.document.show
         seen = (show.playables, show.palettes, show.marks, show.fixtures, show.types)
-        known = self._shown is not None and all(
-            a is b for a, b in zip(self._shown, seen, strict=True)
-        )
+        known = self._shown is not None and very_same(self._shown, seen)
         if known and not again:
             return
         self._shown = seen

@@ -20,6 +20,7 @@ from choreon.model.colours import of_hex
 from choreon.model.playables import Chase
 from choreon.model.playables.chase import ChaseStep, End, Run, Unit, steps_of
 from choreon.model.refs import Ref, name_of
+from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.model.verbs import Verb
@@ -323,8 +324,7 @@ class Steps(QWidget):
             return
         show = self.parts.document.show
         shown = (chase, show.playables, show.fixtures, show.types)
-        known = len(shown) == len(self._shown)
-        if known and all(a is b for a, b in zip(shown, self._shown, strict=True)):
+        if very_same(shown, self._shown):
             return
         self._shown = shown
         steps = steps_of(show, chase)

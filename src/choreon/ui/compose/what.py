@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from choreon.model import attributes as at
 from choreon.model.effects import motion_of
 from choreon.model.motion import Effects, title
+from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.ui import theme, words
 from choreon.ui.compose.aim_panel import AimPanel
@@ -424,11 +425,7 @@ class What(QWidget):
 
     def _follow_light(self) -> None:
         """Show the values anew where the light has changed, or what it comes from."""
-        seen = self._made_of()
-        if not self._next.isActive() and (
-            len(self._seen) != len(seen)
-            or any(a is not b for a, b in zip(self._seen, seen, strict=True))
-        ):
+        if not self._next.isActive() and not very_same(self._seen, self._made_of()):
             self._show_values()
 
     def _made_of(self) -> tuple[object, ...]:

@@ -30,6 +30,7 @@ from choreon.model import edits, pages
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import GroupMaster, Override
 from choreon.model.refs import DEEDS, GROUP, Ref, exists, name_of, to_tile
+from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.model.tiles import (
     DarkChange,
@@ -115,10 +116,7 @@ class Inspector(QWidget):
         self.scroller.setVisible(bool(tiles))
         show = self.show_
         shown = (*tiles, show.playables, show.groups, show.masters, show.pages)
-        same = len(shown) == len(self._shown) and all(
-            a is b for a, b in zip(shown, self._shown, strict=True)
-        )
-        if same and tiles:
+        if tiles and very_same(shown, self._shown):
             return
         self._shown = shown
         focused = next((n for n, w in self.fields.items() if w.hasFocus()), "")

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QMenu, QVBoxLayout, QWidget
 from choreon.engine.actions.pressed import level_of, playing
 from choreon.model import edits, pages, refs
 from choreon.model.refs import GROUP, MASTER, Ref, exists, name_of
+from choreon.model.sameness import very_same
 from choreon.model.tiles import Part, Start
 from choreon.render.state import PlayState
 from choreon.ui import renaming
@@ -44,9 +45,7 @@ class PageForm(QWidget):
         """Make the fields, where something of them is another now."""
         show, page = self.parts.document.show, self.view.page
         shown = (page, show.opens, show.safe, show.masters, show.playables)
-        if len(shown) == len(self._shown) and all(
-            a is b for a, b in zip(shown, self._shown, strict=True)
-        ):
+        if very_same(shown, self._shown):
             return
         self._shown = shown
         basics.clear(self.column)

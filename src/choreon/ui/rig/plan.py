@@ -26,6 +26,7 @@ from PySide6.QtGui import (
 )
 
 from choreon.model import arrange, edits, patch
+from choreon.model.sameness import very_same
 from choreon.model.show import Fixture, Place
 from choreon.render.colour import to_screen
 from choreon.ui import drawn, theme, words
@@ -309,7 +310,7 @@ class Plan(TakesTypes):
     def _clashes(self) -> list[patch.Clash]:
         show = self.parts.document.show
         now = (show.fixtures, show.types)
-        if any(a is not b for a, b in zip(now, self._clashes_of, strict=True)):
+        if not very_same(now, self._clashes_of):
             self._clashes_of, self._found_clashes = now, patch.clashes(show)
         return self._found_clashes
 
@@ -531,11 +532,7 @@ class Plan(TakesTypes):
             self._shown,
         )
         known = self._named
-        if (
-            known is not None
-            and known[1] == size
-            and all(a is b for a, b in zip(known[0], seen, strict=True))
-        ):
+        if known is not None and known[1] == size and very_same(known[0], seen):
             return known[2]
         if known is not None and known[1] == size and len(show.fixtures) > MANY:
             self._name_soon.start()

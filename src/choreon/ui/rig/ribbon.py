@@ -47,6 +47,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.model import edits, patch, patching
+from choreon.model.sameness import very_same
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture
 from choreon.ui import theme, words
 from choreon.ui.looks import Looks
@@ -77,7 +78,7 @@ class Ribbon(TakesTypes):
         self._shift = 0
         self._blocks: QPixmap | None = None
         self._drawn: tuple[object, ...] = ()
-        self._taken: tuple[object, dict[int, list[str]]] = (None, {})
+        self._taken: tuple[tuple[object, ...], dict[int, list[str]]] = ((), {})
         self._numbers: tuple[QFont | None, list[tuple[QStaticText, float]]] = (None, [])
         self._cost = 0.003  # seconds that it takes to draw, smoothed
         self.setMinimumHeight(4 * 28)
@@ -166,11 +167,7 @@ class Ribbon(TakesTypes):
             self.parts.document.show.types,
             self.universe,
         )
-        known = self._taken[0]
-        if known is None or any(
-            a is not b
-            for a, b in zip(known, key, strict=True)  # type: ignore[call-overload]
-        ):
+        if not very_same(self._taken[0], key):
             self._taken = (key, patch.occupied(self.parts.document.show, self.universe))
         return self._taken[1]
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from choreon.formats import cleaning, showfile
 from choreon.formats.versions import VERSIONS, keep_version, kept_at
 from choreon.model import changes
+from choreon.model.compare import capital
 from choreon.model.show import Show
 from choreon.ui import words
 from choreon.ui.parts import Parts
@@ -123,7 +124,7 @@ class VersionsDialog(Dialog):
                 f"last {VERSIONS} of them. There is none yet."
             )
             return
-        self.title.setText(_capital(when(version.path)))
+        self.title.setText(capital(when(version.path)))
         if not whole:
             self.hint.setText(
                 f"It cannot be read: {version.wrong} The others are as they were."
@@ -185,16 +186,12 @@ def when(version: Path) -> str:
 
 
 def _told(version: Version) -> str:
-    at = _capital(when(version.path))
+    at = capital(when(version.path))
     if version.show is None:
         return f"{at}\nCannot be read"
     what = words.count(len(version.show.fixtures), "fixture")
     differs = words.count(len(version.since), "difference")
     return f"{at}\n{what}\n{differs if version.since else 'As it is now'}"
-
-
-def _capital(text: str) -> str:
-    return text[0].upper() + text[1:]
 
 
 def _icon(version: Version) -> QIcon:

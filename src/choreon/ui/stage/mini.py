@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QWidget
 
 from choreon.model import links
 from choreon.model.playables import Playable, kind_of
+from choreon.model.sameness import very_same
 from choreon.model.show import Palette, Show
 from choreon.render.decode import Decoder, Light
 from choreon.ui import kinds
@@ -159,7 +160,7 @@ class MiniStages(QObject):
         if (
             known is not None
             and preview.ready
-            and _same(known[0], (*made_of, preview.compiled.rig))
+            and very_same(known[0], (*made_of, preview.compiled.rig))
         ):
             return known[1]
         self._wanted[key, id(on)] = _Wanted(on, light, made_of, ratio)
@@ -200,7 +201,7 @@ class MiniStages(QObject):
         """
         known = self._made.get(key)
         made_of = (*wanted.made_of, self.parts.preview.compiled.rig)
-        if known is not None and _same(known[0], made_of):
+        if known is not None and very_same(known[0], made_of):
             return True
         _, width, height = key
         pixmap = _dark(width, height, wanted.ratio)
@@ -242,12 +243,6 @@ def _follows(show: Show, thing: Playable | Palette) -> tuple[object, ...]:
     if effects or any(links.linked(look) for look in looks):
         parts = (show.palettes, show.marks, show.groups, show.room)
     return (*parts, show.playables) if kind.plays(thing) else parts
-
-
-def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
-    return len(one) == len(other) and all(
-        a is b for a, b in zip(one, other, strict=True)
-    )
 
 
 def _dark(width: int, height: int, ratio: float) -> QPixmap:

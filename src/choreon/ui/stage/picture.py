@@ -29,6 +29,7 @@ from PySide6.QtWidgets import QWidget
 
 from choreon.model import choosing, links
 from choreon.model.refs import exists, name_of
+from choreon.model.sameness import very_same
 from choreon.model.show import Mark
 from choreon.render.decode import Decoder, Lamp, Light
 from choreon.render.rig import Floats
@@ -72,11 +73,6 @@ class _Figures(NamedTuple):
     made_of: tuple[object, ...]
     how: tuple[object, ...]
     picture: QPixmap
-
-
-def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
-    """Whether both hold the very same things."""
-    return all(a is b for a, b in zip(one, other, strict=True))
 
 
 class StagePicture(QWidget):
@@ -272,7 +268,7 @@ class StagePicture(QWidget):
         show, ratio = self.parts.document.show, self.devicePixelRatioF()
         made_of, how = (view, show.marks), (self._marks_named(), ratio)
         known = self._figures
-        if known is None or known.how != how or not _same(known.made_of, made_of):
+        if known is None or known.how != how or not very_same(known.made_of, made_of):
             made = QPixmap(self.size() * ratio)
             made.setDevicePixelRatio(ratio)
             made.fill(Qt.GlobalColor.transparent)

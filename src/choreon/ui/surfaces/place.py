@@ -19,6 +19,7 @@ from choreon.engine.actions import level_of
 from choreon.engine.protocol import Control
 from choreon.model.inputs import MidiInput
 from choreon.model.refs import DEEDS, Ref, to_deed
+from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.render.state import PlayState
 from choreon.ui import theme, words
@@ -152,7 +153,7 @@ class SurfacesPlace(QWidget):
             return  # it is filled when it is looked at
         show = self.parts.document.show
         seen = (show.pages, show.playables, show.inputs, show.masters)
-        if self._seen and all(a is b for a, b in zip(seen, self._seen, strict=True)):
+        if very_same(seen, self._seen):
             return
         if not self._seen or show.inputs is not self._seen[2]:
             self._fill_ports()
