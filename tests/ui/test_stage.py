@@ -414,3 +414,41 @@ def test_the_stage_draws_every_pixel_of_its_place(qapp):
         assert not (
             bytes_[: image.height() - 1, : image.width() - 1] == 0xFFFF00FF
         ).any()
+
+
+def test_a_picture_of_a_new_size_is_the_old_one_stretched_until_it_is_whole(qapp):
+    """No beam goes out because the window is made larger; and none lags for ever where
+    heads turn all the time.
+    """
+    haze, light = spots({"Dimmer": 1.0}, 6)
+    stage = StagePainter(haze.lamps, ROOM)
+
+    def picture(width: int, light: Light) -> np.ndarray:
+        image = QImage(width, 300, QImage.Format.Format_RGB32)
+        painter = QPainter(image)
+        rect = QRectF(0, 0, width, 300)
+        stage.paint(painter, rect, light, budget=0.0)  # time for one beam
+        painter.end()
+        return pixels(image)
+
+    small = [int(picture(480, light).sum()) for _ in range(8)][-1]
+    assert not stage.behind
+    large = int(picture(500, light).sum())
+    assert stage.stretched
+    assert large > small  # all six beams are seen
+    dice, pictures = np.random.default_rng(1), 0
+    while stage.stretched:
+        way = light.direction + dice.normal(0, 0.1, (6, 3))
+        way /= np.linalg.norm(way, axis=1, keepdims=True)
+        light = replace(light, direction=way)
+        picture(500, light)
+        pictures += 1
+        assert pictures < 10
+    assert stage.behind  # some turned since they were drawn
+    for _ in range(12):
+        last = picture(500, light)
+    assert not stage.behind
+    stage = StagePainter(haze.lamps, ROOM)
+    for _ in range(8):
+        fresh = picture(500, light)
+    assert (fresh == last).all()

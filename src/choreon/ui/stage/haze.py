@@ -99,6 +99,7 @@ class Haze:
         self._plane = np.empty((height, width), np.uint32)
         self._pixels = np.empty((height, width), np.uint32)
         self.behind = False  # masks are still to be drawn: another picture is wanted
+        self.lacks = False  # something that is lit was not drawn yet at all
 
     def image(
         self, light: Light, now: float | None = None, budget: float | None = None
@@ -119,6 +120,7 @@ class Haze:
             oldest = which[np.argsort(self._drawn_in[which], kind="stable")]
             waits[self._draw(oldest, shape, budget)] = False
         self.behind = bool(waits.any())
+        self.lacks = bool((waits & (self._drawn_in == 0)).any())
         shown = lit & ~(waits & ~self._was_lit)
         self._was_lit = shown
         np.copyto(self._sums, self._base)

@@ -54,6 +54,11 @@ class StagePainter:
         """Whether the last picture still lacks something, for want of time."""
         return self._haze is not None and self._haze.behind
 
+    @property
+    def stretched(self) -> bool:
+        """Whether the last picture was one of another size, made to fit."""
+        return self._haze_before is not None
+
     def view(self, rect: QRectF) -> View:
         """The view fitted to a rectangle."""
         if (
@@ -118,7 +123,7 @@ class StagePainter:
         if last is not None and last[2] != self.viewpoint and budget is not None:
             budget = max(budget, TURNED)
         image = haze.image(light, now, budget)
-        if not haze.behind:
+        if not haze.lacks:
             self._haze_before = None
         if self._haze_before is not None:
             before, size = self._haze_before
@@ -137,7 +142,7 @@ class StagePainter:
             last, self._haze_seen = self._haze_seen, seen
             if last is None or self._haze is None or last[2] != self.viewpoint:
                 self._haze_before = None
-            elif not self._haze.behind:
+            elif not self._haze.lacks:
                 self._haze_before = self._haze, QRectF(0, 0, last[0], last[1])
             count = doublings(wide, tall, len(self.lamps))
             # doubled, the middle of a pixel comes to lie in the first of those it fills
