@@ -26,6 +26,7 @@ from choreon.model.refs import Ref, to_tile
 from choreon.ui.app import Opened, empty_show
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.heading import SEEN, Stutter
+from choreon.ui.stage import mini
 from choreon.ui.widgets import basics
 from tests.conftest import values
 from tests.journeys.conftest import menu_of, missed, mostly, pick
@@ -268,6 +269,25 @@ def test_taking_a_scene_into_the_draft_lights_it_and_stores_nothing(hands, node)
             is minis.picture(cello, 100, 60, compose)
         )
     )
+
+
+def test_of_many_small_pictures_the_last_are_kept(hands, monkeypatch):
+    """Two thousand cards that were scrolled past do not fill the memory."""
+    monkeypatch.setattr(mini, "MOST", 5)
+    compose = hands.place("compose")
+    minis, cello = (
+        compose.shelf.minis,
+        hands.parts.document.show.playables["cello"],
+    )
+
+    def is_made(width: int) -> bool:
+        one, other = (minis.picture(cello, width, 40, compose) for _ in range(2))
+        return one is other
+
+    for width in range(60, 72):
+        hands.until(lambda width=width: is_made(width))
+    assert minis.count <= 5
+    assert is_made(71)
 
 
 def test_the_draft_is_undone_and_comes_back_as_the_show_does(hands, node):

@@ -75,6 +75,11 @@ class MiniStages(QObject):
         self._tick = QTimer(self, interval=MOVING)
         self._tick.timeout.connect(self._move_next)
 
+    @property
+    def count(self) -> int:
+        """How many pictures are kept."""
+        return len(self._made)
+
     def picture(
         self, playable: Playable, width: int, height: int, on: QWidget
     ) -> QPixmap:
