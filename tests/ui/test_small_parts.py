@@ -5,8 +5,8 @@ from __future__ import annotations
 import subprocess
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QIcon, QPainter, QPixmap
+from PySide6.QtCore import QPoint, QRectF, Qt
+from PySide6.QtGui import QFontMetrics, QIcon, QPainter, QPixmap
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QListWidget
 
@@ -18,6 +18,7 @@ from choreon.ui import awake, drags, theme
 from choreon.ui.compose.cards import Card, CardModel
 from choreon.ui.compose.who import runs
 from choreon.ui.kept import kept
+from choreon.ui.tiles.base import draw_fitting
 from choreon.ui.widgets.counter import Counter
 
 
@@ -174,3 +175,27 @@ def test_a_picture_that_is_kept_is_the_same_picture(qapp):
     painter.eraseRect(0, 0, 15, 10)
     painter.end()
     assert held.toImage() != drawn.toImage()
+
+
+@pytest.mark.parametrize("text", ["100 %", "not on", "0.0 Hz", "Slack Water"])
+def test_words_that_fit_in_a_smaller_size_are_never_cut(qapp, text):
+    class Canvas:
+        """Notes what is drawn on it."""
+
+        def setFont(self, font):
+            self.font = font
+
+        def fontMetrics(self):
+            return QFontMetrics(self.font)
+
+        def drawText(self, rect, flags, words):
+            self.words = words
+
+    canvas = Canvas()
+    smallest = QFontMetrics(theme.font(11, strong=True)).horizontalAdvance(text)
+    for width in range(2 * smallest + 40):
+        draw_fitting(canvas, QRectF(0, 0, width + 0.4, 20), text, 20)
+        if width > smallest + 12:
+            assert canvas.words == text, (width, canvas.words)
+        elif width < smallest - 2:
+            assert canvas.words != text

@@ -420,7 +420,8 @@ def draw_fitting(
     size = largest
     painter.setFont(theme.font(size, strong=True))
     least = 12 if rect.width() > NARROW - 20 else 11
-    while size > least and painter.fontMetrics().horizontalAdvance(text) > rect.width():
+    room = int(rect.width()) - 1  # a width is told in whole pixels, and may be more
+    while size > least and painter.fontMetrics().horizontalAdvance(text) > room:
         size -= 1
         painter.setFont(theme.font(size, strong=True))
     text = painter.fontMetrics().elidedText(
