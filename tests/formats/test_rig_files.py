@@ -297,7 +297,7 @@ def test_addresses_by_universe_or_counted_through(address, wanted):
     [
         (b"PK", "is not a zip"), (packed("<x/>", "other"), "holds no GeneralSceneDescription"),
         (packed(SCENE % "", mvr.SCENE), "holds no fixtures"), (packed("<a", mvr.SCENE), "is broken XML"),
-        (packed((SCENE % (LAMP % ("x", ""))).replace("{2000,0,0}", "{nan,0,0}"), mvr.SCENE), "no number"),
+        (packed((SCENE % (LAMP % ("x", ""))).replace("{2000,0,0}", "{nan,0,0}"), mvr.SCENE), "not given in numbers"),
         (packed((SCENE % (LAMP % ("x", ""))).replace("{2000,0,0}", "{a}"), mvr.SCENE), "does not keep to the standard"),
     ],
 )  # fmt: skip

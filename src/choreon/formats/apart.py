@@ -145,7 +145,7 @@ class Apart:
             answer = msgspec.msgpack.decode(out, type=Answer)
         except msgspec.DecodeError:
             raise FormatError(
-                "It asked for more memory than can be sensible, and was given up."
+                "Reading it took more memory than any honest file needs, and was stopped."
             ) from None
         if answer.wrong:
             raise FormatError(answer.wrong)
@@ -239,8 +239,8 @@ def main() -> int:
         answer.wrong = str(error)
     except MemoryError:
         answer.wrong = (
-            "It asked for more memory than can be sensible, and was "
-            "given up. Nothing was changed."
+            "Reading it took more memory than any honest file needs, and was "
+            "stopped. Nothing was changed."
         )
     sys.stdout.buffer.write(msgspec.msgpack.encode(answer))
     return 0

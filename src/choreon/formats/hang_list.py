@@ -315,7 +315,7 @@ class _Reader:
         except ValueError:
             raise _Bad(f"{name} “{text[:40]}” is not a number") from None
         if not math.isfinite(value) or abs(value) > 1000:
-            raise _Bad(f"{name} “{text[:40]}” is beyond any room")
+            raise _Bad(f"{name} “{text[:40]}” is farther than any room reaches")
         return value
 
     def _with(self, before: Fixture, fields: dict[str, Any]) -> Fixture:

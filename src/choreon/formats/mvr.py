@@ -113,7 +113,7 @@ def read(
                     else []
                 )
         except RecursionError:
-            raise FormatError(f"{name} nests its groups without end.") from None
+            raise FormatError(f"{name} has groups within groups without end.") from None
         except (
             Exception
         ) as error:  # whatever a file makes the library raise is the file's fault
@@ -158,7 +158,7 @@ def _children(children: Any, at: Matrix, depth: int) -> Iterator[tuple[Any, Matr
 def _matrix(found: Any) -> Matrix:
     u, v, w, o = ([float(x) for x in line[:3]] for line in found.matrix)
     if not all(math.isfinite(x) for line in (u, v, w, o) for x in line):
-        raise FormatError("A matrix in the file holds what is no number.")
+        raise FormatError("The place of a fixture in the file is not given in numbers.")
     return ((u[0], v[0], w[0]), (u[1], v[1], w[1]), (u[2], v[2], w[2])), (
         o[0],
         o[1],

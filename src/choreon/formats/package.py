@@ -66,7 +66,7 @@ def _trouble(member: zipfile.ZipInfo) -> str:
         return f"a file that would lie outside of it ({member.filename})"
     most = MOST_RATIO * max(1, member.compress_size)
     if member.file_size > HARMLESS and member.file_size > most:
-        return f"{member.filename}, which unpacks beyond all measure"
+        return f"{member.filename}, which would become far too large when unpacked"
     return ""
 
 
@@ -80,8 +80,8 @@ def member(
         info = archive.getinfo(path)
         if info.file_size > limit:
             raise FormatError(
-                f"{path} in {name} has {info.file_size >> 20} MB, more than can be "
-                "sensible."
+                f"{path} in {name} has {info.file_size >> 20} MB, more than such a "
+                "file has."
             )
         return archive.read(info)
     except KeyError:
@@ -112,6 +112,6 @@ def parse_xml(data: bytes, path: str, name: str) -> Element:
     count = sum(1 for _ in root.iter())
     if count > MOST_ELEMENTS:
         raise FormatError(
-            f"{path} in {name} has {count} elements, more than can be sensible."
+            f"{path} in {name} has {count} elements, more than such a file has."
         )
     return root

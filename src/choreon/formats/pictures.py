@@ -34,7 +34,7 @@ def small(data: bytes, size: int, name: str = "the picture") -> bytes:
             wide, high = found.size
             if wide * high > MOST_PIXELS:
                 raise FormatError(
-                    f"{name} has {wide} by {high} pixels; a picture has not. "
+                    f"{name} has {wide} by {high} pixels, more than can be read. "
                     "Nothing was changed."
                 )
             found.draft("RGB", (size, size))  # of JPEG only as much as is needed

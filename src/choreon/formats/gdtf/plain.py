@@ -22,7 +22,7 @@ Note = Callable[[str], None]
 
 
 def make_plain(root: Element, name: str, note: Note) -> None:
-    """Say everything in `root` one way. `note` is told what was passed over. Raises
+    """Say everything in `root` one way. `note` is told what was left out. Raises
     FormatError.
     """
     for element in root.iter():
@@ -59,7 +59,7 @@ def _leave_out_impossible(mode: Element, name: str, note: Note) -> None:
             channels.remove(channel)
             note(
                 f"{mode.get('Name')}: {_name_of(channel)} is on slot {wrong[0]}, which "
-                "there is not (slots count from 1); it was left out."
+                "does not exist (slots count from 1); it was left out."
             )
 
 
@@ -141,7 +141,7 @@ def _settle_masters(channel: Element, channels: dict[str, Element], note: Note) 
         if any(f.get("Attribute") != at.NOTHING for f in always):
             note(
                 f"{_name_of(channel)}: {len(dependent)} functions depend on another "
-                "channel and were passed over."
+                "channel and were left out."
             )
             kept = always
         else:
@@ -253,7 +253,7 @@ class _Expansion:
             if template is None:
                 continue
             if wanted in within:
-                self.note(f"The part {wanted} holds itself; that was passed over.")
+                self.note(f"The part {wanted} contains itself; that was left out.")
                 continue
             breaks = _breaks(child)
             own = {b: shift.get(b, 0) + offset for b, offset in breaks.items()}

@@ -110,7 +110,7 @@ class _Reader:
         self.notes[text] = None
 
     def imported(self) -> Imported:
-        """Returns the type, and what of the file was passed over."""
+        """Returns the type, and what of the file was left out."""
         found = self.found
         wheels = tuple(self._wheels())
         count = len(found.dmx_modes)
@@ -158,11 +158,11 @@ class _Reader:
         for mode in self.found.dmx_modes:
             if mode.relations:
                 count = len(mode.relations)
-                text = f"{count} relations between channels were passed over."
+                text = f"{count} relations between channels were left out."
                 self.note(f"{mode.name}: {text}")
             if mode.ft_macros:
                 count = len(mode.ft_macros)
-                self.note(f"{mode.name}: {count} macros were passed over.")
+                self.note(f"{mode.name}: {count} macros were left out.")
 
     # wheels
 
@@ -232,7 +232,7 @@ class _Reader:
             self.note(f"{mode.name} has {len(mode.dmx_breaks)} {text}")
         if mode.virtual_channels:
             count = len(mode.virtual_channels)
-            self.note(f"{mode.name}: {count} virtual channels were passed over.")
+            self.note(f"{mode.name}: {count} virtual channels were left out.")
         placed = []
         for channel in mode.dmx_channels:
             if channel.offset:
@@ -356,7 +356,7 @@ class _Reader:
                 package.member(self.archive, EXTRA, self.name, 8 << 20), type=Extra
             )
         except (FormatError, msgspec.DecodeError):
-            self.note(f"{EXTRA} in it could not be read and was passed over.")
+            self.note(f"{EXTRA} in it could not be read and was left out.")
             return kind
         return with_extra(kind, extra, self.keys)
 

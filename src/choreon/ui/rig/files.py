@@ -283,7 +283,7 @@ class Files:
         self.parts.document.keep_type(kind)
         if found.notes:
             text = (
-                f"{kind.label} was read. Kept as raw channels, or passed over: "
+                f"{kind.label} was read. Kept as raw channels, or left out: "
                 f"{words.some(list(found.notes), 4)}"
             )
             self.parts.notices.told.emit(text, "alarm")
