@@ -145,7 +145,8 @@ class Apart:
             answer = msgspec.msgpack.decode(out, type=Answer)
         except msgspec.DecodeError:
             raise FormatError(
-                "Reading it took more memory than any honest file needs, and was stopped."
+                "Reading it took more memory than any honest file needs, and was "
+                "stopped."
             ) from None
         if answer.wrong:
             raise FormatError(answer.wrong)
