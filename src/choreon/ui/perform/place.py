@@ -211,7 +211,9 @@ class PerformPlace(QWidget):
         """What a page is."""
         from choreon.ui.perform.page_form import PageForm
 
-        return PageForm(self.parts, self.view)
+        made = PageForm(self.parts, self.view)
+        made.fill()
+        return made
 
     @cached_property
     def inspector(self) -> Inspector:
@@ -219,6 +221,7 @@ class PerformPlace(QWidget):
         from choreon.ui.perform.inspector import Inspector
 
         made = Inspector(self.parts, self.arranger, self.page_form)
+        made.fill()
         self.right.addWidget(made)
         return made
 
