@@ -9,6 +9,7 @@ from PySide6.QtTest import QTest
 from choreon.formats import showfile
 from choreon.model import patch
 from choreon.model.refs import Ref, to_tile
+from choreon.ui import theme
 from tests.conftest import values
 from tests.journeys.conftest import menu_of, mostly, pick
 
@@ -310,4 +311,10 @@ def test_the_drawing_finds_what_a_part_does(hands, controller):
     assert len(parts) == 32
     hands.click(surfaces.drawing, parts[("note", 0, 36)].center())
     assert surfaces.drawing.chosen == ("note", 0, 36)
-    assert "#9AA8FF" in surfaces.targets[to_tile("slack-water-pad")].styleSheet()
+    edges = {
+        target.id: row.grab().toImage().pixelColor(row.width() // 2, 0).name().upper()
+        for target, row in surfaces.targets.items()
+    }
+    assert [i for i, edge in edges.items() if edge == theme.CHOSEN.upper()] == [
+        "slack-water-pad"
+    ]

@@ -301,6 +301,7 @@ def learn(hands, tile: Ref, act) -> None:
     hands.until(lambda: hands.window.learner.target is None)
     hands.heeded()
     hands.parts.engine.send(Do(EVERYTHING, Verb.RELEASE))
+    hands.heeded()
     hands.until(lambda: not hands.parts.engine.state.players)
 
 

@@ -25,6 +25,7 @@ from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 
 from choreon.model import pages
 from choreon.model.playables import Chase
+from choreon.model.sameness import very_same
 from choreon.model.tiles import Page, Section, Spot
 from choreon.render.state import Going, Player, PlayState
 from choreon.ui import theme
@@ -202,7 +203,11 @@ class PageView(QScrollArea):
         self.fill()
 
     def fill(self) -> None:
-        """Make the tiles of the page, where anything of it is another one now."""
+        """Make the tiles of the page, where anything of it is another one now. Out of
+        sight they stay as they are until they are looked at.
+        """
+        if self._shown and not self.isVisible():
+            return
         show, page = self.parts.document.show, self.page
         shown = (
             page,
@@ -216,8 +221,7 @@ class PageView(QScrollArea):
             show.room,
             self.guest,
         )
-        alike = zip(shown, self._shown, strict=False)
-        if self._shown and all(a is b for a, b in alike):
+        if very_same(shown, self._shown):
             return
         self._shown = shown
         focused = next((i for i, w in self.tiles.items() if w.hasFocus()), "")
@@ -349,6 +353,7 @@ class PageView(QScrollArea):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
+        self.fill()
         self.lay()
         self._state(self.parts.engine.state)
 
