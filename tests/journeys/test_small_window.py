@@ -75,6 +75,7 @@ def test_nothing_is_cut_on_a_small_screen(hands, size):
     for name in ("compose", "perform", "surfaces"):
         place = hands.place(name)
         assert cut(place) == [], name
+    assert whole(hands.window.surfaces.drawing)
     rig = hands.place("rig")
     for view in range(4):
         rig.go(view)
@@ -149,3 +150,25 @@ def test_what_is_on_now_can_be_let_go_whatever_its_name(hands):
         hands.until(lambda row=row: row.go.visibleRegion().boundingRect().isValid())
         shown = row.go.visibleRegion().boundingRect()
         assert shown == row.go.rect()
+
+
+def test_nothing_in_the_heading_lies_over_another_while_there_is_a_draft(hands):
+    window, heading = hands.window, hands.window.heading
+    window.resize(1024, 700)
+    hands.place("compose")
+    hands.parts.draft.touch({"par-1": {"Dimmer": 1.0}})
+    hands.until(lambda: heading.draft.isVisible())
+    tempo = heading.tempo
+    hands.until(lambda: tempo.width() >= tempo.minimumSizeHint().width())
+    parts = [
+        w
+        for w in heading.findChildren(QWidget)
+        if w.isVisible() and not w.findChildren(QWidget)
+    ]
+    places = {w: w.rect().translated(w.mapTo(heading, QPoint(0, 0))) for w in parts}
+    for i, one in enumerate(parts):
+        assert heading.rect().contains(places[one])
+        for other in parts[i + 1 :]:
+            assert not places[one].intersects(places[other]), (one, other)
+    window.resize(1280, 800)
+    hands.until(lambda: heading.grand_name.isVisible())

@@ -7,6 +7,7 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from choreon.engine.protocol import Pulse
@@ -21,6 +22,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.faders import Fader
 
 RECENT = 30.0  # seconds for which skipped frames are told
+WIDE = 1100  # points from which there is room for everything
 SEEN = 9  # so many skipped within that, a fifth of a second, are seen on stage
 
 
@@ -54,9 +56,8 @@ class Heading(QFrame):
         self._stutter = Stutter()
         self._black: bool | None = None  # what the button shows
         self.setFixedHeight(56)
-        box = QHBoxLayout(self)
+        box = self._row = QHBoxLayout(self)
         box.setContentsMargins(16, 8, 16, 8)
-        box.setSpacing(12)
         self.name = basics.label("", "big")
         self.kept = basics.label("", "small")
         self.undo = basics.tool("undo", "Undo", parts.document.undo)
@@ -96,10 +97,11 @@ class Heading(QFrame):
             box.addWidget(widget)
         box.addStretch(1)
         self.tempo = TempoBox(parts)
+        self.grand_name = basics.label("Grand", "soft")
         for tail in (
             self.tempo,
             self.health,
-            basics.label("Grand", "soft"),
+            self.grand_name,
             self.grand,
             self.grand_text,
             self.blackout,
@@ -114,6 +116,14 @@ class Heading(QFrame):
         self._show()
         self._state(parts.engine.state)
         self._engine(parts.engine.alive)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is little room all stands closer, and the grand master goes
+        without its name.
+        """
+        wide = self.width() >= WIDE
+        self._row.setSpacing(12 if wide else 6)
+        self.grand_name.setVisible(wide)
 
     def _show(self) -> None:
         basics.say(self.name, self.parts.document.show.name)

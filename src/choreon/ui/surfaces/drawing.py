@@ -24,6 +24,8 @@ from choreon.sim.controller import (
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 
+SMALLEST = 10  # pixels of letters on a part that is narrow
+
 Part = tuple[str, int, int]  # kind, channel, number
 
 
@@ -156,9 +158,18 @@ class ControllerDrawing(QWidget):
         self, painter: QPainter, rect: QRectF, part: Part, target: Ref | None
     ) -> None:
         name = words.target_name(self.parts.document.show, target) if target else ""
-        painter.setFont(theme.font(12, strong=bool(name)))
         painter.setPen(QColor(theme.TEXT if name else theme.FAINT))
-        text = name or part_name(self.port, *part)
+        text, room = name or part_name(self.port, *part), int(rect.width()) - 1
+        size = 12
+        painter.setFont(theme.font(size, strong=bool(name)))
+        wide = painter.fontMetrics().horizontalAdvance
+        while size > SMALLEST and max(map(wide, text.split())) > room:
+            size -= 1
+            painter.setFont(theme.font(size, strong=bool(name)))
+            wide = painter.fontMetrics().horizontalAdvance
+        cut = painter.fontMetrics().elidedText
+        right = Qt.TextElideMode.ElideRight
+        text = " ".join(cut(word, right, room) for word in text.split())
         flags = (
             Qt.AlignmentFlag.AlignHCenter
             | Qt.AlignmentFlag.AlignTop
@@ -237,7 +248,7 @@ class ControllerDrawing(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.LIVE))
             painter.drawEllipse(QPointF(rect.left() + 12, rect.top() + 12), 4.5, 4.5)
-        middle = rect.adjusted(6, max(8.0, rect.height() / 2 - 12), -6, -2)
+        middle = rect.adjusted(2, max(8.0, rect.height() / 2 - 12), -2, -2)
         self._label(painter, middle, part, target)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

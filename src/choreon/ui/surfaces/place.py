@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QShowEvent
+from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
@@ -29,6 +29,8 @@ from choreon.ui.surfaces.drawing import ControllerDrawing
 from choreon.ui.widgets import basics
 
 ID = Qt.ItemDataRole.UserRole
+WIDE = 1150  # points from which the sides have all the room that they like
+SIDES, NARROW = (230, 320), (172, 296)  # points of left and right
 
 
 SEEN_ONLY = ("clock", "label")  # tiles that nothing is done to
@@ -44,6 +46,7 @@ class SurfacesPlace(QWidget):
         self.parts, self.learner = parts, learner
         self.ports = QListWidget()
         self.ports.setAccessibleName("Controllers")
+        self.ports.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.ports.setToolTip("The controllers that were found; ● is connected")
         self.ports.currentItemChanged.connect(lambda *_: self._port_chosen())
         self.trouble = basics.label("", "small", wrap=True)
@@ -57,7 +60,6 @@ class SurfacesPlace(QWidget):
             basics.label("Controllers", "heading"), self.none, self.ports, self.trouble
         )
         basics.grow(left, 2)
-        left.setFixedWidth(230)
         self.drawing = ControllerDrawing(parts)
         self.drawing.picked.connect(self._control_picked)
         self.caption = basics.label("", "big")
@@ -74,7 +76,7 @@ class SurfacesPlace(QWidget):
         right = basics.panel(
             basics.label("Tiles and masters", "heading"), basics.scroller(holder)
         )
-        right.setFixedWidth(320)
+        self._sides = (left, right)
         box = QHBoxLayout(self)
         box.setContentsMargins(8, 0, 8, 8)
         box.setSpacing(8)
@@ -88,6 +90,12 @@ class SurfacesPlace(QWidget):
         learner.changed.connect(self._learning)
         self._fill_ports()
         self._fill()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is little room the sides leave more of it to the drawing."""
+        wide = self.width() >= WIDE
+        for side, width in zip(self._sides, SIDES if wide else NARROW, strict=True):
+            side.setFixedWidth(width)
 
     # controllers
 
