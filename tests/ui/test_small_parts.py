@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+import random
 import subprocess
 
 import pytest
@@ -20,6 +22,7 @@ from choreon.ui.compose.who import runs
 from choreon.ui.kept import kept
 from choreon.ui.tiles.base import draw_fitting
 from choreon.ui.widgets.counter import Counter
+from choreon.ui.widgets.labels import Labels
 
 
 def test_the_screen_is_held_awake_only_where_a_desktop_agrees(monkeypatch, qapp):
@@ -199,3 +202,24 @@ def test_words_that_fit_in_a_smaller_size_are_never_cut(qapp, text):
             assert canvas.words == text, (width, canvas.words)
         elif width < smallest - 2:
             assert canvas.words != text
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_words_on_a_picture_never_run_into_each_other(seed):
+    """Each gets the first of its places that is free, and none only where none is."""
+    dice, labels, lying = random.Random(seed), Labels(), []
+    for _ in range(150):
+        rooms = [
+            QRectF(
+                dice.uniform(-300, 900),
+                dice.uniform(-60, 300),
+                dice.uniform(5, 200),
+                dice.uniform(5, 20),
+            )
+            for _ in range(3)
+        ]
+        free = [r for r in rooms if not any(r.intersects(o) for o in lying)]
+        assert labels.place(rooms) == (free[0] if free else None)
+        lying += free[:1]
+    assert len(lying) > 30
+    assert not any(a.intersects(b) for a, b in itertools.combinations(lying, 2))

@@ -73,7 +73,6 @@ class CompiledShow:
         ] = Recent(DRAFTS)
         self._draft_lives: Recent[tuple[int, int], tuple[Moving, Going, LiveEffects]]
         self._draft_lives = Recent(DRAFTS)
-        self._kitchen = Kitchen(show, rig, self.source_of)
         self.fades: Recent[tuple[CompiledLook, ...], Fade] = Recent(FADES)
         self.piles: Recent[tuple[CompiledLook, ...], Fade] = Recent(PILES)
         self.bases: Recent[object, Base] = Recent(BASES)
@@ -122,11 +121,9 @@ class CompiledShow:
             self.sources[key] = source
 
     def _kitchen_of(self, only: tuple[str, ...]) -> Kitchen:
-        """What a source of some families is compiled from: what it plays gives only
-        those.
+        """What a source is compiled from; of some families where what it plays is to
+        give only those. Not kept: what holds itself is not freed when it is let go.
         """
-        if not only:
-            return self._kitchen
         return Kitchen(
             self.show, self.rig, lambda ref: self.source(Step(ref=ref, only=only))
         )

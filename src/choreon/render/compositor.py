@@ -140,7 +140,7 @@ def compose(
     lights, beside = plan.light(
         now, _highest(held, None if drafted is None else drafted.top)
     )
-    _lay_players(plan, canvas, lights, beside, found)
+    _lay_players(compiled, plan, canvas, lights, beside, found)
     lit = lights.level[:-1]
     if drafts:
         others = _highest(lights.top, _highest(plan.added, held))
@@ -180,6 +180,7 @@ def _but_for(scale: Floats | None, asides: list[Drafted]) -> Floats | None:
 
 
 def _lay_players(
+    compiled: CompiledShow,
     plan: Plan,
     canvas: Canvas,
     lights: Lights,
@@ -195,7 +196,7 @@ def _lay_players(
                 layer.change_values(canvas)
             share = layer.lay(canvas, lights, beside, found is not None)
             if found is not None:
-                layer.record(found, share, plan.compiled)
+                layer.record(found, share, compiled)
 
 
 def _plan_for(
@@ -205,7 +206,7 @@ def _plan_for(
     if apart:
         return Plan(compiled, state, now, apart=True)
     plan = compiled.plan
-    if plan is None or not plan.holds(compiled, state, now):
+    if plan is None or not plan.holds(state, now):
         plan = compiled.plan = Plan(compiled, state, now)
     return plan
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Sequence
 
 import numpy as np
@@ -79,11 +80,20 @@ class Layer:
         self.intensity = 0.0
         # what brings a player to the top plays the same above it: whose it is, how far
         # it has come (one for each of FAMILIES), and what does so above this one
-        self.main: Single | Moving | Fading | None = None
+        self._main: weakref.ref[Single | Moving | Fading] | None = None
         self.come: Floats = np.ones(len(FAMILIES))
         self.lifted_by: Sequence[Layer] = ()
         # of what only adds: the lamps that it lights, and how strongly
         self.added: tuple[Ints, Floats] = (NO_ROWS, NOBODY)
+
+    @property
+    def main(self) -> Single | Moving | Fading | None:
+        """What this brings to the top, if it does so."""
+        return None if self._main is None else self._main()
+
+    def lift(self, main: Single | Moving | Fading) -> None:
+        """Bring that to the top, which knows of this: so it is not kept from here."""
+        self._main = weakref.ref(main)
 
     def tell(
         self, lights: Lights, look: CompiledLook | Fade, light: Floats, level: Floats
@@ -133,14 +143,14 @@ class Layer:
         """How far on it counts as where it shares lamps with others: what lifts another
         to the top as far as that, for it takes its place.
         """
-        return self.intensity if self.main is None else self.main.intensity
+        return (self.main or self).intensity
 
     @property
     def weighs(self) -> float | Floats:
         """How far on all else of it counts as there: one number, or one for each of
         FAMILIES.
         """
-        return self.weight if self.main is None else self.main.weight
+        return (self.main or self).weight
 
     def in_place(self, share: Floats, families: Ints) -> Floats:
         """Returns the shares (n) that a layer has, of those that it would have alone:

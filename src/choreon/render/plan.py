@@ -44,11 +44,10 @@ class Base:
     lights: Lights
 
 
-def _base(compiled: CompiledShow, below: Still, all_still: Still) -> Base:
+def _base(rig: Rig, below: Still, all_still: Still) -> Base:
     """Lay the lowest layers on home. `all_still` light the lamps; where all of them are
     wholly on, that makes no difference to what the lowest come to.
     """
-    rig = compiled.rig
     lights = Lights(rig, len(all_still))
     for who, (look, weight) in enumerate(all_still):
         light = look.shining[1] * weight
@@ -68,14 +67,16 @@ def _base(compiled: CompiledShow, below: Still, all_still: Still) -> Base:
 
 class Plan:
     """How a state is composed, until something of it settles: what stands below is laid
-    once, what moves is worked out anew every frame.
+    once, what moves is worked out anew every frame. It is kept by what was compiled, so
+    it does not keep that.
     """
 
     def __init__(
         self, compiled: CompiledShow, state: PlayState, now: float, apart: bool = False
     ) -> None:
         """`apart`: no layers are laid together."""
-        self.compiled, self.state, self.apart = compiled, state, apart
+        self.rig, self.state, self.apart = compiled.rig, state, apart
+        self._bases, self._merges = compiled.bases, compiled.merges
         self.since = now
         self.until = np.inf
         self.steady = False  # no layer changes what lies below it
@@ -85,7 +86,7 @@ class Plan:
         self.above: list[AnyLayer | CompiledLook] = []
         # lowest first: by priority, then by when they were started
         players = sorted(state.players, key=lambda p: p.place)
-        layers = [self._layer(p, n, now, apart) for n, p in enumerate(players)]
+        layers = [self._layer(compiled, p, n, now) for n, p in enumerate(players)]
         there = [layer for layer in layers if layer is not None]
         _find_lifted([layer for layer, _ in there], now)
         found = _move_partial(
@@ -104,12 +105,11 @@ class Plan:
         self._stack(found[first:])
 
     def _layer(
-        self, player: Player, who: int, now: float, apart: bool
+        self, compiled: CompiledShow, player: Player, who: int, now: float
     ) -> tuple[AnyLayer, bool] | None:
         """The layer of a player, and whether it moves; None where it is out."""
         if player.gone(now) or not player.steps:
             return None
-        compiled = self.compiled
         steps = player.steps[-1:] if player.steps[-1].done(now) else player.steps
         looks = tuple(compiled.look_of(step) for step in steps)
         lives = [compiled.live_of(step) for step in steps]
@@ -124,7 +124,7 @@ class Plan:
         live = lives[0]
         if live is not None:
             return Moving(player, looks[0], live, who), True
-        return Single(player, looks[0], who), apart or not stands
+        return Single(player, looks[0], who), self.apart or not stands
 
     def _stack(self, found: list[tuple[AnyLayer, bool]]) -> None:
         """Put together what lies above the lowest that moves: those that stand, side by
@@ -145,7 +145,7 @@ class Plan:
             self.above.append(self._merged(tuple(run)))
 
     def _merged(self, looks: tuple[CompiledLook, ...]) -> CompiledLook:
-        return self.compiled.merges.get(looks, lambda: merged(self.compiled.rig, looks))
+        return self._merges.get(looks, lambda: merged(self.rig, looks))
 
     @cached_property
     def crowd(self) -> Crowd | None:
@@ -168,14 +168,12 @@ class Plan:
     def base(self) -> Base:
         """What stands below, with all that stands lighting its lamps."""
         key = (self.below, self.still)
-        return self.compiled.bases.get(
-            key, lambda: _base(self.compiled, self.below, self.still)
-        )
+        return self._bases.get(key, lambda: _base(self.rig, self.below, self.still))
 
     @cached_property
     def lights(self) -> Lights:
         """Where all that moves tells how strongly it lights its lamps."""
-        return Lights(self.compiled.rig, len(self.moving), self.base.lights)
+        return Lights(self.rig, len(self.moving), self.base.lights)
 
     def light(self, now: float, beside: Floats | None) -> tuple[Lights, Floats | None]:
         """Have all that moves tell how strongly it lights its lamps, and find the
@@ -207,7 +205,7 @@ class Plan:
         """The light beside what plays, with that of what only adds."""
         if not self._adding:
             return beside
-        added = np.zeros(self.compiled.rig.intensities + 1)
+        added = np.zeros(self.rig.intensities + 1)
         for layer in self._adding:
             lamps, light = layer.added
             added[lamps] = np.maximum(added[lamps], light)
@@ -235,7 +233,7 @@ class Plan:
         """The strata for each choice of those that lift something, by their places
         among them, as if these were at the top already and the others had not begun.
         """
-        rig, places = self.compiled.rig, range(len(self.lifting))
+        rig, places = self.rig, range(len(self.lifting))
         chosen = chain.from_iterable(
             combinations(places, count) for count in range(len(places) + 1)
         )
@@ -256,9 +254,9 @@ class Plan:
                 stratum.ended_by.change_levels(level, self.steady)
         return level
 
-    def holds(self, compiled: CompiledShow, state: PlayState, now: float) -> bool:
+    def holds(self, state: PlayState, now: float) -> bool:
         """Returns whether this is the plan for a state at a time."""
-        same = self.compiled is compiled and self.state.players is state.players
+        same = self.state.players is state.players
         drafted = self.state.draft is state.draft
         drafted = drafted and self.state.live is state.live
         drafted = drafted and self.state.masters.grips is state.masters.grips
@@ -282,7 +280,7 @@ def _find_lifted(layers: list[AnyLayer], now: float) -> None:
     for layer in layers:
         main = mains.get(layer.player.lifts)
         if layer.player.lifts and main is not None:
-            layer.main = main
+            layer.lift(main)
             main.weigh(now)
             lifts.setdefault(main.player.id, []).append(layer)
     for main_id, those in lifts.items():

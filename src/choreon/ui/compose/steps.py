@@ -174,11 +174,11 @@ class Steps(QWidget):
         for widget, wide in (
             (self.fade, 86),
             (self.stand, 86),
-            (self.unit, 88),
+            (self.unit, 95),
             (self.share, 96),
-            (self.run, 130),
+            (self.run, 137),
             (self.rounds, 62),
-            (self.end, 84),
+            (self.end, 82),
         ):
             widget.setFixedWidth(wide)
         self.times = basics.row(
@@ -190,7 +190,7 @@ class Steps(QWidget):
             self.rounds,
             self.end,
             1,
-            spacing=4,
+            spacing=3,
         )
 
     def _make_deeds(self) -> None:

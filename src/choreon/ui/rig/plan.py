@@ -37,6 +37,7 @@ from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.labels import Labels
 
 SNAP = 0.1  # metres
 NEAR = 15.0  # pixels
@@ -556,23 +557,16 @@ class Plan(TakesTypes):
         """Names as far as they do not run into each other: of the chosen, of other
         fixtures, of marks.
         """
-        taken: dict[tuple[int, int], list[QRectF]] = {}
+        labels = Labels()
         fonts = (theme.font(11), theme.font(12))
         metrics = tuple(QFontMetricsF(font) for font in fonts)
         for name in self._named_things():
             wide = metrics[name.chosen].horizontalAdvance(name.text) + 4
-            rect = QRectF(name.at.x() - wide / 2, name.at.y(), wide, 15)
-            near = [(c, r) for c in (0, 1) for r in (0, 1)]
-            corner = int(rect.left() // 200), int(rect.top() // 20)
-            cells = {(corner[0] + c, corner[1] + r) for c, r in near}
-            others = [other for cell in cells for other in taken.get(cell, ())]
-            if any(rect.intersects(other) for other in others):
-                continue
-            for cell in cells:
-                taken.setdefault(cell, []).append(rect)
-            painter.setFont(fonts[name.chosen])
-            painter.setPen(QColor(name.token))
-            painter.drawText(rect, Qt.AlignmentFlag.AlignHCenter, name.text)
+            room = QRectF(name.at.x() - wide / 2, name.at.y(), wide, 15)
+            if labels.place([room]) is not None:
+                painter.setFont(fonts[name.chosen])
+                painter.setPen(QColor(name.token))
+                painter.drawText(room, Qt.AlignmentFlag.AlignHCenter, name.text)
 
     def _named_things(self) -> list[_Name]:
         """What is named, the most needed first. Dots are many: only the chosen."""

@@ -43,6 +43,7 @@ from choreon.ui.stage.camera import ABOVE, ASIDE, HOUSE, View, Viewpoint, read_v
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.stage.path_on_stage import PathOnStage
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.labels import Labels
 
 FRAME = 33  # milliseconds between pictures
 # seconds of a picture for beams that are new or turn; the rest come in the next one
@@ -289,31 +290,46 @@ class StagePicture(QWidget):
         if not chosen:
             return
         at = stage.view(QRectF(self.rect())).project(stage.places)
-        own = stage.own
+        own, labels = stage.own, Labels()
         names = len(chosen) <= NAMED
         for place, fixture in enumerate(chosen[: 1 if len(chosen) > MANY else None], 1):
             rows = own.get(fixture)
             if not rows:
                 continue
-            x, y = at[rows, 0].mean(), at[rows, 1].min()
-            painter.setPen(QColor(theme.CHOSEN))
-            painter.setFont(theme.font(12))
+            x, low = at[rows, 0].mean(), at[rows, 1].max()
             if names:
                 short = self.parts.document.show.fixtures[fixture].short
-                painter.drawText(
-                    QRectF(x - 40, y - 27, 80, 16), Qt.AlignmentFlag.AlignHCenter, short
-                )
-            low = at[rows, 1].max()
+                self._draw_name(painter, labels, short, QPointF(x, at[rows, 1].min()))
             if fixture in self.phases:
                 self._draw_phase(painter, x, low, self.phases[fixture])
             elif len(chosen) > 1:
-                painter.setFont(theme.font(11))
-                painter.setPen(QColor(theme.SOFT))
-                painter.drawText(
-                    QRectF(x - 20, low + 9, 40, 14),
-                    Qt.AlignmentFlag.AlignHCenter,
-                    str(place),
-                )
+                self._draw_place(painter, labels, place, QPointF(x, low))
+
+    def _draw_name(
+        self, painter: QPainter, labels: Labels, name: str, at: QPointF
+    ) -> None:
+        """A name above a lamp, higher up where others are in its way."""
+        painter.setFont(theme.font(12))
+        wide = painter.fontMetrics().horizontalAdvance(name) + 4
+        room = labels.place(
+            QRectF(at.x() - wide / 2, at.y() - 27 - up, wide, 16) for up in (0, 16, 32)
+        )
+        if room is not None:
+            painter.setPen(QColor(theme.CHOSEN))
+            painter.drawText(room, Qt.AlignmentFlag.AlignHCenter, name)
+
+    def _draw_place(
+        self, painter: QPainter, labels: Labels, number: int, at: QPointF
+    ) -> None:
+        """A place in the order below a lamp, or beside it."""
+        room = labels.place(
+            QRectF(at.x() - 8 + x, at.y() + y, 16, 14)
+            for x, y in ((0, 9), (20, -7), (-20, -7))
+        )
+        if room is not None:
+            painter.setFont(theme.font(11))
+            painter.setPen(QColor(theme.SOFT))
+            painter.drawText(room, Qt.AlignmentFlag.AlignHCenter, str(number))
 
     def _held(self, painter: QPainter, stage: StagePainter) -> None:
         """Marks at the lamps that a hand holds."""
