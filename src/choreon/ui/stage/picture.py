@@ -324,7 +324,7 @@ class StagePicture(QWidget):
         """A place in the order below a lamp, or beside it."""
         room = labels.place(
             QRectF(at.x() - 8 + x, at.y() + y, 16, 14)
-            for x, y in ((0, 9), (20, -7), (-20, -7))
+            for x, y in ((0, 13), (22, -7), (-22, -7))
         )
         if room is not None:
             painter.setFont(theme.font(11))
@@ -349,10 +349,10 @@ class StagePicture(QWidget):
         part = degrees % 360.0 / 360.0
         painter.setPen(QPen(QColor(theme.DRAFT), 1))
         painter.setBrush(theme.colour(theme.DRAFT, 1.0 - part))
-        painter.drawRect(QRectF(x - 12, low + 10, 24, 4))
+        painter.drawRect(QRectF(x - 12, low + 14, 24, 4))
         painter.setFont(theme.font(11))
         painter.setPen(QColor(theme.DRAFT))
-        room = QRectF(x - 24, low + 14, 48, 14)
+        room = QRectF(x - 24, low + 18, 48, 14)
         painter.drawText(room, Qt.AlignmentFlag.AlignHCenter, f"{degrees:.0f}°")
 
     def show_phases(self, phases: dict[str, float]) -> None:
