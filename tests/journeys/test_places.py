@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
@@ -27,6 +29,7 @@ from choreon.ui.app import Opened, empty_show
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.heading import SEEN, Stutter
 from choreon.ui.stage import mini
+from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
 from tests.conftest import values
 from tests.journeys.conftest import menu_of, missed, mostly, pick
@@ -284,10 +287,16 @@ def test_of_many_small_pictures_the_last_are_kept(hands, monkeypatch):
         one, other = (minis.picture(cello, width, 40, compose) for _ in range(2))
         return one is other
 
-    for width in range(60, 72):
+    def painters() -> int:
+        return sum(isinstance(one, StagePainter) for one in gc.get_objects())
+
+    before = painters()
+    for width in range(60, 90):
         hands.until(lambda width=width: is_made(width))
     assert minis.count <= 5
-    assert is_made(71)
+    assert is_made(89)
+    # nor does a page whose tiles become wider and wider
+    assert painters() <= before + mini.SIZES
 
 
 def test_the_draft_is_undone_and_comes_back_as_the_show_does(hands, node):

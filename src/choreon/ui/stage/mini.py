@@ -19,8 +19,9 @@ from PySide6.QtWidgets import QWidget
 from choreon.model import links
 from choreon.model.playables import Playable, kind_of
 from choreon.model.sameness import very_same
-from choreon.model.show import Palette, Show
+from choreon.model.show import Palette, Room, Show
 from choreon.render.decode import Decoder, Light
+from choreon.render.recent import Recent
 from choreon.ui import kinds
 from choreon.ui.kept import kept
 from choreon.ui.parts import Parts
@@ -32,6 +33,7 @@ MOVING = 84  # milliseconds between pictures of what moves: 12 a second, all tog
 WAITS = 20  # milliseconds between looks whether the show is ready to be drawn
 FORGOTTEN = 1.5  # seconds after which what is not asked for any more stands still
 MOST = 600  # pictures that are kept, some 60 kB each
+SIZES = 12  # of pictures for which painters are kept, some megabytes each
 Key = tuple[str, int, int]
 
 
@@ -68,7 +70,8 @@ class MiniStages(QObject):
         self._wanted: dict[tuple[Key, int], _Wanted] = {}
         self._next = basics.once(self, 0, self._go_on)
         self._later = basics.once(self, WAITS, self._go_on)
-        self._stages: dict[tuple[int, int], tuple[Decoder, StagePainter]] = {}
+        self._stages: Recent[tuple[int, int], StagePainter] = Recent(SIZES)
+        self._drawn: tuple[Decoder, Room] | None = None  # what they draw
         self._made: dict[Key, tuple[tuple[object, ...], QPixmap]] = {}
         self._moving: dict[Key, _Moving] = {}
         self._moved: dict[Key, tuple[Playable, QPixmap]] = {}
@@ -228,14 +231,11 @@ class MiniStages(QObject):
         """One painter for all pictures of a size: lamps that do not turn are drawn
         alike in all of them.
         """
-        decoder, room = self.parts.preview.decoder, self.parts.document.show.room
-        known = self._stages.get((width, height))
-        if known is None or known[0] is not decoder or known[1].room is not room:
-            known = self._stages[(width, height)] = (
-                decoder,
-                StagePainter(decoder.lamps, room),
-            )
-        return known[1]
+        drawn = self.parts.preview.decoder, self.parts.document.show.room
+        if self._drawn is None or not very_same(self._drawn, drawn):
+            self._drawn, self._stages = drawn, Recent(SIZES)
+        lamps, room = drawn[0].lamps, drawn[1]
+        return self._stages.get((width, height), lambda: StagePainter(lamps, room))
 
 
 def _follows(show: Show, thing: Playable | Palette) -> tuple[object, ...]:
