@@ -11,6 +11,7 @@ import stat
 import subprocess
 import sys
 import time
+from typing import Any
 
 import pytest
 import sacn as stranger
@@ -214,8 +215,14 @@ def test_frames_for_the_screen_are_those_of_the_wire(engines, demo_path, node):
     client = engines.start(demo_path)
     client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[10:11] == [128])
-    found = ScreenReader(engine_client.screen_path()).read()
-    assert found is not None
+    reader = ScreenReader(engine_client.screen_path())
+    found: list[Any] = []
+
+    def is_read() -> bool:  # not while a frame is being written
+        found[:] = reader.read() or ()
+        return bool(found)
+
+    until(is_read)
     _, _, slots = found
     assert sorted(slots) == [1, 2, 3]
     assert slots[1].tolist() == values(node, 1)
