@@ -10,33 +10,22 @@ import contextlib
 import ctypes
 import time
 
-LARGE = 192 << 10  # bytes from which pieces are the machine's, each by itself
-_MMAP_THRESHOLD = -3  # mallopt(3)
-
-
-def keep_large_apart() -> None:
-    """Have large pieces be taken from the machine one by one, and given back whole as
-    soon as they are let go. Else the C library puts all that are no larger than the
-    largest that was ever let go between small ones which stay.
-    """
-    with contextlib.suppress(OSError, AttributeError):  # not every C library can
-        ctypes.CDLL(None).mallopt(_MMAP_THRESHOLD, LARGE)
+EVERY = 60.0  # seconds
 
 
 class Tidier:
-    """Gives memory back every so many seconds, where `look` is called more often."""
+    """Gives memory back once a minute, where `look` is called more often than that."""
 
-    def __init__(self, every: float) -> None:
-        self._every = every
-        self._due = time.monotonic() + every
+    def __init__(self) -> None:
+        self._due = time.monotonic() + EVERY
 
     def look(self) -> None:
         """Give back what is free, if it is time to. Takes a few milliseconds, in which
-        other threads go on until they ask for memory.
+        other threads go on.
         """
         now = time.monotonic()
         if now < self._due:
             return
-        self._due = now + self._every
+        self._due = now + EVERY
         with contextlib.suppress(OSError, AttributeError):  # not every C library can
             ctypes.CDLL(None).malloc_trim(0)
