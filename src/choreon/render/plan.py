@@ -13,9 +13,10 @@ from choreon.render.compiled import CompiledShow
 from choreon.render.drafts import Drafted, drafts_of
 from choreon.render.layers import Crowd, Fading, Moving, Single
 from choreon.render.lights import Lights
+from choreon.render.live import Live
 from choreon.render.looks import CompiledLook, merged
 from choreon.render.rig import Flags, Floats, Ints, Rig
-from choreon.render.state import Player, PlayState
+from choreon.render.state import Player, PlayState, Step
 
 Still = tuple[tuple[CompiledLook, float], ...]
 """Looks that stand, lowest first, and how far each is on."""
@@ -112,11 +113,7 @@ class Plan:
             return None
         steps = player.steps[-1:] if player.steps[-1].done(now) else player.steps
         looks = tuple(compiled.look_of(step) for step in steps)
-        lives = [compiled.live_of(step) for step in steps]
-        for live in lives:
-            if live is not None:
-                live.size = player.size
-        stands = _stands(player, now)
+        lives = _lives(compiled, player, steps)
         if not player.settled(now):
             self.until = min(self.until, _next_change(player, now))
         if len(looks) > 1:
@@ -124,7 +121,7 @@ class Plan:
         live = lives[0]
         if live is not None:
             return Moving(player, looks[0], live, who), True
-        return Single(player, looks[0], who), self.apart or not stands
+        return Single(player, looks[0], who), self.apart or not _stands(player, now)
 
     def _stack(self, found: list[tuple[AnyLayer, bool]]) -> None:
         """Put together what lies above the lowest that moves: those that stand, side by
@@ -262,6 +259,17 @@ class Plan:
         drafted = drafted and self.state.masters.grips is state.masters.grips
         timed = self.state.clock is state.clock
         return same and drafted and timed and self.since <= now < self.until
+
+
+def _lives(
+    compiled: CompiledShow, player: Player, steps: tuple[Step, ...]
+) -> list[Live | None]:
+    """What layers ask of a player's steps that move; None for those that stand."""
+    lives = [compiled.live_of(step) for step in steps]
+    for live in lives:
+        if live is not None:
+            live.size = player.size
+    return lives
 
 
 def _stands(player: Player, now: float) -> bool:

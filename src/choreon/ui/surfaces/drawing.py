@@ -23,6 +23,7 @@ from choreon.sim.controller import (
 )
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
+from choreon.ui.widgets.labels import fit
 
 SMALLEST = 10  # pixels of letters on a part that is narrow
 
@@ -159,23 +160,14 @@ class ControllerDrawing(QWidget):
     ) -> None:
         name = words.target_name(self.parts.document.show, target) if target else ""
         painter.setPen(QColor(theme.TEXT if name else theme.FAINT))
-        text, room = name or part_name(self.port, *part), int(rect.width()) - 1
-        size = 12
-        painter.setFont(theme.font(size, strong=bool(name)))
-        wide = painter.fontMetrics().horizontalAdvance
-        while size > SMALLEST and max(map(wide, text.split())) > room:
-            size -= 1
-            painter.setFont(theme.font(size, strong=bool(name)))
-            wide = painter.fontMetrics().horizontalAdvance
-        cut = painter.fontMetrics().elidedText
-        right = Qt.TextElideMode.ElideRight
-        text = " ".join(cut(word, right, room) for word in text.split())
+        text = (name or part_name(self.port, *part)).split()
+        fitted = fit(painter, text, rect.width(), 12, SMALLEST, strong=bool(name))
         flags = (
             Qt.AlignmentFlag.AlignHCenter
             | Qt.AlignmentFlag.AlignTop
             | Qt.TextFlag.TextWordWrap
         )
-        painter.drawText(rect, flags, text)
+        painter.drawText(rect, flags, " ".join(fitted))
 
     def _fader(
         self,

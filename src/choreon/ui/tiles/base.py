@@ -31,6 +31,7 @@ from choreon.render.state import PlayState
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
+from choreon.ui.widgets.labels import fit
 
 GONE = "What it plays is gone"
 LEAST = 48  # pixels that a target has at least
@@ -417,16 +418,8 @@ def draw_fitting(
     """Draw words in one line, in the largest size down to 12 pixels that fits; what
     does not is cut.
     """
-    size = largest
-    painter.setFont(theme.font(size, strong=True))
     least = 12 if rect.width() > NARROW - 20 else 11
-    room = int(rect.width()) - 1  # a width is told in whole pixels, and may be more
-    while size > least and painter.fontMetrics().horizontalAdvance(text) > room:
-        size -= 1
-        painter.setFont(theme.font(size, strong=True))
-    text = painter.fontMetrics().elidedText(
-        text, Qt.TextElideMode.ElideRight, int(rect.width())
-    )
+    (text,) = fit(painter, [text], rect.width(), largest, least)
     painter.drawText(rect, Qt.AlignmentFlag.AlignVCenter | align, text)
 
 

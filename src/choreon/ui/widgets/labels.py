@@ -1,10 +1,13 @@
-"""Words on a picture that do not run into each other."""
+"""Words on a picture: of a size that fits, and so that none runs into another."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
-from PySide6.QtCore import QRectF
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter
+
+from choreon.ui import theme
 
 WIDE, TALL = 200, 20  # pixels: cells by which words are found, no smaller than they
 
@@ -28,3 +31,26 @@ class Labels:
                     self._taken.setdefault(cell, []).append(room)
                 return room
         return None
+
+
+def fit(
+    painter: QPainter,
+    words: Sequence[str],
+    room: float,
+    largest: int,
+    least: int,
+    strong: bool = True,
+) -> list[str]:
+    """Take the largest letters, down to `least` pixels, in which no word is wider than
+    the room (pixels). Returns the words; what fits in none of them is cut.
+    """
+    # a width is told in whole pixels, and may be more
+    size, wide = largest, int(room) - 1
+    painter.setFont(theme.font(size, strong))
+    while size > least and any(
+        painter.fontMetrics().horizontalAdvance(word) > wide for word in words
+    ):
+        size -= 1
+        painter.setFont(theme.font(size, strong))
+    cut = painter.fontMetrics().elidedText
+    return [cut(word, Qt.TextElideMode.ElideRight, int(room)) for word in words]
