@@ -60,6 +60,7 @@ PULSE = 0.5  # seconds between messages on how the engine is
 COMPLAIN = 10.0  # seconds between log lines on what goes on failing
 COPY = 1.0  # seconds between two copies of a show that is edited
 LATE = 3.0  # seconds beyond its fade after which an engine that ends is let go
+TIDY = 60.0  # seconds until memory that was let go is given back
 
 
 @dataclass(frozen=True)
@@ -114,7 +115,7 @@ class Engine:
         self._finder: Finder | None = None
         self._abandoned: set[threading.Thread] = set()
         self._nurse = Nurse()
-        self._tidier = Tidier()
+        self._tidier = Tidier(TIDY)
         self._parent = Parent(known.beat, known.supervised)
         self._real_midi = real_midi
         self._link = self._new_link()

@@ -41,7 +41,7 @@ Key = tuple[str, tuple[tuple[str, Angles], ...], tuple[str, ...], tuple[str, ...
 """A playable's id, which way its heads reach their points, the families that are taken
 of it, and the fixtures that it gives no light."""
 
-DRAFTS, FADES, BASES, VARIANTS = 64, 128, 48, 512  # how many of each are kept
+DRAFTS, FADES, BASES, VARIANTS = 64, 64, 48, 128  # how many of each are kept
 PILES = 32  # fades of more than two looks that are kept: they are large, and soon over
 
 

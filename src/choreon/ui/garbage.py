@@ -14,9 +14,10 @@ import time
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtWidgets import QApplication
 
-from choreon.memory import Tidier
+from choreon.memory import Tidier, keep_large_apart
 
 EVERY = 200  # milliseconds from look to look
+TIDY = 15.0  # seconds until memory that was let go is given back
 SELDOM = 1000  # times as long as it took, until all is looked through again
 
 
@@ -24,7 +25,7 @@ class _Collector(QObject):
     def __init__(self, application: QObject) -> None:
         super().__init__(application)
         self._all_due = 0.0  # when all may be looked through again
-        self._tidier = Tidier()
+        self._tidier = Tidier(TIDY)
         self._timer = QTimer(self, interval=EVERY)
         self._timer.timeout.connect(self._look)
         self._timer.start()
@@ -56,4 +57,5 @@ def keep_to_this_thread() -> None:
     application = QApplication.instance()
     if _collector is None and application is not None:
         gc.disable()
+        keep_large_apart()
         _collector = _Collector(application)

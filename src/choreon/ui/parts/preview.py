@@ -139,7 +139,7 @@ class Preview(QObject):
         """Have the show be ready to be rendered, as soon as that can be without holding
         the window up.
         """
-        if not self._fresh:
+        if not (self._fresh or self._compiling):
             self._compile_soon.start()
 
     def _compile_beside(self) -> None:
