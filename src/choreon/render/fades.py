@@ -18,6 +18,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -28,7 +29,7 @@ from choreon.render.looks import (
     families_of,
     lights_of,
 )
-from choreon.render.rig import Flags, Floats, Ints, Rig
+from choreon.render.rig import FAMILIES, Flags, Floats, Ints, Rig
 
 TINY = 1e-12
 
@@ -47,6 +48,27 @@ class Move:
     rise: float
     fall: float
     progress: float | Floats
+
+    @property
+    def plain(self) -> bool:
+        """Whether it is one number for all families."""
+        return isinstance(self.progress, float)
+
+    @property
+    def by_family(self) -> Floats:
+        """How far all else has come, one for each of FAMILIES."""
+        return np.broadcast_to(self.progress, len(FAMILIES))
+
+
+class _Way(NamedTuple):
+    """How a move goes, for each row (n): how far the next look has come where the ones
+    before are there (`given`) and where they are not (`fresh`), and how far what only
+    those give `stays`.
+    """
+
+    given: Floats
+    fresh: Floats
+    stays: Floats
 
 
 @dataclass
@@ -106,6 +128,7 @@ class Fade:
         self.families = families_of(rig, self.rows)
         self.first_snap = int(np.searchsorted(self.rows, rig.snaps_from))
         self.first_raw = int(np.searchsorted(self.rows, rig.size))
+        self.snaps = slice(self.first_snap, self.first_raw)
         self.plain_rows = self.rows[: self.first_raw]
         self.freed = _union(look.freed for look in looks)
         self.freed_by = np.searchsorted(self.rows, colour_rows_of(rig, self.freed))
@@ -173,22 +196,16 @@ class Fade:
             return self._outcome_alike(moves[0])
         values, presence = had.values[0].copy(), had.has[0].copy()
         freed = had.frees[0].copy()
-        shine = had.shine[0]
         points = None if had.points is None else had.points[0].copy()
         given = [presence.copy()] if explain else []
         # what the looks so far have come to is the a of the next step, whatever its
         # own fade had come to when it was left
-        for n, move in enumerate(moves, start=1):
-            beside = others
-            if n < len(moves):
-                later = self._later_light(n, moves, weight, had)
-                beside = np.maximum(others, later)
-            after_shine = had.shine[n]
-            comes, stays = self._shares(
-                after_shine, move, shine, weight, beside, presence
-            )
+        for n, way in enumerate(self._ways(moves, weight, others, had), start=1):
+            comes = presence * way.given + (1.0 - presence) * way.fresh
+            snaps = comes[self.snaps]
+            np.greater(snaps, 0.0, out=snaps)
             has = had.has[n]
-            left = has * (1.0 - comes) + (1.0 - has) * stays
+            left = has * (1.0 - comes) + (1.0 - has) * way.stays
             added = has * comes
             # presence says how much of a row the player gives at all; values are what
             # it gives there, so they mix by what each brings
@@ -197,9 +214,9 @@ class Fade:
                 ends = had.points[n], had.values[n]
                 points = self._turn(n, points, values, new, presence, comes, ends)
             values, presence = new, after
-            freed = left[self.freed_by] * freed
-            freed += had.frees[n] * comes[self.freed_by]
-            shine = levels_after(np.stack([shine, after_shine]), [move])
+            if len(freed):
+                freed = left[self.freed_by] * freed
+                freed += had.frees[n] * comes[self.freed_by]
             if explain:
                 given = [g * left for g in given] + [added]
         return Outcome(values, presence, freed, points, given)
@@ -209,59 +226,43 @@ class Fade:
         way = np.empty(len(self.rows))
         p = move.progress
         way[:] = p if isinstance(p, float) else p[self.families]
-        snaps = slice(self.first_snap, self.first_raw)
-        way[snaps] = way[snaps] > 0.0
+        way[self.snaps] = way[self.snaps] > 0.0
         first, last = self.contents.values
         values = first + way * (last - first)
         return Outcome(values, np.ones(len(way)), np.ones(len(self.freed)), None, [])
 
-    def _later_light(
-        self, n: int, moves: Sequence[Move], weight: float, had: Contents
-    ) -> Floats:
-        """How strongly the looks after the n-th light the lamps of `claims` (k): to a
-        fade that was interrupted they are others, which keep the lamp lit.
-        """
-        light = np.zeros(len(self.claims))
-        for move, shine in zip(moves[n:], had.shine[n + 1 :], strict=True):
-            np.maximum(light, shine * (move.rise * weight), out=light)
-        return light
-
-    def _shares(
-        self,
-        after: Floats,
-        move: Move,
-        shine: Floats,
-        weight: float,
-        others: Floats,
-        presence: Floats,
-    ) -> tuple[Floats, Floats]:
-        """How far each row (n) of the next look, which shines as `after` (k), has come,
-        and how far what only the ones before give stays.
-        """
-        light_a = shine * ((1.0 - move.fall) * weight)
-        light_b = after * (move.rise * weight)
-        p = move.progress
+    def _ways(
+        self, moves: Sequence[Move], weight: float, others: Floats, had: Contents
+    ) -> list[_Way]:
+        """How each move goes, all worked out at once."""
+        before, after = levels_before(had.shine, moves), had.shine[1:]
+        rise = np.array([[move.rise] for move in moves])
+        fall = np.array([[move.fall] for move in moves])
+        light_a = before * ((1.0 - fall) * weight)
+        light_b = after * (rise * weight)
+        beside = _beside(light_b, others)
         rows: slice | Ints = slice(None)
-        if not isinstance(p, float):  # by family: one number a row
-            p, rows = p[self.families], self.row_claim
-        only_a = (shine > 0) & (after <= 0)
-        both = (shine > 0) & (after > 0)
-        in_a = part_of(others, light_a)[rows]
-        in_b = part_of(others, light_b)[rows]
-        e_b = part_of(np.maximum(others, light_b), light_a)[rows]
-        e_a = part_of(np.maximum(others, light_a), light_b)[rows]
-        way = np.where(only_a[rows], p * in_a, 1.0 - (1.0 - p) * in_b)
-        way = np.where(both[rows], p, way)
-        comes = 1.0 - (1.0 - p) * e_a
+        p = np.array([[move.progress] for move in moves if move.plain])
+        if len(p) < len(moves):  # by family: one number a row
+            p = np.array([move.by_family[self.families] for move in moves])
+            rows = self.row_claim
+        only_a = (before > 0) & (after <= 0)
+        both = (before > 0) & (after > 0)
+        in_a = part_of(beside, light_a)[:, rows]
+        in_b = part_of(beside, light_b)[:, rows]
+        e_b = part_of(np.maximum(beside, light_b), light_a)[:, rows]
+        e_a = part_of(np.maximum(beside, light_a), light_b)[:, rows]
+        given = np.where(only_a[:, rows], p * in_a, 1.0 - (1.0 - p) * in_b)
+        given = np.where(both[:, rows], p, given)
+        fresh = 1.0 - (1.0 - p) * e_a
         stays = 1.0 - p * e_b
         if isinstance(rows, slice):
-            way, comes = way.take(self.row_claim), comes.take(self.row_claim)
-            stays = stays.take(self.row_claim)
-        come = presence * way + (1.0 - presence) * comes
-        snaps = slice(self.first_snap, self.first_raw)
-        come[snaps] = come[snaps] > 0.0
-        stays[snaps] = stays[snaps] >= 1.0
-        return come, stays
+            given = given.take(self.row_claim, axis=1)
+            fresh = fresh.take(self.row_claim, axis=1)
+            stays = stays.take(self.row_claim, axis=1)
+        snaps = stays[:, self.snaps]
+        np.greater_equal(snaps, 1.0, out=snaps)
+        return list(map(_Way, given, fresh, stays))
 
     def _turn(
         self,
@@ -299,6 +300,18 @@ class Fade:
         return made
 
 
+def _beside(light: Floats, others: Floats) -> Floats:
+    """How strongly others light lamps (k) at each step: to a fade that was interrupted
+    the looks after it, which light them as `light` (steps, k), are others too, that
+    keep the lamp lit.
+    """
+    beside = np.empty_like(light)
+    beside[-1] = others
+    for n in range(len(light) - 1, 0, -1):
+        np.maximum(beside[n], light[n], out=beside[n - 1])
+    return beside
+
+
 def _mixed(
     before: Floats, kept: Floats, after: Floats, added: Floats
 ) -> tuple[Floats, Floats]:
@@ -310,15 +323,29 @@ def _mixed(
     return np.divide(mixed, whole, out=before.copy(), where=whole > 0), whole
 
 
-def levels_after(levels: Floats, moves: Sequence[Move]) -> Floats:
-    """Returns levels (m) of the first of `levels` (looks, m) moved on to the next ones,
-    by one move for each look but the first.
+def levels_before(levels: Floats, moves: Sequence[Move]) -> Floats:
+    """Returns what levels (m) have come to before each of the moves (moves, m): those
+    of the first of `levels` (looks, m) move on to the next ones, by one move for each
+    look but the first.
     """
+    made = np.empty((len(moves), levels.shape[1]))
+    made[0] = levels[0]
+    for n in range(1, len(moves)):
+        made[n] = _moved(made[n - 1], levels[n], moves[n - 1])
+    return made
+
+
+def levels_after(levels: Floats, moves: Sequence[Move]) -> Floats:
+    """Returns what the same levels (m) have come to after all moves."""
     level = levels[0]
     for move, to in zip(moves, levels[1:], strict=True):
-        gain = to - level
-        level = level + gain * np.where(gain > 0, move.rise, move.fall)
+        level = _moved(level, to, move)
     return level
+
+
+def _moved(level: Floats, to: Floats, move: Move) -> Floats:
+    gain = to - level
+    return level + gain * np.where(gain > 0, move.rise, move.fall)
 
 
 def _shine(look: CompiledLook, claims: Ints) -> Floats:

@@ -65,15 +65,13 @@ class Heads:
         others have a point on one side only, or would have to turn over on the way:
         they go by their angles.
         """
-        known = np.isfinite(start).all(axis=1) & np.isfinite(end).all(axis=1)
+        known = np.isfinite(start + end).all(axis=1)
         known &= (share > 0) & (share < 1)
         angles = here + share[:, None] * (there - here)
         if known.any():
             line = _Line(self, which[known], start[known], end[known], here[known])
-            able = line.leads_to(there[known])
-            angles[known] = np.where(
-                able[:, None], line.at(share[known]), angles[known]
-            )
+            able, along = line.lead(there[known], share[known])
+            angles[known] = np.where(able[:, None], along, angles[known])
             known[known] = able
         return known, angles
 
@@ -96,37 +94,48 @@ class _Line:
     def at(self, share: Floats | float) -> Floats:
         """Pan and tilt (n, 2) at a share (n) of the way."""
         part = np.broadcast_to(share, len(self.here))[:, None]
-        point = self.start + part * (self.end - self.start)
+        return self._towards(self.start + part * (self.end - self.start))
+
+    def _towards(self, point: Floats) -> Floats:
+        """Pan and tilt (…, n, 2) to points (…, n, 3)."""
         pan = self.here[:, 0] + _turned(self.start, point)
-        return np.stack([pan, self.side * _away(point)], axis=1)
+        return np.stack([pan, self.side * _away(point)], axis=-1)
 
     @property
     def calm(self) -> Flags:
         """Which lines stay far enough from the head's own axis."""
-        way = (self.end - self.start)[:, :2]
-        length = np.maximum(np.linalg.norm(way, axis=1), 1e-9)
-        foot = -(self.start[:, :2] * way).sum(axis=1) / length**2
-        nearest = self.start[:, :2] + np.clip(foot, 0.0, 1.0)[:, None] * way
-        apart = np.maximum(np.linalg.norm(nearest, axis=1), 1e-9)
-        return np.degrees(length / apart) <= WHIRL
+        x, y = self.start[:, 0], self.start[:, 1]
+        along_x, along_y = self.end[:, 0] - x, self.end[:, 1] - y
+        length = np.maximum(np.hypot(along_x, along_y), 1e-9)
+        foot = -(x * along_x + y * along_y) / (length * length)
+        foot = np.minimum(np.maximum(foot, 0.0), 1.0)
+        nearest = np.hypot(x + foot * along_x, y + foot * along_y)
+        return length / np.maximum(nearest, 1e-9) <= np.radians(WHIRL)
 
-    def leads_to(self, there: Floats) -> Flags:
-        """Which heads follow their line and arrive at `there` (n, 2) so."""
-        off = np.abs(self.at(1.0) - there).max(axis=1)
-        begun = np.abs(self.at(0.0) - self.here).max(axis=1)
-        return self.calm & (off < NEAR) & (begun < NEAR)
+    def lead(self, there: Floats, share: Floats) -> tuple[Flags, Floats]:
+        """Which heads follow their line and arrive at `there` (n, 2) so, and pan and
+        tilt (n, 2) at a share (n) of the way.
+        """
+        now = self.start + share[:, None] * (self.end - self.start)
+        begin, end, angles = self._towards(np.stack([self.start, self.end, now]))
+        off = np.abs(np.stack([begin - self.here, end - there])).max(axis=(0, 2))
+        return self.calm & (off < NEAR), angles
 
 
 def _turned(start: Floats, point: Floats) -> Floats:
-    """By how many degrees, −180…180, points (n, 3) are turned about z from `start`."""
-    cross = start[:, 0] * point[:, 1] - start[:, 1] * point[:, 0]
-    dot = start[:, 0] * point[:, 0] + start[:, 1] * point[:, 1]
+    """By how many degrees, −180…180, points (…, n, 3) are turned about z from `start`
+    (n, 3).
+    """
+    x, y = point[..., 0], point[..., 1]
+    cross = start[:, 0] * y - start[:, 1] * x
+    dot = start[:, 0] * x + start[:, 1] * y
     return np.degrees(np.arctan2(cross, dot))
 
 
 def _away(point: Floats) -> Floats:
-    """By how many degrees points (n, 3) are away from straight down."""
-    return np.degrees(np.arctan2(np.hypot(point[:, 0], point[:, 1]), -point[:, 2]))
+    """By how many degrees points (…, n, 3) are away from straight down."""
+    flat = np.hypot(point[..., 0], point[..., 1])
+    return np.degrees(np.arctan2(flat, -point[..., 2]))
 
 
 NO_HEADS = Heads(
