@@ -7,15 +7,29 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from choreon.demo import low_tide
 from choreon.model import attributes as at
+from choreon.model import edits
+from choreon.model.refs import Ref
 from choreon.model.values import Look
 from choreon.render.colour import from_oklab, to_oklab
-from choreon.render.compiled import compile_show
-from choreon.render.compositor import blend
+from choreon.render.compiled import PILES, compile_show
+from choreon.render.compositor import blend, render
+from choreon.render.fades import Fade
 from choreon.render.plan import Plan
-from choreon.render.state import Draft, Leaving, Masters, PlayState, Ramp, Step
+from choreon.render.recent import InUse
+from choreon.render.state import (
+    Draft,
+    Envelope,
+    Leaving,
+    Masters,
+    Player,
+    PlayState,
+    Ramp,
+    Step,
+)
 from tests import play
 from tests.render.test_frame import PARS, playing_scene, rig_of, with_scenes
 
@@ -257,7 +271,43 @@ def test_fades_of_many_looks_are_kept_apart_and_few():
     kept = [compiled.fade(pair) for pair in pairs]
     dice = random.Random(1)
     for _ in range(200):
+        compiled.turn()  # each press makes a new plan
         pile = tuple(dice.choices(looks, k=dice.randint(3, 12)))
         assert compiled.fade(pile).looks == pile
-    assert len(compiled.piles) <= 32
+    assert len(compiled.piles) <= PILES + 1
     assert all(compiled.fade(p) is k for p, k in zip(pairs, kept, strict=True))
+
+
+def test_what_plays_is_compiled_once_however_much_it_is(monkeypatch):
+    """More crossfades at once than are kept: a press, which makes a new plan, does not
+    have those that go on compiled anew.
+    """
+    compiled = compile_show(low_tide())
+    compiled.fades = InUse(4)
+    scenes = [p.ref for p in compiled.show.playables.values() if p.kind == "scene"]
+    hour = Ramp(0.0, 1.0, 0.0, 3600.0)
+
+    def crossfade(n: int, pair: tuple[Ref, Ref]) -> Player:
+        coming = Step(ref=pair[1], progress=Envelope(hour), fall=hour)
+        return Player(f"p{n}", "", (Step(ref=pair[0]), coming), order=n)
+
+    pairs = list(itertools.permutations(scenes, 2))[:20]
+    state = PlayState(tuple(crossfade(n, pair) for n, pair in enumerate(pairs)))
+    render(compiled, state, 1.0)
+    made: list[int] = []
+    monkeypatch.setattr(
+        "choreon.render.compiled.Fade",
+        lambda rig, looks: made.append(1) or Fade(rig, looks),
+    )
+    for n in range(3):
+        fresh = Player(f"fresh{n}", "", (Step(ref=scenes[n]),), order=100 + n)
+        state = replace(state, players=(*state.players, fresh))
+        render(compiled, state, 2.0 + n)
+        edited = edits.replace(compiled.show, name=f"Low Tide {n}")
+        compiled = compile_show(edited, compiled)
+    assert not made
+    few = PlayState(state.players[:1])
+    for n, pair in enumerate(itertools.permutations(scenes[::-1], 2)):
+        two = replace(few, players=(crossfade(200 + n, pair),))
+        render(compiled, two, 10.0 + n)
+    assert len(compiled.fades) <= 6  # what is over goes

@@ -25,7 +25,7 @@ from choreon.render.looks import (
     safe_piece_of,
 )
 from choreon.render.masters import CompiledMasters, dimmer_rows
-from choreon.render.recent import Recent
+from choreon.render.recent import InUse, Recent
 from choreon.render.rig import Rig
 from choreon.render.sources import SOURCES, Kitchen, Source
 from choreon.render.sources.darkened import Darkened
@@ -63,7 +63,7 @@ class CompiledShow:
         """Fixtures and playables that cannot be compiled, and why."""
         self.nothing = CompiledLook(rig)
         self.sources: dict[Key, Source] = {}
-        self.variants: Recent[Key, Source] = Recent(VARIANTS)
+        self.variants: InUse[Key, Source] = InUse(VARIANTS)
         """Those of certain ways of heads, families and lamps: presses bring ever new
         ones.
         """
@@ -73,8 +73,8 @@ class CompiledShow:
         ] = Recent(DRAFTS)
         self._draft_lives: Recent[tuple[int, int], tuple[Moving, Going, LiveEffects]]
         self._draft_lives = Recent(DRAFTS)
-        self.fades: Recent[tuple[CompiledLook, ...], Fade] = Recent(FADES)
-        self.piles: Recent[tuple[CompiledLook, ...], Fade] = Recent(PILES)
+        self.fades: InUse[tuple[CompiledLook, ...], Fade] = InUse(FADES)
+        self.piles: InUse[tuple[CompiledLook, ...], Fade] = InUse(PILES)
         self.bases: Recent[object, Base] = Recent(BASES)
         self.merges: Recent[tuple[CompiledLook, ...], CompiledLook] = Recent(BASES)
         self.plan: Plan | None = None
@@ -226,6 +226,12 @@ class CompiledShow:
             return False
         return not isinstance(cursor, Going) or cursor.rate != 0.0
 
+    def turn(self) -> None:
+        """A new plan is made: what the last one asked for is there for it."""
+        self.variants.turn()
+        self.fades.turn()
+        self.piles.turn()
+
     def forget_frames(self) -> None:
         """Forget what was kept from frame to frame: one failed, and may have left it
         half done.
@@ -270,10 +276,15 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     left_out = {i: w for i, w in before.left_out.items() if i in show.fixtures}
     made = CompiledShow(show, before.rig, left_out)
     moved = changed_links(before.show, show)
-    for key, source in (*before.sources.items(), *before.variants.items()):
+    for key, source in before.sources.items():
         kept = _kept(key, source, before.show, show, moved)
         if kept is not None:
-            made.keep(key, kept)
+            made.sources[key] = kept
+    variants = [
+        (key, _kept(key, source, before.show, show, moved))
+        for key, source in before.variants.items()
+    ]
+    made.variants = before.variants.only((k, v) for k, v in variants if v is not None)
     made.fades, made.piles = before.fades, before.piles
     made.bases, made.merges = before.bases, before.merges
     made.nothing = before.nothing

@@ -207,6 +207,7 @@ def _plan_for(
         return Plan(compiled, state, now, apart=True)
     plan = compiled.plan
     if plan is None or not plan.holds(state, now):
+        compiled.turn()
         plan = compiled.plan = Plan(compiled, state, now)
     return plan
 
