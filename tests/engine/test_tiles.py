@@ -2,6 +2,8 @@
 worked out by hand.
 """
 
+import itertools
+
 import numpy as np
 import pytest
 
@@ -9,6 +11,7 @@ from choreon.engine import actions
 from choreon.engine.actions import choices, dials, hands, lasting, opening
 from choreon.engine.do import Do
 from choreon.model import edits
+from choreon.model.masters import GroupMaster, Override
 from choreon.model.motion import Effect, Rate, Spread, Wave
 from choreon.model.playables import Chase, Scene
 from choreon.model.playables.chase import ChaseStep, Unit
@@ -229,10 +232,26 @@ def test_only_the_hand_that_holds_a_flash_ends_it_and_a_hand_that_is_gone_does()
     assert other.players == state.players
     taken = do(show, state, "f", by="midi:pads")
     assert do(show, taken, "f", edge=Edge.UP, by="window:1;").players
-    assert actions.hands_off(show, taken, "window:1;", 1.0).players == taken.players
-    gone = lasting.prune(actions.hands_off(show, taken, "midi:pads", 1.0), 9.0)
-    assert gone.players == ()
     assert lasting.without_held(state).players == ()
+
+
+@pytest.mark.parametrize("fades", [False, True])
+@pytest.mark.parametrize("ends", ["let up", "gone"])
+@pytest.mark.parametrize("first", ["window:1;", "midi:pads"])
+def test_a_flash_that_two_hands_hold_ends_with_the_last_of_them(fades, ends, first):
+    show = page_of(Flash(id="f", plays=parts(ref("blue")), fades=fades))
+
+    def end(state, by, now):
+        if ends == "let up":
+            return do(show, state, "f", now=now, edge=Edge.UP, by=by)
+        return actions.hands_off(show, state, by, now)
+
+    state = do(show, play.blank(), "f", by="window:1;")
+    state = do(show, state, "f", now=5.0, by="midi:pads")
+    state = end(state, first, 6.0)
+    assert levels(show, state, 9.0)[0] == 128
+    last = {"window:1;": "midi:pads", "midi:pads": "window:1;"}[first]
+    assert lasting.prune(end(state, last, 10.0), 19.0).players == ()
 
 
 # choices
@@ -486,6 +505,60 @@ def test_a_master_tile_does_what_its_master_does():
     assert level(show, state, "m") == 0.5
 
 
+# levels that are stored with a look
+
+
+@pytest.mark.parametrize("as_pads", [False, True])
+def test_each_look_of_a_choice_comes_at_its_own_level(as_pads):
+    """*red* (a at 1) whole, *blue* (a at .5) at .3, *back* (c at .8) at .5."""
+    stored = (Part(ref("red")), Part(ref("blue"), 0.3), Part(ref("back"), 0.5))
+    if as_pads:
+        pads = (Pad(id=f"p{n}", plays=(p,), choice="x") for n, p in enumerate(stored))
+        show = page_of(*pads)
+    else:
+        show = page_of(Choice(id="c", plays=stored))
+
+    def go(state, n, now):
+        if as_pads:
+            return do(show, state, f"p{n}", now=now)
+        return do(show, state, "c", Verb.STEP, float(n), now)
+
+    state, now = play.blank(), 0.0
+    for n in (0, 1, 2, 1, 0, 2, 0):
+        state = go(state, n, now)
+        want = ([255, 153, 0, 0], [38, 0, 0, 0], [0, 0, 102, 0])[n]
+        assert levels(show, lasting.prune(state, now + 9.0), now + 9.0) == want
+        now += 10.0
+    # half-way from a at 1 to a at .15 (2 s down): in one straight line
+    state = go(state, 1, now)
+    assert levels(show, state, now + 0.5)[0] == pytest.approx(
+        255 * (1 + 0.15) / 2, abs=1
+    )
+
+
+def test_two_looks_of_a_choice_that_differ_in_their_level_alone():
+    show = page_of(Choice(id="c", plays=(Part(ref("red"), 0.2), Part(ref("red")))))
+    state = do(show, play.blank(), "c", Verb.STEP, 1.0)
+    assert choices.chosen(show, state, *show.tile("c")) == 1
+    state = do(show, state, "c", Verb.STEP, 0.0, 10.0)
+    assert choices.chosen(show, state, *show.tile("c")) == 0
+    assert levels(show, state, 20.0)[0] == 51
+
+
+@pytest.mark.parametrize("stored", [1.0, 0.3, 0.0])
+def test_a_flash_over_all_brings_lamps_to_its_own_level(stored):
+    """*blue* gives a .5; b, which it does not give, stays."""
+    show = page_of(
+        Fader(id="t", plays=parts(ref("red"))),
+        Flash(id="f", plays=(Part(ref("blue"), stored),), over=True),
+    )
+    state = do(show, play.blank(), "t", Verb.LEVEL, 1.0)
+    state = do(show, state, "f", now=1.0)
+    at_a = round(255 * 0.5 * stored)
+    assert levels(show, state, 1.0)[0] == pytest.approx(at_a, abs=1)
+    assert levels(show, state, 1.0)[1] == 153
+
+
 # all that plays
 
 
@@ -510,6 +583,87 @@ def test_back_to_what_was_on_before_the_last_press():
     assert levels(show, lasting.prune(twice, 40.0), 40.0) == [255, 153, 102, 0]
     late = actions.perform(show, state, undo, 85.0)
     assert levels(show, late, 90.0) == [128, 0, 0, 0]
+
+
+@pytest.mark.parametrize("first", ["red", "blue"])
+def test_what_is_taken_back_lies_where_it_lay(first):
+    """Both light *a*, one in red, one in blue: the upper one's colour is seen before
+    and after, whichever was let go.
+    """
+    show = page_of(
+        Pad(id="red", plays=parts(ref("red"))), Pad(id="blue", plays=parts(ref("blue")))
+    )
+    second = {"red": "blue", "blue": "red"}[first]
+    state = do(show, do(show, play.blank(), first), second, now=5.0)
+    was = frame(show, state, 20.0)
+    undo = Do(to_deed("undo"), Verb.PRESS)
+    for gone in (first, second):
+        for later in (20.5, 30.0):
+            left = lasting.prune(do(show, state, gone, now=20.0), later)
+            back = lasting.prune(actions.perform(show, left, undo, later), later)
+            assert frame(show, back, 45.0) == was, (gone, later)
+            settled = lasting.prune(lasting.prune(back, 45.0), 46.0)
+            places = [
+                (p.id, p.level) for p in sorted(settled.players, key=lambda p: p.place)
+            ]
+            assert places == [(f"tile:{first}", 1.0), (f"tile:{second}", 1.0)]
+
+
+def test_what_is_taken_back_goes_on_where_it_would_be():
+    show = page_of(
+        Pad(id="red", plays=parts(ref("red")), choice="x"),
+        Pad(id="pulse", plays=parts(ref("pulse")), choice="x"),
+    )
+    state = do(show, play.blank(), "pulse", now=0.7)
+    undo = Do(to_deed("undo"), Verb.PRESS)
+    other = lasting.prune(do(show, state, "red", now=11.0), 14.0)
+    back = lasting.prune(actions.perform(show, other, undo, 15.2), 19.0)
+    for now in np.arange(20.0, 24.0, 0.3):
+        assert frame(show, back, now) == frame(show, state, now)
+
+
+def test_the_safe_look_is_seen_whatever_hands_did_to_lamps_and_masters():
+    """*back* gives c .8, the safe look plays it at .5, with the grand at .9: .36."""
+    show = page_of(
+        Pad(id="t", plays=parts(ref("red"))),
+        AsideTile(id="away", look={"c": {"Dimmer": 0.0}}),
+        MasterTile(id="m", drives=Ref("master", "area")),
+        MasterTile(id="o", drives=Ref("master", "held")),
+    )
+    lamps = (Ref(FIXTURE, "c"), Ref(FIXTURE, "a"))
+    show = edits.put(
+        show,
+        "masters",
+        GroupMaster(id="area", name="Area", over=lamps),
+        Override(id="held", name="Held", over=lamps),
+    )
+    show = edits.replace(show, safe=(Part(ref("back"), 0.5),), safe_grand=0.9)
+    state = do(show, play.blank(), "t")
+    state = do(show, state, "away", now=1.0)
+    state = do(show, state, "o", Verb.LEVEL, 0.0, 2.0)
+    state = do(show, state, "m", Verb.LEVEL, 0.0, 3.0)
+    state = play.set_masters(
+        state, grand=0.2, levels=state.masters.levels, grips=state.masters.grips
+    )
+    after = actions.perform(show, state, Do(to_deed("safe"), Verb.PRESS), 10.0)
+    seen = [levels(show, after, t) for t in np.arange(10.0, 15.0, 1 / 44)]
+    assert seen[-1] == [0, 0, round(255 * 0.36), 0]
+    # b is on its way out from .6 under a grand of .2 and never flares up
+    assert max(line[1] for line in seen) <= 2 * seen[0][1]
+    assert all(abs(np.subtract(a, b)).max() <= 6 for a, b in itertools.pairwise(seen))
+    settled = lasting.prune(after, 15.0)
+    assert settled.masters.before is None
+    assert levels(show, settled, 15.0) == seen[-1]
+
+
+def test_a_master_that_a_hand_moves_after_the_safe_look_is_there_at_once():
+    show = edits.replace(page_of(), safe=(Part(ref("back")),))
+    state = play.set_masters(play.blank(), grand=0.2)
+    state = actions.perform(show, state, Do(to_deed("safe"), Verb.PRESS), 10.0)
+    dark = actions.perform(show, state, Do(Ref("master", "blackout"), Verb.PRESS), 10.5)
+    assert levels(show, dark, 10.5) == [0, 0, 0, 0]
+    set_ = Do(Ref("master", "grand"), Verb.LEVEL, 0.5, Edge.TURN)
+    assert levels(show, actions.perform(show, state, set_, 15.0), 15.0)[2] == 102
 
 
 def test_the_safe_look_takes_the_place_of_all_but_the_protected():

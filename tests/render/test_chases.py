@@ -226,6 +226,60 @@ def test_a_step_by_hand_is_a_crossfade_from_what_is_there():
     assert motion.go_to_step(show, state, player, 9, 5.0) is state
 
 
+@pytest.mark.parametrize(("fade", "hold"), [(4.0, 1.0), (4.0, 0.0), (1.0, 3.0)])
+@pytest.mark.parametrize("rate", [1.0, 2.0])
+def test_a_step_by_hand_is_gone_to_wholly_and_stands_as_long_as_it_is_stored(
+    fade, hold, rate
+):
+    """*red* (1) to *dim* (.2) by hand at 5 s, back to *red* by itself."""
+    show, ref = show_of(plays("red"), plays("dim"), fade=fade, hold=hold)
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    state = motion.set_rate(state, state.players[0], rate, 0.0)
+    before = level(compiled, state, 0.5)
+    stepped = motion.go_by(show, state, state.players[0], 1, 0.5)
+    there = 0.5 + fade / rate
+    left = there + hold / rate
+    found = [level(compiled, stepped, t) for t in (0.5, (0.5 + there) / 2, there)]
+    assert found == pytest.approx([before, (before + 0.2) / 2, 0.2])
+    assert level(compiled, stepped, left) == pytest.approx(0.2)
+    assert level(compiled, stepped, left + fade / rate / 2) == pytest.approx(0.6)
+    assert level(compiled, stepped, left + fade / rate) == pytest.approx(1.0)
+
+
+def test_what_waits_after_a_step_by_hand_survives_a_pause_and_another_rate():
+    show, ref = show_of(plays("red"), plays("dim"), fade=4.0, hold=1.0)
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    stepped = motion.go_by(show, state, state.players[0], 1, 0.0)
+    stands = motion.pause(stepped, stepped.players[0], True, 2.0)
+    goes = motion.pause(stands, stands.players[0], False, 3.0)
+    assert level(compiled, goes, 5.0) == pytest.approx(0.2)
+    assert level(compiled, goes, 7.0) == pytest.approx(0.6)
+    fast = motion.set_rate(stepped, stepped.players[0], 2.0, 2.0)
+    assert level(compiled, fast, 4.5) == pytest.approx(0.2)
+    assert level(compiled, fast, 5.5) == pytest.approx(0.6)
+
+
+@pytest.mark.parametrize("hold", [0.0, 0.3, 9.0])
+@pytest.mark.parametrize("unit", [Unit.SECONDS, Unit.BEATS])
+def test_another_hold_in_the_middle_of_a_crossfade_moves_no_value(hold, unit):
+    show, ref = show_of(plays("red"), plays("dim"), fade=2.0, hold=2.0, unit=unit)
+    show, state = on(show, ref)
+    beats = 2.0 if unit == Unit.BEATS else 1.0
+    now = 5.0 / beats
+    before = compile_show(show)
+    after = compile_show(edits.change(show, ref, hold=hold), before)
+    carried = motion.carried(before, after, state, now)
+    assert level(before, state, now) == pytest.approx(0.6)
+    assert level(after, carried, now) == pytest.approx(0.6)
+    assert level(after, carried, now + 1.0 / beats) == pytest.approx(0.2)
+    # another fade keeps the share as well
+    slow = compile_show(edits.change(show, ref, fade=5.0), before)
+    slowed = motion.carried(before, slow, state, now)
+    assert level(slow, slowed, now) == pytest.approx(0.6)
+
+
 def test_a_chase_lifted_between_two_steps_gives_no_more_than_one():
     from choreon.engine.actions import players
 
@@ -385,6 +439,44 @@ def test_why_names_the_step_and_its_value():
     assert next(layer for layer in half if layer.wins).value == pytest.approx(0.6)
 
 
+TIMES = st.one_of(st.none(), st.just(0.0), st.floats(0.0, 5.0))
+
+
+@given(
+    st.lists(st.tuples(TIMES, TIMES), min_size=1, max_size=9),
+    st.sampled_from([0.0, 0.01, 1.0]),
+    st.sampled_from([0.0, 2.0]),
+    st.sampled_from(list(Run)),
+    st.integers(1, 16),
+)
+def test_a_chase_fits_its_bars_exactly(times, fade, hold, run, bars):
+    """Also with steps of no length, which last as long as the shortest there are."""
+    steps = [
+        ChaseStep(id=f"{n}", plays=Ref("scene", "red"), fade=f, hold=h)
+        for n, (f, h) in enumerate(times)
+    ]
+    show, ref = show_of(*steps, fade=fade, hold=hold, run=run)
+    fitted = chases.fit_bars(show, ref, bars, 4)
+    chase = chases.chase_of(fitted, ref)
+    assert chases.round_length(fitted, chase) == pytest.approx(4.0 * bars)
+    assert Rounds(
+        [chase.fade_of(s) for s in chase.steps],
+        [chase.length_of(s) for s in chase.steps],
+        run,
+        0,
+        0,
+        1,
+    ).round == pytest.approx(4.0 * bars)
+
+
+def test_a_chase_of_more_steps_than_fit_is_as_short_as_it_goes():
+    steps = [ChaseStep(id=f"{n}", plays=Ref("scene", "red")) for n in range(300)]
+    show, ref = show_of(*steps)
+    fitted = chases.fit_bars(show, ref, 1, 4)
+    chase = chases.chase_of(fitted, ref)
+    assert chases.round_length(fitted, chase) == pytest.approx(300 * 0.02)
+
+
 def test_times_of_chases_by_hand():
     show, ref = show_of(plays("red"), plays("dim", fade=0.5, hold=2.5))
     chase = chases.chase_of(show, ref)
@@ -404,3 +496,23 @@ def test_times_of_chases_by_hand():
     assert nothing.length_of(nothing.steps[0]) > 0.0
     assert Time(1.0, 2.0).beats == 2.0
     assert isinstance(show.playables["red"], Scene)
+
+
+@given(
+    st.lists(st.sampled_from([0.02, 0.3, 0.5]), min_size=2, max_size=5),
+    st.sampled_from([1.0, 4.0]),
+    st.floats(0.0, 1.0),
+)
+def test_of_every_step_a_frame_is_seen_where_there_is_time_for_it(holds, rate, begin):
+    """Steps of a fiftieth of a second and less between others."""
+    if 0.5 not in holds:
+        holds = [*holds, 0.5]
+    count = len(holds)
+    found = Rounds([0.0] * count, holds, Run.FORWARD, 0, 0, 1)
+    frames = np.arange(begin, begin + 4 * found.round, rate / 44)
+    seen = [found.at(t, rate * 1.1 / 44).step for t in frames]
+    changes = [a for a, b in itertools.pairwise(seen) if a != b]
+    expected = [(changes[0] + n) % count for n in range(len(changes))]
+    if found.round >= 4 * count * 1.1 / 44:
+        assert changes == expected
+    assert found.at(found.round - 1e-6).step == count - 1

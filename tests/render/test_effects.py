@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from choreon.demo import low_tide
-from choreon.engine.actions import draft, players
+from choreon.engine.actions import draft, motion, players
 from choreon.model import edits
 from choreon.model import effects as motions
 from choreon.model.motion import (
@@ -477,3 +477,29 @@ def test_a_moving_player_fades_out_smoothly():
     found = [value(compiled, state, t) for t in (1.0, 2.0, 3.0)]
     assert found == pytest.approx([1.0, 0.5, 0.0])
     assert isinstance(Ramp().at(0.0), float)
+
+
+@given(
+    seconds=st.floats(0.2, 3.0),
+    width=st.floats(0.0005, 0.3),
+    active=st.sampled_from([1.0, 0.5]),
+    rate=st.sampled_from([1.0, 3.0]),
+    bpm=st.sampled_from([0.0, 120.0, 260.0]),
+    begin=st.floats(0.0, 1.0),
+)
+def test_of_every_pulse_a_frame_is_seen(seconds, width, active, rate, bpm, begin):
+    """However short it is; 44 frames a second, wherever they fall."""
+    time = Rate(beats=seconds * bpm / 60.0) if bpm else Rate(seconds=seconds)
+    pulse = wave(shape=Shape.PULSE, width=width, active=active, rate=time)
+    clock = BeatClock(bpm=bpm or 120.0)
+    compiled, state = on(scene("a", lit(0.0), pulse), clock=clock)
+    state = motion.set_rate(state, state.players[0], rate, 0.0)
+    cycle = seconds / rate
+    if cycle < 3 / 44:
+        return
+    frames = np.arange(begin, begin + 5 * cycle, 1 / 44)
+    seen = np.array([value(compiled, state, t) > 0.5 for t in frames])
+    cycles = np.floor(frames / cycle + 1e-9)
+    longest = max(width * active * cycle * 44, 1.1) + 1
+    for n in np.unique(cycles)[1:-1]:
+        assert 1 <= seen[cycles == n].sum() <= longest

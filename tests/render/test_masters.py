@@ -10,8 +10,11 @@ from choreon.engine.actions import hands, lasting, overrides
 from choreon.engine.do import Do
 from choreon.model import edits
 from choreon.model.masters import GroupMaster, Override
-from choreon.model.refs import BLACKOUT, FIXTURE, GRAND, GROUP, Ref
+from choreon.model.playables import Chase
+from choreon.model.playables.chase import ChaseStep
+from choreon.model.refs import BLACKOUT, FIXTURE, GRAND, GROUP, Ref, to_tile
 from choreon.model.show import Group
+from choreon.model.tiles import Fader, Pad, Page, Part
 from choreon.model.verbs import Edge, Verb
 from choreon.render.capture import frozen
 from choreon.render.compiled import compile_show
@@ -86,6 +89,80 @@ def test_a_master_over_what_plays_scales_that_alone():
     show = pars(master)
     assert levels(show, on("half", levels={"m": 0.4})) == [51, 51, 0, 0]
     assert levels(show, on("full", "half", levels={"m": 0.4})) == [255] * 4
+
+
+def test_a_master_over_a_tile_scales_what_that_tile_plays():
+    """*full* is on twice, by a pad and by a fader: the fader alone is half down. Of a
+    choice, one pad's look alone is.
+    """
+    tiles = (
+        Pad(id="pad", plays=(Part(Ref("scene", "half")),), choice="x"),
+        Pad(id="other", plays=(Part(Ref("scene", "full"), 0.8),), choice="x"),
+        Fader(id="fader", plays=(Part(Ref("scene", "full")),)),
+    )
+    over = tuple(Ref("tile", name) for name in ("fader", "other"))
+    show = edits.put(
+        pars(GroupMaster(id="m", name="M", over=over)),
+        "pages",
+        Page(id="p", name="P", tiles=tiles),
+    )
+    half = PlayState(masters=Masters(levels={"m": 0.5}))
+    fader = do(show, half, to_tile("fader"), Verb.LEVEL)
+    assert levels(show, fader) == [128] * 4
+    pad = do(show, fader, to_tile("pad"), Verb.PRESS)
+    assert levels(show, pad) == [128] * 4
+    assert levels(show, do(show, half, to_tile("pad"), Verb.PRESS))[:2] == [128, 128]
+    other = do(
+        show, do(show, half, to_tile("pad"), Verb.PRESS), to_tile("other"), Verb.PRESS
+    )
+    assert levels(show, other) == [102] * 4
+    # another page that is edited does not make it forget what it is over
+    moved = edits.put(show, "pages", Page(id="p", name="P", tiles=tiles[:2]))
+    after = compile_show(moved, compile_show(show))
+    assert int(render(after, fader, 100.0)[0][0]) == 255
+
+
+def test_a_master_over_a_scene_reaches_it_inside_a_chase():
+    """*full* for a second, over to *half* within a second, and so on; *full* is under a
+    master at .4: 102, half-way (102 + 128) / 2 on a, 102 / 2 on c.
+    """
+    steps = (
+        ChaseStep(id="1", plays=Ref("scene", "full")),
+        ChaseStep(id="2", plays=Ref("scene", "half")),
+    )
+    show = edits.put(
+        pars(GroupMaster(id="m", name="M", over=(Ref("scene", "full"),))),
+        "playables",
+        Chase(id="c", name="C", steps=steps, fade_in=0.0),
+        Chase(
+            id="outer",
+            name="Outer",
+            steps=(ChaseStep(id="1", plays=Ref("chase", "c"), hold=50.0),),
+            fade_in=0.0,
+        ),
+    )
+    for name in ("c", "outer"):
+        state = PlayState(masters=Masters(levels={"m": 0.4}))
+        state = do(show, state, Ref("chase", name), Verb.PRESS)
+        assert levels(show, state, 1.5) == [102] * 4
+        assert levels(show, state, 2.5) == pytest.approx([115, 115, 51, 51], abs=1)
+        assert levels(show, state, 3.5) == [128, 128, 0, 0]
+        full = edits.replace(state, masters=Masters())
+        assert levels(show, full, 1.5) == [255] * 4
+
+
+def test_a_master_over_a_chase_and_a_scene_in_it_scales_once():
+    over = (Ref("scene", "full"), Ref("chase", "c"))
+    chase = Chase(
+        id="c",
+        name="C",
+        steps=(ChaseStep(id="1", plays=Ref("scene", "full")),),
+        fade_in=0.0,
+    )
+    show = edits.put(pars(GroupMaster(id="m", name="M", over=over)), "playables", chase)
+    state = PlayState(masters=Masters(levels={"m": 0.4}))
+    state = do(show, state, Ref("chase", "c"), Verb.PRESS)
+    assert levels(show, state, 1.5) == [102] * 4
 
 
 def test_a_master_over_what_plays_goes_softly_from_one_thing_to_the_next():

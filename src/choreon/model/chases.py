@@ -12,6 +12,7 @@ from choreon.model import edits, links
 from choreon.model.motion import Effects
 from choreon.model.playables import Chase, Scene
 from choreon.model.playables.chase import (
+    SHORTEST,
     ChaseStep,
     Pattern,
     Run,
@@ -384,11 +385,14 @@ def share_of(chase: Chase) -> float:
 
 def round_length(show: Show, chase: Chase) -> float:
     """Returns how long one round takes, in the chase's unit."""
-    steps = steps_of(show, chase)
-    lengths = [chase.length_of(step) for step in steps]
-    if chase.run == Run.BOUNCE and len(lengths) > 2:
-        return sum(lengths) + sum(lengths[1:-1])
-    return sum(lengths)
+    return sum(_round_lengths(show, chase))
+
+
+def _round_lengths(show: Show, chase: Chase) -> list[float]:
+    """How long each step of a round takes, in the chase's unit."""
+    lengths = [chase.length_of(step) for step in steps_of(show, chase)]
+    back = lengths[1:-1] if chase.run == Run.BOUNCE else []
+    return lengths + back
 
 
 def scale_times(show: Show, ref: Ref, factor: float) -> Show:
@@ -410,13 +414,45 @@ def scale_times(show: Show, ref: Ref, factor: float) -> Show:
 
 
 def fit_bars(show: Show, ref: Ref, bars: float, beats_a_bar: int) -> Show:
-    """Have one round last exactly so many bars, by the tempo."""
-    chase = chase_of(show, ref)
-    length = round_length(show, chase)
-    if length <= 0 or bars <= 0:
+    """Have one round last exactly so many bars, by the tempo; where its steps are too
+    many for that, as short as they go. Steps of no length count as the shortest there
+    are, and grow with the others.
+    """
+    chase = _with_lengths(chase_of(show, ref))
+    lengths = _round_lengths(show, chase)
+    if not lengths or bars <= 0:
         return show
-    show = scale_times(show, ref, bars * beats_a_bar / length)
+
+    factor = _scale_to(lengths, bars * beats_a_bar)
+    show = scale_times(edits.put(show, "playables", chase), ref, factor)
     return edits.change(show, ref, unit=Unit.BEATS)
+
+
+def _with_lengths(chase: Chase) -> Chase:
+    """A chase whose steps say how long they take, the shortest too."""
+
+    def said(step: ChaseStep) -> ChaseStep:
+        if step.fade is None and step.hold is None:
+            return step
+        return replace(step, hold=chase.hold_of(step))
+
+    shared = chase.hold_of(ChaseStep(id=""))
+    steps = tuple(said(step) for step in chase.steps)
+    return replace(chase, steps=steps, hold=shared)
+
+
+def _scale_to(lengths: list[float], whole: float) -> float:
+    """By how much lengths are to be scaled for their sum to be `whole`, where none of
+    them gets below SHORTEST.
+    """
+    # the shortest reach their end first: what is left is shared by the others
+    rising = sorted(lengths)
+    for short in range(len(rising)):
+        left = whole - short * SHORTEST
+        factor = left / sum(rising[short:])
+        if factor * rising[short] >= SHORTEST:
+            return factor
+    return SHORTEST / rising[-1]
 
 
 def set_unit(show: Show, ref: Ref, unit: Unit, bpm: float) -> Show:

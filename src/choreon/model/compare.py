@@ -31,6 +31,7 @@ SINGLES = {
     "room": "the room",
     "opens": "what comes up when the show is opened",
     "safe": "the safe look",
+    "safe_grand": "the grand master of the safe look",
     "guest": "what a guest may do",
 }
 

@@ -203,7 +203,8 @@ class Room(msgspec.Struct, frozen=True, omit_defaults=True):
 
 class Show(msgspec.Struct, frozen=True, kw_only=True):
     """Everything of one show. `opens`: what is brought to a level when it is opened.
-    `safe`: the look to go to when all else fails.
+    `safe`: the look to go to when all else fails, with the grand master at
+    `safe_grand`.
     """
 
     id: str
@@ -224,6 +225,7 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     palettes: dict[str, Palette] = {}
     opens: tuple[Start, ...] = ()
     safe: tuple[Part, ...] = ()
+    safe_grand: Number = 1.0
     guest: Guest = Guest()
 
     def tile(self, tile_id: str) -> tuple[Page, AnyTile] | None:
@@ -254,6 +256,7 @@ SINGLE: dict[str, Any] = {
     "room": Room,
     "opens": tuple[Start, ...],
     "safe": tuple[Part, ...],
+    "safe_grand": Number,
     "guest": Guest,
 }
 """What of a show is one thing, no collection, with its type."""

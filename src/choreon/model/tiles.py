@@ -355,3 +355,15 @@ class Guest(msgspec.Struct, frozen=True, omit_defaults=True):
     blackout: bool = False
     pin: str = ""
     power_on: PowerOn = PowerOn.OPENING
+
+
+def player_id(page: Page, tile: Tile, n: int = 0) -> str:
+    """Returns the player that the n-th thing of a tile is played by; the pads of one
+    choice share theirs, as do the looks of a choice.
+    """
+    base = f"tile:{tile.id}"
+    if isinstance(tile, Choice):
+        return base
+    if isinstance(tile, Pad) and tile.choice:
+        base = f"choice:{page.id}:{tile.choice}"
+    return f"{base}/{n}" if n else base

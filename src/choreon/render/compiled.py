@@ -6,7 +6,9 @@ import logging
 import math
 from collections.abc import Callable
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
 
 from choreon.model.motion import Effect, Effects
 from choreon.model.playables import AnyPlayable, Chase, Scene
@@ -26,9 +28,9 @@ from choreon.render.looks import (
 )
 from choreon.render.masters import CompiledMasters, dimmer_rows
 from choreon.render.recent import InUse, Recent
-from choreon.render.rig import Rig
+from choreon.render.rig import Floats, Rig
 from choreon.render.sources import SOURCES, Kitchen, Source
-from choreon.render.sources.darkened import Darkened
+from choreon.render.sources.dimmed import Dimmed
 from choreon.render.sources.shaped import shaped
 from choreon.render.state import Going, Player, PlayState, Step, Time, replace
 
@@ -37,9 +39,24 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 
-Key = tuple[str, tuple[tuple[str, Angles], ...], tuple[str, ...], tuple[str, ...]]
-"""A playable's id, which way its heads reach their points, the families that are taken
-of it, and the fixtures that it gives no light."""
+
+class Key(NamedTuple):
+    """What tells the source of a step from others: a playable's id, which way its heads
+    reach their points, the families that are taken of it, the fixtures that it gives no
+    light, and how much of its light it gives.
+    """
+
+    playable: str
+    aims: tuple[tuple[str, Angles], ...] = ()
+    only: tuple[str, ...] = ()
+    dark: tuple[str, ...] = ()
+    level: float = 1.0
+
+    @property
+    def plain(self) -> bool:
+        """Whether it is the playable as it is stored."""
+        return self == Key(self.playable)
+
 
 DRAFTS, FADES, BASES, VARIANTS = 64, 64, 48, 128  # how many of each are kept
 PILES = 32  # fades of more than two looks that are kept: they are large, and soon over
@@ -47,7 +64,8 @@ PILES = 32  # fades of more than two looks that are kept: they are large, and so
 
 def key_of(step: Step) -> Key:
     """Returns what tells the source of a step from others."""
-    return step.ref.id, tuple(step.aims.items()), step.only, step.dark
+    aims = tuple(step.aims.items())
+    return Key(step.ref.id, aims, step.only, step.dark, step.level)
 
 
 class CompiledShow:
@@ -83,10 +101,10 @@ class CompiledShow:
         """Returns what a step plays; None where that is gone or gives no light."""
         key = key_of(step)
         found = self._source_of(key)
-        if found is None and step.dark:
-            whole = self.source(replace(step, dark=()))
+        if found is None and (step.dark or step.level != 1.0):
+            whole = self.source(replace(step, dark=(), level=1.0))
             if whole is not None:
-                found = Darkened(whole, dimmer_rows(self.rig, step.dark))
+                found = Dimmed(whole, self._light_left(step))
                 self.keep(key, found)
         elif found is None:
             playable = self.show.playables.get(step.ref.id)
@@ -105,8 +123,14 @@ class CompiledShow:
             self.keep(key, found)
         return found
 
+    def _light_left(self, step: Step) -> Floats:
+        """How much of its light (I + 1) a step gives each lamp, 0…1."""
+        left = np.full(self.rig.intensities + 1, step.level)
+        left[dimmer_rows(self.rig, step.dark)] = 0.0
+        return left
+
     def _source_of(self, key: Key) -> Source | None:
-        if not any(key[1:]):
+        if key.plain:
             return self.sources.get(key)
         found = self.variants.known(key)
         if found is not None:
@@ -115,10 +139,10 @@ class CompiledShow:
 
     def keep(self, key: Key, source: Source) -> None:
         """Keep a source that was compiled."""
-        if any(key[1:]):
-            self.variants.put(key, source)
-        else:
+        if key.plain:
             self.sources[key] = source
+        else:
+            self.variants.put(key, source)
 
     def _kitchen_of(self, only: tuple[str, ...]) -> Kitchen:
         """What a source is compiled from; of some families where what it plays is to
@@ -246,7 +270,7 @@ class CompiledShow:
     def warm(self, state: PlayState) -> None:
         """Compile all that plays in a state ahead of its use."""
         self.rig.prepare()
-        self.masters.of_groups(state.masters)
+        _ = self.masters
         for player in state.players:
             self.warm_player(player)
         for hand in (*state.live, *state.asides):
@@ -288,7 +312,7 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     made.fades, made.piles = before.fades, before.piles
     made.bases, made.merges = before.bases, before.merges
     made.nothing = before.nothing
-    if before.show.masters is show.masters and before.show.groups is show.groups:
+    if _same_masters(before.show, show):
         made.masters = before.masters
     if not any(_in_drafts(link) for link in moved):
         made.pieces, made.drafts = dict(before.pieces), before.drafts
@@ -301,18 +325,23 @@ def _kept(
     """What a compiled source is after an edit that moved some links; None where it has
     to be compiled anew.
     """
-    playable_id, aims, *parts = key
-    new = after.playables.get(playable_id)
-    if new is None or not _same_light(before.playables.get(playable_id), new):
+    new = after.playables.get(key.playable)
+    if new is None or not _same_light(before.playables.get(key.playable), new):
         return None
     if not moved & source.uses:
         return source
     # heads that were planned another way round are planned anew
-    return None if aims or any(parts) else source.followed(after, moved)
+    return source.followed(after, moved) if key.plain else None
 
 
 def _same_rig(before: Show, after: Show) -> bool:
     return before.types is after.types and before.fixtures is after.fixtures
+
+
+def _same_masters(before: Show, after: Show) -> bool:
+    """Whether masters reach the same lamps, and the same tiles."""
+    same = before.masters is after.masters and before.groups is after.groups
+    return same and before.pages is after.pages
 
 
 def _in_drafts(link: str) -> bool:

@@ -131,6 +131,7 @@ def compose(
     apart = alone or found is not None
     plan = _plan_for(compiled, state, now, apart)
     plan.steady = steady
+    plan.dim(masters.of_what_plays(state.masters, now))
     canvas = plan.base.canvas.copy()
     drafts = drafts_of(compiled, state, now, apart)
     for draft in drafts:
@@ -145,7 +146,7 @@ def compose(
     if drafts:
         others = _highest(lights.top, _highest(plan.added, held))
         lit = lay_drafts(canvas, drafts, others, lit.copy(), found, steady)
-    scale = masters.of_groups(state.masters)
+    scale = masters.of_groups(state.masters, now)
     if scale is not None:
         lit = lit * scale
     asides = asides_of(compiled, state, now)
@@ -154,7 +155,7 @@ def compose(
         lit = lay_drafts(canvas, asides, others, lit.copy(), found, steady)
         scale = _but_for(scale, asides)
     canvas.settle()
-    whole = masters.of_all(state.masters) * state.masters.closing
+    whole = masters.of_all(state.masters, now) * state.masters.closing
     canvas.values[: rig.intensities] = lit * whole
     _shade_raw(canvas, whole if scale is None else scale * whole)
     masters.hold(canvas, state.masters, now)

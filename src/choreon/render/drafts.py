@@ -22,7 +22,7 @@ from choreon.render.lights import Lights
 from choreon.render.live import LevelChange, Live
 from choreon.render.looks import NO_NUMBERS, CompiledLook
 from choreon.render.rig import Floats, Rig
-from choreon.render.state import Going, Hand, PlayState, Ramp, replace
+from choreon.render.state import Going, Hand, Pace, PlayState, Ramp, replace
 from choreon.render.trace import Part, Trace
 
 NO_TIME = Going()
@@ -83,7 +83,7 @@ def drafts_of(
         given.append(_Given(source, one.look, one.ramp, one.effects, one.going))
     source = Ref(DRAFT, "")
     given.append(_Given(source, draft.look, draft.shown, draft.effects, draft.going))
-    return list(_drafted(compiled, given, now, apart))
+    return list(_drafted(compiled, given, now, apart, state.clock.bpm))
 
 
 def asides_of(compiled: CompiledShow, state: PlayState, now: float) -> list[Drafted]:
@@ -91,7 +91,8 @@ def asides_of(compiled: CompiledShow, state: PlayState, now: float) -> list[Draf
     if not state.asides:
         return []
     hands = sorted(state.asides, key=lambda hand: not hand.leaving)
-    return list(_drafted(compiled, _by_hands(ASIDE, hands), now, False))
+    given = _by_hands(ASIDE, hands)
+    return list(_drafted(compiled, given, now, False, state.clock.bpm))
 
 
 def _by_hands(kind: str, hands: Iterable[Hand]) -> list[_Given]:
@@ -99,7 +100,11 @@ def _by_hands(kind: str, hands: Iterable[Hand]) -> list[_Given]:
 
 
 def _drafted(
-    compiled: CompiledShow, given: Iterable[_Given], now: float, apart: bool
+    compiled: CompiledShow,
+    given: Iterable[_Given],
+    now: float,
+    apart: bool,
+    bpm: float,
 ) -> Iterable[Drafted]:
     for one in given:
         weight = one.ramp.at(now)
@@ -109,6 +114,7 @@ def _drafted(
         live = None
         if isinstance(made, Moving):
             live = compiled.draft_live(made, one.going, apart)
+            live.pace = Pace(1.0, bpm)
         look = made.look if isinstance(made, Moving) else made
         leaves = one.ramp.end == 0.0
         yield Drafted(

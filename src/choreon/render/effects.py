@@ -30,6 +30,7 @@ from choreon.render.choice import Item
 from choreon.render.live import (
     AimChange,
     Change,
+    Dimming,
     Given,
     LevelChange,
     Moved,
@@ -43,7 +44,7 @@ from choreon.render.looks import (
 from choreon.render.path_tables import PathTable, Trouble
 from choreon.render.paths import SAMPLES, extent, shape_of
 from choreon.render.rig import Flags, Floats, Ints, Rig
-from choreon.render.state import Time
+from choreon.render.state import FRAME, Pace, Time
 
 USUAL_BPM = 120.0  # at which beats are taken for seconds where those are asked for
 
@@ -115,10 +116,13 @@ class Running:
     @property
     def seconds(self) -> float:
         """Seconds that a cycle takes, about."""
-        speed = self.rate.speed
-        if self.rate.by_tempo:
-            speed *= USUAL_BPM / 60.0
+        speed = self.speed_at(Pace(bpm=USUAL_BPM))
         return 1.0 / speed if speed > 0 else 1e9
+
+    def speed_at(self, pace: Pace) -> float:
+        """Returns how many cycles go by in a second."""
+        speed, by_tempo = self._speed
+        return speed * pace.rate * (pace.bpm / 60.0 if by_tempo else 1.0)
 
 
 @dataclass
@@ -141,14 +145,17 @@ class WaveOp:
     here: Flags = field(default_factory=lambda: np.zeros(0, bool))
     _drawn: tuple[Floats, Floats, Floats] | None = None
 
-    def values(self, position: float) -> Floats:
-        """Returns the wave (n) in the unit of its rows."""
+    def values(self, position: float, speed: float = 0.0) -> Floats:
+        """Returns the wave (n) in the unit of its rows. `speed`: cycles a second; a
+        pulse is up for a frame at least.
+        """
         motion = self.motion
         within, number = waves.cycle(position + self.phase, *self._cycle)
         if motion.shape == Shape.RANDOM:
             found = self._random(within, number)
         else:
-            found = waves.wave(motion, within, number, self.group, self.curve)
+            least = min(0.5, speed * FRAME / max(self._cycle[1], 1e-6))
+            found = waves.wave(motion, within, number, self.group, self.curve, least)
         found *= motion.high - motion.low
         found += motion.low
         if self.rounded:
@@ -646,6 +653,7 @@ class LiveEffects:
 
     asks = False
     size = 1.0
+    pace = Pace()
 
     def __init__(self, moving: Moving, offsets: Mapping[str, float]) -> None:
         self.moving, self.look = moving, moving.look
@@ -658,6 +666,9 @@ class LiveEffects:
         self._values_of: list[Floats] = []
         self._rig = self.look.rig
         self.modifies = any(_reaches_others(op) for op in moving.ops)
+
+    def dim(self, masters: Dimming) -> None:
+        """It plays nothing but itself."""
 
     def move(self, time: Time) -> None:
         """Go to a time."""
@@ -676,7 +687,7 @@ class LiveEffects:
                 self._around(op, position)
 
     def _wave(self, op: WaveOp, position: float) -> None:
-        values = op.values(position)
+        values = op.values(position, op.running.speed_at(self.pace))
         mode = op.motion.mode
         if self.size < 1.0:
             values = op.resting + self.size * (values - op.resting)

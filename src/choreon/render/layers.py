@@ -11,8 +11,9 @@ from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.fades import TINY, Fade, Move, part_of
 from choreon.render.lights import Lights
-from choreon.render.live import Change, LevelChange, Live
+from choreon.render.live import Change, Dimming, LevelChange, Live
 from choreon.render.looks import NO_ROWS, CompiledLook
+from choreon.render.masters import Reach
 from choreon.render.mixed import Mixed, portion
 from choreon.render.rig import FAMILIES, Floats, Ints
 from choreon.render.state import Envelope, Player, Step, Time, time_of
@@ -164,6 +165,11 @@ class Layer:
             alone = 1.0 - (1.0 - share) / np.maximum(rest, TINY)
             share = np.where(rest > TINY, alone, share)
         return share
+
+    def dim(self, low: Sequence[tuple[Reach, float]]) -> None:
+        """Have group masters scale what it plays inside; of those over itself the
+        player's level has come already.
+        """
 
     @property
     def seen(self) -> bool:
@@ -326,6 +332,10 @@ class Moving(Layer):
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give."""
         return self.live.changes()
+
+    def dim(self, low: Sequence[tuple[Reach, float]]) -> None:
+        """Have group masters scale what it plays inside."""
+        self.live.dim(_inside(low, self.player, self.player.steps[-1]))
 
     def light(self, lights: Lights, now: float, beat: float) -> None:
         """Tell how strongly it lights its lamps now."""
@@ -537,6 +547,12 @@ class Fading(Layer):
         """Returns what it does to what others give."""
         return self.mixed.changes(self.moves)
 
+    def dim(self, low: Sequence[tuple[Reach, float]]) -> None:
+        """Have group masters scale what its looks play inside."""
+        for step, live in zip(self.player.steps, self.mixed.lives, strict=True):
+            if live is not None:
+                live.dim(_inside(low, self.player, step))
+
     def light(self, lights: Lights, now: float, beat: float) -> None:
         """Tell how strongly it lights its lamps now."""
         self.weigh(now)
@@ -615,6 +631,13 @@ class Fading(Layer):
                     place=compiled.place(step, self.times[n]),
                 )
             )
+
+
+def _inside(low: Sequence[tuple[Reach, float]], player: Player, step: Step) -> Dimming:
+    """The masters that are not over a step itself, by what plays of that they are
+    over.
+    """
+    return [(reach.refs, level) for reach, level in low if not reach.over(player, step)]
 
 
 def _move(step: Step, now: float) -> Move:

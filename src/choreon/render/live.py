@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple, Protocol
 
 import numpy as np
 
 from choreon.model.motion import Mode
+from choreon.model.refs import Ref
 from choreon.render.heads import Heads
 from choreon.render.looks import CompiledLook
 from choreon.render.path_tables import widening
 from choreon.render.rig import Floats, Ints
-from choreon.render.state import Time
+from choreon.render.state import Pace, Time
 
 
 @dataclass
@@ -104,6 +106,10 @@ class AimChange:
 Change = LevelChange | ValueChange | AimChange
 
 
+Dimming = Sequence[tuple[frozenset[Ref], float]]
+"""Masters that are not full: what plays of that each is over, and what it leaves."""
+
+
 class Moved(NamedTuple):
     """An effect by name, the rows that it moves, and what it gives them now; `how`
     says where it scales or adds to what is there.
@@ -146,6 +152,12 @@ class Live(Protocol):
 
     size: float
     """How far its effects go, 0…1 of what is stored."""
+
+    pace: Pace
+    """How fast it goes."""
+
+    def dim(self, masters: Dimming) -> None:
+        """Have masters scale what it plays. Those over itself have done so already."""
 
     def move(self, time: Time) -> None:
         """Go to a time."""

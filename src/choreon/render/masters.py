@@ -4,6 +4,7 @@ and what override fader holds.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -12,14 +13,15 @@ import numpy as np
 from choreon.model import attributes as at
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import GrandMaster, GroupMaster, Override
-from choreon.model.refs import FIXTURE, GRAND, GROUP, Ref
+from choreon.model.refs import FIXTURE, GRAND, GROUP, TILE, Ref
 from choreon.model.show import Show
+from choreon.model.tiles import player_id
 from choreon.model.values import Look, Value
 from choreon.render.canvas import Canvas
 from choreon.render.looks import CompiledLook, compile_look
 from choreon.render.open_up import home, opened
 from choreon.render.rig import Flags, Floats, Ints, Rig
-from choreon.render.state import Masters, Player, PlayState, replace
+from choreon.render.state import Masters, Player, PlayState, Step, replace
 
 NONE: Ints = np.zeros(0, np.int64)
 
@@ -33,6 +35,21 @@ def dimmer_rows(rig: Rig, fixtures: Iterable[str]) -> Ints:
         if row < rig.intensities
     ]
     return np.array(rows, np.int64)
+
+
+@dataclass(frozen=True)
+class Reach:
+    """What plays of that a group master is over: `refs`, and what tiles play, each as
+    the player that a tile drives and what it plays then.
+    """
+
+    refs: frozenset[Ref]
+    tiles: frozenset[tuple[str, Ref]]
+
+    def over(self, player: Player, step: Step) -> bool:
+        """Whether it is over a step of a player."""
+        drives = player.lifts or player.id
+        return step.ref in self.refs or (drives, step.ref) in self.tiles
 
 
 @dataclass(frozen=True)
@@ -57,7 +74,7 @@ class CompiledMasters:
         self.exempt: Flags = np.zeros(rig.intensities, bool)
         self.exempt[dimmer_rows(rig, fixtures_of(show, exempt))] = True
         self.rows: dict[str, Ints] = {}
-        self.playables: dict[str, frozenset[Ref]] = {}
+        self.playables: dict[str, Reach] = {}
         self.overrides: dict[str, Held] = {}
         for master in show.masters.values():
             if isinstance(master, GroupMaster):
@@ -65,21 +82,22 @@ class CompiledMasters:
                     show, (r for r in master.over if r.kind in (GROUP, FIXTURE))
                 )
                 self.rows[master.id] = dimmer_rows(rig, lamps)
-                played = (r for r in master.over if r.kind not in (GROUP, FIXTURE))
-                self.playables[master.id] = frozenset(played)
+                reach = _reach(show, master)
+                if reach.refs or reach.tiles:
+                    self.playables[master.id] = reach
             elif isinstance(master, Override):
                 self.overrides[master.id] = _held(show, rig, master)
         self._scaled: tuple[PlayState, PlayState] | None = None
 
     # what scales
 
-    def of_groups(self, masters: Masters) -> Floats | None:
+    def of_groups(self, masters: Masters, now: float) -> Floats | None:
         """Returns what group masters leave of each intensity (I), 0…1; None where all
         are full.
         """
         low = [
             (self.rows[i], level)
-            for i, level in masters.levels.items()
+            for i, level in masters.levels_at(now).items()
             if level < 1.0 and len(self.rows.get(i, NONE))
         ]
         if not low:
@@ -89,24 +107,19 @@ class CompiledMasters:
             scale[rows] *= level
         return scale
 
-    def of_all(self, masters: Masters) -> float | Floats:
+    def of_all(self, masters: Masters, now: float) -> float | Floats:
         """Returns what grand master and blackout leave of each intensity, 0…1: one
         number, or (I) where lamps are exempt.
         """
-        if not self.exempt.any():
-            return masters.scale
-        return np.where(self.exempt, 1.0, masters.scale)
+        scale = masters.scale_at(now)
+        return np.where(self.exempt, 1.0, scale) if self.exempt.any() else scale
 
     def scaled(self, state: PlayState, now: float) -> PlayState:
         """Returns the state with the players that group masters are over as far on as
         these leave them. The same object where nothing is to be scaled, or nothing
         changed.
         """
-        low = [
-            (self.playables[i], level)
-            for i, level in state.masters.levels.items()
-            if level < 1.0 and self.playables.get(i)
-        ]
+        low = self.of_what_plays(state.masters, now)
         if not low or not state.players:
             return state
         known = self._scaled
@@ -115,8 +128,19 @@ class CompiledMasters:
         players = tuple(_scaled(player, low, now) for player in state.players)
         made = replace(state, players=players)
         settled = all(player.steps[-1].done(now) for player in state.players)
+        settled = settled and state.masters.before is None
         self._scaled = (state, made) if settled else None
         return made
+
+    def of_what_plays(self, masters: Masters, now: float) -> list[tuple[Reach, float]]:
+        """Returns the group masters that are over what plays and not full, and what
+        each leaves, 0…1.
+        """
+        return [
+            (reach, level)
+            for i, level in masters.levels_at(now).items()
+            if level < 1.0 and (reach := self.playables.get(i)) is not None
+        ]
 
     # what holds
 
@@ -167,23 +191,35 @@ def _let_out(canvas: Canvas, held: Held, weight: float) -> None:
     canvas.blend(look, look.values, share, look.points)
 
 
-def _scaled(
-    player: Player, low: list[tuple[frozenset[Ref], float]], now: float
-) -> Player:
+def _reach(show: Show, master: GroupMaster) -> Reach:
+    """What plays that a group master is over."""
+    refs = frozenset(
+        ref for ref in master.over if ref.kind not in (GROUP, FIXTURE, TILE)
+    )
+    driven: set[tuple[str, Ref]] = set()
+    for ref in master.over:
+        found = show.tile(ref.id) if ref.kind == TILE else None
+        if found is not None:
+            page, tile = found
+            plays = getattr(tile, "plays", ())
+            driven |= {
+                (player_id(page, tile, n), part.ref) for n, part in enumerate(plays)
+            }
+    return Reach(refs, frozenset(driven))
+
+
+def _scaled(player: Player, low: list[tuple[Reach, float]], now: float) -> Player:
     """A player as far on as the masters over what it plays leave it; on its way from
     one thing to another it goes from what is left of the one to what is of the other.
     """
 
-    def left(ref: Ref) -> float:
-        scale = 1.0
-        for refs, level in low:
-            scale *= level if ref in refs else 1.0
-        return scale
+    def left(step: Step) -> float:
+        return math.prod(level for reach, level in low if reach.over(player, step))
 
-    scale = left(player.steps[0].ref)
+    scale = left(player.steps[0])
     for step in player.steps[1:]:
         when = now if step.until is None else min(now, step.until)
-        scale += step.progress.level(when) * (left(step.ref) - scale)
+        scale += step.progress.level(when) * (left(step) - scale)
     return player if scale == 1.0 else replace(player, level=player.level * scale)
 
 

@@ -32,6 +32,8 @@ class Mixed:
     def __init__(self, fade: Fade, lives: Sequence[Live | None]) -> None:
         self.fade, self.lives = fade, tuple(lives)
         self.contents: Contents = fade.contents
+        self.left: Floats | None = None
+        """What masters leave of the light of each look (l); None where all of it."""
         self._places: dict[int, _Places] = {}
         if any(live is not None for live in lives):
             self.contents = fade.contents.copy()
@@ -55,7 +57,10 @@ class Mixed:
 
     def level(self, moves: Sequence[Move]) -> Floats:
         """Returns the intensities (m) of the fade's lamps after `moves`."""
-        return levels_after(self.contents.levels, moves)
+        levels = self.contents.levels
+        if self.left is not None:
+            levels = levels * self.left[:, None]
+        return levels_after(levels, moves)
 
     def light(self, moves: Sequence[Move]) -> Floats:
         """Returns how strongly the lamps of its `shining` (m) count after `moves`."""

@@ -15,8 +15,9 @@ from choreon.render.layers import Crowd, Fading, Moving, Single
 from choreon.render.lights import Lights
 from choreon.render.live import Live
 from choreon.render.looks import CompiledLook, merged
+from choreon.render.masters import Reach
 from choreon.render.rig import Flags, Floats, Ints, Rig
-from choreon.render.state import Player, PlayState, Step
+from choreon.render.state import Pace, Player, PlayState, Step
 
 Still = tuple[tuple[CompiledLook, float], ...]
 """Looks that stand, lowest first, and how far each is on."""
@@ -81,6 +82,7 @@ class Plan:
         self.since = now
         self.until = np.inf
         self.steady = False  # no layer changes what lies below it
+        self._dimmed = False  # masters scale what plays inside of something
         # how strongly (I + 1) what only adds lights the lamps; None for not at all
         self.added: Floats | None = None
         self.moving: list[AnyLayer] = []
@@ -113,7 +115,8 @@ class Plan:
             return None
         steps = player.steps[-1:] if player.steps[-1].done(now) else player.steps
         looks = tuple(compiled.look_of(step) for step in steps)
-        lives = _lives(compiled, player, steps)
+        pace = Pace(player.rate, self.state.clock.bpm)
+        lives = _lives(compiled, player, steps, pace)
         if not player.settled(now):
             self.until = min(self.until, _next_change(player, now))
         if len(looks) > 1:
@@ -194,6 +197,14 @@ class Plan:
             lights.level = self._changed_levels(lights, now)
         return lights, beside
 
+    def dim(self, low: list[tuple[Reach, float]]) -> None:
+        """Have group masters scale what plays inside of what moves."""
+        if not low and not self._dimmed:
+            return
+        self._dimmed = bool(low)
+        for layer in self.moving:
+            layer.dim(low)
+
     @cached_property
     def _adding(self) -> list[AnyLayer]:
         return [layer for layer in self.moving if layer.player.adds]
@@ -262,13 +273,13 @@ class Plan:
 
 
 def _lives(
-    compiled: CompiledShow, player: Player, steps: tuple[Step, ...]
+    compiled: CompiledShow, player: Player, steps: tuple[Step, ...], pace: Pace
 ) -> list[Live | None]:
     """What layers ask of a player's steps that move; None for those that stand."""
     lives = [compiled.live_of(step) for step in steps]
     for live in lives:
         if live is not None:
-            live.size = player.size
+            live.size, live.pace = player.size, pace
     return lives
 
 

@@ -103,6 +103,18 @@ class Time(NamedTuple):
     beats: Number = 0.0
 
 
+FRAME = 1.1 / 44.0  # seconds from frame to frame, and what one may be late
+
+
+class Pace(NamedTuple):
+    """How fast something that moves goes by the clock on the wall: `rate` times as fast
+    as it is stored, by a tempo of `bpm`.
+    """
+
+    rate: Number = 1.0
+    bpm: Number = 120.0
+
+
 class BeatClock(msgspec.Struct, frozen=True):
     """The master tempo. At time `at` it was at `beat`; `pull`: beats by which it still
     catches up with a hand that tapped. `first`: the beat that a bar of `bar` beats
@@ -152,7 +164,8 @@ class Still(Cursor, frozen=True, tag="still"):
 
 class Going(Cursor, frozen=True, tag="going"):
     """Its own time goes on. At time `at`, when the clock was at `beat`, it was at
-    `seconds` and `beats`; it goes `rate` times as fast as time, 0 while it pauses.
+    `seconds` and `beats`; it stood there before. It goes `rate` times as fast as time,
+    0 while it pauses.
     `offsets`: cycles by which effects are ahead, so that a change of their rate did not
     move them.
     """
@@ -167,14 +180,15 @@ class Going(Cursor, frozen=True, tag="going"):
     def time(self, now: float, beat: float) -> Time:
         """Returns its own time at time `now`, when the clock is at `beat`."""
         return Time(
-            self.seconds + self.rate * (now - self.at),
-            self.beats + self.rate * (beat - self.beat),
+            self.seconds + self.rate * max(0.0, now - self.at),
+            self.beats + self.rate * max(0.0, beat - self.beat),
         )
 
     def going_at(self, rate: float, now: float, beat: float) -> Going:
         """Returns the same cursor that goes on at another rate from now on."""
         seconds, beats = self.time(now, beat)
-        return Going(now, beat, seconds, beats, rate, self.offsets)
+        since, from_beat = max(now, self.at), max(beat, self.beat)
+        return Going(since, from_beat, seconds, beats, rate, self.offsets)
 
     def shifted(self, seconds: float) -> Going:
         """Returns the same cursor that many seconds later."""
@@ -196,12 +210,14 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
     fall. `until`: when it was left for the next one; from then on it stands as it was.
     `aims`: pan and tilt in degrees of heads that reach their point another way than the
     one nearest to home. `only`: the families that it gives; empty for all. `dark`:
-    fixtures that it gives no light.
+    fixtures that it gives no light. `level`: how much of its light it gives, 0…1, as it
+    is stored where it is played from; colours and places it gives wholly.
     """
 
     ref: Ref
     only: tuple[str, ...] = ()
     dark: tuple[str, ...] = ()
+    level: Number = 1.0
     at: Number = 0.0
     progress: Envelope = Envelope()
     fall: Ramp = FULL
@@ -255,7 +271,7 @@ class Player(msgspec.Struct, frozen=True):
     stands meanwhile. `fades`: times that go before those of what it plays. `protected`:
     it stays when all is let go. `takes_over`: its levels replace those below; `adds`:
     it gives light to what others light, its colours only where they do not. `held`:
-    the hand that holds it on; empty where it stays by itself. `size`: how far its
+    the hands that hold it on; none where it stays by itself. `size`: how far its
     effects go, 0…1 of what is stored; `phase`: the part of a cycle, 0…1, by which they
     are ahead. `taps`: when it was tapped of late, to be set to time.
     """
@@ -274,7 +290,7 @@ class Player(msgspec.Struct, frozen=True):
     protected: bool = False
     takes_over: bool = False
     adds: bool = False
-    held: str = ""
+    held: tuple[str, ...] = ()
     size: Number = 1.0
     phase: Number = 0.0
     taps: tuple[Number, ...] = ()
@@ -358,12 +374,22 @@ class Grip(msgspec.Struct, frozen=True):
     held: Ramp = FULL
 
 
+class Scales(msgspec.Struct, frozen=True):
+    """Where masters stood that go over by themselves to where they stand now, and how
+    far they have come.
+    """
+
+    scale: Number
+    levels: dict[str, Number]
+    come: Ramp
+
+
 class Masters(msgspec.Struct, frozen=True):
     """What scales all intensity, and what holds some of it.
 
     `levels`: of group masters that are not full. `grips`: the override faders that are
     in hand, or on their way out. `closing`: how much is left of all light while the
-    engine ends.
+    engine ends. `before`: where they come from, if no hand moved them.
     """
 
     grand: Number = 1.0
@@ -371,11 +397,31 @@ class Masters(msgspec.Struct, frozen=True):
     levels: dict[str, Number] = {}
     grips: tuple[Grip, ...] = ()
     closing: Number = 1.0
+    before: Scales | None = None
 
     @property
     def scale(self) -> float:
         """What every intensity that is not exempt is multiplied by."""
         return 0.0 if self.blackout else self.grand
+
+    def scale_at(self, now: float) -> float:
+        """Returns the same at a time, where they go over by themselves."""
+        if self.before is None:
+            return self.scale
+        start, come = self.before.scale, self.before.come.at(now)
+        return start + come * (self.scale - start)
+
+    def levels_at(self, now: float) -> dict[str, float]:
+        """Returns the levels of group masters that are not full at a time."""
+        if self.before is None or self.before.come.done(now):
+            return self.levels
+        come = self.before.come.at(now)
+        found = {}
+        for master in {**self.before.levels, **self.levels}:
+            start = self.before.levels.get(master, 1.0)
+            end = self.levels.get(master, 1.0)
+            found[master] = start + come * (end - start)
+        return found
 
     def grip(self, master: str) -> Grip | None:
         """Returns the grip of an override fader, if it has one."""
@@ -468,6 +514,8 @@ class PlayState(msgspec.Struct, frozen=True):
         ends += [s.until for s in self.sent]
         ends += self.asking.values()
         ends += [grip.held.until for grip in self.masters.grips]
+        if self.masters.before is not None:
+            ends.append(self.masters.before.come.until)
         ends += [hand.held.until for hand in (*self.live, *self.asides)]
         if self.identify is not None:
             ends.append(self.identify.until)

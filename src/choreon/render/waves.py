@@ -68,11 +68,16 @@ def cycle(
 
 
 def wave(
-    motion: Wave, within: Floats, number: Floats, group: Ints, curve: Floats | None
+    motion: Wave,
+    within: Floats,
+    number: Floats,
+    group: Ints,
+    curve: Floats | None,
+    least: float = 0.0,
 ) -> Floats:
     """Returns a wave (n, 0…1) at `within` of cycle `number`; 0 where it rests.
     `group`: who moves as one, which decides what is random; `curve` as own_curve gives
-    it.
+    it. `least`: the part of a cycle that a pulse is up at least, so that it is seen.
     """
     u = within
     if motion.shape == Shape.SINE:
@@ -84,7 +89,8 @@ def wave(
     elif motion.shape == Shape.DOWN:
         value = 1.0 - u
     elif motion.shape == Shape.PULSE:
-        value = np.less(u, motion.width).astype(float)
+        width = max(motion.width, least) if motion.width > 0.0 else 0.0
+        value = np.less(u, width).astype(float)
     elif motion.shape == Shape.STEPS:
         count = max(2, motion.steps)
         value = np.minimum(np.floor(u * count), count - 1) / (count - 1)

@@ -157,8 +157,11 @@ def _levelled(state: PlayState, player: Player, level: float) -> PlayState:
 def hands_off(show: Show, state: PlayState, by: str, now: float) -> PlayState:
     """Returns the state without what a hand that is gone held."""
     for player in state.players:
-        if player.held and player.held == by and not player.lifts:
-            state = players.put(state, replace(player, held=""))
+        if by not in player.held or player.lifts:
+            continue
+        left = tuple(hand for hand in player.held if hand != by)
+        state = players.put(state, replace(player, held=left))
+        if not left:
             state = players.release(show, state, player.id, now)
     return state
 

@@ -26,8 +26,9 @@ def chosen(show: Show, state: PlayState, page: Page, tile: Choice) -> int | None
     player = state.player(f"tile:{tile.id}")
     if player is None or player.releasing:
         return None
+    step = player.steps[-1]
     for n, part in enumerate(tile.plays):
-        if part.ref == player.ref and part.only == player.steps[-1].only:
+        if (part.ref, part.only, part.level) == (step.ref, step.only, step.level):
             return n
     return None
 
@@ -104,9 +105,10 @@ def go_to(hand: Pressed, index: int) -> PlayState:
             playable,
             hand.now,
             envelopes.coming(playable, hand.now),
-            one.part.level,
+            one.full,
             hand.ways.get(one.part.ref),
             one.part.only,
+            one.light,
             fades=hand.fades,
             protected=tile.protected,
         )

@@ -48,10 +48,16 @@ def over(
                 state.clock,
                 hand.ways.get(one.part.ref, {}),
                 one.part.only,
+                one.light,
             ),
         )
     fresh = players.step_of(
-        playable, hand.now, state.clock, hand.ways.get(one.part.ref, {}), one.part.only
+        playable,
+        hand.now,
+        state.clock,
+        hand.ways.get(one.part.ref, {}),
+        one.part.only,
+        one.light,
     )
     return players.change(
         state,

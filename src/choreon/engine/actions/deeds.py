@@ -11,13 +11,14 @@ import msgspec
 from choreon.engine.actions import envelopes, hands, moments, overrides, players
 from choreon.model.show import Show
 from choreon.model.tiles import Part
-from choreon.render.state import Player, PlayState
+from choreon.render.state import Player, PlayState, Ramp, Scales
 
 replace = msgspec.structs.replace
 
 Deed = Callable[[Show, PlayState, float], PlayState]
 
 DARK = 0.01  # what is left of the light below which nothing is seen
+RISE = 1.5  # seconds in which masters come to where they belong
 
 
 def let_go(show: Show, state: PlayState, now: float) -> PlayState:
@@ -26,16 +27,19 @@ def let_go(show: Show, state: PlayState, now: float) -> PlayState:
 
 
 def go_safe(show: Show, state: PlayState, now: float) -> PlayState:
-    """The safe look comes in, all else but what is protected goes out. A blackout, or a
-    grand master that is down, ends: the light comes up from the dark.
+    """The safe look comes in and is seen, all else but what is protected goes out:
+    lamps that are aside or held come back, group masters go to full and the grand to
+    what is stored with it. Out of a blackout, or from under a grand master that is
+    down, the light comes up from the dark.
     """
     if not show.safe:
         return state
     state = _out_of_the_dark(state)
+    state = _hands_off_lamps(state, now)
+    state = _masters_to(state, show.safe_grand, now)
     for player in state.players:
         if not (player.lifts or player.protected or _is_safe(player)):
             state = players.release(show, state, player.id, now)
-    state = hands.let_all_go(state, now)
     for n, part in enumerate(show.safe):
         state = _bring_safe(show, state, f"{SAFE}{n}", part, now)
     return state
@@ -46,8 +50,26 @@ def _out_of_the_dark(state: PlayState) -> PlayState:
     if state.masters.scale >= DARK:
         return state
     kept = tuple(p for p in state.players if p.protected or _is_safe(p))
-    masters = replace(state.masters, grand=1.0, blackout=False)
-    return replace(state, players=kept, masters=masters)
+    return replace(state, players=kept)
+
+
+def _hands_off_lamps(state: PlayState, now: float) -> PlayState:
+    """What hands did to lamps, past what plays, is let go."""
+    state = hands.bring_back(state, state.aside, now)
+    state = overrides.let_all_go(state, now)
+    return hands.let_all_go(state, now)
+
+
+def _masters_to(state: PlayState, grand: float, now: float) -> PlayState:
+    """Group masters go to full, the grand master to a level, by themselves: what is on
+    its way out under them does not flare up.
+    """
+    masters = state.masters
+    before = Scales(
+        masters.scale_at(now), masters.levels_at(now), Ramp(0.0, 1.0, now, RISE)
+    )
+    there = replace(masters, grand=grand, blackout=False, levels={}, before=before)
+    return replace(state, masters=there)
 
 
 def _bring_safe(
@@ -80,13 +102,10 @@ def to_normal(show: Show, state: PlayState, now: float) -> PlayState:
     """
     from choreon.engine.actions import opening  # it presses tiles
 
-    state = hands.bring_back(state, state.aside, now)
-    state = overrides.let_all_go(state, now)
-    state = hands.let_all_go(state, now)
+    state = _hands_off_lamps(state, now)
     normal = {one.ref for one in show.opens}
     state = opening.without_others(show, state, normal, now)
-    masters = replace(state.masters, grand=1.0, blackout=False, levels={})
-    state = replace(state, masters=masters, fade_times={})
+    state = replace(_masters_to(state, 1.0, now), fade_times={})
     return opening.open_all(show, state, show.opens, now)
 
 

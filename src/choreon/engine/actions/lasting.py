@@ -61,8 +61,11 @@ def _hands(state: PlayState, now: float) -> dict[str, object]:
     if asides is not state.asides:
         changes["asides"] = asides
     grips = overrides.pruned(state.masters.grips, now)
-    if grips is not state.masters.grips:
-        changes["masters"] = replace(state.masters, grips=grips)
+    before = state.masters.before
+    if before is not None and before.come.done(now):
+        before = None
+    if grips is not state.masters.grips or before is not state.masters.before:
+        changes["masters"] = replace(state.masters, grips=grips, before=before)
     if any(until <= now for until in state.asking.values()):
         changes["asking"] = {i: t for i, t in state.asking.items() if t > now}
     return changes
@@ -136,12 +139,15 @@ def shift(state: PlayState, seconds: float) -> PlayState:
     grips = tuple(
         replace(grip, held=grip.held.shifted(seconds)) for grip in state.masters.grips
     )
+    before = state.masters.before
+    if before is not None:
+        before = replace(before, come=before.come.shifted(seconds))
     return replace(
         state,
         players=players,
         draft=draft,
         clock=state.clock.shifted(seconds),
-        masters=replace(state.masters, grips=grips),
+        masters=replace(state.masters, grips=grips, before=before),
         live=tuple(_shifted(hand, seconds) for hand in state.live),
         asides=tuple(_shifted(hand, seconds) for hand in state.asides),
         asking={},

@@ -25,9 +25,25 @@ def _of_light(change: Callable[[Masters, Do], Masters]) -> Act:
 
     def act(state: PlayState, do: Do, now: float) -> PlayState:
         masters = change(state.masters, do)
-        return state if masters == state.masters else replace(state, masters=masters)
+        if masters == state.masters:
+            return state
+        return replace(state, masters=_by_hand(state.masters, masters))
 
     return act
+
+
+def _by_hand(before: Masters, after: Masters) -> Masters:
+    """Masters after a hand moved some: those stand there at once, the others go on to
+    where they are going by themselves.
+    """
+    going = after.before
+    if going is None:
+        return after
+    scale = going.scale if after.scale == before.scale else after.scale
+    names = {**going.levels, **after.levels}
+    moved = {i for i in names if after.levels.get(i) != before.levels.get(i)}
+    levels = {**going.levels, **{i: after.levels.get(i, 1.0) for i in moved}}
+    return replace(after, before=replace(going, scale=scale, levels=levels))
 
 
 def _of_tempo(change: Callable[[BeatClock, Do, float], BeatClock]) -> Act:
@@ -99,7 +115,8 @@ def _set_group(state: PlayState, do: Do, now: float) -> PlayState:
         levels[do.ref.id] = level
     if levels == state.masters.levels:
         return state
-    return replace(state, masters=replace(state.masters, levels=levels))
+    masters = replace(state.masters, levels=levels)
+    return replace(state, masters=_by_hand(state.masters, masters))
 
 
 def _press_group(state: PlayState, do: Do, now: float) -> PlayState:

@@ -7,7 +7,7 @@ import msgspec
 from choreon.engine.actions import envelopes, players
 from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
-from choreon.render.state import Moment, Player, PlayState
+from choreon.render.state import FULL, Envelope, Moment, Player, PlayState
 
 replace = msgspec.structs.replace
 
@@ -35,7 +35,11 @@ def remembered(
     if not pressed or _kinds(before) == _kinds(after):
         return after
     past = tuple(m for m in before.past if now - m.at < LONGEST)
-    there = tuple(player for player in before.players if _stays(player))
+    there = tuple(
+        replace(player, order=players.height(before, player))
+        for player in before.players
+        if _stays(player)
+    )
     return replace(after, past=(*past[-MOST + 1 :], Moment(now, there)))
 
 
@@ -45,12 +49,16 @@ def _stays(player: Player) -> bool:
 
 def _kinds(state: PlayState) -> list[tuple[object, ...]]:
     """What is on, whatever its level."""
-    return sorted((p.id, p.ref, p.steps[-1].only) for p in state.players if _stays(p))
+    return sorted(
+        (p.id, p.ref, p.steps[-1].only, p.steps[-1].level)
+        for p in state.players
+        if _stays(p)
+    )
 
 
 def go_back(show: Show, state: PlayState, now: float) -> PlayState:
-    """Returns the state on its way to what was on before the last press; the same where
-    that is too long ago.
+    """Returns the state on its way to what was on before the last press, in the order
+    in which it lay and where it would be by now; the same where that is too long ago.
     """
     past = tuple(m for m in state.past if now - m.at < LONGEST)
     if not past:
@@ -63,38 +71,43 @@ def go_back(show: Show, state: PlayState, now: float) -> PlayState:
             state = players.release(show, state, player.id, now)
     for player in moment.players:
         state = _brought_back(show, state, player, now)
-    return state
+
+    before = sorted(moment.players, key=lambda p: p.place)
+    return players.in_order(show, state, [player.id for player in before], now)
 
 
 def _brought_back(show: Show, state: PlayState, was: Player, now: float) -> PlayState:
-    """Have a player be at what it was at."""
+    """Have a player be at what it was at; where it lies is left as it is."""
     playable = players.played_by(show, was)
     if playable is None:
         return state
-    known, only = state.player(was.id), was.steps[-1].only
+
+    step = replace(was.steps[-1], at=now, until=None)
+    known = state.player(was.id)
     if known is None:
-        return players.start(
-            state,
-            was.id,
-            playable,
-            now,
-            envelopes.coming(playable, now),
-            was.level,
-            was.steps[-1].aims,
-            only,
-            fades=was.fades,
-            protected=was.protected,
-            priority=was.priority,
-        )
-    if known.ref != was.ref or known.steps[-1].only != only:
-        state = players.change(
-            state,
-            known,
-            lambda p: players.go_to(
-                p, playable, now, state.clock, was.steps[-1].aims, only
-            ),
-        )
-        known = state.player(was.id) or known
-    if known.releasing:
-        state = players.come_back(show, state, known, now)
-    return state
+        # it would still be there: it comes in below what lay above it
+        back = replace(step, progress=Envelope(), fall=FULL)
+        weight = envelopes.coming(playable, now)
+        player = replace(was, steps=(back,), weight=weight)
+        return replace(state, players=(*state.players, player))
+
+    if _what(known) != _what(was):
+        progress = envelopes.coming(playable, now)
+        fading = players.Fading(progress, playable.fade_out)
+        driven = replace(known, name=was.name, rate=was.rate, paused=was.paused)
+        driven = replace(driven, size=was.size, phase=was.phase)
+        over = players.over_to(driven, step, now, fading)
+        state = players.put(state, over)
+        # what brings it to the top would bring what is left to the top
+        lifting = {p.id for p in players.lifts_of(state, over)}
+        kept = tuple(p for p in state.players if p.id not in lifting)
+        state = replace(state, players=kept)
+
+    known = state.player(was.id) or known
+    return players.turned_back(show, state, known, now) if known.releasing else state
+
+
+def _what(player: Player) -> tuple[object, ...]:
+    """What a player plays, or goes to, and how much of it."""
+    step = player.steps[-1]
+    return (step.ref, step.only, step.level)

@@ -127,7 +127,9 @@ class _Chased:
 def _over(
     state: PlayState, player: Player, chased: _Chased, number: int, now: float
 ) -> PlayState:
-    """A crossfade from where the chase is now to where it has just come to a step."""
+    """A crossfade from where the chase is now to where it has just come to a step. The
+    step's own time begins when it is there.
+    """
     beat, rounds = state.beat(now), chased.rounds
     going = chased.cursor.going_at(chased.cursor.rate, now, beat)
     there = moved_to(
@@ -142,13 +144,15 @@ def _over(
     if chased.chase.unit == Unit.BEATS:
         seconds *= 60.0 / state.clock.bpm
     fading = players.Fading(Envelope(Ramp(0.0, 1.0, now, seconds)), seconds)
+    over = now + seconds
+    there = replace(there, at=over, beat=state.beat(over))
     fresh = replace(left, at=now, until=None, cursor=there)
 
-    def over(one: Player) -> Player:
+    def brought_over(one: Player) -> Player:
         stood = replace(one, steps=(*one.steps[:-1], left))
         return players.over_to(stood, fresh, now, fading)
 
-    return players.change(state, player, over)
+    return players.change(state, player, brought_over)
 
 
 def _only_called(player: Player, now: float) -> bool:

@@ -69,9 +69,10 @@ def _bring_in(hand: Pressed, one: Playing, level: float) -> PlayState:
             playable,
             now,
             envelopes.coming(playable, now),
-            level * part.level,
+            level * one.full,
             hand.ways.get(one.part.ref),
             part.only,
+            one.light,
             fades=hand.fades,
             protected=hand.tile.protected,
         )
@@ -108,7 +109,7 @@ def dim(hand: Pressed, do: Do) -> PlayState:
     """Dim what a tile has on; what is off stays off."""
     state, level = hand.state, within(do.value)
     for one, player in hand.on:
-        state = _levelled(state, player, level * one.part.level)
+        state = _levelled(state, player, level * one.full)
     return state
 
 
@@ -131,9 +132,9 @@ def let_go(hand: Pressed, do: Do) -> PlayState:
 
 
 def press_flash(hand: Pressed, do: Do) -> PlayState:
-    """On while it is down. Only the hand that holds it ends it."""
+    """On while it is down; with several hands, till the last of them lets go."""
     if do.edge == Edge.UP:
-        return release_flash(hand, hand.by)
+        return release_flash(hand, hand.by or SOMEBODY)
     state = hand.state
     for one in hand.playing:
         state = _flash(hand, state, one)
@@ -141,10 +142,11 @@ def press_flash(hand: Pressed, do: Do) -> PlayState:
 
 
 def _flash(hand: Pressed, state: PlayState, one: Playing) -> PlayState:
-    tile, now = hand.tile, hand.now
+    tile, now, by = hand.tile, hand.now, hand.by or SOMEBODY
     known = one.is_on(state)
     if known is not None:
-        return players.put(state, replace(known, held=hand.by or SOMEBODY))
+        others = tuple(hand for hand in known.held if hand != by)
+        return players.put(state, replace(known, held=(*others, by)))
     playable = players.timed(one.playable, hand.fades)
     before = state.player(one.player_id)
     begun = envelopes.GONE if before is None else before.weight
@@ -161,11 +163,12 @@ def _flash(hand: Pressed, state: PlayState, one: Playing) -> PlayState:
         playable,
         now,
         weight,
-        one.part.level,
+        one.full,
         hand.ways.get(one.part.ref),
         one.part.only,
+        one.light,
         fades=hand.fades,
-        held=hand.by or SOMEBODY,
+        held=(by,),
         **how,
     )
 
@@ -174,15 +177,19 @@ SOMEBODY = "somebody"  # holds a flash, where nobody says who
 
 
 def release_flash(hand: Pressed, by: str = "") -> PlayState:
-    """End a flash; with `by` only where that hand holds it."""
+    """Let a flash go: the hand `by`, or, with none, all of them. It ends with the last
+    one.
+    """
     state = hand.state
     for _, player in hand.on:
-        if by and player.held not in (by, SOMEBODY):
+        left = () if not by else tuple(h for h in player.held if h != by)
+        if left:
+            state = players.put(state, replace(player, held=left))
             continue
         if not hand.tile.fades:
             state = players.without(state, player.id)
             continue
-        state = players.put(state, replace(player, held=""))
+        state = players.put(state, replace(player, held=()))
         state = players.release(hand.show, state, player.id, hand.now)
     return state
 
@@ -217,7 +224,7 @@ def set_fader(hand: Pressed, do: Do) -> PlayState:
     """Bring it to a level by hand; at 0 it is off."""
     state, level = hand.state, within(do.value)
     for one in hand.playing:
-        state = _fade_by_hand(hand, state, one, level * one.part.level)
+        state = _fade_by_hand(hand, state, one, level * one.full)
     return state
 
 

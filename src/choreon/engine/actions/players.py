@@ -6,13 +6,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from itertools import pairwise, takewhile
 from typing import Any
 
 import msgspec
 
 from choreon.engine.actions import envelopes
 from choreon.engine.actions.kinds import KINDS
-from choreon.model.playables import Playable
+from choreon.model.playables import Playable, Priority
 from choreon.model.refs import Ref, find
 from choreon.model.show import Show
 from choreon.render.looks import Angles
@@ -71,13 +72,20 @@ def step_of(
     clock: BeatClock,
     aims: Aims,
     only: tuple[str, ...] = (),
+    light: float = 1.0,
 ) -> Step:
     """Returns the step of something that is there from the beginning; `only` some of
-    its families.
+    its families, `light` of its light.
     """
     cursor = KINDS[playable.kind].start(playable, now, clock)
-    aims = dict(aims)
-    return Step(ref=playable.ref, at=now, aims=aims, cursor=cursor, only=only)
+    return Step(
+        ref=playable.ref,
+        at=now,
+        aims=dict(aims),
+        cursor=cursor,
+        only=only,
+        level=light,
+    )
 
 
 def start(
@@ -89,6 +97,7 @@ def start(
     level: float = 1.0,
     aims: Aims | None = None,
     only: tuple[str, ...] = (),
+    light: float = 1.0,
     **more: Any,
 ) -> PlayState:
     """Start something, on top of all of its priority. `more`: what else is said of its
@@ -98,7 +107,7 @@ def start(
     player = Player(
         player_id,
         playable.name,
-        (step_of(playable, now, state.clock, aims or {}, only),),
+        (step_of(playable, now, state.clock, aims or {}, only, light),),
         weight,
         level,
         order,
@@ -115,11 +124,12 @@ def go_to(
     clock: BeatClock,
     aims: Aims,
     only: tuple[str, ...] = (),
+    light: float = 1.0,
 ) -> Player:
     """Returns the player on its way to something else: a crossfade from what it puts
     out now.
     """
-    fresh = step_of(playable, now, clock, aims, only)
+    fresh = step_of(playable, now, clock, aims, only, light)
     fade = Fading(envelopes.coming(playable, now), playable.fade_out)
     gone = replace(player, name=playable.name, rate=1.0, paused=False)
     return over_to(gone, fresh, now, fade)
@@ -187,6 +197,13 @@ def come_back(show: Show, state: PlayState, player: Player, now: float) -> PlayS
     """Bring back what is on its way out, and to the top: there it would lie if it had
     been started just after it was gone.
     """
+    back = turned_back(show, state, player, now)
+    known = back.player(player.id)
+    return state if known is None or back is state else lift(show, back, known, now)
+
+
+def turned_back(show: Show, state: PlayState, player: Player, now: float) -> PlayState:
+    """Bring back what is on its way out, where it lies."""
     playable = played_by(show, player)
     if playable is None:
         return state
@@ -194,8 +211,7 @@ def come_back(show: Show, state: PlayState, player: Player, now: float) -> PlayS
         weight = envelopes.coming(playable, now, known.weight)
         state = put(state, replace(known, weight=envelopes.unlit(weight)))
     weight = envelopes.coming(playable, now, player.weight)
-    player = replace(player, weight=weight)
-    return lift(show, put(state, player), player, now)
+    return put(state, replace(player, weight=weight))
 
 
 def lift(show: Show, state: PlayState, player: Player, now: float) -> PlayState:
@@ -274,17 +290,34 @@ def reorder(
     ]
     if player not in alike:
         return state
-    order = sorted(alike, key=lambda p: max(q.order for q in (p, *lifts_of(state, p))))
-    ids = [p.id for p in order]
+    ids = [p.id for p in sorted(alike, key=lambda p: height(state, p))]
     place = ids.index(player.id)
     there = min(len(ids) - 1, max(0, place + by))
     ids.insert(there, ids.pop(place))
-    kept = next((n for n, p in enumerate(order) if p.id != ids[n]), len(ids))
-    for moved in ids[kept + 1 :] if kept < len(ids) else ():
-        known = state.player(moved)
-        if known is not None:
-            state = lift(show, state, known, now)
+    return in_order(show, state, ids, now)
+
+
+def in_order(show: Show, state: PlayState, ids: list[str], now: float) -> PlayState:
+    """Have players lie in an order, the lowest first, each among those of its priority.
+    Those from the first one on that lies below the one before it are brought to the top
+    one after the other, without a jump.
+    """
+    for priority in Priority:
+        players = (state.player(i) for i in ids)
+        wanted = [p for p in players if p is not None and p.priority == priority]
+        heights = [height(state, p) for p in wanted]
+        rises = (above > below for below, above in pairwise(heights))
+        stays = 1 + sum(takewhile(bool, rises))
+        for player in wanted[stays:]:
+            known = state.player(player.id)
+            if known is not None:
+                state = lift(show, state, known, now)
     return state
+
+
+def height(state: PlayState, player: Player) -> int:
+    """Returns the order that a player has, or will have when what lifts it is there."""
+    return max(p.order for p in (player, *lifts_of(state, player)))
 
 
 def put(state: PlayState, player: Player) -> PlayState:

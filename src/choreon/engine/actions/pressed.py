@@ -11,20 +11,34 @@ from choreon.engine.actions import players
 from choreon.engine.actions.players import Ways
 from choreon.model.playables import Playable
 from choreon.model.show import Show
-from choreon.model.tiles import Choice, Pad, Page, Part, Tile
+from choreon.model.tiles import Choice, Flash, Pad, Page, Part, Tile, player_id
 from choreon.render.state import Fades, Player, PlayState
 
 replace = msgspec.structs.replace
 
 
 class Playing(NamedTuple):
-    """One of the things that a tile plays: the player that it drives, and what it
-    is.
+    """One of the things that a tile plays: the player that it drives, and what it is.
+
+    `dims`: its stored level is how much of its light it gives, which is a matter of the
+    look; else that is how far up its player comes. So it is where looks of different
+    levels share a player, and where a level replaces what lies below.
     """
 
     player_id: str
     part: Part
     playable: Playable
+    dims: bool = False
+
+    @property
+    def light(self) -> float:
+        """How much of its light what it plays gives."""
+        return self.part.level if self.dims else 1.0
+
+    @property
+    def full(self) -> float:
+        """The level of its player when the tile is all the way up."""
+        return 1.0 if self.dims else self.part.level
 
     def is_on(self, state: PlayState) -> Player | None:
         """Returns its player, where that plays this and is not on its way out."""
@@ -35,7 +49,9 @@ class Playing(NamedTuple):
 
     def plays(self, player: Player) -> bool:
         """Whether a player is at this, or goes to it."""
-        return player.ref == self.part.ref and player.steps[-1].only == self.part.only
+        step = player.steps[-1]
+        same = step.ref == self.part.ref and step.only == self.part.only
+        return same and step.level == self.light
 
 
 @dataclass(frozen=True)
@@ -91,26 +107,22 @@ def fades_of(state: PlayState, tile: Tile) -> Fades:
     return Fades(getattr(tile, "fade_in", None), getattr(tile, "fade_out", None))
 
 
-def player_id(page: Page, tile: Tile, n: int = 0) -> str:
-    """Returns the player that drives the n-th thing of a tile; the pads of one choice
-    share theirs, as do the looks of a choice.
-    """
-    base = f"tile:{tile.id}"
-    if isinstance(tile, Choice):
-        return base
-    if isinstance(tile, Pad) and tile.choice:
-        base = f"choice:{page.id}:{tile.choice}"
-    return f"{base}/{n}" if n else base
-
-
 def playing(show: Show, page: Page, tile: Tile) -> list[Playing]:
     """Returns what a tile plays, as far as that is there."""
     made = []
     for n, part in enumerate(getattr(tile, "plays", ())):
         playable = players.playable_of(show, part.ref)
         if playable is not None:
-            made.append(Playing(player_id(page, tile, n), part, playable))
+            driven = player_id(page, tile, n)
+            made.append(Playing(driven, part, playable, _dims(tile)))
     return made
+
+
+def _dims(tile: Tile) -> bool:
+    """Whether levels that are stored with a tile belong to its looks."""
+    if isinstance(tile, Flash):
+        return tile.over
+    return isinstance(tile, Choice) or (isinstance(tile, Pad) and bool(tile.choice))
 
 
 def level_of(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
@@ -119,5 +131,5 @@ def level_of(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
     for one in playing(show, page, tile):
         player = one.is_on(state)
         if player is not None:
-            levels.append(min(1.0, player.level / max(one.part.level, 1e-6)))
+            levels.append(min(1.0, player.level / max(one.full, 1e-6)))
     return max(levels, default=0.0)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import random
 from bisect import bisect_right
 from collections.abc import Mapping, Sequence
@@ -19,14 +20,14 @@ from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.effects import Moving, compile_effects
 from choreon.render.fades import Fade, Move
-from choreon.render.live import Change, Given, Live, Moved
+from choreon.render.live import Change, Dimming, Given, Live, Moved
 from choreon.render.looks import Angles, CompiledLook, compile_look, find_heads
 from choreon.render.mixed import Mixed
 from choreon.render.recent import Recent
 from choreon.render.rig import Floats, Rig
 from choreon.render.sources.base import Kitchen, Source
 from choreon.render.sources.scene import MovingScene, StillScene
-from choreon.render.state import AnyCursor, Going, Time, replace
+from choreon.render.state import FRAME, AnyCursor, Going, Pace, Time, replace
 
 PAIRS = 256  # crossfades from step to step that are kept
 FOREVER = float("inf")
@@ -65,6 +66,7 @@ class Rounds:
         self._order = self._make_order(first)
         self._ends = list(accumulate(self.lengths[k] for k in self._order))
         self.round = self._ends[-1] if self._ends else 0.0
+        self._shortest = min(self.lengths, default=0.0)
 
     def _make_order(self, first: int) -> list[int]:
         count = self.count
@@ -102,15 +104,17 @@ class Rounds:
             back = self.lengths[self._order[0]]  # and to where it began
         return self.rounds * self.round + back
 
-    def at(self, own: float) -> Spot:
-        """Returns where it is at an own time; it stands at its end."""
+    def at(self, own: float, least: float = 0.0) -> Spot:
+        """Returns where it is at an own time; it stands at its end. Steps that are
+        shorter than `least` are shown for so long, where those after them leave room.
+        """
         total = self.total
         if own >= total:
-            last = self._at(total - 1e-9)
+            last = self._at(total - 1e-9, 0.0)
             return last._replace(share=1.0)
-        return self._at(own)
+        return self._at(own, least)
 
-    def _at(self, own: float) -> Spot:
+    def _at(self, own: float, least: float) -> Spot:
         own = max(0.0, own)
         number = int(own // self.round) if self.round > 0 else 0
         within = own - number * self.round
@@ -118,7 +122,10 @@ class Rounds:
         ends = self._ends
         if order is not self._order:
             ends = list(accumulate(self.lengths[k] for k in order))
-        place = min(bisect_right(ends, within), len(order) - 1)
+        shown = ends
+        if least > self._shortest:
+            shown = _prolonged(ends, least)
+        place = min(bisect_right(shown, within), len(order) - 1)
         step = order[place]
         begin = ends[place] - self.lengths[step]
         if place:
@@ -126,7 +133,10 @@ class Rounds:
         else:
             before = self.order(number - 1)[-1] if number else -1
         fade = self.fades[step]
-        share = 1.0 if fade <= 0 else min(1.0, (within - begin) / fade)
+        # one that is shown late is there wholly when it would have been
+        late = shown[place - 1] - begin if place else 0.0
+        left = fade - late
+        share = min(1.0, (within - begin - late) / left) if left > 0 else 1.0
         if before in (-1, step):
             share = 1.0  # nothing is before it: the whole chase comes in
         count = number * len(order) + place
@@ -136,17 +146,42 @@ class Rounds:
         """Returns the own time at which it has just gone over to the step that comes
         after `number` others.
         """
-        size = len(self._order)
-        round_, place = divmod(max(0, number), size)
+        step = self.step_at(number)
+        fade = self.fades[step] if number > 0 else 0.0
+        return self.begin_of(number) + min(fade, self.lengths[step])
+
+    def begin_of(self, number: int) -> float:
+        """Returns the own time at which it sets out for the step that comes after
+        `number` others.
+        """
+        round_, place = divmod(max(0, number), len(self._order))
         order = self.order(round_)
-        begin = sum(self.lengths[k] for k in order[:place])
-        fade = self.fades[order[place]] if number > 0 else 0.0
-        return round_ * self.round + begin + min(fade, self.lengths[order[place]])
+        return round_ * self.round + sum(self.lengths[k] for k in order[:place])
 
     def step_at(self, number: int) -> int:
         """Returns the step that comes after `number` others."""
         round_, place = divmod(max(0, number), len(self._order))
         return self.order(round_)[place]
+
+
+def _prolonged(ends: Sequence[float], least: float) -> list[float]:
+    """The ends of steps of which none is shorter than `least`: each is as late as those
+    before it make it, none later than those after it allow. Where there is no room for
+    all, the ends as they are.
+    """
+    if ends[-1] < least * len(ends):
+        return list(ends)
+    prolonged: list[float] = []
+    begin = 0.0
+    for end in ends:
+        begin = max(end, begin + least)
+        prolonged.append(begin)
+
+    latest = ends[-1]
+    for place in reversed(range(len(prolonged))):
+        prolonged[place] = min(prolonged[place], latest)
+        latest = prolonged[place] - least
+    return prolonged
 
 
 def rounds_of(chase: Chase, steps: Sequence[ChaseStep]) -> Rounds:
@@ -182,6 +217,7 @@ class ChaseSource:
         self.rig, self.chase, self.sources = rig, chase, sources
         self.names = list(names)
         self.ids = [step.id for step in steps]
+        self.plays = [step.plays for step in steps]
         self.sequence = rounds_of(chase, steps)
         plays = {str(step.plays) for step in steps if step.plays is not None}
         pattern = chase.pattern
@@ -245,22 +281,23 @@ class ChaseSource:
         return self.sources[spot.step].running(cursor, time)
 
     def carried(self, before: Source, cursor: AnyCursor, time: Time) -> AnyCursor:
-        """It goes on at the same step, as far in it as it was."""
+        """It goes on at the same step: on the way to it as far as it was, or as far on
+        in what the step stands for.
+        """
         if not isinstance(before, ChaseSource) or not isinstance(cursor, Going):
             return cursor
         if not before.ids or not self.ids:
             return cursor
         was = before.sequence
         spot = was.at(before.own(time))
-        part = (before.own(time) - spot.begin) / max(was.lengths[spot.step], 1e-9)
         same_order = before.ids == self.ids and was.run == self.sequence.run
         number = spot.number
         if not same_order or was._order != self.sequence._order:
             number = self._nearest(before.ids[spot.step], spot.number)
-        step = self.sequence.step_at(number)
-        fade = self.sequence.fades[step] if number > 0 else 0.0
-        begin = self.sequence.own_time(number) - min(fade, self.sequence.lengths[step])
-        own = begin + min(1.0, max(0.0, part)) * self.sequence.lengths[step]
+        within = before.own(time) - spot.begin
+        own = self.sequence.begin_of(number) + _as_far(
+            was, spot.step, within, self.sequence, self.sequence.step_at(number)
+        )
         if abs(own - self.own(time)) < 1e-12 and before.chase.unit == self.chase.unit:
             return cursor
         return moved_to(self.chase, cursor, time, own)
@@ -283,6 +320,22 @@ class ChaseSource:
         if self.chase.unit == Unit.BEATS:
             return Time(FOREVER, total)
         return Time(total, FOREVER)
+
+
+def _as_far(before: Rounds, step: int, within: float, after: Rounds, now: int) -> float:
+    """How long a step has been gone to (in its unit) where it is as far on as another,
+    `step` of `before`, that has been gone to for `within`: on the way by the share that
+    has come, then by that of what it stands for.
+    """
+    old_fade, new_fade = before.fades[step], after.fades[now]
+    old_way = min(old_fade, before.lengths[step])
+    new_way = min(new_fade, after.lengths[now])
+    if within < old_way:
+        return min(new_way, within / old_fade * new_fade)
+
+    old_rest = before.lengths[step] - old_way
+    stood = min(1.0, (within - old_way) / max(old_rest, 1e-9))
+    return new_way + stood * (after.lengths[now] - new_way)
 
 
 def moved_to(chase: Chase, cursor: Going, time: Time, own: float) -> Going:
@@ -334,6 +387,7 @@ class LiveChase:
 
     asks = True
     size = 1.0
+    pace = Pace()
 
     def __init__(self, source: ChaseSource, offsets: Mapping[str, float]) -> None:
         self.source, self.look, self.offsets = source, source.look, offsets
@@ -349,15 +403,45 @@ class LiveChase:
         self._mixed: dict[tuple[int, int], tuple[Mixed, _Into]] = {}
         self._into: dict[int, _Into] = {}
         self._spot = Spot(-1, -1, 1.0, 0.0, 0)
+        self._masters: Dimming = ()
+        self._left: dict[int, float] = {}  # what masters leave of steps
         self.modifies = any(_modifies(one) for one in source.sources)
 
     def _live(self, step: int) -> Live | None:
         if step not in self._lives:
             live = self.source.sources[step].live(self.offsets)
             if live is not None:
-                live.size = self.size
+                live.size, live.pace = self.size, self.pace
+                live.dim(self._beyond(step))
             self._lives[step] = live
         return self._lives[step]
+
+    def dim(self, masters: Dimming) -> None:
+        """Have masters scale those steps that play what they are over."""
+        if masters == self._masters:
+            return
+        self._masters = masters
+        self._left = {}
+        for step, live in self._lives.items():
+            if live is not None:
+                live.dim(self._beyond(step))
+
+    def _beyond(self, step: int) -> Dimming:
+        """The masters that are not over a step itself: they may be over what that
+        plays.
+        """
+        plays = self.source.plays[step]
+        return [(refs, level) for refs, level in self._masters if plays not in refs]
+
+    def _left_of(self, step: int) -> float:
+        """What masters leave of the light of a step, 0…1."""
+        if not self._masters:
+            return 1.0
+        if step not in self._left:
+            plays = self.source.plays[step]
+            levels = [level for refs, level in self._masters if plays in refs]
+            self._left[step] = math.prod(levels)
+        return self._left[step]
 
     def _pair(self, before: int, after: int) -> tuple[Mixed, _Into]:
         found = self._mixed.get((before, after))
@@ -396,7 +480,7 @@ class LiveChase:
         if not self.source.sources:
             return
         sequence = self.source.sequence
-        spot = self._spot = sequence.at(self.source.own(time))
+        spot = self._spot = sequence.at(self.source.own(time), self._least)
         here = self._time_in(spot.step, time, spot.begin)
         if spot.share >= 1.0:
             self._move_alone(spot.step, here)
@@ -404,7 +488,15 @@ class LiveChase:
         mixed, into = self._pair(spot.before, spot.step)
         left = self._begin_before(spot)
         mixed.move([self._time_in(spot.before, time, left), here])
+        lefts = self._left_of(spot.before), self._left_of(spot.step)
+        mixed.left = None if lefts == (1.0, 1.0) else np.array(lefts)
         self.levels[into.lamps] = mixed.level(self._moves)
+
+    @property
+    def _least(self) -> float:
+        """How long a frame takes, in its own unit."""
+        beats = self.source.chase.unit == Unit.BEATS
+        return FRAME * self.pace.rate * (self.pace.bpm / 60.0 if beats else 1.0)
 
     def _begin_before(self, spot: Spot) -> float:
         """When the step before began."""
@@ -415,7 +507,8 @@ class LiveChase:
         into = self._alone(step)
         if live is not None:
             live.move(time)
-        self.levels[into.lamps] = look.levels if live is None else live.levels
+        levels = look.levels if live is None else live.levels
+        self.levels[into.lamps] = levels * self._left_of(step)
 
     def give(self, weight: float, others: Floats) -> Given:
         """Returns all but the intensities."""

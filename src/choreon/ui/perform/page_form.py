@@ -44,7 +44,8 @@ class PageForm(QWidget):
     def fill(self) -> None:
         """Make the fields, where something of them is another now."""
         show, page = self.parts.document.show, self.view.page
-        shown = (page, show.opens, show.safe, show.masters, show.playables)
+        safe = (show.safe, show.safe_grand)
+        shown = (page, show.opens, *safe, show.masters, show.playables)
         if very_same(shown, self._shown):
             return
         self._shown = shown
@@ -124,6 +125,12 @@ class PageForm(QWidget):
                 self.safe.setCurrentIndex(self.safe.count() - 1)
         self.safe.activated.connect(self._set_safe)
         self.column.addWidget(self.safe)
+        percent = round(100 * show.safe_grand)
+        self.safe_grand = NumberField("Grand master of the safe look", 5, 100, percent)
+        self.safe_grand.setToolTip("Where the safe look brings the grand master")
+        self.safe_grand.valueChanged.connect(self._set_safe_grand)
+        words = basics.label("Grand master, %", "soft")
+        self.column.addWidget(basics.row(words, self.safe_grand, 1))
         self._say("Not reached by grand master and blackout", "heading")
         grand = show.masters["grand"]
         for ref in getattr(grand, "exempt", ()):
@@ -216,6 +223,10 @@ class PageForm(QWidget):
         safe = () if ref is None else (Part(Ref(ref.kind, ref.id)),)
         show = replace(self.parts.document.show, safe=safe)
         self.parts.document.edit("choose the safe look", show)
+
+    def _set_safe_grand(self, percent: int) -> None:
+        show = replace(self.parts.document.show, safe_grand=percent / 100.0)
+        self.parts.document.edit("where the safe look brings the grand master", show)
 
     def _exempt(self, ref: Ref) -> None:
         """Have a lamp be reached by the masters, or not any more."""

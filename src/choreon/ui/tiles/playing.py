@@ -6,10 +6,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QResizeEvent
 
 from choreon.engine.actions import choices
-from choreon.engine.actions.pressed import player_id, playing
+from choreon.engine.actions.pressed import playing
 from choreon.model.playables import Playable
 from choreon.model.refs import exists, find, name_of
-from choreon.model.tiles import Page
+from choreon.model.tiles import Page, player_id
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
 from choreon.ui import theme

@@ -1,5 +1,5 @@
-"""What plays with some of its lamps dark: a step between two looks that change in the
-dark.
+"""What plays at less than its own light: a look that is stored at a level, or a step
+between two looks whose lamps change in the dark.
 """
 
 from __future__ import annotations
@@ -7,26 +7,28 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-import numpy as np
-
 from choreon.model.motion import Effect
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.live import Change, Given, Live, Moved
+from choreon.render.live import Change, Dimming, Given, Live, Moved
 from choreon.render.looks import CompiledLook
-from choreon.render.rig import Flags, Floats, Ints
+from choreon.render.rig import Floats
 from choreon.render.sources.base import Source
-from choreon.render.state import AnyCursor, Time
+from choreon.render.state import AnyCursor, Pace, Time
 
 
-class Darkened:
-    """Another source, but for the light of the intensity rows `dark`."""
+class Dimmed:
+    """Another source, of whose light `scale` (I + 1), 0…1, is left on each lamp."""
 
-    def __init__(self, source: Source, dark: Ints) -> None:
-        self.source, self.dark = source, dark
+    def __init__(self, source: Source, scale: Floats) -> None:
+        self.source, self.scale = source, scale
         look = source.look
-        levels = np.where(np.isin(look.lamps, dark), 0.0, look.levels)
-        self.look: CompiledLook = replace(look, levels=levels)
+        left = look.levels * scale.take(look.lamps)
+        self.look: CompiledLook = replace(look, levels=left)
+        lamps, light = look.shining
+        if light is not look.levels:
+            # of what moves that is how strong it ever gets
+            self.look.__dict__["shining"] = (lamps, light * scale.take(lamps))
 
     @property
     def still(self) -> bool:
@@ -44,7 +46,7 @@ class Darkened:
     def live(self, offsets: Mapping[str, float]) -> Live | None:
         """Returns what a layer asks; None where it never moves."""
         live = self.source.live(offsets)
-        return None if live is None else DarkLive(live, self.look, self.dark)
+        return None if live is None else DimmedLive(live, self.look, self.scale)
 
     def stored(self, time: Time) -> Look:
         """Returns what is stored of it."""
@@ -60,7 +62,7 @@ class Darkened:
 
     def carried(self, before: Source, cursor: AnyCursor, time: Time) -> AnyCursor:
         """Returns the cursor with which it goes on after an edit."""
-        was = before.source if isinstance(before, Darkened) else before
+        was = before.source if isinstance(before, Dimmed) else before
         return self.source.carried(was, cursor, time)
 
     def ends(self) -> Time | None:
@@ -68,31 +70,31 @@ class Darkened:
         return self.source.ends()
 
 
-class DarkLive:
-    """Something that moves, but for the light of some lamps."""
+class DimmedLive:
+    """Something that moves, at less than its own light."""
 
-    def __init__(self, live: Live, look: CompiledLook, dark: Ints) -> None:
+    def __init__(self, live: Live, look: CompiledLook, scale: Floats) -> None:
         self._live, self.look = live, look
-        self._lamps: Flags = np.isin(look.lamps, dark)
-        self._shining: Flags = np.isin(look.shining[0], dark)
-        self._claims: Flags = np.isin(look.claims[0], dark)
+        self._of_lamps = scale.take(look.lamps)
+        self._of_shining = scale.take(look.shining[0])
+        self._of_claims = scale.take(look.claims[0])
         self.modifies = live.modifies
         self.asks = live.asks
 
     @property
     def levels(self) -> Floats:
         """The intensities now."""
-        return np.where(self._lamps, 0.0, self._live.levels)
+        return self._live.levels * self._of_lamps
 
     @property
     def light(self) -> Floats:
         """How strongly it counts as lighting its lamps."""
-        return np.where(self._shining, 0.0, self._live.light)
+        return self._live.light * self._of_shining
 
     @property
     def shine(self) -> Floats:
         """The same for the lamps of its claims."""
-        return np.where(self._claims, 0.0, self._live.shine)
+        return self._live.shine * self._of_claims
 
     @property
     def size(self) -> float:
@@ -102,6 +104,19 @@ class DarkLive:
     @size.setter
     def size(self, size: float) -> None:
         self._live.size = size
+
+    @property
+    def pace(self) -> Pace:
+        """How fast it goes."""
+        return self._live.pace
+
+    @pace.setter
+    def pace(self, pace: Pace) -> None:
+        self._live.pace = pace
+
+    def dim(self, masters: Dimming) -> None:
+        """Have masters scale what it plays."""
+        self._live.dim(masters)
 
     def move(self, time: Time) -> None:
         """Go to a time."""
