@@ -6,9 +6,12 @@ from __future__ import annotations
 
 import itertools
 import math
+import random
 import time
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from choreon.engine import protocol, session
 from choreon.engine.actions import masters, tempo
@@ -67,6 +70,51 @@ def test_a_late_tap_begins_a_new_count_and_a_bar_begins_where_it_is_said():
     assert len(clock.taps) == 1
     clock = tempo.on_bar(clock, 10.1)
     assert clock.in_bar(10.1)[0] in (0, clock.bar - 1)
+
+
+def tapped_at(*times: float, bpm: float = 90.0) -> BeatClock:
+    clock = BeatClock(bpm=bpm)
+    for now in times:
+        clock = tempo.tapped(clock, now)
+    return clock
+
+
+@given(
+    bpm=st.floats(21.0, 300.0),
+    missed=st.integers(2, 8),
+    jitter=st.floats(0.0, 0.04),
+    seed=st.integers(0, 99),
+)
+def test_a_beat_that_was_not_tapped_changes_no_tempo(bpm, missed, jitter, seed):
+    """Taps of human hands, one of them left out, or one that bounced."""
+    beat = 60.0 / bpm
+    dice = random.Random(seed)
+    times = [5.0 + beat * (n + dice.uniform(-jitter, jitter)) for n in range(12)]
+    gap = beat * (2 + 2 * jitter)
+    some = times[:missed] + times[missed + 1 :]
+    if gap < tempo.AGAIN:
+        for end in range(missed + 1, 12):
+            assert tapped_at(*some[:end]).bpm == pytest.approx(bpm, rel=0.05 + jitter)
+    twice = sorted([*times, times[missed] + 0.02])
+    assert tapped_at(*twice).bpm == pytest.approx(bpm, rel=0.02 + jitter)
+    again = tapped_at(*times)
+    assert tempo.tapped(again, times[-1]) is again  # one moment is one tap
+
+
+@given(st.floats(20.0, 400.0), st.floats(20.0, 400.0))
+def test_another_tempo_is_heard_within_four_taps(first, then):
+    """Without a pause, and after one."""
+    before = [5.0 + 60.0 / first * n for n in range(8)]
+    for pause in (60.0 / then, 9.0):
+        after = [before[-1] + pause + 60.0 / then * n for n in range(5)]
+        assert tapped_at(*before, *after).bpm == pytest.approx(then, rel=0.13)
+
+
+@pytest.mark.parametrize("bpm", [20.0, 22.0, 24.0, 400.0])
+def test_the_slowest_and_the_fastest_can_be_tapped(bpm):
+    times = [3.0 + 60.0 / bpm * n for n in range(4)]
+    assert tapped_at(*times[:2]).bpm == pytest.approx(bpm)
+    assert tapped_at(*times).bpm == pytest.approx(bpm)
 
 
 @pytest.mark.parametrize(

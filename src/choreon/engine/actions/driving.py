@@ -135,17 +135,16 @@ def _tap(show: Show, state: PlayState, player: Player, do: Do, now: float) -> Pl
     """Tapped to time: a cycle of its effects, or a step, takes as long as it is from
     tap to tap.
     """
-    taps = player.taps
-    if taps and (now - taps[-1] > tempo.AGAIN or now <= taps[-1]):
-        taps = ()
-    taps = (*taps, now)[-tempo.MOST_TAPS :]
-    state = players.change(state, player, lambda p: replace(p, taps=taps))
-    beat = natural_beat(show, state, player)
-    if len(taps) < 2 or beat is None:
+    taps = tempo.with_tap(player.taps, now)
+    if taps is player.taps:
         return state
-    mean = (taps[-1] - taps[0]) / (len(taps) - 1)
+    state = players.change(state, player, lambda p: replace(p, taps=taps))
+
+    natural, tapped = natural_beat(show, state, player), tempo.beat_of(taps)
+    if natural is None or tapped is None:
+        return state
     known = state.player(player.id) or player
-    return motion.set_rate(state, known, beat / mean, now)
+    return motion.set_rate(state, known, natural / tapped, now)
 
 
 def natural_beat(show: Show, state: PlayState, player: Player) -> float | None:
