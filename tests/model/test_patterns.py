@@ -8,7 +8,13 @@ from hypothesis import strategies as st
 
 from choreon.demo import low_tide
 from choreon.model import chases, edits, links
-from choreon.model.patterns import RULES, found, items_of, steps_of_pattern
+from choreon.model.patterns import (
+    RULES,
+    SAME_AS,
+    found,
+    items_of,
+    steps_of_pattern,
+)
 from choreon.model.playables.chase import Lie, Pattern
 from choreon.model.refs import Ref
 
@@ -24,9 +30,58 @@ def lit(rule: str, lamps: int) -> list[str]:
     ]
 
 
-def test_there_are_more_than_a_hundred_and_each_is_called_differently():
-    assert len(RULES) >= 100
+def test_there_are_so_many_and_each_is_called_differently():
+    assert len(RULES) == 143
     assert len({rule.name for rule in RULES.values()}) == len(RULES)
+
+
+def turned_to_begin_alike(table):
+    """The same round, begun where it is lowest: two rules that differ in where they
+    begin are one.
+    """
+    return min(tuple(table[i:] + table[:i]) for i in range(len(table)))
+
+
+def test_no_two_patterns_are_the_same():
+    rounds = {}
+    for rule in RULES.values():
+        own = tuple(turned_to_begin_alike(rule.table(n)) for n in range(1, 25))
+        assert own not in rounds, (rule.id, rounds[own])
+        rounds[own] = rule.id
+
+
+GROWING = ("fills", "builds", "gates")  # what is on stays on: the first longest
+
+
+@pytest.mark.parametrize("rule", RULES.values(), ids=lambda rule: rule.id)
+def test_each_lamp_takes_part_fairly_and_the_round_closes(rule):
+    for lamps in range(1, 25):
+        table = rule.table(lamps)
+        turns = [sum(column) for column in zip(*table, strict=True)]
+        assert min(turns) > 0.0, lamps
+        if rule.kind not in GROWING:
+            # blocks that turn at the ends pass the middle with all their lamps, twice
+            most = 6.0 if rule.id.endswith("-bounce") else 2.0
+            assert max(turns) <= most * min(turns) + 1e-9, (lamps, turns)
+        # nothing stands still, at the seam neither, but where a rhythm rests
+        if rule.kind != "rhythms" and lamps >= max(5, rule.over):
+            after = [*table[1:], table[0]]
+            assert all(a != b for a, b in zip(table, after, strict=True)), lamps
+
+
+@pytest.mark.parametrize("beats", [4, 8, 16])
+def test_sparkling_lamps_come_equally_often(beats):
+    for lamps in range(3, 60):
+        table = RULES[f"sparkle-over-{beats}-beats"].table(lamps)
+        turns = [sum(column) for column in zip(*table, strict=True)]
+        assert max(turns) - min(turns) <= 1.0
+        assert len({sum(line) for line in table}) == 1
+
+
+@pytest.mark.parametrize("old", list(SAME_AS))
+def test_what_older_shows_call_otherwise_still_plays(old):
+    assert old not in RULES
+    assert steps_of_pattern(SHOW, Pattern(rule=old, lamps=PARS))
 
 
 @pytest.mark.parametrize(
@@ -46,8 +101,8 @@ def test_there_are_more_than_a_hundred_and_each_is_called_differently():
         ("from-the-middle", 5, ["--#--", "-#-#-", "#---#"]),
         ("to-the-middle", 4, ["#--#", "-##-"]),
         ("gate-opens", 4, ["-##-", "####"]),
-        ("crossing", 4, ["#--#", "-##-", "-##-", "#--#"]),
-        ("mirrored-run", 5, ["#---#", "-#-#-", "--#--"]),
+        ("crossing", 4, ["#--+", "-#+-", "-+#-", "+--#"]),
+        ("to-the-middle", 5, ["#---#", "-#-#-", "--#--"]),
         ("all-three-three-two", 2, ["##", "--", "--", "##", "--", "--", "##", "--"]),
         ("call-and-answer", 4, ["##--", "--##"]),
         ("quarters", 8, ["##------", "--##----", "----##--", "------##"]),

@@ -175,6 +175,30 @@ def test_a_soft_roll_is_pure_in_the_middle_of_its_parts_and_closes():
     assert lab[:, 3] == pytest.approx(lab[:, 4], abs=0.01)
 
 
+@pytest.mark.parametrize("gap", [0.0, 2.0])
+@pytest.mark.parametrize("brightness", [False, True])
+def test_a_slow_roll_goes_on_without_steps(gap, brightness):
+    """A round of ten minutes at 44 frames a second: no frame is like the one before,
+    and none differs from it by more than an even share.
+    """
+    stops = (Stop((1.0, 0.1, 0.0)), Stop((0.0, 0.2, 1.0)), Stop((0.1, 0.6, 0.1)))
+    roll = Roll(stops=stops, gap=gap, brightness=brightness)
+    table = rolls.table_of(EMPTY, roll, 6)
+    inside = np.arange(0.01, 0.7, 1 / (600 * 44))
+    lab, level, _ = rolls.read(table, inside)
+    steps = np.abs(np.diff(lab, axis=1)).max(axis=0)
+    even = 3 * np.ptp(table.lab, axis=1).max() / (600 * 44) / table.colours
+    assert steps.min() > 0.0
+    assert steps.max() <= 1.05 * even
+    assert (
+        np.abs(np.diff(level)).max()
+        <= 3.15 * np.ptp(table.level) / (600 * 44) / table.colours
+    )
+    whole = rolls.table_of(EMPTY, Roll(stops=stops), 6)
+    seam = rolls.read(whole, np.array([1.0 - 1e-9, 1.0]))[0]
+    assert seam[:, 0] == pytest.approx(seam[:, 1], abs=1e-6)
+
+
 def test_a_gap_is_dark_where_brightness_is_part_of_the_colours():
     roll = Roll(stops=(Stop((0.5, 0.5, 0.5)),), length=2, gap=2, brightness=True)
     table = rolls.table_of(EMPTY, roll, 8)

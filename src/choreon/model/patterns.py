@@ -8,7 +8,7 @@ whole row, however long it is.
 from __future__ import annotations
 
 import random
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -113,7 +113,9 @@ def _march(wide: int) -> Make:
 
 
 def _hole(lamps: int) -> Table:
-    """All but one, which goes along."""
+    """All but one, which goes along; a single one blinks."""
+    if lamps == 1:
+        return [(1.0,), (0.0,)]
     return [tuple(1.0 - v for v in line) for line in _run(1)(lamps)]
 
 
@@ -228,15 +230,45 @@ def _scatter(seed: int, count: int) -> Make:
     return make
 
 
+FEWEST = 3  # lamps that sparkle by turns; of fewer the others are not there
+TRIES = 200
+
+
 def _sparkle(seed: int, beats: int) -> Make:
-    """About a third at random in every beat."""
+    """About a third at random in every beat, others in each than in the one before;
+    all come equally often, or once more.
+    """
 
     def make(lamps: int) -> Table:
-        dice = random.Random(7000 + seed)
-        count = max(1, lamps // 3)
-        return [_line(lamps, dice.sample(range(lamps), count)) for _ in range(beats)]
+        row = max(lamps, FEWEST)
+        # however long the row is, each has its turn in a round
+        count = max(1, row // 3, -(-row // beats))
+        for attempt in range(TRIES):
+            dice = random.Random(7000 + seed + 100 * attempt)
+            table = _dealt(row, count, beats, dice)
+            if all(line != after for line, after in _neighbours(table)):
+                break
+        return [line[:lamps] for line in table]
 
     return make
+
+
+def _dealt(row: int, count: int, beats: int, dice: random.Random) -> Table:
+    """Lines of `count` lamps, of those that came least often so far."""
+    turns = [0] * row
+    table = []
+    for _ in range(beats):
+        shuffled = dice.sample(range(row), row)
+        chosen = sorted(shuffled, key=turns.__getitem__)[:count]
+        for lamp in chosen:
+            turns[lamp] += 1
+        table.append(_line(row, chosen))
+    return table
+
+
+def _neighbours(table: Table) -> Iterator[tuple[Line, Line]]:
+    """Each line with the next one, the last with the first."""
+    return zip(table, [*table[1:], *table[:1]], strict=True)
 
 
 def _hits(rhythm: str) -> Make:
@@ -271,8 +303,16 @@ def _blocks(count: int) -> Make:
 
 
 def _crossing(lamps: int) -> Table:
-    """Two run against each other through the whole row."""
-    return [_line(lamps, [i, lamps - 1 - i]) for i in range(lamps)]
+    """Two run against each other through the whole row, the one that comes from the far
+    end at half light.
+    """
+    table = []
+    for i in range(lamps):
+        line = [0.0] * lamps
+        line[lamps - 1 - i] = HALF
+        line[i] = 1.0
+        table.append(tuple(line))
+    return table
 
 
 def _leaps(by: int) -> Make:
@@ -325,7 +365,9 @@ def _all_rules() -> list[Rule]:
         if over != 2:
             rules += _ways("Run", "runs", over, _run(1))
             rules += _ways("Pair", "pairs", over, _run(2), _reach(2))
-            rules += _ways("Hole", "runs", over, _hole)
+            hole = _ways("Hole", "runs", over, _hole)
+            # among three, one that is dark is a pair that is on
+            rules += hole[-1:] if over == 3 else hole
         if over in (0, 4, 5, 6, 8):
             rules += _ways("Comet", "runs", over, _comet)
         if over in (0, 3, 4, 6, 8):
@@ -361,13 +403,6 @@ def _all_rules() -> list[Rule]:
         _one("Gate opens and shuts", "gates", 0, _after(_gate, _bounced)),
         _one("Gate opens, then darkens", "gates", 0, _after(_gate, _emptied)),
         _one("Gate shuts, then darkens", "gates", 0, _after(_shut, _emptied)),
-        _one("Mirrored run", "mirrored", 0, _mirrored(1)),
-        _one(
-            "Mirrored run, there and back",
-            "mirrored",
-            0,
-            _after(_mirrored(1), _bounced),
-        ),
         _one("Mirrored pairs", "mirrored", 0, _mirrored(2)),
         _one(
             "Mirrored pairs, there and back",
@@ -411,7 +446,18 @@ def _all_rules() -> list[Rule]:
 RULES: dict[str, Rule] = {rule.id: rule for rule in _all_rules()}
 """Every pattern by its id, in the order in which they are offered."""
 
-PATTERN_KINDS = tuple(dict.fromkeys(rule.kind for rule in RULES.values()))
+SAME_AS = {
+    "mirrored-run": "to-the-middle",
+    "mirrored-run-there-and-back": "out-and-in",
+    "hole-in-threes": "pair-in-threes",
+    "hole-in-threes-back": "pair-in-threes-back",
+}
+"""Rules that shows may name, and that others are as well."""
+
+
+def rule_of(rule_id: str) -> Rule | None:
+    """Returns the rule that a pattern names; None where it is not known."""
+    return RULES.get(SAME_AS.get(rule_id, rule_id))
 
 
 def found(
@@ -461,7 +507,7 @@ def steps_of_pattern(show: Show, pattern: Pattern) -> tuple[ChaseStep, ...]:
     """Returns the steps that a pattern makes; none where nobody takes part or the rule
     is not known.
     """
-    rule = RULES.get(pattern.rule)
+    rule = rule_of(pattern.rule)
     items = items_of(show, pattern)
     if rule is None or not items:
         return ()

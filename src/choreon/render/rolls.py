@@ -23,6 +23,7 @@ class Table:
     """A roll's colours from the beginning of its length to the end: OKLab (3, SIZE) and
     levels (SIZE). Beyond `colours`, a part of the whole, lies the gap, of colour
     `gap_lab` (3) and level `gap_level`. `whole`: lamps from one repeat to the next.
+    `hard`: colours do not go over into each other.
     """
 
     lab: Floats
@@ -31,6 +32,7 @@ class Table:
     whole: float
     gap_lab: Floats
     gap_level: float
+    hard: bool = False
 
     def light(self) -> Floats:
         """Returns the colours (SIZE, 3) as linear light."""
@@ -71,6 +73,7 @@ def table_of(show: Show, roll: Roll, count: int) -> Table:
         whole,
         lab[-1],
         0.0 if roll.brightness else 1.0,
+        roll.hard,
     )
 
 
@@ -87,6 +90,25 @@ def _near_dark(light: Floats, dark: npt.NDArray[np.bool_]) -> Floats:
     return np.array(made)
 
 
+def _between(table: Table, along: Floats) -> tuple[Floats, Floats]:
+    """OKLab (3, n) and levels (n) between the colours of a table, each of which is that
+    of the middle of its part; a slow roll so goes on without steps.
+    """
+    place = along * SIZE - 0.5
+    first = np.floor(place)
+    share = place - first
+    before = first.astype(np.int64)
+    after = before + 1
+    if table.colours < 1.0:  # the gap is between the last and the first
+        before, after = (np.clip(n, 0, SIZE - 1) for n in (before, after))
+
+    start = table.lab.take(before, axis=1, mode="wrap")
+    lab = start + share * (table.lab.take(after, axis=1, mode="wrap") - start)
+    dim = table.level.take(before, mode="wrap")
+    level = dim + share * (table.level.take(after, mode="wrap") - dim)
+    return lab, level
+
+
 def read(table: Table, position: Floats) -> tuple[Floats, Floats, Ints]:
     """Returns OKLab (3, n), levels (n) and places in the table (n; −1 in the gap) at
     positions (n) in whole repeats.
@@ -95,8 +117,11 @@ def read(table: Table, position: Floats) -> tuple[Floats, Floats, Ints]:
     along = within / table.colours
     in_gap = along >= 1.0
     place = np.minimum((along * SIZE).astype(np.int64), SIZE - 1)
-    lab = table.lab.take(place, axis=1)
-    level = table.level.take(place)
+    if table.hard:
+        lab = table.lab.take(place, axis=1)
+        level = table.level.take(place)
+    else:
+        lab, level = _between(table, along)
     if table.colours < 1.0:
         lab = np.where(in_gap, table.gap_lab[:, None], lab)
         level = np.where(in_gap, table.gap_level, level)

@@ -26,7 +26,14 @@ from PySide6.QtWidgets import (
 
 from choreon.model import attributes as at
 from choreon.model import chases, edits
-from choreon.model.patterns import RULES, Rule, cells_of, found, items_of
+from choreon.model.patterns import (
+    RULES,
+    Rule,
+    cells_of,
+    found,
+    items_of,
+    rule_of,
+)
 from choreon.model.playables import Chase, Scene
 from choreon.model.playables.chase import Lie, Pattern, Unit
 from choreon.model.refs import Ref, name_of
@@ -175,7 +182,7 @@ class PatternDialog(Dialog):
         self.before: Pattern | None = known
         lamps = parts.selection.chosen if known is None else known.lamps
         self.words = QLineEdit()
-        self.words.setPlaceholderText("Find by name")
+        self.words.setPlaceholderText(f"Find one of {len(RULES)} by name")
         self.words.setAccessibleName("Find a pattern by name")
         self.over = _box("Repeats over", ["any number of fixtures", "the whole row"])
         for number in (1, 2, 3, 4, 5, 6, 8):
@@ -410,7 +417,7 @@ class PatternDialog(Dialog):
         self._find()
         pattern = self.pattern()
         count = len(items_of(self.parts.document.show, pattern))
-        rule = RULES.get(pattern.rule)
+        rule = rule_of(pattern.rule)
         self.grid.step_beats = max(0.125, self.step.value or 1.0)
         if rule is None or not count:
             self.told.setText("No fixture takes part: tick some.")

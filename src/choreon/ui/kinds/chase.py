@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from choreon.model.chases import round_length
-from choreon.model.patterns import RULES
+from choreon.model.patterns import rule_of
 from choreon.model.playables import Chase
 from choreon.model.playables.chase import steps_of
 from choreon.model.show import Show
@@ -21,7 +21,7 @@ def _about(show: Show, chase: Chase) -> str:
     length = round_length(show, chase)
     what = f"{chase.name}: {count}, {length:.3g} {chase.unit} a round, {chase.run}"
     if chase.pattern is not None:
-        rule = RULES.get(chase.pattern.rule)
+        rule = rule_of(chase.pattern.rule)
         lamps = len(chase.pattern.lamps) - len(chase.pattern.left_out)
         name = rule.name if rule else "a pattern that is not known"
         what += f"\npattern “{name}” over {words.count(lamps, 'fixture')}"
