@@ -247,7 +247,7 @@ def _chases(show: Show, named: Named) -> Show:
         show,
         "Footlights",
         Pattern(
-            rule="mirrored-run-there-and-back", lamps=tuple(front), on={at.DIMMER: 0.7}
+            rule="out-and-in", lamps=tuple(front), on={at.DIMMER: 0.7}
         ),
         fade=1.0,
         hold=0.0,
