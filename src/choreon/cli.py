@@ -315,6 +315,9 @@ def _engine_runs() -> bool:
 
 def _engine(arguments: argparse.Namespace) -> int:
     """A supervisor, and below it the engine that it starts."""
+    from choreon.engine import logs
+
+    logs.begin()
     if arguments.beat is None or arguments.adopt is not None:
         return _supervise(arguments)
     from choreon.engine import openings

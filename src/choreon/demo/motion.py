@@ -246,9 +246,7 @@ def _chases(show: Show, named: Named) -> Show:
     show, _ = chases.keep_pattern(
         show,
         "Footlights",
-        Pattern(
-            rule="out-and-in", lamps=tuple(front), on={at.DIMMER: 0.7}
-        ),
+        Pattern(rule="out-and-in", lamps=tuple(front), on={at.DIMMER: 0.7}),
         fade=1.0,
         hold=0.0,
         **beats,

@@ -13,6 +13,7 @@ NAME = "choreon-beat"
 SIZE = 64
 _FRAMES = struct.Struct("<Q")
 PHASE_AT = 8
+CLIENTS_AT = 9
 
 
 class Phase(IntEnum):
@@ -56,6 +57,15 @@ class Beat:
     def enter(self, phase: Phase) -> None:
         """The engine is about something else now."""
         self._map[PHASE_AT] = phase
+
+    @property
+    def clients(self) -> int:
+        """How many windows and others are connected to the engine, 255 at the most."""
+        return self._map[CLIENTS_AT]
+
+    @clients.setter
+    def clients(self, number: int) -> None:
+        self._map[CLIENTS_AT] = min(255, max(0, number))
 
     def close(self) -> None:
         """Let the memory go."""

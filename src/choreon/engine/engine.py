@@ -252,6 +252,7 @@ class Engine:
     def _look_round(self, now: float) -> None:
         """Twice a second: say how the engine is, and look after its helpers."""
         self._link.notice(self._pulse())
+        self._beat.clients = self._link.clients
         self._parent.look(self._ended)
         try:
             for helper in self._nurse.unwell([self._link, *self._ways], now):
@@ -626,9 +627,6 @@ def _named(show: Show, thing: str) -> str:
 
 def run(known: Opening) -> int:
     """Run an engine until it is told to stop; returns the exit code."""
-    logging.basicConfig(
-        level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s"
-    )
     try:
         engine = Engine(known)
     except AlreadyRunning as error:

@@ -93,6 +93,11 @@ class Link:
         """Begin to listen, in a thread of its own."""
         self.thread.start()
 
+    @property
+    def clients(self) -> int:
+        """How many are connected. Callable from any thread."""
+        return len(self._peers)
+
     def state_changed(self) -> None:
         """Tell every window the latest state, soon. Callable from any thread."""
         self._changed = True

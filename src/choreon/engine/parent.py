@@ -13,6 +13,7 @@ import threading
 import time
 from collections.abc import Callable
 
+from choreon.engine import logs
 from choreon.engine.beat import Beat
 
 log = logging.getLogger(__name__)
@@ -50,6 +51,7 @@ class Parent:
             self._made = subprocess.Popen(
                 [*command, "--adopt", str(os.getpid()), "--beat", str(handle)],
                 stdin=subprocess.DEVNULL,
+                stderr=logs.outside(),
                 pass_fds=(handle,),
                 start_new_session=True,
             )

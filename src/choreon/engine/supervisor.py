@@ -20,7 +20,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from choreon import folders
-from choreon.engine import place
+from choreon.engine import logs, place
 from choreon.engine.beat import Beat, Phase
 
 log = logging.getLogger("choreon.supervisor")
@@ -33,6 +33,7 @@ ENDING = 3.0  # seconds an engine that was told to end may take beyond its fade
 STEADY = 3.0  # seconds of playing after which a death is not counted with others
 WAITS = (0.0, 0.0, 0.5, 1.0, 2.0)  # seconds before the nth new start, and all after
 BRIEF = 3  # deaths in a row after which what played is left out at the next start
+FORSAKEN = 10.0  # seconds without its folder, and with nobody there, until it ends
 NOT_AGAIN = (0, 3, 4)  # exit codes: it ended, another one plays, it cannot play here
 
 
@@ -125,6 +126,8 @@ class Supervisor:
         self._ending = False
         self._end_by = 0.0
         self._wake_in, self._wake_out = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
+        self._parent = os.getppid()
+        self._alone_since = 0.0
         self._deaths: list[float] = []
         self._played = 0.0  # seconds that the engine that died last has played
 
@@ -145,6 +148,7 @@ class Supervisor:
             code, why = self._watch(engine)
             engine.close()
             engine = None
+            self._end_if_forsaken()
             ended = self._ending or self._beat.phase == Phase.ENDING
             if ended or code in NOT_AGAIN:
                 return 0 if ended and code not in NOT_AGAIN else code
@@ -177,6 +181,7 @@ class Supervisor:
                 playing_since = playing_since or now
                 self._played = now - playing_since
             missing = patience.look(self._beat.frames, phase, now)
+            self._end_if_forsaken()
             if self._ending and not told:
                 told = now
                 engine.tell(signal.SIGTERM)
@@ -185,6 +190,21 @@ class Supervisor:
                 log.error("The engine hangs: no frame for %.1f s.", missing)
                 engine.kill()
                 return 1, f"hung for {missing:.1f} s and was ended"
+
+    def _end_if_forsaken(self) -> None:
+        """End where nobody can find the engine any more: its runtime folder is gone,
+        no window is connected, and who started it has gone as well.
+        """
+        known = self._parent > 1 and os.getppid() == self._parent
+        found = known or self._beat.clients or _has_lock()
+        now = time.monotonic()
+        if found:
+            self._alone_since = 0.0
+            return
+        self._alone_since = self._alone_since or now
+        if now - self._alone_since > FORSAKEN and not self._ending:
+            log.error("Its folder is gone, and nobody is there: the engine ends.")
+            self._ending = True
 
     def _wait(self) -> None:
         """Let time go by before the next start, the longer the more often it died."""
@@ -198,6 +218,7 @@ class Supervisor:
         end = now + wait
         while not self._ending and (left := end - time.monotonic()) > 0:
             select.select([self._wake_in], [], [], left)
+            self._end_if_forsaken()
             with contextlib.suppress(BlockingIOError):
                 os.read(self._wake_in, 4096)
 
@@ -233,6 +254,7 @@ def start(
     return subprocess.Popen(
         command(words, beat, why, deaths),
         stdin=subprocess.DEVNULL,
+        stderr=logs.outside(),
         pass_fds=(beat.handle,),
         env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
     )
@@ -242,9 +264,6 @@ def run(words: Sequence[str], adopt: int = 0, handle: int = -1) -> int:
     """Supervise an engine until it ends; returns the exit code. `adopt`: the process of
     one that plays already, and `handle` that of its heartbeat.
     """
-    logging.basicConfig(
-        level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s"
-    )
     engine: Watched | None = None
     beat: Beat | None = None
     if adopt:
@@ -285,6 +304,21 @@ def is_supervised() -> bool:
         os.close(handle)
 
 
+def _has_lock() -> bool:
+    """Whether the lock that this process holds, if it does, lies where others look."""
+    if _held is None:
+        return True
+    path, handle = _held
+    try:
+        return os.stat(path).st_ino == os.fstat(handle).st_ino
+    except OSError:
+        return False
+
+
+_held: tuple[Path, int] | None = None
+"""Where the lock lies, and its handle."""
+
+
 def _hold_lock() -> int | None:
     """Take the lock for life; None where another supervisor has it, whose engine then
     has the place as well. Raises folders.Refused.
@@ -295,6 +329,8 @@ def _hold_lock() -> int | None:
     except OSError:
         os.close(handle)
         return None
+    global _held
+    _held = (lock_path(), handle)
     return handle
 
 
