@@ -290,6 +290,34 @@ def test_it_waits_the_longer_the_more_often_engines_die(monkeypatch):
     assert len(waits) == 4
 
 
+def test_engines_that_hang_before_their_first_frame_count_as_deaths(monkeypatch):
+    """Each took half a minute to be found out."""
+    clock = [0.0]
+    deaths = []
+    made = supervisor.Supervisor(lambda beat, why, number: deaths.append(number))
+    monkeypatch.setattr(supervisor.time, "monotonic", lambda: clock[0])
+    monkeypatch.setattr(supervisor.select, "select", lambda *_: ([], [], []))
+    monkeypatch.setattr(supervisor, "WAITS", (0.0,))
+    monkeypatch.setattr(made, "_watch", lambda engine: (1, "hung"))
+
+    class Hangs:
+        def __init__(self, pid, child):
+            clock[0] += supervisor.STARTING
+
+        def close(self):
+            if len(deaths) > supervisor.BRIEF:
+                made._ending = True
+
+    class Child:
+        pid = 0
+
+    made._start = lambda beat, why, number: deaths.append(number) or Child()
+    monkeypatch.setattr(supervisor, "Watched", Hangs)
+    made.run()
+    assert deaths == [0, 1, 2, 3]
+    assert "--bare" in supervisor.command([], made._beat, "", deaths[-1])
+
+
 def test_an_engine_that_dies_again_and_again_holds_what_was_sent_last(
     engines, demo_path, node
 ):

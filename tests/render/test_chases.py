@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import itertools
 
 import numpy as np
@@ -12,14 +13,16 @@ from hypothesis import strategies as st
 from choreon.demo import low_tide
 from choreon.engine.actions import motion, tempo
 from choreon.model import chases, edits
+from choreon.model.checks import check
 from choreon.model.motion import Effect, Rate, Wave
 from choreon.model.playables import Chase, Scene
 from choreon.model.playables.chase import ChaseStep, End, Run, Unit
+from choreon.model.playables.nesting import too_deep
 from choreon.model.refs import Ref
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend
 from choreon.render.explain import explain
-from choreon.render.sources.chase import Rounds
+from choreon.render.sources.chase import LiveChase, Rounds
 from choreon.render.state import BeatClock, Going, Time
 from tests import play
 
@@ -516,3 +519,60 @@ def test_of_every_step_a_frame_is_seen_where_there_is_time_for_it(holds, rate, b
     if found.round >= 4 * count * 1.1 / 44:
         assert changes == expected
     assert found.at(found.round - 1e-6).step == count - 1
+
+
+def nested(many: int, times: int = 2, show=STAGE):
+    """Chases of which each plays the one below it several times, and the outermost."""
+    below = Ref("scene", "red")
+    made = []
+    for n in range(many):
+        steps = tuple(ChaseStep(id=f"{k}", plays=below) for k in range(times))
+        below = Ref("chase", f"n{n}")
+        made.append(
+            Chase(
+                id=f"n{n}", name=f"N{n}", steps=steps, fade=0.5, hold=0.5, fade_in=0.0
+            )
+        )
+    show = play.with_scenes(show, red={"par-1": {"Dimmer": 1.0}})
+    return edits.put(show, "playables", *made), below
+
+
+@pytest.mark.parametrize("times", [1, 2, 10])
+def test_eight_that_play_within_each_other_give_light_at_little_cost(times):
+    """Work and memory follow their steps, not the ways that lead through them."""
+    show, ref = nested(8, times)
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    moments = np.arange(0.0, 40.0, 0.37)
+    assert all(level(compiled, state, t) == pytest.approx(1.0) for t in moments)
+    assert len(compiled.sources) <= 9
+    lives = [o for o in gc.get_objects() if type(o) is LiveChase]
+    assert len(lives) <= 4 * 8 + 256
+    assert not [p for p in check(show) if "nested" in p.text]
+
+
+@pytest.mark.parametrize("many", [9, 20, 3000])
+def test_what_is_nested_deeper_stays_dark_and_is_told_with_its_path(many):
+    show, ref = nested(many)
+    show, state = on(show, ref)
+    compiled = compile_show(show)
+    assert level(compiled, state, 0.3) == 0.0
+    way = too_deep(show, ref)
+    assert way[0] == ref
+    assert len(way) == 9
+    assert all(Ref("chase", f"n{many - 1 - n}") == way[n] for n in range(9))
+    told = [p for p in check(show) if p.path == "playables/n8/steps"]
+    assert "N8 › N7 › N6 › N5 › N4 › N3 › N2 › N1 › N0" in told[0].text
+
+
+def test_no_step_is_added_that_would_lie_too_deep():
+    """Neither at the bottom nor at the top."""
+    show, ref = nested(8)
+    show, outer = chases.keep_chase(
+        show, "Outer", [ChaseStep(id="1", plays=Ref("scene", "red"))]
+    )
+    with pytest.raises(chases.ContainsItself, match="Outer › N7 › N6"):
+        chases.add_steps(show, outer, [ChaseStep(id="2", plays=ref)])
+    with pytest.raises(chases.ContainsItself, match="N0 › Outer"):
+        chases.add_steps(show, Ref("chase", "n0"), [ChaseStep(id="9", plays=outer)])
+    chases.add_steps(show, Ref("chase", "n1"), [ChaseStep(id="9", plays=outer)])

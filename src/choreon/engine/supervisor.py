@@ -207,11 +207,15 @@ class Supervisor:
             self._ending = True
 
     def _wait(self) -> None:
-        """Let time go by before the next start, the longer the more often it died."""
+        """Let time go by before the next start, the longer the more often it died. One
+        that never came to a frame counts with those before it, however long it took.
+        """
         now = time.monotonic()
-        self._deaths = [t for t in self._deaths if now - t < 60.0] + [now]
         if self._played > STEADY:
-            self._deaths = [now]
+            self._deaths = []
+        elif self._played > 0.0:
+            self._deaths = [t for t in self._deaths if now - t < 60.0]
+        self._deaths.append(now)
         wait = WAITS[min(len(self._deaths), len(WAITS)) - 1]
         if wait:
             log.error("It has died %d times; waiting %.1f s.", len(self._deaths), wait)

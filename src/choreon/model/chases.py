@@ -17,9 +17,9 @@ from choreon.model.playables.chase import (
     Pattern,
     Run,
     Unit,
-    contains,
     steps_of,
 )
+from choreon.model.playables.nesting import DEEPEST, contains, in_words, too_deep
 from choreon.model.refs import Ref, name_of
 from choreon.model.show import Show
 from choreon.model.values import Look, Value
@@ -33,7 +33,7 @@ Rgb = tuple[float, float, float]
 
 
 class ContainsItself(ValueError):
-    """A chase was to play what plays it."""
+    """A chase was to play what plays it, or what lies too deep within others."""
 
 
 def chase_of(show: Show, ref: Ref) -> Chase:
@@ -108,6 +108,8 @@ def add_steps(
     place = len(chase.steps) if index is None else index
     after = (*chase.steps[:place], *fresh, *chase.steps[place:])
     changed = edits.put(show, "playables", replace(chase, steps=after))
+    if any(step.plays is not None for step in fresh):
+        _refuse_depth(changed, ref)
     return changed, tuple(step.id for step in fresh)
 
 
@@ -120,6 +122,19 @@ def _refuse_itself(show: Show, ref: Ref, plays: Ref | None) -> None:
         if plays != ref:
             text = f"{part} plays {whole}: it cannot be a step of it"
         raise ContainsItself(f"{text}. The chase stays as it was.")
+
+
+def _refuse_depth(show: Show, ref: Ref) -> None:
+    """Raises ContainsItself where a chase, or one that it is part of, plays what lies
+    too deep.
+    """
+    wholes = [p.ref for p in show.playables.values() if contains(show, p.ref, ref)]
+    for whole in (ref, *wholes):
+        way = too_deep(show, whole)
+        if way:
+            words = in_words(show, way)
+            text = f"Only {DEEPEST} may play within each other, these are more: {words}"
+            raise ContainsItself(f"{text}. The chase stays as it was.")
 
 
 def made_plain(show: Show, ref: Ref) -> Show:

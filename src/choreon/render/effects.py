@@ -614,6 +614,11 @@ class Moving:
     lacking: list[Lacking]
     troubles: dict[str, dict[str, Trouble]]
 
+    @cached_property
+    def modifies(self) -> bool:
+        """Whether any of its effects changes what others give."""
+        return any(_reaches_others(op) for op in self.ops)
+
     @property
     def rates(self) -> dict[str, Rate]:
         """How fast each effect goes."""
@@ -665,7 +670,7 @@ class LiveEffects:
         self._changes: list[Change] = []
         self._values_of: list[Floats] = []
         self._rig = self.look.rig
-        self.modifies = any(_reaches_others(op) for op in moving.ops)
+        self.modifies = moving.modifies
 
     def dim(self, masters: Dimming) -> None:
         """It plays nothing but itself."""

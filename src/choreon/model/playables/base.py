@@ -84,8 +84,9 @@ class PlayableKind:
 
     `check`: what is wrong with one. `looks`: all the looks stored in one.
     `with_looks`: the same with each of its looks put through a function; `effects` and
-    `with_effects` likewise. `plays`: what it starts. `replaced`: the same with a ref to
-    one thing led to another. A kind that has no looks, effects or links to others need
+    `with_effects` likewise. `parts`: what it plays within itself. `plays`: that, and
+    what it starts beside. `replaced`: the same with a ref to one thing led to another.
+    A kind that has no looks, effects or links to others need
     not say so.
     """
 
@@ -96,5 +97,6 @@ class PlayableKind:
     with_looks: Callable[[Any, Callable[[Look], Look]], Any] = _itself
     effects: Callable[[Any], Effects] = _nothing
     with_effects: Callable[[Any, Callable[[Effects], Effects]], Any] = _itself
+    parts: Callable[[Any], tuple[Ref, ...]] = _nothing
     plays: Callable[[Any], tuple[Ref, ...]] = _nothing
     replaced: Callable[[Any, Ref, Ref], Any] = _itself

@@ -12,6 +12,7 @@ from choreon.model import attributes as at
 from choreon.model.motion import Effects
 from choreon.model.numbers import Number
 from choreon.model.playables.base import Playable, PlayableKind
+from choreon.model.playables.nesting import contains, in_words, too_deep
 from choreon.model.problem import Problem
 from choreon.model.refs import Ref, exists
 from choreon.model.sameness import very_same
@@ -161,35 +162,23 @@ def _wrong_steps(show: Show, chase: Chase) -> Iterator[str]:
             yield f"{chase.name} plays what is gone ({ref}); that step stays dark"
     if contains(show, chase.ref, chase.ref):
         yield f"{chase.name} contains itself; those steps stay dark"
+    else:
+        way = too_deep(show, chase.ref)
+        if way:
+            words = in_words(show, way)
+            yield f"{chase.name} is nested too deep ({words}); such steps stay dark"
 
 
 def _starts_something(show: Show, chase: Chase) -> bool:
     return chase.then is not None and exists(show, chase.then)
 
 
-def contains(show: Show, whole: Ref, part: Ref) -> bool:
-    """Returns whether something plays a thing, itself or through what it plays."""
-    seen: set[Ref] = set()
-    asked = [whole]
-    while asked:
-        playable = show.playables.get(asked.pop().id)
-        if not isinstance(playable, Chase):
-            continue
-        for ref in _steps_play(playable):
-            if ref == part:
-                return True
-            if ref not in seen:
-                seen.add(ref)
-                asked.append(ref)
-    return False
-
-
-def _steps_play(chase: Chase) -> list[Ref]:
+def _parts(chase: Chase) -> tuple[Ref, ...]:
     refs = [step.plays for step in chase.steps if step.plays is not None]
     if chase.pattern is not None:
         ends = (chase.pattern.on_scene, chase.pattern.off_scene)
         refs += [ref for ref in ends if ref is not None]
-    return refs
+    return tuple(dict.fromkeys(refs))
 
 
 def _looks(chase: Chase) -> tuple[Look, ...]:
@@ -235,7 +224,7 @@ def _with_effects(chase: Chase, change: Callable[[Effects], Effects]) -> Chase:
 
 def _plays(chase: Chase) -> tuple[Ref, ...]:
     then = [chase.then] if chase.then is not None else []
-    return tuple(dict.fromkeys([*_steps_play(chase), *then]))
+    return tuple(dict.fromkeys([*_parts(chase), *then]))
 
 
 def _replaced(chase: Chase, old: Ref, new: Ref) -> Chase:
@@ -258,6 +247,7 @@ CHASE = PlayableKind(
     with_looks=_with_looks,
     effects=_effects,
     with_effects=_with_effects,
+    parts=_parts,
     plays=_plays,
     replaced=_replaced,
 )

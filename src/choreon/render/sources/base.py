@@ -28,6 +28,10 @@ class Source(Protocol):
         """Whether it never moves by itself."""
 
     @property
+    def modifies(self) -> bool:
+        """Whether it ever changes what others give."""
+
+    @property
     def uses(self) -> frozenset[str]:
         """What it follows: links, and the refs of what it plays."""
 

@@ -14,7 +14,8 @@ import numpy as np
 from choreon.model.edits import merge_looks
 from choreon.model.motion import Effect
 from choreon.model.playables import Chase
-from choreon.model.playables.chase import ChaseStep, Run, Unit, contains, steps_of
+from choreon.model.playables.chase import ChaseStep, Run, Unit, steps_of
+from choreon.model.playables.nesting import DEEPEST, contains, too_deep
 from choreon.model.refs import name_of
 from choreon.model.show import Show
 from choreon.model.values import Look
@@ -225,6 +226,7 @@ class ChaseSource:
             ends = (pattern.on_scene, pattern.off_scene)
             plays |= {str(ref) for ref in ends if ref is not None}
         self.uses = frozenset(plays).union(*(source.uses for source in sources))
+        self.modifies = any(source.modifies for source in sources)
         self.look = _whole(rig, [source.look for source in sources], self.uses)
         self.pairs: Recent[tuple[int, int], Fade] = Recent(PAIRS)
         for spot in range(min(len(sources) * 2, PAIRS // 2)):
@@ -399,22 +401,28 @@ class LiveChase:
         self._values = look.values.copy()
         self._presence = np.zeros(len(look.rows))
         self._freed = np.zeros(len(look.freed))
-        self._lives: dict[int, Live | None] = {}
+        # by what a step plays, and whether it is left for the same once more
+        self._lives: dict[tuple[int, bool], Live | None] = {}
         self._mixed: dict[tuple[int, int], tuple[Mixed, _Into]] = {}
         self._into: dict[int, _Into] = {}
         self._spot = Spot(-1, -1, 1.0, 0.0, 0)
         self._masters: Dimming = ()
         self._left: dict[int, float] = {}  # what masters leave of steps
-        self.modifies = any(_modifies(one) for one in source.sources)
+        self.modifies = source.modifies
 
-    def _live(self, step: int) -> Live | None:
-        if step not in self._lives:
-            live = self.source.sources[step].live(self.offsets)
+    def _live(self, step: int, left: bool = False) -> Live | None:
+        """What a step asks. Steps that play the same share it: where it stands follows
+        from the time alone. `left`: the step goes over into one that plays the same.
+        """
+        source = self.source.sources[step]
+        key = (id(source), left)
+        if key not in self._lives:
+            live = source.live(self.offsets)
             if live is not None:
                 live.size, live.pace = self.size, self.pace
                 live.dim(self._beyond(step))
-            self._lives[step] = live
-        return self._lives[step]
+            self._lives[key] = live
+        return self._lives[key]
 
     def dim(self, masters: Dimming) -> None:
         """Have masters scale those steps that play what they are over."""
@@ -422,9 +430,11 @@ class LiveChase:
             return
         self._masters = masters
         self._left = {}
-        for step, live in self._lives.items():
-            if live is not None:
-                live.dim(self._beyond(step))
+        for step, source in enumerate(self.source.sources):
+            for left in (False, True):
+                live = self._lives.get((id(source), left))
+                if live is not None:
+                    live.dim(self._beyond(step))
 
     def _beyond(self, step: int) -> Dimming:
         """The masters that are not over a step itself: they may be over what that
@@ -447,7 +457,9 @@ class LiveChase:
         found = self._mixed.get((before, after))
         if found is None:
             fade = self.source.pair(before, after)
-            lives = (self._live(before), self._live(after))
+            sources = self.source.sources
+            same = sources[before] is sources[after]
+            lives = (self._live(before, same), self._live(after))
             found = Mixed(fade, lives), _Into(self.look, fade)
             if len(self._mixed) >= PAIRS:
                 self._mixed.clear()
@@ -554,11 +566,6 @@ class LiveChase:
         return [] if live is None else live.names()
 
 
-def _modifies(source: Source) -> bool:
-    live = source.live({})
-    return live is not None and live.modifies
-
-
 def compile_chase(
     kitchen: Kitchen, chase: Chase, aims: Mapping[str, Angles]
 ) -> ChaseSource:
@@ -583,7 +590,8 @@ def _source_of(
     show, rig = kitchen.show, kitchen.rig
     if step.plays is not None:
         itself = step.plays == chase.ref or contains(show, step.plays, chase.ref)
-        found = None if itself else kitchen.source_of(step.plays)
+        dark = itself or too_deep(show, step.plays, DEEPEST - 1)
+        found = None if dark else kitchen.source_of(step.plays)
         return StillScene(CompiledLook(rig), {}) if found is None else found
     look = compile_look(rig, step.look, show, aims)
     if not any(effect.on for effect in step.effects):

@@ -36,6 +36,11 @@ class Dimmed:
         return self.source.still
 
     @property
+    def modifies(self) -> bool:
+        """Whether it ever changes what others give."""
+        return self.source.modifies
+
+    @property
     def uses(self) -> frozenset[str]:
         """What it follows."""
         return self.source.uses

@@ -19,6 +19,7 @@ class StillScene:
     """One look, whatever the time."""
 
     still = True
+    modifies = False
 
     def __init__(self, look: CompiledLook, stored: Look) -> None:
         self.look, self._stored = look, stored
@@ -78,6 +79,11 @@ class MovingScene:
     def look(self) -> CompiledLook:
         """All that it ever gives."""
         return self.moving.look
+
+    @property
+    def modifies(self) -> bool:
+        """Whether its effects change what others give."""
+        return self.moving.modifies
 
     @property
     def uses(self) -> frozenset[str]:
