@@ -23,7 +23,9 @@ from choreon import folders
 from choreon.formats.migrations import FORMAT, Document, migrated
 from choreon.formats.versions import keep_version, versions, when
 from choreon.model.fixture_type import FixtureType
+from choreon.model.mending import mended
 from choreon.model.playables import KINDS, Unknown
+from choreon.model.problem import Problem
 from choreon.model.show import COLLECTIONS, Show
 
 PART = ".part"  # a file that is being written
@@ -112,7 +114,14 @@ def edits_in(data: bytes) -> int:
 
 
 def from_bytes(data: bytes, name: str = "the file") -> Show:
-    """The show in a show file's bytes. Raises ShowFileError, or NewerFormat."""
+    """The show in a show file's bytes, within bounds. Raises ShowFileError, or
+    NewerFormat.
+    """
+    return mended(_from_bytes(data, name))[0]
+
+
+def _from_bytes(data: bytes, name: str) -> Show:
+    """The show as it stands in a show file's bytes."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             header = msgspec.json.decode(_member(archive, "show.json"), type=Header)
@@ -223,7 +232,8 @@ def open_best(path: Path) -> tuple[Show, str]:
     either.
     """
     try:
-        return read(path), ""
+        show, put_right = mended(_from_bytes(folders.read_file(path), path.name))
+        return show, _in_words(put_right)
     except NewerFormat:
         raise
     except ShowFileError as error:
@@ -240,6 +250,15 @@ def open_best(path: Path) -> tuple[Show, str]:
         raise ShowFileError(
             f"{error} There is no earlier version of it. The file was left as it is."
         ) from None
+
+
+def _in_words(put_right: list[Problem]) -> str:
+    """What is told of a show that was out of bounds; empty where nothing was."""
+    if not put_right:
+        return ""
+    first, more = put_right[0], len(put_right) - 1
+    others = f", and {more} more like it" if more else ""
+    return f"What could not be shown was put right: {first.text}{others}."
 
 
 def put_aside(path: Path) -> Path:

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 import msgspec
 
 from choreon.model import attributes as at
-from choreon.model.numbers import Number
+from choreon.model.numbers import Number, Whole
 
 
 class Range(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -22,13 +22,13 @@ class Range(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     built-in programs, sound modes. `hold`: seconds that a command must stand.
     """
 
-    start: int
-    end: int
+    start: Whole
+    end: Whole
     attribute: str
     low: Number = 0.0
     high: Number = 1.0
     name: str = ""
-    slot: int = -1
+    slot: Whole = -1
     private: bool = False
     hold: Number = 0.0
 
@@ -75,8 +75,8 @@ class Channel(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     key: str
     ranges: tuple[Range, ...]
     name: str = ""
-    home: int = 0
-    resolution: int = 1
+    home: Whole = 0
+    resolution: Whole = 1
     open: int | None = None
     rest: bool = False
     wheel: str = ""
@@ -134,8 +134,8 @@ class Use(msgspec.Struct, frozen=True, omit_defaults=True):
     """
 
     channel: str
-    slots: tuple[int, ...]
-    cell: int = 0
+    slots: tuple[Whole, ...]
+    cell: Whole = 0
 
 
 class Cell(msgspec.Struct, frozen=True, omit_defaults=True):

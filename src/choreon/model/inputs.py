@@ -7,6 +7,7 @@ from typing import ClassVar
 
 import msgspec
 
+from choreon.model.numbers import Count
 from choreon.model.refs import Ref
 
 
@@ -33,8 +34,8 @@ class MidiInput(Input, frozen=True, kw_only=True, tag="midi"):
 
     port: str
     message: MidiMessage
-    channel: int
-    number: int
+    channel: Count
+    number: Count
 
     @property
     def control(self) -> tuple[str, str, int, int]:

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 import msgspec
 
-from choreon.model.numbers import Number
+from choreon.model.numbers import Count, Number
 from choreon.model.refs import BLACKOUT, GRAND, MASTER, TEMPO, Ref
 
 
@@ -48,7 +48,7 @@ class Tempo(Master, frozen=True, kw_only=True, omit_defaults=True, tag="tempo"):
     kind: ClassVar[str] = "tempo"
 
     bpm: Number = 120.0
-    bar: int = 4
+    bar: Count = 4
 
 
 class GroupMaster(Master, frozen=True, kw_only=True, omit_defaults=True, tag="group"):

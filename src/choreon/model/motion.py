@@ -14,7 +14,7 @@ from typing import ClassVar
 import msgspec
 
 from choreon.model import attributes as at
-from choreon.model.numbers import Number
+from choreon.model.numbers import Count, Number
 
 Rgb = tuple[Number, Number, Number]
 XY = tuple[Number, Number]
@@ -73,12 +73,12 @@ class Spread(msgspec.Struct, frozen=True, omit_defaults=True):
     """
 
     amount: Number = FULL_TURN
-    parts: int = 1
-    together: int = 1
-    repeats: int = 1
+    parts: Count = 1
+    together: Count = 1
+    repeats: Count = 1
     backward: bool = False
     order: Order = Order.CHOSEN
-    seed: int = 1
+    seed: Count = 1
 
 
 class Shape(StrEnum):
@@ -113,7 +113,7 @@ class Motion(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     spread: Spread = Spread()
     there_and_back: bool = False
     backward: bool = False
-    seed: int = 1
+    seed: Count = 1
 
 
 class Wave(
@@ -140,7 +140,7 @@ class Wave(
     low: Number = 0.0
     high: Number = 1.0
     width: Number = 0.5
-    steps: int = 4
+    steps: Count = 4
     active: Number = 1.0
     curve: tuple[XY, ...] = ((0.0, 0.0), (0.5, 1.0), (1.0, 0.0))
     smooth: bool = True
@@ -233,7 +233,7 @@ class Path(
     size: Number = 15.0
     stretch: Number = 1.0
     turn: Number = 0.0
-    sides: int = 4
+    sides: Count = 4
     points: tuple[XY, ...] = ((-1.0, 0.0), (0.0, 1.0), (1.0, 0.0), (0.0, -1.0))
     smooth: bool = True
     closed: bool = True
@@ -266,7 +266,7 @@ class Effect(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     motion: AnyMotion
     fixtures: tuple[str, ...] = ()
     group: str = ""
-    cells: dict[str, tuple[int, ...]] = {}
+    cells: dict[str, tuple[Count, ...]] = {}
     by: By = By.CELLS
     on: bool = True
     palette: str = ""

@@ -18,8 +18,11 @@ Number = Annotated[float, msgspec.Meta(ge=-MOST, le=MOST)]
 Share = Annotated[float, msgspec.Meta(ge=0.0, le=1.0)]
 """A part of a whole."""
 
+Count = Annotated[int, msgspec.Meta(ge=-(2**31), le=2**31 - 1)]
+"""A whole number that is counted: of places, beats, lamps. Qt's integers hold it."""
+
 Whole = Annotated[int, msgspec.Meta(ge=-(2**53), le=2**53)]
-"""A count, or an order."""
+"""An order, or a value of a channel, which may have 32 bits."""
 
 
 def wild(plain: object) -> str:

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 import msgspec
 
-from choreon.model.numbers import Number
+from choreon.model.numbers import Count, Number
 
 
 class Output(
@@ -25,12 +25,12 @@ class Output(
     id: str
     name: str = ""
     host: str = ""
-    port: int = 0
-    shift: int = 0
+    port: Count = 0
+    shift: Count = 0
     interface: str = ""
     rate: Number = 0.0
     rest: bool = False
-    universes: tuple[int, ...] = ()
+    universes: tuple[Count, ...] = ()
     on: bool = True
 
 
@@ -41,8 +41,8 @@ class SacnOutput(Output, frozen=True, kw_only=True, omit_defaults=True, tag="sac
 
     kind: ClassVar[str] = "sacn"
 
-    priority: int = 100
-    sync: int = 0
+    priority: Count = 100
+    sync: Count = 0
 
 
 class ArtnetOutput(Output, frozen=True, kw_only=True, omit_defaults=True, tag="artnet"):

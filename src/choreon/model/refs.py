@@ -111,12 +111,25 @@ def name_of(show: Show, ref: Ref) -> str:
     return str(found.name)
 
 
-def _name_of_tile(show: Show, tile: AnyTile) -> str:
+def _name_below(show: Show, ref: Ref, deep: int) -> str:
+    """The name of what a tile acts on; of one that may act on itself, no deeper than
+    so many tiles.
+    """
+    found = find(show, ref)
+    if ref.kind != TILE or found is None or found.name:
+        return name_of(show, ref)
+    return _name_of_tile(show, found, deep - 1)
+
+
+DEEPEST_NAME = 4  # tiles that are called after each other
+
+
+def _name_of_tile(show: Show, tile: AnyTile, deep: int = DEEPEST_NAME) -> str:
     """A tile without a name is called after what it acts on."""
     leads_to = tile.leads_to
-    if not leads_to:
+    if not leads_to or deep <= 0:
         return tile.kind.capitalize()
-    names = [name_of(show, ref) for ref in leads_to if exists(show, ref)]
+    names = [_name_below(show, ref, deep) for ref in leads_to if exists(show, ref)]
     if not names:
         return name_of(show, leads_to[0])
     return " + ".join(names[:MOST_NAMES])

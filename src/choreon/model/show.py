@@ -15,7 +15,7 @@ from choreon.model.fixture_type import FixtureType
 from choreon.model.inputs import AnyInput
 from choreon.model.masters import EVERY_SHOW, AnyMaster
 from choreon.model.motion import AnyMotion
-from choreon.model.numbers import Number
+from choreon.model.numbers import Count, Number
 from choreon.model.outputs import AnyOutput
 from choreon.model.playables import AnyPlayable
 from choreon.model.tiles import AnyTile, Guest, Page, Part, Start
@@ -69,11 +69,11 @@ class Fixture(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     short: str
     type: str
     mode: str
-    universe: int
-    address: int
+    universe: Count
+    address: Count
     place: Place = Place()
     hanging: Hanging = Hanging()
-    number: int = 0
+    number: Count = 0
     reversed: bool = False
     lamp_on: bool = False
     pack: str = ""
@@ -141,7 +141,7 @@ class Seats(msgspec.Struct, frozen=True, omit_defaults=True):
     from row to row. Metres.
     """
 
-    rows: int = 0
+    rows: Count = 0
     width: Number = 7.0
     distance: Number = 2.0
     spacing: Number = 0.9

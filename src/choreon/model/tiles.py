@@ -7,7 +7,7 @@ from typing import ClassVar
 
 import msgspec
 
-from choreon.model.numbers import Number
+from choreon.model.numbers import Count, Number
 from choreon.model.refs import GRAND, Ref, to_deed, to_tile
 from choreon.model.values import Look
 
@@ -17,10 +17,10 @@ class Spot(msgspec.Struct, frozen=True, omit_defaults=True):
     the upper left.
     """
 
-    x: int = 0
-    y: int = 0
-    w: int = 2
-    h: int = 2
+    x: Count = 0
+    y: Count = 0
+    w: Count = 2
+    h: Count = 2
 
     def overlaps(self, other: Spot) -> bool:
         """Whether both cover a cell."""
@@ -330,7 +330,7 @@ class Page(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     id: str
     name: str
     tiles: tuple[AnyTile, ...] = ()
-    columns: int = 12
+    columns: Count = 12
     sections: tuple[Section, ...] = ()
     event: str = ""
     opens: tuple[Start, ...] = ()

@@ -11,6 +11,7 @@ import os
 import signal
 import sys
 import time
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -22,12 +23,14 @@ from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol, starter
 from choreon.formats import autosave, cleaning, rescue, showfile
-from choreon.formats.versions import SUFFIX
+from choreon.formats.versions import SUFFIX, versions, when
+from choreon.model.mending import mended
 from choreon.model.show import Show
 from choreon.ui import display, theme
 from choreon.ui.gestures import gestures
 from choreon.ui.parts import open_parts
 from choreon.ui.settings import open_settings, scale_of, take_troubles, text_of
+from choreon.ui.shows import standing
 from choreon.ui.shows.begin import UNTITLED, empty_show, free_path, remember_show
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.discard import discard
@@ -99,7 +102,9 @@ class App:
         self.window = self._make(opened, client)
 
     def _make(self, opened: Opened, client: engine_client.Client | None) -> MainWindow:
-        remember_show(open_settings(), opened.path)
+        opened.show, put_right = mended(opened.show)
+        if put_right:
+            opened.note = f"{opened.note} {put_right[0].text.capitalize()}.".strip()
         opened.show, lost = cleaning.clean(opened.show)
         opened.note = f"{opened.note} {lost}".strip()
         kept = (
@@ -116,6 +121,9 @@ class App:
         with gestures().paused():
             window = MainWindow(parts)
             theme.dress(window)
+        # one that ends the window before that is not the one to begin with next time
+        stands = basics.once(window, standing.STANDS, partial(_stands, opened.path))
+        stands.start()
         window.shows.begun.connect(self.begin)
         window.shows.wanted.connect(self.open)
         note = f"{opened.note} {take_troubles()}".strip()
@@ -155,6 +163,13 @@ class App:
             basics.once(self.window, 5000, steady).start()
 
 
+def _stands(path: Path) -> None:
+    """A window has stood for a while on a show."""
+    settings = open_settings()
+    remember_show(settings, path)
+    standing.reached(settings)
+
+
 def steady() -> None:
     """Have the interpreter hold the window up as little as can be.
 
@@ -189,6 +204,9 @@ def run(wanted: Path | None, guest: bool = False) -> int:
         lock.close()
         return _raise_other(name)
     opened, client = _begin(wanted)
+    if standing.begin(settings, opened.path) >= standing.PATIENCE:
+        opened, client = _another(opened)
+        standing.begin(settings, opened.path)
     holder = App(opened, client)
     server = QLocalServer()
     server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
@@ -235,6 +253,27 @@ def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
         playing = Opened(welcome.show, here, edits=welcome.edits)
         return _newest(playing), _linked()
     return _handed(find_show(wanted))
+
+
+def _another(opened: Opened) -> tuple[Opened, engine_client.Client | None]:
+    """What is opened in the place of a show that ends every window: its last version
+    that can be read and is another, else a new show. The file itself is kept.
+    """
+    path = opened.path
+    why = f"The window ended {standing.PATIENCE} times as {path.name} was opened."
+    kept = ""
+    for version in versions(path):
+        with contextlib.suppress(showfile.ShowFileError, OSError):
+            show = showfile.read(version)
+            if show == opened.show:
+                continue
+            if path.exists():
+                kept = f" The file is kept as {showfile.put_aside(path).name}."
+            note = f"{why} The version kept at {when(version)} was opened.{kept}"
+            return _handed(Opened(show, path, note, opened.edits + 1))
+    begun = new_show()
+    begun.note = f"{why} A new show was begun instead; the file was left as it is."
+    return _handed(begun)
 
 
 def _linked() -> engine_client.Client | None:

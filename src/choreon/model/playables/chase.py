@@ -10,7 +10,7 @@ import msgspec
 
 from choreon.model import attributes as at
 from choreon.model.motion import Effects
-from choreon.model.numbers import Number
+from choreon.model.numbers import Count, Number
 from choreon.model.playables.base import Playable, PlayableKind
 from choreon.model.playables.nesting import contains, in_words, too_deep
 from choreon.model.problem import Problem
@@ -107,11 +107,11 @@ class Chase(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="chase"
     fade: Number = 1.0
     hold: Number = 1.0
     run: Run = Run.FORWARD
-    rounds: int = 0
-    first: int = 0
+    rounds: Count = 0
+    first: Count = 0
     end: End = End.STAY
     then: Ref | None = None
-    seed: int = 1
+    seed: Count = 1
 
     def fade_of(self, step: ChaseStep) -> float:
         """Returns the fade of a step, in the chase's unit."""
