@@ -218,6 +218,8 @@ def _demo(arguments: argparse.Namespace) -> int:
 
 
 SOON, LATEST = 0.5, 10.0  # seconds until a window that died is there again
+BRIEFLY = 5.0  # seconds: a window that ends sooner never stood
+MOST_BRIEF = 3
 
 
 def _guest(arguments: argparse.Namespace) -> int:
@@ -230,44 +232,53 @@ def _guest(arguments: argparse.Namespace) -> int:
     path = arguments.show.resolve()
     if arguments.window:
         return _open_window(path, guest=True)
+    if arguments.forget_pin:
+        return _forget_pin(path)
     try:
         show, _ = showfile.open_best(path)
     except (showfile.ShowFileError, OSError) as error:
         print(f"{path} cannot be opened: {error}", file=sys.stderr)
         return 4
-    if arguments.forget_pin:
-        return _forget_pin(path, show)
     if arguments.starter:
         print(starter.write(path, show.name))
         return 0
     _power_on(show)
-    command = [sys.executable, "-m", "choreon", "guest", "--window", str(path)]
+    return _keep_window([*_CHOREON, "guest", "--window", str(path)])
+
+
+_CHOREON = (sys.executable, "-m", "choreon")
+NOT_AGAIN = (0, 3, 4)  # exit codes: left by the PIN, not here, nothing to show
+
+
+def _keep_window(command: Sequence[str]) -> int:
+    """Keep a window open until it is left by the PIN, or Ctrl+C is pressed in the
+    terminal of whoever started it. Who sends SIGTERM does not get past the PIN: that
+    ends it only where no window stands any more, as when a desktop ends.
+    """
+    told: list[int] = []
+    brief = 0  # windows that did not stand, since it was told
+    signal.signal(signal.SIGTERM, lambda number, _: told.append(number))
     wait = SOON
     while True:
         began = time.monotonic()
-        code = _run_window(command)
-        if code is None or code == 0:
+        window = subprocess.Popen(command)
+        try:
+            code = window.wait()
+        except KeyboardInterrupt:
+            window.wait()  # the terminal tells it as well
             return 0
-        wait = SOON if time.monotonic() - began > 60.0 else min(LATEST, 2.0 * wait)
+        lasted = time.monotonic() - began
+        if code in NOT_AGAIN:
+            return code
+        brief = brief + 1 if told and lasted < BRIEFLY else 0
+        if brief >= MOST_BRIEF:
+            return 0
+        wait = SOON if lasted > 60.0 else min(LATEST, 2.0 * wait)
         print(f"The window ended ({code}); it is opened again.", file=sys.stderr)
-        time.sleep(wait)
-
-
-def _run_window(command: Sequence[str]) -> int | None:
-    """Run a window until it ends. Returns its exit code; None where this process was
-    told to end.
-    """
-    window = subprocess.Popen(command)
-    ended = []
-
-    def end(*_: object) -> None:
-        ended.append(True)
-        window.terminate()
-
-    signal.signal(signal.SIGTERM, end)
-    signal.signal(signal.SIGINT, end)
-    code = window.wait()
-    return None if ended else code
+        with contextlib.suppress(KeyboardInterrupt):
+            time.sleep(wait)
+            continue
+        return 0
 
 
 def _power_on(show: Show) -> None:
@@ -283,18 +294,67 @@ def _power_on(show: Show) -> None:
     session.forget(show.id)
 
 
-def _forget_pin(path: Path, show: Show) -> int:
-    from choreon.formats import showfile
-    from choreon.model import edits
+def _forget_pin(path: Path) -> int:
+    """Take the PIN away where the show is newest: in the window that has it open, in
+    the engine that plays it, or in its file alone.
+    """
+    from choreon.formats.showfile import ShowFileError
 
-    guest = edits.replace(show.guest, pin="")
     try:
-        showfile.write(path, edits.replace(show, guest=guest))
-    except OSError as error:
-        print(f"{path} cannot be written: {error.strerror}", file=sys.stderr)
+        told = _ask_window(f"forget-pin {path}")
+        if told is None:
+            _forget_in_engine_and_file(path)
+    except (ShowFileError, OSError) as error:
+        why = getattr(error, "strerror", None) or error
+        print(f"{path}: the PIN is still there: {why}", file=sys.stderr)
         return 4
+    if told not in (None, "done"):
+        print(f"The PIN is still there: {told}", file=sys.stderr)
+        return 3
     print("The PIN is taken away. Open the show, and set another one.")
     return 0
+
+
+def _ask_window(line: str) -> str | None:
+    """Ask something of the window that is open. Returns its answer; None where there is
+    no window. Raises OSError where it does not answer.
+    """
+    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as asked:
+        asked.settimeout(5.0)
+        try:
+            asked.connect(str(folders.runtime() / "window.sock"))
+        except OSError:
+            return None
+        asked.sendall(f"{line}\n".encode())
+        return asked.makefile().readline().strip() or "its window does not answer"
+
+
+def _forget_in_engine_and_file(path: Path) -> None:
+    """Take the PIN out of a show that no window has open. Raises OSError and
+    ShowFileError, and then nothing is changed but in the engine.
+    """
+    from choreon.engine import protocol
+    from choreon.engine.client import Client
+    from choreon.formats import showfile
+    from choreon.model import changes, edits
+
+    client, welcome = None, None
+    with contextlib.suppress(OSError, TimeoutError):
+        client = Client()
+        welcome = client.wait_for(protocol.Welcome, 3.0)
+    playing = welcome is not None and welcome.path and Path(welcome.path) == path
+    if playing and welcome is not None:
+        show, count = welcome.show, welcome.edits
+    else:
+        show, count = showfile.open_best(path)[0], showfile.edits_of(path)
+    without = edits.replace(show, guest=edits.replace(show.guest, pin=""))
+    showfile.write(path, without, edits=count + 1)
+
+    if client is not None:
+        if playing:
+            delta = changes.difference(show, without)
+            client.send(protocol.Edit(delta, count + 1, show.id, count))
+        client.close()
 
 
 def _answers(port: int) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import subprocess
@@ -9,18 +10,51 @@ import sys
 import time
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QCloseEvent, QContextMenuEvent, QPointingDevice
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import (
+    QCloseEvent,
+    QContextMenuEvent,
+    QDropEvent,
+    QKeyEvent,
+    QPointingDevice,
+    QWheelEvent,
+)
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
+from choreon.engine.do import Do
 from choreon.formats import showfile
 from choreon.model import edits
-from choreon.model.tiles import Guest, PowerOn
+from choreon.model.refs import Ref
+from choreon.model.tiles import (
+    AimTile,
+    AsideTile,
+    Choice,
+    ClockTile,
+    ColourTile,
+    DeedTile,
+    Dial,
+    Fader,
+    Flash,
+    Guest,
+    LabelTile,
+    MasterTile,
+    Pad,
+    Page,
+    PowerOn,
+    TempoTile,
+    Turns,
+    parts,
+)
+from choreon.model.verbs import Edge, Verb
+from choreon.ui.app import DONE, _do_asked
 from choreon.ui.perform import pin
-from tests.conftest import values
+from choreon.ui.perform.guest import kept_tries
+from choreon.ui.settings import open_settings
+from choreon.ui.tiles import WIDGETS
+from tests.conftest import until, values
 from tests.journeys.conftest import end, open_window, stop_engine
 
 PIN = "2468"
@@ -184,11 +218,14 @@ def test_a_page_of_no_tiles_and_pages_that_are_gone(guest):
     guest.parts.document.edit("empty", edits.put(show, "pages", page))
     view = guest.window.guest.view
     guest.until(lambda: not view.tiles)
-    assert "empty page" in view.empty.text()
+    assert "nothing to play" in view.empty.text()
     show = edits.drop(guest.parts.document.show, "pages", ["open-mic"])
     guest.parts.document.edit("gone", show)
-    guest.until(lambda: view.page_id == "low-tide")
-    assert view.tiles
+    # the others were not given to guests
+    guest.until(lambda: view.page_id == "")
+    assert not view.tiles
+    assert not guest.window.guest.buttons
+    assert "Ask whoever" in view.empty.text()
 
 
 def test_a_window_that_died_comes_back_as_guest(demo_path, node, qapp):
@@ -223,15 +260,291 @@ def test_the_guest_command_starts_the_page_and_brings_its_window_back(demo_path,
             client.wait_for(protocol.Welcome, 10.0)
             windows = until_window(command.pid, set())
             client.close()
-            os.kill(windows.pop(), signal.SIGKILL)
+            os.kill(next(iter(windows)), signal.SIGKILL)
             again = until_window(command.pid, windows)
             assert again
             assert command.poll() is None
         finally:
-            command.send_signal(signal.SIGTERM)
-            command.wait(10)
+            command.send_signal(signal.SIGTERM)  # it ends nothing
+            assert not ends_within(command, 1.0)
+            end_starter(command)
             stop_engine()
     assert page.name == "Open mic"
+
+
+def ends_within(process: subprocess.Popen, seconds: float) -> bool:
+    try:
+        process.wait(seconds)
+    except subprocess.TimeoutExpired:
+        return False
+    return True
+
+
+def end_starter(command: subprocess.Popen) -> None:
+    """As Ctrl+C does in a terminal: starter and window are told."""
+    windows = [int(pid) for pid in _children(command.pid)]
+    command.send_signal(signal.SIGINT)
+    for pid in windows:
+        with contextlib.suppress(OSError):
+            os.kill(pid, signal.SIGINT)
+    command.wait(15)
+
+
+@pytest.mark.parametrize("way", [signal.SIGTERM, signal.SIGINT])
+def test_who_ends_the_guests_window_gets_the_guest_pages_again(demo_path, node, way):
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    with subprocess.Popen(guest_command(demo_path), env=environment) as command:
+        try:
+            first = until_window(command.pid, set())
+            until(lambda: "guest=" in settings_text(), 20.0)
+            os.kill(next(iter(first)), way)
+            assert until_window(command.pid, first)
+            assert command.poll() is None
+        finally:
+            end_starter(command)
+            stop_engine()
+
+
+def settings_text() -> str:
+    from choreon.ui.settings import settings_file
+
+    return settings_file().read_text() if settings_file().exists() else ""
+
+
+def test_the_guest_pages_of_another_show_do_not_end_what_is_on_stage(
+    demo_path, node, engines, own_folders
+):
+    client = engines.start(demo_path)
+    client.wait_for(protocol.Welcome)
+    client.send(Do(Ref("scene", "stage-warm"), Verb.PRESS))
+    until(lambda: client.wait_for(protocol.State).state.players)
+    other = own_folders / "Other.choreon"
+    showfile.write(other, edits.replace(showfile.read(demo_path), id="other"))
+    done = subprocess.run(
+        guest_command(other),
+        capture_output=True,
+        text=True,
+        timeout=30,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )
+    assert done.returncode == 4
+    assert "is on stage" in done.stderr
+    again = engines.connect().wait_for(protocol.Welcome)
+    assert again.show.id != "other"
+    assert again.state.players
+
+
+def test_a_file_that_cannot_be_read_gives_guests_no_window(own_folders):
+    path = own_folders / "Broken.choreon"
+    path.write_bytes(b"no show")
+    for words in ((), ("--window",)):
+        done = subprocess.run(
+            guest_command(path, *words),
+            capture_output=True,
+            text=True,
+            timeout=30,
+            env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+        )
+        assert done.returncode == 4
+        assert "cannot be opened" in done.stderr
+
+
+def test_the_starter_beside_the_owners_window_hands_that_over(demo_path, node, qapp):
+    """And the PIN is taken away in it, not in the file behind its back."""
+    hands = open_window(demo_path)
+    try:
+        assert _do_asked(hands.window, "guest", "/elsewhere.choreon") != DONE
+        assert not hands.window.is_guest
+        assert _do_asked(hands.window, "guest", str(demo_path)) == DONE
+        assert hands.window.is_guest
+        assert _do_asked(hands.window, "front", "") == DONE
+        assert hands.window.is_guest
+        show = hands.parts.document.show
+        kept = edits.replace(show.guest, pin=pin.kept(PIN))
+        hands.parts.document.edit("PIN", edits.replace(show, guest=kept))
+        assert _do_asked(hands.window, "forget-pin", "/elsewhere.choreon") != DONE
+        assert hands.parts.document.show.guest.pin
+        assert _do_asked(hands.window, "forget-pin", str(demo_path)) == DONE
+        assert hands.parts.document.show.guest.pin == ""
+        assert "nothing that this" in _do_asked(hands.window, "open-up", "")
+        hands.window.end_guest()
+    finally:
+        end(hands)
+
+
+def test_a_pages_own_window_is_out_of_sight_while_a_guest_plays(hands):
+    perform = hands.place("perform")
+    own = perform.open_window("low-tide")
+    assert own.isVisible()
+    hands.window.begin_guest()
+    assert not own.isVisible()
+    hands.window.end_guest()
+    assert own.isVisible()
+    own.close()
+
+
+def test_wrong_pins_are_not_forgotten_by_ending_the_window(guest):
+    view = guest.window.guest
+    for wrong in ("1111", "2222", "3333", "4444"):
+        view.tries.resume(time.monotonic(), 0.0)
+        view.leave(wrong)
+    assert view.tries.wrong == 4
+    again = kept_tries(open_settings())
+    assert again.wrong == 4
+    assert 2.0 < again.wait(time.monotonic()) <= 4.0
+    view.tries.resume(time.monotonic(), 0.0)
+    view.leave(PIN)
+    assert kept_tries(open_settings()).wrong == 0
+
+
+EVERY_KIND = (
+    Pad(id="pad", plays=parts(Ref("scene", "stage-warm"))),
+    Flash(id="flash", plays=parts(Ref("scene", "stage-warm"))),
+    Fader(id="fader", plays=parts(Ref("scene", "stage-warm"))),
+    Choice(
+        id="choice", plays=parts(Ref("scene", "stage-warm"), Ref("scene", "stage-blue"))
+    ),
+    Dial(id="dial", turns=Turns.FADE, of=(Ref("tile", "pad"),)),
+    ColourTile(id="colour", of=(Ref("fixture", "par-1"),)),
+    AimTile(id="aim", of=(Ref("fixture", "spot-1"),)),
+    AsideTile(id="aside", look={"par-1": {"Dimmer": 1.0}}),
+    MasterTile(id="grand", drives=Ref("master", "grand")),
+    MasterTile(id="blackout", drives=Ref("master", "blackout")),
+    TempoTile(id="tempo"),
+    DeedTile(id="deed", deed="release"),
+    ClockTile(id="clock"),
+    LabelTile(id="label", name="Words"),
+)
+RIGHT_OF = {
+    **dict.fromkeys(("pad", "flash", "choice", "aside", "deed"), "choices"),
+    **dict.fromkeys(("fader", "dial", "colour", "aim", "grand"), "levels"),
+    "tempo": "tempo",
+    "blackout": "blackout",
+}
+
+
+def by_key(guest, view, widget):
+    """Alt and any key that a tile may have, and, in hand, what plays and turns."""
+    alt = Qt.KeyboardModifier.AltModifier
+    for key in dict.fromkeys((str(widget.property("key") or ""), *"1234567890QWERT")):
+        if key and (widget.property("key") == key or not widget.property("key")):
+            for event in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
+                view.key(QKeyEvent(event, ord(key), alt))
+    for target in (widget, widget.focusProxy()):
+        if target is not None:
+            for key in (Qt.Key.Key_Space, Qt.Key.Key_Up, Qt.Key.Key_7, Qt.Key.Key_F):
+                QTest.keyClick(target, key)
+
+
+def by_click(guest, view, widget):
+    middle = widget.rect().center()
+    for target in (widget, widget.focusProxy()):
+        if target is not None:
+            spot = target.mapFrom(widget, middle)
+            QTest.mousePress(target, Qt.MouseButton.LeftButton, pos=spot)
+            QTest.mouseMove(target, spot + QPoint(15, -15))
+            QTest.mouseRelease(target, Qt.MouseButton.LeftButton, pos=spot)
+            QTest.mouseDClick(target, Qt.MouseButton.LeftButton, pos=spot)
+
+
+def by_wheel(guest, view, widget):
+    for target in (widget, widget.focusProxy()):
+        if target is not None:
+            spot = QPointF(target.rect().center())
+            turned = QPoint(0, 120)
+            wheel = QWheelEvent(
+                spot,
+                target.mapToGlobal(spot),
+                turned,
+                turned,
+                Qt.MouseButton.NoButton,
+                Qt.KeyboardModifier.NoModifier,
+                Qt.ScrollPhase.NoScrollPhase,
+                False,
+            )
+            QApplication.sendEvent(target, wheel)
+
+
+def by_touch(guest, view, widget):
+    screen = QTest.createTouchDevice(QPointingDevice.DeviceType.TouchScreen)
+    spot = widget.mapTo(view.body, widget.rect().center())
+    QTest.touchEvent(view.body, screen).press(0, spot, view.body).commit()
+    QTest.touchEvent(view.body, screen).move(
+        0, spot + QPoint(9, -9), view.body
+    ).commit()
+    QTest.touchEvent(view.body, screen).release(0, spot, view.body).commit()
+
+
+def by_drop(guest, view, widget):
+    """What is dragged from elsewhere is let fall on it."""
+    data = QMimeData()
+    data.setText("scene:stage-blue")
+    data.setUrls([QUrl.fromLocalFile("/tmp/x.choreon")])
+    for target in (widget, view.viewport(), guest.window.guest, guest.window):
+        event = QDropEvent(
+            QPointF(20, 20),
+            Qt.DropAction.CopyAction,
+            data,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+        QApplication.sendEvent(target, event)
+
+
+def plays_light(name: str, what: tuple, tile: str) -> bool:
+    """Whether something that was asked of the engine plays a tile. One that was held
+    before its right was taken may be let go.
+    """
+    asked = what[0]
+    if not isinstance(asked, Do):
+        return asked == tile
+    return asked.ref.id == tile and asked.edge != Edge.UP
+
+
+WAYS = (by_key, by_click, by_wheel, by_touch, by_drop)
+
+
+@pytest.mark.parametrize("right", ["none", "choices", "levels", "tempo", "blackout"])
+def test_every_kind_of_tile_by_every_way_goes_by_the_guests_rights(
+    hands, right, monkeypatch
+):
+    assert {tile.kind for tile in EVERY_KIND} == set(
+        WIDGETS
+    )  # a new kind comes in here
+    rights = dict.fromkeys(("choices", "levels", "tempo", "blackout"), False)
+    if right != "none":
+        rights[right] = True
+    show = edits.put(
+        hands.parts.document.show, "pages", Page(id="g", name="G", tiles=EVERY_KIND)
+    )
+    show = edits.replace(show, guest=Guest(pages=("g",), **rights))
+    hands.parts.document.edit("guest", show)
+    engine, asked = hands.parts.engine, []
+    for name in ("send", "set_level", "press", "set_live", "deed"):
+        monkeypatch.setattr(
+            engine, name, lambda *what, name=name: asked.append((name, what))
+        )
+    hands.window.begin_guest()
+    view = hands.window.guest.view
+    hands.until(lambda: len(view.tiles) == len(EVERY_KIND))
+    QTest.qWait(50)
+    try:
+        for tile in EVERY_KIND:
+            widget = view.tiles[tile.id]
+            allowed = RIGHT_OF.get(tile.id) == right
+            acted = set()
+            for way in WAYS:
+                asked.clear()
+                widget.level = 0.5  # so that there is something to turn
+                way(hands, view, widget)
+                widget.level = 0.5
+                lit = [name for name, what in asked if plays_light(name, what, tile.id)]
+                assert allowed or not lit, (tile.id, way.__name__, lit)
+                acted |= {way} if lit else set()
+            assert bool(acted) == allowed, tile.id
+            assert by_drop not in acted
+    finally:
+        hands.window.end_guest()
 
 
 def until_window(parent: int, known: set[int]) -> set[int]:
@@ -270,6 +583,23 @@ def test_the_owner_of_the_file_takes_the_pin_away(demo_path):
     assert done.returncode == 0
     assert "taken away" in done.stdout
     assert showfile.read(demo_path).guest.pin == ""
+    assert showfile.edits_of(demo_path) == 1  # it is the newer one
+
+
+def test_the_pin_is_taken_away_where_an_engine_plays(demo_path, engines, node):
+    show = showfile.read(demo_path)
+    guest_ = Guest(pin=pin.kept(PIN))
+    showfile.write(demo_path, edits.replace(show, guest=guest_), edits=7)
+    client = engines.start(demo_path)
+    assert client.wait_for(protocol.Welcome).show.guest.pin
+    done = subprocess.run(
+        guest_command(demo_path, "--forget-pin"), capture_output=True, text=True
+    )
+    assert done.returncode == 0, done.stderr
+    welcome = engines.connect().wait_for(protocol.Welcome)
+    assert (welcome.show.guest.pin, welcome.edits) == ("", 8)
+    assert showfile.read(demo_path).guest.pin == ""
+    assert showfile.edits_of(demo_path) == 8
 
 
 def test_a_starter_is_a_desktop_file_that_starts_the_guest_pages(demo_path):

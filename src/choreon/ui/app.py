@@ -202,8 +202,12 @@ def run(wanted: Path | None, guest: bool = False) -> int:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
         lock.close()
-        return _raise_other(name)
-    opened, client = _begin(wanted)
+        return _raise_other(name, wanted if guest else None)
+    try:
+        opened, client = _begin_guest(wanted) if guest and wanted else _begin(wanted)
+    except GuestRefused as error:
+        print(error, file=sys.stderr)
+        return UNREADABLE
     if standing.begin(settings, opened.path) >= standing.PATIENCE:
         opened, client = _another(opened)
         standing.begin(settings, opened.path)
@@ -211,8 +215,8 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     server = QLocalServer()
     server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
     QLocalServer.removeServer(name)
-    server.newConnection.connect(lambda: _to_front(server, holder))
-    _end_on_signals(app, holder)
+    server.newConnection.connect(lambda: _asked(server, holder))
+    told = _end_on_signals(app, holder)
     was_guest = str(holder.window.settings.value("guest") or "")
     if guest or was_guest == str(opened.path):
         holder.window.begin_guest()
@@ -222,9 +226,51 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     steady()
     starter.give_way()  # it stands: whatever it took to build it was quickly done
     server.listen(name)  # from here on the window can be asked to come to the front
-    code = app.exec()
+    code = 0 if told else app.exec()  # told before it began, it need not begin
     lock.close()
-    return code
+    # whoever ends the process of a guest has not left by the PIN
+    return ENDED if holder.window.is_guest else code
+
+
+UNREADABLE = 4  # exit code: there is nothing that guests could be shown
+ENDED = 5  # exit code: the window was ended while a guest played
+
+
+class GuestRefused(Exception):
+    """The guest pages of a show cannot be shown. The text says why."""
+
+
+def _begin_guest(wanted: Path) -> tuple[Opened, engine_client.Client | None]:
+    """The show whose guest pages are to be shown, and the engine that plays it. No
+    other show takes its place, and it takes that of no other. Raises GuestRefused.
+    """
+    path = wanted.resolve()
+    try:
+        client = engine_client.Client()
+        welcome = client.wait_for(protocol.Welcome, 3.0)
+        client.close()
+    except (OSError, TimeoutError):
+        return _for_guests(path), None
+    if welcome.path and Path(welcome.path) == path and not welcome.held:
+        return _newest(Opened(welcome.show, path, edits=welcome.edits)), _linked()
+    if welcome.state.players and not welcome.held:
+        raise GuestRefused(on_stage(welcome.show.name))
+    return _handed(_for_guests(path))
+
+
+def on_stage(name: str) -> str:
+    """Returns what is told where the guest pages of another show are asked for."""
+    return (
+        f"{name} is on stage. End it with `choreon stop` first, or open its own guest "
+        "pages."
+    )
+
+
+def _for_guests(path: Path) -> Opened:
+    try:
+        return load(path)
+    except (showfile.ShowFileError, OSError) as error:
+        raise GuestRefused(f"{path} cannot be opened: {error}") from None
 
 
 def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
@@ -336,40 +382,89 @@ def may_replace(playing: Show, wanted: Path) -> bool:
     return box.clickedButton() is go
 
 
-def _raise_other(name: str) -> int:
-    """Have the window that is open come to the front; it may still be starting."""
+def _raise_other(name: str, guest: Path | None) -> int:
+    """Have the window that is open come to the front, or show the guest pages of its
+    show; it may still be starting.
+    """
+    word = "front" if guest is None else f"guest {guest.resolve()}"
     for _ in range(50):
         socket = QLocalSocket()
         socket.connectToServer(name)
         if socket.waitForConnected(300):
-            socket.write(b"front\n")
+            socket.write(f"{word}\n".encode())
             socket.waitForBytesWritten(300)
+            socket.waitForReadyRead(3000)
+            answer = bytes(socket.readLine().data()).decode(errors="replace").strip()
             socket.disconnectFromServer()
-            print("Choreon is already open; its window was brought to the front.")
-            return 0
+            if answer == DONE:
+                print("Choreon is already open; its window was brought to the front.")
+                return 0
+            print(answer or "Its window does not answer.", file=sys.stderr)
+            return 3
         time.sleep(0.1)
     print("Choreon is already open, but its window does not answer.", file=sys.stderr)
     return 1
 
 
-def _to_front(server: QLocalServer, holder: App) -> None:
+DONE = "done"
+"""What the window answers when it did what another process asked for."""
+
+
+def _asked(server: QLocalServer, holder: App) -> None:
+    """Another process of this user asks something of the window."""
     while (connection := server.nextPendingConnection()) is not None:
         connection.disconnected.connect(connection.deleteLater)
-        window = holder.window
-        window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)
-        window.show()
-        window.raise_()
-        window.activateWindow()
+        connection.readyRead.connect(partial(_answer, connection, holder))
+        if connection.canReadLine():
+            _answer(connection, holder)
+
+
+def _answer(connection: QLocalSocket, holder: App) -> None:
+    if not connection.canReadLine():
+        return
+    line = bytes(connection.readLine().data()).decode(errors="replace").strip()
+    word, _, path = line.partition(" ")
+    told = _do_asked(holder.window, word, path)
+    connection.write(f"{told}\n".encode())
+    connection.flush()
+
+
+def _do_asked(window: MainWindow, word: str, path: str) -> str:
+    """Do what another process asks for. Returns DONE, or why not."""
+    document = window.parts.document
+    if word in ("guest", "forget-pin") and Path(path) != document.path:
+        return f"{document.show.name} is open in the window; nothing was changed."
+    if word == "guest":
+        if not window.is_guest:
+            window.begin_guest()
+        return DONE
+    if word == "forget-pin":
+        guest = msgspec.structs.replace(document.show.guest, pin="")
+        show = msgspec.structs.replace(document.show, guest=guest)
+        document.edit("take the PIN away", show)
+        return DONE
+    if word != "front":
+        return f"“{word}” is nothing that this window does."
+    window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)
+    window.show()
+    window.raise_()
+    window.activateWindow()
+    if not window.is_guest:
         window.notice.tell(
             "Choreon was started once more; this is the window that was open already.",
             "info",
         )
+    return DONE
 
 
-def _end_on_signals(app: QApplication, holder: App) -> None:
-    """Ctrl+C in the terminal closes the window and lets the light go on."""
+def _end_on_signals(app: QApplication, holder: App) -> list[int]:
+    """Ctrl+C in the terminal closes the window and lets the light go on. Returns the
+    signals that came, as they come.
+    """
+    told: list[int] = []
 
-    def end(*_: object) -> None:
+    def end(number: int, _: object) -> None:
+        told.append(number)
         holder.window.finish(stop=False)
         basics.once(
             app, 0, app.quit
@@ -380,3 +475,4 @@ def _end_on_signals(app: QApplication, holder: App) -> None:
     beat = QTimer(app, interval=200)
     beat.timeout.connect(lambda: None)  # lets Python see signals
     beat.start()
+    return told

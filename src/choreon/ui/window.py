@@ -7,6 +7,7 @@ from functools import cached_property, partial
 from html import escape
 from typing import TYPE_CHECKING, cast
 
+import shiboken6
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
@@ -94,6 +95,7 @@ class MainWindow(QMainWindow):
         self.shows = ShowFiles(self, parts, self.settings)
         self.closed_for_good = False
         self._kept_back: list[QShortcut] = []  # that are dead while a guest plays
+        self._hidden_windows: list[QWidget] = []  # out of sight meanwhile
         self.learner = Learner(parts)
         self.heading = Heading(parts)
         self.heading.draft.clicked.connect(lambda: self.go("compose"))
@@ -504,11 +506,23 @@ class MainWindow(QMainWindow):
         self._let_keys(False)
         self.whole.setCurrentWidget(self.guest)
         self.guest.begin()
+        self._hide_other_windows()
         self.awake.hold("A guest plays the light")
         self.showFullScreen()
 
+    def _hide_other_windows(self) -> None:
+        """Pages and pictures in windows of their own belong to the owner alone."""
+        for widget in QApplication.topLevelWidgets():
+            if widget is not self and widget.isVisible():
+                widget.hide()
+                self._hidden_windows.append(widget)
+
     def end_guest(self) -> None:
         """The owner is back."""
+        for widget in self._hidden_windows:
+            if shiboken6.isValid(widget):
+                widget.show()
+        self._hidden_windows = []
         self.settings.remove("guest")
         self.settings.sync()
         self.awake.release()

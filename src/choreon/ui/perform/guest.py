@@ -7,7 +7,7 @@ from __future__ import annotations
 import time
 from functools import partial
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -29,23 +29,28 @@ from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform import pin
 from choreon.ui.perform.page_view import PageView
+from choreon.ui.settings import open_settings
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
 from choreon.ui.words import some
 
-LEVELS = ("fader", "dial", "colour", "aim", "master")
+RIGHTS = {
+    **dict.fromkeys(("pad", "flash", "choice", "aside", "deed"), "choices"),
+    **dict.fromkeys(("fader", "dial", "colour", "aim", "master"), "levels"),
+    "tempo": "tempo",
+}
+"""Kind of tile → the right by which guests play it. A kind that is not here is shut."""
+
 TOUCH = 56  # pixels that a button for guests is tall
+NOTHING = "There is nothing to play here. Ask whoever looks after the light."
 
 
 def may_play(guest: Guest, tile: Tile) -> bool:
     """Returns whether a guest may play a tile."""
     if isinstance(tile, MasterTile) and tile.drives == BLACKOUT:
         return guest.blackout
-    if tile.kind == "tempo":
-        return guest.tempo
-    if tile.kind in LEVELS:
-        return guest.levels
-    return guest.choices
+    right = RIGHTS.get(tile.kind)
+    return right is not None and bool(getattr(guest, right))
 
 
 class GuestView(QWidget):
@@ -56,7 +61,7 @@ class GuestView(QWidget):
     def __init__(self, parts: Parts) -> None:
         super().__init__()
         self.parts = parts
-        self.tries = pin.Tries()
+        self.tries = kept_tries(open_settings())
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.view = PageView(parts, MiniStages(parts, self), guest=True)
         self.view.filled.connect(self._allow)
@@ -103,17 +108,19 @@ class GuestView(QWidget):
         return self.parts.document.show.guest
 
     def pages(self) -> list[Page]:
-        """The pages that guests see."""
+        """The pages that guests see; none where all of those that were chosen for them
+        are gone.
+        """
         known, wanted = self.parts.document.show.pages, self.guest.pages
-        found = [known[i] for i in wanted if i in known]
-        return found or list(known.values())
+        if not wanted:
+            return list(known.values())
+        return [known[i] for i in wanted if i in known]
 
     def begin(self) -> None:
         """A guest takes over."""
         self._fill()
         found = self.pages()
-        if found:
-            self.go(found[0].id)
+        self.go(found[0].id if found else "")
         self.view.setFocus()
 
     def _fill(self) -> None:
@@ -135,8 +142,8 @@ class GuestView(QWidget):
             self._group.addButton(button)
             self.buttons[page.id] = button
             self.tabs.addWidget(button)
-        if self.view.page_id not in self.buttons and found:
-            self.go(found[0].id)
+        if self.view.page_id not in self.buttons:
+            self.go(found[0].id if found else "")
         self._allow()
         self._state(self.parts.engine.state)
 
@@ -162,6 +169,9 @@ class GuestView(QWidget):
             widget.set_allowed(may_play(self.guest, widget.tile))
             is_choice = widget.tile.kind in ("choice", "tempo")
             widget.dims = self.guest.levels or is_choice
+        self.view.number_keys()
+        if not self.view.tiles:
+            self.view.empty.setText(NOTHING)
 
     def _state(self, state: PlayState) -> None:
         if not self.isVisible():
@@ -200,10 +210,12 @@ class GuestView(QWidget):
             self.pad.wait(wait)
         elif pin.fits(typed, self.guest.pin):
             self.tries.passed()
+            keep_tries(open_settings(), self.tries)
             self.pad.hide()
             self.left.emit()
         else:
             self.tries.missed(now)
+            keep_tries(open_settings(), self.tries)
             self.pad.missed(self.tries.wait(now))
 
     # what is dead
@@ -221,6 +233,28 @@ class GuestView(QWidget):
         """What a key held on ends."""
         self.view.key(event)
         event.accept()
+
+
+WRONG, WAIT = "guest_wrong", "guest_wait"
+
+
+def keep_tries(settings: QSettings, tries: pin.Tries) -> None:
+    """Keep how often a PIN was wrong, for a window that is killed and comes back."""
+    settings.setValue(WRONG, tries.wrong)
+    settings.setValue(WAIT, time.time() + tries.wait(time.monotonic()))
+    settings.sync()
+
+
+def kept_tries(settings: QSettings) -> pin.Tries:
+    """Returns the tries as they were kept; what cannot be read counts as none."""
+    tries = pin.Tries()
+    try:
+        tries.wrong = max(0, int(str(settings.value(WRONG) or 0)))
+        until = float(str(settings.value(WAIT) or 0.0))
+    except ValueError:
+        return pin.Tries()
+    tries.resume(time.monotonic(), until - time.time())
+    return tries
 
 
 FORGOTTEN = (

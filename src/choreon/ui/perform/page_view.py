@@ -258,8 +258,7 @@ class PageView(QScrollArea):
                 if tile.id in grid.spots:
                     self._add(page, grid, tile.id)
             grid.setVisible(section.id not in self.folded)
-        for key, widget in zip(KEYS, self.in_order(), strict=False):
-            widget.setProperty("key", key)
+        self.number_keys()
 
     def _add(self, page: Page, grid: Grid, tile_id: str) -> None:
         tile = next(t for t in page.tiles if t.id == tile_id)
@@ -290,10 +289,11 @@ class PageView(QScrollArea):
             self.heads[section].folded = section in self.folded
             self.heads[section].update()
             self.grids[section].setVisible(section not in self.folded)
-        self._number()
+        self.number_keys()
         self.lay()
 
-    def _number(self) -> None:
+    def number_keys(self) -> None:
+        """Give the tiles that may be played the keys that play them."""
         for widget in self.tiles.values():
             widget.setProperty("key", None)
         for key, widget in zip(KEYS, self.in_order(), strict=False):
@@ -444,8 +444,10 @@ class PageView(QScrollArea):
 
     def _tile_of(self, key: int) -> TileWidget | None:
         text = chr(key) if 0x20 <= key < 0x7F else ""
-        found = (w for w in self.tiles.values() if text and w.property("key") == text)
-        return next(found, None)
+        if not text:
+            return None
+        played = (w for w in self.tiles.values() if w.allowed)
+        return next((w for w in played if w.property("key") == text), None)
 
     def _show_keys(self, on: bool) -> None:
         for widget in self.tiles.values():

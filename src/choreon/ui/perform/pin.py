@@ -62,6 +62,11 @@ class Tries:
             seconds = min(LONGEST, 2.0 ** min(20, self.wrong - FREE + 1))
             self._until = now + seconds
 
+    def resume(self, now: float, seconds: float) -> None:
+        """Go on with a wait of which so many seconds are left."""
+        if self.wrong >= FREE:
+            self._until = now + min(LONGEST, max(0.0, seconds))
+
     def passed(self) -> None:
         """It was right."""
         self.wrong, self._until = 0, 0.0

@@ -5,6 +5,7 @@ whether by mouse or by finger.
 from __future__ import annotations
 
 import time
+from collections.abc import Iterable
 from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
@@ -26,6 +27,7 @@ from choreon.engine.do import Do
 from choreon.model.playables import Playable
 from choreon.model.refs import exists, find, name_of
 from choreon.model.tiles import Page, Tile
+from choreon.model.values import Look
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
 from choreon.ui import theme
@@ -36,7 +38,6 @@ from choreon.ui.widgets.labels import fit
 GONE = "What it plays is gone"
 LEAST = 48  # pixels that a target has at least
 EDGE = 12  # pixels between the words of a tile and its edge
-NARROW = 90  # pixels: a tile that has little room for its name
 NARROW = 90  # pixels: a tile that has little room for its name
 WHEEL = 0.05  # of a level, a notch
 FINE = 0.01
@@ -145,19 +146,45 @@ class TileWidget(QWidget):
             through = Qt.WidgetAttribute.WA_TransparentForMouseEvents
             self.setAttribute(through, not allowed)
             focus = Qt.FocusPolicy.StrongFocus if allowed else Qt.FocusPolicy.NoFocus
-            self.setFocusPolicy(focus)
+            for widget in (self, *self.controls()):
+                widget.setFocusPolicy(focus)
             self.update()
 
-    # hands
+    def controls(self) -> Iterable[QWidget]:
+        """The controls in it that take the focus in its place."""
+        proxy = self.focusProxy()
+        return () if proxy is None else (proxy,)
+
+    # hands: every way to the light leads through these
+
+    def may(self, levels: bool = False) -> bool:
+        """Whether whoever has it may play it, or change its level."""
+        return self.allowed and (self.dims or not levels)
 
     def do(self, verb: Verb, value: float = 1.0, edge: Edge = Edge.DOWN) -> None:
-        """Do something to the tile, after what was dragged before."""
-        self.parts.engine.flush()
-        self.parts.engine.send(Do(self.tile.ref, verb, value, edge))
+        """Do something to the tile, after what was dragged before. What is held may
+        always be let go.
+        """
+        if self.may() or edge == Edge.UP:
+            self.parts.engine.flush()
+            self.parts.engine.send(Do(self.tile.ref, verb, value, edge))
+
+    def press(self) -> None:
+        """Press it as a pad."""
+        if self.may():
+            self.parts.engine.press(self.tile.id)
 
     def dim(self, level: float) -> None:
         """Bring it to a level, 0…1."""
-        self.parts.engine.set_level(self.tile.id, min(1.0, max(0.0, level)))
+        if self.may(levels=True):
+            self.parts.engine.set_level(self.tile.id, min(1.0, max(0.0, level)))
+        else:
+            self.level_shown()  # a control in it goes back to where it is
+
+    def give_live(self, look: Look) -> None:
+        """Have it give its lamps values."""
+        if self.may(levels=True):
+            self.parts.engine.set_live(self.tile.id, look)
 
     def hand_down(self, point: QPointF) -> None:
         """A finger, or the mouse, is put on it."""

@@ -133,7 +133,7 @@ class DialTile(TileWidget):
     def set_share(self, share: float) -> None:
         """Turn it to a share, 0…1; one without ends goes round."""
         share = share % 1.0 if self.wraps else min(1.0, max(0.0, share))
-        self.parts.engine.set_level(self.tile.id, share)
+        self.dim(share)
 
     def hand_down(self, point: QPointF) -> None:
         """Take hold of it where it stands, or press a named stop."""

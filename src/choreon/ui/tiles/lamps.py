@@ -40,7 +40,7 @@ class LampsTile(TileWidget):
             if own:
                 look[fixture] = own
         if look:
-            self.parts.engine.set_live(self.tile.id, look)
+            self.give_live(look)
         elif preview.ready:
             text = f"None of the fixtures of {self.name} can do that."
             self.parts.notices.told.emit(text, "alarm")

@@ -60,7 +60,7 @@ class PadTile(PlayingTile):
 
     def hand_down(self, point: QPointF) -> None:
         """It answers on the way down."""
-        self.parts.engine.press(self.tile.id)
+        self.press()
 
     def draw(self, painter: QPainter, rect: QRectF) -> None:
         """A mini-stage, a bar that grows with the fade, the name."""
