@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import socket
 import threading
+from functools import partial
 
 import msgspec
 import numpy as np
@@ -16,11 +17,14 @@ from choreon.engine.ahead import Ahead
 from choreon.engine.clock import Clock
 from choreon.engine.do import Do
 from choreon.model import edits
+from choreon.model.motion import Effect, Path
 from choreon.model.outputs import SacnOutput
+from choreon.model.playables import Scene
 from choreon.model.refs import BLACKOUT, GRAND, Ref, to_tile
 from choreon.model.verbs import Edge, Verb
 from choreon.render import compiled as compiling
 from choreon.render.compositor import render
+from choreon.render.rig import compile_rig
 from choreon.wire import sacn
 from choreon.wire.outputs import Sender
 from tests import play
@@ -173,3 +177,62 @@ def test_a_welcome_of_another_version_is_told_as_such(own_folders):
         client.close()
         thread.join(5)
         server.close()
+
+
+def test_lit_heads_come_onto_a_path_by_the_shortest_way_there_is():
+    """From wherever they aim: what each travels to where it begins is no more than 35°
+    further than it would have to be, unless it could not go on from there.
+    """
+    dice = np.random.default_rng(12)
+    heads = ("spot-1", "spot-2", "wash-1", "wash-2")
+    path = Path(in_room=True, centre="point:0,3,0", size=0.8)
+    goes = Scene(
+        id="goes",
+        name="Goes",
+        fade_in=0.0,
+        effects=(Effect(id="e", motion=path, fixtures=heads),),
+        look={i: {"Dimmer": 1.0} for i in heads},
+    )
+    far = 0
+    for _ in range(25):
+        table = compile_rig(SHOW.types, SHOW.fixtures).heads
+        aims = {}
+        for head in heads:
+            n = table.of[head]
+            pan, tilt = dice.uniform(table.low[n], table.high[n]).tolist()
+            aims[head] = {"Dimmer": 1.0, "Pan": pan, "Tilt": tilt}
+        stands = Scene(id="stands", name="Stands", look=aims, fade_in=0.0)
+        show = play.put_scenes(edits.replace(SHOW, playables={}), (stands, goes))
+        before = actions.perform(show, play.blank(), Do(stands.ref, Verb.PRESS), 0.0)
+        ahead = Ahead(
+            compiling.compile_show(show), partial(_same, before), partial(_same, 5.0)
+        )
+        do = Do(goes.ref, Verb.PRESS)
+        ways = ahead.ask([do])[do.ref]
+        after = actions.perform(show, before, do, 5.0, ways)
+        source = ahead.compiled.source(after.players[-1].steps[-1])
+        (op,) = source.paths_in_room()
+        begin, points = op.begins()
+        here = np.array([[aims[h]["Pan"], aims[h]["Tilt"]] for h in heads])
+        order = [table.of[h] for h in heads]
+        assert order == op.table.heads.tolist()
+        shortest = table.solve(op.table.heads, points, here)[0]
+        further = np.abs(begin - here).sum(axis=1) - np.abs(shortest - here).sum(axis=1)
+        legal = [_goes_on(table, op.table, n, shortest[n], begin[n]) for n in range(4)]
+        assert (further[legal] <= 35.0).all(), further
+        far += int((further > 35.0).sum())
+    assert far < 25  # few heads must take the longer way
+
+
+def _same(thing):
+    return thing
+
+
+def _goes_on(heads, table, n, wanted, begin) -> bool:
+    """Whether the way from `begin`, turned to `wanted`, stays within a head's limits."""
+    head = table.heads[n]
+    pans = table.angles[n][:, 0] + round((wanted[0] - begin[0]) / 180.0) * 180.0
+    tilts = table.angles[n][:, 1] * (1 if wanted[1] * begin[1] >= 0 else -1)
+    inside = heads.low[head, 0] <= pans.min() and pans.max() <= heads.high[head, 0]
+    reached = heads.low[head, 1] <= tilts.min() and tilts.max() <= heads.high[head, 1]
+    return bool(inside and reached)

@@ -18,7 +18,7 @@ from choreon.model.motion import Effects
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.approach import approach
+from choreon.render.approach import approach, onto_paths
 from choreon.render.capture import frozen
 from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.state import PlayState, Step
@@ -118,9 +118,12 @@ class Ahead:
         compiled = self.compiled
         if players.playable_of(compiled.show, plays) is None:
             return {}
-        look = compiled.look_of(Step(ref=plays))
+        step = Step(ref=plays)
+        look, source = compiled.look_of(step), compiled.source(step)
         others = [
             compiled.look_of(Step(ref=other))
             for other in actions.exclusive(compiled.show, do.ref)
         ]
-        return approach(compiled, self._playing(), now, look, others)
+        playing = self._playing()
+        ways = approach(compiled, playing, now, look, others)
+        return ways | onto_paths(compiled, playing, now, source)

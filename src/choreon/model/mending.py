@@ -12,7 +12,7 @@ import msgspec
 from choreon.model.masters import EVERY_SHOW
 from choreon.model.problem import Problem
 from choreon.model.refs import TILE
-from choreon.model.show import Show
+from choreon.model.show import Room, Show
 from choreon.model.tiles import AnyTile, Page, PlayingTile, Spot
 
 replace = msgspec.structs.replace
@@ -20,6 +20,8 @@ replace = msgspec.structs.replace
 COLUMNS = 48  # cells across a page
 ROWS = 400  # cells down
 TALLEST = 24  # cells of one tile
+SMALLEST, LARGEST = 0.5, 500.0  # metres that a room may measure
+MOST_ROWS = 200  # of seats
 MOST_TILES = 240  # on a page; more of them get pages of their own
 
 
@@ -39,10 +41,29 @@ def mended(show: Show) -> tuple[Show, list[Problem]]:
         pages[page_id] = first
         pages |= {part.id: part for part in rest}
 
+    room = _room_within(show.room, found)
     if not found:
         return show, found
     masters = {**missing, **show.masters}
-    return replace(show, masters=masters, pages=pages), found
+    return replace(show, masters=masters, pages=pages, room=room), found
+
+
+def _room_within(room: Room, found: list[Problem]) -> Room:
+    """A room that can be drawn."""
+    sides = {
+        name: getattr(room, name) for name in ("width", "depth", "height", "house")
+    }
+    inside = {n: min(LARGEST, max(SMALLEST, side)) for n, side in sides.items()}
+    for name, side in sides.items():
+        if inside[name] != side:
+            text = f"the room's {name} is {inside[name]:g} m, not {side:g}"
+            found.append(_told(f"room/{name}", text))
+
+    rows = min(MOST_ROWS, max(0, room.seats.rows))
+    if rows != room.seats.rows:
+        text = f"there are {rows} rows of seats, not {room.seats.rows}"
+        found.append(_told("room/seats/rows", text))
+    return replace(room, **inside, seats=replace(room.seats, rows=rows))
 
 
 def _told(path: str, text: str) -> Problem:

@@ -16,6 +16,7 @@ from choreon.render.compiled import CompiledShow
 from choreon.render.compositor import compose
 from choreon.render.looks import Angles, CompiledLook
 from choreon.render.rig import Floats, Ints
+from choreon.render.sources import Source
 from choreon.render.state import PlayState
 
 SAME = 0.01  # degrees
@@ -56,6 +57,37 @@ def approach(
     return {
         names[int(which[n])]: (float(angles[n, 0]), float(angles[n, 1])) for n in other
     }
+
+
+FURTHER = 30.0  # degrees that a head may travel further than it would have to
+ROUGHLY = 5.0  # degrees to which is told where a head comes from
+
+
+def onto_paths(
+    compiled: CompiledShow, state: PlayState, now: float, source: Source | None
+) -> dict[str, Angles]:
+    """Returns from where, roughly, those heads come that a source moves along paths in
+    the room, and that would have a longer way to where they begin than they need.
+    """
+    paths = [] if source is None else source.paths_in_room()
+    if not paths:
+        return {}
+    heads = compiled.rig.heads
+    names = {n: fixture for fixture, n in heads.of.items()}
+    canvas = compose(compiled, state, now, alone=True)
+
+    found: dict[str, Angles] = {}
+    for op in paths:
+        which = op.table.heads
+        here = canvas.values[heads.rows[which]]
+        begin, points = op.begins()
+        shortest = heads.solve(which, points, here)[0]
+        travel = np.abs(begin - here).sum(axis=1)
+        needed = np.abs(shortest - here).sum(axis=1)
+        for n in np.flatnonzero(travel > needed + FURTHER).tolist():
+            pan, tilt = (ROUGHLY * np.round(here[n] / ROUGHLY)).tolist()
+            found[names[int(which[n])]] = (pan, tilt)
+    return found
 
 
 def _along(

@@ -284,6 +284,11 @@ class CompiledShow:
         looks = tuple(self.look_of(step) for step in player.steps)
         if len(looks) > 1:
             self.fade(looks)
+        if player.size < 1.0:
+            for step in player.steps:
+                source = self.source(step)
+                if source is not None:
+                    source.prepare(player.size)
 
     def warm_all(self) -> None:
         """Compile everything that the show can play."""

@@ -34,6 +34,7 @@ import msgspec
 import numpy as np
 
 from choreon.model import attributes as at
+from choreon.render import keep_out
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.drafts import (
@@ -44,8 +45,10 @@ from choreon.render.drafts import (
     lights_of_drafts,
 )
 from choreon.render.encode import encode, raw_values
+from choreon.render.keep_out import Kept
 from choreon.render.lights import Lights
 from choreon.render.looks import CompiledLook
+from choreon.render.path_tables import guarded
 from choreon.render.plan import Plan
 from choreon.render.rig import Bytes, Floats, Rig
 from choreon.render.state import Identify, Masters, PlayState
@@ -159,9 +162,25 @@ def compose(
     canvas.values[: rig.intensities] = lit * whole
     _shade_raw(canvas, whole if scale is None else scale * whole)
     masters.hold(canvas, state.masters, now)
+    if guarded(compiled.show.room):
+        kept = [*plan.kept_out(), *(k for draft in drafts for k in draft.kept_out())]
+        _keep_out(compiled, canvas, kept)
     if state.identify is not None and now < state.identify.until:
         _identify(canvas, state.identify, now)
     return canvas
+
+
+def _keep_out(compiled: CompiledShow, canvas: Canvas, kept: list[Kept]) -> None:
+    """Heads that paths move go dark where their beams end up in what is to be kept out
+    of, whatever lights them.
+    """
+    if not kept:
+        return
+    rig = compiled.rig
+    found = keep_out.left(compiled.show.room, rig, canvas.values[: rig.size], kept)
+    if found is not None:
+        rows, light = found
+        canvas.values[rows] *= light
 
 
 def _highest(one: Floats | None, other: Floats | None) -> Any:

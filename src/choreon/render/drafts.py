@@ -21,7 +21,7 @@ from choreon.render.layers import snap
 from choreon.render.lights import Lights
 from choreon.render.live import LevelChange, Live
 from choreon.render.looks import NO_NUMBERS, CompiledLook
-from choreon.render.rig import Floats, Rig
+from choreon.render.rig import Floats, Ints, Rig
 from choreon.render.state import Going, Hand, Pace, PlayState, Ramp, replace
 from choreon.render.trace import Part, Trace
 
@@ -46,6 +46,12 @@ class Drafted:
         """Have what moves go to a time."""
         if self.live is not None:
             self.live.move(self.going.time(now, beat))
+
+    def kept_out(self) -> list[tuple[Ints, float]]:
+        """Returns the heads that its paths move, and how far each is on."""
+        if self.live is None:
+            return []
+        return [(which, self.weight * on) for which, on in self.live.kept_out()]
 
     @property
     def levels(self) -> Floats:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -41,8 +41,8 @@ from choreon.render.looks import (
     CompiledLook,
     find_heads,
 )
-from choreon.render.path_tables import PathTable, Trouble
-from choreon.render.paths import SAMPLES, extent, shape_of
+from choreon.render.path_tables import PathTable
+from choreon.render.paths import SAMPLES, shape_of
 from choreon.render.rig import Flags, Floats, Ints, Rig
 from choreon.render.state import FRAME, Pace, Time
 
@@ -232,20 +232,71 @@ class RollOp:
         return rolls.read(self.table, -at_ if self.motion.backward else at_)
 
 
+SIZES = 8  # steps of its size at which a path is worked out; between them it is mixed
+
+
 @dataclass
 class PathOp:
-    """Heads (h) on a table, and the lamps that go dark with them."""
+    """Heads (h) on a path, and the lamps that go dark with them. `table_at`: makes the
+    table of the path at a size, 0…1 of its own.
+    """
 
     running: Running
     motion: Path
     table: PathTable
     phase: Floats
     rows: Ints  # h, 2
+    table_at: Callable[[float], PathTable]
     lamps: Ints
     lamp_head: Ints
     own: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     own_lamps: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
     here: Flags = field(default_factory=lambda: np.zeros(0, bool))
+
+    tables: dict[int, PathTable] = field(default_factory=dict)
+
+    def prepare(self, size: float) -> list[PathTable]:
+        """Returns the tables between which a size lies, the smaller one first; made
+        when they are first asked for.
+        """
+        step = min(1.0, max(0.0, size)) * SIZES
+        around = {math.floor(step), math.ceil(step)}
+        for number in around - {SIZES, *self.tables}:
+            self.tables[number] = self.table_at(number / SIZES)
+        known = {**self.tables, SIZES: self.table}
+        return [known[number] for number in sorted(around)]
+
+    def at(
+        self, position: float, size: float, speed: float
+    ) -> tuple[Floats, Floats | None]:
+        """Returns pan and tilt (h, 2), and how far each head may shine (h; None: all
+        wholly), at a position and a size. `speed`: cycles a second.
+        """
+        tables = self.prepare(size)
+        angles, light = tables[-1].at(position + self.phase, speed)
+        if len(tables) == 1:
+            return angles, light
+
+        smaller, dimmer = tables[0].at(position + self.phase, speed)
+        share = size * SIZES - math.floor(size * SIZES)
+        # one that goes another way about at the smaller size goes over when it is there
+        apart = angles - smaller
+        alike = np.abs(apart).max(axis=1, keepdims=True) < ALIKE
+        angles = np.where(alike, smaller + share * apart, angles)
+        if light is None or dimmer is None:
+            return angles, dimmer if light is None else light
+        return angles, np.minimum(light, dimmer)
+
+    def begins(self) -> tuple[Floats, Floats]:
+        """Returns pan and tilt (h, 2) at which each head begins, and where in the room
+        that is (h, 3).
+        """
+        begin = np.mod(self.running.start + self.phase, 1.0)
+        sample = (begin * SAMPLES).astype(np.int64)
+        every = np.arange(len(sample))
+        points = self.table.points
+        assert points is not None
+        return self.table.angles[every, sample], points[every, sample]
 
     def points(self, position: float) -> Floats:
         """Returns where in the room the heads look (h, 3); none for paths in
@@ -258,6 +309,9 @@ class PathOp:
         return self.table.points[np.arange(len(place)), place]
 
 
+ALIKE = 60.0  # degrees by which a head may be elsewhere on a path an eighth smaller
+
+
 @dataclass
 class AroundOp:
     """Heads (h) around wherever they aim."""
@@ -268,6 +322,17 @@ class AroundOp:
     phase: Floats
     which: Ints
 
+    @cached_property
+    def quickest(self) -> float:
+        """How fast it goes at its fastest, degrees a cycle."""
+        steps = np.linalg.norm(np.diff(self.flat, axis=0), axis=1)
+        return float(steps.max(initial=0.0)) * (len(self.flat) - 1)
+
+    @cached_property
+    def outline(self) -> Floats:
+        """Some places (OUTLINE, 2) of it, by which is seen how far it goes."""
+        return self.flat[:: (len(self.flat) - 1) // OUTLINE][:OUTLINE]
+
     def away(self, position: float) -> Floats:
         """Returns how far each is away (h, 2), degrees at the beam."""
         at_ = position + self.phase
@@ -277,6 +342,8 @@ class AroundOp:
         here = self.flat[index]
         return here + share * (self.flat[index + 1] - here)
 
+
+OUTLINE = 16
 
 Op = WaveOp | RollOp | PathOp | AroundOp
 
@@ -307,7 +374,7 @@ class _Build:
         self.moved_heads: set[int] = set()
         self.ops: list[Op] = []
         self.lacking: list[Lacking] = []
-        self.troubles: dict[str, dict[str, Trouble]] = {}
+        self.troubles: dict[str, dict[str, str]] = {}
 
     def add(self, effect: Effect, rate: Rate, aims: Mapping[str, Angles]) -> None:
         """Compile one effect."""
@@ -438,12 +505,18 @@ class _Build:
             return
         which = np.array([heads.of[i] for i in fixtures], np.int64)
         phase, _ = phases([(i, 0) for i in fixtures], effect, motion)
+        show, seconds = self.show, running.seconds
+
         if motion.in_room:
             home = rig.home[heads.rows[which]]
             near = [aims.get(i, tuple(home[n])) for n, i in enumerate(fixtures)]
-            table = path_tables.in_room(
-                self.show, heads, which, motion, np.array(near, float), running.seconds
-            )
+            come_from, begins = np.array(near, float), running.start + phase
+
+            def table_at(size: float) -> PathTable:
+                return path_tables.in_room(
+                    show, heads, which, motion, come_from, seconds, size, begins
+                )
+
         else:
             # those that the look does not aim go around wherever others aim them
             based = np.asarray(self.given[heads.rows[which]].all(axis=1))
@@ -452,9 +525,14 @@ class _Build:
             fixtures = [i for n, i in enumerate(fixtures) if based[n]]
             if not fixtures:
                 return
-            base = self.values[heads.rows[which]]
-            table = path_tables.around(self.show, heads, which, motion, base)
-        self._add_table(running, motion, table, phase, fixtures)
+            base, begins = self.values[heads.rows[which]], running.start + phase
+
+            def table_at(size: float) -> PathTable:
+                return path_tables.around(
+                    show, heads, which, motion, base, seconds, size, begins
+                )
+
+        self._add_table(running, motion, table_at, phase, fixtures)
 
     def _add_around(
         self, running: Running, motion: Path, phase: Floats, which: Ints
@@ -467,18 +545,19 @@ class _Build:
         self,
         running: Running,
         motion: Path,
-        table: PathTable,
+        table_at: Callable[[float], PathTable],
         phase: Floats,
         fixtures: list[str],
     ) -> None:
-        """Heads of fixtures follow a table."""
-        heads, troubles = self.rig.heads, table.troubles
-        own = {i: troubles[n] for i, n in heads.of.items() if n in troubles}
+        """Heads of fixtures follow a path."""
+        heads, table = self.rig.heads, table_at(1.0)
+        told = {i: table.told(heads.of[i]) for i in fixtures}
+        own = {i: text for i, text in told.items() if text}
         if own:
             self.troubles[running.id] = {**self.troubles.get(running.id, {}), **own}
         rows = heads.rows[table.heads]
         lamps, lamp_head = _lamps_of(self.rig, fixtures)
-        op = PathOp(running, motion, table, phase, rows, lamps, lamp_head)
+        op = PathOp(running, motion, table, phase, rows, table_at, lamps, lamp_head)
         self.given[rows.reshape(-1)] = True
         self.moved_heads.update(table.heads.tolist())
         op.here = self.lit[lamps].copy()
@@ -612,12 +691,29 @@ class Moving:
     levels: Floats
     ops: list[Op]
     lacking: list[Lacking]
-    troubles: dict[str, dict[str, Trouble]]
+    troubles: dict[str, dict[str, str]]
 
     @cached_property
     def modifies(self) -> bool:
         """Whether any of its effects changes what others give."""
         return any(_reaches_others(op) for op in self.ops)
+
+    @cached_property
+    def paths(self) -> list[tuple[Ints, float]]:
+        """The heads that its paths move, each effect wholly."""
+        found: list[tuple[Ints, float]] = []
+        for op in self.ops:
+            if isinstance(op, PathOp):
+                found.append((op.table.heads, 1.0))
+            elif isinstance(op, AroundOp):
+                found.append((op.which, 1.0))
+        return found
+
+    def prepare(self, size: float) -> None:
+        """Work out its paths at a size, ahead of their use."""
+        for op in self.ops:
+            if isinstance(op, PathOp):
+                op.prepare(size)
 
     @property
     def rates(self) -> dict[str, Rate]:
@@ -734,10 +830,8 @@ class LiveEffects:
             self.levels[op.own_lamps] = level[op.lamp_item]
 
     def _path(self, op: PathOp, position: float) -> None:
-        angles, light = op.table.at(position + op.phase)
-        if self.size < 1.0:
-            middle = op.table.middle
-            angles = middle + self.size * (angles - middle)
+        speed = op.running.speed_at(self.pace)
+        angles, light = op.at(position, self.size, speed)
         self._values[op.own] = angles.reshape(-1)
         if light is None:
             return
@@ -749,17 +843,21 @@ class LiveEffects:
             self._changes.append(change)
 
     def _around(self, op: AroundOp, position: float) -> None:
-        least, most = extent(op.flat)
+        speed = op.running.speed_at(self.pace)
         self._changes.append(
             AimChange(
                 op.running.name,
                 self._rig.heads,
                 op.which,
-                least,
-                most,
                 self.size * op.away(position),
+                self.size * op.outline,
+                self.size * op.quickest * speed,
             )
         )
+
+    def kept_out(self) -> list[tuple[Ints, float]]:
+        """Returns the heads that its paths move."""
+        return self.moving.paths
 
     def give(self, weight: float, others: Floats) -> Given:
         """Returns all but the intensities."""
@@ -801,5 +899,5 @@ def _reaches_others(op: Op) -> bool:
     if isinstance(op, WaveOp):
         return op.motion.mode != Mode.REPLACES and not bool(op.here.all())
     if isinstance(op, PathOp):
-        return op.table.light is not None and not bool(op.here.all())
+        return op.table.turns is not None and not bool(op.here.all())
     return False

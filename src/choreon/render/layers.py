@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from choreon.model.attributes import Family
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.fades import TINY, Fade, Move, part_of
@@ -19,6 +20,7 @@ from choreon.render.rig import FAMILIES, Floats, Ints
 from choreon.render.state import Envelope, Player, Step, Time, time_of
 from choreon.render.trace import Part, Trace
 
+POSITION = FAMILIES.index(Family.POSITION)
 NOBODY: Floats = np.zeros(0)  # how others light lamps, to whom does not ask
 HOLD = 0.25  # the part of light beside a layer at which it gives way
 
@@ -166,10 +168,20 @@ class Layer:
             share = np.where(rest > TINY, alone, share)
         return share
 
+    def kept_out(self) -> list[tuple[Ints, float]]:
+        """Returns the heads that paths of it move, and how far each is on."""
+        return []
+
     def dim(self, low: Sequence[tuple[Reach, float]]) -> None:
         """Have group masters scale what it plays inside; of those over itself the
         player's level has come already.
         """
+
+    @property
+    def turns(self) -> float:
+        """How far heads that it moves are on their way, 0…1."""
+        on = self.weight
+        return on if isinstance(on, float) else float(on[POSITION])
 
     @property
     def seen(self) -> bool:
@@ -332,6 +344,11 @@ class Moving(Layer):
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give."""
         return self.live.changes()
+
+    def kept_out(self) -> list[tuple[Ints, float]]:
+        """Returns the heads that paths of it move."""
+        on = self.turns
+        return [(which, on * own) for which, own in self.live.kept_out()]
 
     def dim(self, low: Sequence[tuple[Reach, float]]) -> None:
         """Have group masters scale what it plays inside."""
@@ -546,6 +563,11 @@ class Fading(Layer):
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give."""
         return self.mixed.changes(self.moves)
+
+    def kept_out(self) -> list[tuple[Ints, float]]:
+        """Returns the heads that paths of its looks move."""
+        on = self.turns
+        return [(which, on * own) for which, own in self.mixed.kept_out(self.moves)]
 
     def dim(self, low: Sequence[tuple[Reach, float]]) -> None:
         """Have group masters scale what its looks play inside."""

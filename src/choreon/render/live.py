@@ -10,11 +10,12 @@ import numpy as np
 
 from choreon.model.motion import Mode
 from choreon.model.refs import Ref
+from choreon.render import aim, sphere
 from choreon.render.heads import Heads
 from choreon.render.looks import CompiledLook
-from choreon.render.path_tables import widening
 from choreon.render.rig import Floats, Ints
 from choreon.render.state import Pace, Time
+from choreon.render.ways import PAN_SPEED
 
 
 @dataclass
@@ -70,16 +71,17 @@ class ValueChange:
 
 @dataclass
 class AimChange:
-    """A path around wherever heads aim: `away` (h, 2), degrees at the beam; `least` and
-    `most` (2): how far it goes at all.
+    """A path around wherever heads aim: `away` (h, 2), degrees on the sphere about
+    that, as seen from the house; `outline` (k, 2): how far it goes at all, and how fast
+    at most, `speed`, degrees a second.
     """
 
     name: str
     heads: Heads
     which: Ints
-    least: Floats
-    most: Floats
     away: Floats
+    outline: Floats
+    speed: float
 
     @property
     def rows(self) -> Ints:
@@ -94,13 +96,48 @@ class AimChange:
         base = values[rows] + offset[rows]
         low, high = self.heads.low[self.which], self.heads.high[self.which]
         base = np.minimum(np.maximum(base, low), high)
-        width = np.ones_like(base)
-        width[:, 0] = widening(base[:, 1])
-        down = (base - low) / np.maximum(-self.least / width, 1e-9)
-        up = (high - base) / np.maximum(self.most / width, 1e-9)
-        scale = np.minimum(np.minimum(down, up).min(axis=1), 1.0)
-        away = scale[:, None] * self.away / width
-        return away.reshape(-1)
+
+        least = np.degrees(self.speed / PAN_SPEED)
+        hanging = self.heads.hanging[self.which]
+        scale = self._scale(base, hanging, low, high, least)
+        away = scale[:, None] * self.away
+        there = base + around(base, hanging, away[:, None], least)[:, 0]
+        return (np.minimum(np.maximum(there, low), high) - base).reshape(-1)
+
+    def _scale(
+        self, base: Floats, hanging: Floats, low: Floats, high: Floats, least: float
+    ) -> Floats:
+        """How much of the path (h, 0…1) stays within the limits."""
+        outline = np.broadcast_to(self.outline, (len(base), *self.outline.shape))
+        turned = around(base, hanging, outline, least)
+        lowest, highest = turned.min(axis=1), turned.max(axis=1)
+        down = (base - low) / np.maximum(-lowest, 1e-9)
+        up = (high - base) / np.maximum(highest, 1e-9)
+        return np.minimum(np.minimum(down, up).min(axis=1), 1.0)
+
+
+def around(base: Floats, hanging: Floats, away: Floats, least: float) -> Floats:
+    """Returns by how much pan and tilt (h, k, 2) differ from `base` (h, 2) so that the
+    beams of heads hung as `hanging` (h, 3, 3) say go `away` (h, k, 2; degrees on the
+    sphere) from where they go.
+
+    In the plane about the head's pole, with a along the way that the head leans and c
+    across it, pan turns by atan2(c, a). Nearer to the pole than `least` degrees it
+    turns by atan2(c, least) alone, and tilt goes as far as is left: so pan keeps up,
+    and the beam leaves its path by no more than that takes.
+    """
+    pan, tilt = base[:, 0], base[:, 1]
+    middle = aim.beam(hanging, pan, tilt)
+    ways = sphere.aside(np.broadcast_to(middle[:, None], (*away.shape[:2], 3)), away)
+    own = np.einsum("hkj,hji->hki", ways, hanging)
+    far = np.degrees(np.arctan2(np.hypot(own[..., 0], own[..., 1]), -own[..., 2]))
+    turned = np.arctan2(-own[..., 0], own[..., 1]) - np.radians(pan)[:, None]
+    along, across = far * np.cos(turned), far * np.sin(turned)
+
+    side = np.where(tilt < 0.0, -1.0, 1.0)[:, None]
+    by = np.arctan2(side * across, np.maximum(side * along, max(least, 1e-3)))
+    there = along * np.cos(by) + across * np.sin(by)
+    return np.stack([np.degrees(by), there - tilt[:, None]], axis=-1)
 
 
 Change = LevelChange | ValueChange | AimChange
@@ -169,6 +206,11 @@ class Live(Protocol):
 
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give, and how far each is on."""
+
+    def kept_out(self) -> list[tuple[Ints, float]]:
+        """Returns the heads that paths move, which keep out of areas, and how far each
+        path is on.
+        """
 
     def names(self) -> list[Moved]:
         """Returns its effects, with the rows, intensities among them, that each moves,

@@ -11,7 +11,7 @@ import numpy as np
 from choreon.render.fades import Contents, Fade, Move, Outcome, levels_after
 from choreon.render.live import Change, Live, Moved
 from choreon.render.looks import CompiledLook
-from choreon.render.rig import Floats
+from choreon.render.rig import Floats, Ints
 from choreon.render.state import Time
 
 
@@ -118,6 +118,16 @@ class Mixed:
             assert live is not None
             own = portion(n, moves)
             found += [(change, own * on) for change, on in live.changes()]
+        return found
+
+    def kept_out(self, moves: Sequence[Move]) -> list[tuple[Ints, float]]:
+        """Returns the heads that paths of its looks move, and how far each is on."""
+        found = []
+        for n in self._places:
+            live = self.lives[n]
+            assert live is not None
+            own = portion(n, moves)
+            found += [(which, own * on) for which, on in live.kept_out()]
         return found
 
     def names(self) -> list[tuple[int, list[Moved]]]:

@@ -1,12 +1,14 @@
 """Paths of heads: pan and tilt over a cycle, as tables.
 
-On a path in the room all makes follow the same points. What a head cannot reach is
-rescaled about the middle, never cut off; where its beam would enter an area that is to
-be kept out of, its path bends or it goes dark.
+On a path in the room all makes follow the same points; a path around an aim is as round
+at any tilt. What a head cannot reach is rescaled about the middle, never cut off; where
+its beam would enter an area that is to be kept out of, its path bends. (Where it would
+do so all the same, it goes dark: render/keep_out.py.)
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
@@ -17,23 +19,25 @@ import numpy.typing as npt
 from choreon.model import links
 from choreon.model.motion import KeepOut, Path, Plane
 from choreon.model.show import Room, Show
-from choreon.render import aim, reaching
+from choreon.render import aim, reaching, sphere
 from choreon.render.heads import Heads
 from choreon.render.paths import SAMPLES, shape_of
+from choreon.render.ways import Way, way_of
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
 
-FULL = 360.0  # degrees
 COARSE = 64  # samples of a cycle at which areas and limits are looked for
 RAYS = 24  # steps from the middle outwards in which a path is bent
 BEND = 0.125  # most that a bent path comes in from one coarse sample to the next
 HALVINGS = 10  # of the size, in search of what fits
-STEEP = 20.0  # degrees of tilt below which pan is not widened any more
 TURN_BACK = 1.5  # seconds that a head takes for a turn back
+LONGEST_DARK = 0.25  # of a cycle, for which a head that turns back is dark
 SOFT = 0.02  # of a cycle, in which a head goes dark
 FALLBACK = (0.0, 3.0, 0.0)  # metres; where a path lies whose mark is gone
+TOLD = 0.02  # metres, or degrees, by which a head may leave its path untold
+FAR = 10.0  # metres: how far off the points of a path in degrees are taken to be
 
 
 class Trouble(StrEnum):
@@ -48,22 +52,28 @@ class Trouble(StrEnum):
 
 @dataclass
 class PathTable:
-    """The ways of heads (h): `angles` (h, SAMPLES + 1, 2) in degrees, and how far each
-    may shine there, `light` (h, SAMPLES + 1), None where all may always. `points`:
-    where in the room they look (h, SAMPLES + 1, 3), None for paths in degrees.
+    """The ways of heads (h): `angles` (h, SAMPLES + 1, 2) in degrees. `points`: where
+    in the room they look (h, SAMPLES + 1, 3), None for paths in degrees. `turns`: the
+    sample at which each has to turn back (h), −1 for those that need not; None for
+    nobody.
+
+    `troubles` and `leaves`: what is to be told of heads, and by how much they leave
+    their path so that pan need not whirl.
     """
 
     heads: Ints
     angles: Floats
-    light: Floats | None = None
     points: Floats | None = None
+    turns: Ints | None = None
     troubles: dict[int, Trouble] = field(default_factory=dict)
+    leaves: dict[int, str] = field(default_factory=dict)
 
-    def at(self, position: Floats) -> tuple[Floats, Floats | None]:
+    def at(self, position: Floats, speed: float = 0.0) -> tuple[Floats, Floats | None]:
         """Returns pan and tilt (h, 2), and how far each may shine (h), at positions
-        (h) in cycles.
+        (h) in cycles; None where all may wholly. `speed`: cycles a second.
         """
-        place = (position - np.floor(position)) * SAMPLES
+        cycle = position - np.floor(position)
+        place = cycle * SAMPLES
         index = np.minimum(place.astype(np.int64), SAMPLES - 1)
         share = place - index
         index += self._starts
@@ -73,12 +83,14 @@ class PathTable:
         angles -= here
         angles *= share[:, None]
         angles += here
-        if self.light is None:
+        if self.turns is None:
             return angles, None
-        light = self.light.reshape(-1)
-        dim = light.take(index)
-        dim = dim + share * (light.take(index + 1) - dim)
-        return angles, dim
+        return angles, turning(self.turns, cycle, speed)
+
+    def told(self, head: int) -> str:
+        """Returns all that is to be told of a head, in words; empty for nothing."""
+        trouble, leaves = self.troubles.get(head), self.leaves.get(head, "")
+        return " and ".join(filter(None, (str(trouble or ""), leaves)))
 
     @cached_property
     def middle(self) -> Floats:
@@ -91,45 +103,146 @@ class PathTable:
         return np.arange(len(self.heads)) * (SAMPLES + 1)
 
 
+def turning(turns: Ints, cycle: Floats, speed: float) -> Floats:
+    """Returns how far heads (h) may shine that turn back at samples `turns` (h, −1 for
+    those that do not): dark from there on until they are round, however fast they go.
+    `cycle` (h): how far they are in it, 0…1; `speed`: cycles a second.
+    """
+    dark = min(LONGEST_DARK, TURN_BACK * speed)
+    since = np.mod(cycle - turns / SAMPLES, 1.0)
+    after = (since - dark) / SOFT
+    before = (1.0 - 1.5 / SAMPLES - since) / SOFT
+    light = np.clip(np.minimum(after, before), 0.0, 1.0)
+    return np.where(turns < 0, 1.0, light)
+
+
+Figure = Callable[[float], Floats]
+"""A path at a size, 0…1 of its own: where it looks (SAMPLES + 1, 3), in the room."""
+
+
 def in_room(
-    show: Show, heads: Heads, which: Ints, path: Path, near: Floats, seconds: float
+    show: Show,
+    heads: Heads,
+    which: Ints,
+    path: Path,
+    near: Floats,
+    seconds: float,
+    size: float = 1.0,
+    entry: Floats | None = None,
 ) -> PathTable:
     """Returns the table of heads (h) on a path in the room. `near` (h, 2): pan and tilt
-    that they come from. `seconds`: what a cycle takes, about.
+    that they come from, to where they begin: `entry` (h), in cycles. `seconds`: what a
+    cycle takes, about. `size`: how much of the path's own size.
     """
     centre, places = points_of(show, path)
+    bends = guarded(show.room) and path.keep_out == KeepOut.BEND
+
+    def made(n: int, head: int) -> tuple[Figure, bool]:
+        own, bent = centre + size * (places - centre), False
+        if bends:
+            own, bent = _bent(show.room, heads.place[head], centre, own)
+
+        def figure(scale: float) -> Floats:
+            return centre + scale * (own - centre)
+
+        return figure, bent
+
+    return _table(heads, which, near, seconds, made, entry, show.room, True)
+
+
+def around(
+    show: Show,
+    heads: Heads,
+    which: Ints,
+    path: Path,
+    base: Floats,
+    seconds: float = 4.0,
+    size: float = 1.0,
+    entry: Floats | None = None,
+) -> PathTable:
+    """Returns the table of heads (h) on a path in degrees around where they aim, `base`
+    (h, 2): degrees on the sphere about it, as seen from the house.
+    """
+    flat = shape_of(path) * size
+    bends = guarded(show.room) and path.keep_out == KeepOut.BEND
+
+    def made(n: int, head: int) -> tuple[Figure, bool]:
+        hanging, place = heads.hanging[head], heads.place[head]
+        middle = aim.beam(hanging[None], base[n, :1], base[n, 1:])[0]
+
+        def whole(scale: float) -> Floats:
+            ways = sphere.aside(np.broadcast_to(middle, (len(flat), 3)), scale * flat)
+            return place + FAR * ways
+
+        if not bends:
+            return whole, False
+        reach, bent = _reach_of(show.room, place, whole)
+
+        def figure(scale: float) -> Floats:
+            away = scale * reach[:, None] * flat
+            ways = sphere.aside(np.broadcast_to(middle, (len(flat), 3)), away)
+            return place + FAR * ways
+
+        return figure, bent
+
+    return _table(heads, which, base, seconds, made, entry, show.room, False)
+
+
+def _table(
+    heads: Heads,
+    which: Ints,
+    near: Floats,
+    seconds: float,
+    make: Callable[[int, int], tuple[Figure, bool]],
+    entry: Floats | None,
+    room: Room,
+    in_metres: bool,
+) -> PathTable:
+    """The table of heads (h), each on a figure of its own."""
     table = PathTable(which, np.zeros((len(which), SAMPLES + 1, 2)))
     points = np.zeros((len(which), SAMPLES + 1, 3))
-    lights = np.ones((len(which), SAMPLES + 1))
-    for n, head in enumerate(which):
-        way = _Way(heads, int(head), near[n])
-        own, bent = places, False
-        if _guarded(show.room) and path.keep_out == KeepOut.BEND:
-            own, bent = _bent(show.room, way, centre, places)
-        found = _fitted(way, centre, own, seconds)
-        table.angles[n], lights[n], trouble, points[n] = found
-        dark = np.zeros(SAMPLES + 1, bool)
-        if _guarded(show.room):
-            dark = _angles_hit(show.room, way, table.angles[n])
-            lights[n] *= _softened(~dark)
-        trouble = _worst(trouble, bent, bool(dark.any()))
+    turns = np.full(len(which), -1, np.int64)
+    begins = np.zeros(len(which)) if entry is None else np.mod(entry, 1.0)
+
+    for n, head in enumerate(which.tolist()):
+        figure, bent = make(n, head)
+        begin = int(begins[n] * SAMPLES)
+        way, points[n], trouble = _fitted(heads, head, figure, near[n], seconds, begin)
+        table.angles[n], turns[n] = way.angles, way.back
+        if trouble is None and bent:
+            trouble = Trouble.BENT
+        looked_at = trouble != Trouble.STANDS and guarded(room)
+        if looked_at and _hit(room, heads, head, way.angles).any():
+            trouble = Trouble.DARK
         if trouble is not None:
-            table.troubles[int(head)] = trouble
-    table.points = points
-    table.light = lights if (lights < 1.0).any() else None
+            table.troubles[head] = trouble
+        leaves = _leaving(heads.place[head], points[n], way, in_metres)
+        if leaves:
+            table.leaves[head] = leaves
+
+    table.points = points if in_metres else None
+    table.turns = turns if (turns >= 0).any() else None
     return table
 
 
-def _guarded(room: Room) -> bool:
-    """Whether there is anything to keep out of."""
+def _leaving(place: Floats, points: Floats, way: Way, in_metres: bool) -> str:
+    """By how much a head leaves its path, in words; empty where it does not."""
+    off = way.off
+    if off.max() <= TOLD:
+        return ""
+    text = f"leaves its way by {np.ceil(off.max()):.0f}°"
+    if in_metres:
+        distance = np.linalg.norm(points - place, axis=1)
+        metres = float((distance * np.tan(np.radians(np.minimum(off, 60.0)))).max())
+        if metres <= TOLD:
+            return ""
+        text = f"leaves its way by {np.ceil(metres * 20) / 20:.2f} m"
+    return f"{text} where it passes below itself"
+
+
+def guarded(room: Room) -> bool:
+    """Returns whether there is anything to keep out of."""
     return bool(room.keep_out) or room.screen is not None
-
-
-def _worst(trouble: Trouble | None, bent: bool, dark: bool) -> Trouble | None:
-    """What is to be told, of what was found of a way by itself and in its room."""
-    if dark and trouble != Trouble.STANDS:
-        return Trouble.DARK
-    return Trouble.BENT if trouble is None and bent else trouble
 
 
 def points_of(show: Show, path: Path) -> tuple[Floats, Floats]:
@@ -142,195 +255,40 @@ def points_of(show: Show, path: Path) -> tuple[Floats, Floats]:
     return centre, points
 
 
-def around(
-    show: Show, heads: Heads, which: Ints, path: Path, base: Floats
-) -> PathTable:
-    """Returns the table of heads (h) on a path in degrees around `base` (h, 2)."""
-    table = PathTable(which, np.zeros((len(which), SAMPLES + 1, 2)))
-    lights = np.ones((len(which), SAMPLES + 1))
-    flat = shape_of(path)
-    room = show.room
-    for n, head in enumerate(which):
-        way = _Way(heads, int(head), base[n])
-        offsets = flat / np.array([float(widening(base[n, 1])), 1.0])
-        scale = fitting(base[n], flat, base[n, 1], way.low, way.high)
-        table.angles[n] = way.legal(base[n] + scale * offsets)
-        if scale < 1.0 - 1e-9:
-            table.troubles[int(head)] = Trouble.SMALLER
-        if not _guarded(room):
-            continue
-        if path.keep_out == KeepOut.BEND:
-            bent = _bent_angles(room, way, base[n], scale * offsets)
-            if not np.array_equal(bent, table.angles[n]):
-                table.angles[n] = bent
-                table.troubles[int(head)] = Trouble.BENT
-        dark = _angles_hit(room, way, table.angles[n])
-        if dark.any():
-            lights[n] = _softened(~dark)
-            table.troubles[int(head)] = Trouble.DARK
-    table.light = lights if (lights < 1.0).any() else None
-    return table
-
-
-def widening(tilt: float | Floats) -> Floats:
-    """Returns how much of a degree at the beam a degree of pan is, at a tilt: its sine,
-    but no less than at STEEP.
-    """
-    return np.maximum(np.abs(np.sin(np.radians(tilt))), np.sin(np.radians(STEEP)))
-
-
-def fitting(
-    base: Floats, flat: Floats, tilt: float, low: Floats, high: Floats
-) -> float:
-    """Returns the scale, 0…1, at which a path (n, 2, degrees) around `base` (2) stays
-    between `low` and `high` (2).
-    """
-    width = np.array([float(widening(tilt)), 1.0])
-    least, most = flat.min(axis=0) / width, flat.max(axis=0) / width
-    down = (base - low) / np.maximum(-least, 1e-9)
-    up = (high - base) / np.maximum(most, 1e-9)
-    return float(np.clip(min(down.min(), up.min()), 0.0, 1.0))
-
-
-class _Way:
-    """One head: where it hangs, how far it turns, where it comes from (2, degrees)."""
-
-    def __init__(self, heads: Heads, head: int, near: Floats) -> None:
-        self.heads, self.head, self.near = heads, head, near
-        self.place, self.hanging = heads.place[head], heads.hanging[head]
-        self.low, self.high = heads.low[head], heads.high[head]
-
-    def legal(self, angles: Floats) -> Floats:
-        """Returns angles (n, 2) within the limits."""
-        return np.clip(angles, self.low, self.high)
-
-    def track(self, points: Floats) -> tuple[Floats, int] | None:
-        """Returns pan and tilt (n, 2) along points (n, 3, closed) without a jump,
-        within the limits, and where it has to turn back: a sample, or -1. None where
-        there is no such way.
-        """
-        d = (points - self.place) @ self.hanging
-        d /= np.maximum(np.linalg.norm(d, axis=1, keepdims=True), 1e-12)
-        flat = np.hypot(d[:, 0], d[:, 1])
-        pan = np.degrees(np.arctan2(-d[:, 0], d[:, 1]))
-        _carry(pan, flat < 1e-9)
-        pan = np.unwrap(pan, period=FULL)
-        tilt = np.degrees(np.arctan2(flat, -d[:, 2]))
-        rounds = round((pan[-1] - pan[0]) / FULL)
-        best: tuple[float, Floats, int] | None = None
-        for first, sign in ((pan, 1.0), (pan + 180.0, -1.0)):
-            own = sign * tilt
-            if own.min() < self.low[1] or own.max() > self.high[1]:
-                continue
-            found = self._turned(first) if rounds == 0 else self._wound(first, rounds)
-            for turned, back in found:
-                travel = abs(turned[0] - self.near[0]) + abs(own[0] - self.near[1])
-                if best is None or travel < best[0] - 1e-9:
-                    best = travel, np.stack([turned, own], axis=1), back
-        return None if best is None else best[1:]
-
-    def _turned(self, pan: Floats) -> list[tuple[Floats, int]]:
-        """The same pan with whole turns more or less, as far as they are legal."""
-        made = []
-        lowest = int(np.ceil((self.low[0] - pan.min()) / FULL - 1e-9))
-        highest = int(np.floor((self.high[0] - pan.max()) / FULL + 1e-9))
-        for turns in range(lowest, highest + 1):
-            made.append((pan + FULL * turns, -1))
-        return made
-
-    def _wound(self, pan: Floats, rounds: int) -> list[tuple[Floats, int]]:
-        """A pan that goes all round in a cycle, cut where the most room is left."""
-        if abs(rounds) != 1:
-            return []
-        count = len(pan) - 1
-        twice = np.concatenate([pan[:-1], pan[:-1] + FULL * rounds])
-        best: tuple[float, Floats, int] | None = None
-        for cut in range(0, count, max(1, count // COARSE)):
-            span = twice[cut : cut + count + 1] if cut < count else twice[cut:]
-            middle = (span.min() + span.max()) / 2.0
-            wanted = (self.low[0] + self.high[0]) / 2.0
-            turns = FULL * round((wanted - middle) / FULL)
-            over = max(
-                self.low[0] - (span.min() + turns), span.max() + turns - self.high[0]
-            )
-            if best is None or over < best[0]:
-                made = np.empty(count + 1)
-                made[cut:count] = twice[cut:count]
-                made[:cut] = twice[count : count + cut]
-                made[count] = twice[count]
-                best = over, made + turns, cut
-        if best is None or best[0] > 1e-9:
-            return []
-        return [best[1:]]
-
-
-def _carry(pan: Floats, upright: Flags) -> None:
-    """Straight along the axis any pan will do: it keeps the one before."""
-    known = np.flatnonzero(~upright)
-    for i in np.flatnonzero(upright):
-        before = known[known < i]
-        pan[i] = pan[before[-1]] if len(before) else pan[known[0]] if len(known) else 0
-
-
 def _fitted(
-    way: _Way, centre: Floats, points: Floats, seconds: float
-) -> tuple[Floats, Floats, Trouble | None, Floats]:
-    """Pan and tilt, light, what is to be told, and the points that are followed; the
-    path made smaller about its middle until the head can follow it.
+    heads: Heads, head: int, figure: Figure, near: Floats, seconds: float, begin: int
+) -> tuple[Way, Floats, Trouble | None]:
+    """The way of a head along a figure, made smaller until the head can follow it; the
+    points that are followed, and what is to be told.
     """
-    whole = np.ones(len(points))
-    found = way.track(points)
-    if found is not None:
-        angles, back = found
-        if back < 0:
-            return angles, whole, None, points
-        return angles, _turning(back, seconds), Trouble.TURNS_BACK, points
-    coarse = points[:: SAMPLES // COARSE]
+
+    def tried(scale: float, every: int = 1) -> Way | None:
+        points = figure(scale)[::every]
+        return way_of(heads, head, points, near, seconds, begin // every)
+
+    whole = tried(1.0)
+    if whole is not None:
+        turns = Trouble.TURNS_BACK if whole.back >= 0 else None
+        return whole, figure(1.0), turns
+
+    # how small it has to be, found at coarse samples and then made sure of
     fits, least = 0.0, 1.0
     for _ in range(HALVINGS):
         half = (fits + least) / 2.0
-        if way.track(centre + half * (coarse - centre)) is not None:
+        if tried(half, SAMPLES // COARSE) is not None:
             fits = half
         else:
             least = half
     for _ in range(HALVINGS if fits > 0.0 else 0):
-        smaller = centre + fits * (points - centre)
-        found = way.track(smaller)
-        if found is not None:
-            angles, back = found
-            light = whole if back < 0 else _turning(back, seconds)
-            return way.legal(angles), light, Trouble.SMALLER, smaller
+        smaller = tried(fits)
+        if smaller is not None:
+            return smaller, figure(fits), Trouble.SMALLER
         fits *= 0.95  # between the coarse samples it is less legal than at them
-    stands, _ = way.heads.solve(
-        np.array([way.head]), centre[None], way.near[None].astype(float)
-    )
-    still = np.repeat(stands, len(points), axis=0)
-    return still, whole, Trouble.STANDS, np.repeat(centre[None], len(points), axis=0)
 
-
-def _turning(back: int, seconds: float) -> Floats:
-    """The light of a head that turns back at a sample: dark from there on until it is
-    round.
-    """
-    dark = min(0.25, TURN_BACK / max(seconds, 0.1))
-    at = np.arange(SAMPLES + 1) / SAMPLES
-    since = np.mod(at - back / SAMPLES, 1.0)
-    lit = (since > dark) & (since < 1.0 - 1.5 / SAMPLES)
-    return _softened(lit)
-
-
-def _softened(lit: Flags) -> Floats:
-    """Light that is out where it shall be and gets there softly, 0…1."""
-    if lit.all():
-        return np.ones(len(lit))
-    ring = lit[:-1]
-    reach = max(1, int(SOFT * SAMPLES))
-    light = ring.astype(float)
-    out = ~ring
-    for step in range(1, reach):
-        near = np.roll(out, step) | np.roll(out, -step)
-        light = np.where(near, np.minimum(light, step / reach), light)
-    return np.concatenate([light, light[:1]])
+    middle = figure(0.0)
+    stands, _ = heads.solve(np.array([head]), middle[:1], near[None].astype(float))
+    still = np.repeat(stands, len(middle), axis=0)
+    return Way(still, -1, np.zeros(len(middle))), middle, Trouble.STANDS
 
 
 # what is to be kept out of
@@ -343,10 +301,11 @@ def _hits(room: Room, place: Floats, points: Floats) -> Flags:
     return reaching.hits(room, place, ways)
 
 
-def _angles_hit(room: Room, way: _Way, angles: Floats) -> Flags:
-    hanging = np.repeat(way.hanging[None], len(angles), axis=0)
+def _hit(room: Room, heads: Heads, head: int, angles: Floats) -> Flags:
+    """Which of the beams at angles (n, 2) enter an area."""
+    hanging = np.repeat(heads.hanging[head][None], len(angles), axis=0)
     ways = aim.beam(hanging, angles[:, 0], angles[:, 1])
-    return reaching.hits(room, way.place, ways)
+    return reaching.hits(room, heads.place[head], ways)
 
 
 def _inner(clear: Flags) -> Floats:
@@ -372,27 +331,28 @@ def _to_all(reach: Floats) -> Floats:
     return np.interp(at, np.arange(COARSE + 1), ring)
 
 
-def _bent(room: Room, way: _Way, centre: Floats, points: Floats) -> tuple[Floats, bool]:
-    """Points drawn in towards their middle as far as the beam has to; and whether any
-    is. Where even the middle is not clear they stay.
+def _reach_of(room: Room, place: Floats, whole: Figure) -> tuple[Floats, bool]:
+    """How far out of its middle (SAMPLES + 1, 0…1) a figure may go so that a beam from
+    a place keeps out of what is to be kept out of; and whether anywhere not wholly.
+    Where even the middle is not clear it goes as far as it would.
     """
-    coarse = points[:: SAMPLES // COARSE][:COARSE]
-    steps = np.arange(RAYS + 1) / RAYS
-    rays = centre + steps[None, :, None] * (coarse - centre)[:, None]
-    clear = ~_hits(room, way.place, rays.reshape(-1, 3)).reshape(COARSE, RAYS + 1)
+    steps = [
+        whole(step / RAYS)[:: SAMPLES // COARSE][:COARSE] for step in range(RAYS + 1)
+    ]
+    rays = np.stack(steps, axis=1)
+    clear = ~_hits(room, place, rays.reshape(-1, 3)).reshape(COARSE, RAYS + 1)
     if not clear[:, 0].all() or clear.all():
-        return points, False
-    reach = _to_all(_inner(clear))
-    return centre + reach[:, None] * (points - centre), True
+        return np.ones(SAMPLES + 1), False
+    return _to_all(_inner(clear)), True
 
 
-def _bent_angles(room: Room, way: _Way, base: Floats, offsets: Floats) -> Floats:
-    """The same for a path in degrees around `base`."""
-    coarse = offsets[:: SAMPLES // COARSE][:COARSE]
-    steps = np.arange(RAYS + 1) / RAYS
-    rays = way.legal(base + steps[None, :, None] * coarse[:, None])
-    clear = ~_angles_hit(room, way, rays.reshape(-1, 2)).reshape(COARSE, RAYS + 1)
-    if not clear[:, 0].all() or clear.all():
-        return way.legal(base + offsets)
-    reach = _to_all(_inner(clear))
-    return way.legal(base + reach[:, None] * offsets)
+def _bent(
+    room: Room, place: Floats, centre: Floats, points: Floats
+) -> tuple[Floats, bool]:
+    """Points drawn in towards their middle as far as the beam from a place has to; and
+    whether any is.
+    """
+    reach, bent = _reach_of(
+        room, place, lambda scale: centre + scale * (points - centre)
+    )
+    return centre + reach[:, None] * (points - centre), bent

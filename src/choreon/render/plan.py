@@ -205,6 +205,10 @@ class Plan:
         for layer in self.moving:
             layer.dim(low)
 
+    def kept_out(self) -> list[tuple[Ints, float]]:
+        """Returns the heads that paths of players move, and how far each is on."""
+        return [kept for layer in self.moving for kept in layer.kept_out()]
+
     @cached_property
     def _adding(self) -> list[AnyLayer]:
         return [layer for layer in self.moving if layer.player.adds]

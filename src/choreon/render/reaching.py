@@ -82,7 +82,7 @@ def enters(
 
     The slab method: T. Kay, J. Kajiya, “Ray tracing complex scenes” (1986).
     """
-    low, high = _corners(area)
+    low, high = corners(area)
     begin, direction = np.asarray(start, float), np.asarray(way, float)
     near, far = 0.0, length
     for i in range(3):
@@ -130,30 +130,45 @@ def hits(room: Room, start: Floats, ways: Floats) -> npt.NDArray[np.bool_]:
     `kept_out` does it for one.
     """
     found = np.zeros(len(ways), bool)
-    far = np.full(len(ways), FAR)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        floor = np.maximum(0.0, -start[2] / ways[:, 2])
-        far = np.where(ways[:, 2] < -1e-9, np.minimum(far, floor), far)
-        wall = np.maximum(0.0, (room.depth - start[1]) / ways[:, 1])
-        far = np.where(ways[:, 1] > 1e-9, np.minimum(far, wall), far)
-        for area in kept_areas(room):
-            low, high = _corners(area)
-            one = (low - start) / ways
-            other = (high - start) / ways
-            begin = np.minimum(one, other)
-            end = np.maximum(one, other)
-            # along an axis that it does not move on, it is within always or never
-            still = np.abs(ways) < 1e-12
-            inside = (low <= start) & (start <= high)
-            begin = np.where(still, np.where(inside, -np.inf, np.inf), begin)
-            end = np.where(still, np.where(inside, np.inf, -np.inf), end)
-            near = np.maximum(begin.max(axis=1), 0.0)
-            found |= near <= np.minimum(end.min(axis=1), far)
+    starts = np.broadcast_to(start, ways.shape)
+    far = lengths(room, starts, ways)
+    for area in kept_areas(room):
+        found |= enter(*corners(area), starts, ways, far)
     return found
 
 
-def _corners(area: Area) -> tuple[Floats, Floats]:
-    """The lowest and the highest corner (3) of an area."""
+def lengths(room: Room, starts: Floats, ways: Floats) -> Floats:
+    """Returns how far beams (n) from `starts` (n, 3) along `ways` (n, 3, unit) go, as
+    `to_floor_or_wall` does it for one.
+    """
+    far = np.full(len(ways), FAR)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        floor = np.maximum(0.0, -starts[:, 2] / ways[:, 2])
+        wall = np.maximum(0.0, (room.depth - starts[:, 1]) / ways[:, 1])
+    far = np.where(ways[:, 2] < -1e-9, np.minimum(far, floor), far)
+    return np.where(ways[:, 1] > 1e-9, np.minimum(far, wall), far)
+
+
+def enter(
+    low: Floats, high: Floats, starts: Floats, ways: Floats, far: Floats
+) -> npt.NDArray[np.bool_]:
+    """Returns which beams (n) of length `far` (n) pass through a box."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        one, other = (low - starts) / ways, (high - starts) / ways
+    begin, end = np.minimum(one, other), np.maximum(one, other)
+
+    # along an axis that it does not move on, it is within always or never
+    still = np.abs(ways) < 1e-12
+    inside = (low <= starts) & (starts <= high)
+    begin = np.where(still, np.where(inside, -np.inf, np.inf), begin)
+    end = np.where(still, np.where(inside, np.inf, -np.inf), end)
+
+    near = np.maximum(begin.max(axis=1), 0.0)
+    return np.asarray(near <= np.minimum(end.min(axis=1), far))
+
+
+def corners(area: Area) -> tuple[Floats, Floats]:
+    """Returns the lowest and the highest corner (3) of an area."""
     one = np.array([area.x1, area.y1, area.low], float)
     other = np.array([area.x2, area.y2, area.high], float)
     return np.minimum(one, other), np.maximum(one, other)

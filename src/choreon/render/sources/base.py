@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -10,6 +10,7 @@ from choreon.model.motion import Effect
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
+from choreon.render.effects import PathOp
 from choreon.render.live import Live
 from choreon.render.looks import Angles, CompiledLook
 from choreon.render.rig import Rig
@@ -39,6 +40,14 @@ class Source(Protocol):
         """Returns the source after what it follows moved; None where it is to be
         compiled anew.
         """
+
+    def paths_in_room(self) -> Sequence[PathOp]:
+        """Returns the paths in the room that it begins with; each may be come onto in
+        several ways.
+        """
+
+    def prepare(self, size: float) -> None:
+        """Work out what it is at a size of its effects, ahead of its use."""
 
     def live(self, offsets: Mapping[str, float]) -> Live | None:
         """Returns what a layer asks; None where it never moves."""

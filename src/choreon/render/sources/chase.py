@@ -19,13 +19,13 @@ from choreon.model.playables.nesting import DEEPEST, contains, too_deep
 from choreon.model.refs import name_of
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.effects import Moving, compile_effects
+from choreon.render.effects import Moving, PathOp, compile_effects
 from choreon.render.fades import Fade, Move
 from choreon.render.live import Change, Dimming, Given, Live, Moved
 from choreon.render.looks import Angles, CompiledLook, compile_look, find_heads
 from choreon.render.mixed import Mixed
 from choreon.render.recent import Recent
-from choreon.render.rig import Floats, Rig
+from choreon.render.rig import Floats, Ints, Rig
 from choreon.render.sources.base import Kitchen, Source
 from choreon.render.sources.scene import MovingScene, StillScene
 from choreon.render.state import FRAME, AnyCursor, Going, Pace, Time, replace
@@ -245,6 +245,18 @@ class ChaseSource:
     def followed(self, show: Show, moved: set[str]) -> ChaseSource | None:
         """It is compiled anew."""
         return None
+
+    def paths_in_room(self) -> Sequence[PathOp]:
+        """Returns the paths in the room of its first step, where that is its own."""
+        if not self.sources:
+            return ()
+        first = self.sequence.step_at(0)
+        return () if self.plays[first] else self.sources[first].paths_in_room()
+
+    def prepare(self, size: float) -> None:
+        """Work out what its steps are at a size of their effects."""
+        for source in dict.fromkeys(self.sources):
+            source.prepare(size)
 
     def live(self, offsets: Mapping[str, float]) -> LiveChase:
         """Returns what a layer asks."""
@@ -559,6 +571,16 @@ class LiveChase:
             return self._pair(spot.before, spot.step)[0].changes(self._moves)
         live = self._live(spot.step)
         return [] if live is None else live.changes()
+
+    def kept_out(self) -> list[tuple[Ints, float]]:
+        """Returns the heads that paths of its steps move."""
+        spot = self._spot
+        if spot.step < 0:
+            return []
+        if spot.share < 1.0:
+            return self._pair(spot.before, spot.step)[0].kept_out(self._moves)
+        live = self._live(spot.step)
+        return [] if live is None else live.kept_out()
 
     def names(self) -> list[Moved]:
         """Returns the effects of the step that it is at."""

@@ -4,15 +4,16 @@ between two looks whose lamps change in the dark.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from choreon.model.motion import Effect
 from choreon.model.show import Show
 from choreon.model.values import Look
+from choreon.render.effects import PathOp
 from choreon.render.live import Change, Dimming, Given, Live, Moved
 from choreon.render.looks import CompiledLook
-from choreon.render.rig import Floats
+from choreon.render.rig import Floats, Ints
 from choreon.render.sources.base import Source
 from choreon.render.state import AnyCursor, Pace, Time
 
@@ -47,6 +48,14 @@ class Dimmed:
 
     def followed(self, show: Show, moved: set[str]) -> None:
         """It is compiled anew."""
+
+    def paths_in_room(self) -> Sequence[PathOp]:
+        """Returns the paths in the room that it begins with."""
+        return self.source.paths_in_room()
+
+    def prepare(self, size: float) -> None:
+        """Work out what it is at a size of its effects."""
+        self.source.prepare(size)
 
     def live(self, offsets: Mapping[str, float]) -> Live | None:
         """Returns what a layer asks; None where it never moves."""
@@ -134,6 +143,10 @@ class DimmedLive:
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give."""
         return self._live.changes()
+
+    def kept_out(self) -> list[tuple[Ints, float]]:
+        """Returns the heads that paths move."""
+        return self._live.kept_out()
 
     def names(self) -> list[Moved]:
         """Returns its effects."""

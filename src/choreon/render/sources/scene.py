@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from choreon.model.motion import Effect, Effects
 from choreon.model.playables import Scene
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.effects import LiveEffects, Moving, compile_effects
+from choreon.render.effects import LiveEffects, Moving, PathOp, compile_effects
 from choreon.render.live import Live
 from choreon.render.looks import Angles, CompiledLook, compile_look, followed
 from choreon.render.sources.base import Kitchen, Source
@@ -41,6 +41,13 @@ class StillScene:
         """Returns the scene after marks moved; None where it is to be compiled anew."""
         look = followed(self.look, show, moved)
         return None if look is None else StillScene(look, self._stored)
+
+    def paths_in_room(self) -> Sequence[PathOp]:
+        """It has none."""
+        return ()
+
+    def prepare(self, size: float) -> None:
+        """It has no effects."""
 
     def live(self, offsets: Mapping[str, float]) -> Live | None:
         """It never moves."""
@@ -93,6 +100,15 @@ class MovingScene:
     def followed(self, show: Show, moved: set[str]) -> MovingScene | None:
         """It is compiled anew."""
         return None
+
+    def paths_in_room(self) -> Sequence[PathOp]:
+        """Returns its paths in the room."""
+        found = [op for op in self.moving.ops if isinstance(op, PathOp)]
+        return [op for op in found if op.motion.in_room]
+
+    def prepare(self, size: float) -> None:
+        """Work out its paths at a size."""
+        self.moving.prepare(size)
 
     def live(self, offsets: Mapping[str, float]) -> LiveEffects:
         """Returns what a layer asks."""

@@ -9,11 +9,13 @@ import numpy as np
 
 from choreon.render.effects import AroundOp, Moving, PathOp
 from choreon.render.heads import Heads
+from choreon.render.live import around
 from choreon.render.rig import Floats
 from choreon.ui.widgets.aim_pad import Span
 
 Spot = tuple[float, float]
 
+LEAST_LEAN = 3.0  # degrees from straight down, nearer to which pan does not follow
 COARSE = 8  # every so many samples of a way are drawn
 LEAST = 60.0  # degrees that are seen at least, across and up
 ROUND = 30.0  # degrees at which what is seen ends: it does not shift all the time
@@ -44,8 +46,14 @@ def ways_of(
         elif isinstance(op, AroundOp):
             base = values[heads.rows[op.which]]
             found.which.extend(op.which.tolist())
-            found.lines.extend(_spots(own + op.flat[::COARSE]) for own in base)
-            found.points.extend(_spots(base + op.away(position)))
+            hanging = heads.hanging[op.which]
+            shape = op.flat[::COARSE]
+            line = np.broadcast_to(shape, (len(base), *shape.shape))
+            lines = base[:, None] + around(base, hanging, line, LEAST_LEAN)
+            found.lines.extend(_spots(own) for own in lines)
+            away = op.away(position)[:, None]
+            there = base + around(base, hanging, away, LEAST_LEAN)[:, 0]
+            found.points.extend(_spots(there))
     return found
 
 

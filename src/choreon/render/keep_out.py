@@ -1,0 +1,95 @@
+"""What beams keep out of, judged at the very end: where the beams of heads that a path
+moves go when all layers are laid. Close to an area such a head goes dark, softly.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+import numpy.typing as npt
+
+from choreon.model import attributes as at
+from choreon.model.show import Room
+from choreon.render import aim, reaching
+from choreon.render.rig import Rig
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+MARGIN = 0.3  # metres before an area, in which a beam goes dark
+SEARCH = 18  # steps in search of where a beam comes nearest to an area
+
+Kept = tuple[Ints, float]
+"""Heads (h) that a path moves, and how far it is on, 0…1."""
+
+
+def left(
+    room: Room, rig: Rig, values: Floats, kept: Iterable[Kept]
+) -> tuple[Ints, Floats] | None:
+    """Returns the intensity rows (m) of heads whose beams come near to what is to be
+    kept out of, and how much of their light is left, 0…1; None where none does.
+    `values` (P): all parameters as they come out.
+    """
+    heads = rig.heads
+    on = np.zeros(len(heads))
+    for which, share in kept:
+        on[which] = np.maximum(on[which], share)
+    moved = np.flatnonzero(on > 0.0)
+    if not len(moved):
+        return None
+
+    angles = values[heads.rows[moved]]
+    ways = aim.beam(heads.hanging[moved], angles[:, 0], angles[:, 1])
+    clear = clearance(room, heads.place[moved], ways)
+    light = 1.0 - on[moved] * (1.0 - clear)
+    dark = light < 1.0
+    if not dark.any():
+        return None
+
+    names = {number: fixture for fixture, number in heads.of.items()}
+    rows: list[int] = []
+    shares: list[float] = []
+    for head, share in zip(moved[dark].tolist(), light[dark].tolist(), strict=True):
+        own = rig.where.get(names[head], {}).get(at.DIMMER, ())
+        rows += [row for _, row in own]
+        shares += [share] * len(own)
+    return np.array(rows, np.int64), np.array(shares)
+
+
+def clearance(room: Room, places: Floats, ways: Floats) -> Floats:
+    """Returns how clear beams (n) from `places` (n, 3) along `ways` (n, 3, unit) are of
+    all areas: 0 where one enters, 1 from MARGIN metres away on.
+    """
+    clear = np.ones(len(ways))
+    ends = reaching.lengths(room, places, ways)
+    for area in reaching.kept_areas(room):
+        low, high = reaching.corners(area)
+        near = reaching.enter(low - MARGIN, high + MARGIN, places, ways, ends)
+        if not near.any():
+            continue
+        away = _nearest(low, high, places[near], ways[near], ends[near])
+        clear[near] = np.minimum(clear[near], np.minimum(away / MARGIN, 1.0))
+    return clear
+
+
+def _nearest(
+    low: Floats, high: Floats, places: Floats, ways: Floats, ends: Floats
+) -> Floats:
+    """How near (n, metres) beams come to a box. Along a line the distance to a box
+    falls and then rises, so that it is found by thirds.
+    """
+
+    def distance(along: Floats) -> Floats:
+        point = places + along[:, None] * ways
+        beside = np.maximum(np.maximum(low - point, point - high), 0.0)
+        return np.asarray(np.linalg.norm(beside, axis=1))
+
+    begin, end = np.zeros(len(ends)), ends.copy()
+    for _ in range(SEARCH):
+        third = (end - begin) / 3.0
+        one, other = begin + third, end - third
+        nearer = distance(one) < distance(other)
+        end = np.where(nearer, other, end)
+        begin = np.where(nearer, begin, one)
+    return distance((begin + end) / 2.0)
