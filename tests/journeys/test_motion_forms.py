@@ -238,7 +238,7 @@ def test_ways_on_the_pad_are_dragged_and_sized(hands):
     pad = panel.pad
     hands.until(lambda: len(pad.paths) == 2)
     across = pad.spans[0][1] - pad.spans[0][0]
-    assert across < 180  # the ways fill it, whatever else the heads could do
+    assert across < 300  # the ways fill it, whatever else the heads could do
     lines = [spot for line in pad.paths for spot in line]
     assert all(pad.spans[0][0] <= pan <= pad.spans[0][1] for pan, _ in lines)
     hands.drag(pad, QPointF(60, 50), QPointF(90, 50))

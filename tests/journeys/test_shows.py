@@ -109,6 +109,8 @@ def test_a_show_of_late_is_found_by_its_name_and_opened(hands):
                 assert dialog.list.columnWidth(column) > need
         hands.type(dialog.line, "work")
 
+    # the show that is open is among them as soon as its window stands
+    hands.until(lambda: len(begin.recent_shows(hands.window.settings)) > 1)
     hands.in_dialog(
         lambda: QTest.keySequence(hands.window, QKeySequence("Ctrl+O")), answer
     )

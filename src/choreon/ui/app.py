@@ -154,7 +154,10 @@ class App:
         client = None
         with contextlib.suppress(OSError, TimeoutError):
             client = hand_over(opened)
+        settings = open_settings()
+        standing.begin(settings, opened.path)
         self.window = self._make(opened, client)
+        remember_show(settings, opened.path)
         self.window.show()
         old.close()
         discard(old)

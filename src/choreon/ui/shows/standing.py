@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings
 
-STANDS = 1500  # milliseconds after which a window counts as standing
+STANDS = 400  # milliseconds after which a window counts as standing
 PATIENCE = 2  # attempts that may end before the window stands
 
 _PATH, _COUNT = "opening", "openings"
