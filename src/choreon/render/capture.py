@@ -7,16 +7,31 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from choreon.model import attributes as at
+from choreon.model import edits
 from choreon.model.edits import merge_looks
 from choreon.model.effects import beside, motion_of, rate_of
 from choreon.model.motion import AnyMotion, Effect, Effects, Mode, Path, Shape, Wave
-from choreon.model.show import Show
+from choreon.model.patch import footprint
+from choreon.model.show import SLOTS, Show
 from choreon.model.values import Look, Value
+from choreon.render import waves
+from choreon.render.choice import rows as choice_rows
 from choreon.render.colour import from_oklab_rows
-from choreon.render.compiled import CompiledShow
+from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.compositor import compose, driven_values, trace, unmastered
-from choreon.render.rig import Floats, Rig
-from choreon.render.state import Going, Masters, PlayState, Time, replace
+from choreon.render.effects import row_of
+from choreon.render.rig import Floats, Ints, Rig
+from choreon.render.state import (
+    AnyCursor,
+    Going,
+    Masters,
+    Player,
+    PlayState,
+    Step,
+    Still,
+    Time,
+    replace,
+)
 from choreon.render.trace import Part, Trace
 
 DARK = 1e-4  # an intensity that is none
@@ -36,29 +51,96 @@ def capture_effects(compiled: CompiledShow, state: PlayState, now: float) -> Eff
     bar = state.beat(now) - state.clock.first
     made: Effects = ()
     for part in traced.parts:
-        if part.running and part.on > DARK:
-            rate = 1.0 if part.player is None else part.player.rate
-            going = _going(state, part)
-            time = going.time(now, state.beat(now))
-            own = tuple(
-                _as_it_runs(compiled.show, effect, tuple(part.running), time, rate, bar)
-                for effect in part.running
+        if not part.running or part.on <= DARK:
+            continue
+        rate = 1.0 if part.player is None else part.player.rate
+        size = 1.0 if part.player is None else part.player.size
+        step = _step(part)
+        going = state.draft.going if part.player is None else _going(step)
+        time = going.time(now, state.beat(now))
+        on = part.on * (1.0 if step is None else step.level)
+
+        own: list[Effect] = []
+        for effect in part.running:
+            runs = _as_it_runs(
+                compiled.show, effect, tuple(part.running), time, rate, bar
             )
-            size = 1.0 if part.player is None else part.player.size
-            own = tuple(_as_wide(compiled.show, effect, size) for effect in own)
-            own = tuple(_as_strong(effect, part.on) for effect in own)
-            made = beside(made, own)
+            strong = _as_strong(_as_wide(compiled.show, runs, size), on)
+            seen = _above(compiled, strong, _beside(traced, part))
+            own += [] if seen is None else [seen]
+        made = beside(made, tuple(own))
     return made
 
 
-def _going(state: PlayState, part: Part) -> Going:
-    """The cursor of a part."""
+def _step(part: Part) -> Step | None:
+    """The step of its player that a part is; None for drafts."""
     if part.player is None:
-        return state.draft.going
-    for step in reversed(part.player.steps):
-        if step.ref == part.source and isinstance(step.cursor, Going):
-            return step.cursor
-    return Going()
+        return None
+    steps = reversed(part.player.steps)
+    return next((step for step in steps if step.ref == part.source), None)
+
+
+def _going(step: Step | None) -> Going:
+    """The cursor of a step."""
+    found = step is not None and isinstance(step.cursor, Going)
+    return step.cursor if found else Going()  # type: ignore[union-attr, return-value]
+
+
+def _beside(traced: Trace, part: Part) -> Floats:
+    """How strongly (I + 1) all that stands beside a part lights the lamps."""
+    level = np.zeros(traced.rig.intensities + 1)
+    for other in traced.parts:
+        if other is not part and not other.running:
+            level[other.lamps] = np.maximum(level[other.lamps], other.levels)
+    return level
+
+
+CURVE = 96  # points by which a wave is kept that others' light cuts off below
+
+
+def _above(compiled: CompiledShow, effect: Effect, level: Floats) -> Effect | None:
+    """An effect as it is seen above the light (I + 1) that others give its lamps, which
+    one scene cannot hold beside it: a wave that nowhere rises above it is none, and one
+    that does is cut off at it, where that is alike for all its lamps.
+    """
+    motion = motion_of(compiled.show, effect)
+    is_level = isinstance(motion, Wave) and motion.attribute == at.DIMMER
+    if not isinstance(motion, Wave) or not is_level or motion.mode != Mode.REPLACES:
+        return effect
+    rows = [
+        row
+        for item in row_of(compiled.show, compiled.rig, effect)
+        for row in choice_rows(compiled.rig, [item], at.DIMMER)
+    ]
+    floors = level[np.array(rows, np.int64)] if rows else np.zeros(1)
+    low, high = sorted((motion.low, motion.high))
+    if floors.min() >= high - DARK:
+        return None
+    floor = float(floors.max())
+    if floor <= low + DARK or np.ptp(floors) > DARK or motion.shape == Shape.RANDOM:
+        return effect
+    return replace(effect, motion=_cut(motion, floor), palette="")
+
+
+def _cut(motion: Wave, floor: float) -> Wave:
+    """A wave that nowhere comes below a level."""
+    if motion.shape == Shape.PULSE:
+        low, high = (max(floor, end) for end in (motion.low, motion.high))
+        return replace(motion, low=low, high=high)
+
+    # as a curve from the floor to its highest
+    at_ = np.arange(CURVE + 1) / CURVE
+    nobody = np.zeros(len(at_), np.int64)
+    shape = waves.wave(motion, at_, np.zeros(len(at_)), nobody, waves.own_curve(motion))
+    values = np.maximum(floor, motion.low + shape * (motion.high - motion.low))
+    top = max(motion.low, motion.high)
+    curve = tuple(
+        (float(x), float((value - floor) / (top - floor)))
+        for x, value in zip(at_, values, strict=True)
+    )
+    return replace(
+        motion, shape=Shape.OWN, curve=curve, smooth=False, low=floor, high=top
+    )
 
 
 def _as_it_runs(
@@ -137,6 +219,67 @@ def capture(compiled: CompiledShow, state: PlayState, now: float) -> Look:
         if own:
             made[fixture] = own
     return made
+
+
+AHEAD = (0.0, 0.02, 0.31, 0.67, 1.13, 1.61, 2.27, 2.9, 3.43, 4.19, 4.87, 5.51)
+LATER = (6.13, 6.79, 7.37, 8.03, 8.59, 9.17, 9.71, 9.99)
+"""Seconds after now at which a captured scene is held against what it was made of."""
+
+OFF = 0.75  # of a step of 255, by which a channel may differ
+
+
+def not_alike(
+    compiled: CompiledShow, state: PlayState, now: float, look: Look, effects: Effects
+) -> list[str]:
+    """Returns the fixtures that a scene of what was captured does not light, now and in
+    the next ten seconds, as they are lit by what is on; lamps that are dark aside.
+    """
+    show, ref = edits.keep_scene(compiled.show, "c", look, 0.0, 0.0, effects=effects)
+    after = compile_show(show, compiled)
+    clear = replace(state, masters=Masters(), identify=None, sent=(), past=())
+    cursor = _begun(effects, clear, now)
+    scene = Player("captured", "", (Step(ref=ref, cursor=cursor),))
+    alone = PlayState(players=(scene,), clock=clear.clock)
+
+    rig = compiled.rig
+    channels = channels_of(compiled)
+    found: set[str] = set()
+    for later in (*AHEAD, *LATER):
+        as_is = compose(after, clear, now + later, alone=True)
+        kept = compose(after, alone, now + later, alone=True)
+        one = driven_values(rig, as_is, apart=True)
+        other = driven_values(rig, kept, apart=True)
+        apart = np.abs(one - other) / np.maximum(rig.full, 1.0) * 255.0 > OFF
+        lit = as_is.values[: rig.intensities] > DARK
+        shines = kept.values[: rig.intensities] > DARK
+        for fixture, own in channels.items():
+            if fixture not in found and apart[own].any():
+                rows = [r for _, r in rig.where.get(fixture, {}).get(at.DIMMER, ())]
+                dark = rows and not (lit[rows].any() or shines[rows].any())
+                found |= set() if dark else {fixture}
+    return [fixture for fixture in channels if fixture in found]
+
+
+def _begun(effects: Effects, state: PlayState, now: float) -> AnyCursor:
+    """The cursor with which a scene of effects begins now."""
+    if not any(effect.on for effect in effects):
+        return Still()
+    beat = state.beat(now)
+    return Going(now, beat, 0.0, beat - state.clock.first)
+
+
+def channels_of(compiled: CompiledShow) -> dict[str, Ints]:
+    """Returns fixture → its channels, as places among all."""
+    rig = compiled.rig
+    found: dict[str, Ints] = {}
+    for fixture in rig.fixtures.values():
+        if fixture.universe not in rig.universes:
+            continue
+        first = SLOTS * rig.universes.index(fixture.universe) + fixture.address - 1
+        end = first + footprint(compiled.show, fixture)
+        own = (rig.byte_at >= first) & (rig.byte_at < end)
+        found[fixture.id] = np.unique(rig.byte_channel[own])
+    return found
 
 
 def frozen(

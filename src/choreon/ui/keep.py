@@ -191,10 +191,19 @@ class KeepForm(QWidget):
         effects = self.effects()
         there_is = bool(look or effects)
         self.moving.setVisible(scene and bool(self._effects()))
-        self.what.setText(
-            words.summary(look, effects) if there_is else "nothing of the draft"
-        )
+        summary = words.summary(look, effects) if there_is else "nothing of the draft"
+        told = self._not_alike(look, effects)
+        self.what.setText(" ".join(filter(None, (summary, told))))
         self.confirm.setEnabled(there_is)
+
+    def _not_alike(self, look: Look, effects: Effects) -> str:
+        """What is told of lamps that would not be lit as they are, where all that is
+        lit is kept and some of it moves.
+        """
+        if not (self.all_lit.isChecked() and effects):
+            return ""
+        found = self.parts.preview.not_alike(look, effects)
+        return words.not_alike(self.parts.document.show, found)
 
     def _source(self) -> Look:
         return (

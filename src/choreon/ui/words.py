@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from choreon.model import attributes as at
 from choreon.model.colours import hex_of
@@ -35,6 +35,19 @@ def summary(look: Look, effects: Effects = ()) -> str:
     if effects:
         parts.append(count(len(effects), "effect"))
     return " · ".join(parts)
+
+
+def not_alike(show: Show, fixtures: Sequence[str]) -> str:
+    """What is told of fixtures that a captured scene would not light as they are lit;
+    empty where there are none.
+    """
+    if not fixtures:
+        return ""
+    names = some([show.fixtures[i].name for i in fixtures], 4)
+    return (
+        f"▲ {names}: what moves there cannot be kept in one scene just as it goes on "
+        "now. It is kept as near as it can be."
+    )
 
 
 def number(name: str, value: float) -> str:

@@ -407,10 +407,16 @@ class Shelf(QWidget):
                 "The stage is dark: there is nothing to capture.", "alarm"
             )
             return
+        told = words.not_alike(
+            document.show, self.parts.preview.not_alike(look, effects)
+        )
         names = [p.name for p in self.parts.engine.state.players if not p.releasing]
         name = " + ".join(names) if 0 < len(names) <= 3 else "Stage"
         given, sure = QInputDialog.getText(
-            self, "Capture the stage", "Name of the scene", text=f"{name}, captured"
+            self,
+            "Capture the stage",
+            "\n\n".join(filter(None, (told, "Name of the scene"))),
+            text=f"{name}, captured",
         )
         if sure:
             show, made = edits.keep_scene(

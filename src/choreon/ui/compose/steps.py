@@ -570,6 +570,11 @@ class Steps(QWidget):
             text = "The stage is dark: there is nothing to make a step of."
             self.parts.notices.told.emit(text, "alarm")
             return
+        told = words.not_alike(
+            self.parts.document.show, preview.not_alike(look, effects)
+        )
+        if told:
+            self.parts.notices.told.emit(told, "alarm")
         self._add([ChaseStep(id="step", look=look, effects=effects)])
 
     def add_draft(self) -> None:

@@ -34,6 +34,7 @@ from choreon.render.capture import (
     capture_effects,
     given_values,
     lit,
+    not_alike,
     with_light,
 )
 from choreon.render.compiled import CompiledShow, compile_show
@@ -434,6 +435,13 @@ class Preview(QObject):
     def capture(self) -> Look:
         """Returns everything that is on stage now, before the masters."""
         return capture(self.compiled, self._state, time.monotonic())
+
+    def not_alike(self, look: Look, effects: Effects) -> list[str]:
+        """Returns the fixtures that what was captured would not light as they are lit,
+        now and in the next ten seconds.
+        """
+        now = time.monotonic()
+        return not_alike(self.compiled, self._state, now, look, effects)
 
     def capture_effects(self) -> Effects:
         """Returns the effects of all that is on stage now."""
