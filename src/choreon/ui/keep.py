@@ -89,7 +89,7 @@ class KeepForm(QWidget):
         self.moving.setCheckable(True)
         self.moving.setChecked(True)
         self.moving.setStyleSheet("padding: 4px 8px;")
-        self.what = basics.label("", "soft")
+        self.what = basics.label("", "soft", wrap=True)
         first = basics.row(
             basics.label("Keep as", "heading"),
             self.kind,
