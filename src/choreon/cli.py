@@ -63,6 +63,7 @@ def _parser() -> argparse.ArgumentParser:
         default=5580,
         help="where the simulated node serves what it has, as JSON",
     )
+
     demo.set_defaults(run=_demo)
 
     guest = commands.add_parser(
@@ -74,6 +75,7 @@ def _parser() -> argparse.ArgumentParser:
         action="store_true",
         help="take the PIN out of the show's file, for whoever owns that",
     )
+
     guest.add_argument(
         "--starter",
         action="store_true",
@@ -91,8 +93,10 @@ def _parser() -> argparse.ArgumentParser:
         default=5568,
         help="where the sample show's universes go on 127.0.0.1",
     )
+
     for word, kind in (("--beat", int), ("--adopt", int), ("--why", str)):
         engine.add_argument(word, type=kind, help=argparse.SUPPRESS)
+
     engine.add_argument("--bare", action="store_true", help=argparse.SUPPRESS)
     engine.set_defaults(run=_engine)
 
@@ -118,6 +122,7 @@ def _parser() -> argparse.ArgumentParser:
         metavar="PORT",
         help="serve what it has as JSON (0: any free port)",
     )
+
     node.add_argument(
         "--json", action="store_true", help="print JSON lines instead of a table"
     )
@@ -129,6 +134,7 @@ def _parser() -> argparse.ArgumentParser:
         metavar="UNIVERSE",
         help="join these groups too",
     )
+
     node.add_argument(
         "--art-port", type=int, default=6454, help="UDP port for Art-Net (6454)"
     )
@@ -141,10 +147,12 @@ def _parser() -> argparse.ArgumentParser:
     node.set_defaults(run=_node)
     controller = sims.add_parser("controller", help="the practice controller's window")
     controller.set_defaults(run=_controller)
+
     for _, command, _ in commands_of(parser):
         command.add_argument(
             "--version", action="version", version=f"Choreon {__version__}"
         )
+
     return parser
 
 
@@ -184,14 +192,17 @@ def _demo(arguments: argparse.Namespace) -> int:
     path = _make_demo(arguments.fresh, arguments.port)
     command = [sys.executable, "-m", "choreon", "sim"]
     wanted = []
+
     if not _answers(
         arguments.http
     ):  # those of a window that was killed are still there
         wanted.append(
             ["node", "--port", str(arguments.port), "--http", str(arguments.http)]
         )
+
     if not _answers(announced(folders.runtime() / "midi", NAME)):
         wanted.append(["controller"])
+
     with folders.open_log("demo.log") as log:
         helpers = [
             subprocess.Popen(
@@ -199,6 +210,7 @@ def _demo(arguments: argparse.Namespace) -> int:
             )
             for words in wanted
         ]
+
     print(f"What the simulated node has: {url(arguments.http)}", flush=True)
     try:
         code = _open_window(path)
@@ -207,6 +219,7 @@ def _demo(arguments: argparse.Namespace) -> int:
                 "The light goes on. Ctrl+C ends the simulated node and controller; "
                 "`choreon stop` ends the engine."
             )
+
         while helpers and _engine_runs():
             time.sleep(0.3)
     except KeyboardInterrupt:
@@ -214,6 +227,7 @@ def _demo(arguments: argparse.Namespace) -> int:
     finally:
         for helper in helpers:
             helper.terminate()
+
     return code
 
 
@@ -234,14 +248,17 @@ def _guest(arguments: argparse.Namespace) -> int:
         return _open_window(path, guest=True)
     if arguments.forget_pin:
         return _forget_pin(path)
+
     try:
         show, _ = showfile.open_best(path)
     except (showfile.ShowFileError, OSError) as error:
         print(f"{path} cannot be opened: {error}", file=sys.stderr)
         return 4
+
     if arguments.starter:
         print(starter.write(path, show.name))
         return 0
+
     _power_on(show)
     return _keep_window([*_CHOREON, "guest", "--window", str(path)])
 
@@ -259,25 +276,31 @@ def _keep_window(command: Sequence[str]) -> int:
     brief = 0  # windows that did not stand, since it was told
     signal.signal(signal.SIGTERM, lambda number, _: told.append(number))
     wait = SOON
+
     while True:
         began = time.monotonic()
         window = subprocess.Popen(command)
+
         try:
             code = window.wait()
         except KeyboardInterrupt:
             window.wait()  # the terminal tells it as well
             return 0
+
         lasted = time.monotonic() - began
         if code in NOT_AGAIN:
             return code
+
         brief = brief + 1 if told and lasted < BRIEFLY else 0
         if brief >= MOST_BRIEF:
             return 0
+
         wait = SOON if lasted > 60.0 else min(LATEST, 2.0 * wait)
         print(f"The window ended ({code}); it is opened again.", file=sys.stderr)
         with contextlib.suppress(KeyboardInterrupt):
             time.sleep(wait)
             continue
+
         return 0
 
 
@@ -308,9 +331,11 @@ def _forget_pin(path: Path) -> int:
         why = getattr(error, "strerror", None) or error
         print(f"{path}: the PIN is still there: {why}", file=sys.stderr)
         return 4
+
     if told not in (None, "done"):
         print(f"The PIN is still there: {told}", file=sys.stderr)
         return 3
+
     print("The PIN is taken away. Open the show, and set another one.")
     return 0
 
@@ -342,11 +367,13 @@ def _forget_in_engine_and_file(path: Path) -> None:
     with contextlib.suppress(OSError, TimeoutError):
         client = Client()
         welcome = client.wait_for(protocol.Welcome, 3.0)
+
     playing = welcome is not None and welcome.path and Path(welcome.path) == path
     if playing and welcome is not None:
         show, count = welcome.show, welcome.edits
     else:
         show, count = showfile.open_best(path)[0], showfile.edits_of(path)
+
     without = edits.replace(show, guest=edits.replace(show.guest, pin=""))
     showfile.write(path, without, edits=count + 1)
 
@@ -354,6 +381,7 @@ def _forget_in_engine_and_file(path: Path) -> None:
         if playing:
             delta = changes.difference(show, without)
             client.send(protocol.Edit(delta, count + 1, show.id, count))
+
         client.close()
 
 
@@ -380,6 +408,7 @@ def _engine(arguments: argparse.Namespace) -> int:
     logs.begin()
     if arguments.beat is None or arguments.adopt is not None:
         return _supervise(arguments)
+
     from choreon.engine import openings
     from choreon.engine.beat import Beat
     from choreon.engine.engine import run
@@ -390,14 +419,18 @@ def _engine(arguments: argparse.Namespace) -> int:
         from choreon.demo import opening_show
 
         show = opening_show(arguments.port)
+
     known = openings.find(arguments.show, show, arguments.why or "", arguments.bare)
     known.beat.close()
     known.beat, known.supervised = Beat(arguments.beat), True
+
     if known.note:
         print(known.note, file=sys.stderr)
+
     bare = known.show is None and known.last is None and not arguments.why
     if bare and arguments.show is not None and not arguments.show.exists():
         return 4  # a name that was mistyped
+
     # else, with nothing known that could be sent, a window may still bring a show
     return run(known)
 

@@ -104,14 +104,17 @@ class Ahead:
             ref: self._way(ref, do, now)
             for ref in actions.plays(compiled.show, state, do)
         }
+
         if not ways:
             return {}
+
         with contextlib.suppress(actions.NotTaken):
             after = actions.perform(compiled.show, state, do, now, ways)
             known = set(map(id, state.players))
             for player in after.players:
                 if id(player) not in known:
                     compiled.warm_player(player)
+
         return ways
 
     def _way(self, plays: Ref, do: Do, now: float) -> Aims:

@@ -53,6 +53,7 @@ def _draft_act(
             return lambda s, t: draft.revised(draft.set_blind(s, blind, t), revision)
         case _:
             return None
+
     revision = message.revision
     ahead.touch(look)
     return lambda s, t: draft.revised(draft.set_draft(s, look), revision)

@@ -71,21 +71,25 @@ class Client:
         """
         found = self._waiting
         self._waiting = []
+
         while not found or timeout == 0.0:
             ready, _, _ = select.select(
                 [self._socket], [], [], 0.0 if found else timeout
             )
             if not ready:
                 break
+
             data = self._socket.recv(1 << 20)
             if not data and found:
                 break
             if not data:
                 raise ConnectionError("the engine is gone")
+
             for body in self._framer.feed(data):
                 message = _read(body)
                 if message is not None:
                     found.append(message)
+
         return found
 
     def wait_for(self, kind: type[M], timeout: float = 5.0) -> M:
@@ -114,12 +118,14 @@ def _read(body: bytes) -> protocol.FromEngine | None:
         return protocol.decode_from_engine(body)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
         pass
+
     with contextlib.suppress(msgspec.DecodeError, UnicodeDecodeError, RecursionError):
         plain = msgspec.msgpack.decode(body)
         if isinstance(plain, dict) and plain.get("t") == "welcome":
             version, pid = plain.get("version"), plain.get("pid")
             if isinstance(version, int) and isinstance(pid, int):
                 return protocol.Mismatch(version, "", pid)
+
     return None
 
 
@@ -138,6 +144,7 @@ def start_engine(show: Path | None) -> subprocess.Popen[bytes]:
         *([str(show)] if show else []),
     ]
     _started[:] = [process for process in _started if process.poll() is None]
+
     with folders.open_log("engine.log") as out:
         process = starter.start(
             lambda: subprocess.Popen(
@@ -149,6 +156,7 @@ def start_engine(show: Path | None) -> subprocess.Popen[bytes]:
                 env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
             )
         )
+
     _started.append(process)
     return process
 

@@ -38,6 +38,7 @@ class Clock:
             if now >= self._due:
                 lateness = now - self._due
                 break
+
             if not self.wake.is_set():
                 self.wake.wait(self._due - now)
             elif now < self._earliest:
@@ -45,12 +46,14 @@ class Clock:
             else:  # something new, at once: the beat goes on from here
                 lateness, self._due = 0.0, now
                 break
+
         self.wake.clear()
         self.frames += 1
         self.late += lateness > LATE
         self._lateness.append(lateness)
         skipped = int(lateness / self.period)
         self.missed += skipped
+
         self._due += self.period * (1 + skipped)
         return now
 

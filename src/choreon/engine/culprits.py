@@ -46,6 +46,7 @@ def without(state: PlayState, parts: set[Part]) -> PlayState:
     """Returns the state without some of its parts."""
     if not parts:
         return state
+
     changes: dict[str, object] = {}
     for kind in KINDS:
         if any(part.kind == kind for part in parts):
@@ -54,12 +55,16 @@ def without(state: PlayState, parts: set[Part]) -> PlayState:
                 for i, one in enumerate(getattr(state, kind))
                 if Part(kind, getattr(one, "id", "") or f"#{i}") not in parts
             )
+
     if Part("draft") in parts:
         changes["draft"] = Draft(revision=state.draft.revision)
+
     if Part("identify") in parts:
         changes["identify"] = None
+
     if Part("masters") in parts:
         changes["masters"] = Masters()
+
     return replace(state, **changes)
 
 
@@ -79,10 +84,13 @@ class Culprits:
         """
         if self._search is not None:
             return None
+
         if self._hopeless is not None:
             if state is self._hopeless:
                 return None
+
             self._hopeless = None
+
         if self._out:
             here = parts_of(state)
             # what has become another thing since then may be well
@@ -91,8 +99,10 @@ class Culprits:
                 for part, thing in self._out.items()
                 if part in here and _same(part, thing, here[part])
             }
+
         if not self._out:
             self.why = ""
+
         return without(state, set(self._out))
 
     def failed(self, state: PlayState, error: Exception) -> None:
@@ -121,12 +131,15 @@ class Culprits:
         if not self._works(without(state, out)):
             self._hopeless = state
             return
+
         yield
         for part in parts:
             out.discard(part)
             if not self._works(without(state, out)):
                 out.add(part)
+
             yield
+
         self._out = {part: parts[part] for part in out}
         if not out:
             self.why = ""  # it worked after all

@@ -26,26 +26,32 @@ def stop(fade: float) -> int:
     if not holder(folder)[0]:
         print("No engine is running.")
         return 0
+
     with contextlib.suppress(OSError):
         client = Client(window=False)
         client.send(protocol.Stop(fade))
         client.close()
+
     if _gone(fade + ANSWER):
         print("The engine has stopped.")
         return 0
+
     engine, parent = holder(folder)
     for process in (parent, engine):  # the supervisor first, so that none is started
         if process > 1:
             with contextlib.suppress(OSError):
                 os.kill(process, signal.SIGTERM)
+
     if not _gone(FORCED):
         engine, _ = holder(folder)
         with contextlib.suppress(OSError):
             if engine:
                 os.kill(engine, signal.SIGKILL)
+
         if not _gone(FORCED):
             print("The engine did not stop.", file=sys.stderr)
             return 1
+
     print("The engine did not answer and was ended.")
     return 0
 

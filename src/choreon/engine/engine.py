@@ -86,16 +86,19 @@ class Engine:
         self._beat = known.beat
         self._path, self._note, self._bare = known.path, known.note, known.bare
         self._edits = known.edits
+
         self._cid = folders.source_id()
         self._serial = 0
         show = known.show or Show(id=NOTHING, name="")
         self._take_up(show, known)
         self._sender = self._new_sender(self._compiled)
+
         self._held = self._what_is_held(known)
         self._saved: PlayState | None = None
         self._copied: Show | None = None
         self._copy_due = 0.0
         self._inbox: queue.SimpleQueue[Act | Change] = queue.SimpleQueue()
+
         self._closing: Ramp | None = None
         self._ended = False
         self._shown: tuple[CompiledShow, PlayState] | None = (
@@ -103,21 +106,25 @@ class Engine:
         )
         self._frame_sent: Bytes | None = None
         self._last_slots = known.last.frame if known.last is not None else {}
+
         self._screen = Screen(screen_path(self._folder))
         self._clock = Clock()
         self._cost = 0.0
         self._disk = ""
         self._faults = faults.for_tests()
+
         self._culprits = Culprits(lambda state: self._draw(state, time.monotonic()))
         self._complain_due = 0.0
         self._ports = protocol.Ports({})
         self._nodes = protocol.Nodes()
         self._finder: Finder | None = None
+
         self._abandoned: set[threading.Thread] = set()
         self._nurse = Nurse()
         self._tidier = Tidier(TIDY)
         self._parent = Parent(known.beat, known.supervised)
         self._real_midi = real_midi
+
         self._link = self._new_link()
         self._ways: list[Way] = [self._new_midi()]
 
@@ -127,17 +134,21 @@ class Engine:
         kept = found.state
         self._note = " ".join(filter(None, (self._note, found.told)))
         self._resumed = kept is not None
+
         if kept is not None and found.session is not None:
             self._serial = found.session.serial
+
         state = kept or _safely_opened(show)
         if kept is not None and not kept.started:
             # nothing was on since it was opened last, or it was told to end: it opens
             # anew, with the draft that there was
             state = replace(_safely_opened(show), draft=kept.draft)
+
         self._state = state
         self._ahead = Ahead(compile_show(show), lambda: self._state)
         self._compiled = self._ahead.compiled
         self._state = self._with_lamps_on(show, state)
+
         try:
             self._ahead.restore(self._state)
         except Exception:
@@ -181,23 +192,28 @@ class Engine:
         self._link.start()
         gc.collect()
         gc.freeze()
+
         wake = self._clock.wake
         self._clock = Clock()
         self._clock.wake = wake  # what was asked meanwhile sets this one
         pulse_due = 0.0
         self._beat.enter(Phase.PLAYING)
+
         while not self._ended:
             now = self._clock.wait()
             begin = time.perf_counter()
             self._beat.beat(self._clock.frames)
+
             try:
                 self._frame(now)
             except Exception:
                 self._complain(now, "a frame failed beside its light")
+
             self._cost = max(self._cost, time.perf_counter() - begin)
             if now >= pulse_due:
                 pulse_due = now + PULSE
                 self._look_round(now)
+
         self._shut_down()
 
     def _rehearse(self) -> None:
@@ -238,6 +254,7 @@ class Engine:
             followed = motion.follow(self._compiled, state, now)
             self._state = state = lasting.prune(followed, now)
             harmless = self._culprits.harmless(self._scaled(now))
+
             if harmless is not None:
                 self._render(harmless, now)
                 return
@@ -245,6 +262,7 @@ class Engine:
             self._complain(now, "a frame failed; the last good one goes on")
             self._compiled.forget_frames()
             self._culprits.failed(self._scaled(now), error)
+
         self._shown = None
         self._sender.repeat(now)
         self._culprits.search()
@@ -272,6 +290,7 @@ class Engine:
             self._ahead.adopt_draft(self._state)
             self._link = self._new_link()
             self._link.start()
+
             self._note = "The line to the engine had stood still and was made anew."
         else:
             self._ways = [way for way in self._ways if way is not helper]
@@ -308,11 +327,14 @@ class Engine:
                 item = self._inbox.get_nowait()
             except queue.Empty:
                 return
+
             if isinstance(item, Change):
                 self._change(item, now)
                 continue
+
             if self._held is not None:
                 continue  # there is nothing yet that could be done
+
             try:
                 self._state = item(self._state, now)
             except actions.NotTaken as error:
@@ -354,6 +376,7 @@ class Engine:
         clock = self._clock
         median, worst = clock.read_lateness()
         cost, self._cost = self._cost, 0.0
+
         return protocol.Pulse(
             frames=clock.frames,
             late=clock.late,
@@ -466,7 +489,9 @@ class Engine:
             mismatch = protocol.Mismatch(protocol.VERSION, __version__, os.getpid())
             self._link.reply(peer, mismatch)
             log.warning("a client of version %d is not served", hello.version)
+
             return
+
         self._link.reply(
             peer,
             protocol.Welcome(
@@ -512,6 +537,7 @@ class Engine:
         if state is not None:
             state = self._with_lamps_on(show, state)
             self._ahead.restore(state)
+
         same = (
             before.rig.universes == after.rig.universes
             and before.show.outputs == show.outputs
@@ -577,17 +603,21 @@ class Engine:
     def _keep_session(self) -> None:
         if self._closing is not None or self._showless:
             return
+
         state, show, now = self._state, self._ahead.show, time.monotonic()
         if show is not self._copied and now >= self._copy_due:
             self._copied, self._copy_due = show, now + COPY
             self._disk = session.save_show(self._path, show, self._edits)
+
         if state is not self._saved:
             self._saved = state
             compiled, frame = self._compiled, self._frame_sent
             slots = self._last_slots
+
             if frame is not None and len(frame) == len(compiled.rig.universes):
                 universes = compiled.rig.universes
                 slots = {u: frame[i].tobytes() for i, u in enumerate(universes)}
+
             self._disk = session.save(
                 *(show.id, state, None, self._serial, f"Choreon {show.name}"),
                 *(tuple(show.outputs.values()), slots),
@@ -635,9 +665,11 @@ def run(known: Opening) -> int:
     except folders.Refused as error:
         print(error, file=sys.stderr)
         return 4
+
     heed_signals(engine.stop)
     with contextlib.suppress(OSError):
         os.nice(-5)  # only where the user may
+
     threading.current_thread().name = "frames"
     log.info(
         "Choreon %s engine %d plays %s",
@@ -645,5 +677,6 @@ def run(known: Opening) -> int:
         os.getpid(),
         known.path or "a show",
     )
+
     engine.run()
     return 0

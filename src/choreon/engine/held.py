@@ -33,16 +33,20 @@ def held_light(known: session.Session, cid: bytes) -> Held | None:
         slots = _last_frame(known)
         if not slots or not known.outputs:
             return None
+
         universes = sorted(slots)
         sender = sender_of(known.source, cid, known.outputs, universes)
         frame = np.zeros((len(universes), 512), np.uint8)
+
         for row, universe in enumerate(universes):
             data = np.frombuffer(slots[universe][:512], np.uint8)
             frame[row, : len(data)] = data
+
         sender.send(frame, 0.0)
     except Exception:
         log.exception("what was sent last cannot be sent again")
         return None
+
     return Held(sender, slots)
 
 

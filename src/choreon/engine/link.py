@@ -65,27 +65,33 @@ class Link:
         self._peers: dict[int, Peer] = {}
         self._notices: list[bytes] = []
         self._lock = threading.Lock()
+
         self._changed = False
         self._ended = False
         self._path = path
         self._server = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+
         with contextlib.suppress(FileNotFoundError):
             path.unlink()
+
         mask = os.umask(0o177)
         try:
             self._server.bind(str(path))
         finally:
             os.umask(mask)
+
         self._server.listen(16)
         self._server.setblocking(False)
         self._wake_in, self._wake_out = socket.socketpair()
         self._wake_in.setblocking(False)
         self._wake_out.setblocking(False)
+
         self._selector = selectors.DefaultSelector()
         self._selector.register(self._server, selectors.EVENT_READ)
         self._selector.register(self._wake_in, selectors.EVENT_READ)
         self.beat = time.monotonic()
         """When the thread last came round."""
+
         self.thread = threading.Thread(target=self._run, name="link", daemon=True)
         self._complain_due = 0.0
 
@@ -144,12 +150,16 @@ class Link:
             except Exception:
                 if self._ended:
                     break
+
                 if self.beat >= self._complain_due:
                     log.exception("the line to the windows failed, and goes on")
                     self._complain_due = self.beat + COMPLAIN
+
                 time.sleep(0.01)
+
         for peer in list(self._peers.values()):
             self._drop(peer)
+
         self._selector.close()
         for own in (self._server, self._wake_in, self._wake_out):
             own.close()
@@ -160,12 +170,14 @@ class Link:
         for key, mask in self._selector.select(0.25):
             if self._ended:
                 return
+
             if key.fileobj is self._server:
                 self._accept()
             elif key.fileobj is self._wake_in:
                 self._wake_in.recv(4096)
             elif key.fd in self._peers:
                 self._serve(self._peers[key.fd], mask)
+
         self.beat = time.monotonic()
         self._tell()
         self._idle()
@@ -192,6 +204,7 @@ class Link:
                 if not data:
                     self._drop(peer)
                     return
+
                 self._take(peer, data)
                 if peer.framer.unfinished > UNFINISHED // 8:
                     waiting = (p.framer.unfinished for p in self._peers.values())
@@ -205,15 +218,19 @@ class Link:
         for body in peer.framer.feed(data):
             if self._ended:
                 return
+
             peer.taken += 1
             self.beat = time.monotonic()
+
             try:
                 message = protocol.decode_to_engine(body)
             except Exception as error:
                 log.warning("message of %d bytes refused: %s", len(body), error)
                 continue
+
             if isinstance(message, protocol.Hello):
                 peer.window = message.window
+
             self._acknowledge(peer)
             try:
                 self._handle(peer, message)
@@ -244,17 +261,21 @@ class Link:
         if peer.deaf:
             peer.out.clear()
             peer.stale = False
+
         if peer.stale and not peer.out:
             peer.out += protocol.pack(self._latest())
             peer.stale = False
+
         self._send_some(peer)
         if len(peer.out) > BACKLOG:
             log.warning("client let go: it does not read")
             self._drop(peer)
             return
+
         wants = selectors.EVENT_READ
         if peer.out or peer.stale:
             wants |= selectors.EVENT_WRITE
+
         if self._selector.get_key(peer.socket).events != wants:
             self._selector.modify(peer.socket, wants)
 

@@ -110,6 +110,7 @@ def begin(level: int = logging.INFO) -> None:
         _outside = os.dup(STDERR)
     except OSError:
         return  # there is nothing to write to
+
     lines = Lines(_outside)
 
     # a pipe of our own takes what goes past Python; full, it drops

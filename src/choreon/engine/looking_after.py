@@ -40,16 +40,20 @@ class Nurse:
         step, self._looked = min(now - self._looked, 1.0), now
         found: list[Helper] = []
         stuck: dict[threading.Thread, tuple[float, float]] = {}
+
         for helper in helpers:
             thread, beat = helper.thread, helper.beat
             if thread.ident is None:
                 continue  # it has not begun
+
             before, waited = self._stuck.get(thread, (beat, 0.0))
             waited = waited + step if before == beat else 0.0
             stuck[thread] = (beat, waited)
+
             if not thread.is_alive() or waited > PATIENCE:
                 log.error("the thread “%s” %s", thread.name, _state(thread))
                 found.append(helper)
+
         self._stuck = stuck
         return found
 

@@ -40,6 +40,7 @@ def find(path: Path | None, show: Show | None, why: str, bare: bool) -> Opening:
     played = session.load_show() if why or path is not None else None
     if why and played is not None and not bare:
         return Opening(played.show, played.path, edits=played.edits)
+
     if bare and played is not None:
         note = (
             "The engine failed again and again with this show. The fixtures keep what "
@@ -48,17 +49,21 @@ def find(path: Path | None, show: Show | None, why: str, bare: bool) -> Opening:
         )
         known = session.know(played.show.id).session
         return Opening(None, played.path, note, known, bare=True)
+
     if path is None:
         return Opening(show)
+
     try:
         found, note = showfile.open_best(path)
         return Opening(found, str(path), note, edits=showfile.edits_of(path))
     except Exception as error:
         log.exception("%s cannot be read", path)
         text = getattr(error, "strerror", None) or str(error)
+
     if played is None or played.path != str(path):
         note = f"{path.name} cannot be played: {text}"
         return Opening(None, str(path), note)
+
     note = (
         f"{path.name} cannot be read: {text} The fixtures keep what was sent last "
         "until a show is opened."

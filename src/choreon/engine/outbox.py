@@ -50,6 +50,7 @@ def key_of(message: Telling | Late) -> Hashable:
             return "aside"
         case protocol.Message() | Do():
             return None
+
     return "late"
 
 
@@ -97,8 +98,10 @@ class Outbox:
                 if entry.key == key:
                     entry.message = merged(entry.message, message)
                     return
+
                 if entry.key is None or back > LOOK_BACK:
                     break
+
         self._waiting.append(Entry(message, key))
         if len(self._waiting) > MOST:
             self._waiting.popleft()
@@ -111,14 +114,18 @@ class Outbox:
                     sent = line.send(self._part, socket.MSG_DONTWAIT)
                 except BlockingIOError:
                     return
+
                 del self._part[:sent]
                 continue
+
             if not self._waiting:
                 return
+
             entry = self._waiting.popleft()
             message = _made(entry.message)
             if message is None:
                 continue
+
             self._count += 1
             entry.number = self._count
             self._sent.append(entry)

@@ -83,6 +83,7 @@ def heed_signals(stop: Callable[[], None]) -> None:
     threading.Thread(target=wait, name="signals", daemon=True).start()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: None)
+
     signal.set_wakeup_fd(told.fileno(), warn_on_full_buffer=False)
     _kept.append(told)
 

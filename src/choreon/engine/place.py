@@ -26,6 +26,7 @@ def lock_of(folder: Path, beat: Beat) -> int:
     """
     handle = folders.open_own(folder / "engine.lock")
     end = time.monotonic() + LOCK_WAIT
+
     while True:
         try:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -36,10 +37,13 @@ def lock_of(folder: Path, beat: Beat) -> int:
                 raise AlreadyRunning(
                     f"An engine is already running in {folder}."
                 ) from None
+
             time.sleep(0.02)
+
     with contextlib.suppress(OSError):  # the folder is full: it is found all the same
         os.ftruncate(handle, 0)
         os.pwrite(handle, f"{os.getpid()} {os.getppid()} {beat.handle}".encode(), 0)
+
     return handle
 
 
@@ -70,6 +74,7 @@ def _written(folder: Path) -> tuple[int, int, int]:
         handle = folders.open_own(folder / "engine.lock", os.O_RDWR)
     except OSError:
         return 0, 0, -1
+
     try:
         fcntl.flock(handle, fcntl.LOCK_SH | fcntl.LOCK_NB)
         return 0, 0, -1
@@ -77,6 +82,7 @@ def _written(folder: Path) -> tuple[int, int, int]:
         words = os.pread(handle, 64, 0).split()
         if len(words) != 3 or not all(word.isdigit() for word in words):
             return _found(os.fstat(handle).st_ino)
+
         return int(words[0]), int(words[1]), int(words[2])
     finally:
         os.close(handle)
@@ -93,11 +99,13 @@ def _found(inode: int) -> tuple[int, int, int]:
             break
     else:
         return 0, 0, -1
+
     try:
         stat = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
         for link in Path(f"/proc/{pid}/fd").iterdir():
             if NAME in os.readlink(link):
                 return pid, int(stat[1]), int(link.name)
+
         return pid, int(stat[1]), -1
     except OSError:
         return 0, 0, -1

@@ -382,12 +382,15 @@ class Framer:
         """
         self._held += data
         bodies = []
+
         while len(self._held) >= 4:
             size = int.from_bytes(self._held[:4], "little")
             if size > LIMIT:
                 raise ValueError(f"a message of {size} bytes is announced")
             if len(self._held) < 4 + size:
                 break
+
             bodies.append(bytes(self._held[4 : 4 + size]))
             del self._held[: 4 + size]
+
         return bodies

@@ -42,9 +42,11 @@ def _shared(path: Path) -> mmap.mmap:
         # something else lies there: out of the way with it, once
         folders.put_aside(path)
         handle = folders.open_own(path)
+
     try:
         if not stat.S_ISREG(os.fstat(handle).st_mode):
             raise OSError(errno.EINVAL, "it is no file")
+
         os.posix_fallocate(handle, 0, SIZE)
         os.ftruncate(handle, SIZE)
         return mmap.mmap(handle, SIZE)
@@ -67,6 +69,7 @@ class Screen:
             self.trouble = f"{path} cannot be written ({why}): no frames are shown."
             log.warning("%s The light goes on.", self.trouble)
             self._map = mmap.mmap(-1, SIZE)
+
         self._slots = np.frombuffer(self._map, np.uint8)[SLOTS_AT:].reshape(MOST, 512)
         self._numbers = np.frombuffer(self._map, np.uint32)[
             NUMBERS_AT // 4 : NUMBERS_AT // 4 + MOST
@@ -111,17 +114,21 @@ class ScreenReader:
                 continue
             if before == self._serial and self._fresh is not None:
                 return self._fresh
+
             numbers = self._map[NUMBERS_AT : NUMBERS_AT + 4 * count]
             slots = self._map[SLOTS_AT : SLOTS_AT + 512 * count]
             if _HEAD.unpack_from(self._map)[1] != before:
                 continue
+
             self._serial = before
             if numbers + slots != self._seen or self._fresh is None:
                 self._seen = numbers + slots
                 universes = np.frombuffer(numbers, np.uint32).tolist()
                 frame = np.frombuffer(slots, np.uint8).reshape(count, 512)
                 self._fresh = before // 2, dict(zip(universes, frame, strict=True))
+
             return self._fresh
+
         return None
 
     def read(self) -> tuple[int, float, dict[int, Bytes]] | None:
@@ -132,16 +139,19 @@ class ScreenReader:
             magic, before, when, count = _HEAD.unpack_from(self._map)
             if magic != MAGIC or before & 1 or count > MOST:
                 continue
+
             numbers = np.frombuffer(self._map, np.uint32, count, NUMBERS_AT).copy()
             slots = (
                 np.frombuffer(self._map, np.uint8, count * 512, SLOTS_AT)
                 .reshape(count, 512)
                 .copy()
             )
+
             if _HEAD.unpack_from(self._map)[1] == before:
                 return (
                     before // 2,
                     when,
                     dict(zip(numbers.tolist(), slots, strict=True)),
                 )
+
         return None

@@ -92,9 +92,12 @@ def _write(name: str, data: bytes) -> str:
         with contextlib.suppress(OSError):
             folders.write_whole(spare, data)
             return f"{why}. What plays is kept in {spare.parent} meanwhile."
+
         return f"{why}. What plays is not kept: free some space."
+
     with contextlib.suppress(OSError):
         spare.unlink()  # there is room again
+
     return ""
 
 

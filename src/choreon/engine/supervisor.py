@@ -137,21 +137,26 @@ class Supervisor:
         """
         for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
             signal.signal(number, self._told)
+
         signal.set_wakeup_fd(self._wake_out, warn_on_full_buffer=False)
         why = ""
+
         while True:
             if engine is None:
                 self._beat.enter(Phase.STARTING)
                 self._beat.beat(0)  # not where the one before it stood
                 child = self._start(self._beat, why, len(self._deaths))
                 engine = Watched(child.pid, child)
+
             code, why = self._watch(engine)
             engine.close()
             engine = None
             self._end_if_forsaken()
             ended = self._ending or self._beat.phase == Phase.ENDING
+
             if ended or code in NOT_AGAIN:
                 return 0 if ended and code not in NOT_AGAIN else code
+
             log.error("The engine %s. It is started again.", why)
             self._wait()
             if self._ending:
@@ -167,24 +172,29 @@ class Supervisor:
         told = self._played = 0.0
         poll = select.poll()
         poll.register(engine.handle, select.POLLIN)
+
         poll.register(self._wake_in, select.POLLIN)
         while True:
             poll.poll(1000 * LOOK)
             with contextlib.suppress(BlockingIOError):
                 os.read(self._wake_in, 4096)
+
             now = time.monotonic()
             code = engine.over()
             if code is not None:
                 return code, _fate(code)
+
             phase = self._beat.phase
             if phase == Phase.PLAYING:
                 playing_since = playing_since or now
                 self._played = now - playing_since
+
             missing = patience.look(self._beat.frames, phase, now)
             self._end_if_forsaken()
             if self._ending and not told:
                 told = now
                 engine.tell(signal.SIGTERM)
+
             patient = STARTING if phase == Phase.STARTING else MISSING
             if missing > patient or (told and now - told > ENDING):
                 log.error("The engine hangs: no frame for %.1f s.", missing)
@@ -215,10 +225,12 @@ class Supervisor:
             self._deaths = []
         elif self._played > 0.0:
             self._deaths = [t for t in self._deaths if now - t < 60.0]
+
         self._deaths.append(now)
         wait = WAITS[min(len(self._deaths), len(WAITS)) - 1]
         if wait:
             log.error("It has died %d times; waiting %.1f s.", len(self._deaths), wait)
+
         end = now + wait
         while not self._ending and (left := end - time.monotonic()) > 0:
             select.select([self._wake_in], [], [], left)
@@ -275,6 +287,7 @@ def run(words: Sequence[str], adopt: int = 0, handle: int = -1) -> int:
             engine, beat = Watched(adopt), Beat(handle)
         except (OSError, ValueError):
             return 0  # it has gone meanwhile
+
     _never_first()
     try:
         alone = _hold_lock() is not None
@@ -284,6 +297,7 @@ def run(words: Sequence[str], adopt: int = 0, handle: int = -1) -> int:
     except OSError as error:
         print(error, file=sys.stderr)
         return 4
+
     supervisor = Supervisor(lambda *how: start(words, *how), beat)
     return supervisor.run(engine)
 

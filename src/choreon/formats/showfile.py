@@ -78,19 +78,23 @@ def _pieces(show: Show, kinds: list[str], edits: int) -> Iterator[bytes]:
     """
     head = b'{\n "format": %d,\n "edits": %d,\n "types": %s,\n "show": {'
     yield head % (FORMAT, edits, _laid_out(kinds, 1))
+
     for i, name in enumerate(show.__struct_fields__):
         yield b"%s\n  %s: " % (b"," if i else b"", msgspec.json.encode(name))
         value = {} if name == "types" else getattr(show, name)
         if name not in COLLECTIONS or not value:
             yield _laid_out(value, 2)
             continue
+
         for n, (key, thing) in enumerate(value.items()):
             yield b"%s\n   %s: %s" % (
                 b"," if n else b"{",
                 msgspec.json.encode(key),
                 _laid_out(_stored(thing), 3),
             )
+
         yield b"\n  }"
+
     yield b"\n }\n}"
 
 
@@ -130,6 +134,7 @@ def _from_bytes(data: bytes, name: str) -> Show:
                     f"{name} was written by a newer Choreon (format "
                     f"{header.format}; this one reads up to {FORMAT})."
                 )
+
             kinds = {
                 i: msgspec.json.decode(_type_file(archive, i), type=FixtureType)
                 for i in header.types
@@ -155,6 +160,7 @@ def _from_bytes(data: bytes, name: str) -> Show:
         raise ShowFileError(f"{name} is not a whole show file ({error}).") from None
     except Exception as error:  # zlib.error has no common base
         raise ShowFileError(f"{name} is damaged ({error}).") from None
+
     types = {kind.id: kind for kind in kinds.values()}
     return msgspec.structs.replace(show, types=types)
 
@@ -170,10 +176,12 @@ def _decoded(document: Document, name: str) -> Show:
             "written by another version. The file was left as it is; open it with that "
             "one."
         )
+
     playables = document.get("playables", {})
     if isinstance(playables, dict):
         known = {i: _known(i, thing) for i, thing in playables.items()}
         document = {**document, "playables": known}
+
     return msgspec.convert(document, Show)
 
 
@@ -242,11 +250,13 @@ def open_best(path: Path) -> tuple[Show, str]:
                 show = read(version)
                 aside = put_aside(path)
                 kept = when(version)
+
                 return (
                     show,
                     f"{error} The version kept at {kept} was opened; the damaged "
                     f"file is kept as {aside.name}.",
                 )
+
         raise ShowFileError(
             f"{error} There is no earlier version of it. The file was left as it is."
         ) from None
@@ -285,19 +295,24 @@ def write(path: Path, show: Show, versions: bool = True, edits: int = 0) -> str:
     handle, name = tempfile.mkstemp(
         prefix=f".{path.stem}-{os.getpid()}-", suffix=PART, dir=path.parent
     )
+
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
+
         if versions:
             keep_version(path)
+
         os.replace(name, path)
         _sync_folder(path.parent)
     except BaseException:
         with contextlib.suppress(OSError):
             os.unlink(name)
+
         raise
+
     return hashlib.sha256(data).hexdigest()
 
 

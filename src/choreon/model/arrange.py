@@ -26,6 +26,7 @@ def in_line(
     """From one point to another, heights as they are."""
     last = max(1, len(places) - 1)
     found = []
+
     for i, p in enumerate(places):
         part = i / last if len(places) > 1 else 0.5
         found.append(
@@ -35,6 +36,7 @@ def in_line(
                 start[1] + part * (end[1] - start[1]),
             )
         )
+
     return found
 
 
@@ -50,6 +52,7 @@ def on_arc(
     """
     last = max(1, len(places) - 1)
     found = []
+
     for i, p in enumerate(places):
         angle = math.radians(
             begin + (i / last if len(places) > 1 else 0.5) * (end - begin)
@@ -61,6 +64,7 @@ def on_arc(
                 middle[1] + radius * math.sin(angle),
             )
         )
+
     return found
 
 
@@ -141,8 +145,10 @@ def suggested_groups(show: Show) -> list[tuple[str, tuple[str, ...]]]:
         bar = bar_of(show.room, fixture.place)
         if bar is not None:
             found.setdefault(bar.name, []).append(fixture.id)
+
     known = {frozenset(group.fixtures) for group in show.groups.values()}
     made = []
+
     for name, ids in found.items():
         if len(ids) > 1 and frozenset(ids) not in known:
             known.add(frozenset(ids))
@@ -151,6 +157,7 @@ def suggested_groups(show: Show) -> list[tuple[str, tuple[str, ...]]]:
                 key=lambda i: (show.fixtures[i].place.x, show.fixtures[i].place.y, i),
             )
             made.append((name, tuple(ordered)))
+
     return made
 
 

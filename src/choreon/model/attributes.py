@@ -366,17 +366,20 @@ def attribute(name: str) -> Attribute:
             0,
             255,
         )
+
     known = ATTRIBUTES.get(name) or TEMPLATES.get(template(name))
     if known is None:
         return Attribute(
             name, name.replace("_", " "), Family.DEVICE, "", 0, 255, snap=True
         )
+
     number = re.search(r"\d+", name)
     label = (
         f"{known.label} {number.group()}"
         if number and number.group() != "1"
         else known.label
     )
+
     return msgspec.structs.replace(known, name=name, label=label)
 
 
@@ -400,6 +403,7 @@ def find(words: str) -> list[Attribute]:
     called: dict[str, str] = {}
     for usual, name in _NAMES.items():
         called[name] = f"{called.get(name, '')} {usual}"
+
     found = []
     for a in TEMPLATES.values():
         text = (
@@ -411,4 +415,5 @@ def find(words: str) -> list[Attribute]:
             )
             starts = bool(wanted) and a.label.lower().startswith(wanted[0])
             found.append((not exact, not starts, attribute(a.name.replace("(n)", "1"))))
+
     return [a for *_, a in sorted(found, key=lambda f: f[:2])]

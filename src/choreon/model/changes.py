@@ -43,6 +43,7 @@ def difference(old: Show, new: Show) -> Delta:
         before, after = getattr(old, name), getattr(new, name)
         if before is not after:
             changes.append(_change(name, before, after))
+
     fields = {
         name: msgspec.Raw(_encode(getattr(new, name)))
         for name in SINGLE
@@ -73,21 +74,28 @@ def apply(show: Show, delta: Delta) -> Show:
     for name, raw in delta.fields.items():
         if name not in SINGLE:
             raise msgspec.ValidationError(f"a show has no “{name}”")
+
         fields[name] = msgspec.msgpack.decode(raw, type=SINGLE[name])
+
     for change in delta.changes:
         if change.collection not in COLLECTIONS:
             raise msgspec.ValidationError(
                 f"there is no collection “{change.collection}”"
             )
+
         items = dict(getattr(show, change.collection))
         for raw in change.put:
             item = msgspec.msgpack.decode(raw, type=COLLECTIONS[change.collection])
             items[item.id] = item
+
         for gone in change.drop:
             items.pop(gone, None)
+
         if change.order:
             items = {k: items[k] for k in change.order if k in items} | items
+
         fields[change.collection] = items
+
     return replace(show, **fields)
 
 
@@ -104,7 +112,9 @@ def shared(old: Show, new: Show) -> Show:
             fields[name] = {
                 k: before[k] if before.get(k) == v else v for k, v in after.items()
             }
+
     for name in SINGLE:
         before, after = getattr(old, name), getattr(new, name)
         fields[name] = before if before == after else after
+
     return replace(new, **fields)

@@ -35,11 +35,13 @@ def meant_by(words: str) -> str:
     plain = re.sub(r"\s*/\s*", "/", plain)
     number = re.search(r"\s(\d)$", plain)
     plain = plain[: number.start()] if number else plain
+
     for text in (plain, _NOISE.sub(" ", plain)):
         found = at.alias(" ".join(text.split()))
         if found:
             name = found.replace("(n)", number.group(1) if number else "1")
             return name if at.known(name) else found
+
     return at.NOTHING
 
 
@@ -68,9 +70,11 @@ def add_named(
     for name in names_in(text):
         if kind.mode(mode_name) is None:
             break
+
         finer = _finer(kind, mode_name, name)
         kind, key = finer if finer is not None else _named(kind, mode_name, name)
         keys.append(key)
+
     return kind, keys
 
 
@@ -87,11 +91,14 @@ def _finer(
     fine = _FINE.search(name)
     coarse = _called(kind, name[: fine.start()]) if fine else None
     mode = kind.mode(mode_name)
+
     if coarse is None or mode is None:
         return None
+
     uses = [n for n, use in enumerate(mode.uses) if use.channel == coarse.key]
     if not uses or len(mode.uses[uses[-1]].slots) >= MOST_BYTES:
         return None
+
     slots = (*mode.uses[uses[-1]].slots, mode.footprint + 1)
     made = type_edits.set_slots(mode, uses[-1], slots)
     return type_edits.put_mode(kind, mode_name, made), coarse.key
@@ -104,11 +111,14 @@ def _named(kind: FixtureType, mode_name: str, name: str) -> tuple[FixtureType, s
     name = name[: bytes_.start()].strip() if bytes_ else name
     known, mode = _called(kind, name), kind.mode(mode_name)
     used = {use.channel for use in mode.uses} if mode else set()
+
     if known is not None and known.key not in used:
         key = known.key
     else:
         kind, key = type_edits.add_channel(kind, name, meant_by(name))
+
     mode = kind.mode(mode_name)
     assert mode is not None
     made = type_edits.add_use(mode, key, count)
+
     return type_edits.put_mode(kind, mode_name, made), key

@@ -102,14 +102,17 @@ def add_steps(
     """
     for step in steps:
         _refuse_itself(show, ref, step.plays)
+
     show = made_plain(show, ref)
     chase = chase_of(show, ref)
     fresh = _numbered(steps, [s.id for s in chase.steps])
     place = len(chase.steps) if index is None else index
     after = (*chase.steps[:place], *fresh, *chase.steps[place:])
     changed = edits.put(show, "playables", replace(chase, steps=after))
+
     if any(step.plays is not None for step in fresh):
         _refuse_depth(changed, ref)
+
     return changed, tuple(step.id for step in fresh)
 
 
@@ -250,6 +253,7 @@ def recolour(
         own = own_step(show, step)
         if own.plays is not None:
             return step
+
         look = {i: _recoloured(v, old, new) for i, v in own.look.items()}
         same = all(look[i] is own.look[i] for i in look)
         return step if same else replace(own, look=look)
@@ -303,6 +307,7 @@ def mirror(show: Show, ref: Ref, ids: Collection[str]) -> Show:
         own = own_step(show, step)
         if own.plays is not None:
             return step
+
         look = {
             partner.get(i, i): _mirrored_values(values)
             for i, values in own.look.items()
@@ -334,6 +339,7 @@ def counterparts(show: Show) -> dict[str, str]:
     """
     made: dict[str, str] = {}
     fixtures = show.fixtures
+
     for i, fixture in fixtures.items():
         alike = [j for j, f in fixtures.items() if f.type == fixture.type]
         here = fixture.place
@@ -344,6 +350,7 @@ def counterparts(show: Show) -> dict[str, str]:
 
         best = min(alike, key=away)
         made[i] = best if away(best) < 0.5 else i
+
     return made
 
 
@@ -363,9 +370,11 @@ def retime(
     chase = chase_of(show, ref)
     times = {"fade": fade, "hold": hold}
     given = {name: max(0.0, t) for name, t in times.items() if t is not None}
+
     if not ids or set(ids) >= {s.id for s in chase.steps}:
         steps = tuple(replace(s, **dict.fromkeys(given)) for s in chase.steps)
         return edits.put(show, "playables", replace(chase, steps=steps, **given))
+
     return change_steps(show, ref, ids, lambda step: replace(step, **given))
 
 
@@ -379,6 +388,7 @@ def crossfade(show: Show, ref: Ref, share: float) -> Show:
     def shared(step: ChaseStep) -> ChaseStep:
         if step.fade is None and step.hold is None:
             return step
+
         length = chase.length_of(step)
         return replace(step, fade=share * length, hold=(1.0 - share) * length)
 
@@ -389,6 +399,7 @@ def crossfade(show: Show, ref: Ref, share: float) -> Show:
         fade=share * whole,
         hold=(1.0 - share) * whole,
     )
+
     return edits.put(show, "playables", changed)
 
 

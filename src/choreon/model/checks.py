@@ -33,6 +33,7 @@ def check_rig(show: Show) -> list[Problem]:
         if kind.id in used
         for p in errors(check_type(kind))
     ]
+
     found += _fixtures(show)
     for clash in patch.clashes(show):
         one, other = show.fixtures[clash.one], show.fixtures[clash.other]
@@ -41,11 +42,13 @@ def check_rig(show: Show) -> list[Problem]:
             if clash.first == clash.last
             else f"slots {clash.first}–{clash.last}"
         )
+
         text = (
             f"{other.name} and {one.name} both have {slots} of universe "
             f"{clash.universe}"
         )
         found.append(Problem(f"fixtures/{other.id}/address", text))
+
     return found
 
 
@@ -64,6 +67,7 @@ def _fixtures(show: Show) -> list[Problem]:
             found.append(
                 Problem(f"{path}/mode", f"{kind.label} has no mode “{fixture.mode}”")
             )
+
         if not 1 <= fixture.universe <= MAX_UNIVERSE:
             found.append(
                 Problem(
@@ -71,6 +75,7 @@ def _fixtures(show: Show) -> list[Problem]:
                     f"{fixture.universe} is not within 1…{MAX_UNIVERSE}",
                 )
             )
+
         last = fixture.address + patch.footprint(show, fixture) - 1
         if not 1 <= fixture.address <= SLOTS:
             found.append(
@@ -83,6 +88,7 @@ def _fixtures(show: Show) -> list[Problem]:
                     f"{fixture.name} would end on slot {last}, past {SLOTS}",
                 )
             )
+
     return found
 
 
@@ -94,18 +100,22 @@ def _references(show: Show) -> list[Problem]:
             if member not in show.fixtures:
                 text = f"{member} of the group {group.name} does not hang"
                 found.append(_warning(f"groups/{group.id}/fixtures", text))
+
     for playable in show.playables.values():
         kind = kind_of(playable)
         found += kind.check(show, playable)
         for look in kind.looks(playable):
             path = f"playables/{playable.id}/look"
             found += _broken(show, path, playable.name, look)
+
         path = f"playables/{playable.id}/effects"
         found += _broken_effects(show, path, playable.name, kind.effects(playable))
+
     for palette in show.palettes.values():
         path = f"palettes/{palette.id}"
         found += _broken(show, path, palette.name, {"values": palette.values})
         found += _broken(show, f"{path}/each", palette.name, palette.each)
+
     return [*found, *_dead_controls(show)]
 
 
@@ -119,6 +129,7 @@ def _dead_controls(show: Show) -> Iterator[Problem]:
                     does = "plays" if isinstance(tile, PlayingTile) else "acts on"
                     text = f"what a tile of {page.name} {does} is gone ({ref})"
                     yield _warning(path, text)
+
     yield from _dead_masters(show)
     for known in show.inputs.values():
         if not exists(show, known.target):
@@ -170,6 +181,7 @@ def _broken_effects(
         if not there:
             text = f"“{link}” in an effect of {name} leads nowhere; it is kept"
             yield _warning(path, text)
+
     for effect in effects:
         if not motions.fixtures_of(show, effect):
             called = motion.title(motions.motion_of(show, effect))

@@ -88,19 +88,23 @@ def typed(show: Show, words: str, chosen: Sequence[str] = ()) -> Ids | None:
     parts = [part.strip() for part in split if part.strip()]
     begins_with_sign = bool(parts) and parts[0] in SIGNS
     found = dict.fromkeys(chosen) if begins_with_sign else {}
+
     sign, begun = "+", False
     for part in parts:
         if part in SIGNS:
             sign = part
             continue
+
         term = _term(show, part, chosen)
         if term is None:
             return None
+
         begun = True
         if sign == "-":
             found = {i: None for i in found if i not in term}
         else:
             found |= dict.fromkeys(term)
+
     return tuple(found) if begun else None
 
 
@@ -111,9 +115,11 @@ def _term(show: Show, text: str, chosen: Sequence[str]) -> Ids | None:
             "none": (),
             "invert": inverted(show, chosen),
         }[text]
+
     for fixture in show.fixtures.values():
         if text in (fixture.short.lower(), fixture.name.lower()):
             return (fixture.id,)
+
     match = re.match(
         r"^(.*?)\s*(odd|even|every\s+\d+|(?:\d+(?:\s*[-–]\s*\d*)?[\s]*)*)$", text
     )
@@ -121,8 +127,10 @@ def _term(show: Show, text: str, chosen: Sequence[str]) -> Ids | None:
         (match.group(1).strip(), match.group(2).strip()) if match else (text, "")
     )
     pool = _named(show, name)
+
     if not pool:
         return None
+
     picked = _pick(show, pool, pick, by_number=not name)
     return picked or None
 

@@ -72,13 +72,16 @@ def compare(before: Show, after: Show) -> list[Difference]:
         found.append(
             Difference("", "changed", f"the show's name: {after.name}", details)
         )
+
     for field, name in SINGLES.items():
         if getattr(before, field) != getattr(after, field):
             found.append(Difference("", "changed", name))
+
     for collection in COLLECTIONS:
         old, new = getattr(before, collection), getattr(after, collection)
         if old is not new:
             found += _of(collection, old, new)
+
     return found
 
 
@@ -96,10 +99,12 @@ def _of(collection: str, old: dict[str, Any], new: dict[str, Any]) -> list[Diffe
         for key in stayed
         if old[key] != new[key]
     ]
+
     moved = []
     if stayed != [key for key in old if key in new]:
         noun = NOUNS.get(collection, "scene")
         moved.append(Difference(noun, "moved", f"the order of {noun}s"))
+
     return [*came, *went, *changed, *moved]
 
 
@@ -128,6 +133,7 @@ def _details(old: Any, new: Any) -> list[str]:
     """What of a thing changed."""
     if type(old) is not type(new):
         return ["it is of another kind"]
+
     changed = [
         name
         for name in new.__struct_fields__
@@ -138,6 +144,7 @@ def _details(old: Any, new: Any) -> list[str]:
         changed = [name for name in changed if name not in ("universe", "address")]
         was, now = f"{old.universe}.{old.address}", f"{new.universe}.{new.address}"
         found.append(f"address {was} → {now}")
+
     found += [_detail(name, getattr(old, name), getattr(new, name)) for name in changed]
     return found
 
@@ -185,15 +192,18 @@ def _told_of(noun: str, differences: list[Difference]) -> list[str]:
     by_how: dict[str, list[Difference]] = {}
     for known in differences:
         by_how.setdefault(known.how, []).append(known)
+
     lines = []
     for how in ("added", "removed"):
         names = [known.name for known in by_how.get(how, [])]
         if names:
             lines.append(f"{_count(len(names), noun)} {how}: {_some(names)}")
+
     changed = by_how.get("changed", [])
     lines += [_line(known) for known in changed[:MOST]]
     if len(changed) > MOST:
         lines.append(f"{_count(len(changed) - MOST, f'more {noun}')} changed")
+
     return lines + [capital(known.name) for known in by_how.get("moved", [])]
 
 

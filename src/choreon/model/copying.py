@@ -27,13 +27,16 @@ def pasted(
     """
     wanted = {n: v for n, v in values.items() if only is None or n in only}
     look: Look = {}
+
     for target in targets:
         if target == source:
             continue
+
         given = _translated(show, show.fixtures[source], wanted, target)
         own = {name: value for name, value in given.items() if takes(target, name)}
         if own:
             look[target] = own
+
     return look
 
 

@@ -134,6 +134,7 @@ def hang(
     found = kind.mode(mode)
     if found is None:
         raise ValueError(f"{kind.label} has no mode “{mode}”")
+
     run = run_of(count, found.footprint, address, gap)
     starts = list(addresses) or [(universe, start) for start, _ in run]
     labels = _labels(show, name.strip() or stem_for(show, kind), count, number)
@@ -156,8 +157,10 @@ def hang(
             zip(labels, starts, strict=False)
         )
     ]
+
     if show.types.get(kind.id) is not kind:
         show = put(show, "types", kind)
+
     return put(show, "fixtures", *made), tuple(fixture.id for fixture in made)
 
 
@@ -175,13 +178,16 @@ def _labels(show: Show, pattern: str, count: int, number: int) -> list[_Label]:
     """
     if "#" not in pattern:
         pattern = f"{pattern} #"
+
     words = pattern.split("#")[0].lower().split()
     short = re.sub(r"[^a-z]", "", words[0]) if words else ""
     names = {fixture.name for fixture in show.fixtures.values()}
     shorts = {fixture.short for fixture in show.fixtures.values()}
     ids = set(show.fixtures)
+
     first = number or next_number(show, pattern)
     labels = []
+
     for counted in range(first, first + count):
         called = fresh_name(pattern.replace("#", str(counted)), names)
         label = _Label(
@@ -190,7 +196,9 @@ def _labels(show: Show, pattern: str, count: int, number: int) -> list[_Label]:
         names.add(label.name)
         shorts.add(label.short)
         ids.add(label.id)
+
         labels.append(label)
+
     return labels
 
 
@@ -229,12 +237,14 @@ def rename_fixtures(
     pattern = pattern if "#" in pattern or len(ids) == 1 else f"{pattern} #"
     names = {f.name for i, f in show.fixtures.items() if i not in ids}
     changes = {}
+
     for n, i in enumerate(ids):
         called = fresh_name(
             pattern.replace("#", str(first + n)).strip() or show.fixtures[i].name, names
         )
         names.add(called)
         changes[i] = {"name": called}
+
     return change_fixtures(show, changes)
 
 
@@ -300,6 +310,7 @@ def keep_scene(
         fade_out=fade_out,
         folder=folder.strip(),
     )
+
     return put(show, "playables", scene), scene.ref
 
 
@@ -319,6 +330,7 @@ def merge_scenes(show: Show, lower: Ref, upper: Ref) -> tuple[Show, Ref]:
         below.folder if below.folder == above.folder else "",
         motions.beside(below.effects, above.effects),
     )
+
     tags = tuple(dict.fromkeys([*below.tags, *above.tags]))
     times = {**below.times, **above.times}
     return change(show, made, times=times, tags=tags), made
@@ -378,10 +390,12 @@ def merge_looks(below: Look, above: Look) -> Look:
                 for n, v in held.items()
                 if n not in at.MIXED and at.template(n) != "Color(n)"
             }
+
         merged[fixture] = {
             **held,
             **{n: _over(held.get(n), value) for n, value in values.items()},
         }
+
     return merged
 
 
@@ -471,13 +485,16 @@ def remove(show: Show, *refs: Ref) -> Show:
     for ref in refs:
         if find(show, ref) is None:
             continue
+
         if ref.kind in (PALETTE, MARK, GROUP):
             show = unlink_everywhere(show, str(ref))
+
         show = unlearn(show, ref)
         if ref.kind == TILE:
             show = _without_tile(show, ref.id)
         else:
             show = drop(show, collection_of(ref), [ref.id])
+
     return show
 
 
@@ -629,6 +646,7 @@ def learn(
         if known.control != control
         and not (known.target == target and known.port == port)
     }
+
     made = MidiInput(
         id=fresh_id(f"{message} {channel} {number}", kept),
         target=target,

@@ -152,16 +152,19 @@ def motion_unlinked(show: Show, motion: AnyMotion, link: str) -> AnyMotion:
     if isinstance(motion, Roll):
         if link not in links_in_motion(motion):
             return motion
+
         palette_id = link.removeprefix(PALETTE)
         stops = tuple(
             Stop(colour_of_stop(show, stop)) if stop.palette == palette_id else stop
             for stop in motion.stops
         )
         return replace(motion, stops=stops)
+
     if isinstance(motion, Path) and motion.centre == link:
         point = links.point_of(show, link)
         if point is not None:
             return replace(motion, centre=links.to_point(point))
+
     return motion
 
 
@@ -244,6 +247,7 @@ def on_fixtures(show: Show, effects: Effects, fixtures: Iterable[str]) -> Effect
     """
     wanted = set(fixtures)
     made = []
+
     for effect in effects:
         moved = fixtures_of(show, effect)
         own = tuple(i for i in moved if i in wanted)
@@ -252,6 +256,7 @@ def on_fixtures(show: Show, effects: Effects, fixtures: Iterable[str]) -> Effect
         elif own:
             cells = {i: c for i, c in effect.cells.items() if i in wanted}
             made.append(replace(effect, fixtures=own, group="", cells=cells))
+
     return tuple(made)
 
 

@@ -47,13 +47,16 @@ def cost_of(before: Show, after: Show) -> int:
         old, new = getattr(before, name), getattr(after, name)
         if old is new:
             continue
+
         if not isinstance(new, dict):
             bytes_ += SPREAD * len(msgspec.msgpack.encode(new))
             continue
+
         bytes_ += ENTRY * len(new)
         known = old if isinstance(old, dict) else {}
         fresh = [thing for key, thing in new.items() if known.get(key) is not thing]
         bytes_ += SPREAD * sum(len(msgspec.msgpack.encode(thing)) for thing in fresh)
+
     return bytes_
 
 
@@ -95,16 +98,20 @@ class History:
         """
         if show is self.show and before == after:
             return
+
         last = self._done[-1]
         again = gesture is not None and last.gesture == gesture and not self._undone
         if again and len(self._done) > 1:
             if last.before is not None:
                 before = last.before
                 after = last.after if after is None else after
+
             self._done.pop()
+
         cost = cost_of(self.show, show)
         if after is not None:
             cost += SPREAD * len(msgspec.msgpack.encode(after))
+
         self._done.append(Step(name, show, before, after, gesture, cost))
         self._undone.clear()
         self._forget()

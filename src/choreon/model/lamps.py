@@ -38,15 +38,18 @@ def _played(show: Show, ref: Ref) -> list[str]:
     found: list[str] = []
     seen = {ref}
     asked = [ref]
+
     while asked:
         here = asked.pop()
         playable = show.playables.get(here.id)
         if playable is None or playable.ref != here:
             continue
+
         found += _own(show, playable)
         others = [r for r in kind_of(playable).plays(playable) if r not in seen]
         seen.update(others)
         asked += reversed(others)
+
     return found
 
 

@@ -44,15 +44,19 @@ def point_of(show: Show, value: Value) -> tuple[float, float, float] | None:
     """
     if not isinstance(value, str):
         return None
+
     if value.startswith(MARK):
         mark = show.marks.get(value.removeprefix(MARK))
         return (mark.x, mark.y, mark.z) if mark else None
+
     if value.startswith(POINT):
         try:
             x, y, z = (float(v) for v in value.removeprefix(POINT).split(","))
         except ValueError:
             return None
+
         return (x, y, z) if math.isfinite(x + y + z) else None
+
     return None
 
 
@@ -63,6 +67,7 @@ def held(show: Show, palette: Palette, fixture: str, name: str) -> Value | None:
     own = palette.each.get(fixture, {}).get(name)
     if own is None:
         own = palette.values.get(name)
+
     if own is None and fixture in show.fixtures:
         kind = show.fixtures[fixture].type
         alike = [
@@ -70,9 +75,11 @@ def held(show: Show, palette: Palette, fixture: str, name: str) -> Value | None:
             for i in palette.each
             if i in show.fixtures and show.fixtures[i].type == kind
         ]
+
         own = next(
             (v for i in alike if (v := palette.each[i].get(name)) is not None), None
         )
+
     return own
 
 
@@ -141,6 +148,7 @@ def from_palette(
         }
         if own:
             made[fixture] = own
+
     return made
 
 

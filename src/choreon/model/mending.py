@@ -44,6 +44,7 @@ def mended(show: Show) -> tuple[Show, list[Problem]]:
     room = _room_within(show.room, found)
     if not found:
         return show, found
+
     masters = {**missing, **show.masters}
     return replace(show, masters=masters, pages=pages, room=room), found
 
@@ -54,6 +55,7 @@ def _room_within(room: Room, found: list[Problem]) -> Room:
         name: getattr(room, name) for name in ("width", "depth", "height", "house")
     }
     inside = {n: min(LARGEST, max(SMALLEST, side)) for n, side in sides.items()}
+
     for name, side in sides.items():
         if inside[name] != side:
             text = f"the room's {name} is {inside[name]:g} m, not {side:g}"
@@ -63,6 +65,7 @@ def _room_within(room: Room, found: list[Problem]) -> Room:
     if rows != room.seats.rows:
         text = f"there are {rows} rows of seats, not {room.seats.rows}"
         found.append(_told("room/seats/rows", text))
+
     return replace(room, **inside, seats=replace(room.seats, rows=rows))
 
 
@@ -89,6 +92,7 @@ def _in_grid(tile: AnyTile, columns: int, path: str, found: list[Problem]) -> An
     spot = tile.spot
     if spot is None:
         return tile
+
     inside = Spot(
         min(max(0, spot.x), columns - 1),
         min(max(0, spot.y), ROWS),
@@ -97,6 +101,7 @@ def _in_grid(tile: AnyTile, columns: int, path: str, found: list[Problem]) -> An
     )
     if inside == spot:
         return tile
+
     text = f"a tile lay outside of its page, at {spot.x}, {spot.y}"
     found.append(_told(f"{path}/tiles/{tile.id}/spot", text))
     return replace(tile, spot=inside)
@@ -119,6 +124,7 @@ def _parted(page: Page, taken: dict[str, Page], found: list[Problem]) -> Iterato
     if len(page.tiles) <= MOST_TILES:
         yield page
         return
+
     text = f"{page.name} had {len(page.tiles)} tiles; they lie on several pages now"
     found.append(_told(f"pages/{page.id}/tiles", text))
 
@@ -127,9 +133,11 @@ def _parted(page: Page, taken: dict[str, Page], found: list[Problem]) -> Iterato
         if not first:
             yield replace(page, tiles=tiles)
             continue
+
         number = first // MOST_TILES + 1
         free = f"{page.id}-{number}"
         while free in taken:
             free += "-"
+
         loose = tuple(replace(tile, spot=None) for tile in tiles)
         yield replace(page, id=free, name=f"{page.name} {number}", tiles=loose)

@@ -60,4 +60,5 @@ def keep_part(
         look=look,
         effects=effects,
     )
+
     return put(show, "playables", made), made.ref

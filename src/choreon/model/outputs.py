@@ -75,14 +75,18 @@ def troubles(output: Output) -> list[str]:
     within("Port", output.port, 0, MOST_PORT)
     within("Rate", output.rate, 0.0, MOST_RATE)
     within("Shift", output.shift, -MOST_UNIVERSE, MOST_UNIVERSE)
+
     for universe in output.universes:
         within("Universe", universe, 1, MOST_UNIVERSE)
+
     if isinstance(output, SacnOutput):
         within("Priority", output.priority, 0, MOST_PRIORITY)
         within("Sync universe", output.sync, 0, MOST_UNIVERSE)
+
     for name, text in (("Address", output.host), ("Network card", output.interface)):
         if not text.isprintable() or len(text) > MOST_HOST or " " in text:
             found.append(f"{name} {text[:40]!r} cannot be one")
+
     return found
 
 

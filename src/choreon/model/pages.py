@@ -41,14 +41,17 @@ def spots(page: Page, section: str = "") -> dict[str, Spot]:
     """
     own = [tile for tile in page.tiles if section_of(page, tile) == section]
     found: dict[str, Spot] = {}
+
     for tile in own:
         if tile.spot is not None:
             spot = within(tile.spot, page.columns)
             if not any(spot.overlaps(other) for other in found.values()):
                 found[tile.id] = spot
+
     for tile in own:
         if tile.id not in found:
             found[tile.id] = free_spot(page, found.values(), _size(tile))
+
     return {tile.id: found[tile.id] for tile in own}
 
 
@@ -109,11 +112,14 @@ def place(
     page = show.pages[page_id]
     before = all_spots(page)
     tiles = []
+
     for tile in page.tiles:
         spot = where.get(tile.id, before[tile.id])
         if tile.id in where and section is not None:
             tile = replace(tile, section=section)
+
         tiles.append(replace(tile, spot=within(spot, page.columns)))
+
     page = replace(page, tiles=tuple(tiles))
     return edits.put(show, "pages", _made_room(page, set(where)))
 
@@ -124,12 +130,15 @@ def _made_room(page: Page, moved: set[str]) -> Page:
     ordered = sorted(
         page.tiles, key=lambda t: (t.id not in moved, t.spot.y if t.spot else 0)
     )
+
     for tile in ordered:
         here = laid.setdefault(section_of(page, tile), {})
         spot = tile.spot or Spot()
         while any(spot.overlaps(other) for other in here.values()):
             spot = replace(spot, y=spot.y + 1)
+
         here[tile.id] = spot
+
     found = {i: spot for own in laid.values() for i, spot in own.items()}
     tiles = tuple(replace(tile, spot=found[tile.id]) for tile in page.tiles)
     return replace(page, tiles=tiles)
@@ -156,6 +165,7 @@ def align(show: Show, page_id: str, ids: Sequence[str], edge: str) -> Show:
     own = {i: known[i] for i in ids if i in known}
     if len(own) < 2:
         return show
+
     left = min(s.x for s in own.values())
     right = max(s.x + s.w for s in own.values())
     top = min(s.y for s in own.values())
@@ -166,6 +176,7 @@ def align(show: Show, page_id: str, ids: Sequence[str], edge: str) -> Show:
         "top": lambda s: replace(s, y=top),
         "bottom": lambda s: replace(s, y=bottom - s.h),
     }
+
     return place(show, page_id, {i: moves[edge](spot) for i, spot in own.items()})
 
 
@@ -201,8 +212,10 @@ def add(
     made = replace(tile, id=tile_id, spot=None, section=section)
     tiles = (*page.tiles, made)
     show = edits.put(show, "pages", replace(page, tiles=tiles))
+
     if spot is not None:
         show = place(show, page_id, {tile_id: spot})
+
     return show, tile_id
 
 
@@ -220,6 +233,7 @@ def copy(show: Show, ids: Iterable[str], page_id: str) -> tuple[Show, tuple[str,
         found = show.tile(tile_id)
         if found is None:
             continue
+
         tile = found[1]
         size = all_spots(found[0])[tile.id]
         fresh = replace(tile, id=tile.id)
@@ -227,7 +241,9 @@ def copy(show: Show, ids: Iterable[str], page_id: str) -> tuple[Show, tuple[str,
         page = show.pages[page_id]
         others = {i: s for i, s in all_spots(page).items() if i != fresh_id}
         show = place(show, page_id, {fresh_id: free_spot(page, others.values(), size)})
+
         made.append(fresh_id)
+
     return show, tuple(made)
 
 
@@ -258,19 +274,23 @@ def fitting(show: Show, refs: Sequence[Ref]) -> tuple[Show, AnyTile | None]:
 def _for_palette(show: Show, palette: Palette | None) -> tuple[Show, AnyTile | None]:
     if palette is None or palette.motion is not None:
         return show, None
+
     link = links.to_palette(palette.id)
     names = tuple(palette.values) or tuple(
         dict.fromkeys(name for values in palette.each.values() for name in values)
     )
     lamps = list(palette.each) or list(show.fixtures)
     look: Look = {}
+
     for fixture in lamps:
         has = attributes_of(show, fixture)
         own: dict[str, Value] = {name: link for name in names if _takes(has, name)}
         if own:
             look[fixture] = own
+
     if not look:
         return show, None
+
     show, scene = edits.keep_scene(show, palette.name, look, 1.0, 1.0)
     part = Part(scene, 1.0, (palette.family,))
     return show, Pad(id="", name=palette.name, plays=(part,))
@@ -379,14 +399,18 @@ def copy_page(show: Show, page_id: str, event: str | None = None) -> tuple[Show,
     page = show.pages[page_id]
     into = page.event if event is None else event
     name = page.name
+
     if into == page.event:
         name = edits.fresh_name(name, edits.names_in(show, "pages"))
+
     taken = tile_ids(show)
     tiles = []
+
     for tile in page.tiles:
         fresh = edits.fresh_id(tile.id, taken)
         taken.append(fresh)
         tiles.append(replace(tile, id=fresh))
+
     made = replace(
         page,
         id=edits.fresh_id(f"{into} {name}", show.pages),

@@ -29,6 +29,7 @@ def keep_palette(
     own = part(links.resolve(show, look), {family})
     if not own:
         raise ValueError(f"there is nothing of {family} to keep")
+
     name = edits.fresh_name(
         name.strip() or family.capitalize(), (p.name for p in show.palettes.values())
     )
@@ -40,6 +41,7 @@ def keep_palette(
         values=values,
         each=each,
     )
+
     return edits.put(show, "palettes", palette), palette.id
 
 
@@ -50,13 +52,16 @@ def by_meaning(look: Look) -> tuple[dict[str, Value], Look]:
     names = {name for values in look.values() for name in values}
     single = names - {*at.TARGET_COLOUR, *links.AIMS}
     common: dict[str, Value] = {}
+
     for group in (at.TARGET_COLOUR, links.AIMS, *((n,) for n in sorted(single))):
         common |= _alike(look, group)
+
     each: Look = {}
     for fixture, values in look.items():
         rest = {name: value for name, value in values.items() if name not in common}
         if rest:
             each[fixture] = rest
+
     return common, each
 
 
@@ -118,11 +123,14 @@ def update_palette(show: Show, palette_id: str, look: Look) -> Show:
         for i, values in palette.each.items()
     }
     ended = {**palette.values, **common}
+
     if at.RED in common:
         ended = {n: v for n, v in ended.items() if n in common or n not in at.MIXED}
+
     merged = edits.merge_looks({i: v for i, v in kept.items() if v}, each)
     changed = edits.replace(palette, values=ended, each=merged)
     show = edits.put(show, "palettes", changed)
+
     return edits.looks_changed(show, lambda look: _linked_wholly(show, look, changed))
 
 
@@ -131,6 +139,7 @@ def _linked_wholly(show: Show, look: Look, palette: Palette) -> Look:
     link = links.to_palette(palette.id)
     if not links.touches(look, link):
         return look
+
     made: Look = {}
     for fixture, values in look.items():
         own = values
@@ -143,7 +152,9 @@ def _linked_wholly(show: Show, look: Look, palette: Palette) -> Look:
                     if n not in values
                 },
             }
+
         made[fixture] = own
+
     return made
 
 
@@ -206,6 +217,7 @@ def sample(show: Show) -> Show:
     for name, rgb in COLOURS:
         look: Look = {"any": dict(zip(at.TARGET_COLOUR, rgb, strict=True))}
         show, _ = keep_palette(show, name, at.Family.COLOUR, look)
+
     across, deep = show.room.width / 4, show.room.depth
     for name, x, y in (
         ("Centre", 0.0, 0.5),
@@ -216,6 +228,7 @@ def sample(show: Show) -> Show:
     ):
         if name not in {m.name for m in show.marks.values()}:
             show, _ = keep_mark(show, name, x * across, y * deep, 0.0)
+
     for mark in show.marks.values():
         show, _ = keep_palette(
             show,
@@ -223,8 +236,10 @@ def sample(show: Show) -> Show:
             at.Family.POSITION,
             {"any": links.aim(links.to_mark(mark.id))},
         )
+
     for name, values in BEAMS:
         show, _ = keep_palette(show, name, at.Family.BEAM, {"any": dict(values)})
+
     return show
 
 

@@ -75,6 +75,7 @@ def occupied(
     known = _known(show).slots
     if not left_out and universe in known:
         return known[universe]
+
     slots: dict[int, list[str]] = {}
     for fixture in show.fixtures.values():
         if fixture.universe == universe and fixture.id not in left_out:
@@ -83,8 +84,10 @@ def occupied(
                 min(SLOTS + 1, fixture.address + footprint(show, fixture)),
             ):
                 slots.setdefault(slot, []).append(fixture.id)
+
     if not left_out:
         known[universe] = slots
+
     return slots
 
 
@@ -99,17 +102,21 @@ def clashes(show: Show) -> list[Clash]:
 def _clashes(show: Show) -> list[Clash]:
     found = []
     by_universe: dict[int, list[tuple[int, int, str]]] = {}
+
     for f in show.fixtures.values():
         by_universe.setdefault(f.universe, []).append(
             (f.address, f.address + footprint(show, f) - 1, f.id)
         )
+
     for universe, spans in sorted(by_universe.items()):
         spans.sort()
         for i, (_, last, one) in enumerate(spans):
             for start, end, other in spans[i + 1 :]:
                 if start > last:
                     break
+
                 found.append(Clash(universe, start, min(last, end), one, other))
+
     return found
 
 
@@ -167,6 +174,7 @@ def colours_itself(show: Show, fixture: Fixture) -> bool:
     mode, kind = mode_of(show.types, fixture), show.types.get(fixture.type)
     if mode is None or kind is None:
         return False
+
     names = {
         span.attribute
         for _, channel in kind.used(mode)

@@ -52,9 +52,12 @@ def spill(
                 or patch.next_free(show, universe, slots)
                 or 1
             )
+
             continue
+
         places.append((universe, address))
         address += slots + gap
+
     return places
 
 
@@ -67,13 +70,16 @@ def in_the_way(
     """Who already stands where fixtures of `slots` slots would go."""
     found: dict[str, None] = {}
     by_universe: dict[int, list[tuple[int, int]]] = {}
+
     for universe, address in places:
         by_universe.setdefault(universe, []).append(
             (address, min(SLOTS, address + slots - 1))
         )
+
     left_out = set(without)
     for universe, spans in by_universe.items():
         found.update(dict.fromkeys(patch.taken_by(show, universe, spans, left_out)))
+
     return list(found)
 
 
@@ -128,18 +134,21 @@ def _placed(
     changes: Changes = {}
     left = []
     at = start
+
     for i in ids:
         slots = patch.footprint(show, show.fixtures[i])
         spot = patch.first_run(taken, slots, at)
         if spot is None:
             left.append(i)
             continue
+
         changes[i] = {"universe": universe, "address": spot}
         if back:
             for slot in range(spot, spot + slots):
                 taken.setdefault(slot, []).append(i)
         else:
             at = spot + slots
+
     return Move(_changed(show, changes), tuple(left))
 
 
@@ -163,6 +172,7 @@ def to_universe(show: Show, ids: Sequence[str], universe: int) -> Move:
     taken = dict(patch.occupied(show, universe))
     changes: Changes = {}
     left = []
+
     for i in moving:
         fixture = show.fixtures[i]
         wanted = range(
@@ -171,9 +181,12 @@ def to_universe(show: Show, ids: Sequence[str], universe: int) -> Move:
         if any(slot in taken or slot > SLOTS for slot in wanted):
             left.append(i)
             continue
+
         for slot in wanted:
             taken.setdefault(slot, []).append(i)
+
         changes[i] = {"universe": universe, "address": fixture.address}
+
     return Move(_changed(show, changes), tuple(left))
 
 
@@ -187,11 +200,14 @@ def merge(show: Show, source: int, into: int) -> Move:
     ids = _in_order(show, [i for i, f in show.fixtures.items() if f.universe == source])
     first = to_universe(show, ids, into)
     moved = show
+
     if first.changes:
         fixtures = dict(show.fixtures)
         for i, fields in first.changes.items():
             fixtures[i] = msgspec.structs.replace(fixtures[i], **fields)
+
         moved = msgspec.structs.replace(show, fixtures=fixtures)
+
     rest = _place(moved, first.left, into, 1, back=True)
     return Move({**first.changes, **rest.changes}, rest.left)
 
@@ -202,6 +218,7 @@ def together(show: Show, ids: Sequence[str], universe: int, address: int) -> Mov
     """
     known = [i for i in ids if i in show.fixtures]
     wanted: dict[str, range] = {}
+
     for i in known:
         slots = patch.footprint(show, show.fixtures[i])
         wanted[i] = range(address, address + slots)
@@ -211,12 +228,14 @@ def together(show: Show, ids: Sequence[str], universe: int, address: int) -> Mov
         taken = patch.occupied(show, universe, moving)
         changes: Changes = {}
         left = []
+
         for i in moving:
             first, last = wanted[i][0], wanted[i][-1]
             if first < 1 or last > SLOTS or any(s in taken for s in wanted[i]):
                 left.append(i)
             else:
                 changes[i] = {"universe": universe, "address": first}
+
         return Move(_changed(show, changes), tuple(left))
 
     return _settled(known, place)

@@ -243,11 +243,13 @@ def _sparkle(seed: int, beats: int) -> Make:
         row = max(lamps, FEWEST)
         # however long the row is, each has its turn in a round
         count = max(1, row // 3, -(-row // beats))
+
         for attempt in range(TRIES):
             dice = random.Random(7000 + seed + 100 * attempt)
             table = _dealt(row, count, beats, dice)
             if all(line != after for line, after in _neighbours(table)):
                 break
+
         return [line[:lamps] for line in table]
 
     return make
@@ -368,12 +370,15 @@ def _all_rules() -> list[Rule]:
             hole = _ways("Hole", "runs", over, _hole)
             # among three, one that is dark is a pair that is on
             rules += hole[-1:] if over == 3 else hole
+
         if over in (0, 4, 5, 6, 8):
             rules += _ways("Comet", "runs", over, _comet)
+
         if over in (0, 3, 4, 6, 8):
             rules += _ways("Fill", "fills", over, _fill)
             filled = f"Fill and empty in {NUMBERS[over]}s" if over else "Fill and empty"
             rules.append(_one(filled, "fills", over, _after(_fill, _emptied)))
+
     rules += _ways("Two by two", "pairs", 0, _march(2))
     rules += _ways("Three by three", "pairs", 0, _march(3))
     rules += _ways("Trio", "pairs", 0, _run(3), _reach(3))
@@ -385,6 +390,7 @@ def _all_rules() -> list[Rule]:
             for by in (2, 3, 4)
         ),
     ]
+
     for wide, word in (
         (1, "one by one"),
         (2, "two by two"),
@@ -394,6 +400,7 @@ def _all_rules() -> list[Rule]:
         rules.append(
             _one(f"Alternate {word}", "alternations", 2 * wide, _alternate(wide))
         )
+
     rules += [
         _one("From the middle", "middle", 0, _from_middle),
         _one("To the middle", "middle", 0, _to_middle),
@@ -420,6 +427,7 @@ def _all_rules() -> list[Rule]:
             )
             for seed in (1, 2, 3)
         ]
+
     rules += [
         _one(f"Sparkle over {beats} beats", "scatter", 0, _sparkle(beats, beats))
         for beats in (4, 8, 16)
@@ -440,6 +448,7 @@ def _all_rules() -> list[Rule]:
         _one("Leap by twos", "runs", 0, _leaps(2)),
         _one("Leap by threes", "runs", 0, _leaps(3)),
     ]
+
     return rules
 
 
@@ -488,12 +497,15 @@ def items_of(show: Show, pattern: Pattern) -> list[Item]:
         hung.sort(key=lambda i: (fixtures[i].universe, fixtures[i].address))
     elif pattern.lie == Lie.PLACE:
         hung = list(by_place(show, hung))
+
     if not pattern.cells:
         return [(i, 0) for i in hung]
+
     items: list[Item] = []
     for fixture in hung:
         count = cells_of(show, fixture)
         items += [(fixture, c) for c in range(1, count + 1)] or [(fixture, 0)]
+
     return items
 
 
@@ -524,17 +536,22 @@ def _look(show: Show, pattern: Pattern, items: list[Item], line: Line) -> Look:
     for (fixture, cell), level in zip(items, line, strict=True):
         given = _given(show, pattern, fixture, level)
         own = look.setdefault(fixture, {})
+
         for name, value in given.items():
             if not cell:
                 own[name] = value
                 continue
+
             count = cells_of(show, fixture)
             held = own.get(name)
             cells: list[float | None] = [None] * count
+
             if isinstance(held, tuple):
                 cells = list(held)
+
             cells[cell - 1] = _number(show, fixture, name, value)
             own[name] = tuple(cells)
+
     return {fixture: values for fixture, values in look.items() if values}
 
 

@@ -56,11 +56,13 @@ class _Side:
         self.kind, self.mode = kind, mode
         self.spans: dict[str, list[Range]] = {}
         self.channels: dict[str, Channel] = {}
+
         for _, channel in kind.used(mode):
             if not channel.rest:
                 for span in channel.ranges:
                     self.spans.setdefault(span.attribute, []).append(span)
                     self.channels.setdefault(span.attribute, channel)
+
         self.mixes = bool(set(self.spans) & {*at.EMITTERS[:3], *at.FILTERS})
         self.dims = at.DIMMER in self.spans or bool(
             set(self.spans) & set(at.ALL_EMITTERS)
@@ -120,16 +122,20 @@ def swap(
     mode = kind.mode(mode_name)
     if mode is None:
         raise ValueError(f"{kind.label} has no mode “{mode_name}”")
+
     translator = _Translator(show, frozenset(ids), _Side(kind, mode))
     made = edits.put(show, "types", kind) if show.types.get(kind.id) != kind else show
     made = edits.looks_changed(made, translator.look)
+
     for palette in show.palettes.values():
         each = translator.look(palette.each)
         if each is not palette.each:
             made = edits.put(made, "palettes", edits.replace(palette, each=each))
+
     changes = {i: {"type": kind.id, "mode": mode_name} for i in ids}
     made = edits.change_fixtures(made, changes)
     made, readdressed, homeless = find_room(made, ids) if room else (made, (), ())
+
     return Swap(made, translator.report(), readdressed, homeless)
 
 
@@ -205,8 +211,10 @@ def find_room(
         fixture = show.fixtures[i]
         slots = patch.footprint(show, fixture)
         span = (fixture.address, fixture.address + slots - 1)
+
         if span[1] <= SLOTS and not patch.taken_by(show, fixture.universe, [span], [i]):
             continue
+
         without = edits.drop(show, "fixtures", [i])
         free = patch.next_free(without, fixture.universe, slots)
         if free is None:
@@ -214,6 +222,7 @@ def find_room(
         else:
             moved.append(i)
             show = edits.change_fixtures(show, {i: {"address": free}})
+
     return show, tuple(moved), tuple(homeless)
 
 
@@ -226,6 +235,7 @@ def _fixture_look(
     old_mode = patch.mode_of(show.types, fixture)
     old = _Side(old_kind, old_mode) if old_kind and old_mode else None
     made: dict[str, Value] = {}
+
     lines: list[Line] = []
     for name, value in values.items():
         if isinstance(value, str):  # it says what is meant, for any lamp
@@ -235,11 +245,13 @@ def _fixture_look(
             fitted, line = _value(name, value, old, new)
             made |= fitted
             lines.append(line)
+
     plain = at.RED in values and not isinstance(values[at.RED], str)
     if plain and not new.mixes:
         fitted, line = _colour_to_wheel(values, new)
         made |= fitted
         lines.append(line)
+
     return made, lines
 
 
@@ -266,19 +278,23 @@ def _value(
         )
     if not new.has(name):
         return {name: value}, Line("lost", name, f"{label}: the new fixture has none")
+
     value, cells = _cells(value, new)
     low, high = new.limits(name) if name in new.spans else (0.0, 1.0)
     clipped = _each(value, lambda v: min(high, max(low, v)))
+
     if clipped != value:
         unit = at.attribute(name).unit
         span = f"{low:g}…{high:g} {unit}".strip()
         return {name: value}, Line(
             "near", name, f"{label}: the new fixture reaches {span}"
         )
+
     if cells:
         return {name: value}, Line(
             "near", name, f"{label}: spread over {len(new.mode.cells) or 1} cells"
         )
+
     return {name: value}, Line("kept", name, label)
 
 
@@ -299,15 +315,18 @@ def _cells(value: Value, new: _Side) -> tuple[Value, bool]:
         return value, False
     if None in value:
         return value, True
+
     given = [v for v in value if v is not None]
     if count == 1:
         return sum(given) / len(given), True
+
     found = []
     for i in range(count):
         at_ = i * (len(given) - 1) / (count - 1)
         left = min(int(at_), len(given) - 1)
         right = min(left + 1, len(given) - 1)
         found.append(given[left] + (at_ - left) * (given[right] - given[left]))
+
     return tuple(found), True
 
 
@@ -324,15 +343,19 @@ def _slot(
     alike = [n for n in new.spans if at.template(n) == at.template(name)]
     targets = [n for n in alike if new.slots(n)]
     same = _same_slot(slot, sorted(targets, key=lambda n: n != name), new)
+
     if same is not None:
         return same, Line("kept", name, f"{label}: {slot.name}")
     if slot.colour:
         return _colour_slot(name, slot, new)
+
     if name in targets and number:
         others = new.slots(name)
         near = min(number, len(others) - 1)
         text = f"{label}: {slot.name} becomes {others[near].name}"
+
         return {name: float(near)}, Line("near", name, text)
+
     text = f"{label}: the new fixture has no {slot.name}"
     return {name: value}, Line("lost", name, text)
 
@@ -356,10 +379,12 @@ def _colour_slot(name: str, slot: Slot, new: _Side) -> tuple[dict[str, Value], L
             zip(at.TARGET_COLOUR, of_hex(slot.colour), strict=True)
         )
         return mixed, Line("near", name, f"{label}: {slot.name} is mixed")
+
     if new.colour_wheel:
         number, other = _nearest(of_hex(slot.colour), new)
         text = f"{label}: {slot.name} becomes {other.name}, the nearest"
         return {new.colour_wheel: float(number)}, Line("near", name, text)
+
     return {}, Line("lost", name, f"{label}: the new fixture has no colour")
 
 
@@ -372,9 +397,11 @@ def _colour_to_wheel(
     kept = {n: values[n] for n in at.TARGET_COLOUR if n in values}
     if not new.colour_wheel:
         return kept, Line("lost", at.RED, "Colour: the new fixture has none")
+
     parts = [kept.get(n, 0.0) for n in at.TARGET_COLOUR]
     r, g, b = (_number(p) for p in parts)
     number, slot = _nearest((r, g, b), new)
+
     return {**kept, new.colour_wheel: float(number)}, Line(
         "near", at.RED, f"Colour: {slot.name} is the nearest slot"
     )

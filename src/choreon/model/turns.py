@@ -24,6 +24,7 @@ def matrix_of(hanging: Hanging) -> Rows:
         math.cos(math.radians(-hanging.roll)),
         math.sin(math.radians(-hanging.roll)),
     )
+
     return (
         (cy * cr - sy * sp * sr, -sy * cp, cy * sr + sy * sp * cr),
         (sy * cr + cy * sp * sr, cy * cp, sy * sr - cy * sp * cr),
@@ -43,10 +44,12 @@ def hanging_of(rows: Rows) -> Hanging:
             math.atan2(-rows[0][1], rows[1][1]),
             math.atan2(rows[2][0], rows[2][2]),
         )
+
     pitch = math.asin(sp)
     if (
         abs(roll) > math.pi / 2
     ):  # the same turning, told without standing on its head twice
         yaw, pitch, roll = yaw + math.pi, math.pi - pitch, roll + math.pi
+
     turns = ((math.degrees(a) + 180) % 360 - 180 for a in (yaw, pitch, roll))
     return Hanging(*(round(a, 3) + 0.0 for a in turns))

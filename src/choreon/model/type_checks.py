@@ -20,13 +20,16 @@ def check_type(kind: FixtureType) -> list[Problem]:
     found = []
     if not kind.name.strip():
         found.append(Problem(f"{path}/name", "a type needs a name"))
+
     if not kind.modes:
         found.append(Problem(f"{path}/modes", "a type needs at least one mode"))
+
     keys: set[str] = set()
     for channel in kind.channels:
         where = f"{path}/channels/{channel.key}"
         if channel.key in keys:
             found.append(Problem(where, "two channels have this key"))
+
         keys.add(channel.key)
         found += _channel(kind, channel, where)
         if not any(
@@ -35,13 +38,16 @@ def check_type(kind: FixtureType) -> list[Problem]:
             found.append(
                 Problem(where, f"{channel.label} stands in no mode", "warning")
             )
+
     names: set[str] = set()
     for mode in kind.modes:
         where = f"{path}/modes/{mode.name}"
         if mode.name in names:
             found.append(Problem(where, "two modes have this name"))
+
         names.add(mode.name)
         found += _mode(kind, mode, where)
+
     return found + list(_alike(kind, path))
 
 
@@ -58,16 +64,20 @@ def _channel(kind: FixtureType, channel: Channel, where: str) -> Iterator[Proble
     elif channel.ranges and channel.at(channel.home) is None:
         text = f"the home of {label}, {channel.home}, lies in no range"
         yield Problem(f"{where}/home", text, "warning")
+
     if channel.open is not None and not 0 <= channel.open <= top:
         yield Problem(f"{where}/open", f"{channel.open} is not within 0…{top}")
+
     if not channel.ranges:
         text = f"{label} is empty: it says nothing about its values"
         yield Problem(where, text, "warning")
+
     yield from _ranges(channel, where)
     shuts = any(r.attribute.startswith("Shutter") for r in channel.ranges)
     if shuts and not _opens(channel):
         text = f"{label} has no open range: shut once, it could never be opened"
         yield Problem(where, text)
+
     if channel.wheel:
         yield from _slots(kind, channel, where)
 
@@ -82,6 +92,7 @@ def _slots(kind: FixtureType, channel: Channel, where: str) -> Iterator[Problem]
         )
         yield Problem(f"{where}/wheel", text)
         return
+
     for place, span in enumerate(channel.ranges):
         slot = _slot_of(span)
         if slot >= len(wheel.slots):
@@ -105,9 +116,12 @@ def _ranges(channel: Channel, where: str) -> Iterator[Problem]:
         elif span.start > previous + 1:
             text = f"{label}: {previous + 1}…{span.start - 1} has no meaning (a gap)"
             yield Problem(here, text, "warning")
+
         if text := _meaningless(channel, span, what):
             yield Problem(here, text, "warning")
+
         previous = max(previous, span.end)
+
     if channel.ranges and previous < channel.top:
         text = f"{label}: {previous + 1}…{channel.top} has no meaning (a gap)"
         yield Problem(f"{where}/ranges/{len(channel.ranges) - 1}", text, "warning")
@@ -149,19 +163,24 @@ def _mode(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:
     """What is wrong with a mode: its slots, its cells, what it overrides."""
     if not mode.name.strip():
         yield Problem(where, "a mode needs a name")
+
     if not mode.uses:
         yield Problem(where, f"{mode.name} has no channels")
+
     seen: set[int] = set()
     for use in mode.uses:
         yield from _use(kind, mode, use, f"{where}/{use.channel}", seen)
         seen |= set(use.slots)
+
     missing = sorted(set(range(1, mode.footprint + 1)) - seen)
     if missing:
         more = "…" if len(missing) > 4 else ""
         slots = ", ".join(str(slot) for slot in missing[:4]) + more
         yield Problem(where, f"{mode.name}: slot {slots} is nobody's", "warning")
+
     for channel in mode.overrides:
         yield from _channel(kind, channel, f"{where}/overrides/{channel.key}")
+
     yield from _cells(kind, mode, where)
 
 
@@ -173,17 +192,21 @@ def _use(
     label = channel.label if channel else use.channel
     if channel is None:
         yield Problem(here, f"{mode.name}: the type has no channel {use.channel}")
+
     if not 0 <= use.cell <= len(mode.cells):
         text = f"{label} belongs to cell {use.cell}, which {mode.name} does not have"
         yield Problem(f"{here}/cell", text)
+
     slots = f"{here}/slots"
     if use.slots and use.slots[0] < 1 <= max(use.slots):
         yield Problem(slots, f"{mode.name}: {label} has a fine slot but no coarse one")
     elif not use.slots or min(use.slots) < 1 or max(use.slots) > SLOTS:
         yield Problem(slots, f"{label}: slots count from 1 to {SLOTS}")
+
     if len(use.slots) > 4:
         text = f"{label} has {len(use.slots)} slots; no channel has more than four"
         yield Problem(slots, text)
+
     if seen & set(use.slots):
         text = f"{mode.name}: another channel has the slot of {label} already"
         yield Problem(slots, text)

@@ -88,9 +88,11 @@ def remove_channel(kind: FixtureType, key: str) -> FixtureType:
             ::-1
         ]:
             mode = remove_use(mode, number)
+
         modes.append(
             replace(mode, overrides=tuple(c for c in mode.overrides if c.key != key))
         )
+
     return replace(
         kind,
         channels=tuple(c for c in kind.channels if c.key != key),
@@ -102,6 +104,7 @@ def set_resolution(channel: Channel, resolution: int) -> Channel:
     """Count in more or fewer bytes; ranges keep their share of the line."""
     if resolution == channel.resolution:
         return channel
+
     old, new = 256**channel.resolution, 256**resolution
 
     def first(value: int) -> int:
@@ -140,6 +143,7 @@ def split(channel: Channel, raw: int) -> tuple[Channel, int]:
                 end=raw - 1,
                 high=span.value_at(raw - 1) if not span.discrete else span.high,
             )
+
             ranges.insert(
                 i + 1,
                 replace(
@@ -150,12 +154,15 @@ def split(channel: Channel, raw: int) -> tuple[Channel, int]:
                 ),
             )
             return replace(channel, ranges=tuple(ranges)), i + 1
+
         if span.start == raw:
             return channel, i
+
     before = max((r.end for r in ranges if r.end < raw), default=-1)
     after = min((r.start for r in ranges if r.start > raw), default=channel.top + 1)
     made = Range(start=before + 1, end=after - 1, attribute=at.NOTHING, low=0, high=0)
     ranges = sorted([*ranges, made], key=lambda r: r.start)
+
     return replace(channel, ranges=tuple(ranges)), ranges.index(made)
 
 
@@ -167,9 +174,11 @@ def put_range(channel: Channel, index: int, **fields: Any) -> Channel:
     start = min(max(0, new.start), channel.top)
     new = replace(new, start=start, end=min(max(start, new.end), channel.top))
     ranges[index] = new
+
     if index and ranges[index - 1].end == old.start - 1 and new.start != old.start:
         neighbour = ranges[index - 1]
         ranges[index - 1] = replace(neighbour, end=max(neighbour.start, new.start - 1))
+
     if (
         index + 1 < len(ranges)
         and ranges[index + 1].start == old.end + 1
@@ -177,6 +186,7 @@ def put_range(channel: Channel, index: int, **fields: Any) -> Channel:
     ):
         neighbour = ranges[index + 1]
         ranges[index + 1] = replace(neighbour, start=min(neighbour.end, new.end + 1))
+
     return replace(channel, ranges=tuple(sorted(ranges, key=lambda r: r.start)))
 
 
@@ -195,6 +205,7 @@ def end_range(channel: Channel, index: int, end: int) -> Channel:
             high=0,
         )
         made = replace(made, ranges=(*made.ranges, rest))
+
     return made
 
 
@@ -213,6 +224,7 @@ def ranges_of_slots(channel: Channel, wheel: Wheel) -> Channel:
     name = main_attribute(channel)
     if at.attribute(name).kind != "slot":
         name = "Gobo1" if any(slot.picture for slot in wheel.slots) else "Color1"
+
     edges = [
         round(i * (channel.top + 1) / len(wheel.slots))
         for i in range(len(wheel.slots) + 1)
@@ -228,6 +240,7 @@ def ranges_of_slots(channel: Channel, wheel: Wheel) -> Channel:
         )
         for i, slot in enumerate(wheel.slots)
     )
+
     return replace(channel, ranges=ranges, wheel=wheel.key)
 
 
@@ -350,6 +363,7 @@ def move_use(mode: Mode, index: int, by: int) -> Mode:
     here = order.index(index)
     if not 0 <= here + by < len(order):
         return mode
+
     one, other = sorted((here, here + by))
     a, b = mode.uses[order[one]], mode.uses[order[other]]
     first = a.slots[0]
@@ -362,6 +376,7 @@ def move_use(mode: Mode, index: int, by: int) -> Mode:
             ),
         ),
     }
+
     return replace(
         mode, uses=tuple(swapped.get(i, use) for i, use in enumerate(mode.uses))
     )
@@ -377,6 +392,7 @@ def type_slots(mode: Mode, index: int, slots: tuple[int, ...]) -> Mode:
         and slots == tuple(range(slots[0], slots[0] + count))
         and count > len(now)
     )
+
     taken = {s for i, use in enumerate(mode.uses) if i != index for s in use.slots}
     return (
         resize_use(mode, index, count)
@@ -436,6 +452,7 @@ def grid(mode: Mode, columns: int, rows: int, pitch: float) -> Mode:
         for r in range(rows)
         for c in range(columns)
     )
+
     uses = tuple(
         use if use.cell <= len(cells) else replace(use, cell=0) for use in mode.uses
     )

@@ -104,6 +104,7 @@ def solve_all(
     wanted = np.stack(
         [first[:, None] + _ROUND, level[:, None] * _SIGNS]
     )  # 2, n, 14 answers
+
     ends = np.stack([pan, tilt])
     legal = np.clip(wanted, ends[:, :, :1], ends[:, :, 1:])
     p, t = np.radians(legal)
@@ -112,9 +113,11 @@ def solve_all(
     )  # beam(), in its own axes
     away = np.degrees(np.arccos(np.clip(np.einsum("nki,ni->nk", sent, d), -1.0, 1.0)))
     miss = np.round(np.where((legal == wanted).all(axis=0), 0.0, away), 6)
+
     travel = np.abs(legal - now.T[:, :, None]).sum(axis=0)
     best = np.where(miss == miss.min(axis=1, keepdims=True), travel, np.inf).argmin(
         axis=1
     )
     rows = np.arange(len(best))
+
     return legal[:, rows, best].T, miss[rows, best]

@@ -40,20 +40,25 @@ def approach(
     """
     if look.points is None:
         return {}
+
     canvas = compose(compiled, state, now, alone=True)
     aimed = np.flatnonzero(np.isfinite(look.points).all(axis=1))
     heads = compiled.rig.heads
     lit = canvas.values[compiled.rig.light[heads.rows[look.heads[aimed], 0]]] > DARK
     angles = look.values[look.head_rows[aimed]].copy()
+
     moved, free = aimed[lit], aimed[~lit]
     if len(moved):
         angles[lit] = _along(compiled, canvas, look, moved)
+
     if len(free) and next_looks:
         angles[~lit] = _foreseeing(compiled, look, free, next_looks)
+
     usual = look.values[look.head_rows[aimed]]
     other = np.flatnonzero((np.abs(angles - usual) > SAME).any(axis=1))
     names = {n: fixture for fixture, n in heads.of.items()}
     which = look.heads[aimed]
+
     return {
         names[int(which[n])]: (float(angles[n, 0]), float(angles[n, 1])) for n in other
     }
@@ -72,6 +77,7 @@ def onto_paths(
     paths = [] if source is None else source.paths_in_room()
     if not paths:
         return {}
+
     heads = compiled.rig.heads
     names = {n: fixture for fixture, n in heads.of.items()}
     canvas = compose(compiled, state, now, alone=True)
@@ -83,10 +89,12 @@ def onto_paths(
         begin, points = op.begins()
         shortest = heads.solve(which, points, here)[0]
         travel = np.abs(begin - here).sum(axis=1)
+
         needed = np.abs(shortest - here).sum(axis=1)
         for n in np.flatnonzero(travel > needed + FURTHER).tolist():
             pan, tilt = (ROUGHLY * np.round(here[n] / ROUGHLY)).tolist()
             found[names[int(which[n])]] = (pan, tilt)
+
     return found
 
 
@@ -99,6 +107,7 @@ def _along(
     which, ends = look.heads[moved], look.points[moved]
     here = canvas.values[heads.rows[which]]
     angles = heads.solve(which, ends, here)[0]
+
     if canvas.trail.points is not None:
         start = canvas.trail.points[which]
         known = np.flatnonzero(np.isfinite(start).all(axis=1))
@@ -106,6 +115,7 @@ def _along(
             heads, which[known], start[known], ends[known], here[known]
         )
         angles[known[able]] = there[able]
+
     return angles
 
 
@@ -125,12 +135,14 @@ def _foreseeing(
     which, points = look.heads[free], look.points[free]
     best = look.values[look.head_rows[free]].copy()
     score = _lines_from(compiled, which, points, best, next_looks) + 0.5
+
     for seed in SEEDS:
         near = np.broadcast_to(np.array(seed, float), (len(which), 2))
         there, miss = heads.solve(which, points, near)
         found = _lines_from(compiled, which, points, there, next_looks)
         better = (found > score) & (miss < SAME)
         best[better], score[better] = there[better], found[better]
+
     return best
 
 
@@ -144,9 +156,11 @@ def _lines_from(
     """For each head (n) how many of the looks it can go to along a line."""
     heads = compiled.rig.heads
     count = np.zeros(len(which))
+
     for look in next_looks:
         if look.points is None:
             continue
+
         ends = np.full((len(heads), 3), np.nan)
         ends[look.heads] = look.points
         known = np.flatnonzero(np.isfinite(ends[which]).all(axis=1))
@@ -154,4 +168,5 @@ def _lines_from(
             heads, which[known], points[known], ends[which[known]], here[known]
         )
         count[known] += able
+
     return count

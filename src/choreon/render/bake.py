@@ -45,11 +45,13 @@ def bake(compiled: CompiledShow, ref: Ref, effects: Effects, density: int) -> Ba
     source = compiled.source(Step(ref=ref))
     if source is None or source.still:
         return Baked((), 0.0, Unit.SECONDS)
+
     live = source.live({})
     assert live is not None
     count = min(MOST, max(LEAST, density))
     rate = slowest(compiled, effects)
     length = 1.0 / rate.speed if rate.speed > 0 else 1.0
+
     steps = []
     for n in range(count):
         part = length * n / count
@@ -58,6 +60,7 @@ def bake(compiled: CompiledShow, ref: Ref, effects: Effects, density: int) -> Ba
         given = live.give(1.0, np.zeros(len(live.look.claims[0])))
         look = _look(compiled.rig, live.look, live.levels, given.values)
         steps.append(ChaseStep(id=f"step-{n + 1}", look=look))
+
     unit = Unit.BEATS if rate.by_tempo else Unit.SECONDS
     return Baked(tuple(steps), length, unit)
 
@@ -69,6 +72,7 @@ def _look(rig: Rig, look: CompiledLook, levels: Floats, values: Floats) -> Look:
     plain_rows = look.plain_rows
     dense[plain_rows], given[plain_rows] = values[: len(plain_rows)], True
     plain = with_light(rig, dense)
+
     made: Look = {}
     for fixture, names in rig.where.items():
         own = {
@@ -78,6 +82,7 @@ def _look(rig: Rig, look: CompiledLook, levels: Floats, values: Floats) -> Look:
         }
         if own:
             made[fixture] = own
+
     return made
 
 

@@ -57,12 +57,15 @@ class Canvas:
         """
         if self.driven and len(look.freed):
             self.raw_share[look.freed - self.rig.size] = 0.0
+
         moves = values is not None
         self.values[look.rows] = values if values is not None else look.values
         if len(look.channels):
             self._own_raw()[look.channels] = 1.0
+
         if self.offset is not None:
             self.offset[look.plain_rows] = 0.0
+
         self.trail.replace(look.heads, points if moves else look.points)
 
     def change(self, change: ValueChange | AimChange, weight: float | Floats) -> None:
@@ -99,6 +102,7 @@ class Canvas:
         rows = look.plain_rows[first:]
         before = self.values.take(rows)
         turned = None
+
         # heads on a line take their angles from it, not from a mix of angles:
         # they are worked out from what is there before, and put in after
         if len(look.heads) and not (self.trail.points is None and points is None):
@@ -106,14 +110,18 @@ class Canvas:
             there = values[look.head_rows]
             way = share[look.head_rows[:, 0] - first]
             turned = self.trail.blend(look.heads, points, here, there, way)
+
         moved = values[first:end] - before
         moved *= share[: end - first]
         moved += before
         self.values[rows] = moved
+
         if self.offset is not None:
             self.offset[rows] *= 1.0 - share[: end - first]
+
         if turned is not None:
             self.values[turned[0]] = turned[1]
+
         if end < len(look.rows):
             self._blend_raw(look.rows[end:], values[end:], share[end - first :])
 

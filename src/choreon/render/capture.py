@@ -50,14 +50,17 @@ def capture_effects(compiled: CompiledShow, state: PlayState, now: float) -> Eff
     traced = trace(compiled, state, now)
     bar = state.beat(now) - state.clock.first
     made: Effects = ()
+
     for part in traced.parts:
         if not part.running or part.on <= DARK:
             continue
+
         rate = 1.0 if part.player is None else part.player.rate
         size = 1.0 if part.player is None else part.player.size
         step = _step(part)
         going = state.draft.going if part.player is None else _going(step)
         time = going.time(now, state.beat(now))
+
         on = part.on * (1.0 if step is None else step.level)
 
         own: list[Effect] = []
@@ -68,7 +71,9 @@ def capture_effects(compiled: CompiledShow, state: PlayState, now: float) -> Eff
             strong = _as_strong(_as_wide(compiled.show, runs, size), on)
             seen = _above(compiled, strong, _beside(traced, part))
             own += [] if seen is None else [seen]
+
         made = beside(made, tuple(own))
+
     return made
 
 
@@ -107,6 +112,7 @@ def _above(compiled: CompiledShow, effect: Effect, level: Floats) -> Effect | No
     is_level = isinstance(motion, Wave) and motion.attribute == at.DIMMER
     if not isinstance(motion, Wave) or not is_level or motion.mode != Mode.REPLACES:
         return effect
+
     rows = [
         row
         for item in row_of(compiled.show, compiled.rig, effect)
@@ -114,11 +120,14 @@ def _above(compiled: CompiledShow, effect: Effect, level: Floats) -> Effect | No
     ]
     floors = level[np.array(rows, np.int64)] if rows else np.zeros(1)
     low, high = sorted((motion.low, motion.high))
+
     if floors.min() >= high - DARK:
         return None
+
     floor = float(floors.max())
     if floor <= low + DARK or np.ptp(floors) > DARK or motion.shape == Shape.RANDOM:
         return effect
+
     return replace(effect, motion=_cut(motion, floor), palette="")
 
 
@@ -138,6 +147,7 @@ def _cut(motion: Wave, floor: float) -> Wave:
         (float(x), float((value - floor) / (top - floor)))
         for x, value in zip(at_, values, strict=True)
     )
+
     return replace(
         motion, shape=Shape.OWN, curve=curve, smooth=False, low=floor, high=top
     )
@@ -159,11 +169,14 @@ def _as_it_runs(
     position = kept.cycles(*time) + effect.start
     own = replace(kept, factor=kept.factor * rate)
     start = position
+
     if own.by_tempo:
         # what goes by the beat goes on with the bar: it starts as far from that
         start -= own.speed * bar
+
     if rate == 1.0 and own == motion.rate:
         return replace(effect, start=start % 1.0 if not _is_random(motion) else start)
+
     motion = replace(motion, rate=own)
     return replace(effect, motion=motion, palette="", clock="", start=start)
 
@@ -183,9 +196,11 @@ def _as_wide(show: Show, effect: Effect, size: float) -> Effect:
         )
     if not isinstance(motion, Wave):
         return effect
+
     rests = (motion.low + motion.high) / 2.0
     if motion.mode != Mode.REPLACES:
         rests = 1.0 if motion.mode == Mode.SCALES else 0.0
+
     low, high = (rests + size * (end - rests) for end in (motion.low, motion.high))
     return replace(effect, motion=replace(motion, low=low, high=high), palette="")
 
@@ -214,10 +229,12 @@ def capture(compiled: CompiledShow, state: PlayState, now: float) -> Look:
     values = unmastered(compiled, state, now, steady=True)
     plain = with_light(rig, values)
     made: Look = {}
+
     for fixture, names in given_values(compiled, state, now).items():
         own = _captured(rig, plain, fixture, names)
         if own:
             made[fixture] = own
+
     return made
 
 
@@ -244,19 +261,23 @@ def not_alike(
     rig = compiled.rig
     channels = channels_of(compiled)
     found: set[str] = set()
+
     for later in (*AHEAD, *LATER):
         as_is = compose(after, clear, now + later, alone=True)
         kept = compose(after, alone, now + later, alone=True)
         one = driven_values(rig, as_is, apart=True)
         other = driven_values(rig, kept, apart=True)
         apart = np.abs(one - other) / np.maximum(rig.full, 1.0) * 255.0 > OFF
+
         lit = as_is.values[: rig.intensities] > DARK
         shines = kept.values[: rig.intensities] > DARK
+
         for fixture, own in channels.items():
             if fixture not in found and apart[own].any():
                 rows = [r for _, r in rig.where.get(fixture, {}).get(at.DIMMER, ())]
                 dark = rows and not (lit[rows].any() or shines[rows].any())
                 found |= set() if dark else {fixture}
+
     return [fixture for fixture in channels if fixture in found]
 
 
@@ -294,20 +315,25 @@ def frozen(
     canvas = compose(compiled, before_masters, now, alone=True)
     plain = with_light(rig, canvas.values[: rig.size])
     raw = driven_values(rig, canvas, apart=True)
+
     given = given_values(compiled, state, now)
     made: Look = {}
+
     for fixture in fixtures:
         where = rig.where.get(fixture, {})
         own: dict[str, Value] = {
             name: of_cells(plain, places) for name, places in where.items()
         }
+
         for name, (value, whole) in given.get(fixture, {}).items():
             if name.startswith(at.RAW):
                 own[name] = _as_driven(raw, rig.direct[fixture].get(name, ()))
             elif isinstance(value, str) and whole and name != at.DIMMER:
                 own[name] = value
+
         if own:
             made[fixture] = own
+
     return made
 
 
@@ -339,6 +365,7 @@ def _captured(
     dimmers = where.get(at.DIMMER, [])
     if dimmers and not any(plain[row] > DARK for _, row in dimmers):
         return {}
+
     own: dict[str, Value] = {}
     for name, (value, whole) in names.items():
         is_link = isinstance(value, str)
@@ -348,8 +375,10 @@ def _captured(
             own[name] = of_cells(plain, where[name])
         elif not is_link:
             own[name] = value
+
     if dimmers:
         own[at.DIMMER] = of_cells(plain, dimmers)
+
     return own
 
 
@@ -362,6 +391,7 @@ def given_values(compiled: CompiledShow, state: PlayState, now: float) -> Given:
     whole = _wholly(traced)
     found: Given = {}
     below: Look = {}
+
     for n, part in enumerate(traced.parts):
         for fixture, values in part.look.items():
             held = {fixture: below.get(fixture, {})}
@@ -374,6 +404,7 @@ def given_values(compiled: CompiledShow, state: PlayState, now: float) -> Given:
                 else (value, _is_whole(compiled.rig, whole[n], fixture, name))
                 for name, value in merged.items()
             }
+
     return found
 
 

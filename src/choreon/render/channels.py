@@ -170,11 +170,13 @@ class Pieces:
             & (np.abs(wanted) > 1e-9)
             & (self.unguarded | (values.take(self.guard) >= 0.5))
         )
+
         score += np.where(asked, 1e9, self.unasked)
         score -= self.tied * np.abs(values.take(self.main) - self.slot)
         best = np.maximum.reduceat(score, self.starts)
         hits = np.flatnonzero(score == best[self.of])
         first = hits[np.concatenate(([True], self.of[hits][1:] != self.of[hits][:-1]))]
+
         return first, self.slope[first] * held[first] + self.offset[first]
 
 
@@ -189,6 +191,7 @@ class Ready:
         self.full = 256.0 ** len(use.slots) - 1
         self.home = float(np.floor(channel.home * scale))
         self.names = meanings(channel)
+
         self.spans = [(r, span_of(r, channel, use)) for r in channel.ranges]
         self.main = main_attribute(channel)
         self.idle = _idle(channel)
@@ -196,6 +199,7 @@ class Ready:
             (n for n in self.names if n in EMITTER_AT or n in _FILTER_AT), None
         )
         self.raw = (f"{at.RAW}{channel.key}", 256.0 ** (len(use.slots) - 1), 0.0)
+
         self.shutter = (
             self.main
             if self.main.startswith("Shutter")
@@ -218,6 +222,7 @@ class Ready:
             and at.attribute(found.attribute).kind == "slot"
         ):
             return None
+
         span = next(s for r, s in self.spans if r is found)
         raw = self.channel.home * 256.0 ** (
             len(self.use.slots) - self.channel.resolution
@@ -262,13 +267,16 @@ class Channels:
         if ready.channel.rest:
             self.lines.append((0, 0.0, ready.home, 0.0, ready.full))
             return number, []
+
         raw = [ready.raw]
         if ready.emitter and at.RED in rows:
             raw.append(self._mixed(ready, rows, virtual))
         else:
             self._add_spans(number, ready, rows, virtual)
+
         if ready.rests and ready.rests[0] in rows:
             self.homes.setdefault(rows[ready.rests[0]], ready.rests[1])
+
         return number, raw
 
     def _add_spans(
@@ -279,10 +287,12 @@ class Channels:
         if len(spans) == 1 and not ready.idle:
             self._line(spans[0], rows, virtual)
             return
+
         stands = 0.0
         if not spans:
             # a master over cells that dim themselves stays open, all else at home
             stands = ready.full if ready.names == [at.DIMMER] else ready.home
+
         self.lines.append((0, 0.0, stands, 0.0, ready.full))
         if spans:
             self._several(number, spans, rows, ready)
@@ -296,6 +306,7 @@ class Channels:
         colour = rows[at.RED] - self.intensities
         span = next(s for r, s in ready.spans if r.attribute == emitter)
         low, high = min(span.start, span.end), max(span.start, span.end)
+
         known = EMITTER_AT if emitter in EMITTER_AT else _FILTER_AT
         source = self.size + self.colours * known[emitter] + colour
         if emitter in _FILTER_AT:  # subtractive: cyan is what is taken from red
@@ -307,6 +318,7 @@ class Channels:
             if virtual:
                 self.shaded.append((len(self.lines) - 1, rows[at.DIMMER]))
                 self.scaled.append((source, rows[at.DIMMER]))
+
         return emitter, float(span.slope), float(span.offset)
 
     def _line(
@@ -351,6 +363,7 @@ class Channels:
                     stand,
                 )
             )
+
         for found, span in spans:
             row = rows[found.attribute]
             second = found.attribute != main or idle is not None
@@ -370,6 +383,7 @@ class Channels:
                     stand,
                 )
             )
+
             self._limit(row, span, 0.0 if second else None)
 
     def _limit(self, row: int, span: Span, also: float | None = None) -> None:
@@ -396,6 +410,7 @@ class Channels:
             table[1],
             table[2],
         )
+
         rig.floor, rig.top, rig.full = table[3], table[4], np.array(self.full)
         rig.byte_channel, shifts, rig.byte_at = (
             np.array(self.bytes, np.int64).reshape(-1, 3).T
@@ -406,8 +421,10 @@ class Channels:
             np.array(list(dict.fromkeys(self.scaled)), np.int64).reshape(-1, 2).T
         )
         rig.shaded, rig.shaded_by = np.array(self.shaded, np.int64).reshape(-1, 2).T
+
         rig.pieces = Pieces.of_list(self.pieces)
         for row, (low, high) in self.limits.items():
             rig.low[row], rig.high[row] = low, high
+
         for row, home in self.homes.items():
             rig.home[row] = min(max(home, rig.low[row]), rig.high[row])

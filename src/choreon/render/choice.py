@@ -29,6 +29,7 @@ def items(
             found += [(fixture, c) for c in range(1, count + 1)]
         else:
             found.append((fixture, 0))
+
     return found
 
 
@@ -67,13 +68,16 @@ def give(
         for (fixture, cell), value in zip(chosen, each, strict=True):
             if not rig.takes(fixture, name):
                 continue
+
             own = look.setdefault(fixture, {})
             places = rig.where.get(fixture, {}).get(name, ())
             last = max((own_cell for own_cell, _ in places), default=0)
+
             if cell and last and not isinstance(value, str):
                 own[name] = _with_cell(own.get(name), cell, last, value)
             else:
                 own[name] = value
+
     return {
         fixture: {name: _plainer(value) for name, value in own.items()}
         for fixture, own in look.items()

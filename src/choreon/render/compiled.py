@@ -81,6 +81,7 @@ class CompiledShow:
         """Fixtures and playables that cannot be compiled, and why."""
         self.nothing = CompiledLook(rig)
         self.sources: dict[Key, Source] = {}
+
         self.variants: InUse[Key, Source] = InUse(VARIANTS)
         """Those of certain ways of heads, families and lamps: presses bring ever new
         ones.
@@ -90,11 +91,13 @@ class CompiledShow:
             tuple[int, int], tuple[Look, Effects, CompiledLook | Moving]
         ] = Recent(DRAFTS)
         self._draft_lives: Recent[tuple[int, int], tuple[Moving, Going, LiveEffects]]
+
         self._draft_lives = Recent(DRAFTS)
         self.fades: InUse[tuple[CompiledLook, ...], Fade] = InUse(FADES)
         self.piles: InUse[tuple[CompiledLook, ...], Fade] = InUse(PILES)
         self.bases: Recent[object, Base] = Recent(BASES)
         self.merges: Recent[tuple[CompiledLook, ...], CompiledLook] = Recent(BASES)
+
         self.plan: Plan | None = None
 
     def source(self, step: Step) -> Source | None:
@@ -111,16 +114,21 @@ class CompiledShow:
             compile_ = SOURCES.get(step.ref.kind)
             if playable is None or compile_ is None or playable.ref != step.ref:
                 return None
+
             try:
                 if step.only:
                     playable = shaped(self.show, playable, step.only)
+
                 found = compile_(self._kitchen_of(step.only), playable, step.aims)
             except Exception as error:
                 if playable.id not in self.left_out:
                     log.exception("%s cannot be compiled", playable.ref)
+
                 self.left_out[playable.id] = f"{type(error).__name__}: {error}"
                 return None
+
             self.keep(key, found)
+
         return found
 
     def _light_left(self, step: Step) -> Floats:
@@ -302,13 +310,16 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     """
     if before is None or not _same_rig(before.show, show):
         return CompiledShow(show, *compile_most(show.types, show.fixtures))
+
     left_out = {i: w for i, w in before.left_out.items() if i in show.fixtures}
     made = CompiledShow(show, before.rig, left_out)
     moved = changed_links(before.show, show)
+
     for key, source in before.sources.items():
         kept = _kept(key, source, before.show, show, moved)
         if kept is not None:
             made.sources[key] = kept
+
     variants = [
         (key, _kept(key, source, before.show, show, moved))
         for key, source in before.variants.items()
@@ -317,10 +328,13 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     made.fades, made.piles = before.fades, before.piles
     made.bases, made.merges = before.bases, before.merges
     made.nothing = before.nothing
+
     if _same_masters(before.show, show):
         made.masters = before.masters
+
     if not any(_in_drafts(link) for link in moved):
         made.pieces, made.drafts = dict(before.pieces), before.drafts
+
     return made
 
 
@@ -392,14 +406,17 @@ def changed_links(before: Show, after: Show) -> set[str]:
         for i, playable in both.items():
             if not _same_light(before.playables.get(i), after.playables.get(i)):
                 found.add(str(playable.ref))
+
     for kind, meaning in _MEANINGS.items():
         old, new = (getattr(show, COLLECTION_OF[kind]) for show in (before, after))
         if old is new:
             continue
+
         for i in {**old, **new}:
             same = old.get(i) is new.get(i)
             if not same and _means(meaning, old.get(i)) != _means(meaning, new.get(i)):
                 found.add(str(Ref(kind, i)))
+
     return found
 
 

@@ -134,11 +134,14 @@ def compose(
     apart = alone or found is not None
     plan = _plan_for(compiled, state, now, apart)
     plan.steady = steady
+
     plan.dim(masters.of_what_plays(state.masters, now))
     canvas = plan.base.canvas.copy()
     drafts = drafts_of(compiled, state, now, apart)
+
     for draft in drafts:
         draft.move(now, state.beat(now))
+
     drafted = lights_of_drafts(rig, drafts)
     held = masters.light(state.masters, now)
     lights, beside = plan.light(
@@ -146,27 +149,34 @@ def compose(
     )
     _lay_players(compiled, plan, canvas, lights, beside, found)
     lit = lights.level[:-1]
+
     if drafts:
         others = _highest(lights.top, _highest(plan.added, held))
         lit = lay_drafts(canvas, drafts, others, lit.copy(), found, steady)
+
     scale = masters.of_groups(state.masters, now)
     if scale is not None:
         lit = lit * scale
+
     asides = asides_of(compiled, state, now)
     if asides:
         others = _highest(lights.top, beside)
         lit = lay_drafts(canvas, asides, others, lit.copy(), found, steady)
         scale = _but_for(scale, asides)
+
     canvas.settle()
     whole = masters.of_all(state.masters, now) * state.masters.closing
     canvas.values[: rig.intensities] = lit * whole
     _shade_raw(canvas, whole if scale is None else scale * whole)
     masters.hold(canvas, state.masters, now)
+
     if guarded(compiled.show.room):
         kept = [*plan.kept_out(), *(k for draft in drafts for k in draft.kept_out())]
         _keep_out(compiled, canvas, kept)
+
     if state.identify is not None and now < state.identify.until:
         _identify(canvas, state.identify, now)
+
     return canvas
 
 
@@ -214,6 +224,7 @@ def _lay_players(
         elif layer.seen:
             if layer.modifies and not plan.steady:
                 layer.change_values(canvas)
+
             share = layer.lay(canvas, lights, beside, found is not None)
             if found is not None:
                 layer.record(found, share, compiled)
@@ -250,6 +261,7 @@ def _identify(canvas: Canvas, asked: Identify, now: float) -> None:
     """Make fixtures blink above all else: open and white, then dark."""
     rig, values = canvas.rig, canvas.values
     is_lit = int((now - asked.begin) / BLINK) % 2 == 0
+
     for fixture in asked.fixtures:
         for name, places in rig.where.get(fixture, {}).items():
             rows = [row for _, row in places]
@@ -257,6 +269,7 @@ def _identify(canvas: Canvas, asked: Identify, now: float) -> None:
                 values[rows] = 1.0 if is_lit else 0.0
             elif at.attribute(name).family != at.Family.POSITION:
                 values[rows] = rig.home[rows]
+
         if canvas.driven:
             for driven in rig.direct.get(fixture, {}).values():
                 channels = [channel for _, channel, *_ in driven]

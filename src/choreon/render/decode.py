@@ -81,17 +81,21 @@ class Decoder:
         fixtures = [rig.fixtures[p.fixture] for p in self.parts]
         self.hanging = hanging_matrices(fixtures)
         self.lamps = []
+
         for part, fixture, turn in zip(self.parts, fixtures, self.hanging, strict=True):
             kind = types[fixture.type]
             mode = kind.mode(fixture.mode)
             place = fixture.place
+
             if part.cell and mode is not None:
                 cell = mode.cells[part.cell - 1]
                 x, y, z = turn @ np.array([cell.x, cell.y, 0.0])
                 place = Place(place.x + x, place.y + y, place.z + z)
+
             self.lamps.append(
                 Lamp(part.fixture, part.cell, kind.body, kind.beam, place)
             )
+
         self.plain = np.array(
             [of_hex(f.gel) if f.gel else (1.0, 1.0, 1.0) for f in fixtures]
         ).reshape(-1, 3)
@@ -118,6 +122,7 @@ class Decoder:
         )
         self.direct = sources((*at.DIRECT_EMITTERS, at.EMITTERS[3]))
         self.aim = sources((at.PAN, at.TILT))
+
         self.shutter = sources((at.SHUTTER, at.STROBE))
         self.shape = sources(SHAPE)
         self._find_emitters(rows)
@@ -156,9 +161,11 @@ class Decoder:
         """
         self.wheels: list[tuple[int, int, Floats]] = []
         of_kind: dict[str, list[tuple[str, Floats]]] = {}
+
         for i, (part, kind) in enumerate(zip(self.parts, kinds, strict=True)):
             if kind.id not in of_kind:
                 of_kind[kind.id] = _coloured_wheels(kind)
+
             for name, light in of_kind[kind.id]:
                 rows = [
                     r
@@ -178,8 +185,10 @@ class Decoder:
         )
         np.maximum(mixed, 0.0, out=mixed)
         rgb = np.where(self.coloured[:, None], mixed, self.plain) * dimmer[:, None]
+
         for lamp, row, slots in self.wheels:
             rgb[lamp] *= slots[int(min(max(value[row], 0), len(slots) - 1))]
+
         has = self.shutter[:, 0] < self.absent
         rgb[has & (value[self.shutter[:, 0]] < 0.5)] = 0.0
         pan, tilt = value[self.aim].T
@@ -196,6 +205,7 @@ class Decoder:
             prism_turn,
         ) = value[self.shape[:, 4:]].T
         turn = turn + spin + select
+
         gobo = np.where(
             spin != 0, np.maximum(gobo, 1.0), gobo
         )  # a wheel that turns has some gobo in the beam
@@ -207,6 +217,7 @@ class Decoder:
         beam = np.where(
             self.shape[:, 1] < self.absent, beam * np.clip(iris, 0.15, 1.0), beam
         )
+
         return Light(
             rgb,
             aim.beam(self.hanging, pan, tilt),
@@ -228,11 +239,13 @@ class Decoder:
         )
         value = np.zeros(self.absent + 1)
         value[: rig.size][self.opened] = 1.0
+
         line = np.flatnonzero(rig.slope != 0)[
             ::-1
         ]  # the first channel of a source says what it does
         value[rig.source[line]] = (raw[line] - rig.offset[line]) / rig.slope[line]
         pieces = rig.pieces
+
         if len(pieces):
             now = raw[pieces.channel][pieces.of]
             inside = (now >= pieces.start) & (now <= pieces.end)
@@ -247,12 +260,14 @@ class Decoder:
                 where=slope != 0,
             )
             value[pieces.row[inside]] = meant
+
             tied = np.flatnonzero(
                 inside & (pieces.slot >= 0) & (pieces.main != pieces.row)
             )
             value[pieces.main[tied]] = pieces.slot[
                 tied
             ]  # shaking, or turning, with one slot of the wheel
+
         return value
 
 

@@ -116,11 +116,13 @@ def _drafted(
         weight = one.ramp.at(now)
         if weight <= 0.0 or not (one.look or one.effects):
             continue
+
         made = compiled.draft(one.look, one.effects)
         live = None
         if isinstance(made, Moving):
             live = compiled.draft_live(made, one.going, apart)
             live.pace = Pace(1.0, bpm)
+
         look = made.look if isinstance(made, Moving) else made
         leaves = one.ramp.end == 0.0
         yield Drafted(
@@ -155,10 +157,12 @@ def lay_drafts(
     """
     drafted = lights_of_drafts(canvas.rig, drafts)
     assert drafted is not None
+
     for draft in drafts:
         look, weight = draft.look, draft.weight
         if draft.live is not None and not steady:
             _change(canvas, draft.live, weight, lit)
+
         values, points = draft.values, look.points
         if weight >= 1.0:
             canvas.put(look, values, points)
@@ -170,11 +174,14 @@ def lay_drafts(
             ratio = part_of(others, own)
             share = (1.0 - (1.0 - weight) * ratio).take(row_claim)
             snap(share, look, draft.leaving)
+
             canvas.free(look.freed, share[look.freed_by])
             canvas.blend(look, values, share, points)
+
         lit[look.lamps] += weight * (draft.levels - lit[look.lamps])
         if found is not None:
             _record(found, draft, values, share)
+
     return lit
 
 

@@ -156,10 +156,12 @@ class WaveOp:
         else:
             least = min(0.5, speed * FRAME / max(self._cycle[1], 1e-6))
             found = waves.wave(motion, within, number, self.group, self.curve, least)
+
         found *= motion.high - motion.low
         found += motion.low
         if self.rounded:
             found = np.round(found)
+
         return found * self.slope + self.offset if self.is_raw else found
 
     @cached_property
@@ -283,8 +285,10 @@ class PathOp:
         apart = angles - smaller
         alike = np.abs(apart).max(axis=1, keepdims=True) < ALIKE
         angles = np.where(alike, smaller + share * apart, angles)
+
         if light is None or dimmer is None:
             return angles, dimmer if light is None else light
+
         return angles, np.minimum(light, dimmer)
 
     def begins(self) -> tuple[Floats, Floats]:
@@ -362,16 +366,19 @@ class _Build:
         self.values = np.zeros(size)
         self.given = np.zeros(size, bool)
         self.level = np.zeros(rig.intensities)
+
         self.most = np.zeros(rig.intensities)
         self.lit = np.zeros(rig.intensities, bool)
         self.added = np.zeros(rig.intensities)  # that others' lamps get at the most
         self.freed = np.zeros(size, bool)
         self.values[: rig.size] = rig.home
+
         self.values[static.rows], self.given[static.rows] = static.values, True
         self.level[static.lamps] = self.most[static.lamps] = static.levels
         self.lit[static.lamps] = True
         self.freed[static.freed] = True
         self.moved_heads: set[int] = set()
+
         self.ops: list[Op] = []
         self.lacking: list[Lacking] = []
         self.troubles: dict[str, dict[str, str]] = {}
@@ -382,6 +389,7 @@ class _Build:
         missing = lacking(self.show, self.rig, effect)
         if missing:
             self.lacking.append(Lacking(effect.id, tuple(missing)))
+
         items = [
             item
             for item in row_of(self.show, self.rig, effect)
@@ -389,6 +397,7 @@ class _Build:
         ]
         if not items:
             return
+
         running = Running(effect.id, title(motion), rate, effect.start)
         if isinstance(motion, Wave):
             self._add_wave(running, motion, items, effect)
@@ -403,14 +412,17 @@ class _Build:
         rig, name = self.rig, motion.attribute
         if name in at.TARGET_COLOUR:
             return  # colours roll: a part of one means nothing by itself
+
         rows, which, slope, offset = _rows(rig, items, name)
         if not len(rows):
             return
+
         phase, group = phases(items, effect, motion)
         is_level = bool(rows[0] < rig.intensities)
         if is_level:
             low, high = _within_levels(motion)
             motion = motions.replace(motion, low=low, high=high)
+
         op = WaveOp(
             running,
             motion,
@@ -426,9 +438,11 @@ class _Build:
         there = self.lit if is_level else self.given
         if motion.mode == Mode.REPLACES:
             there[rows] = True
+
         op.here = there[rows].copy()
         if is_level:
             self._expect(op)
+
         self.ops.append(op)
 
     def _expect(self, op: WaveOp) -> None:
@@ -449,18 +463,23 @@ class _Build:
         phase = self._roll_phase(motion, items, effect) / table.whole
         colours: dict[int, int] = {}
         wheels: dict[int, int] = {}
+
         lamps: dict[int, int] = {}
         slots = []
+
         for place, item in enumerate(items):
             for row in choice.rows(rig, [item], at.RED):
                 colours.setdefault(row - rig.intensities, place)
+
             wheel = rig.wheels.get(item[0])
             if wheel is not None and wheel.row not in wheels:
                 wheels[wheel.row] = place
                 light = [tuple(rgb) for rgb in table.light().tolist()]
                 slots.append([wheel.nearest_to(rgb) for rgb in light])
+
             for row in choice.rows(rig, [item], at.DIMMER) if motion.brightness else ():
                 lamps.setdefault(row, place)
+
         op = RollOp(
             running,
             motion,
@@ -475,10 +494,12 @@ class _Build:
         self.given[rows.reshape(-1)] = True
         self.given[op.wheels] = True
         self.lit[op.lamps] = True
+
         self.most[op.lamps] = np.maximum(self.most[op.lamps], table.level.max())
         for colour in op.colours.tolist():
             channels = np.array(rig.mixing.get(colour, ()), np.int64)
             self.freed[rig.size + channels] = True
+
         self.ops.append(op)
 
     def _roll_phase(self, motion: Roll, items: list[Item], effect: Effect) -> Floats:
@@ -503,6 +524,7 @@ class _Build:
         fixtures = list(dict.fromkeys(i for i, _ in items if i in heads.of))
         if not fixtures:
             return
+
         which = np.array([heads.of[i] for i in fixtures], np.int64)
         phase, _ = phases([(i, 0) for i in fixtures], effect, motion)
         show, seconds = self.show, running.seconds
@@ -523,8 +545,10 @@ class _Build:
             self._add_around(running, motion, phase[~based], which[~based])
             which, phase = which[based], phase[based]
             fixtures = [i for n, i in enumerate(fixtures) if based[n]]
+
             if not fixtures:
                 return
+
             base, begins = self.values[heads.rows[which]], running.start + phase
 
             def table_at(size: float) -> PathTable:
@@ -553,13 +577,16 @@ class _Build:
         heads, table = self.rig.heads, table_at(1.0)
         told = {i: table.told(heads.of[i]) for i in fixtures}
         own = {i: text for i, text in told.items() if text}
+
         if own:
             self.troubles[running.id] = {**self.troubles.get(running.id, {}), **own}
+
         rows = heads.rows[table.heads]
         lamps, lamp_head = _lamps_of(self.rig, fixtures)
         op = PathOp(running, motion, table, phase, rows, table_at, lamps, lamp_head)
         self.given[rows.reshape(-1)] = True
         self.moved_heads.update(table.heads.tolist())
+
         op.here = self.lit[lamps].copy()
         self.ops.append(op)
 
@@ -579,16 +606,19 @@ class _Build:
             freed,
             uses=self.static.uses | uses,
         )
+
         if self.added.any():
             # what it adds to others' lamps lights them as well
             light = self.added.copy()
             light[lamps] = np.maximum(light[lamps], look.levels)
             shining = np.flatnonzero(self.lit | (light > 0.0))
             look.__dict__["shining"] = (shining, light[shining])
+
         find_heads(look, {})
         self._aim(look)
         for op in self.ops:
             self._target(op, look)
+
         levels = self.level[lamps]
         return Moving(look, levels, self.ops, self.lacking, self.troubles)
 
@@ -657,15 +687,19 @@ def _rows(rig: Rig, items: list[Item], name: str) -> tuple[Ints, Ints, Floats, F
     for place, item in enumerate(items):
         for row in choice.rows(rig, [item], name):
             found.setdefault(row, (place, 1.0, 0.0))
+
         if name in rig.where.get(item[0], {}):
             continue
+
         for cell, channel, slope, offset in rig.direct.get(item[0], {}).get(name, ()):
             if not item[1] or cell in (0, item[1]):
                 found.setdefault(rig.size + channel, (place, slope, offset))
+
     rows = np.array(sorted(found), np.int64)
     which = np.array([found[r][0] for r in rows.tolist()], np.int64)
     slopes = np.array([found[r][1] for r in rows.tolist()], float)
     offsets = np.array([found[r][2] for r in rows.tolist()], float)
+
     return rows, which, slopes, offsets
 
 
@@ -739,9 +773,11 @@ def compile_effects(
     for effect in effects:
         if effect.on:
             build.add(effect, motions.rate_of(show, effect, effects), aims)
+
     uses = set(motions.links_of(show, effects))
     if any(isinstance(motions.motion_of(show, e), Path) for e in effects):
         uses.add(ROOM)
+
     return build.finish(frozenset(uses))
 
 
@@ -776,6 +812,7 @@ class LiveEffects:
         np.copyto(self.levels, self.moving.levels)
         np.copyto(self._values, self.look.values)
         self._changes = []
+
         for op in self.moving.ops:
             position = op.running.position(time, self.offsets)
             if isinstance(op, WaveOp):
@@ -792,6 +829,7 @@ class LiveEffects:
         mode = op.motion.mode
         if self.size < 1.0:
             values = op.resting + self.size * (values - op.resting)
+
         target = self.levels if op.is_level else self._values
         own = values if op.is_own else values[op.here]
         if mode == Mode.REPLACES:
@@ -800,11 +838,13 @@ class LiveEffects:
             target[op.own] *= own
         else:
             target[op.own] += own
+
         if op.is_level:
             if mode == Mode.ADDS:
                 target[op.own] = np.clip(target[op.own], 0.0, 1.0)
         elif len(op.own):
             self._clip(op.rows if op.is_own else op.rows[op.here], op.own)
+
         if not op.is_own:
             rows, rest = op.rows[~op.here], values[~op.here]
             kind = LevelChange if op.is_level else ValueChange
@@ -881,6 +921,7 @@ class LiveEffects:
                 found.append(Moved(name, op.lamps, self.levels[op.own_lamps]))
             elif isinstance(op, PathOp):
                 found.append(Moved(name, look.rows[op.own], self._values[op.own]))
+
         for change in self._changes:
             if isinstance(change, LevelChange):
                 rows, values, how = change.lamps, change.values, str(change.mode)
@@ -888,7 +929,9 @@ class LiveEffects:
                 rows, values, how = change.rows, change.values, str(change.mode)
             else:
                 rows, values, how = change.rows, change.away.reshape(-1), "adds"
+
             found.append(Moved(change.name, rows, values, how))
+
         return [entry for entry in found if len(entry.rows)]
 
 

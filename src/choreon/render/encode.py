@@ -34,12 +34,15 @@ def encode(
     if driven is not None:
         raw += driven[1] * (driven[0] - raw)
         np.minimum(np.maximum(raw, rig.least, out=raw), rig.full, out=raw)
+
     if not math.isfinite(raw.sum()):
         raise NoNumber(f"{int((~np.isfinite(raw)).sum())} channels have no number")
+
     whole = (raw + ROUND).astype(np.uint32)
     frame = rig.blank()
     slots = whole.take(rig.byte_channel) >> rig.byte_shift
     frame.reshape(-1)[rig.byte_at] = slots.astype(np.uint8)
+
     return frame
 
 
@@ -69,14 +72,17 @@ class Encoder:
         self._levels = self._sources[rig.size :].reshape(WIDTH, rig.colours)
         self._colours = np.full((3, rig.colours), np.nan)  # OKLab
         self._mix_of = np.full(rig.colours, -1)  # each colour's place among the mixes
+
         for kind, mix in enumerate(rig.mixes):
             self._mix_of[mix.colours] = kind
+
         # channels of emitters that a virtual dimmer scales, and its row
         scaled_by = np.full(len(self._sources), -1)
         scaled_by[rig.scaled] = rig.scaled_by
         by = scaled_by[rig.source] if len(scaled_by) else rig.source
         self._scaled = np.flatnonzero(by >= 0) if len(scaled_by) else by
         self._scaled_by = by[self._scaled]
+
         pieces = rig.pieces
         asked = [pieces.row, pieces.main, pieces.guard[pieces.guard >= 0]]
         self._asked = np.unique(np.concatenate(asked))
@@ -114,16 +120,19 @@ class Encoder:
         light = from_oklab_rows(colours)
         np.minimum(np.maximum(light, 0.0, out=light), 1.0, out=light)
         kinds = self._mix_of.take(fresh)
+
         for kind, mix in enumerate(self._rig.mixes):
             own = np.flatnonzero(kinds == kind)
             if not len(own):
                 continue
+
             which, target = fresh.take(own), light.take(own, axis=1)
             if mix.mixer is not None:
                 columns, levels = mix.columns, mix.mixer.mix_rows(target)
             else:
                 columns = mix.columns[mix.columns < 3]
                 levels = target[columns]
+
             for column, level in zip(columns, levels, strict=True):
                 self._levels[column, which] = level
 

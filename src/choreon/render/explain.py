@@ -140,6 +140,7 @@ class _Slot:
         home = Layer(HOME, *_at_home(self.channel), target=Ref(TYPE, self.fixture.type))
         if self.channel.rest:
             return [replace(home, source="left alone: always at home", wins=True)]
+
         weights = {
             name: self._weights(traced, row)
             for name, row in self.rows.items()
@@ -148,6 +149,7 @@ class _Slot:
         given = [home]
         for n, part in enumerate(traced.parts):
             given += self._of_part(n, part, weights)
+
         given = _with_winners(given, traced)
         given = self._held(given + self._masters(state), state, now)
         return _over_all(given, self.fixture, state, now, slot)
@@ -169,6 +171,7 @@ class _Slot:
         values = plain_values(self.rig, self.fixture.id, stored, self.show)
         if part.place:  # a chase gives what its steps have come to
             values |= self._given_by(part)
+
         moved = {layer.attribute: layer for layer in self._moved(n, part, weights)}
         for name in self.names:
             value = self._of_cell(values.get(name))
@@ -176,6 +179,7 @@ class _Slot:
                 continue
             if name in moved and not moved[name].how:
                 continue  # an effect of the same look gives it in its place
+
             link = link_name(self.show, stored.get(name))
             source = f"{part_name(self.show, part)}, {link}" if link else ""
             yield Layer(
@@ -186,6 +190,7 @@ class _Slot:
                 target=part.source,
                 replaces=part.replaces > 0.0,
             )
+
         yield from moved.values()
 
     def _of_cell(self, value: Value | None) -> Value | None:
@@ -199,15 +204,18 @@ class _Slot:
         rows = dict(zip(part.rows.tolist(), part.values.tolist(), strict=True))
         lamps = dict(zip(part.lamps.tolist(), part.levels.tolist(), strict=True))
         found: dict[str, Value] = {}
+
         for name, row in self.rows.items():
             if row is None:
                 continue
+
             if name in at.TARGET_COLOUR and row in rows:
                 found[name] = self._light(name, row, rows)
             elif row in lamps and part.on > 0:
                 found[name] = lamps[row] / part.on
             elif row in rows:
                 found[name] = rows[row]
+
         return found
 
     def _moved(
@@ -219,9 +227,11 @@ class _Slot:
             for name, row in self.rows.items():
                 if row not in given or row is None:
                     continue
+
                 value = float(given[row])
                 if name in at.TARGET_COLOUR:
                     value = self._light(name, row, given)
+
                 weight = part.on if entry.how else weights[name][n]
                 source = f"{part_name(self.show, part)}, {entry.name}"
                 yield Layer(
@@ -240,16 +250,20 @@ class _Slot:
         row = self.rows.get(at.DIMMER)
         if at.DIMMER not in self.names:
             return []
+
         found = self._group_masters(state, row)
         exempt = row is not None and row < self.rig.intensities
         if exempt and self.compiled.masters.exempt[row]:
             return found
+
         if state.masters.blackout:
             dark = Layer("blackout", at.DIMMER, 0.0, wins=True, target=BLACKOUT)
             return [*found, dark]
+
         if state.masters.grand < 1.0:
             grand = state.masters.grand
             found.append(Layer("grand master", at.DIMMER, grand, target=GRAND))
+
         return found
 
     def _group_masters(self, state: PlayState, row: int | None) -> list[Layer]:
@@ -275,13 +289,17 @@ class _Slot:
             weight = grip.held.at(now)
             if held is None or row not in held.rows or weight <= 0.0:
                 continue
+
             ref = Ref(MASTER, grip.id)
             name = f"override {name_of(self.show, ref)}"
             over = Layer(name, at.DIMMER, grip.level, weight, target=ref)
             wins = weight > 0.5 if held.alone else _height(over) >= _reached(layers)
+
             if wins:
                 layers = [replace(layer, wins=False) for layer in layers]
+
             layers = [*layers, replace(over, wins=wins, replaces=held.alone)]
+
         return layers
 
 
@@ -344,13 +362,16 @@ def _with_winners(layers: list[Layer], traced: Trace) -> list[Layer]:
     for i, layer in enumerate(layers):
         if layer.how:
             continue
+
         now = best.get(layer.attribute)
         if now is None or _beats(layer, layers[now]):
             best[layer.attribute] = i
+
     raw = [i for i, layer in enumerate(layers) if _drives_raw(layer)]
     wins = {raw[-1]} if raw else set(best.values())
     if len(wins) > 1:
         wins -= {i for i in wins if layers[i].source == HOME}
+
     return [replace(layer, wins=i in wins) for i, layer in enumerate(layers)]
 
 
@@ -394,14 +415,17 @@ def _over_all(
     asked = state.identify
     if asked and fixture.id in asked.fixtures and now < asked.until:
         above.append(Layer("identify: it blinks", "", 1.0, wins=True))
+
     for sent in state.sent:
         place = slot - sent.address
         if sent.universe == fixture.universe and 0 <= place < len(sent.slots):
             byte = float(sent.slots[place])
             above.append(Layer("sent on purpose", "", byte, wins=True))
+
     found = [*layers, *above]
     dark = bool(layers) and layers[-1].target == BLACKOUT
     if not above and not dark:
         return found
+
     last = len(found) - 1
     return [replace(layer, wins=n == last) for n, layer in enumerate(found)]

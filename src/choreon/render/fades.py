@@ -5,11 +5,13 @@ How a value goes from a look a to a look b at progress p (design: “who else li
 lamp?”). A = (1 − p) · a's light, B = p · b's light, `others` the highest that anything
 else gives the lamp:
 
-- both give it: by p where both light the lamp; by p · others / max(others, A) where
-only a does, so that the lamp goes out in its own colour; by 1 − (1 − p) · others /
-max(others, B) where only b does, so that it comes up in its own. - only a gives it: it
-stays by 1 − p · E / max(E, A) with E = max(others, B). - only b gives it: it comes by 1
-− (1 − p) · E / max(E, B) with E = max(others, A).
+- both give it, and both light the lamp: by p;
+- both give it, and only a lights the lamp: by p · others / max(others, A), so that it
+  goes out in its own colour;
+- both give it, and only b lights the lamp: by 1 − (1 − p) · others / max(others, B), so
+  that it comes up in its own;
+- only a gives it: it stays by 1 − p · E / max(E, A), with E = max(others, B);
+- only b gives it: it comes by 1 − (1 − p) · E / max(E, B), with E = max(others, A).
 
 A fade that was interrupted stands as it was at that time, and is the a of the next one.
 """
@@ -125,11 +127,13 @@ class Fade:
         self.rows = _union(look.rows for look in looks)
         lights = lights_of(rig, self.rows)
         self.claims, self.row_claim = np.unique(lights, return_inverse=True)
+
         self.families = families_of(rig, self.rows)
         self.first_snap = int(np.searchsorted(self.rows, rig.snaps_from))
         self.first_raw = int(np.searchsorted(self.rows, rig.size))
         self.snaps = slice(self.first_snap, self.first_raw)
         self.plain_rows = self.rows[: self.first_raw]
+
         self.freed = _union(look.freed for look in looks)
         self.freed_by = np.searchsorted(self.rows, colour_rows_of(rig, self.freed))
         levels = np.array(
@@ -137,6 +141,7 @@ class Fade:
         )
         self.shining = self._all_shining(levels)
         self._find_heads()
+
         self.contents = Contents(
             levels,
             self.shining[1],
@@ -194,10 +199,12 @@ class Fade:
         had = self.contents if contents is None else contents
         if self.alike and contents is None and not explain:
             return self._outcome_alike(moves[0])
+
         values, presence = had.values[0].copy(), had.has[0].copy()
         freed = had.frees[0].copy()
         points = None if had.points is None else had.points[0].copy()
         given = [presence.copy()] if explain else []
+
         # what the looks so far have come to is the a of the next step, whatever its
         # own fade had come to when it was left
         for n, way in enumerate(self._ways(moves, weight, others, had), start=1):
@@ -206,6 +213,7 @@ class Fade:
             np.greater(snaps, 0.0, out=snaps)
             has = had.has[n]
             left = has * (1.0 - comes) + (1.0 - has) * way.stays
+
             added = has * comes
             # presence says how much of a row the player gives at all; values are what
             # it gives there, so they mix by what each brings
@@ -213,12 +221,15 @@ class Fade:
             if points is not None and had.points is not None:
                 ends = had.points[n], had.values[n]
                 points = self._turn(n, points, values, new, presence, comes, ends)
+
             values, presence = new, after
             if len(freed):
                 freed = left[self.freed_by] * freed
                 freed += had.frees[n] * comes[self.freed_by]
+
             if explain:
                 given = [g * left for g in given] + [added]
+
         return Outcome(values, presence, freed, points, given)
 
     def _outcome_alike(self, move: Move) -> Outcome:
@@ -241,25 +252,30 @@ class Fade:
         light_a = before * ((1.0 - fall) * weight)
         light_b = after * (rise * weight)
         beside = _beside(light_b, others)
+
         rows: slice | Ints = slice(None)
         p = np.array([[move.progress] for move in moves if move.plain])
         if len(p) < len(moves):  # by family: one number a row
             p = np.array([move.by_family[self.families] for move in moves])
             rows = self.row_claim
+
         only_a = (before > 0) & (after <= 0)
         both = (before > 0) & (after > 0)
         in_a = part_of(beside, light_a)[:, rows]
         in_b = part_of(beside, light_b)[:, rows]
         e_b = part_of(np.maximum(beside, light_b), light_a)[:, rows]
+
         e_a = part_of(np.maximum(beside, light_a), light_b)[:, rows]
         given = np.where(only_a[:, rows], p * in_a, 1.0 - (1.0 - p) * in_b)
         given = np.where(both[:, rows], p, given)
         fresh = 1.0 - (1.0 - p) * e_a
         stays = 1.0 - p * e_b
+
         if isinstance(rows, slice):
             given = given.take(self.row_claim, axis=1)
             fresh = fresh.take(self.row_claim, axis=1)
             stays = stays.take(self.row_claim, axis=1)
+
         snaps = stays[:, self.snaps]
         np.greater_equal(snaps, 1.0, out=snaps)
         return list(map(_Way, given, fresh, stays))
@@ -283,6 +299,7 @@ class Fade:
         ends, ends_values = next_look
         both = np.flatnonzero(had & turned)
         share = comes[pan[both]]
+
         rows = self.head_rows[both]
         along, angles = self.rig.heads.between(
             self.heads[both],
@@ -292,11 +309,13 @@ class Fade:
             ends_values[rows],
             share,
         )
+
         after[rows[along]] = angles[along]
         made = points.copy()
         made[both] = on_the_way(points[both], ends[both], along, share)
         fresh = turned & ~had
         made[fresh] = ends[fresh]
+
         return made
 
 

@@ -68,11 +68,13 @@ class Heads:
         known = np.isfinite(start + end).all(axis=1)
         known &= (share > 0) & (share < 1)
         angles = here + share[:, None] * (there - here)
+
         if known.any():
             line = _Line(self, which[known], start[known], end[known], here[known])
             able, along = line.lead(there[known], share[known])
             angles[known] = np.where(able[:, None], along, angles[known])
             known[known] = able
+
         return known, angles
 
 
@@ -188,11 +190,13 @@ class Trail:
         """
         if (self.points is None and points is None) or not len(which):
             return None
+
         aimed = self._made()
         before = aimed[which]
         end = np.full((len(which), 3), np.nan) if points is None else points
         along, angles = self.heads.between(which, before, end, here, there, share)
         aimed[which] = on_the_way(before, end, along, share)
+
         return (self.heads.rows[which[along]], angles[along]) if along.any() else None
 
 
@@ -216,8 +220,10 @@ def plan(
     """
     line = _Line(heads, which, start, end, here)
     able = line.calm & (np.abs(line.at(0.0) - here).max(axis=1) < NEAR)
+
     for part in np.linspace(0.0, 1.0, SAMPLES + 1):
         angles = line.at(part)
         inside = (angles >= heads.low[which] - 1e-9) & (angles <= heads.high[which])
         able &= inside.all(axis=1)
+
     return able, line.at(1.0)

@@ -35,6 +35,7 @@ def left(
     on = np.zeros(len(heads))
     for which, share in kept:
         on[which] = np.maximum(on[which], share)
+
     moved = np.flatnonzero(on > 0.0)
     if not len(moved):
         return None
@@ -44,16 +45,19 @@ def left(
     clear = clearance(room, heads.place[moved], ways)
     light = 1.0 - on[moved] * (1.0 - clear)
     dark = light < 1.0
+
     if not dark.any():
         return None
 
     names = {number: fixture for fixture, number in heads.of.items()}
     rows: list[int] = []
     shares: list[float] = []
+
     for head, share in zip(moved[dark].tolist(), light[dark].tolist(), strict=True):
         own = rig.where.get(names[head], {}).get(at.DIMMER, ())
         rows += [row for _, row in own]
         shares += [share] * len(own)
+
     return np.array(rows, np.int64), np.array(shares)
 
 
@@ -92,4 +96,5 @@ def _nearest(
         nearer = distance(one) < distance(other)
         end = np.where(nearer, other, end)
         begin = np.where(nearer, begin, one)
+
     return distance((begin + end) / 2.0)

@@ -275,11 +275,14 @@ class Single(Layer):
         look, share = self.look, self.share
         if share is not None and self.colour_share is not None:
             return self._lay_wide(canvas, share, self.colour_share)
+
         if share is None:
             share = self._share(lights, beside)
             snap(share, look, self.player.releasing)
+
         if canvas.driven and len(look.freed):
             canvas.free(look.freed, share[look.freed_by])
+
         canvas.blend(look, look.values, share, look.points)
         return share
 
@@ -376,30 +379,38 @@ class Moving(Layer):
         look, live = self.look, self.live
         whole = isinstance(self.weight, float) and self.weight == 1.0
         claims, row_claim, _ = look.claims
+
         if whole and not live.asks:
             given = live.give(1.0, NOBODY)
             self.values = given.values
             canvas.put(look, given.values, given.points)
+
             return np.ones(len(look.rows))
+
         own = live.shine * self.lit_as
         others = self.others(lights, claims, own)
         light = None if beside is None else beside[claims]
         all_others = others if light is None else np.maximum(others, light)
         given = live.give(self.lit_as, all_others)
         self.values = given.values
+
         ratio = _ratio(others, own, light)
         share = _share(self.weighs, ratio, look.families, row_claim)
         if canvas.driven and len(look.freed):
             ended = share[look.freed_by]
             if given.freed is not None:
                 ended = ended * given.freed
+
             ended = self.in_place(ended, look.families[look.freed_by])
             canvas.free(look.freed, ended)
+
         if given.presence is not None:
             share = share * given.presence
+
         share = self.in_place(share, look.families)
         snap(share, look, self.player.releasing)
         canvas.blend(look, given.values, share, given.points)
+
         return share
 
     def record(self, found: Trace, share: Floats, compiled: CompiledShow) -> None:
@@ -437,16 +448,19 @@ class Crowd:
         self._lit_at = np.concatenate(
             [layer.who * lamps + layer.look.shining[0] for layer in layers]
         )
+
         self._lit_by = _which([len(look.levels) for look in looks])
         counts = [len(look.claims[0]) for look in looks]
         self._claims = np.concatenate([look.claims[0] for look in looks])
         self._shine = np.concatenate([look.claims[2] for look in looks])
         self._claimed_by = _which(counts)
+
         self._find_rows(looks, np.cumsum([0, *counts[:-1]]))
         self._find_colours(looks, np.cumsum([0, *counts[:-1]]))
         self._lit = np.empty(len(self._lit_at))
         self._own = np.empty(len(self._claims))
         self._others = (np.empty(len(self._claims)), np.empty(len(self._claims)))
+
         self._shares = np.empty(len(self._row_claim))
         self._of_colours = np.empty(len(self._colour_claim))
 
@@ -465,6 +479,7 @@ class Crowd:
             for look, end in zip(looks, self._rows_end, strict=True)
         ]
         self._snaps = np.concatenate(snaps)
+
         self._snapped_by = _which([len(own) for own in snaps])
 
     def _find_colours(self, looks: Sequence[CompiledLook], starts: Ints) -> None:
@@ -476,10 +491,12 @@ class Crowd:
         self._colour_shares = np.zeros((len(wide), looks[0].rig.colours))
         places = [NO_ROWS]
         claims = [NO_ROWS]
+
         for line, n in enumerate(wide):
             colours = looks[n].colours
             places.append(line * looks[n].rig.colours + colours)
             claims.append(looks[n].claims[1][: len(colours)] + starts[n])
+
         self._colour_at = np.concatenate(places)
         self._colour_claim = np.concatenate(claims)
 
@@ -513,14 +530,17 @@ class Crowd:
         leaving = np.array([layer.player.releasing for layer in self.layers])
         leaves = leaving.take(self._snapped_by)
         shares[self._snaps] = np.where(leaves, snaps >= 1.0, snaps > 0.0)
+
         begin = 0
         for layer, end in zip(self.layers, self._rows_end, strict=True):
             layer.share = shares[begin:end]
             begin = end
+
         # colours that a look does not give keep their share of 0 from the beginning
         colours = self._colour_shares
         of_colours = _take(share, self._colour_claim, self._of_colours)
         colours.reshape(-1)[self._colour_at] = of_colours
+
         for layer, line in zip(self._wide, colours, strict=True):
             layer.colour_share = line
 
@@ -605,32 +625,40 @@ class Fading(Layer):
         others = self.others(lights, fade.claims, own)
         light = None if beside is None else beside[fade.claims]
         ratio = _ratio(others, own, light)
+
         if light is not None:
             others = np.maximum(others, light)
+
         outcome = mixed.outcome(self.moves, self.lit_as, others, explain)
         share = _share(self.weighs, ratio, fade.families, fade.row_claim)
         snap(share, fade, self.player.releasing)
+
         if canvas.driven and len(fade.freed):
             ended = outcome.freed * share[fade.freed_by]
             ended = self.in_place(ended, fade.families[fade.freed_by])
             canvas.free(fade.freed, ended)
+
         whole = share * outcome.presence
         laid = self.in_place(whole, fade.families)
         canvas.blend(fade, outcome.values, laid, outcome.points)
         part_of_it = np.divide(laid, whole, out=np.zeros(len(whole)), where=whole > 0)
         self.given = [part * share * part_of_it for part in outcome.given]
+
         return share
 
     def record(self, found: Trace, share: Floats, compiled: CompiledShow) -> None:
         """Put what it gave into a trace: each of its looks as a part."""
         left = np.ones(len(share))
         shares: list[Floats] = []
+
         for given in reversed(self.given):  # as a share of what is there after each
             own = np.divide(given, left, out=np.zeros(len(given)), where=left > 0)
             shares.append(np.minimum(own, 1.0))
             left = left - given
+
         steps, had = self.player.steps, self.mixed.contents
         effects = dict(self.mixed.names())
+
         for n, (step, part) in enumerate(zip(steps, shares[::-1], strict=True)):
             look = self.fade.looks[n]
             on = portion(n, self.moves) * self.intensity

@@ -25,6 +25,7 @@ def compile_most(
         return compile_rig(types, fixtures), {}
     except Exception:
         log.exception("the rig cannot be compiled as it is")
+
     why: dict[str, str] = {}
 
     def works(some: Sequence[str]) -> bool:
@@ -33,7 +34,9 @@ def compile_most(
         except Exception as error:
             for i in some:
                 why[i] = f"{type(error).__name__}: {error}"
+
             return False
+
         return True
 
     good = most(list(fixtures), works)
@@ -51,12 +54,15 @@ def most(
         return list(things)
     if len(things) == 1:
         return []
+
     half = len(things) // 2
     first, second = most(things[:half], works), most(things[half:], works)
     if not first or not second or works([*first, *second]):
         return [*first, *second]
+
     good = list(first)
     for one in second:  # each works, but not beside the others
         if works([*good, one]):
             good.append(one)
+
     return good

@@ -25,12 +25,14 @@ class Lights:
         self._given = self.lit  # intensities; apart only where raw values drive dimmers
         # not made anew each frame
         self._top, self._second, self._lower = np.empty((3, count))
+
         if below is None:
             self._below: Floats = np.zeros(count)
             self.lit[-1, -1] = 1.0
         else:
             self._below = below.level
             self.lit[-1] = below.top
+
         self.level: Floats = self._below
         self.top: Floats = self.lit[-1]
         self.second = np.zeros(count)
@@ -62,16 +64,19 @@ class Lights:
         top, second, lower = self._top, self._second, self._lower
         np.copyto(top, 0.0)
         np.copyto(second, 0.0)
+
         # row by row: the weaker of a row and the strongest so far is the candidate for
         # the second place; two that are alike fill both
         for row in self.lit[:-1]:
             np.minimum(top, row, out=lower)
             np.maximum(second, lower, out=second)
             np.maximum(top, row, out=top)
+
         # intensities come of the layers alone; what lights below them is told already
         if len(self.lit) > 1:
             given = top if self._given is self.lit else self._given[:-1].max(axis=0)
             self.level = np.maximum(self._below, given)
+
         np.minimum(top, self.lit[-1], out=lower)
         np.maximum(second, lower, out=second)
         np.maximum(top, self.lit[-1], out=top)

@@ -102,6 +102,7 @@ class AimChange:
         scale = self._scale(base, hanging, low, high, least)
         away = scale[:, None] * self.away
         there = base + around(base, hanging, away[:, None], least)[:, 0]
+
         return (np.minimum(np.maximum(there, low), high) - base).reshape(-1)
 
     def _scale(
@@ -131,12 +132,14 @@ def around(base: Floats, hanging: Floats, away: Floats, least: float) -> Floats:
     ways = sphere.aside(np.broadcast_to(middle[:, None], (*away.shape[:2], 3)), away)
     own = np.einsum("hkj,hji->hki", ways, hanging)
     far = np.degrees(np.arctan2(np.hypot(own[..., 0], own[..., 1]), -own[..., 2]))
+
     turned = np.arctan2(-own[..., 0], own[..., 1]) - np.radians(pan)[:, None]
     along, across = far * np.cos(turned), far * np.sin(turned)
 
     side = np.where(tilt < 0.0, -1.0, 1.0)[:, None]
     by = np.arctan2(side * across, np.maximum(side * along, max(least, 1e-3)))
     there = along * np.cos(by) + across * np.sin(by)
+
     return np.stack([np.degrees(by), there - tilt[:, None]], axis=-1)
 
 

@@ -136,15 +136,18 @@ class CompiledLook:
         """
         if not len(self.channels):
             return self.lamps, self.levels
+
         dims = self.rig.channel_dims[self.channels]
         raw = dims >= 0
         if not raw.any():
             return self.lamps, self.levels
+
         channels = self.channels[raw]
         full = np.maximum(self.rig.full[channels], 1.0)
         light = dict(zip(self.lamps.tolist(), self.levels.tolist(), strict=True))
         share = self.values[self.first_raw :][raw] / full
         light.update(zip(dims[raw].tolist(), share.tolist(), strict=True))
+
         lamps = np.array(sorted(light), np.int64)
         return lamps, np.array([light[int(i)] for i in lamps])
 
@@ -218,6 +221,7 @@ def piece_of(
     piece = Piece()
     plain, uses = _followed_links(show, fixture, wanted)
     has, direct = rig.where.get(fixture, {}), rig.direct.get(fixture, {})
+
     for name, value in _with_wheel(rig, fixture, plain).items():
         if isinstance(value, str):
             point = links.point_of(show, value) if show is not None else None
@@ -227,9 +231,11 @@ def piece_of(
             piece.rows.update(_of_cells(rig, has[name], value))
         elif name in direct:
             piece.raw.update(_of_channels(direct[name], value))
+
     ends = {point for _, point in piece.aims.values()}
     if len(piece.aims) == len(links.AIMS) and len(ends) == 1:
         piece.point = ends.pop()
+
     piece.uses = uses
     return piece
 
@@ -353,13 +359,16 @@ def assemble(
     given: dict[int, float] = {}
     raw: dict[int, float] = {}
     uses: set[str] = set()
+
     for piece in pieces.values():
         given.update(piece.rows)
         raw.update(piece.raw)
         uses |= piece.uses
+
     given.update(_aimed(rig, pieces, near))
     if not given and not raw:
         return CompiledLook(rig, uses=frozenset(uses))
+
     _fill_colours(rig, given)
     rows = np.fromiter(given.keys(), np.int64, len(given))
     values = np.fromiter(given.values(), float, len(given))
@@ -368,17 +377,20 @@ def assemble(
     rows, values = rows[order], values[order]
     split = int(np.searchsorted(rows, rig.intensities))
     lamps, levels = rows[:split], values[:split]
+
     rows, values = rows[split:], values[split:]
     colours = _to_oklab(rig, rows, values)
     if raw:
         channels = np.array(sorted(raw), np.int64)
         rows = np.concatenate([rows, rig.size + channels])
         values = np.concatenate([values, [raw[int(c)] for c in channels]])
+
     ended = {c for k in colours for c in rig.mixing.get(k, ())} - set(raw)
     freed = rig.size + np.array(sorted(ended), np.int64)
     made = CompiledLook(rig, lamps, levels, rows, values, freed, uses=frozenset(uses))
     find_heads(made, pieces)
     _follow_links(made, pieces)
+
     return made
 
 
@@ -392,6 +404,7 @@ def _aimed(
     for fixture, piece in pieces.items():
         if not piece.aims:
             continue
+
         head = rig.heads.of[fixture]
         for row, (_, point) in piece.aims.items():
             axis = int(rig.heads.rows[head, 1] == row)
@@ -400,6 +413,7 @@ def _aimed(
                 found[row] = angles[axis]
             else:
                 found[row] = float(rig.aims_at(point)[head, axis])
+
     return found
 
 
@@ -424,18 +438,22 @@ def followed(look: CompiledLook, show: Show, moved: set[str]) -> CompiledLook | 
     changed = moved & look.uses
     if not changed <= set(look.aimed):
         return None
+
     values = look.values.copy()
     points = None if look.points is None else look.points.copy()
+
     for link in changed:
         point, those = links.point_of(show, link), look.aimed[link]
         if point is None:
             return None
+
         angles = look.rig.aims_at(point)
         values[those.places] = angles[those.heads, those.axes]
         if points is not None:
             own = np.searchsorted(look.heads, those.heads)
             aims = np.isfinite(points[own, 0])
             points[own[aims]] = point
+
     return replace(look, values=values, points=points)
 
 
@@ -467,10 +485,12 @@ def find_heads(look: CompiledLook, pieces: Mapping[str, Piece]) -> None:
     heads, rows = look.rig.heads, look.rows
     if not len(heads) or not len(rows):
         return
+
     place = np.minimum(np.searchsorted(rows, heads.rows), len(rows) - 1)
     turned = np.flatnonzero((rows[place] == heads.rows).all(axis=1))
     if not len(turned):
         return
+
     look.heads, look.head_rows = turned, place[turned]
     aimed = {heads.of[i]: p.point for i, p in pieces.items() if p.point is not None}
     if aimed:
@@ -485,25 +505,31 @@ def merged(rig: Rig, looks: Sequence[CompiledLook]) -> CompiledLook:
     """
     if len(looks) == 1:
         return looks[0]
+
     size = rig.size + rig.channels
     values, given = np.zeros(size), np.zeros(size, bool)
     level, lit = np.zeros(rig.intensities), np.zeros(rig.intensities, bool)
     freed = np.zeros(size, bool)
     points = np.full((len(rig.heads), 3), np.nan)
+
     for look in looks:
         given[look.freed] = False
         freed[look.freed] = True
         values[look.rows], given[look.rows] = look.values, True
         level[look.lamps] = np.maximum(level[look.lamps], look.levels)
         lit[look.lamps] = True
+
         points[look.heads] = np.nan if look.points is None else look.points
+
     rows, lamps = np.flatnonzero(given), np.flatnonzero(lit)
     made = CompiledLook(
         rig, lamps, level[lamps], rows, values[rows], np.flatnonzero(freed)
     )
     find_heads(made, {})
+
     if np.isfinite(points).any():
         made.points = points[made.heads]
+
     return made
 
 
@@ -519,13 +545,16 @@ def plain_values(
     """
     made: dict[str, Value] = {}
     found = _resolved(show, fixture, wanted) if show is not None else dict(wanted)
+
     for name, value in _with_wheel(rig, fixture, found).items():
         if not isinstance(value, str):
             made[name] = value
             continue
+
         point = links.point_of(show, value) if show is not None else None
         if point is not None and name in links.AIMS and fixture in rig.axes:
             made[name] = aimed(rig, fixture, point)[links.AIMS.index(name)]
+
     return made
 
 
@@ -540,6 +569,7 @@ def aimed(
     way = np.asarray(point, float) - (place.x, place.y, place.z)
     rows = [rig.where[fixture][n][0][1] for n in links.AIMS]
     home = now or (float(rig.home[rows[0]]), float(rig.home[rows[1]]))
+
     return aim.solve(
         rig.axes[fixture],
         way,

@@ -73,9 +73,11 @@ class CompiledMasters:
         exempt = grand.exempt if isinstance(grand, GrandMaster) else ()
         self.exempt: Flags = np.zeros(rig.intensities, bool)
         self.exempt[dimmer_rows(rig, fixtures_of(show, exempt))] = True
+
         self.rows: dict[str, Ints] = {}
         self.playables: dict[str, Reach] = {}
         self.overrides: dict[str, Held] = {}
+
         for master in show.masters.values():
             if isinstance(master, GroupMaster):
                 lamps = fixtures_of(
@@ -83,10 +85,12 @@ class CompiledMasters:
                 )
                 self.rows[master.id] = dimmer_rows(rig, lamps)
                 reach = _reach(show, master)
+
                 if reach.refs or reach.tiles:
                     self.playables[master.id] = reach
             elif isinstance(master, Override):
                 self.overrides[master.id] = _held(show, rig, master)
+
         self._scaled: tuple[PlayState, PlayState] | None = None
 
     # what scales
@@ -102,9 +106,11 @@ class CompiledMasters:
         ]
         if not low:
             return None
+
         scale = np.ones(self.rig.intensities)
         for rows, level in low:
             scale[rows] *= level
+
         return scale
 
     def of_all(self, masters: Masters, now: float) -> float | Floats:
@@ -122,14 +128,17 @@ class CompiledMasters:
         low = self.of_what_plays(state.masters, now)
         if not low or not state.players:
             return state
+
         known = self._scaled
         if known is not None and known[0] is state:
             return known[1]
+
         players = tuple(_scaled(player, low, now) for player in state.players)
         made = replace(state, players=players)
         settled = all(player.steps[-1].done(now) for player in state.players)
         settled = settled and state.masters.before is None
         self._scaled = (state, made) if settled else None
+
         return made
 
     def of_what_plays(self, masters: Masters, now: float) -> list[tuple[Reach, float]]:
@@ -171,11 +180,13 @@ class CompiledMasters:
             held, weight = self.overrides.get(grip.id), grip.held.at(now)
             if held is None or weight <= 0.0:
                 continue
+
             lit, level = canvas.values[held.rows], grip.level * masters.closing
             if held.alone:
                 lit = lit + weight * (level - lit)
             else:
                 lit = np.maximum(lit, weight * level)
+
             canvas.values[held.rows] = lit
             if held.alone or grip.level > 0.0:
                 _let_out(canvas, held, weight)
@@ -197,6 +208,7 @@ def _reach(show: Show, master: GroupMaster) -> Reach:
         ref for ref in master.over if ref.kind not in (GROUP, FIXTURE, TILE)
     )
     driven: set[tuple[str, Ref]] = set()
+
     for ref in master.over:
         found = show.tile(ref.id) if ref.kind == TILE else None
         if found is not None:
@@ -205,6 +217,7 @@ def _reach(show: Show, master: GroupMaster) -> Reach:
             driven |= {
                 (player_id(page, tile, n), part.ref) for n, part in enumerate(plays)
             }
+
     return Reach(refs, frozenset(driven))
 
 
@@ -240,6 +253,7 @@ def _opening(show: Show, rig: Rig, fixture: str) -> dict[str, Value]:
     kind = show.types.get(show.fixtures[fixture].type)
     if kind is None:
         return {}
+
     rest, shining = home(rig, fixture), opened(rig, kind, show.fixtures[fixture])
     keep = (at.DIMMER, *at.TARGET_COLOUR)
     return {

@@ -62,12 +62,14 @@ class MixTable:
         size = SIZE // self._together
         along = shares[:, 1:] * (size / shares.sum(axis=1))[:, None]
         points, weights = self._cell(along[:, 0], along[:, 1], size)
+
         points += cone * self._stride
         levels = weights[0] * self._levels.take(points[0], axis=1)
         levels += weights[1] * self._levels.take(points[1], axis=1)
         levels += weights[2] * self._levels.take(points[2], axis=1)
         top = levels.max(axis=0)
         levels = np.maximum(levels, 0.0) / np.maximum(top, TINY)
+
         return levels, least < -TINY
 
     def _shares(self, colours: Array) -> tuple[Array, Array, Ints]:
@@ -92,11 +94,13 @@ class MixTable:
         corner = self._place[
             times * (column + upper), times * np.minimum(row + upper, size)
         ]
+
         beside = self._place[times * (column + 1), times * row]
         above = self._place[times * column, times * (row + 1)]
         first = np.where(upper, 1.0 - up, right)
         second = np.where(upper, 1.0 - right, up)
         points = np.stack([corner, beside, above])
+
         return points, np.stack([1.0 - first - second, first, second])
 
     def _coarse_enough(self) -> int:
@@ -158,8 +162,11 @@ def _corners(light: Array) -> Array:
                 side, turn = flat[hull[-1]] - flat[hull[-2]], flat[i] - flat[hull[-2]]
                 if side[0] * turn[1] - side[1] * turn[0] > ALIKE:
                     break
+
                 hull.pop()
+
             hull.append(i)
+
         return hull[:-1]
 
     found = light[half(order) + half(order[::-1])]
@@ -231,10 +238,12 @@ def _least_effort(light: Array, colours: Array) -> Array:
         size = np.linalg.norm(normal)
         if size < TINY:
             continue
+
         for outward in (normal / size, -normal / size):
             reach = np.maximum(light @ outward, 0.0).sum()
             if reach > TINY:
                 faces.append(outward / reach)
+
     return np.asarray((np.array(faces) @ colours.T).max(axis=0))
 
 
@@ -250,6 +259,7 @@ def _even(light: Array, colours: Array, most: Array) -> Array:
     strength = float((light**2).sum())
     levels = np.zeros_like(most)
     todo = np.arange(len(colours))
+
     for _ in range(60):
         target, top = colours[todo], most[todo]
         now = unknowns[todo]
@@ -257,22 +267,28 @@ def _even(light: Array, colours: Array, most: Array) -> Array:
         levels[todo] = np.minimum(np.maximum(asked, 0.0), top)
         missing = target - levels[todo] @ light
         off = np.linalg.norm(missing, axis=1) / np.linalg.norm(target, axis=1)
+
         if off.max(initial=0.0) < CLOSE:
             break
+
         free = ((asked > 0.0) & (asked < top)).astype(float)
         curve = np.einsum("pn,na,nb->pab", free, light, light)
         curve += ((1e-3 * off + 1e-13) * strength)[:, None, None] * np.eye(3)
         step = np.linalg.solve(curve, missing[:, :, None])[:, :, 0]
         fall = -(missing * step).sum(axis=1)
+
         part = np.ones(len(todo))
         for _ in range(40):
             after, _ = _dual(light, target, top, now + part[:, None] * step)
             worse = after > value + 1e-4 * part * fall + 1e-15
             if not worse.any():
                 break
+
             part[worse] /= 2
+
         unknowns[todo] = now + part[:, None] * step
         todo = todo[off >= CLOSE]
+
     return levels
 
 

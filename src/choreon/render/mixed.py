@@ -85,6 +85,7 @@ class Mixed:
         """Returns all but the intensities after `moves`, as Fade does."""
         if not self._places:
             return self.fade.outcome(moves, weight, others, explain)
+
         had = self.contents
         for n, places in self._places.items():
             live = self.lives[n]
@@ -92,12 +93,16 @@ class Mixed:
             beside = self._beside(n, moves, weight, others)
             given = live.give(weight, beside[places.claims])
             had.values[n][places.rows] = given.values
+
             if given.presence is not None:
                 had.has[n][places.rows] = given.presence
+
             if given.freed is not None:
                 had.frees[n][places.freed] = given.freed
+
             if had.points is not None and given.points is not None:
                 had.points[n][places.heads] = given.points
+
         return self.fade.outcome(moves, weight, others, explain, had)
 
     def _beside(

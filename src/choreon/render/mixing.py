@@ -53,6 +53,7 @@ def light_at_full(names: Sequence[str], known: Mapping[str, Emitter]) -> Array:
     """
     if not all(n in known and known[n].y > 0 for n in names):
         return np.array([USUAL[n] for n in names])
+
     light = np.array(
         [light_of(known[n].x, known[n].y, known[n].strength) for n in names]
     )
@@ -61,12 +62,14 @@ def light_at_full(names: Sequence[str], known: Mapping[str, Emitter]) -> Array:
         for i, n in enumerate(names)
         if n in ("ColorAdd_R", "ColorAdd_G", "ColorAdd_B")
     ]
+
     white = Mixer(light[primaries] if len(primaries) == 3 else light)
     top = (
         float(white.light_of(white.mix(np.ones((1, 3)))).max())
         if white.spans()
         else float(light.max())
     )
+
     return np.asarray(light / max(top, TINY))
 
 

@@ -31,6 +31,7 @@ def opened(rig: Rig, kind: FixtureType, fixture: Fixture) -> Values:
             name.startswith("Shutter") and at.attribute(name).kind == "slot"
         ):
             values[name] = 1.0
+
     mode = kind.mode(fixture.mode)
     for _, channel in kind.used(mode) if mode else ():
         if (
@@ -39,4 +40,5 @@ def opened(rig: Rig, kind: FixtureType, fixture: Fixture) -> Values:
             and span.attribute in values
         ):
             values[span.attribute] = span.value_at(channel.open)
+
     return values

@@ -77,14 +77,17 @@ class PathTable:
         index = np.minimum(place.astype(np.int64), SAMPLES - 1)
         share = place - index
         index += self._starts
+
         flat = self.angles.reshape(-1, 2)
         here = flat.take(index, axis=0)
         angles = flat.take(index + 1, axis=0)
         angles -= here
         angles *= share[:, None]
+
         angles += here
         if self.turns is None:
             return angles, None
+
         return angles, turning(self.turns, cycle, speed)
 
     def told(self, head: int) -> str:
@@ -176,6 +179,7 @@ def around(
 
         if not bends:
             return whole, False
+
         reach, bent = _reach_of(show.room, place, whole)
 
         def figure(scale: float) -> Floats:
@@ -209,13 +213,17 @@ def _table(
         begin = int(begins[n] * SAMPLES)
         way, points[n], trouble = _fitted(heads, head, figure, near[n], seconds, begin)
         table.angles[n], turns[n] = way.angles, way.back
+
         if trouble is None and bent:
             trouble = Trouble.BENT
+
         looked_at = trouble != Trouble.STANDS and guarded(room)
         if looked_at and _hit(room, heads, head, way.angles).any():
             trouble = Trouble.DARK
+
         if trouble is not None:
             table.troubles[head] = trouble
+
         leaves = _leaving(heads.place[head], points[n], way, in_metres)
         if leaves:
             table.leaves[head] = leaves
@@ -279,15 +287,18 @@ def _fitted(
             fits = half
         else:
             least = half
+
     for _ in range(HALVINGS if fits > 0.0 else 0):
         smaller = tried(fits)
         if smaller is not None:
             return smaller, figure(fits), Trouble.SMALLER
+
         fits *= 0.95  # between the coarse samples it is less legal than at them
 
     middle = figure(0.0)
     stands, _ = heads.solve(np.array([head]), middle[:1], near[None].astype(float))
     still = np.repeat(stands, len(middle), axis=0)
+
     return Way(still, -1, np.zeros(len(middle))), middle, Trouble.STANDS
 
 

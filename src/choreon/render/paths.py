@@ -41,17 +41,22 @@ def _unit(path: Path, at: Floats) -> Floats:
     if path.shape == PathShape.EIGHT:
         # Gerono's lemniscate, stretched to fill the square
         return np.stack([np.sin(TURN * at), np.sin(2.0 * TURN * at)], axis=1)
+
     if path.shape == PathShape.POLYGON:
         sides = min(24, max(3, path.sides))
         angles = TURN * np.arange(sides) / sides
         corners = np.stack([np.sin(angles), np.cos(angles)], axis=1)
+
         return _along(np.concatenate([corners, corners[:1]]), at)
+
     if path.shape == PathShape.WANDER:
         dice = np.random.default_rng(path.seed)
         radius = np.sqrt(dice.uniform(0.05, 1.0, WAYPOINTS))
         angles = dice.uniform(0.0, TURN, WAYPOINTS)
         points = np.stack([radius * np.cos(angles), radius * np.sin(angles)], axis=1)
+
         return _along(_rounded(points, closed=True), at)
+
     return _free(path, at)
 
 
@@ -96,8 +101,10 @@ def _rounded(points: Floats, closed: bool, between: int = 24) -> Floats:
         known = np.concatenate([points[-1:], points, points[:2]])
     else:
         known = np.concatenate([points[:1], points, points[-1:]])
+
     t = np.arange(between) / between
     pieces = []
+
     for p0, p1, p2, p3 in zip(known, known[1:], known[2:], known[3:], strict=False):
         a = 2.0 * p1
         b = p2 - p0
@@ -105,6 +112,7 @@ def _rounded(points: Floats, closed: bool, between: int = 24) -> Floats:
         d = 3.0 * p1 - p0 - 3.0 * p2 + p3
         steps = t[:, None]
         pieces.append(0.5 * (a + b * steps + c * steps**2 + d * steps**3))
+
     end = points[:1] if closed else points[-1:]
     return np.concatenate([*pieces, end])
 

@@ -69,14 +69,17 @@ def place_of(rgb: Sequence[float]) -> tuple[float, float]:
     top = max(rgb)
     if top <= 0:
         return 0.0, 0.0
+
     lab = to_oklab(np.asarray(rgb, float) / top)
     if float(np.hypot(lab[1], lab[2])) < 1e-4:
         return 0.0, 0.0
+
     grid = _grid()
     row, column = np.unravel_index(
         int(np.linalg.norm(grid - lab, axis=-1).argmin()), grid.shape[:2]
     )
     hue, strength = float(_GRID_HUES[row]), float(_GRID_STRENGTHS[column])
+
     for width in (2.0, 0.25):
         hues = hue + width * np.linspace(-1, 1, 17)
         strengths = np.clip(strength + 0.01 * width * np.linspace(-1, 1, 17), 0.0, 1.0)
@@ -85,6 +88,7 @@ def place_of(rgb: Sequence[float]) -> tuple[float, float]:
         )
         row, column = np.unravel_index(int(away.argmin()), away.shape)
         hue, strength = float(hues[row]), float(strengths[column])
+
     return hue % 360.0, strength
 
 
@@ -102,12 +106,14 @@ def of_kelvin(kelvin: float) -> tuple[float, float, float]:
         x = -0.2661239e9 / t**3 - 0.2343589e6 / t**2 + 0.8776956e3 / t + 0.179910
     else:
         x = -3.0258469e9 / t**3 + 2.1070379e6 / t**2 + 0.2226347e3 / t + 0.240390
+
     if t <= 2222.0:
         y = -1.1063814 * x**3 - 1.34811020 * x**2 + 2.18555832 * x - 0.20219683
     elif t <= 4000.0:
         y = -0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867
     else:
         y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
+
     r, g, b = (max(0.0, v) for v in light_of(x, y, 1.0))
     top = max(r, g, b)
     return r / top, g / top, b / top

@@ -55,8 +55,10 @@ def _base(rig: Rig, below: Still, all_still: Still) -> Base:
         light = look.shining[1] * weight
         same = look.shining[1] is look.levels
         lights.tell(who, look, light, light if same else look.levels * weight)
+
     lights.done()
     canvas = Canvas(rig)
+
     for who, (look, weight) in enumerate(all_still[: len(below)]):
         if weight >= 1.0:
             canvas.put(look)
@@ -64,6 +66,7 @@ def _base(rig: Rig, below: Still, all_still: Still) -> Base:
             layer = Single(Player("", "", (), level=weight), look, who)
             layer.weight = layer.intensity = weight
             layer.lay(canvas, lights, None)
+
     return Base(canvas, lights)
 
 
@@ -82,6 +85,7 @@ class Plan:
         self.since = now
         self.until = np.inf
         self.steady = False  # no layer changes what lies below it
+
         self._dimmed = False  # masters scale what plays inside of something
         # how strongly (I + 1) what only adds lights the lamps; None for not at all
         self.added: Floats | None = None
@@ -92,6 +96,7 @@ class Plan:
         layers = [self._layer(compiled, p, n, now) for n, p in enumerate(players)]
         there = [layer for layer in layers if layer is not None]
         _find_lifted([layer for layer, _ in there], now)
+
         found = _move_partial(
             there,
             drafts_of(compiled, state, now),
@@ -102,6 +107,7 @@ class Plan:
         self.lifting = _that_matter(found)[-MOST_LIFTING:]
         # all below the first that moves is laid once, as the base
         first = next((i for i, m in enumerate(found) if m[1]), len(found))
+
         standing = [layer for layer, moves in found if not moves]
         self.still: Still = tuple((s.look, s.player.level) for s in standing)  # type: ignore[union-attr]
         self.below = self.still[:first]
@@ -113,17 +119,22 @@ class Plan:
         """The layer of a player, and whether it moves; None where it is out."""
         if player.gone(now) or not player.steps:
             return None
+
         steps = player.steps[-1:] if player.steps[-1].done(now) else player.steps
         looks = tuple(compiled.look_of(step) for step in steps)
         pace = Pace(player.rate, self.state.clock.bpm)
         lives = _lives(compiled, player, steps, pace)
+
         if not player.settled(now):
             self.until = min(self.until, _next_change(player, now))
+
         if len(looks) > 1:
             return Fading(player, compiled.fade(looks), lives, who), True
+
         live = lives[0]
         if live is not None:
             return Moving(player, looks[0], live, who), True
+
         return Single(player, looks[0], who), self.apart or not _stands(player, now)
 
     def _stack(self, found: list[tuple[AnyLayer, bool]]) -> None:
@@ -135,12 +146,15 @@ class Plan:
             if not moves and isinstance(layer, Single):
                 run.append(layer.look)
                 continue
+
             if run:
                 self.above.append(self._merged(tuple(run)))
                 run = []
+
             layer.who = len(self.moving)
             self.above.append(layer)
             self.moving.append(layer)
+
         if run:
             self.above.append(self._merged(tuple(run)))
 
@@ -183,18 +197,23 @@ class Plan:
         """
         if not self.moving:
             return self.base.lights, beside
+
         lights, crowd = self.lights, self.crowd
         beat = self.state.clock.beat_at(now)
         for layer in self.alone:
             layer.light(lights, now, beat)
+
         if crowd is not None:
             crowd.light(lights, now)
+
         lights.done()
         beside = self._with_added(beside)
         if crowd is not None:
             crowd.find_shares(lights, beside)
+
         if len(self.strata) > 1:
             lights.level = self._changed_levels(lights, now)
+
         return lights, beside
 
     def dim(self, low: list[tuple[Reach, float]]) -> None:
@@ -230,14 +249,18 @@ class Plan:
         """
         if not self.lifting:
             return self._levels_of(self.strata, lights)
+
         level = np.zeros_like(lights.level)
         come = [lifting.player.weight.main.at(now) for lifting in self.lifting]
+
         for taken, strata in self.orders.items():
             weight = 1.0
             for n, share in enumerate(come):
                 weight *= share if n in taken else 1.0 - share
+
             if weight > 0.0:
                 level += weight * self._levels_of(strata, lights)
+
         return level
 
     @cached_property
@@ -300,12 +323,14 @@ def _find_lifted(layers: list[AnyLayer], now: float) -> None:
     """
     mains = {layer.player.id: layer for layer in layers}
     lifts: dict[str, list[AnyLayer]] = {}
+
     for layer in layers:
         main = mains.get(layer.player.lifts)
         if layer.player.lifts and main is not None:
             layer.lift(main)
             main.weigh(now)
             lifts.setdefault(main.player.id, []).append(layer)
+
     for main_id, those in lifts.items():
         mains[main_id].lifted_by = list(those)
         for place, lifting in enumerate(those):
@@ -336,6 +361,7 @@ def _lifted(
     moves = {id(layer): moving for layer, moving in found}
     over = {id(lifting.main): lifting for lifting in taken}
     made: list[tuple[AnyLayer, bool]] = []
+
     for layer, moving in found:
         main = layer.main
         if main is None:
@@ -343,6 +369,7 @@ def _lifted(
                 made.append((layer, moving))
         elif over.get(id(main)) is layer:
             made.append((main, moves[id(main)]))
+
     return made
 
 
@@ -363,9 +390,12 @@ def _strata(rig: Rig, found: list[tuple[AnyLayer, bool]]) -> list[Stratum]:
                 here.ended_by = layer
                 strata.append(begun())
                 strata[-1].movers.append(layer)
+
             continue
+
         lamps, level = layer.look.lamps, layer.look.levels * layer.player.level
         here.still[lamps] = np.maximum(here.still[lamps], level)
+
     return strata
 
 
@@ -386,16 +416,21 @@ def _move_partial(
     looks += _looks_of([layer for layer, moves in layers if moves])
     if not layers or not (looks or len(held)):
         return layers
+
     lit = np.zeros(_looks_of([layers[0][0]])[0].rig.intensities + 1, bool)
     lit[held] = True
+
     while True:
         for look in looks:
             lit[look.shining[0]] = True
+
         marked = _marked(layers, lit)
         fresh = _newly(layers, marked)
         layers = marked
+
         if not fresh:
             return layers
+
         looks = _looks_of(fresh)
 
 

@@ -36,13 +36,16 @@ def colour_answer(rig: Rig, fixture: str, rgb: Sequence[float]) -> Answer:
     wanted = np.asarray(rgb, float)
     wanted = wanted / wanted.max() if wanted.max() > 0 else np.ones(3)
     wheel = rig.wheels.get(fixture)
+
     if wheel is not None:
         slot = wheel.nearest(wanted)
         away = float(np.linalg.norm(wheel.lab[slot] - to_oklab(wanted)))
         return Answer("nearest", away, wheel.names[slot])
+
     rows = rig.where.get(fixture, {}).get(at.RED)
     if not rows:
         return Answer("none")
+
     colour = rows[0][1] - rig.intensities
     away = distance(wanted, predicted(rig, colour, wanted))
     return Answer("exact" if away < EXACT else "mixed", away)
@@ -85,15 +88,19 @@ def enters(
     low, high = corners(area)
     begin, direction = np.asarray(start, float), np.asarray(way, float)
     near, far = 0.0, length
+
     for i in range(3):
         if abs(direction[i]) < 1e-12:
             if not low[i] <= begin[i] <= high[i]:
                 return False
+
             continue
+
         a, b = sorted(
             ((low[i] - begin[i]) / direction[i], (high[i] - begin[i]) / direction[i])
         )
         near, far = max(near, float(a)), min(far, float(b))
+
     return near <= far
 
 
@@ -113,6 +120,7 @@ def kept_areas(room: Room) -> list[Area]:
                 s.z + s.height,
             )
         )
+
     return areas
 
 
@@ -155,6 +163,7 @@ def enter(
     """Returns which beams (n) of length `far` (n) pass through a box."""
     with np.errstate(divide="ignore", invalid="ignore"):
         one, other = (low - starts) / ways, (high - starts) / ways
+
     begin, end = np.minimum(one, other), np.maximum(one, other)
 
     # along an axis that it does not move on, it is within always or never

@@ -252,20 +252,24 @@ def _parts_of(fixture: Fixture, mode: Mode, channels: list[Ready]) -> list[Part]
     """The parts and the attributes (rows still −1) of each."""
     parts = [Part(fixture.id, cell) for cell in range(len(mode.cells) + 1)]
     others: list[tuple[int, str]] = []
+
     for ready in channels:
         cell = ready.use.cell
         if ready.channel.rest or cell >= len(parts):
             continue
+
         if ready.emitter in _PRIMARIES:
             parts[cell].rows.update(_COLOUR_ROWS)
         elif ready.emitter:
             others.append((cell, ready.emitter))
         else:
             parts[cell].rows.update(dict.fromkeys(ready.names, -1))
+
     # without red, green or blue beside them emitters are driven one by one
     for cell, name in others:
         if at.RED not in parts[cell].rows:
             parts[cell].rows[name] = -1
+
     _dimmers(parts)
     return [part for part in parts if part.rows]
 
@@ -304,15 +308,18 @@ def compile_rig(
         universes=tuple(sorted({one.fixture.universe for one in known})),
         **numbers,
     )
+
     _fill(rig, known)
     rig.mixes = _mixes(rig, known, types)
     families = [FAMILIES.index(at.attribute(name).family) for name in rig.names]
     rig.families = np.array(families, np.int64)
     rig.wheels = _wheels(rig, known, types)
+
     heads = [one.fixture for one in known if _turns(rig, one.fixture.id)]
     matrices = hanging_matrices(heads)
     rig.axes = {head.id: turn for head, turn in zip(heads, matrices, strict=True)}
     rig.heads = _heads(rig, heads)
+
     return rig
 
 
@@ -333,13 +340,16 @@ def _known(
     """
     modes: dict[tuple[str, str], tuple[Mode, list[Ready]] | None] = {}
     known = []
+
     for fixture in fixtures.values():
         key = (fixture.type, fixture.mode)
         if key not in modes:
             modes[key] = _ready(types.get(fixture.type), fixture.mode)
+
         found = modes[key]
         if found is not None and fixture.universe > 0:
             known.append(_Known(fixture, *found, _parts_of(fixture, *found)))
+
     return known
 
 
@@ -374,6 +384,7 @@ def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
         -1, 3
     )
     hanging = np.array([rig.axes[f.id] for f in heads]).reshape(-1, 3, 3)
+
     return Heads(
         {f.id: i for i, f in enumerate(heads)},
         rows,
@@ -389,17 +400,21 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
     intensity = [(part, at.DIMMER) for part in parts if at.DIMMER in part.rows]
     coloured = [part for part in parts if at.RED in part.rows]
     order = [*intensity, *_after_intensities(parts, coloured)]
+
     for row, (part, name) in enumerate(order):
         part.rows[name] = row
+
     always = len(intensity)
     lit = _lit_by([part for part, _ in intensity])
     light = [p.rows.get(at.DIMMER, lit.get(p.fixture, always)) for p, _ in order]
     known = [at.attribute(name) for _, name in order]
     mixing = {part.fixture for part in coloured}
     home = np.array([_home_of(part, name, mixing) for part, name in order])
+
     first_rest = always + 3 * len(coloured)
     home[always:first_rest] = np.repeat(WHITE, len(coloured))
     snaps = sum(attribute.snap for attribute in known[first_rest:])
+
     return {
         "names": [name for _, name in order],
         "intensities": always,
@@ -449,23 +464,28 @@ def _fill(rig: Rig, known: list[_Known]) -> None:
     index = {universe: i for i, universe in enumerate(rig.universes)}
     channels = Channels(rig.size, rig.intensities, rig.colours)
     lights: list[int] = []
+
     for one in known:
         fixture = one.fixture
         by_cell = {part.cell: part for part in one.parts}
         base = index[fixture.universe] * SLOTS
+
         for ready in one.ready:
             cell = ready.use.cell
             if fixture.reversed and cell:
                 # the last cell's channels light the first cell
                 cell = len(one.mode.cells) + 1 - cell
+
             part = by_cell.get(cell) or Part(fixture.id, cell)
             number, raw = channels.add(ready, part.rows, part.virtual)
             lights.append(_light_of(rig, part))
             channels.put_bytes(number, ready.use, base, fixture.address)
             _note_raw(rig, part, number, raw)
+
     channels.into(rig)
     _find_channel_lights(rig, lights)
     rig.least = np.zeros(len(rig.full))
+
     for fixture in rig.fixtures.values():
         limits = {at.PAN: fixture.limits.pan, at.TILT: fixture.limits.tilt}
         for name, span in limits.items():
@@ -513,8 +533,10 @@ def _limit(rig: Rig, fixture: str, name: str, low: float, high: float) -> None:
         )
         if low > high:
             continue  # the type has changed since: nothing is left of the span
+
         rig.low[row], rig.high[row] = low, high
         rig.home[row] = min(max(rig.home[row], low), high)
+
         for channel in np.flatnonzero((rig.source == row) & (rig.slope != 0)):
             ends = sorted(
                 float(rig.slope[channel] * v + rig.offset[channel]) for v in (low, high)
@@ -536,14 +558,17 @@ def _wheels(
     for one in known:
         has = rig.where.get(one.fixture.id, {})
         kind = types[one.fixture.type]
+
         for ready in one.ready if at.RED not in has else ():
             wheel = kind.wheel(ready.channel.wheel) if ready.channel.wheel else None
             by_colour = at.template(ready.main) == "Color(n)" and ready.main in has
             if wheel is None or not by_colour:
                 continue
+
             if any(slot.colour for slot in wheel.slots):
                 row = has[ready.main][0][1]
                 found.setdefault(one.fixture.id, _colour_wheel(ready.main, row, wheel))
+
     return found
 
 
@@ -569,6 +594,7 @@ def _mixes(
                 own = names.get(part.cell) or at.EMITTERS[:3]
                 colour = part.rows[at.RED] - rig.intensities
                 alike.setdefault((one.fixture.type, own), []).append(colour)
+
     mixes = []
     for (type_id, own), colours in alike.items():
         light = light_at_full(own, {e.attribute: e for e in types[type_id].emitters})
@@ -576,6 +602,7 @@ def _mixes(
         columns = np.array([EMITTER_AT[name] for name in own], np.int64)
         which = np.array(colours, np.int64)
         mixes.append(Mix(which, columns, mixer if mixer.spans() else None, light))
+
     return mixes
 
 

@@ -44,15 +44,19 @@ def table_of(show: Show, roll: Roll, count: int) -> Table:
     stops = [colour_of_stop(show, stop) for stop in roll.stops] or [(1.0, 1.0, 1.0)]
     light = np.array(stops, float)
     level = np.ones(len(stops))
+
     if roll.brightness:
         level = light.max(axis=1)
         dark = level < 1e-9
         light = light / np.where(dark, 1.0, level)[:, None]
+
         if dark.any():
             light[dark] = _near_dark(light, dark)
+
     lab = to_oklab(light)
     place = (np.arange(SIZE) + 0.5) / SIZE * len(stops)
     first = place.astype(np.int64) % len(stops)
+
     if roll.hard:
         own_lab, own_level = lab[first], level[first]
     else:
@@ -62,10 +66,13 @@ def table_of(show: Show, roll: Roll, count: int) -> Table:
         share = place - first
         here, there = first % len(stops), (first + 1) % len(stops)
         own_lab = lab[here] + share[:, None] * (lab[there] - lab[here])
+
         own_level = level[here] + share * (level[there] - level[here])
+
     length = roll.length if roll.length > 0 else float(max(1, count))
     gap = max(0.0, roll.gap)
     whole = length + gap
+
     return Table(
         np.ascontiguousarray(own_lab.T),
         own_level,
@@ -99,6 +106,7 @@ def _between(table: Table, along: Floats) -> tuple[Floats, Floats]:
     share = place - first
     before = first.astype(np.int64)
     after = before + 1
+
     if table.colours < 1.0:  # the gap is between the last and the first
         before, after = (np.clip(n, 0, SIZE - 1) for n in (before, after))
 
@@ -106,6 +114,7 @@ def _between(table: Table, along: Floats) -> tuple[Floats, Floats]:
     lab = start + share * (table.lab.take(after, axis=1, mode="wrap") - start)
     dim = table.level.take(before, mode="wrap")
     level = dim + share * (table.level.take(after, mode="wrap") - dim)
+
     return lab, level
 
 
@@ -117,13 +126,16 @@ def read(table: Table, position: Floats) -> tuple[Floats, Floats, Ints]:
     along = within / table.colours
     in_gap = along >= 1.0
     place = np.minimum((along * SIZE).astype(np.int64), SIZE - 1)
+
     if table.hard:
         lab = table.lab.take(place, axis=1)
         level = table.level.take(place)
     else:
         lab, level = _between(table, along)
+
     if table.colours < 1.0:
         lab = np.where(in_gap, table.gap_lab[:, None], lab)
         level = np.where(in_gap, table.gap_level, level)
         place = np.where(in_gap, -1, place)
+
     return lab, level, place

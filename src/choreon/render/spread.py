@@ -24,6 +24,7 @@ def positions(count: int, shape: Shape = "line", repeat: int = 0) -> Floats:
     """
     if count <= 0:
         return np.zeros(0)
+
     run = min(repeat, count) if repeat > 0 else count
     one = np.linspace(0.0, 1.0, run) if run > 1 else np.zeros(1)
     if shape != "line" and run > 1:
@@ -31,6 +32,7 @@ def positions(count: int, shape: Shape = "line", repeat: int = 0) -> Floats:
         least, most = away.min(), away.max()
         one = (away - least) / (most - least) if most > least else np.zeros(run)
         one = one if shape == "middle" else 1.0 - one
+
     return np.asarray(np.tile(one, -(-count // run))[:count])
 
 

@@ -33,6 +33,7 @@ def places(count: int, spread: Spread) -> tuple[Floats, Ints]:
     run = groups / repeats  # groups in a run
     # the middle of each group, as a part of its run
     within = np.mod((group + 0.5) / run, 1.0)
+
     if parts > 1:
         fold = within * parts
         part = np.floor(fold + 1e-9)
@@ -43,6 +44,7 @@ def places(count: int, spread: Spread) -> tuple[Floats, Ints]:
         phase = np.floor(fold * length + 1e-9) / max(1.0, steps)
     else:
         phase = within - 0.5 / run
+
     phase = phase * (spread.amount / 360.0)
     # what is later in the row comes later in time
     return (phase if spread.backward else -phase), group
@@ -56,14 +58,17 @@ def cycle(
     """
     if backward:
         position = -position
+
     number = np.floor(position)
     within = position - number
     if active < 1.0:
         share = max(active, 1e-6)
         within = np.where(within < share, within / share, -1.0)
+
     if there_and_back:
         turned = 1.0 - np.abs(2.0 * within - 1.0)
         within = np.where(within < 0, within, turned)
+
     return within, number
 
 
@@ -98,8 +103,10 @@ def wave(
         value = _random(u, number, group, motion.seed)
     else:
         value = _along(curve, u, motion)
+
     if motion.active < 1.0 and motion.shape != Shape.RANDOM:
         value = np.where(u < 0, 0.0, value)
+
     return value
 
 
@@ -129,10 +136,12 @@ def chance(number: Floats, group: Ints, seed: int) -> Floats:
         x += (group.astype(np.uint64) + np.uint64(1)) * np.uint64(0xD1B54A32D192ED03)
         x += np.uint64(seed & 0xFFFFFFFF) * np.uint64(0x8CB92BA72F3D8DD7)
         x ^= x >> np.uint64(30)
+
         x *= np.uint64(0xBF58476D1CE4E5B9)
         x ^= x >> np.uint64(27)
         x *= np.uint64(0x94D049BB133111EB)
         x ^= x >> np.uint64(31)
+
     return (x >> np.uint64(11)).astype(float) / float(1 << 53)
 
 
@@ -172,19 +181,23 @@ def _rounded(points: Floats) -> Floats:
     tangent = np.zeros(len(x))
     before, after = slope[:-1], slope[1:]
     same_way = before * after > 0
+
     w1, w2 = 2.0 * step[1:] + step[:-1], step[1:] + 2.0 * step[:-1]
     with np.errstate(divide="ignore", invalid="ignore"):
         mean = (w1 + w2) / (w1 / before + w2 / after)
+
     tangent[1:-1] = np.where(same_way, mean, 0.0)
     at = np.linspace(0.0, 1.0, CURVE + 1)
     k = np.clip(np.searchsorted(x, at, side="right") - 1, 0, len(step) - 1)
     t = (at - x[k]) / step[k]
     h00 = (1.0 + 2.0 * t) * (1.0 - t) ** 2
+
     h10 = t * (1.0 - t) ** 2
     h01 = t * t * (3.0 - 2.0 * t)
     h11 = t * t * (t - 1.0)
     smooth = h00 * y[k] + h10 * step[k] * tangent[k]
     smooth += h01 * y[k + 1] + h11 * step[k] * tangent[k + 1]
+
     return np.stack([at, np.clip(smooth, 0.0, 1.0)], axis=1)
 
 

@@ -73,12 +73,15 @@ def way_of(
         turned = line.pan - pan
         tilt = line.away * np.cos(np.radians(turned))
         off = line.away * np.abs(np.sin(np.radians(turned)))
+
         for found, back in _legal(heads, head, pan, tilt):
             travel = float(np.abs(found[begin % (count + 1)] - near).sum())
             leaves = max(0.0, float(off.max()) - UNSEEN)
             cost = travel + LEAVING * leaves + WINDING * (back >= 0)
+
             if best is None or cost < best[0] - 1e-9:
                 best = cost, Way(found, back, off)
+
     return None if best is None else best[1]
 
 
@@ -133,9 +136,11 @@ def _pans(line: _Line, fastest: float) -> Iterator[Floats]:
     for through in _choices(len(spans)):
         if sum(through) % 2:
             continue  # after a cycle tilt would be on the other side of nought
+
         pan = rolled.copy()
         for (begin, end), straight in zip(spans, through, strict=True):
             _lead_past(pan, begin, end, straight, fastest)
+
         yield _rolled(pan, count - first)
 
 
@@ -168,6 +173,7 @@ def _passes(line: _Line, fastest: float) -> list[tuple[int, int]]:
     step = np.abs(np.diff(line.pan))
     near = np.minimum(line.away[:-1], line.away[1:]) < POLE
     fast = np.flatnonzero((step > fastest) & near)
+
     if not len(fast):
         return []
 
@@ -177,6 +183,7 @@ def _passes(line: _Line, fastest: float) -> list[tuple[int, int]]:
     fast = np.where(fast < fast[0], fast + count, fast)
     apart = max(2, count // 64)
     cuts = np.flatnonzero(np.diff(fast) > apart) + 1
+
     return [(int(run[0]), int(run[-1]) + 1) for run in np.split(fast, cuts)]
 
 
@@ -189,11 +196,13 @@ def _lead_past(
     """
     half = 180.0 * np.sign(pan[end] - pan[begin]) if through else 0.0
     room = min(begin, len(pan) - 1 - end)
+
     for wider in range(room + 1):
         a, b = begin - wider, end + wider
         turn = pan[b] - half - pan[a]
         if abs(turn) <= fastest * (b - a):
             break
+
     pan[b:] -= half
     pan[a : b + 1] = np.linspace(pan[a], pan[b], b - a + 1)
 
@@ -209,13 +218,16 @@ def _legal(
     """
     low, high = heads.low[head], heads.high[head]
     rounds = round((pan[-1] - pan[0]) / FULL)
+
     for first, own in ((pan, tilt), (pan + 180.0, -tilt)):
         if own.min() < low[1] - 1e-9 or own.max() > high[1] + 1e-9:
             continue
+
         if rounds == 0:
             found: Sequence[tuple[Floats, int]] = _turned(first, low[0], high[0])
         else:
             found = _wound(first, rounds, low[0], high[0])
+
         for turned, back in found:
             yield np.stack([turned, np.clip(own, low[1], high[1])], axis=1), back
 
@@ -236,21 +248,26 @@ def _wound(
     """A pan that goes all round in a cycle, cut where the most room is left."""
     if abs(rounds) != 1:
         return []
+
     count = len(pan) - 1
     twice = np.concatenate([pan[:-1], pan[:-1] + FULL * rounds])
     best: tuple[float, Floats, int] | None = None
+
     for cut in range(0, count, max(1, count // CUTS)):
         span = twice[cut : cut + count + 1] if cut < count else twice[cut:]
         middle = (span.min() + span.max()) / 2.0
         wanted = (low + high) / 2.0
         turns = FULL * round((wanted - middle) / FULL)
         over = max(low - (span.min() + turns), span.max() + turns - high)
+
         if best is None or over < best[0]:
             made = np.empty(count + 1)
             made[cut:count] = twice[cut:count]
             made[:cut] = twice[count : count + cut]
             made[count] = twice[count]
             best = over, made + turns, cut
+
     if best is None or best[0] > 1e-9:
         return []
+
     return [best[1:]]

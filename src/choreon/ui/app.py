@@ -55,12 +55,14 @@ def load(path: Path) -> Opened:
             f"from {found.path.parent} was opened."
         )
         return Opened(found.show, path, note, found.edits)
+
     show, note = showfile.open_best(path)
     if found is not None:
         note = (
             f"{note} There is also a copy of {path.name} from when it could not be "
             f"written; the file has changed since. It is kept as {found.path}."
         ).strip()
+
     return Opened(show, path, note, showfile.edits_of(path))
 
 
@@ -71,6 +73,7 @@ def find_show(wanted: Path | None) -> Opened:
     settings = open_settings()
     last = text_of(settings, "show")
     path = wanted.resolve() if wanted else Path(last) if last else None
+
     if path is not None and os.path.exists(path):
         try:
             return load(path)
@@ -80,10 +83,13 @@ def find_show(wanted: Path | None) -> Opened:
             opened.note = (
                 f"{path.name} could not be opened: {why} A new show was begun instead."
             )
+
             return opened
+
     if path is not None and wanted is not None:
         show = empty_show(path.stem)
         return Opened(show, path if path.suffix else path.with_suffix(SUFFIX))
+
     return new_show()
 
 
@@ -105,6 +111,7 @@ class App:
         opened.show, put_right = mended(opened.show)
         if put_right:
             opened.note = f"{opened.note} {put_right[0].text.capitalize()}.".strip()
+
         opened.show, lost = cleaning.clean(opened.show)
         opened.note = f"{opened.note} {lost}".strip()
         kept = (
@@ -114,21 +121,26 @@ class App:
             or not opened.path.exists()
             else None
         )
+
         parts = open_parts(opened.show, opened.path, client, opened.edits)
         if kept is not None:
             parts.document.kept = kept
+
         theme.undress()
         with gestures().paused():
             window = MainWindow(parts)
             theme.dress(window)
+
         # one that ends the window before that is not the one to begin with next time
         stands = basics.once(window, standing.STANDS, partial(_stands, opened.path))
         stands.start()
         window.shows.begun.connect(self.begin)
         window.shows.wanted.connect(self.open)
         note = f"{opened.note} {take_troubles()}".strip()
+
         if note:
             window.notice.tell(note, "alarm")
+
         return window
 
     def begin(self, show: Show, path: Path) -> None:
@@ -152,13 +164,16 @@ class App:
         old = self.window
         old.finish(stop=False)
         client = None
+
         with contextlib.suppress(OSError, TimeoutError):
             client = hand_over(opened)
+
         settings = open_settings()
         standing.begin(settings, opened.path)
         self.window = self._make(opened, client)
         remember_show(settings, opened.path)
         self.window.show()
+
         old.close()
         discard(old)
         if gc.get_freeze_count():
@@ -195,41 +210,49 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     )
     settings = open_settings()
     os.environ.setdefault("QT_SCALE_FACTOR", f"{scale_of(settings):g}")
+
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Choreon")
     app.setDesktopFileName("choreon")
     theme.apply(app, contrast=settings.value("contrast") == "high")
     name = str(folders.runtime() / "window.sock")
+
     lock = (folders.runtime() / "window.lock").open("a")
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
         lock.close()
         return _raise_other(name, wanted if guest else None)
+
     try:
         opened, client = _begin_guest(wanted) if guest and wanted else _begin(wanted)
     except GuestRefused as error:
         print(error, file=sys.stderr)
         return UNREADABLE
+
     if standing.begin(settings, opened.path) >= standing.PATIENCE:
         opened, client = _another(opened)
         standing.begin(settings, opened.path)
+
     holder = App(opened, client)
     server = QLocalServer()
     server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
     QLocalServer.removeServer(name)
     server.newConnection.connect(lambda: _asked(server, holder))
+
     told = _end_on_signals(app, holder)
     was_guest = str(holder.window.settings.value("guest") or "")
     if guest or was_guest == str(opened.path):
         holder.window.begin_guest()
     else:
         holder.window.show()
+
     app.processEvents()
     steady()
     starter.give_way()  # it stands: whatever it took to build it was quickly done
     server.listen(name)  # from here on the window can be asked to come to the front
     code = 0 if told else app.exec()  # told before it began, it need not begin
+
     lock.close()
     # whoever ends the process of a guest has not left by the PIN
     return ENDED if holder.window.is_guest else code
@@ -254,10 +277,12 @@ def _begin_guest(wanted: Path) -> tuple[Opened, engine_client.Client | None]:
         client.close()
     except (OSError, TimeoutError):
         return _for_guests(path), None
+
     if welcome.path and Path(welcome.path) == path and not welcome.held:
         return _newest(Opened(welcome.show, path, edits=welcome.edits)), _linked()
     if welcome.state.players and not welcome.held:
         raise GuestRefused(on_stage(welcome.show.name))
+
     return _handed(_for_guests(path))
 
 
@@ -285,15 +310,18 @@ def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
         client = engine_client.Client()
     except OSError:
         return find_show(wanted), None
+
     try:
         welcome = client.wait_for(protocol.Welcome, 3.0)
     except (OSError, TimeoutError):
         return find_show(wanted), None
     finally:
         client.close()
+
     here = Path(welcome.path) if welcome.path else free_path(welcome.show.name)
     if welcome.held:  # it has no show: what it has is not to be written anywhere
         return _handed(find_show(wanted or (here if welcome.path else None)))
+
     if (
         wanted is None
         or here == wanted.resolve()
@@ -301,6 +329,7 @@ def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
     ):
         playing = Opened(welcome.show, here, edits=welcome.edits)
         return _newest(playing), _linked()
+
     return _handed(find_show(wanted))
 
 
@@ -311,15 +340,19 @@ def _another(opened: Opened) -> tuple[Opened, engine_client.Client | None]:
     path = opened.path
     why = f"The window ended {standing.PATIENCE} times as {path.name} was opened."
     kept = ""
+
     for version in versions(path):
         with contextlib.suppress(showfile.ShowFileError, OSError):
             show = showfile.read(version)
             if show == opened.show:
                 continue
+
             if path.exists():
                 kept = f" The file is kept as {showfile.put_aside(path).name}."
+
             note = f"{why} The version kept at {when(version)} was opened.{kept}"
             return _handed(Opened(show, path, note, opened.edits + 1))
+
     begun = new_show()
     begun.note = f"{why} A new show was begun instead; the file was left as it is."
     return _handed(begun)
@@ -369,6 +402,7 @@ def hand_over(opened: Opened) -> engine_client.Client:
     except BaseException:
         client.close()
         raise
+
     return client
 
 
@@ -399,12 +433,16 @@ def _raise_other(name: str, guest: Path | None) -> int:
             socket.waitForReadyRead(3000)
             answer = bytes(socket.readLine().data()).decode(errors="replace").strip()
             socket.disconnectFromServer()
+
             if answer == DONE:
                 print("Choreon is already open; its window was brought to the front.")
                 return 0
+
             print(answer or "Its window does not answer.", file=sys.stderr)
             return 3
+
         time.sleep(0.1)
+
     print("Choreon is already open, but its window does not answer.", file=sys.stderr)
     return 1
 
@@ -437,26 +475,34 @@ def _do_asked(window: MainWindow, word: str, path: str) -> str:
     document = window.parts.document
     if word in ("guest", "forget-pin") and Path(path) != document.path:
         return f"{document.show.name} is open in the window; nothing was changed."
+
     if word == "guest":
         if not window.is_guest:
             window.begin_guest()
+
         return DONE
+
     if word == "forget-pin":
         guest = msgspec.structs.replace(document.show.guest, pin="")
         show = msgspec.structs.replace(document.show, guest=guest)
         document.edit("take the PIN away", show)
+
         return DONE
+
     if word != "front":
         return f"“{word}” is nothing that this window does."
+
     window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)
     window.show()
     window.raise_()
     window.activateWindow()
+
     if not window.is_guest:
         window.notice.tell(
             "Choreon was started once more; this is the window that was open already.",
             "info",
         )
+
     return DONE
 
 
@@ -478,4 +524,5 @@ def _end_on_signals(app: QApplication, holder: App) -> list[int]:
     beat = QTimer(app, interval=200)
     beat.timeout.connect(lambda: None)  # lets Python see signals
     beat.start()
+
     return told

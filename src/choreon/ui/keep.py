@@ -41,26 +41,31 @@ class KeepForm(QWidget):
         self.kind = QComboBox()
         self.kind.setAccessibleName("Keep it as")
         self.kind.currentIndexChanged.connect(lambda _: self._kind_changed())
+
         self.name = QLineEdit()
         self.name.setPlaceholderText("Name")
         self.name.setAccessibleName("Name")
         self.name.setMinimumWidth(200)
         self.name.returnPressed.connect(self.keep)
+
         self.fade_in = ValueField("In", 0, 30, "s", 1, bar=False)
         self.fade_out = ValueField("Out", 0, 30, "s", 1, bar=False)
         for field in (self.fade_in, self.fade_out):
             field.set_value(2.0)
             field.setFixedWidth(96)
+
         self.page = QComboBox()
         self.page.setAccessibleName("Put it on a page")
         self.page.setMinimumWidth(150)
         self.folder = QComboBox()
         self.folder.setEditable(True)
+
         self.folder.setAccessibleName("Folder")
         self.folder.setMinimumWidth(120)
         words_line = self.folder.lineEdit()
         assert words_line is not None
         words_line.setPlaceholderText("Folder")
+
         self.confirm = basics.button("Keep", self.keep, "main", "check")
         cancel = basics.button("Not yet", self.cancelled.emit, "quiet")
         self.all_lit = QCheckBox("everything that is lit")
@@ -68,6 +73,7 @@ class KeepForm(QWidget):
             "Not only what was touched, but all that is on stage now"
         )
         self.all_lit.toggled.connect(lambda _: self._refresh())
+
         self.only_chosen = QCheckBox("the chosen only")
         self.only_chosen.toggled.connect(lambda _: self._refresh())
         self.exact = QCheckBox("exactly as it is for each")
@@ -76,6 +82,7 @@ class KeepForm(QWidget):
             "whatever fixture"
         )
         self.families: dict[str, QPushButton] = {}
+
         for family in at.Family:
             button = basics.button(
                 str(family), self._refresh, "", "", f"Keep {family} too"
@@ -83,6 +90,7 @@ class KeepForm(QWidget):
             button.setCheckable(True)
             button.setStyleSheet("padding: 4px 8px;")
             self.families[family] = button
+
         self.moving = basics.button(
             "effects", self._refresh, "", "", "Keep the effects too"
         )
@@ -90,6 +98,7 @@ class KeepForm(QWidget):
         self.moving.setChecked(True)
         self.moving.setStyleSheet("padding: 4px 8px;")
         self.what = basics.label("", "soft", wrap=True)
+
         first = basics.row(
             basics.label("Keep as", "heading"),
             self.kind,
@@ -106,6 +115,7 @@ class KeepForm(QWidget):
         self.after.setAccessibleName("What happens to the light then")
         self.after.setToolTip("What happens to the light once it is kept")
         self.after.setMinimumWidth(200)
+
         self.after.activated.connect(self._remember)
         second = basics.row(
             basics.label("with", "soft"),
@@ -119,6 +129,7 @@ class KeepForm(QWidget):
             self.after,
             spacing=6,
         )
+
         basics.stack(self, first, second, spacing=6)
 
     def open(self, kind: str = SCENE) -> None:
@@ -128,25 +139,31 @@ class KeepForm(QWidget):
         self.only_chosen.setChecked(False)
         self.exact.setChecked(False)
         there = words.families(look)
+
         self.kind.blockSignals(True)
         self.kind.clear()
         self.kind.addItem("a scene", SCENE)
+
         for family in palettes.FAMILIES:
             if family in there:
                 self.kind.addItem(f"a {family} palette", str(family))
+
         self.kind.setCurrentIndex(max(0, self.kind.findData(kind)))
         self.kind.blockSignals(False)
         self.page.clear()
         self.page.addItem("on no page", None)
+
         for page in show.pages.values():
             self.page.addItem(f"as a pad on {page.name}", (page.id, "pad"))
             self.page.addItem(f"as a fader on {page.name}", (page.id, "fader"))
+
         self.folder.clear()
         self.folder.addItems(
             ["", *dict.fromkeys(s.folder for s in show.playables.values() if s.folder)]
         )
         for name, button in self.families.items():
             button.setChecked(name in there)
+
         self._kind_changed()
         self.name.setFocus()
         self.name.selectAll()
@@ -225,6 +242,7 @@ class KeepForm(QWidget):
             }
         else:
             wanted = {kind}
+
         only = self.parts.selection.chosen if self.only_chosen.isChecked() else None
         return palettes.part(source, wanted, only)
 
@@ -273,6 +291,7 @@ class KeepForm(QWidget):
         effects = self.effects()
         if not look and not effects:
             return
+
         name = self.name.text().strip() or self.suggest()
         parts = self.parts
         if kind == SCENE:
@@ -285,6 +304,7 @@ class KeepForm(QWidget):
                 self.folder.currentText(),
                 effects,
             )
+
             place = self.page.currentData()
             if place is not None:
                 show, _ = edits.add_tile(show, place[0], made, place[1])
@@ -294,11 +314,13 @@ class KeepForm(QWidget):
                 parts.document.show, name, kind, look, exact
             )
             made = Ref(PALETTE, palette_id)
+
         called = name_of(show, made)
         after = self.after.currentData()
         if after == GOES_ON:
             parts.document.edit(f"keep {called}", show)
         else:
             parts.draft.store(f"keep {called}", show, made if after == STAYS else None)
+
         parts.notices.told.emit(f"Kept as {called}. {AFTER[after][1]}", "info")
         self.done.emit(made)

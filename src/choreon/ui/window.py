@@ -93,43 +93,52 @@ class MainWindow(QMainWindow):
         parts.end_with(self)
         self.settings = open_settings()
         self.shows = ShowFiles(self, parts, self.settings)
+
         self.closed_for_good = False
         self._kept_back: list[QShortcut] = []  # that are dead while a guest plays
         self._hidden_windows: list[QWidget] = []  # out of sight meanwhile
         self.learner = Learner(parts)
         self.heading = Heading(parts)
+
         self.heading.draft.clicked.connect(lambda: self.go("compose"))
         self.heading.held_wanted.connect(lambda: self.go("perform"))
         self.heading.troubles.wanted.connect(self.go_to_trouble)
         self.heading.tempo.learning.connect(lambda: self.learner.start(TEMPO))
         self.ledger = Ledger(parts)
+
         self.places = Places(self._make_place)
         self.place = ""
         """The name of the place that is shown."""
         self.stack = QStackedWidget()
         self.notice = Notice(self.stack)
+
         self.rail = self._make_rail()
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
+
         for widget in (self.heading, self.stack, self.ledger):
             column.addWidget(widget, 1 if widget is self.stack else 0)
+
         whole = basics.row(self.rail, body, spacing=0)
         basics.grow(whole, 1)
         self.whole = QStackedWidget()
         self.whole.addWidget(whole)
         self.awake = Awake()
+
         self.whole.setMinimumSize(LEAST)
         self.scroller = basics.scroller(self.whole)
         self.scroller.setHorizontalScrollBarPolicy(AS_NEEDED)
         self.setCentralWidget(self.scroller)
         self.setWindowTitle(f"{parts.document.show.name} — Choreon")
+
         self.resize(self.usual_size())
         self.setMinimumSize(LEAST / 2)
         parts.notices.told.connect(self.notice.tell)
         parts.notices.working.connect(self._working)
         parts.engine.mended.connect(self.notice.withdraw)
+
         parts.document.show_changed.connect(
             lambda show: self.setWindowTitle(f"{show.name} — Choreon")
         )
@@ -137,11 +146,13 @@ class MainWindow(QMainWindow):
         self.learner.changed.connect(self._learning)
         parts.brush.changed.connect(self._brushing)
         self.find_box = FindBox(whole, parts, self._commands, self.go_to_trouble)
+
         self.evening = FirstEvening(whole, parts, self.go, self.tell)
         self._shortcuts()
         self.restoreGeometry(arrangement_of(self.settings, "geometry"))
         usual = "perform" if parts.document.show.pages else "rig"
         self.go(text_of(self.settings, "place") or usual)
+
         if parts.document.kept.trouble:
             self.notice.tell(parts.document.kept.trouble, "alarm")
 
@@ -174,9 +185,12 @@ class MainWindow(QMainWindow):
                 from choreon.ui.surfaces.place import SurfacesPlace
 
                 made = SurfacesPlace(self.parts, self.learner)
+
             self.stack.addWidget(made)
+
         for key, splitter in _splitters(name, made):
             splitter.restoreState(arrangement_of(self.settings, key))
+
         return made
 
     def _make_perform(self) -> PerformPlace:
@@ -213,21 +227,25 @@ class MainWindow(QMainWindow):
         rail.setStyleSheet(f"background: {theme.DECK};")
         self.buttons = QButtonGroup(self)
         widgets: list[QWidget | int] = []
+
         for i, name in enumerate(PLACES):
             button = QToolButton()
             button.setText(name.capitalize())
             button.setIcon(theme.icon(name))
             button.setIconSize(QSize(22, 22))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+
             button.setCheckable(True)
             button.setFixedSize(68, 60)
             button.setFont(theme.font(12))
             button.setProperty("rail", "true")
             button.setToolTip(f"{name.capitalize()} (Ctrl+{i + 1})")
+
             button.clicked.connect(lambda *_, n=name: self.go(n))
             self.buttons.addButton(button, i)
             OpensUnder(button, partial(self.go, name))
             widgets.append(button)
+
         self.find_button = basics.tool(
             "search", "Find, or say what you want (Ctrl+K)", self._find
         )
@@ -237,6 +255,7 @@ class MainWindow(QMainWindow):
         basics.stack(
             rail, *widgets, 1, self.find_button, self.more, margins=4, spacing=4
         )
+
         return rail
 
     def _find(self) -> None:
@@ -285,12 +304,14 @@ class MainWindow(QMainWindow):
             if command.key:
                 shortcut = QShortcut(QKeySequence(command.key), self)
                 shortcut.activated.connect(command.act)
+
         redo = QShortcut(QKeySequence("Ctrl+Y"), self)
         redo.activated.connect(parts.document.redo)
         help_ = QShortcut(QKeySequence("F1"), self)
         help_.activated.connect(lambda: self.tell(under_hand()))
         find = QShortcut(QKeySequence("Ctrl+K"), self)
         find.activated.connect(self.find_box.begin)
+
         self._escape = QShortcut(QKeySequence("Esc"), self)
         self._escape.activated.connect(self.learner.cancel)
         self._escape.activated.connect(parts.brush.put_down)
@@ -309,6 +330,7 @@ class MainWindow(QMainWindow):
             )
             for i, name in enumerate(PLACES)
         ]
+
         do = partial(Entry, sort="command")
         return [
             *places,
@@ -422,6 +444,7 @@ class MainWindow(QMainWindow):
                 partial(self._set_contrast, not high),
             )
         )
+
         return found
 
     def _blackout(self) -> None:
@@ -549,11 +572,13 @@ class MainWindow(QMainWindow):
         menu.addAction("Open a show… (Ctrl+O)", self.shows.open)
         menu.addAction("Copy the show to a file…", self.shows.copy)
         menu.addAction("Earlier versions…", self.shows.versions)
+
         menu.addSeparator()
         menu.addAction("Preferences… (Ctrl+,)", self.ask_preferences)
         menu.addAction("Help (F1)", lambda: self.tell("start"))
         menu.addAction("The first evening, in five steps", self.evening.begin)
         menu.addAction("All keys", lambda: self.tell("keys"))
+
         menu.addAction("About Choreon…", self.tell_about)
         menu.addSeparator()
         menu.addAction(f"The show is kept in {self.parts.document.path}").setEnabled(
@@ -600,14 +625,17 @@ class MainWindow(QMainWindow):
         if self.closed_for_good:
             event.accept()
             return
+
         if self.is_guest:
             event.ignore()  # a guest leaves by the PIN
             self.guest.ask()
             return
+
         answer = self.closing_answer or self._ask()
         if not answer:
             event.ignore()
             return
+
         self.finish(stop=answer == "stop")
         event.accept()
 
@@ -656,6 +684,7 @@ class CloseDialog(Dialog):
             "Let the light go on", lambda: self._done("go on"), "main"
         )
         self.stop = basics.button("Fade out and stop", lambda: self._done("stop"))
+
         self.cancel = basics.button("Stay here", self.reject, "quiet")
         self.remember = QCheckBox("Do the same every time")
         basics.stack(

@@ -88,7 +88,9 @@ def build_replies(
         last = groups[-1] if groups else []
         if not last or len(last) == 4 or last[0] >> 4 != port >> 4:
             groups.append([])
+
         groups[-1].append(port)
+
     return [
         build_reply(host, name, group, report, index)
         for index, group in enumerate(groups or [[]], 1)
@@ -106,18 +108,22 @@ def build_reply(
     packet = bytearray(239)
     packet[0:10] = ID + struct.pack("<H", POLL_REPLY)
     packet[10:14] = socket.inet_aton(host)
+
     struct.pack_into("<H", packet, 14, PORT)
     struct.pack_into(">H", packet, 16, 1)  # firmware
     packet[18], packet[19] = net, sub
     packet[23] = 0xD0  # status: ready, set by network
     packet[26:44] = name.encode()[:17].ljust(18, b"\0")
+
     packet[44:108] = f"{name}, simulated by Choreon".encode()[:63].ljust(64, b"\0")
     packet[108:172] = report.encode()[:63].ljust(64, b"\0")
     struct.pack_into(">H", packet, 172, len(ports))
+
     for i, port in enumerate(ports):
         packet[174 + i] = 0x80  # puts out DMX512
         packet[182 + i] = 0x80  # data goes out
         packet[190 + i] = port & 0xF
+
     packet[BIND_AT : BIND_AT + 4] = socket.inet_aton(host)
     packet[BIND_AT + 4] = index
     return bytes(packet)
@@ -145,6 +151,7 @@ def read_reply(data: bytes) -> Reply | None:
     """Read an ArtPollReply; None where it is none, or too short to say anything."""
     if code_of(data) != POLL_REPLY or len(data) < 194:
         return None
+
     host = socket.inet_ntoa(data[10:14])
 
     def text(start: int, end: int) -> str:
@@ -155,10 +162,12 @@ def read_reply(data: bytes) -> Reply | None:
         base | data[190 + i] & 0xF for i in range(4) if data[174 + i] & 0x80
     )
     root, bind = host, 0
+
     if len(data) > BIND_AT + 4:
         bound = data[BIND_AT : BIND_AT + 4]
         root = socket.inet_ntoa(bound) if any(bound) else host
         bind = data[BIND_AT + 4]
+
     names = text(26, 44), text(44, 108)
     return Reply(host, *names, outputs, text(108, 172), root, bind)
 
@@ -197,10 +206,12 @@ class Finder:
         self._found = found
         self._asked = [("255.255.255.255", PORT), *((h, port) for h in hosts)]
         self._sockets = [_open("", 0)]
+
         with contextlib.suppress(
             OSError
         ):  # nodes answer to the protocol's own port, where it is to be had
             self._sockets.append(_open("", PORT))
+
         self._nodes: dict[tuple[str, str, int], tuple[float, Reply]] = {}
         self._ended = False
         self._thread = threading.Thread(target=self._run, name="art-poll", daemon=True)

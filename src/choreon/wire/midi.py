@@ -101,8 +101,10 @@ class LocalPort:
             data = self._socket.recv(4096)
         except BlockingIOError:
             return []
+
         if not data:
             raise ConnectionError(self.name)
+
         return [
             event
             for voice in self._parser.feed(data)
@@ -154,18 +156,22 @@ class RtPorts:
         """Open what is new, forget what is gone. Returns name → open."""
         if self.trouble:
             return {}
+
         try:
             inputs = {_plain(n): i for i, n in enumerate(self._finder_in.get_ports())}
             outputs = {_plain(n): i for i, n in enumerate(self._finder_out.get_ports())}
         except Exception as error:
             self.trouble = f"MIDI devices cannot be listed ({_short(error)})."
             return {}
+
         for name in [n for n in self._open if n not in inputs]:
             self._shut(name)
+
         for name, index in inputs.items():
             if name not in self._open and _is_device(name):
                 with contextlib.suppress(Exception):
                     self._open[name] = self._pair(name, index, outputs.get(name))
+
         return {name: name in self._open for name in inputs}
 
     def _pair(self, name: str, index: int, out: int | None) -> tuple[Any, Any]:
@@ -229,13 +235,16 @@ class MidiDevices:
         self._local: dict[str, LocalPort] = {}
         self._rt = RtPorts(moved) if real else None
         self._ports: dict[str, bool] | None = None
+
         self._want: dict[Key, int] = {}
         self._shown: dict[Key, int] = {}
         self._wake_in, self._wake_out = socket.socketpair()
         self._wake_in.setblocking(False)
         self._ended = False
+
         with contextlib.suppress(OSError):  # then no simulated ones are found
             folder.mkdir(parents=True, exist_ok=True)
+
         self.beat = time.monotonic()
         """When the thread last came round."""
         self.thread = threading.Thread(
@@ -278,18 +287,22 @@ class MidiDevices:
             self.beat = now = time.monotonic()
             if getattr(self.thread, "hang", False):  # a fault on purpose
                 time.sleep(3600.0)
+
             if now >= due:
                 self._scan()
                 due = now + SCAN
+
             ports = {port.fileno(): port for port in self._local.values()}
             ready, _, _ = select.select(
                 [self._wake_in.fileno(), *ports], [], [], max(0.0, due - now)
             )
+
             for handle in ready:
                 if handle in ports:
                     self._read(ports[handle])
                 else:
                     self._wake_in.recv(4096)
+
             self._light()
 
     def _read(self, port: LocalPort) -> None:
@@ -319,13 +332,17 @@ class MidiDevices:
                 with contextlib.suppress(OSError, ValueError):
                     self._local[name] = LocalPort(name, *announced(file))
                     self._forget(name)
+
             found[name] = name in self._local
+
         if self._rt:
             before = set(self._ports or {})
             real = self._rt.scan()
             for name in set(real) - before:
                 self._forget(name)
+
             found |= real
+
         self._tell(found)
 
     def _tell(self, found: dict[str, bool]) -> None:
@@ -337,9 +354,11 @@ class MidiDevices:
         for key, value in list(self._want.items()):
             if self._shown.get(key) == value:
                 continue
+
             port, kind, channel, number = key
             data = to_bytes(kind, channel, number, value)
             local = self._local.get(port)
+
             if local is not None:
                 try:
                     if not local.send(data):
@@ -351,4 +370,5 @@ class MidiDevices:
                 self._rt.send(port, data)
             else:
                 continue
+
             self._shown[key] = value

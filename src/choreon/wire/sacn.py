@@ -47,6 +47,7 @@ def build(
         ">HI64sBHBBH", 0x7000 | 600, 2, name, priority, sync, 0, 0, universe
     )
     dmp = struct.pack(">HBBHHHB", 0x7000 | 523, 0x02, 0xA1, 0, 1, 513, 0)
+
     return bytearray(root + framing + dmp + bytes(512))
 
 
@@ -61,6 +62,7 @@ def read(data: bytes) -> Packet | None:
         or data[40:44] != b"\0\0\0\2"
     ):
         return None
+
     count = struct.unpack_from(">H", data, 123)[0]
     if (
         data[117] != 0x02
@@ -69,11 +71,13 @@ def read(data: bytes) -> Packet | None:
         or len(data) < DATA_AT + count - 1
     ):
         return None
+
     source = data[44:108].split(b"\0")[0].decode(errors="replace")
     universe = struct.unpack_from(">H", data, UNIVERSE_AT)[0]
     slots = bytes(data[DATA_AT : DATA_AT + count - 1])
     ended = bool(data[OPTIONS_AT] & TERMINATED)
     sync = struct.unpack_from(">H", data, SYNC_AT)[0]
+
     return Packet(
         bytes(data[22:38]),
         source,
@@ -115,6 +119,7 @@ def build_discovery(cid: bytes, source: str, universes: Sequence[int]) -> list[b
     ]
     name = source.encode()[:63].decode(errors="ignore").encode()
     packets = []
+
     for page, on_it in enumerate(pages):
         count = 2 * len(on_it)
         root = struct.pack(
@@ -123,6 +128,7 @@ def build_discovery(cid: bytes, source: str, universes: Sequence[int]) -> list[b
         framing = struct.pack(">HI64sI", 0x7000 | (82 + count), 2, name, 0)
         layer = struct.pack(">HIBB", 0x7000 | (8 + count), 1, page, len(pages) - 1)
         packets.append(root + framing + layer + struct.pack(f">{len(on_it)}H", *on_it))
+
     return packets
 
 

@@ -65,11 +65,13 @@ def perform(
     """
     if not math.isfinite(do.value):
         raise NotTaken(f"{do.ref}: “{do.verb}” needs a number, not {do.value}")
+
     after = _perform(show, state, do, now, ways or {}, by)
     if after is None:
         raise NotTaken(f"{do.ref} does not take “{do.verb}”")
     if do.ref in NOT_REMEMBERED or after is state:
         return after
+
     return moments.remembered(state, after, do.verb, do.edge, now)
 
 
@@ -87,15 +89,18 @@ def _perform(
         return _to_player(show, state, do, now)
     if do.ref.kind == DEED:
         return _deed(show, state, do, now)
+
     if do.ref.kind == PAGE:
         page = show.pages.get(do.ref.id)
         return state if page is None else opening.open_page(show, state, page, now)
+
     if do.ref.kind == WALK or not exists(show, do.ref):
         return state  # the window does it, or it is gone
     if players.playable_of(show, do.ref) is None:
         return None
     if do.verb == Verb.START:
         return _start(show, state, do, now, ways, by)
+
     return _press(show, state, do, now, ways, by)
 
 
@@ -193,19 +198,24 @@ def plays(show: Show, state: PlayState, do: Do) -> list[Ref]:
     """Returns what doing something may start."""
     if do.ref.kind == DEED:
         return _of_deed(show, state, do.ref.id)
+
     if do.ref.kind == PAGE:
         page = show.pages.get(do.ref.id)
         return [] if page is None else opening.starts(show, page.opens, (page,))
+
     if do.ref.kind != TILE:
         return [do.ref] if players.playable_of(show, do.ref) is not None else []
+
     found = show.tile(do.ref.id)
     if found is None:
         return []
+
     page, tile = found
     plays = [part.ref for part in getattr(tile, "plays", ())]
     if isinstance(tile, Choice) and plays:
         after = choices.wanted(show, state, page, tile, do)
         return [plays[after]] if 0 <= after < len(plays) else []
+
     return plays
 
 

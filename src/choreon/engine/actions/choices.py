@@ -56,9 +56,11 @@ def wanted(show: Show, state: PlayState, page: Page, tile: Choice, do: Do) -> in
         index = int(do.value) if abs(do.value) < MOST else -1
         is_on = index == now
         return (-1 if may_be_off(tile) else index) if is_on else index
+
     if do.verb == Verb.LEVEL:
         places = count - 1 + may_be_off(tile)
         return round(within(do.value) * places) - may_be_off(tile)
+
     after = 0 if now is None else now + 1
     return after if after < count else none
 
@@ -93,10 +95,13 @@ def go_to(hand: Pressed, index: int) -> PlayState:
     if index < 0:
         if player is None:
             return state
+
         return players.release(hand.show, state, player.id, hand.now)
+
     one = _at(hand, index)
     if one is None:
         return state
+
     playable = players.timed(one.playable, hand.fades)
     if player is None:
         return players.start(
@@ -112,11 +117,14 @@ def go_to(hand: Pressed, index: int) -> PlayState:
             fades=hand.fades,
             protected=tile.protected,
         )
+
     if not one.plays(player):
         state = darkly.over(hand, state, player, one, playable, tile.change)
+
     player = state.player(one.player_id) or player
     kept = replace(player, fades=hand.fades, protected=tile.protected)
     state = players.put(state, kept)
+
     return (
         players.come_back(hand.show, state, kept, hand.now) if kept.releasing else state
     )

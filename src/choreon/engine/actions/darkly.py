@@ -51,6 +51,7 @@ def over(
                 one.light,
             ),
         )
+
     fresh = players.step_of(
         playable,
         hand.now,
@@ -84,11 +85,13 @@ def _in_the_dark(
     going = players.over_to(
         player, between, now, players.Fading(Envelope(Ramp(0.0, 1.0, now, down)), down)
     )
+
     begins = now + down
     rises = Ramp(0.0, 1.0, begins + wait, up)
     progress = Envelope(Ramp(0.0, 1.0, begins, wait + up), {at.Family.INTENSITY: rises})
     there = replace(fresh, at=begins, progress=progress, fall=rises)
     left = replace(going.steps[-1], until=begins)
+
     return replace(
         going,
         name=playable.name,

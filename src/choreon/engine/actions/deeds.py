@@ -34,14 +34,18 @@ def go_safe(show: Show, state: PlayState, now: float) -> PlayState:
     """
     if not show.safe:
         return state
+
     state = _out_of_the_dark(state)
     state = _hands_off_lamps(state, now)
     state = _masters_to(state, show.safe_grand, now)
+
     for player in state.players:
         if not (player.lifts or player.protected or _is_safe(player)):
             state = players.release(show, state, player.id, now)
+
     for n, part in enumerate(show.safe):
         state = _bring_safe(show, state, f"{SAFE}{n}", part, now)
+
     return state
 
 
@@ -79,10 +83,12 @@ def _bring_safe(
     playable = players.playable_of(show, part.ref)
     if playable is None:
         return state
+
     known = state.player(player_id)
     if known is not None:
         back = known.releasing
         return players.come_back(show, state, known, now) if back else state
+
     weight = envelopes.coming(playable, now)
     return players.start(
         state, player_id, playable, now, weight, part.level, None, part.only

@@ -54,14 +54,18 @@ def driven(show: Show, state: PlayState, dial: Dial) -> list[Player]:
         if ref.kind == TILE:
             known = show.tile(ref.id)
             on = () if known is None else playing(show, *known)
+
             for one in on:
                 player = one.is_on(state)
                 if player is not None:
                     found[player.id] = player
+
             continue
+
         for player in state.players:
             if player.ref == ref and not player.lifts and not player.releasing:
                 found[player.id] = player
+
     return list(found.values())
 
 

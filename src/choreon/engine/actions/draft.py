@@ -51,8 +51,10 @@ def set_effects(
         # they begin with the first of them; by the beat they are with the bar
         going = Going(now, beat, 0.0, beat - state.clock.first)
         return replace(state, draft=replace(draft, effects=effects, going=going))
+
     time = draft.going.time(now, beat)
     offsets = {}
+
     for effect in effects:
         own = draft.going.offsets.get(effect.id, 0.0)
         was = next((e for e in draft.effects if e.id == effect.id), None)
@@ -61,8 +63,10 @@ def set_effects(
             after = rate_of(show, effect, effects)
             if before != after:
                 own += before.cycles(*time) - after.cycles(*time)
+
         if own:
             offsets[effect.id] = own
+
     going = replace(draft.going, offsets=offsets)
     return replace(state, draft=replace(draft, effects=effects, going=going))
 

@@ -108,9 +108,11 @@ def set_phase(show: Show, state: PlayState, player: Player, phase: float) -> Pla
         effects = getattr(playable, "effects", ())
         if not isinstance(step.cursor, Going) or not effects:
             return step
+
         offsets = dict(step.cursor.offsets)
         for effect in effects:
             offsets[effect.id] = offsets.get(effect.id, 0.0) + by
+
         return replace(step, cursor=replace(step.cursor, offsets=offsets))
 
     def moved(one: Player) -> Player:
@@ -157,14 +159,17 @@ def natural_beat(show: Show, state: PlayState, player: Player) -> float | None:
         rounds = rounds_of(playable, steps)
         if not rounds.count:
             return None
+
         length = rounds.own_time(2) - rounds.own_time(1)
         beats = playable.unit == Unit.BEATS
         return length * 60.0 / state.clock.bpm if beats else length
+
     for effect in getattr(playable, "effects", ()):
         rate = rate_of(show, effect, playable.effects)  # type: ignore[union-attr]
         cycles = rate.cycles(1.0, state.clock.bpm / 60.0)
         if effect.on and cycles > 0.0:
             return float(1.0 / cycles)
+
     return None
 
 

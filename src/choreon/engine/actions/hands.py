@@ -94,16 +94,20 @@ def bring_back(
     """Bring lamps back to what plays, within `seconds`."""
     back = set(fixtures)
     hands: list[Hand] = []
+
     for hand in state.asides:
         own = {i: values for i, values in hand.look.items() if i in back}
         if hand.leaving or not own:
             hands.append(hand)
             continue
+
         out = Ramp(hand.held.at(now), 0.0, now, max(0.0, seconds))
         hands.append(Hand(f"{hand.id} back", own, out))
         kept = _without(hand, own)
+
         if kept.look:
             hands.append(kept)
+
     return replace(state, asides=tuple(hands))
 
 

@@ -35,18 +35,24 @@ def prune(state: PlayState, now: float) -> PlayState:
     players = _remaining(state.players, now)
     leaving = tuple(one for one in state.draft.leaving if not one.ramp.done(now))
     identify = state.identify
+
     if identify is not None and now >= identify.until:
         identify = None
+
     sent = tuple(order for order in state.sent if now < order.until)
     changes: dict[str, object] = _hands(state, now)
     if players is not state.players:
         changes["players"] = players
+
     if len(leaving) != len(state.draft.leaving):
         changes["draft"] = replace(state.draft, leaving=leaving)
+
     if identify is not state.identify:
         changes["identify"] = identify
+
     if len(sent) != len(state.sent):
         changes["sent"] = sent
+
     return replace(state, **changes) if changes else state
 
 
@@ -58,16 +64,21 @@ def _hands(state: PlayState, now: float) -> dict[str, object]:
     live, asides = hands.pruned(state.live, now), hands.pruned(state.asides, now)
     if live is not state.live:
         changes["live"] = live
+
     if asides is not state.asides:
         changes["asides"] = asides
+
     grips = overrides.pruned(state.masters.grips, now)
     before = state.masters.before
     if before is not None and before.come.done(now):
         before = None
+
     if grips is not state.masters.grips or before is not state.masters.before:
         changes["masters"] = replace(state.masters, grips=grips, before=before)
+
     if any(until <= now for until in state.asking.values()):
         changes["asking"] = {i: t for i, t in state.asking.items() if t > now}
+
     return changes
 
 
@@ -136,12 +147,14 @@ def shift(state: PlayState, seconds: float) -> PlayState:
         shown=draft.shown.shifted(seconds),
         going=draft.going.shifted(seconds),
     )
+
     grips = tuple(
         replace(grip, held=grip.held.shifted(seconds)) for grip in state.masters.grips
     )
     before = state.masters.before
     if before is not None:
         before = replace(before, come=before.come.shifted(seconds))
+
     return replace(
         state,
         players=players,
@@ -183,6 +196,7 @@ def send_bytes(
     room = max(0, SLOTS + 1 - address)
     if seconds <= 0 or not 1 <= address <= SLOTS or not slots:
         return replace(state, sent=kept)
+
     until = now + min(seconds, LONGEST)
     sent = Sent(key, universe, address, slots[:room], until)
     return replace(state, sent=(*kept[-MOST_SENT:], sent))

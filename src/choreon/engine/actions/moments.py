@@ -34,12 +34,14 @@ def remembered(
     pressed = verb in PRESSES and edge != Edge.UP
     if not pressed or _kinds(before) == _kinds(after):
         return after
+
     past = tuple(m for m in before.past if now - m.at < LONGEST)
     there = tuple(
         replace(player, order=players.height(before, player))
         for player in before.players
         if _stays(player)
     )
+
     return replace(after, past=(*past[-MOST + 1 :], Moment(now, there)))
 
 
@@ -63,12 +65,15 @@ def go_back(show: Show, state: PlayState, now: float) -> PlayState:
     past = tuple(m for m in state.past if now - m.at < LONGEST)
     if not past:
         return state if len(past) == len(state.past) else replace(state, past=())
+
     moment = past[-1]
     state = replace(state, past=past[:-1])
     there = {player.id for player in moment.players}
+
     for player in state.players:
         if player.id not in there and _stays(player):
             state = players.release(show, state, player.id, now)
+
     for player in moment.players:
         state = _brought_back(show, state, player, now)
 
@@ -89,6 +94,7 @@ def _brought_back(show: Show, state: PlayState, was: Player, now: float) -> Play
         back = replace(step, progress=Envelope(), fall=FULL)
         weight = envelopes.coming(playable, now)
         player = replace(was, steps=(back,), weight=weight)
+
         return replace(state, players=(*state.players, player))
 
     if _what(known) != _what(was):

@@ -135,14 +135,17 @@ def _over(
     there = moved_to(
         chased.chase, going, going.time(now, beat), rounds.own_time(number)
     )
+
     if _only_called(player, now):
         begun = (replace(chased.step, cursor=there),)
         return players.change(state, player, lambda p: replace(p, steps=begun))
+
     # what is left stands as it was while it goes out
     left = replace(chased.step, cursor=chased.cursor.going_at(0.0, now, beat))
     seconds = rounds.fades[rounds.step_at(number)] / player.rate
     if chased.chase.unit == Unit.BEATS:
         seconds *= 60.0 / state.clock.bpm
+
     fading = players.Fading(Envelope(Ramp(0.0, 1.0, now, seconds)), seconds)
     over = now + seconds
     there = replace(there, at=over, beat=state.beat(over))
@@ -180,6 +183,7 @@ def carried(
         old, new = before.source(step), after.source(step)
         if old is None or new is None or old is new or not isinstance(cursor, Going):
             return _set_going(after, step, state, now)
+
         there = new.carried(old, cursor, cursor.time(now, beat))
         return step if there is cursor else replace(step, cursor=there)
 
@@ -188,8 +192,10 @@ def carried(
         steps = tuple(carry(step) for step in player.steps)
         same = very_same(steps, player.steps)
         players_after.append(player if same else replace(player, steps=steps))
+
     if not very_same(players_after, state.players):
         state = replace(state, players=tuple(players_after))
+
     return _draft_carried(before, after, state, now)
 
 
@@ -216,16 +222,20 @@ def _draft_carried(
     effects = state.draft.effects
     if not any(effect.palette for effect in effects):
         return state
+
     time = state.draft.going.time(now, state.beat(now))
     offsets = dict(state.draft.going.offsets)
+
     for effect in effects:
         old = rate_of(before.show, effect, effects)
         new = rate_of(after.show, effect, effects)
         if old != new:
             gained = old.cycles(*time) - new.cycles(*time)
             offsets[effect.id] = offsets.get(effect.id, 0.0) + gained
+
     if offsets == state.draft.going.offsets:
         return state
+
     going = replace(state.draft.going, offsets=offsets)
     return replace(state, draft=replace(state.draft, going=going))
 
@@ -241,17 +251,21 @@ def due_at(compiled: CompiledShow, state: PlayState, player: Player) -> float | 
     cursor, source = step.cursor, compiled.source(step)
     if player.releasing or player.lifts or not isinstance(cursor, Going):
         return None
+
     end = None if source is None else source.ends()
     if end is None or cursor.rate <= 0.0:
         return None
+
     playable = compiled.show.playables.get(step.ref.id)
     if playable is None or KINDS[playable.kind].at_end(playable) is None:
         return None
+
     if math.isfinite(end.seconds):
         due = cursor.at + (end.seconds - cursor.seconds) / cursor.rate
     else:
         beat = cursor.beat + (end.beats - cursor.beats) / cursor.rate
         due = _when(state, beat)
+
     # a hand may have brought it past its end
     return max(due, cursor.at)
 

@@ -100,8 +100,11 @@ def without_others(
                 stays |= {
                     (one.player_id, one.part.ref) for one in playing(show, page, tile)
                 }
+
     for player in state.players:
         if player.lifts or (player.id, player.ref) in stays or player.ref in normal:
             continue
+
         state = players.release(show, state, player.id, now)
+
     return state

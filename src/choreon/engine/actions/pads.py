@@ -25,16 +25,19 @@ def press_pad(hand: Pressed, do: Do) -> PlayState:
     """On, off, or, within a choice, over to it. Letting a pad up does nothing."""
     if do.edge == Edge.UP or not hand.playing:
         return hand.state
+
     if hand.tile.ask and not _sure(hand):
         until = hand.now + ASKS
         asking = {**hand.state.asking, hand.tile.id: until}
         return replace(hand.state, asking=asking)
+
     hand = hand.after(_answered(hand))
     is_on = bool(hand.on)
     if hand.tile.action == PadAction.OFF or (
         is_on and hand.tile.action == PadAction.TOGGLE
     ):
         return let_go(hand, do)
+
     return hand.state if is_on else bring_in(hand)
 
 
@@ -62,6 +65,7 @@ def _bring_in(hand: Pressed, one: Playing, level: float) -> PlayState:
     state, now, part = hand.state, hand.now, one.part
     playable = players.timed(one.playable, hand.fades)
     player = state.player(one.player_id)
+
     if player is None:
         return players.start(
             state,
@@ -76,12 +80,15 @@ def _bring_in(hand: Pressed, one: Playing, level: float) -> PlayState:
             fades=hand.fades,
             protected=hand.tile.protected,
         )
+
     if not one.plays(player):
         change = getattr(hand.tile, "change", None)
         state = darkly.over(hand, state, player, one, playable, change)
+
     player = state.player(one.player_id) or player
     kept = replace(player, fades=hand.fades, protected=hand.tile.protected)
     state = players.put(state, kept)
+
     return players.come_back(hand.show, state, kept, now) if kept.releasing else state
 
 
@@ -147,16 +154,19 @@ def _flash(hand: Pressed, state: PlayState, one: Playing) -> PlayState:
     if known is not None:
         others = tuple(hand for hand in known.held if hand != by)
         return players.put(state, replace(known, held=(*others, by)))
+
     playable = players.timed(one.playable, hand.fades)
     before = state.player(one.player_id)
     begun = envelopes.GONE if before is None else before.weight
     weight = envelopes.coming(playable, now, begun) if tile.fades else Envelope()
     state = players.without(state, one.player_id)
+
     if tile.over:
         how = {"priority": Priority.HIGH, "takes_over": True}
     else:
         # below all else, that so keeps its colours
         how = {"priority": Priority.LOW, "adds": True, "order": -state.started - 1}
+
     return players.start(
         state,
         one.player_id,
@@ -186,11 +196,14 @@ def release_flash(hand: Pressed, by: str = "") -> PlayState:
         if left:
             state = players.put(state, replace(player, held=left))
             continue
+
         if not hand.tile.fades:
             state = players.without(state, player.id)
             continue
+
         state = players.put(state, replace(player, held=()))
         state = players.release(hand.show, state, player.id, hand.now)
+
     return state
 
 
@@ -234,12 +247,15 @@ def _fade_by_hand(
     player = state.player(one.player_id)
     if level <= 0.0:
         return state if player is None else players.without(state, player.id)
+
     if player is not None and one.plays(player):
         if not player.releasing:
             return _levelled(state, player, level)
+
         # It was let go and is on its way out: the hand takes it up where it is.
         taken = replace(player, level=level, weight=Envelope())
         return players.lift(hand.show, players.put(state, taken), taken, hand.now)
+
     state = players.without(state, one.player_id)
     return players.start(
         state,

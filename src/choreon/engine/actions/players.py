@@ -113,6 +113,7 @@ def start(
         order,
         playable.priority,
     )
+
     player = replace(player, **more)
     return replace(state, players=(*state.players, player), started=order)
 
@@ -132,6 +133,7 @@ def go_to(
     fresh = step_of(playable, now, clock, aims, only, light)
     fade = Fading(envelopes.coming(playable, now), playable.fade_out)
     gone = replace(player, name=playable.name, rate=1.0, paused=False)
+
     return over_to(gone, fresh, now, fade)
 
 
@@ -182,14 +184,17 @@ def _shares(steps: list[Step]) -> list[float]:
     """
     shares: list[float] = []
     left = 1.0
+
     for step in reversed(steps[:-1]):
         if step.until is None:
             shares.append(left)
             continue
+
         ways = [step.progress.main, step.fall, *step.progress.families.values()]
         come = [way.at(step.until) for way in ways]
         shares.append(left * max(come))
         left *= 1.0 - min(come)
+
     return [*shares[::-1], 1.0]
 
 
@@ -225,11 +230,14 @@ def lift(show: Show, state: PlayState, player: Player, now: float) -> PlayState:
     lifting_it = lifts_of(state, player)
     if len(lifting_it) >= MOST_LIFTS:
         return state
+
     top = max((player, *lifting_it), key=lambda p: p.order)
     others = [p for p in state.players if p.priority == player.priority]
     playable = played_by(show, player)
+
     if playable is None or all(p.order <= top.order for p in others):
         return state
+
     order = state.started + 1
     lifting = replace(
         player,
@@ -238,6 +246,7 @@ def lift(show: Show, state: PlayState, player: Player, now: float) -> PlayState:
         order=order,
         lifts=player.id,
     )
+
     return replace(state, players=(*state.players, lifting), started=order)
 
 
@@ -290,10 +299,12 @@ def reorder(
     ]
     if player not in alike:
         return state
+
     ids = [p.id for p in sorted(alike, key=lambda p: height(state, p))]
     place = ids.index(player.id)
     there = min(len(ids) - 1, max(0, place + by))
     ids.insert(there, ids.pop(place))
+
     return in_order(show, state, ids, now)
 
 
@@ -308,10 +319,12 @@ def in_order(show: Show, state: PlayState, ids: list[str], now: float) -> PlaySt
         heights = [height(state, p) for p in wanted]
         rises = (above > below for below, above in pairwise(heights))
         stays = 1 + sum(takewhile(bool, rises))
+
         for player in wanted[stays:]:
             known = state.player(player.id)
             if known is not None:
                 state = lift(show, state, known, now)
+
     return state
 
 

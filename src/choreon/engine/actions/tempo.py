@@ -51,6 +51,7 @@ def tapped(clock: BeatClock, now: float) -> BeatClock:
     taps = with_tap(clock.taps, now)
     if taps is clock.taps:
         return clock
+
     length = beat_of(taps)
     if length is None:
         return replace(clock, taps=taps)
@@ -97,6 +98,7 @@ def beat_of(taps: Taps) -> float | None:
         if abs(gap - (beats := _beats_in(gap, likeliest)) * likeliest)
         <= OFF * likeliest
     ]
+
     return sum(gap for gap, _ in fitting) / sum(beats for _, beats in fitting)
 
 

@@ -280,6 +280,7 @@ def act_on(
     verb = None if kind is None else kind.acts.get(do.verb)
     if verb is None:
         return None
+
     return verb(Pressed(show, page, tile, state, now, ways, by), do)
 
 

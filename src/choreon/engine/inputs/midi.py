@@ -47,6 +47,7 @@ class MidiWay(Way):
         self._told_ports, self._gone = ports_changed, gone
         self._shown: tuple[Show, PlayState] | None = None
         self.takeover = SoftTakeover()
+
         self._devices = MidiDevices(folder, self._moved, self._ports_changed, real)
 
     def _moved(self, event: Event) -> None:

@@ -30,6 +30,7 @@ class SoftTakeover:
             return to
         if to > before:
             return min(1.0, level + (to - before) * (1.0 - level) / (1.0 - before))
+
         return max(0.0, level - (before - to) * level / before)
 
     def forget(self, port: str) -> None:

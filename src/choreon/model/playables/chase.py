@@ -193,17 +193,21 @@ def _with_looks(chase: Chase, change: Callable[[Look], Look]) -> Chase:
     for step in chase.steps:
         look = change(step.look)
         made.append(step if look is step.look else replace(step, look=look))
+
     if not very_same(made, chase.steps):
         chase = replace(chase, steps=tuple(made))
+
     pattern = chase.pattern
     if pattern is None:
         return chase
+
     ends = {}
     for name in ("on", "off"):
         values = getattr(pattern, name)
         after = change({"any": values}).get("any", {})
         if after != values:
             ends[name] = after
+
     return replace(chase, pattern=replace(pattern, **ends)) if ends else chase
 
 

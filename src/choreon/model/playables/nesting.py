@@ -53,9 +53,12 @@ def too_deep(show: Show, ref: Ref, deepest: int = DEEPEST) -> tuple[Ref, ...]:
             for part in parts_of(show, whole):
                 if parts_of(show, part):
                     below.setdefault(part, whole)
+
         if not below:
             return ()
+
         levels.append(below)
+
     return _way(levels)
 
 

@@ -66,6 +66,7 @@ class Rounds:
         self.count = len(self.fades)
         self._order = self._make_order(first)
         self._ends = list(accumulate(self.lengths[k] for k in self._order))
+
         self.round = self._ends[-1] if self._ends else 0.0
         self._shortest = min(self.lengths, default=0.0)
 
@@ -121,25 +122,32 @@ class Rounds:
         within = own - number * self.round
         order = self.order(number)
         ends = self._ends
+
         if order is not self._order:
             ends = list(accumulate(self.lengths[k] for k in order))
+
         shown = ends
         if least > self._shortest:
             shown = _prolonged(ends, least)
+
         place = min(bisect_right(shown, within), len(order) - 1)
         step = order[place]
         begin = ends[place] - self.lengths[step]
+
         if place:
             before = order[place - 1]
         else:
             before = self.order(number - 1)[-1] if number else -1
+
         fade = self.fades[step]
         # one that is shown late is there wholly when it would have been
         late = shown[place - 1] - begin if place else 0.0
         left = fade - late
         share = min(1.0, (within - begin - late) / left) if left > 0 else 1.0
+
         if before in (-1, step):
             share = 1.0  # nothing is before it: the whole chase comes in
+
         count = number * len(order) + place
         return Spot(before, step, share, number * self.round + begin, count)
 
@@ -172,6 +180,7 @@ def _prolonged(ends: Sequence[float], least: float) -> list[float]:
     """
     if ends[-1] < least * len(ends):
         return list(ends)
+
     prolonged: list[float] = []
     begin = 0.0
     for end in ends:
@@ -182,6 +191,7 @@ def _prolonged(ends: Sequence[float], least: float) -> list[float]:
     for place in reversed(range(len(prolonged))):
         prolonged[place] = min(prolonged[place], latest)
         latest = prolonged[place] - least
+
     return prolonged
 
 
@@ -220,15 +230,18 @@ class ChaseSource:
         self.ids = [step.id for step in steps]
         self.plays = [step.plays for step in steps]
         self.sequence = rounds_of(chase, steps)
+
         plays = {str(step.plays) for step in steps if step.plays is not None}
         pattern = chase.pattern
         if pattern is not None:
             ends = (pattern.on_scene, pattern.off_scene)
             plays |= {str(ref) for ref in ends if ref is not None}
+
         self.uses = frozenset(plays).union(*(source.uses for source in sources))
         self.modifies = any(source.modifies for source in sources)
         self.look = _whole(rig, [source.look for source in sources], self.uses)
         self.pairs: Recent[tuple[int, int], Fade] = Recent(PAIRS)
+
         for spot in range(min(len(sources) * 2, PAIRS // 2)):
             here = self.sequence.step_at(spot)
             self.pair(here, self.sequence.step_at(spot + 1))
@@ -268,10 +281,12 @@ class ChaseSource:
         """
         if not self.sources:
             return {}
+
         spot = self.sequence.at(self.own(time))
         here = self.sources[spot.step].stored(time)
         if spot.share >= 1.0:
             return here
+
         both = merge_looks(self.sources[spot.before].stored(time), here)
         return {
             i: {n: 0.0 if isinstance(v, str) else v for n, v in values.items()}
@@ -302,18 +317,22 @@ class ChaseSource:
             return cursor
         if not before.ids or not self.ids:
             return cursor
+
         was = before.sequence
         spot = was.at(before.own(time))
         same_order = before.ids == self.ids and was.run == self.sequence.run
         number = spot.number
+
         if not same_order or was._order != self.sequence._order:
             number = self._nearest(before.ids[spot.step], spot.number)
+
         within = before.own(time) - spot.begin
         own = self.sequence.begin_of(number) + _as_far(
             was, spot.step, within, self.sequence, self.sequence.step_at(number)
         )
         if abs(own - self.own(time)) < 1e-12 and before.chase.unit == self.chase.unit:
             return cursor
+
         return moved_to(self.chase, cursor, time, own)
 
     def _nearest(self, step_id: str, number: int) -> int:
@@ -367,21 +386,25 @@ def _whole(
     """All that a chase ever gives: every lamp at its strongest, every row."""
     if not looks:
         return CompiledLook(rig, uses=uses)
+
     lamps = np.unique(np.concatenate([look.lamps for look in looks]))
     rows = np.unique(np.concatenate([look.rows for look in looks]))
     freed = np.unique(np.concatenate([look.freed for look in looks]))
     shining = np.unique(np.concatenate([look.shining[0] for look in looks]))
     level, light = np.zeros(rig.intensities + 1), np.zeros(rig.intensities + 1)
+
     values = np.zeros(rig.size + rig.channels)
     for look in looks:
         level[look.lamps] = np.maximum(level[look.lamps], look.levels)
         where, strong = look.shining
         light[where] = np.maximum(light[where], strong)
         values[look.rows] = look.values
+
     made = CompiledLook(rig, lamps, level[lamps], rows, values[rows], freed, uses=uses)
     # raw values of its steps may light lamps that it gives no level
     made.__dict__["shining"] = (shining, light[shining])
     find_heads(made, {})
+
     return made
 
 
@@ -411,12 +434,14 @@ class LiveChase:
         # goes from one to the next
         self.light, self.shine = look.shining[1], look.claims[2]
         self._values = look.values.copy()
+
         self._presence = np.zeros(len(look.rows))
         self._freed = np.zeros(len(look.freed))
         # by what a step plays, and whether it is left for the same once more
         self._lives: dict[tuple[int, bool], Live | None] = {}
         self._mixed: dict[tuple[int, int], tuple[Mixed, _Into]] = {}
         self._into: dict[int, _Into] = {}
+
         self._spot = Spot(-1, -1, 1.0, 0.0, 0)
         self._masters: Dimming = ()
         self._left: dict[int, float] = {}  # what masters leave of steps
@@ -503,17 +528,21 @@ class LiveChase:
         self.levels[:] = 0.0
         if not self.source.sources:
             return
+
         sequence = self.source.sequence
         spot = self._spot = sequence.at(self.source.own(time), self._least)
         here = self._time_in(spot.step, time, spot.begin)
+
         if spot.share >= 1.0:
             self._move_alone(spot.step, here)
             return
+
         mixed, into = self._pair(spot.before, spot.step)
         left = self._begin_before(spot)
         mixed.move([self._time_in(spot.before, time, left), here])
         lefts = self._left_of(spot.before), self._left_of(spot.step)
         mixed.left = None if lefts == (1.0, 1.0) else np.array(lefts)
+
         self.levels[into.lamps] = mixed.level(self._moves)
 
     @property
@@ -539,8 +568,10 @@ class LiveChase:
         self._presence[:] = 0.0
         self._freed[:] = 0.0
         spot = self._spot
+
         if spot.step < 0:
             return Given(self._values, self._presence, self._freed)
+
         if spot.share >= 1.0:
             self._give_alone(spot.step, weight, others)
         else:
@@ -549,6 +580,7 @@ class LiveChase:
             self._values[into.rows] = outcome.values
             self._presence[into.rows] = outcome.presence
             self._freed[into.freed] = outcome.freed
+
         return Given(self._values, self._presence, self._freed)
 
     def _give_alone(self, step: int, weight: float, others: Floats) -> None:

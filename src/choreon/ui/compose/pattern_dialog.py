@@ -177,58 +177,72 @@ class PatternDialog(Dialog):
         self.kept: Ref | None = None
         self.setWindowTitle("Pattern")
         self.resize(940, 620)
+
         show = parts.document.show
         known = None if chase is None else chases.chase_of(show, chase).pattern
         self.before: Pattern | None = known
         lamps = parts.selection.chosen if known is None else known.lamps
         self.words = QLineEdit()
+
         self.words.setPlaceholderText(f"Find one of {len(RULES)} by name")
         self.words.setAccessibleName("Find a pattern by name")
         self.over = _box("Repeats over", ["any number of fixtures", "the whole row"])
+
         for number in (1, 2, 3, 4, 5, 6, 8):
             self.over.addItem(f"{number} fixture{'s' * (number > 1)}", number)
+
         self.over.setItemData(1, 0)
         self.beats = _box("Lasts", ["any number of beats"])
         for number in (1, 2, 3, 4, 5, 6, 7, 8, 12, 14, 16):
             self.beats.addItem(f"{number} beat{'s' * (number > 1)}", number)
+
         self.grid = RuleGrid(parts)
         self.list = QListWidget()
         self.list.setAccessibleName("Fixtures, in their order")
         self.list.setToolTip("Drag to order; take the tick away to leave one out")
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+
         self.cells = QCheckBox("cell by cell")
         self.lie = _box("Order", [])
         for lie, text in LIES:
             self.lie.addItem(text, lie)
+
         self.drives = _box("What it drives", [])
         for drive, text in DRIVES:
             self.drives.addItem(text, drive)
+
         self.high = ValueField("On", 0, 100, "%", 0, 100.0)
         self.low = ValueField("Off", 0, 100, "%", 0, 0.0)
         self.high.set_value(100.0)
         self.low.set_value(0.0)
         self.colours = [ColourButton("Colour on"), ColourButton("Colour off")]
+
         self.colours[1].set_rgb((0.02, 0.05, 0.4))
         self.scenes = [_box("Scene on", []), _box("Scene off", [])]
+
         for box in self.scenes:
             for playable in show.playables.values():
                 if isinstance(playable, Scene):
                     box.addItem(playable.name, playable.ref)
+
         self.attribute = _box("Attribute", [])
         self.step = ValueField("A step", 0.125, 16, "beats", 3, 1.0, bar=False)
         self.step.set_value(1.0)
         self.fade = ValueField("of it fading", 0, 100, "%", 0, 0.0)
         self.fade.set_value(0.0)
+
         self.told = basics.label("", "soft", wrap=True)
         self.name = QLineEdit()
         self.name.setPlaceholderText("Name")
         self.name.setAccessibleName("Name")
         self.keep = basics.button("Keep", self.keep_it, "main", "check")
+
         self._fill_lamps(lamps, known)
         self._fill_attributes(lamps)
         self._lay_out()
         self._show(known)
         self._wire()
+
         self._find()
         self._changed()
 
@@ -240,11 +254,13 @@ class PatternDialog(Dialog):
             self.grid,
             spacing=8,
         ).setStretch(1, 1)
+
         right = QWidget()
         right.setFixedWidth(270)
         self.ends = basics.row(self.high, self.low, spacing=4)
         self.swatches = basics.row(*self.colours, spacing=4)
         self.pair = QWidget()
+
         basics.stack(self.pair, *self.scenes, spacing=4)
         basics.stack(
             right,
@@ -264,6 +280,7 @@ class PatternDialog(Dialog):
             basics.row(1, basics.button("Not now", self.reject, "quiet"), self.keep),
             spacing=6,
         ).setStretch(1, 1)
+
         whole = basics.row(left, right, spacing=14)
         basics.grow(whole, 0)
         basics.stack(self, whole, margins=14)
@@ -271,6 +288,7 @@ class PatternDialog(Dialog):
     def _fill_lamps(self, lamps: tuple[str, ...], known: Pattern | None) -> None:
         show = self.parts.document.show
         left_out = set() if known is None else set(known.left_out)
+
         for fixture in lamps:
             hung = show.fixtures.get(fixture)
             item = QListWidgetItem(hung.name if hung else f"{fixture} (gone)")
@@ -282,7 +300,9 @@ class PatternDialog(Dialog):
                 else Qt.CheckState.Checked
             )
             item.setCheckState(on)
+
             self.list.addItem(item)
+
         cells = [i for i in lamps if i in show.fixtures and cells_of(show, i) > 1]
         self.cells.setVisible(bool(cells))
         self.cells.setChecked(bool(cells) if known is None else known.cells)
@@ -316,11 +336,14 @@ class PatternDialog(Dialog):
         self.drives.setCurrentIndex(self.drives.findData(driven_by(known)))
         self.attribute.setCurrentIndex(max(0, self.attribute.findData(name)))
         scenes = zip(self.scenes, (known.on_scene, known.off_scene), strict=True)
+
         for box, ref in scenes:
             box.setCurrentIndex(max(0, box.findData(ref)))
+
         if at.RED in known.on:
             for button, values in zip(self.colours, (known.on, known.off), strict=True):
                 button.set_rgb(_rgb_of(values))
+
         times = 100.0 if at.attribute(name).unit == "%" else 1.0
         for field, values in ((self.high, known.on), (self.low, known.off)):
             value = values.get(name, 0.0)
@@ -333,15 +356,20 @@ class PatternDialog(Dialog):
         self.beats.currentIndexChanged.connect(lambda _: self._find())
         self.grid.chosen.connect(lambda _: self._changed())
         self.grid.taken.connect(self.keep_it)
+
         self.list.itemChanged.connect(lambda _: self._changed())
         self.list.model().rowsMoved.connect(lambda *_: self._changed())
         self.cells.toggled.connect(lambda _: self._changed())
+
         for box in (self.lie, self.drives, self.attribute, *self.scenes):
             box.currentIndexChanged.connect(lambda _: self._changed())
+
         for field in (self.high, self.low, self.step, self.fade):
             field.changed.connect(lambda _: self._changed())
+
         for button in self.colours:
             button.changed.connect(lambda _: self._changed())
+
         self.finished.connect(lambda _: self.parts.preview.try_chase(None))
 
     # what it comes to
@@ -362,6 +390,7 @@ class PatternDialog(Dialog):
         drive = self.drives.currentData()
         on, off = self._ends(drive)
         refs = [box.currentData() for box in self.scenes]
+
         return Pattern(
             rule=self.grid.rule,
             lamps=ids,
@@ -408,17 +437,20 @@ class PatternDialog(Dialog):
         self.ends.setVisible(drive in (LEVEL, OTHER))
         self.swatches.setVisible(drive == COLOURS)
         self.pair.setVisible(drive == SCENES)
+
         if drive == OTHER and self.attribute.count():
             known = at.attribute(str(self.attribute.currentData()))
             times = 100.0 if known.unit == "%" else 1.0
             for field in (self.high, self.low):
                 field.low, field.high = known.low * times, known.high * times
                 field.unit = known.unit
+
         self._find()
         pattern = self.pattern()
         count = len(items_of(self.parts.document.show, pattern))
         rule = rule_of(pattern.rule)
         self.grid.step_beats = max(0.125, self.step.value or 1.0)
+
         if rule is None or not count:
             self.told.setText("No fixture takes part: tick some.")
         else:
@@ -427,6 +459,7 @@ class PatternDialog(Dialog):
                 f"{rule.name} over {count}: {rule.beats(count)} steps, {beats:g} "
                 f"{self.step.unit} a round."
             )
+
         self.keep.setEnabled(rule is not None and count > 0)
         chase = Chase(
             id="tried",
@@ -436,12 +469,14 @@ class PatternDialog(Dialog):
             fade=self._times()["fade"],
             hold=self._times()["hold"],
         )
+
         self.parts.preview.try_chase(chase if count else None)
 
     def keep_it(self) -> None:
         """Store it."""
         if not self.keep.isEnabled():
             return
+
         document, pattern = self.parts.document, self.pattern()
         name = self.name.text().strip() or "Pattern"
         if self.chase is not None:
@@ -454,6 +489,7 @@ class PatternDialog(Dialog):
             show, self.kept = chases.keep_pattern(
                 document.show, name, pattern, unit=Unit.BEATS, **self._times()
             )
+
         document.edit(f"keep the pattern {name_of(show, self.kept)}", show)
         self.accept()
 

@@ -73,16 +73,19 @@ class Shelf(QWidget):
         self.hand = hand or Hand(parts)
         self.minis = MiniStages(parts, self)
         self.chosen = ""
+
         self.shows = SCENES
         self._shown: tuple[object, ...] | None = None
         self._links: dict[str, tuple[AnyPlayable, frozenset[str]]] = {}
         self.tabs = self._make_tabs()
         self.search = self._make_search()
+
         self.folder = QComboBox()
         self.folder.setAccessibleName("Folder")
         self.folder.setToolTip("Show only what lies in a folder, or of one family")
         self.folder.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.folder.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+
         self.folder.currentIndexChanged.connect(lambda _: self._fill(again=True))
         self.about = basics.label("", "small")
         self.about.setSizePolicy(
@@ -90,6 +93,7 @@ class Shelf(QWidget):
         )
         self.deeds = CardDeeds(parts)
         self.deeds.made.connect(self.choose)
+
         self.capture = basics.button(
             "Capture stage",
             self.capture_stage,
@@ -102,6 +106,7 @@ class Shelf(QWidget):
             icon="steps",
             tip="A chase of the chosen scenes, of a pattern, or an empty one",
         )
+
         self.strip = CardStrip(parts, self.minis)
         self.strip.chosen.connect(self.choose)
         self.strip.pressed_twice.connect(self._pressed_twice)
@@ -113,17 +118,20 @@ class Shelf(QWidget):
             "",
             "Have what is pointed at move on stage, not only in the picture",
         )
+
         self.on_stage.setCheckable(True)
         self.on_stage.hide()
         self.tray.hide()
         self._lay_out()
         parts.document.show_changed.connect(lambda _: self._fill())
+
         parts.engine.state_changed.connect(self._state)
         self._fill()
 
     def _make_tabs(self) -> dict[str, QPushButton]:
         group = QButtonGroup(self)
         tabs = {}
+
         for kind in (SCENES, PALETTES, MOTIONS):
             tab = basics.button(
                 kind.capitalize(),
@@ -134,6 +142,7 @@ class Shelf(QWidget):
             tab.setCheckable(True)
             group.addButton(tab)
             tabs[kind] = tab
+
         tabs[SCENES].setChecked(True)
         return tabs
 
@@ -154,6 +163,7 @@ class Shelf(QWidget):
             self._sample,
             tip="Colours, marks and beams to begin with",
         )
+
         self.nothing = basics.row(self.empty, self.sample, 1)
         self.nothing.hide()
         head = basics.row(
@@ -167,6 +177,7 @@ class Shelf(QWidget):
             self.capture,
             spacing=4,
         )
+
         basics.grow(head, 4)
         panel = basics.panel(head, self.nothing, self.strip, self.tray, margins=10)
         box = QVBoxLayout(self)
@@ -191,10 +202,12 @@ class Shelf(QWidget):
         bare = self.width() < BARE
         short = ("", "") if bare else ("Chase", "Capture")
         long = ("New chase", "Capture stage")
+
         for button, text in zip(
             (self.chase, self.capture), short if narrow else long, strict=True
         ):
             button.setText(text)
+
         self.search.setMinimumWidth(FIND[narrow])
         crowded = self.width() < TIGHT and bool(self.chosen)
         self.search.setVisible(not crowded)
@@ -217,22 +230,28 @@ class Shelf(QWidget):
     def _fill(self, again: bool = False) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
+
         show = self.parts.document.show
         seen = (show.playables, show.palettes, show.marks, show.fixtures, show.types)
         known = self._shown is not None and very_same(self._shown, seen)
+
         if known and not again:
             return
+
         self._shown = seen
         moving = self.shows == MOTIONS
         self.strip.setVisible(not moving)
         self.tray.setVisible(moving)
         self.on_stage.setVisible(moving)
+
         self._fill_folders()
         if moving:
             self.tray.fill(self.search.text())
             self.nothing.hide()
             self.choose("")
+
             return
+
         uses = self._uses() if self.shows == PALETTES else {}
         self.strip.cards.show_things(self._things(), uses)
         self._tell_empty()
@@ -266,17 +285,20 @@ class Shelf(QWidget):
         """
         uses: dict[str, int] = {}
         before, self._links = self._links, {}
+
         for scene in self.parts.document.show.playables.values():
             known = before.get(scene.id)
             if known is not None and known[0] is scene:
                 own = known[1]
             else:
                 own = frozenset(_links_in(scene))
+
             self._links[scene.id] = (scene, own)
             for link in own:
                 if link.startswith(links.PALETTE):
                     palette = link.removeprefix(links.PALETTE)
                     uses[palette] = uses.get(palette, 0) + 1
+
         return uses
 
     def _fill_folders(self) -> None:
@@ -290,16 +312,20 @@ class Shelf(QWidget):
         else:
             families = [(f.capitalize(), str(f)) for f in palettes.FAMILIES]
             entries = [("All families", None), *families]
+
         box = self.folder
         now = [(box.itemText(i), box.itemData(i)) for i in range(box.count())]
         if now != entries:
             chosen = box.currentData()
             box.blockSignals(True)
             box.clear()
+
             for text, data in entries:
                 box.addItem(text, data)
+
             box.setCurrentIndex(max(0, box.findData(chosen) if chosen else 0))
             box.blockSignals(False)
+
         self._fit()
 
     def _state(self, state: PlayState) -> None:
@@ -319,16 +345,20 @@ class Shelf(QWidget):
         """Show what can be done with a scene or a palette; nothing for an empty id."""
         if thing_id != self.chosen and self.parts.preview.shown:
             self.parts.preview.look_at(None)
+
         self.chosen = thing_id
         self.strip.choose(thing_id)
         self._fit()
         thing = self._thing(thing_id)
         self.deeds.show_thing(thing)
+
         several = len(self.strip.all_chosen()) > 1
         self.capture.setVisible(thing is None and self.shows == SCENES)
         self.chase.setVisible(self.shows == SCENES and (thing is None or several))
+
         if several:
             self.deeds.hide()
+
         self.about.setText(self._about(thing) if thing is not None else "")
 
     def _thing(self, thing_id: str) -> Thing | None:
@@ -402,11 +432,13 @@ class Shelf(QWidget):
         document, notices = self.parts.document, self.parts.notices
         look = self.parts.preview.capture()
         effects = self.parts.preview.capture_effects()
+
         if not look and not effects:
             notices.told.emit(
                 "The stage is dark: there is nothing to capture.", "alarm"
             )
             return
+
         told = words.not_alike(
             document.show, self.parts.preview.not_alike(look, effects)
         )
@@ -418,6 +450,7 @@ class Shelf(QWidget):
             "\n\n".join(filter(None, (told, "Name of the scene"))),
             text=f"{name}, captured",
         )
+
         if sure:
             show, made = edits.keep_scene(
                 document.show, given, look, 2.0, 2.0, effects=effects

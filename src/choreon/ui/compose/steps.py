@@ -61,16 +61,19 @@ class Steps(QWidget):
         self.ref: Ref | None = None
         self.copied: tuple[ChaseStep, ...] = ()
         self.editing: Ref | None = None
+
         self.minis = MiniStages(parts, self)
         self.strip = StepStrip(parts, self.minis)
         self._shown: tuple[object, ...] = ()
         self.title = basics.label("", "heading")
         self.about = basics.label("", "small")
+
         self._make_head()
         self._make_times()
         self._make_deeds()
         self.cards = CardStrip(parts, self.minis)
         self.cards.pressed_twice.connect(self._add_card)
+
         self.cards.hide()
         self.empty = basics.label(
             "No steps yet. Add what is on stage, the draft, or drop scenes here.",
@@ -88,6 +91,7 @@ class Steps(QWidget):
             margins=10,
             spacing=5,
         )
+
         basics.grow(panel, 3, 0)
         basics.stack(self, panel)
         self._wire()
@@ -107,11 +111,13 @@ class Steps(QWidget):
             self.hold_it,
             checkable=True,
         )
+
         self.back = basics.tool("before", "Over to the step before", self._back)
         self.next = basics.tool("after", "Over to the next step", self._next)
         self.slower = basics.tool("minus", "Slower", partial(self._rate, 1 / FASTER))
         self.faster = basics.tool("plus", "Faster", partial(self._rate, FASTER))
         self.rate = basics.label("", "small")
+
         self.look = basics.tool(
             "eye",
             "Look at the chosen step on the stage picture, without lighting it",
@@ -127,6 +133,7 @@ class Steps(QWidget):
             self._show_cards,
             checkable=True,
         )
+
         self.head = basics.row(
             self.title,
             self.about,
@@ -150,19 +157,24 @@ class Steps(QWidget):
         self.share = ValueField("Crossfade", 0, 100, "%", 0, 50.0)
         self.unit = QComboBox()
         self.unit.addItem("seconds", Unit.SECONDS)
+
         self.unit.addItem("beats", Unit.BEATS)
         self.unit.setAccessibleName("Unit of the times")
         self.run = QComboBox()
         self.run.setAccessibleName("In which order")
+
         for run in RUNS:
             self.run.addItem(str(run), run)
+
         self.rounds = ValueField("Rounds", 0, 99, "", 0, 0.0, bar=False)
         self.rounds.none = "for ever"
         self.end = QComboBox()
         self.end.setAccessibleName("What happens at the end")
         self.end.setToolTip("What happens at the end")
+
         for end, text in ENDS:
             self.end.addItem(text, end)
+
         self.bars = basics.button(
             "Fit bars…",
             self._ask_bars,
@@ -171,6 +183,7 @@ class Steps(QWidget):
             "Have a round last so many bars, exactly",
         )
         self.rounds.short, self.share.short = "×", "Cross"
+
         for widget, wide in (
             (self.fade, 86),
             (self.stand, 86),
@@ -181,6 +194,7 @@ class Steps(QWidget):
             (self.end, 82),
         ):
             widget.setFixedWidth(wide)
+
         self.times = basics.row(
             self.fade,
             self.stand,
@@ -207,6 +221,7 @@ class Steps(QWidget):
             "",
             "One colour for another throughout",
         )
+
         self.give = basics.button(
             "Give…", self._give, "", "", "Give the chosen steps what the draft has"
         )
@@ -220,6 +235,7 @@ class Steps(QWidget):
         self.delete = basics.tool(
             "trash", "Delete the chosen steps", self.delete_chosen
         )
+
         self.pattern = basics.button(
             "Pattern…",
             self._pattern,
@@ -243,6 +259,7 @@ class Steps(QWidget):
             1,
             spacing=3,
         )
+
         for button in (
             self.add,
             self.edit,
@@ -274,11 +291,13 @@ class Steps(QWidget):
         self.strip.dropped.connect(self.add_played)
         self.strip.pressed_twice.connect(lambda _: self.edit_it())
         self.strip.deleted.connect(self.delete_chosen)
+
         self.fade.changed.connect(lambda v: self._retime(fade=v))
         self.stand.changed.connect(lambda v: self._retime(hold=v))
         self.share.changed.connect(self._crossfade)
         self.unit.activated.connect(lambda _: self._set_unit())
         self.run.activated.connect(lambda _: self._change(run=self.run.currentData()))
+
         self.rounds.changed.connect(lambda v: self._change(rounds=round(v)))
         self.end.activated.connect(lambda _: self._set_end())
         self.parts.document.show_changed.connect(lambda _: self._fill())
@@ -321,21 +340,26 @@ class Steps(QWidget):
         if chase is None:
             if self.ref is not None:  # it was deleted meanwhile
                 self.close_it()
+
             return
+
         show = self.parts.document.show
         shown = (chase, show.playables, show.fixtures, show.types)
         if very_same(shown, self._shown):
             return
+
         self._shown = shown
         steps = steps_of(show, chase)
         self.strip.show_steps(chase, steps)
         self.title.setText(chase.name)
         length = chases.round_length(show, chase)
+
         count = words.count(len(steps), "step")
         self.about.setText(f"{count} · {length:.3g} {chase.unit} a round")
         self.empty.setVisible(not steps)
         self.strip.setVisible(bool(steps))
         self.pattern.setVisible(chase.pattern is not None)
+
         self._show_times(chase)
 
     def _show_times(self, chase: Chase) -> None:
@@ -358,15 +382,19 @@ class Steps(QWidget):
         chase = self.chase
         if chase is None:
             return
+
         some = bool(self.strip.chosen)
         for widget in (self.edit, self.twice, self.mirror, self.delete, self.take):
             widget.setEnabled(some)
+
         self.first.setEnabled(len(self.strip.chosen) == 1)
         self.look.setEnabled(some)
         self.paste.setEnabled(bool(self.copied))
         self._show_times(chase)
+
         if self.look.isChecked():
             self._look()
+
         player = self.player
         if player is not None and player.paused and len(self.strip.chosen) == 1:
             self._do(Verb.STEP, float(self._index()))
@@ -391,10 +419,12 @@ class Steps(QWidget):
         chase, player = self.chase, self.player
         if not self.isVisible() or chase is None:
             return
+
         on = player is not None
         self.play.setChecked(on)
         for widget in (self.back, self.next, self.slower, self.faster):
             widget.setEnabled(on)
+
         self.hold.setEnabled(on or bool(self.strip.steps))
         if player is None:
             self.hold.setChecked(False)
@@ -404,6 +434,7 @@ class Steps(QWidget):
             self.hold.setChecked(player.paused)
             self.rate.setText(f"×{player.rate:.3g}")
             self._show_spot(chase, player)
+
         self._tell_editing()
 
     def _show_spot(self, chase: Chase, player: Player) -> None:
@@ -656,6 +687,7 @@ class Steps(QWidget):
         show = self.parts.document.show
         if self.ref is None:
             return menu
+
         for old in chases.colours_in(show, self.ref):
             sub = menu.addMenu(_colour_name(show, old))
             for palette in show.palettes.values():
@@ -663,9 +695,12 @@ class Steps(QWidget):
                     link = links.to_palette(palette.id)
                     if link != old:
                         sub.addAction(palette.name, partial(self.recolour, old, link))
+
             sub.addAction("Another colour…", partial(self._ask_colour, old))
+
         if menu.isEmpty():
             menu.addAction("The steps have no colours").setEnabled(False)
+
         return menu
 
     def _ask_colour(self, old: tuple[float, float, float] | str) -> None:
@@ -701,17 +736,22 @@ class Steps(QWidget):
         """Take the chosen step into the draft."""
         if self.ref is None or len(self.strip.chosen) != 1:
             return
+
         show = self.parts.document.show
         ref = to_step(self.ref, self.strip.chosen[0])
         found = find_step(show, ref)
+
         if found is None:
             return
+
         own = own_step(show, found[1])
         if own.plays is not None:
             name = name_of(show, own.plays)
             text = f"This step plays {name}: open that to change it."
             self.parts.notices.told.emit(text, "info")
+
             return
+
         self.editing = ref
         self.parts.draft.take(ref, own.look, own.effects)
         self._tell_editing()
@@ -721,12 +761,15 @@ class Steps(QWidget):
         show = self.parts.document.show
         found = None if self.editing is None else find_step(show, self.editing)
         taken = self.parts.draft.taken == self.editing
+
         if found is None or not taken or self.parts.engine.state.draft.empty:
             self.editing = None
+
         self.question.setVisible(self.editing is not None)
         self.deeds.setVisible(self.editing is None)
         if found is None or self.editing is None:
             return
+
         chase, step = found
         number = [s.id for s in steps_of(show, chase)].index(step.id) + 1
         name = step_name(show, step)

@@ -39,6 +39,7 @@ def ways_of(
     for op in moving.ops:
         if op.running.id != effect_id:
             continue
+
         if isinstance(op, PathOp):
             found.which.extend(op.table.heads.tolist())
             found.lines.extend(_spots(own[::COARSE]) for own in op.table.angles)
@@ -51,9 +52,11 @@ def ways_of(
             line = np.broadcast_to(shape, (len(base), *shape.shape))
             lines = base[:, None] + around(base, hanging, line, LEAST_LEAN)
             found.lines.extend(_spots(own) for own in lines)
+
             away = op.away(position)[:, None]
             there = base + around(base, hanging, away, LEAST_LEAN)[:, 0]
             found.points.extend(_spots(there))
+
     return found
 
 

@@ -85,16 +85,19 @@ class Preview(QObject):
         self._document, self._engine = document, engine
         self.shown: Ref | None = None
         """What stage pictures show instead of the stage."""
+
         self._since = 0.0
         self.trial: Effects = ()
         """Effects that stage pictures show though nobody has them."""
         self.tried: Chase | None = None
         """A chase that stage pictures show though it is not stored."""
+
         self._tried_in: CompiledShow | None = None
         self._compiled: CompiledShow | None = None
         self._fresh = False  # whether it is that of the show as it is now
         self._decoder: Decoder | None = None
         self._screen: ScreenReader | None = None
+
         # what read the last frame, the frame, and what it came to
         self._decoded: tuple[Decoder, dict[int, Bytes], tuple[int, Light]] | None = None
         self._compiling = False
@@ -150,6 +153,7 @@ class Preview(QObject):
         show, before = self._show, self._compiled
         if self._fresh or self._compiling:
             return
+
         if before is not None and _same_rig(before.show, show):
             _ = self.compiled  # only what is programmed has changed: it takes no time
             return
@@ -205,20 +209,25 @@ class Preview(QObject):
         found = self.frame()
         if found is None:
             return None
+
         if not self._fresh:
             # Compiling and drawing are two steps, so that neither holds the window up.
             self.compile_soon()
             return None
+
         number, slots = found
         decoder = self.decoder
         known = self._decoded
+
         if known is not None and known[0] is decoder and known[1] is slots:
             return known[2]
+
         rig = self.compiled.rig
         frame = rig.blank()
         for row, universe in enumerate(rig.universes):
             if universe in slots:
                 frame[row] = slots[universe]
+
         made = number, decoder.read(frame)
         self._decoded = decoder, slots, made
         return made
@@ -274,12 +283,15 @@ class Preview(QObject):
         tried = self._light_tried() if self._fresh else None
         if tried is not None:
             return NOT_ON_STAGE, tried
+
         if self.shown is not None:
             if self._fresh:
                 found = self.light_of_ref(self.shown)
                 if found is not None:
                     return NOT_ON_STAGE, found
+
             return self.light()
+
         draft = self._state.draft
         blind = draft.blind and not draft.empty
         if (blind or self.trial) and self._fresh:
@@ -289,8 +301,10 @@ class Preview(QObject):
                     state.draft, effects=(*draft.effects, *self.trial)
                 )
                 state = msgspec.structs.replace(state, draft=held)
+
             frame = render(self.compiled, state, time.monotonic())
             return NOT_ON_STAGE, self.decoder.read(frame)
+
         return self.light()
 
     def light_of_ref(self, ref: Ref) -> Light | None:
@@ -302,13 +316,17 @@ class Preview(QObject):
             own = own_step(self._show, found[1])
             if own.plays is not None:
                 return self.light_of_ref(own.plays)
+
             held = set_draft(lasting.blank(), own.look)
             draft = msgspec.structs.replace(held.draft, effects=own.effects)
             state = msgspec.structs.replace(held, draft=draft)
+
             return self.decoder.read(render(self.compiled, state, time.monotonic()))
+
         playable = self._show.playables.get(ref.id)
         if playable is None:
             return None
+
         return self.light_at(playable, time.monotonic() - self._since)
 
     def try_chase(self, chase: Chase | None) -> None:
@@ -401,12 +419,15 @@ class Preview(QObject):
             and known.made_of[0] is compiled
             and known.made_of[1] is state
         )
+
         if known is not None and same and now < known.until:
             return known.values
+
         settled = now >= compiled.settles(state)
         until = math.inf if settled else now + MOMENT
         values = blend(compiled, state, now)
         self._blended = Blended((compiled, state), until, values)
+
         return values
 
     def raw_levels(self) -> Floats:

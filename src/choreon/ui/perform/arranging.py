@@ -169,6 +169,7 @@ class Arranger(QObject):
         key, modifiers = Qt.Key(event.key()), event.modifiers()
         shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
         ctrl = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+
         if key in WAYS and self.chosen:
             (self.grow if shift else self.move)(*WAYS[key])
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.chosen:
@@ -183,6 +184,7 @@ class Arranger(QObject):
             self._escape()
         else:
             return False
+
         return True
 
     def _next(self) -> None:
@@ -247,21 +249,26 @@ class Pane(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             event.ignore()
             return
+
         self.setFocus()
         point, tile = event.position(), self.tile_at(event.position())
         more = event.modifiers() & (
             Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
         )
         self._from = point
+
         if not tile:
             self._band = QRectF(point, point)
             if not more:
                 self.arranger.choose(())
+
             return
+
         if more:
             self.arranger.toggle(tile)
         elif tile not in self.arranger.chosen:
             self.arranger.choose((tile,))
+
         self._grows = tile in self.arranger.chosen and self._corner(tile).contains(
             point
         )
@@ -272,15 +279,18 @@ class Pane(QWidget):
         if self._from is None:
             self._point_at(point)
             return
+
         if self._band is not None:
             self._band = QRectF(self._from, point).normalized()
             self.update()
             return
+
         dx, dy = self._cells_to(point)
         columns = self.arranger.view.columns
         spots = {
             i: s for i, s in self.grid_below.spots.items() if i in self.arranger.chosen
         }
+
         if self._grows:
             self._ghosts = {
                 i: replace(
@@ -293,6 +303,7 @@ class Pane(QWidget):
                 i: pages.within(replace(s, x=s.x + dx, y=max(0, s.y + dy)), columns)
                 for i, s in spots.items()
             }
+
         self.update()
 
     def _point_at(self, point: QPointF) -> None:
@@ -336,6 +347,7 @@ class Pane(QWidget):
             there = grid.mapFrom(self, point)
             if grid is self.grid_below or not grid.isVisible():
                 continue
+
             if QRectF(grid.rect()).contains(there):
                 column, row = grid.cell_at(there)
                 spots = list(self._ghosts.values())
@@ -345,7 +357,9 @@ class Pane(QWidget):
                     for i, s in self._ghosts.items()
                 }
                 self.arranger.place(moved, "move", section)
+
                 return
+
         dx, dy = self._cells_to(point)
         self.arranger.move(dx, dy)
 
@@ -371,17 +385,20 @@ class Pane(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
+
         for tile_id, spot in self.grid_below.spots.items():
             if tile_id in self.arranger.chosen:
                 rect = QRectF(self.grid_below.rect_of(spot))
                 painter.setPen(QPen(QColor(theme.CHOSEN), 3))
                 painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), 8, 8)
                 self._draw_handle(painter, tile_id)
+
         painter.setPen(QPen(QColor(theme.KEEP), 2, Qt.PenStyle.DashLine))
         for spot in self._ghosts.values():
             rect = QRectF(self.grid_below.rect_of(spot))
             painter.fillRect(rect, theme.colour(theme.KEEP, 0.12))
             painter.drawRoundedRect(rect, 8, 8)
+
         if self._band is not None:
             painter.setPen(QPen(QColor(theme.CHOSEN), 1))
             painter.drawRect(self._band)

@@ -64,26 +64,31 @@ class GuestView(QWidget):
         self.tries = kept_tries(open_settings())
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.view = PageView(parts, MiniStages(parts, self), guest=True)
+
         self.view.filled.connect(self._allow)
         self.tabs = QHBoxLayout()
         self.tabs.setSpacing(8)
         self.buttons: dict[str, QPushButton] = {}
         self._group = QButtonGroup(self)
+
         self.title = basics.label("", "title")
         self.title.setFont(theme.font(24, strong=True))
         head = QWidget()
         line = QHBoxLayout(head)
         line.setContentsMargins(0, 0, 0, 0)
+
         line.addWidget(self.title)
         line.addSpacing(16)
         line.addLayout(self.tabs)
         line.addStretch(1)
         self.lock = basics.tool("lock", "Leave the guest pages", self.ask)
+
         self.lock.setFixedSize(TOUCH, TOUCH)
         line.addWidget(self.lock)
         self.on_now = QLabel()
         self.on_now.setFont(theme.font(18))
         self.on_now.setWordWrap(True)
+
         self.on_now.setAccessibleName("What is on now")
         self.normal = basics.button(
             "Everything back to normal", self.back_to_normal, "main", "home"
@@ -92,6 +97,7 @@ class GuestView(QWidget):
         self.normal.setFont(theme.font(18, strong=True))
         foot = basics.row(self.on_now, self.normal, spacing=16)
         basics.grow(foot, 0)
+
         basics.stack(self, head, self.view, foot, margins=16, spacing=12).setStretch(
             1, 1
         )
@@ -99,6 +105,7 @@ class GuestView(QWidget):
         self.pad.entered.connect(self.leave)
         self.pad.hide()
         parts.document.show_changed.connect(lambda _: self._fill())
+
         parts.engine.state_changed.connect(self._state)
         parts.engine.engine_changed.connect(lambda _: self._state(parts.engine.state))
 
@@ -126,10 +133,12 @@ class GuestView(QWidget):
     def _fill(self) -> None:
         if not self.isVisible():
             return
+
         self.title.setText(self.parts.document.show.name)
         basics.clear(self.tabs)
         self.buttons = {}
         found = self.pages()
+
         for page in found:
             button = basics.button(
                 page.name, partial(self.open, page.id), "quiet", tip=page.name
@@ -138,12 +147,15 @@ class GuestView(QWidget):
             button.setMinimumHeight(TOUCH)
             button.setFont(theme.font(18, strong=True))
             button.setChecked(page.id == self.view.page_id)
+
             button.setVisible(len(found) > 1)
             self._group.addButton(button)
             self.buttons[page.id] = button
             self.tabs.addWidget(button)
+
         if self.view.page_id not in self.buttons:
             self.go(found[0].id if found else "")
+
         self._allow()
         self._state(self.parts.engine.state)
 
@@ -176,9 +188,11 @@ class GuestView(QWidget):
     def _state(self, state: PlayState) -> None:
         if not self.isVisible():
             return
+
         if not self.parts.engine.alive:
             self.on_now.setText("The light is being started again. One moment.")
             return
+
         names = [
             player.name
             for player in sorted(state.players, key=lambda p: -p.order)
@@ -187,6 +201,7 @@ class GuestView(QWidget):
         text = f"On now: {some(list(dict.fromkeys(names)), 4)}" if names else ""
         if state.masters.blackout:
             text = "Blackout is on: all is dark on purpose."
+
         self.on_now.setText(text or "Nothing is on. Press a tile.")
 
     def back_to_normal(self) -> None:
@@ -277,6 +292,7 @@ class PinPad(QFrame):
         )
         self.field = QLineEdit()
         self.field.setEchoMode(QLineEdit.EchoMode.Password)
+
         self.field.setFont(theme.font(24))
         self.field.setAccessibleName("PIN")
         self.field.returnPressed.connect(self._enter)
@@ -284,15 +300,19 @@ class PinPad(QFrame):
         keys = QWidget()
         grid = QGridLayout(keys)
         grid.setContentsMargins(0, 0, 0, 0)
+
         grid.setSpacing(8)
         self.keys: dict[str, QPushButton] = {}
+
         for n, text in enumerate("123456789⌫0↵"):
             key = basics.button(text, partial(self._pressed, text), tip=text)
             key.setFixedSize(84, TOUCH)
             key.setFont(theme.font(20, strong=True))
             key.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             self.keys[text] = key
+
             grid.addWidget(key, n // 3, n % 3)
+
         self.stay = basics.button("Stay here", self.hide, "quiet")
         basics.stack(
             self,
@@ -305,6 +325,7 @@ class PinPad(QFrame):
             margins=20,
             spacing=10,
         )
+
         self._until = 0.0
         self._tick = QTimer(self, interval=500)
         self._tick.timeout.connect(self._count)
@@ -315,14 +336,17 @@ class PinPad(QFrame):
         self.say.setText("")
         self.resize(self.sizeHint())
         parent = self.parentWidget()
+
         if parent is not None:
             self.move(
                 (parent.width() - self.width()) // 2,
                 max(0, (parent.height() - self.height()) // 2),
             )
+
         self.show()
         self.raise_()
         self.field.setFocus()
+
         if wait > 0.0:
             self.wait(wait)
 

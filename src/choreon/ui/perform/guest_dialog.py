@@ -34,30 +34,37 @@ class GuestDialog(Dialog):
         self.setWindowTitle("Guest")
         show, guest = parts.document.show, parts.document.show.guest
         self.pages: dict[str, QCheckBox] = {}
+
         for page in show.pages.values():
             box = QCheckBox(page.name)
             box.setChecked(not guest.pages or page.id in guest.pages)
             self.pages[page.id] = box
+
         self.may: dict[str, QCheckBox] = {}
         for name, words in MAY.items():
             box = QCheckBox(words)
             box.setChecked(bool(getattr(guest, name)))
             self.may[name] = box
+
         self.pin = QLineEdit()
         self.pin.setEchoMode(QLineEdit.EchoMode.Password)
         self.pin.setAccessibleName("PIN")
         held = "as it is" if guest.pin else "none: anyone may leave the pages"
         self.pin.setPlaceholderText(held)
+
         self.again = QLineEdit()
         self.again.setEchoMode(QLineEdit.EchoMode.Password)
         self.again.setAccessibleName("The PIN again")
         self.again.setPlaceholderText("once more")
         self.no_pin = QCheckBox("No PIN")
+
         self.no_pin.setVisible(bool(guest.pin))
         self.power = QComboBox()
         self.power.setAccessibleName("When the guest pages start by themselves")
+
         for key, words in POWER.items():
             self.power.addItem(words, key)
+
         self.power.setCurrentIndex(list(POWER).index(guest.power_on))
         self.starter = basics.button(
             "Make a starter",
@@ -66,6 +73,7 @@ class GuestDialog(Dialog):
             "power",
             "A desktop file that starts these pages",
         )
+
         self.trouble = basics.label("", "alarm", wrap=True)
         self.start = basics.button("Hand over", self._hand_over, "main", "guest")
         self.keep = basics.button("Keep this", self._keep)
@@ -90,6 +98,7 @@ class GuestDialog(Dialog):
             margins=20,
             spacing=8,
         )
+
         self.setMinimumWidth(460)
 
     def made(self) -> Guest | None:
@@ -99,6 +108,7 @@ class GuestDialog(Dialog):
         if not chosen:
             self.trouble.setText("Choose a page at least.")
             return None
+
         stored = "" if self.no_pin.isChecked() else guest.pin
         if typed:
             if not typed.isdecimal() or len(typed) < SHORTEST:
@@ -106,10 +116,13 @@ class GuestDialog(Dialog):
                     "A PIN has four figures or more, and only figures."
                 )
                 return None
+
             if typed != self.again.text():
                 self.trouble.setText("The two PINs differ.")
                 return None
+
             stored = pin.kept(typed)
+
         whole = len(chosen) == len(self.pages)
         return Guest(
             pages=() if whole else chosen,

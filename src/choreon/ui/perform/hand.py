@@ -46,6 +46,7 @@ class LampPanel(QFrame):
             "hold",
             "Out of what plays, as they are; nothing else reaches them then",
         )
+
         self.gone = basics.tool("close", "Choose no fixture", self._nobody)
         self.rows = QVBoxLayout()
         self.rows.setSpacing(2)
@@ -53,6 +54,7 @@ class LampPanel(QFrame):
             self, basics.row(self.title, 1, self.take, self.gone), margins=10
         )
         box.addLayout(self.rows)
+
         self._shown: object = None
         parts.selection.changed.connect(self._follow)
         parts.engine.state_changed.connect(lambda _: self._follow())
@@ -77,14 +79,17 @@ class LampPanel(QFrame):
         if not lamps:
             self._shown = None
             return
+
         names = [fixtures[i].name for i in lamps if i in fixtures]
         self.title.setText(some(names, 2))
         aside = self.parts.engine.state.aside
         self.take.setEnabled(any(lamp not in aside for lamp in lamps))
         layers = self.layers() if len(lamps) == 1 and self.isVisible() else []
         shown = (tuple(lamps), tuple((x.source, x.target) for x in layers))
+
         if shown == self._shown:
             return
+
         self._shown = shown
         basics.clear(self.rows)
         for layer in layers[:MOST_LAYERS]:
@@ -134,16 +139,19 @@ class AsidePanel(QFrame):
             f"#aside {{ background: {theme.DECK}; border-left: 4px solid {theme.KEEP};"
             f" border-radius: {theme.RADIUS}px; }}"
         )
+
         self.title = basics.label("", "heading")
         self.names = basics.label("", "small")
         self.level = ValueField("Level", 0, 100, "%", 0, 100.0)
         self.level.changed.connect(lambda level: self.give({at.DIMMER: level / 100.0}))
         self.colour = ColourField()
+
         self.colour.setMinimumHeight(44)
         self.colour.setFixedHeight(44)
         self.colour.changed.connect(self._coloured)
         self.floor = FloorPad()
         self.floor.setFixedHeight(84)
+
         self.floor.aimed.connect(lambda link: self.give(dict(links.aim(link))))
         self.back = basics.button(
             "Bring back",
@@ -152,6 +160,7 @@ class AsidePanel(QFrame):
             "undo",
             "Back to what plays, in 2 s: those chosen, else all of them",
         )
+
         self.keep = basics.button(
             "Keep as a tile", self.keep_tile, "quiet", "keep", "On the page shown"
         )
@@ -165,6 +174,7 @@ class AsidePanel(QFrame):
             margins=10,
             spacing=6,
         )
+
         parts.engine.state_changed.connect(self._follow)
         parts.selection.changed.connect(lambda: self._follow(parts.engine.state))
         self._follow(parts.engine.state)
@@ -209,15 +219,18 @@ class AsidePanel(QFrame):
         self.setVisible(bool(aside))
         if not aside:
             return
+
         self.title.setText(f"Aside: {count(len(aside), 'fixture')}")
         names = [show.fixtures[i].name for i in self.lamps if i in show.fixtures]
         self.names.setText(some(names, 1))
         self.level.set_value(_one_level(self.look()))
         takes = self.parts.preview.takes
+
         lamps = self.lamps
         self.colour.setVisible(any(takes(lamp, at.RED) for lamp in lamps))
         heads = [lamp for lamp in lamps if takes(lamp, at.PAN)]
         self.floor.setVisible(bool(heads))
+
         if heads:
             self.floor.show_stage(show.room, list(show.marks.values()))
 

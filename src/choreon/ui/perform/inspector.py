@@ -86,16 +86,19 @@ class Inspector(QWidget):
         self.fields: dict[str, QWidget] = {}
         self._shown: tuple[object, ...] = ()
         self.work = Work(self)
+
         self.work.told.connect(parts.notices.working)
         parts.notices.stopped.connect(self.work.stop)
         self.form = QWidget()
         self.column = QVBoxLayout(self.form)
         self.column.setContentsMargins(2, 2, 8, 2)
+
         self.column.setSpacing(6)
         self.page = page
         self.scroller = basics.scroller(self.form)
         basics.stack(self, self.page, self.scroller)
         arranger.changed.connect(self.fill)
+
         parts.document.show_changed.connect(lambda _: self.fill())
 
     @property
@@ -116,14 +119,18 @@ class Inspector(QWidget):
         self.scroller.setVisible(bool(tiles))
         show = self.show_
         shown = (*tiles, show.playables, show.groups, show.masters, show.pages)
+
         if tiles and very_same(shown, self._shown):
             return
+
         self._shown = shown
         focused = next((n for n, w in self.fields.items() if w.hasFocus()), "")
         basics.clear(self.column)
         self.fields = {}
+
         if tiles:
             self._fill(tiles)
+
         if focused in self.fields:
             self.fields[focused].setFocus()
 
@@ -191,6 +198,7 @@ class Inspector(QWidget):
         box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         for key, text in options.items():
             box.addItem(text, key)
+
         keys = list(options)
         if value in keys:
             box.setCurrentIndex(keys.index(value))
@@ -226,13 +234,16 @@ class Inspector(QWidget):
             called = name_of(self.show_, first.ref) if not first.name else ""
             self._text("Name", "name", first.name, called)
             self._text("Help", "note", first.note, "A line for guests")
+
         colour = basics.button("", self._ask_colour, "quiet")
         colour.setText(first.colour or "None")
         if first.colour:
             colour.setStyleSheet(f"border-left: 12px solid {first.colour};")
+
         self._line("Colour", colour, "colour")
         self._sign(first)
         page = self.arranger.view.page
+
         if page is not None and page.sections:
             sections = {"": "Top of the page"}
             sections |= {section.id: section.name for section in page.sections}
@@ -296,9 +307,11 @@ class Inspector(QWidget):
                 f"{label}: goes before the times of what it plays; double-click: theirs"
             )
             box.changed.connect(partial(self._set_time, field))
+
             box.homed.connect(partial(self._set_time, field, None))
             self.column.addWidget(box)
             self.fields[field] = box
+
         if hasattr(first, "protected"):
             tip = "It stays on when all is let go"
             self._tick("Stays when all is let go", "protected", first.protected, tip)
@@ -322,11 +335,13 @@ class Inspector(QWidget):
             for other in page.tiles
             if isinstance(other, Pad) and other.choice
         ]
+
         box = QComboBox()
         box.setEditable(True)
         box.addItems(["", *dict.fromkeys(known)])
         box.setCurrentText(tile.choice)
         box.setToolTip("Pads of one choice exclude each other and crossfade")
+
         edit = box.lineEdit()
         assert edit is not None
         edit.editingFinished.connect(
@@ -336,6 +351,7 @@ class Inspector(QWidget):
             lambda _: self.change("choice of a pad", choice=box.currentText().strip())
         )
         self._line("One of", box, "choice")
+
         if tile.choice:
             self._darkly(tile)
 
@@ -363,10 +379,12 @@ class Inspector(QWidget):
                 "change in the dark", change=DarkChange() if on else None
             )
         )
+
         self.fields["dark"] = box
         self.column.addWidget(box)
         if tile.change is None:
             return
+
         for field, label in (("down", "Down"), ("dark", "Dark"), ("up", "Up")):
             value = ValueField(label, 0.0, 60.0, "s", 1, 0.5, bar=False)
             value.set_value(getattr(tile.change, field))
@@ -385,8 +403,10 @@ class Inspector(QWidget):
             lamps = fixtures_of(self.show_, tile.of)
             self._of_refs(tile.of, lamps=True)
             names = self._attributes(lamps)
+
             if tile.attribute and tile.attribute not in names:
                 names[tile.attribute] = at.attribute(tile.attribute).label
+
             self._pick(
                 "Attribute", "attribute", {"": "Choose…", **names}, tile.attribute
             )
@@ -394,6 +414,7 @@ class Inspector(QWidget):
             edit = QLineEdit(text)
             edit.setPlaceholderText("Left=0, Right=180")
             edit.setToolTip("Named stops: a name, =, and the value, set off by commas")
+
             edit.editingFinished.connect(lambda: self._set_stops(edit.text()))
             self._line("Stops", edit, "stops")
         else:
@@ -473,6 +494,7 @@ class Inspector(QWidget):
         options = {master.ref: master.name for master in show.masters.values()}
         self._pick("Drives", "drives", options, tile.drives)
         master = show.masters.get(tile.drives.id)
+
         if isinstance(master, GroupMaster | Override):
             edit = QLineEdit(master.name)
             edit.editingFinished.connect(
@@ -480,6 +502,7 @@ class Inspector(QWidget):
             )
             self._line("Called", edit, "master name")
             self._reach(tile.drives, master.over, isinstance(master, GroupMaster))
+
         if isinstance(master, Override):
             ways = {True: "Its level alone counts", False: "The highest counts"}
             self._pick(
@@ -503,8 +526,10 @@ class Inspector(QWidget):
                 f"Without {name}",
                 partial(self._edit_master, master, over=rest),
             )
+
             words = basics.label(f"{ref.kind}: {name}")
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
+
         add = basics.button("Add…", lambda: ask(), "quiet", "plus")
 
         def ask() -> None:
@@ -512,12 +537,14 @@ class Inspector(QWidget):
             refs = [Ref(GROUP, group) for group in show.groups]
             refs += [Ref("fixture", fixture) for fixture in show.fixtures]
             refs += [p.ref for p in show.playables.values()] if plays else []
+
             for ref in refs:
                 grown = tuple(dict.fromkeys((*over, ref)))
                 menu.addAction(
                     f"{ref.kind}: {name_of(show, ref)}",
                     partial(self._edit_master, master, over=grown),
                 )
+
             menu.exec(add.mapToGlobal(add.rect().bottomLeft()))
 
         self.fields["add over"] = add
@@ -581,11 +608,13 @@ class PartRow(QFrame):
         self.setProperty("panel", "true")
         show = owner.parts.document.show
         name = name_of(show, part.ref) if exists(show, part.ref) else "gone"
+
         self.level = ValueField("Level", 0, 100, "%", 0, 100.0)
         self.level.set_value(100.0 * part.level)
         self.level.changed.connect(lambda level: self._change(level=level / 100.0))
         up = basics.tool("up", f"{name} earlier", partial(self._move, -1))
         gone = basics.tool("close", f"Without {name}", self._remove)
+
         self.families: dict[str, QToolButton] = {}
         for family in FAMILIES:
             button = QToolButton()
@@ -595,8 +624,10 @@ class PartRow(QFrame):
             button.setToolTip(
                 f"Only {family}: with none chosen, the tile carries all of it"
             )
+
             button.clicked.connect(self._families)
             self.families[str(family)] = button
+
         basics.stack(
             self,
             basics.row(basics.label(name), 1, up, gone, spacing=2),

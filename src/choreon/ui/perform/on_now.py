@@ -46,6 +46,7 @@ class OnNow(QFrame):
         self.setProperty("panel", "true")
         self.rows: dict[str, OnRow] = {}
         self.title = basics.label("On now", "heading")
+
         self.back = basics.tool(
             "undo",
             "Back to what was on before the last press (Ctrl+Backspace)",
@@ -58,6 +59,7 @@ class OnNow(QFrame):
             tip="Fade out everything that is on, but what is protected "
             "(Ctrl+Shift+Backspace)",
         )
+
         self.empty = basics.label(
             "Nothing is on. Press a tile, or push a fader up.", "soft", True
         )
@@ -65,6 +67,7 @@ class OnNow(QFrame):
         self.list = QVBoxLayout(inside)
         self.list.setContentsMargins(0, 0, 6, 0)
         self.list.setSpacing(6)
+
         self.list.addStretch(1)
         box = basics.stack(
             self,
@@ -74,11 +77,13 @@ class OnNow(QFrame):
             margins=12,
             spacing=6,
         )
+
         box.setStretch(2, 1)
         self._tick = QTimer(self, interval=TICK)
         self._tick.timeout.connect(self.animate)
         self._soon = basics.once(self, SOON, self._follow)
         parts.engine.state_changed.connect(self._state)
+
         self._follow()
 
     def _state(self, state: PlayState) -> None:
@@ -185,6 +190,7 @@ class OnRow(QFrame):
         self.name = Called()
         self.left = Counter(theme.FLAT)
         self.level = ValueField("", 0, 100, "%", 0, 100.0, bar=False)
+
         self.level.setFixedWidth(72)
         self.level.setAccessibleName("Level")
         self.level.setToolTip("Level: drag, wheel or type")
@@ -192,11 +198,13 @@ class OnRow(QFrame):
         self.go = basics.tool(
             "close", "Let it go", lambda: parts.engine.release(player_id)
         )
+
         self.go.setMinimumSize(40, 40)
         self.where = basics.label("", "small")
         self.rate = basics.label("", "small")
         self.pause = basics.tool("pause", "Stand still, or go on", self._pause, True)
         self.back = basics.tool("before", "The step before", self._back)
+
         self.next = basics.tool("after", "The next step", self._next)
         self.tap = basics.button(
             "Tap", lambda: self._do(Verb.TAP), "quiet", tip="Tap it to time"
@@ -204,8 +212,10 @@ class OnRow(QFrame):
         self.tap.setFixedHeight(34)
         self.slower = basics.tool("minus", "Slower", self._slower)
         self.faster = basics.tool("plus", "Faster", self._faster)
+
         for button in (self.pause, self.back, self.next, self.slower, self.faster):
             button.setFixedSize(34, 34)
+
         self.drive = basics.row(
             self.back,
             self.pause,
@@ -221,6 +231,7 @@ class OnRow(QFrame):
         self._rate = 1.0
         first = basics.row(self.name, self.left, self.level, self.go, spacing=4)
         basics.grow(first, 0)
+
         basics.stack(
             self,
             first,
@@ -291,20 +302,25 @@ class OnRow(QFrame):
         if not isinstance(cursor, Going):
             self.where.hide()
             return
+
         self._rate = player.rate
         self.rate.setText(f"×{player.rate:.3g}")
         self.pause.setChecked(player.paused)
         show, state = self.parts.document.show, self.parts.engine.state
         chase = show.playables.get(player.ref.id)
         stepped = isinstance(chase, Chase)
+
         for widget in (self.back, self.next, self.where):
             widget.setVisible(stepped)
+
         if not isinstance(chase, Chase):
             return
+
         rounds, names = self._rounds_of(chase)
         if not names:
             self.where.setText("no steps")
             return
+
         spot = rounds.at(own_time(chase, cursor.time(now, state.beat(now))))
         after = rounds.step_at(spot.number + 1)
         text = f"{spot.step + 1} {names[spot.step]}  →  {after + 1} {names[after]}"

@@ -64,6 +64,7 @@ class PageForm(QWidget):
         self._say("This page", "heading")
         self.name = QLineEdit(page.name)
         self.name.setAccessibleName("Name of the page")
+
         self.name.editingFinished.connect(self._rename)
         self.columns = NumberField("Cells across", 4, 24, page.columns)
 
@@ -73,6 +74,7 @@ class PageForm(QWidget):
             basics.row(basics.label("Cells across", "soft"), self.columns, 1)
         )
         self._say("Sections", "soft")
+
         for section in page.sections:
             edit = QLineEdit(section.name)
             edit.setAccessibleName(f"Title of the section {section.name}")
@@ -84,7 +86,9 @@ class PageForm(QWidget):
                 f"Without the section {section.name}; its tiles stay",
                 partial(self._remove_section, section.id),
             )
+
             self.column.addWidget(basics.row(edit, gone, spacing=2))
+
         self.add_section = basics.button(
             "Add a section", self._add_section, "quiet", "plus"
         )
@@ -101,6 +105,7 @@ class PageForm(QWidget):
             gone = basics.tool("close", f"Without {name}", partial(put, rest))
             words = basics.label(f"{name} at {100 * start.level:.0f} %")
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
+
         take = basics.button(
             "As it is on now",
             lambda: put(self.on_now()),
@@ -116,27 +121,33 @@ class PageForm(QWidget):
         self._starts(show.opens, self._set_show_opens)
         self._say("Safe look", "heading")
         self._say("Ctrl+Shift+Home brings it in, and all else out.")
+
         self.safe = QComboBox()
         self.safe.setAccessibleName("Safe look")
         self.safe.addItem("None", None)
+
         for playable in show.playables.values():
             self.safe.addItem(playable.name, playable.ref)
             if show.safe and show.safe[0].ref == playable.ref:
                 self.safe.setCurrentIndex(self.safe.count() - 1)
+
         self.safe.activated.connect(self._set_safe)
         self.column.addWidget(self.safe)
         percent = round(100 * show.safe_grand)
         self.safe_grand = NumberField("Grand master of the safe look", 5, 100, percent)
         self.safe_grand.setToolTip("Where the safe look brings the grand master")
+
         self.safe_grand.valueChanged.connect(self._set_safe_grand)
         words = basics.label("Grand master, %", "soft")
         self.column.addWidget(basics.row(words, self.safe_grand, 1))
         self._say("Not reached by grand master and blackout", "heading")
         grand = show.masters["grand"]
+
         for ref in getattr(grand, "exempt", ()):
             name = name_of(show, ref) if exists(show, ref) else "gone"
             gone = basics.tool("close", f"Without {name}", partial(self._exempt, ref))
             self.column.addWidget(basics.row(basics.label(name), 1, gone, spacing=2))
+
         self.exempt = basics.button(
             "Add a group or a fixture", self._ask_exempt, "quiet", "plus"
         )
@@ -148,16 +159,20 @@ class PageForm(QWidget):
         """Returns what is on now, as what would be brought on."""
         state = self.parts.engine.state
         found = self._tiles_on(state)
+
         for player in state.players:
             by_tile = player.id.startswith(("tile:", "choice:"))
             if not (by_tile or player.releasing or player.lifts):
                 found.setdefault(player.ref, Start(player.ref, player.level))
+
         if state.masters.grand < 1.0:
             found[Ref(MASTER, "grand")] = Start(
                 Ref(MASTER, "grand"), state.masters.grand
             )
+
         for master, level in state.masters.levels.items():
             found[Ref(MASTER, master)] = Start(Ref(MASTER, master), level)
+
         return tuple(found.values())
 
     def _tiles_on(self, state: PlayState) -> dict[Ref, Start]:

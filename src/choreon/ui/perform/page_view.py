@@ -67,15 +67,18 @@ class SectionHead(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         y = self.height() / 2
         painter.setPen(QPen(QColor(theme.SOFT), 2))
+
         if self.folded:
             ends = (QPointF(5, y - 5), QPointF(10, y), QPointF(5, y + 5))
         else:
             ends = (QPointF(3, y - 3), QPointF(8, y + 3), QPointF(13, y - 3))
+
         painter.drawPolyline(list(ends))
         painter.setFont(theme.font(16, strong=True))
         painter.setPen(QColor(theme.TEXT if self.hasFocus() else theme.SOFT))
         words = QRectF(22, 0, self.width() - 22, self.height())
         painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, self.section.name)
+
         left = 30 + painter.fontMetrics().horizontalAdvance(self.section.name)
         painter.setPen(QPen(QColor(theme.BATTEN), 1))
         painter.drawLine(QPointF(left, y), QPointF(self.width(), y))
@@ -156,29 +159,35 @@ class PageView(QScrollArea):
         self.page_id = ""
         self.arranging = False
         self.tiles: dict[str, TileWidget] = {}
+
         self.grids: dict[str, Grid] = {}
         self.heads: dict[str, SectionHead] = {}
         self.folded: set[str] = set()
         self._fingers: dict[int, TileWidget] = {}
         self._held_keys: dict[int, TileWidget] = {}
+
         self._shown: tuple[object, ...] = ()
         self.setWidgetResizable(False)
         self.setFrameShape(QScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.body = QWidget()
+
         self.body.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
         self.body.installEventFilter(self)
         self.setWidget(self.body)
         self.empty = basics.label("", "soft", wrap=True)
         self.empty.setParent(self.body)
+
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setFont(theme.font(16))
         self._tick = QTimer(self, interval=TICK)
         self._tick.timeout.connect(self._animate)
         self._laying = basics.once(self, 0, self.lay)
+
         parts.document.show_changed.connect(lambda _: self.fill())
         parts.engine.state_changed.connect(self._state)
         application = QApplication.instance()
+
         if isinstance(application, QApplication):
             application.applicationStateChanged.connect(self._activity)
 
@@ -208,6 +217,7 @@ class PageView(QScrollArea):
         """
         if self._shown and not self.isVisible():
             return
+
         show, page = self.parts.document.show, self.page
         shown = (
             page,
@@ -221,19 +231,25 @@ class PageView(QScrollArea):
             show.room,
             self.guest,
         )
+
         if very_same(shown, self._shown):
             return
+
         self._shown = shown
         focused = next((i for i, w in self.tiles.items() if w.hasFocus()), "")
         self._clear()
+
         if page is not None:
             self._fill_page(page)
+
         self.empty.setText("" if page is not None and page.tiles else EMPTY)
         self.set_arranging(self.arranging)
         self.lay()
         self._state(self.parts.engine.state)
+
         if focused in self.tiles:
             self.tiles[focused].setFocus()
+
         self.filled.emit()
 
     def _clear(self) -> None:
@@ -251,13 +267,17 @@ class PageView(QScrollArea):
                 head.pressed.connect(self.fold)
                 head.show()
                 self.heads[section.id] = head
+
             grid = self.grids[section.id] = Grid(self, section.id)
             grid.setParent(self.body)
             grid.spots = pages.spots(page, section.id)
+
             for tile in page.tiles:
                 if tile.id in grid.spots:
                     self._add(page, grid, tile.id)
+
             grid.setVisible(section.id not in self.folded)
+
         self.number_keys()
 
     def _add(self, page: Page, grid: Grid, tile_id: str) -> None:
@@ -322,26 +342,32 @@ class PageView(QScrollArea):
         open_grids = [g for g in self.grids.values() if g.section not in self.folded]
         spare = 1 if self.arranging else 0
         rows = {g.section: pages.rows(g.spots) + spare for g in open_grids}
+
         heads = HEAD * len(self.heads)
         wide = (width + GAP) / self.columns
         total = max(1, sum(rows.values()))
         tallest = FOR_GUESTS if self.guest else TALLEST
         tall = min(wide * tallest, (room - heads) / total)
         tall = max(tall, LEAST_CELL)
+
         y = 0
         for section, grid in self.grids.items():
             head = self.heads.get(section)
             if head is not None:
                 head.setGeometry(0, y, width, HEAD)
                 y += HEAD
+
             if section in self.folded:
                 continue
+
             grid.cell = (wide, tall)
             height = round(rows[section] * tall)
             grid.setGeometry(0, y, width, height)
             grid.lay()
             grid.update()
+
             y += height
+
         self.body.resize(width, max(y, room))
         self.empty.setGeometry(40, 0, width - 80, room)
         self.empty.lower()
@@ -422,24 +448,30 @@ class PageView(QScrollArea):
         """
         if not self.isVisible() or self.arranging:
             return False
+
         is_down = event.type() == QEvent.Type.KeyPress
         if event.key() == Qt.Key.Key_Alt:
             self._show_keys(is_down)
             return False
+
         if not is_down:
             held = self._held_keys.pop(event.key(), None)
             if held is not None and not event.isAutoRepeat():
                 held.key_up()
             elif held is not None:
                 self._held_keys[event.key()] = held
+
             return held is not None
+
         alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
         widget = self._tile_of(event.key()) if alt else None
         if widget is None:
             return False
+
         if not event.isAutoRepeat():
             self._held_keys[event.key()] = widget
             widget.key_down()
+
         return True
 
     def _tile_of(self, key: int) -> TileWidget | None:
@@ -476,10 +508,13 @@ class PageView(QScrollArea):
                 widget.down = True
                 widget.hand_down(widget.mapFrom(self.body, point.position()))
                 widget.update()
+
             return
+
         widget = self._fingers.get(number)
         if widget is None:
             return
+
         if state == QEventPoint.State.Updated:
             widget.hand_moved(widget.mapFrom(self.body, point.position()))
         elif state == QEventPoint.State.Released:

@@ -104,11 +104,13 @@ class PerformPlace(QWidget):
         self.minis = MiniStages(parts, self)
         self.event_name = ""
         self.windows: list[PageWindow] = []
+
         self._shown: tuple[object, ...] = ()
         self.setAcceptDrops(True)
         self.view = PageView(parts, self.minis)
         self.view.menu_wanted.connect(self._tile_menu)
         self.arranger = Arranger(parts, self.view)
+
         self.arranger.ended.connect(lambda: self.arrange(False))
         self.banner = basics.label(ARRANGING, "keep")
         self.banner.setStyleSheet(
@@ -118,11 +120,13 @@ class PerformPlace(QWidget):
         self.banner.hide()
         left = QWidget()
         basics.stack(left, self._head(), self.banner, self.view, spacing=8)
+
         basics.grow(left, 2)
         self.stage = StagePicture(parts)
         self.stage.setFixedHeight(170)
         self.lamp = LampPanel(parts)
         self.lamp.wanted.connect(self._lead)
+
         self.aside = AsidePanel(parts)
         self.on_now = OnNow(parts)
         self.on_now.setMinimumHeight(150)
@@ -130,16 +134,19 @@ class PerformPlace(QWidget):
         basics.stack(
             playing, self.stage, self.lamp, self.aside, self.on_now, spacing=8
         ).setStretch(3, 1)
+
         self.right = QStackedWidget()
         self.right.setFixedWidth(300)
         self.right.addWidget(playing)
         box = QHBoxLayout(self)
         box.setContentsMargins(12, 0, 8, 8)
+
         box.setSpacing(12)
         box.addWidget(left, 1)
         box.addWidget(self.right)
         self._shortcuts()
         parts.document.show_changed.connect(lambda _: self._fill())
+
         self._fill()
 
     def _head(self) -> QWidget:
@@ -148,6 +155,7 @@ class PerformPlace(QWidget):
         self.page_buttons = QButtonGroup(self)
         self.events = QComboBox()
         self.events.setToolTip("The pages of one event, or all of them")
+
         self.events.setAccessibleName("Event")
         self.events.activated.connect(self._event_chosen)
         self.add_button = basics.button(
@@ -163,12 +171,14 @@ class PerformPlace(QWidget):
             "arrange",
             "Place, size and change the tiles of this page (Ctrl+E)",
         )
+
         self.arrange_button.setCheckable(True)
         self.aside_button = basics.tool(
             "hold",
             "Aside: take a group, or the fixtures chosen, out of what plays",
             self._aside_menu,
         )
+
         self.guest_button = basics.tool(
             "guest",
             "Guest: hand the pages to someone who shall only play them",
@@ -178,11 +188,13 @@ class PerformPlace(QWidget):
         line = QHBoxLayout(head)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(4)
+
         self.events.setMaximumWidth(150)
         row = QWidget()
         row.setLayout(self.tabs)
         self.tabs.setContentsMargins(0, 0, 0, 0)
         self.new_button = basics.tool("plus", "New page", self.new_page)
+
         self.tab_scroll = basics.scroller(row, sideways=True)
         self.tab_scroll.setHorizontalScrollBarPolicy(
             Qt.ScrollBarPolicy.ScrollBarAlwaysOff
@@ -190,6 +202,7 @@ class PerformPlace(QWidget):
         self.tab_scroll.setFixedHeight(40)
         line.addWidget(self.events)
         line.addWidget(self.tab_scroll, 1)
+
         for button in (
             self.add_button,
             self.tidy_button,
@@ -198,6 +211,7 @@ class PerformPlace(QWidget):
             self.guest_button,
         ):
             line.addWidget(button)
+
         return head
 
     def _shortcuts(self) -> None:
@@ -250,18 +264,23 @@ class PerformPlace(QWidget):
         show = self.parts.document.show
         if self.event_name not in pages.events(show):
             self.event_name = ""
+
         known = [page.id for page in self.pages()]
         if self.page_id not in known:
             self.view.go(known[0] if known else "")
+
         shown = (show.pages, self.page_id, self.event_name)
         if self._shown and shown == self._shown and shown[0] is self._shown[0]:
             return
+
         self._shown = shown
         self._fill_events()
         self.tabs.removeWidget(self.new_button)
         basics.clear(self.tabs)
+
         for page in self.pages():
             self.tabs.addWidget(self._tab(page))
+
         self.tabs.addWidget(self.new_button)
         self.new_button.show()  # clearing the line has hidden it
         basics.once(self, 0, self._tab_into_sight).start()
@@ -269,6 +288,7 @@ class PerformPlace(QWidget):
         shown_page = self.view.page
         is_empty = shown_page is not None and not shown_page.tiles
         self.add_button.setVisible(is_empty or self.arranger.on)
+
         self.arrange_button.setEnabled(bool(known))
         self.tidy_button.setVisible(self.arranger.on)
         self.aside.page_id = self.page_id
@@ -289,6 +309,7 @@ class PerformPlace(QWidget):
         tab.setCheckable(True)
         tab.setChecked(is_shown)
         tab.setMinimumHeight(34)
+
         tab.setFont(theme.font(16, strong=is_shown))
         tab.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         tab.customContextMenuRequested.connect(
@@ -296,6 +317,7 @@ class PerformPlace(QWidget):
         )
         self.page_buttons.addButton(tab)
         OpensUnder(tab, lambda: self.go(page.id))
+
         return tab
 
     def _tab_into_sight(self) -> None:
@@ -330,17 +352,21 @@ class PerformPlace(QWidget):
         menu.addAction("Rename…", lambda: self._rename(page))
         menu.addAction("Copy", lambda: self._copy_page(page))
         into = menu.addMenu("Belongs to")
+
         for event in ("", *pages.events(show)):
             into.addAction(event or "No event", partial(self._set_event, page, event))
+
         into.addAction(NEW_EVENT, lambda: self._set_event(page, self._ask_event()))
         menu.addSeparator()
         menu.addAction("Open in a window of its own", lambda: self.open_window(page.id))
         menu.addSeparator()
         order = list(show.pages)
         place = order.index(page.id)
+
         ref = Ref(PAGE, page.id)
         for words, by in (("Further left", -1), ("Further right", 1)):
             menu.addAction(words, partial(self._move_page, ref, place + by))
+
         menu.addSeparator()
         menu.addAction("Delete", lambda: self._delete_page(page))
         return menu
@@ -404,15 +430,18 @@ class PerformPlace(QWidget):
         """Arrange the page, or play it again."""
         if on and self.view.page is None:
             return
+
         self.arrange_button.setChecked(on)
         self.banner.setVisible(on)
         self.tidy_button.setVisible(on)
         self.add_button.setVisible(on or not self.tiles)
         self.right.setCurrentIndex(0)
+
         if on:
             self.right.setCurrentWidget(self.inspector)
             self.arranger.begin()
             self.page_form.fill()
+
             if self.arranger.panes:
                 self.arranger.panes[0].setFocus()
         else:
@@ -447,8 +476,10 @@ class PerformPlace(QWidget):
             menu.addAction("Half as fast", lambda: do(Verb.HALF))
             menu.addAction("Twice as fast", lambda: do(Verb.DOUBLE))
             menu.addAction("Fade time…", lambda: self._ask_fade(widget))
+
         if isinstance(tile, PlayingTile | Dial):
             menu.addAction("As stored", lambda: do(Verb.STORED))
+
         if tile.kind not in SEEN_ONLY:
             menu.addAction("Let it go", lambda: do(Verb.RELEASE))
             menu.addSeparator()
@@ -457,10 +488,12 @@ class PerformPlace(QWidget):
                 "Learn a control…",
                 lambda: self.learner.start(ref),
             )
+
         if any(known.target == ref for known in show.inputs.values()):
             menu.addAction(
                 theme.icon("unlink"), "Unlearn", lambda: self.learner.forget(ref)
             )
+
         lamps = fixtures_of(show, tile.leads_to)
         if lamps:
             menu.addAction(
@@ -468,14 +501,17 @@ class PerformPlace(QWidget):
                 "Take its fixtures aside",
                 partial(engine.take_aside, lamps),
             )
+
         menu.addSeparator()
         menu.addAction(
             theme.icon("arrange"), "Arrange…", lambda: self._arrange_one(tile_id)
         )
         menu.addAction("Move earlier", lambda: self._shift(tile_id, -1))
         menu.addAction("Move later", lambda: self._shift(tile_id, 1))
+
         if isinstance(tile, Pad):
             menu.addAction("One at a time with…", lambda: self._ask_choice(widget))
+
         menu.addAction(
             theme.icon("trash"), "Take off the page", lambda: self._remove(widget)
         )
@@ -490,11 +526,14 @@ class PerformPlace(QWidget):
         show, page = self.parts.document.show, self.view.page
         if page is None:
             return
+
         order = [widget.tile.id for widget in self.view.in_order()]
         here = order.index(tile_id) if tile_id in order else -1
         there = here + by
+
         if here < 0 or not 0 <= there < len(order):
             return
+
         spots = pages.all_spots(page)
         other = order[there]
         mine, its = spots[tile_id], spots[other]
@@ -502,9 +541,11 @@ class PerformPlace(QWidget):
             tile_id: edits.replace(mine, x=its.x, y=its.y),
             other: edits.replace(its, x=mine.x, y=mine.y),
         }
+
         if mine.h == its.h and mine.y == its.y and mine.w != its.w and by > 0:
             where[other] = edits.replace(its, x=mine.x)
             where[tile_id] = edits.replace(mine, x=mine.x + its.w)
+
         show = pages.place(show, page.id, where)
         show = edits.move(show, to_tile(tile_id), there)
         self.parts.document.edit(f"move {self.tiles[tile_id].name}", show)
@@ -534,6 +575,7 @@ class PerformPlace(QWidget):
             ["", *dict.fromkeys(name for name in known if name)],
             editable=True,
         )
+
         if sure:
             show = edits.change(
                 self.parts.document.show, widget.tile.ref, choice=text.strip()
@@ -597,22 +639,28 @@ class PerformPlace(QWidget):
         """What acts on groups: colour, aim, masters, override faders."""
         show = self.parts.document.show
         groups = {Ref(GROUP, i): group.name for i, group in show.groups.items()}
+
         for title, kind_of in (("Colour of", ColourTile), ("Aim of", AimTile)):
             sub = menu.addMenu(title)
             for ref, name in groups.items():
                 sub.addAction(name, partial(self.add, kind_of(id="", of=(ref,))))
+
             sub.setEnabled(bool(groups))
+
         sub = menu.addMenu("Master")
         for master in show.masters.values():
             if master.ref.id != "tempo":
                 tile_of = MasterTile(id="", drives=master.ref)
                 sub.addAction(master.name, partial(self.add, tile_of))
+
         sub.addSeparator()
         for ref, name in groups.items():
             sub.addAction(f"New master over {name}", partial(self._new_master, ref))
+
         over = menu.addMenu("Override fader of")
         for ref, name in groups.items():
             over.addAction(name, partial(self._new_override, ref))
+
         over.setEnabled(bool(groups))
 
     def add_tile(self, plays: Ref, kind: str, choice: str = "") -> None:
@@ -685,8 +733,10 @@ class PerformPlace(QWidget):
         show = self.parts.document.show
         played = [ref for ref in refs if ref.id in show.playables]
         widget = next((w for w in self.tiles.values() if _is_in(w, point, self)), None)
+
         if played and widget is not None and self._drop_on(widget.tile, played):
             return
+
         show, made = pages.fitting(show, refs)
         if made is None:
             words = "A motion" if refs[0].kind == PALETTE else "This"
@@ -694,7 +744,9 @@ class PerformPlace(QWidget):
                 f"{words} makes no tile by itself: keep it in a scene, and drag that."
             )
             self.parts.notices.told.emit(text, "alarm")
+
             return
+
         spot, section = self._spot_at(point, made)
         after, tile_id = pages.add(show, self.page_id, made, spot, section)
         name = name_of(after, to_tile(tile_id))
@@ -714,6 +766,7 @@ class PerformPlace(QWidget):
             self.add_tile(played[0], Pad.kind, tile.choice)
         else:
             return False
+
         return True
 
     def _spot_at(self, point: QPointF, tile: Tile) -> tuple[Spot | None, str]:
@@ -725,11 +778,13 @@ class PerformPlace(QWidget):
         ]
         if not above:
             return None, ""
+
         section, grid = above[-1]
         column, row = grid.cell_at(point - QPointF(grid.pos()))
         width, height = tile.size
         spot = Spot(max(0, column), max(0, row), width, height)
         free = not any(spot.overlaps(s) for s in grid.spots.values())
+
         return (spot if free else None), section
 
     # leading to things
@@ -745,6 +800,7 @@ class PerformPlace(QWidget):
                     self.go(page.id)
                     self.tiles[tile.id].setFocus()
                     return
+
         if ref.id in show.playables:
             self.led_to.emit(f"playables/{ref.id}")
         elif ref.kind == GRAND.kind:

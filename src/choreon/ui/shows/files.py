@@ -75,6 +75,7 @@ class ShowFiles(QObject):
         if path == document.path:
             tell(f"{path.name} is this show itself; it is kept there anyway.", "info")
             return
+
         show, edits = document.show, document.edits
 
         def write() -> None:

@@ -33,27 +33,32 @@ class NewShowDialog(Dialog):
         self.setWindowTitle("New show")
         self.setMinimumWidth(520)
         self.name = QLineEdit(begin.free_path(begin.UNTITLED).stem)
+
         self.name.setAccessibleName("Name of the show")
         self.name.selectAll()
         self.name.textChanged.connect(self._look)
         self.where = basics.label("", "", wrap=True)
         self.elsewhere = basics.button("Elsewhere…", self._choose_folder)
+
         self.empty = QRadioButton("An empty stage, with palettes to begin with")
         self.sample = QRadioButton("The sample show: a small room and what plays in it")
         self.empty.setChecked(True)
         self.hint = basics.label("", "soft", wrap=True)
         self.begin = basics.button("Begin the show", self.accept, "main")
+
         form = QFormLayout()
         form.setHorizontalSpacing(20)
         form.setVerticalSpacing(12)
         form.addRow("Name", self.name)
         place = basics.row(self.where, self.elsewhere)
         basics.grow(place, 0)
+
         form.addRow("Kept in", place)
         form.addRow("Begins with", self.empty)
         form.addRow("", self.sample)
         inside = QWidget()
         inside.setLayout(form)
+
         self.warning = goes_out(on_stage)
         cancel = basics.button("Stay here", self.reject, "quiet")
         basics.stack(
@@ -65,6 +70,7 @@ class NewShowDialog(Dialog):
             margins=20,
             spacing=14,
         )
+
         self._look()
 
     @property

@@ -43,26 +43,31 @@ class OpenShowDialog(Dialog):
         self._now = now
         self.setWindowTitle("Open a show")
         self.resize(640, 420)
+
         self.line = QLineEdit()
         self.line.setPlaceholderText("Find a show by its name")
         self.line.setAccessibleName("Find a show")
         self.line.textChanged.connect(self._find)
         self.list = QTreeWidget()
+
         self.list.setAccessibleName("Shows")
         self.list.setHeaderLabels(["Show", "Changed", "Folder"])
         self.list.setRootIsDecorated(False)
         self.list.setUniformRowHeights(True)
         self.list.setAllColumnsShowFocus(True)
+
         header = self.list.header()
         header.setStretchLastSection(True)
         for column in (0, 1):
             mode = QHeaderView.ResizeMode.ResizeToContents
             header.setSectionResizeMode(column, mode)
+
         self.list.itemActivated.connect(lambda *_: self._take())
         self.list.currentItemChanged.connect(lambda *_: self._marked())
         self.opens = basics.button("Open", self._take, "main")
         self.elsewhere = basics.button("From elsewhere…", self._browse)
         self.warning = goes_out(on_stage)
+
         cancel = basics.button("Stay here", self.reject, "quiet")
         basics.stack(
             self,
@@ -73,8 +78,10 @@ class OpenShowDialog(Dialog):
             margins=20,
             spacing=12,
         )
+
         for path in begin.shows_at_hand(settings):
             self.list.addTopLevelItem(self._item(path))
+
         self._find("")
 
     def _item(self, path: Path) -> QTreeWidgetItem:
@@ -86,33 +93,40 @@ class OpenShowDialog(Dialog):
             [name, when if changed else "not there now", str(path.parent)]
         )
         item.setData(0, PATH, str(path))
+
         item.setToolTip(0, str(path))
         if not changed or open_now:
             item.setDisabled(True)
             item.setForeground(0, QColor(theme.FAINT))
+
         for column in (0, 1, 2):
             wide = self.list.fontMetrics().horizontalAdvance(item.text(column))
             item.setSizeHint(column, QSize(wide + BESIDE, ROW))
             if column:
                 item.setForeground(column, QColor(theme.SOFT))
+
         return item
 
     def _find(self, text: str) -> None:
         """Show those whose name holds all the words, and mark the first."""
         words = text.casefold().split()
         first = None
+
         for row in range(self.list.topLevelItemCount()):
             item = self.list.topLevelItem(row)
             if item is None:
                 continue
+
             name = item.text(0).casefold()
             item.setHidden(not all(word in name for word in words))
             if first is None and not item.isHidden() and not item.isDisabled():
                 first = item
+
         if first is None:
             self.list.clearSelection()
         else:
             self.list.setCurrentItem(first)
+
         self._marked()
 
     def _path(self) -> Path | None:

@@ -55,11 +55,14 @@ def read_versions(
         for at, version in enumerate(paths):
             if ended.is_set():
                 return
+
             found = _read(version) if older is None else Version(version, older)
             following = _read(paths[at + 1]) if at + 1 < len(paths) else None
             older = following.show if following is not None else None
+
             if found.show is not None:
                 _look_into(found, older, now)
+
             hand_over(found)
 
     threading.Thread(target=work, name="versions", daemon=True).start()
@@ -82,8 +85,10 @@ def _look_into(version: Version, older: Show | None, now: Show) -> None:
         compare.told(compare.compare(show, changes.shared(show, now)))
     )
     shown = worked_on(older, show)
+
     if shown is None:
         return
+
     try:
         compiled = compile_show(show)
         version.decoder = decoder_for(compiled.rig, show.types.values())

@@ -45,16 +45,19 @@ class VersionsDialog(Dialog):
         self.found: list[Version] = []
         self.setWindowTitle("Earlier versions")
         self.resize(860, 560)
+
         self.list = QListWidget()
         self.list.setAccessibleName("Earlier versions, the newest first")
         self.list.setIconSize(PICTURE)
         self.list.setSpacing(2)
         self.list.setWordWrap(True)
+
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(lambda _: self._show())
         self.title = basics.label("", "big")
         self.since = QPlainTextEdit()
         self.since.setReadOnly(True)
+
         self.since.setAccessibleName("What has changed since")
         self.hint = basics.label("", "soft", wrap=True)
         self.take = basics.button(
@@ -63,6 +66,7 @@ class VersionsDialog(Dialog):
             "main",
             tip="Have the show be as it was then; Ctrl+Z undoes it",
         )
+
         self.beside = basics.button(
             "Open as a show of its own",
             self.open_beside,
@@ -76,11 +80,13 @@ class VersionsDialog(Dialog):
             self.since,
             basics.row(1, self.beside, self.take),
         )
+
         halves = QSplitter()
         halves.addWidget(self.list)
         halves.addWidget(right)
         halves.setSizes([360, 460])
         halves.setChildrenCollapsible(False)
+
         basics.stack(
             self,
             halves,
@@ -117,6 +123,7 @@ class VersionsDialog(Dialog):
         self.take.setEnabled(whole)
         self.beside.setEnabled(whole)
         self.since.setVisible(whole)
+
         if version is None:
             self.title.setText("")
             self.hint.setText(
@@ -124,12 +131,14 @@ class VersionsDialog(Dialog):
                 f"last {VERSIONS} of them. There is none yet."
             )
             return
+
         self.title.setText(capital(when(version.path)))
         if not whole:
             self.hint.setText(
                 f"It cannot be read: {version.wrong} The others are as they were."
             )
             return
+
         self.hint.setText("What has changed from then to now:")
         self.since.setPlainText("\n".join(version.since) or "Nothing.")
 
@@ -138,12 +147,14 @@ class VersionsDialog(Dialog):
         version, document = self.chosen, self.parts.document
         if version is None or version.show is None:
             return
+
         document.flush(PATIENCE)
         keep_version(document.path, due=True)  # as it is now
         clean, lost = cleaning.clean(version.show)
         then = changes.shared(document.show, _as(clean, document.show))
         at = when(version.path)
         document.edit(f"take back the version of {at}", then)
+
         self.parts.notices.told.emit(
             f"The show is as it was {at}. Ctrl+Z undoes that. {lost}".strip(), "info"
         )
@@ -154,18 +165,21 @@ class VersionsDialog(Dialog):
         version, document = self.chosen, self.parts.document
         if version is None or version.show is None:
             return
+
         stamp = time.strftime("%d %B %H.%M", time.localtime(kept_at(version.path)))
         name = f"{document.path.stem}, {stamp}"
         path = begin.free_path(name, document.path.parent)
         show = msgspec.structs.replace(
             version.show, id=begin.fresh_id(), name=f"{version.show.name}, {stamp}"
         )
+
         try:
             showfile.write(path, show, versions=False)
         except OSError as error:
             why = error.strerror or str(error)
             self.hint.setText(f"{path} cannot be written: {why}. Nothing was changed.")
             return
+
         self.accept()
         self.opened.emit(path)
 

@@ -60,16 +60,19 @@ class TileWidget(QWidget):
         self.tile = tile
         self.level = 0.0
         self.weight = 0.0
+
         self.fading = False
         self.asking = False
         self.arranged = False
         self.guest = False
         self.allowed = True  # for guests: they may play it
+
         self.dims = True  # for guests: they may change its level
         self.key = ""  # shown while Alt is held
         self.down = False
         self.setMinimumSize(LEAST, LEAST)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
         self.setAccessibleName(self.name)
         self.setAccessibleDescription(tile.note)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -115,6 +118,7 @@ class TileWidget(QWidget):
         weight, fading = self.seen(state, level)
         asking = self.tile.id in state.asking
         now = (level, self._drawn(weight), fading, asking)
+
         before = (self.level, self._drawn(self.weight), self.fading, self.asking)
         self.level, self.weight, self.fading, self.asking = (
             level,
@@ -122,6 +126,7 @@ class TileWidget(QWidget):
             fading,
             asking,
         )
+
         if now != before:
             self.update()
             self.level_shown()
@@ -292,17 +297,22 @@ class TileWidget(QWidget):
         rect = QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5)
         shape = QPainterPath()
         shape.addRoundedRect(rect, theme.RADIUS + 2, theme.RADIUS + 2)
+
         painter.setClipPath(shape)
         if self.draws_ground:
             painter.fillRect(rect, QColor(theme.BATTEN if self.down else theme.FLAT))
+
         self.draw(painter, rect)
         if not self.allowed:
             painter.fillRect(rect, theme.colour(theme.PIT, 0.55))
+
         if self.tile.colour:
             strip = QRectF(rect.left(), rect.top(), 6, rect.height())
             painter.fillRect(strip, QColor(self.tile.colour))
+
         if getattr(self.tile, "protected", False):
             draw_tape(painter, rect)
+
         painter.setClipping(False)
         self._outline(painter, shape)
         if self.key:

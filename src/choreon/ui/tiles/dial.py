@@ -85,13 +85,16 @@ class DialTile(TileWidget):
         show, dial = self.parts.document.show, self.tile
         drives = dial.turns in dials.NOT_DRIVEN or bool(dials.driven(show, state, dial))
         stage = None
+
         if dial.turns == Turns.ATTRIBUTE:
             held = any(h.id == dial.id and not h.leaving for h in state.live)
             stage = None if held else self._on_stage()
             drives = held or stage is not None
+
         if (drives, stage) != (self.drives, self.stage_value):
             self.drives, self.stage_value = drives, stage
             self.update()
+
         super().show_state(state)
 
     def _on_stage(self) -> float | None:
@@ -125,6 +128,7 @@ class DialTile(TileWidget):
             return f"{dials.fade_at(share):.1f} s"
         if not self.tile.attribute:
             return ""
+
         low, high = dials.span(self.tile)
         return words.number(self.tile.attribute, low + share * (high - low))
 
@@ -215,6 +219,7 @@ class DialTile(TileWidget):
             return 360.0 * share
         if turns == Turns.FADE:
             return dials.fade_at(share)
+
         low, high = dials.span(self.tile)
         return (low + share * (high - low)) * self._shown_as
 
@@ -280,18 +285,22 @@ class DialTile(TileWidget):
         held = self.stage_value is None and self.drives
         pen = QPen(QColor(theme.BATTEN), 8)
         pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(pen)
         first, last = self._angle(0.0), self._angle(1.0)
         painter.drawArc(inner, _turned(first), -round(16 * (last - first)))
         pen.setColor(token)
+
         if not held:
             pen.setWidth(3)
+
         painter.setPen(pen)
         now = self._angle(self.share)
         painter.drawArc(inner, _turned(first), -round(16 * (now - first)))
         self._draw_stops(painter)
         painter.setPen(QPen(QColor(theme.TEXT if held else theme.SOFT), 3))
+
         radius = ring.width() / 2
         painter.drawLine(
             self._at(self.share, radius - 15), self._at(self.share, radius)
@@ -299,9 +308,11 @@ class DialTile(TileWidget):
         painter.setPen(QColor(theme.TEXT if self.drives else theme.SOFT))
         edge = 16.0 if ring.width() > 80 else 9.0
         middle = ring.adjusted(edge, edge, -edge, -edge)
+
         text = self.figures()
         if not self.drives:
             text = "not on" if self.tile.turns != Turns.ATTRIBUTE else "–"
+
         draw_fitting(painter, middle, text, 20, Qt.AlignmentFlag.AlignHCenter)
         self.draw_foot(painter, dot=False)
 

@@ -223,14 +223,17 @@ class AsideTile(TileWidget):
         room = QRectF(12, 10, rect.width() - 24, self.foot().top() - 14)
         wide = min(26.0, room.width() / max(1, len(spots)))
         left = room.center().x() - wide * len(spots) / 2
+
         for n, fixture in enumerate(spots):
             colour = _colour_of(self.tile.look[fixture])
             painter.setPen(QPen(QColor(theme.BATTEN), 1.5))
             painter.setBrush(colour)
             spot = QPointF(left + wide * (n + 0.5), room.center().y())
             painter.drawEllipse(spot, wide * 0.4, wide * 0.4)
+
         if self.level > 0:
             draw_tape(painter, rect)
+
         self.draw_foot(painter, dot=False)
 
 

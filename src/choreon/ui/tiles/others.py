@@ -164,25 +164,31 @@ class MasterTile(FaderTile):
         """
         if not self.upright:
             return
+
         box = self.fader.geometry()
         left = max(13.0, box.center().x() - 14.0)
         top, run = box.top() + 14.0, box.height() - 28.0
         y = top + run * (1.0 - self.level)
+
         if self.landed is not None:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.LIVE if self.landed > 0 else theme.FAINT))
             spot = QPointF(box.center().x() + 20.0, top + run * (1.0 - self.landed))
             painter.drawEllipse(spot, 4, 4)
+
         if self.is_override:
             token = theme.KEEP if self.weight > 0 else theme.FAINT
             painter.setPen(QPen(QColor(token), 3))
             painter.drawLine(QPointF(left - 9, y), QPointF(left, y))
             painter.drawLine(QPointF(left - 9, y - 5), QPointF(left - 9, y + 5))
+
             if self.weight > 0:
                 painter.setFont(theme.font(12))
                 painter.setPen(QColor(theme.KEEP))
                 painter.drawText(QRectF(8, 4, 60, 18), "holds")
+
             return
+
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.BATTEN))
         foot = top + run
@@ -243,10 +249,12 @@ class TempoTile(TileWidget):
         number = QRectF(10, 6, self.width() - 20, foot.top() - 26)
         middle = Qt.AlignmentFlag.AlignHCenter
         draw_fitting(painter, number, f"{self.bpm:.0f}", 34, middle)
+
         bar = max(1, self.parts.engine.state.clock.bar)
         step = min(20.0, (self.width() - 20) / bar)
         left = self.width() / 2 - step * bar / 2
         painter.setPen(Qt.PenStyle.NoPen)
+
         for n in range(bar):
             on, lit = n == self.beat.beat, self.beat.lit
             token = theme.LIVE if on and lit else theme.BATTEN
@@ -254,6 +262,7 @@ class TempoTile(TileWidget):
             spot = QPointF(left + step * (n + 0.5), foot.top() - 10)
             radius = 5.5 if n == 0 else 4.0
             painter.drawEllipse(spot, radius, radius)
+
         self.draw_foot(painter, dot=False)
 
     @property
@@ -332,10 +341,13 @@ class LabelTile(TileWidget):
             spot = QRectF(0, 0, size.width(), size.height())
             spot.moveCenter(room.center())
             painter.drawPixmap(spot, self.picture, QRectF(self.picture.rect()))
+
             below = QRectF(rect.left(), rect.bottom() - 32, rect.width(), 30)
+
         painter.setPen(QColor(theme.TEXT))
         text = self.name or ("" if not self.picture.isNull() else "Words")
         draw_fitting(painter, below.adjusted(8, 0, -8, 0), text, 24)
+
         if self.guest and self.tile.note and below is rect:
             painter.setFont(theme.font(14))
             painter.setPen(QColor(theme.SOFT))

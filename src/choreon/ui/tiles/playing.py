@@ -259,13 +259,16 @@ class ChoiceTile(PlayingTile):
         foot = self.note_height()
         body = rect.adjusted(0, top, 0, -foot)
         off = min(64.0, body.width() / (len(numbers) + 1)) if self.has_off else 0.0
+
         found = []
         if self.has_off:
             found.append((-1, QRectF(body.left(), body.top(), off, body.height())))
+
         wide = (body.width() - off) / max(1, len(numbers))
         for n in numbers:
             left = body.left() + off + n * wide
             found.append((n, QRectF(left, body.top(), wide, body.height())))
+
         return found
 
     @property
@@ -312,12 +315,15 @@ class ChoiceTile(PlayingTile):
             painter.setPen(QColor(theme.SOFT))
             head = QRectF(rect.left() + 12, rect.top() + 2, rect.width() - 24, 22)
             draw_fitting(painter, head, self.name, 14)
+
         if not self.tile.plays:
             painter.setPen(QColor(theme.SOFT))
             draw_fitting(painter, rect.adjusted(12, 0, -12, 0), "Nothing to choose", 15)
             return
+
         for number, cell in self.cells():
             self._draw_cell(painter, number, cell.adjusted(2, 2, -2, -2))
+
         if self.note_height():
             painter.setPen(QColor(theme.SOFT))
             low = QRectF(
@@ -331,6 +337,7 @@ class ChoiceTile(PlayingTile):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.BATTEN if is_on else theme.DECK))
         painter.drawRoundedRect(cell, 5, 5)
+
         playable = self._played(number)
         tall = cell.height() - 28
         if playable is not None and tall > 20:
@@ -338,13 +345,16 @@ class ChoiceTile(PlayingTile):
             painter.setOpacity(1.0 if is_on else 0.75)
             painter.drawPixmap(cell.topLeft(), mini)
             painter.setOpacity(1.0)
+
         left = foot.left()
         if is_on and number >= 0:
             draw_dot(painter, QPointF(left + 4, foot.center().y()))
             left += 14
+
         painter.setPen(QColor(theme.TEXT if is_on else theme.SOFT))
         words = QRectF(left, foot.top(), foot.right() - left, foot.height())
         draw_fitting(painter, words, self.label(number), 15)
+
         if is_on and number >= 0:
             painter.setPen(QPen(QColor(theme.LIVE), 2.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -68,16 +68,19 @@ class Sender:
         """
         if self.universes_sent() == before.universes_sent():
             self._announce_due = before._announce_due
+
         for i, old in before.streams.items():
             new = self.streams.get(i)
             if new is None or type(new) is not type(old):
                 old.close()
                 continue
+
             same_source = before._source == self._source
             same = same_source and old.universes == new.universes
             if same and old.destination == new.destination:
                 self.streams[i] = old
                 continue
+
             try:
                 new.follow(old)
             except Exception as error:
@@ -108,12 +111,14 @@ class Sender:
         """
         if now < self._announce_due:
             return
+
         self._announce_due = now + DISCOVERY_EVERY
         universes = self.universes_sent()
         ways = {
             (s.destination.host, s.destination.port, s.destination.interface): s
             for s in self._sacn()
         }
+
         for stream in ways.values():
             try:
                 stream.announce(universes)
@@ -155,6 +160,7 @@ def _built(
         except Exception as error:
             log.exception("an output cannot be made")
             trouble = f"{type(error).__name__}: {error}"
+
     return Idle(source, cid, destination, trouble or "This kind is not known")
 
 

@@ -106,11 +106,13 @@ class Stream(ABC):
         self.sent = self.errors = 0
         self.trouble = ""
         self.sync: tuple[bytearray, tuple[str, int]] | None = None
+
         self._due = self._again = 0.0
         self._socket: socket.socket | None = None
         self._late: Frame | None = None  # a frame that the rate did not let through yet
         self._repeats = 0
         self._last = 0.0  # when it last sent
+
         self._logged = False  # a fault that was not foreseen
         self.packets = [
             packet
@@ -184,6 +186,7 @@ class Stream(ABC):
         if line is None:
             self.errors += len(self.packets)
             return
+
         failed = ""
         for packet in self.packets:
             self.count(packet.data)
@@ -194,24 +197,29 @@ class Stream(ABC):
                 self.errors += 1
                 if not isinstance(error, BlockingIOError):
                     failed = error.strerror or str(error)
+
         if self.sync is not None and self.packets:
             self.count_sync()
             with contextlib.suppress(OSError):
                 line.sendto(*self.sync)
+
         self._judge(failed, now)
 
     def _open(self, now: float) -> socket.socket | None:
         """The stream's socket; None while it cannot be had."""
         if self._socket is not None or now < self._again:
             return self._socket
+
         self._again = now + AGAIN
         made = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         interface = self.destination.interface
+
         try:
             made.setblocking(False)
             made.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 1 << 20)
             made.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_TTL, 8)
             made.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
+
             if interface:
                 address = socket.inet_aton(interface)
                 made.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, address)
@@ -220,7 +228,9 @@ class Stream(ABC):
             made.close()
             what = f"The network interface {interface} is not there"
             self.trouble = f"{what} ({error.strerror})."
+
             return None
+
         self._socket, self.trouble = made, ""
         return made
 

@@ -32,15 +32,19 @@ class SacnStream(Stream):
         d = self.destination
         own: _Sacn = d  # type: ignore[assignment]
         number = universe + d.shift
+
         if not 1 <= number <= sacn.MOST:
             return None
+
         port = d.port or sacn.PORT
         if own.sync and self.sync is None:
             to = (d.host or sacn.multicast_address(own.sync), port)
             self.sync = (sacn.build_sync(self.cid, own.sync), to)
+
         data = sacn.build(self.cid, self.source, number, own.priority, own.sync)
         slots = np.frombuffer(data, np.uint8)[sacn.DATA_AT :]
         to = (d.host or sacn.multicast_address(number), port)
+
         return Packet(data, slots, row, to)
 
     def count(self, data: bytearray) -> None:
