@@ -23,7 +23,7 @@ from choreon.engine import client as engine_client
 from choreon.engine import protocol
 from choreon.engine.clock import PERIOD
 from choreon.engine.do import Do
-from choreon.engine.place import holder
+from choreon.engine.instance_lock import holder
 from choreon.formats import rescue, showfile
 from choreon.model import changes, edits
 from choreon.model.playables import Scene

@@ -201,7 +201,8 @@ def compiling() -> None:
     show = edits.put(show, "playables", *scenes)
     begin = time.perf_counter()
     compiled = compile_show(show)
-    compiled.warm_all()
+    for playable in compiled.show.playables.values():
+        compiled.source(Step(ref=playable.ref))
     took = time.perf_counter() - begin
     count = len(show.fixtures)
     print(f"{count} fixtures and 2,014 scenes compiled in {took:.2f} s  (goal ≤ 2)")

@@ -15,14 +15,14 @@ from choreon.model import attributes as at
 from choreon.model import chases, edits
 from choreon.model.motion import (
     By,
+    ColourRoll,
+    ColourStop,
     Effect,
-    Mode,
+    EffectMode,
     Path,
     Rate,
-    Roll,
     Shape,
     Spread,
-    Stop,
     Wave,
 )
 from choreon.model.playables import Scene
@@ -57,12 +57,14 @@ def with_effects(show: Show, state: PlayState) -> tuple[Show, PlayState]:
 def _effect(dice: random.Random, effect_id: str, n: int, who: list[str]) -> Effect:
     rate = Rate(seconds=dice.uniform(2, 9))
     if n == 0:
-        motion: Wave | Roll | Path = Wave(rate=rate, shape=dice.choice(list(Shape)))
+        motion: Wave | ColourRoll | Path = Wave(
+            rate=rate, shape=dice.choice(list(Shape))
+        )
     elif n == 1:
-        motion = Wave(rate=rate, mode=Mode.SCALES, low=0.3)
+        motion = Wave(rate=rate, mode=EffectMode.SCALES, low=0.3)
     elif n == 2:
-        stops = (Stop((1, 0, 0)), Stop((0, 0.5, 1)), Stop((1, 1, 0)))
-        motion = Roll(stops=stops, rate=rate)
+        stops = (ColourStop((1, 0, 0)), ColourStop((0, 0.5, 1)), ColourStop((1, 1, 0)))
+        motion = ColourRoll(stops=stops, rate=rate)
     else:
         motion = Path(in_room=True, size=2.0, rate=rate, spread=Spread())
     return Effect(id=effect_id, motion=motion, fixtures=tuple(who), by=By.FIXTURES)

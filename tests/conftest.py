@@ -20,7 +20,7 @@ import pytest
 from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
-from choreon.engine.place import holder
+from choreon.engine.instance_lock import holder
 from choreon.formats import showfile
 from choreon.model.show import Show
 from choreon.sim.node import Node

@@ -18,7 +18,7 @@ import msgspec
 from choreon import folders
 from choreon.demo import low_tide
 from choreon.engine import protocol, session
-from choreon.engine.actions import lasting
+from choreon.engine.actions import housekeeping
 from choreon.engine.do import Do
 from choreon.formats import showfile
 from choreon.model import changes, edits
@@ -62,8 +62,8 @@ def messages() -> tuple[bytes, ...]:
     them: list[protocol.Message | Do] = [
         protocol.Hello(),
         protocol.Edit(changes.difference(show(), renamed)),
-        protocol.Touch(look=look, revision=3),
-        protocol.Untouch(lines={"par-1": ("Dimmer",)}),
+        protocol.SetValues(look=look, revision=3),
+        protocol.RemoveValues(lines={"par-1": ("Dimmer",)}),
         protocol.ClearDraft(),
         protocol.SetDraft(look=look),
         protocol.SetEffects(effects=()),
@@ -72,7 +72,7 @@ def messages() -> tuple[bytes, ...]:
         protocol.TakeAside(ids),
         protocol.SetAside(look),
         protocol.BringBack(ids),
-        protocol.Restore(lasting.blank()),
+        protocol.Restore(housekeeping.blank()),
         protocol.Learning(),
         protocol.Blink(ids),
         protocol.SendBytes("k", 1, 1, b"\1\2", 1.0),
@@ -93,7 +93,7 @@ def _plain(what: str) -> Any:
             kinds = sorted(show().types.values(), key=lambda k: k.id)
             return [msgspec.to_builtins(kind) for kind in kinds]
         case "session":
-            made = session.Session("boot", 1.0, "low-tide", lasting.blank())
+            made = session.Session("boot", 1.0, "low-tide", housekeeping.blank())
             return msgspec.to_builtins(made)
         case "output":
             return [msgspec.to_builtins(o) for o in show().outputs.values()]

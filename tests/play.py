@@ -6,7 +6,7 @@ import itertools
 from collections.abc import Iterable
 
 from choreon.engine import actions
-from choreon.engine.actions import draft, lasting
+from choreon.engine.actions import draft, housekeeping
 from choreon.engine.do import Do
 from choreon.model import edits
 from choreon.model.playables import Scene, Times
@@ -14,6 +14,7 @@ from choreon.model.refs import Ref, to_tile
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.model.verbs import Verb
+from choreon.render.compiled import CompiledShow
 from choreon.render.state import Envelope, Player, PlayState, Ramp, Step
 
 
@@ -106,5 +107,16 @@ def untouch(state: PlayState, lines: dict[str, tuple[str, ...]]) -> PlayState:
 
 
 set_draft, clear_draft, set_blind = draft.set_draft, draft.clear, draft.set_blind
-blank, prune, shift, blink = lasting.blank, lasting.prune, lasting.shift, lasting.blink
-send_bytes = lasting.send_bytes
+blank, prune, shift, blink = (
+    housekeeping.blank,
+    housekeeping.prune,
+    housekeeping.shift,
+    housekeeping.blink,
+)
+send_bytes = housekeeping.send_bytes
+
+
+def compile_all(compiled: CompiledShow) -> None:
+    """Compile everything that a show can play."""
+    for playable in compiled.show.playables.values():
+        compiled.source(Step(ref=playable.ref))

@@ -11,7 +11,7 @@ import xml.etree.ElementTree as Tree
 
 import pytest
 
-from choreon import __version__, cli, menu
+from choreon import __version__, cli, desktop_entry
 from choreon.demo import low_tide
 from choreon.formats import showfile
 
@@ -48,11 +48,13 @@ def test_a_show_file_is_known_by_its_first_bytes(tmp_path):
     path = tmp_path / "s.choreon"
     showfile.write(path, low_tide(port=1))
     data = path.read_bytes()
-    match = Tree.fromstring(menu.mime_file().split("\n", 1)[1])[0][2][0]
+    match = Tree.fromstring(desktop_entry.mime_file().split("\n", 1)[1])[0][2][0]
     assert data[:4] == b"PK\x03\x04"
     inner = match[0].get("value").encode()
     assert data[30 : 30 + len(inner)] == inner
-    assert Tree.fromstring(menu.metainfo_file().split("\n", 1)[1]).find("id").text
+    assert (
+        Tree.fromstring(desktop_entry.metainfo_file().split("\n", 1)[1]).find("id").text
+    )
 
 
 def test_a_folder_that_cannot_be_written_is_told(tmp_path, monkeypatch, capsys):
@@ -63,7 +65,7 @@ def test_a_folder_that_cannot_be_written_is_told(tmp_path, monkeypatch, capsys):
     assert "cannot be written" in capsys.readouterr().err
 
 
-COMMANDS = [name for name, _, _ in menu.commands_of(cli._parser())]
+COMMANDS = [name for name, _, _ in desktop_entry.commands_of(cli._parser())]
 
 
 @pytest.mark.parametrize("name", ["", *COMMANDS])
@@ -76,9 +78,9 @@ def test_every_command_says_what_it_does_and_which_version_it_is(name, capsys):
 
 
 def test_the_manual_page_has_every_command_and_every_option():
-    page = menu.man_page(cli._parser())
+    page = desktop_entry.man_page(cli._parser())
     assert page.startswith(".TH CHOREON 1")
-    for name, command, _ in menu.commands_of(cli._parser()):
+    for name, command, _ in desktop_entry.commands_of(cli._parser()):
         assert f"choreon {name}" in page
         for action in command._actions:
             option = (action.option_strings or [""])[0]

@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from choreon import __version__, folders
-from choreon.menu import commands_of
+from choreon.desktop_entry import commands_of
 
 if TYPE_CHECKING:
     from choreon.model.show import Show
@@ -106,10 +106,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     stop.set_defaults(run=_stop)
 
-    menu = commands.add_parser(
+    installs = commands.add_parser(
         "install", help="put Choreon into the menu of this user's desktop"
     )
-    menu.set_defaults(run=_install)
+    installs.set_defaults(run=_install)
 
     sims = commands.add_parser("sim", help="stand-ins for devices").add_subparsers(
         metavar="DEVICE", required=True
@@ -451,11 +451,11 @@ def _stop(arguments: argparse.Namespace) -> int:
 
 
 def _install(arguments: argparse.Namespace) -> int:
-    from choreon import menu
+    from choreon import desktop_entry
 
     home = folders.data().parent
     try:
-        for path in menu.install(home, _parser()):
+        for path in desktop_entry.install(home, _parser()):
             print(path)
     except OSError as error:
         print(f"{home} cannot be written: {error.strerror}.", file=sys.stderr)

@@ -13,9 +13,9 @@ import pytest
 from choreon.demo import low_tide
 from choreon.engine import actions, protocol
 from choreon.engine import client as engine_client
-from choreon.engine.ahead import Ahead
 from choreon.engine.clock import Clock
 from choreon.engine.do import Do
+from choreon.engine.precompiler import Precompiler
 from choreon.model import edits
 from choreon.model.motion import Effect, Path
 from choreon.model.outputs import SacnOutput
@@ -69,7 +69,7 @@ def test_something_that_plays_can_be_pressed_without_a_tile():
 def test_what_was_asked_for_is_not_compiled_in_the_frame(monkeypatch):
     """A first press, the crossfade after it, and a draft: all compiled ahead."""
     state = play.blank()
-    ahead = Ahead(compiling.compile_show(SHOW), lambda: state)
+    ahead = Precompiler(compiling.compile_show(SHOW), lambda: state)
 
     def press(tile: str, now: float):
         do = Do(to_tile(tile), Verb.PRESS)
@@ -94,7 +94,7 @@ def test_what_was_asked_for_is_not_compiled_in_the_frame(monkeypatch):
 
 def test_a_new_name_compiles_nothing_and_a_moved_mark_only_what_aims_at_it():
     first = compiling.compile_show(SHOW)
-    first.warm_all()
+    play.compile_all(first)
     mark = next(iter(SHOW.marks))
     named = edits.rename(SHOW, Ref("mark", mark), "Elsewhere")
     second = compiling.compile_show(named, first)
@@ -204,7 +204,7 @@ def test_lit_heads_come_onto_a_path_by_the_shortest_way_there_is():
         stands = Scene(id="stands", name="Stands", look=aims, fade_in=0.0)
         show = play.put_scenes(edits.replace(SHOW, playables={}), (stands, goes))
         before = actions.perform(show, play.blank(), Do(stands.ref, Verb.PRESS), 0.0)
-        ahead = Ahead(
+        ahead = Precompiler(
             compiling.compile_show(show), partial(_same, before), partial(_same, 5.0)
         )
         do = Do(goes.ref, Verb.PRESS)

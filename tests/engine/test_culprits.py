@@ -6,15 +6,15 @@ import random
 
 import pytest
 
-from choreon.engine.actions import lasting
-from choreon.engine.culprits import Culprits, Part, parts_of, without
+from choreon.engine.actions import housekeeping
+from choreon.engine.culprits import Culprits, Suspect, parts_of, without
 from choreon.model import edits
 from choreon.render.state import Draft, Hand, PlayState
 from tests import play
 
 
 def state_of(players: int = 8) -> PlayState:
-    state = lasting.blank()
+    state = housekeeping.blank()
     them = tuple(play.player(f"p{i}", order=i + 1) for i in range(players))
     hands = tuple(Hand(f"t{i}", {"l": {"Dimmer": 0.1 * i}}) for i in range(3))
     draft = Draft(look={"l": {"Dimmer": 0.5}})
@@ -24,7 +24,9 @@ def state_of(players: int = 8) -> PlayState:
 class Lamps:
     """Frames that fail where certain parts, or certain pairs of them, are in."""
 
-    def __init__(self, alone: set[Part], pairs: set[tuple[Part, Part]] = frozenset()):
+    def __init__(
+        self, alone: set[Suspect], pairs: set[tuple[Suspect, Suspect]] = frozenset()
+    ):
         self.alone, self.pairs = alone, pairs
         self.drawn = 0
 
@@ -65,7 +67,7 @@ def test_random_culprits_are_left_out_and_nothing_else(seed):
 
 def test_two_that_fail_only_together_cost_one_of_them():
     state = state_of()
-    first, second = Part("players", "p2"), Part("players", "p6")
+    first, second = Suspect("players", "p2"), Suspect("players", "p6")
     lamps = Lamps(set(), {(first, second)})
     found = settled(Culprits(lamps), state, lamps)
     assert found is not None

@@ -67,7 +67,7 @@ def test_a_stranger_on_the_wire_receives_every_universe_with_the_right_bytes(
         client = engines.start(path)
         client.send(Do(to_tile("strobe-hit-pad"), Verb.PRESS))
         client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5))
-        client.send(protocol.Touch(look={"spot-1": {"Pan": 90.0, "Dimmer": 0.3}}))
+        client.send(protocol.SetValues(look={"spot-1": {"Pan": 90.0, "Dimmer": 0.3}}))
         want = expected(
             show,
             lambda s: play.press(show, s, "strobe-hit-pad", 0.0),
@@ -136,7 +136,7 @@ def test_killed_and_started_again_it_goes_on_where_it_was(engines, demo_path, no
     pid = client.wait_for(protocol.Welcome).pid
     client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     client.send(Do(GRAND, Verb.LEVEL, 0.5))
-    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.25}}))
+    client.send(protocol.SetValues(look={"par-1": {"Dimmer": 0.25}}))
     session_file = folders.state() / "low-tide.session"
     until(lambda: values(node, 1)[:1] == [108] and session_file.exists())
     time.sleep(0.6)
@@ -186,8 +186,8 @@ def test_a_client_that_never_reads_holds_nothing_up(engines, demo_path, node):
     engines.start(demo_path)
     client = engines.connect()
     for i in range(300):
-        client.send(protocol.Touch(look={"par-1": {"Dimmer": i / 300}}))
-    client.send(protocol.Touch(look={"par-1": {"Dimmer": 1.0}}))
+        client.send(protocol.SetValues(look={"par-1": {"Dimmer": i / 300}}))
+    client.send(protocol.SetValues(look={"par-1": {"Dimmer": 1.0}}))
     until(lambda: values(node, 1)[10:11] == [255])
 
 
@@ -213,7 +213,7 @@ def test_stop_fades_out_and_ends_the_streams(engines, demo_path, node):
 
 def test_frames_for_the_screen_are_those_of_the_wire(engines, demo_path, node):
     client = engines.start(demo_path)
-    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
+    client.send(protocol.SetValues(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[10:11] == [128])
     reader = ScreenReader(engine_client.screen_path())
     found: list[Any] = []

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from choreon import folders
-from choreon.engine import place, protocol, session
+from choreon.engine import instance_lock, protocol, session
 from choreon.engine.do import Do
 from choreon.formats import autosave, rescue, showfile
 from choreon.model import edits
@@ -74,8 +74,8 @@ def test_a_full_runtime_folder_costs_the_picture_and_no_light(engines, demo_path
         until(lambda: values(node, 1)[:1] == [LIT])
         assert "no frames are shown" in faults(client)
         pid = engines.connect().wait_for(protocol.Welcome).pid
-        assert place.holder(folders.runtime())[0] == pid
-        assert place.heartbeat(folders.runtime())[1].frames > 0
+        assert instance_lock.holder(folders.runtime())[0] == pid
+        assert instance_lock.heartbeat(folders.runtime())[1].frames > 0
         os.kill(pid, 9)  # and it can be started again
         assert engines.another(pid).state.players
         until(lambda: values(node, 1)[:1] == [LIT])
@@ -116,7 +116,7 @@ def test_a_show_is_kept_elsewhere_while_its_disk_cannot_be_written(
 ):
     with small_disk(tmp_path / "stick") as disk:
         path = disk.folder / "s.choreon"
-        told: list[autosave.Kept] = []
+        told: list[autosave.SaveStatus] = []
         saving = autosave.Autosave(path, told.append, delay=0.01, retry=0.05)
         saving.keep(demo_show)
         until(lambda: told and not told[-1].trouble)

@@ -15,7 +15,7 @@ import pytest
 from choreon import folders
 from choreon.engine import logs, protocol
 from choreon.engine.do import Do
-from choreon.engine.place import holder
+from choreon.engine.instance_lock import holder
 from choreon.model.refs import GRAND
 from choreon.model.verbs import Verb
 from tests.conftest import until

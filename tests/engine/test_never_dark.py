@@ -20,7 +20,7 @@ from choreon.engine import client as engine_client
 from choreon.engine import protocol, session, supervisor
 from choreon.engine.beat import Phase
 from choreon.engine.do import Do
-from choreon.engine.place import holder
+from choreon.engine.instance_lock import holder
 from choreon.formats import showfile
 from choreon.model import changes, edits
 from choreon.model.outputs import ArtnetOutput, SacnOutput
@@ -471,7 +471,7 @@ def test_a_lamp_that_cannot_be_compiled_is_left_out_and_named(
 
 def test_a_frame_that_fails_costs_only_what_made_it_fail(engines, demo_path, node):
     client = lit(engines, demo_path, node)
-    client.send(protocol.Touch(look={"par-1": {"Dimmer": 1.0}}))
+    client.send(protocol.SetValues(look={"par-1": {"Dimmer": 1.0}}))
     until(lambda: values(node, 1)[10:11] == [255])
     before = node.reports()[0].packets
     client.send(protocol.Fault("render:draft"))
@@ -486,7 +486,7 @@ def test_a_frame_that_fails_costs_only_what_made_it_fail(engines, demo_path, nod
     assert node.reports()[0].packets > before
     assert all(r.jumps == 0 for r in node.reports())
     client.send(protocol.Fault("mended"))
-    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
+    client.send(protocol.SetValues(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[10:11] == [128])
     until(lambda: not told())
 
@@ -578,13 +578,13 @@ def test_numbers_that_are_none_are_refused_and_the_path_is_logged(
     for message in (
         Do(to_tile("front-wash-fader"), Verb.LEVEL, wild),
         Do(GRAND, Verb.LEVEL, wild),
-        protocol.Touch(look={"par-1": {"Dimmer": wild}}),
-        protocol.Touch(look={"spot-1": {"Pan": (wild, 1.0)}}),
+        protocol.SetValues(look={"par-1": {"Dimmer": wild}}),
+        protocol.SetValues(look={"spot-1": {"Pan": (wild, 1.0)}}),
         protocol.ClearDraft(seconds=wild),
         protocol.Stop(wild),
     ):
         client.send(message)
-    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
+    client.send(protocol.SetValues(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[10:11] == [128])
     assert values(node, 1)[0] == LIT
     until(lambda: "$.look.par-1.Dimmer is" in log.read_text())

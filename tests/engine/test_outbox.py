@@ -77,7 +77,9 @@ def test_of_a_thing_that_is_moved_only_the_newest_value_is_told(line):
     for i in range(100):
         outbox.put(level(A, i / 100))
         outbox.put(level(B, 1 - i / 100))
-        outbox.put(protocol.Touch(look={f"l{i % 3}": {"Dimmer": i / 100}}, revision=i))
+        outbox.put(
+            protocol.SetValues(look={f"l{i % 3}": {"Dimmer": i / 100}}, revision=i)
+        )
     first, second, third = sent(outbox, line)
     assert (first, second) == (level(A, 0.99), level(B, 1 - 0.99))
     assert third.look == {
@@ -172,7 +174,7 @@ def test_whatever_is_cut_off_the_engine_ends_where_the_window_is(acts, seed):
                     have[ref.id] = value
                 case Do(_, Verb.PRESS):
                     heard += 1
-                case protocol.Touch(look=look):
+                case protocol.SetValues(look=look):
                     seen = merge_looks(seen, look)
         outbox.taken(line.taken)
 
@@ -187,7 +189,7 @@ def test_whatever_is_cut_off_the_engine_ends_where_the_window_is(acts, seed):
         elif act == 3:
             look = {dice.choice("xy"): {"Dimmer": dice.random()}}
             draft = merge_looks(draft, look)
-            outbox.put(protocol.Touch(look=look))
+            outbox.put(protocol.SetValues(look=look))
         elif act == 4:
             outbox.push(line.near)
         elif act == 5:

@@ -95,7 +95,7 @@ messages = st.lists(
             st.sampled_from(Edge),
         ),
         st.builds(
-            protocol.Touch,
+            protocol.SetValues,
             look=st.dictionaries(
                 st.text(max_size=5), st.dictionaries(st.text(max_size=5), level)
             ),

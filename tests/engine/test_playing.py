@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from choreon.demo import low_tide
 from choreon.engine import actions
 from choreon.engine.actions import draft as drafts
-from choreon.engine.actions import lasting
+from choreon.engine.actions import housekeeping
 from choreon.engine.do import Do
 from choreon.engine.inputs import midi as controls
 from choreon.engine.inputs.soft_takeover import SoftTakeover
@@ -97,7 +97,7 @@ def test_a_clock_that_began_anew_leaves_what_plays_as_it_was():
 
 def test_controls_press_and_move_and_show_what_is_on():
     port = "Practice controller"
-    hand = controls.MidiWay.__new__(controls.MidiWay)  # without devices
+    hand = controls.MidiDevice.__new__(controls.MidiDevice)  # without devices
     hand.takeover = SoftTakeover()
 
     def moved(state, event, now):
@@ -144,7 +144,7 @@ def test_what_is_kept_and_stays_on_changes_no_light(seed):
     """
     dice = random.Random(seed)
     show = low_tide()
-    state = lasting.blank(show)
+    state = housekeeping.blank(show)
     others = dice.choice([0, 2])
     for ref in dice.sample([p.ref for p in show.playables.values()], others):
         state = actions.perform(show, state, Do(ref, Verb.PRESS), 0.0)

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from choreon.engine import actions
-from choreon.engine.actions import choices, dials, hands, lasting, opening
+from choreon.engine.actions import choices, dials, hands, housekeeping, opening
 from choreon.engine.do import Do
 from choreon.model import edits
 from choreon.model.masters import GroupMaster, Override
@@ -77,7 +77,7 @@ def ref(name: str) -> Ref:
 
 def do(show, state, tile, verb=Verb.PRESS, value=1.0, now=0.0, edge=Edge.DOWN, by=""):
     asked = Do(to_tile(tile), verb, value, edge)
-    return lasting.prune(actions.perform(show, state, asked, now, by=by), now)
+    return housekeeping.prune(actions.perform(show, state, asked, now, by=by), now)
 
 
 def frame(show, state: PlayState, now: float) -> list[int]:
@@ -113,7 +113,7 @@ def test_a_tile_plays_several_things_each_at_its_own_level_and_in_its_own_times(
     assert level(show, dimmed, "t") == 0.5
     out = do(show, state, "t", now=20.0)
     assert levels(show, out, 20.5) == [64, 38, 26, 0]
-    assert lasting.prune(out, 21.0).players == ()
+    assert housekeeping.prune(out, 21.0).players == ()
 
 
 def test_a_tile_carries_only_some_families():
@@ -159,7 +159,7 @@ def test_a_pad_that_asks_plays_at_the_second_press_within_three_seconds():
     assert asked.players == ()
     assert asked.asking == {"t": 13.0}
     assert do(show, asked, "t", now=12.9).players
-    late = do(show, lasting.prune(asked, 13.1), "t", now=13.1)
+    late = do(show, housekeeping.prune(asked, 13.1), "t", now=13.1)
     assert late.players == ()
     assert late.asking == {"t": 16.1}
 
@@ -171,7 +171,7 @@ def test_what_is_protected_stays_when_all_is_let_go():
     )
     state = do(show, do(show, play.blank(), "house"), "t")
     state = actions.perform(show, state, Do(to_deed("release"), Verb.PRESS), 10.0)
-    assert levels(show, lasting.prune(state, 13.0), 13.0) == [0, 0, 204, 0]
+    assert levels(show, housekeeping.prune(state, 13.0), 13.0) == [0, 0, 204, 0]
 
 
 # flash
@@ -221,7 +221,7 @@ def test_a_flash_over_a_choice_that_fades_gives_it_back_where_it_has_come_to(fad
     state = do(show, plain, "f", now=6.0)
     assert levels(show, state, 6.5)[2] > 0
     state = do(show, state, "f", now=7.0, edge=Edge.UP)
-    state = lasting.prune(state, 9.5)
+    state = housekeeping.prune(state, 9.5)
     assert frame(show, state, 9.5) == frame(show, plain, 9.5)
 
 
@@ -232,7 +232,7 @@ def test_only_the_hand_that_holds_a_flash_ends_it_and_a_hand_that_is_gone_does()
     assert other.players == state.players
     taken = do(show, state, "f", by="midi:pads")
     assert do(show, taken, "f", edge=Edge.UP, by="window:1;").players
-    assert lasting.without_held(state).players == ()
+    assert housekeeping.without_held(state).players == ()
 
 
 @pytest.mark.parametrize("fades", [False, True])
@@ -251,7 +251,7 @@ def test_a_flash_that_two_hands_hold_ends_with_the_last_of_them(fades, ends, fir
     state = end(state, first, 6.0)
     assert levels(show, state, 9.0)[0] == 128
     last = {"window:1;": "midi:pads", "midi:pads": "window:1;"}[first]
-    assert lasting.prune(end(state, last, 10.0), 19.0).players == ()
+    assert housekeeping.prune(end(state, last, 10.0), 19.0).players == ()
 
 
 # choices
@@ -270,7 +270,7 @@ def test_a_choice_crossfades_and_never_dips():
     assert level(show, state, "c") == 1.0
     off = do(show, state, "c", now=20.0)
     assert level(show, off, "c") == 0.0
-    assert lasting.prune(off, 22.0).players == ()
+    assert housekeeping.prune(off, 22.0).players == ()
 
 
 def test_a_choice_of_which_one_is_always_on():
@@ -293,7 +293,7 @@ def test_a_choice_emptied_while_it_is_on_plays_on_until_it_is_let_go():
     assert level(empty, state, "c") == 0.0
     assert do(empty, state, "c", now=3.0).players == state.players
     gone = actions.perform(empty, state, Do(actions.EVERYTHING, Verb.RELEASE), 3.0)
-    assert lasting.prune(gone, 6.0).players == ()
+    assert housekeeping.prune(gone, 6.0).players == ()
 
 
 SPOT = ("ostrey-spot-160", "13 channel", 1)
@@ -329,7 +329,7 @@ def test_a_change_in_the_dark_goes_down_changes_and_comes_up():
     state = do(show, state, "c", Verb.STEP, 1.0, 10.0)
 
     def at(now: float) -> dict[str, float]:
-        values = compose(compiled, lasting.prune(state, now), now).values
+        values = compose(compiled, housekeeping.prune(state, now), now).values
         return {n: round(float(values[row]), 6) for n, row in rows.items()}
 
     old = {"Pan": -40.0, "Tilt": 20.0, "Gobo1": 1.0}
@@ -371,7 +371,7 @@ def test_a_change_in_the_dark_that_is_interrupted_jumps_nowhere(again):
     for now in np.arange(10.0, 18.0, 0.004):
         if now >= again and not pressed:
             pressed, state = True, do(show, state, "c", Verb.STEP, 0.0, float(now))
-        state = lasting.prune(state, float(now))
+        state = housekeeping.prune(state, float(now))
         values = compose(compiled, state, float(now)).values
         here = float(values[dimmer]), float(values[pan])
         if before is not None:
@@ -461,7 +461,7 @@ def test_a_dial_gives_lamps_an_attribute_until_it_is_let_go():
     rig = compile_show(show).rig
     row = rig.where["a"]["Shutter1Strobe"][0][1]
     assert compose(compile_show(show), state, 1.0).values[row] == 10.0
-    gone = lasting.prune(do(show, state, "d", now=2.0), 9.0)
+    gone = housekeeping.prune(do(show, state, "d", now=2.0), 9.0)
     assert gone.live == ()
 
 
@@ -479,7 +479,7 @@ def test_a_live_colour_is_above_what_plays_and_below_the_draft():
     drafted = play.touch(state, {"a": RED})
     assert frame(show, drafted, 5.0)[:4] == [255, 255, 0, 0]
     gone = do(show, state, "c", now=6.0)
-    assert frame(show, lasting.prune(gone, 7.0), 7.0)[:4] == [255, 255, 0, 0]
+    assert frame(show, housekeeping.prune(gone, 7.0), 7.0)[:4] == [255, 255, 0, 0]
 
 
 def test_an_aside_kept_as_a_tile_takes_its_lamps_and_brings_them_back():
@@ -490,7 +490,7 @@ def test_an_aside_kept_as_a_tile_takes_its_lamps_and_brings_them_back():
     assert levels(show, state, 5.5)[0] == 179
     assert frame(show, state, 6.0)[:4] == [102, 0, 0, 255]
     assert level(show, state, "x") == 1.0
-    back = lasting.prune(do(show, state, "x", now=7.0), 9.0)
+    back = housekeeping.prune(do(show, state, "x", now=7.0), 9.0)
     assert back.asides == ()
     assert levels(show, back, 9.0)[0] == 255
 
@@ -527,7 +527,7 @@ def test_each_look_of_a_choice_comes_at_its_own_level(as_pads):
     for n in (0, 1, 2, 1, 0, 2, 0):
         state = go(state, n, now)
         want = ([255, 153, 0, 0], [38, 0, 0, 0], [0, 0, 102, 0])[n]
-        assert levels(show, lasting.prune(state, now + 9.0), now + 9.0) == want
+        assert levels(show, housekeeping.prune(state, now + 9.0), now + 9.0) == want
         now += 10.0
     # half-way from a at 1 to a at .15 (2 s down): in one straight line
     state = go(state, 1, now)
@@ -575,12 +575,12 @@ def test_back_to_what_was_on_before_the_last_press():
     state = do(show, state, "back", Verb.LEVEL, 0.5, 1.0)
     state = do(show, state, "blue", now=10.0)
     state = do(show, state, "back", Verb.RELEASE, now=20.0)
-    state = lasting.prune(state, 25.0)
+    state = housekeeping.prune(state, 25.0)
     undo = Do(to_deed("undo"), Verb.PRESS)
     once = actions.perform(show, state, undo, 25.0)
     assert levels(show, once, 30.0) == [128, 0, 102, 0]
     twice = actions.perform(show, once, undo, 30.0)
-    assert levels(show, lasting.prune(twice, 40.0), 40.0) == [255, 153, 102, 0]
+    assert levels(show, housekeeping.prune(twice, 40.0), 40.0) == [255, 153, 102, 0]
     late = actions.perform(show, state, undo, 85.0)
     assert levels(show, late, 90.0) == [128, 0, 0, 0]
 
@@ -599,10 +599,10 @@ def test_what_is_taken_back_lies_where_it_lay(first):
     undo = Do(to_deed("undo"), Verb.PRESS)
     for gone in (first, second):
         for later in (20.5, 30.0):
-            left = lasting.prune(do(show, state, gone, now=20.0), later)
-            back = lasting.prune(actions.perform(show, left, undo, later), later)
+            left = housekeeping.prune(do(show, state, gone, now=20.0), later)
+            back = housekeeping.prune(actions.perform(show, left, undo, later), later)
             assert frame(show, back, 45.0) == was, (gone, later)
-            settled = lasting.prune(lasting.prune(back, 45.0), 46.0)
+            settled = housekeeping.prune(housekeeping.prune(back, 45.0), 46.0)
             places = [
                 (p.id, p.level) for p in sorted(settled.players, key=lambda p: p.place)
             ]
@@ -616,8 +616,8 @@ def test_what_is_taken_back_goes_on_where_it_would_be():
     )
     state = do(show, play.blank(), "pulse", now=0.7)
     undo = Do(to_deed("undo"), Verb.PRESS)
-    other = lasting.prune(do(show, state, "red", now=11.0), 14.0)
-    back = lasting.prune(actions.perform(show, other, undo, 15.2), 19.0)
+    other = housekeeping.prune(do(show, state, "red", now=11.0), 14.0)
+    back = housekeeping.prune(actions.perform(show, other, undo, 15.2), 19.0)
     for now in np.arange(20.0, 24.0, 0.3):
         assert frame(show, back, now) == frame(show, state, now)
 
@@ -651,7 +651,7 @@ def test_the_safe_look_is_seen_whatever_hands_did_to_lamps_and_masters():
     # b is on its way out from .6 under a grand of .2 and never flares up
     assert max(line[1] for line in seen) <= 2 * seen[0][1]
     assert all(abs(np.subtract(a, b)).max() <= 6 for a, b in itertools.pairwise(seen))
-    settled = lasting.prune(after, 15.0)
+    settled = housekeeping.prune(after, 15.0)
     assert settled.masters.before is None
     assert levels(show, settled, 15.0) == seen[-1]
 
@@ -675,7 +675,7 @@ def test_the_safe_look_takes_the_place_of_all_but_the_protected():
     show = edits.replace(show, safe=(Part(ref("back"), 0.5),))
     state = do(show, do(show, play.blank(), "t"), "house")
     safe = Do(to_deed("safe"), Verb.PRESS)
-    after = lasting.prune(actions.perform(show, state, safe, 10.0), 14.0)
+    after = housekeeping.prune(actions.perform(show, state, safe, 10.0), 14.0)
     assert {p.ref.id for p in after.players} == {"back", "pulse"}
     assert levels(show, after, 14.0)[:3] == [0, 0, 102]
     dark = play.set_masters(state, blackout=True)
@@ -698,7 +698,7 @@ def test_what_is_on_when_a_show_or_a_page_opens():
     state = actions.perform(show, state, Do(Ref("page", "p"), Verb.PRESS), 5.0)
     assert level(show, state, "t") == 1.0
     normal = actions.perform(show, state, Do(to_deed("normal"), Verb.PRESS), 10.0)
-    assert {p.ref.id for p in lasting.prune(normal, 20.0).players} == {"back"}
+    assert {p.ref.id for p in housekeeping.prune(normal, 20.0).players} == {"back"}
 
 
 def test_up_and_down_in_the_order_of_what_is_on():
@@ -726,7 +726,7 @@ def test_up_and_down_in_the_order_of_what_is_on():
         asked = Do(Ref("player", "tile:red"), verb, by)
         state = actions.perform(show, state, asked, now)
         assert frame(show, state, now)[:4] == before
-        return lasting.prune(lasting.prune(state, now + 3.0), now + 3.0)
+        return housekeeping.prune(housekeeping.prune(state, now + 3.0), now + 3.0)
 
     before = frame(show, state, 10.0)[:4]
     state = move(state, Verb.RAISE, 10.0)

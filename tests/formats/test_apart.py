@@ -12,7 +12,7 @@ import pytest
 
 from choreon.demo import low_tide
 from choreon.formats import apart, gdtf, mvr, showfile
-from choreon.formats.apart import Answer, Apart
+from choreon.formats.apart import Apart, ApartAnswer
 from choreon.formats.package import FormatError
 from choreon.library import library
 from choreon.model import edits
@@ -72,7 +72,7 @@ def test_the_child_answers_by_itself(monkeypatch, capsysbinary):
     monkeypatch.setattr("sys.stdin", Stdin())
     monkeypatch.setattr(apart.resource, "setrlimit", lambda *_: None)
     assert apart.main() == 0
-    answer = msgspec.msgpack.decode(capsysbinary.readouterr().out, type=Answer)
+    answer = msgspec.msgpack.decode(capsysbinary.readouterr().out, type=ApartAnswer)
     assert "is not a zip file" in answer.wrong
 
 

@@ -32,7 +32,7 @@ def test_what_cannot_be_written_is_kept_elsewhere_and_taken_back_when_it_can(tmp
     stick = tmp_path / "stick"
     stick.mkdir()
     path = stick / "s.choreon"
-    told: list[autosave.Kept] = []
+    told: list[autosave.SaveStatus] = []
     saving = autosave.Autosave(path, told.append, delay=0.01, retry=0.05)
     saving.keep(SHOW)
     until(lambda: told and not told[-1].trouble)

@@ -186,7 +186,7 @@ def test_a_full_disk_leaves_the_old_file_as_it_was(tmp_path, monkeypatch):
 
 def test_autosave_writes_the_newest_and_a_copy_where_it_may_not(tmp_path, own_folders):
     path = tmp_path / "s.choreon"
-    told: list[autosave.Kept] = []
+    told: list[autosave.SaveStatus] = []
     saving = autosave.Autosave(path, told.append, delay=0.02)
     for i in range(20):
         saving.keep(edits.replace(SHOW, name=str(i)))

@@ -28,7 +28,7 @@ from PySide6.QtWidgets import (
 from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
-from choreon.engine.place import holder
+from choreon.engine.instance_lock import holder
 from choreon.engine.supervisor import is_supervised
 from choreon.sim.controller import PracticeController
 from choreon.ui import theme

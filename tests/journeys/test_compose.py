@@ -167,7 +167,7 @@ def test_which_and_in_which_order(hands, compose, monkeypatch):
     pick(hands, lambda: hands.click(who.which), "The choice before this one")
     assert parts.selection.chosen == tuple(SPOTS)
     monkeypatch.setattr(
-        "choreon.ui.compose.who.QInputDialog.getInt", lambda *_: (3, True)
+        "choreon.ui.compose.selection_panel.QInputDialog.getInt", lambda *_: (3, True)
     )
     pick(hands, lambda: hands.click(who.which), "Every nth")
     assert parts.selection.chosen == ("spot-1", "spot-4")

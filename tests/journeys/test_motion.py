@@ -13,7 +13,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QColorDialog, QDialog, QInputDialog
 
-from choreon.model.motion import By, Mode, Path, Roll, Shape, Wave
+from choreon.model.motion import By, ColourRoll, EffectMode, Path, Shape, Wave
 from choreon.model.playables.chase import Run, Unit
 from choreon.model.refs import Ref
 from choreon.ui.compose.pattern_dialog import PatternDialog
@@ -49,7 +49,7 @@ def test_shape_ends_and_rate_are_set_by_hand(hands):
     hands.type(panel.form.beats, "2")
     motion = drafted(hands).effects[0].motion
     assert isinstance(motion, Wave)
-    assert (motion.shape, motion.mode) == (Shape.PULSE, Mode.SCALES)
+    assert (motion.shape, motion.mode) == (Shape.PULSE, EffectMode.SCALES)
     assert motion.low == pytest.approx(0.3)
     assert motion.rate.beats == 2.0
     hands.parts.document.undo()
@@ -201,7 +201,7 @@ def test_colours_of_a_roll_come_from_palettes(hands):
     menu = panel.form.stop_menu(0)
     next(a for a in menu.actions() if a.text() == "Teal").trigger()
     motion = drafted(hands).effects[0].motion
-    assert isinstance(motion, Roll)
+    assert isinstance(motion, ColourRoll)
     assert motion.stops[0].palette == "teal"
     hands.press(panel.form.stops, "One colour more")
     assert len(drafted(hands).effects[0].motion.stops) == 3

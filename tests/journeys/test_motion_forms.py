@@ -11,11 +11,11 @@ from PySide6.QtTest import QTest
 
 from choreon.engine.actions import EVERYTHING
 from choreon.engine.do import Do
-from choreon.model.motion import By, Mode, Order, PathShape, Shape
+from choreon.model.motion import By, EffectMode, Order, PathShape, Shape
 from choreon.model.refs import Ref, to_tile
 from choreon.model.verbs import Verb
 from choreon.render import reaching
-from choreon.ui.compose.motion_fields import Choice, Number, Toggle, read
+from choreon.ui.compose.motion_fields import ChoiceField, Number, Toggle, read
 from tests.conftest import values
 from tests.journeys.conftest import pick
 from tests.journeys.moving import chip, drafted, motion_of
@@ -48,7 +48,7 @@ def set_all(hands, form) -> set[str]:
             assert read(motion(hands), entry.field) is not before, entry.label
             hands.click(widget)
             assert read(motion(hands), entry.field) is before, entry.label
-        elif isinstance(entry, Choice):
+        elif isinstance(entry, ChoiceField):
             for value, name in reversed(entry.options):
                 chip(hands, widget, name)
                 assert read(motion(hands), entry.field) == value, name
@@ -74,7 +74,7 @@ def test_every_field_of_a_wave_can_be_set(hands):
         chip(hands, panel.form.shapes, name)
         assert motion(hands).shape == shape
         assert own in set_all(hands, panel.form)
-    for name, mode in (("Scales", Mode.SCALES), ("Adds", Mode.ADDS)):
+    for name, mode in (("Scales", EffectMode.SCALES), ("Adds", EffectMode.ADDS)):
         chip(hands, panel.form.modes, name)
         assert motion(hands).mode == mode
         assert motion(hands).low < motion(hands).high

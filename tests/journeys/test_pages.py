@@ -18,7 +18,7 @@ from choreon.model.refs import FIXTURE, GROUP, PALETTE, Ref, to_deed, to_tile
 from choreon.model.tiles import Choice, Fader, Flash, LabelTile, Pad, Spot, Start, parts
 from choreon.model.verbs import Edge, Verb
 from choreon.ui.drags import DragsOut, carry
-from choreon.ui.held import ASIDE, GRIPPED
+from choreon.ui.lamp_marks import ASIDE, GRIPPED
 from choreon.ui.rig.table import COLUMNS
 from tests.conftest import values
 from tests.journeys.conftest import end, leave, open_window, pick

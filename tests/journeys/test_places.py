@@ -786,7 +786,7 @@ def test_heads_of_two_makes_are_sent_to_a_place_on_the_stage(hands):
             lambda goal=wanted: missed(hands, heads, goal) < 0.06
         )  # a click falls on a whole pixel
     assert not compose.what.reach.isVisible()
-    compose.what.aim_heads(links.to_point([0.0, -6.0, 9.0]))
+    compose.what.aim_panel.send(links.to_point([0.0, -6.0, 9.0]))
     assert "cannot reach there" in compose.what.reach.text()
     compose.stage.setFocus()
     QTest.keyClick(compose.stage, Qt.Key.Key_Escape)

@@ -23,7 +23,7 @@ from choreon.demo import low_tide
 from choreon.engine import client as engine_client
 from choreon.engine import protocol, session, starter
 from choreon.engine.do import Do
-from choreon.engine.place import holder
+from choreon.engine.instance_lock import holder
 from choreon.formats import rescue, showfile
 from choreon.model import edits
 from choreon.model.refs import GRAND, to_tile
@@ -67,7 +67,7 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
     client = engine_client.connect(10)
     client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     client.send(Do(GRAND, Verb.LEVEL, 0.5))
-    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
+    client.send(protocol.SetValues(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[0] == 108 and values(node, 1)[10] == 64)
     client.close()
     finish(window)
@@ -128,7 +128,7 @@ def test_a_window_gives_way_to_the_engine_that_it_starts(demo_path, node):
 def test_a_new_window_shows_what_plays_and_the_draft(qapp, engines, demo_path, node):
     client = engines.start(demo_path)
     client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
-    client.send(protocol.Touch(look={"par-1": {"Dimmer": 0.5}}))
+    client.send(protocol.SetValues(look={"par-1": {"Dimmer": 0.5}}))
     until(lambda: values(node, 1)[10:11] == [128])
     hands = open_window(demo_path, engines.connect())
     try:

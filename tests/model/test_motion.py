@@ -21,13 +21,13 @@ from choreon.model import checks, edits
 from choreon.model import effects as motions
 from choreon.model.motion import (
     By,
+    ColourRoll,
+    ColourStop,
     Effect,
-    Mode,
+    EffectMode,
     Order,
     Path,
-    Roll,
     Spread,
-    Stop,
     Wave,
     family,
     names,
@@ -62,9 +62,9 @@ def on(motion, *fixtures: str, **more) -> Effect:
     [
         (Wave(), "sine on intensity", at.Family.INTENSITY, (at.DIMMER,)),
         (Wave(attribute="Zoom"), "sine on zoom", at.Family.BEAM, ("Zoom",)),
-        (Roll(), "2 colours rolling", at.Family.COLOUR, at.TARGET_COLOUR),
+        (ColourRoll(), "2 colours rolling", at.Family.COLOUR, at.TARGET_COLOUR),
         (
-            Roll(brightness=True),
+            ColourRoll(brightness=True),
             "2 colours rolling",
             at.Family.COLOUR,
             (*at.TARGET_COLOUR, at.DIMMER),
@@ -91,11 +91,11 @@ def test_what_a_motion_is_called_and_what_it_moves(motion, words, whose, moved):
     low=st.floats(0, 1),
     size=st.floats(0, 1),
     middle=st.floats(-1, 2),
-    mode=st.sampled_from(list(Mode)),
+    mode=st.sampled_from(list(EffectMode)),
 )
 def test_a_wave_stays_within_its_ends_whatever_middle_is_asked(low, size, middle, mode):
     wave = Wave(mode=mode, low=low, high=min(1.0, low + size))
-    least, most = (-1.0, 1.0) if mode == Mode.ADDS else (0.0, 1.0)
+    least, most = (-1.0, 1.0) if mode == EffectMode.ADDS else (0.0, 1.0)
     moved = fields.with_middle(wave, middle)
     assert moved.high - moved.low == pytest.approx(wave.high - wave.low)
     assert least - 1e-9 <= moved.low <= moved.high <= most + 1e-9
@@ -114,7 +114,7 @@ def test_middle_and_size_are_in_the_unit_of_the_attribute():
         100,
     )
     assert (size.label, size.low, size.high) == ("Size", 0, 100)
-    _, size = fields.middle_and_size(Wave(mode=Mode.ADDS))
+    _, size = fields.middle_and_size(Wave(mode=EffectMode.ADDS))
     assert size.high == 200
 
 
@@ -176,7 +176,7 @@ def test_across_goes_by_where_lamps_hang():
 
 def test_a_motion_is_kept_once_under_a_name_of_its_own():
     show, first = motions.keep_motion(SHOW, "Breath", Wave())
-    show, second = motions.keep_motion(show, "Breath", Roll())
+    show, second = motions.keep_motion(show, "Breath", ColourRoll())
     assert first != second
     assert show.palettes[first].name != show.palettes[second].name
     assert show.palettes[first].family == "motion"
@@ -188,8 +188,10 @@ def test_a_motion_is_kept_once_under_a_name_of_its_own():
 
 
 def test_a_stop_that_follows_a_palette_which_is_deleted_keeps_its_colour():
-    teal = motions.colour_of_stop(SHOW, Stop(palette="teal"))
-    effect = on(Roll(stops=(Stop(palette="teal"), Stop((1, 0, 0)))), "bar-1")
+    teal = motions.colour_of_stop(SHOW, ColourStop(palette="teal"))
+    effect = on(
+        ColourRoll(stops=(ColourStop(palette="teal"), ColourStop((1, 0, 0)))), "bar-1"
+    )
     scene = Scene(id="s", name="S", effects=(effect,))
     show = edits.remove(edits.put(SHOW, "playables", scene), Ref("palette", "teal"))
     stop = show.playables["s"].effects[0].motion.stops[0]
@@ -215,7 +217,7 @@ def test_there_are_forty_ready_motions_of_every_kind():
     assert len(READY) >= 40
     called = [name for name, _ in READY]
     assert len(set(called)) == len(called)
-    kinds = dict.fromkeys((Wave, Roll, Path), 0)
+    kinds = dict.fromkeys((Wave, ColourRoll, Path), 0)
     for _, motion in READY:
         kinds[type(motion)] += 1
     assert min(kinds.values()) >= 8

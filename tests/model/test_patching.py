@@ -20,7 +20,7 @@ SHOW = low_tide()
 PAR, DOT = library()["tarnby-par-7"], library()["pellow-dot"]
 
 
-def apply(show: Show, move: patching.Move) -> Show:
+def apply(show: Show, move: patching.Readdress) -> Show:
     return edits.change_fixtures(show, move.changes)
 
 

@@ -10,10 +10,10 @@ import numpy as np
 import pytest
 
 from choreon.engine import actions
-from choreon.engine.actions import lasting
+from choreon.engine.actions import housekeeping
 from choreon.engine.do import Do
 from choreon.model import edits
-from choreon.model.motion import Mode, Rate, Shape
+from choreon.model.motion import EffectMode, Rate, Shape
 from choreon.model.refs import Ref
 from choreon.model.verbs import Verb
 from choreon.render.capture import (
@@ -50,9 +50,9 @@ def test_of_random_situations_capture_gives_the_same_light_or_names_the_lamps(se
     walk = PlayedWalk(random.Random(f"capture {seed}"))
     state, now = walk.state_at_start(), 0.0
     for now, what, tile, number in walk.deeds:
-        state = lasting.prune(walk._do(state, what, tile, number, now), now)
+        state = housekeeping.prune(walk._do(state, what, tile, number, now), now)
     now += walk.dice.uniform(0.0, 4.0)
-    state = lasting.prune(state, now)
+    state = housekeeping.prune(state, now)
     _, told, after, alone = captured(walk.compiled, state, now)
     clear = edits.replace(state, masters=Masters(), identify=None)
     rig = after.rig
@@ -79,8 +79,8 @@ def test_captures_are_not_all_told():
         walk = PlayedWalk(random.Random(f"capture {seed}"))
         state = walk.state_at_start()
         for now, what, tile, number in walk.deeds[:2]:
-            state = lasting.prune(walk._do(state, what, tile, number, now), now)
-        told = captured(walk.compiled, lasting.prune(state, 20.0), 20.0)[1]
+            state = housekeeping.prune(walk._do(state, what, tile, number, now), now)
+        told = captured(walk.compiled, housekeeping.prune(state, 20.0), 20.0)[1]
         silent += len(walk.compiled.show.fixtures) - len(told)
     assert silent > 60
 
@@ -126,7 +126,9 @@ def test_what_one_scene_cannot_hold_is_named_before():
 def test_a_look_at_a_level_in_a_choice_is_captured_at_that_level():
     from choreon.model.tiles import Choice, Page, Part
 
-    compiled, _ = on(scene("w", lit(0.4), wave(mode=Mode.REPLACES, low=0.2, high=1.0)))
+    compiled, _ = on(
+        scene("w", lit(0.4), wave(mode=EffectMode.REPLACES, low=0.2, high=1.0))
+    )
     tile = Choice(id="c", plays=(Part(Ref("scene", "w"), 0.5),))
     show = edits.put(compiled.show, "pages", Page(id="p", name="P", tiles=(tile,)))
     state = actions.perform(show, play.blank(), Do(tile.ref, Verb.PRESS), 0.0)

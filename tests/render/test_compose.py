@@ -59,7 +59,7 @@ def test_a_scene_follows_its_palette_through_the_programme():
         Scene(id="plain", name="p", look={"par-2": dict(MOON)}),
     )
     before = compile_show(show)
-    before.warm_all()
+    play.compile_all(before)
     changed = palettes.update_palette(
         show, moon, {"par-1": {at.RED: 1.0, at.GREEN: 0.0, at.BLUE: 0.0}}
     )
@@ -248,7 +248,6 @@ def test_families_come_up_in_their_own_time():
     under = Scene(
         id="u", name="u", look={"wash-1": {at.RED: 1.0, at.GREEN: 1.0, at.BLUE: 1.0}}
     )
-    assert scene.whole_in == 4.0
     programme = compile_show(edits.put(SHOW, "playables", scene, under))
     rig = programme.rig
     row = {n: rig.where["wash-1"][n][0][1] for n in ("Dimmer", "Pan")}

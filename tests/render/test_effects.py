@@ -17,15 +17,15 @@ from choreon.model import edits
 from choreon.model import effects as motions
 from choreon.model.motion import (
     By,
+    ColourRoll,
+    ColourStop,
     Effect,
-    Mode,
+    EffectMode,
     Path,
     PathShape,
     Rate,
-    Roll,
     Shape,
     Spread,
-    Stop,
     Wave,
 )
 from choreon.model.playables import Scene
@@ -95,7 +95,7 @@ def test_a_wave_replaces_the_level_of_its_own_look():
 
 
 def test_a_wave_scales_what_plays_below_it_and_never_what_comes_above():
-    pulse = wave(mode=Mode.SCALES, low=0.5, high=1.0)
+    pulse = wave(mode=EffectMode.SCALES, low=0.5, high=1.0)
     compiled, state = on(
         scene("a", lit(0.8)), scene("p", {}, pulse), scene("b", lit(0.6))
     )
@@ -107,7 +107,7 @@ def test_a_wave_scales_what_plays_below_it_and_never_what_comes_above():
 
 
 def test_half_up_an_effect_is_half_as_large():
-    pulse = wave(mode=Mode.SCALES, low=0.5, high=1.0)
+    pulse = wave(mode=EffectMode.SCALES, low=0.5, high=1.0)
     compiled, state = on(scene("a", lit(0.8)), scene("p", {}, pulse), levels=(1.0, 0.5))
     assert value(compiled, state, 0.0) == pytest.approx(0.6)
     grows = wave(low=0.0, high=1.0)
@@ -116,7 +116,7 @@ def test_half_up_an_effect_is_half_as_large():
 
 
 def test_adding_lifts_and_lowers_within_what_there_is():
-    adds = wave(mode=Mode.ADDS, low=-0.3, high=0.3)
+    adds = wave(mode=EffectMode.ADDS, low=-0.3, high=0.3)
     compiled, state = on(scene("a", lit(0.8)), scene("p", {}, adds))
     found = [value(compiled, state, t) for t in (0.0, 1.0, 2.0)]
     assert found == pytest.approx([0.5, 0.8, 1.0])
@@ -132,7 +132,7 @@ def lifted(*scenes: Scene):
 
 
 def test_what_is_lifted_past_an_effect_that_adds_leaves_it_softly():
-    adds = wave(mode=Mode.ADDS, low=0.2, high=0.2)
+    adds = wave(mode=EffectMode.ADDS, low=0.2, high=0.2)
     low = edits.replace(scene("a", lit(0.4)), fade_in=2.0)
     compiled, _, state = lifted(low, scene("p", {}, adds))
     found = [value(compiled, state, t) for t in (10.0, 10.5, 11.0, 12.0)]
@@ -143,7 +143,7 @@ def test_what_is_lifted_past_an_effect_that_adds_leaves_it_softly():
 
 
 def test_an_effect_that_is_lifted_takes_in_what_it_comes_past_softly():
-    pulse = wave(mode=Mode.SCALES, low=0.5, high=0.5)
+    pulse = wave(mode=EffectMode.SCALES, low=0.5, high=0.5)
     scales = edits.replace(scene("p", {}, pulse), fade_in=2.0)
     compiled, _, state = lifted(scales, scene("a", lit(0.8)))
     found = [value(compiled, state, t) for t in (10.0, 10.5, 11.0, 12.0)]
@@ -169,7 +169,7 @@ def test_a_path_around_an_aim_goes_as_far_while_it_is_lifted():
 
 def test_effects_on_one_attribute_stack_in_their_order():
     first = wave(low=1.0, high=1.0)
-    second = edits.replace(wave(mode=Mode.SCALES, low=0.25, high=0.25), id="f")
+    second = edits.replace(wave(mode=EffectMode.SCALES, low=0.25, high=0.25), id="f")
     compiled, state = on(scene("a", {}, first, second))
     assert value(compiled, state, 0.3) == pytest.approx(0.25)
     compiled, state = on(scene("a", {}, second, first))
@@ -184,7 +184,7 @@ def test_effects_on_one_attribute_stack_in_their_order():
     below=st.floats(0, 1),
 )
 def test_scale_never_brightens(low, high, shape, at, below):
-    pulse = wave(mode=Mode.SCALES, low=low, high=high, shape=shape)
+    pulse = wave(mode=EffectMode.SCALES, low=low, high=high, shape=shape)
     compiled, state = on(scene("a", lit(below)), scene("p", {}, pulse))
     assert -1e-12 <= value(compiled, state, at) <= below + 1e-12
 
@@ -192,12 +192,18 @@ def test_scale_never_brightens(low, high, shape, at, below):
 def test_other_attributes_scale_and_add_from_what_is_there():
     look = {"wash-1": {"Dimmer": 1.0, "Zoom": 20.0}}
     scaled = wave(
-        attribute="Zoom", mode=Mode.SCALES, low=0.5, high=1.5, fixtures=("wash-1",)
+        attribute="Zoom",
+        mode=EffectMode.SCALES,
+        low=0.5,
+        high=1.5,
+        fixtures=("wash-1",),
     )
     compiled, state = on(scene("a", look), scene("p", {}, scaled))
     found = [value(compiled, state, t, "wash-1", "Zoom") for t in (0, 1, 2)]
     assert found == pytest.approx([10.0, 20.0, 30.0])
-    added = wave(attribute="Zoom", mode=Mode.ADDS, low=-5, high=5, fixtures=("wash-1",))
+    added = wave(
+        attribute="Zoom", mode=EffectMode.ADDS, low=-5, high=5, fixtures=("wash-1",)
+    )
     compiled, state = on(scene("a", look), scene("p", {}, added))
     found = [value(compiled, state, t, "wash-1", "Zoom") for t in (0, 1, 2)]
     assert found == pytest.approx([15.0, 20.0, 25.0])
@@ -258,7 +264,9 @@ def test_all_cells_of_a_fixture_light():
 
 
 def test_a_roll_turns_wheels_to_the_nearest_slot_and_changes_it_only_then():
-    colours = Roll(stops=(Stop((1, 0, 0)), Stop((0, 0, 1))), rate=Rate(seconds=8.0))
+    colours = ColourRoll(
+        stops=(ColourStop((1, 0, 0)), ColourStop((0, 0, 1))), rate=Rate(seconds=8.0)
+    )
     effect = Effect(
         id="e", motion=colours, fixtures=("spot-1", "par-1"), by=By.FIXTURES
     )
@@ -303,7 +311,7 @@ def test_who_lacks_an_attribute_is_named_and_the_rest_moves():
             ),
             fixtures=("spot-1",),
         ),
-        Effect(id="e", motion=Roll(stops=()), fixtures=PARS),
+        Effect(id="e", motion=ColourRoll(stops=()), fixtures=PARS),
         Effect(id="e", motion=Wave(rate=Rate(seconds=0.0)), fixtures=PARS),
         Effect(id="e", motion=Wave(rate=Rate(beats=float("nan"))), fixtures=PARS),
         Effect(id="e", motion=Wave(attribute="ColorRGB_Red"), fixtures=PARS),
@@ -406,7 +414,9 @@ def test_capture_keeps_what_moves_with_its_phase_and_rate():
     effects = (
         wave(shape=Shape.UP, rate=Rate(seconds=3.0), fixtures=("par-1",)),
         edits.replace(wave(rate=Rate(beats=4.0), fixtures=("par-2",)), id="f"),
-        edits.replace(wave(mode=Mode.SCALES, low=0.2, fixtures=("par-3",)), id="g"),
+        edits.replace(
+            wave(mode=EffectMode.SCALES, low=0.2, fixtures=("par-3",)), id="g"
+        ),
     )
     compiled, state = on(
         scene("below", lit(0.8, "par-3")), scene("a", {}, *effects), clock=clock
@@ -435,7 +445,7 @@ def test_capture_keeps_what_moves_with_its_phase_and_rate():
 
 
 def test_why_names_effects_and_what_they_do():
-    pulse = wave(mode=Mode.SCALES, low=0.5, high=0.5)
+    pulse = wave(mode=EffectMode.SCALES, low=0.5, high=0.5)
     compiled, state = on(
         scene("a", lit(0.8)), scene("Swell", {}, wave(low=0.3, high=0.3))
     )

@@ -10,6 +10,7 @@ import weakref
 
 import pytest
 
+from tests import play
 from tests.render import wander
 
 
@@ -21,7 +22,7 @@ def test_a_compiled_show_is_freed_when_it_is_let_go(kind, seed):
     gc.disable()
     try:
         walk = kind(random.Random(seed))
-        walk.compiled.warm_all()
+        play.compile_all(walk.compiled)
         walk.scan(step=0.2)
         compiled = walk.compiled
         layers = [layer for layer, _ in compiled.plan.found]

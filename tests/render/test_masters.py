@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from choreon.engine import actions
-from choreon.engine.actions import hands, lasting, overrides
+from choreon.engine.actions import hands, housekeeping, overrides
 from choreon.engine.do import Do
 from choreon.model import edits
 from choreon.model.masters import GroupMaster, Override
@@ -256,7 +256,7 @@ def test_an_override_takes_hold_and_lets_go_without_a_jump():
     assert levels(show, state, 20.0)[0] == 51
     assert levels(show, state, 21.0)[0] == 153
     assert levels(show, state, 22.0)[0] == 255
-    assert lasting.prune(state, 22.0).masters.grips == ()
+    assert housekeeping.prune(state, 22.0).masters.grips == ()
 
 
 def test_an_override_opens_what_keeps_the_light_in():
@@ -328,7 +328,7 @@ def test_lamps_aside_are_given_values_and_come_back_with_a_fade():
     assert levels(show, back, 62.0)[0] == 128
     compiled = compile_show(show)
     assert render(compiled, back, 62.0)[0][1:4].tolist() == [0, 0, 255]
-    assert set(lasting.prune(back, 62.0).asides[0].look) == {"b"}
+    assert set(housekeeping.prune(back, 62.0).asides[0].look) == {"b"}
 
 
 def test_no_value_jumps_as_lamps_go_aside_and_come_back():
@@ -364,7 +364,9 @@ def test_the_state_with_all_hands_survives_a_session():
     state = overrides.hold(state, "o", 0.7, 50.0)
     again = msgspec.msgpack.decode(msgspec.msgpack.encode(state), type=PlayState)
     assert again == state
-    assert levels(show, lasting.shift(again, 30.0), 90.0) == levels(show, state, 60.0)
+    assert levels(show, housekeeping.shift(again, 30.0), 90.0) == levels(
+        show, state, 60.0
+    )
 
 
 def test_blackout_and_grand_still_are_what_they_were():

@@ -17,6 +17,7 @@ from choreon.render.looks import compile_look
 from choreon.render.looks import merged as laid_over
 from choreon.render.rig import compile_rig
 from choreon.render.state import Draft, PlayState, Step
+from tests import play
 
 # The shipped types without what they say of their emitters: then the primaries are
 # those of Rec.709.
@@ -326,7 +327,7 @@ def test_recompiling_takes_over_what_did_not_change():
     show, a = edits.keep_scene(show, "A", {"f": {at.DIMMER: 1.0}}, 1, 1)
     show, b = edits.keep_scene(show, "B", {"f": {at.DIMMER: 0.5}}, 1, 1)
     first = compile_show(show)
-    first.warm_all()
+    play.compile_all(first)
     changed = edits.update_scene(show, b, {"f": {at.DIMMER: 0.1}})
     second = compile_show(changed, first)
     assert second.rig is first.rig

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from choreon.model import edits
-from choreon.model.motion import Rate, Roll, Shape, Spread, Stop, Wave
+from choreon.model.motion import ColourRoll, ColourStop, Rate, Shape, Spread, Wave
 from choreon.model.show import Show
 from choreon.render import rolls, waves
 
@@ -155,7 +155,10 @@ def test_rates_that_are_no_times_stand_still(rate, speed, by_tempo):
 
 
 def test_a_hard_roll_has_each_colour_over_its_part():
-    roll = Roll(stops=(Stop((1, 0, 0)), Stop((0, 1, 0)), Stop((0, 0, 1))), hard=True)
+    roll = ColourRoll(
+        stops=(ColourStop((1, 0, 0)), ColourStop((0, 1, 0)), ColourStop((0, 0, 1))),
+        hard=True,
+    )
     table = rolls.table_of(EMPTY, roll, 6)
     lab, level, _ = rolls.read(table, np.arange(6) / 6)
     light = rolls.from_oklab(lab.T).round(6) + 0.0
@@ -164,7 +167,7 @@ def test_a_hard_roll_has_each_colour_over_its_part():
 
 
 def test_a_soft_roll_is_pure_in_the_middle_of_its_parts_and_closes():
-    roll = Roll(stops=(Stop((1, 0, 0)), Stop((0, 0, 1))))
+    roll = ColourRoll(stops=(ColourStop((1, 0, 0)), ColourStop((0, 0, 1))))
     table = rolls.table_of(EMPTY, roll, 4)
     lab, _, _ = rolls.read(table, np.array([0.25, 0.75, 0.5, 0.0, 0.9999]))
     light = rolls.from_oklab(lab.T)
@@ -181,8 +184,12 @@ def test_a_slow_roll_goes_on_without_steps(gap, brightness):
     """A round of ten minutes at 44 frames a second: no frame is like the one before,
     and none differs from it by more than an even share.
     """
-    stops = (Stop((1.0, 0.1, 0.0)), Stop((0.0, 0.2, 1.0)), Stop((0.1, 0.6, 0.1)))
-    roll = Roll(stops=stops, gap=gap, brightness=brightness)
+    stops = (
+        ColourStop((1.0, 0.1, 0.0)),
+        ColourStop((0.0, 0.2, 1.0)),
+        ColourStop((0.1, 0.6, 0.1)),
+    )
+    roll = ColourRoll(stops=stops, gap=gap, brightness=brightness)
     table = rolls.table_of(EMPTY, roll, 6)
     inside = np.arange(0.01, 0.7, 1 / (600 * 44))
     lab, level, _ = rolls.read(table, inside)
@@ -194,13 +201,15 @@ def test_a_slow_roll_goes_on_without_steps(gap, brightness):
         np.abs(np.diff(level)).max()
         <= 3.15 * np.ptp(table.level) / (600 * 44) / table.colours
     )
-    whole = rolls.table_of(EMPTY, Roll(stops=stops), 6)
+    whole = rolls.table_of(EMPTY, ColourRoll(stops=stops), 6)
     seam = rolls.read(whole, np.array([1.0 - 1e-9, 1.0]))[0]
     assert seam[:, 0] == pytest.approx(seam[:, 1], abs=1e-6)
 
 
 def test_a_gap_is_dark_where_brightness_is_part_of_the_colours():
-    roll = Roll(stops=(Stop((0.5, 0.5, 0.5)),), length=2, gap=2, brightness=True)
+    roll = ColourRoll(
+        stops=(ColourStop((0.5, 0.5, 0.5)),), length=2, gap=2, brightness=True
+    )
     table = rolls.table_of(EMPTY, roll, 8)
     assert table.whole == 4
     _, level, place = rolls.read(table, np.array([0.0, 0.25, 0.5, 0.75]))
@@ -211,7 +220,9 @@ def test_a_gap_is_dark_where_brightness_is_part_of_the_colours():
 
 
 def test_a_dark_colour_goes_out_in_the_colour_before_it():
-    roll = Roll(stops=(Stop((1, 0, 0)), Stop((0, 0, 0))), brightness=True)
+    roll = ColourRoll(
+        stops=(ColourStop((1, 0, 0)), ColourStop((0, 0, 0))), brightness=True
+    )
     table = rolls.table_of(EMPTY, roll, 4)
     lab, level, _ = rolls.read(table, np.linspace(0, 0.99, 50))
     light = rolls.from_oklab(lab.T)

@@ -11,23 +11,23 @@ import numpy as np
 
 from choreon.engine import actions
 from choreon.engine.actions import draft, hands, motion, overrides
-from choreon.engine.ahead import Ahead
 from choreon.engine.do import Do
+from choreon.engine.precompiler import Precompiler
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links
 from choreon.model.masters import GroupMaster, Override
 from choreon.model.motion import (
     AnyMotion,
+    ColourRoll,
+    ColourStop,
     Effect,
+    EffectMode,
     Effects,
-    Mode,
     Path,
     Rate,
-    Roll,
     Shape,
     Spread,
-    Stop,
     Wave,
 )
 from choreon.model.playables import Chase, Scene, Times
@@ -164,20 +164,27 @@ def _effects(dice: random.Random, show: Show) -> Effects:
                 wave, low=dice.uniform(0, 0.4), high=dice.uniform(0.4, 1)
             )
         elif kind == "scale":
-            moves = edits.replace(wave, mode=Mode.SCALES, low=dice.uniform(0, 0.6))
+            moves = edits.replace(
+                wave, mode=EffectMode.SCALES, low=dice.uniform(0, 0.6)
+            )
         elif kind == "add":
-            moves = edits.replace(wave, mode=Mode.ADDS, low=-0.3, high=0.3)
+            moves = edits.replace(wave, mode=EffectMode.ADDS, low=-0.3, high=0.3)
         elif kind == "zoom":
             moves = edits.replace(
-                wave, attribute="Zoom", mode=dice.choice(list(Mode)), low=0.5, high=1.5
+                wave,
+                attribute="Zoom",
+                mode=dice.choice(list(EffectMode)),
+                low=0.5,
+                high=1.5,
             )
-            if moves.mode == Mode.REPLACES:
+            if moves.mode == EffectMode.REPLACES:
                 moves = edits.replace(moves, low=10.0, high=40.0)
         elif kind == "colour":
             stops = tuple(
-                Stop((dice.random(), dice.random(), dice.random())) for _ in range(3)
+                ColourStop((dice.random(), dice.random(), dice.random()))
+                for _ in range(3)
             )
-            moves = Roll(stops=stops, rate=rate, spread=spread)
+            moves = ColourRoll(stops=stops, rate=rate, spread=spread)
         elif kind == "around":
             moves = Path(size=20.0, rate=rate, spread=spread)
         else:
@@ -265,7 +272,7 @@ class Walk:
         self.show = self._show_of(dice)
         self.state = play.blank()
         self.now = 0.0
-        self.ahead = Ahead(
+        self.ahead = Precompiler(
             compile_show(self.show), lambda: self.state, lambda: self.now
         )
         self.compiled = self.ahead.compiled

@@ -18,8 +18,8 @@ from choreon.model.playables import Scene
 from choreon.model.refs import Ref
 from choreon.ui import awake, drags, theme
 from choreon.ui.compose.cards import Card, CardModel
-from choreon.ui.compose.who import runs
-from choreon.ui.kept import kept
+from choreon.ui.compose.selection_panel import runs
+from choreon.ui.pixmaps import kept
 from choreon.ui.tiles.base import draw_fitting
 from choreon.ui.widgets.counter import Counter
 from choreon.ui.widgets.labels import Labels

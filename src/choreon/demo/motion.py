@@ -11,16 +11,16 @@ from choreon.model.inputs import MidiInput, MidiMessage
 from choreon.model.motion import (
     AnyMotion,
     By,
+    ColourRoll,
+    ColourStop,
     Effect,
+    EffectMode,
     Effects,
-    Mode,
     Path,
     PathShape,
     Rate,
-    Roll,
     Shape,
     Spread,
-    Stop,
     Wave,
 )
 from choreon.model.playables import Scene
@@ -57,23 +57,26 @@ def with_motion(show: Show) -> Show:
 def _ripple() -> Wave:
     return Wave(
         shape=Shape.SINE,
-        mode=Mode.SCALES,
+        mode=EffectMode.SCALES,
         low=0.35,
         rate=Rate(beats=4.0),
         spread=Spread(amount=720.0),
     )
 
 
-def _colour(show: Show, name: str) -> Stop:
+def _colour(show: Show, name: str) -> ColourStop:
     """A colour of the evening, as a link."""
     palette = next(p for p in show.palettes.values() if p.name == name)
     parts = [palette.values[n] for n in at.TARGET_COLOUR]
     r, g, b = (float(v) for v in parts if isinstance(v, float | int))
-    return Stop((r, g, b), palette.id)
+    return ColourStop((r, g, b), palette.id)
 
 
 def _lit(
-    fixtures: Sequence[str], level: float, colour: Stop | None = None, **more: Value
+    fixtures: Sequence[str],
+    level: float,
+    colour: ColourStop | None = None,
+    **more: Value,
 ) -> Look:
     values: dict[str, Value] = {at.DIMMER: level, **more}
     if colour is not None:
@@ -105,15 +108,15 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
     sea, teal, moon = (_colour(show, n) for n in ("Sea", "Teal", "Moon"))
     rose, lantern, dusk = (_colour(show, n) for n in ("Rose", "Lantern", "Dusk"))
     deep = _colour(show, "Deep")
-    dark = Stop((0.0, 0.0, 0.0))
-    roll = Roll(stops=(sea, teal, moon), rate=Rate(seconds=9.0))
+    dark = ColourStop((0.0, 0.0, 0.0))
+    roll = ColourRoll(stops=(sea, teal, moon), rate=Rate(seconds=9.0))
     show = _scene(
         show,
         "Water on the wall",
         _lit(bars, 0.8),
         (_on("colours", roll, bars), _on("ripple", _ripple(), bars, palette=ripple)),
     )
-    passing = Roll(
+    passing = ColourRoll(
         stops=(lantern, dark), rate=Rate(seconds=5.0), length=6.0, brightness=True
     )
     show = _scene(show, "Lanterns passing", {}, (_on("lanterns", passing, dots),), 2.0)
@@ -145,7 +148,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
         (_on("gulls", gulls, (), By.FIXTURES, group="spots"),),
     )
     swell = Wave(low=0.1, high=0.8, rate=Rate(seconds=6.0), spread=Spread(parts=2))
-    colours = Roll(stops=(moon, dusk), rate=Rate(seconds=14.0), across=True)
+    colours = ColourRoll(stops=(moon, dusk), rate=Rate(seconds=14.0), across=True)
     show = _scene(
         show, "Swell", {}, (_on("swell", swell, pars), _on("dusk", colours, pars))
     )
@@ -160,7 +163,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
     )
     beat = Wave(
         shape=Shape.DOWN,
-        mode=Mode.SCALES,
+        mode=EffectMode.SCALES,
         low=0.2,
         rate=Rate(beats=1.0),
         spread=Spread(amount=0.0),
@@ -218,7 +221,7 @@ def _chases(show: Show, named: Named) -> Show:
     )
     lantern, deep = _colour(show, "Lantern"), _colour(show, "Deep")
 
-    def link(stop: Stop) -> dict[str, Value]:
+    def link(stop: ColourStop) -> dict[str, Value]:
         return dict.fromkeys(at.TARGET_COLOUR, links.to_palette(stop.palette))
 
     show, _ = chases.keep_pattern(

@@ -17,7 +17,7 @@ replace = msgspec.structs.replace
 SLICE = 0.006  # seconds of a frame that may go into looking
 
 
-class Part(NamedTuple):
+class Suspect(NamedTuple):
     """A part of what plays: one player, what one hand gives, the draft, the masters."""
 
     kind: str
@@ -27,22 +27,22 @@ class Part(NamedTuple):
 KINDS = ("live", "asides", "sent", "players")
 
 
-def parts_of(state: PlayState) -> dict[Part, object]:
+def parts_of(state: PlayState) -> dict[Suspect, object]:
     """Returns the parts of a state that give or change light, and what each is."""
-    found: dict[Part, object] = {}
+    found: dict[Suspect, object] = {}
     for kind in KINDS:
         for i, one in enumerate(getattr(state, kind)):
-            found[Part(kind, getattr(one, "id", "") or f"#{i}")] = one
+            found[Suspect(kind, getattr(one, "id", "") or f"#{i}")] = one
     if not state.draft.empty or state.draft.leaving:
-        found[Part("draft")] = (state.draft.look, state.draft.effects)
+        found[Suspect("draft")] = (state.draft.look, state.draft.effects)
     if state.identify is not None:
-        found[Part("identify")] = state.identify
+        found[Suspect("identify")] = state.identify
     if state.masters != Masters():
-        found[Part("masters")] = state.masters
+        found[Suspect("masters")] = state.masters
     return found
 
 
-def without(state: PlayState, parts: set[Part]) -> PlayState:
+def without(state: PlayState, parts: set[Suspect]) -> PlayState:
     """Returns the state without some of its parts."""
     if not parts:
         return state
@@ -53,16 +53,16 @@ def without(state: PlayState, parts: set[Part]) -> PlayState:
             changes[kind] = tuple(
                 one
                 for i, one in enumerate(getattr(state, kind))
-                if Part(kind, getattr(one, "id", "") or f"#{i}") not in parts
+                if Suspect(kind, getattr(one, "id", "") or f"#{i}") not in parts
             )
 
-    if Part("draft") in parts:
+    if Suspect("draft") in parts:
         changes["draft"] = Draft(revision=state.draft.revision)
 
-    if Part("identify") in parts:
+    if Suspect("identify") in parts:
         changes["identify"] = None
 
-    if Part("masters") in parts:
+    if Suspect("masters") in parts:
         changes["masters"] = Masters()
 
     return replace(state, **changes)
@@ -73,7 +73,7 @@ class Culprits:
 
     def __init__(self, draw: Callable[[PlayState], object]) -> None:
         self._draw = draw
-        self._out: dict[Part, object] = {}
+        self._out: dict[Suspect, object] = {}
         self._search: Iterator[None] | None = None
         self._hopeless: PlayState | None = None
         self.why = ""  # what the frames failed with, in words
@@ -159,7 +159,7 @@ class Culprits:
         )
 
 
-def _same(part: Part, before: object, now: object) -> bool:
+def _same(part: Suspect, before: object, now: object) -> bool:
     """Whether a part is what it was: a player that plays the same, whatever its level
     is.
     """
@@ -170,7 +170,7 @@ def _same(part: Part, before: object, now: object) -> bool:
     return before is now
 
 
-def _name(part: Part, thing: object) -> str:
+def _name(part: Suspect, thing: object) -> str:
     if isinstance(thing, Player):
         return f"“{thing.name or thing.ref.id}”"
     return NAMES[part.kind]

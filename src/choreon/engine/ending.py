@@ -11,7 +11,7 @@ import time
 from choreon import folders
 from choreon.engine import protocol
 from choreon.engine.client import Client
-from choreon.engine.place import holder
+from choreon.engine.instance_lock import holder
 
 ANSWER = 2.0  # seconds beyond its fade that an engine may take to end
 FORCED = 5.0  # seconds until one is gone that was ended by force

@@ -21,25 +21,25 @@ import numpy as np
 
 from choreon import __version__, folders
 from choreon.engine import actions, faults, protocol, session
-from choreon.engine.actions import lasting, motion, opening
-from choreon.engine.ahead import Ahead
-from choreon.engine.asked import Act, act_of
+from choreon.engine.actions import housekeeping, motion, opening
 from choreon.engine.beat import Phase
 from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock
 from choreon.engine.culprits import Culprits
 from choreon.engine.do import Do
-from choreon.engine.held import Held, held_light
-from choreon.engine.inputs import MidiWay, Way
+from choreon.engine.inputs import InputDevice, MidiDevice
 from choreon.engine.inputs.base import Resolve
+from choreon.engine.instance_lock import AlreadyRunning, lock_of
+from choreon.engine.last_frame import LastFrame, held_light
 from choreon.engine.link import Link, Peer
 from choreon.engine.looking_after import Helper, Nurse
 from choreon.engine.openings import Opening
 from choreon.engine.parent import Parent, heed_signals
-from choreon.engine.place import AlreadyRunning, lock_of
+from choreon.engine.precompiler import Precompiler
 from choreon.engine.screen import Screen
 from choreon.engine.sending import sender_of
 from choreon.engine.session import NOTHING
+from choreon.engine.window_messages import Act, act_of
 from choreon.memory import Tidier
 from choreon.model import changes
 from choreon.model.show import Show
@@ -64,7 +64,7 @@ TIDY = 60.0  # seconds until memory that was let go is given back
 
 
 @dataclass(frozen=True)
-class Change:
+class NewShow:
     """Another show for the frame loop, where it goes where that changed, and what
     plays in it where that is not what plays now.
     """
@@ -97,7 +97,7 @@ class Engine:
         self._saved: PlayState | None = None
         self._copied: Show | None = None
         self._copy_due = 0.0
-        self._inbox: queue.SimpleQueue[Act | Change] = queue.SimpleQueue()
+        self._inbox: queue.SimpleQueue[Act | NewShow] = queue.SimpleQueue()
 
         self._closing: Ramp | None = None
         self._ended = False
@@ -126,7 +126,7 @@ class Engine:
         self._real_midi = real_midi
 
         self._link = self._new_link()
-        self._ways: list[Way] = [self._new_midi()]
+        self._devices: list[InputDevice] = [self._new_midi()]
 
     def _take_up(self, show: Show, known: Opening) -> None:
         """Go on with what played last with a show, as far as it can be."""
@@ -145,7 +145,7 @@ class Engine:
             state = replace(_safely_opened(show), draft=kept.draft)
 
         self._state = state
-        self._ahead = Ahead(compile_show(show), lambda: self._state)
+        self._ahead = Precompiler(compile_show(show), lambda: self._state)
         self._compiled = self._ahead.compiled
         self._state = self._with_lamps_on(show, state)
 
@@ -154,7 +154,7 @@ class Engine:
         except Exception:
             log.exception("what played cannot be compiled ahead")
 
-    def _what_is_held(self, known: Opening) -> Held | None:
+    def _what_is_held(self, known: Opening) -> LastFrame | None:
         """What goes on being sent where there is no show to play."""
         if known.show is not None or known.last is None:
             return None
@@ -172,8 +172,8 @@ class Engine:
             self._hand_gone,
         )
 
-    def _new_midi(self) -> Way:
-        return MidiWay(
+    def _new_midi(self) -> InputDevice:
+        return MidiDevice(
             self._asked,
             lambda: self._ahead.show,
             self._moved,
@@ -242,7 +242,7 @@ class Engine:
         if self._state is not before:
             self._serial += 1
             self._link.state_changed()
-        for way in self._ways:
+        for way in self._devices:
             way.follow(self._compiled.show, self._state)
 
     def _play(self, now: float) -> None:
@@ -252,7 +252,7 @@ class Engine:
         state = self._state
         try:
             followed = motion.follow(self._compiled, state, now)
-            self._state = state = lasting.prune(followed, now)
+            self._state = state = housekeeping.prune(followed, now)
             harmless = self._culprits.harmless(self._scaled(now))
 
             if harmless is not None:
@@ -273,7 +273,7 @@ class Engine:
         self._beat.clients = self._link.clients
         self._parent.look(self._ended)
         try:
-            for helper in self._nurse.unwell([self._link, *self._ways], now):
+            for helper in self._nurse.unwell([self._link, *self._devices], now):
                 self._replace(helper)
         except Exception:
             self._complain(now, "a helper could not be replaced")
@@ -286,16 +286,16 @@ class Engine:
         if helper is self._link:
             self._link.abandon()
             # what it was compiling stays locked with it
-            self._ahead = Ahead(self._compiled, lambda: self._state)
+            self._ahead = Precompiler(self._compiled, lambda: self._state)
             self._ahead.adopt_draft(self._state)
             self._link = self._new_link()
             self._link.start()
 
             self._note = "The line to the engine had stood still and was made anew."
         else:
-            self._ways = [way for way in self._ways if way is not helper]
-            cast("Way", helper).abandon()
-            self._ways.append(self._new_midi())
+            self._devices = [way for way in self._devices if way is not helper]
+            cast("InputDevice", helper).abandon()
+            self._devices.append(self._new_midi())
 
     def _at_rest(self) -> bool:
         """Whether what was sent last is what is on now, and stays so by itself."""
@@ -328,7 +328,7 @@ class Engine:
             except queue.Empty:
                 return
 
-            if isinstance(item, Change):
+            if isinstance(item, NewShow):
                 self._change(item, now)
                 continue
 
@@ -342,7 +342,7 @@ class Engine:
             except Exception:
                 log.exception("an action failed")
 
-    def _change(self, change: Change, now: float) -> None:
+    def _change(self, change: NewShow, now: float) -> None:
         try:
             self._state = change.state or motion.carried(
                 self._compiled, change.compiled, self._state, now
@@ -354,7 +354,7 @@ class Engine:
             change.sender.take_over(self._sender)
             self._sender, self._shown = change.sender, None
 
-    def _put(self, item: Act | Change) -> None:
+    def _put(self, item: Act | NewShow) -> None:
         """Hand something to the frame loop. Callable from any thread; of one that was
         given up nothing is taken.
         """
@@ -430,7 +430,7 @@ class Engine:
             dark = np.zeros_like(self._compiled.rig.blank())
             self._sender.send(dark, float("inf"))
         self._sender.close()
-        for way in self._ways:
+        for way in self._devices:
             way.close()
         if self._finder is not None:
             self._finder.close()
@@ -458,7 +458,7 @@ class Engine:
         elif isinstance(message, Do):
             self._asked([message], lambda show, state: [message], peer.hand)
         elif isinstance(message, protocol.Learning):
-            for way in self._ways:
+            for way in self._devices:
                 way.learning = message.on
         elif isinstance(message, protocol.Fault):
             self._faults.make(message.kind)
@@ -544,7 +544,7 @@ class Engine:
             and before.show.name == show.name
         )
         sender = None if same else self._new_sender(after)
-        self._put(Change(after, sender, state))
+        self._put(NewShow(after, sender, state))
 
     def _asked(self, likely: Sequence[Do], resolve: Resolve, hand: str) -> None:
         """Something was moved or pressed. What it may start is compiled here; what it
@@ -564,7 +564,7 @@ class Engine:
         """A window or a controller went away: what it held on goes out, and what it
         wanted to learn it does not.
         """
-        for way in self._ways:
+        for way in self._devices:
             way.learning = False
         self._put(lambda s, t: actions.hands_off(self._compiled.show, s, hand, t))
 
@@ -639,7 +639,7 @@ class Engine:
 
 def opened(show: Show) -> PlayState:
     """Returns what is on when a show opens."""
-    return opening.opened(show, lasting.blank(show), time.monotonic())
+    return opening.opened(show, housekeeping.blank(show), time.monotonic())
 
 
 def _safely_opened(show: Show) -> PlayState:
@@ -647,7 +647,7 @@ def _safely_opened(show: Show) -> PlayState:
         return opened(show)
     except Exception:
         log.exception("what is on when the show opens cannot be started")
-        return lasting.blank()
+        return housekeeping.blank()
 
 
 def _named(show: Show, thing: str) -> str:

@@ -25,7 +25,7 @@ LOOK_BACK = 64  # messages in which one that waits is looked for, to be replaced
 MOST = 20_000  # messages that wait; beyond, the oldest presses go
 
 
-class Entry(msgspec.Struct):
+class OutboxEntry(msgspec.Struct):
     """A message that waits, or that was sent and not taken yet."""
 
     message: Telling | Late
@@ -40,7 +40,7 @@ def key_of(message: Telling | Late) -> Hashable:
     match message:
         case Do(ref, Verb.LEVEL, _, Edge.TURN):
             return ("level", ref)
-        case protocol.Touch() | protocol.SetDraft():
+        case protocol.SetValues() | protocol.SetDraft():
             return "draft"
         case protocol.SetEffects():
             return "effects"
@@ -57,10 +57,10 @@ def key_of(message: Telling | Late) -> Hashable:
 def merged(old: Telling | Late, new: Telling | Late) -> Telling | Late:
     """Returns one message for two of the same key."""
     match old, new:
-        case protocol.Touch(), protocol.Touch():
+        case protocol.SetValues(), protocol.SetValues():
             look = merge_looks(old.look, new.look)
-            return protocol.Touch(look=look, revision=new.revision)
-        case protocol.SetDraft(), protocol.Touch():
+            return protocol.SetValues(look=look, revision=new.revision)
+        case protocol.SetDraft(), protocol.SetValues():
             look = merge_looks(old.look, new.look)
             return protocol.SetDraft(look=look, revision=new.revision)
         case protocol.SetLive(tile, before), protocol.SetLive(_, after):
@@ -74,8 +74,8 @@ class Outbox:
     """The messages of one window."""
 
     def __init__(self) -> None:
-        self._waiting: deque[Entry] = deque()
-        self._sent: deque[Entry] = deque()
+        self._waiting: deque[OutboxEntry] = deque()
+        self._sent: deque[OutboxEntry] = deque()
         self._part = bytearray()  # of the message that is on its way
         self._count = 0
 
@@ -102,7 +102,7 @@ class Outbox:
                 if entry.key is None or back > LOOK_BACK:
                     break
 
-        self._waiting.append(Entry(message, key))
+        self._waiting.append(OutboxEntry(message, key))
         if len(self._waiting) > MOST:
             self._waiting.popleft()
 
@@ -150,7 +150,7 @@ class Outbox:
 
     def first(self, *messages: Telling) -> None:
         """Put messages before all that wait."""
-        self._waiting.extendleft(Entry(message) for message in reversed(messages))
+        self._waiting.extendleft(OutboxEntry(message) for message in reversed(messages))
 
 
 def _made(message: Telling | Late) -> Telling | None:

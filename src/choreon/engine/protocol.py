@@ -65,13 +65,13 @@ class Revision(Message):
     revision: int = 0
 
 
-class Touch(Revision, tag="touch", kw_only=True):
+class SetValues(Revision, tag="touch", kw_only=True):
     """Values for the draft."""
 
     look: Look
 
 
-class Untouch(Revision, tag="untouch", kw_only=True):
+class RemoveValues(Revision, tag="untouch", kw_only=True):
     """Draft values to remove: fixture → attributes."""
 
     lines: dict[str, tuple[str, ...]]
@@ -304,8 +304,8 @@ ToEngine = (
     | PutShow
     | Edit
     | Do
-    | Touch
-    | Untouch
+    | SetValues
+    | RemoveValues
     | ClearDraft
     | SetDraft
     | SetEffects

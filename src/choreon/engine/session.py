@@ -16,7 +16,7 @@ from pathlib import Path
 import msgspec
 
 from choreon import folders
-from choreon.engine.actions import lasting
+from choreon.engine.actions import housekeeping
 from choreon.model.outputs import AnyOutput
 from choreon.model.show import Show
 from choreon.render.state import PlayState
@@ -216,7 +216,7 @@ def know(show_id: str) -> Known:
 
 
 def _fitted(session: Session) -> PlayState:
-    now, state = time.monotonic(), lasting.without_held(session.state)
+    now, state = time.monotonic(), housekeeping.without_held(session.state)
     if session.boot == boot() and session.saved <= now:
-        return lasting.prune(state, now)
-    return lasting.prune(lasting.shift(state, now - session.saved), now)
+        return housekeeping.prune(state, now)
+    return housekeeping.prune(housekeeping.shift(state, now - session.saved), now)

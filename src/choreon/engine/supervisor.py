@@ -20,7 +20,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from choreon import folders
-from choreon.engine import logs, place
+from choreon.engine import instance_lock, logs
 from choreon.engine.beat import Beat, Phase
 
 log = logging.getLogger("choreon.supervisor")
@@ -124,7 +124,6 @@ class Supervisor:
         self._start = start
         self._beat = beat or Beat.make()
         self._ending = False
-        self._end_by = 0.0
         self._wake_in, self._wake_out = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
         self._parent = os.getppid()
         self._alone_since = 0.0
@@ -291,7 +290,9 @@ def run(words: Sequence[str], adopt: int = 0, handle: int = -1) -> int:
     _never_first()
     try:
         alone = _hold_lock() is not None
-        found = place.heartbeat(folders.runtime()) if alone and not adopt else None
+        found = (
+            instance_lock.heartbeat(folders.runtime()) if alone and not adopt else None
+        )
         if found is not None:  # an engine that nobody watches, and that may hang
             engine, beat = Watched(found[0]), found[1]
     except OSError as error:

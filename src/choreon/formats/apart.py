@@ -95,7 +95,7 @@ class Print(Job, tag="print"):
 AnyJob = ReadType | ReadRig | ReadList | ReadPictures | WriteType | WriteRig | Print
 
 
-class Answer(msgspec.Struct):
+class ApartAnswer(msgspec.Struct):
     """What came of a job: its result, encoded; or what is wrong with the file, in
     words.
     """
@@ -142,7 +142,7 @@ class Apart:
         finally:
             self._close_pipes()
         try:
-            answer = msgspec.msgpack.decode(out, type=Answer)
+            answer = msgspec.msgpack.decode(out, type=ApartAnswer)
         except msgspec.DecodeError:
             raise FormatError(
                 "Reading it took more memory than any honest file needs, and was "
@@ -233,7 +233,7 @@ def main() -> int:
     with contextlib.suppress(OSError), open("/proc/self/oom_score_adj", "w") as file:
         file.write("1000")
     progress.tell = _tell
-    answer = Answer()
+    answer = ApartAnswer()
     try:
         answer.result = do(msgspec.msgpack.decode(sys.stdin.buffer.read(), type=AnyJob))
     except FormatError as error:

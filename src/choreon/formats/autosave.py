@@ -20,7 +20,7 @@ Edited = tuple[Show, int]
 RETRY = 5.0  # seconds between attempts to write what was refused
 
 
-class Kept(msgspec.Struct, frozen=True):
+class SaveStatus(msgspec.Struct, frozen=True):
     """How the last writing went: when (wall clock), where to, and what the user must
     know.
     """
@@ -38,7 +38,7 @@ class Autosave:
     def __init__(
         self,
         path: Path,
-        done: Callable[[Kept], None],
+        done: Callable[[SaveStatus], None],
         delay: float = 0.25,
         retry: float = RETRY,
     ) -> None:
@@ -107,7 +107,9 @@ class Autosave:
             return edited
 
 
-def save(path: Path, show: Show, base: str = "", edits: int = 0) -> tuple[Kept, str]:
+def save(
+    path: Path, show: Show, base: str = "", edits: int = 0
+) -> tuple[SaveStatus, str]:
     """Write a show to its place, or else where copies are kept; never raises. Returns
     how it went, and the digest of the file as it was written well last.
     """
@@ -117,10 +119,10 @@ def save(path: Path, show: Show, base: str = "", edits: int = 0) -> tuple[Kept, 
         why = getattr(error, "strerror", None) or str(error)
         return _rescued(path, show, base, why, edits), base
     rescue.clear(path, show.id)
-    return Kept(time.time(), path), base
+    return SaveStatus(time.time(), path), base
 
 
-def _rescued(path: Path, show: Show, base: str, why: str, edits: int) -> Kept:
+def _rescued(path: Path, show: Show, base: str, why: str, edits: int) -> SaveStatus:
     try:
         copy = rescue.keep(path, show, base, edits)
     except Exception as second:
@@ -129,8 +131,8 @@ def _rescued(path: Path, show: Show, base: str, why: str, edits: int) -> Kept:
             f"Nothing can be written: {why}; nor is there a place for a copy ({also}). "
             "Free some space; the show goes on."
         )
-        return Kept(0.0, path, text)
-    return Kept(
+        return SaveStatus(0.0, path, text)
+    return SaveStatus(
         time.time(),
         copy,
         f"{path.parent} cannot be written ({why}). A copy is kept in {copy}; it is "

@@ -8,15 +8,15 @@ from typing import Any
 from choreon.model import attributes as at
 from choreon.model.motion import (
     AnyMotion,
-    Mode,
+    ColourRoll,
+    ColourStop,
+    EffectMode,
     Order,
     Path,
     PathShape,
     Rate,
-    Roll,
     Shape,
     Spread,
-    Stop,
     Wave,
 )
 
@@ -52,13 +52,13 @@ def _scale(
     shape: Shape, rate: Rate, low: float, spread: Spread = EVEN, **more: Any
 ) -> AnyMotion:
     return Wave(
-        shape=shape, rate=rate, spread=spread, mode=Mode.SCALES, low=low, **more
+        shape=shape, rate=rate, spread=spread, mode=EffectMode.SCALES, low=low, **more
     )
 
 
-def _roll(rate: Rate, *colours: tuple[float, float, float], **more: Any) -> Roll:
-    stops = tuple(Stop(colour) for colour in colours)
-    return Roll(stops=stops, rate=rate, **more)
+def _roll(rate: Rate, *colours: tuple[float, float, float], **more: Any) -> ColourRoll:
+    stops = tuple(ColourStop(colour) for colour in colours)
+    return ColourRoll(stops=stops, rate=rate, **more)
 
 
 def _path(shape: PathShape, rate: Rate, size: float, **more: Any) -> Path:
@@ -89,7 +89,7 @@ def _waves() -> list[tuple[str, AnyMotion]]:
         ("Embers", _scale(Shape.RANDOM, _seconds(1.6), 0.2)),
         ("Water light", _scale(Shape.RANDOM, _seconds(0.9), 0.45, PAIRS)),
         ("Heartbeat", _scale(Shape.OWN, _beats(2.0), 0.2, TOGETHER, curve=curve)),
-        ("Lift a little", Wave(mode=Mode.ADDS, low=0.0, high=0.3, rate=_seconds(5.0))),
+        ("Lift a little", Wave(mode=EffectMode.ADDS, low=0.0, high=0.3, rate=_seconds(5.0))),
         ("Zoom breath", Wave(attribute="Zoom", low=10, high=40, rate=_seconds(6.0))),
         (
             "Zoom along",

@@ -72,9 +72,6 @@ def next_of(ids: Sequence[str], alone: str | None, step: int) -> str | None:
     return ids[(list(ids).index(alone) + step) % len(ids)]
 
 
-_RANGE = re.compile(r"(\d+)(?:\s*[-–]\s*(\d+))?")
-
-
 def typed(show: Show, words: str, chosen: Sequence[str] = ()) -> Ids | None:
     """Returns the fixtures that typed words mean; None where they mean none.
 

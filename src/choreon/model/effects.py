@@ -11,14 +11,14 @@ import msgspec
 from choreon.model.choosing import by_place
 from choreon.model.motion import (
     AnyMotion,
+    ColourRoll,
+    ColourStop,
     Effect,
     Effects,
     Order,
     Path,
     Rate,
-    Roll,
     Spread,
-    Stop,
 )
 from choreon.model.sameness import very_same
 from choreon.model.show import Palette, Show
@@ -108,7 +108,7 @@ def links_of(show: Show, effects: Effects) -> Iterator[str]:
 
 def links_in_motion(motion: AnyMotion) -> Iterator[str]:
     """Returns every link in a motion."""
-    if isinstance(motion, Roll):
+    if isinstance(motion, ColourRoll):
         for stop in motion.stops:
             if stop.palette:
                 yield f"{PALETTE}{stop.palette}"
@@ -149,13 +149,15 @@ def motion_unlinked(show: Show, motion: AnyMotion, link: str) -> AnyMotion:
     """Returns a motion with what a link comes to in its place."""
     from choreon.model import links
 
-    if isinstance(motion, Roll):
+    if isinstance(motion, ColourRoll):
         if link not in links_in_motion(motion):
             return motion
 
         palette_id = link.removeprefix(PALETTE)
         stops = tuple(
-            Stop(colour_of_stop(show, stop)) if stop.palette == palette_id else stop
+            ColourStop(colour_of_stop(show, stop))
+            if stop.palette == palette_id
+            else stop
             for stop in motion.stops
         )
         return replace(motion, stops=stops)
@@ -168,7 +170,7 @@ def motion_unlinked(show: Show, motion: AnyMotion, link: str) -> AnyMotion:
     return motion
 
 
-def colour_of_stop(show: Show, stop: Stop) -> tuple[float, float, float]:
+def colour_of_stop(show: Show, stop: ColourStop) -> tuple[float, float, float]:
     """Returns the colour of a stop, linear light: that of its palette, where it has
     one.
     """

@@ -24,7 +24,7 @@ class Held(msgspec.Struct, frozen=True):
     effects: Effects = ()
 
 
-class Step(msgspec.Struct, frozen=True):
+class UndoStep(msgspec.Struct, frozen=True):
     """A step and the show after it. Steps that changed the draft hold it as it was
     before and after. `gesture`: what hands did in one go, None for each by itself.
     `cost`: about how many bytes it holds that the step before it does not.
@@ -66,8 +66,8 @@ class History:
     """
 
     def __init__(self, show: Show, most: int | None = None) -> None:
-        self._done = [Step("", show)]
-        self._undone: list[Step] = []
+        self._done = [UndoStep("", show)]
+        self._undone: list[UndoStep] = []
         self._most = MOST_BYTES if most is None else most
 
     @property
@@ -112,7 +112,7 @@ class History:
         if after is not None:
             cost += SPREAD * len(msgspec.msgpack.encode(after))
 
-        self._done.append(Step(name, show, before, after, gesture, cost))
+        self._done.append(UndoStep(name, show, before, after, gesture, cost))
         self._undone.clear()
         self._forget()
 
@@ -131,14 +131,14 @@ class History:
             first = replace(self._done[drop], name="", before=None, after=None, cost=0)
             self._done[: drop + 1] = [first]
 
-    def undo(self) -> Step | None:
+    def undo(self) -> UndoStep | None:
         """Take the last step back; gives it, or None where there is none."""
         if len(self._done) < 2:
             return None
         self._undone.append(self._done.pop())
         return self._undone[-1]
 
-    def redo(self) -> Step | None:
+    def redo(self) -> UndoStep | None:
         """Do again what was taken back last; gives it, or None where there is
         nothing.
         """

@@ -94,7 +94,7 @@ class Shape(StrEnum):
     OWN = "own curve"
 
 
-class Mode(StrEnum):
+class EffectMode(StrEnum):
     """What an effect does to what is there."""
 
     REPLACES = "replaces"
@@ -136,7 +136,7 @@ class Wave(
 
     attribute: str = at.DIMMER
     shape: Shape = Shape.SINE
-    mode: Mode = Mode.REPLACES
+    mode: EffectMode = EffectMode.REPLACES
     low: Number = 0.0
     high: Number = 1.0
     width: Number = 0.5
@@ -146,14 +146,14 @@ class Wave(
     smooth: bool = True
 
 
-class Stop(msgspec.Struct, frozen=True, omit_defaults=True):
+class ColourStop(msgspec.Struct, frozen=True, omit_defaults=True):
     """A colour of a roll: linear light, or that of a colour palette."""
 
     colour: Rgb = (1.0, 1.0, 1.0)
     palette: str = ""
 
 
-class Roll(
+class ColourRoll(
     Motion,
     frozen=True,
     kw_only=True,
@@ -172,7 +172,10 @@ class Roll(
 
     kind: ClassVar[str] = "roll"
 
-    stops: tuple[Stop, ...] = (Stop((1.0, 0.0, 0.0)), Stop((0.0, 0.0, 1.0)))
+    stops: tuple[ColourStop, ...] = (
+        ColourStop((1.0, 0.0, 0.0)),
+        ColourStop((0.0, 0.0, 1.0)),
+    )
     hard: bool = False
     length: Number = 0.0
     gap: Number = 0.0
@@ -240,7 +243,7 @@ class Path(
     keep_out: KeepOut = KeepOut.BEND
 
 
-AnyMotion = Wave | Roll | Path
+AnyMotion = Wave | ColourRoll | Path
 
 
 class By(StrEnum):
@@ -281,7 +284,7 @@ def title(motion: AnyMotion) -> str:
     """Returns what a motion is called: “sine on intensity”, “colours: 3”, “circle”."""
     if isinstance(motion, Wave):
         return f"{motion.shape} on {at.attribute(motion.attribute).label.lower()}"
-    if isinstance(motion, Roll):
+    if isinstance(motion, ColourRoll):
         return f"{len(motion.stops)} colours rolling"
     return f"{motion.shape} {'in the room' if motion.in_room else 'around its aim'}"
 
@@ -290,14 +293,14 @@ def family(motion: AnyMotion) -> at.Family:
     """Returns the family of what a motion moves."""
     if isinstance(motion, Wave):
         return at.attribute(motion.attribute).family
-    return at.Family.COLOUR if isinstance(motion, Roll) else at.Family.POSITION
+    return at.Family.COLOUR if isinstance(motion, ColourRoll) else at.Family.POSITION
 
 
 def names(motion: AnyMotion) -> tuple[str, ...]:
     """Returns the attributes that a motion moves."""
     if isinstance(motion, Wave):
         return (motion.attribute,)
-    if isinstance(motion, Roll):
+    if isinstance(motion, ColourRoll):
         dims = (at.DIMMER,) if motion.brightness else ()
         return (*at.TARGET_COLOUR, *dims)
     return (at.PAN, at.TILT)

@@ -15,9 +15,6 @@ MOST = 1e9
 Number = Annotated[float, msgspec.Meta(ge=-MOST, le=MOST)]
 """Any number that can be meant. The comparison with a bound is what refuses NaN."""
 
-Share = Annotated[float, msgspec.Meta(ge=0.0, le=1.0)]
-"""A part of a whole."""
-
 Count = Annotated[int, msgspec.Meta(ge=-(2**31), le=2**31 - 1)]
 """A whole number that is counted: of places, beats, lamps. Qt's integers hold it."""
 

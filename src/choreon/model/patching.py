@@ -15,7 +15,7 @@ from choreon.model.show import MAX_UNIVERSE, SLOTS, Show
 Changes = dict[str, dict[str, Any]]
 
 
-class Move(msgspec.Struct, frozen=True):
+class Readdress(msgspec.Struct, frozen=True):
     """New addresses by fixture, and those that find no place."""
 
     changes: Changes
@@ -89,7 +89,7 @@ def _in_order(show: Show, ids: Iterable[str]) -> list[str]:
     )
 
 
-def pack(show: Show, universe: int, ids: Sequence[str] = ()) -> Move:
+def pack(show: Show, universe: int, ids: Sequence[str] = ()) -> Readdress:
     """Close the gaps: all of a universe from slot 1 on, or the fixtures named, from the
     first one's address on.
     """
@@ -106,14 +106,16 @@ def pack(show: Show, universe: int, ids: Sequence[str] = ()) -> Move:
 
 def _place(
     show: Show, ids: Sequence[str], universe: int, start: int, back: bool = False
-) -> Move:
+) -> Readdress:
     """One behind the other from `start` on, around those that are not moved. `back`:
     each in the first place that holds it, also before the one it follows.
     """
     return _settled(ids, lambda moving: _placed(show, moving, universe, start, back))
 
 
-def _settled(ids: Sequence[str], place: Callable[[Sequence[str]], Move]) -> Move:
+def _settled(
+    ids: Sequence[str], place: Callable[[Sequence[str]], Readdress]
+) -> Readdress:
     """What `place` makes of fixtures, where none comes to lie on one that finds no
     place and so stays: with each that stays the others are placed anew.
     """
@@ -123,13 +125,13 @@ def _settled(ids: Sequence[str], place: Callable[[Sequence[str]], Move]) -> Move
         more = set(move.left)
         if not more:
             left = tuple(i for i in ids if i in stay)
-            return Move(move.changes, left)
+            return Readdress(move.changes, left)
         stay |= more
 
 
 def _placed(
     show: Show, ids: Sequence[str], universe: int, start: int, back: bool
-) -> Move:
+) -> Readdress:
     taken = patch.occupied(show, universe, ids)
     changes: Changes = {}
     left = []
@@ -149,7 +151,7 @@ def _placed(
         else:
             at = spot + slots
 
-    return Move(_changed(show, changes), tuple(left))
+    return Readdress(_changed(show, changes), tuple(left))
 
 
 def _changed(show: Show, changes: Changes) -> Changes:
@@ -161,7 +163,7 @@ def _changed(show: Show, changes: Changes) -> Changes:
     }
 
 
-def to_universe(show: Show, ids: Sequence[str], universe: int) -> Move:
+def to_universe(show: Show, ids: Sequence[str], universe: int) -> Readdress:
     """Move fixtures to another universe, at the addresses they have; those who clash
     there are left.
     """
@@ -187,10 +189,10 @@ def to_universe(show: Show, ids: Sequence[str], universe: int) -> Move:
 
         changes[i] = {"universe": universe, "address": fixture.address}
 
-    return Move(_changed(show, changes), tuple(left))
+    return Readdress(_changed(show, changes), tuple(left))
 
 
-def merge(show: Show, source: int, into: int) -> Move:
+def merge(show: Show, source: int, into: int) -> Readdress:
     """Move all of a universe into the free slots of another; what does not fit is left
     where it is.
 
@@ -209,10 +211,10 @@ def merge(show: Show, source: int, into: int) -> Move:
         moved = msgspec.structs.replace(show, fixtures=fixtures)
 
     rest = _place(moved, first.left, into, 1, back=True)
-    return Move({**first.changes, **rest.changes}, rest.left)
+    return Readdress({**first.changes, **rest.changes}, rest.left)
 
 
-def together(show: Show, ids: Sequence[str], universe: int, address: int) -> Move:
+def together(show: Show, ids: Sequence[str], universe: int, address: int) -> Readdress:
     """Put fixtures one behind the other from an address on; left are those past the end
     or on somebody's slots.
     """
@@ -224,7 +226,7 @@ def together(show: Show, ids: Sequence[str], universe: int, address: int) -> Mov
         wanted[i] = range(address, address + slots)
         address += slots
 
-    def place(moving: Sequence[str]) -> Move:
+    def place(moving: Sequence[str]) -> Readdress:
         taken = patch.occupied(show, universe, moving)
         changes: Changes = {}
         left = []
@@ -236,6 +238,6 @@ def together(show: Show, ids: Sequence[str], universe: int, address: int) -> Mov
             else:
                 changes[i] = {"universe": universe, "address": first}
 
-        return Move(_changed(show, changes), tuple(left))
+        return Readdress(_changed(show, changes), tuple(left))
 
     return _settled(known, place)

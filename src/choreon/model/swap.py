@@ -28,7 +28,7 @@ Fate = Literal["kept", "near", "lost"]
 FATES: tuple[Fate, ...] = ("lost", "near", "kept")  # the worst first
 
 
-class Line(msgspec.Struct, frozen=True):
+class SwapLine(msgspec.Struct, frozen=True):
     """What becomes of one attribute: `near` values come close, `lost` ones stay in the
     scenes without effect.
     """
@@ -44,7 +44,7 @@ class Swap(msgspec.Struct, frozen=True):
     """
 
     show: Show
-    lines: tuple[Line, ...]
+    lines: tuple[SwapLine, ...]
     readdressed: tuple[str, ...] = ()
     homeless: tuple[str, ...] = ()
 
@@ -146,7 +146,7 @@ class _Translator:
 
     def __init__(self, show: Show, ids: frozenset[str], new: _Side) -> None:
         self._show, self._ids, self._new = show, ids, new
-        self._lines: dict[tuple[str, str], Line] = {}
+        self._lines: dict[tuple[str, str], SwapLine] = {}
 
     def look(self, look: Look) -> Look:
         """Returns the look in which the swapped lamps have what theirs become; the
@@ -160,7 +160,7 @@ class _Translator:
                 made[fixture] = after
         return look if made == look else made
 
-    def report(self) -> tuple[Line, ...]:
+    def report(self) -> tuple[SwapLine, ...]:
         """Returns the lines, the worst first. That something is kept is not said where
         it is not kept everywhere.
         """
@@ -228,7 +228,7 @@ def find_room(
 
 def _fixture_look(
     show: Show, fixture_id: str, values: dict[str, Value], new: _Side
-) -> tuple[dict[str, Value], list[Line]]:
+) -> tuple[dict[str, Value], list[SwapLine]]:
     """What a fixture's values become, and a line for each of them."""
     fixture = show.fixtures[fixture_id]
     old_kind = show.types.get(fixture.type)
@@ -236,7 +236,7 @@ def _fixture_look(
     old = _Side(old_kind, old_mode) if old_kind and old_mode else None
     made: dict[str, Value] = {}
 
-    lines: list[Line] = []
+    lines: list[SwapLine] = []
     for name, value in values.items():
         if isinstance(value, str):  # it says what is meant, for any lamp
             made[name] = value
@@ -255,29 +255,31 @@ def _fixture_look(
     return made, lines
 
 
-def _linked(name: str, new: _Side) -> Line:
+def _linked(name: str, new: _Side) -> SwapLine:
     """What becomes of a link: it stays, and means something where the lamp can."""
     label = at.attribute(name).label
     by_wheel = name in at.TARGET_COLOUR and bool(new.colour_wheel)
     if new.has(name) or by_wheel:
-        return Line("kept", name, label)
-    return Line("lost", name, f"{label}: the new fixture has none")
+        return SwapLine("kept", name, label)
+    return SwapLine("lost", name, f"{label}: the new fixture has none")
 
 
 def _value(
     name: str, value: Value, old: _Side | None, new: _Side
-) -> tuple[dict[str, Value], Line]:
+) -> tuple[dict[str, Value], SwapLine]:
     label = at.attribute(name).label
     if old is not None and old.slots(name):
         return _slot(name, value, old, new)
     if name.startswith(at.RAW):
-        return {}, Line(
+        return {}, SwapLine(
             "lost",
             name,
             f"{label}: a raw value means nothing on another fixture; it is left out",
         )
     if not new.has(name):
-        return {name: value}, Line("lost", name, f"{label}: the new fixture has none")
+        return {name: value}, SwapLine(
+            "lost", name, f"{label}: the new fixture has none"
+        )
 
     value, cells = _cells(value, new)
     low, high = new.limits(name) if name in new.spans else (0.0, 1.0)
@@ -286,16 +288,16 @@ def _value(
     if clipped != value:
         unit = at.attribute(name).unit
         span = f"{low:g}…{high:g} {unit}".strip()
-        return {name: value}, Line(
+        return {name: value}, SwapLine(
             "near", name, f"{label}: the new fixture reaches {span}"
         )
 
     if cells:
-        return {name: value}, Line(
+        return {name: value}, SwapLine(
             "near", name, f"{label}: spread over {len(new.mode.cells) or 1} cells"
         )
 
-    return {name: value}, Line("kept", name, label)
+    return {name: value}, SwapLine("kept", name, label)
 
 
 def _each(value: Value, act) -> Value:  # type: ignore[no-untyped-def]
@@ -332,7 +334,7 @@ def _cells(value: Value, new: _Side) -> tuple[Value, bool]:
 
 def _slot(
     name: str, value: Value, old: _Side, new: _Side
-) -> tuple[dict[str, Value], Line]:
+) -> tuple[dict[str, Value], SwapLine]:
     """A slot of a wheel: the slot of the same name, else the nearest colour,
     else none.
     """
@@ -345,7 +347,7 @@ def _slot(
     same = _same_slot(slot, sorted(targets, key=lambda n: n != name), new)
 
     if same is not None:
-        return same, Line("kept", name, f"{label}: {slot.name}")
+        return same, SwapLine("kept", name, f"{label}: {slot.name}")
     if slot.colour:
         return _colour_slot(name, slot, new)
 
@@ -354,10 +356,10 @@ def _slot(
         near = min(number, len(others) - 1)
         text = f"{label}: {slot.name} becomes {others[near].name}"
 
-        return {name: float(near)}, Line("near", name, text)
+        return {name: float(near)}, SwapLine("near", name, text)
 
     text = f"{label}: the new fixture has no {slot.name}"
-    return {name: value}, Line("lost", name, text)
+    return {name: value}, SwapLine("lost", name, text)
 
 
 def _same_slot(slot: Slot, targets: list[str], new: _Side) -> dict[str, Value] | None:
@@ -369,7 +371,9 @@ def _same_slot(slot: Slot, targets: list[str], new: _Side) -> dict[str, Value] |
     return None
 
 
-def _colour_slot(name: str, slot: Slot, new: _Side) -> tuple[dict[str, Value], Line]:
+def _colour_slot(
+    name: str, slot: Slot, new: _Side
+) -> tuple[dict[str, Value], SwapLine]:
     """A slot that colours the light: mixed where the new lamp mixes, else the nearest
     slot.
     """
@@ -378,31 +382,31 @@ def _colour_slot(name: str, slot: Slot, new: _Side) -> tuple[dict[str, Value], L
         mixed: dict[str, Value] = dict(
             zip(at.TARGET_COLOUR, of_hex(slot.colour), strict=True)
         )
-        return mixed, Line("near", name, f"{label}: {slot.name} is mixed")
+        return mixed, SwapLine("near", name, f"{label}: {slot.name} is mixed")
 
     if new.colour_wheel:
         number, other = _nearest(of_hex(slot.colour), new)
         text = f"{label}: {slot.name} becomes {other.name}, the nearest"
-        return {new.colour_wheel: float(number)}, Line("near", name, text)
+        return {new.colour_wheel: float(number)}, SwapLine("near", name, text)
 
-    return {}, Line("lost", name, f"{label}: the new fixture has no colour")
+    return {}, SwapLine("lost", name, f"{label}: the new fixture has no colour")
 
 
 def _colour_to_wheel(
     values: dict[str, Value], new: _Side
-) -> tuple[dict[str, Value], Line]:
+) -> tuple[dict[str, Value], SwapLine]:
     """A mixed colour on a lamp that does not mix; the mixed one is kept beside, for the
     way back.
     """
     kept = {n: values[n] for n in at.TARGET_COLOUR if n in values}
     if not new.colour_wheel:
-        return kept, Line("lost", at.RED, "Colour: the new fixture has none")
+        return kept, SwapLine("lost", at.RED, "Colour: the new fixture has none")
 
     parts = [kept.get(n, 0.0) for n in at.TARGET_COLOUR]
     r, g, b = (_number(p) for p in parts)
     number, slot = _nearest((r, g, b), new)
 
-    return {**kept, new.colour_wheel: float(number)}, Line(
+    return {**kept, new.colour_wheel: float(number)}, SwapLine(
         "near", at.RED, f"Colour: {slot.name} is the nearest slot"
     )
 

@@ -177,7 +177,7 @@ class Turns(StrEnum):
     ATTRIBUTE = "attribute"
 
 
-class Stop(msgspec.Struct, frozen=True):
+class DialStop(msgspec.Struct, frozen=True):
     """A named place on a dial; `at` in the dial's unit."""
 
     name: str
@@ -195,7 +195,7 @@ class Dial(Tile, frozen=True, kw_only=True, omit_defaults=True, tag="dial"):
     turns: Turns = Turns.RATE
     of: tuple[Ref, ...] = ()
     attribute: str = ""
-    stops: tuple[Stop, ...] = ()
+    stops: tuple[DialStop, ...] = ()
 
     @property
     def leads_to(self) -> tuple[Ref, ...]:

@@ -10,7 +10,15 @@ from choreon.model import attributes as at
 from choreon.model import edits
 from choreon.model.edits import merge_looks
 from choreon.model.effects import beside, motion_of, rate_of
-from choreon.model.motion import AnyMotion, Effect, Effects, Mode, Path, Shape, Wave
+from choreon.model.motion import (
+    AnyMotion,
+    Effect,
+    EffectMode,
+    Effects,
+    Path,
+    Shape,
+    Wave,
+)
 from choreon.model.patch import footprint
 from choreon.model.show import SLOTS, Show
 from choreon.model.values import Look, Value
@@ -32,7 +40,7 @@ from choreon.render.state import (
     Time,
     replace,
 )
-from choreon.render.trace import Part, Trace
+from choreon.render.trace import Trace, TracePart
 
 DARK = 1e-4  # an intensity that is none
 WHOLE = 1.0 - 1e-6  # a share that is all of it
@@ -77,7 +85,7 @@ def capture_effects(compiled: CompiledShow, state: PlayState, now: float) -> Eff
     return made
 
 
-def _step(part: Part) -> Step | None:
+def _step(part: TracePart) -> Step | None:
     """The step of its player that a part is; None for drafts."""
     if part.player is None:
         return None
@@ -91,7 +99,7 @@ def _going(step: Step | None) -> Going:
     return step.cursor if found else Going()  # type: ignore[union-attr, return-value]
 
 
-def _beside(traced: Trace, part: Part) -> Floats:
+def _beside(traced: Trace, part: TracePart) -> Floats:
     """How strongly (I + 1) all that stands beside a part lights the lamps."""
     level = np.zeros(traced.rig.intensities + 1)
     for other in traced.parts:
@@ -110,7 +118,11 @@ def _above(compiled: CompiledShow, effect: Effect, level: Floats) -> Effect | No
     """
     motion = motion_of(compiled.show, effect)
     is_level = isinstance(motion, Wave) and motion.attribute == at.DIMMER
-    if not isinstance(motion, Wave) or not is_level or motion.mode != Mode.REPLACES:
+    if (
+        not isinstance(motion, Wave)
+        or not is_level
+        or motion.mode != EffectMode.REPLACES
+    ):
         return effect
 
     rows = [
@@ -198,8 +210,8 @@ def _as_wide(show: Show, effect: Effect, size: float) -> Effect:
         return effect
 
     rests = (motion.low + motion.high) / 2.0
-    if motion.mode != Mode.REPLACES:
-        rests = 1.0 if motion.mode == Mode.SCALES else 0.0
+    if motion.mode != EffectMode.REPLACES:
+        rests = 1.0 if motion.mode == EffectMode.SCALES else 0.0
 
     low, high = (rests + size * (end - rests) for end in (motion.low, motion.high))
     return replace(effect, motion=replace(motion, low=low, high=high), palette="")
@@ -212,7 +224,7 @@ def _as_strong(effect: Effect, on: float) -> Effect:
     if on >= WHOLE or not isinstance(motion, Wave) or not is_level:
         return effect
     low, high = on * motion.low, on * motion.high
-    if motion.mode == Mode.SCALES:
+    if motion.mode == EffectMode.SCALES:
         low, high = 1.0 - on * (1.0 - motion.low), 1.0 - on * (1.0 - motion.high)
     return replace(effect, motion=replace(motion, low=low, high=high), palette="")
 

@@ -69,7 +69,7 @@ def _idle(channel: Channel) -> Range | None:
     )
 
 
-class Piece(NamedTuple):
+class RangePiece(NamedTuple):
     """One range of a channel of several: the row that drives it, and when."""
 
     channel: int
@@ -109,7 +109,7 @@ class Pieces:
     channel: Ints
 
     @classmethod
-    def of_list(cls, pieces: list[Piece]) -> Pieces:
+    def of_list(cls, pieces: list[RangePiece]) -> Pieces:
         """Returns pieces as arrays, those of a channel one after the other."""
 
         def ints(numbers: Iterable[int]) -> Ints:
@@ -252,7 +252,7 @@ class Channels:
         ] = []  # channel, the virtual dimmer's row; or −1 where it dims itself
         self.bytes: list[tuple[int, int, int]] = []
         self.scaled: list[tuple[int, int]] = []
-        self.pieces: list[Piece] = []
+        self.pieces: list[RangePiece] = []
         self.limits: dict[int, tuple[float, float]] = {}
         self.homes: dict[int, float] = {}
 
@@ -352,7 +352,7 @@ class Channels:
             )
             nought = Span(span.start, span.end, 0.0, 0.0)
             self.pieces.append(
-                Piece(
+                RangePiece(
                     number,
                     rows[spans[0][0].attribute],
                     nought,
@@ -372,7 +372,7 @@ class Channels:
                 home if span.start <= home <= span.end else (span.start + span.end) // 2
             )
             self.pieces.append(
-                Piece(
+                RangePiece(
                     number,
                     row,
                     span,

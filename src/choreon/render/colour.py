@@ -49,9 +49,3 @@ def to_screen(rgb: npt.ArrayLike) -> Array:
     return np.where(
         light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055
     )
-
-
-def from_screen(rgb: npt.ArrayLike) -> Array:
-    """sRGB screen values 0…1 → linear light (IEC 61966-2-1)."""
-    value = np.clip(np.asarray(rgb, float), 0.0, 1.0)
-    return np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)

@@ -15,7 +15,7 @@ from choreon.model.playables import AnyPlayable, Chase, Scene
 from choreon.model.refs import COLLECTION_OF, GROUP, MARK, PALETTE, Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.effects import ROOM, LiveEffects, Moving, compile_effects
+from choreon.render.effects import ROOM, CompiledEffects, LiveEffects, compile_effects
 from choreon.render.fades import Fade
 from choreon.render.left_out import compile_most
 from choreon.render.live import Live
@@ -29,7 +29,7 @@ from choreon.render.looks import (
 from choreon.render.masters import CompiledMasters, dimmer_rows
 from choreon.render.recent import InUse, Recent
 from choreon.render.rig import Floats, Rig
-from choreon.render.sources import SOURCES, Kitchen, Source
+from choreon.render.sources import SOURCES, CompileContext, Source
 from choreon.render.sources.dimmed import Dimmed
 from choreon.render.sources.shaped import shaped
 from choreon.render.state import Going, Player, PlayState, Step, Time, replace
@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 
 
-class Key(NamedTuple):
+class SourceKey(NamedTuple):
     """What tells the source of a step from others: a playable's id, which way its heads
     reach their points, the families that are taken of it, the fixtures that it gives no
     light, and how much of its light it gives.
@@ -55,17 +55,17 @@ class Key(NamedTuple):
     @property
     def plain(self) -> bool:
         """Whether it is the playable as it is stored."""
-        return self == Key(self.playable)
+        return self == SourceKey(self.playable)
 
 
 DRAFTS, FADES, BASES, VARIANTS = 64, 64, 48, 128  # how many of each are kept
 PILES = 32  # fades of more than two looks that are kept: they are large, and soon over
 
 
-def key_of(step: Step) -> Key:
+def key_of(step: Step) -> SourceKey:
     """Returns what tells the source of a step from others."""
     aims = tuple(step.aims.items())
-    return Key(step.ref.id, aims, step.only, step.dark, step.level)
+    return SourceKey(step.ref.id, aims, step.only, step.dark, step.level)
 
 
 class CompiledShow:
@@ -80,17 +80,19 @@ class CompiledShow:
         self.left_out = left_out or {}
         """Fixtures and playables that cannot be compiled, and why."""
         self.nothing = CompiledLook(rig)
-        self.sources: dict[Key, Source] = {}
+        self.sources: dict[SourceKey, Source] = {}
 
-        self.variants: InUse[Key, Source] = InUse(VARIANTS)
+        self.variants: InUse[SourceKey, Source] = InUse(VARIANTS)
         """Those of certain ways of heads, families and lamps: presses bring ever new
         ones.
         """
         self.pieces: dict[str, tuple[object, Piece]] = {}
         self.drafts: Recent[
-            tuple[int, int], tuple[Look, Effects, CompiledLook | Moving]
+            tuple[int, int], tuple[Look, Effects, CompiledLook | CompiledEffects]
         ] = Recent(DRAFTS)
-        self._draft_lives: Recent[tuple[int, int], tuple[Moving, Going, LiveEffects]]
+        self._draft_lives: Recent[
+            tuple[int, int], tuple[CompiledEffects, Going, LiveEffects]
+        ]
 
         self._draft_lives = Recent(DRAFTS)
         self.fades: InUse[tuple[CompiledLook, ...], Fade] = InUse(FADES)
@@ -137,7 +139,7 @@ class CompiledShow:
         left[dimmer_rows(self.rig, step.dark)] = 0.0
         return left
 
-    def _source_of(self, key: Key) -> Source | None:
+    def _source_of(self, key: SourceKey) -> Source | None:
         if key.plain:
             return self.sources.get(key)
         found = self.variants.known(key)
@@ -145,18 +147,18 @@ class CompiledShow:
             self.variants.put(key, found)  # used just now
         return found
 
-    def keep(self, key: Key, source: Source) -> None:
+    def keep(self, key: SourceKey, source: Source) -> None:
         """Keep a source that was compiled."""
         if key.plain:
             self.sources[key] = source
         else:
             self.variants.put(key, source)
 
-    def _kitchen_of(self, only: tuple[str, ...]) -> Kitchen:
+    def _kitchen_of(self, only: tuple[str, ...]) -> CompileContext:
         """What a source is compiled from; of some families where what it plays is to
         give only those. Not kept: what holds itself is not freed when it is let go.
         """
-        return Kitchen(
+        return CompileContext(
             self.show, self.rig, lambda ref: self.source(Step(ref=ref, only=only))
         )
 
@@ -204,7 +206,9 @@ class CompiledShow:
         kept = self.fades if len(looks) <= 2 else self.piles
         return kept.get(looks, lambda: Fade(self.rig, looks))
 
-    def draft(self, look: Look, effects: Effects = ()) -> CompiledLook | Moving:
+    def draft(
+        self, look: Look, effects: Effects = ()
+    ) -> CompiledLook | CompiledEffects:
         """Returns a draft's look, with its effects, compiled once for as long as both
         stay the same objects; of its fixtures only those whose values are another
         object than last time.
@@ -214,7 +218,7 @@ class CompiledShow:
             key, lambda: (look, effects, self._draft(look, effects))
         )[2]
 
-    def _draft(self, look: Look, effects: Effects) -> CompiledLook | Moving:
+    def _draft(self, look: Look, effects: Effects) -> CompiledLook | CompiledEffects:
         pieces: dict[str, Piece] = {}
         for fixture, values in look.items():
             known = self.pieces.get(fixture)
@@ -227,7 +231,9 @@ class CompiledShow:
             return static
         return compile_effects(self.show, self.rig, static, effects, {})
 
-    def draft_live(self, moving: Moving, going: Going, apart: bool) -> LiveEffects:
+    def draft_live(
+        self, moving: CompiledEffects, going: Going, apart: bool
+    ) -> LiveEffects:
         """Returns what a draft that moves gives; with `apart` one that nobody else
         has.
         """
@@ -298,11 +304,6 @@ class CompiledShow:
                 if source is not None:
                     source.prepare(player.size)
 
-    def warm_all(self) -> None:
-        """Compile everything that the show can play."""
-        for playable in self.show.playables.values():
-            self.source(Step(ref=playable.ref))
-
 
 def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow:
     """Compile a show, taking over from `before` what did not change: all that plays
@@ -339,7 +340,7 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
 
 
 def _kept(
-    key: Key, source: Source, before: Show, after: Show, moved: set[str]
+    key: SourceKey, source: Source, before: Show, after: Show, moved: set[str]
 ) -> Source | None:
     """What a compiled source is after an edit that moved some links; None where it has
     to be compiled anew.

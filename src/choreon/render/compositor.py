@@ -1,4 +1,4 @@
-"""The compositor: the only place that knows which layer wins.
+"""The compositor: lays the layers in their order, and has the last word of each value.
 
 From below: home values, players by priority and start, what tiles give live, the draft,
 group masters, lamps that are aside, grand master and blackout, override faders,

@@ -16,7 +16,7 @@ from choreon.model.show import Place
 from choreon.render import aim
 from choreon.render.channels import WIDTH
 from choreon.render.mixing import USUAL
-from choreon.render.rig import Bytes, Floats, Ints, Part, Rig, hanging_matrices
+from choreon.render.rig import Bytes, CellRows, Floats, Ints, Rig, hanging_matrices
 
 
 def _is_slot(name: str) -> bool:
@@ -130,7 +130,7 @@ class Decoder:
         opens = [n.startswith("Shutter") and _is_slot(n) for n in rig.names]
         self.opened = np.array(opens, bool)
 
-    def _rows_of(self, part: Part) -> dict[str, int]:
+    def _rows_of(self, part: CellRows) -> dict[str, int]:
         """The rows of a part: its own, else those of the whole fixture."""
         whole = {
             name: row

@@ -15,7 +15,7 @@ from choreon.model.refs import ASIDE, DRAFT, TILE, Ref
 from choreon.model.values import Look
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
-from choreon.render.effects import Moving
+from choreon.render.effects import CompiledEffects
 from choreon.render.fades import part_of
 from choreon.render.layers import snap
 from choreon.render.lights import Lights
@@ -23,7 +23,7 @@ from choreon.render.live import LevelChange, Live
 from choreon.render.looks import NO_NUMBERS, CompiledLook
 from choreon.render.rig import Floats, Ints, Rig
 from choreon.render.state import Going, Hand, Pace, PlayState, Ramp, replace
-from choreon.render.trace import Part, Trace
+from choreon.render.trace import Trace, TracePart
 
 NO_TIME = Going()
 
@@ -119,11 +119,11 @@ def _drafted(
 
         made = compiled.draft(one.look, one.effects)
         live = None
-        if isinstance(made, Moving):
+        if isinstance(made, CompiledEffects):
             live = compiled.draft_live(made, one.going, apart)
             live.pace = Pace(1.0, bpm)
 
-        look = made.look if isinstance(made, Moving) else made
+        look = made.look if isinstance(made, CompiledEffects) else made
         leaves = one.ramp.end == 0.0
         yield Drafted(
             one.source, one.look, look, weight, leaves, live, one.going, one.effects
@@ -197,7 +197,7 @@ def _change(canvas: Canvas, live: Live, weight: float, lit: Floats) -> None:
 def _record(found: Trace, draft: Drafted, values: Floats, share: Floats) -> None:
     look, weight = draft.look, draft.weight
     found.parts.append(
-        Part(
+        TracePart(
             draft.source,
             None,
             draft.stored,

@@ -13,13 +13,13 @@ from choreon.model import attributes as at
 from choreon.model import effects as motions
 from choreon.model.motion import (
     By,
+    ColourRoll,
     Effect,
+    EffectMode,
     Effects,
-    Mode,
     Motion,
     Path,
     Rate,
-    Roll,
     Shape,
     Wave,
     title,
@@ -75,7 +75,7 @@ def motions_names(motion: Motion) -> tuple[str, ...]:
     """Returns the attributes that lamps need for a motion: one of them."""
     if isinstance(motion, Wave):
         return (motion.attribute,)
-    return at.TARGET_COLOUR if isinstance(motion, Roll) else (at.PAN,)
+    return at.TARGET_COLOUR if isinstance(motion, ColourRoll) else (at.PAN,)
 
 
 def phases(items: list[Item], effect: Effect, motion: Motion) -> tuple[Floats, Ints]:
@@ -170,8 +170,8 @@ class WaveOp:
         of others.
         """
         motion = self.motion
-        if motion.mode != Mode.REPLACES:
-            return 1.0 if motion.mode == Mode.SCALES else 0.0
+        if motion.mode != EffectMode.REPLACES:
+            return 1.0 if motion.mode == EffectMode.SCALES else 0.0
         middle = (motion.low + motion.high) / 2.0
         return middle * self.slope + self.offset if self.is_raw else middle
 
@@ -211,7 +211,7 @@ class RollOp:
     """
 
     running: Running
-    motion: Roll
+    motion: ColourRoll
     table: rolls.Table
     phase: Floats
     colours: Ints
@@ -401,7 +401,7 @@ class _Build:
         running = Running(effect.id, title(motion), rate, effect.start)
         if isinstance(motion, Wave):
             self._add_wave(running, motion, items, effect)
-        elif isinstance(motion, Roll):
+        elif isinstance(motion, ColourRoll):
             self._add_roll(running, motion, items, effect)
         else:
             self._add_path(running, motion, items, effect, aims)
@@ -436,7 +436,7 @@ class _Build:
             is_level,
         )
         there = self.lit if is_level else self.given
-        if motion.mode == Mode.REPLACES:
+        if motion.mode == EffectMode.REPLACES:
             there[rows] = True
 
         op.here = there[rows].copy()
@@ -448,15 +448,15 @@ class _Build:
     def _expect(self, op: WaveOp) -> None:
         """How strong a wave makes lamps at the most."""
         rows, high = op.rows[op.here], max(op.motion.low, op.motion.high)
-        if op.motion.mode == Mode.REPLACES:
+        if op.motion.mode == EffectMode.REPLACES:
             self.most[rows] = np.maximum(self.most[rows], high)
-        elif op.motion.mode == Mode.ADDS:
+        elif op.motion.mode == EffectMode.ADDS:
             self.most[rows] = np.minimum(1.0, self.most[rows] + max(0.0, high))
             others = op.rows[~op.here]
             self.added[others] = np.maximum(self.added[others], high)
 
     def _add_roll(
-        self, running: Running, motion: Roll, items: list[Item], effect: Effect
+        self, running: Running, motion: ColourRoll, items: list[Item], effect: Effect
     ) -> None:
         rig = self.rig
         table = rolls.table_of(self.show, motion, len(items))
@@ -502,7 +502,9 @@ class _Build:
 
         self.ops.append(op)
 
-    def _roll_phase(self, motion: Roll, items: list[Item], effect: Effect) -> Floats:
+    def _roll_phase(
+        self, motion: ColourRoll, items: list[Item], effect: Effect
+    ) -> Floats:
         """By how many lamps each of a row is behind."""
         if not motion.across:
             return phases(items, effect, motion)[0] * len(items)
@@ -590,7 +592,7 @@ class _Build:
         op.here = self.lit[lamps].copy()
         self.ops.append(op)
 
-    def finish(self, uses: frozenset[str]) -> Moving:
+    def finish(self, uses: frozenset[str]) -> CompiledEffects:
         """Returns the look and its effects, ready to run."""
         rig = self.rig
         rows = np.flatnonzero(self.given)
@@ -620,7 +622,7 @@ class _Build:
             self._target(op, look)
 
         levels = self.level[lamps]
-        return Moving(look, levels, self.ops, self.lacking, self.troubles)
+        return CompiledEffects(look, levels, self.ops, self.lacking, self.troubles)
 
     def _aim(self, look: CompiledLook) -> None:
         """Heads that no effect moves aim where the look says."""
@@ -652,7 +654,7 @@ def _within_levels(motion: Wave) -> tuple[float, float]:
     """Low and high of a wave on levels: what replaces or scales stays within 0…1, so
     that a scale never brightens; what adds within −1…1.
     """
-    least = -1.0 if motion.mode == Mode.ADDS else 0.0
+    least = -1.0 if motion.mode == EffectMode.ADDS else 0.0
     low, high = (min(1.0, max(least, v)) for v in (motion.low, motion.high))
     return low, high
 
@@ -715,7 +717,7 @@ def _lamps_of(rig: Rig, fixtures: list[str]) -> tuple[Ints, Ints]:
 
 
 @dataclass
-class Moving:
+class CompiledEffects:
     """A look with effects on a rig: `look` is what it is made of, `levels` (m) what its
     lamps have without them. `lacking`, `troubles`: what is to be told, effect by
     effect.
@@ -765,7 +767,7 @@ def compile_effects(
     static: CompiledLook,
     effects: Effects,
     aims: Mapping[str, Angles],
-) -> Moving:
+) -> CompiledEffects:
     """Returns a compiled look with its effects. What does not hang, and what lacks what
     an effect moves, is left out of it and named.
     """
@@ -792,7 +794,7 @@ class LiveEffects:
     size = 1.0
     pace = Pace()
 
-    def __init__(self, moving: Moving, offsets: Mapping[str, float]) -> None:
+    def __init__(self, moving: CompiledEffects, offsets: Mapping[str, float]) -> None:
         self.moving, self.look = moving, moving.look
         self.offsets = offsets
         self.levels = moving.levels.copy()
@@ -832,15 +834,15 @@ class LiveEffects:
 
         target = self.levels if op.is_level else self._values
         own = values if op.is_own else values[op.here]
-        if mode == Mode.REPLACES:
+        if mode == EffectMode.REPLACES:
             target[op.own] = own
-        elif mode == Mode.SCALES:
+        elif mode == EffectMode.SCALES:
             target[op.own] *= own
         else:
             target[op.own] += own
 
         if op.is_level:
-            if mode == Mode.ADDS:
+            if mode == EffectMode.ADDS:
                 target[op.own] = np.clip(target[op.own], 0.0, 1.0)
         elif len(op.own):
             self._clip(op.rows if op.is_own else op.rows[op.here], op.own)
@@ -879,7 +881,9 @@ class LiveEffects:
         self.levels[op.own_lamps] *= dim[op.here]
         if not op.here.all():
             rest = op.lamps[~op.here]
-            change = LevelChange(op.running.name, rest, Mode.SCALES, dim[~op.here])
+            change = LevelChange(
+                op.running.name, rest, EffectMode.SCALES, dim[~op.here]
+            )
             self._changes.append(change)
 
     def _around(self, op: AroundOp, position: float) -> None:
@@ -940,7 +944,7 @@ def _reaches_others(op: Op) -> bool:
     if isinstance(op, AroundOp):
         return True
     if isinstance(op, WaveOp):
-        return op.motion.mode != Mode.REPLACES and not bool(op.here.all())
+        return op.motion.mode != EffectMode.REPLACES and not bool(op.here.all())
     if isinstance(op, PathOp):
         return op.table.turns is not None and not bool(op.here.all())
     return False

@@ -34,14 +34,14 @@ from choreon.render.compositor import trace
 from choreon.render.looks import plain_values
 from choreon.render.rig import Rig
 from choreon.render.state import PlayState
-from choreon.render.trace import Part, Trace
+from choreon.render.trace import Trace, TracePart
 
 replace = msgspec.structs.replace
 
 HOME = "home"
 
 
-class Layer(msgspec.Struct, frozen=True):
+class WhyLayer(msgspec.Struct, frozen=True):
     """One layer: `source` in words, what it gives (attribute and value), and how much
     of it is in what comes out, 0…1. `target` says where it is changed. `moves`: an
     effect gives it; `how`: it scales or adds to what is below, and never wins by
@@ -67,7 +67,7 @@ class Why(msgspec.Struct, frozen=True):
     channel: Channel
     use: Use
     byte: int
-    layers: tuple[Layer, ...]
+    layers: tuple[WhyLayer, ...]
 
 
 def on_slot(
@@ -135,9 +135,11 @@ class _Slot:
 
     def layers(
         self, traced: Trace, state: PlayState, now: float, slot: int
-    ) -> list[Layer]:
+    ) -> list[WhyLayer]:
         """Returns every layer that touches the slot, lowest first."""
-        home = Layer(HOME, *_at_home(self.channel), target=Ref(TYPE, self.fixture.type))
+        home = WhyLayer(
+            HOME, *_at_home(self.channel), target=Ref(TYPE, self.fixture.type)
+        )
         if self.channel.rest:
             return [replace(home, source="left alone: always at home", wins=True)]
 
@@ -165,8 +167,8 @@ class _Slot:
         return on
 
     def _of_part(
-        self, n: int, part: Part, weights: dict[str, list[float]]
-    ) -> Iterator[Layer]:
+        self, n: int, part: TracePart, weights: dict[str, list[float]]
+    ) -> Iterator[WhyLayer]:
         stored = part.look.get(self.fixture.id, {})
         values = plain_values(self.rig, self.fixture.id, stored, self.show)
         if part.place:  # a chase gives what its steps have come to
@@ -182,7 +184,7 @@ class _Slot:
 
             link = link_name(self.show, stored.get(name))
             source = f"{part_name(self.show, part)}, {link}" if link else ""
-            yield Layer(
+            yield WhyLayer(
                 source or part_name(self.show, part),
                 name,
                 value,
@@ -199,7 +201,7 @@ class _Slot:
             return value
         return value[min(max(self.cell - 1, 0), len(value) - 1)] if value else None
 
-    def _given_by(self, part: Part) -> dict[str, Value]:
+    def _given_by(self, part: TracePart) -> dict[str, Value]:
         """What a part gives the slot now, whatever is stored."""
         rows = dict(zip(part.rows.tolist(), part.values.tolist(), strict=True))
         lamps = dict(zip(part.lamps.tolist(), part.levels.tolist(), strict=True))
@@ -219,8 +221,8 @@ class _Slot:
         return found
 
     def _moved(
-        self, n: int, part: Part, weights: dict[str, list[float]]
-    ) -> Iterator[Layer]:
+        self, n: int, part: TracePart, weights: dict[str, list[float]]
+    ) -> Iterator[WhyLayer]:
         """What the effects of a part do to the slot now."""
         for entry in part.effects:
             given = dict(zip(entry.rows.tolist(), entry.values.tolist(), strict=True))
@@ -234,7 +236,7 @@ class _Slot:
 
                 weight = part.on if entry.how else weights[name][n]
                 source = f"{part_name(self.show, part)}, {entry.name}"
-                yield Layer(
+                yield WhyLayer(
                     source, name, value, weight, False, part.source, entry.how, True
                 )
 
@@ -245,7 +247,7 @@ class _Slot:
         lab = [given.get(red + i * self.rig.colours, 0.0) for i in range(3)]
         return float(from_oklab(lab).clip(0.0, 1.0)[which])
 
-    def _masters(self, state: PlayState) -> list[Layer]:
+    def _masters(self, state: PlayState) -> list[WhyLayer]:
         """What the masters that scale do to the slot."""
         row = self.rows.get(at.DIMMER)
         if at.DIMMER not in self.names:
@@ -257,29 +259,31 @@ class _Slot:
             return found
 
         if state.masters.blackout:
-            dark = Layer("blackout", at.DIMMER, 0.0, wins=True, target=BLACKOUT)
+            dark = WhyLayer("blackout", at.DIMMER, 0.0, wins=True, target=BLACKOUT)
             return [*found, dark]
 
         if state.masters.grand < 1.0:
             grand = state.masters.grand
-            found.append(Layer("grand master", at.DIMMER, grand, target=GRAND))
+            found.append(WhyLayer("grand master", at.DIMMER, grand, target=GRAND))
 
         return found
 
-    def _group_masters(self, state: PlayState, row: int | None) -> list[Layer]:
+    def _group_masters(self, state: PlayState, row: int | None) -> list[WhyLayer]:
         """The group masters that reach the lamp: none where it is aside."""
         if self.fixture.id in state.aside:
             return []
         rows = self.compiled.masters.rows
         return [
-            Layer(
+            WhyLayer(
                 f"group master {name_of(self.show, ref)}", at.DIMMER, level, target=ref
             )
             for master, level in state.masters.levels.items()
             if row in rows.get(master, ()) and (ref := Ref(MASTER, master))
         ]
 
-    def _held(self, layers: list[Layer], state: PlayState, now: float) -> list[Layer]:
+    def _held(
+        self, layers: list[WhyLayer], state: PlayState, now: float
+    ) -> list[WhyLayer]:
         """The layers with the override faders that hold the lamp, which win where they
         alone count, or are the highest.
         """
@@ -292,7 +296,7 @@ class _Slot:
 
             ref = Ref(MASTER, grip.id)
             name = f"override {name_of(self.show, ref)}"
-            over = Layer(name, at.DIMMER, grip.level, weight, target=ref)
+            over = WhyLayer(name, at.DIMMER, grip.level, weight, target=ref)
             wins = weight > 0.5 if held.alone else _height(over) >= _reached(layers)
 
             if wins:
@@ -303,7 +307,7 @@ class _Slot:
         return layers
 
 
-def part_name(show: Show, part: Part) -> str:
+def part_name(show: Show, part: TracePart) -> str:
     """Returns what a part of the light is called: “scene Mudlight”, “draft”."""
     if part.source.kind == DRAFT:
         return "draft" if not part.source.id else "draft that was let go"
@@ -353,7 +357,7 @@ def link_name(show: Show, value: Value | None) -> str:
     )
 
 
-def _with_winners(layers: list[Layer], traced: Trace) -> list[Layer]:
+def _with_winners(layers: list[WhyLayer], traced: Trace) -> list[WhyLayer]:
     """Mark who wins each attribute: of levels the draft, else the highest; of all else
     whoever has the greatest part in what comes out. Raw values win over what the
     parameters make of the channel.
@@ -375,12 +379,12 @@ def _with_winners(layers: list[Layer], traced: Trace) -> list[Layer]:
     return [replace(layer, wins=i in wins) for i, layer in enumerate(layers)]
 
 
-def _drives_raw(layer: Layer) -> bool:
+def _drives_raw(layer: WhyLayer) -> bool:
     is_raw = layer.attribute.startswith(at.RAW)
     return is_raw and layer.source != HOME and layer.weight > 0
 
 
-def _beats(layer: Layer, other: Layer) -> bool:
+def _beats(layer: WhyLayer, other: WhyLayer) -> bool:
     """Whether a layer wins over one below it, of the same attribute."""
     if layer.weight <= 0:
         return False
@@ -393,12 +397,12 @@ def _beats(layer: Layer, other: Layer) -> bool:
     return _height(layer) >= _height(other)
 
 
-def _height(layer: Layer) -> float:
+def _height(layer: WhyLayer) -> float:
     value = layer.value[0] if isinstance(layer.value, tuple) else layer.value
     return layer.weight * float(value or 0.0)
 
 
-def _reached(layers: list[Layer]) -> float:
+def _reached(layers: list[WhyLayer]) -> float:
     """How high the level is that layers come to."""
     level = max((_height(layer) for layer in layers if layer.wins), default=0.0)
     for layer in layers:
@@ -408,19 +412,19 @@ def _reached(layers: list[Layer]) -> float:
 
 
 def _over_all(
-    layers: list[Layer], fixture: Fixture, state: PlayState, now: float, slot: int
-) -> list[Layer]:
+    layers: list[WhyLayer], fixture: Fixture, state: PlayState, now: float, slot: int
+) -> list[WhyLayer]:
     """The layers with what goes past all of them; the last of these wins alone."""
     above = []
     asked = state.identify
     if asked and fixture.id in asked.fixtures and now < asked.until:
-        above.append(Layer("identify: it blinks", "", 1.0, wins=True))
+        above.append(WhyLayer("identify: it blinks", "", 1.0, wins=True))
 
     for sent in state.sent:
         place = slot - sent.address
         if sent.universe == fixture.universe and 0 <= place < len(sent.slots):
             byte = float(sent.slots[place])
-            above.append(Layer("sent on purpose", "", byte, wins=True))
+            above.append(WhyLayer("sent on purpose", "", byte, wins=True))
 
     found = [*layers, *above]
     dark = bool(layers) and layers[-1].target == BLACKOUT

@@ -14,11 +14,11 @@ from choreon.render.fades import TINY, Fade, Move, part_of
 from choreon.render.lights import Lights
 from choreon.render.live import Change, Dimming, LevelChange, Live
 from choreon.render.looks import NO_ROWS, CompiledLook
-from choreon.render.masters import Reach
+from choreon.render.masters import MasterReach
 from choreon.render.mixed import Mixed, portion
 from choreon.render.rig import FAMILIES, Floats, Ints
 from choreon.render.state import Envelope, Player, Step, Time, time_of
-from choreon.render.trace import Part, Trace
+from choreon.render.trace import Trace, TracePart
 
 POSITION = FAMILIES.index(Family.POSITION)
 NOBODY: Floats = np.zeros(0)  # how others light lamps, to whom does not ask
@@ -172,7 +172,7 @@ class Layer:
         """Returns the heads that paths of it move, and how far each is on."""
         return []
 
-    def dim(self, low: Sequence[tuple[Reach, float]]) -> None:
+    def dim(self, low: Sequence[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what it plays inside; of those over itself the
         player's level has come already.
         """
@@ -309,7 +309,7 @@ class Single(Layer):
         """Put what it gave into a trace."""
         step, look = self.player.steps[-1], self.look
         found.parts.append(
-            Part(
+            TracePart(
                 step.ref,
                 self.player,
                 compiled.stored(step, Time()),
@@ -353,7 +353,7 @@ class Moving(Layer):
         on = self.turns
         return [(which, on * own) for which, own in self.live.kept_out()]
 
-    def dim(self, low: Sequence[tuple[Reach, float]]) -> None:
+    def dim(self, low: Sequence[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what it plays inside."""
         self.live.dim(_inside(low, self.player, self.player.steps[-1]))
 
@@ -417,7 +417,7 @@ class Moving(Layer):
         """Put what it gave into a trace."""
         step, look = self.player.steps[-1], self.look
         found.parts.append(
-            Part(
+            TracePart(
                 step.ref,
                 self.player,
                 compiled.stored(step, self.time),
@@ -589,7 +589,7 @@ class Fading(Layer):
         on = self.turns
         return [(which, on * own) for which, own in self.mixed.kept_out(self.moves)]
 
-    def dim(self, low: Sequence[tuple[Reach, float]]) -> None:
+    def dim(self, low: Sequence[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what its looks play inside."""
         for step, live in zip(self.player.steps, self.mixed.lives, strict=True):
             if live is not None:
@@ -665,7 +665,7 @@ class Fading(Layer):
             seen = had.levels[n] > 0
             place = np.searchsorted(self.fade.rows, look.rows)
             found.parts.append(
-                Part(
+                TracePart(
                     step.ref,
                     self.player,
                     compiled.stored(step, self.times[n]),
@@ -683,7 +683,9 @@ class Fading(Layer):
             )
 
 
-def _inside(low: Sequence[tuple[Reach, float]], player: Player, step: Step) -> Dimming:
+def _inside(
+    low: Sequence[tuple[MasterReach, float]], player: Player, step: Step
+) -> Dimming:
     """The masters that are not over a step itself, by what plays of that they are
     over.
     """

@@ -8,7 +8,7 @@ from typing import NamedTuple, Protocol
 
 import numpy as np
 
-from choreon.model.motion import Mode
+from choreon.model.motion import EffectMode
 from choreon.model.refs import Ref
 from choreon.render import aim, sphere
 from choreon.render.heads import Heads
@@ -38,13 +38,13 @@ class LevelChange:
 
     name: str
     lamps: Ints
-    mode: Mode
+    mode: EffectMode
     values: Floats
 
     def apply(self, level: Floats, weight: float) -> None:
         """Change levels (I + 1) in place, as far as `weight`."""
         here = level[self.lamps]
-        if self.mode == Mode.SCALES:
+        if self.mode == EffectMode.SCALES:
             here *= 1.0 - weight * (1.0 - self.values)
         else:
             here = np.clip(here + weight * self.values, 0.0, 1.0)
@@ -57,14 +57,14 @@ class ValueChange:
 
     name: str
     rows: Ints
-    mode: Mode
+    mode: EffectMode
     values: Floats
 
     def offset(self, values: Floats, offset: Floats) -> Floats:
         """Returns what is added to `values` (P), on which an `offset` (P) lies
         already.
         """
-        if self.mode == Mode.ADDS:
+        if self.mode == EffectMode.ADDS:
             return self.values
         return (values[self.rows] + offset[self.rows]) * (self.values - 1.0)
 

@@ -30,7 +30,6 @@ Point = tuple[float, float, float]
 
 NO_ROWS: Ints = np.zeros(0, np.int64)
 NO_NUMBERS: Floats = np.zeros(0)
-NO_POINTS: Floats = np.zeros((0, 3))
 
 WIDE = 8  # a look of an eighth of the colours is wide
 MISSES = 0.5  # degrees by which a beam may miss its point and still count as there

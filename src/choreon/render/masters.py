@@ -38,7 +38,7 @@ def dimmer_rows(rig: Rig, fixtures: Iterable[str]) -> Ints:
 
 
 @dataclass(frozen=True)
-class Reach:
+class MasterReach:
     """What plays of that a group master is over: `refs`, and what tiles play, each as
     the player that a tile drives and what it plays then.
     """
@@ -53,7 +53,7 @@ class Reach:
 
 
 @dataclass(frozen=True)
-class Held:
+class HeldLamps:
     """What an override fader holds: the intensity rows, and what lets light out of the
     lamps. `blocked`: channels whose raw values would keep it in.
     """
@@ -75,8 +75,8 @@ class CompiledMasters:
         self.exempt[dimmer_rows(rig, fixtures_of(show, exempt))] = True
 
         self.rows: dict[str, Ints] = {}
-        self.playables: dict[str, Reach] = {}
-        self.overrides: dict[str, Held] = {}
+        self.playables: dict[str, MasterReach] = {}
+        self.overrides: dict[str, HeldLamps] = {}
 
         for master in show.masters.values():
             if isinstance(master, GroupMaster):
@@ -141,7 +141,9 @@ class CompiledMasters:
 
         return made
 
-    def of_what_plays(self, masters: Masters, now: float) -> list[tuple[Reach, float]]:
+    def of_what_plays(
+        self, masters: Masters, now: float
+    ) -> list[tuple[MasterReach, float]]:
         """Returns the group masters that are over what plays and not full, and what
         each leaves, 0…1.
         """
@@ -192,7 +194,7 @@ class CompiledMasters:
                 _let_out(canvas, held, weight)
 
 
-def _let_out(canvas: Canvas, held: Held, weight: float) -> None:
+def _let_out(canvas: Canvas, held: HeldLamps, weight: float) -> None:
     """Open what keeps the light in a lamp."""
     if canvas.driven:
         canvas.raw_share[held.blocked] *= 1.0 - weight
@@ -202,7 +204,7 @@ def _let_out(canvas: Canvas, held: Held, weight: float) -> None:
     canvas.blend(look, look.values, share, look.points)
 
 
-def _reach(show: Show, master: GroupMaster) -> Reach:
+def _reach(show: Show, master: GroupMaster) -> MasterReach:
     """What plays that a group master is over."""
     refs = frozenset(
         ref for ref in master.over if ref.kind not in (GROUP, FIXTURE, TILE)
@@ -218,10 +220,10 @@ def _reach(show: Show, master: GroupMaster) -> Reach:
                 (player_id(page, tile, n), part.ref) for n, part in enumerate(plays)
             }
 
-    return Reach(refs, frozenset(driven))
+    return MasterReach(refs, frozenset(driven))
 
 
-def _scaled(player: Player, low: list[tuple[Reach, float]], now: float) -> Player:
+def _scaled(player: Player, low: list[tuple[MasterReach, float]], now: float) -> Player:
     """A player as far on as the masters over what it plays leave it; on its way from
     one thing to another it goes from what is left of the one to what is of the other.
     """
@@ -236,14 +238,14 @@ def _scaled(player: Player, low: list[tuple[Reach, float]], now: float) -> Playe
     return player if scale == 1.0 else replace(player, level=player.level * scale)
 
 
-def _held(show: Show, rig: Rig, master: Override) -> Held:
+def _held(show: Show, rig: Rig, master: Override) -> HeldLamps:
     lamps = fixtures_of(show, master.over)
     look: Look = {fixture: _opening(show, rig, fixture) for fixture in lamps}
     rows = dimmer_rows(rig, lamps)
     made = compile_look(rig, look, show)
     shut = np.concatenate([rows, made.rows])
     blocked = np.flatnonzero(np.isin(rig.source, shut) & (rig.slope != 0))
-    return Held(rows, made, blocked, master.alone)
+    return HeldLamps(rows, made, blocked, master.alone)
 
 
 def _opening(show: Show, rig: Rig, fixture: str) -> dict[str, Value]:

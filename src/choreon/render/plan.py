@@ -15,7 +15,7 @@ from choreon.render.layers import Crowd, Fading, Moving, Single
 from choreon.render.lights import Lights
 from choreon.render.live import Live
 from choreon.render.looks import CompiledLook, merged
-from choreon.render.masters import Reach
+from choreon.render.masters import MasterReach
 from choreon.render.rig import Flags, Floats, Ints, Rig
 from choreon.render.state import Pace, Player, PlayState, Step
 
@@ -216,7 +216,7 @@ class Plan:
 
         return lights, beside
 
-    def dim(self, low: list[tuple[Reach, float]]) -> None:
+    def dim(self, low: list[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what plays inside of what moves."""
         if not low and not self._dimmed:
             return

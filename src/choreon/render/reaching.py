@@ -20,7 +20,7 @@ EXACT = 0.01  # OKLab distance that counts as the same colour
 FAR = 30.0  # metres that a beam goes at most
 
 
-class Answer(msgspec.Struct, frozen=True):
+class ColourAnswer(msgspec.Struct, frozen=True):
     """What a lamp makes of a colour: it is mixed as wished, mixed as near as can be,
     the nearest slot of a wheel, or nothing. `distance` in OKLab, brightness aside;
     `slot` is the wheel's.
@@ -31,7 +31,7 @@ class Answer(msgspec.Struct, frozen=True):
     slot: str = ""
 
 
-def colour_answer(rig: Rig, fixture: str, rgb: Sequence[float]) -> Answer:
+def colour_answer(rig: Rig, fixture: str, rgb: Sequence[float]) -> ColourAnswer:
     """What a fixture makes of linear light (3)."""
     wanted = np.asarray(rgb, float)
     wanted = wanted / wanted.max() if wanted.max() > 0 else np.ones(3)
@@ -40,15 +40,15 @@ def colour_answer(rig: Rig, fixture: str, rgb: Sequence[float]) -> Answer:
     if wheel is not None:
         slot = wheel.nearest(wanted)
         away = float(np.linalg.norm(wheel.lab[slot] - to_oklab(wanted)))
-        return Answer("nearest", away, wheel.names[slot])
+        return ColourAnswer("nearest", away, wheel.names[slot])
 
     rows = rig.where.get(fixture, {}).get(at.RED)
     if not rows:
-        return Answer("none")
+        return ColourAnswer("none")
 
     colour = rows[0][1] - rig.intensities
     away = distance(wanted, predicted(rig, colour, wanted))
-    return Answer("exact" if away < EXACT else "mixed", away)
+    return ColourAnswer("exact" if away < EXACT else "mixed", away)
 
 
 def predicted(rig: Rig, colour: int, rgb: Floats) -> Floats:

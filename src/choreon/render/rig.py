@@ -39,7 +39,7 @@ WHITE = to_oklab([1.0, 1.0, 1.0])
 
 
 @dataclass
-class Part:
+class CellRows:
     """One cell of one fixture (cell 0: the fixture itself) and the rows that
     light it.
     """
@@ -103,7 +103,7 @@ class Rig:
     """
 
     fixtures: dict[str, Fixture]
-    parts: list[Part]
+    parts: list[CellRows]
     names: list[str]  # P: attribute of each row
     intensities: int
     colours: int
@@ -248,9 +248,9 @@ class Rig:
         return float(self.low[rows].min()), float(self.high[rows].max())
 
 
-def _parts_of(fixture: Fixture, mode: Mode, channels: list[Ready]) -> list[Part]:
+def _parts_of(fixture: Fixture, mode: Mode, channels: list[Ready]) -> list[CellRows]:
     """The parts and the attributes (rows still −1) of each."""
-    parts = [Part(fixture.id, cell) for cell in range(len(mode.cells) + 1)]
+    parts = [CellRows(fixture.id, cell) for cell in range(len(mode.cells) + 1)]
     others: list[tuple[int, str]] = []
 
     for ready in channels:
@@ -278,7 +278,7 @@ _PRIMARIES = {*at.EMITTERS[:3], *at.FILTERS}
 _COLOUR_ROWS = dict.fromkeys(at.TARGET_COLOUR, -1)
 
 
-def _dimmers(parts: list[Part]) -> None:
+def _dimmers(parts: list[CellRows]) -> None:
     """Give parts that mix light without a dimmer a virtual one. A master over cells
     that dim themselves stays open.
     """
@@ -329,7 +329,7 @@ class _Known(NamedTuple):
     fixture: Fixture
     mode: Mode
     ready: list[Ready]
-    parts: list[Part]
+    parts: list[CellRows]
 
 
 def _known(
@@ -360,7 +360,7 @@ def _ready(kind: FixtureType | None, name: str) -> tuple[Mode, list[Ready]] | No
     return mode, [Ready(use, channel) for use, channel in kind.used(mode)]
 
 
-def _where(parts: list[Part]) -> dict[str, dict[str, list[tuple[int, int]]]]:
+def _where(parts: list[CellRows]) -> dict[str, dict[str, list[tuple[int, int]]]]:
     """For each fixture and attribute the cells that have it, and their rows."""
     where: dict[str, dict[str, list[tuple[int, int]]]] = {}
     for part in parts:
@@ -395,7 +395,7 @@ def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
     )
 
 
-def _number_rows(parts: list[Part]) -> dict[str, Any]:
+def _number_rows(parts: list[CellRows]) -> dict[str, Any]:
     """Give each attribute of each part its row; returns what is known of the rows."""
     intensity = [(part, at.DIMMER) for part in parts if at.DIMMER in part.rows]
     coloured = [part for part in parts if at.RED in part.rows]
@@ -428,8 +428,8 @@ def _number_rows(parts: list[Part]) -> dict[str, Any]:
 
 
 def _after_intensities(
-    parts: list[Part], coloured: list[Part]
-) -> list[tuple[Part, str]]:
+    parts: list[CellRows], coloured: list[CellRows]
+) -> list[tuple[CellRows, str]]:
     """The target colours in three blocks, then all else, what snaps last."""
     colours = [(part, name) for name in at.TARGET_COLOUR for part in coloured]
     first = {at.DIMMER, *at.TARGET_COLOUR}
@@ -437,7 +437,7 @@ def _after_intensities(
     return colours + sorted(rest, key=lambda place: at.attribute(place[1]).snap)
 
 
-def _lit_by(dimmed: list[Part]) -> dict[str, int]:
+def _lit_by(dimmed: list[CellRows]) -> dict[str, int]:
     """The intensity row that shows what a fixture's parts without one do: that of the
     whole, else of its first cell.
     """
@@ -448,7 +448,7 @@ def _lit_by(dimmed: list[Part]) -> dict[str, int]:
     return lit
 
 
-def _home_of(part: Part, name: str, mixing: set[str]) -> float:
+def _home_of(part: CellRows, name: str, mixing: set[str]) -> float:
     """The home of an attribute that is no target colour. `mixing`: the fixtures that
     mix one, in whatever part.
     """
@@ -476,7 +476,7 @@ def _fill(rig: Rig, known: list[_Known]) -> None:
                 # the last cell's channels light the first cell
                 cell = len(one.mode.cells) + 1 - cell
 
-            part = by_cell.get(cell) or Part(fixture.id, cell)
+            part = by_cell.get(cell) or CellRows(fixture.id, cell)
             number, raw = channels.add(ready, part.rows, part.virtual)
             lights.append(_light_of(rig, part))
             channels.put_bytes(number, ready.use, base, fixture.address)
@@ -494,7 +494,7 @@ def _fill(rig: Rig, known: list[_Known]) -> None:
 
 
 def _note_raw(
-    rig: Rig, part: Part, number: int, raw: list[tuple[str, float, float]]
+    rig: Rig, part: CellRows, number: int, raw: list[tuple[str, float, float]]
 ) -> None:
     """Note which channel raw values of attributes go to."""
     direct = rig.direct.setdefault(part.fixture, {})
@@ -516,7 +516,7 @@ def _find_channel_lights(rig: Rig, lights: list[int]) -> None:
         rig.channel_colour[mixed] = colour
 
 
-def _light_of(rig: Rig, part: Part) -> int:
+def _light_of(rig: Rig, part: CellRows) -> int:
     """The intensity row that shows what a part's channels do; I where none does."""
     if part.rows:
         return int(rig.light[next(iter(part.rows.values()))])

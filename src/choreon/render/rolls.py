@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from choreon.model.effects import colour_of_stop
-from choreon.model.motion import Roll
+from choreon.model.motion import ColourRoll
 from choreon.model.show import Show
 from choreon.render.colour import from_oklab, to_oklab
 
@@ -39,7 +39,7 @@ class Table:
         return np.clip(from_oklab(self.lab.T), 0.0, 1.0)
 
 
-def table_of(show: Show, roll: Roll, count: int) -> Table:
+def table_of(show: Show, roll: ColourRoll, count: int) -> Table:
     """Returns the table of a roll over a row of `count`."""
     stops = [colour_of_stop(show, stop) for stop in roll.stops] or [(1.0, 1.0, 1.0)]
     light = np.array(stops, float)

@@ -15,7 +15,7 @@ from choreon.render.state import Player
 
 
 @dataclass
-class Part:
+class TracePart:
     """One look in one layer. `rows` (n) it gives `values` (n) with a share (n) of what
     is there after it; `lamps` (m) with `levels` (m), as strongly as they come out.
     """
@@ -42,7 +42,7 @@ class Trace:
     """All parts of all layers, lowest first, and what became of the levels."""
 
     rig: Rig
-    parts: list[Part] = field(default_factory=list)
+    parts: list[TracePart] = field(default_factory=list)
 
     def weights(self, row: int) -> list[float]:
         """Returns for each part how much of it is in what comes out on a row that is no

@@ -42,7 +42,7 @@ class Way:
 
 
 @dataclass(frozen=True)
-class _Line:
+class _SeenLine:
     """A line as its head sees it (n, closed): `pan` about its axis, without jumps, and
     how far each point is `away` from the pole, degrees.
     """
@@ -85,7 +85,7 @@ def way_of(
     return None if best is None else best[1]
 
 
-def _seen(heads: Heads, head: int, points: Floats) -> _Line:
+def _seen(heads: Heads, head: int, points: Floats) -> _SeenLine:
     """A line as its head sees it."""
     ring = points[:-1]
     d = (ring - heads.place[head]) @ heads.hanging[head]
@@ -97,7 +97,7 @@ def _seen(heads: Heads, head: int, points: Floats) -> _Line:
 
     # closed: the last is the first again, however often it went round
     pan, away = np.append(pan, pan[0]), np.append(away, away[0])
-    return _Line(np.unwrap(pan, period=FULL), away)
+    return _SeenLine(np.unwrap(pan, period=FULL), away)
 
 
 def _carry(pan: Floats, upright: npt.NDArray[np.bool_]) -> None:
@@ -114,7 +114,7 @@ def _carry(pan: Floats, upright: npt.NDArray[np.bool_]) -> None:
 # past the pole
 
 
-def _pans(line: _Line, fastest: float) -> Iterator[Floats]:
+def _pans(line: _SeenLine, fastest: float) -> Iterator[Floats]:
     """The pans (n) by which a head may follow a line, up to half turns: as it is, or,
     where it passes so close to the pole that pan would whirl, past that in each of two
     ways.
@@ -165,7 +165,7 @@ def _rolled(pan: Floats, first: int) -> Floats:
     return np.concatenate([pan[first:-1], pan[: first + 1] + wound])
 
 
-def _passes(line: _Line, fastest: float) -> list[tuple[int, int]]:
+def _passes(line: _SeenLine, fastest: float) -> list[tuple[int, int]]:
     """Where a line passes the pole too fast: first and last sample of each pass, the
     last counted on past the end where it lies across the seam.
     """

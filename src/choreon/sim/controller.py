@@ -36,7 +36,7 @@ def announced(folder: Path, name: str) -> int:
         return 0
 
 
-class Client:
+class ControllerClient:
     """Somebody who opened the port. It is spoken to once it has said the token."""
 
     def __init__(self, line: socket.socket) -> None:
@@ -94,7 +94,7 @@ class PracticeController:
         self._server = socket.create_server(("127.0.0.1", 0))
         self._server.setblocking(False)
         self._token = secrets.token_hex(16).encode()
-        self._clients: list[Client] = []
+        self._clients: list[ControllerClient] = []
         self._gate = threading.Lock()
         folder = folder or folders.runtime() / "midi"
         folder.mkdir(parents=True, exist_ok=True)
@@ -157,7 +157,7 @@ class PracticeController:
                 if client.known:
                     self._say(client, data)
 
-    def _say(self, client: Client, data: bytes = b"") -> None:
+    def _say(self, client: ControllerClient, data: bytes = b"") -> None:
         try:
             client.write(data)
         except OSError:  # the thread reads its end, and lets it go
@@ -171,14 +171,14 @@ class PracticeController:
         with self._gate:
             with contextlib.suppress(BlockingIOError):
                 while True:
-                    client = Client(self._server.accept()[0])
+                    client = ControllerClient(self._server.accept()[0])
                     self._clients.append(client)
                     self._hear(client)
             strange = [client for client in self._clients if not client.known]
             for client in strange[:-MOST_CLIENTS]:
                 self._drop(client)
 
-    def _drop(self, client: Client) -> None:
+    def _drop(self, client: ControllerClient) -> None:
         if client in self._clients:
             self._clients.remove(client)
             client.line.close()
@@ -202,7 +202,7 @@ class PracticeController:
             if ready:
                 self.told()
 
-    def _hear(self, client: Client) -> None:
+    def _hear(self, client: ControllerClient) -> None:
         if client not in self._clients:
             return
         try:

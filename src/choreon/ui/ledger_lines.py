@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.effects import fixtures_of, motion_of
-from choreon.model.motion import Effect, Effects, Mode, title
+from choreon.model.motion import Effect, EffectMode, Effects, title
 from choreon.model.values import Look, Value
 from choreon.render.channels import Floats
 from choreon.ui import theme, words
@@ -42,7 +42,7 @@ Attributes = tuple[str, ...]
 Words = tuple[str, tuple[str, ...]]  # a value in words, and its colours as #RRGGBB
 
 
-class Line(NamedTuple):
+class LedgerLine(NamedTuple):
     """One value of the draft.
 
     `value`, `covers`: in words, each with the colours it has. `alone`: the draft has
@@ -74,7 +74,7 @@ class LedgerModel(QAbstractListModel):
         self._effects: dict[str, Effect] = {}
         self._below: Floats | None = None
         self._keys: list[tuple[str, str, Attributes]] = []
-        self._lines: dict[int, Line] = {}
+        self._lines: dict[int, LedgerLine] = {}
 
     def show_draft(self, look: Look, effects: Effects = ()) -> None:
         """Show what a draft holds, over what plays now."""
@@ -91,13 +91,13 @@ class LedgerModel(QAbstractListModel):
         elif keys:
             self.dataChanged.emit(self.index(0), self.index(len(keys) - 1))
 
-    def line(self, row: int) -> Line:
+    def line(self, row: int) -> LedgerLine:
         """Returns a line in words."""
         if row not in self._lines:
             self._lines[row] = self._said(*self._keys[row])
         return self._lines[row]
 
-    def _said(self, fixture: str, what: str, attributes: Attributes) -> Line:
+    def _said(self, fixture: str, what: str, attributes: Attributes) -> LedgerLine:
         show = self.parts.document.show
         if not fixture:
             return self._effect(attributes)
@@ -109,7 +109,7 @@ class LedgerModel(QAbstractListModel):
             name = attributes[0]
             value = (words.value(name, self._look[fixture][name], show), ())
             covers = self._covered(fixture, name)
-        return Line(
+        return LedgerLine(
             fixture,
             hung.name if hung else fixture,
             what,
@@ -119,16 +119,18 @@ class LedgerModel(QAbstractListModel):
             alone=len(self._look[fixture]) == len(attributes),
         )
 
-    def _effect(self, ids: Attributes) -> Line:
+    def _effect(self, ids: Attributes) -> LedgerLine:
         """A line about an effect: on whom, what, and what it does to what is there."""
         show, effect = self.parts.document.show, self._effects[ids[0]]
         motion = motion_of(show, effect)
         moved = fixtures_of(show, effect)
         names = [show.fixtures[i].name for i in moved]
-        does = getattr(motion, "mode", Mode.REPLACES)
-        covers = "what it moves" if does == Mode.REPLACES else f"nothing, it {does}"
+        does = getattr(motion, "mode", EffectMode.REPLACES)
+        covers = (
+            "what it moves" if does == EffectMode.REPLACES else f"nothing, it {does}"
+        )
         value = title(motion) + ("" if effect.on else ", off")
-        return Line(
+        return LedgerLine(
             "", words.some(names, 1), "Effect", ids, (value, ()), (covers, ()), True
         )
 
@@ -174,7 +176,7 @@ class LedgerModel(QAbstractListModel):
 
     def data(
         self, index: AnyIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Line | str | None:
+    ) -> LedgerLine | str | None:
         if not index.isValid():
             return None
         if role == LINE:
@@ -201,7 +203,7 @@ class LedgerDelegate(QStyledItemDelegate):
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: AnyIndex
     ) -> None:
-        line: Line = index.data(LINE)
+        line: LedgerLine = index.data(LINE)
         rect = option.rect
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.engine.do import Do
 from choreon.model import links
-from choreon.model.motion import Mode, Path, Rate, Wave
+from choreon.model.motion import EffectMode, Path, Rate, Wave
 from choreon.model.refs import Ref, to_tile
 from choreon.model.verbs import Verb
 from choreon.sim.node import Node
@@ -194,7 +194,7 @@ def _motion(window: MainWindow, picture: Callable[..., None]) -> None:
     panel = place.what.motion_panel
     circle = Path(in_room=True, size=1.7, centre="mark:centre")
     panel.add(circle)
-    panel.add(Wave(mode=Mode.SCALES, low=0.3, rate=Rate(beats=2.0)))
+    panel.add(Wave(mode=EffectMode.SCALES, low=0.3, rate=Rate(beats=2.0)))
     panel.pick(parts.draft.effects[0].id)
     place.shelf.show_kind("motions")
     settle(0.8)

@@ -7,8 +7,8 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, FixtureType, Range, Slot
-from choreon.ui import drawn, theme
-from choreon.ui.kept import kept
+from choreon.ui import pixmaps, theme
+from choreon.ui.pixmaps import kept
 
 MOST = 600  # pictures that are kept
 
@@ -23,7 +23,7 @@ def slot_picture(slot: Slot, size: int) -> QPixmap:
         made.fill(Qt.GlobalColor.transparent)
         painter = QPainter(made)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        picture = drawn.pixmap(slot.picture)
+        picture = pixmaps.pixmap(slot.picture)
         if not picture.isNull():
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawPixmap(

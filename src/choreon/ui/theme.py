@@ -21,7 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication, QWidget
 
-from choreon.ui.kept import kept
+from choreon.ui.pixmaps import kept
 
 PIT, DECK, FLAT, BATTEN = "#131014", "#1B171D", "#252028", "#3B3440"
 TEXT, SOFT, FAINT = "#F2ECEF", "#B9AEBB", "#8B7F8E"

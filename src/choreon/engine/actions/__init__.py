@@ -22,7 +22,7 @@ from choreon.engine.actions import (
     tiles,
 )
 from choreon.engine.actions.levels import within
-from choreon.engine.actions.players import Ways
+from choreon.engine.actions.players import RoutesByRef
 from choreon.engine.do import Do
 from choreon.model.masters import Override
 from choreon.model.refs import (
@@ -56,7 +56,7 @@ def perform(
     state: PlayState,
     do: Do,
     now: float,
-    ways: Ways | None = None,
+    ways: RoutesByRef | None = None,
     by: str = "",
 ) -> PlayState:
     """Returns the state after something was done; the same where what it points at is
@@ -79,7 +79,7 @@ NOT_REMEMBERED = (to_deed("undo"),)
 
 
 def _perform(
-    show: Show, state: PlayState, do: Do, now: float, ways: Ways, by: str
+    show: Show, state: PlayState, do: Do, now: float, ways: RoutesByRef, by: str
 ) -> PlayState | None:
     if do.ref.kind == TILE:
         return tiles.act(show, state, do, now, ways, by)
@@ -111,7 +111,7 @@ def _deed(show: Show, state: PlayState, do: Do, now: float) -> PlayState:
 
 
 def _press(
-    show: Show, state: PlayState, do: Do, now: float, ways: Ways, by: str
+    show: Show, state: PlayState, do: Do, now: float, ways: RoutesByRef, by: str
 ) -> PlayState | None:
     """Something that plays, without a tile: as a pad of its own."""
     pad = Pad(id=str(do.ref), plays=parts(do.ref))
@@ -119,7 +119,7 @@ def _press(
 
 
 def _start(
-    show: Show, state: PlayState, do: Do, now: float, ways: Ways, by: str
+    show: Show, state: PlayState, do: Do, now: float, ways: RoutesByRef, by: str
 ) -> PlayState | None:
     """On at once, without its time to come in; as it is where it is on already."""
     on = (player for player in state.players if not player.releasing)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from choreon.engine.actions import darkly, envelopes, players
+from choreon.engine.actions import envelopes, move_in_black, players
 from choreon.engine.actions.levels import within
-from choreon.engine.actions.pressed import Playing, Pressed
+from choreon.engine.actions.tile_context import Playing, TileContext
 from choreon.engine.do import Do
 from choreon.model.show import Show
 from choreon.model.tiles import Choice, Page
@@ -65,22 +65,22 @@ def wanted(show: Show, state: PlayState, page: Page, tile: Choice, do: Do) -> in
     return after if after < count else none
 
 
-def press(hand: Pressed, do: Do) -> PlayState:
+def press(context: TileContext, do: Do) -> PlayState:
     """Over to the look that is asked for. Letting up does nothing."""
-    tile = hand.tile
+    tile = context.tile
     if do.edge == Edge.UP or not tile.plays:
-        return hand.state
-    index = wanted(hand.show, hand.state, hand.page, tile, do)
+        return context.state
+    index = wanted(context.show, context.state, context.page, tile, do)
     if index < 0 and not may_be_off(tile):
-        return hand.state
-    if index == chosen(hand.show, hand.state, hand.page, tile):
-        return hand.state
-    return go_to(hand, index)
+        return context.state
+    if index == chosen(context.show, context.state, context.page, tile):
+        return context.state
+    return go_to(context, index)
 
 
-def let_go(hand: Pressed, do: Do) -> PlayState:
+def let_go(context: TileContext, do: Do) -> PlayState:
     """Off, where none of them may be on."""
-    return go_to(hand, -1) if may_be_off(hand.tile) else hand.state
+    return go_to(context, -1) if may_be_off(context.tile) else context.state
 
 
 def may_be_off(tile: Choice) -> bool:
@@ -88,58 +88,60 @@ def may_be_off(tile: Choice) -> bool:
     return tile.off and not tile.always
 
 
-def go_to(hand: Pressed, index: int) -> PlayState:
+def go_to(context: TileContext, index: int) -> PlayState:
     """Bring a choice over to a look by its number; below 0 to none."""
-    state, tile = hand.state, hand.tile
+    state, tile = context.state, context.tile
     player = state.player(f"tile:{tile.id}")
     if index < 0:
         if player is None:
             return state
 
-        return players.release(hand.show, state, player.id, hand.now)
+        return players.release(context.show, state, player.id, context.now)
 
-    one = _at(hand, index)
+    one = _at(context, index)
     if one is None:
         return state
 
-    playable = players.timed(one.playable, hand.fades)
+    playable = players.timed(one.playable, context.fades)
     if player is None:
         return players.start(
             state,
             one.player_id,
             playable,
-            hand.now,
-            envelopes.coming(playable, hand.now),
+            context.now,
+            envelopes.coming(playable, context.now),
             one.full,
-            hand.ways.get(one.part.ref),
+            context.ways.get(one.part.ref),
             one.part.only,
             one.light,
-            fades=hand.fades,
+            fades=context.fades,
             protected=tile.protected,
         )
 
     if not one.plays(player):
-        state = darkly.over(hand, state, player, one, playable, tile.change)
+        state = move_in_black.over(context, state, player, one, playable, tile.change)
 
     player = state.player(one.player_id) or player
-    kept = replace(player, fades=hand.fades, protected=tile.protected)
+    kept = replace(player, fades=context.fades, protected=tile.protected)
     state = players.put(state, kept)
 
     return (
-        players.come_back(hand.show, state, kept, hand.now) if kept.releasing else state
+        players.come_back(context.show, state, kept, context.now)
+        if kept.releasing
+        else state
     )
 
 
-def _at(hand: Pressed, index: int) -> Playing | None:
+def _at(context: TileContext, index: int) -> Playing | None:
     """One of its looks; None where that is gone."""
-    if index >= len(hand.tile.plays):
+    if index >= len(context.tile.plays):
         return None
-    part = hand.tile.plays[index]
-    return next((one for one in hand.playing if one.part is part), None)
+    part = context.tile.plays[index]
+    return next((one for one in context.playing if one.part is part), None)
 
 
-def begin(hand: Pressed) -> PlayState:
+def begin(context: TileContext) -> PlayState:
     """Where one must always be on, the first of them is, unless another one is."""
-    if chosen(hand.show, hand.state, hand.page, hand.tile) is not None:
-        return hand.state
-    return go_to(hand, 0)
+    if chosen(context.show, context.state, context.page, context.tile) is not None:
+        return context.state
+    return go_to(context, 0)

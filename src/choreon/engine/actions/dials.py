@@ -10,7 +10,7 @@ import msgspec
 
 from choreon.engine.actions import driving, hands, players
 from choreon.engine.actions.levels import within
-from choreon.engine.actions.pressed import Pressed, playing
+from choreon.engine.actions.tile_context import TileContext, playing
 from choreon.engine.do import Do
 from choreon.model import attributes as at
 from choreon.model.lamps import fixtures_of
@@ -117,88 +117,88 @@ def _level_of_fade(show: Show, state: PlayState, dial: Dial) -> float:
 
 
 def _level_of_attribute(state: PlayState, dial: Dial) -> float:
-    hand = hands.live_of(state, dial.id)
+    context = hands.live_of(state, dial.id)
     low, high = span(dial)
-    for values in hand.look.values() if hand is not None else ():
+    for values in context.look.values() if context is not None else ():
         value = values.get(dial.attribute)
         if isinstance(value, float | int):
             return within((value - low) / (high - low)) if high > low else 0.0
     return 0.0
 
 
-def turn(hand: Pressed, do: Do) -> PlayState:
+def turn(context: TileContext, do: Do) -> PlayState:
     """Turn it to a share, 0…1."""
-    dial, share = hand.tile, within(do.value)
+    dial, share = context.tile, within(do.value)
     if dial.turns == Turns.FADE:
-        return set_fade(hand, fade_at(share))
+        return set_fade(context, fade_at(share))
     if dial.turns == Turns.ATTRIBUTE:
         low, high = span(dial)
-        return set_attribute(hand, low + share * (high - low))
+        return set_attribute(context, low + share * (high - low))
     verb, value = {
         Turns.RATE: (Verb.RATE, rate_at(share)),
         Turns.SIZE: (Verb.SIZE, share),
         Turns.PHASE: (Verb.PHASE, share),
     }[dial.turns]
-    return _drive(hand, replace(do, verb=verb, value=value))
+    return _drive(context, replace(do, verb=verb, value=value))
 
 
-def _drive(hand: Pressed, do: Do) -> PlayState:
-    state = hand.state
-    for player in driven(hand.show, state, hand.tile):
-        state = driving.drive(hand.show, state, player, do, hand.now)
+def _drive(context: TileContext, do: Do) -> PlayState:
+    state = context.state
+    for player in driven(context.show, state, context.tile):
+        state = driving.drive(context.show, state, player, do, context.now)
     return state
 
 
-def drive(hand: Pressed, do: Do) -> PlayState:
+def drive(context: TileContext, do: Do) -> PlayState:
     """Drive what is on of what it turns, whatever it turns of it."""
-    return hand.state if hand.tile.turns in NOT_DRIVEN else _drive(hand, do)
+    return context.state if context.tile.turns in NOT_DRIVEN else _drive(context, do)
 
 
 NOT_DRIVEN = (Turns.FADE, Turns.ATTRIBUTE)
 
 
-def set_fade(hand: Pressed, seconds: float) -> PlayState:
+def set_fade(context: TileContext, seconds: float) -> PlayState:
     """Have what its tiles play come and go in so many seconds."""
-    times = dict(hand.state.fade_times)
-    for tile in faded(hand.show, hand.tile):
+    times = dict(context.state.fade_times)
+    for tile in faded(context.show, context.tile):
         times[tile.id] = seconds
-    return replace(hand.state, fade_times=times)
+    return replace(context.state, fade_times=times)
 
 
-def set_attribute(hand: Pressed, value: float) -> PlayState:
+def set_attribute(context: TileContext, value: float) -> PlayState:
     """Give its lamps a value, in the attribute's unit."""
-    if not math.isfinite(value) or not hand.tile.attribute:
-        return hand.state
-    low, high = span(hand.tile)
+    if not math.isfinite(value) or not context.tile.attribute:
+        return context.state
+    low, high = span(context.tile)
     value = min(high, max(low, value))
-    lamps = fixtures_of(hand.show, hand.tile.of)
-    look: Look = {fixture: {hand.tile.attribute: value} for fixture in lamps}
-    return hands.give(hand.state, hand.tile.id, look) if look else hand.state
+    lamps = fixtures_of(context.show, context.tile.of)
+    look: Look = {fixture: {context.tile.attribute: value} for fixture in lamps}
+    return hands.give(context.state, context.tile.id, look) if look else context.state
 
 
-def set_value(hand: Pressed, do: Do) -> PlayState:
+def set_value(context: TileContext, do: Do) -> PlayState:
     """Turn it to a value, in the unit of what it turns."""
-    dial = hand.tile
+    dial = context.tile
     if not math.isfinite(do.value):
-        return hand.state
+        return context.state
     if dial.turns == Turns.ATTRIBUTE:
-        return set_attribute(hand, do.value)
+        return set_attribute(context, do.value)
     if dial.turns == Turns.FADE:
-        return set_fade(hand, max(0.0, do.value))
-    return _drive(hand, replace(do, verb=Verb(str(dial.turns))))
+        return set_fade(context, max(0.0, do.value))
+    return _drive(context, replace(do, verb=Verb(str(dial.turns))))
 
 
-def as_stored(hand: Pressed, do: Do) -> PlayState:
+def as_stored(context: TileContext, do: Do) -> PlayState:
     """Back to what is stored: let go of what it gives lamps."""
     if do.edge == Edge.UP:
-        return hand.state
-    dial, state = hand.tile, hand.state
+        return context.state
+    dial, state = context.tile, context.state
     if dial.turns == Turns.ATTRIBUTE:
-        return hands.let_go(state, dial.id, hand.now)
+        return hands.let_go(state, dial.id, context.now)
     if dial.turns == Turns.FADE:
-        own = {tile.id for tile in faded(hand.show, dial)}
+        own = {tile.id for tile in faded(context.show, dial)}
         times = {i: t for i, t in state.fade_times.items() if i not in own}
         return replace(state, fade_times=times)
     verb = {Turns.RATE: Verb.RATE, Turns.SIZE: Verb.SIZE}.get(dial.turns, Verb.PHASE)
     value = 0.0 if verb == Verb.PHASE else 1.0
-    return _drive(hand, replace(do, verb=verb, value=value))
+    return _drive(context, replace(do, verb=verb, value=value))

@@ -99,7 +99,7 @@ def _brought_back(show: Show, state: PlayState, was: Player, now: float) -> Play
 
     if _what(known) != _what(was):
         progress = envelopes.coming(playable, now)
-        fading = players.Fading(progress, playable.fade_out)
+        fading = players.StepFade(progress, playable.fade_out)
         driven = replace(known, name=was.name, rate=was.rate, paused=was.paused)
         driven = replace(driven, size=was.size, phase=was.phase)
         over = players.over_to(driven, step, now, fading)

@@ -146,7 +146,7 @@ def _over(
     if chased.chase.unit == Unit.BEATS:
         seconds *= 60.0 / state.clock.bpm
 
-    fading = players.Fading(Envelope(Ramp(0.0, 1.0, now, seconds)), seconds)
+    fading = players.StepFade(Envelope(Ramp(0.0, 1.0, now, seconds)), seconds)
     over = now + seconds
     there = replace(there, at=over, beat=state.beat(over))
     fresh = replace(left, at=now, until=None, cursor=there)

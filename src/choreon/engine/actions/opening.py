@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from choreon.engine.actions import choices, envelopes, masters, players, tiles
-from choreon.engine.actions.pressed import Pressed, playing
+from choreon.engine.actions.tile_context import TileContext, playing
 from choreon.engine.do import Do
 from choreon.model.refs import MASTER, TILE, Ref
 from choreon.model.show import Show
@@ -54,7 +54,7 @@ def starts(show: Show, opens: Iterable[Start], pages: Iterable[Page]) -> list[Re
 def _begun(show: Show, state: PlayState, page: Page, now: float) -> PlayState:
     for tile in page.tiles:
         if isinstance(tile, Choice) and tile.always:
-            state = choices.begin(Pressed(show, page, tile, state, now, {}))
+            state = choices.begin(TileContext(show, page, tile, state, now, {}))
     return state
 
 
@@ -78,7 +78,7 @@ def _open_tile(show: Show, state: PlayState, one: Start, now: float) -> PlayStat
     if found is None:
         return state
     page, tile = found
-    hand = Pressed(show, page, tile, state, now, {})
+    hand = TileContext(show, page, tile, state, now, {})
     if hand.playing:
         return tiles.bring_in(hand, one.level)
     do = Do(one.ref, tiles.natural(tile), one.level, Edge.TURN)

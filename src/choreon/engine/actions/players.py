@@ -33,10 +33,10 @@ LONGEST_CHAIN = 24  # interrupted fades that one player remembers
 MOST_LIFTS = 2  # that are on their way to the top for one player
 UNSEEN = 1e-6  # a share that makes no difference to a 16-bit value
 
-Aims = Mapping[str, Angles]
+HeadRoutes = Mapping[str, Angles]
 """The way in which heads of something that starts reach their points."""
 
-Ways = Mapping[Ref, Aims]
+RoutesByRef = Mapping[Ref, HeadRoutes]
 """The same for each of the things that may start."""
 
 
@@ -70,7 +70,7 @@ def step_of(
     playable: Playable,
     now: float,
     clock: BeatClock,
-    aims: Aims,
+    aims: HeadRoutes,
     only: tuple[str, ...] = (),
     light: float = 1.0,
 ) -> Step:
@@ -95,7 +95,7 @@ def start(
     now: float,
     weight: Envelope,
     level: float = 1.0,
-    aims: Aims | None = None,
+    aims: HeadRoutes | None = None,
     only: tuple[str, ...] = (),
     light: float = 1.0,
     **more: Any,
@@ -123,7 +123,7 @@ def go_to(
     playable: Playable,
     now: float,
     clock: BeatClock,
-    aims: Aims,
+    aims: HeadRoutes,
     only: tuple[str, ...] = (),
     light: float = 1.0,
 ) -> Player:
@@ -131,21 +131,21 @@ def go_to(
     out now.
     """
     fresh = step_of(playable, now, clock, aims, only, light)
-    fade = Fading(envelopes.coming(playable, now), playable.fade_out)
+    fade = StepFade(envelopes.coming(playable, now), playable.fade_out)
     gone = replace(player, name=playable.name, rate=1.0, paused=False)
 
     return over_to(gone, fresh, now, fade)
 
 
 @dataclass(frozen=True)
-class Fading:
+class StepFade:
     """How a step comes in, and in how many seconds levels fall."""
 
     progress: Envelope
     fall: float
 
 
-def over_to(player: Player, fresh: Step, now: float, fading: Fading) -> Player:
+def over_to(player: Player, fresh: Step, now: float, fading: StepFade) -> Player:
     """Returns the player on its way to another step."""
     last = player.steps[-1]
     if last.done(now):

@@ -16,10 +16,10 @@ from choreon.engine.actions import (
     hands,
     masters,
     pads,
-    pressed,
+    tile_context,
 )
-from choreon.engine.actions.players import Ways
-from choreon.engine.actions.pressed import Pressed
+from choreon.engine.actions.players import RoutesByRef
+from choreon.engine.actions.tile_context import TileContext
 from choreon.engine.do import Do
 from choreon.model.refs import TEMPO
 from choreon.model.show import Show
@@ -46,7 +46,7 @@ replace = msgspec.structs.replace
 
 LONGEST_FADE = 3600.0  # seconds
 
-Act = Callable[[Pressed, Do], PlayState]
+Act = Callable[[TileContext, Do], PlayState]
 Level = Callable[[Show, PlayState, Page, Any], float]
 
 
@@ -62,27 +62,27 @@ class TileActions:
 # what is on
 
 
-def drive_tile(hand: Pressed, do: Do) -> PlayState:
+def drive_tile(context: TileContext, do: Do) -> PlayState:
     """Drive what a tile has on."""
-    state = hand.state
-    for _, player in hand.on:
-        state = driving.drive(hand.show, state, player, do, hand.now)
+    state = context.state
+    for _, player in context.on:
+        state = driving.drive(context.show, state, player, do, context.now)
     return state
 
 
-def _set_fade(hand: Pressed, do: Do) -> PlayState:
+def _set_fade(context: TileContext, do: Do) -> PlayState:
     """Have what a tile plays come and go in so many seconds."""
     seconds = min(LONGEST_FADE, max(0.0, do.value))
-    times = {**hand.state.fade_times, hand.tile.id: seconds}
-    return replace(hand.state, fade_times=times)
+    times = {**context.state.fade_times, context.tile.id: seconds}
+    return replace(context.state, fade_times=times)
 
 
-def _as_stored(hand: Pressed, do: Do) -> PlayState:
+def _as_stored(context: TileContext, do: Do) -> PlayState:
     """As it is stored: fade times, and how what it has on moves."""
     if do.edge == Edge.UP:
-        return hand.state
-    times = {i: t for i, t in hand.state.fade_times.items() if i != hand.tile.id}
-    return drive_tile(hand.after(replace(hand.state, fade_times=times)), do)
+        return context.state
+    times = {i: t for i, t in context.state.fade_times.items() if i != context.tile.id}
+    return drive_tile(context.after(replace(context.state, fade_times=times)), do)
 
 
 _DRIVEN: dict[Verb, Act] = {
@@ -95,33 +95,35 @@ _DRIVEN: dict[Verb, Act] = {
 # lamps in the hand
 
 
-def _let_live_go(hand: Pressed, do: Do) -> PlayState:
-    return hands.let_go(hand.state, hand.tile.id, hand.now)
+def _let_live_go(context: TileContext, do: Do) -> PlayState:
+    return hands.let_go(context.state, context.tile.id, context.now)
 
 
-def _press_live(hand: Pressed, do: Do) -> PlayState:
+def _press_live(context: TileContext, do: Do) -> PlayState:
     """A press lets go of what a tile gives lamps."""
-    return hand.state if do.edge == Edge.UP else _let_live_go(hand, do)
+    return context.state if do.edge == Edge.UP else _let_live_go(context, do)
 
 
 def _level_of_live(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
     return float(hands.live_of(state, tile.id) is not None)
 
 
-def _press_aside(hand: Pressed, do: Do) -> PlayState:
+def _press_aside(context: TileContext, do: Do) -> PlayState:
     """Lamps aside, or back to what plays."""
     if do.edge == Edge.UP:
-        return hand.state
-    is_on = _level_of_aside(hand.show, hand.state, hand.page, hand.tile) > 0.0
-    return _switch_aside(hand, replace(do, value=float(not is_on)))
+        return context.state
+    is_on = (
+        _level_of_aside(context.show, context.state, context.page, context.tile) > 0.0
+    )
+    return _switch_aside(context, replace(do, value=float(not is_on)))
 
 
-def _switch_aside(hand: Pressed, do: Do) -> PlayState:
-    tile, state = hand.tile, hand.state
-    look = {i: v for i, v in tile.look.items() if i in hand.show.fixtures}
+def _switch_aside(context: TileContext, do: Do) -> PlayState:
+    tile, state = context.tile, context.state
+    look = {i: v for i, v in tile.look.items() if i in context.show.fixtures}
     if do.value < 0.5:
-        return hands.bring_back(state, look, hand.now)
-    return hands.take(state, tile.id, look, hand.now, hands.COME)
+        return hands.bring_back(state, look, context.now)
+    return hands.take(state, tile.id, look, context.now, hands.COME)
 
 
 def _level_of_aside(show: Show, state: PlayState, page: Page, tile: Any) -> float:
@@ -132,31 +134,33 @@ def _level_of_aside(show: Show, state: PlayState, page: Page, tile: Any) -> floa
 # masters and deeds
 
 
-def _master(hand: Pressed, do: Do) -> PlayState:
+def _master(context: TileContext, do: Do) -> PlayState:
     """Do the same to the master that a tile stands for."""
-    led = replace(do, ref=hand.tile.drives)
-    after = masters.act(hand.show, hand.state, led, hand.now)
-    return hand.state if after is None else after
+    led = replace(do, ref=context.tile.drives)
+    after = masters.act(context.show, context.state, led, context.now)
+    return context.state if after is None else after
 
 
 def _level_of_master(show: Show, state: PlayState, page: Page, tile: Any) -> float:
     return masters.level_of(show, state, tile.drives.id) or 0.0
 
 
-def _tempo(hand: Pressed, do: Do) -> PlayState:
-    after = masters.act(hand.show, hand.state, replace(do, ref=TEMPO), hand.now)
-    return hand.state if after is None else after
+def _tempo(context: TileContext, do: Do) -> PlayState:
+    after = masters.act(
+        context.show, context.state, replace(do, ref=TEMPO), context.now
+    )
+    return context.state if after is None else after
 
 
 def _level_of_tempo(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
     return masters.level_of(show, state, TEMPO.id) or 0.0
 
 
-def _deed(hand: Pressed, do: Do) -> PlayState:
-    act = deeds.DEEDS.get(hand.tile.deed)
+def _deed(context: TileContext, do: Do) -> PlayState:
+    act = deeds.DEEDS.get(context.tile.deed)
     if do.edge == Edge.UP or act is None:
-        return hand.state
-    return act(hand.show, hand.state, hand.now)
+        return context.state
+    return act(context.show, context.state, context.now)
 
 
 def _no_level(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
@@ -178,7 +182,7 @@ TILES: dict[str, TileActions] = {
             Verb.LEVEL: pads.dim,
             Verb.RELEASE: pads.let_go,
         },
-        pressed.level_of,
+        tile_context.level_of,
         Verb.SWITCH,
     ),
     Flash.kind: TileActions(
@@ -188,7 +192,7 @@ TILES: dict[str, TileActions] = {
             Verb.SWITCH: pads.switch_flash,
             Verb.RELEASE: pads.let_flash_go,
         },
-        pressed.level_of,
+        tile_context.level_of,
         Verb.SWITCH,
     ),
     Fader.kind: TileActions(
@@ -199,7 +203,7 @@ TILES: dict[str, TileActions] = {
             Verb.LEVEL: pads.set_fader,
             Verb.RELEASE: pads.let_go,
         },
-        pressed.level_of,
+        tile_context.level_of,
     ),
     Choice.kind: TileActions(
         {
@@ -253,7 +257,7 @@ TILES: dict[str, TileActions] = {
 
 
 def act(
-    show: Show, state: PlayState, do: Do, now: float, ways: Ways, by: str = ""
+    show: Show, state: PlayState, do: Do, now: float, ways: RoutesByRef, by: str = ""
 ) -> PlayState | None:
     """Returns the state after a tile was played by a hand; None where it does not take
     the verb.
@@ -272,7 +276,7 @@ def act_on(
     tile: Tile,
     do: Do,
     now: float,
-    ways: Ways,
+    ways: RoutesByRef,
     by: str = "",
 ) -> PlayState | None:
     """Returns the same for a tile that need not lie on a page."""
@@ -281,18 +285,18 @@ def act_on(
     if verb is None:
         return None
 
-    return verb(Pressed(show, page, tile, state, now, ways, by), do)
+    return verb(TileContext(show, page, tile, state, now, ways, by), do)
 
 
-def bring_in(hand: Pressed, level: float) -> PlayState:
+def bring_in(context: TileContext, level: float) -> PlayState:
     """Have a tile come to a level in its own time."""
-    if isinstance(hand.tile, Choice):
-        return choices.begin(hand)
-    if isinstance(hand.tile, Flash):
-        return hand.state
-    if level <= 0.0 or hand.on:
-        return pads.dim(hand, Do(hand.tile.ref, Verb.LEVEL, level))
-    return pads.bring_in(hand, level)
+    if isinstance(context.tile, Choice):
+        return choices.begin(context)
+    if isinstance(context.tile, Flash):
+        return context.state
+    if level <= 0.0 or context.on:
+        return pads.dim(context, Do(context.tile.ref, Verb.LEVEL, level))
+    return pads.bring_in(context, level)
 
 
 def level_of(show: Show, state: PlayState, page: Page, tile: Tile) -> float:

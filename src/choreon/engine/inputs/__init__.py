@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from choreon.engine.inputs.base import Way
-from choreon.engine.inputs.midi import MidiWay
+from choreon.engine.inputs.base import InputDevice
+from choreon.engine.inputs.midi import MidiDevice
 
-__all__ = ["MidiWay", "Way"]
+__all__ = ["InputDevice", "MidiDevice"]

@@ -20,7 +20,7 @@ which hand asks.
 """
 
 
-class Way(ABC):
+class InputDevice(ABC):
     """A way in. It calls `asked` when something is moved."""
 
     def __init__(self, asked: Asked) -> None:

@@ -11,7 +11,7 @@ from pathlib import Path
 from choreon.engine import actions
 from choreon.engine.actions import tiles
 from choreon.engine.do import Do
-from choreon.engine.inputs.base import Asked, Way
+from choreon.engine.inputs.base import Asked, InputDevice
 from choreon.engine.inputs.soft_takeover import SoftTakeover
 from choreon.model.inputs import MidiInput, MidiMessage
 from choreon.model.refs import BLACKOUT, DEED, MASTER, TILE, Ref
@@ -27,7 +27,7 @@ Moved = Callable[[Event], None]
 Ports = Callable[[dict[str, bool], str], None]
 
 
-class MidiWay(Way):
+class MidiDevice(InputDevice):
     """All MIDI controllers. `newest`: the show as it is known by now. `gone` is called
     with the hand of a controller that went away.
     """

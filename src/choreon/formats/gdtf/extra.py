@@ -35,10 +35,10 @@ class Extra(msgspec.Struct, omit_defaults=True):
     modes: list[str] = []
     wheel_names: list[str] = []
     slots: list[list[tuple[str, str]]] = []
-    marks: dict[str, Mark] = {}
+    marks: dict[str, ExtraMark] = {}
 
 
-class Mark(msgspec.Struct, omit_defaults=True):
+class ExtraMark(msgspec.Struct, omit_defaults=True):
     """A channel: its name, whether it is left alone, and for each range its name, slot,
     hold and privacy.
     """
@@ -69,7 +69,7 @@ def extra_of(kind: FixtureType) -> Extra:
     )
 
 
-def _marks_of(kind: FixtureType) -> dict[str, Mark]:
+def _marks_of(kind: FixtureType) -> dict[str, ExtraMark]:
     """What is said of each channel; of those of one mode by the mode's name too."""
     marks = {channel.key: _mark(channel) for channel in kind.channels}
     for mode in kind.modes:
@@ -78,9 +78,9 @@ def _marks_of(kind: FixtureType) -> dict[str, Mark]:
     return marks
 
 
-def _mark(channel: Channel) -> Mark:
+def _mark(channel: Channel) -> ExtraMark:
     ranges = [(r.name, r.slot, r.hold, r.private) for r in channel.ranges]
-    return Mark(channel.name, channel.rest, channel.resolution, ranges)
+    return ExtraMark(channel.name, channel.rest, channel.resolution, ranges)
 
 
 def with_extra(
@@ -204,7 +204,7 @@ def _mode_renamed(
     return replace(mode, uses=tuple(uses), overrides=tuple(overrides.values()))
 
 
-def _marked(channel: Channel, mark: Mark | None) -> Channel:
+def _marked(channel: Channel, mark: ExtraMark | None) -> Channel:
     if mark is None:
         return channel
     ranges = channel.ranges
@@ -218,7 +218,7 @@ def _marked(channel: Channel, mark: Mark | None) -> Channel:
     return replace(channel, name=mark.name, rest=mark.rest, ranges=ranges)
 
 
-def _fitted(channel: Channel, mark: Mark | None) -> Channel:
+def _fitted(channel: Channel, mark: ExtraMark | None) -> Channel:
     """The channel in the resolution it was written from: a coarse definition that some
     mode uses fine.
     """

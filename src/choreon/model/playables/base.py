@@ -63,12 +63,6 @@ class Playable(
         """Points at this."""
         return Ref(self.kind, self.id)
 
-    @property
-    def whole_in(self) -> float:
-        """Seconds until the slowest family is there."""
-        own = [t.delay + t.fade for t in self.times.values()]
-        return max([self.fade_in, *own])
-
 
 def _nothing(playable: Any) -> tuple[Any, ...]:
     return ()

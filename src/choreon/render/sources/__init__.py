@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from choreon.model.playables import Chase, Scene
-from choreon.render.sources.base import Compile, Kitchen, Source
+from choreon.render.sources.base import Compile, CompileContext, Source
 from choreon.render.sources.chase import compile_chase
 from choreon.render.sources.scene import compile_scene
 
@@ -13,4 +13,4 @@ SOURCES: dict[str, Compile] = {
 }
 """Kind → how one of it is compiled. A kind that is not here gives no light."""
 
-__all__ = ["SOURCES", "Compile", "Kitchen", "Source"]
+__all__ = ["SOURCES", "Compile", "CompileContext", "Source"]

@@ -74,7 +74,7 @@ class Source(Protocol):
 
 
 @dataclass(frozen=True)
-class Kitchen:
+class CompileContext:
     """What a source is compiled from. `source_of`: that of something it plays."""
 
     show: Show
@@ -82,6 +82,6 @@ class Kitchen:
     source_of: Callable[[Ref], Source | None]
 
 
-Compile = Callable[[Kitchen, Any, Mapping[str, Angles]], Source]
+Compile = Callable[[CompileContext, Any, Mapping[str, Angles]], Source]
 """Makes a source of a playable; the last argument says which way heads reach their
 points, where that is not the way nearest to home."""

@@ -19,14 +19,14 @@ from choreon.model.playables.nesting import DEEPEST, contains, too_deep
 from choreon.model.refs import name_of
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.effects import Moving, PathOp, compile_effects
+from choreon.render.effects import CompiledEffects, PathOp, compile_effects
 from choreon.render.fades import Fade, Move
 from choreon.render.live import Change, Dimming, Given, Live, Moved
 from choreon.render.looks import Angles, CompiledLook, compile_look, find_heads
 from choreon.render.mixed import Mixed
 from choreon.render.recent import Recent
 from choreon.render.rig import Floats, Ints, Rig
-from choreon.render.sources.base import Kitchen, Source
+from choreon.render.sources.base import CompileContext, Source
 from choreon.render.sources.scene import MovingScene, StillScene
 from choreon.render.state import FRAME, AnyCursor, Going, Pace, Time, replace
 
@@ -34,7 +34,7 @@ PAIRS = 256  # crossfades from step to step that are kept
 FOREVER = float("inf")
 
 
-class Spot(NamedTuple):
+class ChasePlace(NamedTuple):
     """Where a chase is: on its way from a step (−1: from nothing) to a step, `share` of
     it done; `begin`: the own time at which it set out; `number`: how many it went to
     before.
@@ -106,7 +106,7 @@ class Rounds:
             back = self.lengths[self._order[0]]  # and to where it began
         return self.rounds * self.round + back
 
-    def at(self, own: float, least: float = 0.0) -> Spot:
+    def at(self, own: float, least: float = 0.0) -> ChasePlace:
         """Returns where it is at an own time; it stands at its end. Steps that are
         shorter than `least` are shown for so long, where those after them leave room.
         """
@@ -116,7 +116,7 @@ class Rounds:
             return last._replace(share=1.0)
         return self._at(own, least)
 
-    def _at(self, own: float, least: float) -> Spot:
+    def _at(self, own: float, least: float) -> ChasePlace:
         own = max(0.0, own)
         number = int(own // self.round) if self.round > 0 else 0
         within = own - number * self.round
@@ -149,7 +149,7 @@ class Rounds:
             share = 1.0  # nothing is before it: the whole chase comes in
 
         count = number * len(order) + place
-        return Spot(before, step, share, number * self.round + begin, count)
+        return ChasePlace(before, step, share, number * self.round + begin, count)
 
     def own_time(self, number: int) -> float:
         """Returns the own time at which it has just gone over to the step that comes
@@ -442,7 +442,7 @@ class LiveChase:
         self._mixed: dict[tuple[int, int], tuple[Mixed, _Into]] = {}
         self._into: dict[int, _Into] = {}
 
-        self._spot = Spot(-1, -1, 1.0, 0.0, 0)
+        self._spot = ChasePlace(-1, -1, 1.0, 0.0, 0)
         self._masters: Dimming = ()
         self._left: dict[int, float] = {}  # what masters leave of steps
         self.modifies = source.modifies
@@ -551,7 +551,7 @@ class LiveChase:
         beats = self.source.chase.unit == Unit.BEATS
         return FRAME * self.pace.rate * (self.pace.bpm / 60.0 if beats else 1.0)
 
-    def _begin_before(self, spot: Spot) -> float:
+    def _begin_before(self, spot: ChasePlace) -> float:
         """When the step before began."""
         return spot.begin - self.source.sequence.lengths[spot.before]
 
@@ -621,12 +621,12 @@ class LiveChase:
 
 
 def compile_chase(
-    kitchen: Kitchen, chase: Chase, aims: Mapping[str, Angles]
+    context: CompileContext, chase: Chase, aims: Mapping[str, Angles]
 ) -> ChaseSource:
     """Compile a chase. Steps that play what is gone, or the chase itself, stay dark."""
-    show, rig = kitchen.show, kitchen.rig
+    show, rig = context.show, context.rig
     steps = steps_of(show, chase)
-    sources = [_source_of(kitchen, chase, step, aims) for step in steps]
+    sources = [_source_of(context, chase, step, aims) for step in steps]
     names = [step_name(show, step) for step in steps]
     return ChaseSource(rig, chase, steps, sources, names)
 
@@ -639,16 +639,16 @@ def step_name(show: Show, step: ChaseStep) -> str:
 
 
 def _source_of(
-    kitchen: Kitchen, chase: Chase, step: ChaseStep, aims: Mapping[str, Angles]
+    context: CompileContext, chase: Chase, step: ChaseStep, aims: Mapping[str, Angles]
 ) -> Source:
-    show, rig = kitchen.show, kitchen.rig
+    show, rig = context.show, context.rig
     if step.plays is not None:
         itself = step.plays == chase.ref or contains(show, step.plays, chase.ref)
         dark = itself or too_deep(show, step.plays, DEEPEST - 1)
-        found = None if dark else kitchen.source_of(step.plays)
+        found = None if dark else context.source_of(step.plays)
         return StillScene(CompiledLook(rig), {}) if found is None else found
     look = compile_look(rig, step.look, show, aims)
     if not any(effect.on for effect in step.effects):
         return StillScene(look, step.look)
-    moving: Moving = compile_effects(show, rig, look, step.effects, aims)
+    moving: CompiledEffects = compile_effects(show, rig, look, step.effects, aims)
     return MovingScene(moving, step.effects, step.look)

@@ -8,10 +8,10 @@ from choreon.model.motion import Effect, Effects
 from choreon.model.playables import Scene
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.effects import LiveEffects, Moving, PathOp, compile_effects
+from choreon.render.effects import CompiledEffects, LiveEffects, PathOp, compile_effects
 from choreon.render.live import Live
 from choreon.render.looks import Angles, CompiledLook, compile_look, followed
-from choreon.render.sources.base import Kitchen, Source
+from choreon.render.sources.base import CompileContext, Source
 from choreon.render.state import AnyCursor, Going, Time, replace
 
 
@@ -71,7 +71,7 @@ class MovingScene:
 
     still = False
 
-    def __init__(self, moving: Moving, effects: Effects, stored: Look) -> None:
+    def __init__(self, moving: CompiledEffects, effects: Effects, stored: Look) -> None:
         self.moving, self.effects, self._stored = moving, effects, stored
 
     def stored(self, time: Time) -> Look:
@@ -138,7 +138,9 @@ def running(effects: Effects, cursor: AnyCursor) -> list[Effect]:
     ]
 
 
-def carried(before: Moving, after: Moving, cursor: Going, time: Time) -> Going:
+def carried(
+    before: CompiledEffects, after: CompiledEffects, cursor: Going, time: Time
+) -> Going:
     """Returns the cursor with which effects whose rate was changed go on where they
     were.
     """
@@ -154,11 +156,11 @@ def carried(before: Moving, after: Moving, cursor: Going, time: Time) -> Going:
 
 
 def compile_scene(
-    kitchen: Kitchen, scene: Scene, aims: Mapping[str, Angles]
+    context: CompileContext, scene: Scene, aims: Mapping[str, Angles]
 ) -> StillScene | MovingScene:
     """Compile a scene."""
-    look = compile_look(kitchen.rig, scene.look, kitchen.show, aims)
+    look = compile_look(context.rig, scene.look, context.show, aims)
     if not any(effect.on for effect in scene.effects):
         return StillScene(look, scene.look)
-    moving = compile_effects(kitchen.show, kitchen.rig, look, scene.effects, aims)
+    moving = compile_effects(context.show, context.rig, look, scene.effects, aims)
     return MovingScene(moving, scene.effects, scene.look)

@@ -9,7 +9,7 @@ import msgspec
 
 from choreon.model import attributes as at
 from choreon.model.effects import motion_of
-from choreon.model.motion import Effect, Effects, Roll, family
+from choreon.model.motion import ColourRoll, Effect, Effects, family
 from choreon.model.playables import kind_of
 from choreon.model.show import Show
 from choreon.model.values import Look
@@ -48,7 +48,7 @@ def _effects_of(show: Show, effects: Effects, only: Sequence[str]) -> Effects:
 def _without_levels(effect: Effect, only: Sequence[str]) -> Effect:
     """A roll of colours whose brightness is not asked for."""
     motion = effect.motion
-    dims = isinstance(motion, Roll) and motion.brightness
+    dims = isinstance(motion, ColourRoll) and motion.brightness
     if not dims or at.Family.INTENSITY in only:
         return effect
     return replace(effect, motion=replace(motion, brightness=False), palette="")

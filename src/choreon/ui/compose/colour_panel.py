@@ -20,7 +20,7 @@ from choreon.render.picker import (
     of_kelvin,
     place_of,
 )
-from choreon.render.reaching import Answer, colour_answer
+from choreon.render.reaching import ColourAnswer, colour_answer
 from choreon.ui import words
 from choreon.ui.compose.controls import Controls, show_span
 from choreon.ui.compose.hand import Hand
@@ -152,8 +152,8 @@ class ColourPanel(QWidget):
         """What each make does with a colour; `asked`: it was given as one, rather than
         found on the lamps.
         """
-        found: dict[tuple[str, Answer], list[str]] = {}
-        answers: dict[tuple[str, str], Answer] = {}
+        found: dict[tuple[str, ColourAnswer], list[str]] = {}
+        answers: dict[tuple[str, str], ColourAnswer] = {}
         for fixture in fixtures:
             if rgb is None or (fixture.id in self.hand.rig.wheels and not asked):
                 continue  # a slot was given by itself: that is no answer to a colour
@@ -222,7 +222,7 @@ class ColourPanel(QWidget):
         self.hand.look_again()
 
 
-def answer_text(answer: Answer) -> str:
+def answer_text(answer: ColourAnswer) -> str:
     """“exact”, “mixed as near as it can (0.04 off)”, “nearest slot: Deep blue (0.12
     off)”.
     """

@@ -10,13 +10,13 @@ import msgspec
 from choreon.model import attributes as at
 from choreon.model.motion import (
     AnyMotion,
+    ColourRoll,
+    EffectMode,
     KeepOut,
-    Mode,
     Order,
     Path,
     PathShape,
     Plane,
-    Roll,
     Shape,
     Wave,
 )
@@ -45,7 +45,7 @@ class Number(NamedTuple):
     when: When = _always
 
 
-class Choice(NamedTuple):
+class ChoiceField(NamedTuple):
     """One of several: (value, words)."""
 
     field: str
@@ -63,7 +63,7 @@ class Toggle(NamedTuple):
     when: When = _always
 
 
-Entry = Number | Choice | Toggle
+Entry = Number | ChoiceField | Toggle
 
 
 def read(motion: AnyMotion, field: str) -> Any:
@@ -87,7 +87,7 @@ def _shape_is(*shapes: object) -> When:
 
 
 def _replaces(motion: Wave) -> bool:
-    return motion.mode == Mode.REPLACES
+    return motion.mode == EffectMode.REPLACES
 
 
 def _goes_on(motion: Wave) -> bool:
@@ -99,13 +99,13 @@ def wave_ends(motion: Wave) -> tuple[Number, Number]:
     as factors, or as what is added.
     """
     known = at.attribute(motion.attribute)
-    if motion.mode == Mode.SCALES:
+    if motion.mode == EffectMode.SCALES:
         return (
             Number("low", "Down to", 0, 100, "%", 0, 100.0),
             Number("high", "Up to", 0, 100, "%", 0, 100.0),
         )
     low, high = known.low, known.high
-    if motion.mode == Mode.ADDS:
+    if motion.mode == EffectMode.ADDS:
         low, high = -(known.high - known.low), known.high - known.low
     times = 100.0 if known.unit == "%" else 1.0
     digits = 0 if times > 1 else 1
@@ -151,7 +151,7 @@ def _ends_of(motion: Wave) -> tuple[float, float]:
     return end.low / end.times, end.high / end.times
 
 
-SHAPES = Choice(
+SHAPES = ChoiceField(
     "shape",
     "Shape",
     (
@@ -166,13 +166,13 @@ SHAPES = Choice(
     ),
 )
 
-MODES = Choice(
+MODES = ChoiceField(
     "mode",
     "What it does",
     (
-        (Mode.REPLACES, "Replaces"),
-        (Mode.SCALES, "Scales"),
-        (Mode.ADDS, "Adds"),
+        (EffectMode.REPLACES, "Replaces"),
+        (EffectMode.SCALES, "Scales"),
+        (EffectMode.ADDS, "Adds"),
     ),
 )
 
@@ -195,7 +195,7 @@ ROLL: tuple[Entry, ...] = (
     Toggle("backward", "Backward", "Roll the other way"),
 )
 
-PATHS = Choice(
+PATHS = ChoiceField(
     "shape",
     "Shape",
     (
@@ -209,7 +209,7 @@ PATHS = Choice(
     ),
 )
 
-SPACES = Choice(
+SPACES = ChoiceField(
     "in_room",
     "Where",
     ((False, "Around its aim"), (True, "In the room")),
@@ -231,13 +231,13 @@ PATH: tuple[Entry, ...] = (
     Number("turn", "Turn", -180, 180, "°", 0),
     Number("sides", "Corners", 3, 12, "", 0, 1.0, _shape_is(PathShape.POLYGON)),
     Number("seed", "Way number", 1, 99, "", 0, 1.0, _shape_is(PathShape.WANDER)),
-    Choice(
+    ChoiceField(
         "plane",
         "Plane",
         ((Plane.FLOOR, "Flat"), (Plane.WALL, "Upright")),
         _in_room,
     ),
-    Choice(
+    ChoiceField(
         "keep_out",
         "Over areas to keep out of",
         ((KeepOut.BEND, "Path bends"), (KeepOut.DARK, "Goes dark")),
@@ -252,7 +252,7 @@ PHASE: tuple[Entry, ...] = (
     Number("spread.parts", "Mirrored in", 1, 16, "parts", 0),
     Number("spread.together", "Together", 1, 32, "", 0),
     Number("spread.repeats", "Repeats", 1, 16, "×", 0),
-    Choice(
+    ChoiceField(
         "spread.order",
         "Order",
         (
@@ -265,7 +265,7 @@ PHASE: tuple[Entry, ...] = (
     Toggle("spread.backward", "From the last", "The last one goes first"),
 )
 
-FORMS: dict[type, tuple[Entry, ...]] = {Wave: WAVE, Roll: ROLL, Path: PATH}
+FORMS: dict[type, tuple[Entry, ...]] = {Wave: WAVE, ColourRoll: ROLL, Path: PATH}
 
 WHOLE_NUMBERS = ("steps", "sides", "seed", "parts", "together", "repeats")
 """Fields that hold whole numbers."""

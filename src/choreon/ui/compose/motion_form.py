@@ -14,20 +14,20 @@ from choreon.model.effects import colour_of_stop, fixtures_of, motion_of
 from choreon.model.motion import (
     AnyMotion,
     By,
+    ColourRoll,
+    ColourStop,
     Effect,
-    Mode,
+    EffectMode,
     Path,
     PathShape,
-    Roll,
     Shape,
-    Stop,
     Wave,
     title,
 )
 from choreon.render import paths, waves
 from choreon.ui import palettes as palette_deeds
 from choreon.ui.compose import motion_fields as fields
-from choreon.ui.compose.motion_fields import Choice, Entry, Number, Toggle
+from choreon.ui.compose.motion_fields import ChoiceField, Entry, Number, Toggle
 from choreon.ui.compose.spread_panel import ColourButton
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
@@ -180,7 +180,7 @@ class MotionForm(QWidget):
         for entry in (*fields.FORMS[type(motion)], *fields.PHASE):
             widget = self._widget(entry)
             self.rows.append((entry, widget))
-            if isinstance(entry, Choice):
+            if isinstance(entry, ChoiceField):
                 self.box.addWidget(widget)
                 continue
             line.append(widget)
@@ -217,7 +217,7 @@ class MotionForm(QWidget):
             widget.blockSignals(True)
             widget.setChecked(bool(value))
             widget.blockSignals(False)
-        elif isinstance(entry, Choice) and isinstance(widget, ChipList):
+        elif isinstance(entry, ChoiceField) and isinstance(widget, ChipList):
             _show_chips(widget, entry.options, value)
 
     def _show_ends(self, motion: AnyMotion) -> None:
@@ -255,8 +255,8 @@ class MotionForm(QWidget):
             self.path.show_points(motion.points, [(x, y) for x, y in places])
 
     def _show_stops(self, motion: AnyMotion) -> None:
-        self.stops.setVisible(isinstance(motion, Roll))
-        if not isinstance(motion, Roll):
+        self.stops.setVisible(isinstance(motion, ColourRoll))
+        if not isinstance(motion, ColourRoll):
             return
         basics.clear(self.stop_box)
         line: list[QWidget | int] = []
@@ -268,14 +268,14 @@ class MotionForm(QWidget):
         for first in range(0, len(line), 5):
             self.stop_box.addWidget(basics.row(*line[first : first + 5], spacing=4))
 
-    def _stop(self, n: int, stop: Stop) -> QWidget:
+    def _stop(self, n: int, stop: ColourStop) -> QWidget:
         show = self.parts.document.show
         palette = show.palettes.get(stop.palette)
         name = palette.name if palette is not None else "a colour of its own"
         button = ColourButton(f"Colour {n + 1}: {name}")
         button.setMinimumWidth(40)
         button.set_rgb(colour_of_stop(show, stop))
-        button.changed.connect(lambda rgb: self._set_stop(n, Stop(tuple(rgb))))
+        button.changed.connect(lambda rgb: self._set_stop(n, ColourStop(tuple(rgb))))
         more = basics.tool(
             "more", f"Colour {n + 1}: from a palette, or out", lambda: None
         )
@@ -429,12 +429,12 @@ class MotionForm(QWidget):
     def _set_clock(self) -> None:
         self._put(clock=str(self.clocks.currentData() or ""))
 
-    def _add_stop(self, motion: Roll) -> None:
+    def _add_stop(self, motion: ColourRoll) -> None:
         self._set("stops", (*motion.stops, motion.stops[-1]))
 
-    def _set_stop(self, n: int, stop: Stop) -> None:
+    def _set_stop(self, n: int, stop: ColourStop) -> None:
         motion = self.motion
-        assert isinstance(motion, Roll)
+        assert isinstance(motion, ColourRoll)
         stops = tuple(stop if i == n else s for i, s in enumerate(motion.stops))
         self._set("stops", stops)
 
@@ -445,12 +445,12 @@ class MotionForm(QWidget):
     def stop_menu(self, n: int) -> QMenu:
         """The ways to change a colour of a roll."""
         motion = self.motion
-        assert isinstance(motion, Roll)
+        assert isinstance(motion, ColourRoll)
         menu = QMenu(self)
         for palette in self.parts.document.show.palettes.values():
             rgb = palette_deeds.colour_of(palette)
             if rgb is not None:
-                stop = Stop(rgb, palette.id)
+                stop = ColourStop(rgb, palette.id)
                 menu.addAction(palette.name, partial(self._set_stop, n, stop))
         menu.addSeparator()
         rest = tuple(s for i, s in enumerate(motion.stops) if i != n)
@@ -474,16 +474,16 @@ class MotionForm(QWidget):
         menu.exec(self.centre.mapToGlobal(self.centre.rect().bottomLeft()))
 
 
-def in_mode(motion: Wave, mode: Mode) -> Wave:
+def in_mode(motion: Wave, mode: EffectMode) -> Wave:
     """Returns a wave that does something else, from ends that are usual for that."""
     if mode == motion.mode:
         return motion
     known = at.attribute(motion.attribute)
     span = known.high - known.low
     ends = {
-        Mode.REPLACES: (known.low, known.high),
-        Mode.SCALES: (0.2, 1.0),
-        Mode.ADDS: (-0.1 * span, 0.1 * span),
+        EffectMode.REPLACES: (known.low, known.high),
+        EffectMode.SCALES: (0.2, 1.0),
+        EffectMode.ADDS: (-0.1 * span, 0.1 * span),
     }
     low, high = ends[mode]
     return replace(motion, mode=mode, low=low, high=high)

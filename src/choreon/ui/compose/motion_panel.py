@@ -28,12 +28,12 @@ from choreon.model.effects import motion_of, rate_of
 from choreon.model.motion import (
     AnyMotion,
     By,
+    ColourRoll,
+    ColourStop,
     Effect,
     Effects,
     Path,
     Plane,
-    Roll,
-    Stop,
     Wave,
     title,
 )
@@ -41,7 +41,7 @@ from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.render import bake, choice
 from choreon.render.compiled import compile_show
 from choreon.render.effects import (
-    Moving,
+    CompiledEffects,
     PathOp,
     lacking,
     phases,
@@ -428,10 +428,10 @@ class MotionPanel(QWidget):
             points[int(handle)] = shown.point_at(place)
             self.form.put_motion(replace_motion(motion, points=tuple(points)))
 
-    def _moving(self) -> Moving | None:
+    def _moving(self) -> CompiledEffects | None:
         draft = self.parts.engine.state.draft
         found = self.parts.preview.compiled.draft(draft.look, draft.effects)
-        return found if isinstance(found, Moving) else None
+        return found if isinstance(found, CompiledEffects) else None
 
     def _animate(self) -> None:
         for line in self.lines.values():
@@ -477,7 +477,7 @@ class MotionPanel(QWidget):
         found = self.hand.colours()
         first = found[0] if found else (1.0, 0.0, 0.0)
         other = (0.05, 0.1, 1.0) if first[2] < 0.6 else (1.0, 0.3, 0.0)
-        self.add(Roll(stops=(Stop(first), Stop(other))))
+        self.add(ColourRoll(stops=(ColourStop(first), ColourStop(other))))
 
     def _add_aim(self) -> None:
         self.add(Path())

@@ -16,12 +16,12 @@ from choreon.model import choosing
 from choreon.model.effects import motion_of
 from choreon.model.motion import Effect, Path
 from choreon.model.refs import Ref
+from choreon.ui.compose.attribute_panel import What
 from choreon.ui.compose.pattern_dialog import PatternDialog
+from choreon.ui.compose.selection_panel import Who
 from choreon.ui.compose.shelf import Shelf
 from choreon.ui.compose.stage_tools import StageTools
 from choreon.ui.compose.steps import Steps
-from choreon.ui.compose.what import What
-from choreon.ui.compose.who import Who
 from choreon.ui.parts import Parts
 from choreon.ui.stage.path_on_stage import PathOnStage
 from choreon.ui.stage.picture import StagePicture

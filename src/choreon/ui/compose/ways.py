@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from choreon.render.effects import AroundOp, Moving, PathOp
+from choreon.render.effects import AroundOp, CompiledEffects, PathOp
 from choreon.render.heads import Heads
 from choreon.render.live import around
 from choreon.render.rig import Floats
@@ -30,7 +30,11 @@ class Ways(NamedTuple):
 
 
 def ways_of(
-    moving: Moving, effect_id: str, heads: Heads, values: Floats, position: float
+    moving: CompiledEffects,
+    effect_id: str,
+    heads: Heads,
+    values: Floats,
+    position: float,
 ) -> Ways:
     """Returns the ways of an effect at a position (cycles). `values`: what is on stage,
     around which heads go that the look does not aim.

@@ -50,9 +50,9 @@ PAGE_OF = {
     "Inspector": "perform",
     "LampPanel": "masters",
     "AsidePanel": "masters",
-    "MasterTile": "masters",
-    "AsideTile": "masters",
-    "TempoTile": "tempo",
+    "MasterWidget": "masters",
+    "AsideWidget": "masters",
+    "TempoWidget": "tempo",
     "GuestDialog": "guest",
     "SurfacesPlace": "surfaces",
     # shows

@@ -8,11 +8,11 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from choreon.formats import cleaning
-from choreon.formats.autosave import Autosave, Kept
+from choreon.formats.autosave import Autosave, SaveStatus
 from choreon.library import library, own
 from choreon.model.checks import check_rig
 from choreon.model.fixture_type import FixtureType
-from choreon.model.history import Held, History, Step
+from choreon.model.history import Held, History, UndoStep
 from choreon.model.problem import Problem
 from choreon.model.show import Show
 from choreon.ui.gestures import gestures
@@ -24,7 +24,7 @@ class Document(QObject):
 
     show_changed = Signal(Show)
     history_changed = Signal()
-    kept_changed = Signal(Kept)
+    kept_changed = Signal(SaveStatus)
     types_changed = Signal()
     draft_wanted = Signal(Held)
     """A step back or forward, or an edit, changed the draft too: what it is then."""
@@ -39,7 +39,7 @@ class Document(QObject):
         """
         self.history = History(show)
         self.gestures = gestures()
-        self.kept = Kept(time.time(), path)
+        self.kept = SaveStatus(time.time(), path)
         self.own_types: dict[str, FixtureType] = {}
         self.types_trouble: list[str] = []
         self._problems: tuple[Show, list[Problem]] | None = None
@@ -90,7 +90,7 @@ class Document(QObject):
         if step is not None:
             self._went(step, step.after, f"Done again: {step.name}")
 
-    def _went(self, step: Step, draft: Held | None, said: str) -> None:
+    def _went(self, step: UndoStep, draft: Held | None, said: str) -> None:
         """After a step back or forward: show it, and put the draft back where the step
         changed it.
         """
@@ -113,7 +113,7 @@ class Document(QObject):
 
     # keeping
 
-    def _on_kept(self, kept: Kept) -> None:
+    def _on_kept(self, kept: SaveStatus) -> None:
         fresh = kept.trouble and kept.trouble != self.kept.trouble
         self.kept = kept
         self.kept_changed.emit(kept)

@@ -98,7 +98,7 @@ class Draft(QObject):
         self._ahead(actions.set_draft(self._engine.state, look))
         self._note("take values out of the draft", before)
         revision = self._engine.revision
-        self._engine.send(protocol.Untouch(lines=lines, revision=revision))
+        self._engine.send(protocol.RemoveValues(lines=lines, revision=revision))
 
     # effects
 
@@ -216,7 +216,7 @@ class Draft(QObject):
         if self._waiting:
             look, self._waiting = self._waiting, {}
             revision = self._engine.revision
-            self._engine.send(protocol.Touch(look=look, revision=revision))
+            self._engine.send(protocol.SetValues(look=look, revision=revision))
 
     # at once
 

@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, QSocketNotifier, QTimer, Signal
 from choreon import __version__
 from choreon.engine import client as engine_client
 from choreon.engine import protocol
-from choreon.engine.actions import EVERYTHING, lasting
+from choreon.engine.actions import EVERYTHING, housekeeping
 from choreon.engine.do import Do
 from choreon.engine.outbox import Outbox
 from choreon.engine.supervisor import is_supervised
@@ -61,7 +61,7 @@ class EngineLink(QObject):
     def __init__(self, document: Document) -> None:
         super().__init__()
         self._document = document
-        self.state: PlayState = lasting.blank()
+        self.state: PlayState = housekeeping.blank()
         self.ports = protocol.Ports({})
         self.nodes = protocol.Nodes()
         self.alive = False

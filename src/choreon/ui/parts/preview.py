@@ -15,7 +15,7 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 
 from choreon.engine import client as engine_client
-from choreon.engine.actions import lasting
+from choreon.engine.actions import housekeeping
 from choreon.engine.actions.draft import set_draft
 from choreon.engine.screen import ScreenReader
 from choreon.model import attributes as at
@@ -273,7 +273,7 @@ class Preview(QObject):
 
     def light_of_look(self, look: Look) -> Light:
         """Returns what a look lights by itself."""
-        only = set_draft(lasting.blank(), look)
+        only = set_draft(housekeeping.blank(), look)
         return self.decoder.read(render(self.compiled, only, 0.0))
 
     def seen(self) -> tuple[int, Light] | None:
@@ -317,7 +317,7 @@ class Preview(QObject):
             if own.plays is not None:
                 return self.light_of_ref(own.plays)
 
-            held = set_draft(lasting.blank(), own.look)
+            held = set_draft(housekeeping.blank(), own.look)
             draft = msgspec.structs.replace(held.draft, effects=own.effects)
             state = msgspec.structs.replace(held, draft=draft)
 

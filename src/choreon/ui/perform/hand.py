@@ -15,7 +15,7 @@ from choreon.model.refs import Ref
 from choreon.model.show import Fixture
 from choreon.model.tiles import AsideTile
 from choreon.model.values import Look
-from choreon.render.explain import Layer
+from choreon.render.explain import WhyLayer
 from choreon.render.state import PlayState
 from choreon.ui import theme
 from choreon.ui.parts import Parts
@@ -95,12 +95,12 @@ class LampPanel(QFrame):
         for layer in layers[:MOST_LAYERS]:
             self.rows.addWidget(self._row(layer))
 
-    def layers(self) -> list[Layer]:
+    def layers(self) -> list[WhyLayer]:
         """Returns what wins on the lamp that is chosen: each source once."""
         fixture = self.parts.document.show.fixtures.get(self.lamps[0])
         if fixture is None or not self.parts.preview.ready:
             return []
-        found: dict[tuple[str, Ref | None], Layer] = {}
+        found: dict[tuple[str, Ref | None], WhyLayer] = {}
         for slot in self._slots(fixture):
             for why in self.parts.preview.why(fixture.universe, slot):
                 for layer in why.layers:
@@ -115,7 +115,7 @@ class LampPanel(QFrame):
         length = 0 if mode is None else min(mode.footprint, 24)
         return range(fixture.address, fixture.address + length)
 
-    def _row(self, layer: Layer) -> QWidget:
+    def _row(self, layer: WhyLayer) -> QWidget:
         source, target = layer.source.partition(",")[0], layer.target
         if target is None:
             return basics.label(source, "small")

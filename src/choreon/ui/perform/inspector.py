@@ -35,13 +35,13 @@ from choreon.model.show import Show
 from choreon.model.tiles import (
     DarkChange,
     Dial,
+    DialStop,
     LampTile,
     MasterTile,
     Pad,
     PadAction,
     Part,
     PlayingTile,
-    Stop,
     Tile,
     Turns,
 )
@@ -427,7 +427,7 @@ class Inspector(QWidget):
             if not equals:
                 continue
             try:
-                stops.append(Stop(name.strip(), float(number)))
+                stops.append(DialStop(name.strip(), float(number)))
             except ValueError:
                 words = f"“{piece.strip()}” is no stop: write a name, =, and a number."
                 self.parts.notices.told.emit(words, "alarm")

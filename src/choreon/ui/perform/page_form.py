@@ -9,7 +9,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QComboBox, QLineEdit, QMenu, QVBoxLayout, QWidget
 
-from choreon.engine.actions.pressed import level_of, playing
+from choreon.engine.actions.tile_context import level_of, playing
 from choreon.model import edits, pages, refs
 from choreon.model.refs import GROUP, MASTER, Ref, exists, name_of
 from choreon.model.sameness import very_same

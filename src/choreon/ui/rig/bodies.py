@@ -20,7 +20,7 @@ from PySide6.QtGui import (
 
 from choreon.model.fixture_type import FixtureType
 from choreon.ui import theme
-from choreon.ui.kept import kept
+from choreon.ui.pixmaps import kept
 
 
 def _box(p: QPainter, w: float, h: float, round_: float = 3) -> None:

@@ -29,10 +29,10 @@ from choreon.model import arrange, edits, patch
 from choreon.model.sameness import very_same
 from choreon.model.show import Fixture, Place
 from choreon.render.colour import to_screen
-from choreon.ui import drawn, theme, words
-from choreon.ui.held import Held, draw_mark
-from choreon.ui.looks import Looks
+from choreon.ui import pixmaps, theme, words
+from choreon.ui.lamp_marks import LampMarks, draw_mark
 from choreon.ui.parts import Parts
+from choreon.ui.refresh_timer import RefreshTimer
 from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
@@ -83,7 +83,7 @@ class Plan(TakesTypes):
         super().__init__()
         self.parts = parts
         self.front = front
-        self.held = Held(parts, self)
+        self.held = LampMarks(parts, self)
         self.setMinimumSize(260, 200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -103,7 +103,7 @@ class Plan(TakesTypes):
         self._named: tuple[Key, Key, QPixmap] | None = None
         self._clashes_of: tuple[object, object] = (None, None)
         self._found_clashes: list[patch.Clash] = []
-        self._looks = Looks(parts, self, 100, self._follow)
+        self._looks = RefreshTimer(parts, self, 100, self._follow)
         # Drawn in a turn of its own: many lamps at once are work for the panels beside
         # it already.
         self._soon = basics.once(self, 0, self.update)
@@ -399,7 +399,7 @@ class Plan(TakesTypes):
         if under is None or picture is None:
             return
         if self._underlay is None or self._underlay[0] is not picture:
-            self._underlay = (picture, drawn.pixmap(picture.data))
+            self._underlay = (picture, pixmaps.pixmap(picture.data))
         scale, _ = self._scale()
         corner = self.at(Place(under.x, under.y))
         painter.save()

@@ -50,8 +50,8 @@ from choreon.model import edits, patch, patching
 from choreon.model.sameness import very_same
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture
 from choreon.ui import theme, words
-from choreon.ui.looks import Looks
 from choreon.ui.parts import Parts
+from choreon.ui.refresh_timer import RefreshTimer
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.widgets import basics
@@ -85,7 +85,7 @@ class Ribbon(TakesTypes):
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setAccessibleName("Address map")
-        self._looks = Looks(parts, self, LIVE, self._follow)
+        self._looks = RefreshTimer(parts, self, LIVE, self._follow)
 
     def sizeHint(self) -> QSize:
         return QSize(640, 132)
@@ -732,7 +732,7 @@ class RibbonPanel(QWidget):
             universe,
         )
 
-    def _do(self, name: str, move: patching.Move, universe: int) -> None:
+    def _do(self, name: str, move: patching.Readdress, universe: int) -> None:
         show = self.parts.document.show
         if move.changes:
             self.parts.document.edit(name, edits.change_fixtures(show, move.changes))

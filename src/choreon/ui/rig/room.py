@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QVBoxLayout,
 from choreon.formats.pictures import PAGE_SIZE
 from choreon.model import edits
 from choreon.model.show import Area, Bar, Room, Screen, Seats, Underlay
-from choreon.ui import drawn, pictures, renaming
+from choreon.ui import pictures, pixmaps, renaming
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import Plan
 from choreon.ui.widgets import basics
@@ -381,7 +381,7 @@ class RoomPanel(QWidget):
     def _lay_below(self, name: str, data: bytes) -> None:
         show, room = self.parts.document.show, self.room
         picture = edits.picture_of(show, name, data)
-        wide, pixels = room.width + 2, drawn.pixmap(data).width()
+        wide, pixels = room.width + 2, pixmaps.pixmap(data).width()
         under = Underlay(picture.id, -wide / 2, room.depth + 1, wide / max(1, pixels))
         show = edits.replace(
             edits.put(show, "pictures", picture),

@@ -29,7 +29,7 @@ from PySide6.QtWidgets import (
 from choreon.model import edits, patch
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Show
 from choreon.ui import renaming, theme
-from choreon.ui.held import Held, mark_picture
+from choreon.ui.lamp_marks import LampMarks, mark_picture
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
 from choreon.ui.settings import open_settings, whole_of
@@ -202,7 +202,7 @@ class HangTable(QWidget):
         )
         self.columns = basics.tool("more", "Which columns are shown", self._column_menu)
         self._make_view()
-        self.held = Held(parts, self.view.viewport())
+        self.held = LampMarks(parts, self.view.viewport())
         self.held.changed.connect(self._held)
         self._held()
         head = basics.row(

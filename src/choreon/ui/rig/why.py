@@ -14,7 +14,7 @@ from choreon.model import attributes as at
 from choreon.model.effects import fixtures_of, motion_of, without_effect
 from choreon.model.motion import names
 from choreon.model.refs import GRAND, THE_DRAFT
-from choreon.render.explain import Layer, Why
+from choreon.render.explain import Why, WhyLayer
 from choreon.ui import kinds, theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
@@ -92,7 +92,7 @@ class WhyCard(QWidget):
         note = basics.label("from above to below; the marked ones decide", "small")
         return [head, note, *(self._layer(layer) for layer in reversed(why.layers))]
 
-    def _layer(self, layer: Layer) -> QWidget:
+    def _layer(self, layer: WhyLayer) -> QWidget:
         """A layer in words, and a way to change it."""
         mark = f'<span style="color:{theme.LIVE}">●</span> ' if layer.wins else "○ "
         weight = f" · {100 * layer.weight:.0f} % of it" if layer.weight < 1 else ""
@@ -113,7 +113,7 @@ class WhyCard(QWidget):
         basics.grow(row, 0)
         return row
 
-    def _deed(self, layer: Layer) -> QToolButton | None:
+    def _deed(self, layer: WhyLayer) -> QToolButton | None:
         """The button that takes a layer's part away; None where there is no way."""
         target = layer.target
         if target == THE_DRAFT and self.asked:

@@ -11,7 +11,7 @@ from pathlib import Path
 import msgspec
 from PySide6.QtCore import QObject
 
-from choreon.engine.actions import lasting
+from choreon.engine.actions import housekeeping
 from choreon.formats import showfile
 from choreon.formats.versions import versions
 from choreon.model import changes, compare
@@ -94,7 +94,7 @@ def _look_into(version: Version, older: Show | None, now: Show) -> None:
         version.decoder = decoder_for(compiled.rig, show.types.values())
         going = Going(0.0, 0.0, A_WHILE_IN, 2.0 * A_WHILE_IN, 0.0)
         player = Player("version", "", (Step(ref=shown.ref, cursor=going),))
-        state = replace(lasting.blank(), players=(player,))
+        state = replace(housekeeping.blank(), players=(player,))
         version.light = version.decoder.read(render(compiled, state, 0.0))
     except Exception:  # a show of before may hold what cannot be drawn now
         version.decoder = version.light = None

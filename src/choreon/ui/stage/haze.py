@@ -20,7 +20,7 @@ from choreon.render.colour import to_screen
 from choreon.render.decode import Lamp, Light
 from choreon.ui.stage.camera import View
 from choreon.ui.stage.enlarge import Twice
-from choreon.ui.stage.masks import NOTHING, Array, Beams, Canvas, Mask, Soft
+from choreon.ui.stage.masks import NOTHING, Array, Beams, Mask, MaskCanvas, Soft
 
 # change of direction, as a length on the unit sphere, that is worth a new mask
 TURN = 1.5e-3
@@ -90,7 +90,7 @@ class Haze:
         self._clock: float | None = None
         # lamps that shone alike in the last picture, and their masks added up
         self._alike: dict[tuple[int, ...], Mask | None] = {}
-        self._canvas = Canvas(width, height)
+        self._canvas = MaskCanvas(width, height)
         self._base = self._dark_room() * _SCALE
         # kept from picture to picture, so that no memory is asked for
         self._sums = np.empty((3, height, width), np.float32)

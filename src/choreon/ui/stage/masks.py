@@ -67,7 +67,7 @@ class _Box(NamedTuple):
     right: int
 
 
-class Canvas:
+class MaskCanvas:
     """A picture of `width` × `height` pixels on which light is added up."""
 
     def __init__(self, width: int, height: int) -> None:
@@ -199,7 +199,7 @@ class Beams:
         self._strong = 0.92 * slant**0.7 / (1.0 + 0.10 * self._radius**2)
         self._focal = view.focal
 
-    def draw(self, canvas: Canvas, i: int, body: str) -> None:
+    def draw(self, canvas: MaskCanvas, i: int, body: str) -> None:
         """Draw one of them, out of such a body."""
         x, y, depth = self._a[i].tolist()
         unit = self._focal / depth

@@ -23,8 +23,8 @@ from choreon.model.show import Palette, Room, Show
 from choreon.render.decode import Decoder, Light
 from choreon.render.recent import Recent
 from choreon.ui import kinds
-from choreon.ui.kept import kept
 from choreon.ui.parts import Parts
+from choreon.ui.pixmaps import kept
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
 

@@ -17,7 +17,7 @@ from choreon.model.show import Room
 from choreon.render.colour import to_screen
 from choreon.render.decode import Lamp, Light
 from choreon.ui import theme
-from choreon.ui.kept import kept
+from choreon.ui.pixmaps import kept
 from choreon.ui.stage.camera import HOUSE, View, Viewpoint, look
 from choreon.ui.stage.haze import Haze, doublings
 

@@ -34,9 +34,9 @@ from choreon.model.show import Mark
 from choreon.render.decode import Decoder, Lamp, Light
 from choreon.render.rig import Floats
 from choreon.ui import theme
-from choreon.ui.held import Held, draw_mark
-from choreon.ui.looks import Looks
+from choreon.ui.lamp_marks import LampMarks, draw_mark
 from choreon.ui.parts import Parts
+from choreon.ui.refresh_timer import RefreshTimer
 from choreon.ui.settings import open_settings
 from choreon.ui.stage import figures
 from choreon.ui.stage.camera import ABOVE, ASIDE, HOUSE, View, Viewpoint, read_viewpoint
@@ -94,7 +94,7 @@ class StagePicture(QWidget):
         super().__init__()
         self.parts = parts
         self.choosing = choosing
-        self.held = Held(parts, self)
+        self.held = LampMarks(parts, self)
         self.setMinimumSize(240, 150)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Stage picture")
@@ -126,7 +126,7 @@ class StagePicture(QWidget):
         self._turn: QPointF | None = None
         self._mark = ""
         self._brushed: QPointF | None = None  # where the brush was last
-        self._looks = Looks(parts, self, FRAME, self._follow)
+        self._looks = RefreshTimer(parts, self, FRAME, self._follow)
         self._figures: _Figures | None = None
         parts.document.show_changed.connect(self._refresh)
         # Drawn in a turn of its own, after the panels that a choice changes.
@@ -423,10 +423,6 @@ class StagePicture(QWidget):
         """The fixture drawn nearest to a point, within reach of a finger."""
         found = self._near(point)
         return found.fixture if found else None
-
-    def lamps_in(self, shape: QRectF | QPolygonF) -> list[str]:
-        """The fixtures drawn within a rectangle or a lasso, in the rig's order."""
-        return list(dict.fromkeys(lamp.fixture for lamp in self._inside(shape)))
 
     def _inside(self, shape: QRectF | QPolygonF) -> list[Lamp]:
         stage = self._stage()

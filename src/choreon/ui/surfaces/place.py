@@ -68,7 +68,7 @@ class SurfacesPlace(QWidget):
         basics.grow(middle, 1)
         self.targets: dict[Ref, TargetRow] = {}
         self._seen: tuple[object, ...] = ()
-        self._shown: list[tuple[str, list[Line]]] = []
+        self._shown: list[tuple[str, list[ControlLine]]] = []
         holder = QWidget()
         self.list = QVBoxLayout(holder)
         self.list.setContentsMargins(0, 0, 6, 0)
@@ -180,7 +180,7 @@ class SurfacesPlace(QWidget):
         self._state(self.parts.engine.state)
 
     @staticmethod
-    def _sections(show: Show) -> list[tuple[str, list[Line]]]:
+    def _sections(show: Show) -> list[tuple[str, list[ControlLine]]]:
         """What is listed, by title."""
         listed: list[tuple[str, list[Ref]]] = [
             ("Masters", [master.ref for master in show.masters.values()]),
@@ -209,7 +209,7 @@ class SurfacesPlace(QWidget):
             row.teach(name == target)
 
 
-class Line(NamedTuple):
+class ControlLine(NamedTuple):
     """What stands in the row of a thing: its name, and the controls that it is tied
     to.
     """
@@ -219,9 +219,11 @@ class Line(NamedTuple):
     controls: tuple[str, ...]
 
 
-def _line(show: Show, target: Ref) -> Line:
+def _line(show: Show, target: Ref) -> ControlLine:
     ties = (tied for tied in show.inputs.values() if tied.target == target)
-    return Line(target, words.target_name(show, target), tuple(map(_control, ties)))
+    return ControlLine(
+        target, words.target_name(show, target), tuple(map(_control, ties))
+    )
 
 
 class TargetRow(QWidget):

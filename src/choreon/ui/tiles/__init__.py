@@ -5,13 +5,13 @@ from __future__ import annotations
 from choreon.model.tiles import TILES
 from choreon.ui.tiles.base import TileWidget, named
 from choreon.ui.tiles.dial import DialTile
-from choreon.ui.tiles.lamps import AimTile, AsideTile, ColourTile
+from choreon.ui.tiles.lamps import AimWidget, AsideWidget, ColourWidget
 from choreon.ui.tiles.others import (
-    ClockTile,
-    DeedTile,
-    LabelTile,
-    MasterTile,
-    TempoTile,
+    ClockWidget,
+    DeedWidget,
+    LabelWidget,
+    MasterWidget,
+    TempoWidget,
 )
 from choreon.ui.tiles.playing import ChoiceTile, FaderTile, FlashTile, PadTile
 
@@ -21,14 +21,14 @@ WIDGETS: dict[str, type[TileWidget]] = {
     "fader": FaderTile,
     "choice": ChoiceTile,
     "dial": DialTile,
-    "colour": ColourTile,
-    "aim": AimTile,
-    "aside": AsideTile,
-    "master": MasterTile,
-    "tempo": TempoTile,
-    "clock": ClockTile,
-    "label": LabelTile,
-    "deed": DeedTile,
+    "colour": ColourWidget,
+    "aim": AimWidget,
+    "aside": AsideWidget,
+    "master": MasterWidget,
+    "tempo": TempoWidget,
+    "clock": ClockWidget,
+    "label": LabelWidget,
+    "deed": DeedWidget,
 }
 """Kind of tile → its widget."""
 

@@ -58,7 +58,7 @@ class LampsTile(TileWidget):
         """It stays in hand."""
 
 
-class ColourTile(LampsTile):
+class ColourWidget(LampsTile):
     """The colour of its lamps: a field to drag in."""
 
     def __init__(self, *parts: object) -> None:
@@ -118,7 +118,7 @@ class ColourTile(LampsTile):
         self.draw_foot(painter)
 
 
-class AimTile(LampsTile):
+class AimWidget(LampsTile):
     """Where its heads aim: the stage from above, with the marks; drag the cross."""
 
     def __init__(self, *parts: object) -> None:
@@ -191,7 +191,7 @@ WAYS = {
 }
 
 
-class AsideTile(TileWidget):
+class AsideWidget(TileWidget):
     """Lamps aside, with what was kept for them: press to take them, once more to bring
     them back.
     """

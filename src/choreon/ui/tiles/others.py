@@ -12,7 +12,7 @@ from choreon.model.masters import Blackout, GrandMaster, GroupMaster, Override
 from choreon.model.refs import DEEDS
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
-from choreon.ui import drawn, theme
+from choreon.ui import pixmaps, theme
 from choreon.ui.beat import Beat
 from choreon.ui.tiles.base import TileWidget, draw_fitting
 from choreon.ui.tiles.playing import FaderTile
@@ -20,7 +20,7 @@ from choreon.ui.tiles.playing import FaderTile
 LOOKS = 150  # milliseconds between looks at the light of a master's lamps
 
 
-class MasterTile(FaderTile):
+class MasterWidget(FaderTile):
     """A master: a fader; a blackout is a key. What it would leave of the light is drawn
     beside it: one that scales as a share of what plays, one that overrides as a line
     across it.
@@ -203,7 +203,7 @@ class MasterTile(FaderTile):
         return super().figures()
 
 
-class TempoTile(TileWidget):
+class TempoWidget(TileWidget):
     """The tempo, with a light on the beat: press on the beat to tap."""
 
     outlined = False
@@ -271,7 +271,7 @@ class TempoTile(TileWidget):
         return str(self.tile.name) or "Tap"
 
 
-class ClockTile(TileWidget):
+class ClockWidget(TileWidget):
     """The time of day."""
 
     outlined = False
@@ -312,7 +312,7 @@ class ClockTile(TileWidget):
             self.draw_foot(painter, dot=False)
 
 
-class LabelTile(TileWidget):
+class LabelWidget(TileWidget):
     """Words, or a picture of the show."""
 
     outlined = False
@@ -323,7 +323,7 @@ class LabelTile(TileWidget):
         super().__init__(*parts)  # type: ignore[arg-type]
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         picture = self.parts.document.show.pictures.get(self.tile.picture)
-        self.picture = drawn.pixmap(picture.data if picture else b"")
+        self.picture = pixmaps.pixmap(picture.data if picture else b"")
 
     @property
     def name(self) -> str:
@@ -356,7 +356,7 @@ class LabelTile(TileWidget):
             painter.drawText(low, int(flags), self.tile.note)
 
 
-class DeedTile(TileWidget):
+class DeedWidget(TileWidget):
     """Something done to all that plays."""
 
     outlined = False

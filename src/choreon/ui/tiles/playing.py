@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QResizeEvent
 
 from choreon.engine.actions import choices
-from choreon.engine.actions.pressed import playing
+from choreon.engine.actions.tile_context import playing
 from choreon.model.playables import Playable
 from choreon.model.refs import exists, find, name_of
 from choreon.model.tiles import Page, player_id
@@ -26,7 +26,7 @@ from choreon.ui.tiles.base import (
 from choreon.ui.widgets.faders import Fader
 
 
-class PlayingTile(TileWidget):
+class PlayingWidget(TileWidget):
     """A tile that plays things."""
 
     takes_level = True
@@ -49,7 +49,7 @@ class PlayingTile(TileWidget):
         return True
 
 
-class PadTile(PlayingTile):
+class PadTile(PlayingWidget):
     """A pad: press for on, again for off; within a choice, the others go out."""
 
     def tip(self) -> str:
@@ -130,7 +130,7 @@ class FlashTile(PadTile):
         painter.drawPolygon([point + rect.topLeft() for point in bolt])
 
 
-class FaderTile(PlayingTile):
+class FaderTile(PlayingWidget):
     """A fader that brings something in by hand."""
 
     def __init__(
@@ -217,7 +217,7 @@ class FaderTile(PlayingTile):
         return f"{100 * self.level:.0f}"
 
 
-class ChoiceTile(PlayingTile):
+class ChoiceTile(PlayingWidget):
     """Several looks in one strip, of which one is on."""
 
     takes_level = False

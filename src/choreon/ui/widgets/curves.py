@@ -19,7 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from choreon.model.motion import XY, AnyMotion, Path, Roll, Wave
+from choreon.model.motion import XY, AnyMotion, ColourRoll, Path, Wave
 from choreon.model.show import Show
 from choreon.render import paths, rolls, waves
 from choreon.ui import theme
@@ -47,7 +47,7 @@ def draw_motion(
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     if isinstance(motion, Wave):
         _draw_wave(painter, rect, motion, position)
-    elif isinstance(motion, Roll):
+    elif isinstance(motion, ColourRoll):
         _draw_roll(painter, rect, show, motion, position)
     else:
         _draw_path(painter, rect, motion, position)
@@ -75,7 +75,7 @@ def _draw_wave(painter: QPainter, rect: QRectF, motion: Wave, position: float) -
 
 
 def _draw_roll(
-    painter: QPainter, rect: QRectF, show: Show, motion: Roll, position: float
+    painter: QPainter, rect: QRectF, show: Show, motion: ColourRoll, position: float
 ) -> None:
     count = max(4, int(rect.width() // 7))
     table = rolls.table_of(show, motion, count)

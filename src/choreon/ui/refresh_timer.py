@@ -18,7 +18,7 @@ SLOWEST = 100  # milliseconds between looks while something moves
 HAND, ALONE = 0.45, 0.07
 
 
-class Looks(QObject):
+class RefreshTimer(QObject):
     """Calls `look`, which tells whether something has changed, between `start` and
     `stop`; at most once in `every` milliseconds. `cost`: seconds that drawing takes.
     """

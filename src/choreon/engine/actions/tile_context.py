@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import msgspec
 
 from choreon.engine.actions import players
-from choreon.engine.actions.players import Ways
+from choreon.engine.actions.players import RoutesByRef
 from choreon.model.playables import Playable
 from choreon.model.show import Show
 from choreon.model.tiles import Choice, Flash, Pad, Page, Part, Tile, player_id
@@ -55,7 +55,7 @@ class Playing(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Pressed:
+class TileContext:
     """A tile in hand: where it lies, the state, the time, and who has it in hand.
     `ways`: how heads of what starts reach their points.
     """
@@ -65,7 +65,7 @@ class Pressed:
     tile: Any
     state: PlayState
     now: float
-    ways: Ways
+    ways: RoutesByRef
     by: str = ""
 
     @property
@@ -89,14 +89,22 @@ class Pressed:
         """How far the tile is on, 0…1."""
         return level_of(self.show, self.state, self.page, self.tile)
 
-    def after(self, state: PlayState) -> Pressed:
+    def after(self, state: PlayState) -> TileContext:
         """Returns the same hand with another state."""
         return replaced(self, state)
 
 
-def replaced(hand: Pressed, state: PlayState) -> Pressed:
+def replaced(context: TileContext, state: PlayState) -> TileContext:
     """Returns a hand with another state."""
-    return Pressed(hand.show, hand.page, hand.tile, state, hand.now, hand.ways, hand.by)
+    return TileContext(
+        context.show,
+        context.page,
+        context.tile,
+        state,
+        context.now,
+        context.ways,
+        context.by,
+    )
 
 
 def fades_of(state: PlayState, tile: Tile) -> Fades:

@@ -36,7 +36,7 @@ from choreon.model.refs import FIXTURE, GROUP, Ref
 from choreon.model.show import Group, Show
 from choreon.ui import theme, words
 from choreon.ui.drags import DragsOut
-from choreon.ui.held import Held, draw_mark
+from choreon.ui.lamp_marks import LampMarks, draw_mark
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.items import AnyIndex
@@ -57,7 +57,7 @@ class Numbered(QStyledItemDelegate):
     def __init__(self, parts: Parts, parent: QWidget) -> None:
         super().__init__(parent)
         self.parts = parts
-        self.held = Held(parts, parent)
+        self.held = LampMarks(parts, parent)
 
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: AnyIndex

@@ -10,7 +10,7 @@ from __future__ import annotations
 import msgspec
 
 from choreon.engine.actions import players
-from choreon.engine.actions.pressed import Playing, Pressed
+from choreon.engine.actions.tile_context import Playing, TileContext
 from choreon.model import attributes as at
 from choreon.model.patch import mode_of
 from choreon.model.playables import Playable, kind_of
@@ -25,7 +25,7 @@ LONGEST = 60.0  # seconds that a part of a change may take
 
 
 def over(
-    hand: Pressed,
+    context: TileContext,
     state: PlayState,
     player: Player,
     one: Playing,
@@ -35,8 +35,8 @@ def over(
     """Returns the state with a player on its way to another thing of a tile; where a
     `change` is given, in the dark for those lamps that need it.
     """
-    before = players.playable_of(hand.show, player.ref)
-    dark = () if change is None else _changing(hand.show, before, playable)
+    before = players.playable_of(context.show, player.ref)
+    dark = () if change is None else _changing(context.show, before, playable)
     if not dark or change is None:
         return players.change(
             state,
@@ -44,9 +44,9 @@ def over(
             lambda p: players.go_to(
                 p,
                 playable,
-                hand.now,
+                context.now,
                 state.clock,
-                hand.ways.get(one.part.ref, {}),
+                context.ways.get(one.part.ref, {}),
                 one.part.only,
                 one.light,
             ),
@@ -54,16 +54,16 @@ def over(
 
     fresh = players.step_of(
         playable,
-        hand.now,
+        context.now,
         state.clock,
-        hand.ways.get(one.part.ref, {}),
+        context.ways.get(one.part.ref, {}),
         one.part.only,
         one.light,
     )
     return players.change(
         state,
         player,
-        lambda p: _in_the_dark(p, playable, fresh, dark, change, hand.now),
+        lambda p: _in_the_dark(p, playable, fresh, dark, change, context.now),
     )
 
 
@@ -83,7 +83,10 @@ def _in_the_dark(
     lamps = tuple(dict.fromkeys((*last.dark, *dark)))
     between = replace(last, at=now, until=None, dark=lamps)
     going = players.over_to(
-        player, between, now, players.Fading(Envelope(Ramp(0.0, 1.0, now, down)), down)
+        player,
+        between,
+        now,
+        players.StepFade(Envelope(Ramp(0.0, 1.0, now, down)), down),
     )
 
     begins = now + down

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Sequence
 
 from choreon.engine import actions
 from choreon.engine.actions import players
-from choreon.engine.actions.players import Aims, Ways
+from choreon.engine.actions.players import HeadRoutes, RoutesByRef
 from choreon.engine.do import Do
 from choreon.model.motion import Effects
 from choreon.model.refs import Ref
@@ -26,7 +26,7 @@ from choreon.render.state import PlayState, Step
 log = logging.getLogger(__name__)
 
 
-class Ahead:
+class Precompiler:
     """Compiles ahead of the frame loop. `playing()` gives what the loop last had,
     `clock()` the time.
     """
@@ -83,7 +83,7 @@ class Ahead:
             self.compiled.draft(look, self.effects)
             return look
 
-    def ask(self, dos: Iterable[Do]) -> dict[Ref, Ways]:
+    def ask(self, dos: Iterable[Do]) -> dict[Ref, RoutesByRef]:
         """Compile what doing things now may start. Returns, for each thing that is
         acted on, how the heads of what it would play come to their points.
         """
@@ -97,7 +97,7 @@ class Ahead:
             self.compiled.draft(look)
             return look
 
-    def _prepared(self, do: Do) -> Ways:
+    def _prepared(self, do: Do) -> RoutesByRef:
         compiled, state = self.compiled, self._playing()
         now = self._clock()
         ways = {
@@ -117,7 +117,7 @@ class Ahead:
 
         return ways
 
-    def _way(self, plays: Ref, do: Do, now: float) -> Aims:
+    def _way(self, plays: Ref, do: Do, now: float) -> HeadRoutes:
         compiled = self.compiled
         if players.playable_of(compiled.show, plays) is None:
             return {}

@@ -1,4 +1,4 @@
-"""Pictures of a show as they are drawn: only such as were made here."""
+"""Pictures as Qt draws them: of a show, and kept without what painted them."""
 
 from __future__ import annotations
 
@@ -13,3 +13,10 @@ def pixmap(data: bytes) -> QPixmap:
     if data and cleaning.is_own(data):
         made.loadFromData(data, "PNG")
     return made
+
+
+def kept(picture: QPixmap) -> QPixmap:
+    """A picture to keep, without what drew it: a painter leaves with a picture what it
+    needed for it, which is several times as large as a small one.
+    """
+    return picture.copy()

@@ -30,7 +30,7 @@ def held(show: Show, state: PlayState) -> dict[str, str]:
     return found | dict.fromkeys(state.aside, ASIDE)
 
 
-class Held(QObject):
+class LampMarks(QObject):
     """Knows the lamps that a hand holds, and has a widget drawn anew when these are
     others.
     """

@@ -17,14 +17,14 @@ from choreon.wire.outputs import Sender
 log = logging.getLogger(__name__)
 
 
-class Held(NamedTuple):
+class LastFrame(NamedTuple):
     """A frame that goes on, and what sends it."""
 
     sender: Sender
     slots: session.Slots
 
 
-def held_light(known: session.Session, cid: bytes) -> Held | None:
+def held_light(known: session.Session, cid: bytes) -> LastFrame | None:
     """Returns what was sent last, on its way again; None where nothing is known of it.
     Of this running of the machine it is the very last frame, else that of the last
     change. Never raises.
@@ -47,7 +47,7 @@ def held_light(known: session.Session, cid: bytes) -> Held | None:
         log.exception("what was sent last cannot be sent again")
         return None
 
-    return Held(sender, slots)
+    return LastFrame(sender, slots)
 
 
 def _last_frame(known: session.Session) -> session.Slots:

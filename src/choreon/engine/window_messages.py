@@ -7,8 +7,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from choreon.engine import protocol
-from choreon.engine.actions import draft, hands, lasting
-from choreon.engine.ahead import Ahead
+from choreon.engine.actions import draft, hands, housekeeping
+from choreon.engine.precompiler import Precompiler
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.state import PlayState
@@ -17,7 +17,7 @@ Act = Callable[[PlayState, float], PlayState]
 
 
 def act_of(
-    message: protocol.Message, ahead: Ahead, playing: Callable[[], Show]
+    message: protocol.Message, ahead: Precompiler, playing: Callable[[], Show]
 ) -> Act | None:
     """Returns what a message does; None where it says nothing of what plays. `playing`:
     the show that the frames play by then.
@@ -30,14 +30,14 @@ def act_of(
 
 
 def _draft_act(
-    message: protocol.Message, ahead: Ahead, playing: Callable[[], Show]
+    message: protocol.Message, ahead: Precompiler, playing: Callable[[], Show]
 ) -> Act | None:
     """What a message does to the draft; the look after it is compiled here."""
     look: Look
     match message:
-        case protocol.Touch(look=more):
+        case protocol.SetValues(look=more):
             look = draft.with_values(ahead.draft, more)
-        case protocol.Untouch(lines=lines):
+        case protocol.RemoveValues(lines=lines):
             look = draft.without_values(ahead.draft, lines)
         case protocol.SetDraft(look=whole):
             look = whole
@@ -59,21 +59,21 @@ def _draft_act(
     return lambda s, t: draft.revised(draft.set_draft(s, look), revision)
 
 
-def _other_act(message: protocol.Message, ahead: Ahead) -> Act | None:
+def _other_act(message: protocol.Message, ahead: Precompiler) -> Act | None:
     match message:
         case protocol.Blink(fixtures, seconds):
-            return lambda s, t: lasting.blink(s, fixtures, t, seconds)
+            return lambda s, t: housekeeping.blink(s, fixtures, t, seconds)
         case protocol.SendBytes(key, universe, address, slots, seconds):
-            return lambda s, t: lasting.send_bytes(
+            return lambda s, t: housekeeping.send_bytes(
                 s, key, universe, address, slots, t, seconds
             )
         case protocol.Restore(state):
             ahead.restore(state)
-            return lambda s, t: lasting.prune(lasting.without_held(state), t)
+            return lambda s, t: housekeeping.prune(housekeeping.without_held(state), t)
     return None
 
 
-def _hand_act(message: protocol.Message, ahead: Ahead) -> Act | None:
+def _hand_act(message: protocol.Message, ahead: Precompiler) -> Act | None:
     """What a message does to lamps beside what plays."""
     match message:
         case protocol.SetLive(tile, look):

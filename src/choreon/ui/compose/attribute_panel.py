@@ -352,10 +352,6 @@ class What(QWidget):
         """The tab that is shown."""
         return TABS[self.stack.currentIndex()]
 
-    def aim_heads(self, link: str) -> None:
-        """Send the chosen heads to a point or a mark."""
-        self.aim_panel.send(link)
-
     def _copy_menu(self) -> None:
         menu = QMenu(self)
         self.copied.fill(menu)
