@@ -284,7 +284,7 @@ def _keep_window(command: Sequence[str]) -> int:
         try:
             code = window.wait()
         except KeyboardInterrupt:
-            window.wait()  # the terminal tells it as well
+            _end(window)
             return 0
 
         lasted = time.monotonic() - began
@@ -302,6 +302,16 @@ def _keep_window(command: Sequence[str]) -> int:
             continue
 
         return 0
+
+
+def _end(window: subprocess.Popen[bytes]) -> None:
+    """End a window, one that does not answer too."""
+    window.terminate()
+    try:
+        window.wait(BRIEFLY)
+    except (subprocess.TimeoutExpired, KeyboardInterrupt):
+        window.kill()
+        window.wait()
 
 
 def _power_on(show: Show) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import signal
 import subprocess
@@ -281,13 +280,9 @@ def ends_within(process: subprocess.Popen, seconds: float) -> bool:
 
 
 def end_starter(command: subprocess.Popen) -> None:
-    """As Ctrl+C does in a terminal: starter and window are told."""
-    windows = [int(pid) for pid in _children(command.pid)]
+    """As Ctrl+C does in a terminal; the starter ends its window as well."""
     command.send_signal(signal.SIGINT)
-    for pid in windows:
-        with contextlib.suppress(OSError):
-            os.kill(pid, signal.SIGINT)
-    command.wait(15)
+    command.wait(20)
 
 
 @pytest.mark.parametrize("way", [signal.SIGTERM, signal.SIGINT])

@@ -17,11 +17,12 @@ from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.effects import CompiledEffects
 from choreon.render.fades import part_of
+from choreon.render.keep_out import Kept
 from choreon.render.layers import snap
 from choreon.render.lights import Lights
 from choreon.render.live import LevelChange, Live
 from choreon.render.looks import NO_NUMBERS, CompiledLook
-from choreon.render.rig import Floats, Ints, Rig
+from choreon.render.rig import Floats, Rig
 from choreon.render.state import Going, Hand, Pace, PlayState, Ramp, replace
 from choreon.render.trace import Trace, TracePart
 
@@ -47,11 +48,12 @@ class Drafted:
         if self.live is not None:
             self.live.move(self.going.time(now, beat))
 
-    def kept_out(self) -> list[tuple[Ints, float]]:
-        """Returns the heads that its paths move, and how far each is on."""
-        if self.live is None:
-            return []
-        return [(which, self.weight * on) for which, on in self.live.kept_out()]
+    def kept_out(self) -> list[Kept]:
+        """Returns the heads that its paths move: wholly, as long as any of it is there,
+        for nothing else may light them.
+        """
+        there = self.live is not None and self.weight > 0.0
+        return list(self.live.kept_out()) if there and self.live else []
 
     @property
     def levels(self) -> Floats:

@@ -17,11 +17,15 @@ from choreon.render.rig import Rig
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
-MARGIN = 0.3  # metres before an area, in which a beam goes dark
+EDGE = (
+    0.1  # metres about an area in which a beam is dark: no head turns finer than that
+)
+MARGIN = 0.4  # metres about an area, from which on inwards a beam goes dark
 SEARCH = 18  # steps in search of where a beam comes nearest to an area
 
-Kept = tuple[Ints, float]
-"""Heads (h) that a path moves, and how far it is on, 0…1."""
+Kept = tuple[Ints, "float | Floats"]
+"""Heads (h) that a path moves, and how far it has them, 0…1: one number, or one a
+head."""
 
 
 def left(
@@ -63,7 +67,7 @@ def left(
 
 def clearance(room: Room, places: Floats, ways: Floats) -> Floats:
     """Returns how clear beams (n) from `places` (n, 3) along `ways` (n, 3, unit) are of
-    all areas: 0 where one enters, 1 from MARGIN metres away on.
+    all areas: 0 up to EDGE metres away, 1 from MARGIN on.
     """
     clear = np.ones(len(ways))
     ends = reaching.lengths(room, places, ways)
@@ -73,7 +77,8 @@ def clearance(room: Room, places: Floats, ways: Floats) -> Floats:
         if not near.any():
             continue
         away = _nearest(low, high, places[near], ways[near], ends[near])
-        clear[near] = np.minimum(clear[near], np.minimum(away / MARGIN, 1.0))
+        soft = np.clip((away - EDGE) / (MARGIN - EDGE), 0.0, 1.0)
+        clear[near] = np.minimum(clear[near], soft)
     return clear
 
 

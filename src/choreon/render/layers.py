@@ -11,6 +11,7 @@ from choreon.model.attributes import Family
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.fades import TINY, Fade, Move, part_of
+from choreon.render.keep_out import Kept
 from choreon.render.lights import Lights
 from choreon.render.live import Change, Dimming, LevelChange, Live
 from choreon.render.looks import NO_ROWS, CompiledLook
@@ -86,6 +87,8 @@ class Layer:
         self._main: weakref.ref[Single | Moving | Fading] | None = None
         self.come: Floats = np.ones(len(FAMILIES))
         self.lifted_by: Sequence[Layer] = ()
+        # the share (n) of each of its rows in the last frame; None for all of them
+        self.laid: Floats | None = None
         # of what only adds: the lamps that it lights, and how strongly
         self.added: tuple[Ints, Floats] = (NO_ROWS, NOBODY)
 
@@ -168,9 +171,22 @@ class Layer:
             share = np.where(rest > TINY, alone, share)
         return share
 
-    def kept_out(self) -> list[tuple[Ints, float]]:
-        """Returns the heads that paths of it move, and how far each is on."""
+    def kept_out(self) -> list[Kept]:
+        """Returns the heads that paths of it move, and how far it has each."""
         return []
+
+    def has_heads(
+        self, which: Ints, look: CompiledLook | Fade, share: Floats | None
+    ) -> float | Floats:
+        """Returns how far it has heads (h), 0…1: its share of their pan, or, where it
+        moves the aim of others, how far it is on.
+        """
+        if share is None or not len(look.rows):
+            return self.turns
+        pans = look.rig.heads.rows[which, 0]
+        place = np.minimum(np.searchsorted(look.rows, pans), len(look.rows) - 1)
+        own = look.rows[place] == pans
+        return np.where(own, share[place], self.turns)
 
     def dim(self, low: Sequence[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what it plays inside; of those over itself the
@@ -348,10 +364,12 @@ class Moving(Layer):
         """Returns what it does to what others give."""
         return self.live.changes()
 
-    def kept_out(self) -> list[tuple[Ints, float]]:
+    def kept_out(self) -> list[Kept]:
         """Returns the heads that paths of it move."""
-        on = self.turns
-        return [(which, on * own) for which, own in self.live.kept_out()]
+        return [
+            (which, own * self.has_heads(which, self.look, self.laid))
+            for which, own in self.live.kept_out()
+        ]
 
     def dim(self, low: Sequence[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what it plays inside."""
@@ -385,6 +403,7 @@ class Moving(Layer):
             self.values = given.values
             canvas.put(look, given.values, given.points)
 
+            self.laid = None
             return np.ones(len(look.rows))
 
         own = live.shine * self.lit_as
@@ -411,6 +430,7 @@ class Moving(Layer):
         snap(share, look, self.player.releasing)
         canvas.blend(look, given.values, share, given.points)
 
+        self.laid = share
         return share
 
     def record(self, found: Trace, share: Floats, compiled: CompiledShow) -> None:
@@ -584,10 +604,12 @@ class Fading(Layer):
         """Returns what it does to what others give."""
         return self.mixed.changes(self.moves)
 
-    def kept_out(self) -> list[tuple[Ints, float]]:
+    def kept_out(self) -> list[Kept]:
         """Returns the heads that paths of its looks move."""
-        on = self.turns
-        return [(which, on * own) for which, own in self.mixed.kept_out(self.moves)]
+        return [
+            (which, own * self.has_heads(which, self.fade, self.laid))
+            for which, own in self.mixed.kept_out(self.moves)
+        ]
 
     def dim(self, low: Sequence[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what its looks play inside."""
@@ -639,7 +661,7 @@ class Fading(Layer):
             canvas.free(fade.freed, ended)
 
         whole = share * outcome.presence
-        laid = self.in_place(whole, fade.families)
+        laid = self.laid = self.in_place(whole, fade.families)
         canvas.blend(fade, outcome.values, laid, outcome.points)
         part_of_it = np.divide(laid, whole, out=np.zeros(len(whole)), where=whole > 0)
         self.given = [part * share * part_of_it for part in outcome.given]
