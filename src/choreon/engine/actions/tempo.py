@@ -24,9 +24,9 @@ BOUNCE = 0.06  # seconds within which a second tap is the same one
 MOST_TAPS = 9  # that are looked at
 
 # how well a beat fits what was tapped
-OFF = 0.12  # of a beat by which a tap may be off before it counts as a wrong one
+OFF = 0.2  # of a beat by which a tap may be off before it counts as a wrong one
 AGE = 0.7  # what is left of a tap's weight with every one after it
-SKIPPED = 0.5  # what a beat that was not tapped costs, where a wrong tap costs 1
+SKIPPED = 0.2  # what a beat that was not tapped costs, where a wrong tap costs 1
 
 
 def within(bpm: float) -> float:
