@@ -22,7 +22,8 @@ class Canvas:
         self.raw_share = np.zeros(rig.channels)
         self.driven = False  # whether any raw value has a share
         self.trail = Trail(rig.heads)
-        # what effects on what others give add to the parameters (P); None for nothing
+        # what effects on what others give add to the parameters (2, P): waves, and
+        # paths by themselves, so that none goes around another; None for nothing
         self.offset: Floats | None = None
 
     def copy(self) -> Canvas:
@@ -64,7 +65,7 @@ class Canvas:
             self._own_raw()[look.channels] = 1.0
 
         if self.offset is not None:
-            self.offset[look.plain_rows] = 0.0
+            self.offset[:, look.plain_rows] = 0.0
 
         self.trail.replace(look.heads, points if moves else look.points)
 
@@ -73,18 +74,24 @@ class Canvas:
         row).
         """
         if self.offset is None:
-            self.offset = np.zeros(self.rig.size)
+            self.offset = np.zeros((2, self.rig.size))
         rows = change.rows
-        plain = rows < self.rig.size
-        if plain.all():
-            self.offset[rows] += weight * change.offset(self.values, self.offset)
+        if not (rows < self.rig.size).all():
+            return
+
+        if isinstance(change, AimChange):
+            added, under = self.offset[1], self.offset[0]
+        else:
+            added, under = self.offset[0], self.offset.sum(axis=0)
+        added[rows] += weight * change.offset(self.values, under)
 
     def settle(self) -> None:
         """Add what effects on others add, within what the rows can be."""
         if self.offset is None:
             return
-        rig, rows = self.rig, np.flatnonzero(self.offset)
-        moved = self.values[rows] + self.offset[rows]
+        rig, offset = self.rig, self.offset.sum(axis=0)
+        rows = np.flatnonzero(offset)
+        moved = self.values[rows] + offset[rows]
         self.values[rows] = np.minimum(np.maximum(moved, rig.low[rows]), rig.high[rows])
 
     def blend(
@@ -117,7 +124,7 @@ class Canvas:
         self.values[rows] = moved
 
         if self.offset is not None:
-            self.offset[rows] *= 1.0 - share[: end - first]
+            self.offset[:, rows] *= 1.0 - share[: end - first]
 
         if turned is not None:
             self.values[turned[0]] = turned[1]

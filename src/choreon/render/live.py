@@ -117,6 +117,10 @@ class AimChange:
         return np.minimum(np.minimum(down, up).min(axis=1), 1.0)
 
 
+UPRIGHT = 0.08
+"""How soon pan does less, as the aim of a head comes near its pole."""
+
+
 def around(base: Floats, hanging: Floats, away: Floats, least: float) -> Floats:
     """Returns by how much pan and tilt (h, k, 2) differ from `base` (h, 2) so that the
     beams of heads hung as `hanging` (h, 3, 3) say go `away` (h, k, 2; degrees on the
@@ -126,6 +130,11 @@ def around(base: Floats, hanging: Floats, away: Floats, least: float) -> Floats:
     across it, pan turns by atan2(c, a). Nearer to the pole than `least` degrees it
     turns by atan2(c, least) alone, and tilt goes as far as is left: so pan keeps up,
     and the beam leaves its path by no more than that takes.
+
+    A path that goes round the pole no pan can follow for ever: the half of it to which
+    the head leans is followed, of the other half what tilt reaches. Where the path goes
+    farther out than the head leans, pan does less; at the pole itself, where the halves
+    change places, nothing: a head whose aim moves through its pole does not whip round.
     """
     pan, tilt = base[:, 0], base[:, 1]
     middle = aim.beam(hanging, pan, tilt)
@@ -137,7 +146,10 @@ def around(base: Floats, hanging: Floats, away: Floats, least: float) -> Floats:
     along, across = far * np.cos(turned), far * np.sin(turned)
 
     side = np.where(tilt < 0.0, -1.0, 1.0)[:, None]
-    by = np.arctan2(side * across, np.maximum(side * along, max(least, 1e-3)))
+    out = np.maximum(np.hypot(away[..., 0], away[..., 1]), 1e-6)
+    leans = np.clip(np.abs(tilt)[:, None], 1e-6, out)
+    least_here = max(least, 1e-3) + UPRIGHT * (out * out / leans - leans)
+    by = np.arctan2(side * across, np.maximum(side * along, least_here))
     there = along * np.cos(by) + across * np.sin(by)
 
     return np.stack([np.degrees(by), there - tilt[:, None]], axis=-1)
