@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import logging
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
 from choreon.model.motion import Effect, Effects
-from choreon.model.playables import AnyPlayable, Chase, Scene
+from choreon.model.playables import AnyPlayable, kind_of
 from choreon.model.refs import COLLECTION_OF, GROUP, MARK, PALETTE, Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
@@ -43,7 +43,7 @@ log = logging.getLogger(__name__)
 class SourceKey(NamedTuple):
     """What tells the source of a step from others: a playable's id, which way its heads
     reach their points, the families that are taken of it, the fixtures that it gives no
-    light, and how much of its light it gives.
+    light, how much of its light it gives, and what its cursor says of it.
     """
 
     playable: str
@@ -51,6 +51,7 @@ class SourceKey(NamedTuple):
     only: tuple[str, ...] = ()
     dark: tuple[str, ...] = ()
     level: float = 1.0
+    cursor: Hashable = None
 
     @property
     def plain(self) -> bool:
@@ -65,7 +66,8 @@ PILES = 32  # fades of more than two looks that are kept: they are large, and so
 def key_of(step: Step) -> SourceKey:
     """Returns what tells the source of a step from others."""
     aims = tuple(step.aims.items())
-    return SourceKey(step.ref.id, aims, step.only, step.dark, step.level)
+    own = (step.only, step.dark, step.level, step.cursor.key)
+    return SourceKey(step.ref.id, aims, *own)
 
 
 class CompiledShow:
@@ -181,8 +183,7 @@ class CompiledShow:
     def live_of(self, step: Step) -> Live | None:
         """Returns what a layer asks of a step that moves; None where it stands."""
         source = self.source(step)
-        offsets = step.cursor.offsets if isinstance(step.cursor, Going) else {}
-        return None if source is None else source.live(offsets)
+        return None if source is None else source.live(step.cursor.ahead)
 
     def stored(self, step: Step, time: Time) -> Look:
         """Returns what is stored of a step that is seen at its own time."""
@@ -262,7 +263,7 @@ class CompiledShow:
         source, cursor = self.source(step), step.cursor
         if source is None or source.still:
             return False
-        return not isinstance(cursor, Going) or cursor.rate != 0.0
+        return not cursor.pauses
 
     def turn(self) -> None:
         """A new plan is made: what the last one asked for is there for it."""
@@ -366,7 +367,7 @@ def _same_masters(before: Show, after: Show) -> bool:
 
 def _in_drafts(link: str) -> bool:
     """Whether a draft may follow a link: it does not play anything."""
-    return link.partition(":")[0] not in (Scene.kind, Chase.kind)
+    return link.partition(":")[0] not in SOURCES
 
 
 def _same_light(before: AnyPlayable | None, after: AnyPlayable | None) -> bool:
@@ -375,26 +376,14 @@ def _same_light(before: AnyPlayable | None, after: AnyPlayable | None) -> bool:
     """
     if before is after:
         return True
-    if isinstance(before, Scene) and isinstance(after, Scene):
-        return before.look is after.look and before.effects is after.effects
-    if isinstance(before, Chase) and isinstance(after, Chase):
-        return _of_steps(before) == _of_steps(after)
-    return False
+    if before is None or after is None or before.kind != after.kind:
+        return False
 
-
-def _of_steps(chase: Chase) -> tuple[object, ...]:
-    """What of a chase makes its light and its course."""
-    return (
-        chase.steps,
-        chase.pattern,
-        chase.unit,
-        chase.fade,
-        chase.hold,
-        chase.run,
-        chase.rounds,
-        chase.first,
-        chase.seed,
-    )
+    light = kind_of(before).light
+    old, new = light(before), light(after)
+    if old is None or new is None:
+        return False
+    return all(a is b or a == b for a, b in zip(old, new, strict=True))
 
 
 def changed_links(before: Show, after: Show) -> set[str]:

@@ -18,7 +18,7 @@ from choreon.render.looks import NO_ROWS, CompiledLook
 from choreon.render.masters import MasterReach
 from choreon.render.mixed import Mixed, portion
 from choreon.render.rig import FAMILIES, Floats, Ints
-from choreon.render.state import Envelope, Player, Step, Time, time_of
+from choreon.render.state import Envelope, Player, Step, Time
 from choreon.render.trace import Trace, TracePart
 
 POSITION = FAMILIES.index(Family.POSITION)
@@ -379,7 +379,7 @@ class Moving(Layer):
         """Tell how strongly it lights its lamps now."""
         self.weigh(now)
         live = self.live
-        self.time = time_of(self.player.steps[-1].cursor, now, beat)
+        self.time = self.player.steps[-1].cursor.time(now, beat)
         live.move(self.time)
         light, level = live.light, live.levels
         if self.intensity != 1.0:
@@ -622,7 +622,7 @@ class Fading(Layer):
         self.weigh(now)
         mixed, steps = self.mixed, self.player.steps
         self.moves = [_move(step, now) for step in steps[1:]]
-        self.times = [time_of(step.cursor, now, beat) for step in steps]
+        self.times = [step.cursor.time(now, beat) for step in steps]
         if mixed.moves_itself:
             mixed.move(self.times)
         light = mixed.light(self.moves) * self.intensity

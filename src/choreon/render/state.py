@@ -5,7 +5,8 @@ Times are monotonic seconds.
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Hashable
+from typing import NamedTuple, Self
 
 import msgspec
 
@@ -155,7 +156,45 @@ CATCH = 2.0  # beats in which a clock comes to where a hand tapped
 
 
 class Cursor(msgspec.Struct, frozen=True, tag_field="kind"):
-    """Where within a playable it stands: a class a kind that moves by itself."""
+    """Where within a playable it stands: a class a kind that moves by itself. What is
+    said here is true of what does not.
+    """
+
+    @property
+    def runs(self) -> bool:
+        """Whether its own time goes on, or would if it did not pause."""
+        return False
+
+    @property
+    def pauses(self) -> bool:
+        """Whether it stands though it could go on."""
+        return False
+
+    @property
+    def ahead(self) -> dict[str, float]:
+        """Effect → cycles by which it is ahead."""
+        return {}
+
+    @property
+    def key(self) -> Hashable:
+        """What of it decides what is compiled, beside the step that has it."""
+        return None
+
+    def time(self, now: float, beat: float) -> Time:
+        """Returns its own time at time `now`, when the clock is at `beat`."""
+        return Time()
+
+    def going_at(self, rate: float, now: float, beat: float) -> Self:
+        """Returns the same cursor that goes on at another rate from now on."""
+        return self
+
+    def from_then(self, at: float, beat: float) -> Self:
+        """Returns the same cursor that goes on only from a time, and a beat, on."""
+        return self
+
+    def shifted(self, seconds: float) -> Self:
+        """Returns the same cursor that many seconds later."""
+        return self
 
 
 class Still(Cursor, frozen=True, tag="still"):
@@ -177,6 +216,21 @@ class Going(Cursor, frozen=True, tag="going"):
     rate: Number = 1.0
     offsets: dict[str, Number] = {}
 
+    @property
+    def runs(self) -> bool:
+        """It does."""
+        return True
+
+    @property
+    def pauses(self) -> bool:
+        """Whether it pauses."""
+        return self.rate == 0.0
+
+    @property
+    def ahead(self) -> dict[str, float]:
+        """Effect → cycles by which it is ahead."""
+        return self.offsets
+
     def time(self, now: float, beat: float) -> Time:
         """Returns its own time at time `now`, when the clock is at `beat`."""
         return Time(
@@ -190,17 +244,16 @@ class Going(Cursor, frozen=True, tag="going"):
         since, from_beat = max(now, self.at), max(beat, self.beat)
         return Going(since, from_beat, seconds, beats, rate, self.offsets)
 
+    def from_then(self, at: float, beat: float) -> Going:
+        """Returns the same cursor that goes on only from a time, and a beat, on."""
+        return replace(self, at=at, beat=beat)
+
     def shifted(self, seconds: float) -> Going:
         """Returns the same cursor that many seconds later."""
         return replace(self, at=self.at + seconds)
 
 
 AnyCursor = Still | Going
-
-
-def time_of(cursor: AnyCursor, now: float, beat: float) -> Time:
-    """Returns the own time of whatever a cursor belongs to."""
-    return cursor.time(now, beat) if isinstance(cursor, Going) else Time()
 
 
 class Step(msgspec.Struct, frozen=True, kw_only=True):
@@ -242,9 +295,7 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
             progress=self.progress.shifted(seconds),
             fall=self.fall.shifted(seconds),
             until=None if self.until is None else self.until + seconds,
-            cursor=self.cursor.shifted(seconds)
-            if isinstance(self.cursor, Going)
-            else self.cursor,
+            cursor=self.cursor.shifted(seconds),
         )
 
 

@@ -10,14 +10,11 @@ from collections.abc import Callable
 import msgspec
 
 from choreon.engine.actions import motion, players, tempo
+from choreon.engine.actions.kinds import KINDS
 from choreon.engine.actions.levels import within
 from choreon.engine.do import Do
-from choreon.model.effects import rate_of
-from choreon.model.playables import Chase
-from choreon.model.playables.chase import Unit, steps_of
 from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
-from choreon.render.sources.chase import rounds_of
 from choreon.render.state import Going, Player, PlayState, Step
 
 replace = msgspec.structs.replace
@@ -154,23 +151,8 @@ def natural_beat(show: Show, state: PlayState, player: Player) -> float | None:
     chase; None where nothing moves.
     """
     playable = show.playables.get(player.ref.id)
-    if isinstance(playable, Chase):
-        steps = steps_of(show, playable)
-        rounds = rounds_of(playable, steps)
-        if not rounds.count:
-            return None
-
-        length = rounds.own_time(2) - rounds.own_time(1)
-        beats = playable.unit == Unit.BEATS
-        return length * 60.0 / state.clock.bpm if beats else length
-
-    for effect in getattr(playable, "effects", ()):
-        rate = rate_of(show, effect, playable.effects)  # type: ignore[union-attr]
-        cycles = rate.cycles(1.0, state.clock.bpm / 60.0)
-        if effect.on and cycles > 0.0:
-            return float(1.0 / cycles)
-
-    return None
+    known = None if playable is None else KINDS.get(playable.kind)
+    return None if known is None else known.beat(show, playable, state.clock)
 
 
 def _raise(

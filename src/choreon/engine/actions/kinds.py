@@ -4,24 +4,63 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
+from choreon.model.effects import rate_of
 from choreon.model.playables import Chase, Scene
 from choreon.model.playables.chase import End
 from choreon.model.refs import Ref
+from choreon.model.show import Show
 from choreon.render.state import AnyCursor, BeatClock, Going, Still
+
+
+class Wanted(NamedTuple):
+    """Which step is wanted: so many on, or back, or a certain one, from 0."""
+
+    by: int = 0
+    step: int | None = None
+
+
+class Stepped(NamedTuple):
+    """Where something stands that was brought to a step by hand, as its cursor would
+    be now, and in how many seconds it goes over there as stored.
+    """
+
+    cursor: AnyCursor
+    fade: float
+
+
+Stepper = Callable[[Show, Any, AnyCursor, BeatClock, float, Wanted], Stepped | None]
+"""Brings something to another of its steps; None where it has no such one."""
+
+
+def _never(playable: Any) -> None:
+    return None
+
+
+def _beat_of_effects(show: Show, playable: Any, clock: BeatClock) -> float | None:
+    """The seconds that a cycle of the first of its effects takes as stored."""
+    for effect in getattr(playable, "effects", ()):
+        rate = rate_of(show, effect, playable.effects)
+        cycles = rate.cycles(1.0, clock.bpm / 60.0)
+        if effect.on and cycles > 0.0:
+            return float(1.0 / cycles)
+    return None
 
 
 @dataclass(frozen=True)
 class PlayableActions:
     """`start`: the cursor with which one begins at a time, by a clock. `at_end`: what
     follows when it has come to its end: it is released, something else begins, or
-    nothing, None.
+    nothing, None. `stepper`: how it is brought from step to step by hand, where it has
+    steps. `beat`: the seconds that a beat of it takes as stored, by which it is tapped
+    to time; None where nothing moves.
     """
 
     start: Callable[[Any, float, BeatClock], AnyCursor]
-    at_end: Callable[[Any], Ref | None]
-    steps: bool = False
+    at_end: Callable[[Any], Ref | None] = _never
+    stepper: Stepper | None = None
+    beat: Callable[[Show, Any, BeatClock], float | None] = _beat_of_effects
 
 
 RELEASED = Ref("", "released")
@@ -42,18 +81,26 @@ def _start_chase(chase: Chase, now: float, clock: BeatClock) -> AnyCursor:
     return Going(now, beat, 0.0, beat - round(beat))
 
 
-def _scene_ends(scene: Scene) -> None:
-    return None
-
-
 def _chase_ends(chase: Chase) -> Ref | None:
     if chase.end == End.RELEASE:
         return RELEASED
     return chase.then if chase.end == End.START else None
 
 
+def _step_chase(*what: Any) -> Stepped | None:
+    from choreon.engine.actions.chase_steps import step_chase  # it knows this
+
+    return step_chase(*what)
+
+
+def _beat_of_chase(show: Show, chase: Chase, clock: BeatClock) -> float | None:
+    from choreon.engine.actions.chase_steps import beat_of_chase
+
+    return beat_of_chase(show, chase, clock)
+
+
 KINDS: dict[str, PlayableActions] = {
-    Scene.kind: PlayableActions(_start_scene, _scene_ends),
-    Chase.kind: PlayableActions(_start_chase, _chase_ends, steps=True),
+    Scene.kind: PlayableActions(_start_scene),
+    Chase.kind: PlayableActions(_start_chase, _chase_ends, _step_chase, _beat_of_chase),
 }
 """A kind that is not here cannot be started."""

@@ -5,19 +5,15 @@ end. Pure functions from state to state.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import msgspec
 
 from choreon.engine.actions import players
-from choreon.engine.actions.kinds import KINDS, RELEASED
+from choreon.engine.actions.kinds import KINDS, RELEASED, Wanted
 from choreon.model.effects import rate_of
-from choreon.model.playables import Chase
-from choreon.model.playables.chase import Unit, steps_of
 from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.render.compiled import CompiledShow
-from choreon.render.sources.chase import Rounds, moved_to, own_time, rounds_of
 from choreon.render.state import (
     Envelope,
     Going,
@@ -65,8 +61,6 @@ def _going(
     speed = 0.0 if paused else rate
     steps = tuple(
         replace(step, cursor=step.cursor.going_at(speed, now, beat))
-        if isinstance(step.cursor, Going)
-        else step
         for step in player.steps
     )
     return replace(player, steps=steps, rate=rate, paused=paused)
@@ -81,74 +75,41 @@ def go_by(
     """Bring a chase over to the step that is so many further on, or back; it goes on
     from there, or stands there where it pauses.
     """
-    chased = _Chased.of(show, state, player, now)
-    if chased is None:
-        return state
-    number = chased.rounds.at(chased.own).number + by
-    if number < 0:  # before the first is the last
-        number += len(chased.rounds.order(0))
-    return _over(state, player, chased, max(0, number), now)
+    return _stepped(show, state, player, Wanted(by=by), now)
 
 
 def go_to_step(
     show: Show, state: PlayState, player: Player, index: int, now: float
 ) -> PlayState:
-    """Bring a chase over to one of its steps."""
-    chased = _Chased.of(show, state, player, now)
-    if chased is None or index not in chased.rounds.order(0):
-        return state
-    return _over(state, player, chased, chased.rounds.order(0).index(index), now)
+    """Bring something over to one of its steps."""
+    return _stepped(show, state, player, Wanted(step=index), now)
 
 
-@dataclass(frozen=True)
-class _Chased:
-    """The chase that a player is at: the step of the player, its order, its time."""
-
-    chase: Chase
-    step: Step
-    cursor: Going
-    rounds: Rounds
-    own: float
-
-    @classmethod
-    def of(
-        cls, show: Show, state: PlayState, player: Player, now: float
-    ) -> _Chased | None:
-        """Returns it; None where a player plays no chase, or one without steps."""
-        step = player.steps[-1]
-        chase = show.playables.get(step.ref.id)
-        if not isinstance(chase, Chase) or not isinstance(step.cursor, Going):
-            return None
-        rounds = rounds_of(chase, steps_of(show, chase))
-        own = own_time(chase, step.cursor.time(now, state.beat(now)))
-        return cls(chase, step, step.cursor, rounds, own) if rounds.count else None
-
-
-def _over(
-    state: PlayState, player: Player, chased: _Chased, number: int, now: float
+def _stepped(
+    show: Show, state: PlayState, player: Player, wanted: Wanted, now: float
 ) -> PlayState:
-    """A crossfade from where the chase is now to where it has just come to a step. The
-    step's own time begins when it is there.
+    """A crossfade from where a player is now to where it has just come to a step of
+    what it plays. The step's own time begins when it is there.
     """
-    beat, rounds = state.beat(now), chased.rounds
-    going = chased.cursor.going_at(chased.cursor.rate, now, beat)
-    there = moved_to(
-        chased.chase, going, going.time(now, beat), rounds.own_time(number)
-    )
+    step = player.steps[-1]
+    playable = show.playables.get(step.ref.id)
+    stepper = None if playable is None else KINDS[playable.kind].stepper
+    if stepper is None:
+        return state
+    stepped = stepper(show, playable, step.cursor, state.clock, now, wanted)
+    if stepped is None:
+        return state
 
     if _only_called(player, now):
-        begun = (replace(chased.step, cursor=there),)
+        begun = (replace(step, cursor=stepped.cursor),)
         return players.change(state, player, lambda p: replace(p, steps=begun))
 
     # what is left stands as it was while it goes out
-    left = replace(chased.step, cursor=chased.cursor.going_at(0.0, now, beat))
-    seconds = rounds.fades[rounds.step_at(number)] / player.rate
-    if chased.chase.unit == Unit.BEATS:
-        seconds *= 60.0 / state.clock.bpm
-
+    left = replace(step, cursor=step.cursor.going_at(0.0, now, state.beat(now)))
+    seconds = stepped.fade / player.rate
     fading = players.StepFade(Envelope(Ramp(0.0, 1.0, now, seconds)), seconds)
     over = now + seconds
-    there = replace(there, at=over, beat=state.beat(over))
+    there = stepped.cursor.from_then(over, state.beat(over))
     fresh = replace(left, at=now, until=None, cursor=there)
 
     def brought_over(one: Player) -> Player:
@@ -181,7 +142,7 @@ def carried(
     def carry(step: Step) -> Step:
         cursor = step.cursor
         old, new = before.source(step), after.source(step)
-        if old is None or new is None or old is new or not isinstance(cursor, Going):
+        if old is None or new is None or old is new or not cursor.runs:
             return _set_going(after, step, state, now)
 
         there = new.carried(old, cursor, cursor.time(now, beat))
@@ -204,7 +165,7 @@ def _set_going(
 ) -> Step:
     """Something that stood, and moves since an edit, begins."""
     source = compiled.source(step)
-    if source is None or source.still or isinstance(step.cursor, Going):
+    if source is None or source.still or step.cursor.runs:
         return step
     playable = compiled.show.playables.get(step.ref.id)
     if playable is None:
@@ -293,9 +254,8 @@ def follow(compiled: CompiledShow, state: PlayState, now: float) -> PlayState:
 
 
 def _follow(show: Show, state: PlayState, player: Player, due: float) -> PlayState:
-    chase = show.playables.get(player.ref.id)
-    assert isinstance(chase, Chase)
-    then = KINDS[chase.kind].at_end(chase)
+    ended = show.playables.get(player.ref.id)
+    then = None if ended is None else KINDS[ended.kind].at_end(ended)
     if then is None:
         return state
     if then == RELEASED:

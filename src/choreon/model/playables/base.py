@@ -68,6 +68,10 @@ def _nothing(playable: Any) -> tuple[Any, ...]:
     return ()
 
 
+def _unknown(playable: Any) -> None:
+    return None
+
+
 def _itself(playable: Any, *change: Any) -> Any:
     return playable
 
@@ -80,8 +84,9 @@ class PlayableKind:
     `with_looks`: the same with each of its looks put through a function; `effects` and
     `with_effects` likewise. `parts`: what it plays within itself. `plays`: that, and
     what it starts beside. `replaced`: the same with a ref to one thing led to another.
-    A kind that has no looks, effects or links to others need
-    not say so.
+    `light`: all of one that makes its light and its course, as objects to be compared
+    by identity; None where nothing is known of that. A kind that has no looks, effects
+    or links to others need not say so.
     """
 
     title: str
@@ -92,5 +97,6 @@ class PlayableKind:
     effects: Callable[[Any], Effects] = _nothing
     with_effects: Callable[[Any, Callable[[Effects], Effects]], Any] = _itself
     parts: Callable[[Any], tuple[Ref, ...]] = _nothing
+    light: Callable[[Any], tuple[object, ...] | None] = _unknown
     plays: Callable[[Any], tuple[Ref, ...]] = _nothing
     replaced: Callable[[Any, Ref, Ref], Any] = _itself

@@ -243,7 +243,14 @@ def _replaced(chase: Chase, old: Ref, new: Ref) -> Chase:
     return replace(chase, steps=steps, pattern=pattern, then=led(chase.then))
 
 
+def _light(chase: Chase) -> tuple[object, ...]:
+    """What of a chase makes its light and its course."""
+    times = (chase.unit, chase.fade, chase.hold, chase.rounds, chase.first)
+    return (chase.steps, chase.pattern, *times, chase.run, chase.seed)
+
+
 CHASE = PlayableKind(
+    light=_light,
     title="chase",
     type=Chase,
     check=_check,

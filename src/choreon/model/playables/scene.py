@@ -53,7 +53,12 @@ def _with_effects(scene: Scene, change: Callable[[Effects], Effects]) -> Scene:
     return scene if same else msgspec.structs.replace(scene, effects=effects)
 
 
+def _light(scene: Scene) -> tuple[object, ...]:
+    return (scene.look, scene.effects)
+
+
 SCENE = PlayableKind(
+    light=_light,
     title="scene",
     type=Scene,
     check=_check,

@@ -29,6 +29,17 @@ class Source(Protocol):
         """Whether it never moves by itself."""
 
     @property
+    def own_clock(self) -> bool:
+        """Whether it begins anew with each step that plays it; else it goes on with the
+        whole.
+        """
+
+    def length(self) -> Time:
+        """Returns the own time in which it has shown all that it does; what it is not
+        counted in is 0.
+        """
+
+    @property
     def modifies(self) -> bool:
         """Whether it ever changes what others give."""
 

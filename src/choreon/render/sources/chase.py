@@ -216,6 +216,7 @@ class ChaseSource:
     """A chase, its steps compiled."""
 
     still = False
+    own_clock = True
 
     def __init__(
         self,
@@ -258,6 +259,12 @@ class ChaseSource:
     def followed(self, show: Show, moved: set[str]) -> ChaseSource | None:
         """It is compiled anew."""
         return None
+
+    def length(self) -> Time:
+        """Returns how long a round takes."""
+        whole = self.sequence.round
+        beats = self.chase.unit == Unit.BEATS
+        return Time(0.0, whole) if beats else Time(whole, 0.0)
 
     def paths_in_room(self) -> Sequence[PathOp]:
         """Returns the paths in the room of its first step, where that is its own."""
@@ -514,10 +521,8 @@ class LiveChase:
         return [Move(share, share, share)]
 
     def _time_in(self, step: int, time: Time, begin: float) -> Time:
-        """The time of a step: a chase within a chase begins anew with it, effects go on
-        with the whole.
-        """
-        if not isinstance(self.source.sources[step], ChaseSource):
+        """The time of a step: what has a clock of its own begins anew with it."""
+        if not self.source.sources[step].own_clock:
             return time
         if self.source.chase.unit == Unit.BEATS:
             return Time(time.seconds, time.beats - begin)

@@ -42,6 +42,15 @@ class Dimmed:
         return self.source.modifies
 
     @property
+    def own_clock(self) -> bool:
+        """Whether it begins anew with each step that plays it."""
+        return self.source.own_clock
+
+    def length(self) -> Time:
+        """Returns the own time in which it has shown all that it does."""
+        return self.source.length()
+
+    @property
     def uses(self) -> frozenset[str]:
         """What it follows."""
         return self.source.uses

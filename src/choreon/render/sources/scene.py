@@ -20,6 +20,7 @@ class StillScene:
 
     still = True
     modifies = False
+    own_clock = False
 
     def __init__(self, look: CompiledLook, stored: Look) -> None:
         self.look, self._stored = look, stored
@@ -41,6 +42,10 @@ class StillScene:
         """Returns the scene after marks moved; None where it is to be compiled anew."""
         look = followed(self.look, show, moved)
         return None if look is None else StillScene(look, self._stored)
+
+    def length(self) -> Time:
+        """It takes no time."""
+        return Time()
 
     def paths_in_room(self) -> Sequence[PathOp]:
         """It has none."""
@@ -70,6 +75,7 @@ class MovingScene:
     """A look and its effects."""
 
     still = False
+    own_clock = False
 
     def __init__(self, moving: CompiledEffects, effects: Effects, stored: Look) -> None:
         self.moving, self.effects, self._stored = moving, effects, stored
@@ -101,6 +107,15 @@ class MovingScene:
         """It is compiled anew."""
         return None
 
+    def length(self) -> Time:
+        """Returns a cycle of the slowest of its effects."""
+        rates = [rate for rate in self.moving.rates.values() if rate.speed > 0.0]
+        slowest = min(rates, key=lambda rate: rate.speed, default=None)
+        if slowest is None:
+            return Time()
+        cycle = 1.0 / slowest.speed
+        return Time(0.0, cycle) if slowest.by_tempo else Time(cycle, 0.0)
+
     def paths_in_room(self) -> Sequence[PathOp]:
         """Returns its paths in the room."""
         found = [op for op in self.moving.ops if isinstance(op, PathOp)]
@@ -131,7 +146,7 @@ class MovingScene:
 
 def running(effects: Effects, cursor: AnyCursor) -> list[Effect]:
     """Returns effects that are ahead by what a cursor says."""
-    offsets = cursor.offsets if isinstance(cursor, Going) else {}
+    offsets = cursor.ahead
     return [
         replace(effect, start=effect.start + offsets.get(effect.id, 0.0))
         for effect in effects

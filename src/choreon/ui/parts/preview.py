@@ -23,11 +23,9 @@ from choreon.model.chases import find_step, own_step
 from choreon.model.edits import put
 from choreon.model.motion import Effects
 from choreon.model.playables import Chase, Playable
-from choreon.model.playables.chase import Unit
 from choreon.model.refs import Ref, exists
 from choreon.model.show import Show
 from choreon.model.values import Look, Value
-from choreon.render.bake import slowest
 from choreon.render.capture import (
     Given,
     capture,
@@ -42,8 +40,6 @@ from choreon.render.compositor import blend, levels, render
 from choreon.render.decode import Decoder, Light, decoder_for
 from choreon.render.explain import Why, explain
 from choreon.render.rig import Bytes, Floats
-from choreon.render.sources.chase import ChaseSource
-from choreon.render.sources.scene import MovingScene
 from choreon.render.state import (
     Draft,
     Going,
@@ -52,6 +48,7 @@ from choreon.render.state import (
     PlayState,
     Ramp,
     Step,
+    Time,
 )
 from choreon.ui import kinds
 from choreon.ui.parts.document import Document
@@ -253,14 +250,8 @@ class Preview(QObject):
         seconds; a beat counts as half of one.
         """
         source = self.compiled.source_of(playable.ref)
-        if isinstance(source, ChaseSource):
-            length = source.sequence.round
-            return length / 2.0 if source.chase.unit == Unit.BEATS else length
-        if isinstance(source, MovingScene):
-            rate = slowest(self.compiled, source.effects)
-            speed = rate.speed * (2.0 if rate.by_tempo else 1.0)
-            return 1.0 / speed if speed > 0 else 1.0
-        return 1.0
+        length = Time() if source is None else source.length()
+        return length.seconds + length.beats / 2.0 or 1.0
 
     def light_at(self, playable: Playable, seconds: float) -> Light:
         """Returns what something that plays lights by itself after so many seconds, two
