@@ -12,6 +12,7 @@ import pytest
 from choreon.demo import low_tide
 from choreon.formats import showfile
 from choreon.formats.migrations import FORMAT
+from choreon.model import attributes as at
 from choreon.model.checks import check
 from choreon.model.edits import rename
 from choreon.model.outputs import ArtnetOutput, SacnOutput
@@ -142,3 +143,16 @@ def test_a_newer_format_is_refused():
     data = with_show(lambda show: None, FORMAT + 1)
     with pytest.raises(showfile.NewerFormat, match=f"format {FORMAT + 1}"):
         showfile.from_bytes(data)
+
+
+def test_a_show_from_before_says_which_lamps_are_mixed_anew(tmp_path):
+    path = tmp_path / "Low Tide.choreon"
+    for number in (3, 4, 5, FORMAT):
+        path.write_bytes(with_show(lambda show: None, number=number))
+        note = showfile.open_best(path)[1]
+        told = {k.name for k in SHOW.types.values() if f"“{k.name}”" in note}
+        many = {
+            k.name for k in SHOW.types.values() if len(k.attributes & set(at.MIXED)) > 4
+        }
+        assert told == (many if number < FORMAT else set())
+        assert many

@@ -22,6 +22,7 @@ import msgspec
 from choreon import folders
 from choreon.formats.migrations import FORMAT, Document, migrated
 from choreon.formats.versions import keep_version, versions, when
+from choreon.model import attributes as at
 from choreon.model.fixture_type import FixtureType
 from choreon.model.mending import mended
 from choreon.model.playables import KINDS, Unknown
@@ -29,6 +30,7 @@ from choreon.model.problem import Problem
 from choreon.model.show import COLLECTIONS, Show
 
 PART = ".part"  # a file that is being written
+LAST_MIXED_OTHERWISE = 5  # the format of shows whose many emitters mixed differently
 LIMIT = 64 << 20  # bytes a member may unpack to
 MIME = "application/vnd.choreon.show"
 
@@ -240,8 +242,10 @@ def open_best(path: Path) -> tuple[Show, str]:
     either.
     """
     try:
-        show, put_right = mended(_from_bytes(folders.read_file(path), path.name))
-        return show, _in_words(put_right)
+        data = folders.read_file(path)
+        show, put_right = mended(_from_bytes(data, path.name))
+        notes = (_in_words(put_right), _mixed_anew(data, show))
+        return show, " ".join(filter(None, notes))
     except NewerFormat:
         raise
     except ShowFileError as error:
@@ -269,6 +273,33 @@ def _in_words(put_right: list[Problem]) -> str:
     first, more = put_right[0], len(put_right) - 1
     others = f", and {more} more like it" if more else ""
     return f"What could not be shown was put right: {first.text}{others}."
+
+
+def _mixed_anew(data: bytes, show: Show) -> str:
+    """What is told of a show from before emitters beside red, green, blue and white
+    were mixed as they are now; empty where it has none.
+    """
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        header = msgspec.json.decode(_member(archive, "show.json"), type=Header)
+    if header.format > LAST_MIXED_OTHERWISE:
+        return ""
+
+    names = [kind.name for kind in show.types.values() if _has_more_emitters(kind)]
+    if not names:
+        return ""
+
+    lamps = ", ".join(f"“{name}”" for name in names)
+    return (
+        f"An earlier Choreon mixed the emitters of {lamps} another way. Colours are "
+        "the same, and fades between them no longer jump; where amber, lime or another "
+        "helped out, some are a little darker. Look them through before you play."
+    )
+
+
+def _has_more_emitters(kind: FixtureType) -> bool:
+    """Whether a colour can be mixed in several ways, not by its white alone."""
+    mixed = kind.attributes & set(at.MIXED)
+    return len(mixed) > 3 and bool(mixed - set(at.EMITTERS))
 
 
 def put_aside(path: Path) -> Path:
