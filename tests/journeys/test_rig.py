@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QDropEvent, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit
 
+from choreon.engine.protocol import FindNodes
 from choreon.formats import showfile
 from choreon.library import library
 from choreon.model import edits, patch
@@ -733,6 +734,33 @@ def test_a_node_that_is_gone_is_told_and_one_that_comes_back_too(
     rig.outputs.parts.engine.nodes = Nodes((FoundNode("127.0.0.77", "Back", (0,)),))
     rig.outputs._fill_nodes(rig.outputs.parts.engine.nodes)
     assert not card.silence.isVisible()
+
+
+def test_the_network_is_searched_only_when_asked(hands, rig, node, monkeypatch):
+    """What is sent to the engine, kept here: nothing goes out."""
+    told: list[FindNodes] = []
+    engine, send = hands.parts.engine, hands.parts.engine.send
+
+    def kept(message) -> None:
+        if not isinstance(message, FindNodes):
+            send(message)
+        else:
+            told.append(message)
+
+    monkeypatch.setattr(engine, "send", kept)
+    rig.go(3)
+    hands.until(lambda: told)
+    assert told[-1].on
+    assert not told[-1].everywhere
+    hands.click(rig.outputs.search_button)
+    assert told[-1].on
+    assert told[-1].everywhere
+    assert "Everybody on the network" in rig.outputs.nodes_note.text()
+    rig.go(0)
+    assert not told[-1].on
+    rig.go(3)
+    assert told[-1].on
+    assert not told[-1].everywhere
 
 
 def test_nodes_that_answer_are_offered(hands, rig, node):

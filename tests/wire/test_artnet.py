@@ -276,6 +276,20 @@ def test_nodes_are_found_and_forgotten(node: Node, monkeypatch):
     finder.close()
 
 
+def test_the_network_is_asked_only_on_request(node: Node, monkeypatch):
+    """Everybody is one node on this computer here: nothing goes out."""
+    monkeypatch.setattr(artnet.Finder, "EVERY", 0.1)
+    monkeypatch.setattr(artnet, "EVERYBODY", ("127.0.0.1", node.art_port))
+    told: list[list[artnet.Reply]] = []
+    quiet = artnet.Finder(told.append, ["127.0.0.1"], 9)
+    assert quiet.asked == [("127.0.0.1", 9)]
+    quiet.close()
+    finder = artnet.Finder(told.append, everywhere=True)
+    until(lambda: told)
+    assert told[-1][0].name == "Practice node"
+    finder.close()
+
+
 def test_a_node_with_more_than_four_outputs_is_one_node(node: Node, monkeypatch):
     monkeypatch.setattr(artnet.Finder, "EVERY", 0.1)
     node.outputs = (0, 1, 2, 3, 4, 16, 17)

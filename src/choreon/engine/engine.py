@@ -574,7 +574,9 @@ class Engine:
             self._finder = None
         if message.on:
             try:
-                self._finder = Finder(self._nodes_found, message.hosts, message.port)
+                self._finder = Finder(
+                    self._nodes_found, message.hosts, message.port, message.everywhere
+                )
             except OSError as error:
                 text = f"No nodes can be looked for: {error.strerror}."
                 self._nodes = protocol.Nodes((), text)

@@ -170,12 +170,13 @@ class Fault(Message, tag="fault"):
 
 class FindNodes(Message, tag="find"):
     """Look for Art-Net nodes, or stop looking. `hosts` are asked directly, `port` is
-    theirs.
+    theirs; all the network is asked only where that was asked for, `everywhere`.
     """
 
     on: bool = True
     hosts: tuple[str, ...] = ()
     port: int = 6454
+    everywhere: bool = False
 
 
 class Stop(Message, tag="stop"):

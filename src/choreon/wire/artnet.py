@@ -186,6 +186,10 @@ def as_nodes(replies: Iterable[Reply]) -> list[Reply]:
     return found
 
 
+EVERYBODY = ("255.255.255.255", PORT)
+"""Whom a broadcast reaches."""
+
+
 class Finder:
     """Asks for nodes every few seconds, and hears them answer. `found(nodes)` is called
     in its own thread.
@@ -199,12 +203,16 @@ class Finder:
         found: Callable[[list[Reply]], None],
         hosts: Iterable[str] = (),
         port: int = PORT,
+        everywhere: bool = False,
     ) -> None:
-        """`hosts`: asked directly at `port`, beside the broadcast. Raises OSError where
-        no socket is to be had.
+        """`hosts`: asked directly at `port`; all others only if `everywhere`. Raises
+        OSError where no socket is to be had.
         """
         self._found = found
-        self._asked = [("255.255.255.255", PORT), *((h, port) for h in hosts)]
+        self.asked = [(host, port) for host in hosts]
+        if everywhere:
+            self.asked.append(EVERYBODY)
+
         self._sockets = [_open("", 0)]
 
         with contextlib.suppress(
@@ -232,7 +240,7 @@ class Finder:
                         self._hear(key.fileobj.recv(1024))
 
     def _ask(self) -> None:
-        for asked in self._asked:
+        for asked in self.asked:
             with contextlib.suppress(OSError):
                 self._sockets[0].sendto(build_poll(), asked)
         now = time.monotonic()

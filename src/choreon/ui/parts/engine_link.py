@@ -164,13 +164,15 @@ class EngineLink(QObject):
         """Have lamps blink above all else, for a while; nobody ends it."""
         self.send(protocol.Blink(tuple(fixtures), seconds))
 
-    def find_nodes(self, on: bool) -> None:
-        """Look for Art-Net nodes, or stop looking."""
+    def find_nodes(self, on: bool, everywhere: bool = False) -> None:
+        """Look for Art-Net nodes at the addresses that were entered, or everywhere; or
+        stop looking.
+        """
         outputs = self._document.show.outputs.values()
         arts = [o for o in outputs if isinstance(o, ArtnetOutput) and o.host]
         hosts = tuple(dict.fromkeys([*(o.host for o in arts), "127.0.0.1"]))
         port = next((o.port for o in arts if o.port), ART_PORT)
-        self.send(protocol.FindNodes(on, hosts, port))
+        self.send(protocol.FindNodes(on, hosts, port, everywhere))
 
     # telling
 

@@ -374,6 +374,15 @@ class OutputCard(QWidget):
         self.trouble.hide()
 
 
+ASKED = (
+    "None has answered yet. Asked every few seconds: this computer, and the addresses "
+    "of the outputs above."
+)
+ASKED_EVERYWHERE = (
+    "None has answered yet. Everybody on the network is asked every few seconds."
+)
+
+
 class OutputsView(QWidget):
     """All outputs, the universes that go nowhere, and the Art-Net nodes that answer."""
 
@@ -386,6 +395,14 @@ class OutputsView(QWidget):
         self.rows.setSpacing(8)
         self.nodes = QVBoxLayout()
         self.nodes_note = basics.label("", "soft", wrap=True)
+        self.searching = False
+        self.search_button = basics.button(
+            "Search the network",
+            self.search,
+            "",
+            "search",
+            "Ask everybody on the network which Art-Net nodes there are",
+        )
         add_sacn = basics.button(
             "sACN", lambda: self.add("sacn"), "", "plus", "Another output by sACN"
         )
@@ -404,7 +421,8 @@ class OutputsView(QWidget):
             margins=12,
         )
         box.addLayout(self.rows)
-        box.addWidget(basics.label("Art-Net nodes that answer", "heading"))
+        heading = basics.label("Art-Net nodes that answer", "heading")
+        box.addWidget(basics.row(heading, 1, self.search_button))
         box.addWidget(self.nodes_note)
         box.addLayout(self.nodes)
         box.addStretch(1)
@@ -426,8 +444,15 @@ class OutputsView(QWidget):
             card.fill()
 
     def hideEvent(self, event: QHideEvent) -> None:
+        self.searching = False
         self.parts.engine.find_nodes(False)
         self._patience.stop()
+
+    def search(self) -> None:
+        """Ask all the network from now on, until this is hidden."""
+        self.searching = True
+        self.parts.engine.find_nodes(True, everywhere=True)
+        self._fill_nodes(self.parts.engine.nodes)
 
     def _silent(self) -> None:
         """By now every node that is there has answered."""
@@ -486,7 +511,7 @@ class OutputsView(QWidget):
         basics.clear(self.nodes)
         note = nodes.trouble
         if not note and not nodes.nodes:
-            note = "None has answered yet; they are asked every few seconds."
+            note = ASKED_EVERYWHERE if self.searching else ASKED
         self.nodes_note.setText(note)
         self.nodes_note.setVisible(bool(note))
         for node in nodes.nodes:
