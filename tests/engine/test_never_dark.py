@@ -639,3 +639,23 @@ def test_a_second_engine_never_sends_beside_a_living_one(engines, demo_path, nod
     assert None in [process.poll() for process in engines.running]
     assert welcome.resumed
     assert values(node, 1)[0] == LIT
+
+
+def test_more_outputs_than_a_frame_has_time_for_are_told(engines, own_folders, node):
+    """Real ones, to a port of this computer where nobody listens."""
+    show = low_tide(port=node.port)
+    for number in range(2000):
+        output = SacnOutput(id=f"o-{number}", name="Much", host="127.0.0.1", port=9)
+        show = edits.put(show, "outputs", output)
+    path = own_folders / "crowded.choreon"
+    showfile.write(path, show)
+    client = engines.start(path)
+    client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
+
+    def faults() -> str:
+        return " ".join(client.wait_for(protocol.Pulse).faults)
+
+    until(lambda: "Sending to 2001 outputs takes most of each frame" in faults())
+    few = {i: output for i, output in show.outputs.items() if i[:2] != "o-"}
+    client.send(protocol.PutShow(edits.replace(show, outputs=few), str(path)))
+    until(lambda: not faults())

@@ -60,6 +60,7 @@ PULSE = 0.5  # seconds between messages on how the engine is
 COMPLAIN = 10.0  # seconds between log lines on what goes on failing
 COPY = 1.0  # seconds between two copies of a show that is edited
 LATE = 3.0  # seconds beyond its fade after which an engine that ends is let go
+TOO_LONG, ENOUGH = 0.5, 0.25  # of a frame that sending may take
 TIDY = 60.0  # seconds until memory that was let go is given back
 
 
@@ -118,6 +119,7 @@ class Engine:
         self._ports = protocol.Ports({})
         self._nodes = protocol.Nodes()
         self._finder: Finder | None = None
+        self._is_crowded = False
 
         self._abandoned: set[threading.Thread] = set()
         self._nurse = Nurse()
@@ -393,7 +395,12 @@ class Engine:
 
     def _faulty(self) -> tuple[str, ...]:
         """What is wrong, in words, for as long as it is."""
-        found = [self._culprits.told(), self._disk, self._screen.trouble]
+        found = [
+            self._culprits.told(),
+            self._disk,
+            self._screen.trouble,
+            self._crowded(),
+        ]
         names = [_named(self._compiled.show, i) for i in self._compiled.left_out]
         if names:
             some = ", ".join(names[:4]) + (" and others" if len(names) > 4 else "")
@@ -404,6 +411,20 @@ class Engine:
                 "one is opened."
             )
         return tuple(text for text in found if text)
+
+    def _crowded(self) -> str:
+        """What is told where sending takes so long that frames come too late."""
+        # once it is told it has to be much better before it is taken back
+        self._is_crowded = self._sender.effort > PERIOD * (
+            ENOUGH if self._is_crowded else TOO_LONG
+        )
+        if not self._is_crowded:
+            return ""
+        return (
+            f"Sending to {len(self._sender.streams)} outputs takes most of each frame, "
+            "so the light may stutter. Turn off outputs that are not needed, or send "
+            "several by one broadcast or multicast."
+        )
 
     @staticmethod
     def _with_lamps_on(show: Show, state: PlayState) -> PlayState:

@@ -7,6 +7,7 @@ few seconds and disturbs no other.
 from __future__ import annotations
 
 import logging
+import time
 from collections.abc import Iterable, Mapping, Sequence
 
 from choreon.wire.outputs.artnet import ArtnetStream
@@ -21,6 +22,9 @@ STREAMS: dict[str, type[Stream]] = {
     "artnet": ArtnetStream,
 }
 """Kind of output → its stream."""
+
+
+LATEST = 0.05  # what the latest frame counts for in `effort`
 
 
 class Sender:
@@ -39,6 +43,7 @@ class Sender:
         self.universes = tuple(universes)
         self._source = source
         self._announce_due = 0.0  # when the universes are told next
+        self.effort = 0.0  # seconds that a frame takes to go out, of late
         self.streams = {
             d.id: _built(source, cid, d, universes, (unfit or {}).get(d.id, ""))
             for d in destinations
@@ -68,6 +73,7 @@ class Sender:
         """
         if self.universes_sent() == before.universes_sent():
             self._announce_due = before._announce_due
+        self.effort = before.effort
 
         for i, old in before.streams.items():
             new = self.streams.get(i)
@@ -90,12 +96,17 @@ class Sender:
         """Send a frame (U, 512), rows in the order of `universes`. What cannot be sent
         is counted in `errors`.
         """
+        begun = time.perf_counter()
         for stream in self.streams.values():
             try:
                 stream.send(frame, now)
             except Exception as error:  # whatever it is, it is this one's trouble alone
                 stream.fail(error)
         self._announce(now)
+        self._spent(time.perf_counter() - begun)
+
+    def _spent(self, seconds: float) -> None:
+        self.effort += LATEST * (seconds - self.effort)
 
     def universes_sent(self) -> list[int]:
         """The universes that go out by sACN, in their order."""
@@ -127,12 +138,14 @@ class Sender:
 
     def repeat(self, now: float) -> None:
         """Send the last frame once more: nothing has changed."""
+        begun = time.perf_counter()
         for stream in self.streams.values():
             try:
                 stream.repeat(now)
             except Exception as error:
                 stream.fail(error)
         self._announce(now)
+        self._spent(time.perf_counter() - begun)
 
     def close(self) -> None:
         """End every stream."""
