@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -125,8 +126,42 @@ class Running:
         return speed * pace.rate * (pace.bpm / 60.0 if by_tempo else 1.0)
 
 
+class Op(ABC):
+    """One effect on the rows that it moves. A kind that changes nothing of what others
+    give, and leads no heads, need not say so.
+    """
+
+    running: Running
+
+    @abstractmethod
+    def move(self, live: LiveEffects, position: float) -> None:
+        """Change what a look gives, at a position in cycles."""
+
+    def target(self, look: CompiledLook) -> None:
+        """Find its rows among what a look gives."""
+        return None
+
+    def moved(self, live: LiveEffects) -> list[Moved]:
+        """Returns the rows of the look that it moves, and their values."""
+        return []
+
+    @property
+    def reaches_others(self) -> bool:
+        """Whether it changes what others give."""
+        return False
+
+    @property
+    def heads(self) -> Ints:
+        """The heads that follow a path of it."""
+        return np.zeros(0, np.int64)
+
+    def prepare(self, size: float) -> None:
+        """Work out what it needs at a size, ahead of its use."""
+        return None
+
+
 @dataclass
-class WaveOp:
+class WaveOp(Op):
     """A wave on rows (n): intensities, or others. What becomes of it is said by
     targets: `own` are places (n) among what the look gives, −1 for rows of others.
     """
@@ -203,9 +238,51 @@ class WaveOp:
         """Whether all its rows are what the look itself gives."""
         return bool(self.here.all())
 
+    def target(self, look: CompiledLook) -> None:
+        """Find its rows among what a look gives."""
+        among = look.lamps if self.is_level else look.rows
+        self.own = np.searchsorted(among, self.rows[self.here])
+
+    def move(self, live: LiveEffects, position: float) -> None:
+        """Change what a look gives, at a position in cycles."""
+        values = self.values(position, self.running.speed_at(live.pace))
+        mode = self.motion.mode
+        if live.size < 1.0:
+            values = self.resting + live.size * (values - self.resting)
+
+        target = live.levels if self.is_level else live.values
+        own = values if self.is_own else values[self.here]
+        if mode == EffectMode.REPLACES:
+            target[self.own] = own
+        elif mode == EffectMode.SCALES:
+            target[self.own] *= own
+        else:
+            target[self.own] += own
+
+        if self.is_level:
+            if mode == EffectMode.ADDS:
+                target[self.own] = np.clip(target[self.own], 0.0, 1.0)
+        elif len(self.own):
+            live.clip(self.rows if self.is_own else self.rows[self.here], self.own)
+
+        if not self.is_own:
+            rows, rest = self.rows[~self.here], values[~self.here]
+            kind = LevelChange if self.is_level else ValueChange
+            live.made.append(kind(self.running.name, rows, mode, rest))
+
+    def moved(self, live: LiveEffects) -> list[Moved]:
+        """Returns the rows of the look that it moves, and their values."""
+        source = live.levels if self.is_level else live.values
+        return [Moved(self.running.name, self.rows[self.here], source[self.own])]
+
+    @property
+    def reaches_others(self) -> bool:
+        """Whether it changes what others give."""
+        return self.motion.mode != EffectMode.REPLACES and not self.is_own
+
 
 @dataclass
-class RollOp:
+class RollOp(Op):
     """Colours that roll: `which` of the target colours (n), of wheels their rows, of
     levels theirs, each with the place in the row that it follows.
     """
@@ -233,12 +310,40 @@ class RollOp:
             at_ = 1.0 - abs(2.0 * within - 1.0) + self.phase
         return rolls.read(self.table, -at_ if self.motion.backward else at_)
 
+    def target(self, look: CompiledLook) -> None:
+        """Find its rows among what a look gives."""
+        rows = _colour_rows(look.rig, self.colours)
+        self.own = np.searchsorted(look.rows, rows.reshape(-1)).reshape(3, -1)
+        self.own_wheels = np.searchsorted(look.rows, self.wheels)
+        self.own_lamps = np.searchsorted(look.lamps, self.lamps)
+
+    def move(self, live: LiveEffects, position: float) -> None:
+        """Change what a look gives, at a position in cycles."""
+        lab, level, place = self.read(position)
+        live.values[self.own] = lab.take(self.colour_item, axis=1)
+        if len(self.wheels):
+            own = place[self.wheel_item]
+            own = np.where(own < 0, rolls.SIZE - 1, own)
+            slots = self.slots[np.arange(len(own)), own]
+            live.values[self.own_wheels] = slots
+        if len(self.lamps):
+            live.levels[self.own_lamps] = level[self.lamp_item]
+
+    def moved(self, live: LiveEffects) -> list[Moved]:
+        """Returns the rows of the look that it moves, and their values."""
+        name, rows = self.running.name, live.look.rows
+        places = np.concatenate([self.own.reshape(-1), self.own_wheels])
+        return [
+            Moved(name, rows[places], live.values[places]),
+            Moved(name, self.lamps, live.levels[self.own_lamps]),
+        ]
+
 
 SIZES = 8  # steps of its size at which a path is worked out; between them it is mixed
 
 
 @dataclass
-class PathOp:
+class PathOp(Op):
     """Heads (h) on a path, and the lamps that go dark with them. `table_at`: makes the
     table of the path at a size, 0…1 of its own.
     """
@@ -257,7 +362,7 @@ class PathOp:
 
     tables: dict[int, PathTable] = field(default_factory=dict)
 
-    def prepare(self, size: float) -> list[PathTable]:
+    def tables_at(self, size: float) -> list[PathTable]:
         """Returns the tables between which a size lies, the smaller one first; made
         when they are first asked for.
         """
@@ -274,7 +379,7 @@ class PathOp:
         """Returns pan and tilt (h, 2), and how far each head may shine (h; None: all
         wholly), at a position and a size. `speed`: cycles a second.
         """
-        tables = self.prepare(size)
+        tables = self.tables_at(size)
         angles, light = tables[-1].at(position + self.phase, speed)
         if len(tables) == 1:
             return angles, light
@@ -312,12 +417,52 @@ class PathOp:
         place = ((at_ - np.floor(at_)) * SAMPLES).astype(np.int64)
         return self.table.points[np.arange(len(place)), place]
 
+    def target(self, look: CompiledLook) -> None:
+        """Find its rows among what a look gives."""
+        self.own = np.searchsorted(look.rows, self.rows.reshape(-1))
+        self.own_lamps = np.searchsorted(look.lamps, self.lamps[self.here])
+
+    def move(self, live: LiveEffects, position: float) -> None:
+        """Change what a look gives, at a position in cycles."""
+        speed = self.running.speed_at(live.pace)
+        angles, light = self.at(position, live.size, speed)
+        live.values[self.own] = angles.reshape(-1)
+        if light is None:
+            return
+        dim = light[self.lamp_head]
+        live.levels[self.own_lamps] *= dim[self.here]
+        if not self.here.all():
+            rest = self.lamps[~self.here]
+            change = LevelChange(
+                self.running.name, rest, EffectMode.SCALES, dim[~self.here]
+            )
+            live.made.append(change)
+
+    def moved(self, live: LiveEffects) -> list[Moved]:
+        """Returns the rows of the look that it moves, and their values."""
+        rows = live.look.rows[self.own]
+        return [Moved(self.running.name, rows, live.values[self.own])]
+
+    @property
+    def reaches_others(self) -> bool:
+        """Whether it changes what others give."""
+        return self.table.turns is not None and not bool(self.here.all())
+
+    @property
+    def heads(self) -> Ints:
+        """The heads that follow a path of it."""
+        return self.table.heads
+
+    def prepare(self, size: float) -> None:
+        """Work out what it needs at a size, ahead of its use."""
+        self.tables_at(size)
+
 
 ALIKE = 60.0  # degrees by which a head may be elsewhere on a path an eighth smaller
 
 
 @dataclass
-class AroundOp:
+class AroundOp(Op):
     """Heads (h) around wherever they aim."""
 
     running: Running
@@ -346,10 +491,32 @@ class AroundOp:
         here = self.flat[index]
         return here + share * (self.flat[index + 1] - here)
 
+    def move(self, live: LiveEffects, position: float) -> None:
+        """Change what a look gives, at a position in cycles."""
+        speed = self.running.speed_at(live.pace)
+        live.made.append(
+            AimChange(
+                self.running.name,
+                live.rig.heads,
+                self.which,
+                live.size * self.away(position),
+                live.size * self.outline,
+                live.size * self.quickest * speed,
+            )
+        )
+
+    @property
+    def reaches_others(self) -> bool:
+        """Whether it changes what others give."""
+        return True
+
+    @property
+    def heads(self) -> Ints:
+        """The heads that follow a path of it."""
+        return self.which
+
 
 OUTLINE = 16
-
-Op = WaveOp | RollOp | PathOp | AroundOp
 
 
 # many effects over a look
@@ -619,7 +786,7 @@ class _Build:
         find_heads(look, {})
         self._aim(look)
         for op in self.ops:
-            self._target(op, look)
+            op.target(look)
 
         levels = self.level[lamps]
         return CompiledEffects(look, levels, self.ops, self.lacking, self.troubles)
@@ -634,20 +801,6 @@ class _Build:
         points[list(self.moved_heads)] = np.nan
         if np.isfinite(points[look.heads]).any():
             look.points = points[look.heads]
-
-    def _target(self, op: Op, look: CompiledLook) -> None:
-        """Find out where among what the look gives an effect's rows are."""
-        if isinstance(op, WaveOp):
-            among = look.lamps if op.is_level else look.rows
-            op.own = np.searchsorted(among, op.rows[op.here])
-        elif isinstance(op, RollOp):
-            rows = _colour_rows(self.rig, op.colours)
-            op.own = np.searchsorted(look.rows, rows.reshape(-1)).reshape(3, -1)
-            op.own_wheels = np.searchsorted(look.rows, op.wheels)
-            op.own_lamps = np.searchsorted(look.lamps, op.lamps)
-        elif isinstance(op, PathOp):
-            op.own = np.searchsorted(look.rows, op.rows.reshape(-1))
-            op.own_lamps = np.searchsorted(look.lamps, op.lamps[op.here])
 
 
 def _within_levels(motion: Wave) -> tuple[float, float]:
@@ -732,24 +885,17 @@ class CompiledEffects:
     @cached_property
     def modifies(self) -> bool:
         """Whether any of its effects changes what others give."""
-        return any(_reaches_others(op) for op in self.ops)
+        return any(op.reaches_others for op in self.ops)
 
     @cached_property
     def paths(self) -> list[tuple[Ints, float]]:
         """The heads that its paths move, each effect wholly."""
-        found: list[tuple[Ints, float]] = []
-        for op in self.ops:
-            if isinstance(op, PathOp):
-                found.append((op.table.heads, 1.0))
-            elif isinstance(op, AroundOp):
-                found.append((op.which, 1.0))
-        return found
+        return [(op.heads, 1.0) for op in self.ops if len(op.heads)]
 
     def prepare(self, size: float) -> None:
         """Work out its paths at a size, ahead of their use."""
         for op in self.ops:
-            if isinstance(op, PathOp):
-                op.prepare(size)
+            op.prepare(size)
 
     @property
     def rates(self) -> dict[str, Rate]:
@@ -800,10 +946,9 @@ class LiveEffects:
         self.levels = moving.levels.copy()
         self.light = self.look.shining[1]
         self.shine = self.look.claims[2]
-        self._values = self.look.values.copy()
-        self._changes: list[Change] = []
-        self._values_of: list[Floats] = []
-        self._rig = self.look.rig
+        self.values = self.look.values.copy()
+        self.made: list[Change] = []
+        self.rig = self.look.rig
         self.modifies = moving.modifies
 
     def dim(self, masters: Dimming) -> None:
@@ -812,92 +957,19 @@ class LiveEffects:
     def move(self, time: Time) -> None:
         """Go to a time."""
         np.copyto(self.levels, self.moving.levels)
-        np.copyto(self._values, self.look.values)
-        self._changes = []
+        np.copyto(self.values, self.look.values)
+        self.made = []
 
         for op in self.moving.ops:
-            position = op.running.position(time, self.offsets)
-            if isinstance(op, WaveOp):
-                self._wave(op, position)
-            elif isinstance(op, RollOp):
-                self._roll(op, position)
-            elif isinstance(op, PathOp):
-                self._path(op, position)
-            else:
-                self._around(op, position)
+            op.move(self, op.running.position(time, self.offsets))
 
-    def _wave(self, op: WaveOp, position: float) -> None:
-        values = op.values(position, op.running.speed_at(self.pace))
-        mode = op.motion.mode
-        if self.size < 1.0:
-            values = op.resting + self.size * (values - op.resting)
-
-        target = self.levels if op.is_level else self._values
-        own = values if op.is_own else values[op.here]
-        if mode == EffectMode.REPLACES:
-            target[op.own] = own
-        elif mode == EffectMode.SCALES:
-            target[op.own] *= own
-        else:
-            target[op.own] += own
-
-        if op.is_level:
-            if mode == EffectMode.ADDS:
-                target[op.own] = np.clip(target[op.own], 0.0, 1.0)
-        elif len(op.own):
-            self._clip(op.rows if op.is_own else op.rows[op.here], op.own)
-
-        if not op.is_own:
-            rows, rest = op.rows[~op.here], values[~op.here]
-            kind = LevelChange if op.is_level else ValueChange
-            self._changes.append(kind(op.running.name, rows, mode, rest))
-
-    def _clip(self, rows: Ints, places: Ints) -> None:
+    def clip(self, rows: Ints, places: Ints) -> None:
         """Keep values within what their rows can be."""
-        rig = self._rig
+        rig = self.rig
         if rows[-1] < rig.size:
-            here = self._values[places]
+            here = self.values[places]
             low, high = rig.low[rows], rig.high[rows]
-            self._values[places] = np.minimum(np.maximum(here, low), high)
-
-    def _roll(self, op: RollOp, position: float) -> None:
-        lab, level, place = op.read(position)
-        self._values[op.own] = lab.take(op.colour_item, axis=1)
-        if len(op.wheels):
-            own = place[op.wheel_item]
-            own = np.where(own < 0, rolls.SIZE - 1, own)
-            slots = op.slots[np.arange(len(own)), own]
-            self._values[op.own_wheels] = slots
-        if len(op.lamps):
-            self.levels[op.own_lamps] = level[op.lamp_item]
-
-    def _path(self, op: PathOp, position: float) -> None:
-        speed = op.running.speed_at(self.pace)
-        angles, light = op.at(position, self.size, speed)
-        self._values[op.own] = angles.reshape(-1)
-        if light is None:
-            return
-        dim = light[op.lamp_head]
-        self.levels[op.own_lamps] *= dim[op.here]
-        if not op.here.all():
-            rest = op.lamps[~op.here]
-            change = LevelChange(
-                op.running.name, rest, EffectMode.SCALES, dim[~op.here]
-            )
-            self._changes.append(change)
-
-    def _around(self, op: AroundOp, position: float) -> None:
-        speed = op.running.speed_at(self.pace)
-        self._changes.append(
-            AimChange(
-                op.running.name,
-                self._rig.heads,
-                op.which,
-                self.size * op.away(position),
-                self.size * op.outline,
-                self.size * op.quickest * speed,
-            )
-        )
+            self.values[places] = np.minimum(np.maximum(here, low), high)
 
     def kept_out(self) -> list[tuple[Ints, float]]:
         """Returns the heads that its paths move."""
@@ -905,28 +977,19 @@ class LiveEffects:
 
     def give(self, weight: float, others: Floats) -> Given:
         """Returns all but the intensities."""
-        return Given(self._values, points=self.look.points)
+        return Given(self.values, points=self.look.points)
 
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give."""
-        return [(change, 1.0) for change in self._changes]
+        return [(change, 1.0) for change in self.made]
 
     def names(self) -> list[Moved]:
         """Returns its effects, the rows that each moves, and their values."""
         found: list[Moved] = []
         for op in self.moving.ops:
-            name, look = op.running.name, self.look
-            if isinstance(op, WaveOp):
-                source = self.levels if op.is_level else self._values
-                found.append(Moved(name, op.rows[op.here], source[op.own]))
-            elif isinstance(op, RollOp):
-                places = np.concatenate([op.own.reshape(-1), op.own_wheels])
-                found.append(Moved(name, look.rows[places], self._values[places]))
-                found.append(Moved(name, op.lamps, self.levels[op.own_lamps]))
-            elif isinstance(op, PathOp):
-                found.append(Moved(name, look.rows[op.own], self._values[op.own]))
+            found.extend(op.moved(self))
 
-        for change in self._changes:
+        for change in self.made:
             if isinstance(change, LevelChange):
                 rows, values, how = change.lamps, change.values, str(change.mode)
             elif isinstance(change, ValueChange):
@@ -937,14 +1000,3 @@ class LiveEffects:
             found.append(Moved(change.name, rows, values, how))
 
         return [entry for entry in found if len(entry.rows)]
-
-
-def _reaches_others(op: Op) -> bool:
-    """Whether an effect changes what others give."""
-    if isinstance(op, AroundOp):
-        return True
-    if isinstance(op, WaveOp):
-        return op.motion.mode != EffectMode.REPLACES and not bool(op.here.all())
-    if isinstance(op, PathOp):
-        return op.table.turns is not None and not bool(op.here.all())
-    return False
