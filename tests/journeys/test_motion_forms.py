@@ -330,7 +330,7 @@ def test_spots_and_washes_on_one_floor_circle_kept_off_the_audience(hands, contr
     chip(hands, panel.form.spaces, "In the room")
     size = next(w for e, w in panel.form.rows if e.label == "Size" and e.unit == "m")
     hands.type(size, "4.5")  # it would reach the seats
-    hands.until(lambda: "bends away" in panel.warning.text())
+    hands.until(lambda: "bent away" in panel.warning.text())
     hands.type(panel.form.seconds, "2")
     tile = keep_on_a_tile(hands, "Floor circle")
     learn(hands, tile, lambda: controller.hit_pad(9))

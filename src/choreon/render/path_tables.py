@@ -43,11 +43,11 @@ FAR = 10.0  # metres: how far off the points of a path in degrees are taken to b
 class Trouble(StrEnum):
     """What is to be told of a head on a path before it goes."""
 
-    SMALLER = "goes a smaller way, within its limits"
-    STANDS = "cannot get there; it stands as near as it can"
-    BENT = "bends away from what is to be kept out of"
-    DARK = "goes dark over what is to be kept out of"
-    TURNS_BACK = "hangs over its path; it goes dark while it turns back"
+    SMALLER = "made smaller, to stay within the limits"
+    STANDS = "out of reach; kept still, as near as may be"
+    BENT = "bent away from what is to be kept out of"
+    DARK = "dark over what is to be kept out of"
+    TURNS_BACK = "hung over the path; dark while turning back"
 
 
 @dataclass
@@ -238,14 +238,14 @@ def _leaving(place: Floats, points: Floats, way: Way, in_metres: bool) -> str:
     off = way.off
     if off.max() <= TOLD:
         return ""
-    text = f"leaves its way by {np.ceil(off.max()):.0f}°"
+    text = f"up to {np.ceil(off.max()):.0f}° off the path"
     if in_metres:
         distance = np.linalg.norm(points - place, axis=1)
         metres = float((distance * np.tan(np.radians(np.minimum(off, 60.0)))).max())
         if metres <= TOLD:
             return ""
-        text = f"leaves its way by {np.ceil(metres * 20) / 20:.2f} m"
-    return f"{text} where it passes below itself"
+        text = f"up to {np.ceil(metres * 20) / 20:.2f} m off the path"
+    return f"{text}, straight below"
 
 
 def guarded(room: Room) -> bool:

@@ -340,7 +340,7 @@ class MotionPanel(QWidget):
             for fixture, trouble in moving.troubles.get(effect.id, {}).items():
                 name = show.fixtures[fixture].name
                 by_trouble.setdefault(str(trouble), []).append(name)
-            said += [f"{words.some(who)} {what}." for what, who in by_trouble.items()]
+            said += [f"{words.some(who)}: {what}." for what, who in by_trouble.items()]
         return "▲ " + " ".join(said) if said else ""
 
     def position_of(self, effect: Effect) -> float:
