@@ -37,6 +37,10 @@ hypothesis.settings.load_profile("choreon")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 
+def pytest_configure(config) -> None:
+    config.addinivalue_line("markers", "slow: left out of `bin/test quick`")
+
+
 @pytest.fixture(autouse=True)
 def own_folders(
     tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch

@@ -614,6 +614,7 @@ WORDS = (
 )
 
 
+@pytest.mark.slow
 @settings(max_examples=350, suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_fuzz_odd_values_in_a_whole_file(data):

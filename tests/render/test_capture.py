@@ -72,6 +72,7 @@ def test_of_random_situations_capture_gives_the_same_light_or_names_the_lamps(se
                 assert apart[own].max(initial=0.0) <= 3.0, (fixture, later)
 
 
+@pytest.mark.slow
 def test_captures_are_not_all_told():
     """What stands, and what moves by itself alone, is kept to the byte."""
     silent = 0

@@ -154,6 +154,7 @@ def test_cells_that_are_not_given_keep_what_lies_below():
 # limits
 
 
+@pytest.mark.slow
 @settings(max_examples=60)
 @given(
     st.tuples(*[st.floats(-180, 180)] * 3),
@@ -403,6 +404,7 @@ def test_capture_is_what_is_on_stage():
 # what each make does
 
 
+@pytest.mark.slow
 @settings(max_examples=150)
 @given(st.tuples(*[st.floats(0, 1)] * 3))
 def test_mixing_lamps_meet_colours_within_a_hundredth(rgb):

@@ -504,6 +504,7 @@ def test_a_moving_player_fades_out_smoothly():
     assert isinstance(Ramp().at(0.0), float)
 
 
+@pytest.mark.slow
 @given(
     seconds=st.floats(0.2, 3.0),
     width=st.floats(0.0005, 0.3),

@@ -169,6 +169,7 @@ def test_a_line_keeps_to_the_limits():
 POINT = st.tuples(st.floats(-4, 4), st.floats(0.5, 6), st.floats(0, 2))
 
 
+@pytest.mark.slow
 @settings(max_examples=40)
 @given(POINT, POINT)
 def test_no_line_makes_a_head_jump(start, end):

@@ -10,6 +10,8 @@ import pytest
 
 from tests.render import wander
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.mark.parametrize("seed", range(3))
 def test_no_lit_lamp_jumps(seed):

@@ -96,6 +96,7 @@ def test_heads_of_all_makes_stay_within_5_cm_of_the_path_point():
     assert followed > 180
 
 
+@pytest.mark.slow
 def test_heads_stay_within_their_limits_in_10_000_random_cases():
     dice = np.random.default_rng(5)
     cases = 0

@@ -270,6 +270,7 @@ def test_a_chain_of_interrupted_fades_never_grows_without_end():
 # heads
 
 
+@pytest.mark.slow
 def test_heads_of_any_make_stay_together_between_two_marks():
     """Random rooms: where the line lies within a head's means, it is followed to a
     centimetre; of all, apart by more than 30 cm in fewer than 2 of 100.

@@ -339,6 +339,7 @@ def test_a_controller_speaks_to_its_own_user_alone(tmp_path):
     device.close()
 
 
+@pytest.mark.slow
 def test_a_client_that_does_not_read_blocks_nobody(tmp_path):
     device = PracticeController(tmp_path, "Desk")
     port, token = midi.announced(tmp_path / "Desk.json")
