@@ -180,6 +180,8 @@ class Hands:
 
     def type(self, widget: QWidget, text: str, enter: bool = True) -> None:
         """Type into a widget, once the keys go to its window."""
+        if not widget.isActiveWindow():
+            widget.activateWindow()  # a list that closed may have left none active
         widget.setFocus()
         self.until(lambda: in_window_of(widget, QApplication.focusWidget()))
         for key in text:

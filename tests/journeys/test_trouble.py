@@ -583,9 +583,11 @@ def test_another_show_takes_the_stage_only_when_agreed(
     taken.close()
 
 
-def test_demo_starts_window_node_and_controller(own_folders):
+@pytest.mark.parametrize("ended", [None, signal.SIGINT, signal.SIGTERM])
+def test_demo_starts_window_node_and_controller(own_folders, ended):
     """`choreon demo` from nothing, with no screen: the node has the three universes,
     the controller is there, the show is kept; when the window goes, the light stays.
+    What ends the demo then ends the stand-ins; without the engine they end as well.
     """
     port, http = free_port(), free_port()
     demo = subprocess.Popen(
@@ -634,7 +636,11 @@ def test_demo_starts_window_node_and_controller(own_folders):
         before = reports()[0]["packets"]
         until(lambda: reports()[0]["packets"] > before + 44)
         assert demo.poll() is None
-        stop_engine()
+        until(lambda: not window_answers())
+        if ended is None:
+            stop_engine()
+        else:
+            demo.send_signal(ended)
         assert demo.wait(10) == 0
         until(lambda: reports() == [])
     finally:

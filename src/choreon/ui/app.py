@@ -11,6 +11,7 @@ import os
 import signal
 import sys
 import time
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -240,7 +241,7 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     QLocalServer.removeServer(name)
     server.newConnection.connect(lambda: _asked(server, holder))
 
-    told = _end_on_signals(app, holder)
+    told, signals_of_before = _end_on_signals(app, holder)
     was_guest = str(holder.window.settings.value("guest") or "")
     if guest or was_guest == str(opened.path):
         holder.window.begin_guest()
@@ -253,7 +254,9 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     server.listen(name)  # from here on the window can be asked to come to the front
     code = 0 if told else app.exec()  # told before it began, it need not begin
 
+    server.close()  # nobody is here any more to be asked
     lock.close()
+    signals_of_before()
     # whoever ends the process of a guest has not left by the PIN
     return ENDED if holder.window.is_guest else code
 
@@ -506,9 +509,11 @@ def _do_asked(window: MainWindow, word: str, path: str) -> str:
     return DONE
 
 
-def _end_on_signals(app: QApplication, holder: App) -> list[int]:
+def _end_on_signals(
+    app: QApplication, holder: App
+) -> tuple[list[int], Callable[[], None]]:
     """Ctrl+C in the terminal closes the window and lets the light go on. Returns the
-    signals that came, as they come.
+    signals that came, as they come, and what gives them back to who had them before.
     """
     told: list[int] = []
 
@@ -519,10 +524,14 @@ def _end_on_signals(app: QApplication, holder: App) -> list[int]:
             app, 0, app.quit
         ).start()  # also where the event loop has not begun yet
 
-    signal.signal(signal.SIGINT, end)
-    signal.signal(signal.SIGTERM, end)
+    both = (signal.SIGINT, signal.SIGTERM)
+    before = [signal.signal(number, end) for number in both]
     beat = QTimer(app, interval=200)
     beat.timeout.connect(lambda: None)  # lets Python see signals
     beat.start()
 
-    return told
+    def give_back() -> None:
+        for number, handler in zip(both, before, strict=True):
+            signal.signal(number, handler)
+
+    return told, give_back
