@@ -26,6 +26,7 @@ from choreon.engine.do import Do
 from choreon.engine.inputs.soft_takeover import SoftTakeover as Takeover
 from choreon.engine.link import Link
 from choreon.engine.screen import MOST, Screen, ScreenReader
+from choreon.model.inputs import midi_control
 from choreon.model.refs import Ref, to_tile
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
@@ -33,6 +34,7 @@ from tests import play
 
 SHOW = low_tide()
 level = st.floats(0.0, 1.0)
+FADER = midi_control("desk", "cc", 0, 1)
 
 
 class Time:
@@ -237,10 +239,10 @@ def test_a_fader_never_jumps_further_than_the_hand_moved_in_proportion(
     and at the ends together.
     """
     hand = Takeover()
-    now = hand.move("f", start, first)
+    now = hand.move(FADER, start, first)
     at = first
     for to in moves:
-        new = hand.move("f", now, to)
+        new = hand.move(FADER, now, to)
         assert 0.0 <= new <= 1.0
         if to in (0.0, 1.0):
             assert new == to
@@ -251,9 +253,10 @@ def test_a_fader_never_jumps_further_than_the_hand_moved_in_proportion(
 
 def test_a_controller_that_went_away_is_not_trusted_to_stand_where_it_stood():
     hand = Takeover()
-    hand.move(("a", "cc", 0, 1), 0.5, 0.5)
+    fader = midi_control("a", "cc", 0, 1)
+    hand.move(fader, 0.5, 0.5)
     hand.forget("a")
-    assert hand.move(("a", "cc", 0, 1), 0.5, 0.9) == 0.5
+    assert hand.move(fader, 0.5, 0.9) == 0.5
 
 
 def test_folders_are_the_users_alone(own_folders):

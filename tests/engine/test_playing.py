@@ -11,10 +11,12 @@ from choreon.engine import actions
 from choreon.engine.actions import draft as drafts
 from choreon.engine.actions import housekeeping
 from choreon.engine.do import Do
+from choreon.engine.inputs import base
 from choreon.engine.inputs import midi as controls
 from choreon.engine.inputs.soft_takeover import SoftTakeover
 from choreon.model import edits
 from choreon.model.attributes import TARGET_COLOUR
+from choreon.model.inputs import midi_control
 from choreon.model.verbs import Verb
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import compose
@@ -101,7 +103,7 @@ def test_controls_press_and_move_and_show_what_is_on():
     hand.takeover = SoftTakeover()
 
     def moved(state, event, now):
-        for do in hand.resolve(SHOW, state, event):
+        for do in hand.resolve(SHOW, state, controls.move_of(event)):
             state = actions.perform(SHOW, state, do, now)
         return state
 
@@ -109,7 +111,10 @@ def test_controls_press_and_move_and_show_what_is_on():
     state = moved(state, Event(port, "note", 0, 36, 0.0), 0.1)
     assert on(state) == ["slack-water"]
     state = moved(state, Event(port, "cc", 0, 1, 0.2), 0.2)
-    lights = controls.lights(SHOW, state)
+    lights = {
+        controls.key_of(control): controls.value_of(control, light)
+        for control, light in base.lights(SHOW, state, "midi").items()
+    }
     assert lights[(port, "note", 0, 36)] == controls.LIT
     assert lights[(port, "note", 0, 37)] == controls.READY
     assert lights[(port, "cc", 0, 1)] == 25
@@ -123,17 +128,17 @@ def test_a_fader_that_stands_elsewhere_never_makes_the_light_jump():
     """The level is 1, the fader at the bottom: it goes up in proportion, and both reach
     the top together.
     """
-    hand = SoftTakeover()
-    assert hand.move("f", 1.0, 0.2) == 1.0  # nobody knows where it stood
+    hand, fader = SoftTakeover(), midi_control("desk", "cc", 0, 1)
+    assert hand.move(fader, 1.0, 0.2) == 1.0  # nobody knows where it stood
     level = 0.8
     steps = []
     for to in (0.3, 0.5, 0.7, 0.9):
-        new = hand.move("f", level, to)
+        new = hand.move(fader, level, to)
         steps.append(abs(new - level))
         level = new
     assert max(steps) <= 0.2
-    assert hand.move("f", level, 1.0) == 1.0
-    assert hand.move("f", 1.0, 0.9) == 0.9  # now they are one
+    assert hand.move(fader, level, 1.0) == 1.0
+    assert hand.move(fader, 1.0, 0.9) == 0.9  # now they are one
 
 
 @settings(max_examples=10, deadline=None)

@@ -13,6 +13,7 @@ from choreon.engine import protocol
 from choreon.engine.do import Do
 from choreon.model import attributes as at
 from choreon.model import edits, pages
+from choreon.model.inputs import midi_control
 from choreon.model.masters import Override
 from choreon.model.refs import FIXTURE, GROUP, PALETTE, Ref, to_deed, to_tile
 from choreon.model.tiles import Choice, Fader, Flash, LabelTile, Pad, Spot, Start, parts
@@ -339,14 +340,8 @@ def test_a_flash_ends_when_its_page_changes_or_its_window_dies(hands, band):
 
 
 def test_a_flash_on_a_controller_ends_with_it(hands, band, controller):
-    show = edits.learn(
-        hands.parts.document.show,
-        "Practice controller",
-        "note",
-        0,
-        47,
-        to_tile("band-front"),
-    )
+    control = midi_control("Practice controller", "note", 0, 47)
+    show = edits.learn(hands.parts.document.show, control, to_tile("band-front"))
     hands.parts.document.edit("learn", show)
     hands.until(lambda: any(hands.parts.engine.ports.ports.values()))
     hands.heeded()

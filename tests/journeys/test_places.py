@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from choreon.engine import protocol
 from choreon.model import edits, links
+from choreon.model.inputs import midi_control
 from choreon.model.playables import Times
 from choreon.model.refs import Ref, to_tile
 from choreon.ui.app import Opened, empty_show
@@ -482,18 +483,21 @@ def test_an_unknown_controller_is_drawn_from_what_moves(hands):
             surfaces.ports.setCurrentRow(i)
     assert surfaces.port == "Night desk"
     assert surfaces.drawing.drawn() == {}
-    moved.emit(protocol.Control("Night desk", "cc", 0, 21, 0.5))
-    moved.emit(protocol.Control("Night desk", "note", 9, 40, 1.0))
+    fader, pad = (
+        midi_control("Night desk", *of) for of in (("cc", 0, 21), ("note", 9, 40))
+    )
+    moved.emit(protocol.Moved(fader, 0.5))
+    moved.emit(protocol.Moved(pad, 1.0))
     parts = surfaces.drawing.drawn()
-    assert set(parts) == {("cc", 0, 21), ("note", 9, 40)}
-    assert parts[("cc", 0, 21)].height() > parts[("note", 9, 40)].height()
+    assert set(parts) == {fader, pad}
+    assert parts[fader].height() > parts[pad].height()
     surfaces.drawing.grab()
     hands.click(surfaces.targets[to_tile("dots-pad")].learn)
-    moved.emit(protocol.Control("Night desk", "note", 9, 40, 0.0))
+    moved.emit(protocol.Moved(pad, 0.0))
     assert hands.window.learner.target  # letting go teaches nothing
-    moved.emit(protocol.Control("Night desk", "note", 9, 40, 1.0))
+    moved.emit(protocol.Moved(pad, 1.0))
     assert (
-        "Dots now follows note 40 (channel 10) of Night desk."
+        "Dots now follows note 40 ch 10 of Night desk."
         in hands.window.notice.text.text()
     )
     row = surfaces.targets[to_tile("dots-pad")]

@@ -13,6 +13,7 @@ from choreon.model import changes, edits, pages, patch
 from choreon.model.checks import check, check_type
 from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Use
 from choreon.model.history import History
+from choreon.model.inputs import midi_control
 from choreon.model.refs import COLLECTION_OF, GRAND, Ref, name_of, to_tile
 from choreon.model.show import Show
 
@@ -153,14 +154,17 @@ def test_scenes_survive_taking_down_and_hanging_again():
     assert show.playables["spring-tide"].look["spot-1"]["Dimmer"] == 1.0
 
 
+PORT = "Practice controller"
+
+
 def test_learning_ties_one_control_to_one_target():
-    show = edits.learn(SHOW, "Practice controller", "note", 0, 36, to_tile("dots-pad"))
+    show = edits.learn(SHOW, midi_control(PORT, "note", 0, 36), to_tile("dots-pad"))
     ties = [(m.number, m.target) for m in show.inputs.values() if m.message == "note"]
     assert (36, to_tile("dots-pad")) in ties
     assert not any(t == to_tile("slack-water-pad") for _, t in ties)
     assert sum(t == to_tile("dots-pad") for _, t in ties) == 1
     with pytest.raises(ValueError, match="wheel"):
-        edits.learn(SHOW, "p", "wheel", 0, 1, GRAND)
+        edits.learn(SHOW, midi_control("p", "wheel", 0, 1), GRAND)
 
 
 names = st.sampled_from(["par-1", "spot-2", "dot-7", "bar-1"])

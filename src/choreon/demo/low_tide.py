@@ -12,6 +12,7 @@ from choreon.demo.motion import with_motion
 from choreon.library import library
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
+from choreon.model.inputs import midi_control
 from choreon.model.outputs import SacnOutput
 from choreon.model.playables import Scene, Times
 from choreon.model.refs import BLACKOUT, GRAND, Ref, to_tile
@@ -564,8 +565,8 @@ def _controller(show: Show) -> Show:
     port = "Practice controller"
     tiles = show.pages["low-tide"].tiles
     for i, tile in enumerate(t for t in tiles if t.kind == Pad.kind):
-        show = edits.learn(show, port, "note", 0, 36 + i, tile.ref)
+        show = edits.learn(show, midi_control(port, "note", 0, 36 + i), tile.ref)
     for i, tile in enumerate(t for t in tiles if t.kind == Fader.kind):
-        show = edits.learn(show, port, "cc", 0, i, tile.ref)
-    show = edits.learn(show, port, "cc", 0, 7, GRAND)
-    return edits.learn(show, port, "note", 0, 51, BLACKOUT)
+        show = edits.learn(show, midi_control(port, "cc", 0, i), tile.ref)
+    show = edits.learn(show, midi_control(port, "cc", 0, 7), GRAND)
+    return edits.learn(show, midi_control(port, "note", 0, 51), BLACKOUT)

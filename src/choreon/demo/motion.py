@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from choreon.model import attributes as at
 from choreon.model import chases, edits, links
 from choreon.model import effects as motions
-from choreon.model.inputs import MidiInput, MidiMessage
+from choreon.model.inputs import midi_control, tied
 from choreon.model.motion import (
     AnyMotion,
     By,
@@ -309,26 +309,13 @@ def _learnt(
     show: Show, message: str, numbers: Sequence[int], tiles: Sequence[AnyTile]
 ) -> Show:
     for number, tile in zip(numbers, tiles, strict=True):
-        show = edits.learn(show, PORT, message, 0, number, tile.ref)
+        control = midi_control(PORT, message, 0, number)
+        show = edits.learn(show, control, tile.ref)
     return show
 
 
 def _with_tempo(show: Show) -> Show:
     """A pad that taps, and a knob that turns the tempo."""
-    tap = MidiInput(
-        id="tempo-tap",
-        target=TEMPO,
-        port=PORT,
-        message=MidiMessage.NOTE,
-        channel=0,
-        number=TAP,
-    )
-    turn = MidiInput(
-        id="tempo-turn",
-        target=TEMPO,
-        port=PORT,
-        message=MidiMessage.CONTROL_CHANGE,
-        channel=0,
-        number=TURNED,
-    )
+    tap = tied("tempo-tap", TEMPO, midi_control(PORT, "note", 0, TAP))
+    turn = tied("tempo-turn", TEMPO, midi_control(PORT, "cc", 0, TURNED))
     return edits.put(show, "inputs", tap, turn)

@@ -27,7 +27,7 @@ from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock
 from choreon.engine.culprits import Culprits
 from choreon.engine.do import Do
-from choreon.engine.inputs import InputDevice, MidiDevice
+from choreon.engine.inputs import DEVICES, InputDevice, Move, Surroundings
 from choreon.engine.inputs.base import Resolve
 from choreon.engine.instance_lock import AlreadyRunning, lock_of
 from choreon.engine.last_frame import LastFrame, held_light
@@ -49,7 +49,6 @@ from choreon.render.compositor import render
 from choreon.render.rig import Bytes
 from choreon.render.state import PlayState, Ramp
 from choreon.wire.artnet import Finder, Reply
-from choreon.wire.midi import Event
 from choreon.wire.outputs import Sender
 
 log = logging.getLogger(__name__)
@@ -116,7 +115,7 @@ class Engine:
 
         self._culprits = Culprits(lambda state: self._draw(state, time.monotonic()))
         self._complain_due = 0.0
-        self._ports = protocol.Ports({})
+        self._ports: dict[str, protocol.Ports] = {}  # by kind of input
         self._nodes = protocol.Nodes()
         self._finder: Finder | None = None
         self._is_crowded = False
@@ -128,7 +127,7 @@ class Engine:
         self._real_midi = real_midi
 
         self._link = self._new_link()
-        self._devices: list[InputDevice] = [self._new_midi()]
+        self._devices = [kind(self._surroundings()) for kind in DEVICES.values()]
 
     def _take_up(self, show: Show, known: Opening) -> None:
         """Go on with what played last with a show, as far as it can be."""
@@ -174,15 +173,15 @@ class Engine:
             self._hand_gone,
         )
 
-    def _new_midi(self) -> InputDevice:
-        return MidiDevice(
-            self._asked,
-            lambda: self._ahead.show,
-            self._moved,
-            self._ports_changed,
-            self._folder / "midi",
-            self._real_midi,
-            self._hand_gone,
+    def _surroundings(self) -> Surroundings:
+        return Surroundings(
+            asked=self._asked,
+            newest=lambda: self._ahead.show,
+            moved=self._moved,
+            ports_changed=self._ports_changed,
+            gone=self._hand_gone,
+            folder=self._folder,
+            real=self._real_midi,
         )
 
     # the frame loop
@@ -295,9 +294,10 @@ class Engine:
 
             self._note = "The line to the engine had stood still and was made anew."
         else:
-            self._devices = [way for way in self._devices if way is not helper]
-            cast("InputDevice", helper).abandon()
-            self._devices.append(self._new_midi())
+            hung = cast("InputDevice", helper)
+            self._devices = [way for way in self._devices if way is not hung]
+            hung.abandon()
+            self._devices.append(type(hung)(self._surroundings()))
 
     def _at_rest(self) -> bool:
         """Whether what was sent last is what is on now, and stays so by itself."""
@@ -529,7 +529,7 @@ class Engine:
                 self._edits,
             ),
         )
-        self._link.reply(peer, self._ports)
+        self._link.reply(peer, self._all_ports())
         self._link.reply(peer, self._nodes)
         self._note = ""
 
@@ -648,16 +648,20 @@ class Engine:
 
     # the controllers' threads
 
-    def _moved(self, event: Event) -> None:
-        self._link.notice(
-            protocol.Control(
-                event.port, event.kind, event.channel, event.number, event.value
-            )
-        )
+    def _moved(self, move: Move) -> None:
+        self._link.notice(protocol.Moved(move.control, move.value))
 
-    def _ports_changed(self, ports: dict[str, bool], trouble: str) -> None:
-        self._ports = protocol.Ports(ports, trouble)
-        self._link.notice(self._ports)
+    def _ports_changed(self, kind: str, ports: dict[str, bool], trouble: str) -> None:
+        self._ports = {**self._ports, kind: protocol.Ports(ports, trouble)}
+        self._link.notice(self._all_ports())
+
+    def _all_ports(self) -> protocol.Ports:
+        """The devices of all kinds."""
+        known = self._ports.values()
+        ports = {
+            name: is_open for told in known for name, is_open in told.ports.items()
+        }
+        return protocol.Ports(ports, " ".join(t.trouble for t in known if t.trouble))
 
 
 def opened(show: Show) -> PlayState:

@@ -13,6 +13,7 @@ import msgspec
 
 from choreon.engine.do import Do
 from choreon.model.changes import Delta
+from choreon.model.inputs import Control
 from choreon.model.motion import Effects
 from choreon.model.numbers import Number, wild
 from choreon.model.show import Show
@@ -280,13 +281,10 @@ class Ports(Message, tag="ports"):
     trouble: str = ""
 
 
-class Control(Message, tag="control"):
-    """A control on a controller was moved, `value` 0…1."""
+class Moved(Message, tag="moved"):
+    """A control was moved, to `value`, 0…1; of a key 0 is its end."""
 
-    port: str
-    kind: str
-    channel: int
-    number: int
+    control: Control
     value: Number
 
 
@@ -323,9 +321,7 @@ ToEngine = (
     | Fault
     | Stop
 )
-FromEngine = (
-    Welcome | State | Taken | Resend | Pulse | Nodes | Ports | Control | Mismatch
-)
+FromEngine = Welcome | State | Taken | Resend | Pulse | Nodes | Ports | Moved | Mismatch
 
 _encoder = msgspec.msgpack.Encoder()
 _to_engine: msgspec.msgpack.Decoder[ToEngine] = msgspec.msgpack.Decoder(ToEngine)

@@ -11,9 +11,9 @@ import msgspec
 
 from choreon.model import attributes as at
 from choreon.model import effects as motions
-from choreon.model import links
+from choreon.model import inputs, links
 from choreon.model.fixture_type import FixtureType
-from choreon.model.inputs import MidiInput, MidiMessage
+from choreon.model.inputs import Control
 from choreon.model.motion import Effects
 from choreon.model.patch import run_of
 from choreon.model.playables import AnyPlayable, Scene, kind_of
@@ -633,28 +633,19 @@ def _without_tile(show: Show, tile_id: str) -> Show:
     return _with_tiles(show, page, [t for t in page.tiles if t.id != tile_id])
 
 
-def learn(
-    show: Show, port: str, message: str, channel: int, number: int, target: Ref
-) -> Show:
-    """Tie a MIDI control to a target. The control's, and the target's, earlier ties on
-    that port are undone.
+def learn(show: Show, control: Control, target: Ref) -> Show:
+    """Tie a control to a target. The control's, and the target's, earlier ties on that
+    device are undone. Raises ValueError where no such control can be.
     """
-    control = (port, message, channel, number)
+    device = control[:2]
     kept = {
         i: known
         for i, known in show.inputs.items()
         if known.control != control
-        and not (known.target == target and known.port == port)
+        and not (known.target == target and known.control[:2] == device)
     }
 
-    made = MidiInput(
-        id=fresh_id(f"{message} {channel} {number}", kept),
-        target=target,
-        port=port,
-        message=MidiMessage(message),
-        channel=channel,
-        number=number,
-    )
+    made = inputs.tied(fresh_id(control.name, kept), target, control)
     return replace(show, inputs={**kept, made.id: made})
 
 

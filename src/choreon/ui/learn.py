@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from choreon.engine import protocol
-from choreon.engine.protocol import Control
 from choreon.model import edits
+from choreon.model.inputs import called, is_key
 from choreon.model.refs import Ref
 from choreon.ui import words
 from choreon.ui.parts import Parts
@@ -44,30 +44,18 @@ class Learner(QObject):
             f"unlearn {name}", edits.unlearn(self.parts.document.show, target)
         )
 
-    def _moved(self, control: protocol.Control) -> None:
-        if self.target is None or (control.kind == "note" and control.value == 0):
+    def _moved(self, moved: protocol.Moved) -> None:
+        control = moved.control
+        let_go = is_key(control) and moved.value == 0
+        if self.target is None or let_go:
             return
+
         target, self.target = self.target, None
         self.parts.engine.send(protocol.Learning(False))
-        show = edits.learn(
-            self.parts.document.show,
-            control.port,
-            control.kind,
-            control.channel,
-            control.number,
-            target,
-        )
+        show = edits.learn(self.parts.document.show, control, target)
         name = words.target_name(show, target)
         self.parts.document.edit(f"learn {name}", show)
         self.parts.notices.told.emit(
-            f"{name} now follows {control_name(control)} of {control.port}.", "info"
+            f"{name} now follows {called(control)} of {control.device}.", "info"
         )
         self.changed.emit(None)
-
-
-def control_name(control: Control) -> str:
-    """What a control is called where its controller gives it no name."""
-    what = "control" if control.kind == "cc" else "note"
-    return f"{what} {control.number}" + (
-        f" (channel {control.channel + 1})" if control.channel else ""
-    )

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from choreon.engine.inputs.base import InputDevice
+from choreon.engine.inputs.base import InputDevice, Light, Move, Surroundings
 from choreon.engine.inputs.midi import MidiDevice
 
-__all__ = ["InputDevice", "MidiDevice"]
+DEVICES: dict[str, type[InputDevice]] = {MidiDevice.kind: MidiDevice}
+"""Kind of input → what listens to its devices."""
+
+__all__ = ["DEVICES", "InputDevice", "Light", "MidiDevice", "Move", "Surroundings"]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from choreon.model.inputs import Control
+
 NEAR = 2.5 / 127
 
 
@@ -12,9 +14,9 @@ class SoftTakeover:
     """
 
     def __init__(self) -> None:
-        self._at: dict[object, float] = {}
+        self._at: dict[Control, float] = {}
 
-    def move(self, control: object, level: float, to: float) -> float:
+    def move(self, control: Control, level: float, to: float) -> float:
         """The new level after the control moved to `to` (0…1), where it was `level`."""
         before = self._at.get(control)
         self._at[control] = to
@@ -33,10 +35,6 @@ class SoftTakeover:
 
         return max(0.0, level - (before - to) * level / before)
 
-    def forget(self, port: str) -> None:
-        """A controller went away: where its faders stand is not known any more."""
-        self._at = {
-            c: v
-            for c, v in self._at.items()
-            if not (isinstance(c, tuple) and c[0] == port)
-        }
+    def forget(self, device: str) -> None:
+        """A device went away: where its faders stand is not known any more."""
+        self._at = {c: v for c, v in self._at.items() if c.device != device}

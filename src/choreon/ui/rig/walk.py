@@ -7,7 +7,7 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame, QMenu
 
-from choreon.engine.protocol import Control
+from choreon.engine.protocol import Moved
 from choreon.model.edits import unlearn
 from choreon.model.refs import WALK, Ref
 from choreon.ui import theme
@@ -135,18 +135,12 @@ class WalkBar(QFrame):
 
     # the controller
 
-    def _control(self, control: Control) -> None:
-        if not self.order or control.value <= 0:
+    def _control(self, moved: Moved) -> None:
+        if not self.order or moved.value <= 0:
             return
-        for mapping in self.parts.document.show.inputs.values():
-            same = mapping.control == (
-                control.port,
-                control.kind,
-                control.channel,
-                control.number,
-            )
-            if same and mapping.target in TARGETS:
-                self.step(TARGETS[mapping.target])
+        for tied in self.parts.document.show.inputs.values():
+            if tied.control == moved.control and tied.target in TARGETS:
+                self.step(TARGETS[tied.target])
 
     def _learn(self) -> None:
         if self.learner is None:

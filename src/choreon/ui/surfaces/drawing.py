@@ -9,8 +9,9 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from choreon.engine.actions import level_of
-from choreon.engine.protocol import Control
-from choreon.model.inputs import MidiInput
+from choreon.engine.protocol import Moved
+from choreon.model.effects import natural
+from choreon.model.inputs import Control, called, is_key, midi_control
 from choreon.model.refs import Ref
 from choreon.sim.controller import (
     FADER_CC,
@@ -27,37 +28,29 @@ from choreon.ui.widgets.labels import fit
 
 SMALLEST = 10  # pixels of letters on a part that is narrow
 
-Part = tuple[str, int, int]  # kind, channel, number
+PRACTICE: dict[str, list[Control]] = {
+    "fader": [midi_control(NAME, "cc", 0, FADER_CC + i) for i in range(FADERS)],
+    "knob": [midi_control(NAME, "cc", 0, KNOB_CC + i) for i in range(KNOBS)],
+    "pad": [midi_control(NAME, "note", 0, PAD_NOTE + i) for i in range(PADS)],
+}
+"""The practice controller's parts, by what they look like."""
 
 
-def shape_of(port: str, part: Part) -> str:
+def shape_of(part: Control) -> str:
     """What a part of a controller looks like: fader, knob or pad."""
-    kind, channel, number = part
-    if kind == "note":
+    if is_key(part):
         return "pad"
-    if port == NAME and channel == 0 and KNOB_CC <= number < KNOB_CC + KNOBS:
-        return "knob"
-    return "fader"
+    return "knob" if part in PRACTICE["knob"] else "fader"
 
 
-def part_name(port: str, kind: str, channel: int, number: int) -> str:
+def part_name(part: Control) -> str:
     """What a part is called: by its place on controllers that are known, else by its
     number.
     """
-    if port == NAME and channel == 0:
-        if kind == "note" and PAD_NOTE <= number < PAD_NOTE + PADS:
-            return f"pad {number - PAD_NOTE + 1}"
-        if kind == "cc" and FADER_CC <= number < FADER_CC + FADERS:
-            return f"fader {number - FADER_CC + 1}"
-        if kind == "cc" and KNOB_CC <= number < KNOB_CC + KNOBS:
-            return f"knob {number - KNOB_CC + 1}"
-    where = f" ch {channel + 1}" if channel else ""
-    return f"{'note' if kind == 'note' else 'control'} {number}{where}"
-
-
-def part_of(tied: MidiInput) -> Part:
-    """Returns the part of a controller that an input is."""
-    return (str(tied.message), tied.channel, tied.number)
+    for shape, parts in PRACTICE.items():
+        if part in parts:
+            return f"{shape} {parts.index(part) + 1}"
+    return called(part)
 
 
 class ControllerDrawing(QWidget):
@@ -72,10 +65,9 @@ class ControllerDrawing(QWidget):
         super().__init__()
         self.parts = parts
         self.port, self.open = "", False
-        self.values: dict[tuple[str, Part], float] = {}
-        self.seen: dict[str, dict[Part, None]] = {}
-        self.last: Part | None = None
-        self.chosen: Part | None = None
+        self.values: dict[Control, float] = {}
+        self.last: Control | None = None
+        self.chosen: Control | None = None
         self.setMinimumSize(420, 320)
         self.setAccessibleName("Controller")
         self.setToolTip("Click a part to find what it does on the right.")
@@ -91,31 +83,27 @@ class ControllerDrawing(QWidget):
             self.port, self.open = port, is_open
         self.update()
 
-    def moved(self, control: Control) -> None:
+    def moved(self, moved: Moved) -> None:
         """Follow a control that was moved."""
-        part = (control.kind, control.channel, control.number)
-        self.values[(control.port, part)] = control.value
-        self.seen.setdefault(control.port, {})[part] = None
-        if control.port == self.port:
-            self.last = part
+        self.values[moved.control] = moved.value
+        if moved.control.device == self.port:
+            self.last = moved.control
             self.update()
 
-    def drawn(self) -> dict[Part, QRectF]:
+    def drawn(self) -> dict[Control, QRectF]:
         """Every part of the controller and where it is drawn."""
         area = QRectF(self.rect()).adjusted(22, 18, -22, -18)
         if self.port == NAME:
             return _practice(area)
-        known = dict(self.seen.get(self.port, {}))
-        for tied in self.parts.document.show.inputs.values():
-            if tied.port == self.port:
-                known[part_of(tied)] = None
-        return _assembled(area, sorted(known))
+        moved = (part for part in self.values if part.device == self.port)
+        known = {*moved, *self._inputs()}
+        return _assembled(area, sorted(known, key=lambda part: natural(part.name)))
 
-    def _inputs(self) -> dict[Part, Ref]:
+    def _inputs(self) -> dict[Control, Ref]:
         return {
-            part_of(tied): tied.target
+            tied.control: tied.target
             for tied in self.parts.document.show.inputs.values()
-            if tied.port == self.port
+            if tied.control.device == self.port
         }
 
     # drawing
@@ -145,10 +133,10 @@ class ControllerDrawing(QWidget):
                 else None
             ) or 0.0
             {"fader": self._fader, "knob": self._knob, "pad": self._pad}[
-                shape_of(self.port, part)
+                shape_of(part)
             ](painter, rect, part, target, level)
 
-    def _pen(self, part: Part) -> QPen:
+    def _pen(self, part: Control) -> QPen:
         if part == self.chosen:
             return QPen(QColor(theme.CHOSEN), 2)
         if part == self.last:
@@ -156,11 +144,11 @@ class ControllerDrawing(QWidget):
         return QPen(QColor(theme.BATTEN), 1)
 
     def _label(
-        self, painter: QPainter, rect: QRectF, part: Part, target: Ref | None
+        self, painter: QPainter, rect: QRectF, part: Control, target: Ref | None
     ) -> None:
         name = words.target_name(self.parts.document.show, target) if target else ""
         painter.setPen(QColor(theme.TEXT if name else theme.FAINT))
-        text = (name or part_name(self.port, *part)).split()
+        text = (name or part_name(part)).split()
         fitted = fit(painter, text, rect.width(), 12, SMALLEST, strong=bool(name))
         flags = (
             Qt.AlignmentFlag.AlignHCenter
@@ -173,11 +161,11 @@ class ControllerDrawing(QWidget):
         self,
         painter: QPainter,
         rect: QRectF,
-        part: Part,
+        part: Control,
         target: Ref | None,
         level: float,
     ) -> None:
-        value = level if target else self.values.get((self.port, part), 0.0)
+        value = level if target else self.values.get(part, 0.0)
         track = QRectF(rect.center().x() - 3, rect.top() + 10, 6, rect.height() - 56)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.BATTEN))
@@ -199,11 +187,11 @@ class ControllerDrawing(QWidget):
         self,
         painter: QPainter,
         rect: QRectF,
-        part: Part,
+        part: Control,
         target: Ref | None,
         level: float,
     ) -> None:
-        value = level if target else self.values.get((self.port, part), 0.5)
+        value = level if target else self.values.get(part, 0.5)
         size = min(rect.width() - 12, rect.height() - 30, 44.0)
         circle = QRectF(rect.center().x() - size / 2, rect.top() + 2, size, size)
         painter.setPen(self._pen(part))
@@ -223,7 +211,7 @@ class ControllerDrawing(QWidget):
         self,
         painter: QPainter,
         rect: QRectF,
-        part: Part,
+        part: Control,
         target: Ref | None,
         level: float,
     ) -> None:
@@ -253,33 +241,34 @@ class ControllerDrawing(QWidget):
                 return
 
 
-def _practice(area: QRectF) -> dict[Part, QRectF]:
+def _practice(area: QRectF) -> dict[Control, QRectF]:
     """Knobs above, faders below them, the pads in two lines at the front."""
-    parts: dict[Part, QRectF] = {}
+    parts: dict[Control, QRectF] = {}
     column = area.width() / 8
     top, pads = 84.0, min(160.0, area.height() * 0.36)
     middle = area.height() - top - pads - 14
-    for i in range(KNOBS):
-        parts[("cc", 0, KNOB_CC + i)] = QRectF(
-            area.left() + i * column, area.top(), column, top
-        )
-    for i in range(FADERS):
-        parts[("cc", 0, FADER_CC + i)] = QRectF(
-            area.left() + i * column + 4, area.top() + top, column - 8, middle
-        )
     high = pads / 2
-    for i in range(PADS):
+
+    for i, part in enumerate(PRACTICE["knob"]):
+        parts[part] = QRectF(area.left() + i * column, area.top(), column, top)
+
+    for i, part in enumerate(PRACTICE["fader"]):
+        x = area.left() + i * column
+        parts[part] = QRectF(x + 4, area.top() + top, column - 8, middle)
+
+    for i, part in enumerate(PRACTICE["pad"]):
         x = area.left() + (i % 8) * column
         y = area.bottom() - pads + (i // 8) * high
-        parts[("note", 0, PAD_NOTE + i)] = QRectF(x + 4, y + 4, column - 8, high - 8)
+        parts[part] = QRectF(x + 4, y + 4, column - 8, high - 8)
+
     return parts
 
 
-def _assembled(area: QRectF, known: list[Part]) -> dict[Part, QRectF]:
+def _assembled(area: QRectF, known: list[Control]) -> dict[Control, QRectF]:
     """Faders in a line above, pads in lines of eight below."""
-    faders = [p for p in known if p[0] == "cc"]
-    pads = [p for p in known if p[0] == "note"]
-    parts: dict[Part, QRectF] = {}
+    faders = [part for part in known if not is_key(part)]
+    pads = [part for part in known if is_key(part)]
+    parts: dict[Control, QRectF] = {}
     per = max(8, len(faders))
     column = area.width() / per
     high = min(area.height() * 0.5, 260.0) if faders else 0.0

@@ -16,8 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.engine.actions import level_of
-from choreon.engine.protocol import Control
-from choreon.model.inputs import MidiInput
+from choreon.engine.protocol import Moved
 from choreon.model.refs import DEEDS, Ref, to_deed
 from choreon.model.sameness import very_same
 from choreon.model.show import Show
@@ -25,7 +24,7 @@ from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
-from choreon.ui.surfaces.drawing import ControllerDrawing
+from choreon.ui.surfaces.drawing import ControllerDrawing, part_name
 from choreon.ui.widgets import basics
 
 ID = Qt.ItemDataRole.UserRole
@@ -102,7 +101,8 @@ class SurfacesPlace(QWidget):
     def _fill_ports(self) -> None:
         ports = dict(self.parts.engine.ports.ports)
         for tied in self.parts.document.show.inputs.values():
-            ports.setdefault(tied.port, False)
+            if tied.control.device:
+                ports.setdefault(tied.control.device, False)
         now = self.ports.currentItem().data(ID) if self.ports.currentItem() else ""
         self.ports.clear()
         for name, is_open in ports.items():
@@ -144,8 +144,8 @@ class SurfacesPlace(QWidget):
         )
         self.drawing.show_port(self.port, is_open)
 
-    def _moved(self, control: Control) -> None:
-        self.drawing.moved(control)
+    def _moved(self, moved: Moved) -> None:
+        self.drawing.moved(moved)
 
     def _control_picked(self, target: Ref | None) -> None:
         for name, row in self.targets.items():
@@ -220,10 +220,9 @@ class ControlLine(NamedTuple):
 
 
 def _line(show: Show, target: Ref) -> ControlLine:
-    ties = (tied for tied in show.inputs.values() if tied.target == target)
-    return ControlLine(
-        target, words.target_name(show, target), tuple(map(_control, ties))
-    )
+    tied = (known for known in show.inputs.values() if known.target == target)
+    controls = tuple(part_name(known.control) for known in tied)
+    return ControlLine(target, words.target_name(show, target), controls)
 
 
 class TargetRow(QWidget):
@@ -285,9 +284,3 @@ class TargetRow(QWidget):
         self.learn.setStyleSheet(
             f"border: 1px dashed {theme.DRAFT}; color: {theme.DRAFT};" if on else ""
         )
-
-
-def _control(tied: MidiInput) -> str:
-    from choreon.ui.surfaces.drawing import part_name
-
-    return part_name(tied.port, str(tied.message), tied.channel, tied.number)

@@ -1,0 +1,52 @@
+"""Inputs, what the controls of devices do: a file a kind, one registry."""
+
+from __future__ import annotations
+
+from choreon.model.inputs.base import Control, Input, InputKind
+from choreon.model.inputs.midi import MIDI, MidiInput, MidiMessage, midi_control
+from choreon.model.inputs.unknown import UNKNOWN_INPUT, UnknownInput
+from choreon.model.refs import Ref
+
+AnyInput = MidiInput | UnknownInput
+
+INPUTS: dict[str, InputKind] = {
+    kind.type.kind: kind
+    for kind in (
+        MIDI,
+        UNKNOWN_INPUT,
+    )
+}
+
+
+def tied(input_id: str, target: Ref, control: Control) -> AnyInput:
+    """Returns an input that ties a control to a target. Raises ValueError where its
+    kind has no such control, KeyError where the kind is not known.
+    """
+    made: AnyInput = INPUTS[control.kind].tied(input_id, target, control)
+    return made
+
+
+def is_key(control: Control) -> bool:
+    """Returns whether a control is pressed and let go rather than moved."""
+    return INPUTS[control.kind].is_key(control.name)
+
+
+def called(control: Control) -> str:
+    """Returns what a control is called where nothing is known of its device."""
+    return INPUTS[control.kind].called(control.name)
+
+
+__all__ = [
+    "INPUTS",
+    "AnyInput",
+    "Control",
+    "Input",
+    "InputKind",
+    "MidiInput",
+    "MidiMessage",
+    "UnknownInput",
+    "called",
+    "is_key",
+    "midi_control",
+    "tied",
+]
