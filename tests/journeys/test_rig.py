@@ -18,7 +18,7 @@ from choreon.model import edits, patch
 from choreon.model.outputs import ArtnetOutput
 from choreon.model.refs import Ref
 from choreon.model.show import Place
-from choreon.ui.rig.outputs import listed, numbers
+from choreon.ui.rig.output_fields import listed, numbers
 from choreon.ui.rig.type_list import MIME
 from choreon.ui.widgets.values import ValueField
 from tests.conftest import until, values
@@ -680,7 +680,7 @@ def test_outputs_are_added_changed_and_watched(hands, rig, node):
     view = rig.outputs
     view.add("artnet", "127.0.0.1", (2,))
     card = view.cards["artnet"]
-    hands.type(card.port, str(node.art_port))
+    hands.type(card.fields["port"].widget, str(node.art_port))
     hands.until(lambda: node.reports("artnet"))
     assert node.reports("artnet")[0].universe == 1
     hands.until(
@@ -689,29 +689,30 @@ def test_outputs_are_added_changed_and_watched(hands, rig, node):
         )
     )
     before = node.reports()[0].jumps
-    card.universes.selectAll()
-    hands.type(card.universes, "2-3")
+    card.fields["universes"].widget.selectAll()
+    hands.type(card.fields["universes"].widget, "2-3")
     hands.until(lambda: [r.universe for r in node.reports("artnet")] == [1, 2])
-    card.universes.selectAll()
-    hands.type(card.universes, "nonsense")
+    card.fields["universes"].widget.selectAll()
+    hands.type(card.fields["universes"].widget, "nonsense")
     assert "Universes are written as" in hands.window.notice.text.text()
-    assert card.universes.text() == "2–3"
-    hands.type(card.host, "example")
+    assert card.fields["universes"].widget.text() == "2–3"
+    hands.type(card.fields["host"].widget, "example")
     assert "is no network address" in hands.window.notice.text.text()
-    card.interface.addItem("gone", "203.0.113.9")
-    card.interface.setCurrentIndex(card.interface.count() - 1)
-    card.interface.activated.emit(card.interface.count() - 1)
+    network = card.fields["interface"].widget
+    network.addItem("gone", "203.0.113.9")
+    network.setCurrentIndex(network.count() - 1)
+    network.activated.emit(network.count() - 1)
     hands.until(lambda: "203.0.113.9 is not there" in card.trouble.text())
     assert card.trouble.isVisible()
     assert node.reports()[0].jumps == before  # the other one was not disturbed
     hands.click(card.on)
     hands.until(lambda: card.state.text() == "off")
     node_card = next(c for i, c in view.cards.items() if i != "artnet")
-    node_card.universes.selectAll()
-    hands.type(node_card.universes, "1")
+    node_card.fields["universes"].widget.selectAll()
+    hands.type(node_card.fields["universes"].widget, "1")
     assert "Universe 2–3 is sent nowhere" in view.warning.text()
-    node_card.universes.selectAll()
-    hands.type(node_card.universes, "all")
+    node_card.fields["universes"].widget.selectAll()
+    hands.type(node_card.fields["universes"].widget, "all")
     assert not view.warning.isVisible()
     hands.press(card, "Remove this output")
     assert "artnet" not in view.cards

@@ -18,7 +18,7 @@ from choreon.model.fixture_type import Channel, Range, Slot
 from choreon.ui import slots, theme
 from choreon.ui.rig import bodies
 from choreon.ui.rig.hang import channel_map
-from choreon.ui.rig.outputs import interfaces
+from choreon.ui.rig.output_fields import interfaces
 from choreon.ui.rig.slip import Slip
 from choreon.ui.rig.strips import Strip, value_text
 from choreon.ui.rig.type_list import TypeList, dropped, searched

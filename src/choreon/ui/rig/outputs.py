@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import re
 import time
 from functools import partial
+from typing import cast
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QHideEvent, QResizeEvent, QShowEvent
-from PySide6.QtNetwork import QAbstractSocket, QNetworkInterface
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QGridLayout,
+    QHBoxLayout,
     QLineEdit,
     QVBoxLayout,
     QWidget,
@@ -21,65 +21,20 @@ from PySide6.QtWidgets import (
 from choreon.engine.protocol import FoundNode, Nodes, Pulse
 from choreon.model import edits, patch
 from choreon.model.checks import sent_nowhere
-from choreon.model.outputs import OUTPUTS, AnyOutput, ArtnetOutput, SacnOutput
-from choreon.model.show import MAX_UNIVERSE
+from choreon.model.outputs import (
+    OUTPUTS,
+    AnyOutput,
+    ArtnetOutput,
+    as_kind,
+    called,
+    new_output,
+)
 from choreon.ui import renaming, theme, words
 from choreon.ui.parts import Parts
+from choreon.ui.rig.output_fields import FORMS, OutputField, listed
 from choreon.ui.widgets import basics
-from choreon.ui.widgets.numbers import NumberField
 
-PROTOCOLS = {"sacn": "sACN", "artnet": "Art-Net 4"}
-FIRST_SHIFT = {"sacn": 0, "artnet": -1}  # port-addresses count from 0
-RATES = (0, 44, 40, 30, 25, 20)
-MOST_LISTED = 2000
 PATIENCE = 6500  # milliseconds in which every node that is there has been asked twice
-
-
-def numbers(text: str) -> tuple[int, ...] | None:
-    """`1-3, 7` → (1, 2, 3, 7); empty or `all` → (); None where it is no list of
-    universes.
-    """
-    text = text.strip().lower()
-    if text in ("", "all"):
-        return ()
-    found: list[int] = []
-    for part in re.split(r"[,;\s]+", text):
-        match = re.fullmatch(r"(\d{1,5})(?:[-–](\d{1,5}))?", part)
-        if match is None:
-            return None
-        first, last = int(match.group(1)), int(match.group(2) or match.group(1))
-        if not 1 <= first <= last <= MAX_UNIVERSE or last - first > MOST_LISTED:
-            return None
-        found += range(first, last + 1)
-    return tuple(dict.fromkeys(found))
-
-
-def listed(universes: tuple[int, ...]) -> str:
-    """(1, 2, 3, 7) → `1–3, 7`; () → `all`."""
-    if not universes:
-        return "all"
-    parts: list[list[int]] = []
-    for number in sorted(universes):
-        if parts and number == parts[-1][1] + 1:
-            parts[-1][1] = number
-        else:
-            parts.append([number, number])
-    return ", ".join(str(a) if a == b else f"{a}–{b}" for a, b in parts)
-
-
-def interfaces() -> list[tuple[str, str]]:
-    """The machine's network interfaces: address and name."""
-    found = []
-    for one in QNetworkInterface.allInterfaces():
-        for entry in one.addressEntries():
-            if (
-                entry.ip().protocol()
-                == QAbstractSocket.NetworkLayerProtocol.IPv4Protocol
-            ):
-                found.append((entry.ip().toString(), one.humanReadableName()))
-    return found
-
-
 ROOMY, NARROW = 560, 360  # pixels of width for three fields side by side, and for two
 
 
@@ -91,47 +46,57 @@ class OutputCard(QWidget):
         self.parts, self.id = parts, output_id
         self._busy = False
         self._before: tuple[float, int, int] | None = None
+        self._make_head()
+
+        self.trouble = basics.label("", "alarm", wrap=True)
+        self.silence = basics.label("", "soft", wrap=True)
+        self.trouble.hide()
+        self.silence.hide()
+
+        self.fields: dict[str, OutputField] = {}
+        self._of = ""  # the kind that the fields are of
+        self._columns = 3
+        self._grid = QGridLayout()
+        self._ticks = QHBoxLayout()
+        self._grid.setSpacing(6)
+
+        head = basics.row(self.on, self.name, self.protocol, 1, self.state, self.remove)
+        panel = basics.panel(head, self.trouble, self.silence, spacing=6)
+        panel.setStyleSheet(
+            f"QFrame[panel='true'] {{ border: 1px solid {theme.BATTEN}; }}"
+        )
+        inside = cast("QVBoxLayout", panel.layout())
+        inside.addLayout(self._grid)
+        inside.addLayout(self._ticks)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(panel)
+
+        self.fill()
+
+    def _make_head(self) -> None:
+        """What all outputs have."""
         self.on = QCheckBox()
         self.on.setAccessibleName("On")
         self.on.setToolTip("Send by this output, or not")
         self.on.toggled.connect(lambda on: self._put(on=on))
+
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the output")
         self.name.setToolTip("What this output is called here")
         self.name.setPlaceholderText("Name")
         self.name.editingFinished.connect(self._rename)
+
         self.protocol = QComboBox()
         self.protocol.setAccessibleName("Protocol")
-        self.protocol.setToolTip("How the universes are sent: sACN or Art-Net")
-        for key, title in PROTOCOLS.items():
-            self.protocol.addItem(title, key)
+        self.protocol.setToolTip("How the universes are sent")
+        for kind, form in FORMS.items():
+            if form.added or kind == self.output.kind:
+                self.protocol.addItem(OUTPUTS[kind].title, kind)
         self.protocol.activated.connect(lambda _: self._protocol_changed())
+
         self.state = basics.label("", "small")
-        self.trouble = basics.label("", "alarm", wrap=True)
-        self.silence = basics.label("", "soft", wrap=True)
-        self.silence.hide()
         self.remove = basics.tool("trash", "Remove this output", self._remove)
-        self._make_fields()
-        self.titles: dict[str, QWidget] = {}
-        self._grid = QGridLayout()
-        self._grid.setSpacing(6)
-        for title, _ in self.lines:
-            self.titles[title] = basics.label(title, "soft")
-        self._columns = 0
-        self._lay_fields(3)
-        fields = QWidget()
-        fields.setLayout(self._grid)
-        head = basics.row(self.on, self.name, self.protocol, 1, self.state, self.remove)
-        ticks = basics.row(self.rest, self.art_sync, 1)
-        panel = basics.panel(head, self.trouble, self.silence, fields, ticks, spacing=6)
-        panel.setStyleSheet(
-            f"QFrame[panel='true'] {{ border: 1px solid {theme.BATTEN}; }}"
-        )
-        self.trouble.hide()
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(panel)
-        self.fill()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where it is narrow, fewer fields stand side by side."""
@@ -142,77 +107,33 @@ class OutputCard(QWidget):
         """As wide as two fields side by side."""
         return QSize(NARROW, super().minimumSizeHint().height())
 
-    def _lay_fields(self, columns: int) -> None:
-        if columns == self._columns:
-            return
-        self._columns = columns
-        for i, (title, widget) in enumerate(self.lines):
-            row, column = divmod(i, columns)
-            self._grid.addWidget(self.titles[title], row, 2 * column)
-            self._grid.addWidget(widget, row, 2 * column + 1)
-
     def _make_fields(self) -> None:
-        self.host = QLineEdit()
-        self.host.setAccessibleName("To")
-        self.host.setToolTip("Address of the receiver; empty: to everybody")
-        self.host.editingFinished.connect(self._host_typed)
-        self.universes = QLineEdit()
-        self.universes.setAccessibleName("Universes")
-        self.universes.setToolTip("Which universes, as 1-4, 7; or all")
-        self.universes.editingFinished.connect(self._universes_typed)
-        self.interface = QComboBox()
-        self.interface.setAccessibleName("Network")
-        self.interface.setToolTip("The network that it is sent from")
-        self.interface.activated.connect(
-            lambda _: self._put(interface=self.interface.currentData())
-        )
-        self.rate = QComboBox()
-        self.rate.setAccessibleName("Rate")
-        self.rate.setToolTip("How many frames a second it is sent")
-        for rate in RATES:
-            self.rate.addItem(f"{rate}/s" if rate else "44/s (all)", float(rate))
-        self.rate.activated.connect(lambda _: self._put(rate=self.rate.currentData()))
-        self.port = NumberField("Port", 0, 65535, 0, none="usual")
-        self.priority = NumberField("Priority", 0, 200, 100)
-        self.sync = NumberField(
-            "Synchronisation universe", 0, MAX_UNIVERSE, 0, none="none"
-        )
-        self.rest = QCheckBox("Rest when nothing changes")
-        self.rest.setToolTip(
-            "Send the same three times, then about once a second, until something "
-            "changes, as E1.31 allows. Off: the full rate, always."
-        )
-        self.rest.toggled.connect(lambda on: self._put(rest=on))
-        self.art_sync = QCheckBox("ArtSync")
-        self.art_sync.setToolTip("Have the nodes put out together what they were sent")
-        self.art_sync.toggled.connect(lambda on: self._put(sync=on))
-        self.shift = NumberField("Shift", -1000, 1000, 0)
-        self.shift.setToolTip(
-            "Added to a universe's number. Art-Net counts from 0: −1 makes "
-            "universe 1 its 0"
-        )
-        for field, key in (
-            (self.port, "port"),
-            (self.priority, "priority"),
-            (self.sync, "sync"),
-            (self.shift, "shift"),
-        ):
-            field.editingFinished.connect(
-                lambda f=field, k=key: self._put(**{k: f.value()})
-            )
-            field.returnPressed.connect(
-                lambda f=field, k=key: self._put(**{k: f.value()})
-            )
-        self.lines = [
-            ("To", self.host),
-            ("Universes", self.universes),
-            ("Network", self.interface),
-            ("Rate", self.rate),
-            ("Shift", self.shift),
-            ("Port", self.port),
-            ("Priority", self.priority),
-            ("Sync", self.sync),
-        ]
+        """The fields of its kind, instead of those of the one before."""
+        self._of = self.output.kind
+        form = FORMS[self._of]
+        basics.clear(self._grid)
+        basics.clear(self._ticks)
+
+        made = [make(self._put, self._refused) for make in form.fields]
+        ticks = [make(self._put, self._refused) for make in form.ticks]
+        self.fields = {field.key: field for field in (*made, *ticks)}
+        self._titles = {field.key: basics.label(field.title, "soft") for field in made}
+        self._place_fields()
+
+        for tick in ticks:
+            self._ticks.addWidget(tick.widget)
+        self._ticks.addStretch(1)
+
+    def _lay_fields(self, columns: int) -> None:
+        if columns != self._columns:
+            self._columns = columns
+            self._place_fields()
+
+    def _place_fields(self) -> None:
+        for i, (key, title) in enumerate(self._titles.items()):
+            row, column = divmod(i, self._columns)
+            self._grid.addWidget(title, row, 2 * column)
+            self._grid.addWidget(self.fields[key].widget, row, 2 * column + 1)
 
     @property
     def output(self) -> AnyOutput:
@@ -221,47 +142,22 @@ class OutputCard(QWidget):
 
     def fill(self) -> None:
         """Show the output as it is."""
-        o = self.output
+        output = self.output
+        if output.kind != self._of:
+            self._make_fields()
+
         self._busy = True
-        art = isinstance(o, ArtnetOutput)
-        self.on.setChecked(o.on)
-        self.name.setText(o.name)
-        self.protocol.setCurrentIndex(self.protocol.findData(o.kind))
-        self.host.setText(o.host)
-        self.host.setPlaceholderText(
-            "everybody (broadcast)" if art else "everybody (multicast)"
-        )
-        self.universes.setText(listed(o.universes))
-        self._fill_interfaces(o.interface)
-        rate = self.rate.findData(o.rate)
-        self.rate.setCurrentIndex(max(0, rate))
-        for field, value in (
-            (self.port, o.port),
-            (self.priority, o.priority if isinstance(o, SacnOutput) else 100),
-            (self.sync, o.sync if isinstance(o, SacnOutput) else 0),
-            (self.shift, o.shift),
-        ):
-            field.setValue(value)
-        self.art_sync.setChecked(bool(art and o.sync))
-        self.rest.setChecked(o.rest)
-        self.art_sync.setVisible(art)
-        for widget in (
-            self.priority,
-            self.sync,
-            self.titles["Priority"],
-            self.titles["Sync"],
-        ):
-            widget.setVisible(not art)
+        self.on.setChecked(output.on)
+        self.name.setText(output.name)
+        self.protocol.setCurrentIndex(self.protocol.findData(output.kind))
+        for field in self.fields.values():
+            field.fill(getattr(output, field.key))
         self._busy = False
 
-    def _fill_interfaces(self, chosen: str) -> None:
-        self.interface.clear()
-        self.interface.addItem("the system's choice", "")
-        for address, name in interfaces():
-            self.interface.addItem(f"{name} · {address}", address)
-        if self.interface.findData(chosen) < 0:
-            self.interface.addItem(f"{chosen} (not there)", chosen)
-        self.interface.setCurrentIndex(self.interface.findData(chosen))
+    def _refused(self, why: str) -> None:
+        """What was entered is not taken."""
+        self.parts.notices.told.emit(why, "alarm")
+        self.fill()
 
     def _rename(self) -> None:
         """Call it by another name, or by none."""
@@ -278,57 +174,19 @@ class OutputCard(QWidget):
 
     def _store(self, changed: AnyOutput) -> None:
         if changed != self.output:
-            title = changed.name or PROTOCOLS[changed.kind]
             self.parts.document.edit(
-                f"change the output {title}",
+                f"change the output {called(changed)}",
                 edits.put(self.parts.document.show, "outputs", changed),
             )
 
     def _protocol_changed(self) -> None:
-        protocol = self.protocol.currentData()
-        old = self.output
-        if protocol == old.kind or self._busy:
-            return
-        made = OUTPUTS[protocol](
-            id=old.id,
-            name=old.name,
-            host=old.host,
-            shift=FIRST_SHIFT[protocol],
-            interface=old.interface,
-            rate=old.rate,
-            rest=old.rest,
-            universes=old.universes,
-            on=old.on,
-        )
-        self._store(made)
-
-    def _host_typed(self) -> None:
-        text = self.host.text().strip()
-        if text and not re.fullmatch(r"(\d{1,3}\.){3}\d{1,3}", text):
-            self.parts.notices.told.emit(
-                f"“{text}” is no network address, such as 10.0.0.20; it stays "
-                "as it was.",
-                "alarm",
-            )
-            self.fill()
-        else:
-            self._put(host=text)
-
-    def _universes_typed(self) -> None:
-        found = numbers(self.universes.text())
-        if found is None:
-            self.parts.notices.told.emit(
-                "Universes are written as 1-4, 7, or all; they stay as they were.",
-                "alarm",
-            )
-            self.fill()
-        else:
-            self._put(universes=found)
+        kind = self.protocol.currentData()
+        if kind != self.output.kind and not self._busy:
+            self._store(as_kind(self.output, kind))
 
     def _remove(self) -> None:
-        name = self.output.name or PROTOCOLS[self.output.kind]
         self.parts.document.edit(
-            f"remove the output {name}",
+            f"remove the output {called(self.output)}",
             edits.drop(self.parts.document.show, "outputs", [self.id]),
         )
 
@@ -352,19 +210,20 @@ class OutputCard(QWidget):
         """Which Art-Net nodes answer; one that this output sends to and that does not
         is told.
         """
-        o = self.output
+        output = self.output
         gone = (
-            o.on
-            and isinstance(o, ArtnetOutput)
-            and bool(o.host)
-            and o.host not in hosts
+            isinstance(output, ArtnetOutput)
+            and output.on
+            and bool(output.host)
+            and output.host not in hosts
         )
-        text = (
-            f"◌ {o.host} does not answer: it may be off, or away. It is sent to "
-            "all the same."
-            if gone
-            else ""
-        )
+        text = ""
+        if gone and isinstance(output, ArtnetOutput):
+            text = (
+                f"◌ {output.host} does not answer: it may be off, or away. It is sent "
+                "to all the same."
+            )
+
         self.silence.setText(text)
         self.silence.setVisible(gone)
 
@@ -403,20 +262,18 @@ class OutputsView(QWidget):
             "search",
             "Ask everybody on the network which Art-Net nodes there are",
         )
-        add_sacn = basics.button(
-            "sACN", lambda: self.add("sacn"), "", "plus", "Another output by sACN"
-        )
-        add_art = basics.button(
-            "Art-Net",
-            lambda: self.add("artnet"),
-            "",
-            "plus",
-            "Another output by Art-Net",
-        )
+        add = [
+            basics.button(
+                *(form.added, partial(self.add, kind), "", "plus"),
+                f"Another output by {form.added}",
+            )
+            for kind, form in FORMS.items()
+            if form.added
+        ]
         inner = QWidget()
         box = basics.stack(
             inner,
-            basics.row(basics.label("Outputs", "heading"), 1, add_sacn, add_art),
+            basics.row(basics.label("Outputs", "heading"), 1, *add),
             self.warning,
             margins=12,
         )
@@ -486,22 +343,20 @@ class OutputsView(QWidget):
 
     def add(
         self,
-        protocol: str,
+        kind: str,
         host: str = "",
         universes: tuple[int, ...] = (),
         name: str = "",
     ) -> None:
         """One more output."""
         show = self.parts.document.show
-        made = OUTPUTS[protocol](
-            id=edits.fresh_id(name or protocol, show.outputs),
-            name=name,
-            host=host,
-            shift=FIRST_SHIFT[protocol],
-            universes=universes,
-        )
+        output_id = edits.fresh_id(name or kind, show.outputs)
+        made = new_output(kind, id=output_id, name=name, universes=universes)
+        if host:
+            made = edits.replace(made, host=host)
+
         self.parts.document.edit(
-            f"add an output by {PROTOCOLS[protocol]}", edits.put(show, "outputs", made)
+            f"add an output by {OUTPUTS[kind].title}", edits.put(show, "outputs", made)
         )
 
     def _fill_nodes(self, nodes: Nodes) -> None:
@@ -529,7 +384,7 @@ class OutputsView(QWidget):
         if fits:
             universes = words.some([f"universe {u}" for u in fits])
             tip = f"An output to {node.name} with {universes}"
-        act = partial(self.add, "artnet", node.host, fits, node.name)
+        act = partial(self.add, ArtnetOutput.kind, node.host, fits, node.name)
         send = basics.button("Send here", act, tip=tip)
         send.setEnabled(bool(fits))
         line = basics.row(text, 1, send)

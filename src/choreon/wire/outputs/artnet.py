@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from choreon.wire import artnet
-from choreon.wire.outputs.base import Packet, Stream
+from choreon.wire.outputs.base import Packet
+from choreon.wire.outputs.udp import UdpStream
 
 
-class ArtnetStream(Stream):
+class ArtnetStream(UdpStream):
     """An output by Art-Net 4."""
 
-    sequence_at, address_at = artnet.SEQUENCE_AT, artnet.ADDRESS_AT
+    sequence_at = artnet.SEQUENCE_AT
 
     def build(self, universe: int, row: int) -> Packet | None:
         """Returns the packet of a universe; None beyond the port-addresses."""
@@ -24,7 +25,7 @@ class ArtnetStream(Stream):
         if getattr(d, "sync", False) and self.sync is None:
             self.sync = (bytearray(artnet.build_sync()), to)
         slots = np.frombuffer(data, np.uint8)[artnet.DATA_AT :]
-        return Packet(data, slots, row, to)
+        return Packet(data, slots, row, to, number)
 
     def count(self, data: bytearray) -> None:
         """Put the next sequence number, 1…255, into a packet: 0 would mean that packets

@@ -1,16 +1,13 @@
-"""What all outputs have in common: packets built beforehand, a socket, a
-rate, counts.
-"""
+"""What all outputs have in common: packets built beforehand, a rate, counts."""
 
 from __future__ import annotations
 
 import contextlib
 import logging
-import socket
 import time
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
-from typing import ClassVar, NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -34,22 +31,6 @@ class Destination(Protocol):
     @property
     def kind(self) -> str:
         """The protocol."""
-
-    @property
-    def host(self) -> str:
-        """Who it is sent to; empty for everybody."""
-
-    @property
-    def port(self) -> int:
-        """The UDP port."""
-
-    @property
-    def shift(self) -> int:
-        """What is added to a show's universe on the wire."""
-
-    @property
-    def interface(self) -> str:
-        """The address of the network card; empty for any."""
 
     @property
     def rate(self) -> float:
@@ -78,21 +59,19 @@ class Tally(NamedTuple):
 
 
 class Packet(NamedTuple):
-    """A packet, the slots within it, the row of the frame that fills them, and where it
-    goes.
+    """A packet, the slots within it, the row of the frame that fills them, where it
+    goes as its stream knows it, and the number of its universe there.
     """
 
     data: bytearray
     slots: Frame
     row: int
-    to: tuple[str, int]
+    to: Any
+    number: int
 
 
 class Stream(ABC):
-    """One output. A kind of it builds packets, counts them and ends them."""
-
-    sequence_at: ClassVar[int]
-    address_at: ClassVar[int]
+    """One output. A kind of it builds packets, writes them and ends them."""
 
     def __init__(
         self,
@@ -105,10 +84,8 @@ class Stream(ABC):
         self.destination, self.universes = destination, tuple(universes)
         self.sent = self.errors = 0
         self.trouble = ""
-        self.sync: tuple[bytearray, tuple[str, int]] | None = None
 
         self._due = self._again = 0.0
-        self._socket: socket.socket | None = None
         self._late: Frame | None = None  # a frame that the rate did not let through yet
         self._repeats = 0
         self._last = 0.0  # when it last sent
@@ -130,16 +107,36 @@ class Stream(ABC):
         """
 
     @abstractmethod
-    def count(self, data: bytearray) -> None:
-        """Put the next sequence number into a packet."""
+    def open(self) -> None:
+        """Open the way out. Never waits. Raises OSError with a text for users."""
+
+    @property
+    @abstractmethod
+    def is_open(self) -> bool:
+        """Whether it is open."""
+
+    @abstractmethod
+    def write(self, packet: Packet) -> None:
+        """Put a packet on the way out. Never waits. Raises OSError."""
+
+    @abstractmethod
+    def shut(self) -> None:
+        """Close the way out without a word."""
 
     @abstractmethod
     def mark_ended(self, packet: Packet) -> None:
         """Have a packet say that its stream ends."""
 
-    @abstractmethod
-    def count_sync(self) -> None:
-        """Put the next sequence number into the synchronisation packet."""
+    def written(self) -> None:  # noqa: B027 - a kind may have nothing to do then
+        """All packets of a frame have been written."""
+
+    def go_on(self, packet: Packet, before: Packet) -> None:  # noqa: B027 - likewise
+        """A packet follows one of the stream before."""
+
+    @property
+    def receiver(self) -> str:
+        """Who its packets go to, in words."""
+        return "The receiver"
 
     # sending
 
@@ -182,62 +179,44 @@ class Stream(ABC):
     def _out(self, now: float) -> None:
         """Send all packets as they are."""
         self._last = now
-        line = self._open(now)
-        if line is None:
+        if not self._opened(now):
             self.errors += len(self.packets)
             return
 
         failed = ""
         for packet in self.packets:
-            self.count(packet.data)
             try:
-                line.sendto(packet.data, packet.to)
+                self.write(packet)
                 self.sent += 1
             except OSError as error:
                 self.errors += 1
                 if not isinstance(error, BlockingIOError):
                     failed = error.strerror or str(error)
 
-        if self.sync is not None and self.packets:
-            self.count_sync()
-            with contextlib.suppress(OSError):
-                line.sendto(*self.sync)
+        if self.packets:
+            self.written()
 
         self._judge(failed, now)
 
-    def _open(self, now: float) -> socket.socket | None:
-        """The stream's socket; None while it cannot be had."""
-        if self._socket is not None or now < self._again:
-            return self._socket
+    def _opened(self, now: float) -> bool:
+        """Whether it is open by now; one that cannot be opened is tried anew later."""
+        if self.is_open or now < self._again:
+            return self.is_open
 
         self._again = now + AGAIN
-        made = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        interface = self.destination.interface
-
         try:
-            made.setblocking(False)
-            made.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 1 << 20)
-            made.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_TTL, 8)
-            made.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
-
-            if interface:
-                address = socket.inet_aton(interface)
-                made.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, address)
-                made.bind((interface, 0))
+            self.open()
         except OSError as error:
-            made.close()
-            what = f"The network interface {interface} is not there"
-            self.trouble = f"{what} ({error.strerror})."
+            self.trouble = str(error)
+            return False
 
-            return None
-
-        self._socket, self.trouble = made, ""
-        return made
+        self.trouble = ""
+        return True
 
     def _judge(self, failed: str, now: float) -> None:
         """A stream that fails is closed, to be opened anew."""
         if failed:
-            self.trouble = f"{self.packets[0].to[0]} cannot be reached: {failed}."
+            self.trouble = f"{self.receiver} cannot be reached: {failed}."
             self._again = now + AGAIN
             self.shut()
 
@@ -256,20 +235,18 @@ class Stream(ABC):
 
     # following each other
 
-    def keys(self) -> dict[tuple[str, int, int], Packet]:
-        """Returns the packets by where they go and which universe they are."""
-        at = self.address_at
-        return {(*p.to, p.data[at] << 8 | p.data[at + 1]): p for p in self.packets}
+    def keys(self) -> dict[tuple[Any, int], Packet]:
+        """Returns the packets by where they go and which universe they are there."""
+        return {(packet.to, packet.number): packet for packet in self.packets}
 
     def follow(self, before: Stream) -> None:
-        """Go on with the counts and the sequence numbers of `before`, and end what this
-        stream no longer sends.
+        """Go on with the counts of `before`, a stream of the same kind, and end what
+        this one no longer sends.
         """
         mine = self.keys()
         for key, packet in before.keys().items():
             if key in mine:
-                at = self.sequence_at
-                mine[key].data[at] = packet.data[before.sequence_at]
+                self.go_on(mine[key], packet)
             else:
                 before.end(packet)
         self.sent, self.errors = before.sent, before.errors
@@ -279,10 +256,9 @@ class Stream(ABC):
         """End what a packet belongs to: it is said three times."""
         for _ in range(REPEATS):
             self.mark_ended(packet)
-            self.count(packet.data)
-            if self._socket is not None:
+            if self.is_open:
                 with contextlib.suppress(OSError, ValueError, OverflowError):
-                    self._socket.sendto(packet.data, packet.to)
+                    self.write(packet)
 
     def close(self) -> None:
         """End every universe."""
@@ -290,17 +266,11 @@ class Stream(ABC):
             self.end(packet)
         self.shut()
 
-    def shut(self) -> None:
-        """Close the socket without a word."""
-        if self._socket is not None:
-            self._socket.close()
-            self._socket = None
-
 
 class Idle(Stream):
     """An output that cannot send: it only says why."""
 
-    sequence_at = address_at = 0
+    is_open = False
 
     def __init__(
         self, source: str, cid: bytes, destination: Destination, why: str
@@ -318,11 +288,14 @@ class Idle(Stream):
     def repeat(self, now: float) -> None:
         """Send nothing."""
 
-    def count(self, data: bytearray) -> None:
-        """There is nothing to count."""
+    def open(self) -> None:
+        """There is no way out."""
+
+    def write(self, packet: Packet) -> None:
+        """There is no way out."""
+
+    def shut(self) -> None:
+        """There is no way out."""
 
     def mark_ended(self, packet: Packet) -> None:
         """There is nothing to end."""
-
-    def count_sync(self) -> None:
-        """There is nothing to count."""

@@ -10,9 +10,10 @@ import numpy as np
 
 from choreon.wire import sacn
 from choreon.wire.outputs.base import Packet, Stream
+from choreon.wire.outputs.udp import NetworkDestination, UdpStream
 
 
-class _Sacn(Protocol):
+class _Sacn(NetworkDestination, Protocol):
     @property
     def priority(self) -> int:
         """The priority, 0…200 (E1.31, section 6.2.3)."""
@@ -22,10 +23,10 @@ class _Sacn(Protocol):
         """The universe of synchronisation packets; 0 for none."""
 
 
-class SacnStream(Stream):
+class SacnStream(UdpStream):
     """An output by sACN (ANSI E1.31)."""
 
-    sequence_at, address_at = sacn.SEQUENCE_AT, sacn.UNIVERSE_AT
+    sequence_at = sacn.SEQUENCE_AT
 
     def build(self, universe: int, row: int) -> Packet | None:
         """Returns the packet of a universe; None beyond 1…63999."""
@@ -45,7 +46,7 @@ class SacnStream(Stream):
         slots = np.frombuffer(data, np.uint8)[sacn.DATA_AT :]
         to = (d.host or sacn.multicast_address(number), port)
 
-        return Packet(data, slots, row, to)
+        return Packet(data, slots, row, to, number)
 
     def count(self, data: bytearray) -> None:
         """Put the next sequence number into a packet."""
@@ -60,14 +61,15 @@ class SacnStream(Stream):
     def follow(self, before: Stream) -> None:
         """Go on with the sequence of synchronisation packets too."""
         super().follow(before)
+        if not isinstance(before, SacnStream):
+            return
         if self.sync is not None and before.sync is not None:
             at = sacn.SYNC_SEQUENCE_AT
             self.sync[0][at] = before.sync[0][at]
 
     def numbers(self) -> list[int]:
         """The universes on the wire."""
-        at = self.address_at
-        return [p.data[at] << 8 | p.data[at + 1] for p in self.packets]
+        return [packet.number for packet in self.packets]
 
     def announce(self, universes: Sequence[int]) -> None:
         """Tell which universes this source sends, on this and other outputs."""

@@ -1,0 +1,288 @@
+"""The fields of an output, and which of them each kind of output has."""
+
+from __future__ import annotations
+
+import re
+from abc import ABC, abstractmethod
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from PySide6.QtNetwork import QAbstractSocket, QNetworkInterface
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
+
+from choreon.model.outputs import ArtnetOutput, SacnOutput, UnknownOutput
+from choreon.model.show import MAX_UNIVERSE
+from choreon.ui.widgets.numbers import NumberField
+
+RATES = (0, 44, 40, 30, 25, 20)
+MOST_LISTED = 2000
+
+Put = Callable[..., None]
+"""Takes what was entered, by the name of the field."""
+
+Refused = Callable[[str], None]
+"""Takes why what was entered is not taken."""
+
+
+class OutputField(ABC):
+    """One field of an output's card: `key` is its name in the model, `title` stands
+    before it.
+    """
+
+    widget: QWidget
+
+    def __init__(self, key: str, title: str, put: Put, refused: Refused) -> None:
+        self.key, self.title = key, title
+        self._put_all, self.refused = put, refused
+
+    def put(self, value: object) -> None:
+        """Hand on what was entered."""
+        self._put_all(**{self.key: value})
+
+    @abstractmethod
+    def fill(self, value: Any) -> None:
+        """Show what the output has."""
+
+
+class HostField(OutputField):
+    """The address of the receiver. `everybody`: what an empty one means."""
+
+    def __init__(self, put: Put, refused: Refused, everybody: str) -> None:
+        super().__init__("host", "To", put, refused)
+        self.widget: QLineEdit = QLineEdit()
+        self.widget.setAccessibleName("To")
+        self.widget.setToolTip("Address of the receiver; empty: to everybody")
+        self.widget.setPlaceholderText(everybody)
+        self.widget.editingFinished.connect(self._typed)
+
+    def _typed(self) -> None:
+        text = self.widget.text().strip()
+        if text and not re.fullmatch(r"(\d{1,3}\.){3}\d{1,3}", text):
+            why = f"“{text}” is no network address, such as 10.0.0.20"
+            self.refused(f"{why}; it stays as it was.")
+        else:
+            self.put(text)
+
+    def fill(self, value: str) -> None:
+        """Show the address."""
+        self.widget.setText(value)
+
+
+class UniversesField(OutputField):
+    """Which universes it sends."""
+
+    def __init__(self, put: Put, refused: Refused) -> None:
+        super().__init__("universes", "Universes", put, refused)
+        self.widget: QLineEdit = QLineEdit()
+        self.widget.setAccessibleName("Universes")
+        self.widget.setToolTip("Which universes, as 1-4, 7; or all")
+        self.widget.editingFinished.connect(self._typed)
+
+    def _typed(self) -> None:
+        found = numbers(self.widget.text())
+        if found is None:
+            why = "Universes are written as 1-4, 7, or all"
+            self.refused(f"{why}; they stay as they were.")
+        else:
+            self.put(found)
+
+    def fill(self, value: tuple[int, ...]) -> None:
+        """Show the universes."""
+        self.widget.setText(listed(value))
+
+
+class NetworkField(OutputField):
+    """The network card that it is sent from."""
+
+    def __init__(self, put: Put, refused: Refused) -> None:
+        super().__init__("interface", "Network", put, refused)
+        self.widget: QComboBox = QComboBox()
+        self.widget.setAccessibleName("Network")
+        self.widget.setToolTip("The network that it is sent from")
+        self.widget.activated.connect(lambda _: self.put(self.widget.currentData()))
+
+    def fill(self, value: str) -> None:
+        """Show the networks there are, and which it is."""
+        self.widget.clear()
+        self.widget.addItem("the system's choice", "")
+        for address, name in interfaces():
+            self.widget.addItem(f"{name} · {address}", address)
+        if self.widget.findData(value) < 0:
+            self.widget.addItem(f"{value} (not there)", value)
+        self.widget.setCurrentIndex(self.widget.findData(value))
+
+
+class RateField(OutputField):
+    """How often it is sent."""
+
+    def __init__(self, put: Put, refused: Refused) -> None:
+        super().__init__("rate", "Rate", put, refused)
+        self.widget: QComboBox = QComboBox()
+        self.widget.setAccessibleName("Rate")
+        self.widget.setToolTip("How many frames a second it is sent")
+        for rate in RATES:
+            self.widget.addItem(f"{rate}/s" if rate else "44/s (all)", float(rate))
+        self.widget.activated.connect(lambda _: self.put(self.widget.currentData()))
+
+    def fill(self, value: float) -> None:
+        """Show the rate."""
+        self.widget.setCurrentIndex(max(0, self.widget.findData(value)))
+
+
+class WholeField(OutputField):
+    """A whole number; `none` is the word for the lowest where that means none."""
+
+    def __init__(
+        self,
+        put: Put,
+        refused: Refused,
+        key: str,
+        title: str,
+        bounds: tuple[int, int],
+        name: str = "",
+        none: str = "",
+        tip: str = "",
+    ) -> None:
+        super().__init__(key, title, put, refused)
+        low, high = bounds
+        self.widget: NumberField = NumberField(name or title, low, high, low, none=none)
+        if tip:
+            self.widget.setToolTip(tip)
+        self.widget.editingFinished.connect(self._typed)
+        self.widget.returnPressed.connect(self._typed)
+
+    def _typed(self) -> None:
+        self.put(self.widget.value())
+
+    def fill(self, value: int) -> None:
+        """Show the number."""
+        self.widget.setValue(value)
+
+
+class TickField(OutputField):
+    """Something that is done or not. Its title stands in it."""
+
+    def __init__(
+        self, put: Put, refused: Refused, key: str, title: str, tip: str
+    ) -> None:
+        super().__init__(key, title, put, refused)
+        self.widget: QCheckBox = QCheckBox(title)
+        self.widget.setToolTip(tip)
+        self.widget.toggled.connect(self.put)
+
+    def fill(self, value: bool) -> None:
+        """Show whether it is done."""
+        self.widget.setChecked(value)
+
+
+Make = Callable[[Put, Refused], OutputField]
+
+SHIFT = partial(
+    WholeField,
+    key="shift",
+    title="Shift",
+    bounds=(-1000, 1000),
+    tip="Added to a universe's number. Art-Net counts from 0: −1 makes universe 1 "
+    "its 0",
+)
+PORT = partial(WholeField, key="port", title="Port", bounds=(0, 65535), none="usual")
+PRIORITY = partial(WholeField, key="priority", title="Priority", bounds=(0, 200))
+SYNC = partial(
+    WholeField,
+    key="sync",
+    title="Sync",
+    bounds=(0, MAX_UNIVERSE),
+    name="Synchronisation universe",
+    none="none",
+)
+REST = partial(
+    TickField,
+    key="rest",
+    title="Rest when nothing changes",
+    tip="Send the same three times, then about once a second, until something changes, "
+    "as E1.31 allows. Off: the full rate, always.",
+)
+ART_SYNC = partial(
+    TickField,
+    key="sync",
+    title="ArtSync",
+    tip="Have the nodes put out together what they were sent",
+)
+
+
+@dataclass(frozen=True)
+class OutputForm:
+    """The fields of a kind of output, and what is ticked below them."""
+
+    fields: tuple[Make, ...] = ()
+    ticks: tuple[Make, ...] = ()
+    added: str = ""
+    """What stands on the button for another one; empty where none can be made here."""
+
+
+def _network(everybody: str) -> tuple[Make, ...]:
+    host = partial(HostField, everybody=f"everybody ({everybody})")
+    return (host, UniversesField, NetworkField, RateField, SHIFT, PORT)
+
+
+FORMS: dict[str, OutputForm] = {
+    SacnOutput.kind: OutputForm(
+        (*_network("multicast"), PRIORITY, SYNC), (REST,), added="sACN"
+    ),
+    ArtnetOutput.kind: OutputForm(
+        _network("broadcast"), (REST, ART_SYNC), added="Art-Net"
+    ),
+    UnknownOutput.kind: OutputForm(),
+}
+"""Kind of output → its form."""
+
+
+def numbers(text: str) -> tuple[int, ...] | None:
+    """`1-3, 7` → (1, 2, 3, 7); empty or `all` → (); None where it is no list of
+    universes.
+    """
+    text = text.strip().lower()
+    if text in ("", "all"):
+        return ()
+
+    found: list[int] = []
+    for part in re.split(r"[,;\s]+", text):
+        match = re.fullmatch(r"(\d{1,5})(?:[-–](\d{1,5}))?", part)
+        if match is None:
+            return None
+        first, last = int(match.group(1)), int(match.group(2) or match.group(1))
+        if not 1 <= first <= last <= MAX_UNIVERSE or last - first > MOST_LISTED:
+            return None
+        found += range(first, last + 1)
+
+    return tuple(dict.fromkeys(found))
+
+
+def listed(universes: tuple[int, ...]) -> str:
+    """(1, 2, 3, 7) → `1–3, 7`; () → `all`."""
+    if not universes:
+        return "all"
+
+    parts: list[list[int]] = []
+    for number in sorted(universes):
+        if parts and number == parts[-1][1] + 1:
+            parts[-1][1] = number
+        else:
+            parts.append([number, number])
+
+    return ", ".join(str(a) if a == b else f"{a}–{b}" for a, b in parts)
+
+
+def interfaces() -> list[tuple[str, str]]:
+    """The machine's network interfaces: address and name."""
+    found = []
+    for one in QNetworkInterface.allInterfaces():
+        for entry in one.addressEntries():
+            if (
+                entry.ip().protocol()
+                == QAbstractSocket.NetworkLayerProtocol.IPv4Protocol
+            ):
+                found.append((entry.ip().toString(), one.humanReadableName()))
+    return found
