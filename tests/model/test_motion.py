@@ -29,6 +29,7 @@ from choreon.model.motion import (
     Path,
     Spread,
     Wave,
+    colour_of_stop,
     family,
     names,
     title,
@@ -188,7 +189,7 @@ def test_a_motion_is_kept_once_under_a_name_of_its_own():
 
 
 def test_a_stop_that_follows_a_palette_which_is_deleted_keeps_its_colour():
-    teal = motions.colour_of_stop(SHOW, ColourStop(palette="teal"))
+    teal = colour_of_stop(SHOW, ColourStop(palette="teal"))
     effect = on(
         ColourRoll(stops=(ColourStop(palette="teal"), ColourStop((1, 0, 0)))), "bar-1"
     )

@@ -15,17 +15,16 @@ import time
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
 from choreon import folders
+from choreon.formats import unknown
 from choreon.formats.migrations import FORMAT, Document, migrated
 from choreon.formats.versions import keep_version, versions, when
 from choreon.model import attributes as at
 from choreon.model.fixture_type import FixtureType
 from choreon.model.mending import mended
-from choreon.model.playables import KINDS, Unknown
 from choreon.model.problem import Problem
 from choreon.model.show import COLLECTIONS, Show
 
@@ -92,7 +91,7 @@ def _pieces(show: Show, kinds: list[str], edits: int) -> Iterator[bytes]:
             yield b"%s\n   %s: %s" % (
                 b"," if n else b"{",
                 msgspec.json.encode(key),
-                _laid_out(_stored(thing), 3),
+                _laid_out(unknown.given_back(thing), 3),
             )
 
         yield b"\n  }"
@@ -179,31 +178,7 @@ def _decoded(document: Document, name: str) -> Show:
             "one."
         )
 
-    playables = document.get("playables", {})
-    if isinstance(playables, dict):
-        known = {i: _known(i, thing) for i, thing in playables.items()}
-        document = {**document, "playables": known}
-
-    return msgspec.convert(document, Show)
-
-
-def _known(thing_id: str, thing: Any) -> Any:
-    """What plays as it is stored; of a kind that is not known, all of it in
-    one field.
-    """
-    if not isinstance(thing, dict) or thing.get("kind") in KINDS:
-        return thing
-    called = str(thing.get("name", thing_id))
-    return {"kind": Unknown.kind, "id": thing_id, "name": called, "stored": thing}
-
-
-def _stored(thing: object) -> object:
-    """What is written of a thing: of an unknown kind what was read, with its name as it
-    is now.
-    """
-    if isinstance(thing, Unknown):
-        return {**thing.stored, "id": thing.id, "name": thing.name}
-    return thing
+    return msgspec.convert(unknown.taken_in(document), Show)
 
 
 def _type_file(archive: zipfile.ZipFile, type_id: str) -> bytes:

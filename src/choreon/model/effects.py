@@ -10,13 +10,12 @@ import msgspec
 
 from choreon.model.choosing import by_place
 from choreon.model.motion import (
+    MOTIONS,
+    PALETTE,
     AnyMotion,
-    ColourRoll,
-    ColourStop,
     Effect,
     Effects,
     Order,
-    Path,
     Rate,
     Spread,
 )
@@ -29,7 +28,7 @@ if TYPE_CHECKING:
 replace = msgspec.structs.replace
 
 MOTION = "motion"  # the family of palettes that hold motions
-PALETTE, MARK, GROUP = "palette:", "mark:", "group:"
+GROUP = "group:"  # links to groups begin so
 
 
 def motion_of(show: Show, effect: Effect) -> AnyMotion:
@@ -108,12 +107,7 @@ def links_of(show: Show, effects: Effects) -> Iterator[str]:
 
 def links_in_motion(motion: AnyMotion) -> Iterator[str]:
     """Returns every link in a motion."""
-    if isinstance(motion, ColourRoll):
-        for stop in motion.stops:
-            if stop.palette:
-                yield f"{PALETTE}{stop.palette}"
-    elif isinstance(motion, Path) and motion.in_room and motion.centre.startswith(MARK):
-        yield motion.centre
+    return MOTIONS[motion.kind].links(motion)
 
 
 def links_in(effects: Effects) -> Iterator[str]:
@@ -147,43 +141,8 @@ def _unlinked(show: Show, effect: Effect, link: str) -> Effect:
 
 def motion_unlinked(show: Show, motion: AnyMotion, link: str) -> AnyMotion:
     """Returns a motion with what a link comes to in its place."""
-    from choreon.model import links
-
-    if isinstance(motion, ColourRoll):
-        if link not in links_in_motion(motion):
-            return motion
-
-        palette_id = link.removeprefix(PALETTE)
-        stops = tuple(
-            ColourStop(colour_of_stop(show, stop))
-            if stop.palette == palette_id
-            else stop
-            for stop in motion.stops
-        )
-        return replace(motion, stops=stops)
-
-    if isinstance(motion, Path) and motion.centre == link:
-        point = links.point_of(show, link)
-        if point is not None:
-            return replace(motion, centre=links.to_point(point))
-
-    return motion
-
-
-def colour_of_stop(show: Show, stop: ColourStop) -> tuple[float, float, float]:
-    """Returns the colour of a stop, linear light: that of its palette, where it has
-    one.
-    """
-    from choreon.model import attributes as at
-
-    palette = show.palettes.get(stop.palette)
-    if palette is None:
-        return stop.colour
-    parts = [palette.values.get(name) for name in at.TARGET_COLOUR]
-    if any(not isinstance(part, float | int) for part in parts):
-        return stop.colour
-    r, g, b = (float(part) for part in parts if isinstance(part, float | int))
-    return r, g, b
+    made: AnyMotion = MOTIONS[motion.kind].unlinked(motion, show, link)
+    return made
 
 
 # effects of a look

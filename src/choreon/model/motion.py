@@ -8,13 +8,22 @@ value of lamp i = f(rate · t − phase i).
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from enum import StrEnum
-from typing import ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import msgspec
 
 from choreon.model import attributes as at
 from choreon.model.numbers import Count, Number
+
+if TYPE_CHECKING:
+    from choreon.model.show import Show
+
+replace = msgspec.structs.replace
+
+PALETTE, MARK = "palette:", "mark:"  # links begin so
 
 Rgb = tuple[Number, Number, Number]
 XY = tuple[Number, Number]
@@ -243,7 +252,24 @@ class Path(
     keep_out: KeepOut = KeepOut.BEND
 
 
-AnyMotion = Wave | ColourRoll | Path
+class UnknownMotion(
+    Motion,
+    frozen=True,
+    kw_only=True,
+    omit_defaults=True,
+    tag_field="kind",
+    tag="unknown",
+):
+    """A motion of a kind that this Choreon does not know. `stored`: all that the file
+    said of it; it is written so again.
+    """
+
+    kind: ClassVar[str] = "unknown"
+
+    stored: dict[str, Any] = {}
+
+
+AnyMotion = Wave | ColourRoll | Path | UnknownMotion
 
 
 class By(StrEnum):
@@ -280,27 +306,178 @@ class Effect(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 Effects = tuple[Effect, ...]
 
 
-def title(motion: AnyMotion) -> str:
+# kinds
+
+
+def _no_links(motion: Any) -> Iterator[str]:
+    return iter(())
+
+
+def _as_it_is(motion: Any, *change: Any) -> Any:
+    return motion
+
+
+@dataclass(frozen=True)
+class MotionKind:
+    """What the model must know of one kind.
+
+    `title`: what one is called. `family`: that of what it moves. `names`: the
+    attributes that it moves. `needs`: those of which a lamp must have one. `links`:
+    what it follows. `unlinked`: the same with what a link comes to in its place.
+    `sized`: the same that goes so much as far, 0…1. `in_room`: what the room keeps out
+    of changes it.
+    """
+
+    type: type[Motion]
+    title: Callable[[Any], str]
+    family: Callable[[Any], at.Family]
+    names: Callable[[Any], tuple[str, ...]]
+    needs: Callable[[Any], tuple[str, ...]]
+    links: Callable[[Any], Iterator[str]] = _no_links
+    unlinked: Callable[[Any, Show, str], Any] = _as_it_is
+    sized: Callable[[Any, float], Any] = _as_it_is
+    in_room: bool = False
+
+
+def _wave_title(wave: Wave) -> str:
+    return f"{wave.shape} on {at.attribute(wave.attribute).label.lower()}"
+
+
+def _wave_family(wave: Wave) -> at.Family:
+    return at.attribute(wave.attribute).family
+
+
+def _wave_names(wave: Wave) -> tuple[str, ...]:
+    return (wave.attribute,)
+
+
+def _wave_sized(wave: Wave, size: float) -> Wave:
+    rests = (wave.low + wave.high) / 2.0
+    if wave.mode != EffectMode.REPLACES:
+        rests = 1.0 if wave.mode == EffectMode.SCALES else 0.0
+
+    low, high = (rests + size * (end - rests) for end in (wave.low, wave.high))
+    return replace(wave, low=low, high=high)
+
+
+def _roll_title(roll: ColourRoll) -> str:
+    return f"{len(roll.stops)} colours rolling"
+
+
+def _roll_names(roll: ColourRoll) -> tuple[str, ...]:
+    dims = (at.DIMMER,) if roll.brightness else ()
+    return (*at.TARGET_COLOUR, *dims)
+
+
+def _roll_links(roll: ColourRoll) -> Iterator[str]:
+    for stop in roll.stops:
+        if stop.palette:
+            yield f"{PALETTE}{stop.palette}"
+
+
+def _roll_unlinked(roll: ColourRoll, show: Show, link: str) -> ColourRoll:
+    if link not in _roll_links(roll):
+        return roll
+
+    palette_id = link.removeprefix(PALETTE)
+    stops = tuple(
+        ColourStop(colour_of_stop(show, stop)) if stop.palette == palette_id else stop
+        for stop in roll.stops
+    )
+    return replace(roll, stops=stops)
+
+
+def colour_of_stop(show: Show, stop: ColourStop) -> Rgb:
+    """Returns the colour of a stop, linear light: that of its palette, where it has
+    one.
+    """
+    palette = show.palettes.get(stop.palette)
+    if palette is None:
+        return stop.colour
+
+    parts = [palette.values.get(name) for name in at.TARGET_COLOUR]
+    if any(not isinstance(part, float | int) for part in parts):
+        return stop.colour
+    r, g, b = (float(part) for part in parts if isinstance(part, float | int))
+    return r, g, b
+
+
+def _path_title(path: Path) -> str:
+    return f"{path.shape} {'in the room' if path.in_room else 'around its aim'}"
+
+
+def _path_links(path: Path) -> Iterator[str]:
+    if path.in_room and path.centre.startswith(MARK):
+        yield path.centre
+
+
+def _path_unlinked(path: Path, show: Show, link: str) -> Path:
+    from choreon.model import links
+
+    point = links.point_of(show, link) if path.centre == link else None
+    return path if point is None else replace(path, centre=links.to_point(point))
+
+
+def _path_sized(path: Path, size: float) -> Path:
+    return replace(path, size=path.size * size)
+
+
+def _unknown_title(motion: UnknownMotion) -> str:
+    return f"{motion.stored.get('kind', 'effect')}, not known here"
+
+
+MOTIONS: dict[str, MotionKind] = {
+    kind.type.kind: kind
+    for kind in (
+        MotionKind(
+            Wave,
+            title=_wave_title,
+            family=_wave_family,
+            names=_wave_names,
+            needs=_wave_names,
+            sized=_wave_sized,
+        ),
+        MotionKind(
+            ColourRoll,
+            title=_roll_title,
+            family=lambda roll: at.Family.COLOUR,
+            names=_roll_names,
+            needs=lambda roll: at.TARGET_COLOUR,
+            links=_roll_links,
+            unlinked=_roll_unlinked,
+        ),
+        MotionKind(
+            Path,
+            title=_path_title,
+            family=lambda path: at.Family.POSITION,
+            names=lambda path: (at.PAN, at.TILT),
+            needs=lambda path: (at.PAN,),
+            links=_path_links,
+            unlinked=_path_unlinked,
+            sized=_path_sized,
+            in_room=True,
+        ),
+        MotionKind(
+            UnknownMotion,
+            title=_unknown_title,
+            family=lambda motion: at.Family.DEVICE,
+            names=lambda motion: (),
+            needs=lambda motion: (),
+        ),
+    )
+}
+
+
+def title(motion: Motion) -> str:
     """Returns what a motion is called: “sine on intensity”, “colours: 3”, “circle”."""
-    if isinstance(motion, Wave):
-        return f"{motion.shape} on {at.attribute(motion.attribute).label.lower()}"
-    if isinstance(motion, ColourRoll):
-        return f"{len(motion.stops)} colours rolling"
-    return f"{motion.shape} {'in the room' if motion.in_room else 'around its aim'}"
+    return MOTIONS[motion.kind].title(motion)
 
 
-def family(motion: AnyMotion) -> at.Family:
+def family(motion: Motion) -> at.Family:
     """Returns the family of what a motion moves."""
-    if isinstance(motion, Wave):
-        return at.attribute(motion.attribute).family
-    return at.Family.COLOUR if isinstance(motion, ColourRoll) else at.Family.POSITION
+    return MOTIONS[motion.kind].family(motion)
 
 
-def names(motion: AnyMotion) -> tuple[str, ...]:
+def names(motion: Motion) -> tuple[str, ...]:
     """Returns the attributes that a motion moves."""
-    if isinstance(motion, Wave):
-        return (motion.attribute,)
-    if isinstance(motion, ColourRoll):
-        dims = (at.DIMMER,) if motion.brightness else ()
-        return (*at.TARGET_COLOUR, *dims)
-    return (at.PAN, at.TILT)
+    return MOTIONS[motion.kind].names(motion)

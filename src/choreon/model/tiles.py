@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import msgspec
 
@@ -288,6 +288,16 @@ class DeedTile(Tile, frozen=True, kw_only=True, omit_defaults=True, tag="deed"):
         return (to_deed(self.deed),)
 
 
+class UnknownTile(Tile, frozen=True, kw_only=True, omit_defaults=True, tag="unknown"):
+    """A tile of a kind that this Choreon does not know. `stored`: all that the file
+    said of it; it is written so again, where it lies now.
+    """
+
+    kind: ClassVar[str] = "unknown"
+
+    stored: dict[str, Any] = {}
+
+
 AnyTile = (
     Pad
     | Flash
@@ -302,6 +312,7 @@ AnyTile = (
     | ClockTile
     | LabelTile
     | DeedTile
+    | UnknownTile
 )
 
 PLAYING: dict[str, type[PlayingTile]] = {t.kind: t for t in (Pad, Flash, Fader, Choice)}
@@ -309,9 +320,14 @@ OF_LAMPS: dict[str, type[LampTile]] = {
     t.kind: t for t in (ColourTile, AimTile, AsideTile)
 }
 OTHERS: dict[str, type[Tile]] = {
-    t.kind: t for t in (Dial, MasterTile, TempoTile, ClockTile, LabelTile, DeedTile)
+    t.kind: t
+    for t in (Dial, MasterTile, TempoTile, ClockTile, LabelTile, DeedTile, UnknownTile)
 }
 TILES: dict[str, type[Tile]] = {**PLAYING, **OF_LAMPS, **OTHERS}
+
+
+SEEN_ONLY = (ClockTile.kind, LabelTile.kind, UnknownTile.kind)
+"""Kinds of tiles that nothing is done to."""
 
 
 class Section(msgspec.Struct, frozen=True):

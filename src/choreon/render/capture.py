@@ -11,11 +11,11 @@ from choreon.model import edits
 from choreon.model.edits import merge_looks
 from choreon.model.effects import beside, motion_of, rate_of
 from choreon.model.motion import (
+    MOTIONS,
     AnyMotion,
     Effect,
     EffectMode,
     Effects,
-    Path,
     Shape,
     Wave,
 )
@@ -202,19 +202,9 @@ def _as_wide(show: Show, effect: Effect, size: float) -> Effect:
     motion = motion_of(show, effect)
     if size >= 1.0:
         return effect
-    if isinstance(motion, Path):
-        return replace(
-            effect, motion=replace(motion, size=motion.size * size), palette=""
-        )
-    if not isinstance(motion, Wave):
-        return effect
 
-    rests = (motion.low + motion.high) / 2.0
-    if motion.mode != EffectMode.REPLACES:
-        rests = 1.0 if motion.mode == EffectMode.SCALES else 0.0
-
-    low, high = (rests + size * (end - rests) for end in (motion.low, motion.high))
-    return replace(effect, motion=replace(motion, low=low, high=high), palette="")
+    sized = MOTIONS[motion.kind].sized(motion, size)
+    return effect if sized is motion else replace(effect, motion=sized, palette="")
 
 
 def _as_strong(effect: Effect, on: float) -> Effect:

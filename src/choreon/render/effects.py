@@ -7,12 +7,14 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from choreon.model import attributes as at
 from choreon.model import effects as motions
 from choreon.model.motion import (
+    MOTIONS,
     By,
     ColourRoll,
     Effect,
@@ -67,16 +69,13 @@ def row_of(show: Show, rig: Rig, effect: Effect) -> list[Item]:
 
 def lacking(show: Show, rig: Rig, effect: Effect) -> list[str]:
     """Returns the fixtures that an effect is for and that lack what it moves."""
-    names = motions_names(motions.motion_of(show, effect))
+    motion = motions.motion_of(show, effect)
+    names = MOTIONS[motion.kind].needs(motion)
+    if not names:
+        return []
+
     ids = motions.fixtures_of(show, effect)
     return [i for i in ids if not any(rig.takes(i, name) for name in names)]
-
-
-def motions_names(motion: Motion) -> tuple[str, ...]:
-    """Returns the attributes that lamps need for a motion: one of them."""
-    if isinstance(motion, Wave):
-        return (motion.attribute,)
-    return at.TARGET_COLOUR if isinstance(motion, ColourRoll) else (at.PAN,)
 
 
 def phases(items: list[Item], effect: Effect, motion: Motion) -> tuple[Floats, Ints]:
@@ -522,13 +521,20 @@ OUTLINE = 16
 # many effects over a look
 
 
-class _Build:
+class EffectBuilder:
     """Gathers what a look and its effects give, row by row, in the order of the
     effects.
     """
 
-    def __init__(self, show: Show, rig: Rig, static: CompiledLook) -> None:
+    def __init__(
+        self,
+        show: Show,
+        rig: Rig,
+        static: CompiledLook,
+        aims: Mapping[str, Angles],
+    ) -> None:
         self.show, self.rig, self.static = show, rig, static
+        self.aims = aims
         size = rig.size + rig.channels
         self.values = np.zeros(size)
         self.given = np.zeros(size, bool)
@@ -550,9 +556,13 @@ class _Build:
         self.lacking: list[Lacking] = []
         self.troubles: dict[str, dict[str, str]] = {}
 
-    def add(self, effect: Effect, rate: Rate, aims: Mapping[str, Angles]) -> None:
-        """Compile one effect."""
+    def add(self, effect: Effect, rate: Rate) -> None:
+        """Compile one effect; one of a kind that is not known moves nothing."""
         motion = motions.motion_of(self.show, effect)
+        compile_it = COMPILERS.get(motion.kind)
+        if compile_it is None:
+            return
+
         missing = lacking(self.show, self.rig, effect)
         if missing:
             self.lacking.append(Lacking(effect.id, tuple(missing)))
@@ -566,16 +576,12 @@ class _Build:
             return
 
         running = Running(effect.id, title(motion), rate, effect.start)
-        if isinstance(motion, Wave):
-            self._add_wave(running, motion, items, effect)
-        elif isinstance(motion, ColourRoll):
-            self._add_roll(running, motion, items, effect)
-        else:
-            self._add_path(running, motion, items, effect, aims)
+        compile_it(self, running, motion, items, effect)
 
-    def _add_wave(
+    def add_wave(
         self, running: Running, motion: Wave, items: list[Item], effect: Effect
     ) -> None:
+        """Compile a wave."""
         rig, name = self.rig, motion.attribute
         if name in at.TARGET_COLOUR:
             return  # colours roll: a part of one means nothing by itself
@@ -622,9 +628,10 @@ class _Build:
             others = op.rows[~op.here]
             self.added[others] = np.maximum(self.added[others], high)
 
-    def _add_roll(
+    def add_roll(
         self, running: Running, motion: ColourRoll, items: list[Item], effect: Effect
     ) -> None:
+        """Compile a roll of colours."""
         rig = self.rig
         table = rolls.table_of(self.show, motion, len(items))
         phase = self._roll_phase(motion, items, effect) / table.whole
@@ -681,14 +688,10 @@ class _Build:
         behind = (x - x.min()) / wide * (count - 1) if wide > 0 else np.zeros(count)
         return behind if motion.spread.backward else -behind
 
-    def _add_path(
-        self,
-        running: Running,
-        motion: Path,
-        items: list[Item],
-        effect: Effect,
-        aims: Mapping[str, Angles],
+    def add_path(
+        self, running: Running, motion: Path, items: list[Item], effect: Effect
     ) -> None:
+        """Compile a path of heads."""
         rig, heads = self.rig, self.rig.heads
         fixtures = list(dict.fromkeys(i for i, _ in items if i in heads.of))
         if not fixtures:
@@ -700,7 +703,7 @@ class _Build:
 
         if motion.in_room:
             home = rig.home[heads.rows[which]]
-            near = [aims.get(i, tuple(home[n])) for n, i in enumerate(fixtures)]
+            near = [self.aims.get(i, tuple(home[n])) for n, i in enumerate(fixtures)]
             come_from, begins = np.array(near, float), running.start + phase
 
             def table_at(size: float) -> PathTable:
@@ -869,6 +872,16 @@ def _lamps_of(rig: Rig, fixtures: list[str]) -> tuple[Ints, Ints]:
     return np.array(lamps, np.int64), np.array(which, np.int64)
 
 
+Compile = Callable[[EffectBuilder, Running, Any, list[Item], Effect], None]
+
+COMPILERS: dict[str, Compile] = {
+    Wave.kind: EffectBuilder.add_wave,
+    ColourRoll.kind: EffectBuilder.add_roll,
+    Path.kind: EffectBuilder.add_path,
+}
+"""Kind of motion → what adds its `Op`s for a row of lamps."""
+
+
 @dataclass
 class CompiledEffects:
     """A look with effects on a rig: `look` is what it is made of, `levels` (m) what its
@@ -917,13 +930,13 @@ def compile_effects(
     """Returns a compiled look with its effects. What does not hang, and what lacks what
     an effect moves, is left out of it and named.
     """
-    build = _Build(show, rig, static)
+    build = EffectBuilder(show, rig, static, aims)
     for effect in effects:
         if effect.on:
-            build.add(effect, motions.rate_of(show, effect, effects), aims)
+            build.add(effect, motions.rate_of(show, effect, effects))
 
     uses = set(motions.links_of(show, effects))
-    if any(isinstance(motions.motion_of(show, e), Path) for e in effects):
+    if any(MOTIONS[motions.motion_of(show, e).kind].in_room for e in effects):
         uses.add(ROOM)
 
     return build.finish(frozenset(uses))

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from choreon.model.effects import colour_of_stop
-from choreon.model.motion import ColourRoll
+from choreon.model.motion import ColourRoll, colour_of_stop
 from choreon.model.show import Show
 from choreon.render.colour import from_oklab, to_oklab
 

@@ -265,7 +265,12 @@ PHASE: tuple[Entry, ...] = (
     Toggle("spread.backward", "From the last", "The last one goes first"),
 )
 
-FORMS: dict[type, tuple[Entry, ...]] = {Wave: WAVE, ColourRoll: ROLL, Path: PATH}
+FORMS: dict[str, tuple[Entry, ...]] = {
+    Wave.kind: (*WAVE, *PHASE),
+    ColourRoll.kind: (*ROLL, *PHASE),
+    Path.kind: (*PATH, *PHASE),
+}
+"""Kind of motion → its fields. One that is not here cannot be changed."""
 
 WHOLE_NUMBERS = ("steps", "sides", "seed", "parts", "together", "repeats")
 """Fields that hold whole numbers."""

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QMenu, QPushButton, QVBoxLayout, QWidge
 
 from choreon.model import attributes as at
 from choreon.model import links
-from choreon.model.effects import colour_of_stop, fixtures_of, motion_of
+from choreon.model.effects import fixtures_of, motion_of
 from choreon.model.motion import (
     AnyMotion,
     By,
@@ -22,6 +22,7 @@ from choreon.model.motion import (
     PathShape,
     Shape,
     Wave,
+    colour_of_stop,
     title,
 )
 from choreon.render import paths, waves
@@ -177,7 +178,7 @@ class MotionForm(QWidget):
         basics.clear(self.box)
         self.rows = []
         line: list[QWidget] = []
-        for entry in (*fields.FORMS[type(motion)], *fields.PHASE):
+        for entry in fields.FORMS[motion.kind]:
             widget = self._widget(entry)
             self.rows.append((entry, widget))
             if isinstance(entry, ChoiceField):

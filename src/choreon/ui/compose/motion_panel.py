@@ -51,6 +51,7 @@ from choreon.render.rig import Floats
 from choreon.ui import palettes as palette_deeds
 from choreon.ui import theme, words
 from choreon.ui.compose.hand import Hand
+from choreon.ui.compose.motion_fields import FORMS
 from choreon.ui.compose.motion_form import MotionForm
 from choreon.ui.compose.ways import seen, ways_of
 from choreon.ui.stage.path_on_stage import CENTRE, SIZE, PathOnStage
@@ -59,6 +60,7 @@ from choreon.ui.widgets.aim_pad import AimPad
 from choreon.ui.widgets.curves import draw_motion
 
 TALL = 40  # pixels of a line
+LINK = 14  # pixels of the sign that an effect follows a palette
 RATE = 80  # milliseconds between pictures of what moves: 12 a second
 DENSITY = 16  # steps that an effect is baked into, unless another number is asked for
 
@@ -133,7 +135,10 @@ class EffectLine(QWidget):
         called = title(self.motion)
         palette = show.palettes.get(self.effect.palette)
         if palette is not None:
-            called = f"{palette.name} ⛓"
+            called = palette.name
+            theme.icon("link").paint(painter, 60, (TALL - LINK) // 2, LINK, LINK)
+            room.setLeft(room.left() + LINK + 6)
+
         name = painter.fontMetrics().elidedText(
             called, Qt.TextElideMode.ElideRight, int(room.width())
         )
@@ -309,14 +314,18 @@ class MotionPanel(QWidget):
 
     def _show_chosen(self) -> None:
         effect = self.effect
+        show = self.parts.document.show
+        kind = "" if effect is None else motion_of(show, effect).kind
         for widget in (self.form, self.deeds):
-            widget.setVisible(effect is not None)
+            widget.setVisible(kind in FORMS)
         self.warning.setVisible(False)
         if effect is None:
             self.pad.hide()
             self.in_hand.emit(None)
             return
-        self.form.show_effect(effect, self.parts.draft.effects)
+        if kind in FORMS:
+            self.form.show_effect(effect, self.parts.draft.effects)
+
         self.unlink.setVisible(bool(effect.palette))
         self.update_.setVisible(bool(self._palettes()) and not effect.palette)
         text = self._told(effect)
@@ -329,10 +338,14 @@ class MotionPanel(QWidget):
         """What is to be known of an effect before it is trusted."""
         show, compiled = self.parts.document.show, self.parts.preview.compiled
         said = []
+        motion = motion_of(show, effect)
+        if motion.kind not in FORMS:
+            said.append(f"{title(motion).capitalize()}: it moves nothing, and is kept.")
+
         missing = lacking(show, compiled.rig, effect)
         if missing:
             names = words.some([show.fixtures[i].name for i in missing])
-            what = title(motion_of(show, effect))
+            what = title(motion)
             said.append(f"{names} cannot do this ({what}); the rest does.")
         moving = self._moving()
         if moving is not None:
@@ -367,7 +380,7 @@ class MotionPanel(QWidget):
     def _show_ways(self) -> None:
         """Show heads around their aims on the pad."""
         effect, moving = self.effect, self._moving()
-        motion = None if effect is None else self.form.motion
+        motion = None if effect is None else motion_of(self.parts.document.show, effect)
         around = isinstance(motion, Path) and not motion.in_room
         self.pad.setVisible(around)
         if not around or effect is None or moving is None:
@@ -407,7 +420,7 @@ class MotionPanel(QWidget):
     def drag_path(self, handle: str, place: tuple[float, ...]) -> None:
         """A handle of the path in the stage picture was dragged to a place."""
         effect = self.effect
-        motion = None if effect is None else self.form.motion
+        motion = None if effect is None else motion_of(self.parts.document.show, effect)
         if effect is None or not isinstance(motion, Path):
             return
         shown = PathOnStage(self.parts.document.show, effect, motion)

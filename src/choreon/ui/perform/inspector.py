@@ -322,9 +322,9 @@ class Inspector(QWidget):
     # what single kinds have
 
     def _own(self, tile: Tile) -> None:
-        own = getattr(self, f"_of_{tile.kind}", None)
+        own = OWN.get(tile.kind)
         if own is not None:
-            own(tile)
+            own(self, tile)
 
     def _of_pad(self, tile: Any) -> None:
         self._pick("A press is", "action", ACTIONS, tile.action)
@@ -445,8 +445,6 @@ class Inspector(QWidget):
 
     def _of_colour(self, tile: LampTile) -> None:
         self._of_refs(tile.of, lamps=True)
-
-    _of_aim = _of_colour
 
     def _of_refs(self, of: tuple[Ref, ...], lamps: bool) -> None:
         self.column.addWidget(basics.label("Of", "soft"))
@@ -597,6 +595,21 @@ EDGES = {
     "top": "To the upper edge",
     "bottom": "To the lower edge",
 }
+
+
+OWN: dict[str, Callable[[Inspector, Any], None]] = {
+    "pad": Inspector._of_pad,
+    "flash": Inspector._of_flash,
+    "fader": Inspector._of_fader,
+    "choice": Inspector._of_choice,
+    "dial": Inspector._of_dial,
+    "colour": Inspector._of_colour,
+    "aim": Inspector._of_colour,
+    "master": Inspector._of_master,
+    "deed": Inspector._of_deed,
+    "label": Inspector._of_label,
+}
+"""Kind of tile → the fields that it has beside those of every tile."""
 
 
 class PartRow(QFrame):

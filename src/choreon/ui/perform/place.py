@@ -44,6 +44,7 @@ from choreon.model.refs import (
     to_tile,
 )
 from choreon.model.tiles import (
+    SEEN_ONLY,
     AimTile,
     Choice,
     ClockTile,
@@ -826,7 +827,6 @@ PLAIN: dict[str, Tile] = {
     "Clock": ClockTile(id="clock"),
     "Label": LabelTile(id="label", name="Label"),
 }
-SEEN_ONLY = (ClockTile.kind, LabelTile.kind)
 
 
 class PageWindow(QFrame):

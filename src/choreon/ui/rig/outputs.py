@@ -33,9 +33,13 @@ from choreon.ui import renaming, theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.rig.output_fields import FORMS, OutputField, listed
 from choreon.ui.widgets import basics
+from choreon.wire.outputs.base import UNTIL_CHANGED
 
 PATIENCE = 6500  # milliseconds in which every node that is there has been asked twice
 ROOMY, NARROW = 560, 360  # pixels of width for three fields side by side, and for two
+
+
+TRIED_AGAIN = "It is tried again every two seconds; the other outputs go on."
 
 
 class OutputCard(QWidget):
@@ -199,11 +203,8 @@ class OutputCard(QWidget):
             more = f" · {bad:.0f} errors/s" if bad > 0 else ""
             self.state.setText(f"{(sent - self._before[1]) / span:.0f} packets/s{more}")
         self._before = (now, sent, errors)
-        self.trouble.setText(
-            f"▲ {trouble} It is tried again every two seconds; the other outputs go on."
-            if trouble
-            else ""
-        )
+        again = "" if trouble.endswith(UNTIL_CHANGED) else f" {TRIED_AGAIN}"
+        self.trouble.setText(f"▲ {trouble}{again}" if trouble else "")
         self.trouble.setVisible(bool(trouble))
 
     def tell_answers(self, hosts: set[str]) -> None:

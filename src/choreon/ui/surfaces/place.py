@@ -20,6 +20,7 @@ from choreon.engine.protocol import Moved
 from choreon.model.refs import DEEDS, Ref, to_deed
 from choreon.model.sameness import very_same
 from choreon.model.show import Show
+from choreon.model.tiles import SEEN_ONLY
 from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.learn import Learner
@@ -30,9 +31,6 @@ from choreon.ui.widgets import basics
 ID = Qt.ItemDataRole.UserRole
 WIDE = 1150  # points from which the sides have all the room that they like
 SIDES, NARROW = (230, 320), (172, 296)  # points of left and right
-
-
-SEEN_ONLY = ("clock", "label")  # tiles that nothing is done to
 
 
 class SurfacesPlace(QWidget):

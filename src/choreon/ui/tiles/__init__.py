@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from choreon.model.tiles import TILES
 from choreon.ui.tiles.base import TileWidget, named
 from choreon.ui.tiles.dial import DialTile
 from choreon.ui.tiles.lamps import AimWidget, AsideWidget, ColourWidget
@@ -12,6 +11,7 @@ from choreon.ui.tiles.others import (
     LabelWidget,
     MasterWidget,
     TempoWidget,
+    UnknownWidget,
 )
 from choreon.ui.tiles.playing import ChoiceTile, FaderTile, FlashTile, PadTile
 
@@ -29,9 +29,8 @@ WIDGETS: dict[str, type[TileWidget]] = {
     "clock": ClockWidget,
     "label": LabelWidget,
     "deed": DeedWidget,
+    "unknown": UnknownWidget,
 }
 """Kind of tile → its widget."""
-
-assert set(WIDGETS) == set(TILES)
 
 __all__ = ["WIDGETS", "TileWidget", "named"]

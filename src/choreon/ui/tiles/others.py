@@ -356,6 +356,33 @@ class LabelWidget(TileWidget):
             painter.drawText(low, int(flags), self.tile.note)
 
 
+class UnknownWidget(TileWidget):
+    """A tile of a kind that this Choreon does not know. It keeps its place."""
+
+    plays_by_key = False
+
+    def __init__(self, *parts: object) -> None:
+        super().__init__(*parts)  # type: ignore[arg-type]
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def tip(self) -> str:
+        """What it is."""
+        kind = self.tile.stored.get("kind", "")
+        return (
+            f"A tile of the kind “{kind}”: this Choreon does not know it. It is kept."
+        )
+
+    def draw(self, painter: QPainter, rect: QRectF) -> None:
+        """Its name, and that it is not known."""
+        painter.setPen(QColor(theme.SOFT))
+        half = rect.height() / 2
+        if self.tile.name:
+            draw_fitting(painter, rect.adjusted(8, 0, -8, -half), self.name, 20)
+
+        painter.setPen(QColor(theme.FAINT))
+        draw_fitting(painter, rect.adjusted(8, half, -8, 0), "Not known here", 14)
+
+
 class DeedWidget(TileWidget):
     """Something done to all that plays."""
 

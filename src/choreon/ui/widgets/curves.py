@@ -4,7 +4,8 @@ and an editor for points that are dragged.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -44,16 +45,15 @@ def draw_motion(
     painter: QPainter, rect: QRectF, show: Show, motion: AnyMotion, position: float
 ) -> None:
     """Draw a motion into a rectangle, as it is at a position in cycles."""
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    if isinstance(motion, Wave):
-        _draw_wave(painter, rect, motion, position)
-    elif isinstance(motion, ColourRoll):
-        _draw_roll(painter, rect, show, motion, position)
-    else:
-        _draw_path(painter, rect, motion, position)
+    draw = DRAWN.get(motion.kind)
+    if draw is not None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        draw(painter, rect, show, motion, position)
 
 
-def _draw_wave(painter: QPainter, rect: QRectF, motion: Wave, position: float) -> None:
+def _draw_wave(
+    painter: QPainter, rect: QRectF, show: Show, motion: Wave, position: float
+) -> None:
     at = np.linspace(0.0, 1.0, POINTS, endpoint=False)
     heights = wave_heights(motion, [*at, 0.999999])
     xs = [*at, 1.0]
@@ -92,7 +92,9 @@ def _draw_roll(
         )
 
 
-def _draw_path(painter: QPainter, rect: QRectF, motion: Path, position: float) -> None:
+def _draw_path(
+    painter: QPainter, rect: QRectF, show: Show, motion: Path, position: float
+) -> None:
     places = paths.shape_of(motion, 96)
     least, most = paths.extent(places)
     size = max(float((most - least).max()), 1e-6)
@@ -111,6 +113,16 @@ def _draw_path(painter: QPainter, rect: QRectF, motion: Path, position: float) -
     for n in range(3):
         part = (position - n / 3.0) % 1.0
         painter.drawEllipse(at(places[int(part * 96)]), 3.0, 3.0)
+
+
+Draw = Callable[[QPainter, QRectF, Show, Any, float], None]
+
+DRAWN: dict[str, Draw] = {
+    Wave.kind: _draw_wave,
+    ColourRoll.kind: _draw_roll,
+    Path.kind: _draw_path,
+}
+"""Kind of motion → what draws it."""
 
 
 class PointEditor(QWidget):

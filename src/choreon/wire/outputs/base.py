@@ -18,6 +18,9 @@ AGAIN = 2.0  # seconds between attempts to open a stream that failed
 REPEATS = 3  # how often the same is sent before a stream rests (E1.31, section 6.6.1)
 KEEP_ALIVE = 0.9  # seconds between packets of a stream that rests (E1.31: 0.8 to 1)
 
+UNTIL_CHANGED = "Nothing is sent here until that is changed."
+"""What the trouble of an output ends with that is not tried again by itself."""
+
 Frame = npt.NDArray[np.uint8]
 
 
@@ -276,7 +279,7 @@ class Idle(Stream):
         self, source: str, cid: bytes, destination: Destination, why: str
     ) -> None:
         super().__init__(source, cid, destination, ())
-        self.trouble = f"{why}. Nothing is sent here until that is changed."
+        self.trouble = f"{why}. {UNTIL_CHANGED}"
 
     def build(self, universe: int, row: int) -> Packet | None:
         """There is none."""

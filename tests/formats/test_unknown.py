@@ -1,0 +1,155 @@
+"""Kinds that are not known here survive a file, whatever they are and wherever they
+lie: read and written again, they stand as they stood.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from choreon.demo import low_tide
+from choreon.formats import showfile
+from choreon.model import edits
+from choreon.model.checks import check
+from choreon.model.inputs import INPUTS
+from choreon.model.motion import MOTIONS, Effect, Wave, title
+from choreon.model.outputs import OUTPUTS
+from choreon.model.playables import KINDS
+from choreon.model.tiles import TILES
+from choreon.render.compiled import compile_show
+from choreon.ui.compose.motion_fields import FORMS as MOTION_FORMS
+from choreon.ui.kinds import KINDS as UI_KINDS
+from choreon.ui.rig.output_fields import FORMS as OUTPUT_FORMS
+from choreon.ui.tiles import WIDGETS
+from choreon.wire.outputs import STREAMS
+
+SHOW = low_tide()
+DATA = showfile.to_bytes(SHOW)
+
+
+def document(data: bytes) -> dict[str, Any]:
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return json.loads(archive.read("show.json"))
+
+
+def with_document(changed: dict[str, Any]) -> bytes:
+    """The demo show's file with another `show.json`."""
+    made = io.BytesIO()
+    with (
+        zipfile.ZipFile(io.BytesIO(DATA)) as archive,
+        zipfile.ZipFile(made, "w") as out,
+    ):
+        for name in archive.namelist():
+            data = archive.read(name)
+            out.writestr(name, json.dumps(changed) if name == "show.json" else data)
+    return made.getvalue()
+
+
+def things(show: dict[str, Any]) -> list[dict[str, Any]]:
+    """All that has a kind in a show as it is stored."""
+    found = [
+        *show["playables"].values(),
+        *show["inputs"].values(),
+        *show["outputs"].values(),
+        *(tile for page in show["pages"].values() for tile in page["tiles"]),
+        *(p["motion"] for p in show["palettes"].values() if p.get("motion")),
+    ]
+    effects: list[dict[str, Any]] = []
+
+    def look_for_effects(part: Any) -> None:
+        if isinstance(part, dict):
+            effects.extend(part.get("effects", []))
+            for inner in part.values():
+                look_for_effects(inner)
+        elif isinstance(part, list):
+            for inner in part:
+                look_for_effects(inner)
+
+    look_for_effects(show["playables"])
+    return [*found, *(effect["motion"] for effect in effects)]
+
+
+COUNT = len(things(document(DATA)["show"]))
+
+
+def test_the_demo_show_has_one_of_each():
+    kinds = {thing["kind"] for thing in things(document(DATA)["show"])}
+    assert {"scene", "chase", "midi", "sacn", "pad", "wave", "roll", "path"} <= kinds
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.sets(st.integers(0, COUNT - 1), max_size=40), st.booleans())
+def test_what_is_not_known_is_written_as_it_was_read(places, own_fields):
+    stored = document(DATA)
+    for n, thing in enumerate(things(stored["show"])):
+        if n in places:
+            thing["kind"] = f"of-{thing['kind']}-to-come"
+            if own_fields:
+                thing["more"] = {"kind": "deep", "list": [1, {"motion": {"kind": "x"}}]}
+
+    show = showfile.from_bytes(with_document(stored))
+    assert document(showfile.to_bytes(show))["show"] == stored["show"]
+    list(check(show))  # whatever is told of it
+
+
+@pytest.mark.parametrize(
+    ("collection", "thing"),
+    [
+        ("playables", {"kind": "later"}),
+        ("playables", {}),
+        ("inputs", {"kind": "later"}),
+        ("inputs", {"kind": "later", "target": "somewhere"}),
+        ("outputs", {"kind": "later", "name": "Out"}),
+    ],
+)
+def test_so_is_what_says_hardly_anything(collection, thing):
+    stored = document(DATA)
+    stored["show"][collection]["x"] = thing
+    show = showfile.from_bytes(with_document(stored))
+    assert document(showfile.to_bytes(show))["show"][collection]["x"] == {
+        **thing,
+        **({"id": "x"} if "id" not in thing else {}),
+    }
+
+
+@pytest.mark.parametrize("thing", [3, "later", None, [1]])
+@pytest.mark.parametrize("collection", ["playables", "inputs", "outputs", "pages"])
+def test_what_is_no_thing_at_all_is_refused(collection, thing):
+    stored = document(DATA)
+    stored["show"][collection]["x"] = thing
+    with pytest.raises(showfile.ShowFileError):
+        showfile.from_bytes(with_document(stored))
+
+
+def test_every_kind_has_its_entries():
+    """What ships has an entry a layer where there must be one."""
+    assert set(WIDGETS) == set(TILES)
+    assert set(UI_KINDS) == set(KINDS)
+    assert set(OUTPUT_FORMS) == set(OUTPUTS)
+    assert set(STREAMS) == set(OUTPUTS) - {"unknown"}
+    assert set(MOTION_FORMS) == set(MOTIONS) - {"unknown"}
+    assert "unknown" in INPUTS
+
+
+def test_an_effect_that_is_not_known_moves_nothing_and_says_so():
+    scene = edits.replace(
+        next(p for p in SHOW.playables.values() if p.kind == "scene"),
+        effects=(Effect(id="e", motion=Wave(), fixtures=("par-1",)),),
+    )
+    stored = document(showfile.to_bytes(edits.put(SHOW, "playables", scene)))
+    (effect,) = stored["show"]["playables"][scene.id]["effects"]
+    effect["motion"] = {"kind": "later", "depth": 3}
+    show = showfile.from_bytes(with_document(stored))
+    (kept,) = show.playables[scene.id].effects
+    assert title(kept.motion) == "later, not known here"
+    now, before = (compile_show(s).source_of(scene.ref) for s in (show, SHOW))
+    assert now is not None
+    assert before is not None
+    assert now.look.lamps.tolist() == before.look.lamps.tolist()
+    assert now.look.levels.tolist() == before.look.levels.tolist()
