@@ -29,7 +29,7 @@ class Room:
         self.path = home / "Low Tide.choreon"
         showfile.write(self.path, low_tide(port=self.socket.getsockname()[1]))
 
-    def packet(self, timeout: float = 5.0) -> tuple[float, sacn.Packet]:
+    def packet(self, timeout: float = 5.0) -> tuple[float, sacn.SacnPacket]:
         """The next packet with data and when it was read. Raises TimeoutError."""
         self.socket.settimeout(timeout)
         while True:
@@ -39,7 +39,7 @@ class Room:
             if found is not None:
                 return now, found
 
-    def drain(self) -> list[sacn.Packet]:
+    def drain(self) -> list[sacn.SacnPacket]:
         """All that has arrived by now."""
         self.socket.setblocking(False)
         found = []

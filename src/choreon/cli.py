@@ -423,7 +423,7 @@ def _engine(arguments: argparse.Namespace) -> int:
         return _supervise(arguments)
 
     from choreon.engine import openings
-    from choreon.engine.beat import Beat
+    from choreon.engine.beat import Heartbeat
     from choreon.engine.engine import run
     from choreon.model.show import Show
 
@@ -435,7 +435,7 @@ def _engine(arguments: argparse.Namespace) -> int:
 
     known = openings.find(arguments.show, show, arguments.why or "", arguments.bare)
     known.beat.close()
-    known.beat, known.supervised = Beat(arguments.beat), True
+    known.beat, known.supervised = Heartbeat(arguments.beat), True
 
     if known.note:
         print(known.note, file=sys.stderr)

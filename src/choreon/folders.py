@@ -24,7 +24,7 @@ MOST_LOG = 4 << 20  # bytes
 _made: set[Path] = set()
 
 
-class Refused(OSError):
+class FolderRefused(OSError):
     """A folder that must not be used. `strerror` says why, and what to do."""
 
     def __init__(self, why: str) -> None:
@@ -37,8 +37,8 @@ class Refused(OSError):
 
 def runtime() -> Path:
     """Sockets and locks of this user's session: $XDG_RUNTIME_DIR/choreon, mode 0700;
-    without one, a folder of our own among the temporary ones. Raises Refused where that
-    is not this user's alone.
+    without one, a folder of our own among the temporary ones. Raises FolderRefused
+    where that is not this user's alone.
     """
     base = os.environ.get("XDG_RUNTIME_DIR") or ""
     if base and os.access(base, os.W_OK):
@@ -47,17 +47,17 @@ def runtime() -> Path:
 
 
 def _own(folder: Path) -> Path:
-    """A folder that is ours, no link, and closed to others. Raises Refused."""
+    """A folder that is ours, no link, and closed to others. Raises FolderRefused."""
     with contextlib.suppress(FileExistsError):
         folder.mkdir(mode=0o700)
     found = folder.lstat()
     if stat.S_ISLNK(found.st_mode) or not stat.S_ISDIR(found.st_mode):
-        raise Refused(
+        raise FolderRefused(
             f"{folder} is not a folder of its own but something else that was put "
             "there. Take it away, or set XDG_RUNTIME_DIR to a folder of yours."
         )
     if found.st_uid != os.getuid():
-        raise Refused(
+        raise FolderRefused(
             f"{folder} belongs to another user. Take it away, or set XDG_RUNTIME_DIR "
             "to a folder of yours."
         )

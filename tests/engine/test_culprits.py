@@ -9,15 +9,15 @@ import pytest
 from choreon.engine.actions import housekeeping
 from choreon.engine.culprits import Culprits, Suspect, parts_of, without
 from choreon.model import edits
-from choreon.render.state import Draft, Hand, PlayState
+from choreon.render.state import DraftState, HeldValues, PlayState
 from tests import play
 
 
 def state_of(players: int = 8) -> PlayState:
     state = housekeeping.blank()
     them = tuple(play.player(f"p{i}", order=i + 1) for i in range(players))
-    hands = tuple(Hand(f"t{i}", {"l": {"Dimmer": 0.1 * i}}) for i in range(3))
-    draft = Draft(look={"l": {"Dimmer": 0.5}})
+    hands = tuple(HeldValues(f"t{i}", {"l": {"Dimmer": 0.1 * i}}) for i in range(3))
+    draft = DraftState(look={"l": {"Dimmer": 0.5}})
     return edits.replace(state, players=them, live=hands, draft=draft)
 
 

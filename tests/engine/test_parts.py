@@ -25,7 +25,7 @@ from choreon.engine import protocol, session
 from choreon.engine.do import Do
 from choreon.engine.inputs.soft_takeover import SoftTakeover as Takeover
 from choreon.engine.link import Link
-from choreon.engine.screen import MOST, Screen, ScreenReader
+from choreon.engine.screen import MOST, ScreenReader, SharedFrame
 from choreon.model.inputs import midi_control
 from choreon.model.refs import Ref, to_tile
 from choreon.model.verbs import Edge, Verb
@@ -143,7 +143,7 @@ def test_messages_to_the_engine_are_not_taken_for_those_from_it():
 
 def test_frames_for_the_screen_are_never_torn(tmp_path):
     path = tmp_path / "screen"
-    screen, reader = Screen(path), ScreenReader(path)
+    screen, reader = SharedFrame(path), ScreenReader(path)
     assert reader.read() is None or reader.read()[2] == {}
     ended = threading.Event()
 
@@ -175,10 +175,10 @@ def test_frames_for_the_screen_are_never_torn(tmp_path):
 
 def test_a_screen_goes_on_counting_and_shows_at_most_its_size(tmp_path):
     path = tmp_path / "screen"
-    first = Screen(path)
+    first = SharedFrame(path)
     first.publish((1,), np.zeros((1, 512), np.uint8), 1.0)
     number = ScreenReader(path).read()[0]
-    second = Screen(path)
+    second = SharedFrame(path)
     many = tuple(range(1, MOST + 20))
     second.publish(many, np.zeros((len(many), 512), np.uint8), 2.0)
     found = ScreenReader(path).read()
@@ -290,7 +290,9 @@ def test_a_runtime_folder_that_is_not_ours_is_refused_in_words(
         other = os.getuid() + 1
         monkeypatch.setattr(folders.os, "getuid", lambda: other)
         place.rename(tmp_path / f"choreon-runtime-{other}")
-    with pytest.raises(folders.Refused, match="Take it away, or set XDG_RUNTIME_DIR"):
+    with pytest.raises(
+        folders.FolderRefused, match="Take it away, or set XDG_RUNTIME_DIR"
+    ):
         folders.runtime()
 
 

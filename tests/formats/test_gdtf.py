@@ -28,7 +28,7 @@ from choreon.model.show import Show
 from choreon.model.type_checks import check_type, errors
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import render
-from choreon.render.state import Draft, PlayState
+from choreon.render.state import DraftState, PlayState
 
 SPOT = library()["ostrey-spot-160"]
 BAR = library()["pellow-bar-8"]
@@ -449,7 +449,7 @@ def test_a_channel_of_32_bits_is_driven_to_its_last_slot():
     show, (lamp,) = edits.hang(Show(id="s", name="S"), found.kind, "M0", 1, 1, 1)
     compiled = compile_show(show)
     for level, wanted in ((1.0, [255] * 4), (0.5, [128, 0, 0, 0]), (0.0, [0] * 4)):
-        state = PlayState(draft=Draft({lamp: {"Dimmer": level}}))
+        state = PlayState(draft=DraftState({lamp: {"Dimmer": level}}))
         assert render(compiled, state, 0.0)[0, :4].tolist() == wanted
     again = gdtf.read(gdtf.write(found.kind), "odd.gdtf")
     assert again.kind == found.kind

@@ -486,16 +486,16 @@ def test_an_unknown_controller_is_drawn_from_what_moves(hands):
     fader, pad = (
         midi_control("Night desk", *of) for of in (("cc", 0, 21), ("note", 9, 40))
     )
-    moved.emit(protocol.Moved(fader, 0.5))
-    moved.emit(protocol.Moved(pad, 1.0))
+    moved.emit(protocol.ControlMoved(fader, 0.5))
+    moved.emit(protocol.ControlMoved(pad, 1.0))
     parts = surfaces.drawing.drawn()
     assert set(parts) == {fader, pad}
     assert parts[fader].height() > parts[pad].height()
     surfaces.drawing.grab()
     hands.click(surfaces.targets[to_tile("dots-pad")].learn)
-    moved.emit(protocol.Moved(pad, 0.0))
+    moved.emit(protocol.ControlMoved(pad, 0.0))
     assert hands.window.learner.target  # letting go teaches nothing
-    moved.emit(protocol.Moved(pad, 1.0))
+    moved.emit(protocol.ControlMoved(pad, 1.0))
     assert (
         "Dots now follows note 40 ch 10 of Night desk."
         in hands.window.notice.text.text()

@@ -18,7 +18,7 @@ from choreon.formats import showfile
 from choreon.library.motions import ready_motions
 from choreon.model import attributes as at
 from choreon.model import checks, edits
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.motion import (
     By,
     ColourRoll,
@@ -125,23 +125,23 @@ def test_middle_and_size_are_in_the_unit_of_the_attribute():
 def test_effects_are_put_taken_out_and_ordered():
     a, b, c = (edits.replace(on(Wave(), "par-1"), id=i) for i in "abc")
     three = (a, b, c)
-    assert motions.without_effect(three, "b") == (a, c)
-    assert motions.moved_effect(three, "c", 0) == (c, a, b)
-    assert motions.moved_effect(three, "a", 9)[-1] == a
+    assert model_effects.without_effect(three, "b") == (a, c)
+    assert model_effects.moved_effect(three, "c", 0) == (c, a, b)
+    assert model_effects.moved_effect(three, "a", 9)[-1] == a
     other = edits.replace(b, on=False)
-    assert motions.with_effect(three, other) == (a, other, c)
-    assert motions.with_effect((a,), b) == (a, b)
-    assert motions.fresh_effect_id(three, "a") not in {"a", "b", "c"}
+    assert model_effects.with_effect(three, other) == (a, other, c)
+    assert model_effects.with_effect((a,), b) == (a, b)
+    assert model_effects.fresh_effect_id(three, "a") not in {"a", "b", "c"}
 
 
 def test_effects_of_single_lamps_are_taken_along():
     both = on(Wave(), "par-1", "par-2")
     other = edits.replace(on(Wave(), "par-3"), id="f")
-    found = motions.on_fixtures(SHOW, (both, other), ["par-2"])
+    found = model_effects.on_fixtures(SHOW, (both, other), ["par-2"])
     assert [effect.fixtures for effect in found] == [("par-2",)]
     # a group that is left is not followed any more
     grouped = Effect(id="g", motion=Wave(), group="pars-down")
-    found = motions.on_fixtures(SHOW, (grouped,), ["par-1"])
+    found = model_effects.on_fixtures(SHOW, (grouped,), ["par-1"])
     assert (found[0].group, found[0].fixtures) == ("", ("par-1",))
 
 
@@ -156,36 +156,36 @@ def test_rows_lie_in_the_order_that_is_said(order, expected):
     tenth = edits.replace(SHOW.fixtures["par-3"], id="par-10", name="Par 10")
     show = edits.put(SHOW, "fixtures", tenth)
     ids = ("par-3", "par-10", "par-1")
-    assert motions.in_order(show, ids, Spread(order=order)) == expected
+    assert model_effects.in_order(show, ids, Spread(order=order)) == expected
 
 
 def test_a_shuffled_row_is_the_same_each_time_and_another_by_its_seed():
     ids = tuple(f"par-{n}" for n in range(1, 9))
-    one = motions.in_order(SHOW, ids, Spread(order=Order.SHUFFLED, seed=1))
-    again = motions.in_order(SHOW, ids, Spread(order=Order.SHUFFLED, seed=1))
-    other = motions.in_order(SHOW, ids, Spread(order=Order.SHUFFLED, seed=2))
+    one = model_effects.in_order(SHOW, ids, Spread(order=Order.SHUFFLED, seed=1))
+    again = model_effects.in_order(SHOW, ids, Spread(order=Order.SHUFFLED, seed=1))
+    other = model_effects.in_order(SHOW, ids, Spread(order=Order.SHUFFLED, seed=2))
     assert one == again != other
     assert sorted(one) == sorted(ids)
 
 
 def test_across_goes_by_where_lamps_hang():
     ids = tuple(f"par-{n}" for n in range(1, 9))
-    row = motions.in_order(SHOW, ids[::-1], Spread(order=Order.ACROSS))
+    row = model_effects.in_order(SHOW, ids[::-1], Spread(order=Order.ACROSS))
     places = [SHOW.fixtures[i].place.x for i in row]
     assert places == sorted(places)
 
 
 def test_a_motion_is_kept_once_under_a_name_of_its_own():
-    show, first = motions.keep_motion(SHOW, "Breath", Wave())
-    show, second = motions.keep_motion(show, "Breath", ColourRoll())
+    show, first = model_effects.keep_motion(SHOW, "Breath", Wave())
+    show, second = model_effects.keep_motion(show, "Breath", ColourRoll())
     assert first != second
     assert show.palettes[first].name != show.palettes[second].name
     assert show.palettes[first].family == "motion"
-    changed = motions.update_motion(show, first, Wave(low=0.5))
+    changed = model_effects.update_motion(show, first, Wave(low=0.5))
     follows = on(Wave(), "par-1", palette=first)
-    assert motions.motion_of(changed, follows) == Wave(low=0.5)
+    assert model_effects.motion_of(changed, follows) == Wave(low=0.5)
     gone = edits.remove(changed, Ref("palette", first))
-    assert motions.motion_of(gone, follows) == Wave()  # what it held last
+    assert model_effects.motion_of(gone, follows) == Wave()  # what it held last
 
 
 def test_a_stop_that_follows_a_palette_which_is_deleted_keeps_its_colour():
@@ -303,7 +303,7 @@ def test_all_that_moves_is_written_and_read_as_it_is(tmp_path):
     cells = on(Wave(), "bar-1", cells={"bar-1": (2, 3)}, by=By.EACH, start=0.25)
     show = edits.put(SHOW, "playables", Scene(id="x", name="X", effects=(cells,)))
     for n, (name, motion) in enumerate(READY):
-        show, _ = motions.keep_motion(show, f"{n} {name}", motion)
+        show, _ = model_effects.keep_motion(show, f"{n} {name}", motion)
     showfile.write(path, show)
     again = showfile.read(path)
     assert again.playables == show.playables

@@ -20,6 +20,7 @@ from choreon.model.tiles import (
     Section,
     Spot,
     Start,
+    UnknownTile,
     parts,
 )
 
@@ -162,7 +163,9 @@ def test_what_is_dropped_makes_the_tile_that_fits():
 
 
 def test_a_show_with_every_kind_of_tile_is_written_and_read_and_sent():
-    tiles = tuple(kind(id=name) for name, kind in TILES.items())
+    known = (kind(id=name) for name, kind in TILES.items() if kind is not UnknownTile)
+    stored = {"kind": "lantern", "id": "strange"}
+    tiles = (*known, UnknownTile(id="strange", stored=stored))
     guest = Guest(pages=("p",), pin="00:11", levels=False)
     show = edits.put(SHOW, "pages", Page(id="p", name="P", tiles=tiles))
     show = edits.put(

@@ -21,7 +21,7 @@ from choreon.render.compositor import levels, render
 from choreon.render.decode import decoder_for
 from choreon.render.explain import explain
 from choreon.render.state import (
-    Draft,
+    DraftState,
     Identify,
     Masters,
     Player,
@@ -43,7 +43,7 @@ def hung(kind: FixtureType, mode: str, **fields) -> Show:
 
 def out(show: Show, look: dict, **state) -> list[int]:
     return render(
-        compile_show(show), PlayState(draft=Draft({"f": look}), **state), 10.0
+        compile_show(show), PlayState(draft=DraftState({"f": look}), **state), 10.0
     )[0].tolist()
 
 
@@ -152,7 +152,7 @@ def test_cyan_magenta_and_yellow_take_from_white():
     light = decoder_for(rig, show.types.values()).read(
         render(
             compile_show(show),
-            PlayState(draft=Draft({"f": {"Dimmer": 1.0, **colour}})),
+            PlayState(draft=DraftState({"f": {"Dimmer": 1.0, **colour}})),
             0.0,
         )
     )
@@ -166,7 +166,7 @@ def test_a_colour_wheel_colours_the_picture():
     red = decoder.read(
         render(
             compiled,
-            PlayState(draft=Draft({"f": {"Dimmer": 1.0, "Color1": 1.0}})),
+            PlayState(draft=DraftState({"f": {"Dimmer": 1.0, "Color1": 1.0}})),
             0.0,
         )
     ).rgb[0]
@@ -180,7 +180,7 @@ def motion_of(kind: str, look) -> tuple[float, list[float], bool]:
     show = hung(chosen, chosen.modes[0].name)
     compiled = compile_show(show)
     frame = render(
-        compiled, PlayState(draft=Draft({"f": {"Dimmer": 1.0, **look}})), 0.0
+        compiled, PlayState(draft=DraftState({"f": {"Dimmer": 1.0, **look}})), 0.0
     )
     light = decoder_for(compiled.rig, show.types.values()).read(frame)
     return float(light.gobo[0]), light.motion[0].tolist(), light.moving
@@ -275,7 +275,7 @@ def test_what_is_asked_for_is_read_back(which, data):
     wanted = data.draw(st.floats(min(span.low, span.high), max(span.low, span.high)))
     bytes_ = render(
         compile_show(show),
-        PlayState(draft=Draft({"f": {name: wanted, "Dimmer": 1.0}})),
+        PlayState(draft=DraftState({"f": {name: wanted, "Dimmer": 1.0}})),
         0.0,
     )
     got = decoder_for(rig, show.types.values())._sources(bytes_)[
@@ -337,7 +337,8 @@ def test_bare_fine_values():
 def test_identify_blinks_above_blackout_and_ends_by_itself():
     compiled = compile_show(SPOT_SHOW)
     state = PlayState(
-        draft=Draft({"f": {"Shutter1": 0.0, "Pan": 90.0}}), masters=Masters(0.0, True)
+        draft=DraftState({"f": {"Shutter1": 0.0, "Pan": 90.0}}),
+        masters=Masters(0.0, True),
     )
     state = edits.replace(state, identify=Identify(("f",), 100.0, 104.0))
 
@@ -388,12 +389,13 @@ def test_opened_up_every_light_shines_and_home_is_dark(kind, mode):
         return
     look = {"f": open_up.opened(compiled.rig, library()[kind], show.fixtures["f"])}
     assert (
-        decoder.read(render(compiled, PlayState(draft=Draft(look)), 0.0)).rgb.max()
+        decoder.read(render(compiled, PlayState(draft=DraftState(look)), 0.0)).rgb.max()
         > 0.9
     )
     dark = {"f": open_up.home(compiled.rig, "f")}
     assert (
-        decoder.read(render(compiled, PlayState(draft=Draft(dark)), 0.0)).rgb.max() == 0
+        decoder.read(render(compiled, PlayState(draft=DraftState(dark)), 0.0)).rgb.max()
+        == 0
     )
     assert out(show, dark["f"]) == out(show, {})
 
@@ -429,7 +431,7 @@ def test_why_names_every_layer_and_the_one_that_wins():
     )
     state = PlayState(
         players,
-        Draft(
+        DraftState(
             {
                 "par-1": {
                     "ColorRGB_Red": 0.5,
@@ -477,7 +479,7 @@ def test_levels_are_those_of_the_frame():
     compiled = compile_show(show)
     state = PlayState(
         (play.player("b", play.step("spring-tide", 0, 0, 0)),),
-        Draft({"par-1": {"dmx:red": 12.0}}),
+        DraftState({"par-1": {"dmx:red": 12.0}}),
     )
     raw = levels(compiled, state, 1.0)
     bytes_ = render(compiled, state, 1.0)

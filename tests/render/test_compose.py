@@ -25,7 +25,7 @@ from choreon.render.decode import decoder_for
 from choreon.render.explain import explain
 from choreon.render.looks import aimed, compile_look
 from choreon.render.rig import compile_rig
-from choreon.render.state import BeatClock, Draft, PlayState
+from choreon.render.state import BeatClock, DraftState, PlayState
 from tests import play
 
 SHOW = edits.replace(low_tide(), playables={}, pages={}, marks={}, palettes={})
@@ -34,7 +34,7 @@ MOON = {at.RED: 0.3, at.GREEN: 0.48, at.BLUE: 1.0}
 
 def drafted(show: Show, look, **more):
     programme = compile_show(show)
-    return programme, PlayState(draft=Draft(look, **more))
+    return programme, PlayState(draft=DraftState(look, **more))
 
 
 def value_of(
@@ -195,7 +195,7 @@ def test_limits_hold_for_values_aims_and_bare_values(turned, pan, tilt, data):
     ]
     decoder = decoder_for(rig, show.types.values())
     for wish in wishes:
-        frame = render(programme, PlayState(draft=Draft({"spot-1": wish})), 0.0)
+        frame = render(programme, PlayState(draft=DraftState({"spot-1": wish})), 0.0)
         got = decoder._sources(frame)[rows]
         assert low_pan - step <= got[0] <= high_pan + step
         assert low_tilt - step <= got[1] <= high_tilt + step
@@ -371,7 +371,7 @@ def test_capture_is_what_is_on_stage():
     player = play.player("p", play.step("s", 0, 0, 0), level=0.5)
     state = PlayState(
         (player,),
-        Draft(
+        DraftState(
             {"bar-1": {"Dimmer": 1.0, at.RED: (1.0, 0.0), at.GREEN: 0.0, at.BLUE: 0.0}}
         ),
     )

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from choreon.demo import low_tide
 from choreon.engine.actions import draft, motion, players
 from choreon.model import edits
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.motion import (
     By,
     ColourRoll,
@@ -342,7 +342,7 @@ def test_lamps_taken_down_while_an_effect_runs_over_them_leave_the_others_moving
 
 
 def test_an_effect_follows_its_group_and_its_palette():
-    show, palette = motions.keep_motion(STAGE, "Swell", Wave(low=1.0, high=1.0))
+    show, palette = model_effects.keep_motion(STAGE, "Swell", Wave(low=1.0, high=1.0))
     effect = Effect(id="e", motion=Wave(), group="pars-down", palette=palette)
     show = play.put_scenes(show, [scene("a", {}, effect)])
     from choreon.engine import actions
@@ -357,14 +357,14 @@ def test_an_effect_follows_its_group_and_its_palette():
     after = compile_show(edits.put(show, "groups", grown), before)
     assert value(after, state, 0.5, "par-8") == pytest.approx(1.0)
     assert value(after, state, 0.5, "par-1") == 0.0
-    halved = motions.update_motion(show, palette, Wave(low=0.5, high=0.5))
+    halved = model_effects.update_motion(show, palette, Wave(low=0.5, high=0.5))
     assert value(compile_show(halved, before), state, 0.5, "par-1") == pytest.approx(
         0.5
     )
 
 
 def test_deleting_what_an_effect_follows_leaves_it_as_it_was():
-    show, palette = motions.keep_motion(STAGE, "Swell", Wave(low=0.3, high=0.3))
+    show, palette = model_effects.keep_motion(STAGE, "Swell", Wave(low=0.3, high=0.3))
     effect = Effect(id="e", motion=Wave(), group="pars-down", palette=palette)
     show = play.put_scenes(show, [scene("a", {}, effect)])
     from choreon.model.refs import Ref

@@ -12,7 +12,7 @@ from choreon.model import edits
 from choreon.model.show import Show
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend, render
-from choreon.render.state import Draft, Masters, Player, PlayState, Ramp
+from choreon.render.state import DraftState, Masters, Player, PlayState, Ramp
 from tests import play
 
 # The shipped types without what they say of their emitters: then the primaries are
@@ -52,7 +52,7 @@ def playing_scene(
 def frame_of(
     show: Show, *players: Player, draft=None, masters=None, now: float = 100.0
 ) -> list[int]:
-    state = PlayState(tuple(players), Draft(draft or {}), masters or Masters())
+    state = PlayState(tuple(players), DraftState(draft or {}), masters or Masters())
     return render(compile_show(show), state, now)[0].tolist()
 
 

@@ -16,7 +16,7 @@ from choreon.model.show import Limits, Mark, Show
 from choreon.render import aim
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend
-from choreon.render.state import Draft, Leaving, Player, PlayState, Ramp
+from choreon.render.state import DraftState, Leaving, Player, PlayState, Ramp
 from tests import play
 
 LEFT, RIGHT = np.array([-1.5, 1.0, 1.2]), np.array([1.5, 2.0, 1.2])
@@ -106,7 +106,7 @@ def test_one_scene_coming_up_over_another_goes_the_same_way():
 def test_a_draft_that_is_let_go_leads_back_along_the_line():
     compiled = compile_show(stage())
     look = {s: links.aim("mark:right") for s in SPOTS}
-    draft = Draft({}, leaving=(Leaving(look, Ramp(1.0, 0.0, 0.0, 1.0)),))
+    draft = DraftState({}, leaving=(Leaving(look, Ramp(1.0, 0.0, 0.0, 1.0)),))
     values = blend(compiled, PlayState((player("left"),), draft), 0.5)
     assert miss(compiled, values, (LEFT + RIGHT) / 2) < 0.01
 

@@ -20,7 +20,7 @@ from choreon.render.capture import frozen
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import compose, render
 from choreon.render.explain import explain
-from choreon.render.state import Draft, Masters, PlayState
+from choreon.render.state import DraftState, Masters, PlayState
 from tests import play
 from tests.render.test_frame import PARS, playing_scene, rig_of, with_scenes
 
@@ -76,7 +76,7 @@ def test_a_group_master_is_over_the_draft_as_well():
     show = pars(AREA)
     state = edits.replace(
         on(levels={"area": 0.5}),
-        draft=Draft({"a": {"Dimmer": 0.6}, "c": {"Dimmer": 1.0}}),
+        draft=DraftState({"a": {"Dimmer": 0.6}, "c": {"Dimmer": 1.0}}),
     )
     assert levels(show, state) == [round(0.3 * 255 + 1e-9), 0, 255, 0]
 
@@ -240,7 +240,7 @@ def test_an_override_is_above_grand_master_blackout_and_draft(alone):
     master = edits.replace(ALONE, alone=alone)
     show = pars(master, AREA)
     state = on("full", grand=0.1, blackout=True, levels={"area": 0.0})
-    state = edits.replace(state, draft=Draft({"a": {"Dimmer": 0.1}}))
+    state = edits.replace(state, draft=DraftState({"a": {"Dimmer": 0.1}}))
     state = do(show, state, master.ref, Verb.LEVEL, 0.6)
     assert levels(show, state) == [153, 0, 153, 0]
 
@@ -305,7 +305,7 @@ def test_lamps_go_aside_as_they_are_and_nothing_else_reaches_them():
     busy = edits.replace(
         state,
         players=(*state.players, playing_scene("full", order=5)),
-        draft=Draft({"a": {"Dimmer": 0.1, **RED}}),
+        draft=DraftState({"a": {"Dimmer": 0.1, **RED}}),
         masters=Masters(0.5, levels={"area": 0.0}),
     )
     frame = render(compiled, busy, 51.0)[0]

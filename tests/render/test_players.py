@@ -21,7 +21,7 @@ from choreon.render.fades import Fade
 from choreon.render.plan import Plan
 from choreon.render.recent import InUse
 from choreon.render.state import (
-    Draft,
+    DraftState,
     Envelope,
     Leaving,
     Masters,
@@ -190,7 +190,7 @@ def test_a_crossfade_between_lit_scenes_is_a_straight_line():
 def test_a_cleared_draft_leaves_the_stage_smoothly():
     show = with_scenes(rig_of(PARS[0]), s={"a": {at.DIMMER: 0.2, **RED}})
     leaving = (Leaving({"a": {at.DIMMER: 1.0, **BLUE}}, Ramp(1.0, 0.0, 0.0, 1.0)),)
-    state = PlayState((playing_scene("s"),), Draft({}, leaving))
+    state = PlayState((playing_scene("s"),), DraftState({}, leaving))
     compiled = compile_show(show)
     levels = [blend(compiled, state, t)[0] for t in (0.0, 0.25, 0.5, 0.75, 1.0)]
     assert levels == pytest.approx([1.0, 0.8, 0.6, 0.4, 0.2])
@@ -199,7 +199,7 @@ def test_a_cleared_draft_leaves_the_stage_smoothly():
 def test_blackout_and_grand_master_are_above_the_draft():
     show = rig_of(PARS[0])
     compiled = compile_show(show)
-    draft = Draft({"a": {at.DIMMER: 0.8}})
+    draft = DraftState({"a": {at.DIMMER: 0.8}})
     assert blend(compiled, PlayState(draft=draft, masters=Masters(0.5)), 0.0)[
         0
     ] == pytest.approx(0.4)

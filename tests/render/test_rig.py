@@ -16,7 +16,7 @@ from choreon.render.decode import decoder_for
 from choreon.render.looks import compile_look
 from choreon.render.looks import merged as laid_over
 from choreon.render.rig import compile_rig
-from choreon.render.state import Draft, PlayState, Step
+from choreon.render.state import DraftState, PlayState, Step
 from tests import play
 
 # The shipped types without what they say of their emitters: then the primaries are
@@ -33,13 +33,13 @@ def one(kind: FixtureType, mode: str, address: int = 1, **fields) -> Show:
 
 
 def frame(show: Show, look: dict) -> np.ndarray:
-    return render(compile_show(show), PlayState(draft=Draft(look)), 0.0)
+    return render(compile_show(show), PlayState(draft=DraftState(look)), 0.0)
 
 
 def light(show: Show, look: dict):
     compiled = compile_show(show)
     decoder = decoder_for(compiled.rig, show.types.values())
-    return decoder.read(render(compiled, PlayState(draft=Draft(look)), 0.0))
+    return decoder.read(render(compiled, PlayState(draft=DraftState(look)), 0.0))
 
 
 @pytest.mark.parametrize(("kind", "mode"), EVERY)
@@ -94,7 +94,7 @@ def test_a_red_target_is_red_in_every_lamp_and_nothing_else_shines(kind, mode):
     for colour, wanted in enumerate(np.eye(3)):
         target = dict(zip(at.TARGET_COLOUR, wanted.tolist(), strict=True))
         look = {"f": {at.DIMMER: 1.0, at.SHUTTER: 1.0, **target}}
-        state = PlayState(draft=Draft(look))
+        state = PlayState(draft=DraftState(look))
         lit = decoder.read(render(compiled, state, 0.0)).rgb
         assert (lit[mixed].argmax(axis=1) == colour).all()
         others = np.delete(lit[mixed], colour, axis=1)

@@ -22,7 +22,7 @@ from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend, render, trace
 from choreon.render.explain import explain
 from choreon.render.fades import Fade
-from choreon.render.state import BeatClock, Draft, PlayState, Ramp, Step
+from choreon.render.state import BeatClock, DraftState, PlayState, Ramp, Step
 from tests import play
 from tests.render.test_frame import PARS, rig_of
 
@@ -181,7 +181,7 @@ def test_a_lamp_that_a_fader_lights_keeps_its_colour_when_its_level_is_taken_in_
     At .1 it holds by 1 − .9 · (1 − .1 / .25) = .46.
     """
     compiled = one_par(blue={"a": {"Dimmer": 1.0, **BLUE}})
-    draft = Draft({"a": {"Dimmer": 1.0}})
+    draft = DraftState({"a": {"Dimmer": 1.0}})
     half = PlayState((play.player("blue", level=0.5),), draft)
     assert colour(compiled, half) == pytest.approx(lab(BLUE), abs=1e-9)
     low = PlayState((play.player("blue", level=0.1),), draft)

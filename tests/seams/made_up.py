@@ -193,7 +193,7 @@ from choreon.engine.actions.kinds import (  # noqa: E402
     Stepped,
 )
 from choreon.engine.actions.tiles import TileActions  # noqa: E402
-from choreon.engine.inputs import InputDevice, Move, Surroundings  # noqa: E402
+from choreon.engine.inputs import ControlMove, InputDevice, Surroundings  # noqa: E402
 from choreon.model.verbs import Edge, Verb  # noqa: E402
 from choreon.wire import outputs as ways_out  # noqa: E402
 from choreon.wire.outputs.base import Packet, Stream  # noqa: E402
@@ -247,8 +247,8 @@ class Doorbells(InputDevice):
                 continue
             except OSError:
                 return
-            self.moved(Move(Control("doorbell", door, "bell"), 1.0))
-            self.moved(Move(Control("doorbell", door, "bell"), 0.0))
+            self.moved(ControlMove(Control("doorbell", door, "bell"), 1.0))
+            self.moved(ControlMove(Control("doorbell", door, "bell"), 0.0))
 
     def show(self, lights) -> None:
         self.lit = {control.device: light.level for control, light in lights.items()}

@@ -7,7 +7,7 @@ import sys
 
 import numpy as np
 
-from choreon.engine.screen import Screen, ScreenReader
+from choreon.engine.screen import ScreenReader, SharedFrame
 
 HEAVY = ("reportlab", "pygdtf", "pymvr", "PIL", "scipy", "importlib.metadata")
 
@@ -25,7 +25,7 @@ def test_what_the_window_seldom_needs_is_not_loaded_with_it():
 
 def test_frames_that_are_alike_are_the_very_same(tmp_path):
     path = tmp_path / "screen"
-    screen, frame = Screen(path), np.zeros((2, 512), np.uint8)
+    screen, frame = SharedFrame(path), np.zeros((2, 512), np.uint8)
     screen.publish((1, 5), frame, 0.0)
     reader = ScreenReader(path)
     first = reader.changed()
@@ -47,7 +47,7 @@ def test_frames_that_are_alike_are_the_very_same(tmp_path):
 
 def test_a_frame_that_is_being_written_is_not_read(tmp_path):
     path = tmp_path / "screen"
-    screen = Screen(path)
+    screen = SharedFrame(path)
     reader = ScreenReader(path)
     assert reader.changed() is None  # none was shown yet
     screen.publish((1,), np.full((1, 512), 3, np.uint8), 0.0)

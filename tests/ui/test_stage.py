@@ -15,7 +15,7 @@ from choreon.model.show import Hanging, Mark, Place, Room, Show
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import render
 from choreon.render.decode import Light, decoder_for
-from choreon.render.state import Draft, PlayState
+from choreon.render.state import DraftState, PlayState
 from choreon.ui.stage import figures
 from choreon.ui.stage.camera import (
     ABOVE,
@@ -61,7 +61,7 @@ class Picture:
             int(rect.width()), int(rect.height()), QImage.Format.Format_RGB32
         )
         painter = QPainter(self.image)
-        light = decoder.read(render(programme, PlayState(draft=Draft(look)), 0.0))
+        light = decoder.read(render(programme, PlayState(draft=DraftState(look)), 0.0))
         self.stage.paint(painter, rect, light, chosen)
         painter.end()
         self.view = self.stage.view(rect)
@@ -227,7 +227,9 @@ def test_the_picture_is_lit_from_every_view(qapp, viewpoint):
     picture.stage.viewpoint = viewpoint
     programme = compile_show(par(0.0, 3.0))
     decoder = decoder_for(programme.rig, par(0.0, 3.0).types.values())
-    light = decoder.read(render(programme, PlayState(draft=Draft(lit((1, 0, 0)))), 0.0))
+    light = decoder.read(
+        render(programme, PlayState(draft=DraftState(lit((1, 0, 0)))), 0.0)
+    )
     picture.image.fill(0)
     painter = QPainter(picture.image)
     picture.stage.paint(painter, RECT, light)
@@ -281,7 +283,7 @@ def spots(look: dict, count: int = 1) -> tuple[Haze, Light]:
     programme = compile_show(show)
     decoder = decoder_for(programme.rig, show.types.values())
     light = decoder.read(
-        render(programme, PlayState(draft=Draft(dict.fromkeys(ids, look))), 0.0)
+        render(programme, PlayState(draft=DraftState(dict.fromkeys(ids, look))), 0.0)
     )
     return Haze(
         decoder.lamps,

@@ -14,7 +14,7 @@ from choreon.ui import theme, words
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.aim_pad import AimPad
 from choreon.ui.widgets.colour_field import ColourField
-from choreon.ui.widgets.faders import Fader
+from choreon.ui.widgets.faders import FaderSlider
 from choreon.ui.widgets.floor_pad import FloorPad
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField, parse
@@ -160,7 +160,9 @@ def test_a_hand_on_a_field_is_not_disturbed_by_what_comes_from_elsewhere(shown):
 
 @pytest.mark.parametrize("upright", [True, False])
 def test_faders_move_from_where_they_stand(shown, upright):
-    fader = shown(Fader("F", upright), 48 if upright else 228, 228 if upright else 32)
+    fader = shown(
+        FaderSlider("F", upright), 48 if upright else 228, 228 if upright else 32
+    )
     fader.set_level(0.5)
     got = heard(fader.moved)
     start, end = (
@@ -181,7 +183,7 @@ def test_faders_move_from_where_they_stand(shown, upright):
 
 
 def test_faders_by_keys_and_wheel(shown):
-    fader = shown(Fader("F"), 48, 200)
+    fader = shown(FaderSlider("F"), 48, 200)
     QTest.keyClick(fader, "7")
     assert fader.level == 0.7
     QTest.keyClick(fader, Qt.Key.Key_Up)
@@ -196,7 +198,7 @@ def test_faders_by_keys_and_wheel(shown):
 
 
 def test_a_fader_left_by_escape_goes_back(shown):
-    fader = shown(Fader("F"), 48, 228)
+    fader = shown(FaderSlider("F"), 48, 228)
     fader.set_level(0.4)
     QTest.mousePress(fader, LEFT, pos=QPoint(24, 100))
     QTest.mouseMove(fader, QPoint(24, 20))

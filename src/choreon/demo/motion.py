@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from choreon.model import attributes as at
 from choreon.model import chases, edits, links
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.inputs import midi_control, tied
 from choreon.model.motion import (
     AnyMotion,
@@ -42,7 +42,7 @@ def with_motion(show: Show) -> Show:
     """Returns the sample show with what moves, on a page of its own."""
     named = {group.name: list(group.fixtures) for group in show.groups.values()}
     show = edits.change(show, TEMPO, bpm=BPM)
-    show, ripple = motions.keep_motion(show, "Ripple", _ripple())
+    show, ripple = model_effects.keep_motion(show, "Ripple", _ripple())
     before = show.playables
     moving = edits.replace(show, playables={})
     moving = _scenes(moving, named, ripple)

@@ -24,7 +24,7 @@ class Phase(IntEnum):
     ENDING = 2
 
 
-class Beat:
+class Heartbeat:
     """One heartbeat. `handle` is that of a file in memory, to be passed on."""
 
     def __init__(self, handle: int) -> None:
@@ -33,7 +33,7 @@ class Beat:
         self._map = mmap.mmap(handle, SIZE)
 
     @classmethod
-    def make(cls) -> Beat:
+    def make(cls) -> Heartbeat:
         """Returns a new heartbeat. Raises OSError."""
         handle = os.memfd_create(NAME)
         os.ftruncate(handle, SIZE)

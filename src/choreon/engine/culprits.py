@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import msgspec
 
-from choreon.render.state import Draft, Masters, Player, PlayState
+from choreon.render.state import DraftState, Masters, Player, PlayState
 
 replace = msgspec.structs.replace
 
@@ -57,7 +57,7 @@ def without(state: PlayState, parts: set[Suspect]) -> PlayState:
             )
 
     if Suspect("draft") in parts:
-        changes["draft"] = Draft(revision=state.draft.revision)
+        changes["draft"] = DraftState(revision=state.draft.revision)
 
     if Suspect("identify") in parts:
         changes["identify"] = None

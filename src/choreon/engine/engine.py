@@ -27,7 +27,7 @@ from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock
 from choreon.engine.culprits import Culprits
 from choreon.engine.do import Do
-from choreon.engine.inputs import DEVICES, InputDevice, Move, Surroundings
+from choreon.engine.inputs import DEVICES, ControlMove, InputDevice, Surroundings
 from choreon.engine.inputs.base import Resolve
 from choreon.engine.instance_lock import AlreadyRunning, lock_of
 from choreon.engine.last_frame import LastFrame, held_light
@@ -36,7 +36,7 @@ from choreon.engine.looking_after import Helper, Nurse
 from choreon.engine.openings import Opening
 from choreon.engine.parent import Parent, heed_signals
 from choreon.engine.precompiler import Precompiler
-from choreon.engine.screen import Screen
+from choreon.engine.screen import SharedFrame
 from choreon.engine.sending import sender_of
 from choreon.engine.session import NOTHING
 from choreon.engine.window_messages import Act, act_of
@@ -78,8 +78,8 @@ class Engine:
     """One show on its way to the lamps. `run` blocks until it is stopped."""
 
     def __init__(self, known: Opening, real_midi: bool = True) -> None:
-        """Raises AlreadyRunning, and folders.Refused. Nothing else that lies on disk
-        keeps it from starting.
+        """Raises AlreadyRunning and FolderRefused. Nothing else that lies on disk keeps
+        it from starting.
         """
         self._folder = folders.runtime()
         self._lock = lock_of(self._folder, known.beat)
@@ -107,7 +107,7 @@ class Engine:
         self._frame_sent: Bytes | None = None
         self._last_slots = known.last.frame if known.last is not None else {}
 
-        self._screen = Screen(screen_path(self._folder))
+        self._screen = SharedFrame(screen_path(self._folder))
         self._clock = Clock()
         self._cost = 0.0
         self._disk = ""
@@ -648,8 +648,8 @@ class Engine:
 
     # the controllers' threads
 
-    def _moved(self, move: Move) -> None:
-        self._link.notice(protocol.Moved(move.control, move.value))
+    def _moved(self, move: ControlMove) -> None:
+        self._link.notice(protocol.ControlMoved(move.control, move.value))
 
     def _ports_changed(self, kind: str, ports: dict[str, bool], trouble: str) -> None:
         self._ports = {**self._ports, kind: protocol.Ports(ports, trouble)}
@@ -689,7 +689,7 @@ def run(known: Opening) -> int:
     except AlreadyRunning as error:
         print(error, file=sys.stderr)
         return 3
-    except folders.Refused as error:
+    except folders.FolderRefused as error:
         print(error, file=sys.stderr)
         return 4
 

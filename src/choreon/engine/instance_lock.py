@@ -11,7 +11,7 @@ import time
 from pathlib import Path
 
 from choreon import folders
-from choreon.engine.beat import NAME, Beat
+from choreon.engine.beat import NAME, Heartbeat
 
 LOCK_WAIT = 1.0  # seconds in which an engine that is just ending may give up its place
 
@@ -20,7 +20,7 @@ class AlreadyRunning(Exception):
     """Another engine holds this runtime folder."""
 
 
-def lock_of(folder: Path, beat: Beat) -> int:
+def lock_of(folder: Path, beat: Heartbeat) -> int:
     """Take the one place there is for an engine, and write down who has it and where
     its heart beats. Returns the handle that keeps it. Raises AlreadyRunning.
     """
@@ -55,7 +55,7 @@ def holder(folder: Path) -> tuple[int, int]:
     return engine, parent
 
 
-def heartbeat(folder: Path) -> tuple[int, Beat] | None:
+def heartbeat(folder: Path) -> tuple[int, Heartbeat] | None:
     """Returns the process of the engine that has the place, and its heartbeat; None
     where there is none that can be watched.
     """
@@ -63,7 +63,7 @@ def heartbeat(folder: Path) -> tuple[int, Beat] | None:
     if not engine:
         return None
     try:
-        return engine, Beat(os.open(f"/proc/{engine}/fd/{handle}", os.O_RDWR))
+        return engine, Heartbeat(os.open(f"/proc/{engine}/fd/{handle}", os.O_RDWR))
     except (OSError, ValueError):
         return None
 

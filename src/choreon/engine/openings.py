@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from choreon.engine import session
-from choreon.engine.beat import Beat
+from choreon.engine.beat import Heartbeat
 from choreon.formats import showfile
 from choreon.model.show import Show
 
@@ -24,7 +24,7 @@ class Opening:
     path: str = ""
     note: str = ""
     last: session.Session | None = None
-    beat: Beat = field(default_factory=Beat.make)
+    beat: Heartbeat = field(default_factory=Heartbeat.make)
     supervised: bool = False
     edits: int = 0
     """How often the show has been changed."""

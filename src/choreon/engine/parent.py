@@ -14,7 +14,7 @@ import time
 from collections.abc import Callable
 
 from choreon.engine import logs
-from choreon.engine.beat import Beat
+from choreon.engine.beat import Heartbeat
 
 log = logging.getLogger(__name__)
 
@@ -24,7 +24,7 @@ AGAIN = 5.0  # seconds between two attempts to find another supervisor
 class Parent:
     """Knows who watches this engine, and finds another one where that has died."""
 
-    def __init__(self, beat: Beat, watched: bool) -> None:
+    def __init__(self, beat: Heartbeat, watched: bool) -> None:
         self._beat, self._watched = beat, watched
         self._pid = os.getppid()
         self._made: subprocess.Popen[bytes] | None = None

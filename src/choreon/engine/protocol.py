@@ -281,7 +281,7 @@ class Ports(Message, tag="ports"):
     trouble: str = ""
 
 
-class Moved(Message, tag="moved"):
+class ControlMoved(Message, tag="moved"):
     """A control was moved, to `value`, 0…1; of a key 0 is its end."""
 
     control: Control
@@ -321,7 +321,9 @@ ToEngine = (
     | Fault
     | Stop
 )
-FromEngine = Welcome | State | Taken | Resend | Pulse | Nodes | Ports | Moved | Mismatch
+FromEngine = (
+    Welcome | State | Taken | Resend | Pulse | Nodes | Ports | ControlMoved | Mismatch
+)
 
 _encoder = msgspec.msgpack.Encoder()
 _to_engine: msgspec.msgpack.Decoder[ToEngine] = msgspec.msgpack.Decoder(ToEngine)

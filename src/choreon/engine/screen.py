@@ -54,7 +54,7 @@ def _shared(path: Path) -> mmap.mmap:
         os.close(handle)
 
 
-class Screen:
+class SharedFrame:
     """The engine's side."""
 
     def __init__(self, path: Path) -> None:

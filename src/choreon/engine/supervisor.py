@@ -21,7 +21,7 @@ from pathlib import Path
 
 from choreon import folders
 from choreon.engine import instance_lock, logs
-from choreon.engine.beat import Beat, Phase
+from choreon.engine.beat import Heartbeat, Phase
 
 log = logging.getLogger("choreon.supervisor")
 
@@ -118,11 +118,11 @@ class Supervisor:
 
     def __init__(
         self,
-        start: Callable[[Beat, str, int], subprocess.Popen[bytes]],
-        beat: Beat | None = None,
+        start: Callable[[Heartbeat, str, int], subprocess.Popen[bytes]],
+        beat: Heartbeat | None = None,
     ) -> None:
         self._start = start
-        self._beat = beat or Beat.make()
+        self._beat = beat or Heartbeat.make()
         self._ending = False
         self._wake_in, self._wake_out = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
         self._parent = os.getppid()
@@ -248,7 +248,7 @@ def _fate(code: int) -> str:
 
 
 def command(
-    words: Sequence[str], beat: Beat, why: str = "", deaths: int = 0
+    words: Sequence[str], beat: Heartbeat, why: str = "", deaths: int = 0
 ) -> list[str]:
     """Returns the command that starts an engine, supervised. `words`: what the user
     asked for; `why`, `deaths`: how the one before it ended, and how many did of late.
@@ -263,7 +263,7 @@ def command(
 
 
 def start(
-    words: Sequence[str], beat: Beat, why: str, deaths: int
+    words: Sequence[str], beat: Heartbeat, why: str, deaths: int
 ) -> subprocess.Popen[bytes]:
     """Start an engine as a child."""
     return subprocess.Popen(
@@ -280,10 +280,10 @@ def run(words: Sequence[str], adopt: int = 0, handle: int = -1) -> int:
     one that plays already, and `handle` that of its heartbeat.
     """
     engine: Watched | None = None
-    beat: Beat | None = None
+    beat: Heartbeat | None = None
     if adopt:
         try:
-            engine, beat = Watched(adopt), Beat(handle)
+            engine, beat = Watched(adopt), Heartbeat(handle)
         except (OSError, ValueError):
             return 0  # it has gone meanwhile
 
@@ -340,7 +340,7 @@ _held: tuple[Path, int] | None = None
 
 def _hold_lock() -> int | None:
     """Take the lock for life; None where another supervisor has it, whose engine then
-    has the place as well. Raises folders.Refused.
+    has the place as well. Raises folders.FolderRefused.
     """
     handle = folders.open_own(lock_path())
     try:

@@ -142,7 +142,7 @@ def read(
             f"{name} has no columns that are known here. Its first line has to "
             f"name them, as: {known}."
         )
-    return _Reader(show, kinds).take(columns, rows[1:], unknown)
+    return _ListReader(show, kinds).take(columns, rows[1:], unknown)
 
 
 def _decode(data: bytes) -> str:
@@ -199,7 +199,7 @@ class _Bad(Exception):
     pass
 
 
-class _Reader:
+class _ListReader:
     def __init__(self, show: Show, kinds: Mapping[str, FixtureType]) -> None:
         self.show = show
         self.kinds = {**kinds, **show.types}

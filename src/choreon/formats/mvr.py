@@ -123,7 +123,7 @@ def read(
             ) from None
         if not fixtures:
             raise FormatError(f"{name} holds no fixtures.")
-        return _Reader(show, kinds, archive, name).take(fixtures)
+        return _MvrReader(show, kinds, archive, name).take(fixtures)
 
 
 def _fixtures(scene: Any) -> Iterator[tuple[Any, Matrix]]:
@@ -176,7 +176,7 @@ def _times(a: Matrix, b: Matrix) -> Matrix:
     return turn, place  # type: ignore[return-value]
 
 
-class _Reader:
+class _MvrReader:
     def __init__(
         self,
         show: Show,

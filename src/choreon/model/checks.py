@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model import links, motion, patch
 from choreon.model.motion import Effects
 from choreon.model.outputs import Output
@@ -175,7 +175,7 @@ def _broken_effects(
     show: Show, path: str, name: str, effects: Effects
 ) -> Iterator[Problem]:
     """Effects that follow what is gone, or move nobody."""
-    for link in dict.fromkeys(motions.links_in(effects)):
+    for link in dict.fromkeys(model_effects.links_in(effects)):
         what, _, target = link.partition(":")
         there = target in show.groups if what == "group" else _leads(show, link)
         if not there:
@@ -183,8 +183,8 @@ def _broken_effects(
             yield _warning(path, text)
 
     for effect in effects:
-        if not motions.fixtures_of(show, effect):
-            called = motion.title(motions.motion_of(show, effect))
+        if not model_effects.fixtures_of(show, effect):
+            called = motion.title(model_effects.motion_of(show, effect))
             text = f"the {called} of {name} moves no fixture; it is kept"
             yield _warning(f"{path}/{effect.id}", text)
 

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple, TypeVar
 import msgspec
 
 from choreon.model import attributes as at
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model import inputs, links
 from choreon.model.fixture_type import FixtureType
 from choreon.model.inputs import Control
@@ -328,7 +328,7 @@ def merge_scenes(show: Show, lower: Ref, upper: Ref) -> tuple[Show, Ref]:
         max(below.fade_in, above.fade_in),
         max(below.fade_out, above.fade_out),
         below.folder if below.folder == above.folder else "",
-        motions.beside(below.effects, above.effects),
+        model_effects.beside(below.effects, above.effects),
     )
 
     tags = tuple(dict.fromkeys([*below.tags, *above.tags]))
@@ -346,7 +346,7 @@ def update_scene(
     scene = show.playables[ref.id]
     assert isinstance(scene, Scene)
     merged = merge_looks(scene.look, filled(show, scene.look, look))
-    own = effects if whole else motions.beside(scene.effects, effects)
+    own = effects if whole else model_effects.beside(scene.effects, effects)
     return change(show, ref, look=merged, effects=own)
 
 
@@ -527,7 +527,7 @@ def _uses(playable: AnyPlayable, ref: Ref) -> bool:
     looks, effects = kind.looks(playable), kind.effects(playable)
     if ref.kind in (PALETTE, MARK, GROUP):
         linked = any(links.touches(look, str(ref)) for look in looks)
-        return linked or str(ref) in motions.links_in(effects)
+        return linked or str(ref) in model_effects.links_in(effects)
     if ref.kind == FIXTURE:
         in_looks = any(ref.id in look for look in looks)
         return in_looks or any(ref.id in effect.fixtures for effect in effects)
@@ -535,7 +535,9 @@ def _uses(playable: AnyPlayable, ref: Ref) -> bool:
 
 
 def _links_to(palette: Palette, link: str) -> bool:
-    if palette.motion is not None and link in motions.links_in_motion(palette.motion):
+    if palette.motion is not None and link in model_effects.links_in_motion(
+        palette.motion
+    ):
         return True
     return link in palette.values.values() or links.touches(palette.each, link)
 
@@ -552,8 +554,8 @@ def where_used(show: Show, ref: Ref) -> list[str]:
 def unlink_everywhere(show: Show, link: str) -> Show:
     """Give all that has a link what it comes to now, in its place."""
     changed = looks_changed(show, lambda look: links.unlinked(show, look, link))
-    changed = motions.effects_changed(
-        changed, lambda effects: motions.unlinked(show, effects, link)
+    changed = model_effects.effects_changed(
+        changed, lambda effects: model_effects.unlinked(show, effects, link)
     )
     for palette in show.palettes.values():
         after = _palette_unlinked(show, palette, link)
@@ -568,7 +570,7 @@ def _palette_unlinked(show: Show, palette: Palette, link: str) -> Palette:
     each = links.unlinked(show, palette.each, link)
     motion = palette.motion
     if motion is not None:
-        motion = motions.motion_unlinked(show, motion, link)
+        motion = model_effects.motion_unlinked(show, motion, link)
     same = values is palette.values and each is palette.each
     if same and motion is palette.motion:
         return palette

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable
 
 import msgspec
 
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model import palettes
 from choreon.model.edits import fresh_id, fresh_name, names_in, put
 from choreon.model.motion import Effect, Effects, family
@@ -28,9 +28,9 @@ def only(
     """Returns what a look and its effects have of some families, for some fixtures or,
     for None, for all.
     """
-    kept = [e for e in effects if family(motions.motion_of(show, e)) in families]
+    kept = [e for e in effects if family(model_effects.motion_of(show, e)) in families]
     if fixtures is not None:
-        kept = list(motions.on_fixtures(show, tuple(kept), fixtures))
+        kept = list(model_effects.on_fixtures(show, tuple(kept), fixtures))
     return palettes.part(look, families, fixtures), _with_own_clocks(kept)
 
 

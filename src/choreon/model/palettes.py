@@ -8,7 +8,7 @@ from collections.abc import Iterable
 
 from choreon.model import attributes as at
 from choreon.model import edits, links
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.playables import AnyPlayable, kind_of
 from choreon.model.refs import MARK, PALETTE, Ref, name_of
 from choreon.model.show import Mark, Palette, Show
@@ -175,7 +175,9 @@ def unlink(show: Show, ref: Ref, link: str) -> Show:
     playable = show.playables[ref.id]
     kind = kind_of(playable)
     own = kind.with_looks(playable, lambda look: links.unlinked(show, look, link))
-    own = kind.with_effects(own, lambda effects: motions.unlinked(show, effects, link))
+    own = kind.with_effects(
+        own, lambda effects: model_effects.unlinked(show, effects, link)
+    )
     return edits.put(show, "playables", own)
 
 

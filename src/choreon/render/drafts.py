@@ -23,7 +23,7 @@ from choreon.render.lights import Lights
 from choreon.render.live import LevelChange, Live
 from choreon.render.looks import NO_NUMBERS, CompiledLook
 from choreon.render.rig import Floats, Rig
-from choreon.render.state import Going, Hand, Pace, PlayState, Ramp, replace
+from choreon.render.state import Going, HeldValues, Pace, PlayState, Ramp, replace
 from choreon.render.trace import Trace, TracePart
 
 NO_TIME = Going()
@@ -103,7 +103,7 @@ def asides_of(compiled: CompiledShow, state: PlayState, now: float) -> list[Draf
     return list(_drafted(compiled, given, now, False, state.clock.bpm))
 
 
-def _by_hands(kind: str, hands: Iterable[Hand]) -> list[_Given]:
+def _by_hands(kind: str, hands: Iterable[HeldValues]) -> list[_Given]:
     return [_Given(Ref(kind, hand.id), hand.look, hand.held) for hand in hands]
 
 

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from choreon.model import attributes as at
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.motion import (
     MOTIONS,
     By,
@@ -62,19 +62,19 @@ class Lacking:
 
 def row_of(show: Show, rig: Rig, effect: Effect) -> list[Item]:
     """Returns what takes part in an effect, one by one and in order."""
-    ids = motions.fixtures_of(show, effect)
+    ids = model_effects.fixtures_of(show, effect)
     each_cell = effect.by != By.FIXTURES
     return choice.items(rig, ids, effect.cells, each_cell)
 
 
 def lacking(show: Show, rig: Rig, effect: Effect) -> list[str]:
     """Returns the fixtures that an effect is for and that lack what it moves."""
-    motion = motions.motion_of(show, effect)
+    motion = model_effects.motion_of(show, effect)
     names = MOTIONS[motion.kind].needs(motion)
     if not names:
         return []
 
-    ids = motions.fixtures_of(show, effect)
+    ids = model_effects.fixtures_of(show, effect)
     return [i for i in ids if not any(rig.takes(i, name) for name in names)]
 
 
@@ -558,7 +558,7 @@ class EffectBuilder:
 
     def add(self, effect: Effect, rate: Rate) -> None:
         """Compile one effect; one of a kind that is not known moves nothing."""
-        motion = motions.motion_of(self.show, effect)
+        motion = model_effects.motion_of(self.show, effect)
         compile_it = COMPILERS.get(motion.kind)
         if compile_it is None:
             return
@@ -594,7 +594,7 @@ class EffectBuilder:
         is_level = bool(rows[0] < rig.intensities)
         if is_level:
             low, high = _within_levels(motion)
-            motion = motions.replace(motion, low=low, high=high)
+            motion = model_effects.replace(motion, low=low, high=high)
 
         op = WaveOp(
             running,
@@ -933,10 +933,10 @@ def compile_effects(
     build = EffectBuilder(show, rig, static, aims)
     for effect in effects:
         if effect.on:
-            build.add(effect, motions.rate_of(show, effect, effects))
+            build.add(effect, model_effects.rate_of(show, effect, effects))
 
-    uses = set(motions.links_of(show, effects))
-    if any(MOTIONS[motions.motion_of(show, e).kind].in_room for e in effects):
+    uses = set(model_effects.links_of(show, effects))
+    if any(MOTIONS[model_effects.motion_of(show, e).kind].in_room for e in effects):
         uses.add(ROOM)
 
     return build.finish(frozenset(uses))

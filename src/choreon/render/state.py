@@ -390,7 +390,7 @@ class Leaving(msgspec.Struct, frozen=True):
     going: Going = Going()
 
 
-class Draft(msgspec.Struct, frozen=True):
+class DraftState(msgspec.Struct, frozen=True):
     """Values touched and not stored, and effects, as far as `shown` (0: blind, not on
     stage).
 
@@ -479,7 +479,7 @@ class Masters(msgspec.Struct, frozen=True):
         return next((grip for grip in self.grips if grip.id == master), None)
 
 
-class Hand(msgspec.Struct, frozen=True):
+class HeldValues(msgspec.Struct, frozen=True):
     """Values that a hand gives lamps, as far as `held`. `id`: of the tile that gives
     them, or of lamps that are aside.
     """
@@ -531,14 +531,14 @@ class PlayState(msgspec.Struct, frozen=True):
     """
 
     players: tuple[Player, ...] = ()
-    draft: Draft = Draft()
+    draft: DraftState = DraftState()
     masters: Masters = Masters()
     started: int = 0
     identify: Identify | None = None
     sent: tuple[Sent, ...] = ()
     clock: BeatClock = BeatClock()
-    live: tuple[Hand, ...] = ()
-    asides: tuple[Hand, ...] = ()
+    live: tuple[HeldValues, ...] = ()
+    asides: tuple[HeldValues, ...] = ()
     fade_times: dict[str, Number] = {}
     asking: dict[str, Number] = {}
     past: tuple[Moment, ...] = ()
@@ -552,7 +552,7 @@ class PlayState(msgspec.Struct, frozen=True):
         return next((p for p in self.players if p.id == player_id), None)
 
     @property
-    def aside(self) -> dict[str, Hand]:
+    def aside(self) -> dict[str, HeldValues]:
         """The fixtures that are aside, and not on their way back."""
         held = [hand for hand in self.asides if not hand.leaving]
         return {fixture: hand for hand in held for fixture in hand.look}

@@ -47,7 +47,7 @@ class Received(msgspec.Struct):
     synced: int = 0
 
 
-def _ahead(last: sacn.Packet, packet: sacn.Packet) -> int:
+def _ahead(last: sacn.SacnPacket, packet: sacn.SacnPacket) -> int:
     """How many numbers a packet is ahead of the last one of the same sender."""
     if packet.cid == ART and (last.sequence, packet.sequence) == (255, 1):
         return 1  # Art-Net leaves out 0
@@ -58,13 +58,13 @@ class _Universe:
     """What is known of one universe."""
 
     def __init__(self) -> None:
-        self.last: sacn.Packet | None = None
-        self.waiting: sacn.Packet | None = None
+        self.last: sacn.SacnPacket | None = None
+        self.waiting: sacn.SacnPacket | None = None
         self.times: deque[float] = deque(maxlen=45)
         self.packets = self.jumps = self.synced = 0
         self.gap = 0.0
 
-    def take(self, packet: sacn.Packet, now: float) -> None:
+    def take(self, packet: sacn.SacnPacket, now: float) -> None:
         """Take a packet of this universe as a node does: by priority, and in order."""
         last = self.waiting or self.last
         if last is not None and last.cid != packet.cid:
@@ -180,7 +180,7 @@ class Node:
         packet = sacn.read(data)
         protocol = "sacn"
         if packet is None and (art := artnet.read_dmx(data)) is not None:
-            packet = sacn.Packet(
+            packet = sacn.SacnPacket(
                 ART, "Art-Net", 100, art.sequence, False, art.address, art.slots, 0
             )
             protocol = "artnet"

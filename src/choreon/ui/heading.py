@@ -13,13 +13,13 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 from choreon.engine.protocol import Pulse
 from choreon.model.refs import MASTER, Ref, name_of
 from choreon.model.sameness import very_same
-from choreon.render.state import Draft, PlayState
+from choreon.render.state import DraftState, PlayState
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.tempo import TempoBox
 from choreon.ui.troubles import Troubles
 from choreon.ui.widgets import basics
-from choreon.ui.widgets.faders import Fader
+from choreon.ui.widgets.faders import FaderSlider
 
 RECENT = 30.0  # seconds for which skipped frames are told
 WIDE = 1100  # points from which there is room for everything
@@ -72,7 +72,7 @@ class Heading(QFrame):
         self.held.hide()
         self._held: tuple[int, int] | None = None
         self.health = basics.label("", "small")
-        self.grand = Fader("Grand master", upright=False, token=theme.TEXT)
+        self.grand = FaderSlider("Grand master", upright=False, token=theme.TEXT)
         self.grand.setMinimumWidth(90)
         self.grand.setMaximumWidth(190)
         self.grand.moved.connect(parts.engine.set_grand)
@@ -184,7 +184,7 @@ class Heading(QFrame):
             tip += f"{words.some(names)} in hand. "
         self.held.setToolTip(f"{tip}Press to go to Perform.")
 
-    def _tell_draft(self, draft: Draft) -> None:
+    def _tell_draft(self, draft: DraftState) -> None:
         word = "blind draft" if draft.blind else "draft"
         self.draft.setVisible(bool(draft.look))
         self.draft.setText(f"◌ {word} · {len(draft.look)}")

@@ -44,7 +44,7 @@ class Learner(QObject):
             f"unlearn {name}", edits.unlearn(self.parts.document.show, target)
         )
 
-    def _moved(self, moved: protocol.Moved) -> None:
+    def _moved(self, moved: protocol.ControlMoved) -> None:
         control = moved.control
         let_go = is_key(control) and moved.value == 0
         if self.target is None or let_go:

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QInputDialog, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette, Show
 from choreon.model.values import Look, Value
@@ -100,7 +100,7 @@ def delete(parts: Parts, palette: Palette) -> None:
         f"delete the palette {palette.name}",
         edits.remove(parts.document.show, Ref(PALETTE, palette.id)),
         plain,
-        motions.unlinked(parts.document.show, parts.draft.effects, link),
+        model_effects.unlinked(parts.document.show, parts.draft.effects, link),
     )
     kept = (
         f" {words.some(users)} keep{'s' * (len(users) == 1)} its values."

@@ -18,7 +18,7 @@ TERMINATED = 0x40  # options bit 6, section 6.2.6
 _ACN = b"ASC-E1.17\0\0\0"
 
 
-class Packet(NamedTuple):
+class SacnPacket(NamedTuple):
     """A data packet that was read. `slots` holds up to 512 values."""
 
     cid: bytes
@@ -51,7 +51,7 @@ def build(
     return bytearray(root + framing + dmp + bytes(512))
 
 
-def read(data: bytes) -> Packet | None:
+def read(data: bytes) -> SacnPacket | None:
     """Read a packet; None where it is not a whole E1.31 data packet with start
     code 0.
     """
@@ -78,7 +78,7 @@ def read(data: bytes) -> Packet | None:
     ended = bool(data[OPTIONS_AT] & TERMINATED)
     sync = struct.unpack_from(">H", data, SYNC_AT)[0]
 
-    return Packet(
+    return SacnPacket(
         bytes(data[22:38]),
         source,
         data[108],

@@ -11,7 +11,7 @@ from choreon.model.effects import rate_of
 from choreon.model.motion import Effects
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.state import Draft, Going, Leaving, PlayState, Ramp
+from choreon.render.state import DraftState, Going, Leaving, PlayState, Ramp
 
 replace = msgspec.structs.replace
 
@@ -79,7 +79,7 @@ def clear(state: PlayState, now: float, seconds: float = DRAFT_FADE) -> PlayStat
     out = Ramp(draft.shown.at(now), 0.0, now, seconds)
     gone = Leaving(draft.look, out, draft.effects, draft.going)
     leaving = (*draft.leaving[-MOST_LEAVING:], gone)
-    return replace(state, draft=Draft({}, leaving, draft.revision, draft.shown))
+    return replace(state, draft=DraftState({}, leaving, draft.revision, draft.shown))
 
 
 def set_blind(

@@ -11,7 +11,7 @@ import msgspec
 from choreon.model.edits import merge_looks
 from choreon.model.sameness import very_same
 from choreon.model.values import Look
-from choreon.render.state import Hand, PlayState, Ramp
+from choreon.render.state import HeldValues, PlayState, Ramp
 
 replace = msgspec.structs.replace
 
@@ -22,7 +22,7 @@ BACK = 2.0  # seconds in which lamps that were aside come back
 MOST = 64  # hands that are remembered while they leave
 
 
-def live_of(state: PlayState, tile: str) -> Hand | None:
+def live_of(state: PlayState, tile: str) -> HeldValues | None:
     """Returns what a tile gives lamps, where it holds anything."""
     return next((h for h in state.live if h.id == tile and not h.leaving), None)
 
@@ -31,7 +31,7 @@ def give(state: PlayState, tile: str, look: Look) -> PlayState:
     """Have a tile give lamps values, over those that it gives already."""
     known = live_of(state, tile)
     if known is None:
-        return replace(state, live=(*state.live[-MOST:], Hand(tile, look)))
+        return replace(state, live=(*state.live[-MOST:], HeldValues(tile, look)))
     given = replace(known, look=merge_looks(known.look, look))
     return replace(state, live=tuple(given if h is known else h for h in state.live))
 
@@ -64,7 +64,7 @@ def take(
     taken = {i: values for i, values in look.items() if i not in state.aside}
     if not taken:
         return state
-    hand = Hand(_free_id(state, hand_id), taken, Ramp(0.0, 1.0, now, seconds))
+    hand = HeldValues(_free_id(state, hand_id), taken, Ramp(0.0, 1.0, now, seconds))
     return replace(state, asides=(*state.asides[-MOST:], hand))
 
 
@@ -93,7 +93,7 @@ def bring_back(
 ) -> PlayState:
     """Bring lamps back to what plays, within `seconds`."""
     back = set(fixtures)
-    hands: list[Hand] = []
+    hands: list[HeldValues] = []
 
     for hand in state.asides:
         own = {i: values for i, values in hand.look.items() if i in back}
@@ -102,7 +102,7 @@ def bring_back(
             continue
 
         out = Ramp(hand.held.at(now), 0.0, now, max(0.0, seconds))
-        hands.append(Hand(f"{hand.id} back", own, out))
+        hands.append(HeldValues(f"{hand.id} back", own, out))
         kept = _without(hand, own)
 
         if kept.look:
@@ -111,12 +111,12 @@ def bring_back(
     return replace(state, asides=tuple(hands))
 
 
-def _without(hand: Hand, fixtures: Collection[str]) -> Hand:
+def _without(hand: HeldValues, fixtures: Collection[str]) -> HeldValues:
     look = {i: values for i, values in hand.look.items() if i not in fixtures}
     return hand if len(look) == len(hand.look) else replace(hand, look=look)
 
 
-def pruned(hands: tuple[Hand, ...], now: float) -> tuple[Hand, ...]:
+def pruned(hands: tuple[HeldValues, ...], now: float) -> tuple[HeldValues, ...]:
     """Returns the hands without those that have left; the same where none has."""
     kept = tuple(h for h in hands if not (h.leaving and h.held.done(now)))
     return hands if len(kept) == len(hands) else kept

@@ -9,7 +9,14 @@ from choreon.engine.actions import tempo as tempos
 from choreon.model.masters import Tempo
 from choreon.model.refs import TEMPO
 from choreon.model.show import SLOTS, Show
-from choreon.render.state import BeatClock, Hand, Identify, Player, PlayState, Sent
+from choreon.render.state import (
+    BeatClock,
+    HeldValues,
+    Identify,
+    Player,
+    PlayState,
+    Sent,
+)
 
 replace = msgspec.structs.replace
 
@@ -168,7 +175,7 @@ def shift(state: PlayState, seconds: float) -> PlayState:
     )
 
 
-def _shifted(hand: Hand, seconds: float) -> Hand:
+def _shifted(hand: HeldValues, seconds: float) -> HeldValues:
     return replace(hand, held=hand.held.shifted(seconds))
 
 

@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
-from choreon.engine.inputs.base import InputDevice, Light, Move, Surroundings
+from choreon.engine.inputs.base import ControlMove, Feedback, InputDevice, Surroundings
 from choreon.engine.inputs.midi import MidiDevice
 
 DEVICES: dict[str, type[InputDevice]] = {MidiDevice.kind: MidiDevice}
 """Kind of input → what listens to its devices."""
 
-__all__ = ["DEVICES", "InputDevice", "Light", "MidiDevice", "Move", "Surroundings"]
+__all__ = [
+    "DEVICES",
+    "ControlMove",
+    "Feedback",
+    "InputDevice",
+    "MidiDevice",
+    "Surroundings",
+]

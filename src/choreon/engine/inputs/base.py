@@ -31,14 +31,14 @@ which hand asks.
 """
 
 
-class Move(NamedTuple):
+class ControlMove(NamedTuple):
     """A control was moved to `value`, 0…1; of a key 0 is its end."""
 
     control: Control
     value: float
 
 
-class Light(NamedTuple):
+class Feedback(NamedTuple):
     """What the control of a target shows: how high it stands, 0…1."""
 
     target: Ref
@@ -56,7 +56,7 @@ class Surroundings:
 
     asked: Asked
     newest: Callable[[], Show]
-    moved: Callable[[Move], None]
+    moved: Callable[[ControlMove], None]
     ports_changed: Callable[[str, dict[str, bool], str], None]
     gone: Callable[[str], None]
     folder: Path
@@ -80,7 +80,7 @@ class InputDevice(ABC):
     # what a kind says
 
     @abstractmethod
-    def show(self, lights: dict[Control, Light]) -> None:
+    def show(self, lights: dict[Control, Feedback]) -> None:
         """Show on the devices what is on now. Never blocks."""
 
     @property
@@ -103,7 +103,7 @@ class InputDevice(ABC):
 
     # what happens to its devices
 
-    def moved(self, move: Move) -> None:
+    def moved(self, move: ControlMove) -> None:
         """A control was moved."""
         show = self.around.newest()
         likely = [likely_do(show, tied.target, move) for tied in ties(show, move)]
@@ -125,11 +125,11 @@ class InputDevice(ABC):
 
     # what is asked, what is shown
 
-    def resolve(self, show: Show, state: PlayState, move: Move) -> list[Do]:
+    def resolve(self, show: Show, state: PlayState, move: ControlMove) -> list[Do]:
         """Returns what a move of a control asks for."""
         return [self._do(show, state, tied.target, move) for tied in ties(show, move)]
 
-    def _do(self, show: Show, state: PlayState, target: Ref, move: Move) -> Do:
+    def _do(self, show: Show, state: PlayState, target: Ref, move: ControlMove) -> Do:
         do = likely_do(show, target, move)
         if do.verb != Verb.LEVEL or actions.grips(show, state, target):
             return do
@@ -151,7 +151,7 @@ def hand_of(kind: str, device: str) -> str:
     return f"{kind}:{device};"
 
 
-def likely_do(show: Show, target: Ref, move: Move) -> Do:
+def likely_do(show: Show, target: Ref, move: ControlMove) -> Do:
     """Returns what a control most likely asks for, whatever is on."""
     if is_key(move.control):
         edge = Edge.DOWN if move.value else Edge.UP
@@ -165,7 +165,7 @@ def likely_do(show: Show, target: Ref, move: Move) -> Do:
     return Do(target, verb, move.value, edge)
 
 
-def ties(show: Show, move: Move) -> list[AnyInput]:
+def ties(show: Show, move: ControlMove) -> list[AnyInput]:
     """Returns what the show ties a control to."""
     return [tied for tied in show.inputs.values() if tied.control == move.control]
 
@@ -180,12 +180,12 @@ def turned(show: Show, target: Ref) -> Verb:
     return Verb.PRESS if target.kind == DEED else Verb.SWITCH
 
 
-def lights(show: Show, state: PlayState, kind: str) -> dict[Control, Light]:
+def lights(show: Show, state: PlayState, kind: str) -> dict[Control, Feedback]:
     """Returns what every tied control of a kind shall show."""
-    shown: dict[Control, Light] = {}
+    shown: dict[Control, Feedback] = {}
     for tied in show.inputs.values():
         if tied.kind == kind:
             level = actions.level_of(show, state, tied.target)
             if level is not None:
-                shown[tied.control] = Light(tied.target, level)
+                shown[tied.control] = Feedback(tied.target, level)
     return shown

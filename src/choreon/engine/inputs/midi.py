@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 
-from choreon.engine.inputs.base import InputDevice, Light, Move, Surroundings
+from choreon.engine.inputs.base import ControlMove, Feedback, InputDevice, Surroundings
 from choreon.model.inputs import Control, MidiInput, is_key, midi_control
 from choreon.model.inputs.midi import midi_parts
 from choreon.wire.midi import Event, Key, MidiDevices
@@ -27,7 +27,7 @@ class MidiDevice(InputDevice):
             around.real,
         )
 
-    def show(self, lights: dict[Control, Light]) -> None:
+    def show(self, lights: dict[Control, Feedback]) -> None:
         """Light the controllers."""
         self._devices.show(
             {key_of(control): value_of(control, at) for control, at in lights.items()}
@@ -52,9 +52,9 @@ class MidiDevice(InputDevice):
         self._devices.close()
 
 
-def move_of(event: Event) -> Move:
+def move_of(event: Event) -> ControlMove:
     """Returns the move that a message tells of."""
-    return Move(midi_control(*event[:4]), event.value)
+    return ControlMove(midi_control(*event[:4]), event.value)
 
 
 def key_of(control: Control) -> Key:
@@ -63,7 +63,7 @@ def key_of(control: Control) -> Key:
     return (control.device, str(message), channel, number)
 
 
-def value_of(control: Control, light: Light) -> int:
+def value_of(control: Control, light: Feedback) -> int:
     """Returns what is sent to a control, 0…127: a fader's level, or whether a pad is
     on.
     """

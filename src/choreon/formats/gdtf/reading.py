@@ -73,7 +73,7 @@ def read(data: bytes, name: str = "the file") -> Imported:
             plain = io.BytesIO(ElementTree.tostring(root, encoding="utf-8"))
             with contextlib.redirect_stdout(io.StringIO()):
                 found = pygdtf.FixtureType(dsc_file=plain)
-            return _Reader(found, archive, name, notes).imported()
+            return _GdtfReader(found, archive, name, notes).imported()
         except FormatError:
             raise
         # the library trusts its input; whatever a file makes it raise is the file's
@@ -94,7 +94,7 @@ class _Beam(NamedTuple):
     kind: str = ""
 
 
-class _Reader:
+class _GdtfReader:
     def __init__(  # type: ignore[no-untyped-def]
         self, found, archive: zipfile.ZipFile, name: str, notes: dict[str, None]
     ) -> None:

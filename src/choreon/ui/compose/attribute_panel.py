@@ -26,7 +26,7 @@ from choreon.model.show import Show
 from choreon.ui import theme, words
 from choreon.ui.compose.aim_panel import AimPanel
 from choreon.ui.compose.colour_panel import ColourPanel
-from choreon.ui.compose.controls import Controls, Order, show_span
+from choreon.ui.compose.controls import ControlOrder, Controls, show_span
 from choreon.ui.compose.copying import Copied
 from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.motion_panel import MotionPanel
@@ -147,7 +147,7 @@ class DevicePanel(QWidget):
 
     def __init__(self, hand: Hand) -> None:
         super().__init__()
-        self.more = Controls(hand, Order(open_settings()))
+        self.more = Controls(hand, ControlOrder(open_settings()))
         hint = basics.label(
             "Right-click hides a line or moves it, for this type.", "small", wrap=True
         )
@@ -164,7 +164,7 @@ class DevicePanel(QWidget):
         self.more.show_values(counts, total)
 
 
-class What(QWidget):
+class AttributePanel(QWidget):
     """Intensity always; then one family at a time."""
 
     tab_changed = Signal(str)

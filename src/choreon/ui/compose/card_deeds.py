@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QInputDialog, QMenu, QWidget
 
 from choreon.model import chases, edits, links, palettes
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.only import keep_part
 from choreon.model.playables import AnyPlayable, Scene
 from choreon.model.playables import kind_of as model_kind
@@ -236,7 +236,7 @@ class CardDeeds(QWidget):
         known = self.parts.document.show.palettes
         kind = model_kind(playable)
         looks = [link for look in kind.looks(playable) for link in links.links_in(look)]
-        found = dict.fromkeys([*looks, *motions.links_in(kind.effects(playable))])
+        found = dict.fromkeys([*looks, *model_effects.links_in(kind.effects(playable))])
         ids = [
             link.removeprefix(links.PALETTE)
             for link in found

@@ -21,7 +21,7 @@ from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.values import ValueField
 
 
-class Control(QWidget):
+class AttributeControl(QWidget):
     """One attribute: its name, who has it where not all do, and what to move."""
 
     def __init__(self, hand: Hand, name: str) -> None:
@@ -173,10 +173,10 @@ class Controls(QWidget):
     reorder theirs.
     """
 
-    def __init__(self, hand: Hand, order: Order | None = None) -> None:
+    def __init__(self, hand: Hand, order: ControlOrder | None = None) -> None:
         super().__init__()
         self.hand, self.order = hand, order
-        self.rows: dict[str, Control] = {}
+        self.rows: dict[str, AttributeControl] = {}
         self.box = QVBoxLayout(self)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(6)
@@ -220,8 +220,8 @@ class Controls(QWidget):
             self.box.addWidget(row)
         self.box.addWidget(self.hidden)
 
-    def _make_row(self, name: str) -> Control:
-        row = Control(self.hand, name)
+    def _make_row(self, name: str) -> AttributeControl:
+        row = AttributeControl(self.hand, name)
         if self.order is not None:
             row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             row.customContextMenuRequested.connect(partial(self._menu, row))
@@ -242,7 +242,7 @@ class Controls(QWidget):
     def _kinds(self) -> tuple[str, ...]:
         return tuple(sorted({f.type for f in self.hand.fixtures()}))
 
-    def _menu(self, row: Control, point: QPoint) -> None:
+    def _menu(self, row: AttributeControl, point: QPoint) -> None:
         menu = QMenu(self)
         menu.addAction(
             f"Hide {row.known.label} for these types", lambda: self.hide_row(row.name)
@@ -275,7 +275,7 @@ class Controls(QWidget):
             self.set_names(self._names, self.hand.names())
 
 
-class Order:
+class ControlOrder:
     """How the user arranged the attributes of types; kept with the window."""
 
     def __init__(self, settings: QSettings) -> None:

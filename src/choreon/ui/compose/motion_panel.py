@@ -23,7 +23,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QSizePolicy, QVBoxLayout, QWi
 
 from choreon.model import attributes as at
 from choreon.model import chases, edits, links
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.effects import motion_of, rate_of
 from choreon.model.motion import (
     AnyMotion,
@@ -260,7 +260,7 @@ class MotionPanel(QWidget):
         return tuple(
             effect
             for effect in self.parts.draft.effects
-            if wanted & set(motions.fixtures_of(show, effect))
+            if wanted & set(model_effects.fixtures_of(show, effect))
         )
 
     @property
@@ -306,7 +306,7 @@ class MotionPanel(QWidget):
         for player in self.parts.engine.state.players:
             scene = show.playables.get(player.ref.id)
             for effect in getattr(scene, "effects", ()):
-                if effect.on and chosen & set(motions.fixtures_of(show, effect)):
+                if effect.on and chosen & set(model_effects.fixtures_of(show, effect)):
                     found.append(f"{title(motion_of(show, effect))} by {player.name}")
         text = f"Playing on these: {words.some(found)}." if found else ""
         self.from_scene.setText(text)
@@ -475,7 +475,7 @@ class MotionPanel(QWidget):
         selection, rig = self.parts.selection, self.hand.rig
         cells = any(choice.cell_count(rig, i) > 1 for i in selection.chosen)
         return Effect(
-            id=motions.fresh_effect_id(self.parts.draft.effects, motion.kind),
+            id=model_effects.fresh_effect_id(self.parts.draft.effects, motion.kind),
             motion=motion,
             fixtures=selection.chosen,
             cells=dict(selection.cells),
@@ -522,12 +522,12 @@ class MotionPanel(QWidget):
         """Have an effect come before the one above it."""
         effects = self.parts.draft.effects
         index = [e.id for e in effects].index(effect_id)
-        moved = motions.moved_effect(effects, effect_id, max(0, index - 1))
+        moved = model_effects.moved_effect(effects, effect_id, max(0, index - 1))
         self.parts.draft.set_effects("order effects", moved)
 
     def take_out(self, effect_id: str) -> None:
         """Take an effect out of the draft."""
-        kept = motions.without_effect(self.parts.draft.effects, effect_id)
+        kept = model_effects.without_effect(self.parts.draft.effects, effect_id)
         self.parts.draft.set_effects("take an effect out", kept)
 
     # palettes
@@ -548,9 +548,9 @@ class MotionPanel(QWidget):
         if not sure or not name.strip():
             return
         document, draft = self.parts.document, self.parts.draft
-        show, palette = motions.keep_motion(document.show, name, motion)
+        show, palette = model_effects.keep_motion(document.show, name, motion)
         linked = replace(effect, palette=palette)
-        effects = motions.with_effect(draft.effects, linked)
+        effects = model_effects.with_effect(draft.effects, linked)
         called = name_of(show, Ref(PALETTE, palette))
         document.edit(f"keep the motion {called}", show)
         draft.set_effects(f"follow the motion {called}", effects)
@@ -575,7 +575,7 @@ class MotionPanel(QWidget):
             return
         document = self.parts.document
         motion = motion_of(document.show, effect)
-        show = motions.update_motion(document.show, palette_id, motion)
+        show = model_effects.update_motion(document.show, palette_id, motion)
         name = name_of(show, Ref(PALETTE, palette_id))
         document.edit(f"update the motion {name}", show)
         self.put(replace(effect, palette=palette_id), f"follow the motion {name}")
@@ -637,9 +637,9 @@ class MotionPanel(QWidget):
 ADD = "Add an effect on those chosen"
 
 
-replace_motion = motions.replace
+replace_motion = model_effects.replace
 
 
 def replace(effect: Effect, **changes: object) -> Effect:
     """Returns an effect with fields changed."""
-    return motions.replace(effect, **changes)
+    return model_effects.replace(effect, **changes)

@@ -16,9 +16,9 @@ from choreon.model import choosing
 from choreon.model.effects import motion_of
 from choreon.model.motion import Effect, Path
 from choreon.model.refs import Ref
-from choreon.ui.compose.attribute_panel import What
+from choreon.ui.compose.attribute_panel import AttributePanel
 from choreon.ui.compose.pattern_dialog import PatternDialog
-from choreon.ui.compose.selection_panel import Who
+from choreon.ui.compose.selection_panel import SelectionPanel
 from choreon.ui.compose.shelf import Shelf
 from choreon.ui.compose.stage_tools import StageTools
 from choreon.ui.compose.steps import Steps
@@ -36,10 +36,10 @@ class ComposePlace(QWidget):
     def __init__(self, parts: Parts) -> None:
         super().__init__()
         self.parts = parts
-        self.who = Who(parts)
+        self.who = SelectionPanel(parts)
         self.stage = StagePicture(parts)
         self.tools = StageTools(self.stage, parts)
-        self.what = What(parts)
+        self.what = AttributePanel(parts)
         self.pattern: PatternDialog | None = None
         self.shelf = Shelf(parts, self.what.hand, self.what.motion_panel)
         self.steps = Steps(parts, self.what.hand)

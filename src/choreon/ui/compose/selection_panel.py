@@ -114,7 +114,7 @@ class _Strokes(QObject):
         return True
 
 
-class Who(QWidget):
+class SelectionPanel(QWidget):
     """Two lists: groups above, fixtures below; and ways to choose."""
 
     def __init__(self, parts: Parts) -> None:

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.model import chases, edits, links, palettes
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.playables import AnyPlayable, kind_of
 from choreon.model.playables.chase import ChaseStep, Unit
 from choreon.model.refs import name_of
@@ -469,7 +469,7 @@ def _links_in(playable: AnyPlayable) -> list[str]:
     """Every link in something that plays, in its values and its effects."""
     kind = kind_of(playable)
     found = [link for look in kind.looks(playable) for link in links.links_in(look)]
-    return [*found, *motions.links_in(kind.effects(playable))]
+    return [*found, *model_effects.links_in(kind.effects(playable))]
 
 
 def _lies_in(thing: Thing) -> str:

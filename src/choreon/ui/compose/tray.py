@@ -20,7 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu
 
 from choreon.library.motions import ready_motions
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.motion import AnyMotion, Effects, title
 from choreon.model.show import Palette
 from choreon.ui import palettes as palette_deeds
@@ -112,7 +112,7 @@ class Tray(MovingGrid):
         if index >= 0 and self.parts.selection.chosen:
             item = self.items[index]
             made = self.panel.made(item.motion, item.palette)
-            trial = (motions.replace(made, id="trial"),)
+            trial = (model_effects.replace(made, id="trial"),)
         if not self.on_stage:
             self.parts.preview.try_effects(trial)
             return
@@ -199,5 +199,5 @@ class Tray(MovingGrid):
     def keep(self, item: Item) -> None:
         """Keep a ready motion in the show, to be changed for all that use it."""
         document = self.parts.document
-        show, _ = motions.keep_motion(document.show, item.name, item.motion)
+        show, _ = model_effects.keep_motion(document.show, item.name, item.motion)
         document.edit(f"keep the motion {item.name}", show)

@@ -18,7 +18,7 @@ PAGE_OF = {
     "Troubles": "trust",
     # rig
     "RigPlace": "hang",
-    "Plan": "hang",
+    "PlanView": "hang",
     "HangPanel": "hang",
     "HangTable": "hang",
     "RoomPanel": "hang",
@@ -33,9 +33,9 @@ PAGE_OF = {
     "OutputsView": "outputs",
     # compose
     "ComposePlace": "values",
-    "Who": "choose",
+    "SelectionPanel": "choose",
     "StagePicture": "choose",
-    "What": "values",
+    "AttributePanel": "values",
     "SpreadPanel": "values",
     "MotionPanel": "motion",
     "MotionForm": "motion",

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from choreon.engine import protocol
 from choreon.engine.actions import draft as actions
 from choreon.engine.do import Do
-from choreon.model import effects as motions
+from choreon.model import effects as model_effects
 from choreon.model.attributes import attribute
 from choreon.model.edits import filled, merge_looks
 from choreon.model.history import Held
@@ -114,7 +114,7 @@ class Draft(QObject):
 
     def set_effect(self, name: str, effect: Effect) -> None:
         """Put one effect into it, or change the one of its id."""
-        self.set_effects(name, motions.with_effect(self.effects, effect))
+        self.set_effects(name, model_effects.with_effect(self.effects, effect))
 
     def show_effects(self, effects: Effects) -> None:
         """Have other effects on stage for a moment; undo knows nothing of it."""
@@ -177,7 +177,7 @@ class Draft(QObject):
         """
         self.taken = source
         if effects:
-            held = motions.merged(self.effects, effects)
+            held = model_effects.merged(self.effects, effects)
             self.set_effects("take effects into the draft", held)
         if look:
             self.touch(look)

@@ -47,7 +47,7 @@ class EngineLink(QObject):
     state_changed = Signal(PlayState)
     pulse = Signal(protocol.Pulse)
     ports_changed = Signal(protocol.Ports)
-    control_moved = Signal(protocol.Moved)
+    control_moved = Signal(protocol.ControlMoved)
     nodes_changed = Signal(protocol.Nodes)
     engine_changed = Signal(bool)
     met = Signal()
@@ -335,7 +335,7 @@ class EngineLink(QObject):
             case protocol.Ports():
                 self.ports = message
                 self.ports_changed.emit(message)
-            case protocol.Moved():
+            case protocol.ControlMoved():
                 self.control_moved.emit(message)
             case protocol.Mismatch():
                 self._mismatched(message)

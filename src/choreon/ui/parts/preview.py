@@ -41,7 +41,7 @@ from choreon.render.decode import Decoder, Light, decoder_for
 from choreon.render.explain import Why, explain
 from choreon.render.rig import Bytes, Floats
 from choreon.render.state import (
-    Draft,
+    DraftState,
     Going,
     Masters,
     Player,
@@ -373,7 +373,7 @@ class Preview(QObject):
         plain = msgspec.structs.replace(state.draft, effects=())
         state = msgspec.structs.replace(state, draft=plain)
         if without_draft:
-            state = msgspec.structs.replace(state, draft=Draft())
+            state = msgspec.structs.replace(state, draft=DraftState())
         elif state.draft.blind:
             state = _unblinded(state)
         values = blend(self.compiled, state, time.monotonic())

@@ -35,7 +35,7 @@ from choreon.ui.rig.files import Files
 from choreon.ui.rig.hang import HangPanel
 from choreon.ui.rig.in_hand import InHand
 from choreon.ui.rig.outputs import OutputsView
-from choreon.ui.rig.plan import Plan, take_down
+from choreon.ui.rig.plan import PlanView, take_down
 from choreon.ui.rig.ribbon import RibbonPanel
 from choreon.ui.rig.room import RoomPanel
 from choreon.ui.rig.swap import SwapDialog
@@ -62,8 +62,8 @@ class RigPlace(QStackedWidget):
         self.parts = parts
         self.files = Files(parts, self)
         self.hang = HangPanel(parts)
-        self.plan = Plan(parts)
-        self.front = Plan(parts, front=True)
+        self.plan = PlanView(parts)
+        self.front = PlanView(parts, front=True)
         self.table = HangTable(parts)
         self.outputs = OutputsView(parts)
         self.in_hand = InHand(parts)

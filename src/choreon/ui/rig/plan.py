@@ -68,7 +68,7 @@ class _Name(NamedTuple):
     token: str
 
 
-class Plan(TakesTypes):
+class PlanView(TakesTypes):
     """Drag moves the chosen (Alt: without snapping), arrow keys nudge, Delete takes
     down.
     """

@@ -18,7 +18,7 @@ from choreon.model import edits
 from choreon.model.show import Area, Bar, Room, Screen, Seats, Underlay
 from choreon.ui import pictures, pixmaps, renaming
 from choreon.ui.parts import Parts
-from choreon.ui.rig.plan import Plan
+from choreon.ui.rig.plan import PlanView
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 from choreon.ui.widgets.work import Work
@@ -389,7 +389,7 @@ class RoomPanel(QWidget):
         )
         self.parts.document.edit("lay the venue's plan below", show)
 
-    def ask_distance(self, plan: Plan, a: QPointF, b: QPointF) -> None:
+    def ask_distance(self, plan: PlanView, a: QPointF, b: QPointF) -> None:
         """Two points were clicked: ask how far they are apart."""
         metres, sure = QInputDialog.getDouble(
             self, "Scale", "Metres between the two points", 1.0, 0.05, 500.0, 2
@@ -397,7 +397,7 @@ class RoomPanel(QWidget):
         if sure:
             self.scale_to(plan, a, b, metres)
 
-    def scale_to(self, plan: Plan, a: QPointF, b: QPointF, metres: float) -> None:
+    def scale_to(self, plan: PlanView, a: QPointF, b: QPointF, metres: float) -> None:
         """Scale the picture so that two points of it are so far apart; the first stays
         where it is.
         """

@@ -7,7 +7,7 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame, QMenu
 
-from choreon.engine.protocol import Moved
+from choreon.engine.protocol import ControlMoved
 from choreon.model.edits import unlearn
 from choreon.model.refs import WALK, Ref
 from choreon.ui import theme
@@ -135,7 +135,7 @@ class WalkBar(QFrame):
 
     # the controller
 
-    def _control(self, moved: Moved) -> None:
+    def _control(self, moved: ControlMoved) -> None:
         if not self.order or moved.value <= 0:
             return
         for tied in self.parts.document.show.inputs.values():

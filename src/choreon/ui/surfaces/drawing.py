@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from choreon.engine.actions import level_of
-from choreon.engine.protocol import Moved
+from choreon.engine.protocol import ControlMoved
 from choreon.model.effects import natural
 from choreon.model.inputs import Control, called, is_key, midi_control
 from choreon.model.refs import Ref
@@ -83,7 +83,7 @@ class ControllerDrawing(QWidget):
             self.port, self.open = port, is_open
         self.update()
 
-    def moved(self, moved: Moved) -> None:
+    def moved(self, moved: ControlMoved) -> None:
         """Follow a control that was moved."""
         self.values[moved.control] = moved.value
         if moved.control.device == self.port:

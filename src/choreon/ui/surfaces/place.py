@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.engine.actions import level_of
-from choreon.engine.protocol import Moved
+from choreon.engine.protocol import ControlMoved
 from choreon.model.refs import DEEDS, Ref, to_deed
 from choreon.model.sameness import very_same
 from choreon.model.show import Show
@@ -142,7 +142,7 @@ class SurfacesPlace(QWidget):
         )
         self.drawing.show_port(self.port, is_open)
 
-    def _moved(self, moved: Moved) -> None:
+    def _moved(self, moved: ControlMoved) -> None:
         self.drawing.moved(moved)
 
     def _control_picked(self, target: Ref | None) -> None:

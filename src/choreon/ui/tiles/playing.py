@@ -23,7 +23,7 @@ from choreon.ui.tiles.base import (
     now,
     progress,
 )
-from choreon.ui.widgets.faders import Fader
+from choreon.ui.widgets.faders import FaderSlider
 
 
 class PlayingWidget(TileWidget):
@@ -138,7 +138,7 @@ class FaderTile(PlayingWidget):
     ) -> None:
         super().__init__(parts, minis, page, tile)
         self.upright = not self.tile.lying
-        self.fader = Fader(self.name, self.upright, self.token)
+        self.fader = FaderSlider(self.name, self.upright, self.token)
         self.fader.setParent(self)
         self.fader.moved.connect(self.dim)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)

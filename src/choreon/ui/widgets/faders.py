@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from choreon.ui import theme
 
 
-class Fader(QWidget):
+class FaderSlider(QWidget):
     """A level 0…1. Dragging moves it from where it stands: touching it never makes it
     jump.
     """
