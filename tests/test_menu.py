@@ -65,7 +65,7 @@ def test_a_folder_that_cannot_be_written_is_told(tmp_path, monkeypatch, capsys):
     assert "cannot be written" in capsys.readouterr().err
 
 
-COMMANDS = [name for name, _, _ in desktop_entry.commands_of(cli._parser())]
+COMMANDS = [name for name, _, _ in desktop_entry.commands_of(cli.command_line())]
 
 
 @pytest.mark.parametrize("name", ["", *COMMANDS])
@@ -78,9 +78,9 @@ def test_every_command_says_what_it_does_and_which_version_it_is(name, capsys):
 
 
 def test_the_manual_page_has_every_command_and_every_option():
-    page = desktop_entry.man_page(cli._parser())
+    page = desktop_entry.man_page(cli.command_line())
     assert page.startswith(".TH CHOREON 1")
-    for name, command, _ in desktop_entry.commands_of(cli._parser()):
+    for name, command, _ in desktop_entry.commands_of(cli.command_line()):
         assert f"choreon {name}" in page
         for action in command._actions:
             option = (action.option_strings or [""])[0]

@@ -26,12 +26,13 @@ if TYPE_CHECKING:
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run a command; gives the exit code."""
-    arguments = _parser().parse_args(argv)
+    arguments = command_line().parse_args(argv)
     command: int = arguments.run(arguments)
     return command
 
 
-def _parser() -> argparse.ArgumentParser:
+def command_line() -> argparse.ArgumentParser:
+    """Returns what reads the command line."""
     parser = argparse.ArgumentParser(
         prog="choreon",
         description="Stage lighting for the person who lights a small venue alone.",
@@ -468,7 +469,7 @@ def _install(arguments: argparse.Namespace) -> int:
 
     home = folders.data().parent
     try:
-        for path in desktop_entry.install(home, _parser()):
+        for path in desktop_entry.install(home, command_line()):
             print(path)
     except OSError as error:
         print(f"{home} cannot be written: {error.strerror}.", file=sys.stderr)

@@ -233,8 +233,8 @@ def test_time_that_a_process_waits_for_a_processor_is_told():
 
 SLOW = """
 import sys, time
-from choreon.engine.beat import Beat, Phase
-beat, again = Beat(int(sys.argv[1])), sys.argv[2] == "again"
+from choreon.engine.beat import Heartbeat, Phase
+beat, again = Heartbeat(int(sys.argv[1])), sys.argv[2] == "again"
 time.sleep(1.4)
 beat.enter(Phase.PLAYING)
 time.sleep(0.4)
@@ -283,10 +283,10 @@ def test_it_waits_the_longer_the_more_often_engines_die(monkeypatch):
     monkeypatch.setattr(supervisor.select, "select", sleep)
     for _ in range(6):
         clock[0] += 1.0
-        made._wait()
+        made.pause()
     assert waits == [0.5, 1.0, 2.0, 2.0]
-    made._played = 30.0  # it played well for a while
-    made._wait()
+    made.played = 30.0  # it played well for a while
+    made.pause()
     assert len(waits) == 4
 
 
@@ -298,7 +298,7 @@ def test_engines_that_hang_before_their_first_frame_count_as_deaths(monkeypatch)
     monkeypatch.setattr(supervisor.time, "monotonic", lambda: clock[0])
     monkeypatch.setattr(supervisor.select, "select", lambda *_: ([], [], []))
     monkeypatch.setattr(supervisor, "WAITS", (0.0,))
-    monkeypatch.setattr(made, "_watch", lambda engine: (1, "hung"))
+    monkeypatch.setattr(made, "watch", lambda engine: (1, "hung"))
 
     class Hangs:
         def __init__(self, pid, child):
@@ -306,16 +306,16 @@ def test_engines_that_hang_before_their_first_frame_count_as_deaths(monkeypatch)
 
         def close(self):
             if len(deaths) > supervisor.BRIEF:
-                made._ending = True
+                made.ending = True
 
     class Child:
         pid = 0
 
-    made._start = lambda beat, why, number: deaths.append(number) or Child()
+    made.starts = lambda beat, why, number: deaths.append(number) or Child()
     monkeypatch.setattr(supervisor, "Watched", Hangs)
     made.run()
     assert deaths == [0, 1, 2, 3]
-    assert "--bare" in supervisor.command([], made._beat, "", deaths[-1])
+    assert "--bare" in supervisor.command([], made.heartbeat, "", deaths[-1])
 
 
 def test_an_engine_that_dies_again_and_again_holds_what_was_sent_last(
@@ -597,7 +597,9 @@ def test_what_is_nested_or_huge_is_refused_before_it_is_decoded(
     deep = b"\x82\xa1t\xa5touch\xa4look" + b"\x91" * 3_000_000
     strange = b"\x82\xa1t\xa5touch\xa4what" + b"\x91" * 3_000_000
     for body in (deep, strange):
-        client._socket.sendall(len(body).to_bytes(4, "little") + body)
+        with socket.socket(socket.AF_UNIX) as stranger:
+            stranger.connect(str(engine_client.socket_path()))
+            stranger.sendall(len(body).to_bytes(4, "little") + body)
     liar = socket.socket(socket.AF_UNIX)
     liar.connect(str(engine_client.socket_path()))
     liar.sendall(b"\xff\xff\xff\x7f")

@@ -308,24 +308,22 @@ def test_what_a_client_sent_before_it_went_is_still_heard(own_folders):
     try:
         client = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
         client.connect(str(own_folders / "l.sock"))
-        link._accept()
-        (peer,) = link._peers.values()
+        link.accept()
+        (peer,) = link.peer_of.values()
         client.sendall(protocol.pack(protocol.Hello()))
-        link._serve(peer, selectors.EVENT_READ)
+        link.serve(peer, selectors.EVENT_READ)
         client.sendall(protocol.pack(Do(to_tile("cello-pad"), Verb.PRESS)))
         client.close()
         for _ in range(3):
             link.notice(protocol.Nodes((), "nobody reads this"))
-            link._tell()
-        link._serve(peer, selectors.EVENT_READ)
+            link.tell_all()
+        link.serve(peer, selectors.EVENT_READ)
         assert heard == ["Hello", "Do"]
-        link._serve(peer, selectors.EVENT_READ)  # and the end is met after it
-        assert not link._peers
+        link.serve(peer, selectors.EVENT_READ)  # and the end is met after it
+        assert link.clients == 0
     finally:
-        link._server.close()
-        link._selector.close()
-        link._wake_in.close()
-        link._wake_out.close()
+        link.start()
+        link.close()
 
 
 FIRST_FRAME = """

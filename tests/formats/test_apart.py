@@ -55,7 +55,7 @@ def test_work_that_is_let_go_ends():
 
     thread = threading.Thread(target=run)
     thread.start()
-    until(lambda: job._process is not None)
+    until(lambda: job.child is not None)
     job.kill()
     thread.join(10)
     assert len(raised) == 1

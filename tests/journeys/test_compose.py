@@ -466,7 +466,7 @@ def test_device_lines_are_hidden_and_moved_for_a_type(hands, compose):
     assert list(more.rows) == ["Fog1", "Fan1"]
     more.move_row("Fan1", -1)
     assert list(more.rows) == ["Fan1", "Fog1"]
-    pick(hands, lambda: more._menu(more.rows["Fog1"], QPoint(5, 5)), "Hide")
+    pick(hands, lambda: more.row_menu(more.rows["Fog1"], QPoint(5, 5)), "Hide")
     assert list(more.rows) == ["Fan1"]
     hands.parts.selection.choose(["par-1"])
     hands.parts.selection.choose(["hazer-1"])
@@ -488,8 +488,8 @@ def test_a_gradient_over_sixteen_cells(hands, compose, node):
     hands.click(compose.who.cells)
     hands.click(compose.what.tabs["Spread"])
     panel.what.setCurrentIndex(panel.what.findText("Colour"))
-    panel.colours[0]._picked((1.0, 0.0, 0.0))
-    panel.colours[1]._picked((0.0, 0.0, 1.0))
+    panel.colours[0].take((1.0, 0.0, 0.0))
+    panel.colours[1].take((0.0, 0.0, 1.0))
     cells = [
         np.array([draft(hands)[bar][n][c] for n in RGB])
         for bar in ("bar-1", "bar-2")

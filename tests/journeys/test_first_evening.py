@@ -8,6 +8,7 @@ from PySide6.QtTest import QTest
 
 from choreon.formats import showfile
 from choreon.model import patch
+from choreon.model.inputs import midi_control
 from choreon.model.refs import Ref, to_tile
 from choreon.ui import theme
 from tests.conftest import values
@@ -309,8 +310,9 @@ def test_the_drawing_finds_what_a_part_does(hands, controller):
     hands.until(lambda: hands.parts.engine.ports.ports.get("Practice controller"))
     parts = surfaces.drawing.drawn()
     assert len(parts) == 32
-    hands.click(surfaces.drawing, parts[("note", 0, 36)].center())
-    assert surfaces.drawing.chosen == ("note", 0, 36)
+    pad = midi_control("Practice controller", "note", 0, 36)
+    hands.click(surfaces.drawing, parts[pad].center())
+    assert surfaces.drawing.chosen == pad
     edges = {
         target.id: row.grab().toImage().pixelColor(row.width() // 2, 0).name().upper()
         for target, row in surfaces.targets.items()

@@ -45,6 +45,7 @@ from choreon.model.tiles import (
     PowerOn,
     TempoTile,
     Turns,
+    UnknownTile,
     parts,
 )
 from choreon.model.verbs import Edge, Verb
@@ -409,6 +410,7 @@ EVERY_KIND = (
     DeedTile(id="deed", deed="release"),
     ClockTile(id="clock"),
     LabelTile(id="label", name="Words"),
+    UnknownTile(id="unknown", stored={"kind": "lantern"}),
 )
 RIGHT_OF = {
     **dict.fromkeys(("pad", "flash", "choice", "aside", "deed"), "choices"),

@@ -101,7 +101,7 @@ def test_all_keys_are_in_one_list(hands):
     pick(hands, hands.window.more.click, "All keys")
     said = help_of(hands).text.toPlainText()
     listened = {s.key().toString() for s in hands.window.findChildren(QShortcut)}
-    listened |= {c.key for c in hands.window._commands() if c.key}
+    listened |= {c.key for c in hands.window.commands() if c.key}
     assert {"Ctrl+K", "Ctrl+E", "Ctrl+I", "F1"} <= listened
     words = set(re.split(r"[\s,]+", said)) | {"Ctrl+,"}
     assert {key for key in listened if key} <= words

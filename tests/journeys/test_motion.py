@@ -559,7 +559,7 @@ def test_an_effect_follows_a_group_and_keeps_its_lamps_when_that_is_deleted(hand
         if place.who.groups.item(n).text().startswith("Pars down")
     )
     where = place.who.groups.visualItemRect(row).center()
-    pick(hands, lambda: place.who._group_menu(where), "Delete")
+    pick(hands, lambda: place.who.group_menu(where), "Delete")
     assert "pars-down" not in hands.parts.document.show.groups
     assert drafted(hands).effects[0].fixtures == members
     assert drafted(hands).effects[0].group == ""

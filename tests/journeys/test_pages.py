@@ -206,7 +206,7 @@ def test_a_section_folds_and_opens(hands, band):
 def test_an_event_is_made_from_another(hands, perform, answers):
     answers.append("Harbour day")
     perform.event_name = "Open mic hour"
-    perform._fill_events()
+    perform.fill_events()
     index = perform.events.findText("New event…")
     perform.events.setCurrentIndex(index)
     perform.events.activated.emit(index)

@@ -193,7 +193,7 @@ def test_one_part_of_a_colour_leaves_the_others_cell_by_cell(hands):
     )
     hands.parts.selection.choose(["bar-1"])
     QTest.qWait(50)
-    compose.what.colour_panel._part("ColorRGB_Blue", 0.7)
+    compose.what.colour_panel.set_part("ColorRGB_Blue", 0.7)
     look = hands.parts.engine.state.draft.look["bar-1"]
     assert look["ColorRGB_Blue"] == 0.7
     assert look["ColorRGB_Red"] == pytest.approx((1.0, 0.5) + (0.0,) * 6, abs=1e-6)
@@ -400,7 +400,7 @@ def test_pages_are_made_named_and_deleted(hands, answers):
         label.text() for label in perform.body.findChildren(QLabel)
     )
     answers.append("Encore")
-    perform._rename(hands.parts.document.show.pages[page])
+    perform.rename_page(hands.parts.document.show.pages[page])
     assert hands.parts.document.show.pages[page].name == "Encore"
     perform.add_tile(Ref("scene", "dots"), "pad")
     assert list(perform.tiles) == ["dots-pad-2"]
@@ -607,10 +607,10 @@ def test_the_ribbon_names_the_channel_under_the_pointer_and_follows_the_choice(h
     rig = hands.place("rig")
     ribbon = rig.ribbon.ribbon
     spot = hands.parts.document.show.fixtures["spot-1"]
-    assert ribbon._channel_name(spot, 1) == ", Pan"
-    assert ribbon._channel_name(spot, 2) == ", Pan, fine"
+    assert ribbon.channel_name(spot, 1) == ", Pan"
+    assert ribbon.channel_name(spot, 2) == ", Pan, fine"
     bar = hands.parts.document.show.fixtures["bar-1"]
-    assert ribbon._channel_name(bar, 5) == ", Green, cell 2"
+    assert ribbon.channel_name(bar, 5) == ", Green, cell 2"
     hands.parts.selection.choose(["dot-1"])
     assert ribbon.universe == 3
     rig.ribbon.go(2)
@@ -659,7 +659,7 @@ def test_the_heading_tells_how_the_engine_is(hands):
     hands.parts.engine.pulse.emit(frames)
     assert "light stutters" in heading.health.text()
     assert "Close what else runs on it" in heading.health.toolTip()
-    heading._engine(False)
+    heading.show_engine(False)
     assert "starting the engine" in heading.health.text()
 
 
@@ -742,11 +742,13 @@ def test_another_show_is_opened_in_the_same_window(hands, own_folders, node):
 def test_the_stage_picture_follows_the_light_and_rests_when_nothing_changes(hands):
     stage = hands.place("compose").stage
     hands.parts.draft.touch({"par-1": {"Dimmer": 1.0}})
-    hands.until(lambda: stage._light is not None and stage._light.rgb.max() > 0.9)
+    hands.until(
+        lambda: stage.shown_light is not None and stage.shown_light.rgb.max() > 0.9
+    )
     QTest.qWait(200)
     before = stage.grab().toImage()
     hands.parts.draft.touch({"par-1": {"Dimmer": 0.0}})
-    hands.until(lambda: stage._light.rgb.max() < 0.05)
+    hands.until(lambda: stage.shown_light.rgb.max() < 0.05)
     assert stage.grab().toImage() != before
     assert stage.lamp_at(stage.point_of("par-1")) == "par-1"
     assert stage.lamp_at(QPointF(3, stage.height() - 3)) is None
@@ -862,8 +864,8 @@ def test_the_ribbon_draws_what_changed_as_if_all_were_drawn_anew(hands):
         hands.heeded()
         hands.until(lambda: window.notice.hide() or on_screen() == whole())
     assert on_screen() != before
-    narrow = ribbon._around(np.array([0, 1, 2]))
+    narrow = ribbon.area_of(np.array([0, 1, 2]))
     assert narrow.height() < ribbon.height() / ribbon.rows + 8
     assert narrow.width() < 8 * ribbon.width() / ribbon.per_row
-    across = ribbon._around(np.array([5, 511]))
+    across = ribbon.area_of(np.array([5, 511]))
     assert across.contains(ribbon.rect().adjusted(0, 0, -3, -3))

@@ -223,7 +223,7 @@ def test_why_on_a_slot_and_the_way_to_each_layer(hands, rig):
     hands.parts.draft.touch({"front-1": {"Dimmer": 0.25}})
     pick(
         hands,
-        lambda: rig.ribbon.ribbon._slot_menu(1, rig.mapToGlobal(QPoint(200, 200))),
+        lambda: rig.ribbon.ribbon.slot_menu(1, rig.mapToGlobal(QPoint(200, 200))),
         "Why is 1.1",
     )
     why = rig.in_hand.why
@@ -299,14 +299,14 @@ def test_the_list_edits_many_sorts_filters_and_renumbers(hands, rig):
     table.view.sortByColumn(1, Qt.SortOrder.DescendingOrder)
     assert table.proxy.index(0, 1).data() == "Wash 2"
     hands.parts.selection.choose(["par-3"])
-    assert [table.model.ids[i.row()] for i in table._rows()] == ["par-3"]
+    assert [table.model.ids[i.row()] for i in table.chosen_rows()] == ["par-3"]
     place = table.proxy.mapFromSource(table.model.index(8, 1))
     assert table.proxy.setData(place, "Par 2")  # that another one has
     called = hands.parts.document.show.fixtures[table.model.ids[8]].name
     assert called == edits.free_name("Par 2", [f"Par {i}" for i in range(2, 9)])
     table.show_column(14, True)
     assert not table.view.isColumnHidden(14)
-    assert "14" in table._settings.value("list/columns")
+    assert "14" in table.settings.value("list/columns")
 
 
 def test_a_clash_typed_in_the_list_is_told(hands, rig):
@@ -368,7 +368,7 @@ def test_the_front_view_moves_across_and_up(hands, rig):
     rig.go(1)
     QTest.qWait(30)
     start = rig.front.at(hands.parts.document.show.fixtures["bar-1"].place)
-    scale, _ = rig.front._scale()
+    scale, _ = rig.front.metre_and_middle()
     hands.drag(rig.front, start, start + QPointF(0.5 * scale, -0.4 * scale))
     place = hands.parts.document.show.fixtures["bar-1"].place
     assert (place.x, place.y, place.z) == (pytest.approx(-1.5), 5.7, pytest.approx(3.8))
@@ -406,12 +406,12 @@ def test_the_room_in_numbers_and_lamps_snap_to_its_bars(hands, rig):
         rooms.screen is not None,
     ) == ("Bar 1", "First", 1, True)
     start = rig.plan.at(hands.parts.document.show.fixtures["par-1"].place)
-    scale, _ = rig.plan._scale()
+    scale, _ = rig.plan.metre_and_middle()
     hands.drag(rig.plan, start, start + QPointF(0, -0.85 * scale))
     assert hands.parts.document.show.fixtures["par-1"].place.y == 2.55
     rig.hang.choose_type("tarnby-par-3")
     rig.hang.count.setValue(2)
-    assert [p.y for p in rig.hang._places(2)] != [
+    assert [p.y for p in rig.hang.places_of(2)] != [
         2.55,
         2.55,
     ]  # the bar is taken by then
@@ -432,7 +432,7 @@ def test_a_plan_below_is_scaled_by_two_points(hands, rig, tmp_path, monkeypatch)
     under = hands.parts.document.show.room.underlay
     assert hands.parts.document.show.pictures[under.picture].data.startswith(b"\x89PNG")
     monkeypatch.setattr(QInputDialog, "getDouble", lambda *_, **__: (3.0, True))
-    rig._ask_scale()
+    rig.ask_scale()
     a, b = rig.plan.at(Place(-2, 4)), rig.plan.at(Place(-1, 4))
     hands.click(rig.plan, a)
     hands.click(rig.plan, b)
@@ -459,7 +459,7 @@ def test_arranging_in_numbers_with_a_preview(hands, rig):
     pick(hands, lambda: hands.click(rig.arrange_button), "In a line")
     for field, value in zip(rig.arrange.fields, (-2, 5, 2, 3), strict=True):
         hands.type(field, str(value))
-    assert rig.plan._shown["par-2"].x == 0
+    assert rig.plan.shown_places["par-2"].x == 0
     assert hands.parts.document.show.fixtures["par-2"].place.x != 0
     hands.click(hands.button(rig.arrange, "Place them"))
     assert [
@@ -467,7 +467,7 @@ def test_arranging_in_numbers_with_a_preview(hands, rig):
     ] == [(-2, 5), (0, 4), (2, 3)]
     pick(hands, lambda: hands.click(rig.arrange_button), "In a grid")
     hands.click(hands.button(rig.arrange, "Leave"))
-    assert rig.plan._shown == {}
+    assert rig.plan.shown_places == {}
     pick(hands, lambda: hands.click(rig.arrange_button), "On an arc")
     hands.click(hands.button(rig.arrange, "Place them"))
     assert hands.parts.document.show.fixtures["par-1"].place.x == pytest.approx(
@@ -542,7 +542,7 @@ def test_walking_the_rig_by_key_button_and_controller(hands, rig, controller, no
     controller.let_pad(9)
     assert "Walk: next fixture now follows" in hands.window.notice.text.text()
     hands.heeded()
-    walk._go()
+    walk.show_fixture()
     controller.hit_pad(9)
     hands.until(lambda: walk.name.text() == "Front 1")
     hands.parts.document.edit(
@@ -573,7 +573,7 @@ def test_strips_drive_every_channel_by_meaning_and_bare(hands, rig, node):
         "Gobo1": 3.0,
     }
     hands.until(lambda: gobo.raw == 41 and gobo.drafted)
-    hands.click(gobo, QPointF(gobo._x(200), 30))
+    hands.click(gobo, QPointF(gobo.x_of(200), 30))
     hands.until(lambda: values(node, 2)[68] in (199, 200, 201))
     assert hands.parts.engine.state.draft.look["spot-1"]["Gobo1WheelSpin"] > 0
     gobo.setFocus()
@@ -725,15 +725,15 @@ def test_a_node_that_is_gone_is_told_and_one_that_comes_back_too(
     from choreon.ui.rig import outputs
 
     monkeypatch.setattr(outputs, "PATIENCE", 100)
-    rig.outputs._patience.setInterval(100)
+    rig.outputs.patience.setInterval(100)
     rig.go(3)
     rig.outputs.add("artnet", "127.0.0.77", (1,))
-    rig.outputs._patience.start()
+    rig.outputs.patience.start()
     card = rig.outputs.cards["artnet"]
     hands.until(lambda: card.silence.isVisible())
     assert "127.0.0.77 does not answer" in card.silence.text()
     rig.outputs.parts.engine.nodes = Nodes((FoundNode("127.0.0.77", "Back", (0,)),))
-    rig.outputs._fill_nodes(rig.outputs.parts.engine.nodes)
+    rig.outputs.fill_nodes(rig.outputs.parts.engine.nodes)
     assert not card.silence.isVisible()
 
 

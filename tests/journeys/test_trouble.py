@@ -224,7 +224,7 @@ def test_an_engine_that_holds_what_was_sent_last_gives_a_window_no_show(
     engines.start(demo_path)
     assert engines.connect().wait_for(protocol.Welcome).held
     demo_path.write_bytes(good)
-    opened, client = app._begin(demo_path)
+    opened, client = app.begin_with(demo_path)
     assert opened.show.fixtures
     assert client.wait_for(protocol.Welcome).show.fixtures
     client.close()
@@ -245,7 +245,7 @@ def test_an_engine_that_goes_as_it_is_spoken_to_leaves_a_window_that_opens(
         return real(*given)
 
     monkeypatch.setattr(engine_client, "Client", client)
-    opened, link = app._begin(demo_path)
+    opened, link = app.begin_with(demo_path)
     assert len(made) == 2
     assert link is None
     assert opened.show.fixtures
@@ -274,7 +274,7 @@ def test_of_two_states_of_a_show_the_newer_one_is_opened(
     client.send(protocol.PutShow(told, str(demo_path), of_engine))
     until(lambda: engines.connect().wait_for(protocol.Welcome).show.name == "engine")
     showfile.write(demo_path, edits.replace(show, name="file"), edits=50)
-    opened, met = app._begin(demo_path)
+    opened, met = app.begin_with(demo_path)
     assert opened.show.name == newer
     hands = open_window(demo_path, met)
     try:
@@ -549,7 +549,7 @@ def test_an_engine_without_a_file_keeps_its_show_when_a_window_comes(
         )
     )
     engines.connect().wait_for(protocol.Welcome)
-    opened, client = app._begin(None)
+    opened, client = app.begin_with(None)
     assert opened.show.name == "Low Tide"
     assert opened.path == folders.shows() / "Low Tide.choreon"
     assert client.wait_for(protocol.Welcome).state.players
@@ -574,7 +574,7 @@ def test_another_show_takes_the_stage_only_when_agreed(
 
     timer = basics.once(qapp, 200, answer)
     timer.start()
-    opened, taken = app._begin(other)
+    opened, taken = app.begin_with(other)
     assert opened.show.name == ("Workshop" if agreed else "Low Tide")
     if not agreed:
         assert values(node, 1)[0] == 217

@@ -471,7 +471,7 @@ def test_a_swap_tells_before_and_keeps_the_scenes_right(hands, rig, node):
     dialog = SwapDialog(hands.parts, rig)
     assert not dialog.go.isEnabled()  # nothing would change
     dialog.choose("tarnby-turn-150", "13 channel")
-    lines = [text for text, _ in dialog._lines(dialog.plan)]
+    lines = [text for text, _ in dialog.lines_of(dialog.plan)]
     assert any("Gobo: Reeds becomes Net" in text for text in lines)
     assert any("Intensity" in text for text in lines)
     dialog.go.click()

@@ -50,7 +50,7 @@ def test_of_random_situations_capture_gives_the_same_light_or_names_the_lamps(se
     walk = PlayedWalk(random.Random(f"capture {seed}"))
     state, now = walk.state_at_start(), 0.0
     for now, what, tile, number in walk.deeds:
-        state = housekeeping.prune(walk._do(state, what, tile, number, now), now)
+        state = housekeeping.prune(walk.act(state, what, tile, number, now), now)
     now += walk.dice.uniform(0.0, 4.0)
     state = housekeeping.prune(state, now)
     _, told, after, alone = captured(walk.compiled, state, now)
@@ -80,7 +80,7 @@ def test_captures_are_not_all_told():
         walk = PlayedWalk(random.Random(f"capture {seed}"))
         state = walk.state_at_start()
         for now, what, tile, number in walk.deeds[:2]:
-            state = housekeeping.prune(walk._do(state, what, tile, number, now), now)
+            state = housekeeping.prune(walk.act(state, what, tile, number, now), now)
         told = captured(walk.compiled, housekeeping.prune(state, 20.0), 20.0)[1]
         silent += len(walk.compiled.show.fixtures) - len(told)
     assert silent > 60

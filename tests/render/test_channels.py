@@ -278,7 +278,7 @@ def test_what_is_asked_for_is_read_back(which, data):
         PlayState(draft=DraftState({"f": {name: wanted, "Dimmer": 1.0}})),
         0.0,
     )
-    got = decoder_for(rig, show.types.values())._sources(bytes_)[
+    got = decoder_for(rig, show.types.values()).sources_of(bytes_)[
         rig.where["f"][name][0][1]
     ]
     step = abs(span.high - span.low) / max(1.0, (span.end - span.start) * scale)

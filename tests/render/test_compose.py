@@ -196,7 +196,7 @@ def test_limits_hold_for_values_aims_and_bare_values(turned, pan, tilt, data):
     decoder = decoder_for(rig, show.types.values())
     for wish in wishes:
         frame = render(programme, PlayState(draft=DraftState({"spot-1": wish})), 0.0)
-        got = decoder._sources(frame)[rows]
+        got = decoder.sources_of(frame)[rows]
         assert low_pan - step <= got[0] <= high_pan + step
         assert low_tilt - step <= got[1] <= high_tilt + step
 

@@ -279,7 +279,7 @@ class Walk:
         times = sorted(
             dice.uniform(0.2, LENGTH - 3.5) for _ in range(dice.randint(4, 9))
         )
-        self.deeds = [(t, *self._deed()) for t in times]
+        self.deeds = [(t, *self.next_deed()) for t in times]
         rig = self.compiled.rig
         self.span = np.concatenate(
             [np.maximum(rig.high - rig.low, 1e-9), np.maximum(rig.full, 1.0)]
@@ -295,12 +295,12 @@ class Walk:
     def _show_of(self, dice: random.Random) -> Show:
         return show_of(dice)
 
-    def _deed(self) -> tuple[str, str, float]:
+    def next_deed(self) -> tuple[str, str, float]:
         whats = ["press"] * 7 + ["release", "draft", "clear", "blind"]
         what = self.dice.choice([*whats, "rate", "pause", "next", "back"])
         return what, f"t{self.dice.randrange(4)}", self.dice.random()
 
-    def _do(self, state: PlayState, what: str, tile: str, value: float, now: float):
+    def act(self, state: PlayState, what: str, tile: str, value: float, now: float):
         if what == "press":  # as the engine does, the way of the heads planned
             self.state, self.now = state, now
             do = Do(to_tile(tile), Verb.PRESS)
@@ -353,7 +353,7 @@ class Walk:
         for now in np.arange(0.0, LENGTH, step):
             while deeds and deeds[0][0] <= now:
                 at_, what, tile, value = deeds.pop(0)
-                state = self._do(state, what, tile, value, float(now))
+                state = self.act(state, what, tile, value, float(now))
                 history.append(f"{at_:.3f} {what} {tile}")
             state = motion.follow(self.compiled, state, float(now))
             state = play.prune(state, float(now))
@@ -388,7 +388,7 @@ class Walk:
         state = self.state_at_start()
         most = 0.0
         for at_, what, tile, value in self.deeds:
-            state = self._do(play.prune(state, at_), what, tile, value, at_)
+            state = self.act(play.prune(state, at_), what, tile, value, at_)
             for now in (at_, at_ + 0.31, at_ + 1.7):
                 fast = compose(self.compiled, state, now)
                 slow = compose(self.compiled, state, now, Trace(self.compiled.rig))
@@ -436,9 +436,9 @@ class PlayedWalk(Walk):
         show = edits.put(edits.put(show, "pages", page), "masters", *masters)
         return edits.replace(show, safe=(plays[5],))
 
-    def _deed(self) -> tuple[str, str, float]:
+    def next_deed(self) -> tuple[str, str, float]:
         if self.dice.random() < 0.4:
-            return super()._deed()
+            return super().next_deed()
         return self.dice.choice(PLAYED), "", self.dice.random()
 
     def state_at_start(self) -> PlayState:
@@ -447,9 +447,9 @@ class PlayedWalk(Walk):
         levels = {i: self.dice.uniform(0.2, 1.0) for i in ("lamps", "played")}
         return play.set_masters(state, levels=levels)
 
-    def _do(self, state: PlayState, what: str, tile: str, value: float, now: float):
+    def act(self, state: PlayState, what: str, tile: str, value: float, now: float):
         if what not in PLAYED:
-            return super()._do(state, what, tile, value, now)
+            return super().act(state, what, tile, value, now)
         if what == "aside":
             some = self._some(value)
             look = frozen(self.compiled, state, now, some)

@@ -65,7 +65,7 @@ def test_a_strip_tells_raw_values_by_drag_wheel_key_and_number(shown, qtbot):
     strip.moved.connect(moved.append)
     strip.typed.connect(typed.append)
     QTest.mouseClick(
-        strip, Qt.MouseButton.LeftButton, pos=QPointF(strip._x(100) + 1, 30).toPoint()
+        strip, Qt.MouseButton.LeftButton, pos=QPointF(strip.x_of(100) + 1, 30).toPoint()
     )
     assert moved[-1] == pytest.approx(100, abs=1)
     QTest.mouseClick(
@@ -212,17 +212,17 @@ def test_meanings_are_typed_in_plain_words(shown):
     field = shown(MeaningField(), 300, 36)
     picked = []
     field.picked.connect(picked.append)
-    field._take("strobe")
+    field.take("strobe")
     assert picked == ["Shutter1Strobe"]
     assert field.text() == said("Shutter1Strobe") == "Strobe · Shutter1Strobe"
-    field._take("Gobo wheel, turning · Gobo1WheelSpin")
-    field._take("Gobo3")
-    field._take("OddOne")  # a name nobody knows is kept as it is
-    field._take("   ")
+    field.take("Gobo wheel, turning · Gobo1WheelSpin")
+    field.take("Gobo3")
+    field.take("OddOne")  # a name nobody knows is kept as it is
+    field.take("   ")
     assert picked[1:] == ["Gobo1WheelSpin", "Gobo3", "OddOne"]
     assert field.name == "OddOne"
-    field._typed("iris")
-    assert field._model.stringList()[0] == "Iris · Iris"
+    field.look_for("iris")
+    assert field.offered.stringList()[0] == "Iris · Iris"
 
 
 def test_a_number_is_replaced_by_what_is_typed(shown):

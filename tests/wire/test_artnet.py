@@ -241,7 +241,7 @@ def test_an_interface_that_goes_away_while_sending(monkeypatch):
             pass
 
     sender.streams["s"].shut()
-    sender.streams["s"]._socket = Gone()
+    sender.streams["s"].line = Gone()
     sender.send(frame(1), 1.0)
     assert sender.tallies()[0].trouble == "127.0.0.1 cannot be reached: No such device."
     sender.send(frame(1), 2.0)

@@ -155,7 +155,7 @@ class SlowDoor:
 
 def test_what_is_moved_while_it_is_being_taken_in_is_heard(tmp_path):
     device = PracticeController(tmp_path, "Desk")
-    door = device._server = SlowDoor(device._server)
+    door = device.server = SlowDoor(device.server)
     port = midi.LocalPort("Desk", *midi.announced(tmp_path / "Desk.json"))
     assert door.came.wait(10)
     device.move_fader(3, 64)

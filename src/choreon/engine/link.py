@@ -62,7 +62,7 @@ class Link:
     ) -> None:
         self._handle, self._latest, self._idle = handle, latest, idle
         self._gone = gone
-        self._peers: dict[int, Peer] = {}
+        self.peer_of: dict[int, Peer] = {}
         self._notices: list[bytes] = []
         self._lock = threading.Lock()
 
@@ -102,7 +102,7 @@ class Link:
     @property
     def clients(self) -> int:
         """How many are connected. Callable from any thread."""
-        return len(self._peers)
+        return len(self.peer_of)
 
     def state_changed(self) -> None:
         """Tell every window the latest state, soon. Callable from any thread."""
@@ -135,7 +135,7 @@ class Link:
         with contextlib.suppress(OSError):
             self._path.unlink()
         self._server.close()
-        for peer in list(self._peers.values()):
+        for peer in list(self.peer_of.values()):
             with contextlib.suppress(OSError):
                 peer.socket.shutdown(socket.SHUT_RDWR)
 
@@ -157,7 +157,7 @@ class Link:
 
                 time.sleep(0.01)
 
-        for peer in list(self._peers.values()):
+        for peer in list(self.peer_of.values()):
             self._drop(peer)
 
         self._selector.close()
@@ -172,32 +172,34 @@ class Link:
                 return
 
             if key.fileobj is self._server:
-                self._accept()
+                self.accept()
             elif key.fileobj is self._wake_in:
                 self._wake_in.recv(4096)
-            elif key.fd in self._peers:
-                self._serve(self._peers[key.fd], mask)
+            elif key.fd in self.peer_of:
+                self.serve(self.peer_of[key.fd], mask)
 
         self.beat = time.monotonic()
-        self._tell()
+        self.tell_all()
         self._idle()
 
-    def _accept(self) -> None:
+    def accept(self) -> None:
+        """Take a client that knocks."""
         with contextlib.suppress(OSError):
             connection, _ = self._server.accept()
             connection.setblocking(False)
-            if len(self._peers) >= MOST_CLIENTS:
+            if len(self.peer_of) >= MOST_CLIENTS:
                 self._make_room()
-            self._peers[connection.fileno()] = Peer(connection)
+            self.peer_of[connection.fileno()] = Peer(connection)
             self._selector.register(connection, selectors.EVENT_READ)
 
     def _make_room(self) -> None:
         """Let the oldest client go that is no window; else the oldest."""
-        peers = list(self._peers.values())
+        peers = list(self.peer_of.values())
         log.warning("more than %d clients: one is let go", MOST_CLIENTS)
         self._drop(next((peer for peer in peers if not peer.window), peers[0]))
 
-    def _serve(self, peer: Peer, mask: int) -> None:
+    def serve(self, peer: Peer, mask: int) -> None:
+        """Hear a client, and give it what waits for it."""
         try:
             if mask & selectors.EVENT_READ:
                 data = peer.socket.recv(1 << 20)
@@ -207,7 +209,7 @@ class Link:
 
                 self._take(peer, data)
                 if peer.framer.unfinished > UNFINISHED // 8:
-                    waiting = (p.framer.unfinished for p in self._peers.values())
+                    waiting = (p.framer.unfinished for p in self.peer_of.values())
                     if sum(waiting) > UNFINISHED:
                         raise ValueError("too much of it is unfinished")
         except Exception as error:
@@ -245,11 +247,12 @@ class Link:
             peer.out += protocol.pack(protocol.Taken(peer.taken))
             self._send_some(peer)
 
-    def _tell(self) -> None:
+    def tell_all(self) -> None:
+        """Tell all clients what there is to be told."""
         with self._lock:
             notices, self._notices = self._notices, []
         changed, self._changed = self._changed, False
-        for peer in list(self._peers.values()):
+        for peer in list(self.peer_of.values()):
             if peer.window:
                 for notice in notices:
                     peer.out += notice
@@ -294,7 +297,7 @@ class Link:
             peer.out.clear()
 
     def _drop(self, peer: Peer) -> None:
-        self._peers.pop(peer.socket.fileno(), None)
+        self.peer_of.pop(peer.socket.fileno(), None)
         with contextlib.suppress(KeyError, ValueError, OSError):
             self._selector.unregister(peer.socket)
         peer.socket.close()

@@ -121,14 +121,14 @@ class Supervisor:
         start: Callable[[Heartbeat, str, int], subprocess.Popen[bytes]],
         beat: Heartbeat | None = None,
     ) -> None:
-        self._start = start
-        self._beat = beat or Heartbeat.make()
-        self._ending = False
+        self.starts = start
+        self.heartbeat = beat or Heartbeat.make()
+        self.ending = False
         self._wake_in, self._wake_out = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
         self._parent = os.getppid()
         self._alone_since = 0.0
         self._deaths: list[float] = []
-        self._played = 0.0  # seconds that the engine that died last has played
+        self.played = 0.0  # seconds that the engine that died last has played
 
     def run(self, engine: Watched | None = None) -> int:
         """Watch until the engine ends as it was told. Returns the exit code. `engine`:
@@ -142,33 +142,33 @@ class Supervisor:
 
         while True:
             if engine is None:
-                self._beat.enter(Phase.STARTING)
-                self._beat.beat(0)  # not where the one before it stood
-                child = self._start(self._beat, why, len(self._deaths))
+                self.heartbeat.enter(Phase.STARTING)
+                self.heartbeat.beat(0)  # not where the one before it stood
+                child = self.starts(self.heartbeat, why, len(self._deaths))
                 engine = Watched(child.pid, child)
 
-            code, why = self._watch(engine)
+            code, why = self.watch(engine)
             engine.close()
             engine = None
             self._end_if_forsaken()
-            ended = self._ending or self._beat.phase == Phase.ENDING
+            ended = self.ending or self.heartbeat.phase == Phase.ENDING
 
             if ended or code in NOT_AGAIN:
                 return 0 if ended and code not in NOT_AGAIN else code
 
             log.error("The engine %s. It is started again.", why)
-            self._wait()
-            if self._ending:
+            self.pause()
+            if self.ending:
                 return 0
 
     def _told(self, *_: object) -> None:
-        self._ending = True
+        self.ending = True
 
-    def _watch(self, engine: Watched) -> tuple[int, str]:
+    def watch(self, engine: Watched) -> tuple[int, str]:
         """Watch one engine until it is gone. Returns its exit code, and why."""
         playing_since = 0.0
         patience = Patience(time.monotonic(), engine.waited)
-        told = self._played = 0.0
+        told = self.played = 0.0
         poll = select.poll()
         poll.register(engine.handle, select.POLLIN)
 
@@ -183,14 +183,14 @@ class Supervisor:
             if code is not None:
                 return code, _fate(code)
 
-            phase = self._beat.phase
+            phase = self.heartbeat.phase
             if phase == Phase.PLAYING:
                 playing_since = playing_since or now
-                self._played = now - playing_since
+                self.played = now - playing_since
 
-            missing = patience.look(self._beat.frames, phase, now)
+            missing = patience.look(self.heartbeat.frames, phase, now)
             self._end_if_forsaken()
-            if self._ending and not told:
+            if self.ending and not told:
                 told = now
                 engine.tell(signal.SIGTERM)
 
@@ -205,24 +205,24 @@ class Supervisor:
         no window is connected, and who started it has gone as well.
         """
         known = self._parent > 1 and os.getppid() == self._parent
-        found = known or self._beat.clients or _has_lock()
+        found = known or self.heartbeat.clients or _has_lock()
         now = time.monotonic()
         if found:
             self._alone_since = 0.0
             return
         self._alone_since = self._alone_since or now
-        if now - self._alone_since > FORSAKEN and not self._ending:
+        if now - self._alone_since > FORSAKEN and not self.ending:
             log.error("Its folder is gone, and nobody is there: the engine ends.")
-            self._ending = True
+            self.ending = True
 
-    def _wait(self) -> None:
+    def pause(self) -> None:
         """Let time go by before the next start, the longer the more often it died. One
         that never came to a frame counts with those before it, however long it took.
         """
         now = time.monotonic()
-        if self._played > STEADY:
+        if self.played > STEADY:
             self._deaths = []
-        elif self._played > 0.0:
+        elif self.played > 0.0:
             self._deaths = [t for t in self._deaths if now - t < 60.0]
 
         self._deaths.append(now)
@@ -231,7 +231,7 @@ class Supervisor:
             log.error("It has died %d times; waiting %.1f s.", len(self._deaths), wait)
 
         end = now + wait
-        while not self._ending and (left := end - time.monotonic()) > 0:
+        while not self.ending and (left := end - time.monotonic()) > 0:
             select.select([self._wake_in], [], [], left)
             self._end_if_forsaken()
             with contextlib.suppress(BlockingIOError):

@@ -114,7 +114,7 @@ class Apart:
     ) -> None:
         """`told`: called from a thread with how far it has come, in words."""
         self._job, self._told = job, told
-        self._process: subprocess.Popen[bytes] | None = None
+        self.child: subprocess.Popen[bytes] | None = None
         self._killed = False
 
     def run(self) -> bytes:
@@ -123,10 +123,10 @@ class Apart:
         """
         command = [sys.executable, "-m", "choreon.formats.apart"]
         pipe = subprocess.PIPE
-        self._process = subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=pipe)
+        self.child = subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=pipe)
         if self._killed:
-            self._process.kill()
-        process = self._process
+            self.child.kill()
+        process = self.child
         assert process.stdin is not None
         assert process.stdout is not None
         assert process.stderr is not None
@@ -167,9 +167,9 @@ class Apart:
         """Close the pipes of a process that ended, the way in too where it was killed
         before it had read all.
         """
-        if self._process is None:
+        if self.child is None:
             return
-        process = self._process
+        process = self.child
         for pipe in (process.stdin, process.stdout, process.stderr):
             if pipe is not None:
                 with contextlib.suppress(OSError):
@@ -178,9 +178,9 @@ class Apart:
     def kill(self) -> None:
         """Let it go; `run` then raises."""
         self._killed = True
-        if self._process is not None:
+        if self.child is not None:
             with contextlib.suppress(OSError):
-                self._process.kill()
+                self.child.kill()
 
 
 def do(job: AnyJob) -> bytes:

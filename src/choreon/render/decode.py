@@ -177,7 +177,7 @@ class Decoder:
 
     def read(self, frame: Bytes) -> Light:
         """What a frame (U, 512) lights."""
-        value = self._sources(frame)
+        value = self.sources_of(frame)
         dimmer = np.where(self.dimmer == self.absent, 1.0, value[self.dimmer])
         mixed = (
             np.einsum("nw,nwc->nc", value[self.emitters], self.light)
@@ -228,7 +228,7 @@ class Decoder:
             motion,
         )
 
-    def _sources(self, frame: Bytes) -> Floats:
+    def sources_of(self, frame: Bytes) -> Floats:
         """What the bytes mean for each source; what no channel says is 0, a shutter
         that is not shut is open.
         """

@@ -91,8 +91,8 @@ class PracticeController:
         self.knobs = [64] * KNOBS
         self.lights = [0] * PADS
         self.told: Callable[[], None] = lambda: None
-        self._server = socket.create_server(("127.0.0.1", 0))
-        self._server.setblocking(False)
+        self.server = socket.create_server(("127.0.0.1", 0))
+        self.server.setblocking(False)
         self._token = secrets.token_hex(16).encode()
         self._clients: list[ControllerClient] = []
         self._gate = threading.Lock()
@@ -100,7 +100,7 @@ class PracticeController:
         folder.mkdir(parents=True, exist_ok=True)
         self._file = folder / f"{name}.json"
         part = self._file.with_suffix(f".{os.getpid()}")
-        said = {"port": self._server.getsockname()[1], "token": self._token.decode()}
+        said = {"port": self.server.getsockname()[1], "token": self._token.decode()}
         flags = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW
         with os.fdopen(os.open(part, flags, 0o600), "w") as file:
             json.dump(said, file)
@@ -146,7 +146,7 @@ class PracticeController:
         self._thread.join(1)
         for client in self._clients:
             client.line.close()
-        self._server.close()
+        self.server.close()
 
     def _send(self, data: bytes) -> None:
         self._welcome()  # one that has just opened this port hears what is moved now
@@ -171,7 +171,7 @@ class PracticeController:
         with self._gate:
             with contextlib.suppress(BlockingIOError):
                 while True:
-                    client = ControllerClient(self._server.accept()[0])
+                    client = ControllerClient(self.server.accept()[0])
                     self._clients.append(client)
                     self._hear(client)
             strange = [client for client in self._clients if not client.known]
@@ -188,7 +188,7 @@ class PracticeController:
             clients = {client.line.fileno(): client for client in self._clients}
             full = [handle for handle, client in clients.items() if client.out]
             ready, free, _ = select.select(
-                [self._server.fileno(), *clients], full, [], 0.2
+                [self.server.fileno(), *clients], full, [], 0.2
             )
             for handle in ready:
                 if handle not in clients:

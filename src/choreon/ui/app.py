@@ -226,7 +226,9 @@ def run(wanted: Path | None, guest: bool = False) -> int:
         return _raise_other(name, wanted if guest else None)
 
     try:
-        opened, client = _begin_guest(wanted) if guest and wanted else _begin(wanted)
+        opened, client = (
+            _begin_guest(wanted) if guest and wanted else begin_with(wanted)
+        )
     except GuestRefused as error:
         print(error, file=sys.stderr)
         return UNREADABLE
@@ -304,7 +306,7 @@ def _for_guests(path: Path) -> Opened:
         raise GuestRefused(f"{path} cannot be opened: {error}") from None
 
 
-def _begin(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
+def begin_with(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
     """The show and the engine to begin with. An engine that plays is taken over with
     its show, unless another show was asked for by name, and, where something is on,
     agreed to.

@@ -112,10 +112,10 @@ class Heading(QFrame):
         parts.document.kept_changed.connect(lambda _: self._tell_kept())
         parts.engine.state_changed.connect(self._state)
         parts.engine.pulse.connect(self._pulse)
-        parts.engine.engine_changed.connect(self._engine)
+        parts.engine.engine_changed.connect(self.show_engine)
         self._show()
         self._state(parts.engine.state)
-        self._engine(parts.engine.alive)
+        self.show_engine(parts.engine.alive)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is little room all stands closer, and the grand master goes
@@ -226,7 +226,8 @@ class Heading(QFrame):
         basics.say(self.health, f"{sign} {text}")
         self.health.setToolTip(advice + figures)
 
-    def _engine(self, alive: bool) -> None:
+    def show_engine(self, alive: bool) -> None:
+        """Show whether the engine is there."""
         if not alive:
             self.health.setText(
                 f'<span style="color:{theme.ALARM}">▲</span> starting the engine …'

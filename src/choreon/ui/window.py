@@ -145,7 +145,7 @@ class MainWindow(QMainWindow):
         self.notice.dismissed = self._dismissed
         self.learner.changed.connect(self._learning)
         parts.brush.changed.connect(self._brushing)
-        self.find_box = FindBox(whole, parts, self._commands, self.go_to_trouble)
+        self.find_box = FindBox(whole, parts, self.commands, self.go_to_trouble)
 
         self.evening = FirstEvening(whole, parts, self.go, self.tell)
         self._shortcuts()
@@ -300,7 +300,7 @@ class MainWindow(QMainWindow):
 
     def _shortcuts(self) -> None:
         parts = self.parts
-        for command in self._commands():
+        for command in self.commands():
             if command.key:
                 shortcut = QShortcut(QKeySequence(command.key), self)
                 shortcut.activated.connect(command.act)
@@ -317,7 +317,7 @@ class MainWindow(QMainWindow):
         self._escape.activated.connect(parts.brush.put_down)
         self._escape.setEnabled(False)
 
-    def _commands(self) -> list[Entry]:
+    def commands(self) -> list[Entry]:
         """All that the window can be told to do, with its keys."""
         parts, engine = self.parts, self.parts.engine
         places = [
@@ -593,7 +593,7 @@ class MainWindow(QMainWindow):
         over = QApplication.activeModalWidget() or self
         found = over.findChildren(HelpWindow)
         if not found:
-            found = [HelpWindow(over, self._commands, self.evening.begin)]
+            found = [HelpWindow(over, self.commands, self.evening.begin)]
         found[0].open(page)
 
     def tell_of(self, widget: QWidget) -> None:

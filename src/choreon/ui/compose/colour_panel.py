@@ -74,7 +74,7 @@ class ColourPanel(QWidget):
         for name in at.TARGET_COLOUR:
             field = ValueField(at.attribute(name).label, 0, 100, "%", 0, 100)
             field.short = name.removeprefix("ColorRGB_")[0]
-            field.changed.connect(lambda v, n=name: self._part(n, v / 100))
+            field.changed.connect(lambda v, n=name: self.set_part(n, v / 100))
             self.fields[name] = field
         self.answers = basics.label("", "small", wrap=True)
         self.answers.setAccessibleName("What each make does with the colour")
@@ -207,7 +207,7 @@ class ColourPanel(QWidget):
         else:
             self.hex.setText(words.hex_colour(self._rgb) if self._rgb else "several")
 
-    def _part(self, part: str, value: float) -> None:
+    def set_part(self, part: str, value: float) -> None:
         """Change one part of the target colour; the other two are taken along as they
         are, one by one.
         """

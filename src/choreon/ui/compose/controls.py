@@ -224,7 +224,7 @@ class Controls(QWidget):
         row = AttributeControl(self.hand, name)
         if self.order is not None:
             row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-            row.customContextMenuRequested.connect(partial(self._menu, row))
+            row.customContextMenuRequested.connect(partial(self.row_menu, row))
         return row
 
     def show_values(self, counts: dict[str, int], total: int) -> None:
@@ -242,7 +242,8 @@ class Controls(QWidget):
     def _kinds(self) -> tuple[str, ...]:
         return tuple(sorted({f.type for f in self.hand.fixtures()}))
 
-    def _menu(self, row: AttributeControl, point: QPoint) -> None:
+    def row_menu(self, row: AttributeControl, point: QPoint) -> None:
+        """Show what can be done with a row."""
         menu = QMenu(self)
         menu.addAction(
             f"Hide {row.known.label} for these types", lambda: self.hide_row(row.name)

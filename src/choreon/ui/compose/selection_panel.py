@@ -139,7 +139,7 @@ class SelectionPanel(QWidget):
         DragsOut(self.fixtures.viewport(), self._lamps_at)
         self.groups.itemClicked.connect(self._group_clicked)
         self.groups.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.groups.customContextMenuRequested.connect(self._group_menu)
+        self.groups.customContextMenuRequested.connect(self.group_menu)
         self.fixtures.itemSelectionChanged.connect(self._fixtures_chosen)
         self._strokes = (
             _Strokes(parts, self.groups, self._members),
@@ -425,7 +425,8 @@ class SelectionPanel(QWidget):
             )
             self.parts.document.edit(f"make the group {name}", show)
 
-    def _group_menu(self, point: QPoint) -> None:
+    def group_menu(self, point: QPoint) -> None:
+        """Show what can be done with a group."""
         item = self.groups.itemAt(point)
         if item is None:
             return

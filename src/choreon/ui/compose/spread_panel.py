@@ -151,13 +151,14 @@ class ColourButton(QWidget):
         field = ColourField()
         field.setFixedSize(260, 130)
         field.set_rgb(self.rgb)
-        field.changed.connect(self._picked)
+        field.changed.connect(self.take)
         action = QWidgetAction(menu)
         action.setDefaultWidget(field)
         menu.addAction(action)
         menu.exec(self.mapToGlobal(self.rect().bottomLeft()))
 
-    def _picked(self, rgb: Rgb) -> None:
+    def take(self, rgb: Rgb) -> None:
+        """Take a colour, and tell it."""
         self.set_rgb(rgb)
         self.changed.emit(rgb)
 

@@ -275,7 +275,7 @@ class PerformPlace(QWidget):
             return
 
         self._shown = shown
-        self._fill_events()
+        self.fill_events()
         self.tabs.removeWidget(self.new_button)
         basics.clear(self.tabs)
 
@@ -294,7 +294,8 @@ class PerformPlace(QWidget):
         self.tidy_button.setVisible(self.arranger.on)
         self.aside.page_id = self.page_id
 
-    def _fill_events(self) -> None:
+    def fill_events(self) -> None:
+        """Offer the sets of pages that there are."""
         events = pages.events(self.parts.document.show)
         self.events.clear()
         for name in (ALL_EVENTS, *events, NEW_EVENT):
@@ -350,7 +351,7 @@ class PerformPlace(QWidget):
     def page_menu(self, page: Page) -> QMenu:
         """What can be done with a page."""
         menu, show = QMenu(self), self.parts.document.show
-        menu.addAction("Rename…", lambda: self._rename(page))
+        menu.addAction("Rename…", lambda: self.rename_page(page))
         menu.addAction("Copy", lambda: self._copy_page(page))
         into = menu.addMenu("Belongs to")
 
@@ -412,10 +413,11 @@ class PerformPlace(QWidget):
             show, name = pages.copy_event(show, self.event_name, name)
             self.parts.document.edit(f"new event {name}", show)
             self.event_name = name
-        self._fill_events()
+        self.fill_events()
         self._fill()
 
-    def _rename(self, page: Page) -> None:
+    def rename_page(self, page: Page) -> None:
+        """Ask for another name of a page."""
         renaming.ask(self, self.parts, Ref(PAGE, page.id), "Rename the page")
 
     def open_window(self, page_id: str) -> PageWindow:

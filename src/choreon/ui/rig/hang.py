@@ -362,7 +362,7 @@ class HangPanel(QWidget):
         else:
             self._tell(f"{where}: free.", False)
         body = bodies.body_of(self.kind, self.mode.currentData() or "")
-        places = self._places(len(spans))
+        places = self.places_of(len(spans))
         self.planned.emit(Ghost(spans, bool(past or taken), places, body))
 
     def _tell(self, text: str, wrong: bool) -> None:
@@ -371,7 +371,7 @@ class HangPanel(QWidget):
         basics.set_role(self.preview, "alarm" if wrong else "small")
         self.go.setEnabled(bool(self._slots()) and not wrong)
 
-    def _places(self, count: int) -> list[Place]:
+    def places_of(self, count: int) -> list[Place]:
         """Along the bar that has room, else in a row across the stage at a depth where
         nothing hangs yet.
         """
@@ -401,7 +401,7 @@ class HangPanel(QWidget):
             kind,
             self.mode.currentData(),
             self.spots,
-            self._places(len(self.spots)),
+            self.places_of(len(self.spots)),
             self.first.value(),
         )
 
@@ -424,7 +424,7 @@ class HangPanel(QWidget):
             if text:
                 self.parts.notices.told.emit(text, "alarm")
                 return
-        places = [place] if place else self._places(1)
+        places = [place] if place else self.places_of(1)
         self._hang(kind, mode.name, [(universe, address)], places, 0, name="")
 
     def _hang(

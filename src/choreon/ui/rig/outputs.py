@@ -290,27 +290,27 @@ class OutputsView(QWidget):
         whole.addWidget(panel)
         parts.document.show_changed.connect(lambda _: self._fill())
         parts.engine.pulse.connect(self._pulse)
-        parts.engine.nodes_changed.connect(self._fill_nodes)
-        self._patience = basics.once(self, PATIENCE, self._silent)
+        parts.engine.nodes_changed.connect(self.fill_nodes)
+        self.patience = basics.once(self, PATIENCE, self._silent)
         self._fill()
-        self._fill_nodes(parts.engine.nodes)
+        self.fill_nodes(parts.engine.nodes)
 
     def showEvent(self, event: QShowEvent) -> None:
         self.parts.engine.find_nodes(True)
-        self._patience.start()
+        self.patience.start()
         for card in self.cards.values():
             card.fill()
 
     def hideEvent(self, event: QHideEvent) -> None:
         self.searching = False
         self.parts.engine.find_nodes(False)
-        self._patience.stop()
+        self.patience.stop()
 
     def search(self) -> None:
         """Ask all the network from now on, until this is hidden."""
         self.searching = True
         self.parts.engine.find_nodes(True, everywhere=True)
-        self._fill_nodes(self.parts.engine.nodes)
+        self.fill_nodes(self.parts.engine.nodes)
 
     def _silent(self) -> None:
         """By now every node that is there has answered."""
@@ -360,9 +360,9 @@ class OutputsView(QWidget):
             f"add an output by {OUTPUTS[kind].title}", edits.put(show, "outputs", made)
         )
 
-    def _fill_nodes(self, nodes: Nodes) -> None:
+    def fill_nodes(self, nodes: Nodes) -> None:
         """One line a node that has answered."""
-        if self.isVisible() and not self._patience.isActive():
+        if self.isVisible() and not self.patience.isActive():
             self._silent()
         basics.clear(self.nodes)
         note = nodes.trouble

@@ -124,7 +124,7 @@ class RigPlace(QStackedWidget):
         )
         self.in_hand.swap_asked.connect(self._swap)
         self.room.closed.connect(lambda: self.show_room(False))
-        self.room.scale_asked.connect(self._ask_scale)
+        self.room.scale_asked.connect(self.ask_scale)
         self.plan.two_points.connect(
             lambda a, b: self.room.ask_distance(self.plan, a, b)
         )
@@ -198,7 +198,8 @@ class RigPlace(QStackedWidget):
         self.right.setCurrentIndex(1 if on else 0)
         self.room_button.setChecked(on)
 
-    def _ask_scale(self) -> None:
+    def ask_scale(self) -> None:
+        """Ask how far apart two points of the underlay are."""
         self.go(0)
         self.plan.ask_two_points()
 

@@ -94,7 +94,7 @@ class PlanView(TakesTypes):
         self._brushed: QPointF | None = None  # where the brush was last
         self._box: QRectF | None = None
         self._moving: dict[str, Place] | None = None
-        self._shown: dict[str, Place] = {}
+        self.shown_places: dict[str, Place] = {}
         self._points: list[QPointF] | None = None
         self._scaled: tuple[object, QSize, tuple[float, QPointF]] | None = None
         self._number = -1
@@ -129,7 +129,7 @@ class PlanView(TakesTypes):
 
     def preview(self, places: dict[str, Place]) -> None:
         """Show fixtures elsewhere for the while."""
-        self._shown = places
+        self.shown_places = places
         self.update()
 
     def ask_two_points(self) -> None:
@@ -163,7 +163,7 @@ class PlanView(TakesTypes):
 
     # geometry
 
-    def _scale(self) -> tuple[float, QPointF]:
+    def metre_and_middle(self) -> tuple[float, QPointF]:
         """Pixels a metre, and where the middle of the stage's front edge is drawn."""
         room = self.parts.document.show.room
         if (
@@ -192,7 +192,7 @@ class PlanView(TakesTypes):
 
     def at(self, place: Place) -> QPointF:
         """Where a place is drawn: upstage is up, or, from the front, height is."""
-        scale, middle = self._scale()
+        scale, middle = self.metre_and_middle()
         return QPointF(
             middle.x() + scale * place.x,
             middle.y() - scale * (place.z if self.front else place.y),
@@ -202,7 +202,7 @@ class PlanView(TakesTypes):
         """The place that a point shows; what it does not show is as for a lamp on the
         grid.
         """
-        scale, middle = self._scale()
+        scale, middle = self.metre_and_middle()
         room = self.parts.document.show.room
         x, up = (point.x() - middle.x()) / scale, (middle.y() - point.y()) / scale
         place = (
@@ -217,11 +217,11 @@ class PlanView(TakesTypes):
 
     def place_of(self, point: QPointF) -> tuple[float, float]:
         """Metres across and up that a point shows, unsnapped."""
-        scale, middle = self._scale()
+        scale, middle = self.metre_and_middle()
         return (point.x() - middle.x()) / scale, (middle.y() - point.y()) / scale
 
     def _place(self, fixture: Fixture) -> Place:
-        return self._shown.get(fixture.id, fixture.place)
+        return self.shown_places.get(fixture.id, fixture.place)
 
     # drawing
 
@@ -400,7 +400,7 @@ class PlanView(TakesTypes):
             return
         if self._underlay is None or self._underlay[0] is not picture:
             self._underlay = (picture, pixmaps.pixmap(picture.data))
-        scale, _ = self._scale()
+        scale, _ = self.metre_and_middle()
         corner = self.at(Place(under.x, under.y))
         painter.save()
         painter.setOpacity(under.strength)
@@ -478,7 +478,10 @@ class PlanView(TakesTypes):
         )
 
     def _pools(self, painter: QPainter, fixtures: Iterable[Fixture]) -> None:
-        radius, ratio = max(1, round(0.75 * self._scale()[0])), self.devicePixelRatioF()
+        radius, ratio = (
+            max(1, round(0.75 * self.metre_and_middle()[0])),
+            self.devicePixelRatioF(),
+        )
         for fixture in fixtures:
             rgb = self._glow.get(fixture.id)
             if rgb is not None and max(rgb) >= 12:
@@ -530,7 +533,7 @@ class PlanView(TakesTypes):
             show.marks,
             show.room,
             self.parts.selection.chosen,
-            self._shown,
+            self.shown_places,
         )
         known = self._named
         if known is not None and known[1] == size and very_same(known[0], seen):
@@ -678,10 +681,10 @@ class PlanView(TakesTypes):
         away = event.position() - self._press
         if self._box is not None:
             self._box = QRectF(self._press, event.position()).normalized()
-        elif self._moving and (self._shown or away.manhattanLength() > 5):
-            scale, _ = self._scale()
+        elif self._moving and (self.shown_places or away.manhattanLength() > 5):
+            scale, _ = self.metre_and_middle()
             free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-            self._shown = {
+            self.shown_places = {
                 i: self._moved(p, away.x() / scale, -away.y() / scale, free)
                 for i, p in self._moving.items()
             }
@@ -719,12 +722,12 @@ class PlanView(TakesTypes):
             if drawn or not self._adding:
                 before = selection.chosen if self._adding else ()
                 selection.choose([*before, *self._inside(self._box)])
-        elif self._shown and self._moving:
-            changes = {i: {"place": place} for i, place in self._shown.items()}
+        elif self.shown_places and self._moving:
+            changes = {i: {"place": place} for i, place in self.shown_places.items()}
             name = f"move {words.count(len(changes), 'fixture')}"
             document.edit(name, edits.change_fixtures(document.show, changes))
         self._press = self._box = self._moving = None
-        self._shown = {}
+        self.shown_places = {}
         self.update()
 
     def _inside(self, box: QRectF) -> list[str]:
@@ -746,7 +749,7 @@ class PlanView(TakesTypes):
             parts.brush.put_down()
         elif key == Qt.Key.Key_Escape and busy:
             self._press = self._box = self._moving = self._points = None
-            self._shown = {}
+            self.shown_places = {}
             self.unsetCursor()
             self.update()
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:

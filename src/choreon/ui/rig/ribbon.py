@@ -106,11 +106,11 @@ class Ribbon(TakesTypes):
         changed = np.flatnonzero(live != self._live)
         if len(changed):
             self._live = live
-            self.update(self._around(changed))
+            self.update(self.area_of(changed))
         self._looks.cost = self._cost  # slow machines get fewer pictures
         return bool(len(changed))
 
-    def _around(self, slots: npt.NDArray[np.int64]) -> QRect:
+    def area_of(self, slots: npt.NDArray[np.int64]) -> QRect:
         """The part of the picture that shows slots, counted from 0: whole lines where
         they lie on several.
         """
@@ -365,7 +365,7 @@ class Ribbon(TakesTypes):
         """Choose what is pressed, and take hold of it."""
         slot = self.slot_at(event.position())
         if event.button() == Qt.MouseButton.RightButton:
-            self._slot_menu(slot, event.globalPosition().toPoint())
+            self.slot_menu(slot, event.globalPosition().toPoint())
             return
         here = self.on_slot(slot)
         adding = bool(
@@ -441,7 +441,8 @@ class Ribbon(TakesTypes):
 
     # words
 
-    def _slot_menu(self, slot: int, at: QPoint) -> None:
+    def slot_menu(self, slot: int, at: QPoint) -> None:
+        """Show what can be done with a slot."""
         menu = QMenu(self)
         here = self.on_slot(slot)
         text = f"Why is {self.universe}.{slot} at {self._live[slot - 1]}?"
@@ -469,10 +470,11 @@ class Ribbon(TakesTypes):
         for i in self.on_slot(slot):
             fixture = show.fixtures[i]
             text += f"\n{fixture.name}, {fixture.universe}.{fixture.address}"
-            text += self._channel_name(fixture, slot - fixture.address + 1)
+            text += self.channel_name(fixture, slot - fixture.address + 1)
         return text
 
-    def _channel_name(self, fixture: Fixture, slot: int) -> str:
+    def channel_name(self, fixture: Fixture, slot: int) -> str:
+        """Returns what the channel at a slot is called, after a comma."""
         mode = patch.mode_of(self.parts.document.show.types, fixture)
         for use in mode.uses if mode else ():
             if slot in use.slots:

@@ -113,7 +113,8 @@ class Strip(QWidget):
     def _line(self) -> QRectF:
         return QRectF(8, NAME + 4, self.width() - 16, BAR)
 
-    def _x(self, raw: float) -> float:
+    def x_of(self, raw: float) -> float:
+        """Returns where across a raw value is drawn."""
         line = self._line()
         return line.left() + line.width() * raw / (self.channel.top + 1)
 
@@ -142,7 +143,7 @@ class Strip(QWidget):
         painter.drawText(room, right, text)
         self._ranges(painter, span)
         self._draw_chips(painter, span)
-        x = min(self._x(self.raw + 0.5), self._line().right())
+        x = min(self.x_of(self.raw + 0.5), self._line().right())
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.DRAFT if self.drafted else theme.TEXT))
         painter.drawRoundedRect(QRectF(x - 1.5, NAME + 1, 3, BAR + 6), 1.5, 1.5)
@@ -162,14 +163,14 @@ class Strip(QWidget):
         painter.setBrush(QColor(theme.PIT))
         painter.drawRect(line)
         for place, span in enumerate(self.channel.ranges):
-            left, right = self._x(span.start), self._x(span.end + 1)
+            left, right = self.x_of(span.start), self.x_of(span.end + 1)
             gap = 1 if right - left > 3 else 0
             wide = max(1.0, right - left - gap)
             rect = QRectF(left, line.top(), wide, line.height())
             self._paint_range(painter, rect, span, span is now, bool(place % 2))
         if now is not None and not now.discrete:
-            left = self._x(now.start)
-            wide = max(0.0, self._x(self.raw + 0.5) - left)
+            left = self.x_of(now.start)
+            wide = max(0.0, self.x_of(self.raw + 0.5) - left)
             token = theme.DRAFT if self.drafted else theme.SOFT
             painter.setBrush(theme.colour(token, 0.35))
             painter.drawRect(QRectF(left, line.top(), wide, line.height()))

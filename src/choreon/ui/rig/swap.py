@@ -126,13 +126,13 @@ class SwapDialog(Dialog):
         self.go.setEnabled(not homeless and not same)
         if self.plan is None:
             return
-        for text, colour in self._lines(self.plan):
+        for text, colour in self.lines_of(self.plan):
             line = basics.label(text, wrap=True)
             line.setStyleSheet(f"color: {colour};")
             self.report.addWidget(line)
         self.report.addStretch(1)
 
-    def _lines(self, plan: Swap) -> list[tuple[str, str]]:
+    def lines_of(self, plan: Swap) -> list[tuple[str, str]]:
         """What a swap does, line by line, each with its colour."""
         before, after = self.parts.document.show.fixtures, plan.show.fixtures
         found = []

@@ -218,8 +218,8 @@ class HangTable(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-        self._settings = open_settings()
-        shown = set(whole_of(self._settings, "list/columns")) or SHOWN_AT_FIRST
+        self.settings = open_settings()
+        shown = set(whole_of(self.settings, "list/columns")) or SHOWN_AT_FIRST
         for i in range(len(COLUMNS)):
             self.view.setColumnHidden(i, i not in shown)
         parts.document.show_changed.connect(lambda _: self._refill())
@@ -287,7 +287,10 @@ class HangTable(QWidget):
         self.count.setText(f"{len(self.model.ids)} hang, {len(chosen)} chosen")
         for button in (self.renumber_button, self.rename_button):
             button.setEnabled(bool(chosen))
-        if self._busy or {self.model.ids[i.row()] for i in self._rows()} == chosen:
+        if (
+            self._busy
+            or {self.model.ids[i.row()] for i in self.chosen_rows()} == chosen
+        ):
             return
         self._busy = True
         selection = QItemSelection()
@@ -297,11 +300,11 @@ class HangTable(QWidget):
                 selection.select(here, here)
         flags = QItemSelectionModel.SelectionFlag
         self.view.selectionModel().select(selection, flags.ClearAndSelect | flags.Rows)
-        if rows := self._rows():
+        if rows := self.chosen_rows():
             self.view.scrollTo(self.proxy.mapFromSource(rows[0]))
         self._busy = False
 
-    def _rows(self) -> list[QModelIndex]:
+    def chosen_rows(self) -> list[QModelIndex]:
         """The selected rows of the model, in the order they are shown."""
         rows = sorted(self.view.selectionModel().selectedRows(), key=lambda i: i.row())
         return [self.proxy.mapToSource(i) for i in rows]
@@ -309,7 +312,9 @@ class HangTable(QWidget):
     def _chosen(self) -> None:
         if not self._busy:
             self._busy = True
-            self.parts.selection.choose([self.model.ids[i.row()] for i in self._rows()])
+            self.parts.selection.choose(
+                [self.model.ids[i.row()] for i in self.chosen_rows()]
+            )
             self._busy = False
 
     # editing
@@ -416,7 +421,7 @@ class HangTable(QWidget):
 
     def renumber(self, first: int) -> None:
         """Number the chosen in the order shown."""
-        ids = [self.model.ids[i.row()] for i in self._rows()]
+        ids = [self.model.ids[i.row()] for i in self.chosen_rows()]
         self.parts.document.edit(
             f"renumber {len(ids)}", edits.renumber(self.parts.document.show, ids, first)
         )
@@ -426,7 +431,7 @@ class HangTable(QWidget):
             self, "Rename", "Name (# stands for the number)"
         )
         if sure and pattern.strip():
-            ids = [self.model.ids[i.row()] for i in self._rows()]
+            ids = [self.model.ids[i.row()] for i in self.chosen_rows()]
             self.parts.document.edit(
                 f"rename {len(ids)}",
                 edits.rename_fixtures(self.parts.document.show, ids, pattern.strip()),
@@ -445,7 +450,7 @@ class HangTable(QWidget):
         """Show a column, or hide it; kept for the next time."""
         self.view.setColumnHidden(column, not on)
         shown = [str(i) for i in range(len(COLUMNS)) if not self.view.isColumnHidden(i)]
-        self._settings.setValue("list/columns", " ".join(shown))
+        self.settings.setValue("list/columns", " ".join(shown))
 
 
 def _sorted_by(show: Show, fixture: Fixture, title: str) -> object:

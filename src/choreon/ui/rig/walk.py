@@ -93,13 +93,13 @@ class WalkBar(QFrame):
             self.show()
             self.next.setFocus()  # wherever the hands were, its keys work from now on
             self._again.start()
-            self._go()
+            self.show_fixture()
 
     def step(self, by: int) -> None:
         """Go on or back; past an end it goes on at the other."""
         if self.order:
             self.index = (self.index + by) % len(self.order)
-            self._go()
+            self.show_fixture()
 
     def end(self) -> None:
         """Lamps stop blinking."""
@@ -109,7 +109,8 @@ class WalkBar(QFrame):
             self.parts.engine.blink(())
             self.hide()
 
-    def _go(self) -> None:
+    def show_fixture(self) -> None:
+        """Show the fixture in hand, and have it blink."""
         fixture = self.parts.document.show.fixtures[self.order[self.index]]
         self.parts.selection.choose([fixture.id])
         self.name.setText(fixture.name)
@@ -128,7 +129,7 @@ class WalkBar(QFrame):
         self.order = [i for i in self.order if i in self.parts.document.show.fixtures]
         self.index = min(self.index, len(self.order) - 1)
         if self.order:
-            self._go()
+            self.show_fixture()
         else:
             self.order = ["-"]
             self.end()

@@ -115,7 +115,7 @@ class StagePicture(QWidget):
         self._typed_from: tuple[str, ...] = ()
         self._painter: StagePainter | None = None
         self._for: Decoder | None = None
-        self._light: Light | None = None
+        self.shown_light: Light | None = None
         self._number = -2
         self._moves = False  # something in the light turns or shakes
         self._cost = 0.005
@@ -187,14 +187,14 @@ class StagePicture(QWidget):
         """Take the light of a frame; gives whether it differs from what is drawn."""
         if number == self._number and number >= 0:
             return False
-        before = self._light
-        self._number, self._light, self._moves = number, light, light.moving
+        before = self.shown_light
+        self._number, self.shown_light, self._moves = number, light, light.moving
         return before is None or _differs(before, light)
 
     def _goes_on(self) -> bool:
         """Whether the next picture will be another one, though no light changes."""
         behind = self._painter is not None and self._painter.behind
-        return self._light is not None and (self._moves or behind)
+        return self.shown_light is not None and (self._moves or behind)
 
     def _stage(self) -> StagePainter:
         """What draws the show; the show before, until this one is ready to be drawn."""
@@ -239,8 +239,9 @@ class StagePicture(QWidget):
         begin = time.perf_counter()
         stage = self._stage()
         light = (
-            self._light
-            if self._light is not None and len(self._light.rgb) == len(stage.lamps)
+            self.shown_light
+            if self.shown_light is not None
+            and len(self.shown_light.rgb) == len(stage.lamps)
             else None
         )
         painter = QPainter(self)

@@ -75,11 +75,11 @@ class SacnStream(UdpStream):
         """Tell which universes this source sends, on this and other outputs."""
         d = self.destination
         to = (d.host or sacn.multicast_address(sacn.DISCOVERY), d.port or sacn.PORT)
-        if self._socket is None:
+        if self.line is None:
             return
         for packet in sacn.build_discovery(self.cid, self.source, universes):
             with contextlib.suppress(OSError):
-                self._socket.sendto(packet, to)
+                self.line.sendto(packet, to)
 
     def mark_ended(self, packet: Packet) -> None:
         """Set the terminated bit (E1.31, section 6.2.6)."""

@@ -53,7 +53,7 @@ class UdpStream(Stream):
         universes: Sequence[int],
     ) -> None:
         self.sync: tuple[bytearray, Address] | None = None
-        self._socket: socket.socket | None = None
+        self.line: socket.socket | None = None
         super().__init__(source, cid, destination, universes)
 
     # what a kind of protocol says
@@ -88,31 +88,31 @@ class UdpStream(Stream):
             what = f"The network interface {interface} is not there"
             raise OSError(f"{what} ({error.strerror}).") from None
 
-        self._socket = made
+        self.line = made
 
     def write(self, packet: Packet) -> None:
         """Send a packet with its next number. Raises OSError."""
         self.count(packet.data)
-        assert self._socket is not None
-        self._socket.sendto(packet.data, packet.to)
+        assert self.line is not None
+        self.line.sendto(packet.data, packet.to)
 
     def written(self) -> None:
         """Have receivers show together what they were sent."""
-        if self.sync is not None and self._socket is not None:
+        if self.sync is not None and self.line is not None:
             self.count_sync()
             with contextlib.suppress(OSError):
-                self._socket.sendto(*self.sync)
+                self.line.sendto(*self.sync)
 
     @property
     def is_open(self) -> bool:
         """Whether there is a socket."""
-        return self._socket is not None
+        return self.line is not None
 
     def shut(self) -> None:
         """Close the socket without a word."""
-        if self._socket is not None:
-            self._socket.close()
-            self._socket = None
+        if self.line is not None:
+            self.line.close()
+            self.line = None
 
     def go_on(self, packet: Packet, before: Packet) -> None:
         """Count on from a packet of the stream before."""

@@ -29,15 +29,15 @@ class MeaningField(QLineEdit):
             "Type what it is about and pick; a number after it means the second "
             "wheel, and so on"
         )
-        self._model = QStringListModel([said(a.name) for a in at.find("")])
-        completer = QCompleter(self._model, self)
+        self.offered = QStringListModel([said(a.name) for a in at.find("")])
+        completer = QCompleter(self.offered, self)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
         completer.setMaxVisibleItems(12)
         self.setCompleter(completer)
-        self.textEdited.connect(self._typed)
-        completer.activated.connect(self._take)
+        self.textEdited.connect(self.look_for)
+        completer.activated.connect(self.take)
         self.editingFinished.connect(self.settle)
 
     def show_name(self, name: str) -> None:
@@ -47,12 +47,13 @@ class MeaningField(QLineEdit):
 
     def settle(self) -> None:
         """Take what stands there."""
-        self._take(self.text())
+        self.take(self.text())
 
-    def _typed(self, text: str) -> None:
-        self._model.setStringList([said(a.name) for a in at.find(text)[:60]])
+    def look_for(self, text: str) -> None:
+        """Offer what has some words in its name."""
+        self.offered.setStringList([said(a.name) for a in at.find(text)[:60]])
 
-    def _take(self, text: str) -> None:
+    def take(self, text: str) -> None:
         """Take what was picked, or the best that fits what was typed."""
         name = text.split("·")[-1].strip()
         if not at.known(name):
