@@ -49,6 +49,7 @@ def test_kinds_made_up_outside_play_and_are_kept_where_they_are_not_known(evenin
         "same when read": True,
         "swells": True,
         "stepped": pytest.approx(40.0),
+        "goes and holds in its own way": True,
         "ends": True,
         "replaced": True,
         "tile": "PadTile",

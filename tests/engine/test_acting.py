@@ -152,6 +152,24 @@ def test_an_output_keeps_its_rate_or_rests_while_nothing_changes(rest, expected)
         receiver.close()
 
 
+def test_the_same_is_sent_three_times_more_before_an_output_rests():
+    """As E1.31, section 6.6.1, asks of a source that is to rest."""
+    output = SacnOutput(id="o", host="127.0.0.1", port=9, rest=True)
+    sender = Sender("test", bytes(16), [output], [1])
+    try:
+        for begin in (100.0, 200.0):  # anew after each change
+            before = sender.sent + sender.errors
+            sender.send(np.full((1, 512), int(begin) % 256, np.uint8), begin)
+            sent = []
+            for n in range(1, 39):
+                sender.repeat(begin + n / 44)
+                sent.append(sender.sent + sender.errors - before)
+            assert sent[:4] == [2, 3, 4, 4]
+            assert sent[-1] == 4  # for .9 seconds
+    finally:
+        sender.streams["o"].shut()
+
+
 def test_a_welcome_of_another_version_is_told_as_such(own_folders):
     """An engine of an earlier version welcomes in words that are not ours."""
     server = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)

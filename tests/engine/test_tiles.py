@@ -346,6 +346,30 @@ def test_a_change_in_the_dark_goes_down_changes_and_comes_up():
     assert min(lit) == pytest.approx(0.8)
 
 
+def test_a_gobo_that_only_the_look_before_gives_goes_in_the_dark_too():
+    """From gobo 1 to none, the place as it is: the gobo is gone before it comes up."""
+    show = spots(TURN)
+    here = {"Pan": -40.0, "Tilt": 20.0}
+    show = edits.put(
+        show, "playables", scene("right", {"a": {"Dimmer": 0.8, **here}}, 1.0, 1.0)
+    )
+    compiled = compile_show(show)
+    dimmer, gobo = (compiled.rig.where["a"][n][0][1] for n in ("Dimmer", "Gobo1"))
+    state = do(show, play.blank(), "c", Verb.STEP, 0.0)
+    state = do(show, state, "c", Verb.STEP, 1.0, 10.0)
+    seen = {}
+    for now in np.arange(10.0, 14.0, 0.02):
+        state = housekeeping.prune(state, float(now))
+        values = compose(compiled, state, float(now)).values
+        if values[dimmer] > 0.0:
+            seen.setdefault(round(float(values[gobo])), []).append(float(now))
+
+    (old, went), (new, came) = seen.items()
+    assert (old, new) == (1, 0)
+    assert max(went) < 11.01
+    assert min(came) > 11.49
+
+
 def test_at_once_the_head_is_seen_on_its_way():
     show = spots(None)
     rig = compile_show(show).rig

@@ -122,6 +122,62 @@ def test_adding_lifts_and_lowers_within_what_there_is():
     assert found == pytest.approx([0.5, 0.8, 1.0])
 
 
+@pytest.mark.parametrize("mode", [EffectMode.SCALES, EffectMode.ADDS])
+@pytest.mark.parametrize("size", [0.0, 0.25])
+def test_of_no_size_what_scales_or_adds_changes_nothing(mode, size):
+    """Scaled by 0…1 or raised by 0…1, of which so much is left: .5 (1 − size·(1 − w)),
+    and .5 + size·w, at the wave's lowest.
+    """
+    compiled, state = on(scene("a", lit(0.5), wave(mode=mode, low=0.0, high=1.0)))
+    players = tuple(edits.replace(p, size=size) for p in state.players)
+    found = value(compiled, edits.replace(state, players=players), 0.0)
+    lowest = 0.5 * (1.0 - size) if mode == EffectMode.SCALES else 0.5
+    assert found == pytest.approx(lowest)
+
+
+def test_what_is_added_to_its_own_look_goes_no_higher_than_full():
+    """.8 and 1 more is full, and its lamps are known to come to that."""
+    adds = wave(mode=EffectMode.ADDS, low=1.0, high=1.0)
+    compiled, state = on(scene("a", lit(0.8), adds))
+    assert value(compiled, state, 1.0) == 1.0
+    (player,) = state.players
+    lamps, light = compiled.look_of(player.steps[-1]).shining
+    assert len(lamps)
+    assert light.max() == 1.0
+
+
+@pytest.mark.parametrize("backward", [False, True])
+def test_across_the_stage_a_roll_goes_from_left_to_right_unless_backward(backward):
+    """Red travels: it is at a lamp the later the further right (or left) that is."""
+    stops = tuple(ColourStop(rgb) for rgb in ((1.0, 0, 0), (0, 0, 1.0), (0, 0, 1.0)))
+    roll = ColourRoll(
+        stops=stops,
+        hard=True,
+        across=True,
+        rate=Rate(seconds=8.0),
+        spread=Spread(backward=backward),
+    )
+    ids = (*PARS[::-1],)  # not in the order in which they hang
+    effect = Effect(id="e", motion=roll, fixtures=ids, by=By.FIXTURES)
+    compiled, state = on(scene("a", lit(1.0, *ids), effect))
+    red_at = {}
+    for now in np.arange(0.0, 8.0, 0.05):
+        for i in ids:
+            if value(compiled, state, float(now), i, "ColorRGB_Red") > 0.5:
+                red_at.setdefault(i, []).append(float(now))
+
+    def middle(times: list[float]) -> complex:
+        return sum(np.exp(2j * np.pi * t / 8.0) for t in times)
+
+    rows = sorted(ids, key=lambda i: STAGE.fixtures[i].place.x)
+    places = {STAGE.fixtures[i].place.x for i in rows}
+    assert len(places) == len(rows)
+    for left, right in itertools.pairwise(rows):
+        later = np.angle(middle(red_at[right]) / middle(red_at[left]))
+        assert (later < 0.0) == backward
+        assert abs(later) > 0.1
+
+
 def lifted(*scenes: Scene):
     """Scenes of which the first, which fades in over two seconds, is lifted to the top
     at 10 s: the show, the state before and the state after.

@@ -411,3 +411,20 @@ def test_why_of_an_override_where_the_highest_counts(level, wins):
     state = do(show, on("full", grand=0.5), HIGHEST.ref, Verb.LEVEL, level)
     (winner,) = [source for source, won in why(show, state) if won]
     assert winner.startswith(wins)
+
+
+@pytest.mark.parametrize("after", [0.0, 0.5, 1.0, 1.5])
+def test_an_override_that_is_gripped_on_its_way_back_goes_on_from_there(after):
+    """Let go it goes back in two seconds; gripped then, what is lacking is taken in as
+    much of .3 seconds as is lacking.
+    """
+    state = overrides.hold(play.blank(), "o", 0.7, 0.0)
+    state = overrides.let_go(state, "o", 10.0)
+    here = 1.0 - after / overrides.BACK
+    state = overrides.hold(state, "o", 0.4, 10.0 + after)
+    grip = state.masters.grip("o")
+    assert grip.level == 0.4
+    assert grip.held.at(10.0 + after) == pytest.approx(here)
+    takes = overrides.TAKES * (1.0 - here)
+    assert grip.held.at(10.0 + after + takes / 2) == pytest.approx((1.0 + here) / 2)
+    assert grip.held.at(10.0 + after + takes) == pytest.approx(1.0)

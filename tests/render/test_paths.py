@@ -521,3 +521,20 @@ def test_no_path_lights_what_is_kept_out_of_at_any_size_over_any_aims(
         state = actions.perform(show, state, Do(player, Verb.SIZE, size), 0.0)
     seen = [lit_in(show, state, t, area) for t in np.arange(0.1, 4.1, 0.13)]
     assert max(seen) < 1e-3
+
+
+def test_a_closed_free_path_goes_through_its_ends_without_a_corner():
+    """Where it closes it goes as anywhere: along the line from the point before to the
+    point after (Catmull and Rom).
+    """
+    points = ((-1.0, -0.6), (0.3, 0.9), (1.0, -0.2))
+    path = Path(shape=PathShape.FREE, points=points, closed=True, smooth=True, size=1.0)
+    near = paths.shape_of(path, 9600)[:-1]
+    known = np.array(points)
+    for n, point in enumerate(known):
+        place = int(np.argmin(np.linalg.norm(near - point, axis=1)))
+        assert np.linalg.norm(near[place] - point) < 0.002
+        goes = known[(n + 1) % 3] - known[n - 1]
+        comes, leaves = near[place] - near[place - 4], near[(place + 4) % 9599]
+        step = comes + (leaves - near[place])
+        assert step @ goes > 0.99 * np.linalg.norm(step) * np.linalg.norm(goes), n

@@ -123,6 +123,12 @@ def evening(folder: Path) -> dict[str, object]:
     live(lambda: player("beacon").steps[-1].cursor.seconds >= 40 * TURN)
     said["stepped"] = player("beacon").steps[-1].cursor.seconds / TURN
 
+    window.parts.engine.send(Do(Ref("player", "tile:beacon"), Verb.GO))
+    live(lambda: player("beacon").steps[-1].cursor.seconds >= 41 * TURN)
+    window.parts.engine.send(Do(Ref("player", "tile:beacon"), Verb.HOLD))
+    live(lambda: player("beacon").level == 0.5)
+    said["goes and holds in its own way"] = True
+
     # one that has an end ends by itself
     ring("short")
     live(lambda: player("short"))

@@ -121,7 +121,7 @@ from choreon.render.effects import EffectBuilder, LiveEffects, Op, Running  # no
 from choreon.render.live import Moved  # noqa: E402
 from choreon.render.looks import CompiledLook  # noqa: E402
 from choreon.render.sources.scene import MovingScene, compile_scene  # noqa: E402
-from choreon.render.state import Going, Time  # noqa: E402
+from choreon.render.state import Going, Time, replace  # noqa: E402
 
 
 class SwellOp(Op):
@@ -185,7 +185,7 @@ sources.SOURCES["beacon"] = compile_beacon
 # the engine
 
 from choreon.engine import inputs as ways_in  # noqa: E402
-from choreon.engine.actions import kinds, pads, tile_context  # noqa: E402
+from choreon.engine.actions import kinds, pads, players, tile_context  # noqa: E402
 from choreon.engine.actions import tiles as tile_actions  # noqa: E402
 from choreon.engine.actions.kinds import (  # noqa: E402
     RELEASED,
@@ -299,7 +299,14 @@ class LedgerStream(Stream):
             self._file = None
 
 
-kinds.KINDS["beacon"] = PlayableActions(begin, lambda beacon: RELEASED, step)
+def hold(show, state, player, do, now):
+    """To half its level, its way of waiting."""
+    return players.change(state, player, lambda p: replace(p, level=0.5))
+
+
+kinds.KINDS["beacon"] = PlayableActions(
+    begin, lambda beacon: RELEASED, step, acts={Verb.HOLD: hold}
+)
 tile_actions.TILES["bell"] = TileActions(
     {Verb.PRESS: pull}, tile_context.level_of, Verb.PRESS
 )

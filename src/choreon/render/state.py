@@ -5,7 +5,8 @@ Times are monotonic seconds.
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+import math
+from collections.abc import Hashable, Mapping
 from typing import NamedTuple, Self
 
 import msgspec
@@ -104,6 +105,16 @@ class Time(NamedTuple):
     beats: Number = 0.0
 
 
+class Coming(NamedTuple):
+    """When something comes: at a time, or else at a beat of the clock, and not before
+    `least`.
+    """
+
+    at: float | None
+    beat: float | None
+    least: float
+
+
 FRAME = 1.1 / 44.0  # seconds from frame to frame, and what one may be late
 
 
@@ -192,6 +203,16 @@ class Cursor(msgspec.Struct, frozen=True, tag_field="kind"):
         """Returns the same cursor that goes on only from a time, and a beat, on."""
         return self
 
+    def with_ahead(self, cycles: Mapping[str, float]) -> Self:
+        """Returns the same cursor with effects ahead by so many cycles more."""
+        return self
+
+    def comes_to(self, own: Time) -> Coming | None:
+        """Returns when its own time is so far, in seconds or else in beats; None for
+        never.
+        """
+        return None
+
     def shifted(self, seconds: float) -> Self:
         """Returns the same cursor that many seconds later."""
         return self
@@ -247,6 +268,22 @@ class Going(Cursor, frozen=True, tag="going"):
     def from_then(self, at: float, beat: float) -> Going:
         """Returns the same cursor that goes on only from a time, and a beat, on."""
         return replace(self, at=at, beat=beat)
+
+    def with_ahead(self, cycles: Mapping[str, float]) -> Going:
+        """Returns the same cursor with effects ahead by so many cycles more."""
+        offsets = dict(self.offsets)
+        for effect, more in cycles.items():
+            offsets[effect] = offsets.get(effect, 0.0) + more
+        return replace(self, offsets=offsets)
+
+    def comes_to(self, own: Time) -> Coming | None:
+        """Returns when its own time is so far; None while it pauses."""
+        if self.rate <= 0.0:
+            return None
+        if math.isfinite(own.seconds):
+            at = self.at + (own.seconds - self.seconds) / self.rate
+            return Coming(at, None, self.at)
+        return Coming(None, self.beat + (own.beats - self.beats) / self.rate, self.at)
 
     def shifted(self, seconds: float) -> Going:
         """Returns the same cursor that many seconds later."""

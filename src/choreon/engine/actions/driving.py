@@ -5,30 +5,32 @@ phase, pause, steps, order. Pure functions from state to state.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 
 import msgspec
 
 from choreon.engine.actions import motion, players, tempo
-from choreon.engine.actions.kinds import KINDS
+from choreon.engine.actions.kinds import KINDS, Drive
 from choreon.engine.actions.levels import within
 from choreon.engine.do import Do
 from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
-from choreon.render.state import Going, Player, PlayState, Step
+from choreon.render.state import Player, PlayState, Step
 
 replace = msgspec.structs.replace
-
-Drive = Callable[[Show, PlayState, Player, Do, float], PlayState]
 
 
 def drive(
     show: Show, state: PlayState, player: Player, do: Do, now: float
 ) -> PlayState:
-    """Drive something that is on by one of MOVING; letting up does nothing."""
+    """Drive something that is on by one of MOVING, as its kind takes that; letting up
+    does nothing.
+    """
     if do.edge == Edge.UP:
         return state
-    return MOVING[do.verb](show, state, player, do, now)
+
+    kind = KINDS.get(player.ref.kind)
+    own = None if kind is None else kind.acts.get(do.verb)
+    return (own or MOVING[do.verb])(show, state, player, do, now)
 
 
 MOST = 100_000  # steps, or places in an order
@@ -103,14 +105,8 @@ def set_phase(show: Show, state: PlayState, player: Player, phase: float) -> Pla
     def ahead(step: Step) -> Step:
         playable = show.playables.get(step.ref.id)
         effects = getattr(playable, "effects", ())
-        if not isinstance(step.cursor, Going) or not effects:
-            return step
-
-        offsets = dict(step.cursor.offsets)
-        for effect in effects:
-            offsets[effect.id] = offsets.get(effect.id, 0.0) + by
-
-        return replace(step, cursor=replace(step.cursor, offsets=offsets))
+        cursor = step.cursor.with_ahead({effect.id: by for effect in effects})
+        return replace(step, cursor=cursor)
 
     def moved(one: Player) -> Player:
         return replace(one, phase=phase, steps=tuple(ahead(s) for s in one.steps))
@@ -179,6 +175,8 @@ MOVING: dict[Verb, Drive] = {
     Verb.NEXT: _next,
     Verb.BACK: _back,
     Verb.STEP: _step,
+    Verb.GO: _next,
+    Verb.HOLD: _pause,
     Verb.RAISE: _raise,
     Verb.LOWER: _lower,
 }

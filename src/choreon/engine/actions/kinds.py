@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+from choreon.engine.do import Do
 from choreon.model.effects import rate_of
 from choreon.model.playables import Chase, Scene
 from choreon.model.playables.chase import End
 from choreon.model.refs import Ref
 from choreon.model.show import Show
-from choreon.render.state import AnyCursor, BeatClock, Going, Still
+from choreon.model.verbs import Verb
+from choreon.render.state import AnyCursor, BeatClock, Going, Player, PlayState, Still
 
 
 class Wanted(NamedTuple):
@@ -34,6 +36,10 @@ Stepper = Callable[[Show, Any, AnyCursor, BeatClock, float, Wanted], Stepped | N
 """Brings something to another of its steps; None where it has no such one."""
 
 
+Drive = Callable[[Show, PlayState, Player, Do, float], PlayState]
+"""Returns the state after something that is on was driven."""
+
+
 def _never(playable: Any) -> None:
     return None
 
@@ -54,13 +60,15 @@ class PlayableActions:
     follows when it has come to its end: it is released, something else begins, or
     nothing, None. `stepper`: how it is brought from step to step by hand, where it has
     steps. `beat`: the seconds that a beat of it takes as stored, by which it is tapped
-    to time; None where nothing moves.
+    to time; None where nothing moves. `acts`: what it does otherwise than all do, when
+    it is on and driven by a verb.
     """
 
     start: Callable[[Any, float, BeatClock], AnyCursor]
     at_end: Callable[[Any], Ref | None] = _never
     stepper: Stepper | None = None
     beat: Callable[[Show, Any, BeatClock], float | None] = _beat_of_effects
+    acts: Mapping[Verb, Drive] = field(default_factory=dict)
 
 
 RELEASED = Ref("", "released")

@@ -21,6 +21,7 @@ PRESSES = (
     Verb.STEP,
     Verb.NEXT,
     Verb.BACK,
+    Verb.GO,
 )
 """What is taken back: what is done at once. Levels are brought back by hand."""
 

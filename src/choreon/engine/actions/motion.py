@@ -16,7 +16,6 @@ from choreon.model.show import Show
 from choreon.render.compiled import CompiledShow
 from choreon.render.state import (
     Envelope,
-    Going,
     Player,
     PlayState,
     Ramp,
@@ -210,25 +209,21 @@ def due_at(compiled: CompiledShow, state: PlayState, player: Player) -> float | 
     """
     step = player.steps[-1]
     cursor, source = step.cursor, compiled.source(step)
-    if player.releasing or player.lifts or not isinstance(cursor, Going):
+    if player.releasing or player.lifts:
         return None
 
     end = None if source is None else source.ends()
-    if end is None or cursor.rate <= 0.0:
+    coming = None if end is None else cursor.comes_to(end)
+    if coming is None:
         return None
 
     playable = compiled.show.playables.get(step.ref.id)
     if playable is None or KINDS[playable.kind].at_end(playable) is None:
         return None
 
-    if math.isfinite(end.seconds):
-        due = cursor.at + (end.seconds - cursor.seconds) / cursor.rate
-    else:
-        beat = cursor.beat + (end.beats - cursor.beats) / cursor.rate
-        due = _when(state, beat)
-
+    due = coming.at if coming.beat is None else _when(state, coming.beat)
     # a hand may have brought it past its end
-    return max(due, cursor.at)
+    return max(due or 0.0, coming.least)
 
 
 def _when(state: PlayState, beat: float) -> float:

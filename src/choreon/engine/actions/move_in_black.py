@@ -79,9 +79,7 @@ def _in_the_dark(
     down, wait, up = (
         min(LONGEST, max(0.0, t)) for t in (change.down, change.dark, change.up)
     )
-    last = player.steps[-1]
-    lamps = tuple(dict.fromkeys((*last.dark, *dark)))
-    between = replace(last, at=now, until=None, dark=lamps)
+    between = replace(player.steps[-1], at=now, until=None, dark=dark)
     going = players.over_to(
         player,
         between,

@@ -8,6 +8,10 @@ from typing import Any
 
 from choreon.model.show import Show
 from choreon.model.values import Look
+from choreon.render.state import Time
+
+StepsInWords = Callable[[Time], str]
+"""Tells which step something is at, at a time of its own, and which comes next."""
 
 
 @dataclass(frozen=True)
@@ -16,7 +20,7 @@ class UiKind:
     has several. `about`: what it is, in words. `tail`: a word on its card, empty for
     most. `takes`: whether its look can be taken into the draft and be changed there.
     `moves`: whether it moves by itself. `opens`: whether it has steps that can be
-    opened.
+    opened. `steps`: what tells which step one is at; None for what has none.
     """
 
     title: str
@@ -27,3 +31,4 @@ class UiKind:
     takes: bool
     moves: Callable[[Any], bool]
     opens: bool = False
+    steps: Callable[[Show, Any], StepsInWords] | None = None

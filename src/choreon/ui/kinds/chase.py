@@ -8,8 +8,10 @@ from choreon.model.playables import Chase
 from choreon.model.playables.chase import steps_of
 from choreon.model.show import Show
 from choreon.model.values import Look
+from choreon.render.sources.chase import own_time, rounds_of, step_name
+from choreon.render.state import Time
 from choreon.ui import words
-from choreon.ui.kinds.base import UiKind
+from choreon.ui.kinds.base import StepsInWords, UiKind
 
 
 def _look(chase: Chase) -> Look:
@@ -38,6 +40,29 @@ def _moves(chase: Chase) -> bool:
     return chase.pattern is not None or len(chase.steps) > 1
 
 
+def _steps(show: Show, chase: Chase) -> StepsInWords:
+    steps = steps_of(show, chase)
+    names = [step_name(show, step) for step in steps]
+    rounds = rounds_of(chase, steps)
+
+    def told(time: Time) -> str:
+        if not names:
+            return "no steps"
+        spot = rounds.at(own_time(chase, time))
+        after = rounds.step_at(spot.number + 1)
+        return f"{spot.step + 1} {names[spot.step]}  →  {after + 1} {names[after]}"
+
+    return told
+
+
 CHASE = UiKind(
-    "chase", "steps", _look, _about, _tail, takes=False, moves=_moves, opens=True
+    "chase",
+    "steps",
+    _look,
+    _about,
+    _tail,
+    takes=False,
+    moves=_moves,
+    opens=True,
+    steps=_steps,
 )

@@ -18,13 +18,11 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QFrame, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.engine.do import Do
-from choreon.model.playables import Chase
-from choreon.model.playables.chase import steps_of
 from choreon.model.refs import PLAYER, Ref
 from choreon.model.verbs import Edge, Verb
-from choreon.render.sources.chase import Rounds, own_time, rounds_of, step_name
-from choreon.render.state import Going, Player, PlayState
-from choreon.ui import theme
+from choreon.render.state import Player, PlayState
+from choreon.ui import kinds, theme
+from choreon.ui.kinds.base import StepsInWords
 from choreon.ui.parts import Parts
 from choreon.ui.perform.page_view import moves
 from choreon.ui.widgets import basics
@@ -227,7 +225,7 @@ class OnRow(QFrame):
             self.faster,
             spacing=0,
         )
-        self.rounds: tuple[object, Rounds, tuple[str, ...]] | None = None
+        self._steps: tuple[object, StepsInWords | None] | None = None
         self._rate = 1.0
         first = basics.row(self.name, self.left, self.level, self.go, spacing=4)
         basics.grow(first, 0)
@@ -298,42 +296,33 @@ class OnRow(QFrame):
 
     def _follow_motion(self, player: Player, now: float) -> None:
         cursor = player.steps[-1].cursor
-        self.drive.setVisible(isinstance(cursor, Going))
-        if not isinstance(cursor, Going):
+        self.drive.setVisible(cursor.runs)
+        if not cursor.runs:
             self.where.hide()
             return
 
         self._rate = player.rate
         self.rate.setText(f"×{player.rate:.3g}")
         self.pause.setChecked(player.paused)
-        show, state = self.parts.document.show, self.parts.engine.state
-        chase = show.playables.get(player.ref.id)
-        stepped = isinstance(chase, Chase)
+        steps = self._steps_of(player)
 
         for widget in (self.back, self.next, self.where):
-            widget.setVisible(stepped)
+            widget.setVisible(steps is not None)
+        if steps is not None:
+            beat = self.parts.engine.state.beat(now)
+            self.where.setText(steps(cursor.time(now, beat)))
 
-        if not isinstance(chase, Chase):
-            return
-
-        rounds, names = self._rounds_of(chase)
-        if not names:
-            self.where.setText("no steps")
-            return
-
-        spot = rounds.at(own_time(chase, cursor.time(now, state.beat(now))))
-        after = rounds.step_at(spot.number + 1)
-        text = f"{spot.step + 1} {names[spot.step]}  →  {after + 1} {names[after]}"
-        self.where.setText(text)
-
-    def _rounds_of(self, chase: Chase) -> tuple[Rounds, tuple[str, ...]]:
-        """The order of a chase's steps and what they are called, worked out once."""
+    def _steps_of(self, player: Player) -> StepsInWords | None:
+        """What tells where in its steps something is, worked out once."""
         show = self.parts.document.show
-        if self.rounds is None or self.rounds[0] is not chase:
-            steps = steps_of(show, chase)
-            names = tuple(step_name(show, step) for step in steps)
-            self.rounds = (chase, rounds_of(chase, steps), names)
-        return self.rounds[1], self.rounds[2]
+        playable = show.playables.get(player.ref.id)
+        if playable is None:
+            return None
+
+        if self._steps is None or self._steps[0] is not playable:
+            make = kinds.kind_of(playable).steps
+            self._steps = (playable, None if make is None else make(show, playable))
+        return self._steps[1]
 
 
 def _time_left(player: Player, now: float) -> str:

@@ -24,11 +24,11 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 
 from choreon.model import pages
-from choreon.model.playables import Chase
 from choreon.model.sameness import very_same
 from choreon.model.tiles import Page, Section, Spot
-from choreon.render.state import Going, Player, PlayState
+from choreon.render.state import Player, PlayState
 from choreon.ui import theme
+from choreon.ui.kinds import KINDS
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.tiles import WIDGETS, TileWidget
@@ -537,8 +537,9 @@ class PageView(QScrollArea):
 
 def moves(player: Player) -> bool:
     """Returns whether something that is on goes from step to step."""
-    cursor = player.steps[-1].cursor
-    return isinstance(cursor, Going) and player.ref.kind == Chase.kind
+    kind = KINDS.get(player.ref.kind)
+    has_steps = kind is not None and kind.steps is not None
+    return has_steps and player.steps[-1].cursor.runs
 
 
 def _pace(state: PlayState) -> int:
