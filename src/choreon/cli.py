@@ -224,6 +224,7 @@ def _demo(arguments: argparse.Namespace) -> int:
         # whoever ends it now, by Ctrl+C or otherwise, ends the stand-ins too
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, signal.default_int_handler)
+
         while helpers and _engine_runs():
             time.sleep(0.3)
     except KeyboardInterrupt:

@@ -34,17 +34,20 @@ def install(home: Path, parser: argparse.ArgumentParser) -> list[Path]:
         f"man/man1/{ID}.1": man_page(parser),
     }
     written = []
+
     for name, text in texts.items():
         path = home / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(text, "utf-8")
         written.append(path)
+
     for name in (ID, MIME.replace("/", "-")):
         sort = "apps" if name == ID else "mimetypes"
         path = home / f"icons/hicolor/scalable/{sort}/{name}.svg"
         path.parent.mkdir(parents=True, exist_ok=True)
         shutil.copyfile(ICON, path)
         written.append(path)
+
     _tell_the_desktop(home)
     return written
 
@@ -165,9 +168,11 @@ def man_page(parser: argparse.ArgumentParser) -> str:
                 or "--help" in action.option_strings
             ):
                 continue
+
             words = ", ".join(action.option_strings) or action.metavar or action.dest
             lines += [".RS", ".TP", f"\\fB{_escaped(str(words))}\\fR"]
             lines += [_escaped(str(action.help)), ".RE"]
+
     return "\n".join(lines) + "\n"
 
 
@@ -187,9 +192,11 @@ def commands_of(
     for action in parser._actions:
         if not isinstance(action, argparse._SubParsersAction):
             continue
+
         said = {choice.dest: choice.help or "" for choice in action._choices_actions}
         for name, command in action.choices.items():
             words = f"{within} {name}".strip()
             below = commands_of(command, words)
             found += below or [(words, command, said.get(name, ""))]
+
     return found

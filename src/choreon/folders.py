@@ -50,6 +50,7 @@ def _own(folder: Path) -> Path:
     """A folder that is ours, no link, and closed to others. Raises FolderRefused."""
     with contextlib.suppress(FileExistsError):
         folder.mkdir(mode=0o700)
+
     found = folder.lstat()
     if stat.S_ISLNK(found.st_mode) or not stat.S_ISDIR(found.st_mode):
         raise FolderRefused(
@@ -61,8 +62,10 @@ def _own(folder: Path) -> Path:
             f"{folder} belongs to another user. Take it away, or set XDG_RUNTIME_DIR "
             "to a folder of yours."
         )
+
     if found.st_mode & 0o077:
         folder.chmod(0o700)
+
     return folder
 
 
@@ -86,6 +89,7 @@ def read_file(path: Path, most: int | None = None) -> bytes:
             raise OSError(errno.EINVAL, "it is no file", str(path))
         if most is not None and found.st_size > most:
             raise OSError(errno.EFBIG, f"it has {found.st_size >> 20} MB", str(path))
+
         with os.fdopen(handle, "rb", closefd=False) as file:
             return file.read()
     finally:
@@ -146,15 +150,18 @@ def source_id() -> bytes:
         return uuid.UUID(read_file(file, 256).decode().strip()).bytes
     except (OSError, ValueError):
         pass
+
     made = uuid.uuid4()
     try:
         if file.exists():
             put_aside(file)
+
         handle = open_own(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC)
         with os.fdopen(handle, "w") as out:
             out.write(str(made))
     except OSError:
         made = uuid.uuid3(uuid.NAMESPACE_OID, f"{uuid.getnode()}-{os.getuid()}")
+
     return made.bytes
 
 

@@ -138,6 +138,7 @@ def _rig(show: Show) -> Show:
         row((-2.4, 2.4), -4.6, 4.0),
         Hanging(),
     )
+
     over = row((-3.0, -1.0, 1.0, 3.0), 1.6, 4.2) + row((-3.0, -1.0, 1.0, 3.0), 3.6, 4.2)
     hang("tarnby-par-7", "8 channel", "Par", 1, 11, over, Hanging(pitch=-8))
     hang(
@@ -149,6 +150,7 @@ def _rig(show: Show) -> Show:
         row((-3.6, -1.5, 1.5, 3.6), 5.4, 0.2),
         Hanging(pitch=168),
     )
+
     hang(
         "pellow-bar-8",
         "24 channel",
@@ -167,6 +169,7 @@ def _rig(show: Show) -> Show:
         row((-3.4, -1.2, 1.2, 3.4), 4.6, 4.2),
         Hanging(),
     )
+
     hang(
         "ostrey-wash-90",
         "12 channel",
@@ -193,6 +196,7 @@ def _rig(show: Show) -> Show:
         row((0.0,), 5.6, 4.0),
         Hanging(pitch=-55),
     )
+
     return show
 
 
@@ -225,14 +229,17 @@ def _palettes(show: Show) -> Show:
     for name, rgb in COLOURS.items():
         look: Look = {"any": dict(zip(at.TARGET_COLOUR, rgb, strict=True))}
         show, _ = palettes.keep_palette(show, name, at.Family.COLOUR, look)
+
     for name, place in MARKS.items():
         show, mark = palettes.keep_mark(show, name, *place)
         aims: Look = {"any": links.aim(links.to_mark(mark))}
         show, _ = palettes.keep_palette(show, f"On {name}", at.Family.POSITION, aims)
+
     for name, values in palettes.BEAMS:
         show, _ = palettes.keep_palette(
             show, name, at.Family.BEAM, {"any": dict(values)}
         )
+
     groynes: Look = {i: {"Gobo1": 2.0} for i in _ids(show, "Spot")}
     show, _ = palettes.keep_palette(
         show, "Groynes", at.Family.BEAM, groynes, exact=True
@@ -260,11 +267,14 @@ class _Paint:
     ) -> Look:
         ids = _ids(self.show, name)
         look: Look = {}
+
         for i in range(len(ids)) if which is None else which:
             values: dict[str, Value] = {"Dimmer": level, **more}
             if rgb is not None:
                 values |= self._colour(rgb)
+
             look[ids[i]] = values
+
         return look
 
     def _colour(self, rgb: RGB) -> dict[str, Value]:
@@ -328,6 +338,7 @@ class _Paint:
                     **links.aim(links.to_palette(palette.id)),
                     **more,
                 )
+
         return look
 
     def dots(self, rgb: RGB, levels: Sequence[float]) -> Look:
@@ -372,6 +383,7 @@ def _scenes(show: Show) -> Show:
         p.on_marks("Spot", 0.35, ["Jetty", "Cello", "Cello", "Slip"]),
         p.lit("Front", 0.15),
     )
+
     mud = _all(
         p.lit("Par", 0.6, MUD, range(4)),
         p.lit("Par", 0.35, DUSK, range(4, 8)),
@@ -391,6 +403,7 @@ def _scenes(show: Show) -> Show:
         p.lit("Uplight", 0.3, DEEP),
         p.cells(DEEP, DEEP, 0.35),
     )
+
     spring = _all(
         p.lit("Par", 1.0, TEAL, [0, 2, 5, 7]),
         p.lit("Par", 1.0, SEA, [1, 3, 4, 6]),
@@ -409,6 +422,7 @@ def _scenes(show: Show) -> Show:
         p.on_marks("Spot", 0.5, ["Cello", "Lantern", "Lantern", "Cello"]),
         p.lit("Front", 0.35),
     )
+
     rows: list[tuple[str, Look, float]] = [
         ("Slack Water", still, 4.0),
         ("Mudlight", mud, 5.0),
@@ -458,6 +472,7 @@ def _scenes(show: Show) -> Show:
         )
         for n, look, t in rows
     ]
+
     return edits.put(show, "playables", *made)
 
 
@@ -494,6 +509,7 @@ def _pages(show: Show) -> Show:
             DeedTile(id="safe-look", deed="safe", spot=Spot(2, 4)),
         ),
     )
+
     return edits.put(show, "pages", evening, _mic())
 
 

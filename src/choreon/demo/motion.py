@@ -108,6 +108,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
     sea, teal, moon = (_colour(show, n) for n in ("Sea", "Teal", "Moon"))
     rose, lantern, dusk = (_colour(show, n) for n in ("Rose", "Lantern", "Dusk"))
     deep = _colour(show, "Deep")
+
     dark = ColourStop((0.0, 0.0, 0.0))
     roll = ColourRoll(stops=(sea, teal, moon), rate=Rate(seconds=9.0))
     show = _scene(
@@ -116,6 +117,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
         _lit(bars, 0.8),
         (_on("colours", roll, bars), _on("ripple", _ripple(), bars, palette=ripple)),
     )
+
     passing = ColourRoll(
         stops=(lantern, dark), rate=Rate(seconds=5.0), length=6.0, brightness=True
     )
@@ -126,6 +128,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
         size=1.5,
         rate=Rate(seconds=12.0),
     )
+
     heads = [*spots, *washes]
     show = _scene(
         show,
@@ -133,6 +136,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
         {**_lit(spots, 0.8, moon), **_lit(washes, 0.6, deep)},
         (_on("circle", circle, heads, By.FIXTURES),),
     )
+
     gulls = Path(
         shape=PathShape.WANDER,
         in_room=True,
@@ -147,6 +151,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
         _lit(spots, 0.7, Gobo1=1.0),
         (_on("gulls", gulls, (), By.FIXTURES, group="spots"),),
     )
+
     swell = Wave(low=0.1, high=0.8, rate=Rate(seconds=6.0), spread=Spread(parts=2))
     colours = ColourRoll(stops=(moon, dusk), rate=Rate(seconds=14.0), across=True)
     show = _scene(
@@ -161,6 +166,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
         _lit(ups, 0.6, _colour(show, "Rust")),
         (_on("embers", embers, ups),),
     )
+
     beat = Wave(
         shape=Shape.DOWN,
         mode=EffectMode.SCALES,
@@ -176,6 +182,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
         rate=Rate(beats=16.0),
         spread=Spread(parts=2),
     )
+
     return _scene(
         show,
         "Sway",
@@ -206,6 +213,7 @@ def _chases(show: Show, named: Named) -> Show:
         run=Run.BOUNCE,
         **beats,
     )
+
     show, _ = chases.keep_pattern(
         show,
         "Oars",
@@ -246,6 +254,7 @@ def _chases(show: Show, named: Named) -> Show:
         hold=0.5,
         **beats,
     )
+
     show, _ = chases.keep_pattern(
         show,
         "Footlights",
@@ -259,6 +268,7 @@ def _chases(show: Show, named: Named) -> Show:
         ChaseStep(id="step", name="Right", look=_lit(ups[2:], 1.0, deep)),
         ChaseStep(id="step", name="All", look=_lit(ups, 1.0, lantern), hold=1.0),
     ]
+
     show, _ = chases.keep_chase(
         show,
         "Three knocks",

@@ -118,6 +118,7 @@ class Engine:
         self._ports: dict[str, protocol.Ports] = {}  # by kind of input
         self._nodes = protocol.Nodes()
         self._finder: Finder | None = None
+
         self._is_crowded = False
 
         self._abandoned: set[threading.Thread] = set()
@@ -405,11 +406,13 @@ class Engine:
         if names:
             some = ", ".join(names[:4]) + (" and others" if len(names) > 4 else "")
             found.append(f"{some} cannot be played and is left out; the rest plays.")
+
         if self._held is not None:
             found.append(
                 "There is no show to play: the fixtures keep what was sent last until "
                 "one is opened."
             )
+
         return tuple(text for text in found if text)
 
     def _crowded(self) -> str:

@@ -124,16 +124,20 @@ class Apart:
         command = [sys.executable, "-m", "choreon.formats.apart"]
         pipe = subprocess.PIPE
         self.child = subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=pipe)
+
         if self._killed:
             self.child.kill()
+
         process = self.child
         assert process.stdin is not None
         assert process.stdout is not None
         assert process.stderr is not None
         say = threading.Thread(target=self._hear, args=(process.stderr,), daemon=True)
+
         put = threading.Thread(target=self._put, args=(process.stdin,), daemon=True)
         say.start()
         put.start()
+
         try:
             out = process.stdout.read()
             process.wait()
@@ -141,6 +145,7 @@ class Apart:
                 thread.join()
         finally:
             self._close_pipes()
+
         try:
             answer = msgspec.msgpack.decode(out, type=ApartAnswer)
         except msgspec.DecodeError:
@@ -148,8 +153,10 @@ class Apart:
                 "Reading it took more memory than any honest file needs, and was "
                 "stopped."
             ) from None
+
         if answer.wrong:
             raise FormatError(answer.wrong)
+
         return answer.result
 
     def _put(self, pipe: IO[bytes]) -> None:
@@ -188,6 +195,7 @@ def do(job: AnyJob) -> bytes:
     # each job loads what it needs: some of it takes a while
     if isinstance(job, ReadPictures):
         return msgspec.msgpack.encode(_drawn(job))
+
     from choreon.formats import gdtf, hang_list, mvr
     from choreon.formats.paper import Paper
 
@@ -230,10 +238,13 @@ def main() -> int:
     """Take a job from stdin and answer on stdout."""
     with contextlib.suppress(OSError, ValueError):
         resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+
     with contextlib.suppress(OSError), open("/proc/self/oom_score_adj", "w") as file:
         file.write("1000")
+
     progress.tell = _tell
     answer = ApartAnswer()
+
     try:
         answer.result = do(msgspec.msgpack.decode(sys.stdin.buffer.read(), type=AnyJob))
     except FormatError as error:
@@ -243,6 +254,7 @@ def main() -> int:
             "Reading it took more memory than any honest file needs, and was "
             "stopped. Nothing was changed."
         )
+
     sys.stdout.buffer.write(msgspec.msgpack.encode(answer))
     return 0
 

@@ -47,11 +47,13 @@ class Autosave:
         self._delay, self._retry = delay, retry
         self._base = rescue.digest_of(path)
         self._waiting: Edited | None = None
+
         self._refused: Edited | None = None
         self._changed = threading.Condition()
         self._busy = False
         self._ended = False
         showfile.sweep(path)
+
         self._thread = threading.Thread(target=self._run, name="autosave", daemon=True)
         self._thread.start()
 
@@ -98,9 +100,11 @@ class Autosave:
             )
             if self._ended and self._waiting is None:
                 return None
+
             if self._waiting is None:  # once more
                 self._busy = True
                 return self._refused
+
         time.sleep(self._delay)
         with self._changed:
             edited, self._waiting, self._busy = self._waiting, None, True
@@ -132,6 +136,7 @@ def _rescued(path: Path, show: Show, base: str, why: str, edits: int) -> SaveSta
             "Free some space; the show goes on."
         )
         return SaveStatus(0.0, path, text)
+
     return SaveStatus(
         time.time(),
         copy,

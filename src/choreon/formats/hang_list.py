@@ -90,6 +90,7 @@ def write(show: Show) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")  # RFC 4180
     writer.writerow(COLUMNS)
+
     for f in show.fixtures.values():
         kind = show.types.get(f.type)
         turns = (f.hanging.yaw, f.hanging.pitch, f.hanging.roll)
@@ -101,7 +102,9 @@ def write(show: Show) -> str:
             _plain(kind.label if kind else f.type),
             _plain(f.mode),
         ]
+
         writer.writerow([*what, f.universe, f.address, *numbers, _plain(f.note), f.id])
+
     return out.getvalue()
 
 
@@ -134,6 +137,7 @@ def read(
     text = _decode(data)
     if not text.strip("\ufeff \r\n\t"):
         raise FormatError(f"{name} is empty.")
+
     rows = list(_rows(text, name))
     columns, unknown = _columns(rows[0][1])
     if not {"type", "name", "id"} & set(columns) or len(columns) < 2:
@@ -142,6 +146,7 @@ def read(
             f"{name} has no columns that are known here. Its first line has to "
             f"name them, as: {known}."
         )
+
     return _ListReader(show, kinds).take(columns, rows[1:], unknown)
 
 
@@ -159,12 +164,15 @@ def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
     first, _, rest = text.partition("\n" if "\n" in text else "\r")
     said = re.fullmatch(r"\ufeff?\s*sep=(.)\s*", first, re.IGNORECASE)
     lines_before = 0
+
     if said:  # spreadsheets write it before the columns
         text, lines_before = rest, 1
         first = next((line for line in rest.splitlines() if line.strip()), "")
+
     comma = said[1] if said else max(",;\t", key=first.count)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=comma)
     found = []
+
     try:
         for row in reader:
             if any(cell.strip() for cell in row):
@@ -173,8 +181,10 @@ def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
         raise FormatError(
             f"{name} cannot be read as a list from line {reader.line_num} on ({error})."
         ) from None
+
     if not found:
         raise FormatError(f"{name} is empty.")
+
     return found
 
 
@@ -186,12 +196,14 @@ def _columns(header: list[str]) -> tuple[dict[str, int], tuple[str, ...]]:
     }
     found: dict[str, int] = {}
     unknown = []
+
     for i, cell in enumerate(header):
         column = names.get(re.sub(r"\(.*\)|[^a-z]", "", cell.strip("\ufeff").lower()))
         if column and column not in found:
             found[column] = i
         elif cell.strip():
             unknown.append(cell.strip())
+
     return found, tuple(unknown)
 
 
@@ -231,6 +243,7 @@ class _ListReader:
                 self._row(given)
             except _Bad as error:
                 bad.append(Row(line, str(error)))
+
         return HangList(
             self.show, tuple(self.added), tuple(self.changed), tuple(bad), unknown
         )
@@ -240,6 +253,7 @@ class _ListReader:
         known = known or self.by_name.get(given.get("name", "").casefold(), "")
         kind, mode = self._type(given, self.show.fixtures.get(known))
         fields = self._fields(given)
+
         if known:
             before = self.show.fixtures[known]
             fields |= {
@@ -247,15 +261,19 @@ class _ListReader:
                 "mode": mode or before.mode,
             }
             made = self._with(before, fields)
+
             if made != before:
                 self.changed.append(known)
         else:
             if kind is None:
                 raise _Bad("it names no type, and no fixture that hangs")
+
             made = self._new(kind, mode, fields)
             self.added.append(made.id)
+
         if kind is not None and self.show.types.get(kind.id) is not kind:
             self.show = edits.put(self.show, "types", kind)
+
         self.show = edits.put(self.show, "fixtures", made)
         self.by_name[made.name.casefold()] = made.id
 
@@ -269,16 +287,21 @@ class _ListReader:
             kind = self.kinds.get(given["type"]) or self.by_label.get(label)
             if kind is None:
                 raise _Bad(f"the type “{given['type']}” is not in the library")
+
         if kind is None:
             return None, ""
+
         if "mode" not in given:
             if known is not None and known.type == kind.id:
                 return kind, known.mode
+
             return kind, kind.modes[0].name if kind.modes else ""
+
         wanted = given["mode"].casefold()
         for mode in kind.modes:
             if wanted in (mode.name.casefold(), str(mode.footprint)):
                 return kind, mode.name
+
         names = ", ".join(mode.name for mode in kind.modes)
         raise _Bad(f"{kind.label} has no mode “{given['mode']}”; it has {names}")
 
@@ -332,8 +355,10 @@ class _ListReader:
         slots = found.footprint if found else 1
         universe = fields.get("universe", 1)
         address = fields.get("address") or patch.next_free(self.show, universe, slots)
+
         if address is None:
             raise _Bad(f"universe {universe} has no room for another {kind.label}")
+
         place = Place(**{"z": self.show.room.height, **fields["place"]})
         show, (made,) = edits.hang(
             self.show, kind, mode, 1, universe, address, places=[place]
@@ -344,8 +369,11 @@ class _ListReader:
             for n, v in fields.items()
             if n not in ("place", "hanging", "universe", "address")
         }
+
         if "name" in plain:
             plain["id"] = edits.fresh_id(plain["name"], self.show.fixtures)
+
         if plain.get("short") in {f.short for f in self.show.fixtures.values()}:
             plain.pop("short")
+
         return edits.replace(one, **plain, hanging=Hanging(**fields["hanging"]))

@@ -58,11 +58,13 @@ def write(show: Show) -> bytes:
         name=show.name or "Rig", uuid=_uuid("layer", show.id), child_list=children
     )
     writer.serialize_scene(pymvr.Scene(layers=pymvr.Layers(layers=[layer])))
+
     with tempfile.TemporaryDirectory() as folder:
         for i in {f.type for f in show.fixtures.values()} & set(files):
             path = os.path.join(folder, f"{len(writer.files_list)}.gdtf")
             Path(path).write_bytes(gdtf.write(show.types[i]))
             writer.files_list.append((path, files[i]))
+
         target = os.path.join(folder, "rig.mvr")
         writer.write_mvr(target)
         return Path(target).read_bytes()
@@ -82,6 +84,7 @@ def _fixture(show: Show, fixture: Fixture, file: str) -> pymvr.Fixture:
         dmx_break=0, universe=fixture.universe, address=fixture.address
     )
     number = str(fixture.number) if fixture.number else fixture.short
+
     return pymvr.Fixture(
         name=fixture.name,
         uuid=_uuid(show.id, fixture.id),
@@ -121,8 +124,10 @@ def read(
                 f"{name} does not keep to the standard: {type(error).__name__}, "
                 f"{error}."
             ) from None
+
         if not fixtures:
             raise FormatError(f"{name} holds no fixtures.")
+
         return _MvrReader(show, kinds, archive, name).take(fixtures)
 
 
@@ -137,11 +142,13 @@ def _fixtures(scene: Any) -> Iterator[tuple[Any, Matrix]]:
 def _children(children: Any, at: Matrix, depth: int) -> Iterator[tuple[Any, Matrix]]:
     if depth > 60:
         raise RecursionError
+
     for fixture in children.fixtures:
         here = _times(at, _matrix(fixture.matrix))
         yield fixture, here
         if fixture.child_list:
             yield from _children(fixture.child_list, here, depth + 1)
+
     for sort in (
         children.group_objects,
         children.trusses,
@@ -216,8 +223,10 @@ class _MvrReader:
             "hanging": hanging_of(turn),
             "number": max(0, int(found.fixture_id_numeric or 0)),
         }
+
         if kind is not None and self.show.types.get(kind.id) != kind:
             self.show = edits.put(self.show, "types", kind)
+
         own = self.known.get(str(found.uuid).upper())
         if own is None:
             made = self._new(name, fields)
@@ -226,6 +235,7 @@ class _MvrReader:
             before = self.show.fixtures[own]
             made = edits.replace(before, **fields)
             self.changed += [own] if made != before else []
+
         self.show = edits.put(self.show, "fixtures", made)
 
     def _new(self, name: str, fields: dict[str, Any]) -> Fixture:
@@ -300,6 +310,7 @@ class _MvrReader:
                 "universe 1."
             ] = None
             return 1, free or 1
+
         addresses = sorted(addresses, key=lambda one: int(one.dmx_break or 0))
         first = addresses[0]
         if len(addresses) > 1:
@@ -309,6 +320,7 @@ class _MvrReader:
                 f"{first.universe}.{first.address}, and its parts follow one behind "
                 f"the other; in the file the others are at {others}."
             ] = None
+
         universe, address = int(first.universe or 1), int(first.address or 1)
         if not (1 <= universe <= MAX_UNIVERSE and 1 <= address <= SLOTS):
             self.notes[
@@ -316,4 +328,5 @@ class _MvrReader:
                 "put on 1.1."
             ] = None
             return 1, 1
+
         return universe, address

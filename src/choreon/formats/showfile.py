@@ -220,6 +220,7 @@ def open_best(path: Path) -> tuple[Show, str]:
         data = folders.read_file(path)
         show, put_right = mended(_from_bytes(data, path.name))
         notes = (_in_words(put_right), _mixed_anew(data, show))
+
         return show, " ".join(filter(None, notes))
     except NewerFormat:
         raise
@@ -256,6 +257,7 @@ def _mixed_anew(data: bytes, show: Show) -> str:
     """
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         header = msgspec.json.decode(_member(archive, "show.json"), type=Header)
+
     if header.format > LAST_MIXED_OTHERWISE:
         return ""
 
@@ -345,7 +347,7 @@ def _sync_folder(folder: Path) -> None:
 def schema() -> dict[str, object]:
     """The JSON schema of `show.json` and of the files below `types/`."""
 
-    class Document(msgspec.Struct):
+    class ShowFile(msgspec.Struct):
         """A show file as it lies on disk."""
 
         format: int
@@ -353,7 +355,7 @@ def schema() -> dict[str, object]:
         types: tuple[str, ...] = ()
         edits: int = 0
 
-    (document, _), parts = msgspec.json.schema_components((Document, FixtureType))
+    (document, _), parts = msgspec.json.schema_components((ShowFile, FixtureType))
     return {
         "$schema": SCHEMA_NAME,
         "title": "show.json; files below types/ are a FixtureType",

@@ -128,6 +128,8 @@ def _opened(thing: Any) -> Any:
     stored = thing.get("stored", {})
     if now.get("target") == NOTHING:
         del now["target"]
+
     if "name" in now and "name" not in stored and now["name"] == now.get("id"):
         del now["name"]
+
     return {**stored, **now}

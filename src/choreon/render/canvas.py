@@ -75,6 +75,7 @@ class Canvas:
         """
         if self.offset is None:
             self.offset = np.zeros((2, self.rig.size))
+
         rows = change.rows
         if not (rows < self.rig.size).all():
             return
@@ -83,6 +84,7 @@ class Canvas:
             added, under = self.offset[1], self.offset[0]
         else:
             added, under = self.offset[0], self.offset.sum(axis=0)
+
         added[rows] += weight * change.offset(self.values, under)
 
     def settle(self) -> None:

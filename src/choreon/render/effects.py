@@ -426,8 +426,10 @@ class PathOp(Op):
         speed = self.running.speed_at(live.pace)
         angles, light = self.at(position, live.size, speed)
         live.values[self.own] = angles.reshape(-1)
+
         if light is None:
             return
+
         dim = light[self.lamp_head]
         live.levels[self.own_lamps] *= dim[self.here]
         if not self.here.all():
@@ -538,6 +540,7 @@ class EffectBuilder:
         size = rig.size + rig.channels
         self.values = np.zeros(size)
         self.given = np.zeros(size, bool)
+
         self.level = np.zeros(rig.intensities)
 
         self.most = np.zeros(rig.intensities)

@@ -71,14 +71,17 @@ def clearance(room: Room, places: Floats, ways: Floats) -> Floats:
     """
     clear = np.ones(len(ways))
     ends = reaching.lengths(room, places, ways)
+
     for area in reaching.kept_areas(room):
         low, high = reaching.corners(area)
         near = reaching.enter(low - MARGIN, high + MARGIN, places, ways, ends)
         if not near.any():
             continue
+
         away = _nearest(low, high, places[near], ways[near], ends[near])
         soft = np.clip((away - EDGE) / (MARGIN - EDGE), 0.0, 1.0)
         clear[near] = np.minimum(clear[near], soft)
+
     return clear
 
 

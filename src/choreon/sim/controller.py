@@ -54,8 +54,10 @@ class ControllerClient:
             data = self.line.recv(4096)
         except BlockingIOError:
             return []
+
         if not data:
             raise ConnectionError
+
         if not self.known:
             self.said += data
             token_said, end, data = self.said.partition(b"\n")
@@ -63,7 +65,9 @@ class ControllerClient:
                 return []
             if not secrets.compare_digest(token_said, token):
                 raise ConnectionError
+
             self.known = True
+
         return self.parser.feed(data)
 
     def write(self, data: bytes = b"") -> None:
@@ -92,18 +96,22 @@ class PracticeController:
         self.lights = [0] * PADS
         self.told: Callable[[], None] = lambda: None
         self.server = socket.create_server(("127.0.0.1", 0))
+
         self.server.setblocking(False)
         self._token = secrets.token_hex(16).encode()
         self._clients: list[ControllerClient] = []
         self._gate = threading.Lock()
         folder = folder or folders.runtime() / "midi"
         folder.mkdir(parents=True, exist_ok=True)
+
         self._file = folder / f"{name}.json"
         part = self._file.with_suffix(f".{os.getpid()}")
         said = {"port": self.server.getsockname()[1], "token": self._token.decode()}
         flags = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW
+
         with os.fdopen(os.open(part, flags, 0o600), "w") as file:
             json.dump(said, file)
+
         part.replace(self._file)
         self._ended = False
         self._thread = threading.Thread(
@@ -190,15 +198,19 @@ class PracticeController:
             ready, free, _ = select.select(
                 [self.server.fileno(), *clients], full, [], 0.2
             )
+
             for handle in ready:
                 if handle not in clients:
                     self._welcome()
                     continue
+
                 with self._gate:
                     self._hear(clients[handle])
+
             for handle in free:
                 with self._gate:
                     self._say(clients[handle])
+
             if ready:
                 self.told()
 

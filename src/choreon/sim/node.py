@@ -76,12 +76,15 @@ class _Universe:
             self.jumps += ahead != 1
             if -20 < ahead <= 0:  # section 6.7.2: late packets are dropped
                 return
+
         if self.times:
             self.gap = max(self.gap, now - self.times[-1])
+
         if packet.sync and not packet.terminated:
             self.waiting = packet
         else:
             self.last, self.waiting = packet, None
+
         self.packets += 1
         self.times.append(now)
 
@@ -117,6 +120,7 @@ class Node:
         self.host = host
         self._socket = _listen(host, port)
         self.port: int = self._socket.getsockname()[1]
+
         for universe in multicast:
             group = socket.inet_aton(
                 sacn.multicast_address(universe)
@@ -125,20 +129,24 @@ class Node:
                 self._socket.setsockopt(
                     socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, group
                 )
+
         self._art: socket.socket | None = None
         if art_port is not None:
             with contextlib.suppress(OSError):
                 self._art = _listen(host, art_port)
+
         self.art_port: int | None = self._art.getsockname()[1] if self._art else None
         self.outputs: tuple[int, ...] = (0, 1, 2, 3)
         self.announced: tuple[int, ...] = ()
         """The universes that a source said last that it sends."""
         self.drop = self.delay = 0.0
+
         self.polls = 0
         self._dice = random.Random(1)
         self._late: deque[tuple[float, bytes]] = deque()
         self._universes: dict[tuple[str, int], _Universe] = {}
         self._lock = threading.Lock()
+
         self.refused = 0
         self._ended = False
         self._thread = threading.Thread(target=self._run, name="node", daemon=True)
@@ -167,9 +175,12 @@ class Node:
                 ):
                     with contextlib.suppress(OSError):
                         self._art.sendto(reply, sender)
+
             return
+
         if self.drop > 0 and self._dice.random() < self.drop:
             return
+
         if self.delay > 0:
             self._late.append((time.monotonic() + self.delay, data))
         else:
@@ -179,11 +190,13 @@ class Node:
         now = time.monotonic()
         packet = sacn.read(data)
         protocol = "sacn"
+
         if packet is None and (art := artnet.read_dmx(data)) is not None:
             packet = sacn.SacnPacket(
                 ART, "Art-Net", 100, art.sequence, False, art.address, art.slots, 0
             )
             protocol = "artnet"
+
         with self._lock:
             if packet is not None:
                 self._universes.setdefault(
@@ -207,11 +220,13 @@ class Node:
         """
         now = time.monotonic()
         found = []
+
         with self._lock:
             for (kind, number), universe in sorted(self._universes.items()):
                 last, times = universe.last, universe.times
                 if last is None or kind != protocol:
                     continue
+
                 span = times[-1] - times[0]
                 fresh = now - times[-1] < HOLD
                 found.append(
@@ -229,6 +244,7 @@ class Node:
                         synced=universe.synced,
                     )
                 )
+
         return found
 
     def forget_gaps(self) -> None:
@@ -355,6 +371,7 @@ def serve(node: Node, port: int) -> Server:
             if not self.server.knows(self.headers.get("Host", ""), asked.path):
                 self.send_error(403, "the path begins with the token")
                 return
+
             told = parse_qs(asked.query)
             try:
                 drop = _number(told, "drop", node.drop, 1.0)
@@ -362,11 +379,13 @@ def serve(node: Node, port: int) -> Server:
             except ValueError:
                 self.send_error(400, "drop and delay are numbers")
                 return
+
             node.drop, node.delay = drop, delay
             body = msgspec.json.encode(node.reports() + node.reports("artnet"))
             self.send_response(200)
             self.send_header("Content-Type", "application/json")
             self.send_header("Content-Length", str(len(body)))
+
             self.end_headers()
             self.wfile.write(body)
 
@@ -395,9 +414,11 @@ def main(
             f"The node cannot listen on port {port}: {error.strerror}.", file=sys.stderr
         )
         return 1
+
     node.drop, node.delay = drop, delay
     if node.art_port is None:
         print(f"Port {art_port} is taken: this node hears no Art-Net.", file=sys.stderr)
+
     if http is not None:
         try:
             server = serve(node, http)
@@ -408,11 +429,13 @@ def main(
             )
             node.close()
             return 1
+
         print(
             f"sACN on port {node.port}, Art-Net on port {node.art_port}, "
             f"reports at {server.url}",
             flush=True,
         )
+
     with contextlib.suppress(KeyboardInterrupt):
         while True:
             time.sleep(1.0)
@@ -429,5 +452,6 @@ def main(
                     end="\n\n",
                     flush=True,
                 )
+
     node.close()
     return 0

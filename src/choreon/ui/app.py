@@ -259,6 +259,7 @@ def run(wanted: Path | None, guest: bool = False) -> int:
     server.close()  # nobody is here any more to be asked
     lock.close()
     signals_of_before()
+
     # whoever ends the process of a guest has not left by the PIN
     return ENDED if holder.window.is_guest else code
 

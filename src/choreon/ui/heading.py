@@ -56,35 +56,42 @@ class Heading(QFrame):
         self._stutter = Stutter()
         self._black: bool | None = None  # what the button shows
         self.setFixedHeight(56)
+
         box = self._row = QHBoxLayout(self)
         box.setContentsMargins(16, 8, 16, 8)
         self.name = basics.label("", "big")
         self.kept = basics.label("", "small")
         self.undo = basics.tool("undo", "Undo", parts.document.undo)
+
         self.redo = basics.tool("redo", "Redo", parts.document.redo)
         self.troubles = Troubles(parts)
         self.draft = basics.button("", lambda: None, "quiet")
         self.draft.setStyleSheet(f"color: {theme.DRAFT};")
         self.draft.hide()
+
         self._drafted: tuple[object, ...] | None = None
         self.held = basics.button("", self.held_wanted.emit, "quiet", "hold")
         self.held.setStyleSheet(f"color: {theme.KEEP};")
         self.held.hide()
         self._held: tuple[int, int] | None = None
+
         self.health = basics.label("", "small")
         self.grand = FaderSlider("Grand master", upright=False, token=theme.TEXT)
         self.grand.setMinimumWidth(90)
         self.grand.setMaximumWidth(190)
         self.grand.moved.connect(parts.engine.set_grand)
+
         self.grand_text = basics.label("", "heading")
         self.grand_text.setFixedWidth(48)
         self.blackout = QPushButton("Blackout")
         self.blackout.setCheckable(True)
         self.blackout.setIcon(theme.icon("dark"))
+
         self.blackout.setToolTip(
             "Blackout: all intensity to zero, until pressed again (Ctrl+B)"
         )
         self.blackout.clicked.connect(parts.engine.set_blackout)
+
         for widget in (
             self.name,
             self.kept,
@@ -95,9 +102,11 @@ class Heading(QFrame):
             self.held,
         ):
             box.addWidget(widget)
+
         box.addStretch(1)
         self.tempo = TempoBox(parts)
         self.grand_name = basics.label("Grand", "soft")
+
         for tail in (
             self.tempo,
             self.health,
@@ -107,11 +116,13 @@ class Heading(QFrame):
             self.blackout,
         ):
             box.addWidget(tail)
+
         parts.document.show_changed.connect(self._show)
         parts.document.history_changed.connect(self._show)
         parts.document.kept_changed.connect(lambda _: self._tell_kept())
         parts.engine.state_changed.connect(self._state)
         parts.engine.pulse.connect(self._pulse)
+
         parts.engine.engine_changed.connect(self.show_engine)
         self._show()
         self._state(parts.engine.state)
@@ -170,18 +181,23 @@ class Heading(QFrame):
         now = len(state.aside), len(grips)
         if now == self._held:
             return
+
         self._held = now
         aside, gripped = now
         parts = [f"{aside} aside"] if aside else []
         show = self.parts.document.show
         names = [name_of(show, Ref(MASTER, grip.id)) for grip in grips]
+
         if gripped:
             parts.append(words.count(gripped, "override"))
+
         self.held.setText(" · ".join(parts))
         self.held.setVisible(bool(parts))
         tip = f"{words.count(aside, 'fixture')} aside. " if aside else ""
+
         if gripped:
             tip += f"{words.some(names)} in hand. "
+
         self.held.setToolTip(f"{tip}Press to go to Perform.")
 
     def _tell_draft(self, draft: DraftState) -> None:
@@ -214,6 +230,7 @@ class Heading(QFrame):
             f"came {pulse.lateness:.1f} ms late. "
             f"{pulse.sent} packets sent, {pulse.errors} failed."
         )
+
         if skipped >= SEEN:
             sign, text = f'<span style="color:{theme.ALARM}">▲</span>', "light stutters"
             advice = (
@@ -223,6 +240,7 @@ class Heading(QFrame):
         else:
             sign = f'<span style="color:{theme.LIVE}">●</span>'
             text, advice = f"{pulse.rate:.0f} frames/s", ""
+
         basics.say(self.health, f"{sign} {text}")
         self.health.setToolTip(advice + figures)
 

@@ -75,8 +75,10 @@ def draw_mark(painter: QPainter, middle: QPointF, how: str) -> None:
         painter.setBrush(QColor(theme.KEEP))
         painter.drawRect(QRectF(middle.x() - 6, middle.y() - 3, 12, 6))
         return
+
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(theme.KEEP), 2))
+
     for side in (-1.0, 1.0):
         x = middle.x() + 7 * side
         painter.drawPolyline(

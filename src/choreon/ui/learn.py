@@ -55,6 +55,7 @@ class Learner(QObject):
         show = edits.learn(self.parts.document.show, control, target)
         name = words.target_name(show, target)
         self.parts.document.edit(f"learn {name}", show)
+
         self.parts.notices.told.emit(
             f"{name} now follows {called(control)} of {control.device}.", "info"
         )

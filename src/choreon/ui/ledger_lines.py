@@ -101,6 +101,7 @@ class LedgerModel(QAbstractListModel):
         show = self.parts.document.show
         if not fixture:
             return self._effect(attributes)
+
         hung = show.fixtures.get(fixture)
         if what == "Colour":
             value = self._colour_given(fixture, attributes)
@@ -109,6 +110,7 @@ class LedgerModel(QAbstractListModel):
             name = attributes[0]
             value = (words.value(name, self._look[fixture][name], show), ())
             covers = self._covered(fixture, name)
+
         return LedgerLine(
             fixture,
             hung.name if hung else fixture,
@@ -207,10 +209,12 @@ class LedgerDelegate(QStyledItemDelegate):
         rect = option.rect
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
         if option.state & (QStyle.StateFlag.State_HasFocus):
             painter.setPen(QColor(theme.CHOSEN))
             frame = rect.adjusted(1, 1, -2, -2)
             painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
+
         painter.setFont(theme.font(14))
         texts: tuple[tuple[str, Words], ...] = (
             (theme.TEXT, (line.title, ())),
@@ -218,12 +222,15 @@ class LedgerDelegate(QStyledItemDelegate):
             (theme.TEXT, line.value),
             (theme.SOFT, (f"covers {line.covers[0]}", line.covers[1])),
         )
+
         ends = (*COLUMNS[1:], rect.width() - WHOLE - CROSS)
         for (token, said), left, right in zip(texts, COLUMNS, ends, strict=True):
             room = QRect(rect.left() + left, rect.top(), right - left - 8, TALL)
             _draw_words(painter, room, token, said)
+
         if not line.alone:
             self._draw_whole(painter, whole_rect(rect))
+
         self._draw_cross(painter, cross_rect(rect))
         painter.restore()
 
@@ -258,11 +265,13 @@ class LedgerList(QListView):
         self.pointer = QPoint(-1, -1)
         self.setModel(self.lines)
         self.setItemDelegate(LedgerDelegate(self))
+
         self.setUniformItemSizes(True)
         self.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setFrameShape(QFrame.Shape.NoFrame)
+
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("What the draft holds")
@@ -345,13 +354,16 @@ def _draw_words(painter: QPainter, room: QRect, token: str, said: Words) -> None
     """Words, after patches of the colours that they are about."""
     text, colours = said
     left = room.left()
+
     for code in colours:
         painter.fillRect(
             QRect(left, room.center().y() - PATCH // 2, PATCH, PATCH), QColor(code)
         )
         left += PATCH + 3
+
     if colours:
         left += 3
+
     painter.setPen(QColor(token))
     here = QRect(left, room.top(), room.right() - left, room.height())
     text = painter.fontMetrics().elidedText(

@@ -102,6 +102,7 @@ def delete(parts: Parts, palette: Palette) -> None:
         plain,
         model_effects.unlinked(parts.document.show, parts.draft.effects, link),
     )
+
     kept = (
         f" {words.some(users)} keep{'s' * (len(users) == 1)} its values."
         if users
@@ -123,6 +124,7 @@ def ask_to_keep(parent: QWidget, parts: Parts, family: at.Family) -> None:
             "alarm",
         )
         return
+
     chosen = palettes.part(own, {family}, parts.selection.chosen)
     name, sure = QInputDialog.getText(
         parent, "Keep a palette", f"Name of the {family} palette"

@@ -63,6 +63,7 @@ def _take(folder: FilePath, home: FilePath) -> int:
     path = home / "Low Tide.choreon"
     showfile.write(path, low_tide(port=45571))
     controller = PracticeController()
+
     holder = App(load(path), None)
     window = holder.window
     window.resize(1280, 800)
@@ -80,19 +81,23 @@ def _take(folder: FilePath, home: FilePath) -> int:
             parts.engine.alive and parts.engine.ports.ports.get("Practice controller")
         )
     )
+
     _perform(window, picture)
     _compose(window, picture)
     _motion(window, picture)
     _rig(window, picture)
     window.go("surfaces")
+
     controller.move_fader(2, 60)
     settle(0.3)
     controller.move_fader(2, 84)
     picture("surfaces")
     window.finish(stop=True, fade=0.0)
+
     window.close()
     controller.close()
     settle(0.5)
+
     return 0
 
 
@@ -121,26 +126,31 @@ def _band(window: MainWindow, picture: Callable[..., None]) -> None:
     parts.engine.send(Do(to_tile("band-looks"), Verb.STEP, 1.0))
     parts.engine.press("band-swell")
     parts.engine.set_level("band-pars", 0.8)
+
     settle(2.5)
     parts.engine.press("band-singer")
     parts.selection.choose(["par-3"])
     settle(2.0)
     picture("perform-band")
+
     parts.selection.choose([])
     place.arrange(True)
     place.arranger.choose(["band-looks"])
     picture("perform-arrange")
     place.arrange(False)
+
     parts.engine.deed("normal")
     settle(2.5)
     window.begin_guest()
     window.showNormal()
     window.resize(1280, 800)
+
     parts.engine.press("mic-warm")
     settle(2.5)
     picture("guest")
     window.end_guest()
     window.resize(1280, 800)
+
     parts.engine.release()
     place.go("low-tide")
     settle(2.5)
@@ -154,26 +164,31 @@ def _compose(window: MainWindow, picture: Callable[..., None]) -> None:
     parts.selection.choose(
         [*parts.document.show.groups["spots"].fixtures, "par-5", "uplight-2", "wash-1"]
     )
+
     parts.draft.touch({i: {"Dimmer": 0.9} for i in parts.selection.chosen})
     place.what.hand.give_colour((0.0, 0.62, 0.5))
     picture("compose")
     parts.selection.choose([*parts.document.show.groups["spots"].fixtures])
     place.what.open_tab("Aim")
+
     place.what.aim_panel.send(links.to_mark("cello"))
     place.what.aim_panel.limit.setChecked(True)
     place.stage.go_to(1)
     picture("compose-aim")
     place.what.aim_panel.limit.setChecked(False)
+
     place.stage.go_to(0)
     parts.selection.choose(["bar-1", "bar-2"])
     parts.selection.set_each_cell(True)
     place.shelf.show_kind("palettes")
     spread = place.what.spread_panel
+
     place.what.open_tab("Spread")
     spread.what.setCurrentIndex(spread.what.findText("Colour"))
     spread._rgb(0, (1.0, 0.2, 0.0))
     spread._rgb(1, (0.1, 0.1, 1.0))
     window.ledger._toggle()
+
     picture("compose-spread")
     window.ledger._toggle()
     parts.selection.set_each_cell(False)
@@ -186,31 +201,37 @@ def _motion(window: MainWindow, picture: Callable[..., None]) -> None:
     parts.engine.release()
     window.go("compose")
     settle(3.0)
+
     groups = parts.document.show.groups
     heads = [*groups["spots"].fixtures, *groups["washes"].fixtures]
     parts.selection.choose(heads)
     parts.draft.touch({i: {"Dimmer": 0.9} for i in heads})
     place.what.open_tab("Motion")
+
     panel = place.what.motion_panel
     circle = Path(in_room=True, size=1.7, centre="mark:centre")
     panel.add(circle)
     panel.add(Wave(mode=EffectMode.SCALES, low=0.3, rate=Rate(beats=2.0)))
     panel.pick(parts.draft.effects[0].id)
+
     place.shelf.show_kind("motions")
     settle(0.8)
     picture("compose-motion")
     parts.draft.clear()
     place.shelf.show_kind("scenes")
+
     place.open_chase(Ref("chase", "tide-turns"))
     place.steps.play_it()
     settle(4.0)
     place.steps.strip.choose([place.steps.strip.steps[2].id])
     picture("compose-steps")
+
     place.steps.play_it()
     place.steps.close_it()
     parts.selection.choose(list(groups["pars"].fixtures))
     dialog = PatternDialog(parts, place.what.hand, place)
     dialog.show()
+
     picture("patterns", dialog)
     dialog.reject()
 
@@ -221,36 +242,43 @@ def _rig(window: MainWindow, picture: Callable[..., None]) -> None:
     parts.draft.clear()
     place.go(0)
     place.hang.choose_type("tarnby-par-7")
+
     place.hang.count.setValue(4)
     parts.selection.choose(["spot-2"])
     place.ribbon.go(1)
     picture("rig")
     place.hang.types.setCurrentRow(-1)
+
     parts.selection.choose(["spot-1", "spot-2", "spot-3", "spot-4"])
     place.go(2)
     picture("rig-list")
     node = Node(45571, art_port=6454)
     place.go(3)
+
     place.outputs.add("artnet", "127.0.0.1", (3,), "Dots")
     settle(3.2)
     picture("rig-outputs")
     parts.document.undo()
     node.close()
+
     place.go(0)
     place.ribbon.whole.setChecked(True)
     parts.draft.touch({"spot-2": {"Gobo1": 3.0}})
     place.in_hand.show_why(2, 82)
     picture("rig-map")
+
     place.ribbon.whole.setChecked(False)
     place.go(1)
     place.in_hand.go(1)
     picture("rig-front")
     place.in_hand.go(0)
+
     parts.draft.clear()
     place.go(0)
     place.show_room(True)
     picture("rig-room")
     place.show_room(False)
+
     _types(window, picture)
 
 

@@ -24,6 +24,7 @@ def slot_picture(slot: Slot, size: int) -> QPixmap:
         painter = QPainter(made)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         picture = pixmaps.pixmap(slot.picture)
+
         if not picture.isNull():
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawPixmap(
@@ -33,13 +34,17 @@ def slot_picture(slot: Slot, size: int) -> QPixmap:
             painter.setPen(QPen(QColor(theme.FAINT), 1))
             painter.setBrush(QColor(slot.colour or "#FFFFFF"))
             painter.drawEllipse(QRectF(1, 1, size - 2, size - 2))
+
             if slot.split:  # the two filters that the wheel stops between
                 painter.setBrush(QColor(slot.split))
                 painter.drawPie(QRectF(1, 1, size - 2, size - 2), -90 * 16, 180 * 16)
+
         painter.end()
         if len(_pictures) > MOST:
             _pictures.clear()
+
         _pictures[key] = kept(made)
+
     return _pictures[key]
 
 

@@ -122,6 +122,7 @@ def apply(app: QApplication, contrast: bool = False) -> None:
 def _palette() -> QPalette:
     role = QPalette.ColorRole
     palette = QPalette()
+
     for key, token in (
         (role.Window, PIT),
         (role.Base, FLAT),
@@ -138,8 +139,10 @@ def _palette() -> QPalette:
         (role.Link, CHOSEN),
     ):
         palette.setColor(key, QColor(token))
+
     for key in (role.WindowText, role.Text, role.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, key, QColor(FAINT))
+
     return palette
 
 
@@ -173,6 +176,7 @@ def style() -> str:
         "soft": SOFT,
         "faint": FAINT,
     }
+
     tokens |= {
         "live": LIVE,
         "draft": DRAFT,

@@ -28,14 +28,17 @@ def step_chase(
     beat = clock.beat_at(now)
     time = cursor.time(now, beat)
     number = _number(rounds, own_time(chase, time), wanted)
+
     if number is None:
         return None
 
     going = cursor.going_at(cursor.rate, now, beat)
     there = moved_to(chase, going, going.time(now, beat), rounds.own_time(number))
     fade = rounds.fades[rounds.step_at(number)]
+
     if chase.unit == Unit.BEATS:
         fade *= 60.0 / clock.bpm
+
     return Stepped(there, fade)
 
 

@@ -93,8 +93,10 @@ def _stepped(
     step = player.steps[-1]
     playable = show.playables.get(step.ref.id)
     stepper = None if playable is None else KINDS[playable.kind].stepper
+
     if stepper is None:
         return state
+
     stepped = stepper(show, playable, step.cursor, state.clock, now, wanted)
     if stepped is None:
         return state

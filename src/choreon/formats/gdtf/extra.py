@@ -93,13 +93,17 @@ def with_extra(
     kind = _modes_named(kind, extra.modes)
     sizes = [len(own) for own in keys]
     same_channels = [len(own) for own in extra.channels] == sizes
+
     if same_channels and len(extra.cells) == len(sizes):
         kind = _renamed(kind, extra)
+
     if len(extra.wheels) == len(kind.wheels):
         kind = _wheels_renamed(kind, extra.wheels)
+
     kind = _wheels_as_they_are(kind, extra)
     texts = {name: getattr(extra, name) for name in ("id", "kind", "body", "notes")}
     said = {name: text for name, text in texts.items() if text}
+
     return replace(kind, lamp=extra.lamp, **said)
 
 
@@ -165,11 +169,13 @@ def _renamed(kind: FixtureType, extra: Extra) -> FixtureType:
             kind.modes, extra.channels, extra.cells, strict=True
         )
     )
+
     fitted = {
         key: _fitted(channel, extra.marks.get(key)) for key, channel in channels.items()
     }
     order = [key for key in extra.marks if key in fitted]
     order += [key for key in fitted if key not in extra.marks]
+
     return replace(kind, channels=tuple(fitted[key] for key in order), modes=modes)
 
 
@@ -187,20 +193,25 @@ def _mode_renamed(
     overrides: dict[str, Channel] = {}
     uses = []
     by_slot = sorted(mode.uses, key=lambda use: use.slots)
+
     for use, key in zip(by_slot, keys, strict=True):
         channel = kind.channel(use.channel, mode)
         assert channel is not None
         mark = extra.marks.get(f"{mode.name}/{key}") or extra.marks.get(key)
         made = _marked(replace(channel, key=key), mark)
         known = channels.setdefault(key, made)
+
         if not alike(known, made):
             overrides[key] = made
         elif made.resolution > known.resolution:
             channels[key] = made
+
         uses.append(Use(key, use.slots, use.cell))
+
     if len(cells) == len(mode.cells):
         named = zip(mode.cells, cells, strict=True)
         mode = replace(mode, cells=tuple(replace(c, name=n) for c, n in named))
+
     return replace(mode, uses=tuple(uses), overrides=tuple(overrides.values()))
 
 
@@ -224,11 +235,13 @@ def _fitted(channel: Channel, mark: ExtraMark | None) -> Channel:
     """
     if mark is None or mark.resolution >= channel.resolution:
         return channel
+
     step = 256 ** (channel.resolution - mark.resolution)
     ranges = tuple(
         replace(r, start=r.start // step, end=r.end // step) for r in channel.ranges
     )
     opened = None if channel.open is None else channel.open // step
+
     return replace(
         channel,
         resolution=mark.resolution,

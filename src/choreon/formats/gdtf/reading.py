@@ -67,12 +67,14 @@ def read(data: bytes, name: str = "the file") -> Imported:
                 f"{name} describes no DMX mode, so there is nothing to hang. Ask "
                 "its maker for another."
             )
+
         notes: dict[str, None] = {}
         try:
             make_plain(root, name, lambda text: notes.setdefault(text))
             plain = io.BytesIO(ElementTree.tostring(root, encoding="utf-8"))
             with contextlib.redirect_stdout(io.StringIO()):
                 found = pygdtf.FixtureType(dsc_file=plain)
+
             return _GdtfReader(found, archive, name, notes).imported()
         except FormatError:
             raise
@@ -118,6 +120,7 @@ class _GdtfReader:
             self._mode(mode) for mode in progress.each(found.dmx_modes, "mode", count)
         ]
         beam = self._beam()
+
         maker, name = found.manufacturer or "", found.name or ""
         emitters = [self.emitters.get(emitter.name) for emitter in found.emitters]
         kind = FixtureType(
@@ -133,10 +136,12 @@ class _GdtfReader:
             wheels=wheels,
             emitters=tuple(e for e in emitters if e is not None),
         )
+
         kind = replace(kind, kind=_kind_of(kind))
         kind = replace(kind, body=_body_of(kind, beam.kind))
         self._note_what_is_passed_over()
         kind = self._with_extra(kind)
+
         return Imported(kind, tuple(self.notes))
 
     def _beam(self) -> _Beam:
@@ -205,6 +210,7 @@ class _GdtfReader:
         numbers = belonging(self.found.geometries, [name for name, _ in cells])
         uses: list[Use] = []
         overrides: list[Channel] = []
+
         taken: set[tuple[str, int]] = set()
         for slots, channel in sorted(placed, key=lambda place: place[0]):
             cell = numbers.get(channel.geometry, 0)
@@ -212,9 +218,12 @@ class _GdtfReader:
             key = _free_key(made.key, cell, taken)
             taken.add((key, cell))
             override = self._share(replace(made, key=key))
+
             if override is not None and override not in overrides:
                 overrides.append(override)
+
             uses.append(Use(key, slots, cell))
+
         self.keys.append([use.channel for use in uses])
         return Mode(
             name=(mode.name or "Mode").strip(),
@@ -230,18 +239,22 @@ class _GdtfReader:
         if len(mode.dmx_breaks) > 1:
             text = "start addresses; its parts were put one behind the other."
             self.note(f"{mode.name} has {len(mode.dmx_breaks)} {text}")
+
         if mode.virtual_channels:
             count = len(mode.virtual_channels)
             self.note(f"{mode.name}: {count} virtual channels were left out.")
+
         placed = []
         for channel in mode.dmx_channels:
             if channel.offset:
                 first = _before_break(mode, channel.dmx_break)
                 placed.append((tuple(o + first for o in channel.offset), channel))
+
         if any(max(slots) > SLOTS for slots, _ in placed):
             raise FormatError(
                 f"{self.name}: the mode {mode.name} takes more than {SLOTS} slots."
             )
+
         return placed
 
     def _share(self, made: Channel) -> Channel | None:
@@ -264,17 +277,21 @@ class _GdtfReader:
         """
         coloured: dict[str, None] = {}
         dimmed: dict[str, None] = {}
+
         for channel in channels:
             name = str(channel.attribute)
             if name.startswith("ColorAdd_"):
                 coloured[channel.geometry] = None
             elif name == at.DIMMER:
                 dimmed[channel.geometry] = None
+
         parts = list(coloured or dimmed)
         if len(parts) > 2 and mode.geometry in parts:  # the whole beside its cells
             parts.remove(mode.geometry)
+
         if len(parts) < 2:
             return []
+
         spots = layout(parts, places_of(self.found.geometries))
         return [(g, Cell(g, x, y)) for g, (x, y) in zip(parts, spots, strict=True)]
 
@@ -284,9 +301,11 @@ class _GdtfReader:
         """A channel of `count` slots."""
         ranges: list[Range] = []
         wheel = ""
+
         for logical in channel.logical_channels:
             functions = logical.channel_functions
             begins = [_raw(function.dmx_from, count) for function in functions]
+
             for begin, function in list(zip(begins, functions, strict=True))[
                 :MOST_FUNCTIONS
             ]:
@@ -295,16 +314,21 @@ class _GdtfReader:
                 ranges += self._ranges(function, count, end)
                 linked = function.wheel.str_link if function.wheel else None
                 wheel = wheel or self.wheel_keys.get(linked or "", "")
+
                 self._emitter(function)
+
         ranges = _clean(ranges)
         made = Channel(key="", ranges=tuple(ranges), resolution=count, wheel=wheel)
         main = main_attribute(made) or str(channel.attribute)
         made = _named_by(made, main)
         home, highlight = 0, None
+
         if channel.default is not None:
             home = _raw(channel.default, count)
+
         if channel.highlight is not None:
             highlight = _raw(channel.highlight, count)
+
         return replace(made, home=home, open=highlight if highlight != home else None)
 
     def _ranges(self, function, count: int, end: int) -> list[Range]:  # type: ignore[no-untyped-def]
@@ -315,6 +339,7 @@ class _GdtfReader:
         if not at.known(name):
             text = "has no meaning here; it is kept as a raw channel."
             self.note(f"The attribute {name} {text}")
+
         start = _raw(function.dmx_from, count)
         low, high = function.physical_from.value or 0.0, function.physical_to.value
         whole = Range(
@@ -324,15 +349,19 @@ class _GdtfReader:
             low=low,
             high=1.0 if high is None else high,
         )
+
         begins = [(_raw(s.dmx_from, count), s) for s in function.channel_sets]
         sets = [(begin, s) for begin, s in begins if start <= begin <= end]
         ranges = []
+
         for begin, one in sets:
             if not _says_something(one, name):
                 continue
+
             later = [other for other, _ in sets if other > begin]
             last = min(later, default=end + 1) - 1
             ranges.append(_set_of(whole, one, begin, last))
+
         return ranges or [whole]
 
     def _emitter(self, function) -> None:  # type: ignore[no-untyped-def]
@@ -409,6 +438,7 @@ def _key(attribute: str) -> str:
         "ColorSub_Y": "yellow",
         "Shutter1": "shutter",
     }
+
     return short.get(attribute, re.sub(r"(?<=[a-z])(?=[A-Z0-9])", "-", attribute))
 
 
@@ -430,6 +460,7 @@ def _before_break(mode, number: int) -> int:  # type: ignore[no-untyped-def]
     for part in mode.dmx_breaks:
         if part.dmx_break == number:
             break
+
         total += max(
             (
                 max(c.offset)
@@ -438,6 +469,7 @@ def _before_break(mode, number: int) -> int:  # type: ignore[no-untyped-def]
             ),
             default=0,
         )
+
     return total
 
 
@@ -504,14 +536,18 @@ def _set_of(whole: Range, one: pygdtf.ChannelSet, start: int, end: int) -> Range
     is_slot = at.attribute(whole.attribute).kind == "slot"
     slot = one.wheel_slot_index - 1 if one.wheel_slot_index else -1
     made = replace(whole, start=start, end=end, name=one.name or "")
+
     if is_slot and 0 <= slot < MOST_SLOTS:
         return replace(made, low=float(slot), high=float(slot))
+
     slope = (whole.high - whole.low) / max(1, whole.end - whole.start)
     low, high = _physical(one.physical_from), _physical(one.physical_to)
     if low is None:
         low = whole.low + slope * (start - whole.start)
+
     if high is None:
         high = whole.low + slope * (end - whole.start)
+
     return replace(made, low=low, high=high, slot=slot)
 
 

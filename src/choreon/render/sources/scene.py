@@ -165,8 +165,10 @@ def carried(
         if was is not None and was != rate:
             gained = was.cycles(*time) - rate.cycles(*time)
             offsets[effect] = offsets.get(effect, 0.0) + gained
+
     if offsets == cursor.offsets:
         return cursor
+
     return replace(cursor, offsets=offsets)
 
 

@@ -90,8 +90,10 @@ class BeamPanel(QWidget):
         self.hand = hand
         self.shutter_open = basics.button("Open", lambda: self._shutter(1.0))
         self.shutter_closed = basics.button("Closed", lambda: self._shutter(0.0))
+
         for button in (self.shutter_open, self.shutter_closed):
             button.setCheckable(True)
+
         self.shutter = basics.row(
             basics.label("Shutter", "soft"), 1, self.shutter_open, self.shutter_closed
         )
@@ -176,6 +178,7 @@ class AttributePanel(QWidget):
         self.hand = Hand(parts)
         self.copied = Copied(parts)
         self.title = basics.label("", "heading", wrap=True)
+
         self.empty = basics.label(
             "Choose fixtures on the stage, or a group on the left. What you change "
             "here is on stage at once and goes "
@@ -189,6 +192,7 @@ class AttributePanel(QWidget):
         self.light = self._light()
         self.colour_panel = ColourPanel(self.hand)
         self.aim_panel = AimPanel(self.hand)
+
         self.beam_panel = BeamPanel(self.hand)
         self.device_panel = DevicePanel(self.hand)
         self.spread_panel = SpreadPanel(self.hand)
@@ -207,9 +211,11 @@ class AttributePanel(QWidget):
                 strict=True,
             )
         )
+
         self.group = QButtonGroup(self)
         self.tabs: dict[str, Tab] = {}
         self.stack = QStackedWidget()
+
         for i, (name, panel) in enumerate(self.panels.items()):
             tab = Tab(name)
             tab.clicked.connect(lambda *_, n=name: self.open_tab(n))
@@ -217,8 +223,10 @@ class AttributePanel(QWidget):
             self.group.addButton(tab, i)
             inner = QWidget()
             basics.stack(inner, panel, 1, margins=0)
+
             inner.setContentsMargins(0, 0, 10, 0)
             self.stack.addWidget(basics.scroller(inner))
+
         self.tab_row = basics.row(*self.tabs.values(), 1, spacing=0)
         self.wanted = TABS[0]
         self.head = self._head()
@@ -231,16 +239,19 @@ class AttributePanel(QWidget):
             margins=12,
             spacing=10,
         )
+
         basics.grow(panel, 4)
         basics.align_top(panel, self.empty)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
+
         self.setMinimumWidth(296)
         self._soon = basics.once(self, 60, self._follow_light)
         self._next = basics.once(self, 0, lambda: self._show_values(fresh=True))
         self._turn = basics.once(self, 0, self._rebuild)
         self._follow = QTimer(self, interval=250)
+
         self._follow.timeout.connect(self._follow_light)
         self._seen: tuple[object, ...] = ()  # what the values shown came from
         parts.selection.changed.connect(self._choose)
@@ -248,6 +259,7 @@ class AttributePanel(QWidget):
         parts.engine.state_changed.connect(
             lambda _: self._soon.isActive() or self._soon.start()
         )
+
         self._rebuild()
 
     # parts of it by name, as they are looked for
@@ -271,6 +283,7 @@ class AttributePanel(QWidget):
                 for n, row in panel.more.rows.items()
                 if row.field is not None
             }
+
         return found
 
     @property
@@ -313,8 +326,10 @@ class AttributePanel(QWidget):
             )
             for text, value in LEVELS
         ]
+
         for button in levels:
             button.setStyleSheet("padding: 5px 2px;")
+
         self.quick = basics.row(*levels, spacing=4)
         self.open_up = basics.button(
             "Open up",
@@ -323,6 +338,7 @@ class AttributePanel(QWidget):
             "sun",
             "Make the chosen shine: open, full, the rest at home (Ctrl+U)",
         )
+
         self.go_home = basics.button(
             "Home", self.parts.draft.home, "", "", "Everything at home, dark (Ctrl+H)"
         )
@@ -335,6 +351,7 @@ class AttributePanel(QWidget):
             basics.row(self.open_up, self.go_home, 1),
             spacing=6,
         )
+
         return section
 
     def open_tab(self, name: str) -> None:
@@ -375,11 +392,13 @@ class AttributePanel(QWidget):
     def _rebuild(self) -> None:
         if not self.isVisible():
             return  # it is rebuilt when it is looked at
+
         show, chosen = self.parts.document.show, self.parts.selection.chosen
         self.hand.look_again()
         counts = self.hand.names() if chosen else {}
         self.title.setText(_title(self.parts, show) if chosen else "")
         self.empty.setVisible(not chosen)
+
         for widget in (
             self.head,
             self.light,
@@ -387,11 +406,14 @@ class AttributePanel(QWidget):
             self.stack,
         ):
             widget.setVisible(bool(chosen))
+
         if not chosen:
             self.tab_changed.emit("")
             return
+
         for widget in (self.level, self.quick):
             widget.setVisible(at.DIMMER in counts)
+
         self._show_tabs(counts)
         if len(chosen) > MANY:
             self._next.start()  # in a turn of its own, so that neither holds up long
@@ -436,8 +458,10 @@ class AttributePanel(QWidget):
         """
         if not self.isVisible() or not self.parts.selection.chosen:
             return
+
         if not fresh:
             self.hand.look_again()
+
         self._seen = self._made_of()
         counts, total = self.hand.names(), len(self.parts.selection.chosen)
         show_span(
@@ -445,9 +469,11 @@ class AttributePanel(QWidget):
         )
         has = counts.get(at.DIMMER, 0)
         self.light_who.setText(f"{has} of {total} have a level")
+
         self.light_who.setVisible(0 < has < total)
         if self.tab not in (SPREAD, MOTION):
             self.panels[self.tab].show_values(counts, total)  # type: ignore[attr-defined]
+
         self._mark_tabs()
 
     def _mark_tabs(self) -> None:

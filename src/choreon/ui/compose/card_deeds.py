@@ -45,6 +45,7 @@ class CardDeeds(QWidget):
             icon="import",
             tip="Bring its values into the draft to change them",
         )
+
         self.open = basics.button(
             "Open", self.open_it, "", "steps", "See and change its steps"
         )
@@ -54,6 +55,7 @@ class CardDeeds(QWidget):
             self._look,
             checkable=True,
         )
+
         self.brush = basics.tool(
             "brush",
             "Brush with it: every fixture you touch takes it",
@@ -67,6 +69,7 @@ class CardDeeds(QWidget):
             "Folder, tags, colour, duplicate, merge, where it is used",
             self.open_menu,
         )
+
         self.delete = basics.tool("trash", "Delete it", self._delete)
         buttons = (
             self.to_page,
@@ -79,6 +82,7 @@ class CardDeeds(QWidget):
             self.more,
             self.delete,
         )
+
         row = basics.row(*buttons, spacing=2)
         basics.stack(self, row)
         parts.preview.changed.connect(self._looked_at)
@@ -94,11 +98,14 @@ class CardDeeds(QWidget):
             self._ref = thing.ref
             self.take.setVisible(kinds.kind_of(thing).takes)
             self.open.setVisible(kinds.kind_of(thing).opens)
+
         for widget in (self.to_page, self.look_at, self.times, self.more):
             widget.setVisible(plays)
+
         if not plays:
             self.take.show()
             self.open.hide()
+
         self.brush.setVisible(isinstance(thing, Palette) and thing.motion is None)
         self._brushes()
         self.setVisible(thing is not None)
@@ -214,19 +221,23 @@ class CardDeeds(QWidget):
         used = edits.where_used(show, playable.ref)
         where = f"On {words.some(used)}" if used else "On no page"
         menu.addAction(where).setEnabled(False)
+
         for palette in self._linked(playable):
             act = partial(self.unlink, links.to_palette(palette.id))
             menu.addAction(f"Unlink from the palette {palette.name}", act)
+
         menu.addSeparator()
         menu.addMenu(self._folders(menu, playable))
         menu.addAction("Tags…", self._tags)
         menu.addAction("Colour mark…", self._colour)
         menu.addSeparator()
+
         menu.addAction("Duplicate", self.duplicate)
         is_scene = isinstance(playable, Scene)
         menu.addAction("Only for these…", self.ask_only).setEnabled(is_scene)
         moves = isinstance(playable, Scene) and kinds.kind_of(playable).moves(playable)
         menu.addAction("Bake into a chase…", self.ask_to_bake).setEnabled(moves)
+
         merges = self._merges(menu, playable)
         menu.addMenu(merges).setEnabled(not merges.isEmpty())
         menu.exec(self.more.mapToGlobal(self.more.rect().topLeft()))
@@ -301,13 +312,16 @@ class CardDeeds(QWidget):
         scene, document = self._playable(), self.parts.document
         if not isinstance(scene, Scene):
             return
+
         dialog = OnlyDialog(self.parts, scene, self)
         if not dialog.exec():
             return
+
         look, effects = dialog.part()
         if not dialog.keeps:
             self.parts.draft.take(None, look, effects)
             return
+
         name = dialog.name.text()
         show, ref = keep_part(document.show, scene, name, look, effects)
         document.edit(f"keep a part of {scene.name}", show)
@@ -336,6 +350,7 @@ class CardDeeds(QWidget):
             hold=0.0,
         )
         document.edit(f"bake {playable.name}", show)
+
         self.opened.emit(ref)
 
     def merge(self, other: str) -> None:

@@ -60,27 +60,32 @@ class ColourPanel(QWidget):
         self.fields: dict[str, ValueField] = {}
         self.colour = ColourField()
         self.colour.changed.connect(hand.give_colour)
+
         self.hue = ValueField("Hue", 0, 360, "°", 0, bar=False)
         self.strength = ValueField("Strength", 0, 100, "%", 0)
         self.kelvin = ValueField("White", WARMEST, COLDEST, "K", 0, 6500, bar=False)
         self.hue.changed.connect(lambda v: self._by_place(hue=v))
         self.strength.changed.connect(lambda v: self._by_place(strength=v / 100))
+
         self.kelvin.changed.connect(lambda v: hand.give_colour(of_kelvin(v)))
         self.hex = HexLine()
         self.hex.setAccessibleName("Colour as #RRGGBB")
         self.hex.setToolTip("Colour as it is written on screens: #RRGGBB")
         self.hex.setMaxLength(9)
+
         self.hex.editingFinished.connect(self._by_hex)
         for name in at.TARGET_COLOUR:
             field = ValueField(at.attribute(name).label, 0, 100, "%", 0, 100)
             field.short = name.removeprefix("ColorRGB_")[0]
             field.changed.connect(lambda v, n=name: self.set_part(n, v / 100))
             self.fields[name] = field
+
         self.answers = basics.label("", "small", wrap=True)
         self.answers.setAccessibleName("What each make does with the colour")
         self.chips = PaletteChips(hand, at.Family.COLOUR)
         self.more = Controls(hand)
         self.mixing = QWidget()
+
         basics.stack(
             self.mixing,
             self.colour,
@@ -92,6 +97,7 @@ class ColourPanel(QWidget):
         )
         for field in self.fields.values():
             field.setMinimumWidth(70)
+
         head = basics.row(
             basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.COLOUR)
         )
@@ -117,16 +123,20 @@ class ColourPanel(QWidget):
         found = self.hand.colours()
         if not found:
             return
+
         # What was asked for goes before what single lamps made of it: wheels have their
         # slots only.
         wanted = self._wanted()
         rgb = wanted or _in_common(found)
         drafted = self.hand.drafted(*at.TARGET_COLOUR)
         parts = zip(*([rgb] if rgb else found), strict=True)
+
         for name, part in zip(at.TARGET_COLOUR, parts, strict=True):
             show_span(self.fields[name], part, 100, drafted)
+
         if rgb != self._rgb or rgb is None:
             self._show_colour(rgb)
+
         question = rgb, wanted is not None, tuple(self.hand.fixtures(at.RED))
         if question != self._answered:
             self._answered = question
@@ -154,16 +164,20 @@ class ColourPanel(QWidget):
         """
         found: dict[tuple[str, ColourAnswer], list[str]] = {}
         answers: dict[tuple[str, str], ColourAnswer] = {}
+
         for fixture in fixtures:
             if rgb is None or (fixture.id in self.hand.rig.wheels and not asked):
                 continue  # a slot was given by itself: that is no answer to a colour
+
             kind = self.hand.parts.document.show.types.get(fixture.type)
             if (sort := (fixture.type, fixture.mode)) not in answers:
                 answers[sort] = colour_answer(self.hand.rig, fixture.id, rgb)
+
             answer = answers[sort]
             found.setdefault((kind.name if kind else fixture.name, answer), []).append(
                 fixture.name
             )
+
         self.answers.setText(
             "\n".join(f"{name}: {answer_text(answer)}" for (name, answer) in found)
         )
@@ -173,11 +187,13 @@ class ColourPanel(QWidget):
         """The target that the draft gives all of the chosen, where it is one."""
         parts = self.hand.parts
         draft, targets = parts.engine.state.draft.look, set()
+
         for fixture in self.hand.fixtures(at.RED):
             own = links.resolve(
                 parts.document.show, {fixture.id: draft.get(fixture.id, {})}
             )[fixture.id]
             targets.add(tuple(own.get(n) for n in at.TARGET_COLOUR))
+
         r, g, b = targets.pop() if len(targets) == 1 else (None, None, None)
         if not (
             isinstance(r, float | int)
@@ -185,6 +201,7 @@ class ColourPanel(QWidget):
             and isinstance(b, float | int)
         ):
             return None
+
         return float(r), float(g), float(b)
 
     def _by_place(

@@ -43,16 +43,19 @@ class AttributeControl(QWidget):
         shape = tuple((kind.id, channel) for kind, channel, _, _ in kinds)
         if self.shape == shape and self.shape:
             return
+
         self.shape = shape
         basics.clear(self.box)
         self.field, self.chips = None, []
         self.who = basics.label("", "small")
         self.who.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
         self.box.addWidget(self.who)
         if kinds and all(_named(c, wheel, self.name) for _, c, wheel, _ in kinds):
             for kind, channel, wheel, ids in kinds:
                 if len(kinds) > 1:
                     self.box.addWidget(basics.label(kind.label, "small"))
+
                 self.box.addWidget(self._chips(channel, wheel, ids))
         else:
             self.field = self._make_field()
@@ -89,22 +92,27 @@ class AttributeControl(QWidget):
     def _chips(self, channel: Channel, wheel: Wheel | None, ids: list[str]) -> ChipList:
         chips: list[Chip] = []
         values: list[float] = []
+
         for span in channel.ranges:
             if span.attribute != self.name or span.slot >= 0 or not span.discrete:
                 continue
+
             slot = None
             if wheel is not None and 0 <= int(span.low) < len(wheel.slots):
                 slot = wheel.slots[int(span.low)]
+
             name = span.name or (
                 slot.name if slot else words.number(self.name, span.low)
             )
             picture = slot_picture(slot, TALL - 4) if slot is not None else None
             chips.append(Chip(name, name, picture, program=span.on_purpose))
             values.append(span.low)
+
         made = ChipList(self.known.label, _about)
         made.chips.show_chips(chips)
         made.picked.connect(lambda i, v=values, own=ids: self._pick(v[i], own))
         self.chips.append((made, values, ids))
+
         return made
 
     def _pick(self, value: float, ids: list[str]) -> None:
@@ -126,8 +134,10 @@ class AttributeControl(QWidget):
         self.who.setText(" · ".join(t for t in (title, caution, part) if t))
         self.who.setVisible(bool(self.who.text()))
         drafted = self.hand.drafted(self.name)
+
         if self.field is not None:
             show_span(self.field, self.hand.numbers(self.name), self.scale, drafted)
+
         for chips, values, ids in self.chips:
             now = self._values_of(ids)
             on = [place for place, v in enumerate(values) if round(v, 3) in now]
@@ -193,15 +203,18 @@ class Controls(QWidget):
         self._names = list(names)
         names = sorted(names, key=lambda n: -counts.get(n, 0))
         away: list[str] = []
+
         if self.order is not None:
             kinds = self._kinds()
             names = self.order.sorted(kinds, names)
             away = [name for name in names if self.order.is_hidden(kinds, name)]
             names = [name for name in names if name not in away]
+
         self.hidden.setText(f"Show {len(away)} hidden")
         self.hidden.setVisible(bool(away))
         if list(self.rows) != names:
             self._lay_rows(names)
+
         for row in self.rows.values():
             row.build()
             row.show()

@@ -104,12 +104,15 @@ def wave_ends(motion: Wave) -> tuple[Number, Number]:
             Number("low", "Down to", 0, 100, "%", 0, 100.0),
             Number("high", "Up to", 0, 100, "%", 0, 100.0),
         )
+
     low, high = known.low, known.high
     if motion.mode == EffectMode.ADDS:
         low, high = -(known.high - known.low), known.high - known.low
+
     times = 100.0 if known.unit == "%" else 1.0
     digits = 0 if times > 1 else 1
     unit = known.unit
+
     return (
         Number("low", "Low", low * times, high * times, unit, digits, times),
         Number("high", "High", low * times, high * times, unit, digits, times),

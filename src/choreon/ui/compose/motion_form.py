@@ -56,16 +56,19 @@ class MotionForm(QWidget):
         self.effect: Effect | None = None
         self.rows: list[tuple[Entry, QWidget]] = []
         self._built: object = None
+
         self.shapes = ChipList("Shape", font_size=12)
         self.modes = ChipList("What it does", font_size=12)
         self.spaces = ChipList("Where", font_size=12)
         self.bys = ChipList("What is one in the row", font_size=12)
         self.clocks = QComboBox()
+
         self.clocks.setAccessibleName("Clock")
         self.clocks.setToolTip("Run by itself, or at the rate of another effect")
         self.clocks.activated.connect(lambda _: self._set_clock())
         self.whom = QComboBox()
         self.whom.setAccessibleName("Whom it moves")
+
         self.whom.setToolTip("Fixtures in their order, or a group that it follows")
         self.whom.activated.connect(lambda _: self._set_whom())
         self.rates = ChipList("Rate in", font_size=12)
@@ -73,11 +76,13 @@ class MotionForm(QWidget):
             [Chip(SECONDS, "Seconds"), Chip(BEATS, "Beats of the tempo")]
         )
         self.seconds = ValueField("A cycle takes", 0.1, 60, "s", 2, 4.0, bar=False)
+
         self.beats = ValueField("A cycle takes", 0.25, 64, "beats", 2, 4.0, bar=False)
         self.factor = ValueField("Times as fast", 0.125, 8, "×", 3, 1.0, bar=False)
         self.curve = PointEditor("Own curve", 0.0, 1.0, sorted_=True)
         self.path = PointEditor("Free path", -1.0, 1.0, sorted_=False)
         self.stops = QWidget()
+
         self.stop_box = QVBoxLayout(self.stops)
         self.stop_box.setContentsMargins(0, 0, 0, 0)
         self.stop_box.setSpacing(4)
@@ -85,6 +90,7 @@ class MotionForm(QWidget):
             "Centre…", self._centre_menu, "", "", "Put its middle on a mark"
         )
         self.low, self.high = ValueField("Low", 0, 100), ValueField("High", 0, 100)
+
         self.by_middle = basics.button(
             "±", self._show_again, "", "", "Give the middle and the size instead"
         )
@@ -92,11 +98,13 @@ class MotionForm(QWidget):
         self.by_middle.setFixedWidth(34)
         self.by_middle.setAccessibleName("By middle and size")
         self.fields = QWidget()
+
         self.box = QVBoxLayout(self.fields)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(4)
         self._wire()
         self.ends = basics.row(self.low, self.high, self.by_middle, spacing=4)
+
         basics.stack(
             self,
             self.spaces,
@@ -144,20 +152,25 @@ class MotionForm(QWidget):
         motion = self.motion
         self._show_choices(motion)
         built = (type(motion), getattr(motion, "attribute", ""))
+
         if built != self._built:
             self._built = built
             self._build(motion)
+
         for entry, widget in self.rows:
             widget.setVisible(entry.when(motion))
             self._show_entry(entry, widget, motion)
+
         self._show_ends(motion)
         self._show_points(motion)
         self._show_stops(motion)
         self._show_rate(motion, others)
         is_path = isinstance(motion, Path)
+
         self.centre.setVisible(isinstance(motion, Path) and motion.in_room)
         if isinstance(motion, Path):
             self.centre.setText(f"Centre: {self._centre_name(motion)}")
+
         self._show_whom(effect)
         _show_chips(self.bys, BYS, effect.by)
         self.bys.setVisible(not is_path)
@@ -178,16 +191,19 @@ class MotionForm(QWidget):
         basics.clear(self.box)
         self.rows = []
         line: list[QWidget] = []
+
         for entry in fields.FORMS[motion.kind]:
             widget = self._widget(entry)
             self.rows.append((entry, widget))
             if isinstance(entry, ChoiceField):
                 self.box.addWidget(widget)
                 continue
+
             line.append(widget)
             if len(line) == 2:
                 self.box.addWidget(basics.row(*line, spacing=4))
                 line = []
+
         if line:
             self.box.addWidget(basics.row(*line, spacing=4))
 
@@ -198,12 +214,15 @@ class MotionForm(QWidget):
             )
             field.changed.connect(partial(self._set_number, entry))
             return field
+
         if isinstance(entry, Toggle):
             button = basics.button(entry.label, lambda: None, "", "", entry.tip)
             button.setCheckable(True)
             button.setStyleSheet("padding: 5px 6px;")
             button.toggled.connect(partial(self._set, entry.field))
+
             return button
+
         chips = ChipList(entry.label, font_size=12)
         chips.picked.connect(lambda i, e=entry: self._set(e.field, e.options[i][0]))
         return chips
@@ -225,10 +244,12 @@ class MotionForm(QWidget):
         self.ends.setVisible(isinstance(motion, Wave))
         if not isinstance(motion, Wave):
             return
+
         entries, values = fields.wave_ends(motion), (motion.low, motion.high)
         if self.by_middle.isChecked():
             entries = fields.middle_and_size(motion)
             values = (motion.low + motion.high) / 2, abs(motion.high - motion.low)
+
         trio = zip((self.low, self.high), entries, values, strict=True)
         for field, entry, value in trio:
             field.label, field.unit = entry.label, entry.unit
@@ -290,24 +311,29 @@ class MotionForm(QWidget):
         shared = bool(self.effect.clock)
         self.rates.chips.show_on([int(rate.by_tempo)])
         self.rates.setVisible(not shared)
+
         self.seconds.setVisible(not rate.by_tempo and not shared)
         self.beats.setVisible(rate.by_tempo and not shared)
         self.factor.setVisible(rate.by_tempo and not shared)
         self.seconds.set_value(rate.seconds)
         self.beats.set_value(rate.beats)
+
         self.factor.set_value(rate.factor)
         entries = [("Own clock", "")]
         show = self.parts.document.show
+
         for n, other in enumerate(others, 1):
             if other.id != self.effect.id:
                 words = title(motion_of(show, other))
                 entries.append((f"Clock of {n}: {words}", other.id))
+
         box = self.clocks
         now = [(box.itemText(i), box.itemData(i)) for i in range(box.count())]
         if now != entries:
             box.clear()
             for text, data in entries:
                 box.addItem(text, data)
+
         box.setCurrentIndex(max(0, box.findData(self.effect.clock)))
         box.setVisible(len(entries) > 1)
 
@@ -316,16 +342,20 @@ class MotionForm(QWidget):
         show, chosen = self.parts.document.show, self.parts.selection.chosen
         count = len(fixtures_of(show, replace(effect, group="")))
         entries = [(f"On its {count} fixtures", "")]
+
         if chosen and chosen != effect.fixtures:
             entries.append((f"On the {len(chosen)} chosen", CHOSEN))
+
         for group in show.groups.values():
             entries.append((f"On the group {group.name}", group.id))
+
         box = self.whom
         now = [(box.itemText(i), box.itemData(i)) for i in range(box.count())]
         if now != entries:
             box.clear()
             for text, data in entries:
                 box.addItem(text, data)
+
         box.setCurrentIndex(max(0, box.findData(effect.group)))
 
     def _set_whom(self) -> None:
@@ -385,13 +415,16 @@ class MotionForm(QWidget):
         }[id(chips)]
         value = options[place][0]
         motion = self.motion
+
         if field == "mode" and isinstance(motion, Wave):
             self.put_motion(in_mode(motion, value))
             return
+
         if value == PathShape.ELLIPSE and isinstance(motion, Path):
             motion = replace(motion, stretch=0.5)
         elif value == PathShape.CIRCLE and isinstance(motion, Path):
             motion = replace(motion, stretch=1.0)
+
         self.put_motion(fields.changed(motion, field, value))
 
     def _set_space(self, place: int) -> None:
@@ -448,15 +481,18 @@ class MotionForm(QWidget):
         motion = self.motion
         assert isinstance(motion, ColourRoll)
         menu = QMenu(self)
+
         for palette in self.parts.document.show.palettes.values():
             rgb = palette_deeds.colour_of(palette)
             if rgb is not None:
                 stop = ColourStop(rgb, palette.id)
                 menu.addAction(palette.name, partial(self._set_stop, n, stop))
+
         menu.addSeparator()
         rest = tuple(s for i, s in enumerate(motion.stops) if i != n)
         out = menu.addAction("Take it out", partial(self._set, "stops", rest))
         out.setEnabled(len(rest) > 0)
+
         return menu
 
     def _centre_menu(self) -> None:

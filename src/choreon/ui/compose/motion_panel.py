@@ -76,12 +76,15 @@ class EffectLine(QWidget):
         self.setFixedHeight(TALL)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
         self.toggle = basics.tool("eye", "On or off", self._toggle, checkable=True)
         self.toggle.setChecked(effect.on)
         self.up = basics.tool("up", "Do it before the one above", self._up)
         self.out = basics.tool("trash", "Take this effect out", self._out)
+
         for button in (self.toggle, self.up, self.out):
             button.setFixedWidth(28)
+
         row = basics.row(1, self.toggle, self.up, self.out, spacing=0)
         basics.stack(self, row).setContentsMargins(120, 2, 2, 2)
         self.show_effect(effect)
@@ -119,21 +122,25 @@ class EffectLine(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         chosen = self.panel.chosen == self.effect.id
         painter.setBrush(QColor(theme.BATTEN if chosen else theme.FLAT))
+
         painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
         if self.hasFocus():
             painter.setPen(QPen(QColor(theme.CHOSEN), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             frame = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
             painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
+
         show = self.panel.parts.document.show
         painter.setOpacity(1.0 if self.effect.on else 0.35)
         position = self.panel.position_of(self.effect)
         draw_motion(painter, QRectF(8, 8, 44, TALL - 16), show, self.motion, position)
         painter.setPen(QColor(theme.TEXT))
+
         painter.setFont(theme.font(13))
         room = QRectF(60, 0, self.width() - 60 - 90, TALL)
         called = title(self.motion)
         palette = show.palettes.get(self.effect.palette)
+
         if palette is not None:
             called = palette.name
             theme.icon("link").paint(painter, 60, (TALL - LINK) // 2, LINK, LINK)
@@ -172,6 +179,7 @@ class MotionPanel(QWidget):
         self.chosen = ""
         self.lines: dict[str, EffectLine] = {}
         self.counts: dict[str, int] = {}
+
         self.add_level = basics.button("Level", self._add_level, "", "plus", ADD)
         self.add_colour = basics.button("Colour", self._add_colour, "", "plus", ADD)
         self.add_aim = basics.button("Aim", self._add_aim, "", "plus", ADD)
@@ -179,8 +187,10 @@ class MotionPanel(QWidget):
             "more", "Add an effect on any one attribute", self._other_menu
         )
         self.adds = (self.add_level, self.add_colour, self.add_aim)
+
         for button in self.adds:
             button.setStyleSheet("padding: 5px 6px;")
+
         self.hint = basics.label(
             "No effects on these yet. Add one, or point at the ready ones under "
             "Motions on the shelf.",
@@ -191,11 +201,13 @@ class MotionPanel(QWidget):
         self.list = QWidget()
         self.box = QVBoxLayout(self.list)
         self.box.setContentsMargins(0, 0, 0, 0)
+
         self.box.setSpacing(3)
         self.warning = basics.label("", "alarm", wrap=True)
         self.warning.hide()
         self.pad = AimPad()
         self.pad.setFixedHeight(110)
+
         self.pad.setToolTip(
             "The heads on their ways, pan across and tilt up: drag moves them, the "
             "wheel makes the ways larger or smaller"
@@ -204,6 +216,7 @@ class MotionPanel(QWidget):
         self.pad.sized.connect(self._size)
         self.pad.hide()
         self.form = MotionForm(self.parts)
+
         self.form.changed.connect(self.put)
         self.keep = basics.button(
             "Keep…", self.ask_to_keep, "", "keep", "Keep it as a motion palette"
@@ -221,8 +234,10 @@ class MotionPanel(QWidget):
             "steps",
             "Make a chase of the draft's look with its effects; they stay",
         )
+
         for button in (self.keep, self.update_, self.unlink, self.bake):
             button.setStyleSheet("padding: 5px 6px;")
+
         self.deeds = basics.row(
             self.keep, self.update_, self.unlink, self.bake, 1, spacing=3
         )
@@ -238,6 +253,7 @@ class MotionPanel(QWidget):
             self.deeds,
             spacing=6,
         )
+
         self._tick = QTimer(self, interval=RATE)
         self._tick.timeout.connect(self._animate)
         self.parts.engine.state_changed.connect(lambda _: self._fill())
@@ -282,19 +298,24 @@ class MotionPanel(QWidget):
     def _fill(self) -> None:
         if not self.isVisible():
             return
+
         effects = self.effects()
         if [e.id for e in effects] != list(self.lines):
             basics.clear(self.box)
             self.lines = {}
+
             for effect in effects:
                 line = EffectLine(self, effect)
                 line.picked.connect(self.pick)
                 self.lines[effect.id] = line
                 self.box.addWidget(line)
+
         for effect in effects:
             self.lines[effect.id].show_effect(effect)
+
         if self.chosen not in self.lines:
             self.chosen = next(iter(self.lines), "")
+
         self.hint.setVisible(not effects)
         self._tell_scenes()
         self._show_chosen()
@@ -316,13 +337,16 @@ class MotionPanel(QWidget):
         effect = self.effect
         show = self.parts.document.show
         kind = "" if effect is None else motion_of(show, effect).kind
+
         for widget in (self.form, self.deeds):
             widget.setVisible(kind in FORMS)
+
         self.warning.setVisible(False)
         if effect is None:
             self.pad.hide()
             self.in_hand.emit(None)
             return
+
         if kind in FORMS:
             self.form.show_effect(effect, self.parts.draft.effects)
 
@@ -331,6 +355,7 @@ class MotionPanel(QWidget):
         text = self._told(effect)
         self.warning.setText(text)
         self.warning.setVisible(bool(text))
+
         self._show_ways()
         self.in_hand.emit(effect)
 
@@ -339,6 +364,7 @@ class MotionPanel(QWidget):
         show, compiled = self.parts.document.show, self.parts.preview.compiled
         said = []
         motion = motion_of(show, effect)
+
         if motion.kind not in FORMS:
             said.append(f"{title(motion).capitalize()}: it moves nothing, and is kept.")
 
@@ -347,13 +373,16 @@ class MotionPanel(QWidget):
             names = words.some([show.fixtures[i].name for i in missing])
             what = title(motion)
             said.append(f"{names} cannot do this ({what}); the rest does.")
+
         moving = self._moving()
         if moving is not None:
             by_trouble: dict[str, list[str]] = {}
             for fixture, trouble in moving.troubles.get(effect.id, {}).items():
                 name = show.fixtures[fixture].name
                 by_trouble.setdefault(str(trouble), []).append(name)
+
             said += [f"{words.some(who)}: {what}." for what, who in by_trouble.items()]
+
         return "▲ " + " ".join(said) if said else ""
 
     def position_of(self, effect: Effect) -> float:
@@ -423,13 +452,16 @@ class MotionPanel(QWidget):
         motion = None if effect is None else motion_of(self.parts.document.show, effect)
         if effect is None or not isinstance(motion, Path):
             return
+
         shown = PathOnStage(self.parts.document.show, effect, motion)
         if handle == CENTRE:
             kept = shown.centre
             height = float(kept[2]) if motion.plane == Plane.FLOOR else place[2]
             x, y = place[0], place[1]
+
             if motion.plane == Plane.WALL:
                 y = float(kept[1])
+
             self.form.put_motion(
                 replace_motion(motion, centre=links.to_point((x, y, height)))
             )
@@ -541,18 +573,21 @@ class MotionPanel(QWidget):
         effect = self.effect
         if effect is None:
             return
+
         motion = motion_of(self.parts.document.show, effect)
         name, sure = QInputDialog.getText(
             self, "Keep a motion", "Name of the motion", text=title(motion).capitalize()
         )
         if not sure or not name.strip():
             return
+
         document, draft = self.parts.document, self.parts.draft
         show, palette = model_effects.keep_motion(document.show, name, motion)
         linked = replace(effect, palette=palette)
         effects = model_effects.with_effect(draft.effects, linked)
         called = name_of(show, Ref(PALETTE, palette))
         document.edit(f"keep the motion {called}", show)
+
         draft.set_effects(f"follow the motion {called}", effects)
         self.parts.notices.told.emit(f"{called} is kept among the motions.", "info")
 
@@ -573,11 +608,13 @@ class MotionPanel(QWidget):
         effect = self.effect
         if effect is None:
             return
+
         document = self.parts.document
         motion = motion_of(document.show, effect)
         show = model_effects.update_motion(document.show, palette_id, motion)
         name = name_of(show, Ref(PALETTE, palette_id))
         document.edit(f"update the motion {name}", show)
+
         self.put(replace(effect, palette=palette_id), f"follow the motion {name}")
         users = len(palette_deeds.users_of(show, palette_id))
         self.parts.notices.told.emit(
@@ -614,10 +651,12 @@ class MotionPanel(QWidget):
         )
         made = compile_show(show, self.parts.preview.compiled)
         baked = bake.bake(made, scene, draft.effects, count)
+
         if not baked.steps:
             text = "There is nothing here that could be baked: no effect is on."
             self.parts.notices.told.emit(text, "alarm")
             return
+
         show, chase = chases.keep_chase(
             document.show,
             "Baked",

@@ -39,30 +39,36 @@ class ComposePlace(QWidget):
         self.who = SelectionPanel(parts)
         self.stage = StagePicture(parts)
         self.tools = StageTools(self.stage, parts)
+
         self.what = AttributePanel(parts)
         self.pattern: PatternDialog | None = None
         self.shelf = Shelf(parts, self.what.hand, self.what.motion_panel)
         self.steps = Steps(parts, self.what.hand)
         self.below = QStackedWidget()
+
         self.below.addWidget(self.shelf)
         self.below.addWidget(self.steps)
         ignored = QSizePolicy.Policy.Ignored
         self.steps.setSizePolicy(ignored, ignored)
         self._wire()
+
         across = QSplitter(Qt.Orientation.Horizontal)
         middle = self.middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(self.stage)
         middle.addWidget(self.below)
         middle.setStretchFactor(0, 1)
+
         middle.setSizes([540, 196])
         middle.setCollapsible(0, False)
         for widget in (self.who, middle, self.what):
             across.addWidget(widget)
+
         across.setStretchFactor(1, 1)
         across.setSizes([196, 684, 300])
         across.setCollapsible(1, False)
         box = QVBoxLayout(self)
         box.setContentsMargins(8, 0, 8, 8)
+
         box.addWidget(across)
         self._keys()
 
@@ -75,16 +81,19 @@ class ComposePlace(QWidget):
         aim.setting_mark.connect(stage.mark)
         stage.modes_changed.connect(self._modes)
         stage.pointed.connect(aim.send)
+
         stage.marked.connect(aim.mark_at)
         stage.mark_moved.connect(aim.move_mark)
         stage.like.connect(self.what.copied.make_like)
         self.what.motion_panel.in_hand.connect(self._show_path)
         stage.path_dragged.connect(self.what.motion_panel.drag_path)
+
         stage.runners = self.what.motion_panel.runners
         self.shelf.deeds.opened.connect(self.open_chase)
         self.what.motion_panel.baked.connect(self.open_chase)
         self.shelf.patterned.connect(lambda: self.ask_pattern(None))
         self.steps.patterned.connect(self.ask_pattern)
+
         self.steps.closed.connect(lambda: self._show_below(self.shelf, SHELF))
         self.what.tab_changed.connect(self._tab)
         self.what.like_wanted.connect(lambda: stage.set_mode("like"))

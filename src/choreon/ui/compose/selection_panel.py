@@ -68,6 +68,7 @@ class Numbered(QStyledItemDelegate):
         if fixture in self.held.lamps:
             middle = QPointF(option.rect.right() - 34, option.rect.center().y())
             draw_mark(painter, middle, self.held.lamps[fixture])
+
         if (
             fixture in self.parts.selection.chosen
             and len(self.parts.selection.chosen) > 1
@@ -80,6 +81,7 @@ class Numbered(QStyledItemDelegate):
             painter.drawText(
                 rect, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, place
             )
+
             painter.restore()
 
 
@@ -123,6 +125,7 @@ class SelectionPanel(QWidget):
         self._shown: tuple[object, object] = (None, None)
         self._busy = False
         self._shuffles = 0
+
         self.typed = QLineEdit()
         self.typed.setPlaceholderText("par 1-4, spot odd…")
         self.typed.setAccessibleName("Choose by typing short names")
@@ -131,16 +134,19 @@ class SelectionPanel(QWidget):
             "3, par + wash, - par2, all, invert"
         )
         self.typed.returnPressed.connect(self._choose_typed)
+
         self.groups = self._list("Groups")
         self.fixtures = self._list("Fixtures")
         self._listed: list[str] = []  # the fixtures, row by row
         self.fixtures.setItemDelegate(Numbered(parts, self.fixtures))
         DragsOut(self.groups.viewport(), self._groups_at)
+
         DragsOut(self.fixtures.viewport(), self._lamps_at)
         self.groups.itemClicked.connect(self._group_clicked)
         self.groups.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.groups.customContextMenuRequested.connect(self.group_menu)
         self.fixtures.itemSelectionChanged.connect(self._fixtures_chosen)
+
         self._strokes = (
             _Strokes(parts, self.groups, self._members),
             _Strokes(parts, self.fixtures, lambda fixture: (fixture,)),
@@ -156,6 +162,7 @@ class SelectionPanel(QWidget):
             "quiet",
             tip="Choose none (Esc on the stage)",
         )
+
         self.which = basics.button(
             "Which…",
             self._which_menu,
@@ -170,8 +177,10 @@ class SelectionPanel(QWidget):
             "",
             "Turn the order, mirror, shuffle, sort",
         )
+
         for button in (everything, nothing, self.which, self.order):
             button.setStyleSheet("padding: 6px 6px;")
+
         self.back = basics.tool(
             "before",
             "The one before, alone (Left on the stage)",
@@ -182,6 +191,7 @@ class SelectionPanel(QWidget):
             "The next one alone (Right on the stage)",
             lambda: parts.selection.choose_alone(1),
         )
+
         self.whole = basics.button(
             "All again",
             parts.selection.choose_pool,
@@ -195,6 +205,7 @@ class SelectionPanel(QWidget):
             self._cells,
             checkable=True,
         )
+
         panel = basics.panel(
             self.typed,
             basics.row(basics.label("Groups", "heading"), 1, self.make_group),
@@ -212,6 +223,7 @@ class SelectionPanel(QWidget):
         basics.grow(panel, 4, 3)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
+
         box.addWidget(panel)
         self.setMinimumWidth(196)
         parts.document.show_changed.connect(self._fill)
@@ -248,8 +260,10 @@ class SelectionPanel(QWidget):
             ("Every third", lambda: parts.selection.choose(choosing.every(chosen, 3))),
             ("Every nth…", self._nth),
         ]
+
         for text, act in entries:
             menu.addAction(text, act).setEnabled(bool(chosen))
+
         menu.addSeparator()
         menu.addAction(
             "All the others\tCtrl+I",
@@ -257,6 +271,7 @@ class SelectionPanel(QWidget):
                 choosing.inverted(parts.document.show, chosen)
             ),
         )
+
         menu.addAction(
             "Those that are lit", lambda: parts.selection.choose(parts.preview.lit())
         )
@@ -276,6 +291,7 @@ class SelectionPanel(QWidget):
     def _order_menu(self) -> None:
         parts, chosen = self.parts, self.parts.selection.chosen
         menu = QMenu(self)
+
         for text, act in (
             ("Turn round", lambda: choosing.turned(chosen)),
             ("Mirror: from both ends inwards", lambda: choosing.mirrored(chosen)),
@@ -288,6 +304,7 @@ class SelectionPanel(QWidget):
             menu.addAction(text, partial(self._reorder, act)).setEnabled(
                 len(chosen) > 1
             )
+
         menu.exec(self.order.mapToGlobal(self.order.rect().topLeft()))
 
     def _reorder(self, order: Callable[[], tuple[str, ...]]) -> None:
@@ -334,12 +351,15 @@ class SelectionPanel(QWidget):
     def _fill(self, show: Show) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
+
         if self._shown[0] is show.groups and self._shown[1] is show.fixtures:
             self._mirror(self.parts.selection.chosen)
             return
+
         self._shown = (show.groups, show.fixtures)
         self._busy = True
         self.groups.clear()
+
         for group in show.groups.values():
             here = [i for i in group.fixtures if i in show.fixtures]
             item = QListWidgetItem(f"{group.name}  ·  {len(here)}")
@@ -348,8 +368,10 @@ class SelectionPanel(QWidget):
                 words.some([show.fixtures[i].name for i in here], 6) or "empty"
             )
             self.groups.addItem(item)
+
         self.fixtures.clear()
         self._listed = list(show.fixtures)
+
         for fixture in show.fixtures.values():
             item = QListWidgetItem(fixture.name)
             item.setData(ID, fixture.id)
@@ -358,19 +380,24 @@ class SelectionPanel(QWidget):
             item.setToolTip(
                 f"{what}, {fixture.universe}.{fixture.address}, typed {fixture.short}"
             )
+
             self.fixtures.addItem(item)
+
         self._busy = False
         self._mirror(self.parts.selection.chosen)
 
     def _mirror(self, chosen: tuple[str, ...]) -> None:
         if not self.isVisible():
             return
+
         self._busy = True
         wanted = set(chosen)
         model, found = self.fixtures.model(), QItemSelection()
         rows = [n for n, i in enumerate(self._listed) if i in wanted]
+
         for first, last in runs(rows):
             found.select(model.index(first, 0), model.index(last, 0))
+
         self.fixtures.selectionModel().select(
             found, QItemSelectionModel.SelectionFlag.ClearAndSelect
         )
@@ -378,13 +405,16 @@ class SelectionPanel(QWidget):
             item = self.groups.item(i)
             members = set(self.parts.document.show.groups[item.data(ID)].fixtures)
             item.setSelected(bool(members) and members <= wanted)
+
         pool = self.parts.selection.pool
         text = f"{len(chosen)} chosen" if chosen else "None chosen"
         self.count.setText(f"1 of {len(pool)} alone" if pool else text)
         self.make_group.setEnabled(bool(chosen))
         self.whole.setEnabled(bool(pool))
+
         for button in (self.back, self.forth):
             button.setEnabled(len(pool or chosen) > 1)
+
         self.cells.setChecked(self.parts.selection.each_cell)
         self.fixtures.viewport().update()
         self._busy = False
@@ -430,6 +460,7 @@ class SelectionPanel(QWidget):
         item = self.groups.itemAt(point)
         if item is None:
             return
+
         group = self.parts.document.show.groups[item.data(ID)]
         menu = QMenu(self)
         menu.addAction(

@@ -65,6 +65,7 @@ class SpreadBars(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.FLAT))
         painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
+
         for i, share in enumerate(self.shares):
             rect = self.rect_of(i)
             high = self.height() if self.colours else max(2.0, share * self.height())
@@ -74,6 +75,7 @@ class SpreadBars(QWidget):
             painter.drawRect(
                 QRectF(rect.left(), self.height() - high, rect.width(), high)
             )
+
         for end in (
             {0, len(self.shares) - 1} if self.shares and not self.colours else ()
         ):
@@ -172,44 +174,54 @@ class SpreadPanel(QWidget):
         self.ends: list[float] = [0.0, 1.0]
         self.rgbs: list[Rgb] = [(1.0, 1.0, 1.0), (1.0, 1.0, 1.0)]
         self.points: list[list[float]] = [[0.0] * 3, [0.0] * 3]
+
         self._busy = False
         self._for: object = None
         self.what = QComboBox()
         self.what.setAccessibleName("What is spread")
         self.what.setToolTip("What goes from the first of the choice to the last")
+
         self.what.currentIndexChanged.connect(lambda _: self._begin())
         self.bars = SpreadBars()
         self.bars.dragged.connect(self._dragged)
         self.first, self.last = ValueField("First", 0, 100), ValueField("Last", 0, 100)
         self.first.changed.connect(lambda v: self._number(0, v))
+
         self.last.changed.connect(lambda v: self._number(1, v))
         self.numbers = basics.row(self.first, self.last, spacing=4)
         self.colours = [ColourButton("First colour"), ColourButton("Last colour")]
+
         for i, button in enumerate(self.colours):
             button.changed.connect(lambda rgb, n=i: self._rgb(n, rgb))
+
         self.swatches = basics.row(*self.colours, spacing=4)
         self.places: list[list[ValueField]] = []
         rows = []
+
         for end, title in enumerate(("First", "Last")):
             own = [ValueField(axis, -20, 20, "m", 1, bar=False) for axis in "xyz"]
             for axis, field in enumerate(own):
                 field.setMinimumWidth(60)
                 field.changed.connect(lambda v, e=end, a=axis: self._place(e, a, v))
+
             self.places.append(own)
             rows += [
                 basics.label(f"{title} point", "small"),
                 basics.row(*own, spacing=4),
             ]
+
         self.spots = QWidget()
         basics.stack(self.spots, *rows, spacing=4)
         self.shapes = ChipList("Shape")
         self.shapes.chips.show_chips([Chip(name, name) for name, _ in SHAPES])
         self.shapes.chips.show_on([0])
+
         self.shapes.picked.connect(self._shape)
         self.repeat = ValueField("Repeat every", 0, 64, "", 0, 0, bar=False)
         self.repeat.setToolTip("Begin anew after so many; 0 never does")
         self.repeat.changed.connect(lambda _: self.apply())
         self.swap = basics.button("Swap ends", self._swap, "", "", "First becomes last")
+
         self.apply_now = basics.button(
             "Spread", self.apply, "main", "", "Fill in between the two ends"
         )
@@ -229,6 +241,7 @@ class SpreadPanel(QWidget):
             basics.row(self.swap, 1, self.apply_now),
             spacing=8,
         )
+
         basics.stack(self, self.hint, self.body)
 
     def items(self) -> Items:
@@ -250,18 +263,23 @@ class SpreadPanel(QWidget):
         entries = _entries(counts)
         box, now = self.what, self.name()
         self._busy = True
+
         if [(box.itemText(i), box.itemData(i)) for i in range(box.count())] != entries:
             box.clear()
             for label, name in entries:
                 box.addItem(label, name)
+
             index = box.findData(now)
             if index < 0:
                 index = max(0, box.findData(at.DIMMER))
+
             box.setCurrentIndex(index)
+
         self._busy = False
         enough = bool(entries) and len(self.items()) > 1
         self.hint.setVisible(not enough)
         self.body.setVisible(enough)
+
         if enough and (self.name(), tuple(self.items())) != self._for:
             self._begin()
 
@@ -269,15 +287,18 @@ class SpreadPanel(QWidget):
         """Take the ends from what the first and the last have now."""
         if self._busy or not self.what.count():
             return
+
         items = self.items()
         self._for = (self.name(), tuple(items))
         if not items:
             return
+
         name = self.name()
         first, last = items[0], items[-1]
         self.numbers.setVisible(name not in (COLOUR, POINT))
         self.bars.setVisible(name != POINT)
         self.swatches.setVisible(name == COLOUR)
+
         self.spots.setVisible(name == POINT)
         self.hand.look_again()
         if name == COLOUR:
@@ -289,6 +310,7 @@ class SpreadPanel(QWidget):
             self.points = [self._lands(first[0]), self._lands(last[0])]
         else:
             self._begin_numbers(name, first, last)
+
         self._show()
 
     def _begin_numbers(self, name: str, first: choice.Item, last: choice.Item) -> None:
@@ -383,6 +405,7 @@ class SpreadPanel(QWidget):
         items, along, name = self.items(), self._positions(), self.name()
         if len(items) < 2:
             return
+
         if name == COLOUR:
             made = spread.colours_between(self.rgbs[0], self.rgbs[1], along)
             values = {n: made[:, i].tolist() for i, n in enumerate(at.TARGET_COLOUR)}
@@ -394,6 +417,7 @@ class SpreadPanel(QWidget):
             values = dict.fromkeys(links.AIMS, aims)
         else:
             values = {name: spread.between(self.ends[0], self.ends[1], along).tolist()}
+
         self.hand.give_each(values, items)
         self.hand.look_again()
         self._show()

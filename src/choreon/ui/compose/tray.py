@@ -52,11 +52,13 @@ class Tray(MovingGrid):
         self.items: list[Item] = []
         self.wanted = ""
         self.under = -1
+
         self.current = 0
         self.on_stage = False
         self._before: Effects | None = None
         self.setMouseTracking(True)
         self.viewport().setMouseTracking(True)
+
         self.setMinimumHeight(132)
 
     def hideEvent(self, event: QHideEvent) -> None:
@@ -75,12 +77,14 @@ class Tray(MovingGrid):
         taken = {item.name for item in items}
         ready = (entry for entry in ready_motions() if entry[0] not in taken)
         items += [Item(name, motion) for name, motion in ready]
+
         words = wanted.strip().lower()
         self.items = [
             item
             for item in items
             if words in f"{item.name} {title(item.motion)}".lower()
         ]
+
         self.current = min(self.current, max(0, len(self.items) - 1))
         self.fit()
 

@@ -38,11 +38,13 @@ class Document(QObject):
         more is the newer one.
         """
         self.history = History(show)
+
         self.gestures = gestures()
         self.kept = SaveStatus(time.time(), path)
         self.own_types: dict[str, FixtureType] = {}
         self.types_trouble: list[str] = []
         self._problems: tuple[Show, list[Problem]] | None = None
+
         self._autosave = Autosave(path, beside.post(self, self._on_kept))
         self.read_types()
 
@@ -71,6 +73,7 @@ class Document(QObject):
         """
         if show is self.show and before == after:
             return
+
         changed = show is not self.show
         self.history.do(name, show, self.gestures.now, before, after)
         if changed:
@@ -157,6 +160,7 @@ class Document(QObject):
                 "alarm",
             )
             return False
+
         self.own_types = {**self.own_types, kind.id: kind}
         self.types_changed.emit()
         return True

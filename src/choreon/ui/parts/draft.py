@@ -72,11 +72,13 @@ class Draft(QObject):
         look = self._but_aside(look)
         if not look:
             return
+
         before = self.held
         look = filled(self._document.show, before.look, look)
         self._waiting = merge_looks(self._waiting, look)
         values = actions.with_values(before.look, look)
         self._ahead(actions.set_draft(self._engine.state, values))
+
         families = {attribute(n).family for values in look.values() for n in values}
         self._note(f"draft {', '.join(sorted(families))}", before)
         self._engine.soon()
@@ -225,21 +227,26 @@ class Draft(QObject):
         show, rig = self._document.show, self._preview.compiled.rig
         look, lamps = {}, 0
         lights: dict[tuple[str, str], list[commands.Command]] = {}
+
         for i in self._selection.chosen:
             fixture = show.fixtures[i]
             kind = show.types.get(fixture.type)
             if kind is None:
                 continue
+
             look[i] = open_up.opened(rig, kind, fixture)
             alike = (fixture.type, fixture.mode)
             if alike not in lights:
                 known = commands.commands_of(kind, fixture.mode)
                 lights[alike] = [command for command in known if command.lamp_on]
+
             for command in lights[alike]:
                 self._engine.send_command(fixture, command)
                 lamps += 1
+
         if look:
             self.touch(look)
+
         if lamps:
             self.told.emit(f"Lamp on was sent to {lamps}.", "info")
 

@@ -64,26 +64,31 @@ class EngineLink(QObject):
         self.state: PlayState = housekeeping.blank()
         self.ports = protocol.Ports({})
         self.nodes = protocol.Nodes()
+
         self.alive = False
         self.revision = 0  # of the last change of the draft
         self._pid = 0  # of the engine that was met last
         self._told_show, self._told_edits = document.show, document.edits
         self._client: engine_client.Client | None = None
+
         self._notifier: QSocketNotifier | None = None
         self._outbox = Outbox()
         self._writable: QSocketNotifier | None = None
         self._serial = 0  # of the state that was heard last
         self._faults: tuple[str, ...] = ()
+
         self._bare = 0  # engines that failed again and again, of late
         self._gone = 0.0  # since when no engine answers; 0 while one does
         self._told_gone = ""  # what was told of an engine that is gone, or silent
         self._waiting: dict[Ref, Do] = {}
         self._live: dict[str, Look] = {}
+
         self._aside: Look = {}
         self._closing = False
         self._started = 0.0
         self._heard = time.monotonic()
         self._send_timer = basics.once(self, SOON, self.flush)
+
         self._retry = basics.once(self, RETRY, self._reach)
         self._watch = QTimer(self, interval=LOOK)
         self._watch.timeout.connect(self._watch_engine)
@@ -288,22 +293,28 @@ class EngineLink(QObject):
     def _read(self) -> None:
         if self._client is None:
             return
+
         try:
             messages = self._client.receive()
         except OSError:
             self._lost()
             return
+
         if messages:
             self._heard = time.monotonic()
             self._is_back()
+
         state: PlayState | None = None
         for message in messages:
             if isinstance(message, protocol.State):
                 state, self._serial = message.state, message.serial
                 continue
+
             if isinstance(message, protocol.Welcome):
                 state = None  # it brings a newer one
+
             self._hear(message)
+
         if state is not None:
             self.predict(self._with_mine(state))
 
@@ -345,30 +356,37 @@ class EngineLink(QObject):
             found = protocol.Mismatch(message.version, "", message.pid)
             self._mismatched(found)
             return
+
         again, another = self._pid != 0, self._pid not in (0, message.pid)
         self._pid, self._gone = message.pid, 0.0
         self._is_back()
         self.alive = True
+
         if not again and self._knows_newer(message):
             self._document.take(message.show, message.edits)
+
         show = self._document.show
         first: list[protocol.Message] = []
         self._bare = self._bare + 1 if message.bare else 0
+
         if (message.held or message.show != show) and self._bare < 2:
             first.append(self._whole())
             self._note_told()
         else:
             self._told_show, self._told_edits = show, message.edits
+
         if again:
             first += self._mine(message)
         else:
             self.revision = message.state.draft.revision
+
         older = another and (message.held or message.serial < self._serial)
         if older and not message.bare:
             self._serial = message.serial
         else:
             self._serial = message.serial
             self.predict(self._with_mine(message.state))
+
         self._outbox.first(*first)
         self._say(message, another)
         self._push()
@@ -404,6 +422,7 @@ class EngineLink(QObject):
             return [protocol.Restore(self.state)]
         if message.state.draft.revision >= self.revision:
             return []
+
         draft, revision = self.state.draft, self.revision
         return [
             protocol.SetDraft(look=draft.look, revision=revision),
@@ -445,6 +464,7 @@ class EngineLink(QObject):
             "then open the show again. Edits are kept meanwhile.",
             "alarm",
         )
+
         self.engine_changed.emit(False)
         self._drop()
 
@@ -473,6 +493,7 @@ class EngineLink(QObject):
         now = time.monotonic()
         if self._closing or self._told_gone:
             return
+
         told = ""
         if self._client is None and now - (self._gone or self._started) > GONE:
             how = (
@@ -487,10 +508,12 @@ class EngineLink(QObject):
         elif self._client is not None and now - self._heard > SILENT:
             if not is_supervised():
                 self._start()  # a supervisor that watches it from now on
+
             told = (
                 "The engine does not answer. The fixtures keep what was sent last; "
                 "what you do meanwhile is kept and told to it when it does."
             )
+
         if told:
             self._told_gone = told
             self.told.emit(told, "alarm")
@@ -508,12 +531,15 @@ class EngineLink(QObject):
         self.flush()
         if stop:
             self.send(protocol.Stop(fade))
+
         end = time.monotonic() + LAST
         while self._client is not None and self._outbox.stuck:
             if time.monotonic() > end:
                 break
+
             time.sleep(0.005)
             self._push()
+
         self._closing = True
         self._watch.stop()
         self._drop()

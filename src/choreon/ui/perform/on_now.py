@@ -308,6 +308,7 @@ class OnRow(QFrame):
 
         for widget in (self.back, self.next, self.where):
             widget.setVisible(steps is not None)
+
         if steps is not None:
             beat = self.parts.engine.state.beat(now)
             self.where.setText(steps(cursor.time(now, beat)))

@@ -184,12 +184,15 @@ def sign(look: Look) -> QPixmap:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(QColor(look.line), look.thick))
     painter.setBrush(QColor(look.fill))
+
     painter.translate(REACH, REACH)
     painter.rotate(look.turn)
     draw(painter, look.body)
+
     if look.reversed:
         painter.drawLine(QPointF(6, -8), QPointF(-6, -8))
         painter.drawLine(QPointF(-6, -8), QPointF(-3, -11))
+
     painter.end()
     return kept(made)
 
@@ -224,11 +227,13 @@ def icon(body: str) -> QIcon:
     made.fill(Qt.GlobalColor.transparent)
     painter = QPainter(made)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
     painter.translate(size / 2, size / 2)
     wide = body in ("bar", "tape", "multi")
     painter.scale(1.05 if wide else 1.9, 1.05 if wide else 1.9)
     painter.setPen(QPen(QColor(theme.SOFT), 1.6))
     painter.setBrush(QColor(theme.FLAT))
+
     draw(painter, body)
     painter.end()
     return QIcon(made)

@@ -37,6 +37,7 @@ def channel_map(kind: FixtureType, mode: Mode) -> str:
     """What stands in which slot, in words: “1 Dimmer · 2–3 Pan · cells of 3 from 4”."""
     parts: list[str] = []
     cells: list[str] = []
+
     for use, channel in kind.used(mode):
         slots = (
             f"{use.slots[0]}–{use.slots[-1]}"
@@ -46,6 +47,7 @@ def channel_map(kind: FixtureType, mode: Mode) -> str:
         (cells if use.cell > 1 else parts).append(
             f"{slots} {channel.label}{' of cell 1' if use.cell else ''}"
         )
+
     more = f" · and so on for {len(mode.cells)} cells" if cells else ""
     return " · ".join(parts) + more
 
@@ -62,6 +64,7 @@ class HangPanel(QWidget):
         self._own_address = self._hanging = False
         self._seen: dict[str, FixtureType] = {}
         self._wrong_type = ""
+
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find: maker, name, kind, slots")
         self.search.setClearButtonEnabled(True)
@@ -69,6 +72,7 @@ class HangPanel(QWidget):
         self.search.setToolTip(
             "Types by maker, name, kind or number of slots; each word narrows it down"
         )
+
         self.search.textChanged.connect(self._fill)
         self.more = basics.tool(
             "more", "New types, editing, GDTF in and out", self._type_menu
@@ -76,6 +80,7 @@ class HangPanel(QWidget):
         self.types = TypeList()
         self.types.currentItemChanged.connect(lambda *_: self._type_changed())
         self._make_fields()
+
         panel = basics.panel(
             basics.row(basics.label("Hang", "heading"), 1, self.more),
             self.search,
@@ -104,6 +109,7 @@ class HangPanel(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
+
         self.setMinimumWidth(268)
         parts.document.show_changed.connect(self._show_changed)
         parts.document.types_changed.connect(self._fill)
@@ -117,11 +123,13 @@ class HangPanel(QWidget):
         )
         self.map = basics.label("", "small", wrap=True)
         self.map.setMaximumHeight(50)
+
         self.map.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.count = NumberField("How many", 1, MOST, 1)
         self.first = NumberField("First number", 1, 9999, 1)
         self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
         self.address = NumberField("Address", 1, SLOTS, 1)
+
         self.gap = NumberField("Gap", 0, SLOTS, 0)
         self.gap.setToolTip("Slots left free between one and the next")
         self.over = QCheckBox("spill over")
@@ -129,11 +137,13 @@ class HangPanel(QWidget):
         self.over.setToolTip(
             "What does not fit into the universe goes on in the next one"
         )
+
         self.name = QLineEdit()
         self.name.setAccessibleName("Name")
         self.name.setToolTip("A name; # stands for the number")
         self.preview = basics.label("", "small", wrap=True)
         self.preview.setMinimumHeight(50)
+
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.next_free = basics.button(
             "Next free",
@@ -141,13 +151,16 @@ class HangPanel(QWidget):
             "quiet",
             tip="The next address where all of it fits",
         )
+
         self.go = basics.button("Hang", self.hang, "main", "plus")
         self.mode.currentIndexChanged.connect(lambda _: self._mode_changed())
         self.mode.highlighted.connect(self._show_map)
+
         for field in (self.count, self.universe, self.gap):
             field.valueChanged.connect(
                 lambda _: self._replan(find=not self._own_address)
             )
+
         self.first.valueChanged.connect(lambda _: self._replan())
         self.over.toggled.connect(lambda _: self._replan(find=not self._own_address))
         self.address.valueChanged.connect(self._address_typed)
@@ -209,14 +222,17 @@ class HangPanel(QWidget):
         kind, before = self.kind, self.mode.currentData()
         self.mode.blockSignals(True)
         self.mode.clear()
+
         for mode in kind.modes if kind else ():
             slots = mode.footprint
             plain = mode.name.split()[:1] == [str(slots)]
             self.mode.addItem(
                 mode.name if plain else f"{mode.name} ({slots})", mode.name
             )
+
         if before is not None and (i := self.mode.findData(before)) >= 0:
             self.mode.setCurrentIndex(i)
+
         self.mode.blockSignals(False)
         wrong = errors(check_type(kind)) if kind and kind.id not in _sound(kind) else []
         self._wrong_type = wrong[0].text if wrong else ""
@@ -224,6 +240,7 @@ class HangPanel(QWidget):
             f"{edits.stem_for(self.parts.document.show, kind)} #" if kind else ""
         )
         self._mode_changed()
+
         self._number()
 
     def _mode_changed(self) -> None:
@@ -261,21 +278,25 @@ class HangPanel(QWidget):
             menu.addAction(text, partial(self.edit_type.emit, what)).setEnabled(
                 what == "new" or bool(self.kind)
             )
+
         menu.addSeparator()
         menu.addAction("Read a type from GDTF…", lambda: self.edit_type.emit("import"))
         menu.addAction(
             "Write this type as GDTF…", lambda: self.edit_type.emit("export")
         ).setEnabled(bool(self.kind))
+
         if self.kind is not None and self.kind.id in self.parts.document.own_types:
             menu.addSeparator()
             menu.addAction(
                 "Delete from my types", lambda: self.edit_type.emit("delete")
             )
+
         for gone in own.deleted()[:5]:
             menu.addAction(
                 f"Bring back {gone.label}",
                 partial(self.edit_type.emit, f"back:{gone.id}"),
             )
+
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     # the run
@@ -327,12 +348,15 @@ class HangPanel(QWidget):
                 else "No type is called that. Read one from GDTF, or make it: ⋯",
                 False,
             )
+
             self.planned.emit(None)
             return
+
         universe = self.universe.value()
         if find:
             self._own_address = False
             self._find(universe, slots, count)
+
         self.spots = patching.spill(
             self.parts.document.show,
             count,
@@ -351,6 +375,7 @@ class HangPanel(QWidget):
         past = [span for span in spans if span[2] > SLOTS]
         taken = patching.in_the_way(show, self.spots, slots)
         where = _where(spans)
+
         if self._wrong_type:
             self._tell(f"This type cannot be hung yet: {self._wrong_type}.", True)
         elif past:
@@ -361,6 +386,7 @@ class HangPanel(QWidget):
             self._tell(f"{where}: {text}", True)
         else:
             self._tell(f"{where}: free.", False)
+
         body = bodies.body_of(self.kind, self.mode.currentData() or "")
         places = self.places_of(len(spans))
         self.planned.emit(Ghost(spans, bool(past or taken), places, body))
@@ -378,14 +404,17 @@ class HangPanel(QWidget):
         show, room = self.parts.document.show, self.parts.document.show.room
         hung = [fixture.place for fixture in show.fixtures.values()]
         taken = [arrange.bar_of(room, place) for place in hung]
+
         for bar in room.bars:
             if not any(other is bar for other in taken):
                 return arrange.along(bar, count)
+
         used = [place.y for place in hung if place.z > 0.6 * room.height]
         depths = [room.depth * part for part in (0.45, 0.25, 0.65, 0.1, 0.85)]
         y = max(depths, key=lambda d: min((abs(d - u) for u in used), default=9.0))
         wide = 0.8 * room.width
         step = wide / max(1, count - 1)
+
         left = -wide / 2 if count > 1 else 0.0
         return [
             Place(round(left + step * i, 2), round(y, 2), room.height)
@@ -414,9 +443,11 @@ class HangPanel(QWidget):
         kind = self.kinds().get(type_id)
         if kind is None or errors(check_type(kind)):
             return
+
         name = self.mode.currentData() if kind is self.kind else None
         mode = (kind.mode(name) if name else None) or kind.modes[0]
         slots, show = mode.footprint, self.parts.document.show
+
         if address is None:
             universe, address = _next_free(show, universe, slots)
         else:
@@ -424,6 +455,7 @@ class HangPanel(QWidget):
             if text:
                 self.parts.notices.told.emit(text, "alarm")
                 return
+
         places = [place] if place else self.places_of(1)
         self._hang(kind, mode.name, [(universe, address)], places, 0, name="")
 
@@ -454,14 +486,17 @@ class HangPanel(QWidget):
             hanging=Hanging(),
             pack=pack,
         )
+
         own.used(kind.id)
         self._own_address = False
         self._hanging = True
+
         try:
             self.parts.document.edit(f"hang {len(spots)} × {kind.name}", show)
             self.parts.selection.choose(made)
         finally:
             self._hanging = False
+
         verb = "hangs" if len(made) == 1 else "hang"
         self.parts.notices.told.emit(
             f"{words.some([show.fixtures[i].name for i in made])} {verb}.", "info"

@@ -148,8 +148,10 @@ class WholeField(OutputField):
         super().__init__(key, title, put, refused)
         low, high = bounds
         self.widget: NumberField = NumberField(name or title, low, high, low, none=none)
+
         if tip:
             self.widget.setToolTip(tip)
+
         self.widget.editingFinished.connect(self._typed)
         self.widget.returnPressed.connect(self._typed)
 
@@ -252,9 +254,11 @@ def numbers(text: str) -> tuple[int, ...] | None:
         match = re.fullmatch(r"(\d{1,5})(?:[-–](\d{1,5}))?", part)
         if match is None:
             return None
+
         first, last = int(match.group(1)), int(match.group(2) or match.group(1))
         if not 1 <= first <= last <= MAX_UNIVERSE or last - first > MOST_LISTED:
             return None
+
         found += range(first, last + 1)
 
     return tuple(dict.fromkeys(found))

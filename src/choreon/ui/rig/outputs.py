@@ -62,6 +62,7 @@ class OutputCard(QWidget):
         self._columns = 3
         self._grid = QGridLayout()
         self._ticks = QHBoxLayout()
+
         self._grid.setSpacing(6)
 
         head = basics.row(self.on, self.name, self.protocol, 1, self.state, self.remove)
@@ -71,6 +72,7 @@ class OutputCard(QWidget):
         )
         inside = cast("QVBoxLayout", panel.layout())
         inside.addLayout(self._grid)
+
         inside.addLayout(self._ticks)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -94,9 +96,11 @@ class OutputCard(QWidget):
         self.protocol = QComboBox()
         self.protocol.setAccessibleName("Protocol")
         self.protocol.setToolTip("How the universes are sent")
+
         for kind, form in FORMS.items():
             if form.added or kind == self.output.kind:
                 self.protocol.addItem(OUTPUTS[kind].title, kind)
+
         self.protocol.activated.connect(lambda _: self._protocol_changed())
 
         self.state = basics.label("", "small")
@@ -126,6 +130,7 @@ class OutputCard(QWidget):
 
         for tick in ticks:
             self._ticks.addWidget(tick.widget)
+
         self._ticks.addStretch(1)
 
     def _lay_fields(self, columns: int) -> None:
@@ -218,6 +223,7 @@ class OutputCard(QWidget):
             and bool(output.host)
             and output.host not in hosts
         )
+
         text = ""
         if gone and isinstance(output, ArtnetOutput):
             text = (
@@ -252,6 +258,7 @@ class OutputsView(QWidget):
         self.cards: dict[str, OutputCard] = {}
         self.warning = basics.label("", "alarm", wrap=True)
         self.rows = QVBoxLayout()
+
         self.rows.setSpacing(8)
         self.nodes = QVBoxLayout()
         self.nodes_note = basics.label("", "soft", wrap=True)
@@ -263,6 +270,7 @@ class OutputsView(QWidget):
             "search",
             "Ask everybody on the network which Art-Net nodes there are",
         )
+
         add = [
             basics.button(
                 *(form.added, partial(self.add, kind), "", "plus"),
@@ -278,21 +286,25 @@ class OutputsView(QWidget):
             self.warning,
             margins=12,
         )
+
         box.addLayout(self.rows)
         heading = basics.label("Art-Net nodes that answer", "heading")
         box.addWidget(basics.row(heading, 1, self.search_button))
         box.addWidget(self.nodes_note)
         box.addLayout(self.nodes)
+
         box.addStretch(1)
         panel = basics.panel(basics.scroller(inner), margins=0)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(panel)
+
         parts.document.show_changed.connect(lambda _: self._fill())
         parts.engine.pulse.connect(self._pulse)
         parts.engine.nodes_changed.connect(self.fill_nodes)
         self.patience = basics.once(self, PATIENCE, self._silent)
         self._fill()
+
         self.fill_nodes(parts.engine.nodes)
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -325,13 +337,16 @@ class OutputsView(QWidget):
             self.cards = {i: OutputCard(self.parts, i) for i in show.outputs}
             for card in self.cards.values():
                 self.rows.addWidget(card)
+
         for card in self.cards.values():
             card.fill()
+
         nowhere = sent_nowhere(show)
         which = listed(tuple(nowhere))
         dark = f"▲ Universe {which} is sent nowhere: its fixtures stay dark."
         text = dark if nowhere else ""
         self.warning.setText(text)
+
         self.warning.setVisible(bool(nowhere))
 
     def _pulse(self, pulse: Pulse) -> None:
@@ -353,6 +368,7 @@ class OutputsView(QWidget):
         show = self.parts.document.show
         output_id = edits.fresh_id(name or kind, show.outputs)
         made = new_output(kind, id=output_id, name=name, universes=universes)
+
         if host:
             made = edits.replace(made, host=host)
 
@@ -381,13 +397,16 @@ class OutputsView(QWidget):
         text.setTextFormat(Qt.TextFormat.RichText)
         used = patch.universes(self.parts.document.show)
         fits = tuple(u for u in used if u - 1 in node.outputs)
+
         tip = "None of its port-addresses belongs to a universe in use"
         if fits:
             universes = words.some([f"universe {u}" for u in fits])
             tip = f"An output to {node.name} with {universes}"
+
         act = partial(self.add, ArtnetOutput.kind, node.host, fits, node.name)
         send = basics.button("Send here", act, tip=tip)
         send.setEnabled(bool(fits))
         line = basics.row(text, 1, send)
         basics.grow(line, 0)
+
         return line

@@ -63,45 +63,55 @@ class RigPlace(QStackedWidget):
         self.files = Files(parts, self)
         self.hang = HangPanel(parts)
         self.plan = PlanView(parts)
+
         self.front = PlanView(parts, front=True)
         self.table = HangTable(parts)
         self.outputs = OutputsView(parts)
         self.in_hand = InHand(parts)
         self.room = RoomPanel(parts)
+
         self.ribbon = RibbonPanel(parts)
         self.walk = WalkBar(parts, learner)
         self.arrange = ArrangeBar(parts)
         self.editor = TypeEditor(parts)
         self.editor.closed.connect(lambda: self.setCurrentIndex(0))
+
         self._connect()
         self.views = QStackedWidget()
         for view in (self.plan, self.front, self.table, self.outputs):
             self.views.addWidget(view)
+
         self.centre = QWidget()
         basics.stack(
             self.centre, self._bar(), self.walk, self.arrange, self.views, spacing=6
         ).setStretch(3, 1)
         self.right = QStackedWidget()
+
         for side in (self.in_hand, self.room):
             self.right.addWidget(side)
+
         self.middle = QSplitter(Qt.Orientation.Vertical)
         self.middle.addWidget(self.centre)
         self.middle.addWidget(self.ribbon)
         self.middle.setStretchFactor(0, 1)
         self.middle.setSizes([500, 180])
+
         across = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self.hang, self.middle, self.right):
             across.addWidget(widget)
+
         across.setStretchFactor(1, 1)
         across.setSizes([274, 640, 266])
         for i in range(3):
             across.setCollapsible(i, False)
+
         page, editing = QWidget(), QWidget()
         for holder, inside in ((page, across), (editing, self.editor)):
             box = QVBoxLayout(holder)
             box.setContentsMargins(8, 0, 8, 8)
             box.addWidget(inside)
             self.addWidget(holder)
+
         self.go(next(iter(whole_of(open_settings(), "rig/view")), 0))
 
     def _connect(self) -> None:
@@ -113,12 +123,15 @@ class RigPlace(QStackedWidget):
                     t, self.ribbon.ribbon.universe, None, place
                 )
             )
+
             self.arrange.previewed.connect(plan.preview)
+
         self.hang.planned.connect(self.ribbon.show_ghost)
         self.hang.edit_type.connect(self._edit_type)
         self.ribbon.universe_changed.connect(self.hang.set_universe)
         self.ribbon.whole_map.connect(self._whole_map)
         self.ribbon.ribbon.why_asked.connect(self._why)
+
         self.ribbon.ribbon.type_dropped.connect(
             lambda t, u, a: self.hang.hang_one(t, u, a, None)
         )
@@ -133,12 +146,14 @@ class RigPlace(QStackedWidget):
         """Which view, and what is done to many."""
         self.buttons = QButtonGroup(self)
         made: list[QWidget | int] = []
+
         for i, (name, tip) in enumerate(VIEWS):
             button = basics.button(name, partial(self.go, i), "quiet", tip=tip)
             button.setCheckable(True)
             button.setStyleSheet("padding: 5px 9px;")
             self.buttons.addButton(button, i)
             made.append(button)
+
         self.arrange_button = basics.tool(
             "grid", "Arrange the chosen", self._arrange_menu
         )
@@ -154,6 +169,7 @@ class RigPlace(QStackedWidget):
             lambda: None,
             True,
         )
+
         self.room_button.toggled.connect(self.show_room)
         self.file_button = basics.tool(
             "printer", "Print; hang lists and rigs in and out", self._file_menu
@@ -165,6 +181,7 @@ class RigPlace(QStackedWidget):
             self.room_button,
             self.file_button,
         )
+
         return basics.row(*made, 1, *tools, spacing=2)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -246,6 +263,7 @@ class RigPlace(QStackedWidget):
                 f"{kind.label} could not be deleted: {error.strerror}.", "alarm"
             )
             return
+
         self.parts.document.read_types()
         text = (
             f"{kind.label} is no longer among your types; shows that use it "
@@ -272,6 +290,7 @@ class RigPlace(QStackedWidget):
         menu = QMenu(self)
         chosen = bool(self.parts.selection.chosen)
         self._aiming(menu, floor)
+
         for text, act in (
             ("Open up", self.parts.draft.open_up),
             ("Home", self.parts.draft.home),
@@ -279,11 +298,13 @@ class RigPlace(QStackedWidget):
             ("Swap…", self._swap),
         ):
             menu.addAction(text, act).setEnabled(chosen)
+
         menu.addSeparator()
         menu.addMenu(self._arranging(menu)).setEnabled(chosen)
         menu.addAction("Make a group…", self._ask_group).setEnabled(chosen)
         menu.addSeparator()
         menu.addAction("Take down", lambda: take_down(self.parts)).setEnabled(chosen)
+
         menu.exec(at)
 
     def _aiming(self, menu: QMenu, floor: tuple[float, float] | None) -> None:
@@ -295,11 +316,14 @@ class RigPlace(QStackedWidget):
             for i in self.parts.selection.chosen
         ):
             return
+
         if floor is not None:
             menu.addAction("Aim here", lambda: self.aim(links.to_point((*floor, 0.0))))
+
         marks = QMenu("Aim at", menu)
         for mark in self.parts.document.show.marks.values():
             marks.addAction(mark.name, partial(self.aim, links.to_mark(mark.id)))
+
         menu.addMenu(marks).setEnabled(not marks.isEmpty())
         menu.addSeparator()
 
@@ -321,12 +345,14 @@ class RigPlace(QStackedWidget):
     def _arranging(self, parent: QWidget) -> QMenu:
         menu = QMenu("Arrange", parent)
         many = len(self.parts.selection.chosen) > 1
+
         for how, title in (
             ("line", "In a line…"),
             ("arc", "On an arc…"),
             ("grid", "In a grid…"),
         ):
             menu.addAction(title, partial(self._begin_arranging, how)).setEnabled(many)
+
         menu.addAction(
             "Evenly between first and last",
             lambda: self._place("evenly", arrange.evenly),
@@ -334,11 +360,13 @@ class RigPlace(QStackedWidget):
         menu.addAction(
             "Mirror to the other side", lambda: self._place("mirror", arrange.mirrored)
         )
+
         for bar in self.parts.document.show.room.bars:
             menu.addAction(
                 f"Along {bar.name}",
                 partial(self._place_along, bar),
             )
+
         return menu
 
     def _begin_arranging(self, how: str) -> None:
@@ -369,17 +397,20 @@ class RigPlace(QStackedWidget):
             bool(self.parts.selection.chosen)
         )
         found = arrange.suggested_groups(self.parts.document.show)
+
         if found:
             menu.addSeparator()
             menu.addAction(
                 f"Make all {len(found)} that suggest themselves",
                 lambda: self.make_groups(found),
             )
+
             for name, ids in found[:12]:
                 menu.addAction(
                     f"{name} ({len(ids)})",
                     partial(self.make_groups, [(name, ids)]),
                 )
+
         menu.exec(self.group_button.mapToGlobal(self.group_button.rect().bottomLeft()))
 
     def make_groups(self, found: list[tuple[str, tuple[str, ...]]]) -> None:

@@ -85,21 +85,25 @@ class PlanView(TakesTypes):
         self.front = front
         self.held = LampMarks(parts, self)
         self.setMinimumSize(260, 200)
+
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
         self.setAccessibleName("Plan from the front" if front else "Plan from above")
         self.setToolTip(f"Click to choose, drag to move (Alt: no snapping). {KEYS}.")
         self._ghost: Ghost | None = None
+
         self._press: QPointF | None = None
         self._brushed: QPointF | None = None  # where the brush was last
         self._box: QRectF | None = None
         self._moving: dict[str, Place] | None = None
         self.shown_places: dict[str, Place] = {}
+
         self._points: list[QPointF] | None = None
         self._scaled: tuple[object, QSize, tuple[float, QPointF]] | None = None
         self._number = -1
         self._glow: dict[str, tuple[int, int, int]] = {}
         self._underlay: tuple[object, QPixmap] | None = None
+
         self._named: tuple[Key, Key, QPixmap] | None = None
         self._clashes_of: tuple[object, object] = (None, None)
         self._found_clashes: list[patch.Clash] = []
@@ -107,6 +111,7 @@ class PlanView(TakesTypes):
         # Drawn in a turn of its own: many lamps at once are work for the panels beside
         # it already.
         self._soon = basics.once(self, 0, self.update)
+
         parts.document.show_changed.connect(lambda _: self._soon.start())
         parts.selection.changed.connect(lambda _: self._soon.start())
         parts.brush.changed.connect(self._soon.start)
@@ -143,9 +148,11 @@ class PlanView(TakesTypes):
         found = self.parts.preview.light()
         if found is None or found[0] == self._number:
             return False
+
         self._number, light = found
         glow: dict[str, tuple[int, int, int]] = {}
         rgb = np.clip(to_screen(light.rgb) * 255, 0, 255).astype(int)
+
         for lamp, part in zip(
             self.parts.preview.decoder.lamps, rgb.tolist(), strict=False
         ):
@@ -155,10 +162,12 @@ class PlanView(TakesTypes):
                 max(known[1], part[1]),
                 max(known[2], part[2]),
             )
+
         changed = glow != self._glow
         if changed:
             self._glow = glow
             self.update()
+
         return changed
 
     # geometry
@@ -183,6 +192,7 @@ class PlanView(TakesTypes):
             return scale, QPointF(
                 self.width() / 2, self.height() / 2 + scale * (room.height + 0.2) / 2
             )
+
         house = max(1.0, room.house)
         scale = min(self.width() / wide, self.height() / (room.depth + house + BACK))
         return scale, QPointF(
@@ -208,6 +218,7 @@ class PlanView(TakesTypes):
         place = (
             Place(x, room.depth / 2, up) if self.front else Place(x, up, room.height)
         )
+
         return edits.replace(
             place,
             x=_snap(place.x, False),
@@ -231,23 +242,28 @@ class PlanView(TakesTypes):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.STAGE_BLACK))
         painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
+
         (self._room_front if self.front else self._room)(painter)
         show = self.parts.document.show
         self._pools(painter, show.fixtures.values())
         clashing = {i for c in self._clashes() for i in (c.one, c.other)}
         chosen, ratio = set(self.parts.selection.chosen), self.devicePixelRatioF()
+
         for fixture in show.fixtures.values():
             self._symbol(
                 painter, fixture, fixture.id in chosen, fixture.id in clashing, ratio
             )
+
         painter.drawPixmap(0, 0, self._names())
         if self._ghost is not None:
             self._draw_ghost(painter, self._ghost)
+
         self._draw_held(painter)
         if self._box is not None:
             painter.setPen(QPen(QColor(theme.CHOSEN), 1))
             painter.setBrush(theme.colour(theme.CHOSEN, 0.12))
             painter.drawRect(self._box)
+
         self._hints(painter)
 
     def _hints(self, painter: QPainter) -> None:
@@ -258,6 +274,7 @@ class PlanView(TakesTypes):
                 f"Click the {which} of two points whose distance you know. Esc ends it."
             )
             painter.setPen(QPen(QColor(theme.DRAFT), 2))
+
             for point in self._points:
                 painter.drawEllipse(point, 5, 5)
         elif (held := self.parts.brush.palette) is not None:
@@ -267,6 +284,7 @@ class PlanView(TakesTypes):
                 "Nothing hangs yet. Choose a type on the left, say how many, "
                 "and press Hang; or drag a type here."
             )
+
         if text:
             self._say(painter, text)
 
@@ -297,6 +315,7 @@ class PlanView(TakesTypes):
             QRectF(left, lowest - step, wide, tall)
             for step in range(0, max(1, int(lowest - HINT_EDGE)), HINT_STEP)
         ]
+
         around = NEAR + 8.0  # a mark's name lies below it
         free = (
             plate
@@ -306,6 +325,7 @@ class PlanView(TakesTypes):
                 for point in taken
             )
         )
+
         return next(free, places[0])
 
     def _clashes(self) -> list[patch.Clash]:
@@ -321,14 +341,18 @@ class PlanView(TakesTypes):
         a, b = self.at(Place(-w, room.depth)), self.at(Place(w, 0))
         stage = QRectF(a, b)
         painter.setBrush(QColor("#171619"))
+
         painter.setPen(QPen(QColor(theme.BATTEN), 1.2))
         painter.drawRect(stage)
         self._draw_underlay(painter)
         painter.setPen(QPen(QColor("#1F1D22"), 1))
+
         for x in range(math.ceil(-w) + 1, int(w)):
             painter.drawLine(self.at(Place(x, 0)), self.at(Place(x, room.depth)))
+
         for y in range(1, int(room.depth)):
             painter.drawLine(self.at(Place(-w, y)), self.at(Place(w, y)))
+
         painter.setPen(QPen(QColor(theme.BATTEN), 4))
         painter.drawLine(
             self.at(Place(-w, room.depth + 0.12)), self.at(Place(w, room.depth + 0.12))
@@ -336,6 +360,7 @@ class PlanView(TakesTypes):
         self._furniture(painter)
         self._bars(painter, w)
         painter.setPen(QColor(theme.FAINT))
+
         painter.setFont(theme.font(12))
         centre = Qt.AlignmentFlag.AlignHCenter
         painter.drawText(
@@ -343,6 +368,7 @@ class PlanView(TakesTypes):
             centre,
             "front edge · audience below",
         )
+
         text = f"{room.name or 'The stage'}, {room.width:g} × {room.depth:g} m"
         painter.drawText(
             QRectF(a.x(), max(2.0, a.y() - 32), stage.width(), 18), centre, text
@@ -351,12 +377,14 @@ class PlanView(TakesTypes):
     def _furniture(self, painter: QPainter) -> None:
         room = self.parts.document.show.room
         painter.setPen(QPen(QColor("#2A262E"), 5))
+
         for i in range(room.seats.rows):
             y = -(room.seats.distance + i * room.seats.spacing)
             painter.drawLine(
                 self.at(Place(-room.seats.width / 2, y)),
                 self.at(Place(room.seats.width / 2, y)),
             )
+
         if room.screen:
             painter.setPen(QPen(QColor(theme.SOFT), 3))
             half = room.screen.width / 2
@@ -365,6 +393,7 @@ class PlanView(TakesTypes):
                 self.at(Place(room.screen.x - half, y)),
                 self.at(Place(room.screen.x + half, y)),
             )
+
         painter.setFont(theme.font(11))
         for area in room.keep_out:
             rect = QRectF(
@@ -396,15 +425,19 @@ class PlanView(TakesTypes):
         show = self.parts.document.show
         under = show.room.underlay
         picture = show.pictures.get(under.picture) if under else None
+
         if under is None or picture is None:
             return
+
         if self._underlay is None or self._underlay[0] is not picture:
             self._underlay = (picture, pixmaps.pixmap(picture.data))
+
         scale, _ = self.metre_and_middle()
         corner = self.at(Place(under.x, under.y))
         painter.save()
         painter.setOpacity(under.strength)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+
         painter.translate(corner)
         painter.rotate(-under.turn)
         painter.scale(scale * under.scale, scale * under.scale)
@@ -417,6 +450,7 @@ class PlanView(TakesTypes):
         """
         room = self.parts.document.show.room
         painter.setFont(theme.font(11))
+
         for bar in room.bars:
             a, b = self.at(Place(bar.x1, bar.y1)), self.at(Place(bar.x2, bar.y2))
             painter.setPen(QPen(QColor("#4A4250"), 4))
@@ -424,14 +458,17 @@ class PlanView(TakesTypes):
             painter.setPen(QColor(theme.FAINT))
             end = b if b.x() >= a.x() else a
             painter.drawText(QPointF(end.x() + 6, end.y() + 4), bar.name)
+
         if room.bars:
             return
+
         lines: dict[float, int] = {}
         for fixture in self.parts.document.show.fixtures.values():
             if fixture.place.z > 0.75 * room.height:
                 lines[round(fixture.place.y, 1)] = (
                     lines.get(round(fixture.place.y, 1), 0) + 1
                 )
+
         painter.setPen(QPen(QColor("#2E2932"), 3))
         for y, count in lines.items():
             if count >= 3:
@@ -445,17 +482,21 @@ class PlanView(TakesTypes):
         a, b = self.at(Place(-w, 0, room.height)), self.at(Place(w, 0, 0))
         painter.setBrush(QColor("#171619"))
         painter.setPen(QPen(QColor(theme.BATTEN), 1.2))
+
         painter.drawRect(QRectF(a, b))
         painter.setPen(QPen(QColor("#1F1D22"), 1))
         for z in range(1, math.ceil(room.height)):
             painter.drawLine(self.at(Place(-w, 0, z)), self.at(Place(w, 0, z)))
+
         for x in range(math.ceil(-w) + 1, int(w)):
             painter.drawLine(self.at(Place(x, 0, 0)), self.at(Place(x, 0, room.height)))
+
         if room.screen:
             s = room.screen
             painter.setPen(QPen(QColor(theme.SOFT), 1.5))
             corner = self.at(Place(s.x - s.width / 2, 0, s.z + s.height))
             painter.drawRect(QRectF(corner, self.at(Place(s.x + s.width / 2, 0, s.z))))
+
         for area in room.keep_out:
             corner = self.at(Place(min(area.x1, area.x2), 0, area.high))
             self._keep_out(
@@ -463,11 +504,13 @@ class PlanView(TakesTypes):
                 QRectF(corner, self.at(Place(max(area.x1, area.x2), 0, area.low))),
                 area.name,
             )
+
         painter.setPen(QPen(QColor("#4A4250"), 4))
         for bar in room.bars:
             painter.drawLine(
                 self.at(Place(bar.x1, 0, bar.z)), self.at(Place(bar.x2, 0, bar.z))
             )
+
         painter.setPen(QPen(QColor(theme.BATTEN), 4))
         painter.drawLine(self.at(Place(-w - 0.8, 0, 0)), self.at(Place(w + 0.8, 0, 0)))
         painter.setPen(QColor(theme.FAINT))
@@ -509,12 +552,14 @@ class PlanView(TakesTypes):
             if clash or kind is None
             else theme.SOFT
         )
+
         turn = 0.0 if self.front else -fixture.hanging.yaw
         body = bodies.body_of(kind, fixture.mode)
         look = bodies.Look(
             body, fill, line, 2.2 if chosen else 1.3, turn, fixture.reversed, ratio
         )
         painter.drawPixmap(at - QPointF(bodies.REACH, bodies.REACH), bodies.sign(look))
+
         if clash or kind is None:
             painter.setPen(QColor(theme.ALARM))
             painter.drawText(QPointF(at.x() + 9, at.y() - 7), "▲" if kind else "?")
@@ -535,17 +580,21 @@ class PlanView(TakesTypes):
             self.parts.selection.chosen,
             self.shown_places,
         )
+
         known = self._named
         if known is not None and known[1] == size and very_same(known[0], seen):
             return known[2]
+
         if known is not None and known[1] == size and len(show.fixtures) > MANY:
             self._name_soon.start()
             return known[2]
+
         made = QPixmap(self.size() * size[2])
         made.setDevicePixelRatio(size[2])
         made.fill(Qt.GlobalColor.transparent)
         painter = QPainter(made)
         self._draw_names(painter)
+
         painter.end()
         self._named = (seen, size, made)
         return made
@@ -650,15 +699,19 @@ class PlanView(TakesTypes):
             & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier)
         )
         self._press, self._box = event.position(), None
+
         if one is None:
             self._moving = None
             self._box = QRectF(self._press, self._press)
             self._adding = adding
+
             return
+
         if adding:
             selection.toggle([one])
         elif one not in selection.chosen:
             selection.choose([one])
+
         self._moving = {i: show.fixtures[i].place for i in selection.chosen}
 
     def _take_point(self, event: QMouseEvent) -> None:
@@ -676,8 +729,10 @@ class PlanView(TakesTypes):
         if self._brushed is not None:
             self._brush(event.position())
             return
+
         if self._press is None:
             return
+
         away = event.position() - self._press
         if self._box is not None:
             self._box = QRectF(self._press, event.position()).normalized()
@@ -688,6 +743,7 @@ class PlanView(TakesTypes):
                 i: self._moved(p, away.x() / scale, -away.y() / scale, free)
                 for i, p in self._moving.items()
             }
+
         self.update()
 
     def _brush(self, at: QPointF) -> None:
@@ -726,6 +782,7 @@ class PlanView(TakesTypes):
             changes = {i: {"place": place} for i, place in self.shown_places.items()}
             name = f"move {words.count(len(changes), 'fixture')}"
             document.edit(name, edits.change_fixtures(document.show, changes))
+
         self._press = self._box = self._moving = None
         self.shown_places = {}
         self.update()

@@ -73,16 +73,19 @@ class Ribbon(TakesTypes):
         self.universe = 1
         self.ghost: Ghost | None = None
         self._live = np.zeros(SLOTS, np.uint8)
+
         self._number = -1
         self._press: tuple[int, dict[str, int]] | None = None
         self._shift = 0
         self._blocks: QPixmap | None = None
         self._drawn: tuple[object, ...] = ()
+
         self._taken: tuple[tuple[object, ...], dict[int, list[str]]] = ((), {})
         self._numbers: tuple[QFont | None, list[tuple[QStaticText, float]]] = (None, [])
         self._cost = 0.003  # seconds that it takes to draw, smoothed
         self.setMinimumHeight(4 * 28)
         self.setMouseTracking(True)
+
         self.setAcceptDrops(True)
         self.setAccessibleName("Address map")
         self._looks = RefreshTimer(parts, self, LIVE, self._follow)
@@ -183,15 +186,18 @@ class Ribbon(TakesTypes):
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._base(moving))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
         self._levels(painter, event.rect())
         if self.ghost is not None and not moving:
             for universe, first, last in self.ghost.spans:
                 if universe == self.universe:
                     self._outline(painter, first, last, self.ghost.clash)
+
         if moving:
             spans, wrong = self._moved_spans(moving)
             for first, last in spans:
                 self._outline(painter, first, last, wrong)
+
         painter.end()
         self._cost += 0.1 * (time.perf_counter() - begin - self._cost)
 
@@ -206,6 +212,7 @@ class Ribbon(TakesTypes):
             self.size(),
             tuple(moving),
         )
+
         same = (
             [old is new for old, new in zip(self._drawn[:3], key[:3], strict=True)]
             if self._drawn
@@ -218,13 +225,16 @@ class Ribbon(TakesTypes):
             made.fill(QColor(theme.DECK))
             painter = QPainter(made)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
             self._ground(painter)
             for fixture in show.fixtures.values():
                 if fixture.universe == self.universe:
                     self._block(painter, fixture, fixture.id in moving)
+
             self._clash_marks(painter)
             painter.end()
             self._blocks, self._drawn = made, key
+
         return self._blocks
 
     def _ground(self, painter: QPainter) -> None:
@@ -246,6 +256,7 @@ class Ribbon(TakesTypes):
         chosen = fixture.id in self.parts.selection.chosen
         known = patch.mode_of(self.parts.document.show.types, fixture) is not None
         rects = self.rect_of(fixture.address, fixture.address + slots - 1)
+
         for rect in rects:
             inner = rect.adjusted(0.6, 0, -0.6, 0)
             painter.setPen(
@@ -256,11 +267,14 @@ class Ribbon(TakesTypes):
                     theme.BATTEN if known else theme.ALARM, 0.4 if faded else 0.9
                 )
             )
+
             painter.drawRoundedRect(inner, 3, 3)
+
         if rects:
             painter.setFont(theme.font(11))
             painter.setPen(QColor(theme.TEXT if not faded else theme.FAINT))
             wide = max(rects, key=lambda r: r.width())
+
             if wide.width() > 17:
                 text = _fitting(painter, fixture.short, wide.width() - 4)
                 tall = wide.height() > 30  # then the levels stand in numbers below
@@ -278,6 +292,7 @@ class Ribbon(TakesTypes):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.LIVE))
         begin = max(0, int(within.top() / h)) * per_row
+
         end = (int(within.bottom() / h) + 1) * per_row
         lit = begin + np.flatnonzero(self._live[begin:end])
         rows, columns = np.divmod(lit, per_row)
@@ -292,6 +307,7 @@ class Ribbon(TakesTypes):
             tall.tolist(),
             strict=True,
         )
+
         wide = max(1.0, w - 1.0)
         painter.drawRects([QRectF(x, y, wide, high) for x, y, high in places])
         if numbered:
@@ -302,6 +318,7 @@ class Ribbon(TakesTypes):
             numbers = self._texts(font)
             painter.setFont(font)
             painter.setPen(QColor(theme.LIVE))
+
             for index, level in zip(
                 lit.tolist(), self._live[lit].tolist(), strict=True
             ):
@@ -353,12 +370,14 @@ class Ribbon(TakesTypes):
         for i, address in moving.items():
             start = address + self._shift
             spans.append((start, start + patch.footprint(show, show.fixtures[i]) - 1))
+
         taken, held = self.taken(), set(moving)
         wrong = any(a < 1 or b > SLOTS for a, b in spans) or any(
             not held.issuperset(taken.get(s, ()))
             for a, b in spans
             for s in range(a, b + 1)
         )
+
         return spans, wrong
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -367,6 +386,7 @@ class Ribbon(TakesTypes):
         if event.button() == Qt.MouseButton.RightButton:
             self.slot_menu(slot, event.globalPosition().toPoint())
             return
+
         here = self.on_slot(slot)
         adding = bool(
             event.modifiers()
@@ -375,17 +395,21 @@ class Ribbon(TakesTypes):
         if not here:
             if not adding:
                 self.parts.selection.choose(())
+
             return
+
         if adding:
             self.parts.selection.toggle(here[-1:])
         elif here[-1] not in self.parts.selection.chosen:
             self.parts.selection.choose(here[-1:])
+
         fixtures = self.parts.document.show.fixtures
         held = {
             i: fixtures[i].address
             for i in self.parts.selection.chosen
             if fixtures[i].universe == self.universe
         }
+
         self._press = (slot, held)
         self._shift = 0
 
@@ -409,17 +433,22 @@ class Ribbon(TakesTypes):
         document = self.parts.document
         show = document.show
         spans, wrong = self._moved_spans(moving)
+
         if not wrong:
             changes = {i: {"address": a + self._shift} for i, a in moving.items()}
             name = f"readdress {words.count(len(changes), 'fixture')}"
             document.edit(name, edits.change_fixtures(show, changes))
+
             return
+
         inside = [span for span in spans if span[0] > 0]
         taken = patch.taken_by(show, self.universe, inside, moving)
         why = "it would leave the universe"
+
         if taken:
             names = words.some([show.fixtures[i].name for i in taken])
             why = f"{names} {'is' if len(taken) == 1 else 'are'} there"
+
         text = f"It does not fit there: {why}. The address stays as it was."
         self.parts.notices.told.emit(text, "alarm")
 
@@ -512,6 +541,7 @@ class RibbonPanel(QWidget):
         self.ribbon = Ribbon(parts)
         self.tabs = QHBoxLayout()
         self.tabs.setSpacing(4)
+
         self.group = QButtonGroup(self)
         self.note = basics.button(
             "",
@@ -519,6 +549,7 @@ class RibbonPanel(QWidget):
             "quiet",
             tip="Choose those who clash, one pair after the other",
         )
+
         self.note.setStyleSheet("padding: 4px 6px; font-size: 12px;")
         self.whole = basics.tool(
             "map", "Show the addresses large", lambda: None, checkable=True
@@ -528,21 +559,26 @@ class RibbonPanel(QWidget):
         head = QWidget()
         line = QHBoxLayout(head)
         line.setContentsMargins(0, 0, 0, 0)
+
         line.addWidget(basics.label("Addresses", "heading"))
         line.addLayout(self.tabs)
         line.addStretch(1)
+
         for widget in (self.note, self.whole, self.more):
             line.addWidget(widget)
+
         panel = basics.panel(head, self.ribbon, margins=10, spacing=6)
         basics.grow(panel, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
+
         parts.document.show_changed.connect(lambda _: self._fill())
         parts.selection.changed.connect(self._chosen)
         self._shown: list[int] = []
         self._at_clash = -1
         self._fill()
+
         self._chosen(parts.selection.chosen)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -558,10 +594,12 @@ class RibbonPanel(QWidget):
             if self.ribbon.ghost
             else set()
         )
+
         numbers = sorted({*patch.universes(show), self.ribbon.universe} | planned)
         if numbers != self._shown:
             self._shown = numbers
             basics.clear(self.tabs)
+
             for number in numbers[:16]:
                 tab = basics.button(
                     str(number),
@@ -573,12 +611,15 @@ class RibbonPanel(QWidget):
                 tab.setStyleSheet("padding: 4px 10px;")
                 tab.setChecked(number == self.ribbon.universe)
                 self.group.addButton(tab, number)
+
                 self.tabs.addWidget(tab)
+
             other = basics.button(
                 "…", self._ask_universe, "quiet", tip="Another universe"
             )
             other.setStyleSheet("padding: 4px 8px;")
             self.tabs.addWidget(other)
+
         self._tell()
         self.ribbon.update()
 
@@ -586,6 +627,7 @@ class RibbonPanel(QWidget):
         self._roomy = self.width() >= ROOMY
         show = self.parts.document.show
         found = patch.clashes(show)
+
         if found:
             first = found[0]
             names = (
@@ -598,6 +640,7 @@ class RibbonPanel(QWidget):
             text = f"{taken} taken"
             if self._roomy:
                 text = f"{taken} slots taken · no clashes"
+
         colour = theme.ALARM if found else theme.SOFT
         self.note.setText(text)
         self.note.setToolTip(self._all_clashes() or "Nothing clashes")
@@ -666,6 +709,7 @@ class RibbonPanel(QWidget):
             chosen > 1
         )
         menu.addSeparator()
+
         menu.addAction(
             f"Move all of universe {universe} to…", lambda: self._ask_move(False)
         )
@@ -701,6 +745,7 @@ class RibbonPanel(QWidget):
             if chosen
             else []
         )
+
         self._do(
             f"pack universe {universe}",
             patching.pack(self.parts.document.show, universe, ids),
@@ -719,6 +764,7 @@ class RibbonPanel(QWidget):
                 for i, f in show.fixtures.items()
                 if f.universe == self.ribbon.universe
             )
+
         self._do(
             f"move {len(ids)} to universe {universe}",
             patching.to_universe(show, ids, universe),
@@ -739,6 +785,7 @@ class RibbonPanel(QWidget):
         if move.changes:
             self.parts.document.edit(name, edits.change_fixtures(show, move.changes))
             self.go(universe)
+
         left = words.some([show.fixtures[i].name for i in move.left])
         done = f"{len(move.changes)} readdressed; their programming is as it was."
         if move.left:

@@ -65,11 +65,13 @@ class RoomPanel(QWidget):
         self._shown: Room | None = None
         self.work = Work(self)
         self.work.told.connect(parts.notices.working)
+
         parts.notices.stopped.connect(self.work.stop)
         self.inner = QVBoxLayout()
         self.inner.setSpacing(6)
         holder = QWidget()
         holder.setLayout(self.inner)
+
         self.inner.setContentsMargins(12, 4, 12, 12)
         done = basics.button(
             "Done", self.closed.emit, "quiet", tip="Back to the fixture in hand"
@@ -78,6 +80,7 @@ class RoomPanel(QWidget):
         head.setContentsMargins(12, 8, 8, 0)
         panel = basics.panel(head, basics.scroller(holder), margins=0, spacing=4)
         basics.grow(panel, 1)
+
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
@@ -118,26 +121,33 @@ class RoomPanel(QWidget):
         self.fields: list[tuple[ValueField, Callable[[], float | None]]] = []
         room = self.room
         self.inner.addWidget(self._name_line())
+
         for title, key, low, high in SIZE:
             read, write = partial(self._of_room, key), partial(self._set_room, key)
             self.inner.addWidget(self._number(title, low, high, read, write))
+
         self._heading("Bars", "Another bar", self.add_bar)
         for i, bar in enumerate(room.bars):
             self._item("bars", i, bar.name, BAR, -40, 40)
+
         add = "" if room.seats.rows else "Rows of seats"
         self._heading("Seats", add, lambda: self._put("seats", seats=Seats(rows=6)))
         if room.seats.rows:
             self._seat_lines()
+
         self._heading("Screen", "" if room.screen else "A screen", self._add_screen)
         if room.screen:
             self._screen_lines()
+
         self._heading("Keep beams out", "Another area", self.add_area)
         for i, area in enumerate(room.keep_out):
             self._item("keep_out", i, area.name, AREA, -60, 60)
+
         add = "" if room.underlay else "Choose a picture…"
         self._heading("The venue's plan", add, self._ask_picture)
         if room.underlay:
             self._underlay_lines()
+
         self.inner.addStretch(1)
 
     def _name_line(self) -> QLineEdit:
@@ -185,6 +195,7 @@ class RoomPanel(QWidget):
         )
         field.changed.connect(write)
         self.fields.append((field, read))
+
         return field
 
     def _item(
@@ -205,6 +216,7 @@ class RoomPanel(QWidget):
             "trash", f"Remove {title}", lambda: self._remove(collection, i)
         )
         self.inner.addWidget(basics.row(name, gone, spacing=4))
+
         for j in range(0, len(columns), 2):
             pair = [
                 self._number(
@@ -319,6 +331,7 @@ class RoomPanel(QWidget):
         scale.changed.connect(lambda v: self._under(scale=v / 100))
         strength = ValueField("Strength", 0, 100, "%", 0, 50.0)
         strength.changed.connect(lambda v: self._under(strength=v / 100))
+
         turn = ValueField("Turned", -180, 180, "°", 1, 0.0, bar=False)
         turn.changed.connect(lambda v: self._under(turn=v))
         self.fields += [
@@ -326,10 +339,12 @@ class RoomPanel(QWidget):
             (strength, lambda: self._of_underlay("strength", 100)),
             (turn, lambda: self._of_underlay("turn")),
         ]
+
         add(scale)
         for title, key in (("Left edge", "x"), ("Upper edge", "y")):
             write = self._under_writer(key)
             add(self._number(title, -200, 200, partial(self._of_underlay, key), write))
+
         points = basics.button(
             "Scale by two points…",
             self.scale_asked.emit,
@@ -343,6 +358,7 @@ class RoomPanel(QWidget):
             "quiet",
             "trash",
         )
+
         for widget in (turn, strength, points, gone):
             add(widget)
 
@@ -404,6 +420,7 @@ class RoomPanel(QWidget):
         under = self.room.underlay
         if under is None or metres <= 0:
             return
+
         one, other = plan.place_of(a), plan.place_of(b)
         now = math.hypot(other[0] - one[0], other[1] - one[1])
         if now < 1e-6:
@@ -411,6 +428,7 @@ class RoomPanel(QWidget):
                 "The two points are the same; the scale stays as it was.", "alarm"
             )
             return
+
         factor = metres / now
         x = one[0] + (under.x - one[0]) * factor
         y = one[1] + (under.y - one[1]) * factor

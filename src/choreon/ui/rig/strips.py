@@ -70,12 +70,14 @@ class Strip(QWidget):
         self.raw = 0.0
         self.drafted = False
         self._typing = ""
+
         self._dragging = False
         self.chips = [
             (r, s)
             for r in channel.ranges
             if (s := slot_of(kind, channel, r)) and r.slot < 0
         ]
+
         self.setFixedHeight(TALL)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(title)
@@ -124,6 +126,7 @@ class Strip(QWidget):
         span = self.channel.at(self.raw)
         painter.setFont(theme.font(13))
         top = QRectF(8, 2, self.width() - 16, NAME)
+
         painter.setPen(QColor(theme.SOFT))
         painter.drawText(
             top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.title
@@ -131,6 +134,7 @@ class Strip(QWidget):
         number = f"{self._typing}_" if self._typing else f"{self.raw:.0f}"
         painter.setFont(theme.font(12))
         painter.setPen(QColor(theme.FAINT))
+
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         painter.drawText(top, right, number)
         painter.setPen(QColor(theme.DRAFT if self.drafted else theme.TEXT))
@@ -141,11 +145,13 @@ class Strip(QWidget):
             value_text(span, self.raw), Qt.TextElideMode.ElideRight, int(room.width())
         )
         painter.drawText(room, right, text)
+
         self._ranges(painter, span)
         self._draw_chips(painter, span)
         x = min(self.x_of(self.raw + 0.5), self._line().right())
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.DRAFT if self.drafted else theme.TEXT))
+
         painter.drawRoundedRect(QRectF(x - 1.5, NAME + 1, 3, BAR + 6), 1.5, 1.5)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -162,12 +168,14 @@ class Strip(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.PIT))
         painter.drawRect(line)
+
         for place, span in enumerate(self.channel.ranges):
             left, right = self.x_of(span.start), self.x_of(span.end + 1)
             gap = 1 if right - left > 3 else 0
             wide = max(1.0, right - left - gap)
             rect = QRectF(left, line.top(), wide, line.height())
             self._paint_range(painter, rect, span, span is now, bool(place % 2))
+
         if now is not None and not now.discrete:
             left = self.x_of(now.start)
             wide = max(0.0, self.x_of(self.raw + 0.5) - left)
@@ -184,10 +192,12 @@ class Strip(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.BATTEN if lifted else theme.FLAT))
         painter.drawRect(rect)
+
         slot = slot_of(self.kind, self.channel, span)
         token, tall = (theme.KEEP, 2) if span.on_purpose else ("", 0)
         if slot is not None and slot.colour:
             token, tall = slot.colour, 3
+
         if token:
             painter.setBrush(QColor(token))
             top = rect.bottom() - tall
@@ -253,6 +263,7 @@ class Strip(QWidget):
             self._typing = ""
             if value is not None:
                 self.typed.emit(float(min(self.channel.top, max(0, round(value)))))
+
             self.update()
         elif key == Qt.Key.Key_Escape and self._typing:
             self._typing = ""
@@ -281,6 +292,7 @@ class Strips(QWidget):
         self.strips: dict[tuple[str, int], Strip] = {}
         self._shown: tuple[object, ...] = ()
         self.title = basics.label("", "soft", wrap=True)
+
         self.open_up = basics.button(
             "Open up",
             parts.draft.open_up,
@@ -298,12 +310,15 @@ class Strips(QWidget):
             "",
             "Commands of the fixture: sent on purpose, never stored",
         )
+
         self.rows = QWidget()
         self.box = QVBoxLayout(self.rows)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(2)
+
         for button in (self.open_up, self.go_home, self.command):
             button.setStyleSheet("padding: 6px 8px;")
+
         basics.stack(
             self,
             basics.row(self.open_up, self.go_home, 1, self.command, spacing=4),
@@ -334,18 +349,23 @@ class Strips(QWidget):
     def _rebuild(self) -> None:
         if not self.isVisible():
             return
+
         alike = self._alike()
         kind = self.parts.document.show.types.get(alike[0].type) if alike else None
         mode = kind.mode(alike[0].mode) if kind else None
         self._tell_who(kind, len(alike))
+
         for button in (self.open_up, self.go_home):
             button.setEnabled(bool(alike))
+
         self.command.setEnabled(bool(kind and mode and commands_of(kind, mode.name)))
         shown = (kind, mode.name if mode else "")
         before = self._shown or (None, "")
+
         if shown[0] is not before[0] or shown[1] != before[1] or not self._shown:
             self._shown = shown
             self._lay_strips(kind, mode)
+
         self._follow()
 
     def _lay_strips(self, kind: FixtureType | None, mode: Mode | None) -> None:
@@ -379,17 +399,20 @@ class Strips(QWidget):
         alike = self._alike()
         if not alike or not self.strips:
             return
+
         one = alike[0]
         kind = self.parts.document.show.types.get(one.type)
         mode = kind.mode(one.mode) if kind else None
         raw = self.parts.preview.levels().get(one.id, {})
         held = self.parts.engine.state.draft.look.get(one.id, {})
+
         count: dict[str, int] = {}
         for use, channel in kind.used(mode) if kind and mode else ():
             number = count.get(channel.key, 0)
             count[channel.key] = number + 1
             strip = self.strips.get((channel.key, use.cell))
             values = raw.get(channel.key, [])
+
             if strip is not None and number < len(values):
                 sent = int(values[number] + 0.5 + 1e-6)  # as it is encoded
                 own = sent * 256.0 ** (channel.resolution - len(use.slots))
@@ -413,8 +436,10 @@ class Strips(QWidget):
         if span is None or (span.attribute == at.NOTHING and not meanings(channel)):
             self._type(use, channel, raw)
             return
+
         if at.attribute(span.attribute).command:
             return  # commands are sent with the button, on purpose
+
         main = main_attribute(channel)
         given = {n: 0.0 for n in meanings(channel) if n not in (main, span.attribute)}
         if span.attribute == at.NOTHING:
@@ -424,7 +449,9 @@ class Strips(QWidget):
             if span.attribute != main and abs(value) < 1e-9:
                 self._type(use, channel, raw)
                 return
+
             given[span.attribute] = value
+
         self._touch(use, channel, given, raw=False)
 
     def _type(self, use: Use, channel: Channel, raw: float) -> None:
@@ -442,6 +469,7 @@ class Strips(QWidget):
         look: Look = {}
         ended: dict[str, tuple[str, ...]] = {}
         raw_name = f"{at.RAW}{channel.key}"
+
         for fixture in self._alike():
             values: dict[str, Value] = {}
             for name, value in given.items():
@@ -449,12 +477,16 @@ class Strips(QWidget):
                     values[name] = value
                     if use.cell:
                         values[name] = self._one_cell(fixture.id, name, use.cell, value)
+
             if values:
                 look[fixture.id] = values
+
             if not raw and raw_name in draft.look.get(fixture.id, {}):
                 ended[fixture.id] = (raw_name,)
+
         if ended:
             draft.untouch(ended)
+
         if look:
             draft.touch(look)
 
@@ -477,8 +509,10 @@ class Strips(QWidget):
                 c: float((levels[n] - offset) / slope) if slope else 0.0
                 for c, (n, slope, offset) in raw.items()
             }
+
         if cell not in held or len(held) == 1:
             return value
+
         held[cell] = value
         return tuple(held.get(c, value) for c in range(1, max(held) + 1))
 

@@ -37,26 +37,31 @@ class SwapDialog(Dialog):
         ]
         self.plan: Swap | None = None
         self.setWindowTitle("Swap")
+
         self.resize(760, 520)
         first = parts.document.show.fixtures[self.ids[0]]
         names = words.some([parts.document.show.fixtures[i].name for i in self.ids])
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find: maker, name, kind, slots")
+
         self.search.setAccessibleName("Find a type")
         self.search.setToolTip("Types by maker, name, kind or number of slots")
         self.search.textChanged.connect(lambda _: self._fill())
         self.types = TypeList()
         self.mode = QComboBox()
+
         self.mode.setAccessibleName("Mode")
         self.mode.setToolTip("The mode as it will be set on the fixture")
         self.mode.currentIndexChanged.connect(lambda _: self._replan())
         self.map = basics.label("", "small", wrap=True)
         self.report = QVBoxLayout()
+
         self.report.setSpacing(4)
         self.go = basics.button("Swap", self._swap, "main", "swap")
         leave = basics.button("Leave it", self.reject, "quiet")
         left, right = QWidget(), QWidget()
         basics.stack(left, self.search, self.types, self.mode, self.map)
+
         left.setFixedWidth(280)
         inner = QWidget()
         inner.setLayout(self.report)
@@ -65,6 +70,7 @@ class SwapDialog(Dialog):
             basics.label("What becomes of the programming", "heading"),
             basics.scroller(inner),
         )
+
         both = basics.row(left, right, spacing=16)
         basics.grow(both, 1)
         basics.stack(
@@ -75,6 +81,7 @@ class SwapDialog(Dialog):
             margins=16,
             spacing=12,
         )
+
         self._fill(first.type)
         self.types.currentItemChanged.connect(lambda *_: self._type_changed())
         self._type_changed(first.mode)
@@ -115,21 +122,26 @@ class SwapDialog(Dialog):
         basics.clear(self.report)
         mode = kind.mode(name) if kind and name else None
         self.plan = None
+
         self.map.setText("")
         if kind is not None and mode is not None:
             self.plan = swap(show, self.ids, kind, mode.name)
             self.map.setText(channel_map(kind, mode))
+
         fixtures = [show.fixtures[i] for i in self.ids]
         wanted = (kind.id if kind else "", name)
         same = all((f.type, f.mode) == wanted for f in fixtures)
         homeless = self.plan is None or bool(self.plan.homeless)
         self.go.setEnabled(not homeless and not same)
+
         if self.plan is None:
             return
+
         for text, colour in self.lines_of(self.plan):
             line = basics.label(text, wrap=True)
             line.setStyleSheet(f"color: {colour};")
             self.report.addWidget(line)
+
         self.report.addStretch(1)
 
     def lines_of(self, plan: Swap) -> list[tuple[str, str]]:
@@ -140,31 +152,38 @@ class SwapDialog(Dialog):
             who = words.some([before[i].name for i in plan.homeless])
             text = f"▲ {who}: their universe has no room for it."
             found.append((f"{text} Move them to another universe first.", theme.ALARM))
+
         if plan.readdressed:
             moved = [after[i] for i in plan.readdressed]
             who = words.some([f"{f.name} to {f.universe}.{f.address}" for f in moved])
             found.append((f"▲ New address: {who}", theme.DRAFT))
+
         for fate, (colour, sign, title) in FATES.items():
             lines = [line for line in plan.lines if line.fate == fate]
             if lines:
                 found.append((title, theme.SOFT))
                 found += [(f"{sign} {line.text}", colour) for line in lines]
+
         if not plan.lines:
             found.append(("No scene holds anything for them.", theme.SOFT))
+
         return found
 
     def _swap(self) -> None:
         kind = self._kind()
         if self.plan is None or kind is None:
             return
+
         before, draft = self.parts.document.show, self.parts.engine.state.draft.look
         mode = self.mode.currentData()
         fitted = translate(before, draft, self.ids, kind, mode)
         self.parts.document.edit(
             f"swap {len(self.ids)} for {kind.label}", self.plan.show
         )
+
         if fitted != draft:
             self.parts.draft.touch({i: fitted[i] for i in self.ids if i in fitted})
+
         self.parts.notices.told.emit(
             f"{len(self.ids)} swapped for {kind.label}, {mode}. Set the mode on "
             "the fixtures too.",

@@ -176,16 +176,19 @@ class HangTable(QWidget):
         self._busy = False
         self.model = Model(parts)
         self.model.edited = self._edited
+
         self.proxy = QSortFilterProxyModel()
         self.proxy.setSourceModel(self.model)
         self.proxy.setFilterKeyColumn(-1)
         self.proxy.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.proxy.setSortRole(Qt.ItemDataRole.UserRole)
+
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Filter: any column")
         self.filter.setAccessibleName("Filter the hang list")
         self.filter.setToolTip("Show only rows that hold this text in some column")
         self.filter.setClearButtonEnabled(True)
+
         self.filter.textChanged.connect(self.proxy.setFilterFixedString)
         self.count = basics.label("", "small")
         self.renumber_button = basics.button(
@@ -194,6 +197,7 @@ class HangTable(QWidget):
             "quiet",
             tip="Number the chosen in the order shown",
         )
+
         self.rename_button = basics.button(
             "Rename…",
             self._ask_rename,
@@ -204,6 +208,7 @@ class HangTable(QWidget):
         self._make_view()
         self.held = LampMarks(parts, self.view.viewport())
         self.held.changed.connect(self._held)
+
         self._held()
         head = basics.row(
             self.filter,
@@ -213,15 +218,18 @@ class HangTable(QWidget):
             self.rename_button,
             self.columns,
         )
+
         panel = basics.panel(head, self.view)
         basics.grow(panel, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
+
         self.settings = open_settings()
         shown = set(whole_of(self.settings, "list/columns")) or SHOWN_AT_FIRST
         for i in range(len(COLUMNS)):
             self.view.setColumnHidden(i, i not in shown)
+
         parts.document.show_changed.connect(lambda _: self._refill())
         parts.selection.changed.connect(lambda _: self._mirror())
         self._refill()
@@ -235,6 +243,7 @@ class HangTable(QWidget):
         view.setSortingEnabled(True)
         view.sortByColumn(5, Qt.SortOrder.AscendingOrder)
         view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+
         view.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         triggers = QAbstractItemView.EditTrigger
         view.setEditTriggers(
@@ -242,20 +251,24 @@ class HangTable(QWidget):
         )
         view.setShowGrid(False)
         view.setAlternatingRowColors(False)
+
         view.verticalHeader().hide()
         view.verticalHeader().setDefaultSectionSize(30)
         header = view.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         header.setStretchLastSection(True)
+
         header.setHighlightSections(False)
         header.setDefaultAlignment(
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         )
         header.setSectionsMovable(True)
+
         for i, width in enumerate(
             (44, 96, 72, 148, 92, 74, 68, 48, 64, 68, 60, 56, 56, 56, 160)
         ):
             view.setColumnWidth(i, width)
+
         view.setAccessibleName("Hang list")
         view.setToolTip(
             "Click a heading to sort. Type over a field to change it for all "
@@ -264,6 +277,7 @@ class HangTable(QWidget):
         view.selectionModel().selectionChanged.connect(lambda *_: self._chosen())
         gone = QShortcut(QKeySequence.StandardKey.Delete, view)
         gone.setContext(Qt.ShortcutContext.WidgetShortcut)
+
         gone.activated.connect(
             lambda: take_down(self.parts) if self.parts.selection.chosen else None
         )
@@ -283,25 +297,31 @@ class HangTable(QWidget):
         """Show who is chosen."""
         if not self.isVisible():
             return
+
         chosen = set(self.parts.selection.chosen)
         self.count.setText(f"{len(self.model.ids)} hang, {len(chosen)} chosen")
         for button in (self.renumber_button, self.rename_button):
             button.setEnabled(bool(chosen))
+
         if (
             self._busy
             or {self.model.ids[i.row()] for i in self.chosen_rows()} == chosen
         ):
             return
+
         self._busy = True
         selection = QItemSelection()
+
         for row, one in enumerate(self.model.ids):
             if one in chosen:
                 here = self.proxy.mapFromSource(self.model.index(row, 0))
                 selection.select(here, here)
+
         flags = QItemSelectionModel.SelectionFlag
         self.view.selectionModel().select(selection, flags.ClearAndSelect | flags.Rows)
         if rows := self.chosen_rows():
             self.view.scrollTo(self.proxy.mapFromSource(rows[0]))
+
         self._busy = False
 
     def chosen_rows(self) -> list[QModelIndex]:
@@ -329,10 +349,12 @@ class HangTable(QWidget):
             for i in self.parts.selection.chosen
             if i in self.parts.document.show.fixtures
         ]
+
         ids = chosen if one in chosen else [one]
         changes = self._changes(field, text.strip(), ids, one)
         if not changes:
             return False
+
         title = COLUMNS[column][0].lower()
         self.parts.document.edit(
             f"{title} of {len(changes)}",
@@ -345,6 +367,7 @@ class HangTable(QWidget):
                 "There is a clash now; it is hatched among the addresses below.",
                 "alarm",
             )
+
         return True
 
     def _changes(
@@ -357,8 +380,10 @@ class HangTable(QWidget):
             return {i: {"note": text} for i in ids}
         if field in LIMITS:
             return self._whole(field, text, ids)
+
         part = "place" if field in ("x", "y", "z") else "hanging"
         changes = {}
+
         for i in ids:
             held = getattr(self.parts.document.show.fixtures[i], part)
             value = parse(text.replace(",", "."), getattr(held, field))
@@ -366,7 +391,9 @@ class HangTable(QWidget):
                 told = f"“{text}” is no number; nothing was changed."
                 self.parts.notices.told.emit(told, "alarm")
                 return {}
+
             changes[i] = {part: edits.replace(held, **{field: round(value, 4)})}
+
         return changes
 
     def _renaming(
@@ -391,6 +418,7 @@ class HangTable(QWidget):
         start = parse(
             both.group(2) if both else text, getattr(show.fixtures[ids[0]], field)
         )
+
         if (
             start is None
             or not low <= start <= high
@@ -400,6 +428,7 @@ class HangTable(QWidget):
                 f"“{text}” is not within {low}…{high}; nothing was changed.", "alarm"
             )
             return {}
+
         value, changes = round(start), {}
         for i in ids:  # addresses follow each other, numbers count on
             changes[i] = {field: min(high, value)} | (
@@ -410,6 +439,7 @@ class HangTable(QWidget):
                 if field == "address"
                 else field == "number"
             )
+
         return changes
 
     def _ask_renumber(self) -> None:

@@ -30,6 +30,7 @@ class WalkBar(QFrame):
         self.order: list[str] = []
         self.index = 0
         self.setObjectName("walk")
+
         self.setStyleSheet(
             f"#walk {{ background: {theme.DECK}; border: 1px solid {theme.LIVE}; "
             f"border-radius: {theme.RADIUS}px; }}"
@@ -38,6 +39,7 @@ class WalkBar(QFrame):
         self.where = basics.label("", "big")
         self.count = basics.label("", "soft")
         self.slip = Slip()
+
         self.slip.setFixedWidth(190)
         self.back = basics.button(
             "Back", lambda: self.step(-1), tip="The fixture before (Page up)"
@@ -49,6 +51,7 @@ class WalkBar(QFrame):
             "link", "Have a controller step on and back", self._learn
         )
         self.stop = basics.button("End", self.end, "quiet", tip="End the walk (Esc)")
+
         line = basics.row(
             self.name,
             self.where,
@@ -65,6 +68,7 @@ class WalkBar(QFrame):
         self._again = QTimer(self, interval=int(1000 * BLINK * 0.7))
         self._again.timeout.connect(self._blink)
         parts.engine.control_moved.connect(self._control)
+
         parts.document.show_changed.connect(lambda _: self._show_changed())
         self.hide()
 
@@ -83,11 +87,13 @@ class WalkBar(QFrame):
             if len(self.parts.selection.chosen) > 1
             else tuple(show.fixtures)
         )
+
         self.order = sorted(
             ids, key=lambda i: (show.fixtures[i].universe, show.fixtures[i].address)
         )
         if len(self.parts.selection.chosen) > 1:
             self.order = list(self.parts.selection.chosen)
+
         self.index = 0
         if self.order:
             self.show()

@@ -29,6 +29,7 @@ class WhyCard(QWidget):
         self.asked: tuple[int, int] | None = None
         self._shown: object = None
         self.title = basics.label("", "big", wrap=True)
+
         self.what = basics.label(
             "Right click a slot of the addresses below: here stands which layers "
             "touch it, and which one wins.",
@@ -39,6 +40,7 @@ class WhyCard(QWidget):
         self.box = QVBoxLayout(self.rows)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(6)
+
         basics.stack(self, self.title, self.what, self.rows, 1)
         self._timer = QTimer(self, interval=250)
         self._timer.timeout.connect(self._fill)
@@ -59,19 +61,23 @@ class WhyCard(QWidget):
     def _fill(self) -> None:
         if self.asked is None:
             return
+
         universe, slot = self.asked
         found = self.parts.preview.why(universe, slot)
         frame = self.parts.preview.frame()
         slots = frame[1].get(universe) if frame else None
         now = int(slots[slot - 1]) if slots is not None else 0
         state = (found, now)
+
         if state == self._shown:
             return
+
         self._shown = state
         self.title.setText(f"{universe}.{slot} is at {now}")
         self.title.show()
         basics.clear(self.box)
         self.what.setText("" if found else "No fixture uses this slot; it is 0.")
+
         self.what.setVisible(not found)
         for why in found:
             for line in self._lines(why):
@@ -97,18 +103,23 @@ class WhyCard(QWidget):
         mark = f'<span style="color:{theme.LIVE}">●</span> ' if layer.wins else "○ "
         weight = f" · {100 * layer.weight:.0f} % of it" if layer.weight < 1 else ""
         value = f"{layer.value:.0f}"
+
         if layer.attribute:
             number = words.value(layer.attribute, layer.value)
             if layer.how == "scales":
                 number = f"scaled to {100 * layer.value:.0f} %"
             elif layer.how:
                 number = f"{number} added"
+
             value = f"{at.attribute(layer.attribute).label} {number}"
+
         text = f"{mark}<b>{layer.source}</b><br>{value}{weight}"
         widgets: list[QWidget | int] = [basics.label(text, wrap=True)]
         button = self._deed(layer)
+
         if button is not None:
             widgets.append(button)
+
         row = basics.row(*widgets)
         basics.grow(row, 0)
         return row
@@ -121,16 +132,21 @@ class WhyCard(QWidget):
             if layer.moves:
                 out = partial(self._take_out, fixture, layer.attribute)
                 return basics.tool("close", "Take the effect out of the draft", out)
+
             lines: dict[str, tuple[str, ...]] = {fixture: (layer.attribute,)}
             act = partial(self.parts.draft.untouch, lines)
             return basics.tool("close", "Take it out of the draft", act)
+
         if target is not None and target.kind in kinds.KINDS:
             players = self.parts.engine.state.players
             ids = [player.id for player in players if player.ref == target]
             act = partial(self._release, ids)
+
             return basics.tool("stop", f"Fade out {layer.source}", act)
+
         if target == GRAND:
             return basics.tool("sun", "Grand master full, blackout off", self._full)
+
         return None
 
     def _take_out(self, fixture: str, attribute: str) -> None:

@@ -78,6 +78,7 @@ class Haze:
         ).reshape(-1, 3)
         self._beam = np.array([p.beam for p in lamps], float)
         self._masks: list[Mask] = [NOTHING] * len(lamps)  # what each lamp lights
+
         self._drawn = np.full((len(lamps), SHAPE), np.nan)
         self._was_lit = np.zeros(len(lamps), bool)
         self._picture = 0
@@ -87,6 +88,7 @@ class Haze:
         self._phase = np.zeros(
             (len(lamps), 2)
         )  # how far gobo and prism have turned, degrees
+
         self._clock: float | None = None
         # lamps that shone alike in the last picture, and their masks added up
         self._alike: dict[tuple[int, ...], Mask | None] = {}
@@ -94,11 +96,13 @@ class Haze:
         self._base = self._dark_room() * _SCALE
         # kept from picture to picture, so that no memory is asked for
         self._sums = np.empty((3, height, width), np.float32)
+
         self._part = np.empty((height, width), np.float32)
         self._steps = np.empty((height, width), np.intp)
         self._plane = np.empty((height, width), np.uint32)
         self._pixels = np.empty((height, width), np.uint32)
         self.behind = False  # masks are still to be drawn: another picture is wanted
+
         self.lacks = False  # something that is lit was not drawn yet at all
 
     def image(
@@ -115,26 +119,33 @@ class Haze:
         shape = self._shapes(light, now)
         waits = lit & ~(np.abs(shape - self._drawn).max(axis=1, initial=0.0) < TURN)
         self._picture += 1
+
         if waits.any():
             which = np.flatnonzero(waits)
             oldest = which[np.argsort(self._drawn_in[which], kind="stable")]
             waits[self._draw(oldest, shape, budget)] = False
+
         self.behind = bool(waits.any())
         self.lacks = bool((waits & (self._drawn_in == 0)).any())
         shown = lit & ~(waits & ~self._was_lit)
         self._was_lit = shown
         np.copyto(self._sums, self._base)
+
         self._add(shown, light.rgb.astype(np.float32) * _SCALE)
         np.sqrt(self._sums, out=self._sums)
+
         for i, curve in enumerate(_PIXEL):
             np.copyto(self._steps, self._sums[i], casting="unsafe")
             to = self._plane if i else self._pixels
             np.take(curve, self._steps, out=to, mode="clip")
+
             if i:
                 self._pixels |= self._plane
+
         pixels = self._pixels
         for twice in self._larger:
             pixels = twice(pixels)
+
         height, width = pixels.shape
         form = QImage.Format.Format_RGB32
         return QImage(pixels.data, width, height, 4 * width, form)
@@ -163,10 +174,12 @@ class Haze:
         masks = [self._masks[lamp] for lamp in lamps]
         if len(lamps) == 1 or len(self._alike) >= TOGETHER:
             return masks
+
         stood = not (self._drawn_in[list(lamps)] == self._picture).any()
         if lamps not in before or not stood:
             self._alike[lamps] = None
             return masks
+
         whole = before[lamps] or _added(masks)
         self._alike[lamps] = whole
         return [whole]
@@ -183,6 +196,7 @@ class Haze:
             x if len(x) == count else np.zeros(count) for x in (light.gobo, light.prism)
         )
         motion = light.motion if len(light.motion) == count else np.zeros((count, 5))
+
         if now is not None:
             passed = (
                 min(max(now - self._clock, 0.0), 1.0)
@@ -195,12 +209,14 @@ class Haze:
                 self._phase + 6.0 * passed * motion[:, [1, 4]],
                 0.0,
             )
+
         shaken = SHAKE * np.sin(2 * np.pi * motion[:, 2] * (now or 0.0))
         turned = np.radians(
             (motion[:, [0, 3]] + self._phase + np.column_stack([shaken, 0 * shaken]))
             % 360.0
         )
         turned *= np.column_stack([gobo, prism]) >= 1
+
         return np.column_stack(
             [
                 light.direction,
@@ -220,14 +236,18 @@ class Haze:
         begin = time.perf_counter()
         if budget is not None:
             which = which[:AT_ONCE]
+
         beams = Beams(self.room, self.view, self.places[which], shape[which])
         done = 0
+
         for i, lamp in enumerate(which.tolist()):
             if i and budget is not None and time.perf_counter() - begin > budget:
                 break
+
             done = i + 1
             beams.draw(self._canvas, i, self.lamps[lamp].body)
             self._masks[lamp] = self._canvas.cut()
+
         self._drawn[which[:done]] = shape[which[:done]]
         self._drawn_in[which[:done]] = self._picture
         return which[:done]
@@ -242,16 +262,19 @@ class Haze:
         at = [QPointF(x, y) for x, y, _ in points]
         canvas = QImage(width, height, QImage.Format.Format_Grayscale8)
         canvas.fill(0)
+
         painter = QPainter(canvas)
         painter.setPen(Qt.PenStyle.NoPen)
         for shade, corners in ((150, (0, 1, 2, 3)), (205, (3, 2, 5, 4))):
             painter.setBrush(QColor(shade, shade, shade))
             painter.drawPolygon(QPolygonF([at[i] for i in corners]))
+
         painter.end()
         grey = np.frombuffer(canvas.constBits(), np.uint8).reshape(height, -1)[
             :, :width
         ]
         room = np.float32(0.0025) + np.float32(FLOOR / 255) * grey.astype(np.float32)
+
         return np.repeat(room[None], 3, axis=0)
 
 

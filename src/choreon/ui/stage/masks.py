@@ -81,6 +81,7 @@ class MaskCanvas:
         height, width = self._light.shape
         if not max(map(abs, (*x, *y))) < OFF:
             return None
+
         box = _Box(
             max(0, int(y[0]) - 1),
             min(height, int(y[1]) + 2),
@@ -89,6 +90,7 @@ class MaskCanvas:
         )
         if box.top >= box.low or box.left >= box.right:
             return None
+
         self._touched.append(box)
         return box
 
@@ -106,6 +108,7 @@ class MaskCanvas:
         long = float(np.hypot(dx, dy))
         if not 0.5 < long < OFF:
             return
+
         ux, uy = dx / long, dy / long
         xs = [
             p[0] + side * r * uy for p, r in ((a, near), (b, far)) for side in (1, -1)
@@ -114,13 +117,16 @@ class MaskCanvas:
             p[1] + side * r * ux for p, r in ((a, near), (b, far)) for side in (1, -1)
         ]
         box = self._box((min(xs), max(xs)), (min(ys), max(ys)))
+
         if box is None:
             return
+
         light, x, y = self._parts(box)
         along = (x - a[0]) * (ux / long) + (y - a[1]) * (uy / long)
         aside = np.abs((x - a[0]) * uy - (y - a[1]) * ux)
         half = np.maximum(near + (far - near) * along, 0.5)
         inside = (along >= 0) & (along <= 1)
+
         inside &= aside < half
         aside /= half
         light += (
@@ -133,10 +139,12 @@ class MaskCanvas:
         flat = ax * by - ay * bx
         if not abs(flat) > 1e-6:
             return
+
         wide, tall = float(np.hypot(ax, bx)), float(np.hypot(ay, by))
         box = self._box((at[0] - wide, at[0] + wide), (at[1] - tall, at[1] + tall))
         if box is None:
             return
+
         light, x, y = self._parts(box)
         x, y = x - at[0], y - at[1]
         u = x * (by / flat) - y * (bx / flat)
@@ -158,15 +166,18 @@ class MaskCanvas:
         """
         if not self._touched:
             return NOTHING
+
         boxes = np.array(self._touched)
         box = _Box(*(int(f(boxes[:, i])) for i, f in enumerate((min, max, min, max))))
         self._touched.clear()
         light = self._parts(box)[0]
         mask = np.square(np.minimum(light, 1))
+
         light[:] = 0
         rows, columns = (np.flatnonzero(mask.any(axis=i)) for i in (1, 0))
         if not len(rows):
             return NOTHING
+
         top, left = int(rows[0]), int(columns[0])
         part = mask[top : rows[-1] + 1, left : columns[-1] + 1]
         return Mask(box.top + top, box.left + left, np.ascontiguousarray(part))
@@ -206,18 +217,21 @@ class Beams:
         if body in GLOWS:
             canvas.glow((x, y), (0.34 if body == "dot" else 0.95) * unit, 0.62)
             return
+
         bx, by, far = self._b[i].tolist()
         radius, strong = float(self._radius[i]), float(self._strong[i])
         one, two = (
             (p[i, :2] - self._b[i, :2]).tolist() for p in (self._one, self._two)
         )
         gobo, prism, gobo_turn, prism_turn = self._marks[i].tolist()
+
         for u, v, size, share in _parts(int(gobo), prism >= 1, gobo_turn, prism_turn):
             at = (bx + u * one[0] + v * two[0], by + u * one[1] + v * two[1])
             wide = radius * size
             if body != "panel":
                 power = 0.46 * share / (1.0 + 0.45 * wide)
                 canvas.cone((x, y), at, LENS * unit, wide * self._focal / far, power)
+
             if self._lands[i]:
                 canvas.pool(
                     at,
@@ -225,6 +239,7 @@ class Beams:
                     (at[0] + two[0] * size, at[1] + two[1] * size),
                     strong * min(1.0, 1.6 * share),
                 )
+
         canvas.glow((x, y), max(2.0, 0.30 * unit), 0.75)
 
 
@@ -244,6 +259,7 @@ def _parts(
             for t in turns
         ]
         parts.append((0.0, 0.0, 0.26, 0.62))
+
     if prism:
         thirds = 2 * np.pi * np.arange(3) / 3 + 0.5 + prism_turn
         parts = [
@@ -256,6 +272,7 @@ def _parts(
             for t in thirds
             for x, y, size, share in parts
         ]
+
     return parts
 
 
@@ -268,11 +285,13 @@ def reach(room: Room, start: Array, way: Array) -> tuple[Array, Array]:
         wall = np.where(
             way[:, 1] > 1e-6, (room.depth - start[:, 1]) / way[:, 1], np.inf
         )
+
     floor = np.where(floor < 0.02, np.inf, floor)
     wall = np.where(wall < 0.02, np.inf, wall)
     length = np.minimum(np.minimum(floor, wall), FARTHEST)
     normal = np.zeros_like(start)
     normal[(floor <= wall) & (floor <= FARTHEST), 2] = 1.0
+
     normal[(wall < floor) & (wall <= FARTHEST), 1] = -1.0
     return length, normal
 

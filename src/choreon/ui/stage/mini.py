@@ -94,6 +94,7 @@ class MiniStages(QObject):
             self._moving[key] = _Moving(playable, on, time.monotonic())
             if not self._tick.isActive():
                 self._tick.start()
+
             moved = self._moved.get(key)
             if moved is not None and moved[0] is playable:
                 return moved[1]
@@ -111,16 +112,21 @@ class MiniStages(QObject):
             if gone or not moving.on.isVisible():
                 del self._moving[key]
                 self._moved.pop(key, None)
+
         if not self._moving:
             self._tick.stop()
             return
+
         if self._wanted or not self.parts.preview.ready:
             return  # what stands goes first
+
         key = next(iter(self._moving))
         moving = self._moving.pop(key)
         self._moving[key] = moving  # to the end of the line
+
         if moving.on.visibleRegion().isEmpty():
             return
+
         _, width, height = key
         pixmap = _dark(width, height, moving.on.devicePixelRatioF())
         painter = QPainter(pixmap)
@@ -128,6 +134,7 @@ class MiniStages(QObject):
         self._stage(width, height).paint(
             painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET
         )
+
         painter.end()
         self._moved[key] = (moving.playable, kept(pixmap))
         moving.on.update()
@@ -147,6 +154,7 @@ class MiniStages(QObject):
         show = self.parts.document.show
         made_of = (thing, *_follows(show, thing))
         name = f"{type(thing).__name__} {thing.id}"
+
         return self.made(name, made_of, light, width, height, on)
 
     def made(
@@ -165,16 +173,19 @@ class MiniStages(QObject):
         key = (name, width, height)
         known = self._made.get(key)
         preview = self.parts.preview
+
         if (
             known is not None
             and preview.ready
             and very_same(known[0], (*made_of, preview.compiled.rig))
         ):
             return known[1]
+
         self._wanted[key, id(on)] = _Wanted(on, light, made_of, ratio)
         self._next.start()
         if known is not None and known[1].devicePixelRatio() == ratio:
             return known[1]
+
         return _dark(width, height, ratio)
 
     def _go_on(self) -> None:
@@ -185,6 +196,7 @@ class MiniStages(QObject):
             self.parts.preview.compile_soon()
             self._later.start()
             return
+
         begin = time.perf_counter()
         for (key, i), wanted in list(self._wanted.items()):
             on = wanted.on
@@ -193,13 +205,17 @@ class MiniStages(QObject):
                 and on.isVisible()
                 and not on.visibleRegion().isEmpty()
             )
+
             if seen and not self._draw(key, wanted):
                 break  # it is half drawn, and goes on in the next turn
+
             del self._wanted[key, i]
             if seen:
                 on.update()
+
             if time.perf_counter() - begin > BUDGET:
                 break
+
         if self._wanted:
             self._next.start()
 
@@ -211,6 +227,7 @@ class MiniStages(QObject):
         made_of = (*wanted.made_of, self.parts.preview.compiled.rig)
         if known is not None and very_same(known[0], made_of):
             return True
+
         _, width, height = key
         pixmap = _dark(width, height, wanted.ratio)
         painter = QPainter(pixmap)
@@ -219,12 +236,14 @@ class MiniStages(QObject):
         stage.paint(
             painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET
         )
+
         painter.end()
         if not stage.behind:
             self._made.pop(key, None)
             self._made[key] = (made_of, kept(pixmap))
             if len(self._made) > MOST:
                 del self._made[next(iter(self._made))]  # made longest ago
+
         return not stage.behind
 
     def _stage(self, width: int, height: int) -> StagePainter:

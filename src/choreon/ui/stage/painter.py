@@ -37,16 +37,19 @@ class StagePainter:
         # where lamps hang in a row
         self._bars = sorted(set(np.round(high[:, 1], 1).tolist()))
         self.viewpoint = HOUSE
+
         self.own: dict[str, list[int]] = {}
         """Fixture → its lamps."""
         for i, lamp in enumerate(lamps):
             self.own.setdefault(lamp.fixture, []).append(i)
+
         self._view: tuple[QRectF, Viewpoint, View] | None = None
         self._fronts: tuple[View, list[_Front]] | None = None
         self._dark: tuple[View, float, QPixmap] | None = None
         self._haze: Haze | None = None
         # of another size, and that size, while this is behind
         self._haze_before: tuple[Haze, QRectF] | None = None
+
         self._haze_seen: tuple[float, float, Viewpoint] | None = None
 
     @property
@@ -91,18 +94,22 @@ class StagePainter:
         painter.save()
         painter.setClipRect(rect)
         view = self.view(rect)
+
         if light is None:
             light = Light(
                 np.zeros((len(self.lamps), 3)),
                 np.zeros((len(self.lamps), 3)),
                 np.zeros(len(self.lamps)),
             )
+
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         ratio = painter.device().devicePixelRatioF()
         self._draw_haze(painter, rect, ratio, light, now, budget)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
         if not bodies:
             self._edges(painter, view)
+
         self._bodies(painter, rect, view, light, chosen, bodies, cells or {})
         painter.restore()
 
@@ -122,13 +129,16 @@ class StagePainter:
         haze = self._haze_for(rect, ratio)
         if last is not None and last[2] != self.viewpoint and budget is not None:
             budget = max(budget, TURNED)
+
         image = haze.image(light, now, budget)
         if not haze.lacks:
             self._haze_before = None
+
         if self._haze_before is not None:
             before, size = self._haze_before
             painter.drawImage(rect, before.image(light, now, 0.0), size)
             return
+
         image.setDevicePixelRatio(ratio)
         painter.drawImage(rect.topLeft(), image)
 
@@ -144,6 +154,7 @@ class StagePainter:
                 self._haze_before = None
             elif not self._haze.lacks:
                 self._haze_before = self._haze, QRectF(0, 0, last[0], last[1])
+
             count = doublings(wide, tall, len(self.lamps))
             # doubled, the middle of a pixel comes to lie in the first of those it fills
             shift = 0.5 - 0.5 / 2**count
@@ -151,6 +162,7 @@ class StagePainter:
             view = look(self.room, own, self.viewpoint)
             width, height = (max(2, math.ceil(s)) for s in (own.width(), own.height()))
             self._haze = Haze(self.lamps, self.room, view, width, height, count)
+
         return self._haze
 
     def _edges(self, painter: QPainter, view: View) -> None:
@@ -160,8 +172,10 @@ class StagePainter:
         )
         at = [QPointF(x, y) for x, y, _ in points]
         painter.setPen(QPen(QColor(255, 255, 255, 26), 1))
+
         for a, b in ((0, 3), (1, 2), (3, 2), (0, 1), (4, 5), (3, 4), (2, 5)):
             painter.drawLine(at[a], at[b])
+
         painter.setPen(QPen(QColor(255, 255, 255, 20), 1))
         for y in self._bars:
             ends = view.project([(-w, y, h + 0.12), (w, y, h + 0.12)])
@@ -173,6 +187,7 @@ class StagePainter:
         """The rows of seats, as the tops of their backs; and the screen."""
         seats = self.room.seats
         painter.setPen(QPen(QColor(255, 255, 255, 20), 1))
+
         for i in range(seats.rows):
             y, z = -seats.distance - i * seats.spacing, 0.85 + i * seats.rise
             ends = view.project([(-seats.width / 2, y, z), (seats.width / 2, y, z)])
@@ -180,6 +195,7 @@ class StagePainter:
                 painter.drawLine(
                     QPointF(ends[0, 0], ends[0, 1]), QPointF(ends[1, 0], ends[1, 1])
                 )
+
         if self.room.screen is not None:
             s = self.room.screen
             half = s.width / 2
@@ -188,6 +204,7 @@ class StagePainter:
                 (s.x + half, s.y, s.z),
                 (s.x + half, s.y, s.z + s.height),
             ]
+
             points = view.project([*corners, (s.x - half, s.y, s.z + s.height)])
             painter.setPen(QPen(QColor(255, 255, 255, 40), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -208,10 +225,12 @@ class StagePainter:
         glow = np.minimum(1.0, np.sqrt(strength))[:, None]
         screen = np.clip(to_screen(hue) * 255 * glow, 0, 255).astype(int)
         colours, strobes = (screen >> 3).tolist(), light.strobe.tolist()
+
         ratio = painter.device().devicePixelRatioF()
         fronts = self._fronts_in(view)
         if bodies:
             self._draw_dark(painter, rect, view, ratio)
+
         for i in np.flatnonzero(screen.max(axis=1) > 30).tolist():
             front = fronts[i]
             painter.drawPixmap(
@@ -219,6 +238,7 @@ class StagePainter:
             )
             if strobes[i] > 0:
                 _strobe_mark(painter, front.x, front.y - front.tall / 4 - 7)
+
         for fixture in chosen:
             for i in self.own.get(fixture, ()):
                 if fixture not in cells or self.lamps[i].cell in cells[fixture]:
@@ -247,6 +267,7 @@ class StagePainter:
             # it is stretched with the soft picture, until that is whole
             painter.drawPixmap(rect, known[2], QRectF(known[2].rect()))
             return
+
         if known is None or known[0] is not view or known[1] != ratio:
             size = rect.size() * ratio
             made = QPixmap(math.ceil(size.width()), math.ceil(size.height()))
@@ -254,14 +275,18 @@ class StagePainter:
             made.fill(Qt.GlobalColor.transparent)
             layer = QPainter(made)
             layer.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+
             layer.setRenderHint(QPainter.RenderHint.Antialiasing)
             layer.translate(-rect.topLeft())
             self._edges(layer, view)
             self._house(layer, view)
+
             for front in self._fronts_in(view):
                 layer.drawPixmap(front.corner(ratio), front.lens(None, ratio))
+
             layer.end()
             known = self._dark = view, ratio, made
+
         painter.drawPixmap(rect.topLeft(), known[2])
 
 
@@ -315,9 +340,11 @@ def _lens(
     made.fill(Qt.GlobalColor.transparent)
     painter = QPainter(made)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
     fill, rim = DARK_LENS, RIM
     if colour is not None:
         fill = rim = QColor(*(c << 3 | c >> 2 for c in colour))
+
     painter.setPen(QPen(rim, 1))
     painter.setBrush(fill)
     size = made.deviceIndependentSize()
@@ -327,10 +354,12 @@ def _lens(
         wide / 2,
         tall / 2,
     )
+
     if square:
         painter.drawRoundedRect(rect, 1.5, 1.5)
     else:
         painter.drawEllipse(rect)
+
     painter.end()
     return kept(made)
 
@@ -345,12 +374,14 @@ def _outline(wide: int, tall: int, ratio: float) -> QPixmap:
     made.fill(Qt.GlobalColor.transparent)
     painter = QPainter(made)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
     painter.setPen(QPen(QColor(theme.CHOSEN), 1.8))
     size = made.deviceIndependentSize()
     painter.drawRoundedRect(
         QRectF(0, 0, size.width(), size.height()).adjusted(2, 2, -2, -2), 5, 5
     )
     painter.end()
+
     return kept(made)
 
 

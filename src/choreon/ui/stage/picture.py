@@ -96,6 +96,7 @@ class StagePicture(QWidget):
         self.choosing = choosing
         self.held = LampMarks(parts, self)
         self.setMinimumSize(240, 150)
+
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Stage picture")
         self.setFocusPolicy(
@@ -103,37 +104,44 @@ class StagePicture(QWidget):
         )
         self.settings = open_settings()
         self.viewpoint = HOUSE
+
         self.mode = ""  # "", aim, mark or like
         self.lasso = False
         self.marks_shown = False
         self.path: PathOnStage | None = None
         self.runners: Callable[[], Floats] = lambda: np.zeros((0, 3))
+
         self._handle = ""
         self.phases: dict[str, float] = {}
         """Fixture → degrees by which it is behind, shown on the lamps."""
         self.typed: str | None = None
         self._typed_from: tuple[str, ...] = ()
+
         self._painter: StagePainter | None = None
         self._for: Decoder | None = None
         self.shown_light: Light | None = None
         self._number = -2
         self._moves = False  # something in the light turns or shakes
+
         self._cost = 0.005
         self._press: QPointF | None = None
         self._box: QRectF | None = None
         self._trail: list[QPointF] = []
         self._swept: list[str] | None = None
+
         self._turn: QPointF | None = None
         self._mark = ""
         self._brushed: QPointF | None = None  # where the brush was last
         self._looks = RefreshTimer(parts, self, FRAME, self._follow)
         self._figures: _Figures | None = None
+
         parts.document.show_changed.connect(self._refresh)
         # Drawn in a turn of its own, after the panels that a choice changes.
         self._soon = basics.once(self, 0, self.update)
         parts.selection.changed.connect(self._chosen)
         parts.preview.changed.connect(self._refresh)
         parts.brush.changed.connect(self._brush_changed)
+
         if choosing:
             self.setToolTip(HOW)
 
@@ -173,12 +181,15 @@ class StagePicture(QWidget):
             preview.compile_soon()
         elif painter is not None and not self._is_current(painter):
             self.update()
+
         found = preview.seen()
         if found is None:
             return True
+
         drawn = self._take(*found) or self._goes_on() or self.path is not None
         if drawn:
             self.update()
+
         # A slow machine gets fewer pictures rather than a slow window.
         self._looks.cost = self._cost
         return drawn
@@ -244,6 +255,7 @@ class StagePicture(QWidget):
             and len(self.shown_light.rgb) == len(stage.lamps)
             else None
         )
+
         painter = QPainter(self)
         stage.paint(
             painter,
@@ -254,11 +266,14 @@ class StagePicture(QWidget):
             now=begin,
             budget=BUDGET,
         )
+
         painter.drawPixmap(0, 0, self._figures_in(stage.view(QRectF(self.rect()))))
         if self.path is not None and self.choosing:
             self.path.draw(painter, stage.view(QRectF(self.rect())), self.runners())
+
         if self.choosing:
             self._captions(painter, stage)
+
         self._held(painter, stage)
         self._shapes(painter)
         self._notes(painter)
@@ -290,17 +305,21 @@ class StagePicture(QWidget):
         chosen = self.parts.selection.chosen
         if not chosen:
             return
+
         at = stage.view(QRectF(self.rect())).project(stage.places)
         own, labels = stage.own, Labels()
         names = len(chosen) <= NAMED
+
         for place, fixture in enumerate(chosen[: 1 if len(chosen) > MANY else None], 1):
             rows = own.get(fixture)
             if not rows:
                 continue
+
             x, low = at[rows, 0].mean(), at[rows, 1].max()
             if names:
                 short = self.parts.document.show.fixtures[fixture].short
                 self._draw_name(painter, labels, short, QPointF(x, at[rows, 1].min()))
+
             if fixture in self.phases:
                 self._draw_phase(painter, x, low, self.phases[fixture])
             elif len(chosen) > 1:
@@ -378,15 +397,19 @@ class StagePicture(QWidget):
             low = QRectF(12, self.height() - 34, self.width() - 24, 24)
             painter.setPen(QColor(theme.TEXT))
             painter.drawText(low, middle, f"{self.typed}▏")
+
         text = self._not_on_stage()
         token = theme.DRAFT if text else theme.CHOSEN
         held = self.parts.brush.palette
+
         if not text and held is not None and self.choosing:
             text = f"Brush: {held.name}. Draw over fixtures; Esc puts it down."
             token = theme.CHOSEN
+
         text = text or HINTS.get(self.mode, "")
         if not text:
             return
+
         painter.setPen(QColor(token))
         painter.drawText(QRectF(12, 10, self.width() - 24, 22), middle, text)
         if token == theme.DRAFT:
@@ -510,6 +533,7 @@ class StagePicture(QWidget):
             mark = None
             if self.marks_shown and self._near(at) is None:
                 mark = self.mark_at(at)
+
             if mark is not None:
                 self._mark = mark.id
             else:
@@ -524,6 +548,7 @@ class StagePicture(QWidget):
             room = self.parts.document.show.room
             found = self.view().on_surface(at.x(), at.y(), room)
             self.set_mode("")
+
             if found is not None:
                 self.marked.emit(tuple(found.tolist()))
         elif self.mode == "like":
@@ -587,11 +612,13 @@ class StagePicture(QWidget):
                 if adding
                 else [first.fixture]
             )
+
             self._sweep(at)
         elif self.lasso:
             self._trail.append(at)
         elif self._press is not None:
             self._box = QRectF(self._press, at).normalized()
+
         self.update()
 
     def _sweep(self, at: QPointF) -> None:
@@ -629,6 +656,7 @@ class StagePicture(QWidget):
         self._brushed = None
         if self._press is None:
             return
+
         adding = bool(event.modifiers() & _ADDING)
         shape = (
             self._box
@@ -637,12 +665,14 @@ class StagePicture(QWidget):
             if len(self._trail) > 2
             else None
         )
+
         if self._swept is not None:
             pass
         elif shape is not None:
             self._choose_in(shape, adding)
         else:
             self._choose_one(event.position(), adding)
+
         self._press = self._box = self._swept = None
         self._trail = []
         self.update()
@@ -742,6 +772,7 @@ class StagePicture(QWidget):
             self.parts.preview.look_at(None)
         else:
             self.parts.selection.choose([])
+
         self.update()
 
     def _backspace(self) -> None:

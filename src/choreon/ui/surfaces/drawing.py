@@ -113,10 +113,12 @@ class ControllerDrawing(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not self.port:
             return
+
         painter.setPen(QPen(QColor(theme.BATTEN), 1.5))
         painter.setBrush(QColor("#17141A"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), 16, 16)
         drawn, ties = self.drawn(), self._inputs()
+
         if not drawn:
             painter.setPen(QColor(theme.SOFT))
             text = (
@@ -124,6 +126,7 @@ class ControllerDrawing(QWidget):
                 "right to give it something to do."
             )
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+
         painter.setOpacity(1.0 if self.open else 0.55)
         for part, rect in drawn.items():
             target = ties.get(part)
@@ -132,6 +135,7 @@ class ControllerDrawing(QWidget):
                 if target
                 else None
             ) or 0.0
+
             {"fader": self._fader, "knob": self._knob, "pad": self._pad}[
                 shape_of(part)
             ](painter, rect, part, target, level)
@@ -170,11 +174,13 @@ class ControllerDrawing(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.BATTEN))
         painter.drawRoundedRect(track, 3, 3)
+
         y = track.bottom() - value * track.height()
         painter.setBrush(QColor(theme.LIVE if target else theme.FAINT))
         painter.drawRoundedRect(QRectF(track.left(), y, 6, track.bottom() - y), 3, 3)
         painter.setPen(self._pen(part))
         painter.setBrush(QColor("#E3DBE0" if target else theme.FLAT))
+
         painter.drawRoundedRect(QRectF(track.center().x() - 17, y - 8, 34, 16), 4, 4)
         self._label(
             painter,
@@ -196,6 +202,7 @@ class ControllerDrawing(QWidget):
         circle = QRectF(rect.center().x() - size / 2, rect.top() + 2, size, size)
         painter.setPen(self._pen(part))
         painter.setBrush(QColor(theme.FLAT))
+
         painter.drawEllipse(circle)
         painter.setPen(QPen(QColor(theme.LIVE if target else theme.FAINT), 3))
         ring = circle.adjusted(4, 4, -4, -4)
@@ -221,13 +228,16 @@ class ControllerDrawing(QWidget):
             if level > 0
             else QColor(theme.FLAT if target else "#1D1920")
         )
+
         lit.setAlphaF(0.30 if level > 0 else 1.0)
         painter.setBrush(lit)
         painter.drawRoundedRect(rect, 8, 8)
+
         if level > 0:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.LIVE))
             painter.drawEllipse(QPointF(rect.left() + 12, rect.top() + 12), 4.5, 4.5)
+
         middle = rect.adjusted(2, max(8.0, rect.height() / 2 - 12), -2, -2)
         self._label(painter, middle, part, target)
 
@@ -271,11 +281,14 @@ def _assembled(area: QRectF, known: list[Control]) -> dict[Control, QRectF]:
     parts: dict[Control, QRectF] = {}
     per = max(8, len(faders))
     column = area.width() / per
+
     high = min(area.height() * 0.5, 260.0) if faders else 0.0
     for i, part in enumerate(faders):
         parts[part] = QRectF(area.left() + i * column + 4, area.top(), column - 8, high)
+
     wide = area.width() / 8
     for i, part in enumerate(pads):
         x, y = area.left() + (i % 8) * wide, area.top() + high + 16 + (i // 8) * 70
         parts[part] = QRectF(x + 4, y, wide - 8, 62)
+
     return parts

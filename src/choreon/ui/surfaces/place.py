@@ -44,6 +44,7 @@ class SurfacesPlace(QWidget):
         self.ports = QListWidget()
         self.ports.setAccessibleName("Controllers")
         self.ports.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
         self.ports.setToolTip("The controllers that were found; ● is connected")
         self.ports.currentItemChanged.connect(lambda *_: self._port_chosen())
         self.trouble = basics.label("", "small", wrap=True)
@@ -53,6 +54,7 @@ class SurfacesPlace(QWidget):
             "soft",
             wrap=True,
         )
+
         left = basics.panel(
             basics.label("Controllers", "heading"), self.none, self.ports, self.trouble
         )
@@ -60,16 +62,19 @@ class SurfacesPlace(QWidget):
         self.drawing = ControllerDrawing(parts)
         self.drawing.picked.connect(self._control_picked)
         self.caption = basics.label("", "big")
+
         self.hint = basics.label("", "soft")
         middle = basics.panel(basics.row(self.caption, 1, self.hint), self.drawing)
         basics.grow(middle, 1)
         self.targets: dict[Ref, TargetRow] = {}
         self._seen: tuple[object, ...] = ()
+
         self._shown: list[tuple[str, list[ControlLine]]] = []
         holder = QWidget()
         self.list = QVBoxLayout(holder)
         self.list.setContentsMargins(0, 0, 6, 0)
         self.list.setSpacing(4)
+
         right = basics.panel(
             basics.label("Tiles and masters", "heading"), basics.scroller(holder)
         )
@@ -77,11 +82,13 @@ class SurfacesPlace(QWidget):
         box = QHBoxLayout(self)
         box.setContentsMargins(8, 0, 8, 8)
         box.setSpacing(8)
+
         box.addWidget(left)
         box.addWidget(middle, 1)
         box.addWidget(right)
         parts.engine.ports_changed.connect(lambda _: self._fill_ports())
         parts.document.show_changed.connect(lambda _: self._fill())
+
         parts.engine.state_changed.connect(self._state)
         parts.engine.control_moved.connect(self._moved)
         learner.changed.connect(self._learning)
@@ -101,8 +108,10 @@ class SurfacesPlace(QWidget):
         for tied in self.parts.document.show.inputs.values():
             if tied.control.device:
                 ports.setdefault(tied.control.device, False)
+
         now = self.ports.currentItem().data(ID) if self.ports.currentItem() else ""
         self.ports.clear()
+
         for name, is_open in ports.items():
             item = QListWidgetItem(
                 f"{'●' if is_open else '○'}  {name}"
@@ -114,11 +123,14 @@ class SurfacesPlace(QWidget):
                 if is_open
                 else "Opened again by itself when it comes back; what it does is kept."
             )
+
             self.ports.addItem(item)
             if name == now:
                 self.ports.setCurrentItem(item)
+
         if self.ports.currentItem() is None and self.ports.count():
             self.ports.setCurrentRow(0)
+
         self.none.setVisible(not ports)
         self.trouble.setText(self.parts.engine.ports.trouble)
         self.trouble.setVisible(bool(self.parts.engine.ports.trouble))
@@ -157,22 +169,28 @@ class SurfacesPlace(QWidget):
     def _fill(self) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
+
         show = self.parts.document.show
         seen = (show.pages, show.playables, show.inputs, show.masters)
         if very_same(seen, self._seen):
             return
+
         if not self._seen or show.inputs is not self._seen[2]:
             self._fill_ports()
+
         self._seen = seen
         sections = self._sections(show)
         if sections == self._shown:
             self.drawing.update()
             return  # of what plays something else has changed than a name
+
         self._shown = sections
         basics.clear(self.list)
         self.targets = {}
+
         for title, lines in sections:
             self._section(title, [line.target for line in lines])
+
         self.list.addStretch(1)
         self.drawing.update()
         self._state(self.parts.engine.state)
@@ -232,12 +250,14 @@ class TargetRow(QWidget):
         _, self.name_text, controls = _line(parts.document.show, target)
         self.dot = basics.label("○")
         self.dot.setFixedWidth(14)
+
         title = basics.label(self.name_text)
         title.setToolTip(self.name_text)
         # a long name, or a second control, does not push the buttons out of sight
         title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         more = f" +{len(controls) - 1}" if len(controls) > 1 else ""
         self.tied = basics.label("".join(controls[:1]) + more, "soft")
+
         self.tied.setToolTip(", ".join(controls))
         self.learn = basics.button(
             "Learn",
@@ -245,6 +265,7 @@ class TargetRow(QWidget):
             "" if not controls else "quiet",
             tip=f"Tie a control to {self.name_text}",
         )
+
         self.unlearn = basics.tool(
             "unlink", f"Untie {self.name_text}", lambda: learner.forget(target)
         )
@@ -254,6 +275,7 @@ class TargetRow(QWidget):
         )
         basics.grow(line, 1)
         basics.stack(self, line).setContentsMargins(8, 2, 4, 2)
+
         self.unlearn.setVisible(bool(controls))
         self.setProperty("picked", False)
 

@@ -62,6 +62,7 @@ def _draw_wave(
         for x, h in zip(xs, heights, strict=True)
     ]
     painter.setPen(QPen(QColor(theme.SOFT), 1.5))
+
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawPolyline(QPolygonF(line))
     here = position % 1.0
@@ -69,6 +70,7 @@ def _draw_wave(
     point = QPointF(
         rect.left() + here * rect.width(), rect.bottom() - height * rect.height()
     )
+
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(theme.LIVE))
     painter.drawEllipse(point, 3.0, 3.0)
@@ -82,8 +84,10 @@ def _draw_roll(
     at = position * (-1.0 if motion.backward else 1.0) - np.arange(count) / table.whole
     _, level, place = rolls.read(table, at)
     light = table.light()
+
     wide = rect.width() / count
     painter.setPen(Qt.PenStyle.NoPen)
+
     for n in range(count):
         rgb = light[place[n]] * level[n]
         painter.setBrush(on_screen((float(rgb[0]), float(rgb[1]), float(rgb[2]))))
@@ -110,6 +114,7 @@ def _draw_path(
     painter.drawPolyline(QPolygonF([at(p) for p in places]))
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(theme.LIVE))
+
     for n in range(3):
         part = (position - n / 3.0) % 1.0
         painter.drawEllipse(at(places[int(part * 96)]), 3.0, 3.0)
@@ -248,6 +253,7 @@ class PointEditor(QWidget):
                 round(min(self.high, max(self.low, x + dx * span)), 3),
                 round(min(self.high, max(self.low, y + dy * span)), 3),
             )
+
             self._tell(points)
         else:
             super().keyPressEvent(event)

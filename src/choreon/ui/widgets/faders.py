@@ -114,6 +114,7 @@ class FaderSlider(QWidget):
         if event.modifiers() & Qt.KeyboardModifier.AltModifier:
             event.ignore()  # it belongs to whoever has keys for all that is on a page
             return
+
         more = (Qt.Key.Key_Up, Qt.Key.Key_Right)
         if key in more or key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
             self._set(self._level + (0.05 if key in more else -0.05))
@@ -133,6 +134,7 @@ class FaderSlider(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         token = QColor(self.token if self._level > 0 else theme.FAINT)
         w, h = self.width(), self.height()
+
         painter.setBrush(QColor(theme.BATTEN))
         if self.upright:
             x, run = w / 2, h - 28
@@ -140,6 +142,7 @@ class FaderSlider(QWidget):
             y = 14 + run * (1 - self._level)
             painter.setBrush(token)
             painter.drawRoundedRect(QRectF(x - 3, y, 6, 14 + run - y), 3, 3)
+
             cap = QRectF(x - 18, y - 9, 36, 18)
             mark = (QRectF(x - 11, y - 1, 22, 2),)
         else:
@@ -148,13 +151,17 @@ class FaderSlider(QWidget):
             x = 14 + run * self._level
             painter.setBrush(token)
             painter.drawRoundedRect(QRectF(14, y - 3, x - 14, 6), 3, 3)
+
             cap = QRectF(x - 8, y - 12, 16, 24)
             mark = (QRectF(x - 1, y - 7, 2, 14),)
+
         painter.setBrush(QColor("#E3DBE0" if self.isEnabled() else theme.FAINT))
         if self.hasFocus():
             painter.setPen(QPen(QColor(theme.CHOSEN), 2))
+
         painter.drawRoundedRect(cap, 4, 4)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.PIT))
+
         for line in mark:
             painter.drawRect(line)

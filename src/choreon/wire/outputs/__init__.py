@@ -73,6 +73,7 @@ class Sender:
         """
         if self.universes_sent() == before.universes_sent():
             self._announce_due = before._announce_due
+
         self.effort = before.effort
 
         for i, old in before.streams.items():

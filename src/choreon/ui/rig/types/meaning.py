@@ -29,11 +29,13 @@ class MeaningField(QLineEdit):
             "Type what it is about and pick; a number after it means the second "
             "wheel, and so on"
         )
+
         self.offered = QStringListModel([said(a.name) for a in at.find("")])
         completer = QCompleter(self.offered, self)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
+
         completer.setMaxVisibleItems(12)
         self.setCompleter(completer)
         self.textEdited.connect(self.look_for)
@@ -66,6 +68,7 @@ class MeaningField(QLineEdit):
                 if plain and name
                 else self.name
             )
+
         if name and name != self.name:
             self.show_name(name)
             self.picked.emit(name)
