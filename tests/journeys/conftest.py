@@ -35,6 +35,7 @@ from choreon.ui import theme
 from choreon.ui.app import App, load
 from choreon.ui.ledger_lines import cross_rect, whole_rect
 from choreon.ui.window import MainWindow
+from tests.journeys.zygote import Zygote
 
 
 def inner(widget: QWidget) -> QWidget:
@@ -342,8 +343,28 @@ def stop_engine() -> None:
         time.sleep(0.02)
 
 
+@pytest.fixture(scope="session")
+def zygote() -> Iterator[Zygote]:
+    made = Zygote()
+    yield made
+    made.close()
+
+
 @pytest.fixture
-def hands(qapp, demo_path: Path, node) -> Iterator[Hands]:
+def quick_engines(
+    request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Engines are forked where nothing is asked of how they start."""
+    if request.module.__name__.rpartition(".")[2] not in STARTED_AS_EVER:
+        started: Zygote = request.getfixturevalue("zygote")
+        monkeypatch.setattr(engine_client, "start_engine", started.start)
+
+
+STARTED_AS_EVER = ("test_trouble", "test_standing", "test_hours", "test_guest")
+
+
+@pytest.fixture
+def hands(qapp, demo_path: Path, node, quick_engines) -> Iterator[Hands]:
     """The sample show in a window."""
     made = open_window(demo_path)
     yield made

@@ -25,12 +25,12 @@ def test_hands_at_random_leave_nothing_that_waits_to_be_found_as_garbage(hands):
             work.act()
             QTest.qWait(10)
 
-    acts(100)  # what is made once has been made
+    acts(60)  # what is made once has been made
     hands.heeded()
     gc.collect()
     gc.set_debug(gc.DEBUG_SAVEALL)
     try:
-        acts(200)
+        acts(120)
         hands.heeded()
         gc.collect()
         found = Counter(type(thing).__qualname__ for thing in gc.garbage if ours(thing))
