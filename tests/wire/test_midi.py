@@ -351,7 +351,8 @@ def test_a_client_that_does_not_read_blocks_nobody(tmp_path):
     hearing = midi.LocalPort("Desk", port, token)
     until(lambda: device.move_fader(0, 1) or hearing.read())
     for value in range(200):  # 6 MB, more than its line holds
-        device.send_raw(bytes(30_000))  # that is no message
+        for _ in range(10):
+            device.send_raw(bytes(3000))  # that is no message
         device.move_fader(0, value % 128)
         until(lambda: hearing.read(), step=0.0)
     deaf.settimeout(5)
