@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from choreon.model import effects as model_effects
 from choreon.model import links, motion, patch
-from choreon.model.motion import Effects
-from choreon.model.outputs import Output
+from choreon.model.inputs import UnknownInput
+from choreon.model.motion import Effects, UnknownMotion
+from choreon.model.outputs import Output, UnknownOutput, troubles
 from choreon.model.playables import kind_of
 from choreon.model.problem import Problem
 from choreon.model.refs import exists
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Show
-from choreon.model.tiles import PlayingTile
+from choreon.model.tiles import PlayingTile, UnknownTile
 from choreon.model.type_checks import check_type, errors
 from choreon.model.values import Look
 
@@ -116,7 +118,38 @@ def _references(show: Show) -> list[Problem]:
         found += _broken(show, path, palette.name, {"values": palette.values})
         found += _broken(show, f"{path}/each", palette.name, palette.each)
 
-    return [*found, *_dead_controls(show)]
+    return [*found, *_dead_controls(show), *_strangers(show)]
+
+
+def _strangers(show: Show) -> Iterator[Problem]:
+    """What is of kinds that are not known here, beside what plays."""
+    for page in show.pages.values():
+        for tile in page.tiles:
+            if isinstance(tile, UnknownTile):
+                path = f"pages/{page.id}/tiles/{tile.id}"
+                yield _strange(path, f"a tile of {page.name}", tile.stored)
+
+    for known in show.inputs.values():
+        if isinstance(known, UnknownInput):
+            yield _strange(f"inputs/{known.id}", "a control", known.stored)
+
+    for output in show.outputs.values():
+        if isinstance(output, UnknownOutput):
+            yield _strange(f"outputs/{output.id}", "an output", output.stored)
+
+    for playable in show.playables.values():
+        for effect in kind_of(playable).effects(playable):
+            moves = model_effects.motion_of(show, effect)
+            if isinstance(moves, UnknownMotion):
+                path = f"playables/{playable.id}/effects/{effect.id}"
+                yield _strange(path, f"an effect of {playable.name}", moves.stored)
+
+
+def _strange(path: str, what: str, stored: dict[str, Any]) -> Problem:
+    kind = stored.get("kind", "")
+    return _warning(
+        path, f"{what} is a {kind}: this Choreon does not know it; it is kept"
+    )
 
 
 def _dead_controls(show: Show) -> Iterator[Problem]:
@@ -132,7 +165,7 @@ def _dead_controls(show: Show) -> Iterator[Problem]:
 
     yield from _dead_masters(show)
     for known in show.inputs.values():
-        if not exists(show, known.target):
+        if not isinstance(known, UnknownInput) and not exists(show, known.target):
             path = f"inputs/{known.id}/target"
             text = f"what a control acts on is gone ({known.target})"
             yield _warning(path, text)
@@ -202,11 +235,12 @@ def goes(output: Output, universe: int) -> bool:
 
 
 def sent_nowhere(show: Show) -> list[int]:
-    """The universes in use that no output sends."""
+    """The universes in use that no output sends; what cannot send is not counted."""
+    able = [output for output in show.outputs.values() if not troubles(output)]
     return [
-        u
-        for u in patch.universes(show)
-        if not any(goes(o, u) for o in show.outputs.values())
+        universe
+        for universe in patch.universes(show)
+        if not any(goes(output, universe) for output in able)
     ]
 
 
