@@ -113,15 +113,13 @@ class SurfacesPlace(QWidget):
         self.ports.clear()
 
         for name, is_open in ports.items():
-            item = QListWidgetItem(
-                f"{'●' if is_open else '○'}  {name}"
-                + ("" if is_open else "\n     not connected")
-            )
+            item = QListWidgetItem(f"{'●' if is_open else '○'}  {name}")
             item.setData(ID, name)
             item.setToolTip(
-                "open"
+                "Connected"
                 if is_open
-                else "Opened again by itself when it comes back; what it does is kept."
+                else "Not connected. It is opened again by itself when it comes back; "
+                "what it does is kept."
             )
 
             self.ports.addItem(item)
