@@ -229,12 +229,12 @@ def test_lit_heads_come_onto_a_path_by_the_shortest_way_there_is():
         ways = ahead.ask([do])[do.ref]
         after = actions.perform(show, before, do, 5.0, ways)
         source = ahead.compiled.source(after.players[-1].steps[-1])
-        (op,) = source.paths_in_room()
-        begin, points = op.begins()
+        ((which, begin, points),) = source.path_begins()
         here = np.array([[aims[h]["Pan"], aims[h]["Tilt"]] for h in heads])
         order = [table.of[h] for h in heads]
-        assert order == op.table.heads.tolist()
-        shortest = table.solve(op.table.heads, points, here)[0]
+        assert order == which.tolist()
+        (op,) = source.moving.ops
+        shortest = table.solve(which, points, here)[0]
         further = np.abs(begin - here).sum(axis=1) - np.abs(shortest - here).sum(axis=1)
         legal = [_goes_on(table, op.table, n, shortest[n], begin[n]) for n in range(4)]
         assert (further[legal] <= 35.0).all(), further

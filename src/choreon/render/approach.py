@@ -74,8 +74,8 @@ def onto_paths(
     """Returns from where, roughly, those heads come that a source moves along paths in
     the room, and that would have a longer way to where they begin than they need.
     """
-    paths = [] if source is None else source.paths_in_room()
-    if not paths:
+    begins = [] if source is None else source.path_begins()
+    if not begins:
         return {}
 
     heads = compiled.rig.heads
@@ -83,10 +83,8 @@ def onto_paths(
     canvas = compose(compiled, state, now, alone=True)
 
     found: dict[str, Angles] = {}
-    for op in paths:
-        which = op.table.heads
+    for which, begin, points in begins:
         here = canvas.values[heads.rows[which]]
-        begin, points = op.begins()
         shortest = heads.solve(which, points, here)[0]
         travel = np.abs(begin - here).sum(axis=1)
 

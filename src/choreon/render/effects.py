@@ -7,7 +7,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -30,6 +30,7 @@ from choreon.model.motion import (
 from choreon.model.show import Show
 from choreon.render import choice, path_tables, rolls, waves
 from choreon.render.choice import Item
+from choreon.render.heads import Heads
 from choreon.render.live import (
     AimChange,
     Change,
@@ -38,6 +39,7 @@ from choreon.render.live import (
     LevelChange,
     Moved,
     ValueChange,
+    around,
 )
 from choreon.render.looks import (
     Angles,
@@ -125,6 +127,26 @@ class Running:
         return speed * pace.rate * (pace.bpm / 60.0 if by_tempo else 1.0)
 
 
+class PathBegin(NamedTuple):
+    """Where heads (h) begin on a path in the room: pan and tilt (h, 2), and the points
+    that they look at there (h, 3).
+    """
+
+    heads: Ints
+    angles: Floats
+    points: Floats
+
+
+class HeadWays(NamedTuple):
+    """The ways of heads (h): pan and tilt all along (h, n, 2), and where each is now
+    (h, 2).
+    """
+
+    heads: Ints
+    lines: Floats
+    here: Floats
+
+
 class Op(ABC):
     """One effect on the rows that it moves. A kind that changes nothing of what others
     give, and leads no heads, need not say so.
@@ -156,6 +178,24 @@ class Op(ABC):
 
     def prepare(self, size: float) -> None:
         """Work out what it needs at a size, ahead of its use."""
+        return None
+
+    def begins(self) -> PathBegin | None:
+        """Returns where its heads begin on a path in the room; None where there is
+        none.
+        """
+        return None
+
+    def points(self, position: float) -> Floats:
+        """Returns where in the room its heads look (h, 3), at a position in cycles."""
+        return np.zeros((0, 3))
+
+    def ways(
+        self, heads: Heads, values: Floats, position: float, every: int = 1
+    ) -> HeadWays | None:
+        """Returns the ways of its heads over what is on stage, by every so many samples
+        of them, at a position in cycles; None where it leads none.
+        """
         return None
 
 
@@ -395,16 +435,24 @@ class PathOp(Op):
 
         return angles, np.minimum(light, dimmer)
 
-    def begins(self) -> tuple[Floats, Floats]:
-        """Returns pan and tilt (h, 2) at which each head begins, and where in the room
-        that is (h, 3).
-        """
+    def begins(self) -> PathBegin | None:
+        """Returns where each head begins; None for paths in degrees."""
+        points = self.table.points
+        if not self.motion.in_room or points is None:
+            return None
+
         begin = np.mod(self.running.start + self.phase, 1.0)
         sample = (begin * SAMPLES).astype(np.int64)
         every = np.arange(len(sample))
-        points = self.table.points
-        assert points is not None
-        return self.table.angles[every, sample], points[every, sample]
+        angles = self.table.angles[every, sample]
+        return PathBegin(self.table.heads, angles, points[every, sample])
+
+    def ways(
+        self, heads: Heads, values: Floats, position: float, every: int = 1
+    ) -> HeadWays | None:
+        """Returns the ways of its heads."""
+        here, _ = self.table.at(position + self.phase)
+        return HeadWays(self.table.heads, self.table.angles[:, ::every], here)
 
     def points(self, position: float) -> Floats:
         """Returns where in the room the heads look (h, 3); none for paths in
@@ -506,6 +554,19 @@ class AroundOp(Op):
             )
         )
 
+    def ways(
+        self, heads: Heads, values: Floats, position: float, every: int = 1
+    ) -> HeadWays | None:
+        """Returns the ways of its heads, around wherever they aim."""
+        base, hanging = values[heads.rows[self.which]], heads.hanging[self.which]
+        shape = self.flat[::every]
+        line = np.broadcast_to(shape, (len(base), *shape.shape))
+        lines = base[:, None] + around(base, hanging, line, LEAST_LEAN)
+
+        away = self.away(position)[:, None]
+        here = base + around(base, hanging, away, LEAST_LEAN)[:, 0]
+        return HeadWays(self.which, lines, here)
+
     @property
     def reaches_others(self) -> bool:
         """Whether it changes what others give."""
@@ -517,6 +578,7 @@ class AroundOp(Op):
         return self.which
 
 
+LEAST_LEAN = 3.0  # degrees from straight down, nearer to which a drawn way has no pan
 OUTLINE = 16
 
 

@@ -10,7 +10,7 @@ from choreon.model.motion import Effect
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.effects import PathOp
+from choreon.render.effects import PathBegin
 from choreon.render.live import Live
 from choreon.render.looks import Angles, CompiledLook
 from choreon.render.rig import Rig
@@ -52,9 +52,9 @@ class Source(Protocol):
         compiled anew.
         """
 
-    def paths_in_room(self) -> Sequence[PathOp]:
-        """Returns the paths in the room that it begins with; each may be come onto in
-        several ways.
+    def path_begins(self) -> Sequence[PathBegin]:
+        """Returns where heads begin on the paths in the room that it begins with; each
+        may be come onto in several ways.
         """
 
     def prepare(self, size: float) -> None:

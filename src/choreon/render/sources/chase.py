@@ -19,7 +19,7 @@ from choreon.model.playables.nesting import DEEPEST, contains, too_deep
 from choreon.model.refs import name_of
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.effects import CompiledEffects, PathOp, compile_effects
+from choreon.render.effects import CompiledEffects, PathBegin, compile_effects
 from choreon.render.fades import Fade, Move
 from choreon.render.live import Change, Dimming, Given, Live, Moved
 from choreon.render.looks import Angles, CompiledLook, compile_look, find_heads
@@ -266,12 +266,12 @@ class ChaseSource:
         beats = self.chase.unit == Unit.BEATS
         return Time(0.0, whole) if beats else Time(whole, 0.0)
 
-    def paths_in_room(self) -> Sequence[PathOp]:
+    def path_begins(self) -> Sequence[PathBegin]:
         """Returns the paths in the room of its first step, where that is its own."""
         if not self.sources:
             return ()
         first = self.sequence.step_at(0)
-        return () if self.plays[first] else self.sources[first].paths_in_room()
+        return () if self.plays[first] else self.sources[first].path_begins()
 
     def prepare(self, size: float) -> None:
         """Work out what its steps are at a size of their effects."""

@@ -10,7 +10,7 @@ from dataclasses import replace
 from choreon.model.motion import Effect
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.effects import PathOp
+from choreon.render.effects import PathBegin
 from choreon.render.live import Change, Dimming, Given, Live, Moved
 from choreon.render.looks import CompiledLook
 from choreon.render.rig import Floats, Ints
@@ -58,9 +58,9 @@ class Dimmed:
     def followed(self, show: Show, moved: set[str]) -> None:
         """It is compiled anew."""
 
-    def paths_in_room(self) -> Sequence[PathOp]:
-        """Returns the paths in the room that it begins with."""
-        return self.source.paths_in_room()
+    def path_begins(self) -> Sequence[PathBegin]:
+        """Returns where heads begin on the paths that it begins with."""
+        return self.source.path_begins()
 
     def prepare(self, size: float) -> None:
         """Work out what it is at a size of its effects."""

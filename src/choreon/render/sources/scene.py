@@ -8,7 +8,12 @@ from choreon.model.motion import Effect, Effects
 from choreon.model.playables import Scene
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.effects import CompiledEffects, LiveEffects, PathOp, compile_effects
+from choreon.render.effects import (
+    CompiledEffects,
+    LiveEffects,
+    PathBegin,
+    compile_effects,
+)
 from choreon.render.live import Live
 from choreon.render.looks import Angles, CompiledLook, compile_look, followed
 from choreon.render.sources.base import CompileContext, Source
@@ -47,7 +52,7 @@ class StillScene:
         """It takes no time."""
         return Time()
 
-    def paths_in_room(self) -> Sequence[PathOp]:
+    def path_begins(self) -> Sequence[PathBegin]:
         """It has none."""
         return ()
 
@@ -116,10 +121,10 @@ class MovingScene:
         cycle = 1.0 / slowest.speed
         return Time(0.0, cycle) if slowest.by_tempo else Time(cycle, 0.0)
 
-    def paths_in_room(self) -> Sequence[PathOp]:
-        """Returns its paths in the room."""
-        found = [op for op in self.moving.ops if isinstance(op, PathOp)]
-        return [op for op in found if op.motion.in_room]
+    def path_begins(self) -> Sequence[PathBegin]:
+        """Returns where its heads begin."""
+        begins = (op.begins() for op in self.moving.ops)
+        return [begin for begin in begins if begin is not None]
 
     def prepare(self, size: float) -> None:
         """Work out its paths at a size."""

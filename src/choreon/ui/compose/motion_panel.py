@@ -42,7 +42,6 @@ from choreon.render import bake, choice
 from choreon.render.compiled import compile_show
 from choreon.render.effects import (
     CompiledEffects,
-    PathOp,
     lacking,
     phases,
     row_of,
@@ -442,8 +441,10 @@ class MotionPanel(QWidget):
         if effect is None or moving is None:
             return np.zeros((0, 3))
         for op in moving.ops:
-            if isinstance(op, PathOp) and op.running.id == effect.id:
-                return op.points(self.position_of(effect))
+            if op.running.id == effect.id:
+                points = op.points(self.position_of(effect))
+                if len(points):
+                    return points
         return np.zeros((0, 3))
 
     def drag_path(self, handle: str, place: tuple[float, ...]) -> None:

@@ -7,15 +7,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from choreon.render.effects import AroundOp, CompiledEffects, PathOp
+from choreon.render.effects import CompiledEffects
 from choreon.render.heads import Heads
-from choreon.render.live import around
 from choreon.render.rig import Floats
 from choreon.ui.widgets.aim_pad import Span
 
 Spot = tuple[float, float]
 
-LEAST_LEAN = 3.0  # degrees from straight down, nearer to which pan does not follow
 COARSE = 8  # every so many samples of a way are drawn
 LEAST = 60.0  # degrees that are seen at least, across and up
 ROUND = 30.0  # degrees at which what is seen ends: it does not shift all the time
@@ -41,25 +39,14 @@ def ways_of(
     """
     found = Ways([], [], [])
     for op in moving.ops:
-        if op.running.id != effect_id:
-            continue
+        own = None
+        if op.running.id == effect_id:
+            own = op.ways(heads, values, position, COARSE)
 
-        if isinstance(op, PathOp):
-            found.which.extend(op.table.heads.tolist())
-            found.lines.extend(_spots(own[::COARSE]) for own in op.table.angles)
-            found.points.extend(_spots(op.table.at(position + op.phase)[0]))
-        elif isinstance(op, AroundOp):
-            base = values[heads.rows[op.which]]
-            found.which.extend(op.which.tolist())
-            hanging = heads.hanging[op.which]
-            shape = op.flat[::COARSE]
-            line = np.broadcast_to(shape, (len(base), *shape.shape))
-            lines = base[:, None] + around(base, hanging, line, LEAST_LEAN)
-            found.lines.extend(_spots(own) for own in lines)
-
-            away = op.away(position)[:, None]
-            there = base + around(base, hanging, away, LEAST_LEAN)[:, 0]
-            found.points.extend(_spots(there))
+        if own is not None:
+            found.which.extend(own.heads.tolist())
+            found.lines.extend(_spots(line) for line in own.lines)
+            found.points.extend(_spots(own.here))
 
     return found
 
