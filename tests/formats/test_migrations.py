@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import io
-import json
-import zipfile
 from pathlib import Path
 
 import pytest
@@ -19,6 +16,7 @@ from choreon.model.outputs import ArtnetOutput, SacnOutput
 from choreon.model.playables import Scene, Unknown
 from choreon.model.refs import BLACKOUT, GRAND, Ref, to_tile
 from choreon.model.tiles import Fader, Pad, parts
+from tests.changed_files import changed_file, document_of
 
 SHOWS = Path(__file__).parent / "shows"
 SHOW = low_tide()
@@ -27,19 +25,13 @@ STILL = [i for i, p in SHOW.playables.items() if p.folder != "Motion"]
 
 
 def with_show(change, number: int = FORMAT) -> bytes:
-    """The sample show's file with its document changed."""
-    data = io.BytesIO(showfile.to_bytes(SHOW))
-    with zipfile.ZipFile(data) as archive:
-        members = {n: archive.read(n) for n in archive.namelist()}
-    document = json.loads(members["show.json"])
-    document["format"] = number
-    change(document["show"])
-    members["show.json"] = json.dumps(document).encode()
-    made = io.BytesIO()
-    with zipfile.ZipFile(made, "w") as archive:
-        for name, body in members.items():
-            archive.writestr(name, body)
-    return made.getvalue()
+    """The sample show's file with its show changed, as one of a format."""
+
+    def changed(document) -> None:
+        document["format"] = number
+        change(document["show"])
+
+    return changed_file(SHOW, changed)
 
 
 def test_a_show_of_format_3_opens_with_all_it_holds():
@@ -128,8 +120,7 @@ def test_something_of_an_unknown_kind_is_kept_word_for_word():
     assert (thing.name, thing.stored_kind) == ("Tide", "tide")
     assert any("this Choreon cannot play it" in p.text for p in check(show))
     show = rename(show, thing.ref, "Ebb")
-    with zipfile.ZipFile(io.BytesIO(showfile.to_bytes(show))) as archive:
-        again = json.loads(archive.read("show.json"))["show"]["playables"]["t"]
+    again = document_of(showfile.to_bytes(show))["show"]["playables"]["t"]
     assert again == {**stored, "name": "Ebb"}
 
 

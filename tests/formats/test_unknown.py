@@ -4,9 +4,6 @@ lie: read and written again, they stand as they stood.
 
 from __future__ import annotations
 
-import io
-import json
-import zipfile
 from typing import Any
 
 import pytest
@@ -29,27 +26,15 @@ from choreon.ui.kinds import KINDS as UI_KINDS
 from choreon.ui.rig.output_fields import FORMS as OUTPUT_FORMS
 from choreon.ui.tiles import WIDGETS
 from choreon.wire.outputs import STREAMS
+from tests.changed_files import changed_file, document_of
 
 SHOW = low_tide()
 DATA = showfile.to_bytes(SHOW)
 
 
-def document(data: bytes) -> dict[str, Any]:
-    with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        return json.loads(archive.read("show.json"))
-
-
 def with_document(changed: dict[str, Any]) -> bytes:
     """The demo show's file with another `show.json`."""
-    made = io.BytesIO()
-    with (
-        zipfile.ZipFile(io.BytesIO(DATA)) as archive,
-        zipfile.ZipFile(made, "w") as out,
-    ):
-        for name in archive.namelist():
-            data = archive.read(name)
-            out.writestr(name, json.dumps(changed) if name == "show.json" else data)
-    return made.getvalue()
+    return changed_file(SHOW, lambda document: document.update(changed))
 
 
 def things(show: dict[str, Any]) -> list[dict[str, Any]]:
@@ -76,18 +61,18 @@ def things(show: dict[str, Any]) -> list[dict[str, Any]]:
     return [*found, *(effect["motion"] for effect in effects)]
 
 
-COUNT = len(things(document(DATA)["show"]))
+COUNT = len(things(document_of(DATA)["show"]))
 
 
 def test_the_demo_show_has_one_of_each():
-    kinds = {thing["kind"] for thing in things(document(DATA)["show"])}
+    kinds = {thing["kind"] for thing in things(document_of(DATA)["show"])}
     assert {"scene", "chase", "midi", "sacn", "pad", "wave", "roll", "path"} <= kinds
 
 
 @settings(max_examples=60, deadline=None)
 @given(st.sets(st.integers(0, COUNT - 1), max_size=40), st.booleans())
 def test_what_is_not_known_is_written_as_it_was_read(places, own_fields):
-    stored = document(DATA)
+    stored = document_of(DATA)
     for n, thing in enumerate(things(stored["show"])):
         if n in places:
             thing["kind"] = f"of-{thing['kind']}-to-come"
@@ -95,7 +80,7 @@ def test_what_is_not_known_is_written_as_it_was_read(places, own_fields):
                 thing["more"] = {"kind": "deep", "list": [1, {"motion": {"kind": "x"}}]}
 
     show = showfile.from_bytes(with_document(stored))
-    assert document(showfile.to_bytes(show))["show"] == stored["show"]
+    assert document_of(showfile.to_bytes(show))["show"] == stored["show"]
     told = [problem.path for problem in check(show) if "-to-come" in problem.text]
     assert bool(told) == bool(places)
 
@@ -111,16 +96,16 @@ def test_what_is_not_known_is_written_as_it_was_read(places, own_fields):
     ],
 )
 def test_so_is_what_says_hardly_anything(collection, thing):
-    stored = document(DATA)
+    stored = document_of(DATA)
     stored["show"][collection]["x"] = thing
     show = showfile.from_bytes(with_document(stored))
-    assert document(showfile.to_bytes(show))["show"][collection]["x"] == thing
+    assert document_of(showfile.to_bytes(show))["show"][collection]["x"] == thing
 
 
 @pytest.mark.parametrize("thing", [3, "later", None, [1]])
 @pytest.mark.parametrize("collection", ["playables", "inputs", "outputs", "pages"])
 def test_what_is_no_thing_at_all_is_refused(collection, thing):
-    stored = document(DATA)
+    stored = document_of(DATA)
     stored["show"][collection]["x"] = thing
     with pytest.raises(showfile.ShowFileError):
         showfile.from_bytes(with_document(stored))
@@ -141,7 +126,7 @@ def test_an_effect_that_is_not_known_moves_nothing_and_says_so():
         next(p for p in SHOW.playables.values() if p.kind == "scene"),
         effects=(Effect(id="e", motion=Wave(), fixtures=("par-1",)),),
     )
-    stored = document(showfile.to_bytes(edits.put(SHOW, "playables", scene)))
+    stored = document_of(showfile.to_bytes(edits.put(SHOW, "playables", scene)))
     (effect,) = stored["show"]["playables"][scene.id]["effects"]
     effect["motion"] = {"kind": "later", "depth": 3}
     show = showfile.from_bytes(with_document(stored))
@@ -156,7 +141,7 @@ def test_an_effect_that_is_not_known_moves_nothing_and_says_so():
 
 def test_what_is_changed_of_it_here_is_written():
     """Its name, where it lies, whether it sends: set, and set back to nothing."""
-    stored = document(DATA)
+    stored = document_of(DATA)
     page_id = next(iter(stored["show"]["pages"]))
     tile = stored["show"]["pages"][page_id]["tiles"][0]
     tile |= {"kind": "lantern", "name": "Lamp", "colour": "#102030", "wick": 2}
@@ -181,12 +166,12 @@ def test_what_is_changed_of_it_here_is_written():
     assert showfile.from_bytes(data).outputs["post"].on
     again = showfile.from_bytes(data).pages[page_id].tiles[0]
     assert (again.name, again.colour, again.spot) == ("", "", Spot(3, 4, 2, 2))
-    written = document(data)["show"]["outputs"]["post"]
+    written = document_of(data)["show"]["outputs"]["post"]
     assert (written["stamps"], written["rate"]) == ([1, 2], "whenever")
 
 
 def test_copies_of_it_are_things_of_their_own():
-    stored = document(DATA)
+    stored = document_of(DATA)
     page_id = next(iter(stored["show"]["pages"]))
     stored["show"]["pages"][page_id]["tiles"][0]["kind"] = "lantern"
     scene = next(i for i, p in stored["show"]["playables"].items() if "look" in p)
@@ -196,14 +181,14 @@ def test_copies_of_it_are_things_of_their_own():
     show, (copied,) = pages.copy(show, [before.id], page_id)
     show, doubled = edits.duplicate(show, Ref("unknown", scene))
     again = showfile.from_bytes(showfile.to_bytes(show))
-    assert document(showfile.to_bytes(again)) == document(showfile.to_bytes(show))
+    assert document_of(showfile.to_bytes(again)) == document_of(showfile.to_bytes(show))
     assert again.playables[doubled.id].name == show.playables[doubled.id].name
     assert again.tile(copied)[1].stored["plays"] == before.stored["plays"]
     assert again.playables[doubled.id].stored_kind == "lantern"
 
 
 def test_of_outputs_that_cannot_send_nothing_is_expected():
-    stored = document(DATA)
+    stored = document_of(DATA)
     for output in stored["show"]["outputs"].values():
         output["kind"] = "post"
     show = showfile.from_bytes(with_document(stored))

@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
@@ -307,6 +308,19 @@ def settings_text() -> str:
     return settings_file().read_text() if settings_file().exists() else ""
 
 
+def refused(path: Path, *words: str) -> str:
+    """Why there are no guest pages of a show, from a real process."""
+    done = subprocess.run(
+        guest_command(path, *words),
+        capture_output=True,
+        text=True,
+        timeout=30,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )
+    assert done.returncode == 4
+    return done.stderr
+
+
 def test_the_guest_pages_of_another_show_do_not_end_what_is_on_stage(
     demo_path, node, engines, own_folders
 ):
@@ -316,15 +330,7 @@ def test_the_guest_pages_of_another_show_do_not_end_what_is_on_stage(
     until(lambda: client.wait_for(protocol.State).state.players)
     other = own_folders / "Other.choreon"
     showfile.write(other, edits.replace(showfile.read(demo_path), id="other"))
-    done = subprocess.run(
-        guest_command(other),
-        capture_output=True,
-        text=True,
-        timeout=30,
-        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
-    )
-    assert done.returncode == 4
-    assert "is on stage" in done.stderr
+    assert "is on stage" in refused(other)
     again = engines.connect().wait_for(protocol.Welcome)
     assert again.show.id != "other"
     assert again.state.players
@@ -334,15 +340,7 @@ def test_a_file_that_cannot_be_read_gives_guests_no_window(own_folders):
     path = own_folders / "Broken.choreon"
     path.write_bytes(b"no show")
     for words in ((), ("--window",)):
-        done = subprocess.run(
-            guest_command(path, *words),
-            capture_output=True,
-            text=True,
-            timeout=30,
-            env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
-        )
-        assert done.returncode == 4
-        assert "cannot be opened" in done.stderr
+        assert "cannot be opened" in refused(path, *words)
 
 
 def test_the_starter_beside_the_owners_window_hands_that_over(demo_path, node, qapp):

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import io
 import json
-import zipfile
 
 import msgspec
 import pytest
@@ -19,6 +17,7 @@ from choreon.model.mending import COLUMNS, MOST_TILES, ROWS, mended
 from choreon.model.numbers import Count
 from choreon.model.refs import Ref, name_of, to_tile
 from choreon.model.tiles import Dial, Fader, Pad, Page, Part, Spot
+from tests.changed_files import changed_file
 
 DEMO = low_tide()
 WHOLE = st.integers(-(2**31), 2**31 - 1)
@@ -85,20 +84,6 @@ def test_masters_that_every_show_has_are_there():
     assert {problem.path for problem in told} == {f"masters/{i}" for i in EVERY_SHOW}
 
 
-def changed_file(change) -> bytes:
-    """The demo's file with its show put through a function."""
-    with zipfile.ZipFile(io.BytesIO(showfile.to_bytes(DEMO))) as archive:
-        members = {name: archive.read(name) for name in archive.namelist()}
-    document = json.loads(members["show.json"])
-    change(document["show"])
-    members["show.json"] = json.dumps(document).encode()
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as archive:
-        for name, data in members.items():
-            archive.writestr(name, data)
-    return buffer.getvalue()
-
-
 @pytest.mark.parametrize("number", [2**31, 2**53, 2**64, -(2**64), 10**30])
 @pytest.mark.parametrize(
     ("path", "where"),
@@ -118,7 +103,9 @@ def test_whole_numbers_beyond_all_count_are_refused_with_their_path(
         thing[name] = number
 
     with pytest.raises(showfile.ShowFileError, match=rf"\$.*{path}"):
-        showfile.from_bytes(changed_file(change))
+        showfile.from_bytes(
+            changed_file(DEMO, lambda document: change(document["show"]))
+        )
 
 
 def test_every_whole_number_of_the_model_has_bounds():
@@ -144,7 +131,7 @@ def test_a_file_that_was_put_right_says_so_when_it_is_opened(tmp_path):
         page["columns"] = 0
         show["masters"] = {}
 
-    path.write_bytes(changed_file(change))
+    path.write_bytes(changed_file(DEMO, lambda document: change(document["show"])))
     show, note = showfile.open_best(path)
     assert "grand" in show.masters
     assert "put right" in note

@@ -37,29 +37,12 @@ def over(
     """
     before = players.playable_of(context.show, player.ref)
     dark = () if change is None else _changing(context.show, before, playable)
+    routes, part = context.ways.get(one.part.ref, {}), one.part
+    there = (playable, context.now, state.clock, routes, part.only, one.light)
     if not dark or change is None:
-        return players.change(
-            state,
-            player,
-            lambda p: players.go_to(
-                p,
-                playable,
-                context.now,
-                state.clock,
-                context.ways.get(one.part.ref, {}),
-                one.part.only,
-                one.light,
-            ),
-        )
+        return players.change(state, player, lambda p: players.go_to(p, *there))
 
-    fresh = players.step_of(
-        playable,
-        context.now,
-        state.clock,
-        context.ways.get(one.part.ref, {}),
-        one.part.only,
-        one.light,
-    )
+    fresh = players.step_of(*there)
     return players.change(
         state,
         player,
