@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import math
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterable, Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -317,16 +317,17 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     made = CompiledShow(show, before.rig, left_out)
     moved = changed_links(before.show, show)
 
-    for key, source in before.sources.items():
-        kept = _kept(key, source, before.show, show, moved)
-        if kept is not None:
-            made.sources[key] = kept
+    def still_right(
+        known: Iterable[tuple[SourceKey, Source]],
+    ) -> Iterator[tuple[SourceKey, Source]]:
+        for key, source in known:
+            kept = _kept(key, source, before.show, show, moved)
+            if kept is not None:
+                yield key, kept
 
-    variants = [
-        (key, _kept(key, source, before.show, show, moved))
-        for key, source in before.variants.items()
-    ]
-    made.variants = before.variants.only((k, v) for k, v in variants if v is not None)
+    made.sources.update(still_right(before.sources.items()))
+    made.variants = before.variants.only(still_right(before.variants.items()))
+
     made.fades, made.piles = before.fades, before.piles
     made.bases, made.merges = before.bases, before.merges
     made.nothing = before.nothing

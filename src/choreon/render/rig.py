@@ -404,15 +404,18 @@ def _number_rows(parts: list[CellRows]) -> dict[str, Any]:
     for row, (part, name) in enumerate(order):
         part.rows[name] = row
 
+    # the row of the intensity that lights each; of what has none, one that is always 1
     always = len(intensity)
     lit = _lit_by([part for part, _ in intensity])
     light = [p.rows.get(at.DIMMER, lit.get(p.fixture, always)) for p, _ in order]
-    known = [at.attribute(name) for _, name in order]
+
+    # colours rest at white, whatever each emitter rests at
     mixing = {part.fixture for part in coloured}
     home = np.array([_home_of(part, name, mixing) for part, name in order])
-
     first_rest = always + 3 * len(coloured)
     home[always:first_rest] = np.repeat(WHITE, len(coloured))
+
+    known = [at.attribute(name) for _, name in order]
     snaps = sum(attribute.snap for attribute in known[first_rest:])
 
     return {

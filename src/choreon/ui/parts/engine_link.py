@@ -365,32 +365,36 @@ class EngineLink(QObject):
         if not again and self._knows_newer(message):
             self._document.take(message.show, message.edits)
 
-        show = self._document.show
-        first: list[protocol.Message] = []
-        self._bare = self._bare + 1 if message.bare else 0
-
-        if (message.held or message.show != show) and self._bare < 2:
-            first.append(self._whole())
-            self._note_told()
-        else:
-            self._told_show, self._told_edits = show, message.edits
-
+        first = self._show_for(message)
         if again:
             first += self._mine(message)
         else:
             self.revision = message.state.draft.revision
 
         older = another and (message.held or message.serial < self._serial)
-        if older and not message.bare:
-            self._serial = message.serial
-        else:
-            self._serial = message.serial
+        self._serial = message.serial
+        if message.bare or not older:
             self.predict(self._with_mine(message.state))
 
         self._outbox.first(*first)
         self._say(message, another)
         self._push()
         self.engine_changed.emit(True)
+
+    def _show_for(self, message: protocol.Welcome) -> list[protocol.Message]:
+        """The whole show for an engine that has another. One that came up bare for the
+        second time does not get again what made it fail.
+        """
+        show = self._document.show
+        self._bare = self._bare + 1 if message.bare else 0
+
+        if self._bare < 2 and (message.held or message.show != show):
+            whole = self._whole()
+            self._note_told()
+            return [whole]
+
+        self._told_show, self._told_edits = show, message.edits
+        return []
 
     def _knows_newer(self, message: protocol.Welcome) -> bool:
         """Whether an engine that was met has a newer state of the show that was opened:
