@@ -190,28 +190,34 @@ class AttributePanel(QWidget):
             "copy", "Copy and paste between fixtures", self._copy_menu
         )
         self.light = self._light()
+        self.head = self._head()
+
+        self._make_panels()
+        self._make_tabs()
+        self._lay_out()
+        self._begin_to_follow()
+
+    def _make_panels(self) -> None:
+        """One for each family."""
         self.colour_panel = ColourPanel(self.hand)
         self.aim_panel = AimPanel(self.hand)
-
         self.beam_panel = BeamPanel(self.hand)
         self.device_panel = DevicePanel(self.hand)
         self.spread_panel = SpreadPanel(self.hand)
         self.motion_panel = MotionPanel(self.hand)
-        self.panels = dict(
-            zip(
-                TABS,
-                (
-                    self.colour_panel,
-                    self.aim_panel,
-                    self.beam_panel,
-                    self.device_panel,
-                    self.spread_panel,
-                    self.motion_panel,
-                ),
-                strict=True,
-            )
-        )
 
+        panels = (
+            self.colour_panel,
+            self.aim_panel,
+            self.beam_panel,
+            self.device_panel,
+            self.spread_panel,
+            self.motion_panel,
+        )
+        self.panels = dict(zip(TABS, panels, strict=True))
+
+    def _make_tabs(self) -> None:
+        """A tab for each panel, and the panel behind it."""
         self.group = QButtonGroup(self)
         self.tabs: dict[str, Tab] = {}
         self.stack = QStackedWidget()
@@ -221,15 +227,16 @@ class AttributePanel(QWidget):
             tab.clicked.connect(lambda *_, n=name: self.open_tab(n))
             self.tabs[name] = tab
             self.group.addButton(tab, i)
+
             inner = QWidget()
             basics.stack(inner, panel, 1, margins=0)
-
             inner.setContentsMargins(0, 0, 10, 0)
             self.stack.addWidget(basics.scroller(inner))
 
         self.tab_row = basics.row(*self.tabs.values(), 1, spacing=0)
         self.wanted = TABS[0]
-        self.head = self._head()
+
+    def _lay_out(self) -> None:
         panel = basics.panel(
             self.head,
             self.empty,
@@ -245,8 +252,11 @@ class AttributePanel(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
-
         self.setMinimumWidth(296)
+
+    def _begin_to_follow(self) -> None:
+        """Follow what is chosen, and the light."""
+        parts = self.parts
         self._soon = basics.once(self, 60, self._follow_light)
         self._next = basics.once(self, 0, lambda: self._show_values(fresh=True))
         self._turn = basics.once(self, 0, self._rebuild)

@@ -179,6 +179,32 @@ class MotionPanel(QWidget):
         self.lines: dict[str, EffectLine] = {}
         self.counts: dict[str, int] = {}
 
+        self._make_adds()
+        self._make_list()
+        self._make_pad()
+        self.form = MotionForm(self.parts)
+        self.form.changed.connect(self.put)
+        self._make_deeds()
+
+        basics.stack(
+            self,
+            basics.row(*self.adds, self.add_other, 1, spacing=3),
+            self.hint,
+            self.from_scene,
+            self.list,
+            self.warning,
+            self.pad,
+            self.form,
+            self.deeds,
+            spacing=6,
+        )
+        self._tick = QTimer(self, interval=RATE)
+        self._tick.timeout.connect(self._animate)
+        self.parts.engine.state_changed.connect(lambda _: self._fill())
+        self.parts.document.show_changed.connect(lambda _: self._fill())
+
+    def _make_adds(self) -> None:
+        """What adds an effect."""
         self.add_level = basics.button("Level", self._add_level, "", "plus", ADD)
         self.add_colour = basics.button("Colour", self._add_colour, "", "plus", ADD)
         self.add_aim = basics.button("Aim", self._add_aim, "", "plus", ADD)
@@ -190,6 +216,8 @@ class MotionPanel(QWidget):
         for button in self.adds:
             button.setStyleSheet("padding: 5px 6px;")
 
+    def _make_list(self) -> None:
+        """The effects there are, and what is to be said of them."""
         self.hint = basics.label(
             "No effects on these yet. Add one, or point at the ready ones under "
             "Motions on the shelf.",
@@ -200,13 +228,15 @@ class MotionPanel(QWidget):
         self.list = QWidget()
         self.box = QVBoxLayout(self.list)
         self.box.setContentsMargins(0, 0, 0, 0)
-
         self.box.setSpacing(3)
+
         self.warning = basics.label("", "alarm", wrap=True)
         self.warning.hide()
+
+    def _make_pad(self) -> None:
+        """The ways of heads around their aims."""
         self.pad = AimPad()
         self.pad.setFixedHeight(110)
-
         self.pad.setToolTip(
             "The heads on their ways, pan across and tilt up: drag moves them, the "
             "wheel makes the ways larger or smaller"
@@ -214,9 +244,9 @@ class MotionPanel(QWidget):
         self.pad.nudged.connect(self._nudge)
         self.pad.sized.connect(self._size)
         self.pad.hide()
-        self.form = MotionForm(self.parts)
 
-        self.form.changed.connect(self.put)
+    def _make_deeds(self) -> None:
+        """What can be done with the one in hand."""
         self.keep = basics.button(
             "Keep…", self.ask_to_keep, "", "keep", "Keep it as a motion palette"
         )
@@ -240,23 +270,6 @@ class MotionPanel(QWidget):
         self.deeds = basics.row(
             self.keep, self.update_, self.unlink, self.bake, 1, spacing=3
         )
-        basics.stack(
-            self,
-            basics.row(*self.adds, self.add_other, 1, spacing=3),
-            self.hint,
-            self.from_scene,
-            self.list,
-            self.warning,
-            self.pad,
-            self.form,
-            self.deeds,
-            spacing=6,
-        )
-
-        self._tick = QTimer(self, interval=RATE)
-        self._tick.timeout.connect(self._animate)
-        self.parts.engine.state_changed.connect(lambda _: self._fill())
-        self.parts.document.show_changed.connect(lambda _: self._fill())
 
     def showEvent(self, event: QShowEvent) -> None:
         self._tick.start()

@@ -126,6 +126,17 @@ class SelectionPanel(QWidget):
         self._busy = False
         self._shuffles = 0
 
+        self._make_lists()
+        self._make_ways()
+        self._make_steps()
+        self._lay_out()
+
+        parts.document.show_changed.connect(self._fill)
+        parts.selection.changed.connect(self._mirror)
+        self._fill(parts.document.show)
+
+    def _make_lists(self) -> None:
+        """What is typed, the groups and the fixtures."""
         self.typed = QLineEdit()
         self.typed.setPlaceholderText("par 1-4, spot odd…")
         self.typed.setAccessibleName("Choose by typing short names")
@@ -138,27 +149,32 @@ class SelectionPanel(QWidget):
         self.groups = self._list("Groups")
         self.fixtures = self._list("Fixtures")
         self._listed: list[str] = []  # the fixtures, row by row
-        self.fixtures.setItemDelegate(Numbered(parts, self.fixtures))
+        self.fixtures.setItemDelegate(Numbered(self.parts, self.fixtures))
         DragsOut(self.groups.viewport(), self._groups_at)
-
         DragsOut(self.fixtures.viewport(), self._lamps_at)
+
         self.groups.itemClicked.connect(self._group_clicked)
         self.groups.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.groups.customContextMenuRequested.connect(self.group_menu)
         self.fixtures.itemSelectionChanged.connect(self._fixtures_chosen)
 
         self._strokes = (
-            _Strokes(parts, self.groups, self._members),
-            _Strokes(parts, self.fixtures, lambda fixture: (fixture,)),
+            _Strokes(self.parts, self.groups, self._members),
+            _Strokes(self.parts, self.fixtures, lambda fixture: (fixture,)),
         )
+        self.count = basics.label("", "small")
+
+    def _make_ways(self) -> None:
+        """Ways to choose many at once."""
         self.make_group = basics.tool(
             "plus", "Make a group of the chosen fixtures", self._make_group
         )
-        self.count = basics.label("", "small")
-        everything = basics.button("All", self._all, "quiet", tip="Choose all (Ctrl+A)")
-        nothing = basics.button(
+        self.everything = basics.button(
+            "All", self._all, "quiet", tip="Choose all (Ctrl+A)"
+        )
+        self.nothing = basics.button(
             "None",
-            lambda: parts.selection.choose(()),
+            lambda: self.parts.selection.choose(()),
             "quiet",
             tip="Choose none (Esc on the stage)",
         )
@@ -178,23 +194,26 @@ class SelectionPanel(QWidget):
             "Turn the order, mirror, shuffle, sort",
         )
 
-        for button in (everything, nothing, self.which, self.order):
+        for button in (self.everything, self.nothing, self.which, self.order):
             button.setStyleSheet("padding: 6px 6px;")
 
+    def _make_steps(self) -> None:
+        """Ways through the choice, one by one."""
+        selection = self.parts.selection
         self.back = basics.tool(
             "before",
             "The one before, alone (Left on the stage)",
-            lambda: parts.selection.choose_alone(-1),
+            lambda: selection.choose_alone(-1),
         )
         self.forth = basics.tool(
             "after",
             "The next one alone (Right on the stage)",
-            lambda: parts.selection.choose_alone(1),
+            lambda: selection.choose_alone(1),
         )
 
         self.whole = basics.button(
             "All again",
-            parts.selection.choose_pool,
+            selection.choose_pool,
             "quiet",
             "",
             "The whole choice (Up on the stage)",
@@ -206,13 +225,15 @@ class SelectionPanel(QWidget):
             checkable=True,
         )
 
+    def _lay_out(self) -> None:
+        groups = basics.row(basics.label("Groups", "heading"), 1, self.make_group)
+        both = (self.everything, self.nothing)
+        fixtures = basics.row(basics.label("Fixtures", "heading"), 1, *both, spacing=0)
         panel = basics.panel(
             self.typed,
-            basics.row(basics.label("Groups", "heading"), 1, self.make_group),
+            groups,
             self.groups,
-            basics.row(
-                basics.label("Fixtures", "heading"), 1, everything, nothing, spacing=0
-            ),
+            fixtures,
             self.fixtures,
             basics.row(self.which, self.order, 1, self.cells, spacing=0),
             basics.row(self.back, self.forth, self.whole, 1, spacing=0),
@@ -226,9 +247,6 @@ class SelectionPanel(QWidget):
 
         box.addWidget(panel)
         self.setMinimumWidth(196)
-        parts.document.show_changed.connect(self._fill)
-        parts.selection.changed.connect(self._mirror)
-        self._fill(parts.document.show)
 
     # ways to choose
 
