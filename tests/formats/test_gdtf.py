@@ -634,3 +634,14 @@ def test_fuzz_lines_left_out_or_doubled(data):
         at = data.draw(st.integers(1, len(lines) - 1))
         lines[at : at + 1] = data.draw(st.sampled_from(([], [lines[at]] * 2)))
     survives(packed("\n".join(lines)))
+
+
+def test_how_long_pan_takes_is_read_and_written():
+    """RealFade of a channel function (DIN SPEC 15800): seconds from end to end."""
+    turns = function("Pan", "0/1", -270, 270, "", 'RealFade="2.25"')
+    tilts = function("Tilt", "0/1", -90, 90)
+    xml = described(channel("1", turns) + channel("2", tilts))
+    kind = gdtf.read(packed(xml), "odd.gdtf").kind
+    for read in (kind, gdtf.read(gdtf.write(kind), "again.gdtf").kind):
+        travel = {r.attribute: r.travel for c in read.channels for r in c.ranges}
+        assert travel == {"Pan": 2.25, "Tilt": 0.0}

@@ -254,6 +254,21 @@ def test_an_emitter_has_a_colour_and_a_strength(hands, editor):
     assert not form.emitter.isVisible()
 
 
+def test_how_fast_a_head_turns_is_said_at_its_pan(hands, editor):
+    hands.type(editor.modes.add, "Pan, Tilt")
+    chosen_channel(hands, editor, "Pan")
+    travel = editor.channel.travel
+    assert travel.isVisible()
+    assert travel.value is None
+    hands.type(travel, "2.5")
+    (span,) = editor.kind.channel("pan").ranges
+    assert span.travel == 2.5
+    editor.undo()
+    assert editor.channel.travel.value is None
+    chosen_channel(hands, editor, "Tilt")
+    assert not editor.channel.travel.isVisible()
+
+
 def test_editing_is_undone_within_the_editor(hands, editor):
     before = editor.kind
     hands.type(editor.modes.add, "Pan")

@@ -538,3 +538,54 @@ def test_a_closed_free_path_goes_through_its_ends_without_a_corner():
         comes, leaves = near[place] - near[place - 4], near[(place + 4) % 9599]
         step = comes + (leaves - near[place])
         assert step @ goes > 0.99 * np.linalg.norm(step) * np.linalg.norm(goes), n
+
+
+@pytest.mark.parametrize("travel", [0.0, 2.0, 6.0])
+def test_a_head_turns_no_faster_than_its_type_says(travel):
+    """A line on the floor past the point straight below a head, five centimetres beside
+    it: 540° of pan in so many seconds, 300°/s where that is not known.
+    """
+    kind = STAGE.types[STAGE.fixtures["spot-1"].type]
+    turned = [
+        edits.replace(
+            channel,
+            ranges=tuple(
+                edits.replace(span, travel=travel) if span.attribute == "Pan" else span
+                for span in channel.ranges
+            ),
+        )
+        for channel in kind.channels
+    ]
+    kind = edits.replace(kind, channels=tuple(turned))
+    spot = edits.replace(
+        STAGE.fixtures["spot-1"], place=Place(0.0, 3.0, 4.2), hanging=Hanging()
+    )
+    show = edits.replace(
+        STAGE, types={kind.id: kind}, fixtures={"spot-1": spot}, playables={}
+    )
+    show = edits.replace(show, room=edits.replace(show.room, keep_out=()))
+    fastest = 540.0 / travel if travel else 300.0
+    path = Path(
+        shape=PathShape.LINE, in_room=True, centre="point:0.05,3,0", size=2.0, turn=90.0
+    )
+    rig, table = table_of(show, path, seconds=4.0)
+    assert rig.heads.pan_speed.tolist() == pytest.approx([fastest])
+    pan = table.angles[0, :, 0]
+    speed = np.abs(np.diff(pan)).max() * (len(pan) - 1) / 4.0
+    assert speed <= fastest * 1.01
+
+    # around an aim that points nearly straight down
+    heads = rig.heads
+    change = AimChange(
+        "p", heads, np.array([0]), np.zeros((1, 2)), np.zeros((1, 2)), speed=40.0
+    )
+    values = np.zeros(rig.size)
+    values[heads.rows[0]] = 10.0, 1.0
+    circle = [(8 * np.cos(a), 8 * np.sin(a)) for a in np.linspace(0, 2 * np.pi, 200)]
+    change.outline = np.array(circle)
+    pans = []
+    for away in circle:
+        change.away = np.array([away])
+        pans.append(change.offset(values, np.zeros(rig.size))[0])
+    lasts = 2 * np.pi * 8 / 40.0  # seconds for the circle
+    assert np.abs(np.diff(pans)).max() * 199 / lasts <= fastest * 1.05

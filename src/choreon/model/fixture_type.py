@@ -19,7 +19,9 @@ class Range(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     onto `low`…`high` in the attribute's unit; descending spans have `low > high`,
     discrete ones `low == high`. `slot` (from 0) ties a turning or shaking range to one
     slot of the channel's wheel. `private` marks what nothing may choose by itself:
-    built-in programs, sound modes. `hold`: seconds that a command must stand.
+    built-in programs, sound modes. `hold`: seconds that a command must stand. `travel`:
+    seconds that the lamp takes from the one end to the other; 0 where that is not
+    known.
     """
 
     start: Whole
@@ -31,6 +33,7 @@ class Range(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     slot: Whole = -1
     private: bool = False
     hold: Number = 0.0
+    travel: Number = 0.0
 
     @property
     def discrete(self) -> bool:

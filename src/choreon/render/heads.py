@@ -25,8 +25,8 @@ SAMPLES = 8  # points of a line at which a head's limits are looked at
 
 @dataclass(frozen=True)
 class Heads:
-    """H heads: whose they are, their rows of pan and tilt, where they hang and how far
-    they turn.
+    """H heads: whose they are, their rows of pan and tilt, where they hang, how far and
+    how fast they turn.
     """
 
     of: Mapping[str, int]
@@ -35,6 +35,7 @@ class Heads:
     hanging: Floats  # H, 3, 3
     low: Floats  # H, 2, degrees, limits included
     high: Floats  # H, 2
+    pan_speed: Floats  # H, degrees a second at the most
 
     def __len__(self) -> int:
         return len(self.of)
@@ -147,6 +148,7 @@ NO_HEADS = Heads(
     np.zeros((0, 3, 3)),
     np.zeros((0, 2)),
     np.zeros((0, 2)),
+    np.zeros(0),
 )
 
 

@@ -15,7 +15,6 @@ from choreon.render.heads import Heads
 from choreon.render.looks import CompiledLook
 from choreon.render.rig import Floats, Ints
 from choreon.render.state import Pace, Time
-from choreon.render.ways import PAN_SPEED
 
 
 @dataclass
@@ -97,7 +96,7 @@ class AimChange:
         low, high = self.heads.low[self.which], self.heads.high[self.which]
         base = np.minimum(np.maximum(base, low), high)
 
-        least = np.degrees(self.speed / PAN_SPEED)
+        least = np.degrees(self.speed / self.heads.pan_speed[self.which])
         hanging = self.heads.hanging[self.which]
         scale = self._scale(base, hanging, low, high, least)
         away = scale[:, None] * self.away
@@ -106,7 +105,7 @@ class AimChange:
         return (np.minimum(np.maximum(there, low), high) - base).reshape(-1)
 
     def _scale(
-        self, base: Floats, hanging: Floats, low: Floats, high: Floats, least: float
+        self, base: Floats, hanging: Floats, low: Floats, high: Floats, least: Floats
     ) -> Floats:
         """How much of the path (h, 0…1) stays within the limits."""
         outline = np.broadcast_to(self.outline, (len(base), *self.outline.shape))
@@ -121,13 +120,15 @@ UPRIGHT = 0.08
 """How soon pan does less, as the aim of a head comes near its pole."""
 
 
-def around(base: Floats, hanging: Floats, away: Floats, least: float) -> Floats:
+def around(
+    base: Floats, hanging: Floats, away: Floats, least: float | Floats
+) -> Floats:
     """Returns by how much pan and tilt (h, k, 2) differ from `base` (h, 2) so that the
     beams of heads hung as `hanging` (h, 3, 3) say go `away` (h, k, 2; degrees on the
     sphere) from where they go.
 
     In the plane about the head's pole, with a along the way that the head leans and c
-    across it, pan turns by atan2(c, a). Nearer to the pole than `least` degrees it
+    across it, pan turns by atan2(c, a). Nearer to the pole than `least` degrees (h) it
     turns by atan2(c, least) alone, and tilt goes as far as is left: so pan keeps up,
     and the beam leaves its path by no more than that takes.
 
@@ -148,7 +149,9 @@ def around(base: Floats, hanging: Floats, away: Floats, least: float) -> Floats:
     side = np.where(tilt < 0.0, -1.0, 1.0)[:, None]
     out = np.maximum(np.hypot(away[..., 0], away[..., 1]), 1e-6)
     leans = np.clip(np.abs(tilt)[:, None], 1e-6, out)
-    least_here = max(least, 1e-3) + UPRIGHT * (out * out / leans - leans)
+    least_here = np.maximum(np.reshape(least, (-1, 1)), 1e-3) + UPRIGHT * (
+        out * out / leans - leans
+    )
     by = np.arctan2(side * across, np.maximum(side * along, least_here))
     there = along * np.cos(by) + across * np.sin(by)
 

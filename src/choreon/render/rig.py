@@ -318,7 +318,7 @@ def compile_rig(
     heads = [one.fixture for one in known if _turns(rig, one.fixture.id)]
     matrices = hanging_matrices(heads)
     rig.axes = {head.id: turn for head, turn in zip(heads, matrices, strict=True)}
-    rig.heads = _heads(rig, heads)
+    rig.heads = _heads(rig, heads, _pan_speeds(known))
 
     return rig
 
@@ -376,7 +376,21 @@ def _turns(rig: Rig, fixture: str) -> bool:
     return at.PAN in has and at.TILT in has
 
 
-def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
+PAN_SPEED = 300.0  # degrees a second that a head turns where its type does not say
+
+
+def _pan_speeds(known: list[_Known]) -> dict[str, float]:
+    """How fast heads turn whose type says so, degrees a second."""
+    found: dict[str, float] = {}
+    for one in known:
+        for ready in one.ready:
+            for span in ready.channel.ranges:
+                if span.attribute == at.PAN and span.travel > 0.0:
+                    found[one.fixture.id] = abs(span.high - span.low) / span.travel
+    return found
+
+
+def _heads(rig: Rig, heads: list[Fixture], pan_speeds: Mapping[str, float]) -> Heads:
     rows = np.array(
         [[rig.where[f.id][n][0][1] for n in (at.PAN, at.TILT)] for f in heads], np.int64
     ).reshape(-1, 2)
@@ -392,6 +406,7 @@ def _heads(rig: Rig, heads: list[Fixture]) -> Heads:
         hanging,
         rig.low[rows],
         rig.high[rows],
+        np.array([pan_speeds.get(f.id) or PAN_SPEED for f in heads]),
     )
 
 

@@ -22,7 +22,6 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 FULL = 360.0  # degrees
-PAN_SPEED = 300.0  # degrees a second that a head turns at the most
 POLE = 30.0  # degrees about the pole within which a line may be left
 MOST_PASSES = 6  # by the pole in a cycle, of which each is tried both ways
 CUTS = 64  # places at which a way that winds may be cut
@@ -66,7 +65,8 @@ def way_of(
     """
     line = _seen(heads, head, points)
     count = len(line.pan) - 1
-    fastest = PAN_SPEED * max(seconds, 1e-3) / count  # degrees from sample to sample
+    # degrees from sample to sample
+    fastest = heads.pan_speed[head] * max(seconds, 1e-3) / count
 
     best: tuple[float, Way] | None = None
     for pan in _pans(line, fastest):

@@ -348,6 +348,7 @@ class _GdtfReader:
             attribute=name,
             low=low,
             high=1.0 if high is None else high,
+            travel=max(0.0, function.real_fade or 0.0),
         )
 
         begins = [(_raw(s.dmx_from, count), s) for s in function.channel_sets]

@@ -248,6 +248,7 @@ class _Writer:
             dmx_from=raw(first.start),
             physical_from=physical(first.low),
             physical_to=physical(group[-1].high),
+            real_fade=first.travel,
             wheel=link("WheelCollect", self.wheel_names[wheel.key])
             if wheel and turns
             else None,

@@ -187,6 +187,13 @@ class ChannelForm(QWidget):
         self.hold = ValueField("Hold", 0, 60, "s", 1, 0.0, bar=False)
         self.hold.setFixedWidth(120)
         self.hold.changed.connect(lambda v: self._range(hold=v))
+        self.travel = ValueField("End to end", 0, 60, "s", 2, 0.0, bar=False)
+        self.travel.setFixedWidth(150)
+        self.travel.setToolTip(
+            "Seconds that the head takes from the one end of pan to the other. Paths "
+            "turn it no faster"
+        )
+        self.travel.changed.connect(lambda v: self._range(travel=v))
         self.private = QCheckBox("Only on purpose")
         self.private.setToolTip(
             "A program of the fixture's own, a sound mode: nothing may choose it by "
@@ -203,7 +210,14 @@ class ChannelForm(QWidget):
             "Remove", self._drop, "quiet", tip="Remove this range (Delete on the line)"
         )
         self.range = basics.row(
-            self.slot_row, self.hold, self.private, 1, self.split, self.drop, spacing=6
+            self.slot_row,
+            self.hold,
+            self.travel,
+            self.private,
+            1,
+            self.split,
+            self.drop,
+            spacing=6,
         )
 
     # showing
@@ -268,6 +282,8 @@ class ChannelForm(QWidget):
         )
         self.hold.set_value(span.hold)
         self.hold.setVisible(known.command)
+        self.travel.set_value(span.travel or None)
+        self.travel.setVisible(span.attribute == at.PAN)
         self.private.setChecked(span.private)
         self.drop.setEnabled(bool(self.channel and len(self.channel.ranges) > 1))
         self.split.setEnabled(span.end > span.start)
