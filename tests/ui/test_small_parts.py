@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import ast
 import itertools
 import random
 import subprocess
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QRectF, Qt
-from PySide6.QtGui import QFontMetrics, QIcon, QPainter, QPixmap
+from PySide6.QtGui import QFontMetrics, QIcon, QPainter, QPixmap, QRawFont
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QListWidget
 
@@ -223,3 +225,18 @@ def test_words_on_a_picture_never_run_into_each_other(seed):
         lying += free[:1]
     assert len(lying) > 30
     assert not any(a.intersects(b) for a, b in itertools.combinations(lying, 2))
+
+
+def test_every_sign_that_is_shown_is_in_a_font_that_ships(qapp):
+    """Where a machine has no fonts of its own there are boxes else."""
+    folder = Path(theme.__file__).parent
+    fonts = [QRawFont(str(file), 12.0) for file in (folder / "fonts").glob("*.ttf")]
+    assert len(fonts) == 3
+    strange = set()
+    for file in folder.rglob("*.py"):
+        for node in ast.walk(ast.parse(file.read_text())):
+            if isinstance(node, ast.Constant) and isinstance(node.value, str):
+                for letter in set(node.value) - set("\n\u2028"):
+                    if not any(font.supportsCharacter(ord(letter)) for font in fonts):
+                        strange.add((letter, file.name))
+    assert not strange
