@@ -42,10 +42,10 @@ def test_shape_ends_and_rate_are_set_by_hand(hands):
     hands.parts.selection.choose(["par-1", "par-2"])
     _, panel = motion_of(hands)
     hands.click(panel.add_level)
-    chip(hands, panel.form.shapes, "Pulse")
-    chip(hands, panel.form.modes, "Scales")
+    chip(hands, panel.form.part.shapes, "Pulse")
+    chip(hands, panel.form.part.modes, "Scales")
     chip(hands, panel.form.rates, "Beats of the tempo")
-    hands.type(panel.form.low, "30")
+    hands.type(panel.form.part.low, "30")
     hands.type(panel.form.beats, "2")
     motion = drafted(hands).effects[0].motion
     assert isinstance(motion, Wave)
@@ -91,7 +91,7 @@ def test_a_scene_with_effects_is_kept_taken_updated_and_played(hands, node):
     hands.card(shelf, "breath")
     hands.click(shelf.deeds.take)
     hands.until(lambda: len(drafted(hands).effects) == 1)
-    chip(hands, panel.form.shapes, "Triangle")
+    chip(hands, panel.form.part.shapes, "Triangle")
     ledger.ask_update(scene.ref)
     hands.click(ledger.confirm_update)
     kept = hands.parts.document.show.playables["breath"].effects
@@ -111,7 +111,7 @@ def test_a_path_in_the_room_is_dragged_on_the_stage(hands):
     hands.parts.selection.choose(["spot-1", "spot-2", "wash-1", "wash-2"])
     place, panel = motion_of(hands)
     hands.click(panel.add_aim)
-    chip(hands, panel.form.spaces, "In the room")
+    chip(hands, panel.form.part.spaces, "In the room")
     hands.until(lambda: place.stage.path is not None)
     handle = next(h for h in place.stage.path.handles() if h.name == "centre")
     x, y, _ = place.stage.view().project([handle.place])[0]
@@ -127,7 +127,7 @@ def test_a_path_in_the_room_is_dragged_on_the_stage(hands):
     hands.drag(place.stage, QPointF(x, y), QPointF(x + 30, y))
     assert drafted(hands).effects[0].motion.size > before
     assert len(panel.runners()) == 4
-    pick(hands, lambda: hands.click(panel.form.centre), "On Cello")
+    pick(hands, lambda: hands.click(panel.form.part.centre), "On Cello")
     assert drafted(hands).effects[0].motion.centre == "mark:cello"
 
 
@@ -135,7 +135,7 @@ def test_what_cannot_be_followed_is_told_before(hands):
     hands.parts.selection.choose(["wash-1", "wash-2"])
     _, panel = motion_of(hands)
     hands.click(panel.add_aim)
-    chip(hands, panel.form.spaces, "In the room")
+    chip(hands, panel.form.part.spaces, "In the room")
     size = next(w for e, w in panel.form.rows if e.label == "Size" and e.unit == "m")
     hands.type(size, "7")
     hands.until(lambda: "▲" in panel.warning.text())
@@ -175,7 +175,7 @@ def test_a_motion_is_kept_followed_and_unlinked(hands, answers):
     assert drafted(hands).effects[0].palette == "my-swell"
     hands.click(panel.unlink)
     assert drafted(hands).effects[0].palette == ""
-    chip(hands, panel.form.shapes, "Ramp up")
+    chip(hands, panel.form.part.shapes, "Ramp up")
     pick(hands, lambda: hands.click(panel.update_), "My swell")
     assert hands.parts.document.show.palettes["my-swell"].motion.shape is Shape.UP
 
@@ -184,8 +184,8 @@ def test_an_own_curve_has_points_that_come_and_go(hands):
     hands.parts.selection.choose(["par-1"])
     _, panel = motion_of(hands)
     hands.click(panel.add_level)
-    chip(hands, panel.form.shapes, "Own curve")
-    editor = panel.form.curve
+    chip(hands, panel.form.part.shapes, "Own curve")
+    editor = panel.form.part.curve
     before = len(editor.points)
     hands.click(editor, QPoint(editor.width() // 5, 20))
     hands.until(lambda: len(drafted(hands).effects[0].motion.curve) == before + 1)
@@ -198,12 +198,12 @@ def test_colours_of_a_roll_come_from_palettes(hands):
     hands.parts.selection.choose(["bar-1", "bar-2"])
     _, panel = motion_of(hands)
     hands.click(panel.add_colour)
-    menu = panel.form.stop_menu(0)
+    menu = panel.form.part.stop_menu(0)
     next(a for a in menu.actions() if a.text() == "Teal").trigger()
     motion = drafted(hands).effects[0].motion
     assert isinstance(motion, ColourRoll)
     assert motion.stops[0].palette == "teal"
-    hands.press(panel.form.stops, "One colour more")
+    hands.press(panel.form.part, "One colour more")
     assert len(drafted(hands).effects[0].motion.stops) == 3
 
 
@@ -571,7 +571,7 @@ def test_effects_are_copied_from_lamp_to_lamp(hands):
     hands.parts.selection.choose(["par-1"])
     _, panel = motion_of(hands)
     hands.click(panel.add_level)
-    chip(hands, panel.form.shapes, "Ramp down")
+    chip(hands, panel.form.part.shapes, "Ramp down")
     place = hands.window.compose
     place.setFocus()
     QTest.keyClick(place, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)

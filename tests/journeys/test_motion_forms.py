@@ -71,11 +71,11 @@ def test_every_field_of_a_wave_can_be_set(hands):
         ("Own curve", Shape.OWN, "smooth"),
         ("Random", Shape.RANDOM, "backward"),
     ):
-        chip(hands, panel.form.shapes, name)
+        chip(hands, panel.form.part.shapes, name)
         assert motion(hands).shape == shape
         assert own in set_all(hands, panel.form)
     for name, mode in (("Scales", EffectMode.SCALES), ("Adds", EffectMode.ADDS)):
-        chip(hands, panel.form.modes, name)
+        chip(hands, panel.form.part.modes, name)
         assert motion(hands).mode == mode
         assert motion(hands).low < motion(hands).high
     # every step of it can be taken back, one by one
@@ -90,10 +90,10 @@ def test_every_field_of_a_roll_can_be_set(hands):
     hands.click(panel.add_colour)
     found = set_all(hands, panel.form)
     assert {"length", "gap", "hard", "brightness", "across"} <= found
-    menu = panel.form.stop_menu(1)
+    menu = panel.form.part.stop_menu(1)
     next(a for a in menu.actions() if a.text() == "Take it out").trigger()
     assert len(motion(hands).stops) == 1
-    last = next(a for a in panel.form.stop_menu(0).actions() if "out" in a.text())
+    last = next(a for a in panel.form.part.stop_menu(0).actions() if "out" in a.text())
     assert not last.isEnabled()  # of one colour nothing is left
 
 
@@ -106,15 +106,15 @@ def test_every_field_of_a_path_can_be_set(hands):
     degrees = set_all(hands, form)
     assert {"size", "stretch", "turn", "keep_out"} <= degrees
     assert "plane" not in degrees  # around an aim there is none
-    chip(hands, form.spaces, "In the room")
+    chip(hands, form.part.spaces, "In the room")
     assert not panel.pad.isVisible()
     assert "plane" in set_all(hands, form)
     for name, own in (("Polygon", "sides"), ("Wander", "seed"), ("Free", "closed")):
-        chip(hands, form.shapes, name)
+        chip(hands, form.part.shapes, name)
         assert own in set_all(hands, form)
-    chip(hands, form.shapes, "Ellipse")
+    chip(hands, form.part.shapes, "Ellipse")
     assert motion(hands).stretch == 0.5
-    chip(hands, form.shapes, "Circle")
+    chip(hands, form.part.shapes, "Circle")
     assert motion(hands).stretch == 1.0
 
 
@@ -123,16 +123,16 @@ def test_a_wave_is_given_by_its_middle_and_its_size(hands):
     _, panel = motion_of(hands)
     hands.click(panel.add_level)
     form = panel.form
-    hands.click(form.by_middle)
-    assert (form.low.label, form.high.label) == ("Middle", "Size")
-    hands.type(form.high, "40")
-    hands.type(form.low, "60")
+    hands.click(form.part.by_middle)
+    assert (form.part.low.label, form.part.high.label) == ("Middle", "Size")
+    hands.type(form.part.high, "40")
+    hands.type(form.part.low, "60")
     assert (motion(hands).low, motion(hands).high) == pytest.approx((0.4, 0.8))
-    hands.type(form.low, "95")  # it stays within what a level can be
+    hands.type(form.part.low, "95")  # it stays within what a level can be
     assert (motion(hands).low, motion(hands).high) == pytest.approx((0.6, 1.0))
-    hands.click(form.by_middle)
-    assert (form.low.label, form.high.label) == ("Low", "High")
-    assert form.low.value == pytest.approx(60)
+    hands.click(form.part.by_middle)
+    assert (form.part.low.label, form.part.high.label) == ("Low", "High")
+    assert form.part.low.value == pytest.approx(60)
 
 
 def test_beats_and_seconds_stand_for_each_other(hands):
@@ -172,7 +172,7 @@ def test_any_one_attribute_moves_within_what_the_lamps_can(hands):
     pick(hands, lambda: hands.click(panel.add_other), "Zoom")
     assert motion(hands).attribute == "Zoom"
     assert motion(hands).low < motion(hands).high
-    assert panel.form.low.unit == "°"
+    assert panel.form.part.low.unit == "°"
     # what they have a panel for is not offered twice
     assert not panel.add_level.isHidden()
     hands.parts.selection.choose(["front-1"])
@@ -211,9 +211,9 @@ def test_points_of_a_free_path_come_go_and_are_dragged(hands):
     hands.parts.selection.choose(HEADS[:2])
     place, panel = motion_of(hands)
     hands.click(panel.add_aim)
-    chip(hands, panel.form.spaces, "In the room")
-    chip(hands, panel.form.shapes, "Free")
-    editor = panel.form.path
+    chip(hands, panel.form.part.spaces, "In the room")
+    chip(hands, panel.form.part.shapes, "Free")
+    editor = panel.form.part.path
     assert editor.isVisible()
     hands.click(editor, QPointF(editor.width() / 2, editor.height() / 2))
     hands.until(lambda: len(motion(hands).points) == 5)
@@ -264,8 +264,8 @@ def test_an_updated_motion_reaches_all_that_follow_it(hands, answers, node):
     hands.parts.engine.send(Do(Ref("scene", "breathing"), Verb.PRESS))
     hands.until(lambda: hands.parts.engine.state.players)
     hands.click(panel.add_level)
-    hands.type(panel.form.low, "100")
-    hands.type(panel.form.high, "100")
+    hands.type(panel.form.part.low, "100")
+    hands.type(panel.form.part.high, "100")
     pick(hands, lambda: hands.click(panel.update_), "Breath")
     hands.parts.draft.clear()
     hands.until(lambda: drafted(hands).empty)
@@ -327,7 +327,7 @@ def test_spots_and_washes_on_one_floor_circle_kept_off_the_audience(hands, contr
     _, panel = motion_of(hands)
     hands.type(hands.window.compose.what.level, "100")
     hands.click(panel.add_aim)
-    chip(hands, panel.form.spaces, "In the room")
+    chip(hands, panel.form.part.spaces, "In the room")
     size = next(w for e, w in panel.form.rows if e.label == "Size" and e.unit == "m")
     hands.type(size, "4.5")  # it would reach the seats
     hands.until(lambda: "bent away" in panel.warning.text())
@@ -358,11 +358,13 @@ def test_a_two_colour_roll_over_sixteen_cells_with_a_pulse_on_top(
     _, panel = motion_of(hands)
     hands.type(hands.window.compose.what.level, "100")
     hands.click(panel.add_colour)
-    next(a for a in panel.form.stop_menu(0).actions() if a.text() == "Teal").trigger()
+    next(
+        a for a in panel.form.part.stop_menu(0).actions() if a.text() == "Teal"
+    ).trigger()
     hands.type(panel.form.seconds, "12")
     hands.click(panel.add_level)
-    chip(hands, panel.form.shapes, "Pulse")
-    chip(hands, panel.form.modes, "Scales")
+    chip(hands, panel.form.part.shapes, "Pulse")
+    chip(hands, panel.form.part.modes, "Scales")
     effects = drafted(hands).effects
     assert [e.by for e in effects] == [By.CELLS, By.CELLS]
     assert effects[1].motion.low == pytest.approx(0.2)
