@@ -178,16 +178,17 @@ def main(handle: int) -> None:
 
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody waits for what it forks
     line = socket.socket(fileno=handle).makefile("rw")
-    for asked in line:
-        wanted = json.loads(asked)
-        pid = forked(
-            wanted["words"],
-            (),
-            environment=wanted["environment"],
-            session=True,
-        )
-        line.write(f"{pid}\n")
-        line.flush()
+    with contextlib.suppress(ConnectionError):  # whoever asked has gone
+        for asked in line:
+            wanted = json.loads(asked)
+            pid = forked(
+                wanted["words"],
+                (),
+                environment=wanted["environment"],
+                session=True,
+            )
+            line.write(f"{pid}\n")
+            line.flush()
 
 
 if __name__ == "__main__":

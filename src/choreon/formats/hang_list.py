@@ -211,6 +211,13 @@ class _Bad(Exception):
     pass
 
 
+def _usual_mode(kind: FixtureType, known: Fixture | None) -> str:
+    """The mode of a line that names none: that which hangs, else the type's first."""
+    if known is not None and known.type == kind.id:
+        return known.mode
+    return kind.modes[0].name if kind.modes else ""
+
+
 class _ListReader:
     def __init__(self, show: Show, kinds: Mapping[str, FixtureType]) -> None:
         self.show = show
@@ -292,10 +299,7 @@ class _ListReader:
             return None, ""
 
         if "mode" not in given:
-            if known is not None and known.type == kind.id:
-                return kind, known.mode
-
-            return kind, kind.modes[0].name if kind.modes else ""
+            return kind, _usual_mode(kind, known)
 
         wanted = given["mode"].casefold()
         for mode in kind.modes:

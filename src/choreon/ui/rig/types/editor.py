@@ -33,6 +33,7 @@ from choreon.model.fixture_type import (
     Mode,
     bytes_of,
 )
+from choreon.model.show import Fixture
 from choreon.model.type_checks import check_type, errors
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
@@ -566,25 +567,32 @@ class TypeEditor(QWidget):
     def _fill_trial(self) -> None:
         if not self.isVisible():
             return  # it is filled when it is looked at
-        fixtures = self.parts.document.show.fixtures.values()
+
+        fixtures = list(self.parts.document.show.fixtures.values())
         mine = [f for f in fixtures if f.type == self.kind.id]
-        others = [f for f in fixtures if f.type != self.kind.id]
         names = words.some([f.name for f in mine], 6)
         self.users.setText(names or "No fixture that hangs here.")
-        now = self.on.currentData() if self.trial.isChecked() else None
-        self.on.clear()
-        for fixture in [*mine, *others]:
-            text = f"{fixture.name} · {fixture.universe}.{fixture.address}"
-            self.on.addItem(text, fixture.id)
-        index = self.on.findData(now)
-        if index >= 0:
-            self.on.setCurrentIndex(index)
+
+        others = [f for f in fixtures if f.type != self.kind.id]
+        self._offer_to_try_on([*mine, *others])
         some = self.on.count() > 0
         self.trial.setEnabled(some)
         self.on.setVisible(some)
         if not self.trial.isChecked():
             nobody = "Hang a fixture, and what is edited can be sent to it."
             self.tried.setText(POINT if some else nobody)
+
+    def _offer_to_try_on(self, fixtures: list[Fixture]) -> None:
+        """Offer fixtures; one that is tried on stays the one."""
+        now = self.on.currentData() if self.trial.isChecked() else None
+        self.on.clear()
+        for fixture in fixtures:
+            text = f"{fixture.name} · {fixture.universe}.{fixture.address}"
+            self.on.addItem(text, fixture.id)
+
+        index = self.on.findData(now)
+        if index >= 0:
+            self.on.setCurrentIndex(index)
 
     def _trial_toggled(self, on: bool) -> None:
         self._pointed = None

@@ -41,34 +41,47 @@ def reach(show: Show, kind: FixtureType) -> Reach:
     """Give every fixture of the type its new definition. Modes that are gone become the
     first that is left.
     """
-    lines: dict[str, None] = {}
-    made = show
     by_mode: dict[str, list[str]] = {}
     for fixture in show.fixtures.values():
         if fixture.type == kind.id:
             by_mode.setdefault(fixture.mode, []).append(fixture.id)
+
+    # one mode after the other, each from what its lamps had before the change
+    made, lines = show, []
     for mode, ids in by_mode.items():
-        names = words.some([show.fixtures[i].name for i in ids])
-        target, gone = _target(show.types.get(kind.id), kind, mode)
-        if gone:
-            lines[f"{names}: the mode {mode} is gone; they go to {target}."] = None
-        # Translated one mode after the other, each from what its lamps had before the
-        # change.
         before = edits.replace(made, types=show.types)
-        done = swap(before, ids, kind, target, room=False)
-        made = done.show
-        told = [line.text for line in done.lines if line.fate != "kept"]
-        lines |= dict.fromkeys(f"{names}: {text}." for text in told)
+        made, told = _translated(before, kind, mode, ids)
+        lines += told
+
     everybody = [i for ids in by_mode.values() for i in ids]
     made, readdressed, homeless = find_room(edits.put(made, "types", kind), everybody)
     for i in readdressed:
         after = made.fixtures[i]
         where = f"{after.universe}.{after.address}"
-        lines[f"{after.name} goes to {where}: it takes other slots now."] = None
+        lines.append(f"{after.name} goes to {where}: it takes other slots now.")
+
     for i in homeless:
         name = show.fixtures[i].name
-        lines[f"{name} finds no room in its universe and will clash."] = None
-    return Reach(made, tuple(lines))
+        lines.append(f"{name} finds no room in its universe and will clash.")
+
+    return Reach(made, tuple(dict.fromkeys(lines)))
+
+
+def _translated(
+    show: Show, kind: FixtureType, mode: str, ids: list[str]
+) -> tuple[Show, list[str]]:
+    """The show with the fixtures of a mode translated to the new definition, and what
+    is to be told of them.
+    """
+    names = words.some([show.fixtures[i].name for i in ids])
+    target, gone = _target(show.types.get(kind.id), kind, mode)
+    lines = []
+    if gone:
+        lines.append(f"{names}: the mode {mode} is gone; they go to {target}.")
+
+    done = swap(show, ids, kind, target, room=False)
+    lost = [line.text for line in done.lines if line.fate != "kept"]
+    return done.show, [*lines, *(f"{names}: {text}." for text in lost)]
 
 
 def _target(
