@@ -39,6 +39,7 @@ def over(
     dark = () if change is None else _changing(context.show, before, playable)
     routes, part = context.ways.get(one.part.ref, {}), one.part
     there = (playable, context.now, state.clock, routes, part.only, one.light)
+
     if not dark or change is None:
         return players.change(state, player, lambda p: players.go_to(p, *there))
 

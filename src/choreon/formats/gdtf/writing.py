@@ -37,12 +37,14 @@ def write(kind: FixtureType) -> bytes:
     buffer = io.BytesIO()
     xml = pygdtf.FixtureTypeWriter(made).xml_root
     StandardTree.indent(xml)
+
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr(
             DESCRIPTION,
             StandardTree.tostring(xml, encoding="UTF-8", xml_declaration=True),
         )
         archive.writestr(EXTRA, msgspec.json.encode(extra_of(kind)))
+
         for wheel in kind.wheels:
             for i, slot in enumerate(wheel.slots):
                 if slot.picture:
@@ -50,6 +52,7 @@ def write(kind: FixtureType) -> bytes:
                         f"wheels/{_file(wheel, i)}.png",
                         slot.picture,
                     )
+
     return buffer.getvalue()
 
 
@@ -100,11 +103,13 @@ class _Writer:
         made.name, made.long_name = plain_name(kind.name, "Fixture"), kind.name
         made.short_name = kind.name[:16]
         made.manufacturer = kind.maker or "Generic"
+
         made.description = kind.notes
         own_id = uuid.uuid5(uuid.NAMESPACE_URL, f"choreon:{kind.id}")
         made.fixture_type_id = str(own_id).upper()
         made.feature_groups = _feature_groups(kind)
         made.attributes = [_attribute(name) for name in sorted(kind.attributes)]
+
         made.wheels = [self._wheel(wheel) for wheel in kind.wheels]
         made.emitters = [_emitter(emitter) for emitter in kind.emitters]
         names = plain_names((mode.name for mode in kind.modes), "Mode")
@@ -112,6 +117,7 @@ class _Writer:
             self._mode(i, mode, name, made.geometries)
             for i, (mode, name) in enumerate(zip(kind.modes, names, strict=True), 1)
         ]
+
         return made
 
     def _wheel(self, wheel: Wheel) -> pygdtf.Wheel:
@@ -140,6 +146,7 @@ class _Writer:
         ]
         inside: list[object] = beams or [self._beam(f"Beam {number}", 0.0, 0.0)]
         links = {at.PAN: base, at.TILT: base}
+
         for attribute, axis in (
             (at.TILT, f"Head {number}"),
             (at.PAN, f"Yoke {number}"),
@@ -147,6 +154,7 @@ class _Writer:
             if attribute in self.kind.attributes:
                 inside = [pygdtf.geometries.GeometryAxis(name=axis, geometries=inside)]
                 links[attribute] = axis
+
         geometries.append(pygdtf.geometries.Geometry(name=base, geometries=inside))
         channels = [
             self._channel(use, channel, base, cells, links)
@@ -168,6 +176,7 @@ class _Writer:
             "profile": "Spot",
             "beam": "Spot",
         }.get(kind.body, "Wash")
+
         matrix = pygdtf.value.Matrix(0)
         matrix.matrix[0][3], matrix.matrix[1][3] = x, y
         return pygdtf.GeometryBeam(
@@ -197,6 +206,7 @@ class _Writer:
                 number = number * scale + (scale - 1 if last else 0)
             else:
                 number //= scale
+
             return value(f"{number}/{count}")
 
         geometry = cells[use.cell - 1] if use.cell else links.get(main, base)
@@ -220,9 +230,11 @@ class _Writer:
                 )
             ],
         )
+
         made._has_highlight_attr = channel.open is not None
         for function in functions:
             function.default = raw(channel.home)
+
         return made
 
     def _function(
@@ -234,6 +246,7 @@ class _Writer:
         turns = first.attribute.startswith(main_attribute(channel))
         is_slot = at.attribute(first.attribute).kind == "slot" and wheel is not None
         physical = pygdtf.value.PhysicalValue
+
         sets = [_channel_set(span, is_slot, raw) for span in group]
         named = len(group) > 1 or first.name or sets[0].wheel_slot_index
         emitters = {
@@ -241,6 +254,7 @@ class _Writer:
             for emitter in self.kind.emitters
         }
         self.functions += 1
+
         return pygdtf.ChannelFunction(
             name=f"{first.attribute} {self.functions}",
             attribute=link("Attributes", first.attribute),
@@ -263,17 +277,22 @@ def _runs(ranges: tuple[Range, ...], top: int) -> list[list[Range]]:
     """
     runs: list[list[Range]] = []
     reached = -1
+
     for span in sorted(ranges, key=lambda r: r.start):
         if span.start > reached + 1:
             runs.append([_gap(reached + 1, span.start - 1)])
+
         beside = span.start == reached + 1
         if beside and runs and _goes_on(runs[-1][-1], span):
             runs[-1].append(span)
         else:
             runs.append([span])
+
         reached = span.end
+
     if reached < top:
         runs.append([_gap(reached + 1, top)])
+
     return runs
 
 

@@ -204,6 +204,7 @@ class AttributePanel(QWidget):
         self.beam_panel = BeamPanel(self.hand)
         self.device_panel = DevicePanel(self.hand)
         self.spread_panel = SpreadPanel(self.hand)
+
         self.motion_panel = MotionPanel(self.hand)
 
         panels = (
@@ -252,6 +253,7 @@ class AttributePanel(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(panel)
+
         self.setMinimumWidth(296)
 
     def _begin_to_follow(self) -> None:

@@ -38,6 +38,7 @@ class MotionForm(QWidget):
         self.effect: Effect | None = None
         self.rows: list[tuple[Entry, QWidget]] = []
         self._built: object = None
+
         self._made: dict[str, MotionPart] = {}
 
         self._make_rate()
@@ -45,6 +46,7 @@ class MotionForm(QWidget):
         self.own = QVBoxLayout()
         self.fields = QWidget()
         self.box = QVBoxLayout(self.fields)
+
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(4)
 
@@ -73,6 +75,7 @@ class MotionForm(QWidget):
         self.factor = ValueField("Times as fast", 0.125, 8, "×", 3, 1.0, bar=False)
         self.seconds.changed.connect(partial(self._set, "rate.seconds"))
         self.beats.changed.connect(partial(self._set, "rate.beats"))
+
         self.factor.changed.connect(partial(self._set, "rate.factor"))
 
         self.clocks = QComboBox()

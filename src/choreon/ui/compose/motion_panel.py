@@ -184,6 +184,7 @@ class MotionPanel(QWidget):
         self._make_pad()
         self.form = MotionForm(self.parts)
         self.form.changed.connect(self.put)
+
         self._make_deeds()
 
         basics.stack(
@@ -228,6 +229,7 @@ class MotionPanel(QWidget):
         self.list = QWidget()
         self.box = QVBoxLayout(self.list)
         self.box.setContentsMargins(0, 0, 0, 0)
+
         self.box.setSpacing(3)
 
         self.warning = basics.label("", "alarm", wrap=True)

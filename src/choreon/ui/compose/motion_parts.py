@@ -81,6 +81,7 @@ class WavePart(MotionPart):
             "±", self._show_ends, "", "", "Give the middle and the size instead"
         )
         self.by_middle.setCheckable(True)
+
         self.by_middle.setFixedWidth(34)
         self.by_middle.setAccessibleName("By middle and size")
 
@@ -175,6 +176,7 @@ class RollPart(MotionPart):
         )
         more.clicked.connect(lambda: self._open_menu(n, more))
         more.setFixedWidth(20)
+
         return basics.row(button, more, spacing=0)
 
     def _add_stop(self) -> None:

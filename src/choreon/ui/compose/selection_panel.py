@@ -151,6 +151,7 @@ class SelectionPanel(QWidget):
         self._listed: list[str] = []  # the fixtures, row by row
         self.fixtures.setItemDelegate(Numbered(self.parts, self.fixtures))
         DragsOut(self.groups.viewport(), self._groups_at)
+
         DragsOut(self.fixtures.viewport(), self._lamps_at)
 
         self.groups.itemClicked.connect(self._group_clicked)
@@ -205,6 +206,7 @@ class SelectionPanel(QWidget):
             "The one before, alone (Left on the stage)",
             lambda: selection.choose_alone(-1),
         )
+
         self.forth = basics.tool(
             "after",
             "The next one alone (Right on the stage)",
@@ -240,6 +242,7 @@ class SelectionPanel(QWidget):
             self.count,
             spacing=4,
         )
+
         basics.grow(panel, 2, 2)
         basics.grow(panel, 4, 3)
         box = QVBoxLayout(self)

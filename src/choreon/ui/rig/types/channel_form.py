@@ -37,6 +37,7 @@ class ChannelForm(QWidget):
         self.channel: Channel | None = None
         self.index = 0
         self._busy = False
+
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the channel")
         self.name.setToolTip("The channel's name, as in the fixture's manual")
@@ -44,15 +45,18 @@ class ChannelForm(QWidget):
             lambda: self._put(name=self.name.text().strip())
         )
         self.resolution = QComboBox()
+
         self.resolution.setAccessibleName("Counts in")
         self.resolution.setToolTip(
             "How finely it is counted; in this mode it takes a slot for each 8 bits"
         )
+
         for bytes_ in (1, 2, 3, 4):
             self.resolution.addItem(f"{8 * bytes_} bit", bytes_)
             self.resolution.setItemData(
                 bytes_ - 1, f"0…{256**bytes_ - 1}", Qt.ItemDataRole.ToolTipRole
             )
+
         self.resolution.activated.connect(lambda _: self._resolve())
         self.home = NumberField("Home", 0, 255, 0)
         self.open = NumberField("Open up", -1, 255, -1, none="auto")
@@ -61,6 +65,7 @@ class ChannelForm(QWidget):
             "full, shutter open, the rest at home"
         )
         self.home.editingFinished.connect(lambda: self._put(home=self.home.value()))
+
         self.open.editingFinished.connect(
             lambda: self._put(open=None if self.open.value() < 0 else self.open.value())
         )
@@ -68,11 +73,13 @@ class ChannelForm(QWidget):
         self.wheel.setAccessibleName("Wheel")
         self.wheel.setToolTip("The wheel whose slots this channel chooses")
         self.wheel.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+
         self.wheel.activated.connect(self._wheel_picked)
         self.rest = QCheckBox("Leave alone")
         self.rest.setToolTip("It rests at home and is not offered anywhere")
         self.rest.toggled.connect(lambda on: self._put(rest=on))
         self.own = QCheckBox("Only in this mode")
+
         self.own.setToolTip(
             "This mode has a definition of its own; the others keep the common one"
         )
@@ -84,6 +91,7 @@ class ChannelForm(QWidget):
         )
         self.line = RangeLine()
         self.line.chosen.connect(self.choose)
+
         self.line.edited.connect(self._emit)
         self.line.pointed.connect(self.pointed.emit)
         head = basics.row(
@@ -96,9 +104,11 @@ class ChannelForm(QWidget):
             gone,
             spacing=6,
         )
+
         basics.grow(head, 0)
         for field in (self.home, self.open):
             field.setFixedWidth(72)
+
         self.spread = basics.button(
             "As ranges",
             self._from_wheel,
@@ -112,9 +122,11 @@ class ChannelForm(QWidget):
         self._make_range()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
+
         box.setSpacing(8)
         for widget in (head, flags, self.line, self._make_emitter(), self.range):
             box.addWidget(widget)
+
         box.addWidget(self.table, 1)
 
     def _make_emitter(self) -> QWidget:
@@ -127,8 +139,10 @@ class ChannelForm(QWidget):
             (self.emitter_y, "y"),
             (self.strength, "strength"),
         )
+
         for field, key in fields:
             field.changed.connect(lambda v, k=key: self._emit_emitter({k: v}))
+
         self.swatch = basics.label("")
         self.swatch.setFixedSize(32, 32)
         self.emitter = basics.row(
@@ -136,6 +150,7 @@ class ChannelForm(QWidget):
             *(f for f, _ in fields),
             self.swatch,
         )
+
         self.emitter.setToolTip(
             "CIE 1931 chromaticity, and the light at full against the other emitters"
         )
@@ -154,12 +169,14 @@ class ChannelForm(QWidget):
         x, y, strength = (
             (known.x, known.y, known.strength) if known else (0.3127, 0.329, 1.0)
         )
+
         for field, value in (
             (self.emitter_x, x),
             (self.emitter_y, y),
             (self.strength, strength),
         ):
             field.set_value(value if known else None)
+
         light = from_xyy(x, y, 1.0)
         top = max(light) or 1.0
         colour = (
@@ -167,6 +184,7 @@ class ChannelForm(QWidget):
             if known
             else theme.FLAT
         )
+
         self.swatch.setStyleSheet(f"background: {colour}; border-radius: 16px;")
 
     def _make_range(self) -> None:
@@ -176,6 +194,7 @@ class ChannelForm(QWidget):
         self.table.chosen.connect(self.choose)
         self.table.edited.connect(self._emit)
         self.slot = NumberField("Slot", -1, 200, -1, none="none")
+
         self.slot.setToolTip(
             "The slot, counted from 0, that turns or shakes in this range"
         )
@@ -185,6 +204,7 @@ class ChannelForm(QWidget):
             basics.label("Turns slot", "soft"), self.slot, spacing=6
         )
         self.hold = ValueField("Hold", 0, 60, "s", 1, 0.0, bar=False)
+
         self.hold.setFixedWidth(120)
         self.hold.changed.connect(lambda v: self._range(hold=v))
         self.travel = ValueField("End to end", 0, 60, "s", 2, 0.0, bar=False)
@@ -193,6 +213,7 @@ class ChannelForm(QWidget):
             "Seconds that the head takes from the one end of pan to the other. Paths "
             "turn it no faster"
         )
+
         self.travel.changed.connect(lambda v: self._range(travel=v))
         self.private = QCheckBox("Only on purpose")
         self.private.setToolTip(
@@ -206,6 +227,7 @@ class ChannelForm(QWidget):
             "quiet",
             tip="Part this range in the middle (double click on the line)",
         )
+
         self.drop = basics.button(
             "Remove", self._drop, "quiet", tip="Remove this range (Delete on the line)"
         )
@@ -231,24 +253,30 @@ class ChannelForm(QWidget):
         self._busy = True
         self.kind, self.channel = kind, channel
         self.setEnabled(channel is not None)
+
         if channel is not None:
             self.index = min(self.index, max(0, len(channel.ranges) - 1))
             for field in (self.home, self.open):
                 field.high = channel.top
+
             self.name.setText(channel.name)
             self.resolution.setCurrentIndex(channel.resolution - 1)
             self.home.setValue(channel.home)
             self.open.setValue(-1 if channel.open is None else channel.open)
             self.wheel.clear()
+
             self.wheel.addItem("no wheel", "")
             for wheel in kind.wheels:
                 self.wheel.addItem(wheel.name, wheel.key)
+
             self.wheel.addItem("New wheel…", "+")
             self.wheel.setCurrentIndex(max(0, self.wheel.findData(channel.wheel)))
             self.of_wheel.setVisible(bool(kind.wheels) or type_edits.has_slots(channel))
             self.spread.setEnabled(bool(channel.wheel))
             self.rest.setChecked(channel.rest)
+
             self.own.setChecked(own)
+
         self.line.show_channel(kind, channel, self.index)
         self.table.show_channel(kind, channel, self.index)
         self._busy = False
@@ -272,8 +300,10 @@ class ChannelForm(QWidget):
         span = self.span
         self._show_emitter()
         self.range.setEnabled(span is not None)
+
         if span is None:
             return
+
         self._busy = True
         known = at.attribute(span.attribute)
         self.slot.setValue(span.slot)
@@ -281,11 +311,13 @@ class ChannelForm(QWidget):
             bool(self.channel and self.channel.wheel) and known.kind != "slot"
         )
         self.hold.set_value(span.hold)
+
         self.hold.setVisible(known.command)
         self.travel.set_value(span.travel or None)
         self.travel.setVisible(span.attribute == at.PAN)
         self.private.setChecked(span.private)
         self.drop.setEnabled(bool(self.channel and len(self.channel.ranges) > 1))
+
         self.split.setEnabled(span.end > span.start)
         self._busy = False
 

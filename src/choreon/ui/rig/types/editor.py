@@ -87,6 +87,7 @@ class TypeEditor(QWidget):
         self.kind = self.before = type_edits.blank([])
         self.mode_name = self.key = ""
         self._past: list[FixtureType] = []
+
         self._future: list[FixtureType] = []
         self._busy = False
         self._at = (
@@ -94,16 +95,19 @@ class TypeEditor(QWidget):
         )
         self._pointed: int | None = None
         self._sure = False
+
         self.modes = ModeForm()
         self.modes.edited.connect(self._mode_edited)
         self.modes.chosen.connect(self._channel_clicked)
         self.modes.refused.connect(lambda text: parts.notices.told.emit(text, "alarm"))
         self.modes.removed.connect(self._remove_mode)
+
         self.modes.named.connect(self.add_channels)
         self.channel = ChannelForm()
         self.channel.edited.connect(self._channel_edited)
         self.channel.removed.connect(self._remove_channel)
         self.channel.own_toggled.connect(self._own)
+
         self.channel.wheel_wanted.connect(self._add_wheel)
         self.channel.pointed.connect(self._point)
         self.channel.table.refused.connect(
@@ -114,20 +118,25 @@ class TypeEditor(QWidget):
                 type_edits.put_emitter(self.kind, name, **fields)
             )
         )
+
         self._again = QTimer(self, interval=int(400 * TRY))
         self._again.timeout.connect(self._try)
         across = QSplitter()
+
         for widget in (self._left(), self._middle(), self._right()):
             across.addWidget(widget)
+
         across.setSizes([330, 560, 270])
         across.setStretchFactor(1, 1)
         for i in range(3):
             across.setCollapsible(i, False)
+
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
         box.addWidget(self._head())
         box.addWidget(across, 1)
+
         for key, act in (
             ("Ctrl+Z", self.undo),
             ("Ctrl+Shift+Z", self.redo),
@@ -135,6 +144,7 @@ class TypeEditor(QWidget):
         ):
             shortcut = QShortcut(QKeySequence(key), self)
             shortcut.activated.connect(act)
+
         parts.document.show_changed.connect(lambda _: self._fill_trial())
 
     # laying out
@@ -143,6 +153,7 @@ class TypeEditor(QWidget):
         self.maker, self.name = QLineEdit(), QLineEdit()
         self.maker.setPlaceholderText("Maker")
         self.name.setPlaceholderText("Name of the type")
+
         for field, key in ((self.maker, "maker"), (self.name, "name")):
             field.setAccessibleName(key.capitalize())
             field.setToolTip(
@@ -151,6 +162,7 @@ class TypeEditor(QWidget):
             field.editingFinished.connect(
                 lambda f=field, k=key: self._put(**{k: f.text().strip()})
             )
+
         self.sort, self.body, self.lamp = QComboBox(), QComboBox(), QComboBox()
         for box, items, title in (
             (self.sort, KINDS, "Kind"),
@@ -161,22 +173,28 @@ class TypeEditor(QWidget):
             box.setToolTip(title)
             for item in items:
                 box.addItem(item or "fixture: none")
+
             box.setItemData(0, items[0])
+
         for i, body in enumerate(BODIES):
             self.body.setItemIcon(i, bodies.icon(body))
+
         self.sort.activated.connect(lambda i: self._put(kind=KINDS[i]))
         self.body.activated.connect(lambda i: self._put(body=BODIES[i]))
         self.lamp.activated.connect(lambda i: self._put(lamp=LAMPS[i]))
         self.beam = ValueField("Beam", 0, 180, "°", 1, None, bar=False)
         self.field = ValueField("Field", 0, 180, "°", 1, None, bar=False)
+
         self.beam.changed.connect(lambda v: self._put(beam=v))
         self.field.changed.connect(lambda v: self._put(field=v))
         self.field.none = "as beam"
         self.field.setToolTip(
             "The angle at which a tenth of the light is left; none: as the beam"
         )
+
         for number in (self.beam, self.field):
             number.setFixedWidth(122)
+
         self.keep_button = basics.button("Keep the type", self.keep, "main", "check")
         leave = basics.button(
             "Leave",
@@ -184,6 +202,7 @@ class TypeEditor(QWidget):
             "quiet",
             tip="Back to the room; what was changed here is let go",
         )
+
         row = basics.row(
             self.maker,
             self.name,
@@ -215,6 +234,7 @@ class TypeEditor(QWidget):
         self.pieces.setPlaceholderText("No channels yet")
         self.pieces.setToolTip("The channel or the wheel that is edited")
         self.pieces.activated.connect(self._part_picked)
+
         self.wheel_rows = QStackedWidget()
         self.wheels = WheelForm()
         self.wheels.edited.connect(
@@ -224,10 +244,12 @@ class TypeEditor(QWidget):
         self.wheels.refused.connect(
             lambda text: self.parts.notices.told.emit(text, "alarm")
         )
+
         for page in (self.channel, self.wheels):
             inner = QWidget()
             basics.stack(inner, page, *((1,) if page is self.wheels else ()), margins=2)
             self.wheel_rows.addWidget(basics.scroller(inner))
+
         empty = QWidget()
         words_ = (
             "Type the fixture's channels on the left, in the order of its manual, "
@@ -237,6 +259,7 @@ class TypeEditor(QWidget):
         self.wheel_rows.addWidget(empty)
         panel = basics.panel(self.pieces, self.wheel_rows)
         basics.grow(panel, 1)
+
         return panel
 
     def _right(self) -> QWidget:
@@ -247,6 +270,7 @@ class TypeEditor(QWidget):
             "Click a line to go to its place. ▲ keeps the type from being hung"
         )
         self.checks.itemActivated.connect(self._lead)
+
         self.checks.itemClicked.connect(self._lead)
         self.verdict = basics.label("", "soft", wrap=True)
         self.users = basics.label("", "small", wrap=True)
@@ -255,11 +279,13 @@ class TypeEditor(QWidget):
             "Send the channel that is edited to a fixture that hangs, live; the "
             "others rest at home"
         )
+
         self.trial.toggled.connect(self._trial_toggled)
         self.on = QComboBox()
         self.on.setAccessibleName("Fixture to try it on")
         self.on.setToolTip("The fixture that is sent what is edited")
         self.on.activated.connect(lambda _: self._trial_toggled(self.trial.isChecked()))
+
         self.tried = basics.label(POINT, "small", wrap=True)
         self.warning = QFrame()
         self.warning.setObjectName("warn")
@@ -268,6 +294,7 @@ class TypeEditor(QWidget):
             f"{theme.RADIUS}px; }}"
         )
         self.warning_text = basics.label("", "", wrap=True)
+
         go_on = basics.button("Keep it so", self._keep_sure, "main")
         back = basics.button("Not yet", self._not_sure, "quiet")
         basics.stack(
@@ -287,6 +314,7 @@ class TypeEditor(QWidget):
             self.users,
         )
         basics.grow(panel, 2)
+
         return panel
 
     # opening and leaving
@@ -305,6 +333,7 @@ class TypeEditor(QWidget):
         self.key = (
             uses[0].channel if uses else (kind.channels[0].key if kind.channels else "")
         )
+
         self._not_sure()
         self._fill()
 
@@ -335,6 +364,7 @@ class TypeEditor(QWidget):
         """
         if self._busy or kind == self.kind:
             return
+
         before = self.kind.mode(self.mode_name)
         self.mode_name = mode_name or self.mode_name
         if (
@@ -343,11 +373,13 @@ class TypeEditor(QWidget):
             and before.name not in self._kept_modes()
         ):
             kind, self.mode_name = type_edits.name_by_size(kind, before)
+
         self._past.append(self.kind)
         self._future.clear()
         self.kind = kind
         self._not_sure()
         self._fill()
+
         self._try()
 
     def _kept_modes(self) -> set[str]:
@@ -366,6 +398,7 @@ class TypeEditor(QWidget):
         mode = self.kind.mode(self.mode_name)
         before = self.kind.channel(channel.key, mode)
         kind = type_edits.put_channel(self.kind, channel, self.mode_name)
+
         if (
             mode is not None
             and before is not None
@@ -376,6 +409,7 @@ class TypeEditor(QWidget):
                 mode, channel.key, before.resolution, channel.resolution
             )
             kind = type_edits.put_mode(kind, self.mode_name, fitted)
+
         self._do(kind, self.mode_name)
 
     def _channel_clicked(self, key: str) -> None:
@@ -432,10 +466,12 @@ class TypeEditor(QWidget):
         kind, key = type_edits.add_wheel(
             self.kind, channel.label if channel and slots else "Wheel"
         )
+
         if channel and slots:
             kind = type_edits.put_channel(
                 kind, type_edits.replace(channel, wheel=key), self.mode_name
             )
+
         self.key = f"wheel:{key}"
         self._do(kind)
 
@@ -452,25 +488,31 @@ class TypeEditor(QWidget):
         self._busy = True
         self._fill_head(kind)
         mode = kind.mode(self.mode_name)
+
         if mode is None and kind.modes:
             mode = kind.modes[min(self._at, len(kind.modes) - 1)]
+
         if mode is not None:
             self.mode_name = mode.name
             self._at = kind.modes.index(mode)
             self._find_key(kind, mode)
             self.which.setCurrentIndex(self.which.findData(mode.name))
             self.modes.show_mode(kind, mode, self.key)
+
         self._fill_parts(kind)
         wheel = None
         if self.key.startswith("wheel:"):
             wheel = kind.wheel(self.key.removeprefix("wheel:"))
+
         if wheel is not None:
             self.wheels.show_wheel(wheel)
+
         self.wheel_rows.setCurrentIndex(1 if wheel else 0 if kind.channels else 2)
         channel = kind.channel(self.key, mode) if wheel is None else None
         overrides = mode.overrides if mode is not None else ()
         own = any(override.key == self.key for override in overrides)
         self.channel.show_channel(kind, channel, own)
+
         self._busy = False
         self._fill_checks(kind)
         self._fill_trial()
@@ -480,14 +522,17 @@ class TypeEditor(QWidget):
         self.name.setText(kind.name)
         if self.sort.findText(kind.kind) < 0:
             self.sort.addItem(kind.kind)
+
         self.sort.setCurrentText(kind.kind)
         self.body.setCurrentText(kind.body)
         self.lamp.setCurrentIndex(LAMPS.index(kind.lamp) if kind.lamp in LAMPS else 0)
         self.beam.set_value(kind.beam)
         self.field.set_value(kind.field)
+
         self.which.clear()
         for mode in kind.modes:
             self.which.addItem(f"{mode.name} ({mode.footprint})", mode.name)
+
         self.which.addItem("New mode, as a copy of this", "+copy")
         self.which.addItem("New mode, empty", "+blank")
 
@@ -522,6 +567,7 @@ class TypeEditor(QWidget):
         problems = check_type(kind)
         wrong = errors(problems)
         self.checks.clear()
+
         for problem in sorted(problems, key=lambda p: p.level != "error"):
             item = QListWidgetItem(
                 f"{'▲' if problem.level == 'error' else '·'} {problem.text}"
@@ -529,7 +575,9 @@ class TypeEditor(QWidget):
             item.setData(0x0100, problem.path)
             if problem.level == "error":
                 item.setForeground(theme.colour(theme.ALARM))
+
             self.checks.addItem(item)
+
         text = "Nothing is wrong."
         if problems:
             soft = len(problems) - len(wrong)
@@ -538,6 +586,7 @@ class TypeEditor(QWidget):
                 words.count(soft, "warning") if soft else "",
             )
             text = f"{', '.join(filter(None, counts))}."
+
         self.verdict.setText(
             f"{text} Errors keep the type from being hung." if wrong else text
         )
@@ -578,6 +627,7 @@ class TypeEditor(QWidget):
         some = self.on.count() > 0
         self.trial.setEnabled(some)
         self.on.setVisible(some)
+
         if not self.trial.isChecked():
             nobody = "Hang a fixture, and what is edited can be sent to it."
             self.tried.setText(POINT if some else nobody)
@@ -616,13 +666,16 @@ class TypeEditor(QWidget):
         mode = self.kind.mode(self.mode_name)
         if not self.trial.isChecked() or fixture is None or mode is None:
             return
+
         data = bytearray(mode.footprint)
         told = ""
+
         for use, channel in self.kind.used(mode):
             raw = self._trial_raw(channel)
             if channel.key == self.key:
                 span = channel.at(raw)
                 told = f"{channel.label} at {raw}: {value_text(span, raw)}"
+
             for slot, byte in zip(
                 use.slots,
                 bytes_of(raw, channel.resolution, len(use.slots)),
@@ -630,6 +683,7 @@ class TypeEditor(QWidget):
             ):
                 if 1 <= slot <= len(data):
                     data[slot - 1] = byte
+
         self.parts.engine.send_bytes(
             "try", fixture.universe, fixture.address, bytes(data), TRY
         )
@@ -640,6 +694,7 @@ class TypeEditor(QWidget):
             return min(channel.top, self._pointed)
         if channel.open is not None:
             return channel.open
+
         lit = next(
             (
                 r
@@ -664,6 +719,7 @@ class TypeEditor(QWidget):
         show = self.parts.document.show
         used = [f.id for f in show.fixtures.values() if f.type == kind.id]
         wrong = errors(check_type(kind))
+
         if used and wrong:
             names = words.some([show.fixtures[i].name for i in used])
             text = (
@@ -671,15 +727,19 @@ class TypeEditor(QWidget):
                 "nothing was changed."
             )
             self.parts.notices.told.emit(text, "alarm")
+
             return
+
         touched = reach(show, kind)
         if touched.lines and not self._sure:
             self.warning_text.setText("<br>".join(touched.lines))
             self.warning.show()
             return
+
         self.parts.document.keep_type(kind)
         if used:
             self.parts.document.edit(f"change the type {kind.name}", touched.show)
+
         self.trial.setChecked(False)
         keep = "error keeps" if len(wrong) == 1 else "errors keep"
         note = f" {len(wrong)} {keep} it from being hung." if wrong else ""
@@ -687,6 +747,7 @@ class TypeEditor(QWidget):
             f"{kind.label} is among your types now.{note}", "info"
         )
         self.before = kind
+
         self.closed.emit()
 
     def _keep_sure(self) -> None:

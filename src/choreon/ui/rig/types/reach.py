@@ -26,14 +26,17 @@ def _renamed(before: FixtureType | None, kind: FixtureType, name: str) -> str:
     mode = before.mode(name) if before else None
     if before is None or mode is None or kind.mode(name) is not None:
         return ""
+
     fresh = [other for other in kind.modes if before.mode(other.name) is None]
     for other in fresh:
         if other.uses == mode.uses:
             return other.name
+
     if len(kind.modes) == len(before.modes):
         other = kind.modes[before.modes.index(mode)]
         if other in fresh:
             return other.name
+
     return ""
 
 
@@ -55,6 +58,7 @@ def reach(show: Show, kind: FixtureType) -> Reach:
 
     everybody = [i for ids in by_mode.values() for i in ids]
     made, readdressed, homeless = find_room(edits.put(made, "types", kind), everybody)
+
     for i in readdressed:
         after = made.fixtures[i]
         where = f"{after.universe}.{after.address}"
@@ -76,6 +80,7 @@ def _translated(
     names = words.some([show.fixtures[i].name for i in ids])
     target, gone = _target(show.types.get(kind.id), kind, mode)
     lines = []
+
     if gone:
         lines.append(f"{names}: the mode {mode} is gone; they go to {target}.")
 
