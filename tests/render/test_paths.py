@@ -9,9 +9,19 @@ import pytest
 
 from choreon.demo import low_tide
 from choreon.engine import actions
+from choreon.engine.actions import overrides
 from choreon.engine.do import Do
 from choreon.model import edits
-from choreon.model.motion import Effect, KeepOut, Path, PathShape, Plane, Spread
+from choreon.model.masters import Override
+from choreon.model.motion import (
+    Effect,
+    KeepOut,
+    Path,
+    PathShape,
+    Plane,
+    Rate,
+    Spread,
+)
 from choreon.model.playables import Scene
 from choreon.model.refs import Ref
 from choreon.model.show import Area, Hanging, Place
@@ -197,13 +207,11 @@ def test_no_lit_beam_enters_what_is_to_be_kept_out_of(how):
     for sample in range(0, table.angles.shape[1], 3):
         angles = table.angles[:, sample]
         values[rig.heads.rows] = angles
-        rows, left = keep_out.left(show.room, rig, values, [(every, 1.0)]) or ((), ())
-        light = dict(zip(rows, left, strict=True))
+        clear = keep_out.clear_of(show.room, rig.heads, every, values)
         ways = aim.beam(rig.heads.hanging, angles[:, 0], angles[:, 1])
-        for fixture, head in rig.heads.of.items():
+        for head in every.tolist():
             entered = reaching.hits(show.room, rig.heads.place[head], ways[head][None])
-            row = rig.where[fixture]["Dimmer"][0][1]
-            assert not entered[0] or light[row] < 0.004  # not a step of 255
+            assert not entered[0] or clear[head] < 0.004  # not a step of 255
     wanted = Trouble.BENT if how == KeepOut.BEND else Trouble.DARK
     assert wanted in told
 
@@ -521,6 +529,115 @@ def test_no_path_lights_what_is_kept_out_of_at_any_size_over_any_aims(
         state = actions.perform(show, state, Do(player, Verb.SIZE, size), 0.0)
     seen = [lit_in(show, state, t, area) for t in np.arange(0.1, 4.1, 0.13)]
     assert max(seen) < 1e-3
+
+
+# who lights a head that turns back
+
+
+ROUND = Scene(
+    id="round",
+    name="Round",
+    look={"spot-1": {"Dimmer": 1.0}},
+    effects=(
+        Effect(
+            id="e",
+            motion=Path(
+                in_room=True, centre="point:0,3,0", size=1.5, rate=Rate(seconds=3.0)
+            ),
+            fixtures=("spot-1",),
+        ),
+    ),
+    fade_in=0.0,
+    fade_out=0.0,
+)
+LIT = Scene(id="lit", name="Lit", look={"spot-1": {"Dimmer": 0.8}}, fade_in=0.0)
+AIMS = Scene(
+    id="aims",
+    name="Aims",
+    look={"spot-1": {"Dimmer": 0.8, "Pan": 40.0, "Tilt": 30.0}},
+    fade_in=0.0,
+)
+
+
+def going_round(*others: Scene):
+    """A head right over a circle round which it goes: a show, and what plays in it."""
+    scenes = (ROUND, *others)
+    show = edits.replace(hung_over(0.0, 3.4), playables={})
+    show = play.put_scenes(show, scenes)
+    state = play.blank()
+    for one in scenes:
+        state = actions.perform(show, state, Do(one.ref, Verb.PRESS), 0.0)
+    return show, state
+
+
+def seen_of(show, state, times=None):
+    """Pan and light of the head, frame by frame over a cycle (n, 2)."""
+    compiled = compile_show(show)
+    where = compiled.rig.where["spot-1"]
+    rows = [where["Pan"][0][1], where["Dimmer"][0][1]]
+    every = np.arange(0.5, 4.0, 1 / 44) if times is None else times
+    return np.array([blend(compiled, state, now)[rows] for now in every])
+
+
+def by_draft(show, state):
+    return play.set_draft(state, {"spot-1": {"Dimmer": 1.0}})
+
+
+def by_override(show, state):
+    held = Override(id="o", name="O", over=(Ref("fixture", "spot-1"),), alone=True)
+    return edits.put(show, "masters", held), overrides.hold(state, "o", 1.0, 0.0)
+
+
+@pytest.mark.parametrize("lit_by", ["itself", "another", "draft", "override", "all"])
+def test_a_head_that_turns_back_is_dark_whoever_lights_it(lit_by):
+    show, state = going_round(*([LIT] if lit_by in ("another", "all") else []))
+    if lit_by in ("draft", "all"):
+        state = by_draft(show, state)
+    if lit_by in ("override", "all"):
+        show, state = by_override(show, state)
+
+    pan, light = seen_of(show, state).T
+    turned = np.abs(np.diff(pan)) > 300.0
+    assert turned.any()
+    beside = np.minimum(light[:-1], light[1:])
+    assert beside[turned].max() < 0.01
+    assert light.max() >= 0.8  # it shines for the rest of its round
+
+    # it goes dark in steps that are no flicker, and so it comes back
+    assert np.abs(np.diff(light)).max() < 0.25
+
+
+def test_a_head_that_another_aims_is_lit_all_through_what_would_have_turned_it():
+    show, state = going_round(AIMS)
+    pan, light = seen_of(show, state).T
+    assert np.ptp(pan) == 0.0
+    assert light.min() == pytest.approx(1.0)
+
+
+def test_a_head_that_another_takes_over_in_part_is_as_dark_as_that_is_seen():
+    """As AIMS comes, the path has less and less of the head: whatever is left of its
+    turn is dark until there is less than can be seen.
+    """
+    slowly = edits.replace(AIMS, fade_in=6.0)
+    show, state = going_round(slowly)
+    pan, light = seen_of(show, state, np.arange(0.1, 6.5, 0.004)).T
+    # a turn at full light would be 360° in one of these steps
+    seen = np.abs(np.diff(pan)) * np.minimum(light[:-1], light[1:])
+    assert seen.max() < 20.0
+    assert light[-1] == pytest.approx(1.0)
+
+
+def test_a_look_may_aim_by_hand_where_a_path_below_keeps_out_of():
+    area = Area("Bench", -1.0, 2.0, 1.0, 3.0, 0.0, 1.5)
+    show, state = going_round(AIMS)
+    into = {"Dimmer": 0.8, "Pan": "point:0,2.5,0.5", "Tilt": "point:0,2.5,0.5"}
+    show = play.put_scenes(show, [edits.replace(AIMS, look={"spot-1": into})])
+    show = edits.replace(show, room=edits.replace(show.room, keep_out=(area,)))
+    assert seen_of(show, state)[:, 1].min() > 0.9
+
+    # the path alone is dark there
+    _, alone = going_round()
+    assert seen_of(show, alone)[:, 1].min() < 0.01
 
 
 def test_a_closed_free_path_goes_through_its_ends_without_a_corner():

@@ -12,9 +12,10 @@ all else a layer has a share. With `own`, the light that it gives the lamp now, 
 comes up and goes out in its own colour and place; its weight where others light it as
 strongly.
 
-Beside the draft's light, and that of what only adds, the share is
-1 − (1 − w) · max(0, 1 − own / (HOLD · beside)):
-a lamp that a fader lights half up keeps the fader's colour when its level is taken in
+Beside the draft's light, and that of what only adds, `own` and `others` are seen as
+parts of HOLD · beside where that is more: the share is
+1 − (1 − w) · (1 − max(0, own − others) / max(own, others, HOLD · beside)).
+A lamp that a fader lights half up keeps the fader's colour when its level is taken in
 hand, and leaves it smoothly when the fader goes out.
 
 What moves by itself counts as lighting a lamp as strongly as it ever does, so that no
@@ -28,13 +29,14 @@ kept by what lies in it; each frame begins with a copy.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
 import numpy as np
 
 from choreon.model import attributes as at
-from choreon.render import keep_out
+from choreon.render import on_paths
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.drafts import (
@@ -45,11 +47,10 @@ from choreon.render.drafts import (
     lights_of_drafts,
 )
 from choreon.render.encode import encode, raw_values
-from choreon.render.keep_out import Kept
 from choreon.render.lights import Lights
 from choreon.render.looks import CompiledLook
-from choreon.render.path_tables import guarded
-from choreon.render.plan import Plan
+from choreon.render.on_paths import OnPaths
+from choreon.render.plan import AnyLayer, Plan
 from choreon.render.rig import Bytes, Floats, Rig
 from choreon.render.state import Identify, Masters, PlayState
 from choreon.render.trace import Trace
@@ -170,9 +171,9 @@ def compose(
     _shade_raw(canvas, whole if scale is None else scale * whole)
     masters.hold(canvas, state.masters, now)
 
-    if guarded(compiled.show.room):
-        kept = [*plan.kept_out(), *(k for draft in drafts for k in draft.kept_out())]
-        _keep_out(compiled, canvas, kept)
+    paths = _on_paths(rig, [*plan.above, *drafts, *asides])
+    if paths is not None:
+        _darken(canvas, paths.light(compiled.show.room, canvas.values[: rig.size]))
 
     if state.identify is not None and now < state.identify.until:
         _identify(canvas, state.identify, now)
@@ -180,17 +181,38 @@ def compose(
     return canvas
 
 
-def _keep_out(compiled: CompiledShow, canvas: Canvas, kept: list[Kept]) -> None:
-    """Heads that paths move go dark where their beams end up in what is to be kept out
-    of, whatever lights them.
+def _on_paths(
+    rig: Rig, layers: Sequence[AnyLayer | CompiledLook | Drafted]
+) -> OnPaths | None:
+    """How far paths have the heads, after all layers that lie above what stands, lowest
+    first; None where no path is on.
     """
-    if not kept:
+    paths: OnPaths | None = None
+    for layer in layers:
+        if isinstance(layer, CompiledLook):
+            if paths is not None:
+                paths.cover(layer.heads, 1.0)
+        elif layer.seen and (paths is not None or layer.followed()):
+            paths = paths or OnPaths(rig)
+            paths.lay(layer)
+
+    return paths
+
+
+def _darken(canvas: Canvas, light: Floats | None) -> None:
+    """Heads go dark where they may shine as far as `light` (H) alone, whatever lights
+    them.
+    """
+    if light is None:
         return
-    rig = compiled.rig
-    found = keep_out.left(compiled.show.room, rig, canvas.values[: rig.size], kept)
-    if found is not None:
-        rows, light = found
-        canvas.values[rows] *= light
+
+    rig = canvas.rig
+    left = on_paths.of_lamps(rig, light)
+    canvas.values[: rig.intensities] *= left[:-1]
+
+    if canvas.driven:
+        dims = rig.channel_dims[rig.shaded]
+        canvas.values[rig.size + rig.shaded] *= left[dims]
 
 
 def _highest(one: Floats | None, other: Floats | None) -> Any:

@@ -17,12 +17,11 @@ from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.effects import CompiledEffects
 from choreon.render.fades import part_of
-from choreon.render.keep_out import Kept
 from choreon.render.layers import snap
 from choreon.render.lights import Lights
-from choreon.render.live import LevelChange, Live
+from choreon.render.live import Followed, LevelChange, Live
 from choreon.render.looks import NO_NUMBERS, CompiledLook
-from choreon.render.rig import Floats, Rig
+from choreon.render.rig import Floats, Ints, Rig
 from choreon.render.state import Going, HeldValues, Pace, PlayState, Ramp, replace
 from choreon.render.trace import Trace, TracePart
 
@@ -42,18 +41,33 @@ class Drafted:
     going: Going = NO_TIME
     effects: Effects = ()
     who: int = 0
+    laid: Floats | None = None  # the share (n) that its rows got
 
     def move(self, now: float, beat: float) -> None:
         """Have what moves go to a time."""
         if self.live is not None:
             self.live.move(self.going.time(now, beat))
 
-    def kept_out(self) -> list[Kept]:
-        """Returns the heads that its paths move: wholly, as long as any of it is there,
-        for nothing else may light them.
-        """
-        there = self.live is not None and self.weight > 0.0
-        return list(self.live.kept_out()) if there and self.live else []
+    def followed(self) -> list[Followed]:
+        """Returns the heads that its paths move."""
+        return [] if self.live is None else self.live.followed()
+
+    @property
+    def seen(self) -> bool:
+        """Whether it is on at all."""
+        return self.weight > 0.0
+
+    @property
+    def turns(self) -> float:
+        """How far on it is where it moves heads that others aim."""
+        return self.weight
+
+    @property
+    def turned(self) -> tuple[Ints, float | Floats]:
+        """The heads that it turns, and the share of their pan (h) that it got."""
+        if self.laid is None:
+            return self.look.heads, self.weight
+        return self.look.heads, self.laid[self.look.head_rows[:, 0]]
 
     @property
     def levels(self) -> Floats:
@@ -180,6 +194,7 @@ def lay_drafts(
             canvas.free(look.freed, share[look.freed_by])
             canvas.blend(look, values, share, points)
 
+        draft.laid = share
         lit[look.lamps] += weight * (draft.levels - lit[look.lamps])
         if found is not None:
             _record(found, draft, values, share)

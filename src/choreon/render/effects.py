@@ -35,6 +35,7 @@ from choreon.render.live import (
     AimChange,
     Change,
     Dimming,
+    Followed,
     Given,
     LevelChange,
     Moved,
@@ -170,11 +171,6 @@ class Op(ABC):
     def reaches_others(self) -> bool:
         """Whether it changes what others give."""
         return False
-
-    @property
-    def heads(self) -> Ints:
-        """The heads that follow a path of it."""
-        return np.zeros(0, np.int64)
 
     def prepare(self, size: float) -> None:
         """Work out what it needs at a size, ahead of its use."""
@@ -383,8 +379,8 @@ SIZES = 8  # steps of its size at which a path is worked out; between them it is
 
 @dataclass
 class PathOp(Op):
-    """Heads (h) on a path, and the lamps that go dark with them. `table_at`: makes the
-    table of the path at a size, 0…1 of its own.
+    """Heads (h) on a path. `table_at`: makes the table of the path at a size, 0…1 of
+    its own.
     """
 
     running: Running
@@ -393,12 +389,7 @@ class PathOp(Op):
     phase: Floats
     rows: Ints  # h, 2
     table_at: Callable[[float], PathTable]
-    lamps: Ints
-    lamp_head: Ints
     own: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    own_lamps: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
-    here: Flags = field(default_factory=lambda: np.zeros(0, bool))
-
     tables: dict[int, PathTable] = field(default_factory=dict)
 
     def tables_at(self, size: float) -> list[PathTable]:
@@ -467,7 +458,6 @@ class PathOp(Op):
     def target(self, look: CompiledLook) -> None:
         """Find its rows among what a look gives."""
         self.own = np.searchsorted(look.rows, self.rows.reshape(-1))
-        self.own_lamps = np.searchsorted(look.lamps, self.lamps[self.here])
 
     def move(self, live: LiveEffects, position: float) -> None:
         """Change what a look gives, at a position in cycles."""
@@ -475,32 +465,13 @@ class PathOp(Op):
         angles, light = self.at(position, live.size, speed)
         live.values[self.own] = angles.reshape(-1)
 
-        if light is None:
-            return
-
-        dim = light[self.lamp_head]
-        live.levels[self.own_lamps] *= dim[self.here]
-        if not self.here.all():
-            rest = self.lamps[~self.here]
-            change = LevelChange(
-                self.running.name, rest, EffectMode.SCALES, dim[~self.here]
-            )
-            live.made.append(change)
+        back = None if light is None else 1.0 - light
+        live.led.append(Followed(self.table.heads, 1.0, back))
 
     def moved(self, live: LiveEffects) -> list[Moved]:
         """Returns the rows of the look that it moves, and their values."""
         rows = live.look.rows[self.own]
         return [Moved(self.running.name, rows, live.values[self.own])]
-
-    @property
-    def reaches_others(self) -> bool:
-        """Whether it changes what others give."""
-        return self.table.turns is not None and not bool(self.here.all())
-
-    @property
-    def heads(self) -> Ints:
-        """The heads that follow a path of it."""
-        return self.table.heads
 
     def prepare(self, size: float) -> None:
         """Work out what it needs at a size, ahead of its use."""
@@ -553,6 +524,7 @@ class AroundOp(Op):
                 live.size * self.quickest * speed,
             )
         )
+        live.led.append(Followed(self.which))
 
     def ways(
         self, heads: Heads, values: Floats, position: float, every: int = 1
@@ -571,11 +543,6 @@ class AroundOp(Op):
     def reaches_others(self) -> bool:
         """Whether it changes what others give."""
         return True
-
-    @property
-    def heads(self) -> Ints:
-        """The heads that follow a path of it."""
-        return self.which
 
 
 LEAST_LEAN = 3.0  # degrees from straight down, nearer to which a drawn way has no pan
@@ -819,13 +786,10 @@ class EffectBuilder:
             self.troubles[running.id] = {**self.troubles.get(running.id, {}), **own}
 
         rows = heads.rows[table.heads]
-        lamps, lamp_head = _lamps_of(self.rig, fixtures)
-        op = PathOp(running, motion, table, phase, rows, table_at, lamps, lamp_head)
         self.given[rows.reshape(-1)] = True
         self.moved_heads.update(table.heads.tolist())
 
-        op.here = self.lit[lamps].copy()
-        self.ops.append(op)
+        self.ops.append(PathOp(running, motion, table, phase, rows, table_at))
 
     def finish(self, uses: frozenset[str]) -> CompiledEffects:
         """Returns the look and its effects, ready to run."""
@@ -926,17 +890,6 @@ def _rows(rig: Rig, items: list[Item], name: str) -> tuple[Ints, Ints, Floats, F
     return rows, which, slopes, offsets
 
 
-def _lamps_of(rig: Rig, fixtures: list[str]) -> tuple[Ints, Ints]:
-    """The intensity rows of heads, and which of the heads each belongs to."""
-    lamps: list[int] = []
-    which: list[int] = []
-    for place, fixture in enumerate(fixtures):
-        for _, row in rig.where.get(fixture, {}).get(at.DIMMER, ()):
-            lamps.append(row)
-            which.append(place)
-    return np.array(lamps, np.int64), np.array(which, np.int64)
-
-
 Compile = Callable[[EffectBuilder, Running, Any, list[Item], Effect], None]
 
 COMPILERS: dict[str, Compile] = {
@@ -964,11 +917,6 @@ class CompiledEffects:
     def modifies(self) -> bool:
         """Whether any of its effects changes what others give."""
         return any(op.reaches_others for op in self.ops)
-
-    @cached_property
-    def paths(self) -> list[tuple[Ints, float]]:
-        """The heads that its paths move, each effect wholly."""
-        return [(op.heads, 1.0) for op in self.ops if len(op.heads)]
 
     def prepare(self, size: float) -> None:
         """Work out its paths at a size, ahead of their use."""
@@ -1026,6 +974,7 @@ class LiveEffects:
         self.shine = self.look.claims[2]
         self.values = self.look.values.copy()
         self.made: list[Change] = []
+        self.led: list[Followed] = []
         self.rig = self.look.rig
         self.modifies = moving.modifies
 
@@ -1036,7 +985,7 @@ class LiveEffects:
         """Go to a time."""
         np.copyto(self.levels, self.moving.levels)
         np.copyto(self.values, self.look.values)
-        self.made = []
+        self.made, self.led = [], []
 
         for op in self.moving.ops:
             op.move(self, op.running.position(time, self.offsets))
@@ -1049,9 +998,9 @@ class LiveEffects:
             low, high = rig.low[rows], rig.high[rows]
             self.values[places] = np.minimum(np.maximum(here, low), high)
 
-    def kept_out(self) -> list[tuple[Ints, float]]:
+    def followed(self) -> list[Followed]:
         """Returns the heads that its paths move."""
-        return self.moving.paths
+        return self.led
 
     def give(self, weight: float, others: Floats) -> Given:
         """Returns all but the intensities."""

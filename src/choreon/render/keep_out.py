@@ -4,15 +4,12 @@ moves go when all layers are laid. Close to an area such a head goes dark, softl
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 import numpy as np
 import numpy.typing as npt
 
-from choreon.model import attributes as at
 from choreon.model.show import Room
 from choreon.render import aim, reaching
-from choreon.render.rig import Rig
+from choreon.render.heads import Heads
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -23,46 +20,14 @@ EDGE = (
 MARGIN = 0.4  # metres about an area, from which on inwards a beam goes dark
 SEARCH = 18  # steps in search of where a beam comes nearest to an area
 
-Kept = tuple[Ints, "float | Floats"]
-"""Heads (h) that a path moves, and how far it has them, 0…1: one number, or one a
-head."""
 
-
-def left(
-    room: Room, rig: Rig, values: Floats, kept: Iterable[Kept]
-) -> tuple[Ints, Floats] | None:
-    """Returns the intensity rows (m) of heads whose beams come near to what is to be
-    kept out of, and how much of their light is left, 0…1; None where none does.
-    `values` (P): all parameters as they come out.
+def clear_of(room: Room, heads: Heads, which: Ints, values: Floats) -> Floats:
+    """Returns how clear of all areas the beams of heads (h) are, 0…1. `values` (P): all
+    parameters as they come out.
     """
-    heads = rig.heads
-    on = np.zeros(len(heads))
-    for which, share in kept:
-        on[which] = np.maximum(on[which], share)
-
-    moved = np.flatnonzero(on > 0.0)
-    if not len(moved):
-        return None
-
-    angles = values[heads.rows[moved]]
-    ways = aim.beam(heads.hanging[moved], angles[:, 0], angles[:, 1])
-    clear = clearance(room, heads.place[moved], ways)
-    light = 1.0 - on[moved] * (1.0 - clear)
-    dark = light < 1.0
-
-    if not dark.any():
-        return None
-
-    names = {number: fixture for fixture, number in heads.of.items()}
-    rows: list[int] = []
-    shares: list[float] = []
-
-    for head, share in zip(moved[dark].tolist(), light[dark].tolist(), strict=True):
-        own = rig.where.get(names[head], {}).get(at.DIMMER, ())
-        rows += [row for _, row in own]
-        shares += [share] * len(own)
-
-    return np.array(rows, np.int64), np.array(shares)
+    angles = values[heads.rows[which]]
+    ways = aim.beam(heads.hanging[which], angles[:, 0], angles[:, 1])
+    return clearance(room, heads.place[which], ways)
 
 
 def clearance(room: Room, places: Floats, ways: Floats) -> Floats:

@@ -7,21 +7,18 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from choreon.model.attributes import Family
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.fades import TINY, Fade, Move, part_of
-from choreon.render.keep_out import Kept
 from choreon.render.lights import Lights
-from choreon.render.live import Change, Dimming, LevelChange, Live
+from choreon.render.live import Change, Dimming, Followed, LevelChange, Live
 from choreon.render.looks import NO_ROWS, CompiledLook
 from choreon.render.masters import MasterReach
 from choreon.render.mixed import Mixed, portion
-from choreon.render.rig import FAMILIES, Floats, Ints
+from choreon.render.rig import FAMILIES, POSITION, Floats, Ints
 from choreon.render.state import Envelope, Player, Step, Time
 from choreon.render.trace import Trace, TracePart
 
-POSITION = FAMILIES.index(Family.POSITION)
 NOBODY: Floats = np.zeros(0)  # how others light lamps, to whom does not ask
 HOLD = 0.25  # the part of light beside a layer at which it gives way
 
@@ -37,12 +34,12 @@ def _ratio(others: Floats, own: Floats, beside: Floats | None) -> Floats:
     """How far a layer has to share lamps (k) with others, 0…1. `beside`: the light (k)
     of drafts, and of what only adds, which a layer leaves where it gives little itself.
     """
-    ratio = part_of(others, own)
     if beside is None:
-        return ratio
+        return part_of(others, own)
     least = HOLD * beside
-    gives_way = np.maximum(0.0, least - own) / np.maximum(least, TINY)
-    return np.maximum(ratio, gives_way)
+    here = np.maximum(others, own)
+    gives_way = np.maximum(0.0, least - here)
+    return (others + gives_way) / np.maximum(np.maximum(here, least), TINY)
 
 
 def _ratio_into(others: Floats, own: Floats, beside: Floats | None) -> Floats:
@@ -77,6 +74,9 @@ class Layer:
     """A player as it is laid over what is below it. `who`: its place among those that
     tell how strongly they light the lamps.
     """
+
+    gives: CompiledLook | Fade
+    """What it lays."""
 
     def __init__(self, player: Player, who: int) -> None:
         self.player, self.who = player, who
@@ -171,22 +171,23 @@ class Layer:
             share = np.where(rest > TINY, alone, share)
         return share
 
-    def kept_out(self) -> list[Kept]:
-        """Returns the heads that paths of it move, and how far it has each."""
+    def followed(self) -> list[Followed]:
+        """Returns the heads that paths of it move, and how far each path is on within
+        it.
+        """
         return []
 
-    def has_heads(
-        self, which: Ints, look: CompiledLook | Fade, share: Floats | None
-    ) -> float | Floats:
-        """Returns how far it has heads (h), 0…1: its share of their pan, or, where it
-        moves the aim of others, how far it is on.
+    @property
+    def turned(self) -> tuple[Ints, float | Floats]:
+        """The heads that it turns, and the share of their pan (h) that it got; one
+        number where it is the same for all.
         """
-        if share is None or not len(look.rows):
-            return self.turns
-        pans = look.rig.heads.rows[which, 0]
-        place = np.minimum(np.searchsorted(look.rows, pans), len(look.rows) - 1)
-        own = look.rows[place] == pans
-        return np.where(own, share[place], self.turns)
+        gives = self.gives
+        if self.laid is None:
+            return gives.heads, 1.0
+        # of a wide look the shares begin behind its colours
+        first = len(gives.rows) - len(self.laid)
+        return gives.heads, self.laid[gives.head_rows[:, 0] - first]
 
     def dim(self, low: Sequence[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what it plays inside; of those over itself the
@@ -195,7 +196,7 @@ class Layer:
 
     @property
     def turns(self) -> float:
-        """How far heads that it moves are on their way, 0…1."""
+        """How far on it is where it moves heads that others aim, 0…1."""
         on = self.weight
         return on if isinstance(on, float) else float(on[POSITION])
 
@@ -251,7 +252,7 @@ class Single(Layer):
 
     def __init__(self, player: Player, look: CompiledLook, who: int) -> None:
         super().__init__(player, who)
-        self.look = look
+        self.look = self.gives = look
         # what a crowd has worked out for it: the share of rows, and, where the look is
         # wide, that of all colours (K) in the place of their rows
         self.share: Floats | None = None
@@ -290,11 +291,14 @@ class Single(Layer):
         """Lay it over what is there. Returns the share (n) that its rows got."""
         look, share = self.look, self.share
         if share is not None and self.colour_share is not None:
+            self.laid = share
             return self._lay_wide(canvas, share, self.colour_share)
 
         if share is None:
             share = self._share(lights, beside)
             snap(share, look, self.player.releasing)
+
+        self.laid = share
 
         if canvas.driven and len(look.freed):
             canvas.free(look.freed, share[look.freed_by])
@@ -347,7 +351,8 @@ class Moving(Layer):
         self, player: Player, look: CompiledLook, live: Live, who: int
     ) -> None:
         super().__init__(player, who)
-        self.look, self.live = look, live
+        self.look = self.gives = look
+        self.live = live
         self.values = look.values
         self.time = Time()
 
@@ -364,12 +369,9 @@ class Moving(Layer):
         """Returns what it does to what others give."""
         return self.live.changes()
 
-    def kept_out(self) -> list[Kept]:
+    def followed(self) -> list[Followed]:
         """Returns the heads that paths of it move."""
-        return [
-            (which, own * self.has_heads(which, self.look, self.laid))
-            for which, own in self.live.kept_out()
-        ]
+        return self.live.followed()
 
     def dim(self, low: Sequence[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what it plays inside."""
@@ -584,7 +586,7 @@ class Fading(Layer):
         self, player: Player, fade: Fade, lives: Sequence[Live | None], who: int
     ) -> None:
         super().__init__(player, who)
-        self.fade = fade
+        self.fade = self.gives = fade
         self.mixed = Mixed(fade, lives)
         self.moves: list[Move] = []
         self.times: list[Time] = []
@@ -604,12 +606,9 @@ class Fading(Layer):
         """Returns what it does to what others give."""
         return self.mixed.changes(self.moves)
 
-    def kept_out(self) -> list[Kept]:
+    def followed(self) -> list[Followed]:
         """Returns the heads that paths of its looks move."""
-        return [
-            (which, own * self.has_heads(which, self.fade, self.laid))
-            for which, own in self.mixed.kept_out(self.moves)
-        ]
+        return self.mixed.followed(self.moves)
 
     def dim(self, low: Sequence[tuple[MasterReach, float]]) -> None:
         """Have group masters scale what its looks play inside."""

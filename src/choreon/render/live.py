@@ -161,6 +161,20 @@ def around(
 Change = LevelChange | ValueChange | AimChange
 
 
+class Followed(NamedTuple):
+    """Heads (h) that a path moves: how far it has them, 0…1 (one number, or one a
+    head), and how far each is dark as it turns back (h); None where none does.
+    """
+
+    heads: Ints
+    on: float | Floats = 1.0
+    back: Floats | None = None
+
+    def scaled(self, on: float | Floats) -> Followed:
+        """Returns the same, as far as `on` of what it was."""
+        return self._replace(on=self.on * on)
+
+
 Dimming = Sequence[tuple[frozenset[Ref], float]]
 """Masters that are not full: what plays of that each is over, and what it leaves."""
 
@@ -225,10 +239,8 @@ class Live(Protocol):
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give, and how far each is on."""
 
-    def kept_out(self) -> list[tuple[Ints, float]]:
-        """Returns the heads that paths move, which keep out of areas, and how far each
-        path is on.
-        """
+    def followed(self) -> list[Followed]:
+        """Returns the heads that paths move, and how far each path is on."""
 
     def names(self) -> list[Moved]:
         """Returns its effects, with the rows, intensities among them, that each moves,

@@ -4,14 +4,15 @@ is compiled once, what it goes between is new at every time.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
 
 from choreon.render.fades import Contents, Fade, Move, Outcome, levels_after
-from choreon.render.live import Change, Live, Moved
+from choreon.render.live import Change, Followed, Live, Moved
 from choreon.render.looks import CompiledLook
-from choreon.render.rig import Floats, Ints
+from choreon.render.rig import POSITION, Floats
 from choreon.render.state import Time
 
 
@@ -125,14 +126,17 @@ class Mixed:
             found += [(change, own * on) for change, on in live.changes()]
         return found
 
-    def kept_out(self, moves: Sequence[Move]) -> list[tuple[Ints, float]]:
-        """Returns the heads that paths of its looks move, and how far each is on."""
+    def followed(self, moves: Sequence[Move]) -> list[Followed]:
+        """Returns the heads that paths of its looks move, and how far each is on: as
+        far as its light or its place is, for heads that come from the dark are there at
+        once.
+        """
         found = []
         for n in self._places:
             live = self.lives[n]
             assert live is not None
-            own = portion(n, moves)
-            found += [(which, own * on) for which, on in live.kept_out()]
+            own = max(portion(n, moves), portion_of_place(n, moves))
+            found += [entry.scaled(own) for entry in live.followed()]
         return found
 
     def names(self) -> list[tuple[int, list[Moved]]]:
@@ -152,3 +156,9 @@ def portion(n: int, moves: Sequence[Move]) -> float:
     for move in moves[n:]:
         left *= 1.0 - move.fall
     return come * left
+
+
+def portion_of_place(n: int, moves: Sequence[Move]) -> float:
+    """Returns the same for where its heads look."""
+    come = [1.0, *(float(move.by_family[POSITION]) for move in moves)]
+    return come[n] * math.prod(1.0 - later for later in come[n + 1 :])

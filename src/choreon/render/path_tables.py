@@ -34,7 +34,8 @@ BEND = 0.125  # most that a bent path comes in from one coarse sample to the nex
 HALVINGS = 10  # of the size, in search of what fits
 TURN_BACK = 1.5  # seconds that a head takes for a turn back
 LONGEST_DARK = 0.25  # of a cycle, for which a head that turns back is dark
-SOFT = 0.02  # of a cycle, in which a head goes dark
+SOFT = 0.2  # seconds in which a head goes dark
+SOFTEST = 0.05  # of a cycle, in which it does so at the most
 FALLBACK = (0.0, 3.0, 0.0)  # metres; where a path lies whose mark is gone
 TOLD = 0.02  # metres, or degrees, by which a head may leave its path untold
 FAR = 10.0  # metres: how far off the points of a path in degrees are taken to be
@@ -112,9 +113,10 @@ def turning(turns: Ints, cycle: Floats, speed: float) -> Floats:
     `cycle` (h): how far they are in it, 0…1; `speed`: cycles a second.
     """
     dark = min(LONGEST_DARK, TURN_BACK * speed)
+    soft = max(min(SOFTEST, SOFT * speed), 1.0 / SAMPLES)
     since = np.mod(cycle - turns / SAMPLES, 1.0)
-    after = (since - dark) / SOFT
-    before = (1.0 - 1.5 / SAMPLES - since) / SOFT
+    after = (since - dark) / soft
+    before = (1.0 - 1.5 / SAMPLES - since) / soft
     light = np.clip(np.minimum(after, before), 0.0, 1.0)
     return np.where(turns < 0, 1.0, light)
 

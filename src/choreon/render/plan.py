@@ -11,7 +11,6 @@ import numpy as np
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.drafts import Drafted, drafts_of
-from choreon.render.keep_out import Kept
 from choreon.render.layers import Crowd, Fading, Moving, Single
 from choreon.render.lights import Lights
 from choreon.render.live import Live
@@ -224,10 +223,6 @@ class Plan:
         self._dimmed = bool(low)
         for layer in self.moving:
             layer.dim(low)
-
-    def kept_out(self) -> list[Kept]:
-        """Returns the heads that paths of players move, and how far each is on."""
-        return [kept for layer in self.moving for kept in layer.kept_out()]
 
     @cached_property
     def _adding(self) -> list[AnyLayer]:

@@ -566,6 +566,7 @@ def _limit(rig: Rig, fixture: str, name: str, low: float, high: float) -> None:
 
 FAMILIES = tuple(at.Family)
 COLOUR = FAMILIES.index(at.Family.COLOUR)
+POSITION = FAMILIES.index(at.Family.POSITION)
 
 
 def _wheels(

@@ -21,11 +21,11 @@ from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.effects import CompiledEffects, PathBegin, compile_effects
 from choreon.render.fades import Fade, Move
-from choreon.render.live import Change, Dimming, Given, Live, Moved
+from choreon.render.live import Change, Dimming, Followed, Given, Live, Moved
 from choreon.render.looks import Angles, CompiledLook, compile_look, find_heads
 from choreon.render.mixed import Mixed
 from choreon.render.recent import Recent
-from choreon.render.rig import Floats, Ints, Rig
+from choreon.render.rig import Floats, Rig
 from choreon.render.sources.base import CompileContext, Source
 from choreon.render.sources.scene import MovingScene, StillScene
 from choreon.render.state import FRAME, AnyCursor, Going, Pace, Time, replace
@@ -609,15 +609,15 @@ class LiveChase:
         live = self._live(spot.step)
         return [] if live is None else live.changes()
 
-    def kept_out(self) -> list[tuple[Ints, float]]:
+    def followed(self) -> list[Followed]:
         """Returns the heads that paths of its steps move."""
         spot = self._spot
         if spot.step < 0:
             return []
         if spot.share < 1.0:
-            return self._pair(spot.before, spot.step)[0].kept_out(self._moves)
+            return self._pair(spot.before, spot.step)[0].followed(self._moves)
         live = self._live(spot.step)
-        return [] if live is None else live.kept_out()
+        return [] if live is None else live.followed()
 
     def names(self) -> list[Moved]:
         """Returns the effects of the step that it is at."""

@@ -11,9 +11,9 @@ from choreon.model.motion import Effect
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.effects import PathBegin
-from choreon.render.live import Change, Dimming, Given, Live, Moved
+from choreon.render.live import Change, Dimming, Followed, Given, Live, Moved
 from choreon.render.looks import CompiledLook
-from choreon.render.rig import Floats, Ints
+from choreon.render.rig import Floats
 from choreon.render.sources.base import Source
 from choreon.render.state import AnyCursor, Pace, Time
 
@@ -153,9 +153,9 @@ class DimmedLive:
         """Returns what it does to what others give."""
         return self._live.changes()
 
-    def kept_out(self) -> list[tuple[Ints, float]]:
+    def followed(self) -> list[Followed]:
         """Returns the heads that paths move."""
-        return self._live.kept_out()
+        return self._live.followed()
 
     def names(self) -> list[Moved]:
         """Returns its effects."""
