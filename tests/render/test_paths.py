@@ -26,7 +26,7 @@ from choreon.model.playables import Scene
 from choreon.model.refs import Ref
 from choreon.model.show import Area, Hanging, Place
 from choreon.model.verbs import Verb
-from choreon.render import aim, keep_out, path_tables, paths, reaching, sphere
+from choreon.render import aim, explain, keep_out, path_tables, paths, reaching, sphere
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import blend
 from choreon.render.effects import compile_effects
@@ -706,3 +706,34 @@ def test_a_head_turns_no_faster_than_its_type_says(travel):
         pans.append(change.offset(values, np.zeros(rig.size))[0])
     lasts = 2 * np.pi * 8 / 40.0  # seconds for the circle
     assert np.abs(np.diff(pans)).max() * 199 / lasts <= fastest * 1.05
+
+
+def test_why_names_the_turn_and_what_is_kept_out_of():
+    """The light on the slot is what wins, times what is left for those reasons."""
+    area = Area("Bench", -1.0, 2.0, 1.0, 3.0, 0.0, 1.5)
+    show, state = going_round(LIT)
+    for kept in ((), (area,)):
+        show = edits.replace(show, room=edits.replace(show.room, keep_out=kept))
+        compiled = compile_show(show)
+        (row,) = (row for _, row in compiled.rig.where["spot-1"]["Dimmer"])
+        reasons = set()
+        for now in np.arange(0.5, 3.5, 0.03):
+            level = blend(compiled, state, now)[row]
+            slot = dimmer_slot(show)
+            (why,) = explain.explain(compiled, state, now, *slot)
+            left = [one for one in why.layers if one.how]
+            wins = [one.value for one in why.layers if one.wins]
+            reasons |= {one.source for one in left}
+            expected = wins[0] * np.prod([one.value for one in left])
+            assert level == pytest.approx(expected, abs=1e-6)
+        assert explain.TURNS in reasons
+        assert (explain.NEAR in reasons) == bool(kept)
+
+
+def dimmer_slot(show) -> tuple[int, int]:
+    """Universe and address of the head's dimmer."""
+    spot = show.fixtures["spot-1"]
+    kind = show.types[spot.type]
+    uses = kind.used(kind.mode(spot.mode))
+    (use,) = (use for use, channel in uses if channel.ranges[0].attribute == "Dimmer")
+    return spot.universe, spot.address + use.slots[0] - 1

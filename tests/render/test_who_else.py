@@ -188,6 +188,40 @@ def test_a_lamp_that_a_fader_lights_keeps_its_colour_when_its_level_is_taken_in_
     assert colour(compiled, low) == pytest.approx(between(WHITE, BLUE, 0.46), abs=1e-9)
 
 
+def test_of_two_that_a_fader_lights_less_than_a_hand_the_stronger_has_a_part():
+    """Blue at .1 over red at .05, drafted 1: blue has 1 − .9 · (1 − .05 / .25) = .28 of
+    it, red .05 of what is below.
+    """
+    compiled = one_par(
+        red={"a": {"Dimmer": 1.0, **RED}}, blue={"a": {"Dimmer": 1.0, **BLUE}}
+    )
+    plays = [
+        play.player("red", level=0.05),
+        play.player("blue", level=0.1, order=2),
+    ]
+    state = PlayState(tuple(plays), DraftState({"a": {"Dimmer": 1.0}}))
+    below = between(WHITE, RED, 0.05)
+    expected = 0.72 * below + 0.28 * lab(BLUE)
+    assert colour(compiled, state) == pytest.approx(expected, abs=1e-9)
+
+
+def test_a_colour_goes_no_faster_as_its_light_falls_below_that_of_another():
+    """The lamp is in hand at 1. Blue falls from .2 to nothing over red at .03: its part
+    goes with it, and does not jump where it passes .03.
+    """
+    compiled = one_par(
+        red={"a": {"Dimmer": 1.0, **RED}}, blue={"a": {"Dimmer": 1.0, **BLUE}}
+    )
+    draft = DraftState({"a": {"Dimmer": 1.0}})
+    seen = []
+    for level in np.linspace(0.2, 0.0, 101):
+        plays = play.player("red", level=0.03), play.player("blue", level=level)
+        seen.append(colour(compiled, PlayState(plays, draft)))
+    whole = np.linalg.norm(lab(BLUE) - lab(WHITE))
+    steps = np.linalg.norm(np.diff(seen, axis=0), axis=1) / whole
+    assert steps.max() < 0.02  # of 0.2 in 101 steps, by one part of 0.25: under 0.01
+
+
 # what tells of it
 
 

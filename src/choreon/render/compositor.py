@@ -36,6 +36,7 @@ import msgspec
 import numpy as np
 
 from choreon.model import attributes as at
+from choreon.model.show import Room
 from choreon.render import on_paths
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
@@ -173,7 +174,7 @@ def compose(
 
     paths = _on_paths(rig, [*plan.above, *drafts, *asides])
     if paths is not None:
-        _darken(canvas, paths.light(compiled.show.room, canvas.values[: rig.size]))
+        _darken(canvas, paths, compiled.show.room, found)
 
     if state.identify is not None and now < state.identify.until:
         _identify(canvas, state.identify, now)
@@ -199,14 +200,20 @@ def _on_paths(
     return paths
 
 
-def _darken(canvas: Canvas, light: Floats | None) -> None:
-    """Heads go dark where they may shine as far as `light` (H) alone, whatever lights
-    them.
+def _darken(canvas: Canvas, paths: OnPaths, room: Room, found: Trace | None) -> None:
+    """Heads go dark where their paths have them turn back, or lead them into what is to
+    be kept out of, whatever lights them.
     """
-    if light is None:
+    rig = canvas.rig
+    turning, clear = paths.turning(), paths.clear(room, canvas.values[: rig.size])
+    if found is not None:
+        found.turning = on_paths.of_lamps(rig, turning)
+        found.clear = on_paths.of_lamps(rig, clear)
+
+    light = turning * clear
+    if (light >= 1.0).all():
         return
 
-    rig = canvas.rig
     left = on_paths.of_lamps(rig, light)
     canvas.values[: rig.intensities] *= left[:-1]
 

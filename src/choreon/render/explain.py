@@ -12,6 +12,7 @@ import numpy as np
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.fixture_type import Channel, Use
+from choreon.model.motion import EffectMode
 from choreon.model.patch import mode_of
 from choreon.model.refs import (
     ASIDE,
@@ -39,6 +40,8 @@ from choreon.render.trace import Trace, TracePart
 replace = msgspec.structs.replace
 
 HOME = "home"
+TURNS = "dark as its path has it turn back"
+NEAR = "dark as its beam comes near to what is kept out of"
 
 
 class WhyLayer(msgspec.Struct, frozen=True):
@@ -152,7 +155,7 @@ class _Slot:
         for n, part in enumerate(traced.parts):
             given += self._of_part(n, part, weights)
 
-        given = _with_winners(given, traced)
+        given = _with_winners(given, traced) + self._darkened(traced)
         given = self._held(given + self._masters(state), state, now)
         return _over_all(given, self.fixture, state, now, slot)
 
@@ -246,6 +249,17 @@ class _Slot:
         red = row - which * self.rig.colours
         lab = [given.get(red + i * self.rig.colours, 0.0) for i in range(3)]
         return float(from_oklab(lab).clip(0.0, 1.0)[which])
+
+    def _darkened(self, traced: Trace) -> list[WhyLayer]:
+        """What is left of the light where a path has the head."""
+        row = self.rows.get(at.DIMMER)
+        if row is None or row >= self.rig.intensities:
+            return []
+        return [
+            WhyLayer(why, at.DIMMER, float(left[row]), how=EffectMode.SCALES)
+            for why, left in ((TURNS, traced.turning), (NEAR, traced.clear))
+            if left is not None and left[row] < 1.0
+        ]
 
     def _masters(self, state: PlayState) -> list[WhyLayer]:
         """What the masters that scale do to the slot."""

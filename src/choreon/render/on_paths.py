@@ -70,20 +70,23 @@ class OnPaths:
         for on, _ in self.turns:
             on[heads] *= 1.0 - share
 
-    def light(self, room: Room, values: Floats) -> Floats | None:
-        """Returns how far each head (H) may shine, 0…1; None where all may wholly.
-        `values` (P): all parameters as they come out.
-        """
+    def turning(self) -> Floats:
+        """Returns how far each head (H) may shine, 0…1, as it turns back."""
         light = np.ones(len(self.on))
         for on, back in self.turns:
             light *= 1.0 - back * np.minimum(on / ENOUGH, 1.0)
+        return light
 
+    def clear(self, room: Room, values: Floats) -> Floats:
+        """Returns how far each head (H) may shine, 0…1, as its beam is clear of what is
+        to be kept out of. `values` (P): all parameters as they come out.
+        """
+        light = np.ones(len(self.on))
         moved = np.flatnonzero(self.on)
         if guarded(room) and len(moved):
             clear = keep_out.clear_of(room, self.rig.heads, moved, values)
-            light[moved] *= 1.0 - self.on[moved] * (1.0 - clear)
-
-        return light if (light < 1.0).any() else None
+            light[moved] = 1.0 - self.on[moved] * (1.0 - clear)
+        return light
 
 
 def of_lamps(rig: Rig, light: Floats) -> Floats:

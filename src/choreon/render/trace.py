@@ -39,10 +39,15 @@ class TracePart:
 
 @dataclass
 class Trace:
-    """All parts of all layers, lowest first, and what became of the levels."""
+    """All parts of all layers, lowest first. `turning`, `clear`: what is left of
+    intensities (I + 1) where heads turn back, and where their beams come near to what
+    is to be kept out of; None where no path is on.
+    """
 
     rig: Rig
     parts: list[TracePart] = field(default_factory=list)
+    turning: Floats | None = None
+    clear: Floats | None = None
 
     def weights(self, row: int) -> list[float]:
         """Returns for each part how much of it is in what comes out on a row that is no
