@@ -225,7 +225,7 @@ def test_a_page_of_no_tiles_and_pages_that_are_gone(guest):
     # the others were not given to guests
     guest.until(lambda: view.page_id == "")
     assert not view.tiles
-    assert not guest.window.guest.buttons
+    assert not guest.window.guest.tabs.by_page
     assert "Ask whoever" in view.empty.text()
 
 

@@ -416,6 +416,7 @@ def may_replace(playing: Show, wanted: Path) -> bool:
     """Ask whether another show may take the place of one that is on stage."""
     box = QMessageBox()
     box.setWindowTitle("Choreon")
+    box.setTextFormat(Qt.TextFormat.PlainText)
     box.setText(f"{playing.name} is on stage.")
     box.setInformativeText(f"Its light goes out when {wanted.stem} is opened instead.")
     stay = box.addButton(f"Stay with {playing.name}", QMessageBox.ButtonRole.RejectRole)

@@ -8,10 +8,11 @@ import contextlib
 from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QInputEvent, QKeyEvent
+from PySide6.QtGui import QHelpEvent, QInputEvent, QKeyEvent
 from PySide6.QtWidgets import QApplication
 
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.tips import show_tip
 
 WHEEL = 500  # milliseconds without a notch, or a nudge, after which it is over
 
@@ -57,8 +58,8 @@ class Gestures(QObject):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """See what begins and what ends; nothing is kept from anyone."""
-        if not isinstance(event, QInputEvent):
-            return False  # nearly all of them; to ask for their type takes longer
+        if not isinstance(event, QInputEvent):  # nearly all of them
+            return isinstance(event, QHelpEvent) and show_tip(watched, event)
         kind = event.type()
         if kind in BEGINS:
             if not self._is_the_same(event):

@@ -75,7 +75,7 @@ class Heading(QFrame):
         self.held.hide()
         self._held: tuple[int, int] | None = None
 
-        self.health = basics.label("", "small")
+        self.health = basics.label("", "small", rich=True)
         self.grand = FaderSlider("Grand master", upright=False, token=theme.TEXT)
         self.grand.setMinimumWidth(90)
         self.grand.setMaximumWidth(190)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property, partial
+from html import escape
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
@@ -12,7 +13,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLineEdit,
-    QMenu,
     QPushButton,
     QWidget,
 )
@@ -32,6 +32,7 @@ from choreon.ui.keep import KeepForm
 from choreon.ui.ledger_lines import LedgerList, first_of
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
 MANY = 60  # fixtures whose lines are made in a turn of their own
@@ -49,7 +50,7 @@ class Ledger(QFrame):
         self._effects: object = None
         self._blind = False
         self._target: Ref | None = None
-        self.summary = basics.label("", "heading")
+        self.summary = basics.label("", "heading", rich=True)
         self.open = basics.tool(
             "up",
             "Show what the draft holds, line by line",
@@ -92,7 +93,7 @@ class Ledger(QFrame):
             self.clear_button,
             self.keep_button,
         )
-        self.change = basics.label("", wrap=True)
+        self.change = basics.label("", wrap=True, rich=True)
         self.confirm_update = basics.button("Update", self._update_now, "main", "check")
         self.question = basics.row(
             self.change,
@@ -193,9 +194,8 @@ class Ledger(QFrame):
             what = words.summary(look, effects)
         elif blind:
             what = "nothing yet; what you touch stays off the stage"
-        self.summary.setText(
-            f'<span style="color:{theme.DRAFT}">◌ {sign}</span>&nbsp;&nbsp;{what}'
-        )
+        marked = f'<span style="color:{theme.DRAFT}">◌ {sign}</span>'
+        self.summary.setText(f"{marked}&nbsp;&nbsp;{escape(what)}")
         for widget in (
             self.open,
             self.update_button,
@@ -338,7 +338,7 @@ class Ledger(QFrame):
         return found if isinstance(found, Scene | Palette) else None
 
     def _update_menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         first = self.parts.draft.taken
         on = {player.ref for player in self.parts.engine.state.players}
         for target in self.candidates():
@@ -375,7 +375,7 @@ class Ledger(QFrame):
         shown = lines[:3]
         if len(lines) > 3:
             shown = [*lines[:2], f"and {len(lines) - 2} more"]
-        head = f"Update <b>{thing.name}</b>? {self.difference(target)}."
+        head = f"Update <b>{escape(thing.name)}</b>? {self.difference(target)}."
         self.change.setText(
             "<br>".join([head, *shown]) if shown else f"{head} Nothing would change."
         )
@@ -411,7 +411,7 @@ class Ledger(QFrame):
             title = hung.name if hung else fixture
             before = {n: self._stored(thing, fixture, n) for n in at.TARGET_COLOUR}
             lines.append(
-                f"{title} {name.lower()}: "
+                f"{escape(title)} {name.lower()}: "
                 f"{self._say(attributes[0], old, before)} → "
                 f"{self._say(attributes[0], new, look[fixture])}"
             )
@@ -425,11 +425,13 @@ class Ledger(QFrame):
     def _say(
         self, name: str, value: Value | None, values: Mapping[str, Value | None]
     ) -> str:
-        """A value in words; a colour, of which `values` has the parts, as a patch."""
+        """A value in words, as HTML; a colour, of which `values` has the parts, as a
+        patch.
+        """
         if value is None:
             return "nothing"
         if name not in at.TARGET_COLOUR or isinstance(value, str):
-            return words.value(name, value, self.parts.document.show)
+            return escape(words.value(name, value, self.parts.document.show))
         return _swatch([first_of(values.get(n) or 0.0) for n in at.TARGET_COLOUR])
 
     def _update_now(self) -> None:

@@ -24,7 +24,7 @@ class Notice(QFrame):
         """The alarms that nobody has dismissed yet."""
         self.setObjectName("notice")
         self.text = basics.label("", wrap=True)
-        self.sign = basics.label("")
+        self.sign = basics.label("", rich=True)
         self.dismissed: Callable[[str], None] = lambda kind: None
         self.dismiss = basics.tool("close", "Dismiss", self._dismiss)
         self.stop = basics.button("Stop", self._dismiss, "quiet", tip="Let it go")

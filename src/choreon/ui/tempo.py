@@ -24,6 +24,7 @@ from choreon.ui import theme
 from choreon.ui.beat import Beat
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
 
@@ -105,7 +106,7 @@ class TempoBox(QWidget):
     def menu(self) -> QMenu:
         """What else can be done with the tempo."""
         engine = self.parts.engine
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction("Half as fast", lambda: engine.tempo(Verb.HALF))
         menu.addAction("Twice as fast", lambda: engine.tempo(Verb.DOUBLE))
         menu.addAction("A little slower", lambda: engine.tempo(Verb.NUDGE, -0.5))

@@ -8,7 +8,7 @@ import threading
 from functools import partial
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QMenu, QPushButton
+from PySide6.QtWidgets import QPushButton
 
 from choreon.model.checks import check
 from choreon.model.problem import Problem
@@ -16,6 +16,7 @@ from choreon.model.show import Show
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics, beside
+from choreon.ui.widgets.menu import Menu
 
 SOON = 400  # milliseconds after an edit until the show is looked through again
 MOST = 20  # lines that are listed
@@ -78,7 +79,7 @@ class Troubles(QPushButton):
 
     def open_list(self) -> None:
         """List what is wrong; a line leads to its place."""
-        menu = QMenu(self)
+        menu = Menu(self)
         lines = self.lines()
         for problem in lines[:MOST]:
             text = problem.text[:1].upper() + problem.text[1:]

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property, partial
-from html import escape
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, Protocol, cast
 
 import shiboken6
 from PySide6.QtCore import QSize, Qt
@@ -16,7 +15,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QFrame,
     QMainWindow,
-    QMenu,
     QSplitter,
     QStackedWidget,
     QToolButton,
@@ -27,6 +25,7 @@ from PySide6.QtWidgets import (
 from choreon.model.refs import TEMPO, Ref
 from choreon.ui import theme, words
 from choreon.ui.awake import Awake
+from choreon.ui.commands import BY_ID, KeyGate, bind, is_alt
 from choreon.ui.drags import OpensUnder
 from choreon.ui.find import Entry, FindBox
 from choreon.ui.gestures import gestures
@@ -50,6 +49,7 @@ from choreon.ui.settings import (
 from choreon.ui.shows.files import ShowFiles
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
+from choreon.ui.widgets.menu import Menu
 
 if TYPE_CHECKING:
     from choreon.ui.compose.place import ComposePlace
@@ -66,6 +66,16 @@ LEAST = QSize(1024, 660)
 
 AS_NEEDED = Qt.ScrollBarPolicy.ScrollBarAsNeeded
 FRAME_SIDES, FRAME_TOP = 8, 44  # pixels that a frame around the window takes
+
+
+class History(Protocol):
+    """What can be gone back in."""
+
+    def undo(self) -> object:
+        """Go a step back."""
+
+    def redo(self) -> object:
+        """Go a step forward."""
 
 
 class Places(dict[str, QWidget]):
@@ -299,86 +309,75 @@ class MainWindow(QMainWindow):
                 self.compose.shelf.choose(thing)
 
     def _shortcuts(self) -> None:
-        parts = self.parts
-        for command in self.commands():
-            if command.key:
-                shortcut = QShortcut(QKeySequence(command.key), self)
-                shortcut.activated.connect(command.act)
+        """Have the keys of the window do what they stand for."""
+        for command, act in self._acts().items():
+            bind(self, command, act)
 
-        redo = QShortcut(QKeySequence("Ctrl+Y"), self)
-        redo.activated.connect(parts.document.redo)
-        help_ = QShortcut(QKeySequence("F1"), self)
-        help_.activated.connect(lambda: self.tell(under_hand()))
-        find = QShortcut(QKeySequence("Ctrl+K"), self)
-        find.activated.connect(self.find_box.begin)
-
+        self.key_gate = KeyGate(self, self._first)
         self._escape = QShortcut(QKeySequence("Esc"), self)
         self._escape.activated.connect(self.learner.cancel)
-        self._escape.activated.connect(parts.brush.put_down)
+        self._escape.activated.connect(self.parts.brush.put_down)
         self._escape.setEnabled(False)
+
+    def _acts(self) -> dict[str, Callable[[], object]]:
+        """What the commands do that are alive in every place, by their ids."""
+        engine = self.parts.engine
+        places = {name: partial(self.go, name) for name in PLACES}
+        return {
+            **places,
+            "find": self.find_box.begin,
+            "help-here": lambda: self.tell(under_hand()),
+            "undo": lambda: self.history.undo(),
+            "redo": lambda: self.history.redo(),
+            "blackout": self._blackout,
+            "keep": self.ledger.ask_name,
+            "tap": self.heading.tempo.tap_now,
+            "clear": self.parts.draft.clear,
+            "take-back": lambda: engine.deed("undo"),
+            "let-go": lambda: engine.release(),
+            "safe": lambda: engine.deed("safe"),
+            "preferences": self.ask_preferences,
+            "open": self.shows.open,
+        }
+
+    @property
+    def history(self) -> History:
+        """What undo goes back in: the show, or what is open in its place and has a
+        history of its own.
+        """
+        if self.place == "rig" and self.rig.edits_type:
+            return self.rig.editor
+        return self.parts.document
+
+    def _first(self, event: QKeyEvent) -> bool:
+        """Alt, and a key with it, plays the page that is in front, whatever has the
+        focus there.
+        """
+        if self.is_guest or not is_alt(event):
+            return False
+        active = QApplication.activeWindow()
+        if active is self:
+            return self.place == "perform" and self.perform.view.key(event)
+        view = getattr(active, "page_view", None)
+        return view is not None and view.key(event)
 
     def commands(self) -> list[Entry]:
         """All that the window can be told to do, with its keys."""
-        parts, engine = self.parts, self.parts.engine
-        places = [
+        of_keys = [
             Entry(
-                name.capitalize(),
-                "place",
-                partial(self.go, name),
-                f"Ctrl+{i + 1}",
-                "go to",
+                BY_ID[command].title,
+                "place" if command in PLACES else "command",
+                act,
+                BY_ID[command].key,
+                BY_ID[command].words,
             )
-            for i, name in enumerate(PLACES)
+            for command, act in self._acts().items()
+            if command not in ("find", "help-here")
         ]
 
         do = partial(Entry, sort="command")
         return [
-            *places,
-            do("Undo", act=parts.document.undo, key="Ctrl+Z", words="back edit"),
-            do("Redo", act=parts.document.redo, key="Ctrl+Shift+Z"),
-            do("Blackout", act=self._blackout, key="Ctrl+B", words="dark all off"),
-            do(
-                "Keep the draft as a scene…",
-                act=self.ledger.ask_name,
-                key="Ctrl+S",
-                words="store save look",
-            ),
-            do(
-                "Tap the tempo",
-                act=self.heading.tempo.tap_now,
-                key="Ctrl+T",
-                words="bpm",
-            ),
-            do(
-                "Clear the draft",
-                act=parts.draft.clear,
-                key="Ctrl+Shift+X",
-                words="empty touched values",
-            ),
-            do(
-                "Take back what was pressed last",
-                act=lambda: engine.deed("undo"),
-                key="Ctrl+Backspace",
-                words="undo play stage",
-            ),
-            do(
-                "Let go of all that plays",
-                act=lambda: engine.release(),
-                key="Ctrl+Shift+Backspace",
-                words="stop release off",
-            ),
-            do(
-                "Safe look",
-                act=lambda: engine.deed("safe"),
-                key="Ctrl+Shift+Home",
-                words="panic help",
-            ),
-            do(
-                "Preferences…",
-                act=self.ask_preferences,
-                key="Ctrl+,",
-                words="settings options size contrast movement closing",
-            ),
+            *of_keys,
             do(
                 "Hand the pages to a guest…",
                 act=self.ask_guest,
@@ -416,7 +415,6 @@ class MainWindow(QMainWindow):
         do, shows = partial(Entry, sort="command"), self.shows
         return [
             do("New show…", act=shows.new, words="begin file empty sample"),
-            do("Open a show…", act=shows.open, key="Ctrl+O", words="file recent load"),
             do(
                 "Copy the show to a file…",
                 act=shows.copy,
@@ -485,8 +483,7 @@ class MainWindow(QMainWindow):
         if target is not None:
             name = words.target_name(self.parts.document.show, target)
             self.notice.tell(
-                f"Move the control that <b>{escape(name)}</b> shall follow. Esc leaves "
-                "it as it is.",
+                f"Move the control that “{name}” shall follow. Esc leaves it as it is.",
                 "learn",
             )
         else:
@@ -567,7 +564,7 @@ class MainWindow(QMainWindow):
     # shows and the end
 
     def _menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction("New show…", self.shows.new)
         menu.addAction("Open a show… (Ctrl+O)", self.shows.open)
         menu.addAction("Copy the show to a file…", self.shows.copy)
@@ -593,7 +590,7 @@ class MainWindow(QMainWindow):
         over = QApplication.activeModalWidget() or self
         found = over.findChildren(HelpWindow)
         if not found:
-            found = [HelpWindow(over, self.commands, self.evening.begin)]
+            found = [HelpWindow(over, self.evening.begin)]
         found[0].open(page)
 
     def tell_of(self, widget: QWidget) -> None:

@@ -22,6 +22,7 @@ from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.palette_chips import PaletteChips, keep_button
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.aim_pad import AimPad
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
 Span = tuple[float, float]  # degrees
@@ -323,7 +324,7 @@ class AimPanel(QWidget):
             )
 
     def _marks_menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         for mark in self.parts.document.show.marks.values():
             fill_mark_menu(
                 menu.addMenu(f"{mark.name}  ({mark.x:g}, {mark.y:g}, {mark.z:g} m)"),

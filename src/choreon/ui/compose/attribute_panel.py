@@ -11,7 +11,6 @@ from PySide6.QtGui import QColor, QHideEvent, QPainter, QPaintEvent, QPen, QShow
 from PySide6.QtWidgets import (
     QButtonGroup,
     QLabel,
-    QMenu,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -36,6 +35,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.settings import open_settings
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.colour_field import ColourField
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
 LEVELS = (("Off", 0.0), ("25", 0.25), ("50", 0.5), ("75", 0.75), ("Full", 1.0))
@@ -382,7 +382,7 @@ class AttributePanel(QWidget):
         return TABS[self.stack.currentIndex()]
 
     def _copy_menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         self.copied.fill(menu)
         menu.addSeparator()
         menu.addAction("Make these like that one…", self.like_wanted.emit).setEnabled(

@@ -23,6 +23,7 @@ from choreon.ui.compose.only_dialog import OnlyDialog
 from choreon.ui.compose.times import ask_times
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 
 
 class CardDeeds(QWidget):
@@ -143,7 +144,7 @@ class CardDeeds(QWidget):
     # one button each
 
     def _page_menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         pages = self.parts.document.show.pages
         for page in pages.values():
             for kind in ("pad", "fader"):
@@ -217,7 +218,7 @@ class CardDeeds(QWidget):
     def open_menu(self) -> None:
         """Open the menu of all else that can be done."""
         playable, show = self._playable(), self.parts.document.show
-        menu = QMenu(self)
+        menu = Menu(self)
         used = edits.where_used(show, playable.ref)
         where = f"On {words.some(used)}" if used else "On no page"
         menu.addAction(where).setEnabled(False)
@@ -256,7 +257,7 @@ class CardDeeds(QWidget):
         return [known[i] for i in ids if i in known]
 
     def _folders(self, menu: QMenu, playable: AnyPlayable) -> QMenu:
-        folders = QMenu("Folder", menu)
+        folders = Menu("Folder", menu)
         known = [s.folder for s in self.parts.document.show.playables.values()]
         for name in dict.fromkeys(["", *known]):
             act = partial(self._change, f"move {playable.name}", folder=name)
@@ -265,7 +266,7 @@ class CardDeeds(QWidget):
         return folders
 
     def _merges(self, menu: QMenu, playable: AnyPlayable) -> QMenu:
-        merges = QMenu("Merge with", menu)
+        merges = Menu("Merge with", menu)
         for other in self.parts.document.show.playables.values():
             if other.id != playable.id and isinstance(other, Scene):
                 merges.addAction(f"{other.name} on top", partial(self.merge, other.id))

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import QPoint, QSettings, Qt
-from PySide6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, Wheel
@@ -18,6 +18,7 @@ from choreon.ui.slots import slot_picture
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import TALL, Chip, ChipList
 from choreon.ui.widgets.discard import discard
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
 
@@ -257,7 +258,7 @@ class Controls(QWidget):
 
     def row_menu(self, row: AttributeControl, point: QPoint) -> None:
         """Show what can be done with a row."""
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction(
             f"Hide {row.known.label} for these types", lambda: self.hide_row(row.name)
         )

@@ -19,7 +19,7 @@ from PySide6.QtGui import (
     QPen,
     QShowEvent,
 )
-from PySide6.QtWidgets import QInputDialog, QMenu, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QInputDialog, QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
 from choreon.model import chases, edits, links
@@ -57,6 +57,7 @@ from choreon.ui.stage.path_on_stage import CENTRE, SIZE, PathOnStage
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.aim_pad import AimPad
 from choreon.ui.widgets.curves import draw_motion
+from choreon.ui.widgets.menu import Menu
 
 TALL = 40  # pixels of a line
 LINK = 14  # pixels of the sign that an effect follows a palette
@@ -544,7 +545,7 @@ class MotionPanel(QWidget):
         self.add(Path())
 
     def _other_menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         taken = {at.DIMMER, *at.TARGET_COLOUR}
         for name in sorted(self.counts, key=lambda n: at.attribute(n).label):
             known = at.attribute(name)
@@ -608,7 +609,7 @@ class MotionPanel(QWidget):
         self.parts.notices.told.emit(f"{called} is kept among the motions.", "info")
 
     def _update_menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         show = self.parts.document.show
         for palette_id in self._palettes():
             palette = show.palettes[palette_id]

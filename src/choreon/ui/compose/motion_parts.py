@@ -32,6 +32,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import Chip, ChipList
 from choreon.ui.widgets.curves import PointEditor
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
 replace = fields.replace
@@ -193,7 +194,7 @@ class RollPart(MotionPart):
 
     def stop_menu(self, n: int) -> QMenu:
         """The ways to change a colour of a roll."""
-        menu = QMenu(self)
+        menu = Menu(self)
         for palette in self.parts.document.show.palettes.values():
             rgb = palette_deeds.colour_of(palette)
             if rgb is not None:
@@ -235,7 +236,7 @@ class PathPart(MotionPart):
         show_chips(self.shapes, fields.PATHS.options, path.shape)
         show_chips(self.spaces, fields.SPACES.options, path.in_room)
         self.centre.setVisible(path.in_room)
-        self.centre.setText(f"Centre: {self._centre_name()}")
+        self.centre.setText(basics.literal(f"Centre: {self._centre_name()}"))
 
         free = path.shape == PathShape.FREE
         self.path.setVisible(free)
@@ -272,7 +273,7 @@ class PathPart(MotionPart):
 
     def _centre_menu(self) -> None:
         show = self.parts.document.show
-        menu = QMenu(self)
+        menu = Menu(self)
         for mark in show.marks.values():
             link = links.to_mark(mark.id)
             menu.addAction(f"On {mark.name}", partial(self.set, "centre", link))

@@ -19,6 +19,7 @@ from choreon.ui.parts.brush import look_of
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import Chip, ChipList
 from choreon.ui.widgets.colour_field import on_screen
+from choreon.ui.widgets.menu import Menu
 
 
 class PaletteChips(ChipList):
@@ -126,7 +127,7 @@ def _give_to_cells(hand: Hand, palette: Palette, cells: Items) -> None:
 def menu(parent: QWidget, hand: Hand, palette: Palette) -> QMenu:
     """What can be done with a palette."""
     parts = hand.parts
-    made = QMenu(parent)
+    made = Menu(parent)
     users = [s.name for s in palettes.users(parts.document.show, palette.id)]
     made.addAction(palette_deeds.used_by(users).capitalize()).setEnabled(False)
     made.addSeparator()

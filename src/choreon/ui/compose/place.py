@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QHideEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import (
     QSizePolicy,
     QSplitter,
@@ -16,6 +16,7 @@ from choreon.model import choosing
 from choreon.model.effects import motion_of
 from choreon.model.motion import Effect, Path
 from choreon.model.refs import Ref
+from choreon.ui.commands import bind
 from choreon.ui.compose.attribute_panel import AttributePanel
 from choreon.ui.compose.pattern_dialog import PatternDialog
 from choreon.ui.compose.selection_panel import SelectionPanel
@@ -146,26 +147,20 @@ class ComposePlace(QWidget):
         self.stage.update()
 
     def _keys(self) -> None:
-        parts = self.parts
-        for key, act in (
-            (
-                "Ctrl+A",
-                lambda: parts.selection.choose(list(parts.document.show.fixtures)),
-            ),
-            (
-                "Ctrl+I",
-                lambda: parts.selection.choose(
-                    choosing.inverted(parts.document.show, parts.selection.chosen)
-                ),
-            ),
-            ("Ctrl+U", parts.draft.open_up),
-            ("Ctrl+H", parts.draft.home),
-            ("Ctrl+C", self.what.copied.copy),
-            ("Ctrl+V", self.what.copied.paste),
-        ):
-            made = QShortcut(QKeySequence(key), self)
-            made.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            made.activated.connect(act)
+        draft, copied = self.parts.draft, self.what.copied
+        bind(self, "choose-all", self._choose_all)
+        bind(self, "choose-others", self._choose_others)
+        bind(self, "open-up", draft.open_up)
+        bind(self, "home", draft.home)
+        bind(self, "copy", copied.copy)
+        bind(self, "paste", copied.paste)
+
+    def _choose_all(self) -> None:
+        self.parts.selection.choose(list(self.parts.document.show.fixtures))
+
+    def _choose_others(self) -> None:
+        show, chosen = self.parts.document.show, self.parts.selection.chosen
+        self.parts.selection.choose(choosing.inverted(show, chosen))
 
     def hideEvent(self, event: QHideEvent) -> None:
         self.stage.set_mode("")

@@ -23,7 +23,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QMenu,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
@@ -40,6 +39,7 @@ from choreon.ui.lamp_marks import LampMarks, draw_mark
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.items import AnyIndex
+from choreon.ui.widgets.menu import Menu
 
 ID = Qt.ItemDataRole.UserRole
 
@@ -268,7 +268,7 @@ class SelectionPanel(QWidget):
 
     def _which_menu(self) -> None:
         parts, chosen = self.parts, self.parts.selection.chosen
-        menu = QMenu(self)
+        menu = Menu(self)
         entries = [
             (
                 "All of the same type",
@@ -311,7 +311,7 @@ class SelectionPanel(QWidget):
 
     def _order_menu(self) -> None:
         parts, chosen = self.parts, self.parts.selection.chosen
-        menu = QMenu(self)
+        menu = Menu(self)
 
         for text, act in (
             ("Turn round", lambda: choosing.turned(chosen)),
@@ -483,7 +483,7 @@ class SelectionPanel(QWidget):
             return
 
         group = self.parts.document.show.groups[item.data(ID)]
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction(
             "Set to the chosen fixtures", lambda: self._reset(group)
         ).setEnabled(bool(self.parts.selection.chosen))

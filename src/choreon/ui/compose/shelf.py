@@ -39,6 +39,7 @@ from choreon.ui.compose.tray import Tray
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 
 SCENES, PALETTES, MOTIONS = "scenes", "palettes", "motions"
 EVERYWHERE = "Everywhere"
@@ -394,7 +395,7 @@ class Shelf(QWidget):
 
     def chase_menu(self) -> QMenu:
         """The ways to begin a chase."""
-        menu = QMenu(self)
+        menu = Menu(self)
         chosen = self.strip.all_chosen()
         count = words.count(len(chosen), "chosen scene")
         of_these = menu.addAction(

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QMenu, QSizePolicy, QWidget, QWidgetAction
+from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget, QWidgetAction
 
 from choreon.model import attributes as at
 from choreon.model import links
@@ -20,6 +20,7 @@ from choreon.ui.compose.hand import Hand, Items
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import Chip, ChipList
 from choreon.ui.widgets.colour_field import ColourField, on_screen
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
 COLOUR, POINT = "colour", "point"
@@ -149,7 +150,7 @@ class ColourButton(QWidget):
 
     def open(self) -> None:
         """Let a colour be chosen."""
-        menu = QMenu(self)
+        menu = Menu(self)
         field = ColourField()
         field.setFixedSize(260, 130)
         field.set_rgb(self.rgb)

@@ -36,6 +36,7 @@ from choreon.ui.compose.step_strip import StepStrip
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
 RUNS = tuple(Run)
@@ -519,7 +520,7 @@ class Steps(QWidget):
         if end != End.START:
             self._change(end=end, then=None)
             return
-        menu = QMenu(self)
+        menu = Menu(self)
         for playable in self.parts.document.show.playables.values():
             if playable.ref != self.ref:
                 act = partial(self._change, end=End.START, then=playable.ref)
@@ -553,7 +554,7 @@ class Steps(QWidget):
 
     def add_menu(self) -> QMenu:
         """The ways to add steps."""
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction("What is on stage", self.add_stage)
         own = menu.addAction("The draft", self.add_draft)
         own.setEnabled(not self.parts.engine.state.draft.empty)
@@ -683,7 +684,7 @@ class Steps(QWidget):
 
     def recolour_menu(self) -> QMenu:
         """Each colour of the steps, and what may come in its place."""
-        menu = QMenu(self)
+        menu = Menu(self)
         show = self.parts.document.show
         if self.ref is None:
             return menu

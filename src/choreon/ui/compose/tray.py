@@ -27,6 +27,7 @@ from choreon.ui import palettes as palette_deeds
 from choreon.ui import theme
 from choreon.ui.compose.motion_panel import MotionPanel
 from choreon.ui.widgets.curves import draw_motion
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.moving_grid import MovingGrid
 
 
@@ -183,7 +184,7 @@ class Tray(MovingGrid):
 
     def menu(self, item: Item) -> QMenu:
         """What can be done with a motion."""
-        menu = QMenu(self)
+        menu = Menu(self)
         palette = self.parts.document.show.palettes.get(item.palette)
         if palette is None:
             menu.addAction("Keep in this show", partial(self.keep, item))

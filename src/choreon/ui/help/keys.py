@@ -7,7 +7,7 @@ from html import escape
 from typing import NamedTuple
 
 from choreon.ui import theme
-from choreon.ui.find import Entry
+from choreon.ui.commands import COMMANDS, Command, Where
 
 
 class Key(NamedTuple):
@@ -19,9 +19,6 @@ class Key(NamedTuple):
 
 OF_PLACES: dict[str, tuple[Key, ...]] = {
     "Everywhere": (
-        Key("F1", "Help for what is under the mouse"),
-        Key("Ctrl+K", "Find, or say what you want"),
-        Key("Ctrl+Y", "Redo, as well"),
         Key("Tab, Shift+Tab", "Go on to the next control, and back"),
         Key("Esc", "Leave a drag, a question or a dialog without changing anything"),
     ),
@@ -38,7 +35,6 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
         Key("H", "On the plan: the chosen home"),
         Key("I", "On the plan: identify the chosen"),
         Key("Del", "Take down the chosen fixtures"),
-        Key("W", "Walk the rig, fixture by fixture"),
         Key("Page down, Page up", "On the walk: the next, the one before"),
         Key("Left, Right", "On a channel's fader: a step; digits type a value"),
     ),
@@ -52,11 +48,6 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
         Key("Letters, digits", "On the stage: choose by name, then Enter"),
         Key("Left, Right", "On the stage: one of the chosen alone"),
         Key("Up", "On the stage: all of the chosen again"),
-        Key("Ctrl+A", "Choose all fixtures"),
-        Key("Ctrl+I", "Choose all the others"),
-        Key("Ctrl+U", "Open up the chosen"),
-        Key("Ctrl+H", "The chosen home"),
-        Key("Ctrl+C, Ctrl+V", "Copy and paste between fixtures"),
         Key("B", "On a palette: brush with it, or put it down"),
         Key("Enter, Space", "On a card or a palette: use it"),
         Key("Del", "On a line of the ledger or an effect: take it out"),
@@ -74,7 +65,6 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
         Key("Alt+letter", "Play that tile"),
         Key("Space, Enter", "Play the tile that has the focus"),
         Key("0 … 9, F", "Bring the tile to that many tenths, or full"),
-        Key("Ctrl+E", "Arrange the page, or play again"),
         Key("F11", "A page in a window of its own: fill the screen"),
     ),
     "Arranging a page": (
@@ -89,19 +79,27 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
 """What keys do in each place, besides the commands of the window."""
 
 
-def page(commands: Iterable[Entry]) -> str:
+def page() -> str:
     """Returns all keys as a page of the help, in HTML."""
-    of_window = [
-        Key(command.key, _does(command)) for command in commands if command.key
-    ]
-    tables = [_table("Commands", of_window)]
-    tables += [_table(place, keys) for place, keys in OF_PLACES.items()]
+    tables = [_table("Commands", _of(Where.EVERYWHERE))]
+    for place, keys in OF_PLACES.items():
+        own = Where(place.lower()) if place.lower() in set(Where) else None
+        tables.append(_table(place, [*(_of(own) if own else ()), *keys]))
     return f"<h2>All keys</h2>{''.join(tables)}"
 
 
-def _does(command: Entry) -> str:
+def _of(where: Where) -> list[Key]:
+    """The commands that are alive in a place."""
+    return [
+        Key(", ".join(command.keys), _does(command))
+        for command in COMMANDS
+        if command.where == where and command.keys
+    ]
+
+
+def _does(command: Command) -> str:
     title = command.title.removesuffix("…")
-    return f"Go to {title}" if command.sort == "place" else title
+    return f"Go to {title}" if command.words == "go to" else title
 
 
 def _table(title: str, keys: Iterable[Key]) -> str:

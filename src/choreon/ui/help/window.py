@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QUrl
 from PySide6.QtGui import QColor, QTextBlockFormat, QTextCharFormat, QTextCursor
@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.ui import theme
-from choreon.ui.find import Entry
 from choreon.ui.help import keys, pages
 from choreon.ui.widgets import basics
 
@@ -27,18 +26,16 @@ APART = 10  # pixels between paragraphs
 
 
 class HelpWindow(QWidget):
-    """`commands()` gives what the window can be told, with its keys. `walk()` begins
-    the first evening.
+    """Pages of the help, and what is found in them. `walk()` begins the first
+    evening.
     """
 
     def __init__(
         self,
         parent: QWidget,
-        commands: Callable[[], Iterable[Entry]],
         walk: Callable[[], object],
     ) -> None:
         super().__init__(parent, Qt.WindowType.Window)
-        self._commands = commands
         self.setWindowTitle("Help — Choreon")
         self.resize(760, 600)
         self.topic = ""
@@ -90,7 +87,7 @@ class HelpWindow(QWidget):
             return
         self.topic = item.data(TOPIC)
         if self.topic == pages.KEYS:
-            self.text.setHtml(keys.page(self._commands()))
+            self.text.setHtml(keys.page())
         else:
             self.text.setMarkdown(self.texts[self.topic])
             self._space()
@@ -109,7 +106,7 @@ class HelpWindow(QWidget):
 
     def _text(self, topic: str) -> str:
         if topic == pages.KEYS:
-            return keys.page(self._commands())
+            return keys.page()
         return self.texts[topic]
 
     def _follow(self, link: QUrl) -> None:

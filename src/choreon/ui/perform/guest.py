@@ -10,11 +10,9 @@ from functools import partial
 from PySide6.QtCore import QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QWidget,
@@ -28,6 +26,7 @@ from choreon.render.state import PlayState
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform import pin
+from choreon.ui.perform.page_tabs import PageTabs
 from choreon.ui.perform.page_view import PageView
 from choreon.ui.settings import open_settings
 from choreon.ui.stage.mini import MiniStages
@@ -66,11 +65,8 @@ class GuestView(QWidget):
         self.view = PageView(parts, MiniStages(parts, self), guest=True)
 
         self.view.filled.connect(self._allow)
-        self.tabs = QHBoxLayout()
-        self.tabs.setSpacing(8)
-        self.buttons: dict[str, QPushButton] = {}
-        self._group = QButtonGroup(self)
-
+        self.tabs = PageTabs(TOUCH, 18)
+        self.tabs.wanted.connect(self.open)
         self.title = basics.label("", "title")
         self.title.setFont(theme.font(24, strong=True))
         head = QWidget()
@@ -79,13 +75,13 @@ class GuestView(QWidget):
 
         line.addWidget(self.title)
         line.addSpacing(16)
-        line.addLayout(self.tabs)
+        line.addWidget(self.tabs)
         line.addStretch(1)
         self.lock = basics.tool("lock", "Leave the guest pages", self.ask)
 
         self.lock.setFixedSize(TOUCH, TOUCH)
         line.addWidget(self.lock)
-        self.on_now = QLabel()
+        self.on_now = basics.label("")
         self.on_now.setFont(theme.font(18))
         self.on_now.setWordWrap(True)
 
@@ -135,25 +131,11 @@ class GuestView(QWidget):
             return
 
         self.title.setText(self.parts.document.show.name)
-        basics.clear(self.tabs)
-        self.buttons = {}
         found = self.pages()
+        self.tabs.fill(found, self.view.page_id)
+        self.tabs.setVisible(len(found) > 1)
 
-        for page in found:
-            button = basics.button(
-                page.name, partial(self.open, page.id), "quiet", tip=page.name
-            )
-            button.setCheckable(True)
-            button.setMinimumHeight(TOUCH)
-            button.setFont(theme.font(18, strong=True))
-            button.setChecked(page.id == self.view.page_id)
-
-            button.setVisible(len(found) > 1)
-            self._group.addButton(button)
-            self.buttons[page.id] = button
-            self.tabs.addWidget(button)
-
-        if self.view.page_id not in self.buttons:
+        if self.view.page_id not in self.tabs.by_page:
             self.go(found[0].id if found else "")
 
         self._allow()
@@ -171,7 +153,7 @@ class GuestView(QWidget):
     def go(self, page_id: str) -> None:
         """Turn to a page."""
         self.view.go(page_id)
-        button = self.buttons.get(page_id)
+        button = self.tabs.by_page.get(page_id)
         if button is not None:
             button.setChecked(True)
 

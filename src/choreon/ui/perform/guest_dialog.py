@@ -36,7 +36,7 @@ class GuestDialog(Dialog):
         self.pages: dict[str, QCheckBox] = {}
 
         for page in show.pages.values():
-            box = QCheckBox(page.name)
+            box = QCheckBox(basics.literal(page.name))
             box.setChecked(not guest.pages or page.id in guest.pages)
             self.pages[page.id] = box
 

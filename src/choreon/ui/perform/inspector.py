@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
     QLineEdit,
-    QMenu,
     QSizePolicy,
     QToolButton,
     QVBoxLayout,
@@ -50,6 +49,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
 from choreon.ui.tiles import named
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 from choreon.ui.widgets.work import Work
 from choreon.ui.words import count
@@ -285,7 +285,7 @@ class Inspector(QWidget):
         self.column.addWidget(add)
 
     def _add_part(self, under: QWidget) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         for playable in self.show_.playables.values():
             menu.addAction(playable.name, partial(self.add_part, playable.ref))
         menu.exec(under.mapToGlobal(under.rect().bottomLeft()))
@@ -463,7 +463,7 @@ class Inspector(QWidget):
         self.change("what a tile reaches", of=tuple(r for r in tile.of if r != ref))
 
     def _add_of(self, under: QWidget, lamps: bool) -> None:
-        menu, show = QMenu(self), self.show_
+        menu, show = Menu(self), self.show_
         if lamps:
             for group in show.groups.values():
                 menu.addAction(group.name, partial(self.add_of, Ref(GROUP, group.id)))
@@ -531,7 +531,7 @@ class Inspector(QWidget):
         add = basics.button("Add…", lambda: ask(), "quiet", "plus")
 
         def ask() -> None:
-            menu = QMenu(self)
+            menu = Menu(self)
             refs = [Ref(GROUP, group) for group in show.groups]
             refs += [Ref("fixture", fixture) for fixture in show.fixtures]
             refs += [p.ref for p in show.playables.values()] if plays else []

@@ -28,6 +28,7 @@ from choreon.ui.perform.page_view import moves
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.counter import Counter
 from choreon.ui.widgets.discard import discard
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
 TICK = 100  # milliseconds between looks at what fades, told in tenths of a second
@@ -264,7 +265,7 @@ class OnRow(QFrame):
 
     def menu(self) -> QMenu:
         """What else can be done with it."""
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction("Up by one", lambda: self._do(Verb.RAISE))
         menu.addAction("Down by one", lambda: self._do(Verb.LOWER))
         menu.addAction("To the top", lambda: self._do(Verb.RAISE, 1000.0))

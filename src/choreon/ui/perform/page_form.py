@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtWidgets import QComboBox, QLineEdit, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from choreon.engine.actions.tile_context import level_of, playing
 from choreon.model import edits, pages, refs
@@ -19,6 +19,7 @@ from choreon.ui import renaming
 from choreon.ui.parts import Parts
 from choreon.ui.perform.page_view import PageView
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.numbers import NumberField
 
 replace = edits.replace
@@ -253,7 +254,7 @@ class PageForm(QWidget):
         self.parts.document.edit("what the masters do not reach", show)
 
     def _ask_exempt(self) -> None:
-        menu, show = QMenu(self), self.parts.document.show
+        menu, show = Menu(self), self.parts.document.show
         refs = [Ref(GROUP, group) for group in show.groups]
         refs += [Ref("fixture", fixture) for fixture in show.fixtures]
         for ref in refs:

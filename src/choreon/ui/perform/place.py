@@ -13,17 +13,13 @@ from PySide6.QtGui import (
     QDropEvent,
     QHideEvent,
     QKeyEvent,
-    QKeySequence,
-    QShortcut,
 )
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QComboBox,
     QFrame,
     QHBoxLayout,
     QInputDialog,
     QMenu,
-    QPushButton,
     QStackedWidget,
     QWidget,
 )
@@ -67,17 +63,20 @@ from choreon.model.tiles import (
 )
 from choreon.model.verbs import Verb
 from choreon.ui import renaming, theme
-from choreon.ui.drags import OpensUnder, all_carried
+from choreon.ui.commands import bind
+from choreon.ui.drags import all_carried
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
 from choreon.ui.perform.hand import AsidePanel, LampPanel
 from choreon.ui.perform.on_now import OnNow
+from choreon.ui.perform.page_tabs import PageTabs
 from choreon.ui.perform.page_view import PageView
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.tiles import TileWidget
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.words import count
 
 if TYPE_CHECKING:
@@ -151,9 +150,10 @@ class PerformPlace(QWidget):
         self._fill()
 
     def _head(self) -> QWidget:
-        self.tabs = QHBoxLayout()
-        self.tabs.setSpacing(4)
-        self.page_buttons = QButtonGroup(self)
+        self.tabs = PageTabs(40, 16)
+        self.tabs.wanted.connect(self.open)
+        self.tabs.hovered.connect(self.go)
+        self.tabs.menu_wanted.connect(self._page_menu)
         self.events = QComboBox()
         self.events.setToolTip("The pages of one event, or all of them")
 
@@ -191,18 +191,11 @@ class PerformPlace(QWidget):
         line.setSpacing(4)
 
         self.events.setMaximumWidth(150)
-        row = QWidget()
-        row.setLayout(self.tabs)
-        self.tabs.setContentsMargins(0, 0, 0, 0)
         self.new_button = basics.tool("plus", "New page", self.new_page)
-
-        self.tab_scroll = basics.scroller(row, sideways=True)
-        self.tab_scroll.setHorizontalScrollBarPolicy(
-            Qt.ScrollBarPolicy.ScrollBarAlwaysOff
-        )
-        self.tab_scroll.setFixedHeight(40)
         line.addWidget(self.events)
-        line.addWidget(self.tab_scroll, 1)
+        line.addWidget(self.tabs)
+        line.addWidget(self.new_button)
+        line.addStretch(1)
 
         for button in (
             self.add_button,
@@ -216,8 +209,7 @@ class PerformPlace(QWidget):
         return head
 
     def _shortcuts(self) -> None:
-        made = QShortcut(QKeySequence("Ctrl+E"), self)
-        made.activated.connect(lambda: self.arrange(not self.arranger.on))
+        bind(self, "arrange", lambda: self.arrange(not self.arranger.on))
 
     # what is made when it is first needed
 
@@ -276,16 +268,7 @@ class PerformPlace(QWidget):
 
         self._shown = shown
         self.fill_events()
-        self.tabs.removeWidget(self.new_button)
-        basics.clear(self.tabs)
-
-        for page in self.pages():
-            self.tabs.addWidget(self._tab(page))
-
-        self.tabs.addWidget(self.new_button)
-        self.new_button.show()  # clearing the line has hidden it
-        basics.once(self, 0, self._tab_into_sight).start()
-        self.tabs.addStretch(1)
+        self.tabs.fill(self.pages(), self.page_id)
         shown_page = self.view.page
         is_empty = shown_page is not None and not shown_page.tiles
         self.add_button.setVisible(is_empty or self.arranger.on)
@@ -303,29 +286,10 @@ class PerformPlace(QWidget):
         if self.event_name in events:
             self.events.setCurrentIndex(1 + events.index(self.event_name))
 
-    def _tab(self, page: Page) -> QPushButton:
-        tab = basics.button(
-            page.name, lambda: self.open(page.id), "quiet", tip=f"The page {page.name}"
-        )
-        is_shown = page.id == self.page_id
-        tab.setCheckable(True)
-        tab.setChecked(is_shown)
-        tab.setMinimumHeight(34)
-
-        tab.setFont(theme.font(16, strong=is_shown))
-        tab.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        tab.customContextMenuRequested.connect(
-            lambda point: self.page_menu(page).exec(tab.mapToGlobal(point))
-        )
-        self.page_buttons.addButton(tab)
-        OpensUnder(tab, lambda: self.go(page.id))
-
-        return tab
-
-    def _tab_into_sight(self) -> None:
-        tab = self.page_buttons.checkedButton()
-        if tab is not None:
-            self.tab_scroll.ensureWidgetVisible(tab, 8, 0)
+    def _page_menu(self, page_id: str, point: QPoint) -> None:
+        page = self.parts.document.show.pages.get(page_id)
+        if page is not None:
+            self.page_menu(page).exec(point)
 
     def open(self, page_id: str) -> None:
         """Turn to a page by hand: it does what it does when it is opened."""
@@ -350,7 +314,7 @@ class PerformPlace(QWidget):
 
     def page_menu(self, page: Page) -> QMenu:
         """What can be done with a page."""
-        menu, show = QMenu(self), self.parts.document.show
+        menu, show = Menu(self), self.parts.document.show
         menu.addAction("Rename…", lambda: self.rename_page(page))
         menu.addAction("Copy", lambda: self._copy_page(page))
         into = menu.addMenu("Belongs to")
@@ -468,7 +432,7 @@ class PerformPlace(QWidget):
 
     def tile_menu(self, tile_id: str) -> QMenu:
         """What can be done with a tile."""
-        menu, show = QMenu(self), self.parts.document.show
+        menu, show = Menu(self), self.parts.document.show
         ref, widget = to_tile(tile_id), self.tiles[tile_id]
         tile, engine = widget.tile, self.parts.engine
 
@@ -592,7 +556,7 @@ class PerformPlace(QWidget):
 
     def aside_menu(self) -> QMenu:
         """Whom to take aside, and the way back."""
-        menu, show, engine = QMenu(self), self.parts.document.show, self.parts.engine
+        menu, show, engine = Menu(self), self.parts.document.show, self.parts.engine
         chosen = self.parts.selection.chosen
         if chosen:
             text = f"The {count(len(chosen), 'fixture')} chosen"
@@ -613,7 +577,7 @@ class PerformPlace(QWidget):
 
     def add_menu(self) -> QMenu:
         """All that can be put on a page."""
-        menu = QMenu(self)
+        menu = Menu(self)
         self._add_played(menu)
         self._add_of_groups(menu)
         menu.addSeparator()
@@ -840,7 +804,7 @@ class PageWindow(QFrame):
         super().__init__(parent, Qt.WindowType.Window)
         self.parts = parts
         self.setStyleSheet(f"PageWindow {{ background: {theme.PIT}; }}")
-        self.view = PageView(parts, minis)
+        self.view = self.page_view = PageView(parts, minis)
         self.view.go(page_id)
         basics.stack(self, self.view, margins=12)
         self.resize(900, 600)

@@ -22,6 +22,7 @@ from choreon.model.fixture_type import FixtureType
 from choreon.model.show import Show
 from choreon.ui import words
 from choreon.ui.parts import Parts
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.work import Work
 
 if TYPE_CHECKING:
@@ -55,7 +56,7 @@ class Files:
 
     def menu(self) -> QMenu:
         """What there is to print, write and read."""
-        menu = QMenu(self.parent)
+        menu = Menu(self.parent)
         menu.addAction("Print all as PDF…", lambda: self._ask_paper(PARTS))
         for part in PARTS:
             menu.addAction(

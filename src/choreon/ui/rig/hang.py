@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QLineEdit,
-    QMenu,
     QVBoxLayout,
     QWidget,
 )
@@ -28,6 +27,7 @@ from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import ID, TypeList, recently, searched
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.numbers import NumberField
 
 MOST = 500
@@ -269,7 +269,7 @@ class HangPanel(QWidget):
         self._replan(find)
 
     def _type_menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         for text, what in (
             ("New type…", "new"),
             ("New type as a copy of this…", "copy"),

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import time
 from functools import partial
+from html import escape
 from typing import cast
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QSize
 from PySide6.QtGui import QHideEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -392,9 +393,8 @@ class OutputsView(QWidget):
     def _node_line(self, node: FoundNode) -> QWidget:
         """A node, and a button that makes an output to it."""
         ports = listed(tuple(node.outputs)) if node.outputs else "nothing"
-        about = f"<b>{node.name}</b>  {node.host} · puts out {ports}"
-        text = basics.label(about, wrap=True)
-        text.setTextFormat(Qt.TextFormat.RichText)
+        about = f"<b>{escape(node.name)}</b>  {escape(node.host)} · puts out {ports}"
+        text = basics.label(about, wrap=True, rich=True)
         used = patch.universes(self.parts.document.show)
         fits = tuple(u for u in used if u - 1 in node.outputs)
 

@@ -28,6 +28,7 @@ from choreon.model.fixture_type import FixtureType
 from choreon.model.show import Bar, Place
 from choreon.render.looks import aims
 from choreon.ui import words
+from choreon.ui.commands import bind
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.rig.arrange import ArrangeBar, put
@@ -44,6 +45,7 @@ from choreon.ui.rig.types.editor import TypeEditor
 from choreon.ui.rig.walk import WalkBar
 from choreon.ui.settings import open_settings, whole_of
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 
 VIEWS = (
     ("Above", "The room from above"),
@@ -112,7 +114,13 @@ class RigPlace(QStackedWidget):
             box.addWidget(inside)
             self.addWidget(holder)
 
+        bind(page, "walk", self.walk.start)
         self.go(next(iter(whole_of(open_settings(), "rig/view")), 0))
+
+    @property
+    def edits_type(self) -> bool:
+        """Whether the type editor is open."""
+        return self.currentIndex() == 1
 
     def _connect(self) -> None:
         for plan in (self.plan, self.front):
@@ -191,8 +199,6 @@ class RigPlace(QStackedWidget):
             walk.step(1 if key == Qt.Key.Key_PageDown else -1)
         elif walk.walking and key == Qt.Key.Key_Escape:
             walk.end()
-        elif key == Qt.Key.Key_W and not event.modifiers():
-            walk.start()
         else:
             super().keyPressEvent(event)
 
@@ -287,7 +293,7 @@ class RigPlace(QStackedWidget):
     # many at once
 
     def _plan_menu(self, at: QPoint, floor: tuple[float, float] | None) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         chosen = bool(self.parts.selection.chosen)
         self._aiming(menu, floor)
 
@@ -320,7 +326,7 @@ class RigPlace(QStackedWidget):
         if floor is not None:
             menu.addAction("Aim here", lambda: self.aim(links.to_point((*floor, 0.0))))
 
-        marks = QMenu("Aim at", menu)
+        marks = Menu("Aim at", menu)
         for mark in self.parts.document.show.marks.values():
             marks.addAction(mark.name, partial(self.aim, links.to_mark(mark.id)))
 
@@ -343,7 +349,7 @@ class RigPlace(QStackedWidget):
             )
 
     def _arranging(self, parent: QWidget) -> QMenu:
-        menu = QMenu("Arrange", parent)
+        menu = Menu("Arrange", parent)
         many = len(self.parts.selection.chosen) > 1
 
         for how, title in (
@@ -392,7 +398,7 @@ class RigPlace(QStackedWidget):
         )
 
     def _group_menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction("Make a group of the chosen…", self._ask_group).setEnabled(
             bool(self.parts.selection.chosen)
         )

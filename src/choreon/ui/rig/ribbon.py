@@ -40,7 +40,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
     QInputDialog,
-    QMenu,
     QToolTip,
     QVBoxLayout,
     QWidget,
@@ -55,6 +54,7 @@ from choreon.ui.refresh_timer import RefreshTimer
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 
 LIVE = 40  # milliseconds between looks at the frame
 
@@ -472,7 +472,7 @@ class Ribbon(TakesTypes):
 
     def slot_menu(self, slot: int, at: QPoint) -> None:
         """Show what can be done with a slot."""
-        menu = QMenu(self)
+        menu = Menu(self)
         here = self.on_slot(slot)
         text = f"Why is {self.universe}.{slot} at {self._live[slot - 1]}?"
         menu.addAction(text, lambda: self.why_asked.emit(self.universe, slot))
@@ -703,7 +703,7 @@ class RibbonPanel(QWidget):
 
     def _menu(self) -> None:
         universe, chosen = self.ribbon.universe, len(self.parts.selection.chosen)
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction(f"Pack universe {universe} tightly", self.pack)
         menu.addAction("Pack the chosen tightly", lambda: self.pack(True)).setEnabled(
             chosen > 1

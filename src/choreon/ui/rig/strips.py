@@ -20,7 +20,7 @@ from PySide6.QtGui import (
     QShowEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from choreon.model import attributes as at
 from choreon.model.fixture_type import (
@@ -39,6 +39,7 @@ from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.slots import slot_of, slot_picture
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import parse
 
 TALL, NAME, BAR, CHIP = 48, 20, 16, 24
@@ -63,6 +64,8 @@ class Strip(QWidget):
 
     moved = Signal(float)
     typed = Signal(float)
+    types_in = True
+    """Digits mean something to it."""
 
     def __init__(self, kind: FixtureType, channel: Channel, title: str) -> None:
         super().__init__()
@@ -523,7 +526,7 @@ class Strips(QWidget):
         kind = self.parts.document.show.types.get(alike[0].type) if alike else None
         if kind is None:
             return
-        menu = QMenu(self)
+        menu = Menu(self)
         for command in commands_of(kind, alike[0].mode):
             seconds = command.span.hold
             text = f"{command.label} ({seconds:g} s)" if seconds else command.label

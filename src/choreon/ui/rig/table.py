@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QInputDialog,
     QLineEdit,
-    QMenu,
     QTableView,
     QVBoxLayout,
     QWidget,
@@ -35,6 +34,7 @@ from choreon.ui.rig.plan import take_down
 from choreon.ui.settings import open_settings, whole_of
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.items import NO_PARENT, AnyIndex
+from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import parse
 
 Get = Callable[[Show, Fixture], Any]
@@ -468,7 +468,7 @@ class HangTable(QWidget):
             )
 
     def _column_menu(self) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         for i, (title, *_) in enumerate(COLUMNS):
             action = menu.addAction(title)
             action.setCheckable(True)

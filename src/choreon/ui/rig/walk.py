@@ -5,7 +5,7 @@ controller.
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QFrame, QMenu
+from PySide6.QtWidgets import QFrame
 
 from choreon.engine.protocol import ControlMoved
 from choreon.model.edits import unlearn
@@ -15,6 +15,7 @@ from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.rig.slip import Slip
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 
 NEXT, BACK = Ref(WALK, "next"), Ref(WALK, "back")
 TARGETS = {NEXT: 1, BACK: -1}
@@ -153,7 +154,7 @@ class WalkBar(QFrame):
         if self.learner is None:
             return
         learner = self.learner
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction("Learn: next fixture", lambda: learner.start(NEXT))
         menu.addAction("Learn: fixture before", lambda: learner.start(BACK))
         tied = any(

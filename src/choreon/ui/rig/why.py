@@ -5,6 +5,7 @@ way to each.
 from __future__ import annotations
 
 from functools import partial
+from html import escape
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
@@ -113,8 +114,8 @@ class WhyCard(QWidget):
 
             value = f"{at.attribute(layer.attribute).label} {number}"
 
-        text = f"{mark}<b>{layer.source}</b><br>{value}{weight}"
-        widgets: list[QWidget | int] = [basics.label(text, wrap=True)]
+        text = f"{mark}<b>{escape(layer.source)}</b><br>{escape(value)}{weight}"
+        widgets: list[QWidget | int] = [basics.label(text, wrap=True, rich=True)]
         button = self._deed(layer)
 
         if button is not None:

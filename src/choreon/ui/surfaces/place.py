@@ -246,7 +246,7 @@ class TargetRow(QWidget):
         super().__init__()
         self.target, self.learner = target, learner
         _, self.name_text, controls = _line(parts.document.show, target)
-        self.dot = basics.label("○")
+        self.dot = basics.label("○", rich=True)
         self.dot.setFixedWidth(14)
 
         title = basics.label(self.name_text)

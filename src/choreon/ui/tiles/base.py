@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
+    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -33,6 +34,7 @@ from choreon.render.state import PlayState
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
+from choreon.ui.widgets.keys import HELD_WITH, PRESSES
 from choreon.ui.widgets.labels import fit
 
 GONE = "What it plays is gone"
@@ -70,6 +72,7 @@ class TileWidget(QWidget):
         self.dims = True  # for guests: they may change its level
         self.key = ""  # shown while Alt is held
         self.down = False
+        self.by_keyboard = False  # the focus came to it by keys
         self.setMinimumSize(LEAST, LEAST)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
@@ -208,8 +211,18 @@ class TileWidget(QWidget):
         """The key goes up."""
         self.hand_up()
 
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Keys that play come only to a tile that was chosen by keys: whoever pressed
+        it, or came to it since something else was gone, does not expect them.
+        """
+        super().focusInEvent(event)
+        if event.reason() not in BACK_AGAIN:
+            self.by_keyboard = event.reason() in BY_KEYS
+        self.update()
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Play it."""
+        self.by_keyboard = False
         if event.button() == Qt.MouseButton.LeftButton and not self.arranged:
             self.down = True
             self.hand_down(event.position())
@@ -250,11 +263,11 @@ class TileWidget(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Enter and Space play it, arrows turn it, digits are tenths, F is full."""
         key = Qt.Key(event.key())
-        alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
-        if self.arranged or alt:
+        if self.arranged or event.modifiers() & HELD_WITH:
             event.ignore()
-        elif key in PLAYS and not event.isAutoRepeat():
-            self.key_down()
+        elif key in PRESSES:
+            if self.by_keyboard and not event.isAutoRepeat():
+                self.key_down()
         elif key in TURNS and self.dims:
             fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
             if not self.turn(TURNS[key] * (FINE if fine else WHEEL)):
@@ -276,10 +289,10 @@ class TileWidget(QWidget):
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         """A key that played it goes up."""
-        if Qt.Key(event.key()) in PLAYS and not event.isAutoRepeat():
-            self.key_up()
-        else:
+        if Qt.Key(event.key()) not in PRESSES:
             event.ignore()
+        elif self.by_keyboard and not event.isAutoRepeat():
+            self.key_up()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Ask for what can be done with it."""
@@ -405,7 +418,18 @@ class TileWidget(QWidget):
         painter.setOpacity(1.0)
 
 
-PLAYS = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
+BY_KEYS = {
+    Qt.FocusReason.TabFocusReason,
+    Qt.FocusReason.BacktabFocusReason,
+    Qt.FocusReason.ShortcutFocusReason,
+}
+BACK_AGAIN = {
+    Qt.FocusReason.ActiveWindowFocusReason,
+    Qt.FocusReason.PopupFocusReason,
+    Qt.FocusReason.MenuBarFocusReason,
+}
+"""The focus comes back to where it was, however it came there."""
+
 TURNS = {
     Qt.Key.Key_Up: 1.0,
     Qt.Key.Key_Right: 1.0,

@@ -18,6 +18,7 @@ from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.tiles.base import TileWidget, draw_fitting
 from choreon.ui.widgets.discard import discard
+from choreon.ui.widgets.keys import HELD_WITH
 from choreon.ui.widgets.values import parse
 
 TRAVEL = 180.0  # pixels of a drag from one end to the other
@@ -178,11 +179,11 @@ class DialTile(TileWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """A digit begins a number; Home is as stored."""
-        alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
-        text = "" if alt or self.arranged else event.text()
+        is_command = event.modifiers() & HELD_WITH
+        text = "" if is_command or self.arranged else event.text()
         if text and text in "0123456789+-*/.,":
             self._open(text)
-        elif event.key() == Qt.Key.Key_Home:
+        elif event.key() == Qt.Key.Key_Home and not is_command:
             self.do(Verb.STORED)
         else:
             super().keyPressEvent(event)

@@ -15,6 +15,7 @@ from choreon.ui import theme
 from choreon.ui.tiles.base import TileWidget, draw_tape
 from choreon.ui.widgets.colour_field import ColourField, Rgb, on_screen
 from choreon.ui.widgets.floor_pad import FloorPad
+from choreon.ui.widgets.keys import HELD_WITH
 
 
 class LampsTile(TileWidget):
@@ -172,8 +173,7 @@ class AimWidget(LampsTile):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows move the cross by a quarter of a metre."""
         way = WAYS.get(Qt.Key(event.key()))
-        alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
-        if way is None or alt or self.arranged:
+        if way is None or event.modifiers() & HELD_WITH or self.arranged:
             super().keyPressEvent(event)
         else:
             self.give(dict(links.aim(self.pad.step(*way))))

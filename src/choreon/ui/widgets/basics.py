@@ -32,9 +32,13 @@ def once(parent: QObject, milliseconds: int, act: Callable[[], object]) -> QTime
     return made
 
 
-def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
-    """A line of words in one of the style sheet's roles."""
+def label(text: str, role: str = "", wrap: bool = False, rich: bool = False) -> QLabel:
+    """A line of words in one of the style sheet's roles. `rich`: it is HTML, in which
+    names are escaped; else a name that looks like HTML is shown as it is.
+    """
     made = QLabel(text)
+    if not rich:
+        made.setTextFormat(Qt.TextFormat.PlainText)
     if role:
         made.setProperty("role", role)
     made.setWordWrap(wrap)
@@ -68,11 +72,16 @@ def scroller(inside: QWidget, sideways: bool = False) -> QScrollArea:
     return made
 
 
+def literal(text: str) -> str:
+    """Returns words for a button or a menu as they are: an & in a name is no key."""
+    return text.replace("&", "&&")
+
+
 def button(
     text: str, act: Callable[[], object], kind: str = "", icon: str = "", tip: str = ""
 ) -> QPushButton:
     """A button; `kind` is main, quiet or nothing."""
-    made = QPushButton(text)
+    made = QPushButton(literal(text))
     if kind:
         made.setProperty("kind", kind)
     if icon:

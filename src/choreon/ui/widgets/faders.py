@@ -15,6 +15,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from choreon.ui import theme
+from choreon.ui.widgets.keys import HELD_WITH
 
 
 class FaderSlider(QWidget):
@@ -111,7 +112,7 @@ class FaderSlider(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows step, digits are tenths, F is full, Escape takes a drag back."""
         key = event.key()
-        if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+        if event.modifiers() & HELD_WITH:
             event.ignore()  # it belongs to whoever has keys for all that is on a page
             return
 

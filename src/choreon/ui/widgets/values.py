@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from choreon.ui import theme
 from choreon.ui.widgets.discard import discard
+from choreon.ui.widgets.keys import HELD_WITH
 
 _TYPED = re.compile(
     r"^\s*([+*/]|)\s*(-?\d+(?:[.,]\d+)?)\s*(%|s|hz|°|bpm|m)?\s*$", re.IGNORECASE
@@ -51,6 +52,8 @@ class ValueField(QWidget):
 
     changed = Signal(float)
     homed = Signal()
+    types_in = True
+    """Digits mean something to it."""
 
     def __init__(
         self,
@@ -277,7 +280,9 @@ class ValueField(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows step, digits open a line, Escape takes a drag back."""
         key = event.key()
-        if key == Qt.Key.Key_Escape and self._drag is not None and self._moved:
+        if event.modifiers() & HELD_WITH:
+            super().keyPressEvent(event)
+        elif key == Qt.Key.Key_Escape and self._drag is not None and self._moved:
             before = self._drag[2] if self._drag[2] is not None else self._drag[1]
             self._drag, self._moved = None, False
             self._set(before)

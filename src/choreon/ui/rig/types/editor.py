@@ -9,7 +9,7 @@ channel table be typed from top to bottom without looking away.
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -136,14 +136,6 @@ class TypeEditor(QWidget):
         box.setSpacing(8)
         box.addWidget(self._head())
         box.addWidget(across, 1)
-
-        for key, act in (
-            ("Ctrl+Z", self.undo),
-            ("Ctrl+Shift+Z", self.redo),
-            ("Ctrl+Y", self.redo),
-        ):
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.activated.connect(act)
 
         parts.document.show_changed.connect(lambda _: self._fill_trial())
 
@@ -732,7 +724,7 @@ class TypeEditor(QWidget):
 
         touched = reach(show, kind)
         if touched.lines and not self._sure:
-            self.warning_text.setText("<br>".join(touched.lines))
+            self.warning_text.setText("\n".join(touched.lines))
             self.warning.show()
             return
 

@@ -1,0 +1,206 @@
+"""All commands that a key of the window gives, in one table: what each is called, its
+keys, and where it is alive. A field that edits text has its own keys first: only what
+is marked so is alive while somebody types.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from PySide6.QtCore import QEvent, QKeyCombination, QObject, Qt
+from PySide6.QtGui import QKeyEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QPlainTextEdit,
+    QTextEdit,
+    QWidget,
+)
+
+
+class Where(StrEnum):
+    """In which places a command is alive."""
+
+    EVERYWHERE = ""
+    RIG = "rig"
+    COMPOSE = "compose"
+    PERFORM = "perform"
+
+
+@dataclass(frozen=True)
+class Command:
+    """What a key stands for. `title` is how it is said; by `words` it is found, too;
+    `typing`: it is alive while a text is edited.
+    """
+
+    id: str
+    title: str
+    keys: tuple[str, ...] = ()
+    where: Where = Where.EVERYWHERE
+    typing: bool = False
+    words: str = ""
+
+    @property
+    def key(self) -> str:
+        """The key that is shown; empty for none."""
+        return self.keys[0] if self.keys else ""
+
+
+COMMANDS = (
+    Command("rig", "Rig", ("Ctrl+1",), typing=True, words="go to"),
+    Command("compose", "Compose", ("Ctrl+2",), typing=True, words="go to"),
+    Command("perform", "Perform", ("Ctrl+3",), typing=True, words="go to"),
+    Command("surfaces", "Surfaces", ("Ctrl+4",), typing=True, words="go to"),
+    Command("find", "Find, or say what you want", ("Ctrl+K",), typing=True),
+    Command("help-here", "Help for what is under the mouse", ("F1",), typing=True),
+    Command("undo", "Undo", ("Ctrl+Z",), words="back edit"),
+    Command("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y")),
+    Command("blackout", "Blackout", ("Ctrl+B",), typing=True, words="dark all off"),
+    Command(
+        "keep",
+        "Keep the draft as a scene…",
+        ("Ctrl+S",),
+        typing=True,
+        words="store save look",
+    ),
+    Command("tap", "Tap the tempo", ("Ctrl+T",), words="bpm"),
+    Command(
+        "clear", "Clear the draft", ("Ctrl+Shift+X",), words="empty touched values"
+    ),
+    Command(
+        "take-back",
+        "Take back what was pressed last",
+        ("Ctrl+Backspace",),
+        words="undo play stage",
+    ),
+    Command(
+        "let-go",
+        "Let go of all that plays",
+        ("Ctrl+Shift+Backspace",),
+        words="stop release off",
+    ),
+    Command("safe", "Safe look", ("Ctrl+Shift+Home",), words="panic help"),
+    Command(
+        "preferences",
+        "Preferences…",
+        ("Ctrl+,",),
+        typing=True,
+        words="settings options size contrast movement closing",
+    ),
+    Command("open", "Open a show…", ("Ctrl+O",), words="file recent load"),
+    Command("walk", "Walk the rig, fixture by fixture", ("W",), Where.RIG),
+    Command("choose-all", "Choose all fixtures", ("Ctrl+A",), Where.COMPOSE),
+    Command("choose-others", "Choose all the others", ("Ctrl+I",), Where.COMPOSE),
+    Command("open-up", "Open up the chosen", ("Ctrl+U",), Where.COMPOSE),
+    Command("home", "The chosen home", ("Ctrl+H",), Where.COMPOSE),
+    Command("copy", "Copy from a fixture", ("Ctrl+C",), Where.COMPOSE),
+    Command("paste", "Paste onto fixtures", ("Ctrl+V",), Where.COMPOSE),
+    Command("arrange", "Arrange the page, or play again", ("Ctrl+E",), Where.PERFORM),
+)
+"""The window's keys. What a key does to the thing that has the focus is its own affair
+(see help/keys.py).
+"""
+
+BY_ID = {command.id: command for command in COMMANDS}
+
+
+def bind(owner: QWidget, command: str, act: Callable[[], object]) -> None:
+    """Have a command's keys do something as long as `owner` is to be seen."""
+    for key in BY_ID[command].keys:
+        shortcut = QShortcut(QKeySequence(key), owner)
+        shortcut.activated.connect(act)
+
+
+def edits_text(widget: QWidget | None) -> bool:
+    """Returns whether what is typed goes into a text here."""
+    if isinstance(widget, QComboBox):
+        return widget.isEditable()
+    if isinstance(widget, QLineEdit | QTextEdit | QPlainTextEdit):
+        return not widget.isReadOnly()
+    return isinstance(widget, QAbstractSpinBox)
+
+
+def takes_letters(widget: QWidget | None) -> bool:
+    """Returns whether letters and digits mean something here: a text, a number, a list
+    that is searched by them.
+    """
+    searched = isinstance(widget, QComboBox | QAbstractItemView)
+    return edits_text(widget) or searched or bool(getattr(widget, "types_in", False))
+
+
+class KeyGate(QObject):
+    """Looks at keys before the widget that has the focus gets them: a text keeps those
+    that are its own, and `first` may take others.
+    """
+
+    def __init__(self, parent: QObject, first: Callable[[QKeyEvent], bool]) -> None:
+        super().__init__(parent)
+        self._first = first
+        self._watched: QWidget | None = None
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.focusChanged.connect(self._focus)
+            self._focus(None, application.focusWidget())
+
+    def _focus(self, _: QWidget | None, now: QWidget | None) -> None:
+        """Watch the widget that has the focus, and no other: a filter over all would
+        see every event there is.
+        """
+        if self._watched is not None:
+            self._watched.removeEventFilter(self)
+            self._watched.destroyed.disconnect(self._gone)
+
+        self._watched = now
+        if now is not None:
+            now.installEventFilter(self)
+            now.destroyed.connect(self._gone)
+
+    def _gone(self) -> None:
+        self._watched = None
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Keep a text's keys for it; let `first` see the others."""
+        if not isinstance(event, QKeyEvent) or not isinstance(watched, QWidget):
+            return False
+
+        if event.type() == QEvent.Type.ShortcutOverride:
+            if keeps(watched, event.keyCombination()):
+                event.accept()
+                return True
+            return False
+
+        return not edits_text(watched) and self._first(event)
+
+
+def keeps(widget: QWidget, keys: QKeyCombination) -> bool:
+    """Returns whether keys are those of what has the focus, and not of the command that
+    they stand for elsewhere.
+    """
+    command = command_of(keys)
+    if command is None or command.typing:
+        return False
+    plain = keys.keyboardModifiers() == Qt.KeyboardModifier.NoModifier
+    return takes_letters(widget) if plain else edits_text(widget)
+
+
+def command_of(keys: QKeyCombination) -> Command | None:
+    """Returns the command that keys stand for."""
+    pressed = QKeySequence(keys)
+    exact = QKeySequence.SequenceMatch.ExactMatch
+    for command in COMMANDS:
+        for key in command.keys:
+            if QKeySequence(key).matches(pressed) == exact:
+                return command
+    return None
+
+
+def is_alt(event: QKeyEvent) -> bool:
+    """Returns whether a key is Alt itself, or one with it, or one that goes up."""
+    alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+    goes_up = event.type() == QEvent.Type.KeyRelease
+    return alt or goes_up or event.key() == Qt.Key.Key_Alt
