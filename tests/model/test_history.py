@@ -5,13 +5,14 @@ from __future__ import annotations
 import random
 import tracemalloc
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from choreon.demo import low_tide
 from choreon.model import edits
-from choreon.model.history import Held, History
+from choreon.model.history import Held, History, same
 from choreon.model.show import Show
 
 
@@ -81,3 +82,51 @@ def test_one_huge_step_can_be_taken_back():
     assert history.bytes_held > 100
     assert history.undo() is not None
     assert history.show == low_tide()
+
+
+def test_an_edit_that_changes_nothing_is_no_step():
+    """Built anew, with the same in it: nothing to take back. Another order is a
+    change.
+    """
+    show = low_tide()
+    history = History(show)
+    pages = {key: edits.replace(page) for key, page in show.pages.items()}
+    history.do("tidy", edits.replace(show, pages=pages))
+    assert history.undo_name == ""
+    assert history.show is show
+
+    turned = dict(reversed(pages.items()))
+    history.do("move a page", edits.replace(show, pages=turned))
+    assert history.undo_name == "move a page"
+    assert list(history.show.pages) == list(reversed(show.pages))
+
+
+def test_a_gesture_that_comes_back_to_where_it_began_is_no_step():
+    show = edits.replace(low_tide(), name="one")
+    history = History(show)
+    history.do("first", edits.replace(show, name="two"), gesture=1)
+    history.do("drag", edits.replace(show, name="three"), gesture=2)
+    history.do("drag", edits.replace(show, name="two"), gesture=2)
+    assert history.undo_name == "first"
+    history.do("drag", edits.replace(show, name="four"), gesture=2)
+    assert history.undo_name == "drag"
+    history.undo()
+    assert history.show.name == "two"
+
+
+@given(st.lists(st.sampled_from(["same", "other", "order"]), min_size=1, max_size=8))
+def test_what_is_alike_is_found_whatever_it_is_made_of(acts):
+    """Beside what the two shows say when they are written out whole."""
+    one = low_tide()
+    other = edits.replace(one)
+    dice = random.Random(len(acts))
+    for act in acts:
+        if act == "same":
+            other = edits.replace(other, fixtures=dict(other.fixtures))
+        elif act == "other":
+            other = changed(other, dice)
+        else:
+            first, *rest = other.groups.items()
+            other = edits.replace(other, groups=dict([*rest, first]))
+    written = [msgspec.msgpack.encode(show) for show in (one, other)]
+    assert same(one, other) == (written[0] == written[1])

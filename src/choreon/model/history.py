@@ -60,6 +60,35 @@ def cost_of(before: Show, after: Show) -> int:
     return bytes_
 
 
+def same(one: Show, other: Show) -> bool:
+    """Returns whether two shows are alike, the order of things included. What they
+    share is not looked at.
+    """
+    for name in Show.__struct_fields__:
+        old, new = getattr(one, name), getattr(other, name)
+        if old is new:
+            continue
+
+        if not (isinstance(old, dict) and isinstance(new, dict)):
+            if not _alike(old, new):
+                return False
+            continue
+
+        if list(old) != list(new):
+            return False
+        if not all(_alike(thing, new[key]) for key, thing in old.items()):
+            return False
+
+    return True
+
+
+def _alike(one: object, other: object) -> bool:
+    """Whether two things are alike, to the order of what is in them."""
+    if one is other:
+        return True
+    return msgspec.msgpack.encode(one) == msgspec.msgpack.encode(other)
+
+
 class History:
     """Shows share what did not change, so a long evening costs little; beyond `most`
     bytes the oldest steps are forgotten.
@@ -94,9 +123,9 @@ class History:
         after: Held | None = None,
     ) -> None:
         """Go on to `show`. What one gesture does, from press to release or in one typed
-        entry, becomes one step.
+        entry, becomes one step; what changes nothing is none.
         """
-        if show is self.show and before == after:
+        if before == after and same(self.show, show):
             return
 
         last = self._done[-1]
@@ -107,6 +136,8 @@ class History:
                 after = last.after if after is None else after
 
             self._done.pop()
+            if before == after and same(self.show, show):
+                return  # it is as it was before the gesture
 
         cost = cost_of(self.show, show)
         if after is not None:

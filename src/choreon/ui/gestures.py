@@ -8,10 +8,11 @@ import contextlib
 from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QHelpEvent, QInputEvent, QKeyEvent
+from PySide6.QtGui import QFocusEvent, QHelpEvent, QInputEvent, QKeyEvent
 from PySide6.QtWidgets import QApplication
 
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.focus_ring import FocusRing
 from choreon.ui.widgets.tips import show_tip
 
 WHEEL = 500  # milliseconds without a notch, or a nudge, after which it is over
@@ -27,6 +28,8 @@ class Gestures(QObject):
         self.now: int | None = None
         self._count = 0
         self._wheel = self._nudging = False
+        self.ring = FocusRing()
+        self._by_key = False  # what hands did last
         self._released = basics.once(self, 0, self._end)
         self._wheel_over = basics.once(self, WHEEL, self._end)
         application = QApplication.instance()
@@ -59,12 +62,14 @@ class Gestures(QObject):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """See what begins and what ends; nothing is kept from anyone."""
         if not isinstance(event, QInputEvent):  # nearly all of them
-            return isinstance(event, QHelpEvent) and show_tip(watched, event)
+            return isinstance(event, SEEN) and self._see(watched, event)
         kind = event.type()
         if kind in BEGINS:
+            self._by_key = False
             if not self._is_the_same(event):
                 self._begin()
         elif isinstance(event, QKeyEvent) and _is_new(event):
+            self._by_key = True
             self._key(event)
         elif kind == QEvent.Type.Wheel:
             if not self._wheel:
@@ -74,6 +79,15 @@ class Gestures(QObject):
         elif kind in ENDS and not self._nudging:
             # What the release itself does belongs to the gesture still.
             self._released.start()
+        return False
+
+    def _see(self, watched: QObject, event: QHelpEvent | QFocusEvent) -> bool:
+        """See where the focus goes, and what is asked of. Returns whether that is
+        answered.
+        """
+        if isinstance(event, QHelpEvent):
+            return show_tip(watched, event)
+        self.ring.follow(watched, event, self._by_key)
         return False
 
     def _key(self, event: QKeyEvent) -> None:
@@ -98,6 +112,9 @@ class Gestures(QObject):
         same = bool(stamp) and stamp == getattr(self, "_stamp", None)
         self._stamp = stamp
         return same and self.now is not None
+
+
+SEEN = (QHelpEvent, QFocusEvent)
 
 
 _watching: Gestures | None = None

@@ -59,7 +59,7 @@ class Heading(QFrame):
 
         box = self._row = QHBoxLayout(self)
         box.setContentsMargins(16, 8, 16, 8)
-        self.name = basics.label("", "big")
+        self.name = basics.name_label("", "big")
         self.kept = basics.label("", "small")
         self.undo = basics.tool("undo", "Undo", parts.document.undo)
 

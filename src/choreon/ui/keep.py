@@ -17,6 +17,7 @@ from choreon.ui import words
 from choreon.ui.parts import Parts
 from choreon.ui.settings import open_settings, text_of
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.values import ValueField
 
 SCENE = "scene"
@@ -88,7 +89,7 @@ class KeepForm(QWidget):
                 str(family), self._refresh, "", "", f"Keep {family} too"
             )
             button.setCheckable(True)
-            button.setStyleSheet("padding: 4px 8px;")
+            button.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self.families[family] = button
 
         self.moving = basics.button(
@@ -96,10 +97,10 @@ class KeepForm(QWidget):
         )
         self.moving.setCheckable(True)
         self.moving.setChecked(True)
-        self.moving.setStyleSheet("padding: 4px 8px;")
+        self.moving.setStyleSheet("padding: 5px 8px; min-width: 20px;")
         self.what = basics.label("", "soft", wrap=True)
 
-        first = basics.row(
+        first = flow(
             basics.label("Keep as", "heading"),
             self.kind,
             self.name,
@@ -117,7 +118,7 @@ class KeepForm(QWidget):
         self.after.setMinimumWidth(200)
 
         self.after.activated.connect(self._remember)
-        second = basics.row(
+        second = flow(
             basics.label("with", "soft"),
             *self.families.values(),
             self.moving,

@@ -32,6 +32,7 @@ from choreon.ui.keep import KeepForm
 from choreon.ui.ledger_lines import LedgerList, first_of
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
@@ -84,7 +85,7 @@ class Ledger(QFrame):
             "clear",
             "Let the draft go; the stage returns to what plays (Ctrl+Shift+X)",
         )
-        self.deeds = basics.row(
+        self.deeds = flow(
             self.summary,
             self.open,
             self.blind,
@@ -97,7 +98,7 @@ class Ledger(QFrame):
         self.confirm_update = basics.button("Update", self._update_now, "main", "check")
         self.question = basics.row(
             self.change,
-            basics.button("Not yet", self._cancel, "quiet"),
+            basics.button("Not yet", self.cancel, "quiet"),
             self.confirm_update,
         )
         basics.grow(self.question, 0)
@@ -131,7 +132,7 @@ class Ledger(QFrame):
         """What asks for a name, and where to keep it; made when it is first needed."""
         made = KeepForm(self.parts)
         made.hide()
-        made.cancelled.connect(self._cancel)
+        made.cancelled.connect(self.cancel)
         made.done.connect(self._kept)
         self._lines.insertWidget(self._lines.indexOf(self.question), made)
         return made
@@ -204,7 +205,7 @@ class Ledger(QFrame):
         ):
             widget.setEnabled(not draft.empty)
         if draft.empty:
-            self._cancel()
+            self.cancel()
             self.list.hide()
             self.by_family.hide()
             self.open.setChecked(False)
@@ -274,7 +275,7 @@ class Ledger(QFrame):
                 "close",
                 f"Take all of {family} out of the draft",
             )
-            button.setStyleSheet("padding: 4px 8px;")
+            button.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self._families.addWidget(button)
         if self.parts.draft.effects:
             count = len(self.parts.draft.effects)
@@ -282,7 +283,7 @@ class Ledger(QFrame):
             button = basics.button(
                 f"effects ({count})", out, "", "close", "Take all effects out"
             )
-            button.setStyleSheet("padding: 4px 8px;")
+            button.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self._families.addWidget(button)
         self._families.addStretch(1)
 
@@ -298,11 +299,12 @@ class Ledger(QFrame):
         self.form.open()
 
     def _kept(self, made: Ref) -> None:
-        self._cancel()
+        self.cancel()
         if made.kind != PALETTE:
             self.kept_scene.emit(made)
 
-    def _cancel(self) -> None:
+    def cancel(self) -> None:
+        """Ask for nothing any more."""
         self._hide_form()
         self.question.hide()
         self.deeds.show()
@@ -459,14 +461,14 @@ class Ledger(QFrame):
         stays.
         """
         palette_deeds.update(self.parts, palette_id)
-        self._cancel()
+        self.cancel()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Escape takes back what was asked."""
         if event.key() == Qt.Key.Key_Escape and (
             self.form.isVisible() or self.question.isVisible()
         ):
-            self._cancel()
+            self.cancel()
         else:
             super().keyPressEvent(event)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property, partial
-from typing import TYPE_CHECKING, Protocol, cast
+from typing import TYPE_CHECKING, Protocol, cast, runtime_checkable
 
 import shiboken6
 from PySide6.QtCore import QSize, Qt
@@ -66,6 +66,14 @@ LEAST = QSize(1024, 660)
 
 AS_NEEDED = Qt.ScrollBarPolicy.ScrollBarAsNeeded
 FRAME_SIDES, FRAME_TOP = 8, 44  # pixels that a frame around the window takes
+
+
+@runtime_checkable
+class Closes(Protocol):
+    """A place in which something may be open."""
+
+    def escape(self) -> bool:
+        """Close it. Returns whether there was anything."""
 
 
 class History(Protocol):
@@ -450,11 +458,23 @@ class MainWindow(QMainWindow):
         engine.set_blackout(not engine.state.masters.blackout)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Keys that nobody took play the page."""
+        """Keys that nobody took play the page; Esc closes what is open."""
         if self.is_guest:
             event.accept()
+        elif event.key() == Qt.Key.Key_Escape:
+            self._close_something()
         elif not (self.place == "perform" and self.perform.view.key(event)):
             super().keyPressEvent(event)
+
+    def _close_something(self) -> None:
+        """Close what lies in front: what is said, or what is open in the place."""
+        place = self.places[self.place]
+        if self.evening.isVisible():
+            self.evening.end()
+        elif isinstance(place, Closes) and place.escape():
+            return
+        elif self.notice.isVisible() and self.notice.kind != "work":
+            self.notice.dismiss.click()
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         """What they held on ends."""

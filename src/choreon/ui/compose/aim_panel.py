@@ -118,7 +118,7 @@ class AimPanel(QWidget):
         self.chips = PaletteChips(hand, at.Family.POSITION)
         self.more = Controls(hand)
         for button in (self.aim_at, self.add_mark, self.marks, self.flip, self.limit):
-            button.setStyleSheet("padding: 6px 8px;")
+            button.setStyleSheet("padding: 6px 8px; min-width: 20px;")
         basics.stack(
             self,
             basics.row(self.aim_at, self.add_mark, self.marks, 1, spacing=4),

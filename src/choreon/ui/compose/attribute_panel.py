@@ -59,7 +59,7 @@ class Tab(QPushButton):
         super().__init__(text)
         self.setCheckable(True)
         self.setProperty("kind", "quiet")
-        self.setStyleSheet("padding: 6px 4px; font-size: 12px;")
+        self.setStyleSheet("padding: 6px 4px; min-width: 22px; font-size: 12px;")
         self.setToolTip(text)
         self.drafted = 0
 
@@ -340,7 +340,7 @@ class AttributePanel(QWidget):
         ]
 
         for button in levels:
-            button.setStyleSheet("padding: 5px 2px;")
+            button.setStyleSheet("padding: 5px 2px; min-width: 20px;")
 
         self.quick = basics.row(*levels, spacing=4)
         self.open_up = basics.button(

@@ -35,7 +35,7 @@ class AttributeControl(QWidget):
         self.box = QVBoxLayout(self)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(3)
-        self.who = basics.label("", "small")
+        self.who = basics.name_label("", "small")
         self.shape: object = None
 
     def build(self) -> None:
@@ -48,7 +48,7 @@ class AttributeControl(QWidget):
         self.shape = shape
         basics.clear(self.box)
         self.field, self.chips = None, []
-        self.who = basics.label("", "small")
+        self.who = basics.name_label("", "small")
         self.who.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
 
         self.box.addWidget(self.who)

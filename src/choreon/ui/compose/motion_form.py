@@ -169,7 +169,7 @@ class MotionForm(QWidget):
         if isinstance(entry, Toggle):
             button = basics.button(entry.label, lambda: None, "", "", entry.tip)
             button.setCheckable(True)
-            button.setStyleSheet("padding: 5px 6px;")
+            button.setStyleSheet("padding: 5px 6px; min-width: 20px;")
             button.toggled.connect(partial(self._set, entry.field))
 
             return button

@@ -83,7 +83,7 @@ class EffectLine(QWidget):
         self.out = basics.tool("trash", "Take this effect out", self._out)
 
         for button in (self.toggle, self.up, self.out):
-            button.setFixedWidth(28)
+            button.setFixedWidth(32)
 
         row = basics.row(1, self.toggle, self.up, self.out, spacing=0)
         basics.stack(self, row).setContentsMargins(120, 2, 2, 2)
@@ -216,7 +216,7 @@ class MotionPanel(QWidget):
         self.adds = (self.add_level, self.add_colour, self.add_aim)
 
         for button in self.adds:
-            button.setStyleSheet("padding: 5px 6px;")
+            button.setStyleSheet("padding: 5px 6px; min-width: 20px;")
 
     def _make_list(self) -> None:
         """The effects there are, and what is to be said of them."""
@@ -268,7 +268,7 @@ class MotionPanel(QWidget):
         )
 
         for button in (self.keep, self.update_, self.unlink, self.bake):
-            button.setStyleSheet("padding: 5px 6px;")
+            button.setStyleSheet("padding: 5px 6px; min-width: 20px;")
 
         self.deeds = basics.row(
             self.keep, self.update_, self.unlink, self.bake, 1, spacing=3

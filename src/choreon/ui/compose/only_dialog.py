@@ -87,6 +87,12 @@ class OnlyDialog(Dialog):
         self.take.setEnabled(there)
         self.keep.setEnabled(there)
 
+    def enters(self, field: QLineEdit) -> bool:
+        """Whoever types a name wants to keep it so, and not to lose the name."""
+        if self.keep.isEnabled():
+            self._keep()
+        return False
+
     def _keep(self) -> None:
         self.keeps = True
         self.accept()

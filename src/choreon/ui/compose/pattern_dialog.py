@@ -43,7 +43,7 @@ from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.spread_panel import ColourButton
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
-from choreon.ui.widgets.dialog import Dialog
+from choreon.ui.widgets.dialog import SEARCH, Dialog
 from choreon.ui.widgets.moving_grid import MovingGrid
 from choreon.ui.widgets.values import ValueField
 
@@ -183,6 +183,7 @@ class PatternDialog(Dialog):
         self.before: Pattern | None = known
         lamps = parts.selection.chosen if known is None else known.lamps
         self.words = QLineEdit()
+        self.words.setProperty(SEARCH, True)
 
         self.words.setPlaceholderText(f"Find one of {len(RULES)} by name")
         self.words.setAccessibleName("Find a pattern by name")

@@ -113,6 +113,13 @@ class ComposePlace(QWidget):
             self.open_chase(dialog.kept)
         discard(dialog)
 
+    def escape(self) -> bool:
+        """Close what is open in this place. Returns whether there was anything."""
+        if self.below.currentWidget() is not self.steps:
+            return False
+        self.steps.close_it()
+        return True
+
     def _show_below(self, page: QWidget, tall: int) -> None:
         """Show something below the stage, as tall as it needs to be."""
         self.below.setCurrentWidget(page)

@@ -196,7 +196,7 @@ class SelectionPanel(QWidget):
         )
 
         for button in (self.everything, self.nothing, self.which, self.order):
-            button.setStyleSheet("padding: 6px 6px;")
+            button.setStyleSheet("padding: 6px 6px; min-width: 20px;")
 
     def _make_steps(self) -> None:
         """Ways through the choice, one by one."""

@@ -149,7 +149,7 @@ class Shelf(QWidget):
 
     def _make_search(self) -> QLineEdit:
         search = QLineEdit()
-        search.setPlaceholderText("Find by name or tag")
+        search.setPlaceholderText("Find")
         search.setAccessibleName("Find by name or tag")
         search.setToolTip("Show only what has these words in its name or its tags")
         search.setMaximumWidth(FIND[False])

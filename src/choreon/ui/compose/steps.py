@@ -9,7 +9,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtGui import QColor, QHideEvent, QShowEvent
+from PySide6.QtGui import QColor, QHideEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QColorDialog, QComboBox, QInputDialog, QMenu, QWidget
 
 from choreon.engine.do import Do
@@ -36,6 +36,7 @@ from choreon.ui.compose.step_strip import StepStrip
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
@@ -66,8 +67,8 @@ class Steps(QWidget):
         self.minis = MiniStages(parts, self)
         self.strip = StepStrip(parts, self.minis)
         self._shown: tuple[object, ...] = ()
-        self.title = basics.label("", "heading")
-        self.about = basics.label("", "small")
+        self.title = basics.name_label("", "heading")
+        self.about = basics.name_label("", "small")
 
         self._make_head()
         self._make_times()
@@ -135,7 +136,7 @@ class Steps(QWidget):
             checkable=True,
         )
 
-        self.head = basics.row(
+        self.head = flow(
             self.title,
             self.about,
             1,
@@ -196,7 +197,7 @@ class Steps(QWidget):
         ):
             widget.setFixedWidth(wide)
 
-        self.times = basics.row(
+        self.times = flow(
             self.fade,
             self.stand,
             self.unit,
@@ -244,7 +245,7 @@ class Steps(QWidget):
             "pattern",
             "Change its fixtures, its rule, what it drives",
         )
-        self.deeds = basics.row(
+        self.deeds = flow(
             self.add,
             self.edit,
             self.give,
@@ -272,17 +273,17 @@ class Steps(QWidget):
             self.pattern,
             self.bars,
         ):
-            button.setStyleSheet("padding: 5px 7px; font-size: 13px;")
+            button.setStyleSheet("padding: 5px 7px; min-width: 20px; font-size: 13px;")
 
     def _make_question(self) -> QWidget:
-        self.whose = basics.label("", "heading")
+        self.whose = basics.name_label("", "heading")
         self.put_back = basics.button(
             "Put back", self.put_it_back, "main", "check", "The draft becomes the step"
         )
         self.leave = basics.button(
             "Leave", self.leave_it, "quiet", "", "The step stays as it was"
         )
-        row = basics.row(self.whose, 1, self.leave, self.put_back)
+        row = flow(self.whose, 1, self.leave, self.put_back)
         row.hide()
         return row
 
@@ -331,6 +332,13 @@ class Steps(QWidget):
     def showEvent(self, event: QShowEvent) -> None:
         self._tick.start()
         self._fill()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where it is narrow, its bars go on in more lines, for which there is room."""
+        super().resizeEvent(event)
+        layout = self.layout()
+        if layout is not None:
+            self.setMinimumHeight(layout.minimumHeightForWidth(self.width()))
 
     def hideEvent(self, event: QHideEvent) -> None:
         self._tick.stop()

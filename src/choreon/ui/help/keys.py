@@ -69,7 +69,8 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
     ),
     "Arranging a page": (
         Key("Arrows", "Move the tiles in hand; with Shift size them"),
-        Key("Tab", "The next tile"),
+        Key("Tab, Shift+Tab", "The next tile, the one before"),
+        Key("Enter", "On to what the tiles in hand are"),
         Key("Ctrl+A", "All tiles"),
         Key("Ctrl+D", "Copy the tiles in hand"),
         Key("Del", "Take them off the page"),

@@ -5,7 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QUrl
-from PySide6.QtGui import QColor, QTextBlockFormat, QTextCharFormat, QTextCursor
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QTextBlockFormat,
+    QTextCharFormat,
+    QTextCursor,
+)
 from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
@@ -51,6 +57,7 @@ class HelpWindow(QWidget):
         self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
         self.text = QTextBrowser()
         self.text.setOpenLinks(False)
+        self.text.setTabChangesFocus(True)
         self.text.document().setDocumentMargin(20)
         self.text.anchorClicked.connect(self._follow)
         self.text.setAccessibleName("Help")
@@ -76,6 +83,13 @@ class HelpWindow(QWidget):
         self.show()
         self.raise_()
         self.activateWindow()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Esc closes it."""
+        if event.key() == Qt.Key.Key_Escape:
+            self.close()
+        else:
+            super().keyPressEvent(event)
 
     def go(self, topic: str) -> None:
         """Show a page; one that is not there leads to the first."""

@@ -69,14 +69,12 @@ class Document(QObject):
         after: Held | None = None,
     ) -> None:
         """Make an edit. `name` is what undo calls it; `before` and `after`: the draft,
-        where the edit changes that too. Edits of one gesture are one step.
+        where the edit changes that too. Edits of one gesture are one step; one that
+        changes nothing is none.
         """
-        if show is self.show and before == after:
-            return
-
-        changed = show is not self.show
+        was = self.show
         self.history.do(name, show, self.gestures.now, before, after)
-        if changed:
+        if self.show is not was:
             self._changed()
         else:
             self.history_changed.emit()

@@ -7,7 +7,15 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QWidget
 
 from choreon.model import edits, pages
@@ -30,6 +38,8 @@ class Arranger(QObject):
     changed = Signal()
     """Other tiles are chosen."""
     ended = Signal()
+    into = Signal()
+    """What the tiles in hand are is to be changed by keys."""
     """Whoever arranged is done."""
 
     def __init__(self, parts: Parts, view: PageView) -> None:
@@ -178,8 +188,8 @@ class Arranger(QObject):
             self.copy()
         elif key == Qt.Key.Key_A and ctrl:
             self.choose(self.view.tiles)
-        elif key == Qt.Key.Key_Tab and self.view.tiles:
-            self._next()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.chosen:
+            self.into.emit()
         elif key == Qt.Key.Key_Escape:
             self._escape()
         else:
@@ -187,10 +197,23 @@ class Arranger(QObject):
 
         return True
 
-    def _next(self) -> None:
+    def step(self, by: int) -> bool:
+        """Take the next tile in hand, or the one before. Returns whether there is
+        one.
+        """
         ids = list(self.view.tiles)
-        here = ids.index(self.chosen[-1]) if self.chosen else -1
-        self.choose((ids[(here + 1) % len(ids)],))
+        there = self.chosen and self.chosen[-1] in ids
+        place = ids.index(self.chosen[-1]) + by if there else -1
+        if not 0 <= place < len(ids):
+            return False
+        self.choose((ids[place],))
+        return True
+
+    def begin_at(self, place: int) -> None:
+        """Take a tile in hand, by its place, where none is."""
+        ids = list(self.view.tiles)
+        if ids and not self.chosen:
+            self.choose((ids[place],))
 
     def _escape(self) -> None:
         """A drag is taken back; else the arranging ends."""
@@ -376,8 +399,18 @@ class Pane(QWidget):
             super().keyPressEvent(event)
 
     def focusNextPrevChild(self, forward: bool) -> bool:
-        """Tab goes from tile to tile."""
-        return False
+        """Tab goes from tile to tile, and on past the last one."""
+        if self.arranger.step(1 if forward else -1):
+            return True
+        return super().focusNextPrevChild(forward)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Whoever comes by Tab begins with the first tile, or with the last."""
+        super().focusInEvent(event)
+        if event.reason() == Qt.FocusReason.TabFocusReason:
+            self.arranger.begin_at(0)
+        elif event.reason() == Qt.FocusReason.BacktabFocusReason:
+            self.arranger.begin_at(-1)
 
     # drawing
 

@@ -49,13 +49,14 @@ class GuestDialog(Dialog):
         self.pin = QLineEdit()
         self.pin.setEchoMode(QLineEdit.EchoMode.Password)
         self.pin.setAccessibleName("PIN")
-        held = "as it is" if guest.pin else "none: anyone may leave the pages"
+        held = "as it is" if guest.pin else "none"
         self.pin.setPlaceholderText(held)
 
         self.again = QLineEdit()
         self.again.setEchoMode(QLineEdit.EchoMode.Password)
         self.again.setAccessibleName("The PIN again")
         self.again.setPlaceholderText("once more")
+        self.pin.setToolTip("Without a PIN anyone may leave the pages")
         self.no_pin = QCheckBox("No PIN")
 
         self.no_pin.setVisible(bool(guest.pin))
@@ -78,12 +79,9 @@ class GuestDialog(Dialog):
         self.start = basics.button("Hand over", self._hand_over, "main", "guest")
         self.keep = basics.button("Keep this", self._keep)
         self.cancel = basics.button("Not now", self.reject, "quiet")
+        inside = QWidget()
         basics.stack(
-            self,
-            basics.label("Hand the pages to a guest", "big"),
-            basics.label(
-                "They fill the screen; the lock at the upper right leads out.", "soft"
-            ),
+            inside,
             basics.label("Pages", "heading"),
             *self.pages.values(),
             basics.label("A guest may play", "heading"),
@@ -93,6 +91,16 @@ class GuestDialog(Dialog):
             self.no_pin,
             basics.label("When the guest pages start by themselves", "heading"),
             basics.row(self.power, 1, self.starter),
+            margins=0,
+            spacing=8,
+        )
+        basics.stack(
+            self,
+            basics.label("Hand the pages to a guest", "big"),
+            basics.label(
+                "They fill the screen; the lock at the upper right leads out.", "soft"
+            ),
+            self.scrolled(inside),
             self.trouble,
             basics.row(self.cancel, 1, self.keep, self.start),
             margins=20,
@@ -100,6 +108,13 @@ class GuestDialog(Dialog):
         )
 
         self.setMinimumWidth(460)
+
+    def enters(self, field: QLineEdit) -> bool:
+        """From the PIN on to where it is typed once more; there it is handed over."""
+        if field is self.pin and self.pin.text() != self.again.text():
+            self.again.setFocus()
+            return False
+        return True
 
     def made(self) -> Guest | None:
         """Returns what is set; None where the PIN cannot be taken."""

@@ -22,6 +22,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.colour_field import ColourField, Rgb
 from choreon.ui.widgets.floor_pad import FloorPad
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.values import ValueField
 from choreon.ui.words import count, some
 
@@ -38,7 +39,7 @@ class LampPanel(QFrame):
         super().__init__()
         self.parts = parts
         self.setProperty("panel", "true")
-        self.title = basics.label("")
+        self.title = basics.name_label()
         self.take = basics.button(
             "Take aside",
             self.take_aside,
@@ -50,9 +51,7 @@ class LampPanel(QFrame):
         self.gone = basics.tool("close", "Choose no fixture", self._nobody)
         self.rows = QVBoxLayout()
         self.rows.setSpacing(2)
-        box = basics.stack(
-            self, basics.row(self.title, 1, self.take, self.gone), margins=10
-        )
+        box = basics.stack(self, flow(self.title, 1, self.take, self.gone), margins=10)
         box.addLayout(self.rows)
 
         self._shown: object = None
@@ -118,7 +117,7 @@ class LampPanel(QFrame):
     def _row(self, layer: WhyLayer) -> QWidget:
         source, target = layer.source.partition(",")[0], layer.target
         if target is None:
-            return basics.label(source, "small")
+            return basics.name_label(source, "small")
         tip = f"Go to {source}"
         made = basics.button(
             source, partial(self.wanted.emit, target), "quiet", "why", tip
@@ -140,8 +139,8 @@ class AsidePanel(QFrame):
             f" border-radius: {theme.RADIUS}px; }}"
         )
 
-        self.title = basics.label("", "heading")
-        self.names = basics.label("", "small")
+        self.title = basics.name_label("", "heading")
+        self.names = basics.name_label("", "small")
         self.level = ValueField("Level", 0, 100, "%", 0, 100.0)
         self.level.changed.connect(lambda level: self.give({at.DIMMER: level / 100.0}))
         self.colour = ColourField()

@@ -338,6 +338,7 @@ class Inspector(QWidget):
 
         box = QComboBox()
         box.setEditable(True)
+        box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         box.addItems(["", *dict.fromkeys(known)])
         box.setCurrentText(tile.choice)
         box.setToolTip("Pads of one choice exclude each other and crossfade")
@@ -452,7 +453,7 @@ class Inspector(QWidget):
         for ref in of:
             name = name_of(show, ref) if exists(show, ref) else "gone"
             gone = basics.tool("close", f"Without {name}", partial(self._without, ref))
-            words = basics.label(f"{ref.kind}: {name}")
+            words = basics.name_label(f"{ref.kind}: {name}")
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
         add = basics.button("Add…", lambda: self._add_of(add, lamps), "quiet", "plus")
         self.fields["add of"] = add
@@ -525,7 +526,7 @@ class Inspector(QWidget):
                 partial(self._edit_master, master, over=rest),
             )
 
-            words = basics.label(f"{ref.kind}: {name}")
+            words = basics.name_label(f"{ref.kind}: {name}")
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
 
         add = basics.button("Add…", lambda: ask(), "quiet", "plus")
@@ -643,7 +644,7 @@ class PartRow(QFrame):
 
         basics.stack(
             self,
-            basics.row(basics.label(name), 1, up, gone, spacing=2),
+            basics.row(basics.name_label(name), 1, up, gone, spacing=2),
             self.level,
             basics.row(*self.families.values(), 1, spacing=2),
             margins=8,

@@ -199,7 +199,7 @@ class OnRow(QFrame):
         )
 
         self.go.setMinimumSize(40, 40)
-        self.where = basics.label("", "small")
+        self.where = basics.name_label("", "small")
         self.rate = basics.label("", "small")
         self.pause = basics.tool("pause", "Stand still, or go on", self._pause, True)
         self.back = basics.tool("before", "The step before", self._back)

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.engine.actions.tile_context import level_of, playing
 from choreon.model import edits, pages, refs
@@ -104,7 +104,7 @@ class PageForm(QWidget):
             name = name_of(show, start.ref) if there else "gone"
             rest = (*opens[:n], *opens[n + 1 :])
             gone = basics.tool("close", f"Without {name}", partial(put, rest))
-            words = basics.label(f"{name} at {100 * start.level:.0f} %")
+            words = basics.name_label(f"{name} at {100 * start.level:.0f} %")
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
 
         take = basics.button(
@@ -124,6 +124,7 @@ class PageForm(QWidget):
         self._say("Ctrl+Shift+Home brings it in, and all else out.")
 
         self.safe = QComboBox()
+        self.safe.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.safe.setAccessibleName("Safe look")
         self.safe.addItem("None", None)
 
@@ -147,7 +148,9 @@ class PageForm(QWidget):
         for ref in getattr(grand, "exempt", ()):
             name = name_of(show, ref) if exists(show, ref) else "gone"
             gone = basics.tool("close", f"Without {name}", partial(self._exempt, ref))
-            self.column.addWidget(basics.row(basics.label(name), 1, gone, spacing=2))
+            self.column.addWidget(
+                basics.row(basics.name_label(name), 1, gone, spacing=2)
+            )
 
         self.exempt = basics.button(
             "Add a group or a fixture", self._ask_exempt, "quiet", "plus"

@@ -82,7 +82,7 @@ class PageTabs(QWidget):
         self.scroller.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         wide, low = QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed
         self.scroller.setSizePolicy(wide, low)
-        self.setSizePolicy(QSizePolicy.Policy.Maximum, low)
+        self.setSizePolicy(wide, low)
 
         self.before = self._tool("before", "Pages further left", partial(self.turn, -1))
         self.after = self._tool("after", "Pages further right", partial(self.turn, 1))

@@ -15,6 +15,7 @@ from PySide6.QtGui import (
     QKeyEvent,
 )
 from PySide6.QtWidgets import (
+    QApplication,
     QComboBox,
     QFrame,
     QHBoxLayout,
@@ -76,6 +77,7 @@ from choreon.ui.stage.mini import MiniStages
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.tiles import TileWidget
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.words import count
 
@@ -112,6 +114,7 @@ class PerformPlace(QWidget):
         self.arranger = Arranger(parts, self.view)
 
         self.arranger.ended.connect(lambda: self.arrange(False))
+        self.arranger.into.connect(self._into_inspector)
         self.banner = basics.label(ARRANGING, "keep")
         self.banner.setStyleSheet(
             f"background: {theme.KEEP}; color: {theme.PIT}; padding: 6px 12px;"
@@ -185,28 +188,20 @@ class PerformPlace(QWidget):
             "Guest: hand the pages to someone who shall only play them",
             self.guest_wanted.emit,
         )
-        head = QWidget()
-        line = QHBoxLayout(head)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(4)
-
         self.events.setMaximumWidth(150)
         self.new_button = basics.tool("plus", "New page", self.new_page)
-        line.addWidget(self.events)
-        line.addWidget(self.tabs)
-        line.addWidget(self.new_button)
-        line.addStretch(1)
-
-        for button in (
+        return flow(
+            self.events,
+            self.tabs,
+            self.new_button,
+            1,
             self.add_button,
             self.tidy_button,
             self.arrange_button,
             self.aside_button,
             self.guest_button,
-        ):
-            line.addWidget(button)
-
-        return head
+            spacing=4,
+        )
 
     def _shortcuts(self) -> None:
         bind(self, "arrange", lambda: self.arrange(not self.arranger.on))
@@ -416,8 +411,20 @@ class PerformPlace(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """While the page is arranged, keys do something to the tiles in hand."""
-        if not (self.arranger.on and self.arranger.key(event)):
+        focus = QApplication.focusWidget()
+        beside = focus is not None and self.right.isAncestorOf(focus)
+        is_escape = event.key() == Qt.Key.Key_Escape
+        # what a field beside the page did not take is not meant for the tiles
+        mine = self.arranger.on and (is_escape or not beside)
+        if not (mine and self.arranger.key(event)):
             super().keyPressEvent(event)
+
+    def _into_inspector(self) -> None:
+        """The keys go on to what the tiles in hand are."""
+        for widget in self.inspector.form.findChildren(QWidget):
+            if widget.isVisible() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
+                widget.setFocus(Qt.FocusReason.TabFocusReason)
+                return
 
     def hideEvent(self, event: QHideEvent) -> None:
         """Whoever goes elsewhere is done arranging."""

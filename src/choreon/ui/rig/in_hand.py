@@ -89,7 +89,7 @@ class InHand(QWidget):
         for i, (name, tip) in enumerate(zip(TABS, tips, strict=True)):
             button = basics.button(name, partial(self.go, i), "quiet", tip=tip)
             button.setCheckable(True)
-            button.setStyleSheet("padding: 5px 10px;")
+            button.setStyleSheet("padding: 5px 10px; min-width: 20px;")
             self.tabs.addButton(button, i)
             made.append(button)
         self.tabs.button(0).setChecked(True)

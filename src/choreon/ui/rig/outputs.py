@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QVBoxLayout,
     QWidget,
@@ -34,10 +33,12 @@ from choreon.ui import renaming, theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.rig.output_fields import FORMS, OutputField, listed
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import FlowLayout, flow
 from choreon.wire.outputs.base import UNTIL_CHANGED
 
 PATIENCE = 6500  # milliseconds in which every node that is there has been asked twice
-ROOMY, NARROW = 560, 360  # pixels of width for three fields side by side, and for two
+ROOMY, NARROW = 560, 430  # pixels of width for three fields side by side, and for two
+LEAST = 300
 
 
 TRIED_AGAIN = "It is tried again every two seconds; the other outputs go on."
@@ -62,11 +63,11 @@ class OutputCard(QWidget):
         self._of = ""  # the kind that the fields are of
         self._columns = 3
         self._grid = QGridLayout()
-        self._ticks = QHBoxLayout()
+        self._ticks = FlowLayout()
 
         self._grid.setSpacing(6)
 
-        head = basics.row(self.on, self.name, self.protocol, 1, self.state, self.remove)
+        head = flow(self.on, self.name, self.protocol, 1, self.state, self.remove)
         panel = basics.panel(head, self.trouble, self.silence, spacing=6)
         panel.setStyleSheet(
             f"QFrame[panel='true'] {{ border: 1px solid {theme.BATTEN}; }}"
@@ -110,11 +111,13 @@ class OutputCard(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where it is narrow, fewer fields stand side by side."""
         super().resizeEvent(event)
-        self._lay_fields(3 if event.size().width() >= ROOMY else 2)
+        wide = event.size().width()
+        columns = 3 if wide >= ROOMY else 2 if wide >= NARROW else 1
+        self._lay_fields(columns)
 
     def minimumSizeHint(self) -> QSize:
-        """As wide as two fields side by side."""
-        return QSize(NARROW, super().minimumSizeHint().height())
+        """As wide as one field."""
+        return QSize(LEAST, super().minimumSizeHint().height())
 
     def _make_fields(self) -> None:
         """The fields of its kind, instead of those of the one before."""
@@ -131,8 +134,6 @@ class OutputCard(QWidget):
 
         for tick in ticks:
             self._ticks.addWidget(tick.widget)
-
-        self._ticks.addStretch(1)
 
     def _lay_fields(self, columns: int) -> None:
         if columns != self._columns:

@@ -45,6 +45,7 @@ from choreon.ui.rig.types.editor import TypeEditor
 from choreon.ui.rig.walk import WalkBar
 from choreon.ui.settings import open_settings, whole_of
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 
 VIEWS = (
@@ -158,7 +159,7 @@ class RigPlace(QStackedWidget):
         for i, (name, tip) in enumerate(VIEWS):
             button = basics.button(name, partial(self.go, i), "quiet", tip=tip)
             button.setCheckable(True)
-            button.setStyleSheet("padding: 5px 9px;")
+            button.setStyleSheet("padding: 5px 9px; min-width: 20px;")
             self.buttons.addButton(button, i)
             made.append(button)
 
@@ -190,15 +191,29 @@ class RigPlace(QStackedWidget):
             self.file_button,
         )
 
-        return basics.row(*made, 1, *tools, spacing=2)
+        return flow(*made, 1, *tools, spacing=2)
+
+    def escape(self) -> bool:
+        """Close what is open in this place. Returns whether there was anything."""
+        if self.edits_type:
+            self.editor.escape()
+        elif self.walk.walking:
+            self.walk.end()
+        elif self.arrange.how:
+            self.arrange.leave()
+        elif self.ribbon.whole.isChecked():
+            self.ribbon.whole.setChecked(False)
+        elif self.room_button.isChecked():
+            self.room_button.setChecked(False)
+        else:
+            return False
+        return True
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keys that nobody below took: the walk's."""
         walk, key = self.walk, event.key()
         if walk.walking and key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):
             walk.step(1 if key == Qt.Key.Key_PageDown else -1)
-        elif walk.walking and key == Qt.Key.Key_Escape:
-            walk.end()
         else:
             super().keyPressEvent(event)
 

@@ -37,6 +37,7 @@ from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.keys import HELD_WITH
 from choreon.ui.widgets.labels import Labels
 
 SNAP = 0.1  # metres
@@ -84,7 +85,7 @@ class PlanView(TakesTypes):
         self.parts = parts
         self.front = front
         self.held = LampMarks(parts, self)
-        self.setMinimumSize(260, 200)
+        self.setMinimumSize(260, 150)
 
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -814,6 +815,8 @@ class PlanView(TakesTypes):
                 parts.selection.choose(list(parts.document.show.fixtures))
             elif not self._nudge(key):
                 super().keyPressEvent(event)
+        elif event.modifiers() & HELD_WITH:
+            super().keyPressEvent(event)
         elif key == Qt.Key.Key_O:
             parts.draft.open_up()
         elif key == Qt.Key.Key_H:

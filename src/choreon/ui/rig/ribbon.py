@@ -54,6 +54,7 @@ from choreon.ui.refresh_timer import RefreshTimer
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 
 LIVE = 40  # milliseconds between looks at the frame
@@ -550,22 +551,17 @@ class RibbonPanel(QWidget):
             tip="Choose those who clash, one pair after the other",
         )
 
-        self.note.setStyleSheet("padding: 4px 6px; font-size: 12px;")
+        self.note.setStyleSheet("padding: 5px 6px; min-width: 20px; font-size: 12px;")
         self.whole = basics.tool(
             "map", "Show the addresses large", lambda: None, checkable=True
         )
         self.whole.toggled.connect(self.whole_map)
         self.more = basics.tool("more", "Pack, move, merge", self._menu)
-        head = QWidget()
-        line = QHBoxLayout(head)
-        line.setContentsMargins(0, 0, 0, 0)
-
-        line.addWidget(basics.label("Addresses", "heading"))
-        line.addLayout(self.tabs)
-        line.addStretch(1)
-
-        for widget in (self.note, self.whole, self.more):
-            line.addWidget(widget)
+        tabs = QWidget()
+        tabs.setLayout(self.tabs)
+        self.tabs.setContentsMargins(0, 0, 0, 0)
+        title = basics.label("Addresses", "heading")
+        head = flow(title, tabs, 1, self.note, self.whole, self.more)
 
         panel = basics.panel(head, self.ribbon, margins=10, spacing=6)
         basics.grow(panel, 1)
@@ -608,7 +604,7 @@ class RibbonPanel(QWidget):
                     tip=f"Universe {number}",
                 )
                 tab.setCheckable(True)
-                tab.setStyleSheet("padding: 4px 10px;")
+                tab.setStyleSheet("padding: 5px 10px; min-width: 20px;")
                 tab.setChecked(number == self.ribbon.universe)
                 self.group.addButton(tab, number)
 
@@ -617,7 +613,7 @@ class RibbonPanel(QWidget):
             other = basics.button(
                 "…", self._ask_universe, "quiet", tip="Another universe"
             )
-            other.setStyleSheet("padding: 4px 8px;")
+            other.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self.tabs.addWidget(other)
 
         self._tell()
@@ -646,8 +642,8 @@ class RibbonPanel(QWidget):
         self.note.setToolTip(self._all_clashes() or "Nothing clashes")
         self.note.setEnabled(bool(found))
         self.note.setStyleSheet(
-            f"padding: 4px 6px; font-size: 12px; color: {colour}; background: "
-            "transparent;"
+            "padding: 5px 6px; min-width: 20px; font-size: 12px; "
+            f"color: {colour}; background: transparent;"
         )
 
     def _all_clashes(self) -> str:

@@ -13,7 +13,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.rig.hang import channel_map
 from choreon.ui.rig.type_list import ID, TypeList, searched
 from choreon.ui.widgets import basics
-from choreon.ui.widgets.dialog import Dialog
+from choreon.ui.widgets.dialog import SEARCH, Dialog
 
 FATES = {
     "lost": (
@@ -42,6 +42,7 @@ class SwapDialog(Dialog):
         first = parts.document.show.fixtures[self.ids[0]]
         names = words.some([parts.document.show.fixtures[i].name for i in self.ids])
         self.search = QLineEdit()
+        self.search.setProperty(SEARCH, True)
         self.search.setPlaceholderText("Find: maker, name, kind, slots")
 
         self.search.setAccessibleName("Find a type")
@@ -75,7 +76,7 @@ class SwapDialog(Dialog):
         basics.grow(both, 1)
         basics.stack(
             self,
-            basics.label(f"Swap {names}", "big"),
+            basics.name_label(f"Swap {names}", "big"),
             both,
             basics.row(1, leave, self.go),
             margins=16,

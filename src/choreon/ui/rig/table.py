@@ -33,6 +33,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
 from choreon.ui.settings import open_settings, whole_of
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.items import NO_PARENT, AnyIndex
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import parse
@@ -184,7 +185,7 @@ class HangTable(QWidget):
         self.proxy.setSortRole(Qt.ItemDataRole.UserRole)
 
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Filter: any column")
+        self.filter.setPlaceholderText("Filter")
         self.filter.setAccessibleName("Filter the hang list")
         self.filter.setToolTip("Show only rows that hold this text in some column")
         self.filter.setClearButtonEnabled(True)
@@ -210,7 +211,7 @@ class HangTable(QWidget):
         self.held.changed.connect(self._held)
 
         self._held()
-        head = basics.row(
+        head = flow(
             self.filter,
             self.count,
             1,
@@ -269,6 +270,7 @@ class HangTable(QWidget):
         ):
             view.setColumnWidth(i, width)
 
+        view.setTabKeyNavigation(False)
         view.setAccessibleName("Hang list")
         view.setToolTip(
             "Click a heading to sort. Type over a field to change it for all "

@@ -15,6 +15,7 @@ from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.rig.slip import Slip
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 
 NEXT, BACK = Ref(WALK, "next"), Ref(WALK, "back")
@@ -36,7 +37,7 @@ class WalkBar(QFrame):
             f"#walk {{ background: {theme.DECK}; border: 1px solid {theme.LIVE}; "
             f"border-radius: {theme.RADIUS}px; }}"
         )
-        self.name = basics.label("", "big")
+        self.name = basics.name_label("", "big")
         self.where = basics.label("", "big")
         self.count = basics.label("", "soft")
         self.slip = Slip()
@@ -53,7 +54,7 @@ class WalkBar(QFrame):
         )
         self.stop = basics.button("End", self.end, "quiet", tip="End the walk (Esc)")
 
-        line = basics.row(
+        line = flow(
             self.name,
             self.where,
             self.slip,

@@ -5,8 +5,6 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QFormLayout,
@@ -85,13 +83,9 @@ class NewShowDialog(Dialog):
             return begin.sample_show(name)
         return begin.empty_show(name)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def enters(self, field: QLineEdit) -> bool:
         """Enter in the name begins the show, or nothing while that cannot be."""
-        enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-        if enter and self.name.hasFocus() and not self.begin.isEnabled():
-            event.accept()
-        else:
-            super().keyPressEvent(event)
+        return self.begin.isEnabled()
 
     def _choose_folder(self) -> None:
         found = QFileDialog.getExistingDirectory(

@@ -730,7 +730,8 @@ class StagePicture(QWidget):
         if not self.choosing:
             super().keyPressEvent(event)
         elif key == Qt.Key.Key_Escape:
-            self._escape()
+            if not self._escape():
+                super().keyPressEvent(event)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.typed is not None:
             self._end_typing()
         elif key == Qt.Key.Key_Backspace:
@@ -757,7 +758,8 @@ class StagePicture(QWidget):
             and (self.typed is not None or text != " ")
         )
 
-    def _escape(self) -> None:
+    def _escape(self) -> bool:
+        """Let go of what is under way. Returns whether there was anything."""
         if self.parts.brush.palette is not None:
             self.parts.brush.put_down()
         elif self.mode:
@@ -770,10 +772,13 @@ class StagePicture(QWidget):
             self._trail = []
         elif self.parts.preview.shown:
             self.parts.preview.look_at(None)
-        else:
+        elif self.parts.selection.chosen:
             self.parts.selection.choose([])
+        else:
+            return False
 
         self.update()
+        return True
 
     def _backspace(self) -> None:
         if self.typed is None:

@@ -249,7 +249,7 @@ class TargetRow(QWidget):
         self.dot = basics.label("○", rich=True)
         self.dot.setFixedWidth(14)
 
-        title = basics.label(self.name_text)
+        title = basics.name_label(self.name_text)
         title.setToolTip(self.name_text)
         # a long name, or a second control, does not push the buttons out of sight
         title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)

@@ -34,6 +34,7 @@ from choreon.render.state import PlayState
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
+from choreon.ui.widgets.focus_ring import BACK_AGAIN, BY_KEYS
 from choreon.ui.widgets.keys import HELD_WITH, PRESSES
 from choreon.ui.widgets.labels import fit
 
@@ -417,18 +418,6 @@ class TileWidget(QWidget):
         painter.drawPixmap(rect.topLeft(), mini)
         painter.setOpacity(1.0)
 
-
-BY_KEYS = {
-    Qt.FocusReason.TabFocusReason,
-    Qt.FocusReason.BacktabFocusReason,
-    Qt.FocusReason.ShortcutFocusReason,
-}
-BACK_AGAIN = {
-    Qt.FocusReason.ActiveWindowFocusReason,
-    Qt.FocusReason.PopupFocusReason,
-    Qt.FocusReason.MenuBarFocusReason,
-}
-"""The focus comes back to where it was, however it came there."""
 
 TURNS = {
     Qt.Key.Key_Up: 1.0,

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from choreon.ui import theme
 from choreon.ui.widgets.discard import discard
+from choreon.ui.widgets.elided import Elided
 
 
 def once(parent: QObject, milliseconds: int, act: Callable[[], object]) -> QTimer:
@@ -42,6 +43,14 @@ def label(text: str, role: str = "", wrap: bool = False, rich: bool = False) -> 
     if role:
         made.setProperty("role", role)
     made.setWordWrap(wrap)
+    return made
+
+
+def name_label(text: str = "", role: str = "") -> QLabel:
+    """A name in one line, which ends in dots where it is too long."""
+    made = Elided(text)
+    if role:
+        made.setProperty("role", role)
     return made
 
 

@@ -17,7 +17,7 @@ class NumberField(QLineEdit):
     none; emptied, it says so.
     """
 
-    valueChanged = Signal(int)
+    valueChanged = Signal(object)  # of up to 32 bits
 
     def __init__(
         self, name: str, low: int, high: int, value: int, none: str = ""

@@ -15,6 +15,7 @@ from choreon.ui import theme
 from choreon.ui.rig.types.line import RangeLine
 from choreon.ui.rig.types.range_table import RangeTable
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
 
@@ -28,7 +29,7 @@ class ChannelForm(QWidget):
     removed = Signal()
     own_toggled = Signal(bool)
     wheel_wanted = Signal()  # a new one, for this channel
-    pointed = Signal(int)
+    pointed = Signal(object)  # a raw value, of up to 32 bits
     emitter_edited = Signal(str, dict)
 
     def __init__(self) -> None:
@@ -94,7 +95,7 @@ class ChannelForm(QWidget):
 
         self.line.edited.connect(self._emit)
         self.line.pointed.connect(self.pointed.emit)
-        head = basics.row(
+        head = flow(
             self.name,
             self.resolution,
             basics.label("Home", "soft"),
@@ -105,7 +106,6 @@ class ChannelForm(QWidget):
             spacing=6,
         )
 
-        basics.grow(head, 0)
         for field in (self.home, self.open):
             field.setFixedWidth(72)
 
@@ -115,10 +115,8 @@ class ChannelForm(QWidget):
             "quiet",
             tip="One range for each slot of the wheel, alike wide",
         )
-        self.of_wheel = basics.row(
-            basics.label("Wheel", "soft"), self.wheel, self.spread
-        )
-        flags = basics.row(self.of_wheel, 1, self.own, self.rest)
+        self.of_wheel = flow(basics.label("Wheel", "soft"), self.wheel, self.spread)
+        flags = flow(self.of_wheel, 1, self.own, self.rest)
         self._make_range()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -145,7 +143,7 @@ class ChannelForm(QWidget):
 
         self.swatch = basics.label("")
         self.swatch.setFixedSize(32, 32)
-        self.emitter = basics.row(
+        self.emitter = flow(
             basics.label("Colour of the light", "soft"),
             *(f for f, _ in fields),
             self.swatch,
@@ -200,9 +198,7 @@ class ChannelForm(QWidget):
         )
         self.slot.setFixedWidth(64)
         self.slot.editingFinished.connect(lambda: self._range(slot=self.slot.value()))
-        self.slot_row = basics.row(
-            basics.label("Turns slot", "soft"), self.slot, spacing=6
-        )
+        self.slot_row = flow(basics.label("Turns slot", "soft"), self.slot, spacing=6)
         self.hold = ValueField("Hold", 0, 60, "s", 1, 0.0, bar=False)
 
         self.hold.setFixedWidth(120)
@@ -231,7 +227,7 @@ class ChannelForm(QWidget):
         self.drop = basics.button(
             "Remove", self._drop, "quiet", tip="Remove this range (Delete on the line)"
         )
-        self.range = basics.row(
+        self.range = flow(
             self.slot_row,
             self.hold,
             self.travel,

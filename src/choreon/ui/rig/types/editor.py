@@ -44,6 +44,7 @@ from choreon.ui.rig.types.mode_form import ModeForm
 from choreon.ui.rig.types.reach import reach
 from choreon.ui.rig.types.wheel_form import WheelForm
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.values import ValueField
 
 KINDS = (
@@ -74,6 +75,9 @@ POINT = "Point at the line: the value below the pointer goes to the fixture."
 TRY = 2.0  # seconds that a tried value stands; it is sent anew before they are over
 
 
+KEEP_SO = "Keep it so"
+
+
 class TypeEditor(QWidget):
     """Edits a copy; nothing reaches the lamps but by trying, and nothing the show
     before it is kept.
@@ -95,6 +99,7 @@ class TypeEditor(QWidget):
         )
         self._pointed: int | None = None
         self._sure = False
+        self._asks_leave = False  # rather than whether it is kept
 
         self.modes = ModeForm()
         self.modes.edited.connect(self._mode_edited)
@@ -195,7 +200,7 @@ class TypeEditor(QWidget):
             tip="Back to the room; what was changed here is let go",
         )
 
-        row = basics.row(
+        return flow(
             self.maker,
             self.name,
             self.sort,
@@ -208,8 +213,6 @@ class TypeEditor(QWidget):
             self.keep_button,
             spacing=6,
         )
-        basics.grow(row, 1)
-        return row
 
     def _left(self) -> QWidget:
         self.which = QComboBox()
@@ -287,10 +290,10 @@ class TypeEditor(QWidget):
         )
         self.warning_text = basics.label("", "", wrap=True)
 
-        go_on = basics.button("Keep it so", self._keep_sure, "main")
-        back = basics.button("Not yet", self._not_sure, "quiet")
+        self.go_on = basics.button(KEEP_SO, self._keep_sure, "main")
+        self.back = basics.button("Not yet", self._not_sure, "quiet")
         basics.stack(
-            self.warning, self.warning_text, basics.row(1, back, go_on)
+            self.warning, self.warning_text, basics.row(1, self.back, self.go_on)
         ).setContentsMargins(10, 8, 10, 8)
         self.warning.hide()
         panel = basics.panel(
@@ -333,6 +336,17 @@ class TypeEditor(QWidget):
         """Back without keeping."""
         self.trial.setChecked(False)
         self.closed.emit()
+
+    def escape(self) -> None:
+        """Back where nothing was changed; else ask what becomes of it."""
+        if not self._past:
+            self.leave()
+            return
+        self.warning_text.setText("What was changed here is not kept yet.")
+        self.go_on.setText("Let it go")
+        self._asks_leave = True
+        self.warning.show()
+        self.back.setFocus()
 
     def undo(self) -> None:
         """A step back within the editor."""
@@ -743,9 +757,14 @@ class TypeEditor(QWidget):
         self.closed.emit()
 
     def _keep_sure(self) -> None:
+        if self._asks_leave:
+            self._not_sure()
+            self.leave()
+            return
         self._sure = True
         self.keep()
 
     def _not_sure(self) -> None:
-        self._sure = False
+        self._sure = self._asks_leave = False
+        self.go_on.setText(KEEP_SO)
         self.warning.hide()

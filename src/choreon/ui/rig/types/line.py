@@ -23,7 +23,7 @@ class RangeLine(QWidget):
 
     chosen = Signal(int)
     edited = Signal(Channel)  # the channel as it is now
-    pointed = Signal(int)  # a raw value to try
+    pointed = Signal(object)  # a raw value to try, of up to 32 bits
 
     def __init__(self) -> None:
         super().__init__()

@@ -225,7 +225,7 @@ class ModeForm(QWidget):
             tip=f"Edit {label}",
         )
         name.setCheckable(True)
-        name.setStyleSheet("text-align: left; padding: 4px 6px;")
+        name.setStyleSheet("text-align: left; padding: 5px 6px; min-width: 20px;")
         self._buttons.append((name, use.channel))
         widgets: list[QWidget | int] = [slots, name]
         if mode.cells:

@@ -72,8 +72,9 @@ class RangeTable(QTableWidget):
     """`edited` gives the channel as it is after every change; `chosen` the row that was
     gone to.
 
-    Tab goes on to the next field, Enter to the next that one types. Where the last
-    range ends before the top of the line, the next one opens.
+    While one types, Tab goes on to the next field, Enter to the next that one types;
+    else Tab leaves the table, and arrows walk through it. Where the last range ends
+    before the top of the line, the next one opens.
     """
 
     edited = Signal(Channel)
@@ -93,6 +94,7 @@ class RangeTable(QTableWidget):
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(ROW)
         self.setShowGrid(False)
+        self.setTabKeyNavigation(False)  # but from field to field while one types
         self.setIconSize(QSize(20, 20))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)

@@ -1,0 +1,56 @@
+"""The whole window, walked: whatever is opened in walking.py is looked at here."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from tests.journeys import walking
+
+# as it is opened, a small laptop, and 150 % on 1280 × 800
+SIZES = ((1280, 800), (1024, 700), (853, 533))
+
+
+@pytest.mark.parametrize("names", ["short", "long"])
+@pytest.mark.parametrize("size", SIZES)
+def test_all_is_whole_and_large_enough(hands, size, names):
+    """Nothing is cut without dots and a tooltip, nothing lies over another or is out of
+    reach, nothing that is pressed is smaller than it should be.
+    """
+    if names == "long":
+        show = walking.with_long_names(hands.parts.document.show)
+        hands.parts.document.edit("long names", show)
+    hands.window.resize(*size)
+    hands.until(lambda: (hands.window.width(), hands.window.height()) == size)
+
+    found: dict[str, str] = {}
+    for state in walking.states(hands):
+        for problem in walking.problems(state.root, size):
+            found.setdefault(problem, state.name)
+    assert not found, "\n".join(f"{where}: {what}" for what, where in found.items())
+
+
+def test_the_focus_is_seen_and_goes_on_wherever_it_is(hands):
+    found: dict[str, str] = {}
+    for state in walking.states(hands):
+        for problem in walking.without_focus_seen(state.root):
+            found.setdefault(f"no focus seen: {problem}", state.name)
+        for problem in walking.traps(state.root):
+            found.setdefault(f"Tab does not leave: {problem}", state.name)
+    assert not found, "\n".join(f"{where}: {what}" for what, where in found.items())
+
+
+def test_escape_closes_whatever_is_open(hands):
+    tried = []
+    for state in walking.states(hands):
+        if not state.is_open:
+            continue
+        assert state.is_open(), state.name
+        focus = QApplication.focusWidget()
+        inside = focus is not None and focus.window() is state.root.window()
+        QTest.keyClick(focus if inside else state.root, Qt.Key.Key_Escape)
+        assert not state.is_open(), f"Esc does not close {state.name}"
+        tried.append(state.name)
+    assert len(tried) > 20
