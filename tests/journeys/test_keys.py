@@ -264,3 +264,146 @@ def test_names_are_never_taken_for_html(hands, page):
     )
     for button in hands.window.findChildren(QPushButton):
         assert button.shortcut().isEmpty(), button.text()
+
+
+def test_the_addresses_are_walked_and_changed_by_keys(hands):
+    """From fixture to fixture by address; with Ctrl by a slot, where that is free."""
+    rig = hands.place("rig")
+    ribbon = rig.ribbon.ribbon
+    rig.ribbon.go(1)
+    show = hands.parts.document.show
+    here = [f for f in show.fixtures.values() if f.universe == 1]
+    order = [f.id for f in sorted(here, key=lambda f: f.address)]
+    ribbon.setFocus()
+    hands.parts.selection.choose([])
+    for wanted in order[:3]:
+        QTest.keyClick(ribbon, Qt.Key.Key_Right)
+        assert hands.parts.selection.chosen == (wanted,)
+    QTest.keyClick(ribbon, Qt.Key.Key_Left)
+    assert hands.parts.selection.chosen == (order[1],)
+
+    # the last one has room behind it, the one before it has not
+    ctrl = Qt.KeyboardModifier.ControlModifier
+    hands.parts.selection.choose([order[-1]])
+    was = show.fixtures[order[-1]].address
+    QTest.keyClick(ribbon, Qt.Key.Key_Right, ctrl)
+    assert hands.parts.document.show.fixtures[order[-1]].address == was + 1
+    QTest.keyClick(ribbon, Qt.Key.Key_Left, ctrl)
+    assert hands.parts.document.show.fixtures[order[-1]].address == was
+
+
+def test_a_controller_is_walked_by_keys(hands, controller):
+    surfaces = hands.place("surfaces")
+    drawing = surfaces.drawing
+    hands.until(lambda: drawing.drawn(), 10.0, "no controller is drawn")
+    drawing.setFocus()
+    QTest.keyClick(drawing, Qt.Key.Key_Right)
+    first = drawing.chosen
+    assert first is not None
+    rects = drawing.drawn()
+    seen = {first}
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Down, Qt.Key.Key_Left):
+        before = rects[drawing.chosen].center()
+        QTest.keyClick(drawing, key)
+        after = rects[drawing.chosen].center()
+        moved = after - before
+        if key == Qt.Key.Key_Right:
+            assert moved.x() > 0
+        elif key == Qt.Key.Key_Down:
+            assert moved.y() > 0
+        else:
+            assert moved.x() < 0
+        seen.add(drawing.chosen)
+    assert len(seen) == 5
+    QTest.keyClick(drawing, Qt.Key.Key_Return)
+    focus = QApplication.focusWidget()
+    assert focus in [row.learn for row in surfaces.targets.values()]
+
+
+def test_enter_in_a_dialog_says_what_the_filled_button_does_or_nothing(hands):
+    from choreon.ui.compose.only_dialog import OnlyDialog
+    from choreon.ui.compose.pattern_dialog import PatternDialog
+    from choreon.ui.perform.guest_dialog import GuestDialog
+
+    hands.place("compose")
+    show = hands.parts.document.show
+    hands.parts.selection.choose(list(show.groups["pars"].fixtures))
+
+    guest = GuestDialog(hands.parts, hands.window)
+    guest.show()
+    for box in (*guest.pages.values(), *guest.may.values(), guest.power):
+        box.setFocus()
+        QTest.keyClick(box, Qt.Key.Key_Return)
+        assert guest.isVisible()
+    guest.pin.setFocus()
+    QTest.keyClicks(guest.pin, "1234")
+    QTest.keyClick(guest.pin, Qt.Key.Key_Return)
+    assert guest.isVisible()
+    assert guest.focusWidget() is guest.again
+    assert not guest.hands_over
+    guest.reject()
+
+    hand = hands.window.compose.what.hand
+    pattern = PatternDialog(hands.parts, hand, hands.window)
+    pattern.show()
+    pattern.words.setFocus()
+    QTest.keyClicks(pattern.words, "snake")
+    QTest.keyClick(pattern.words, Qt.Key.Key_Return)
+    assert pattern.isVisible()
+    assert pattern.kept is None
+    pattern.reject()
+
+    scene = next(p for p in show.playables.values() if p.kind == "scene" and p.look)
+    only = OnlyDialog(hands.parts, scene, hands.window)
+    only.show()
+    only.name.setFocus()
+    only.name.selectAll()
+    QTest.keyClicks(only.name, "Half of it")
+    QTest.keyClick(only.name, Qt.Key.Key_Return)
+    assert not only.isVisible()
+    assert only.keeps
+    assert only.name.text() == "Half of it"
+
+
+def test_the_type_editor_asks_before_what_was_changed_is_let_go_by_escape(hands):
+    rig = hands.place("rig")
+    kind = hands.parts.document.show.types["tarnby-par-7"]
+    rig.edit_type(kind)
+    QTest.keyClick(rig.editor.sort, Qt.Key.Key_Escape)
+    assert not rig.edits_type
+
+    rig.edit_type(kind)
+    rig.editor.name.setFocus()
+    rig.editor.name.selectAll()
+    QTest.keyClicks(rig.editor.name, "Otherwise")
+    rig.editor.sort.setFocus()
+    hands.until(lambda: rig.editor.kind.name == "Otherwise")
+    QTest.keyClick(rig.editor.sort, Qt.Key.Key_Escape)
+    assert rig.edits_type
+    assert "not kept" in rig.editor.warning_text.text()
+    hands.click(rig.editor.back)
+    assert rig.editor.kind.name == "Otherwise"
+    QTest.keyClick(rig.editor.sort, Qt.Key.Key_Escape)
+    hands.click(rig.editor.go_on)
+    assert not rig.edits_type
+    assert hands.parts.document.show.types["tarnby-par-7"].name == kind.name
+
+
+def test_a_channel_of_32_bits_is_moved_and_tried(hands):
+    """The value of a channel goes up to 2³² − 1."""
+    rig = hands.place("rig")
+    rig.edit_type(hands.parts.document.show.types["ostrey-spot-160"])
+    rig.editor.modes.chosen.emit("pan")
+    box = rig.editor.channel.resolution
+    box.setCurrentIndex(box.findText("32 bit"))
+    box.activated.emit(box.currentIndex())
+    assert rig.editor.channel.channel.resolution == 4
+    line = rig.editor.channel.line
+    hands.click(line, line.rect().center())
+    hands.drag(line, line.rect().center().toPointF(), line.rect().topRight().toPointF())
+    top = rig.editor.channel.home
+    top.setFocus()
+    top.selectAll()
+    QTest.keyClicks(top, str(2**32 - 1))
+    QTest.keyClick(top, Qt.Key.Key_Return)
+    hands.until(lambda: rig.editor.channel.channel.home == 2**32 - 1)

@@ -37,6 +37,9 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
         Key("Del", "Take down the chosen fixtures"),
         Key("Page down, Page up", "On the walk: the next, the one before"),
         Key("Left, Right", "On a channel's fader: a step; digits type a value"),
+        Key("Left, Right", "On the addresses: from fixture to fixture"),
+        Key("Ctrl+Left, Ctrl+Right", "On the addresses: carry the chosen by a slot"),
+        Key("Enter", "On the addresses: what can be done with the slot"),
     ),
     "Types": (
         Key("Left, Right", "On a channel's line: from range to range"),
@@ -59,6 +62,10 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
         Key("Ctrl+A", "Choose all steps"),
         Key("Enter", "Play the step"),
         Key("Del", "Delete the chosen steps"),
+    ),
+    "Surfaces": (
+        Key("Arrows", "On the controller: from part to part"),
+        Key("Enter", "On a part: on to what it does"),
     ),
     "Perform": (
         Key("Alt", "Show which letter plays which tile"),

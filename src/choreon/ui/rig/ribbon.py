@@ -55,6 +55,7 @@ from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
+from choreon.ui.widgets.keys import HELD_WITH, PRESSES
 from choreon.ui.widgets.menu import Menu
 
 LIVE = 40  # milliseconds between looks at the frame
@@ -88,6 +89,7 @@ class Ribbon(TakesTypes):
         self.setMouseTracking(True)
 
         self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Address map")
         self._looks = RefreshTimer(parts, self, LIVE, self._follow)
 
@@ -244,13 +246,13 @@ class Ribbon(TakesTypes):
         painter.setBrush(QColor("#161318"))
         for row in range(self.rows):
             painter.drawRoundedRect(QRectF(0, row * h + 1, self.width(), h - 2), 4, 4)
-        painter.setFont(theme.font(9))
-        painter.setPen(theme.colour(theme.FAINT, 0.7))
+        painter.setFont(theme.font(11))
+        painter.setPen(QColor(theme.SOFT))
         every = 8 if w < 12 else 4 if w < 20 else 1
         for slot in range(1, SLOTS + 1, every):
             rect = self.rect_of(slot, slot)[0]
             flags = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft
-            painter.drawText(rect.adjusted(2, 0, 14, -1), flags, str(slot))
+            painter.drawText(rect.adjusted(2, 0, 24, -1), flags, str(slot))
 
     def _block(self, painter: QPainter, fixture: Fixture, faded: bool) -> None:
         slots = patch.footprint(self.parts.document.show, fixture)
@@ -404,14 +406,7 @@ class Ribbon(TakesTypes):
         elif here[-1] not in self.parts.selection.chosen:
             self.parts.selection.choose(here[-1:])
 
-        fixtures = self.parts.document.show.fixtures
-        held = {
-            i: fixtures[i].address
-            for i in self.parts.selection.chosen
-            if fixtures[i].universe == self.universe
-        }
-
-        self._press = (slot, held)
+        self._press = (slot, self._chosen_here())
         self._shift = 0
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -454,12 +449,55 @@ class Ribbon(TakesTypes):
         self.parts.notices.told.emit(text, "alarm")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Escape puts back what is carried."""
-        if event.key() == Qt.Key.Key_Escape:
+        """Arrows go from fixture to fixture, with Ctrl they carry the chosen by a slot;
+        Enter asks what can be done with the slot, Escape puts back what is carried.
+        """
+        key = event.key()
+        way = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key))
+        if key == Qt.Key.Key_Escape and self._press is not None:
             self._press, self._shift = None, 0
             self.update()
+        elif way and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._carry(way)
+        elif way and not event.modifiers() & HELD_WITH:
+            self._go(way)
+        elif key in PRESSES:
+            slot = min(self._chosen_here().values(), default=1)
+            corner = self.rect_of(slot, slot)[0].bottomLeft().toPoint()
+            self.slot_menu(slot, self.mapToGlobal(corner))
         else:
             super().keyPressEvent(event)
+
+    def _chosen_here(self) -> dict[str, int]:
+        """The chosen of this universe, and their addresses."""
+        fixtures, chosen = (
+            self.parts.document.show.fixtures,
+            self.parts.selection.chosen,
+        )
+        return {
+            i: fixtures[i].address
+            for i in chosen
+            if i in fixtures and fixtures[i].universe == self.universe
+        }
+
+    def _go(self, way: int) -> None:
+        """Choose the fixture before or after, by address."""
+        fixtures = self.parts.document.show.fixtures.values()
+        here = [f for f in fixtures if f.universe == self.universe]
+        order = [f.id for f in sorted(here, key=lambda f: f.address)]
+        if not order:
+            return
+        last = next((i for i in self.parts.selection.chosen[::-1] if i in order), "")
+        place = order.index(last) + way if last else 0
+        self.parts.selection.choose([order[place % len(order)]])
+
+    def _carry(self, by: int) -> None:
+        """Give the chosen an address further on, where that is free."""
+        moving = self._chosen_here()
+        if moving:
+            self._shift = by
+            self._readdress(moving)
+            self._shift = 0
 
     def dropEvent(self, event: QDropEvent) -> None:
         """Hang the type that is dropped."""

@@ -5,7 +5,14 @@ light as it is told.
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QWidget
 
 from choreon.engine.actions import level_of
@@ -24,6 +31,7 @@ from choreon.sim.controller import (
 )
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
+from choreon.ui.widgets.keys import PRESSES
 from choreon.ui.widgets.labels import fit
 
 SMALLEST = 10  # pixels of letters on a part that is narrow
@@ -60,6 +68,8 @@ class ControllerDrawing(QWidget):
 
     picked = Signal(object)  # what the part acts on, or None
     """The Ref of what a part does; None for one that does nothing."""
+    entered = Signal(object)
+    """The same, of the part that Enter was pressed on."""
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
@@ -69,6 +79,7 @@ class ControllerDrawing(QWidget):
         self.last: Control | None = None
         self.chosen: Control | None = None
         self.setMinimumSize(420, 320)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Controller")
         self.setToolTip("Click a part to find what it does on the right.")
 
@@ -245,10 +256,50 @@ class ControllerDrawing(QWidget):
         """Choose the part under the pointer."""
         for part, rect in self.drawn().items():
             if rect.contains(event.position()):
-                self.chosen = part
-                self.picked.emit(self._inputs().get(part))
-                self.update()
+                self.choose(part)
                 return
+
+    def choose(self, part: Control) -> None:
+        """Choose a part: what it does is found on the right."""
+        self.chosen = part
+        self.picked.emit(self._inputs().get(part))
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows go from part to part, Enter to what it does."""
+        drawn = self.drawn()
+        way = WAYS.get(Qt.Key(event.key()))
+        if way and drawn:
+            here = drawn.get(self.chosen) if self.chosen else None
+            self.choose(beside(drawn, here, way) if here else next(iter(drawn)))
+        elif event.key() in PRESSES and self.chosen:
+            self.entered.emit(self._inputs().get(self.chosen))
+        else:
+            super().keyPressEvent(event)
+
+
+WAYS = {
+    Qt.Key.Key_Left: QPointF(-1, 0),
+    Qt.Key.Key_Right: QPointF(1, 0),
+    Qt.Key.Key_Up: QPointF(0, -1),
+    Qt.Key.Key_Down: QPointF(0, 1),
+}
+
+
+def beside(drawn: dict[Control, QRectF], here: QRectF, way: QPointF) -> Control:
+    """Returns the part that lies nearest in a direction; the one that is there, where
+    none does.
+    """
+
+    def far(part: Control) -> float:
+        away = drawn[part].center() - here.center()
+        along = QPointF.dotProduct(away, way)
+        aside = abs(away.x() * way.y() - away.y() * way.x())
+        if drawn[part] == here:
+            return 1e6
+        return along + 3.0 * aside if along > 1.0 else 1e9
+
+    return min(drawn, key=far)
 
 
 def _practice(area: QRectF) -> dict[Control, QRectF]:

@@ -61,6 +61,7 @@ class SurfacesPlace(QWidget):
         basics.grow(left, 2)
         self.drawing = ControllerDrawing(parts)
         self.drawing.picked.connect(self._control_picked)
+        self.drawing.entered.connect(self._control_entered)
         self.caption = basics.label("", "big")
 
         self.hint = basics.label("", "soft")
@@ -158,6 +159,14 @@ class SurfacesPlace(QWidget):
     def _control_picked(self, target: Ref | None) -> None:
         for name, row in self.targets.items():
             row.mark(name == target)
+
+    def _control_entered(self, target: Ref | None) -> None:
+        """The keys go on to what a control does; one that does nothing can be taught
+        there.
+        """
+        row = self.targets.get(target) if target else next(iter(self.targets.values()))
+        if row is not None:
+            row.learn.setFocus(Qt.FocusReason.TabFocusReason)
 
     # targets
 
