@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from choreon.ui.widgets import spoken
 from tests.journeys import walking
 
 # as it is opened, a small laptop, and 150 % on 1280 × 800
@@ -54,3 +56,43 @@ def test_escape_closes_whatever_is_open(hands):
         assert not state.is_open(), f"Esc does not close {state.name}"
         tried.append(state.name)
     assert len(tried) > 20
+
+
+def test_a_screen_reader_is_told_of_all_that_tab_stops_at(hands):
+    """Each has a name and is something; what shows a value says it."""
+    found: dict[str, str] = {}
+    for state in walking.states(hands):
+        for problem in walking.unspoken(state.root):
+            found.setdefault(problem, state.name)
+    assert not found, "\n".join(f"{where}: {what}" for what, where in found.items())
+
+
+def test_a_screen_reader_hears_what_changes_and_plays_what_it_presses(
+    hands, monkeypatch
+):
+    """The grand master's level as it goes, a tile as it comes on; both can be set."""
+    perform = hands.place("perform")
+    heard = []
+    monkeypatch.setattr(spoken.QAccessible, "isActive", lambda: True)
+    monkeypatch.setattr(
+        spoken.QAccessible, "updateAccessibility", lambda event: heard.append(event)
+    )
+
+    def said_of(widget) -> str:
+        known = QAccessible.queryAccessibleInterface(widget)
+        return known.text(QAccessible.Text.Value)
+
+    grand = hands.window.heading.grand
+    hands.parts.engine.set_grand(0.5)
+    hands.until(lambda: said_of(grand) == "50 %")
+    assert any(event.object() is grand for event in heard)
+    QAccessible.queryAccessibleInterface(grand).valueInterface().setCurrentValue(0.25)
+    hands.until(lambda: hands.parts.engine.state.masters.grand == 0.25)
+
+    tile = next(t for t in perform.tiles.values() if t.tile.kind == "pad")
+    known = QAccessible.queryAccessibleInterface(tile)
+    assert said_of(tile) == "off"
+    known.actionInterface().doAction(spoken.PRESS)
+    hands.until(lambda: said_of(tile) != "off")
+    assert known.state().checked
+    assert any(event.object() is tile for event in heard)

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPoint, QRect, Qt
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QAccessible, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -40,6 +40,7 @@ from choreon.ui.tiles.base import TileWidget
 from choreon.ui.widgets import tips
 from choreon.ui.widgets.elided import Elided
 from choreon.ui.widgets.faders import FaderSlider
+from choreon.ui.widgets.spoken import Speaks
 from choreon.ui.widgets.values import ValueField
 from tests.journeys.conftest import Hands
 
@@ -467,14 +468,27 @@ def small_targets(root: QWidget) -> list[str]:
         )
         if not pressed or not seen(widget) or _inside_another(widget):
             continue
-        played = isinstance(widget, TileWidget)
-        least = TOUCH if played else TARGET
+        least = TOUCH if is_played(widget) else TARGET
         wide, high = widget.width(), widget.height()
         if isinstance(widget, QCheckBox | QRadioButton):
             wide = max(wide, least)
         if min(wide, high) < least:
             found.append(f"{label_of(widget)}: {wide} × {high}")
     return found
+
+
+def is_played(widget: QWidget) -> bool:
+    """Whether it is pressed while light is played."""
+    window = widget.window()
+    heading = getattr(window, "heading", None)
+    if heading is not None:
+        tempo = heading.tempo
+        if widget in (heading.blackout, heading.grand, tempo.tap):
+            return True
+    on_tile = isinstance(widget.parentWidget(), TileWidget)
+    return isinstance(widget, TileWidget) or (
+        on_tile and isinstance(widget, FaderSlider)
+    )
 
 
 def _inside_another(widget: QWidget) -> bool:
@@ -534,4 +548,24 @@ def traps(root: QWidget, key: Qt.Key = Qt.Key.Key_Tab) -> list[str]:
         else:
             if len(wanted) > 1:
                 found.append(label_of(widget))
+    return found
+
+
+NO_ROLES = (QAccessible.Role.NoRole, QAccessible.Role.Client)
+VALUES = (ValueField, FaderSlider, TileWidget, QLineEdit)
+
+
+def unspoken(root: QWidget) -> list[str]:
+    """Stops of which a screen reader would say nothing, or not what they are."""
+    found = []
+    for widget in stops(root):
+        known = QAccessible.queryAccessibleInterface(widget)
+        name = known.text(QAccessible.Text.Name)
+        if known.role() in NO_ROLES:
+            found.append(f"{label_of(widget)} is nothing")
+        if not name and not known.text(QAccessible.Text.Description):
+            found.append(f"{label_of(widget)} has no name")
+        if isinstance(widget, Speaks) and isinstance(widget, VALUES):
+            if not known.text(QAccessible.Text.Value):
+                found.append(f"{label_of(widget)} says no value")
     return found

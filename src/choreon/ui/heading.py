@@ -23,6 +23,8 @@ from choreon.ui.widgets.faders import FaderSlider
 
 RECENT = 30.0  # seconds for which skipped frames are told
 WIDE = 1100  # points from which there is room for everything
+PLAYED = 48  # pixels of what is played, under way and in the dark
+NAME = 130  # pixels that are kept for the name of the show
 SEEN = 9  # so many skipped within that, a fifth of a second, are seen on stage
 
 
@@ -58,8 +60,9 @@ class Heading(QFrame):
         self.setFixedHeight(56)
 
         box = self._row = QHBoxLayout(self)
-        box.setContentsMargins(16, 8, 16, 8)
+        box.setContentsMargins(16, 4, 16, 4)
         self.name = basics.name_label("", "big")
+        self.name.least = NAME
         self.kept = basics.label("", "small")
         self.undo = basics.tool("undo", "Undo", parts.document.undo)
 
@@ -77,7 +80,7 @@ class Heading(QFrame):
 
         self.health = basics.label("", "small", rich=True)
         self.grand = FaderSlider("Grand master", upright=False, token=theme.TEXT)
-        self.grand.setMinimumWidth(90)
+        self.grand.setMinimumSize(90, PLAYED)
         self.grand.setMaximumWidth(190)
         self.grand.moved.connect(parts.engine.set_grand)
 
@@ -85,6 +88,7 @@ class Heading(QFrame):
         self.grand_text.setFixedWidth(48)
         self.blackout = QPushButton("Blackout")
         self.blackout.setCheckable(True)
+        self.blackout.setMinimumHeight(PLAYED)
         self.blackout.setIcon(theme.icon("dark"))
 
         self.blackout.setToolTip(

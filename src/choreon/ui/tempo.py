@@ -25,7 +25,10 @@ from choreon.ui.beat import Beat
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.menu import Menu
+from choreon.ui.widgets.spoken import Role, Spoken
 from choreon.ui.widgets.values import ValueField
+
+PLAYED = 48  # pixels of what is pressed in time
 
 
 class BeatLight(QWidget):
@@ -63,6 +66,11 @@ class BeatLight(QWidget):
             middle = 2 + step * (n + 0.5)
             painter.drawEllipse(QRectF(middle - size / 2, 12 - size / 2, size, size))
 
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        bpm = self.parts.engine.state.clock.bpm
+        return Spoken(Role.Indicator, f"{bpm:.0f} a minute")
+
     def mousePressEvent(self, event: object) -> None:
         """The nearest beat is the first of a bar."""
         self.parts.engine.tempo(Verb.BAR)
@@ -90,6 +98,7 @@ class TempoBox(QWidget):
         self.tap.setToolTip("Press on the beat (Ctrl+T)")
         self.tap.setAccessibleName("Tap the tempo")
         self.tap.setProperty("kind", "quiet")
+        self.tap.setMinimumSize(PLAYED, PLAYED)
         self.tap.pressed.connect(self.tap_now)
         row = basics.row(self.light, self.bpm, self.tap, spacing=2)
         basics.stack(self, row)

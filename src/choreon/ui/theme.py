@@ -23,24 +23,30 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.ui.pixmaps import kept
 
-PIT, DECK, FLAT, BATTEN = "#131014", "#1B171D", "#252028", "#3B3440"
-TEXT, SOFT, FAINT = "#F2ECEF", "#B9AEBB", "#8B7F8E"
-LIVE, DRAFT, CHOSEN, KEEP, ALARM = "#5FD3B8", "#F5A85C", "#9AA8FF", "#D9C46A", "#FF7A70"
+# grounds, the last one of what is checked or under the pointer
+PIT, DECK, FLAT, LIFT = "#131014", "#1B171D", "#252028", "#37313C"
+# lines and tracks; the edges of what can be pressed, three to one on every ground
+BATTEN, EDGE = "#443C4A", "#80768A"
+# FAINT is for what is dead, never for what has to be read
+TEXT, SOFT, FAINT = "#F2ECEF", "#B9AEBB", "#948897"
+LIVE, DRAFT, CHOSEN, KEEP, ALARM = "#5FD3B8", "#F5A85C", "#A5B1FF", "#D9C46A", "#FF9087"
 STAGE_BLACK = "#0B0B0B"
 
 CONTRAST = {
     "PIT": "#000000",
-    "DECK": "#0C0C0E",
-    "FLAT": "#18181C",
+    "DECK": "#0A0A0C",
+    "FLAT": "#121216",
+    "LIFT": "#1E1E26",
     "BATTEN": "#5A5A66",
+    "EDGE": "#B9B3C2",
     "TEXT": "#FFFFFF",
-    "SOFT": "#E4E0E8",
-    "FAINT": "#C4BEC8",
-    "LIVE": "#7CF5D6",
-    "DRAFT": "#FFBE78",
-    "CHOSEN": "#BCC6FF",
-    "KEEP": "#FFE66B",
-    "ALARM": "#FF9189",
+    "SOFT": "#E9E6EC",
+    "FAINT": "#C9C3D0",
+    "LIVE": "#8CF8DC",
+    "DRAFT": "#FFD9AE",
+    "CHOSEN": "#DCE2FF",
+    "KEEP": "#FFE97A",
+    "ALARM": "#FFD2CD",
 }
 """The same tokens for those who need more contrast: text on every ground over 12:1."""
 
@@ -133,7 +139,7 @@ def _palette() -> QPalette:
         (role.ButtonText, TEXT),
         (role.ToolTipBase, FLAT),
         (role.ToolTipText, TEXT),
-        (role.PlaceholderText, FAINT),
+        (role.PlaceholderText, SOFT),
         (role.Highlight, CHOSEN),
         (role.HighlightedText, PIT),
         (role.Link, CHOSEN),
@@ -171,7 +177,9 @@ def style() -> str:
         "pit": PIT,
         "deck": DECK,
         "flat": FLAT,
+        "lift": LIFT,
         "batten": BATTEN,
+        "edge": EDGE,
         "text": TEXT,
         "soft": SOFT,
         "faint": FAINT,

@@ -8,7 +8,13 @@ from typing import TYPE_CHECKING, Protocol, cast, runtime_checkable
 
 import shiboken6
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
+from PySide6.QtGui import (
+    QCloseEvent,
+    QKeyEvent,
+    QKeySequence,
+    QResizeEvent,
+    QShortcut,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -50,6 +56,7 @@ from choreon.ui.shows.files import ShowFiles
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 from choreon.ui.widgets.menu import Menu
+from choreon.ui.widgets.spoken import speak
 
 if TYPE_CHECKING:
     from choreon.ui.compose.place import ComposePlace
@@ -102,11 +109,28 @@ class Places(dict[str, QWidget]):
         return made
 
 
+class Ground(QWidget):
+    """What the window scrolls over where it is too small: as large as the window, or as
+    LEAST. What lies on it is told so; it is not asked how high it would like to be.
+    """
+
+    def __init__(self, inside: QWidget) -> None:
+        super().__init__()
+        self.setMinimumSize(LEAST)
+        self._inside = inside
+        inside.setParent(self)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """All of it is for what lies on it."""
+        self._inside.setGeometry(self.rect())
+
+
 class MainWindow(QMainWindow):
     """One window, one show."""
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
+        speak()
         self.parts = parts
         parts.end_with(self)
         self.settings = open_settings()
@@ -145,8 +169,7 @@ class MainWindow(QMainWindow):
         self.whole.addWidget(whole)
         self.awake = Awake()
 
-        self.whole.setMinimumSize(LEAST)
-        self.scroller = basics.scroller(self.whole)
+        self.scroller = basics.scroller(Ground(self.whole))
         self.scroller.setHorizontalScrollBarPolicy(AS_NEEDED)
         self.setCentralWidget(self.scroller)
         self.setWindowTitle(f"{parts.document.show.name} — Choreon")

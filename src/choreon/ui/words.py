@@ -114,6 +114,12 @@ def some(names: list[str], most: int = 3) -> str:
     return f"{', '.join(names[:most])} and {len(names) - most} more"
 
 
+def fixtures_named(show: Show, ids: Iterable[str]) -> str:
+    """“Front 1, Front 2 and 4 more”; “nobody” where there are none."""
+    names = [show.fixtures[i].name for i in ids if i in show.fixtures]
+    return some(names) or "nobody"
+
+
 def target_name(show: Show, target: Ref) -> str:
     """Returns what a control's target is called."""
     if target.kind == WALK:

@@ -21,6 +21,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import Chip, ChipList
 from choreon.ui.widgets.colour_field import ColourField, on_screen
 from choreon.ui.widgets.menu import Menu
+from choreon.ui.widgets.spoken import Role, Spoken
 from choreon.ui.widgets.values import ValueField
 
 COLOUR, POINT = "colour", "point"
@@ -120,6 +121,14 @@ class ColourButton(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(title)
         self.setToolTip(f"{title}: press to choose a colour")
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        return Spoken(Role.Button, on_screen(self.rgb).name())
+
+    def speak_press(self) -> None:
+        """A screen reader presses it."""
+        self.open()
 
     def set_rgb(self, rgb: Rgb) -> None:
         """Show a colour, linear light."""

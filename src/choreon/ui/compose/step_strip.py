@@ -33,6 +33,7 @@ from choreon.ui import theme
 from choreon.ui.drags import carried
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
+from choreon.ui.widgets.spoken import Role, Spoken
 
 NARROW, WIDE = 54, 320  # pixels of a step
 USUAL = 112  # pixels of a step that takes the time which most take
@@ -295,6 +296,12 @@ class StepStrip(QAbstractScrollArea):
         index = self.step_at(event.position().toPoint())
         if index >= 0:
             self.pressed_twice.emit(index)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        places = [n + 1 for n, step in enumerate(self.steps) if step.id in self.chosen]
+        chosen = ", ".join(map(str, places)) or "none"
+        return Spoken(Role.List, f"{len(self.steps)} steps; chosen {chosen}")
 
     def event(self, event: QEvent) -> bool:
         """Ctrl+A chooses steps here, whatever it does around."""

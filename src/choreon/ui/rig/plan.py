@@ -39,6 +39,7 @@ from choreon.ui.rig.type_list import TakesTypes, dropped
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.keys import HELD_WITH
 from choreon.ui.widgets.labels import Labels
+from choreon.ui.widgets.spoken import Role, Spoken
 
 SNAP = 0.1  # metres
 NEAR = 15.0  # pixels
@@ -236,6 +237,13 @@ class PlanView(TakesTypes):
         return self.shown_places.get(fixture.id, fixture.place)
 
     # drawing
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: who hangs, and who is chosen."""
+        show, chosen = self.parts.document.show, self.parts.selection.chosen
+        names = words.fixtures_named(show, chosen)
+        hang = words.count(len(show.fixtures), "fixture")
+        return Spoken(Role.Graphic, f"{hang}; chosen: {names}")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

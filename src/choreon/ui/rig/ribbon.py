@@ -57,6 +57,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.keys import HELD_WITH, PRESSES
 from choreon.ui.widgets.menu import Menu
+from choreon.ui.widgets.spoken import Role, Spoken
 
 LIVE = 40  # milliseconds between looks at the frame
 
@@ -95,6 +96,15 @@ class Ribbon(TakesTypes):
 
     def sizeHint(self) -> QSize:
         return QSize(640, 132)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: whose addresses are in hand."""
+        fixtures = self.parts.document.show.fixtures
+        here = self._chosen_here()
+        chosen = words.some([f"{fixtures[i].name} at {a}" for i, a in here.items()])
+        taken = words.count(len(self.taken()), "slot")
+        said = f"universe {self.universe}, {taken} taken"
+        return Spoken(Role.Graphic, f"{said}; chosen: {chosen or 'nobody'}")
 
     def showEvent(self, event: QShowEvent) -> None:
         self._looks.start()
@@ -248,7 +258,7 @@ class Ribbon(TakesTypes):
             painter.drawRoundedRect(QRectF(0, row * h + 1, self.width(), h - 2), 4, 4)
         painter.setFont(theme.font(11))
         painter.setPen(QColor(theme.SOFT))
-        every = 8 if w < 12 else 4 if w < 20 else 1
+        every = 16 if w < 5 else 8 if w < 12 else 4 if w < 20 else 1
         for slot in range(1, SLOTS + 1, every):
             rect = self.rect_of(slot, slot)[0]
             flags = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft

@@ -40,6 +40,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.slots import slot_of, slot_picture
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.menu import Menu
+from choreon.ui.widgets.spoken import Role, Spoken
 from choreon.ui.widgets.values import parse
 
 TALL, NAME, BAR, CHIP = 48, 20, 16, 24
@@ -92,6 +93,17 @@ class Strip(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(180, TALL)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        span = self.channel.at(int(self.raw))
+        name = f", {span.name}" if span is not None and span.name else ""
+        top = float(self.channel.top)
+        return Spoken(Role.Slider, f"{self.raw:.0f}{name}", self.raw, 0.0, top, 1.0)
+
+    def speak_value(self, value: float) -> None:
+        """A screen reader sets it."""
+        self.moved.emit(min(float(self.channel.top), max(0.0, round(value))))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(120, TALL)

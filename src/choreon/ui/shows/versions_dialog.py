@@ -21,7 +21,7 @@ from choreon.formats.versions import VERSIONS, keep_version, kept_at
 from choreon.model import changes
 from choreon.model.compare import capital
 from choreon.model.show import Show
-from choreon.ui import words
+from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.shows import begin
 from choreon.ui.shows.reading import Version, read_versions
@@ -215,7 +215,7 @@ def _icon(version: Version) -> QIcon:
     painter = QPainter(made)
     show = version.show
     if show is None:
-        painter.setPen(QColor("#FF7A70"))
+        painter.setPen(QColor(theme.ALARM))
         painter.drawText(made.rect(), Qt.AlignmentFlag.AlignCenter, "▲")
     elif version.decoder is not None and version.light is not None:
         stage = StagePainter(version.decoder.lamps, show.room)

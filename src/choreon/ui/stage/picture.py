@@ -33,7 +33,7 @@ from choreon.model.sameness import very_same
 from choreon.model.show import Mark
 from choreon.render.decode import Decoder, Lamp, Light
 from choreon.render.rig import Floats
-from choreon.ui import theme
+from choreon.ui import theme, words
 from choreon.ui.lamp_marks import LampMarks, draw_mark
 from choreon.ui.parts import Parts
 from choreon.ui.refresh_timer import RefreshTimer
@@ -44,6 +44,7 @@ from choreon.ui.stage.painter import StagePainter
 from choreon.ui.stage.path_on_stage import PathOnStage
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.labels import Labels
+from choreon.ui.widgets.spoken import Role, Spoken
 
 FRAME = 33  # milliseconds between pictures
 # seconds of a picture for beams that are new or turn; the rest come in the next one
@@ -245,6 +246,15 @@ class StagePicture(QWidget):
             self.update()
 
     # drawing
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: who is lit, and who is chosen."""
+        show, chosen = self.parts.document.show, self.parts.selection.chosen
+        names = words.fixtures_named(show, chosen)
+        lit = 0
+        if self.shown_light is not None:
+            lit = int((self.shown_light.rgb.max(axis=-1) > 0.01).sum())
+        return Spoken(Role.Graphic, f"{lit} lit; chosen: {names}")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         begin = time.perf_counter()

@@ -33,6 +33,7 @@ from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets.keys import PRESSES
 from choreon.ui.widgets.labels import fit
+from choreon.ui.widgets.spoken import Role, Spoken, tell
 
 SMALLEST = 10  # pixels of letters on a part that is narrow
 
@@ -85,6 +86,15 @@ class ControllerDrawing(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(620, 520)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: what the part in hand does."""
+        if self.chosen is None:
+            return Spoken(Role.Graphic, f"{len(self.drawn())} controls")
+        target = self._inputs().get(self.chosen)
+        show = self.parts.document.show
+        does = words.target_name(show, target) if target else "nothing yet"
+        return Spoken(Role.Graphic, f"{part_name(self.chosen)}: {does}")
 
     def show_port(self, port: str, is_open: bool) -> None:
         """Draw a controller, and whether it is there."""
@@ -264,6 +274,7 @@ class ControllerDrawing(QWidget):
         self.chosen = part
         self.picked.emit(self._inputs().get(part))
         self.update()
+        tell(self)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows go from part to part, Enter to what it does."""

@@ -37,6 +37,7 @@ from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets.focus_ring import BACK_AGAIN, BY_KEYS
 from choreon.ui.widgets.keys import HELD_WITH, PRESSES
 from choreon.ui.widgets.labels import fit
+from choreon.ui.widgets.spoken import Role, Spoken, tell
 
 GONE = "What it plays is gone"
 LEAST = 48  # pixels that a target has at least
@@ -134,6 +135,25 @@ class TileWidget(QWidget):
         if now != before:
             self.update()
             self.level_shown()
+            tell(self)
+
+    role = Role.Button
+    """What a screen reader calls it."""
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: how far it is on."""
+        said = f"{100 * self.level:.0f} %" if self.level > 0 else "off"
+        if self.fading:
+            said += ", fading"
+        if self.asking:
+            said += ", asks once more"
+        return Spoken(self.role, said, is_on=self.level > 0)
+
+    def speak_press(self) -> None:
+        """A screen reader presses it."""
+        if not self.arranged:
+            self.key_down()
+            self.key_up()
 
     def _drawn(self, weight: float) -> int:
         """How a weight is drawn: as so many pixels, of something that is on at least
@@ -344,6 +364,9 @@ class TileWidget(QWidget):
             painter.drawPath(shape)
         elif self.level > 0 and self.outlined:
             painter.setPen(QPen(QColor(theme.LIVE), 2.5))
+            painter.drawPath(shape)
+        elif self.draws_ground:
+            painter.setPen(QPen(QColor(theme.EDGE), 1))
             painter.drawPath(shape)
         if self.hasFocus():
             painter.setPen(QPen(QColor(theme.CHOSEN), 1.5))

@@ -19,6 +19,7 @@ from choreon.ui import theme, words
 from choreon.ui.tiles.base import TileWidget, draw_fitting
 from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.keys import HELD_WITH
+from choreon.ui.widgets.spoken import Role, Spoken
 from choreon.ui.widgets.values import parse
 
 TRAVEL = 180.0  # pixels of a drag from one end to the other
@@ -43,6 +44,15 @@ class DialTile(TileWidget):
         super().__init__(*parts)  # type: ignore[arg-type]
         self._grip: tuple[QPointF, float] | None = None
         self._editor: QLineEdit | None = None
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: how far it is turned up."""
+        share = self.share
+        return Spoken(Role.Dial, f"{100 * share:.0f} %", share)
+
+    def speak_value(self, value: float) -> None:
+        """A screen reader turns it."""
+        self.set_share(value)
 
     def tip(self) -> str:
         """How it is turned."""

@@ -16,6 +16,7 @@ from choreon.ui import pixmaps, theme
 from choreon.ui.beat import Beat
 from choreon.ui.tiles.base import TileWidget, draw_fitting
 from choreon.ui.tiles.playing import FaderTile
+from choreon.ui.widgets.spoken import Role, Spoken
 
 LOOKS = 150  # milliseconds between looks at the light of a master's lamps
 
@@ -242,6 +243,10 @@ class TempoWidget(TileWidget):
         self.do(Verb.NUDGE, 20.0 * by)
         return True
 
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: beats a minute."""
+        return Spoken(Role.Button, f"{self.bpm:.0f} a minute")
+
     def draw(self, painter: QPainter, rect: QRectF) -> None:
         """The number, and dots for the beats of the bar."""
         foot = self.foot()
@@ -303,6 +308,10 @@ class ClockWidget(TileWidget):
             self.text = text
             self.update()
 
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: the hour."""
+        return Spoken(Role.Clock, self.text)
+
     def draw(self, painter: QPainter, rect: QRectF) -> None:
         """The hour, large."""
         painter.setPen(QColor(theme.TEXT))
@@ -329,6 +338,10 @@ class LabelWidget(TileWidget):
     def name(self) -> str:
         """The words."""
         return str(self.tile.name)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: nothing but its words."""
+        return Spoken(Role.StaticText)
 
     def draw(self, painter: QPainter, rect: QRectF) -> None:
         """The picture as large as it fits, the words in the rest."""

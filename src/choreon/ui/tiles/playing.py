@@ -17,6 +17,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.tiles.base import (
     EDGE,
+    LEAST,
     TileWidget,
     draw_dot,
     draw_fitting,
@@ -24,6 +25,7 @@ from choreon.ui.tiles.base import (
     progress,
 )
 from choreon.ui.widgets.faders import FaderSlider
+from choreon.ui.widgets.spoken import Role, Spoken
 
 
 class PlayingWidget(TileWidget):
@@ -145,6 +147,7 @@ class FaderTile(PlayingWidget):
         self.setFocusProxy(self.fader)
 
     token = theme.LIVE
+    role = Role.Grouping
 
     def tip(self) -> str:
         """How it is played."""
@@ -157,11 +160,11 @@ class FaderTile(PlayingWidget):
         foot = int(self.foot().top())
         if self.upright:
             head = self.picture_height() + 22
-            width = min(64, self.width() - 12)
+            width = min(64, max(LEAST, self.width() - 12))
             left = (self.width() - width) // 2
             self.fader.setGeometry(left, head, width, max(40, foot - head))
         else:
-            height = min(56, max(32, foot - 8))
+            height = min(56, max(LEAST, foot - 8))
             top = max(4, (foot - height) // 2)
             self.fader.setGeometry(10, top, self.width() - 74, height)
 
@@ -241,6 +244,14 @@ class ChoiceTile(PlayingWidget):
             self.index = index
             self.update()
         super().show_state(state)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: which look is on."""
+        index, plays = self.index, self.tile.plays
+        if index is None or not 0 <= index < len(plays):
+            return Spoken(Role.ComboBox, "none", is_on=False)
+        name = name_of(self.parts.document.show, plays[index].ref)
+        return Spoken(Role.ComboBox, name, is_on=True)
 
     def seen(self, state: PlayState, level: float) -> tuple[float, bool]:
         """How far the crossfade has come."""

@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from choreon.ui import theme
+from choreon.ui.widgets.spoken import Role, Spoken
 
 Span = tuple[float, float]
 EDGE = 7.0  # pixels within which a limit's edge is taken hold of
@@ -74,6 +75,11 @@ class AimPad(QWidget):
         if paths != self.paths:
             self.paths = paths
             self.update()
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        places = [f"{pan:.0f}°, {tilt:.0f}°" for pan, tilt in self.points[:4]]
+        return Spoken(Role.Graphic, "; ".join(places) or "no head chosen")
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Make the ways larger or smaller."""

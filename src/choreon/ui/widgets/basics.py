@@ -46,7 +46,7 @@ def label(text: str, role: str = "", wrap: bool = False, rich: bool = False) -> 
     return made
 
 
-def name_label(text: str = "", role: str = "") -> QLabel:
+def name_label(text: str = "", role: str = "") -> Elided:
     """A name in one line, which ends in dots where it is too long."""
     made = Elided(text)
     if role:

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from choreon.render.colour import to_screen
 from choreon.render.picker import colour_at, place_of
 from choreon.ui import theme
+from choreon.ui.widgets.spoken import Role, Spoken
 
 Rgb = tuple[float, float, float]
 FIELD = (192, 96)  # pixels of the field before it is drawn larger
@@ -44,6 +45,11 @@ class ColourField(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(240, 118)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        value = "several" if self._rgb is None else on_screen(self._rgb).name()
+        return Spoken(Role.ColorChooser, value)
 
     def set_rgb(self, rgb: Rgb | None) -> None:
         """Show a colour; None where the chosen differ."""

@@ -25,6 +25,7 @@ from choreon.model.show import Show
 from choreon.render import paths, rolls, waves
 from choreon.ui import theme
 from choreon.ui.widgets.colour_field import on_screen
+from choreon.ui.widgets.spoken import Role, Spoken
 
 POINTS = 48  # that a curve is drawn with
 
@@ -152,6 +153,12 @@ class PointEditor(QWidget):
             f"{title}: drag points, press on an empty place for one more, Del or a "
             "double press takes one out"
         )
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        held = self.points[self.held] if 0 <= self.held < len(self.points) else None
+        where = f"; in hand {held[0]:.2f}, {held[1]:.2f}" if held else ""
+        return Spoken(Role.Graphic, f"{len(self.points)} points{where}")
 
     def show_points(self, points: tuple[XY, ...], line: list[XY]) -> None:
         """Show points, and the line that they make."""

@@ -26,6 +26,7 @@ class Tells(Protocol):
 SEARCH = "search"
 """The property of a field in which one looks for something."""
 
+SPARE = 12  # pixels, for what becomes higher as it is dressed
 BAR = 14  # pixels of a bar that scrolls
 LEAST = 160  # pixels of something that scrolls in it
 ASIDE = 160  # pixels of a dialog, and of the screen, beside what scrolls in it
@@ -38,7 +39,7 @@ class Scrolled(QScrollArea):
         """The whole of it, where that can be."""
         hint = super().sizeHint()
         inside = self.widget()
-        whole = hint.height() if inside is None else inside.sizeHint().height() + 2
+        whole = hint.height() if inside is None else inside.sizeHint().height() + SPARE
         room = self.screen().availableSize().height() - ASIDE
         return QSize(hint.width(), min(whole, room))
 

@@ -14,6 +14,9 @@ class Elided(QLabel):
     whole (see tips.py).
     """
 
+    least = LEAST
+    """Pixels that it takes at least, where it has as many."""
+
     def __init__(self, text: str = "") -> None:
         super().__init__(text)
         self.setTextFormat(Qt.TextFormat.PlainText)
@@ -21,7 +24,7 @@ class Elided(QLabel):
     def minimumSizeHint(self) -> QSize:
         """A few letters of it."""
         hint = super().minimumSizeHint()
-        return QSize(min(LEAST, hint.width()), hint.height())
+        return QSize(min(self.least, hint.width()), hint.height())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw as much as there is room for."""

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from choreon.ui import theme
 from choreon.ui.widgets.keys import HELD_WITH
+from choreon.ui.widgets.spoken import Role, Spoken, tell
 
 
 class FaderSlider(QWidget):
@@ -58,6 +59,15 @@ class FaderSlider(QWidget):
         if self._drag is None and level != self._level:
             self._level = level
             self.update()
+            tell(self)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        return Spoken(Role.Slider, f"{100 * self._level:.0f} %", self._level)
+
+    def speak_value(self, value: float) -> None:
+        """A screen reader sets it."""
+        self._set(min(1.0, max(0.0, value)))
 
     def _set(self, level: float) -> None:
         level = min(1.0, max(0.0, level))

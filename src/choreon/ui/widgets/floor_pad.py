@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from choreon.model import links
 from choreon.model.show import Mark, Room
 from choreon.ui import theme
+from choreon.ui.widgets.spoken import Role, Spoken
 
 NAMED = 150.0  # pixels of a stage that has room for the names of its marks
 NEAR = 16.0  # pixels from a mark at which it is aimed at
@@ -32,6 +33,13 @@ class FloorPad(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(240, 150)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        if self.point is None:
+            return Spoken(Role.Graphic, "no point")
+        x, y = self.point
+        return Spoken(Role.Graphic, f"{x:.1f} m across, {y:.1f} m upstage")
 
     def show_stage(self, room: Room, marks: Sequence[Mark]) -> None:
         """Show a stage and its marks."""

@@ -152,13 +152,16 @@ class FlowLayout(QLayout):
         springs = [n for n in places if line.items[n][0].spacerItem() is not None]
 
         for n in growing:
-            wanted = line.items[n][0].sizeHint().width() - widths[n]
+            item = line.items[n][0]
+            usual = min(item.sizeHint().width(), item.maximumSize().width())
+            wanted = usual - widths[n]
             more = max(0, min(wanted, left))
             widths[n], left = widths[n] + more, left - more
 
         takers = springs or growing
         for n in takers if left > 0 else ():
-            widths[n] += left // len(takers)
+            most = line.items[n][0].maximumSize().width()
+            widths[n] = max(widths[n], min(most, widths[n] + left // len(takers)))
         return widths
 
 

@@ -63,7 +63,9 @@ class FocusRing:
 
     def follow(self, watched: QObject, event: QFocusEvent, by_key: bool) -> None:
         """The focus comes, or goes. `by_key`: what hands did last was a key."""
-        if not isinstance(watched, QWidget) or event.reason() in BACK_AGAIN:
+        if not isinstance(watched, QWidget) or watched.isWindow():
+            return
+        if event.reason() in BACK_AGAIN:
             return
         if event.type() == QEvent.Type.FocusOut:
             self.put_away()

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 from choreon.ui import theme
 from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.keys import HELD_WITH
+from choreon.ui.widgets.spoken import Role, Spoken, tell
 
 _TYPED = re.compile(
     r"^\s*([+*/]|)\s*(-?\d+(?:[.,]\d+)?)\s*(%|s|hz|°|bpm|m)?\s*$", re.IGNORECASE
@@ -114,6 +115,7 @@ class ValueField(QWidget):
         if (value, spread) != (self._value, self._spread):
             self._value, self._spread = value, spread
             self.update()
+            tell(self)
 
     def text(self) -> str:
         """The value, or the span of several, with the unit."""
@@ -135,7 +137,18 @@ class ValueField(QWidget):
         value = min(self.high, max(self.low, round(value, self.digits + 2)))
         self._value, self._spread = value, None
         self.update()
+        tell(self)
         self.changed.emit(value)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        step = 10.0**-self.digits
+        number = self.low if self._value is None else self._value
+        return Spoken(Role.SpinBox, self.text(), number, self.low, self.high, step)
+
+    def speak_value(self, value: float) -> None:
+        """A screen reader sets it."""
+        self._set(value)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -161,7 +174,7 @@ class ValueField(QWidget):
             pen = QPen(QColor(theme.DRAFT), 1)
             pen.setDashPattern([3, 2])
         else:
-            return
+            pen = QPen(QColor(theme.EDGE if self.isEnabled() else theme.BATTEN), 1)
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)

@@ -10,7 +10,9 @@ from choreon.model import attributes as at
 from choreon.model import type_edits
 from choreon.model.fixture_type import Channel, FixtureType, Range, Slot
 from choreon.ui import theme
+from choreon.ui.rig.types.meaning import said
 from choreon.ui.slots import slot_of, slot_picture
+from choreon.ui.widgets.spoken import Role, Spoken
 
 GRIP = 5.0  # pixels within which a border is taken
 BAND = (28.0, 46.0)  # from, height
@@ -85,6 +87,12 @@ class RangeLine(QWidget):
         return None
 
     # drawing
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        ranges = () if self.channel is None else self.channel.ranges
+        names = [span.name or said(span.attribute) for span in ranges]
+        return Spoken(Role.Graphic, ", ".join(names) or "no range")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
