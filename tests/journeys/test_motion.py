@@ -612,7 +612,9 @@ def test_a_scene_is_baked_from_its_card(hands, monkeypatch):
     place = hands.place("compose")
     monkeypatch.setattr(QInputDialog, "getInt", lambda *_, **__: (6, True))
     place.shelf.choose("embers")
-    pick(hands, lambda: hands.click(place.shelf.deeds.more), "Bake into a chase")
+    pick(
+        hands, lambda: hands.click(place.shelf.deeds.more), "Make a chase of its steps"
+    )
     hands.until(place.steps.isVisible)
     assert len(place.steps.strip.steps) == 6
     assert hands.parts.document.show.playables["embers"].effects

@@ -593,7 +593,7 @@ def test_the_menu_of_a_tile_sets_its_fade_and_drives_it(hands, band):
     menu = band.tile_menu("band-swell")
     next(a for a in menu.actions() if a.text() == "Twice as fast").trigger()
     hands.until(lambda: state(hands).players[0].rate == 2.0)
-    next(a for a in menu.actions() if a.text() == "As stored").trigger()
+    next(a for a in menu.actions() if a.text() == "As it is kept").trigger()
     hands.until(lambda: state(hands).players[0].rate == 1.0)
     hands.parts.engine.send(Do(to_tile("band-swell"), Verb.FADE, 0.0))
     hands.until(lambda: state(hands).fade_times == {"band-swell": 0.0})

@@ -243,7 +243,7 @@ def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):
     assert cello.times == {"intensity": Times(3.0, 1.5), "position": Times(0.0, 0.0)}
     hands.in_dialog(
         lambda: hands.click(shelf.deeds.times),
-        lambda d: hands.click(hands.button(d, "Not now")),
+        lambda d: hands.click(hands.button(d, "Cancel")),
     )
     assert hands.parts.document.show.playables["cello"] is cello
     shelf.deeds.put_on("open-mic", "fader")
@@ -434,7 +434,7 @@ def test_pads_and_list_by_keyboard(hands):
     )  # seen on its way out
     hands.parts.document.edit("slow", slow)
     pad = perform.tiles["cello-pad"]
-    pad.setFocus()
+    pad.setFocus(Qt.FocusReason.TabFocusReason)
     QTest.keyClick(pad, Qt.Key.Key_Space)
     hands.until(lambda: "tile:cello-pad" in perform.on_now.rows)
     hands.click(perform.on_now.rows["tile:cello-pad"].go)
@@ -459,7 +459,7 @@ def test_the_tile_menu_offers_what_can_be_done(hands):
         "Half as fast",
         "Twice as fast",
         "Fade time…",
-        "As stored",
+        "As it is kept",
         "Let it go",
         "Learn a control…",
         "Unlearn",
@@ -674,7 +674,7 @@ def test_frames_that_nobody_sees_are_not_spoken_of():
     assert 6 < SEEN < 44
 
 
-def test_surfaces_makes_its_rows_anew_only_where_they_say_something_else(hands):
+def test_surfaces_keeps_its_rows_as_long_as_they_are_of_the_same_things(hands):
     surfaces = hands.place("surfaces")
     document = hands.parts.document
     target = to_tile("cello-pad")
@@ -686,8 +686,8 @@ def test_surfaces_makes_its_rows_anew_only_where_they_say_something_else(hands):
     assert surfaces.targets[target] is row
     named = edits.rename(document.show, Ref("scene", "cello"), "Cellist")
     document.edit("rename", named)
-    assert surfaces.targets[target] is not row
-    assert "Cellist" in surfaces.targets[target].name_text
+    assert surfaces.targets[target] is row  # and says so
+    assert "Cellist" in row.name_text
 
 
 def test_notices_lie_over_the_place_and_move_nothing(hands):

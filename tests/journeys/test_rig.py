@@ -466,7 +466,7 @@ def test_arranging_in_numbers_with_a_preview(hands, rig):
         (f.place.x, f.place.y) for f in map(hands.parts.document.show.fixtures.get, ids)
     ] == [(-2, 5), (0, 4), (2, 3)]
     pick(hands, lambda: hands.click(rig.arrange_button), "In a grid")
-    hands.click(hands.button(rig.arrange, "Leave"))
+    hands.click(hands.button(rig.arrange, "Cancel"))
     assert rig.plan.shown_places == {}
     pick(hands, lambda: hands.click(rig.arrange_button), "On an arc")
     hands.click(hands.button(rig.arrange, "Place them"))

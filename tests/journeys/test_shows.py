@@ -83,7 +83,7 @@ def test_a_new_show_never_takes_the_place_of_a_file(hands):
         hands.type(dialog.name, " ", enter=False)
         dialog.name.clear()
         assert "Give the show a name" in dialog.hint.text()
-        hands.click(hands.button(dialog, "Stay here"))
+        hands.click(hands.button(dialog, "Cancel"))
 
     ask(hands, "New show", answer)
     assert taken.read_bytes() == b"mine"

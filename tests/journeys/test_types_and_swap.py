@@ -289,7 +289,7 @@ def test_editing_is_undone_within_the_editor(hands, editor):
     editor.redo()
     assert editor.kind.channel("pan") is not None
     shows = hands.parts.document.show
-    hands.click(hands.button(editor, "Leave"))
+    hands.click(hands.button(editor, "Cancel"))
     assert hands.parts.document.show is shows
     assert editor.kind.id not in hands.parts.document.kinds()
 

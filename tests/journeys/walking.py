@@ -565,7 +565,7 @@ def unspoken(root: QWidget) -> list[str]:
             found.append(f"{label_of(widget)} is nothing")
         if not name and not known.text(QAccessible.Text.Description):
             found.append(f"{label_of(widget)} has no name")
-        if isinstance(widget, Speaks) and isinstance(widget, VALUES):
-            if not known.text(QAccessible.Text.Value):
-                found.append(f"{label_of(widget)} says no value")
+        value = known.text(QAccessible.Text.Value)
+        if isinstance(widget, Speaks) and isinstance(widget, VALUES) and not value:
+            found.append(f"{label_of(widget)} says no value")
     return found

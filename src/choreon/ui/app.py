@@ -27,7 +27,7 @@ from choreon.formats import autosave, cleaning, rescue, showfile
 from choreon.formats.versions import SUFFIX, versions, when
 from choreon.model.mending import mended
 from choreon.model.show import Show
-from choreon.ui import display, theme
+from choreon.ui import display, theme, words
 from choreon.ui.gestures import gestures
 from choreon.ui.parts import open_parts
 from choreon.ui.settings import open_settings, scale_of, take_troubles, text_of
@@ -111,7 +111,7 @@ class App:
     def _make(self, opened: Opened, client: engine_client.Client | None) -> MainWindow:
         opened.show, put_right = mended(opened.show)
         if put_right:
-            opened.note = f"{opened.note} {put_right[0].text.capitalize()}.".strip()
+            opened.note = f"{opened.note} {words.capital(put_right[0].text)}.".strip()
 
         opened.show, lost = cleaning.clean(opened.show)
         opened.note = f"{opened.note} {lost}".strip()
@@ -249,6 +249,7 @@ def run(wanted: Path | None, guest: bool = False) -> int:
         holder.window.begin_guest()
     else:
         holder.window.show()
+        holder.window.prepare()
 
     app.processEvents()
     steady()

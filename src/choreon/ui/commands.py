@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QTextEdit,
     QWidget,
 )
+from shiboken6 import isValid
 
 
 class Where(StrEnum):
@@ -74,15 +75,15 @@ COMMANDS = (
     ),
     Command(
         "take-back",
-        "Take back what was pressed last",
+        "Back to before",
         ("Ctrl+Backspace",),
-        words="undo play stage",
+        words="take back pressed last undo play stage",
     ),
     Command(
         "let-go",
-        "Let go of all that plays",
+        "Let all go",
         ("Ctrl+Shift+Backspace",),
-        words="stop release off",
+        words="let go of all that plays stop release off",
     ),
     Command("safe", "Safe look", ("Ctrl+Shift+Home",), words="panic help"),
     Command(
@@ -151,17 +152,11 @@ class KeyGate(QObject):
         """Watch the widget that has the focus, and no other: a filter over all would
         see every event there is.
         """
-        if self._watched is not None:
-            self._watched.removeEventFilter(self)
-            self._watched.destroyed.disconnect(self._gone)
-
-        self._watched = now
+        before, self._watched = self._watched, now
+        if before is not None and isValid(before):
+            before.removeEventFilter(self)
         if now is not None:
             now.installEventFilter(self)
-            now.destroyed.connect(self._gone)
-
-    def _gone(self) -> None:
-        self._watched = None
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Keep a text's keys for it; let `first` see the others."""

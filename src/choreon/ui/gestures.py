@@ -5,6 +5,7 @@ for undo.
 from __future__ import annotations
 
 import contextlib
+import time
 from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, QObject, Qt
@@ -30,11 +31,17 @@ class Gestures(QObject):
         self._wheel = self._nudging = False
         self.ring = FocusRing()
         self._by_key = False  # what hands did last
+        self._last = time.monotonic()
         self._released = basics.once(self, 0, self._end)
         self._wheel_over = basics.once(self, WHEEL, self._end)
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
+
+    @property
+    def resting(self) -> float:
+        """For how many seconds hands have done nothing."""
+        return time.monotonic() - self._last
 
     @contextlib.contextmanager
     def paused(self) -> Iterator[None]:
@@ -63,6 +70,7 @@ class Gestures(QObject):
         """See what begins and what ends; nothing is kept from anyone."""
         if not isinstance(event, QInputEvent):  # nearly all of them
             return isinstance(event, SEEN) and self._see(watched, event)
+        self._last = time.monotonic()
         kind = event.type()
         if kind in BEGINS:
             self._by_key = False

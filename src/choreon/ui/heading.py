@@ -212,7 +212,7 @@ class Heading(QFrame):
         where = "on stage above all that plays"
         if draft.blind:
             where = "kept off the stage"
-        text = f"The draft: {what}; {where}, stored nowhere yet."
+        text = f"The draft: {what}; {where}, kept nowhere yet."
         self.draft.setToolTip(f"{text} Press to go to Compose.")
 
     def _tell_blackout(self, on: bool) -> None:

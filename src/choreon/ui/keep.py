@@ -68,7 +68,7 @@ class KeepForm(QWidget):
         words_line.setPlaceholderText("Folder")
 
         self.confirm = basics.button("Keep", self.keep, "main", "check")
-        cancel = basics.button("Not yet", self.cancelled.emit, "quiet")
+        cancel = basics.button("Cancel", self.cancelled.emit, "quiet")
         self.all_lit = QCheckBox("everything that is lit")
         self.all_lit.setToolTip(
             "Not only what was touched, but all that is on stage now"
@@ -147,7 +147,8 @@ class KeepForm(QWidget):
 
         for family in palettes.FAMILIES:
             if family in there:
-                self.kind.addItem(f"a {family} palette", str(family))
+                kind = words.with_article(f"{family} palette")
+                self.kind.addItem(kind, str(family))
 
         self.kind.setCurrentIndex(max(0, self.kind.findData(kind)))
         self.kind.blockSignals(False)
@@ -269,7 +270,7 @@ class KeepForm(QWidget):
         kind = self.kind.currentData()
         if kind != SCENE:
             taken = [palette.name for palette in show.palettes.values()]
-            return edits.fresh_name(str(kind).capitalize(), taken)
+            return edits.fresh_name(words.capital(str(kind)), taken)
         who = self._touched()
         taken = [playable.name for playable in show.playables.values()]
         return edits.fresh_name(f"{who} look" if who else "Look", taken)

@@ -69,14 +69,14 @@ class Ledger(QFrame):
             self._update_menu,
             "quiet",
             "update",
-            "Lay the draft over something that is stored",
+            "Lay the draft over something that is kept",
         )
         self.keep_button = basics.button(
             "Keep as…",
             self.ask_name,
             "main",
             "keep",
-            "Store the draft as a scene or a palette (Ctrl+S)",
+            "Keep the draft as a scene or a palette (Ctrl+S)",
         )
         self.clear_button = basics.button(
             "Clear",
@@ -98,7 +98,7 @@ class Ledger(QFrame):
         self.confirm_update = basics.button("Update", self._update_now, "main", "check")
         self.question = basics.row(
             self.change,
-            basics.button("Not yet", self.cancel, "quiet"),
+            basics.button("Cancel", self.cancel, "quiet"),
             self.confirm_update,
         )
         basics.grow(self.question, 0)
@@ -350,7 +350,7 @@ class Ledger(QFrame):
             entry = menu.addAction(f"{mark}{kind}{name}: {self.difference(target)}")
             entry.triggered.connect(lambda _=False, t=target: self.ask_update(t))
         if menu.isEmpty():
-            menu.addAction("There is nothing stored yet").setEnabled(False)
+            menu.addAction("Nothing is kept yet").setEnabled(False)
         menu.exec(self.update_button.mapToGlobal(self.update_button.rect().topLeft()))
 
     def difference(self, target: Ref) -> str:

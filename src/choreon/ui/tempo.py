@@ -90,8 +90,8 @@ class TempoBox(QWidget):
         self.bpm.setAccessibleName("Tempo, beats a minute")
         self.bpm.setFixedWidth(96)
         self.bpm.setToolTip(
-            "Tempo: drag, turn the wheel or type; right-click: half, double, keep it "
-            "for the opening of the show"
+            "Tempo: drag, turn the wheel or type; the right button: half, double, "
+            "keep it for the opening of the show"
         )
         self.bpm.changed.connect(lambda v: parts.engine.tempo(Verb.BPM, v))
         self.tap = QPushButton("Tap")

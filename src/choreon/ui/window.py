@@ -43,6 +43,7 @@ from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
 from choreon.ui.notice import Notice
 from choreon.ui.parts import Parts
+from choreon.ui.preparing import Preparer, turns
 from choreon.ui.settings import (
     CLOSING,
     SIZES,
@@ -206,6 +207,14 @@ class MainWindow(QMainWindow):
 
     # places
 
+    def prepare(self) -> None:
+        """Get the other places ready while nobody does anything."""
+        self.preparer = Preparer(self, turns(self, PLACES))
+
+    def make_place(self, name: str) -> QWidget:
+        """Make a place, unless it is there."""
+        return self.places[name]
+
     def _make_place(self, name: str) -> QWidget:
         """Make a place: what it needs is loaded then, and not before. It is dressed
         once, when it is whole.
@@ -271,7 +280,7 @@ class MainWindow(QMainWindow):
 
         for i, name in enumerate(PLACES):
             button = QToolButton()
-            button.setText(name.capitalize())
+            button.setText(words.capital(name))
             button.setIcon(theme.icon(name))
             button.setIconSize(QSize(22, 22))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
@@ -280,7 +289,7 @@ class MainWindow(QMainWindow):
             button.setFixedSize(68, 60)
             button.setFont(theme.font(12))
             button.setProperty("rail", "true")
-            button.setToolTip(f"{name.capitalize()} (Ctrl+{i + 1})")
+            button.setToolTip(f"{words.capital(name)} (Ctrl+{i + 1})")
 
             button.clicked.connect(lambda *_, n=name: self.go(n))
             self.buttons.addButton(button, i)
@@ -725,7 +734,7 @@ class CloseDialog(Dialog):
         )
         self.stop = basics.button("Fade out and stop", lambda: self._done("stop"))
 
-        self.cancel = basics.button("Stay here", self.reject, "quiet")
+        self.cancel = basics.button("Cancel", self.reject, "quiet")
         self.remember = QCheckBox("Do the same every time")
         basics.stack(
             self,

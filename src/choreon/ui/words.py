@@ -114,6 +114,17 @@ def some(names: list[str], most: int = 3) -> str:
     return f"{', '.join(names[:most])} and {len(names) - most} more"
 
 
+def capital(text: str) -> str:
+    """The same with a capital letter at its beginning; all else as it is."""
+    return text[:1].upper() + text[1:]
+
+
+def with_article(thing: str) -> str:
+    """“a scene”, “an intensity palette”."""
+    article = "an" if thing[:1].casefold() in "aeiou" else "a"
+    return f"{article} {thing}"
+
+
 def fixtures_named(show: Show, ids: Iterable[str]) -> str:
     """“Front 1, Front 2 and 4 more”; “nobody” where there are none."""
     names = [show.fixtures[i].name for i in ids if i in show.fixtures]

@@ -151,7 +151,9 @@ class DevicePanel(QWidget):
         super().__init__()
         self.more = Controls(hand, ControlOrder(open_settings()))
         hint = basics.label(
-            "Right-click hides a line or moves it, for this type.", "small", wrap=True
+            "The right button hides a line or moves it, for this type.",
+            "small",
+            wrap=True,
         )
         basics.stack(self, self.more, hint, spacing=8)
 
@@ -182,7 +184,7 @@ class AttributePanel(QWidget):
         self.empty = basics.label(
             "Choose fixtures on the stage, or a group on the left. What you change "
             "here is on stage at once and goes "
-            "into the draft; nothing is stored until you keep it.",
+            "into the draft; nothing of it is kept yet.",
             "soft",
             wrap=True,
         )

@@ -237,7 +237,7 @@ class CardDeeds(QWidget):
         is_scene = isinstance(playable, Scene)
         menu.addAction("Only for these…", self.ask_only).setEnabled(is_scene)
         moves = isinstance(playable, Scene) and kinds.kind_of(playable).moves(playable)
-        menu.addAction("Bake into a chase…", self.ask_to_bake).setEnabled(moves)
+        menu.addAction("Make a chase of its steps…", self.ask_to_bake).setEnabled(moves)
 
         merges = self._merges(menu, playable)
         menu.addMenu(merges).setEnabled(not merges.isEmpty())
@@ -331,7 +331,12 @@ class CardDeeds(QWidget):
     def ask_to_bake(self) -> None:
         """Ask into how many steps of a chase; the scene stays."""
         count, sure = QInputDialog.getInt(
-            self, "Bake into a chase", "Steps in a cycle", 16, bake.LEAST, bake.MOST
+            self,
+            "Make a chase of its steps",
+            "Steps in a cycle",
+            16,
+            bake.LEAST,
+            bake.MOST,
         )
         if sure:
             self.bake_into(count)

@@ -285,8 +285,8 @@ class CardStrip(QListView):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setMouseTracking(True)
         self.setMinimumHeight(132)
-        self.setAccessibleName("What is stored")
-        self.setToolTip("What is stored: choose one to see what can be done with it")
+        self.setAccessibleName("What is kept")
+        self.setToolTip("What is kept: choose one to see what can be done with it")
         self.selectionModel().selectionChanged.connect(self._selected)
         self.doubleClicked.connect(
             lambda index: self.pressed_twice.emit(index.data(CARD).thing.id)

@@ -58,6 +58,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.aim_pad import AimPad
 from choreon.ui.widgets.curves import draw_motion
 from choreon.ui.widgets.menu import Menu
+from choreon.ui.widgets.spoken import Role, Spoken
 
 TALL = 40  # pixels of a line
 LINK = 14  # pixels of the sign that an effect follows a palette
@@ -88,6 +89,11 @@ class EffectLine(QWidget):
         row = basics.row(1, self.toggle, self.up, self.out, spacing=0)
         basics.stack(self, row).setContentsMargins(120, 2, 2, 2)
         self.show_effect(effect)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        is_on = self.effect.on
+        return Spoken(Role.ListItem, "on" if is_on else "off", is_on=is_on)
 
     @property
     def motion(self) -> AnyMotion:
@@ -260,7 +266,7 @@ class MotionPanel(QWidget):
             "Unlink", self._unlink, "", "unlink", "Have its own motion"
         )
         self.bake = basics.button(
-            "Bake…",
+            "To steps…",
             self.ask_to_bake,
             "",
             "steps",
@@ -381,7 +387,9 @@ class MotionPanel(QWidget):
         motion = motion_of(show, effect)
 
         if motion.kind not in FORMS:
-            said.append(f"{title(motion).capitalize()}: it moves nothing, and is kept.")
+            said.append(
+                f"{words.capital(title(motion))}: it moves nothing, and is kept."
+            )
 
         missing = lacking(show, compiled.rig, effect)
         if missing:
@@ -593,7 +601,10 @@ class MotionPanel(QWidget):
 
         motion = motion_of(self.parts.document.show, effect)
         name, sure = QInputDialog.getText(
-            self, "Keep a motion", "Name of the motion", text=title(motion).capitalize()
+            self,
+            "Keep a motion",
+            "Name of the motion",
+            text=words.capital(title(motion)),
         )
         if not sure or not name.strip():
             return
@@ -651,7 +662,7 @@ class MotionPanel(QWidget):
         """Ask into how many steps."""
         count, sure = QInputDialog.getInt(
             self,
-            "Bake into a chase",
+            "Steps of a chase",
             "Steps in a cycle",
             DENSITY,
             bake.LEAST,
@@ -670,7 +681,7 @@ class MotionPanel(QWidget):
         baked = bake.bake(made, scene, draft.effects, count)
 
         if not baked.steps:
-            text = "There is nothing here that could be baked: no effect is on."
+            text = "There is nothing here that could become steps: no effect is on."
             self.parts.notices.told.emit(text, "alarm")
             return
 

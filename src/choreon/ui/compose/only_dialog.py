@@ -51,7 +51,7 @@ class OnlyDialog(Dialog):
             self.what,
             basics.row(basics.label("Name, where it is kept", "soft"), self.name),
             basics.row(
-                basics.button("Not now", self.reject, "quiet"), 1, self.keep, self.take
+                basics.button("Cancel", self.reject, "quiet"), 1, self.keep, self.take
             ),
             margins=20,
             spacing=14,

@@ -45,6 +45,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import SEARCH, Dialog
 from choreon.ui.widgets.moving_grid import MovingGrid
+from choreon.ui.widgets.spoken import Role, Spoken
 from choreon.ui.widgets.values import ValueField
 
 LEVEL, COLOURS, SCENES, OTHER = "level", "colours", "scenes", "other"
@@ -79,6 +80,11 @@ class RuleGrid(MovingGrid):
     def count(self) -> int:
         """How many rules are shown."""
         return len(self.rules)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: the pattern in hand."""
+        names = [rule.name for rule in self.rules if rule.id == self.rule]
+        return Spoken(Role.List, "".join(names) or f"{len(self.rules)} patterns")
 
     def show_rules(self, rules: list[Rule], lamps: int) -> None:
         """Show rules as they are over so many lamps."""
@@ -278,7 +284,7 @@ class PatternDialog(Dialog):
             basics.row(self.step, self.fade, spacing=4),
             self.told,
             self.name,
-            basics.row(1, basics.button("Not now", self.reject, "quiet"), self.keep),
+            basics.row(1, basics.button("Cancel", self.reject, "quiet"), self.keep),
             spacing=6,
         ).setStretch(1, 1)
 

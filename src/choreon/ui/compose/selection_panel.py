@@ -345,7 +345,7 @@ class SelectionPanel(QWidget):
         made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         made.setAccessibleName(name)
-        made.setToolTip("Click chooses; Ctrl and Shift add to it or take away from it")
+        made.setToolTip("A press chooses; Ctrl and Shift add to it or take away")
         return made
 
     def _members(self, group_id: str) -> tuple[str, ...]:

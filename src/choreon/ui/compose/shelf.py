@@ -135,7 +135,7 @@ class Shelf(QWidget):
 
         for kind in (SCENES, PALETTES, MOTIONS):
             tab = basics.button(
-                kind.capitalize(),
+                words.capital(kind),
                 partial(self.show_kind, kind),
                 "quiet",
                 tip=f"Show the {kind}",
@@ -311,7 +311,7 @@ class Shelf(QWidget):
         elif self.shows == MOTIONS:
             entries = [(EVERYWHERE, None)]
         else:
-            families = [(f.capitalize(), str(f)) for f in palettes.FAMILIES]
+            families = [(words.capital(f), str(f)) for f in palettes.FAMILIES]
             entries = [("All families", None), *families]
 
         box = self.folder

@@ -41,7 +41,7 @@ class StageTools(QWidget):
             button.setFixedSize(32, 32)
             button.setFont(theme.font(13, strong=True))
             button.setToolTip(
-                f"{name} (Alt+{i + 1}); right-click keeps the present view here"
+                f"{name} (Alt+{i + 1}); the right button keeps the present view here"
             )
             button.setAccessibleName(f"View {i + 1}")
             button.setShortcut(f"Alt+{i + 1}")

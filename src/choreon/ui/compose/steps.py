@@ -225,7 +225,11 @@ class Steps(QWidget):
         )
 
         self.give = basics.button(
-            "Give…", self._give, "", "", "Give the chosen steps what the draft has"
+            "From the draft",
+            self._give,
+            "",
+            "",
+            "Give the chosen steps what the draft has",
         )
         self.first = basics.button(
             "Begin here", self._begin_here, "", "", "Begin with the chosen step"
@@ -281,7 +285,7 @@ class Steps(QWidget):
             "Put back", self.put_it_back, "main", "check", "The draft becomes the step"
         )
         self.leave = basics.button(
-            "Leave", self.leave_it, "quiet", "", "The step stays as it was"
+            "Cancel", self.leave_it, "quiet", "", "The step stays as it was"
         )
         row = flow(self.whose, 1, self.leave, self.put_back)
         row.hide()

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from choreon.model import attributes as at
 from choreon.model.playables import Playable, Times
+from choreon.ui import words
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 from choreon.ui.widgets.discard import discard
@@ -37,7 +38,7 @@ class TimesDialog(Dialog):
             delay.set_value(own.delay if own else 0.0)
             fade.set_value(own.fade if own else scene.fade_in)
             self.rows[family] = (delay, fade)
-            title = basics.label(family.capitalize(), "soft")
+            title = basics.label(words.capital(family), "soft")
             title.setFixedWidth(90)
             lines.append(basics.row(title, delay, fade))
         self.fade_in.changed.connect(self._follow)
@@ -53,7 +54,7 @@ class TimesDialog(Dialog):
             *lines,
             basics.row(
                 1,
-                basics.button("Not now", self.reject, "quiet"),
+                basics.button("Cancel", self.reject, "quiet"),
                 basics.button("Keep", self.accept, "main"),
             ),
             margins=20,

@@ -24,11 +24,12 @@ from choreon.model import effects as model_effects
 from choreon.model.motion import AnyMotion, Effects, title
 from choreon.model.show import Palette
 from choreon.ui import palettes as palette_deeds
-from choreon.ui import theme
+from choreon.ui import theme, words
 from choreon.ui.compose.motion_panel import MotionPanel
 from choreon.ui.widgets.curves import draw_motion
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.moving_grid import MovingGrid
+from choreon.ui.widgets.spoken import Role, Spoken
 
 
 class Item(NamedTuple):
@@ -61,6 +62,11 @@ class Tray(MovingGrid):
         self.viewport().setMouseTracking(True)
 
         self.setMinimumHeight(132)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: the motion in hand."""
+        here = self.items[self.current : self.current + 1]
+        return Spoken(Role.List, "".join(i.name for i in here) or "no motion")
 
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
@@ -194,7 +200,7 @@ class Tray(MovingGrid):
 
     def _fill_menu(self, menu: QMenu, palette: Palette) -> None:
         used = palette_deeds.users_of(self.parts.document.show, palette.id)
-        menu.addAction(palette_deeds.used_by(used).capitalize()).setEnabled(False)
+        menu.addAction(words.capital(palette_deeds.used_by(used))).setEnabled(False)
         menu.addSeparator()
         menu.addAction(
             "Rename…", lambda: palette_deeds.rename(self, self.parts, palette)

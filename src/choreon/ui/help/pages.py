@@ -5,6 +5,8 @@ from __future__ import annotations
 from functools import cache
 from importlib.resources import files
 
+from choreon.ui import words
+
 TOPICS = (
     "start",
     "find",
@@ -54,7 +56,7 @@ def title_of(topic: str, text: str) -> str:
     """Returns the title of a page: its first heading, else its name."""
     head, _, _ = text.partition("\n")
     name = head.removeprefix("# ").strip() if head.startswith("# ") else topic
-    return topic.capitalize() if text == MISSING else name
+    return words.capital(topic) if text == MISSING else name
 
 
 @cache

@@ -25,7 +25,8 @@ from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform.page_view import Grid, PageView
 from choreon.ui.widgets.discard import discard
-from choreon.ui.words import count
+from choreon.ui.widgets.spoken import Role, Spoken
+from choreon.ui.words import count, some
 
 HANDLE = 16.0  # pixels of the corner by which a tile is made larger
 
@@ -201,6 +202,11 @@ class Arranger(QObject):
         """Take the next tile in hand, or the one before. Returns whether there is
         one.
         """
+        ids = [i for i in self.view.tiles if i in self.chosen]
+        if len(ids) > 1:  # of several the first, or the last
+            self.choose(ids[:1] if by > 0 else ids[-1:])
+            return True
+
         ids = list(self.view.tiles)
         there = self.chosen and self.chosen[-1] in ids
         place = ids.index(self.chosen[-1]) + by if there else -1
@@ -246,6 +252,12 @@ class Pane(QWidget):
         grid.installEventFilter(self)
         self.raise_()
         self.show()
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it: which tiles are in hand."""
+        tiles = self.arranger.view.tiles
+        names = [tiles[i].name for i in self.arranger.chosen if i in tiles]
+        return Spoken(Role.Grouping, some(names) or "no tile in hand")
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Stay as large as the grid."""

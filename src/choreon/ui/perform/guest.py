@@ -295,7 +295,7 @@ class PinPad(QFrame):
 
             grid.addWidget(key, n // 3, n % 3)
 
-        self.stay = basics.button("Stay here", self.hide, "quiet")
+        self.stay = basics.button("Cancel", self.hide, "quiet")
         basics.stack(
             self,
             basics.label("PIN", "big"),

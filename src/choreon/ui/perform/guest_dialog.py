@@ -78,7 +78,7 @@ class GuestDialog(Dialog):
         self.trouble = basics.label("", "alarm", wrap=True)
         self.start = basics.button("Hand over", self._hand_over, "main", "guest")
         self.keep = basics.button("Keep this", self._keep)
-        self.cancel = basics.button("Not now", self.reject, "quiet")
+        self.cancel = basics.button("Cancel", self.reject, "quiet")
         inside = QWidget()
         basics.stack(
             inside,

@@ -52,7 +52,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 from choreon.ui.widgets.work import Work
-from choreon.ui.words import count
+from choreon.ui.words import capital, count
 
 ACTIONS = {
     PadAction.TOGGLE: "On, and off again",
@@ -74,6 +74,11 @@ SHORT = {
     at.Family.BEAM: "Beam",
 }
 NO_SIGN = "No sign"
+
+
+def sign_name(sign: str) -> str:
+    """Returns what a shipped sign is called: “Align left”."""
+    return capital(sign.replace("-", " "))
 
 
 class Inspector(QWidget):
@@ -251,7 +256,8 @@ class Inspector(QWidget):
 
     def _sign(self, first: Any) -> None:
         """Which icon or letters stand before the name."""
-        signs = {"": NO_SIGN, **{name: name for name in sorted(theme.icon_names())}}
+        names = sorted(theme.icon_names())
+        signs = {"": NO_SIGN, **{name: sign_name(name) for name in names}}
         if first.sign and first.sign not in signs:
             signs[first.sign] = first.sign
         box = self._pick("Sign", "sign", signs, first.sign)
@@ -362,7 +368,7 @@ class Inspector(QWidget):
         self._pick("Lies", "over", options, tile.over)
 
     def _of_fader(self, tile: Any) -> None:
-        self._tick("Lying", "lying", tile.lying)
+        self._tick("Horizontal", "lying", tile.lying)
 
     def _of_choice(self, tile: Any) -> None:
         self._tick("May be off", "off", tile.off)
@@ -489,7 +495,7 @@ class Inspector(QWidget):
 
     def _of_master(self, tile: MasterTile) -> None:
         show = self.show_
-        self._tick("Lying", "lying", tile.lying)
+        self._tick("Horizontal", "lying", tile.lying)
         options = {master.ref: master.name for master in show.masters.values()}
         self._pick("Drives", "drives", options, tile.drives)
         master = show.masters.get(tile.drives.id)

@@ -48,7 +48,7 @@ class OnNow(QFrame):
 
         self.back = basics.tool(
             "undo",
-            "Back to what was on before the last press (Ctrl+Backspace)",
+            "Back to before: as it was before the last press (Ctrl+Backspace)",
             lambda: parts.engine.deed("undo"),
         )
         self.all = basics.button(
@@ -273,7 +273,7 @@ class OnRow(QFrame):
         menu.addAction("Hold, or go on", self._pause)
         menu.addAction("Half as fast", lambda: self._do(Verb.HALF))
         menu.addAction("Twice as fast", lambda: self._do(Verb.DOUBLE))
-        menu.addAction("As stored", lambda: self._do(Verb.STORED))
+        menu.addAction("As it is kept", lambda: self._do(Verb.STORED))
         menu.addSeparator()
         menu.addAction("Let it go", lambda: self.parts.engine.release(self.player_id))
         return menu

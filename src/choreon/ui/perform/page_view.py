@@ -35,6 +35,7 @@ from choreon.ui.tiles import WIDGETS, TileWidget
 from choreon.ui.tiles.playing import FlashTile
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.discard import discard
+from choreon.ui.widgets.spoken import Role, Spoken
 
 GAP = 8  # pixels between tiles
 HEAD = 34  # pixels of a section's title
@@ -61,6 +62,14 @@ class SectionHead(QWidget):
         self.setAccessibleName(f"Section {section.name}")
         self.setToolTip("Fold this section, or open it")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def spoken(self) -> Spoken:
+        """Returns what a screen reader says of it."""
+        return Spoken(Role.Button, "folded" if self.folded else "open")
+
+    def speak_press(self) -> None:
+        """A screen reader presses it."""
+        self.pressed.emit(self.section.id)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -452,7 +452,7 @@ class PerformPlace(QWidget):
             menu.addAction("Fade time…", lambda: self._ask_fade(widget))
 
         if isinstance(tile, PlayingTile | Dial):
-            menu.addAction("As stored", lambda: do(Verb.STORED))
+            menu.addAction("As it is kept", lambda: do(Verb.STORED))
 
         if tile.kind not in SEEN_ONLY:
             menu.addAction("Let it go", lambda: do(Verb.RELEASE))

@@ -56,7 +56,7 @@ class ArrangeBar(QFrame):
         self.line = line
         take = basics.button("Place them", self.take, "main", "check")
         leave = basics.button(
-            "Leave", self.leave, "quiet", tip="Leave them where they are (Esc)"
+            "Cancel", self.leave, "quiet", tip="Leave them where they are (Esc)"
         )
         basics.stack(
             self, basics.row(self.title, 1, leave, take), self.box, spacing=6

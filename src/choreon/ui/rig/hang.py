@@ -132,7 +132,7 @@ class HangPanel(QWidget):
 
         self.gap = NumberField("Gap", 0, SLOTS, 0)
         self.gap.setToolTip("Slots left free between one and the next")
-        self.over = QCheckBox("spill over")
+        self.over = QCheckBox("and go on")
         self.over.setChecked(True)
         self.over.setToolTip(
             "What does not fit into the universe goes on in the next one"

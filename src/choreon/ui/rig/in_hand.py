@@ -55,7 +55,7 @@ class InHand(QWidget):
         self.trouble = basics.label("", "alarm", wrap=True)
         self._make_fields()
         self.empty = basics.label(
-            "Nothing in hand. Click a fixture on the plan, or a block in the "
+            "Nothing in hand. Press a fixture on the plan, or a block in the "
             "addresses below.",
             "soft",
             wrap=True,
@@ -84,7 +84,7 @@ class InHand(QWidget):
         tips = (
             "Name, address, place",
             "Every channel, live",
-            "Why a slot has its value (right click on a slot)",
+            "Why a slot has its value (the right button on a slot)",
         )
         for i, (name, tip) in enumerate(zip(TABS, tips, strict=True)):
             button = basics.button(name, partial(self.go, i), "quiet", tip=tip)

@@ -8,7 +8,7 @@ that the sides stay where they are.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import partial
+from functools import cached_property, partial
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeyEvent
@@ -76,8 +76,6 @@ class RigPlace(QStackedWidget):
         self.ribbon = RibbonPanel(parts)
         self.walk = WalkBar(parts, learner)
         self.arrange = ArrangeBar(parts)
-        self.editor = TypeEditor(parts)
-        self.editor.closed.connect(lambda: self.setCurrentIndex(0))
 
         self._connect()
         self.views = QStackedWidget()
@@ -108,15 +106,27 @@ class RigPlace(QStackedWidget):
         for i in range(3):
             across.setCollapsible(i, False)
 
-        page, editing = QWidget(), QWidget()
-        for holder, inside in ((page, across), (editing, self.editor)):
+        page, self._editing = QWidget(), QWidget()
+        for holder in (page, self._editing):
             box = QVBoxLayout(holder)
             box.setContentsMargins(8, 0, 8, 8)
-            box.addWidget(inside)
             self.addWidget(holder)
+
+        basics.put_into(page, across)
 
         bind(page, "walk", self.walk.start)
         self.go(next(iter(whole_of(open_settings(), "rig/view")), 0))
+
+    LATER = ("editor",)
+    """What of it is made when it is first needed, or got ready before."""
+
+    @cached_property
+    def editor(self) -> TypeEditor:
+        """Where types are made and changed."""
+        made = TypeEditor(self.parts)
+        made.closed.connect(lambda: self.setCurrentIndex(0))
+        basics.put_into(self._editing, made)
+        return made
 
     @property
     def edits_type(self) -> bool:

@@ -91,7 +91,7 @@ class PlanView(TakesTypes):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
         self.setAccessibleName("Plan from the front" if front else "Plan from above")
-        self.setToolTip(f"Click to choose, drag to move (Alt: no snapping). {KEYS}.")
+        self.setToolTip(f"Press to choose, drag to move (Alt: no snapping). {KEYS}.")
         self._ghost: Ghost | None = None
 
         self._press: QPointF | None = None
@@ -279,9 +279,7 @@ class PlanView(TakesTypes):
         text = ""
         if self._points is not None:
             which = "second" if self._points else "first"
-            text = (
-                f"Click the {which} of two points whose distance you know. Esc ends it."
-            )
+            text = f"Press on the {which} of two points that you know the distance of."
             painter.setPen(QPen(QColor(theme.DRAFT), 2))
 
             for point in self._points:

@@ -92,6 +92,9 @@ class Ribbon(TakesTypes):
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Address map")
+        self.setToolTip(
+            "Who has which slot: drag a block, or carry it with Ctrl+arrows"
+        )
         self._looks = RefreshTimer(parts, self, LIVE, self._follow)
 
     def sizeHint(self) -> QSize:
@@ -544,7 +547,7 @@ class Ribbon(TakesTypes):
     def told_of(self, slot: int) -> str:
         """What there is to say of a slot."""
         show = self.parts.document.show
-        text = f"Slot {slot}: {self._live[slot - 1]}  (right click: why)"
+        text = f"Slot {slot}: {self._live[slot - 1]}  (right button: why)"
         for i in self.on_slot(slot):
             fixture = show.fixtures[i]
             text += f"\n{fixture.name}, {fixture.universe}.{fixture.address}"

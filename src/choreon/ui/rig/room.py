@@ -350,7 +350,7 @@ class RoomPanel(QWidget):
             self.scale_asked.emit,
             "",
             "ruler",
-            "Click two points whose distance you know",
+            "Press on two points whose distance you know",
         )
         gone = basics.button(
             "Remove the picture",

@@ -59,7 +59,7 @@ class SwapDialog(Dialog):
 
         self.report.setSpacing(4)
         self.go = basics.button("Swap", self._swap, "main", "swap")
-        leave = basics.button("Leave it", self.reject, "quiet")
+        leave = basics.button("Cancel", self.reject, "quiet")
         left, right = QWidget(), QWidget()
         basics.stack(left, self.search, self.types, self.mode, self.map)
 

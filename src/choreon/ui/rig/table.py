@@ -273,7 +273,7 @@ class HangTable(QWidget):
         view.setTabKeyNavigation(False)
         view.setAccessibleName("Hang list")
         view.setToolTip(
-            "Click a heading to sort. Type over a field to change it for all "
+            "Press a heading to sort. Type over a field to change it for all "
             "chosen rows. Delete takes the chosen down"
         )
         view.selectionModel().selectionChanged.connect(lambda *_: self._chosen())

@@ -32,8 +32,8 @@ class WhyCard(QWidget):
         self.title = basics.label("", "big", wrap=True)
 
         self.what = basics.label(
-            "Right click a slot of the addresses below: here stands which layers "
-            "touch it, and which one wins.",
+            "Press the right button on a slot of the addresses below: here stands "
+            "which layers touch it, and which one wins.",
             "soft",
             wrap=True,
         )

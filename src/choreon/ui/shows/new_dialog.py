@@ -58,7 +58,7 @@ class NewShowDialog(Dialog):
         inside.setLayout(form)
 
         self.warning = goes_out(on_stage)
-        cancel = basics.button("Stay here", self.reject, "quiet")
+        cancel = basics.button("Cancel", self.reject, "quiet")
         basics.stack(
             self,
             inside,

@@ -68,7 +68,7 @@ class OpenShowDialog(Dialog):
         self.elsewhere = basics.button("From elsewhere…", self._browse)
         self.warning = goes_out(on_stage)
 
-        cancel = basics.button("Stay here", self.reject, "quiet")
+        cancel = basics.button("Cancel", self.reject, "quiet")
         basics.stack(
             self,
             self.line,

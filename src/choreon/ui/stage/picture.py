@@ -55,7 +55,7 @@ AFTER = 30  # milliseconds by which the picture of a large choice follows its pa
 NAMED, MANY = 12, 60  # chosen, up to which all are named, and numbered
 USUAL = (HOUSE, ABOVE, ASIDE)
 HOW = (
-    "Click a fixture to choose it; Shift or Ctrl adds and takes away. Drag over "
+    "Press a fixture to choose it; Shift or Ctrl adds and takes away. Drag over "
     "fixtures to sweep them up, from an empty place for a box. Type short names: par "
     "1-4, spot odd. Right-drag turns the view, the wheel brings it nearer."
 )

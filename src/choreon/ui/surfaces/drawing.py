@@ -82,7 +82,7 @@ class ControllerDrawing(QWidget):
         self.setMinimumSize(420, 320)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Controller")
-        self.setToolTip("Click a part to find what it does on the right.")
+        self.setToolTip("Press a part to find what it does on the right.")
 
     def sizeHint(self) -> QSize:
         return QSize(620, 520)

@@ -33,6 +33,9 @@ WIDE = 1150  # points from which the sides have all the room that they like
 SIDES, NARROW = (230, 320), (172, 296)  # points of left and right
 
 
+TURN = 12  # rows that are made at once
+
+
 class SurfacesPlace(QWidget):
     """Controllers on the left, the drawing, and on the right what can be tied to a
     control.
@@ -67,7 +70,9 @@ class SurfacesPlace(QWidget):
         self.hint = basics.label("", "soft")
         middle = basics.panel(basics.row(self.caption, 1, self.hint), self.drawing)
         basics.grow(middle, 1)
-        self.targets: dict[Ref, TargetRow] = {}
+        self._rows: dict[Ref, TargetRow] = {}
+        self._waiting: list[ControlLine | str] = []  # to be listed, in turns
+        self._turn = basics.once(self, 0, self._go_on)
         self._seen: tuple[object, ...] = ()
 
         self._shown: list[tuple[str, list[ControlLine]]] = []
@@ -187,20 +192,57 @@ class SurfacesPlace(QWidget):
 
         self._seen = seen
         sections = self._sections(show)
-        if sections == self._shown:
-            self.drawing.update()
-            return  # of what plays something else has changed than a name
+        before, self._shown = self._shown, sections
+        if _alike(before, sections):
+            self._change(before, sections)
+        else:
+            self._list_anew()
 
-        self._shown = sections
-        basics.clear(self.list)
-        self.targets = {}
-
-        for title, lines in sections:
-            self._section(title, [line.target for line in lines])
-
-        self.list.addStretch(1)
         self.drawing.update()
         self._state(self.parts.engine.state)
+
+    @property
+    def targets(self) -> dict[Ref, TargetRow]:
+        """The rows, by what they are of: all of them."""
+        self._go_on(all_of_them=True)
+        return self._rows
+
+    def _list_anew(self) -> None:
+        """Make all rows: those that are seen at once, the others in turns."""
+        basics.clear(self.list)
+        self._rows = {}
+        self._waiting = []
+        for title, lines in self._shown:
+            if lines:
+                self._waiting += [title, *lines]
+        self.list.addStretch(1)
+        self._go_on()
+
+    def _go_on(self, all_of_them: bool = False) -> None:
+        """Make some more rows, so many as take no time that is noticed."""
+        count = len(self._waiting) if all_of_them else TURN
+        now, self._waiting = self._waiting[:count], self._waiting[count:]
+        for entry in now:
+            place = self.list.count() - 1
+            if isinstance(entry, str):
+                self.list.insertWidget(place, basics.label(entry, "small"))
+                continue
+            row = TargetRow(self.learner, entry)
+            row.teach(self.learner.target == entry.target)
+            self._rows[entry.target] = row
+            self.list.insertWidget(place, row)
+
+        if self._waiting:
+            self._turn.start()
+        elif now:
+            self._state(self.parts.engine.state)
+
+    def _change(self, before: Sections, after: Sections) -> None:
+        """Change the rows of which something else is said than before."""
+        for (_, old), (_, new) in zip(before, after, strict=True):
+            for was, line in zip(old, new, strict=True):
+                if was != line:
+                    self.targets[line.target].show_line(line)
 
     @staticmethod
     def _sections(show: Show) -> list[tuple[str, list[ControlLine]]]:
@@ -214,21 +256,13 @@ class SurfacesPlace(QWidget):
             listed.append((page.name, [tile.ref for tile in seen]))
         return [(title, [_line(show, ref) for ref in refs]) for title, refs in listed]
 
-    def _section(self, title: str, targets: list[Ref]) -> None:
-        if targets:
-            self.list.addWidget(basics.label(title, "small"))
-        for target in targets:
-            row = TargetRow(self.parts, self.learner, target)
-            self.targets[target] = row
-            self.list.addWidget(row)
-
     def _state(self, state: PlayState) -> None:
-        for target, row in self.targets.items():
+        for target, row in self._rows.items():
             row.follow(level_of(self.parts.document.show, state, target) or 0.0)
         self.drawing.update()
 
     def _learning(self, target: Ref | None) -> None:
-        for name, row in self.targets.items():
+        for name, row in self._rows.items():
             row.teach(name == target)
 
 
@@ -248,43 +282,66 @@ def _line(show: Show, target: Ref) -> ControlLine:
     return ControlLine(target, words.target_name(show, target), controls)
 
 
+Sections = list[tuple[str, list[ControlLine]]]
+"""What is listed, by title."""
+
+
+def _alike(one: Sections, other: Sections) -> bool:
+    """Whether the same things are listed in the same order."""
+
+    def refs(sections: Sections) -> list[tuple[str, list[Ref]]]:
+        return [(title, [line.target for line in lines]) for title, lines in sections]
+
+    return refs(one) == refs(other)
+
+
 class TargetRow(QWidget):
     """One thing that a control can do, and which control does it."""
 
-    def __init__(self, parts: Parts, learner: Learner, target: Ref) -> None:
+    def __init__(self, learner: Learner, line: ControlLine) -> None:
         super().__init__()
-        self.target, self.learner = target, learner
-        _, self.name_text, controls = _line(parts.document.show, target)
+        self.target, self.learner = line.target, learner
         self.dot = basics.label("○", rich=True)
         self.dot.setFixedWidth(14)
+        self.title = basics.name_label()
 
-        title = basics.name_label(self.name_text)
-        title.setToolTip(self.name_text)
         # a long name, or a second control, does not push the buttons out of sight
-        title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        more = f" +{len(controls) - 1}" if len(controls) > 1 else ""
-        self.tied = basics.label("".join(controls[:1]) + more, "soft")
+        free, usual = QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
+        self.title.setSizePolicy(free, usual)
+        self.tied = basics.label("", "soft")
+        self.learn = basics.button("Learn", self._learn)
+        self.unlearn = basics.tool("unlink", "", lambda: learner.forget(self.target))
 
-        self.tied.setToolTip(", ".join(controls))
-        self.learn = basics.button(
-            "Learn",
-            self._learn,
-            "" if not controls else "quiet",
-            tip=f"Tie a control to {self.name_text}",
-        )
-
-        self.unlearn = basics.tool(
-            "unlink", f"Untie {self.name_text}", lambda: learner.forget(target)
-        )
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        line = basics.row(
-            self.dot, title, self.tied, self.unlearn, self.learn, spacing=6
+        across = basics.row(
+            self.dot, self.title, self.tied, self.unlearn, self.learn, spacing=6
         )
-        basics.grow(line, 1)
-        basics.stack(self, line).setContentsMargins(8, 2, 4, 2)
+        basics.grow(across, 1)
+        basics.stack(self, across).setContentsMargins(8, 2, 4, 2)
 
-        self.unlearn.setVisible(bool(controls))
         self.setProperty("picked", False)
+        self.show_line(line)
+
+    @property
+    def name_text(self) -> str:
+        """What the thing is called."""
+        return self.title.text()
+
+    def show_line(self, line: ControlLine) -> None:
+        """Show what it is called, and which controls it is tied to."""
+        name, controls = line.name, line.controls
+        self.title.setText(name)
+        self.title.setToolTip(name)
+        more = f" +{len(controls) - 1}" if len(controls) > 1 else ""
+        self.tied.setText("".join(controls[:1]) + more)
+        self.tied.setToolTip(", ".join(controls))
+
+        for button, does in ((self.learn, "Tie a control to"), (self.unlearn, "Untie")):
+            button.setToolTip(f"{does} {name}")
+            button.setAccessibleName(f"{does} {name}")
+
+        basics.set_kind(self.learn, "quiet" if controls else "")
+        self.unlearn.setVisible(bool(controls))
 
     def _learn(self) -> None:
         if self.learner.target == self.target:
@@ -294,9 +351,8 @@ class TargetRow(QWidget):
 
     def follow(self, level: float) -> None:
         """Show whether it is on."""
-        self.dot.setText(
-            f'<span style="color:{theme.LIVE}">●</span>' if level > 0 else "○"
-        )
+        live = f'<span style="color:{theme.LIVE}">●</span>'
+        basics.say(self.dot, live if level > 0 else "○")
 
     def mark(self, on: bool) -> None:
         """Show that its control was picked on the drawing."""
@@ -307,7 +363,8 @@ class TargetRow(QWidget):
 
     def teach(self, on: bool) -> None:
         """Show that it waits for a control."""
-        self.learn.setText("Move it …" if on else "Learn")
-        self.learn.setStyleSheet(
-            f"border: 1px dashed {theme.DRAFT}; color: {theme.DRAFT};" if on else ""
-        )
+        words = "Move it …" if on else "Learn"
+        if self.learn.text() != words:
+            waits = f"border: 1px dashed {theme.DRAFT}; color: {theme.DRAFT};"
+            self.learn.setText(words)
+            self.learn.setStyleSheet(waits if on else "")

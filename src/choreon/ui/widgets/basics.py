@@ -68,6 +68,14 @@ def set_role(words: QLabel, role: str) -> None:
         words.style().polish(words)
 
 
+def set_kind(made: QWidget, kind: str) -> None:
+    """Give a button another of the style sheet's kinds."""
+    if (made.property("kind") or "") != kind:
+        made.setProperty("kind", kind)
+        made.style().unpolish(made)
+        made.style().polish(made)
+
+
 def scroller(inside: QWidget, sideways: bool = False) -> QScrollArea:
     """Let something scroll, up and down or sideways."""
     made = QScrollArea()
@@ -140,6 +148,13 @@ def stack(
             if found.property("kind") == "main":
                 found.setDefault(True)
     return box
+
+
+def put_into(parent: QWidget, widget: QWidget) -> None:
+    """Put a widget at the end of what a parent lays out."""
+    layout = parent.layout()
+    assert layout is not None
+    layout.addWidget(widget)
 
 
 def row(*widgets: QWidget | int, spacing: int = 8) -> QWidget:

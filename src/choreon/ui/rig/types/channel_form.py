@@ -218,7 +218,7 @@ class ChannelForm(QWidget):
         )
         self.private.toggled.connect(lambda on: self._range(private=on))
         self.split = basics.button(
-            "Part it",
+            "Split",
             self._split,
             "quiet",
             tip="Part this range in the middle (double click on the line)",

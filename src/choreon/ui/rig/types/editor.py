@@ -152,7 +152,7 @@ class TypeEditor(QWidget):
         self.name.setPlaceholderText("Name of the type")
 
         for field, key in ((self.maker, "maker"), (self.name, "name")):
-            field.setAccessibleName(key.capitalize())
+            field.setAccessibleName(words.capital(key))
             field.setToolTip(
                 "Who makes the fixture" if key == "maker" else "What the type is called"
             )
@@ -194,7 +194,7 @@ class TypeEditor(QWidget):
 
         self.keep_button = basics.button("Keep the type", self.keep, "main", "check")
         leave = basics.button(
-            "Leave",
+            "Cancel",
             self.leave,
             "quiet",
             tip="Back to the room; what was changed here is let go",
@@ -262,7 +262,7 @@ class TypeEditor(QWidget):
         self.checks.setWordWrap(True)
         self.checks.setAccessibleName("What is wrong with the type")
         self.checks.setToolTip(
-            "Click a line to go to its place. ▲ keeps the type from being hung"
+            "Press a line to go to its place. ▲ keeps the type from being hung"
         )
         self.checks.itemActivated.connect(self._lead)
 
@@ -291,7 +291,7 @@ class TypeEditor(QWidget):
         self.warning_text = basics.label("", "", wrap=True)
 
         self.go_on = basics.button(KEEP_SO, self._keep_sure, "main")
-        self.back = basics.button("Not yet", self._not_sure, "quiet")
+        self.back = basics.button("Cancel", self._not_sure, "quiet")
         basics.stack(
             self.warning, self.warning_text, basics.row(1, self.back, self.go_on)
         ).setContentsMargins(10, 8, 10, 8)

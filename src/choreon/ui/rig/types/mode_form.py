@@ -211,12 +211,12 @@ class ModeForm(QWidget):
     def _row(self, kind: FixtureType, mode: Mode, i: int) -> QWidget:
         use = mode.uses[i]
         channel = kind.channel(use.channel, mode)
+        label = channel.label if channel else f"? {use.channel}"
         slots = QLineEdit(", ".join(str(s) for s in use.slots))
         slots.setFixedWidth(62)
-        slots.setAccessibleName(f"Slots of {use.channel}")
+        slots.setAccessibleName(f"Slots of {label}")
         slots.setToolTip("Its slots, the coarse byte first: 5, or 5, 6, or 6, 5")
         slots.editingFinished.connect(lambda: self._slots_typed(i, slots.text()))
-        label = channel.label if channel else f"? {use.channel}"
         own = any(c.key == use.channel for c in mode.overrides)
         name = basics.button(
             f"{label}{' *' if own else ''}",
