@@ -1,91 +1,16 @@
-"""A window on a small screen: nothing is cut."""
+"""A window on a small screen. (That nothing is cut: test_walking.py.)"""
 
 from __future__ import annotations
 
-import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
-    QAbstractButton,
     QApplication,
-    QMainWindow,
     QScrollArea,
     QWidget,
 )
 
 from choreon.ui.window import FRAME_SIDES, FRAME_TOP
-
-
-def cut(inside: QWidget) -> list[str]:
-    """The buttons whose words have less room than they need, or that reach beyond what
-    they lie in.
-    """
-    found = []
-    for button in inside.findChildren(QAbstractButton):
-        if not button.isVisible() or button.visibleRegion().isEmpty():
-            continue
-        need = button.fontMetrics().horizontalAdvance(button.text().split("\n")[0])
-        icon = 0 if button.icon().isNull() or not button.text() else 20
-        scrolls = in_scroller(button)
-        beyond = not scrolls and not whole(button)
-        if (button.text() and button.width() < need + icon) or beyond:
-            found.append(button.text() or button.toolTip())
-    return found
-
-
-def in_scroller(widget: QWidget) -> bool:
-    """Whether it lies in a part of the window that scrolls; that the whole window would
-    scroll if it were too small does not count.
-    """
-    parent = widget.parentWidget()
-    while parent is not None and not (
-        isinstance(parent, QScrollArea)
-        and not isinstance(parent.parentWidget(), QMainWindow)
-    ):
-        parent = parent.parentWidget()
-    return parent is not None
-
-
-def whole(widget: QWidget) -> bool:
-    """Whether all of a widget lies within everything that it lies in."""
-    parent = widget.parentWidget()
-    while parent is not None:
-        corner = widget.mapTo(parent, QPoint(0, 0))
-        if not parent.rect().contains(widget.rect().translated(corner)):
-            return False
-        above = parent.parentWidget()
-        if parent.isWindow() or isinstance(above, QMainWindow):
-            break  # what scrolls the whole window may cut what can be scrolled to
-        parent = above if not _is_viewport(above) else None
-    return True
-
-
-def _is_viewport(widget: QWidget | None) -> bool:
-    """Whether it is what the whole window scrolls in."""
-    area = widget.parentWidget() if widget is not None else None
-    return isinstance(area, QScrollArea) and isinstance(
-        area.parentWidget(), QMainWindow
-    )
-
-
-@pytest.mark.parametrize("size", [(1024, 700), (1280, 756)])
-def test_nothing_is_cut_on_a_small_screen(hands, size):
-    hands.window.resize(*size)
-    QTest.qWait(100)
-    for name in ("compose", "perform", "surfaces"):
-        place = hands.place(name)
-        assert cut(place) == [], name
-    assert whole(hands.window.surfaces.drawing)
-    rig = hands.place("rig")
-    for view in range(4):
-        rig.go(view)
-        QTest.qWait(50)
-        assert cut(rig) == [], view
-    shown = hands.window.width(), hands.window.height()
-    assert shown == size
-    bars = hands.window.scroller
-    assert not bars.horizontalScrollBar().isVisible()
-    assert not bars.verticalScrollBar().isVisible()
+from tests.journeys import walking
 
 
 def test_the_window_and_its_frame_fit_the_screen(hands):
@@ -105,7 +30,7 @@ def test_a_screen_that_is_too_small_for_the_size_scrolls_and_loses_nothing(hands
     assert bars.verticalScrollBar().isVisible()
     for name in ("rig", "compose", "perform", "surfaces"):
         hands.place(name)
-        assert cut(hands.window.places[name]) == [], name
+        assert walking.hidden(hands.window.places[name]) == [], name
     blackout = window.heading.blackout
     view = bars.viewport()
 
