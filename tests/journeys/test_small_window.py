@@ -29,8 +29,8 @@ def test_a_screen_that_is_too_small_for_the_size_scrolls_and_loses_nothing(hands
     hands.until(bars.horizontalScrollBar().isVisible)
     assert bars.verticalScrollBar().isVisible()
     for name in ("rig", "compose", "perform", "surfaces"):
-        hands.place(name)
-        assert walking.hidden(hands.window.places[name]) == [], name
+        place = hands.place(name)
+        hands.until(lambda p=place: not walking.hidden(p), 5.0, f"cut: {name}")
     blackout = window.heading.blackout
     view = bars.viewport()
 

@@ -72,6 +72,13 @@ def states(hands: Hands) -> Iterator[State]:
     yield from _others(hands)
 
 
+def press_escape(state: State) -> None:
+    """Press Esc where the focus is, or in what is open."""
+    focus = QApplication.focusWidget()
+    inside = focus is not None and focus.window() is state.root.window()
+    QTest.keyClick(focus if inside and focus else state.root, Qt.Key.Key_Escape)
+
+
 def settle() -> None:
     """Let what is laid out later be laid out."""
     for _ in range(3):
@@ -205,8 +212,9 @@ def _perform(hands: Hands) -> Iterator[State]:
 
 def _others(hands: Hands) -> Iterator[State]:
     window = hands.window
-    hands.place("surfaces")
-    settle()
+    surfaces = hands.place("surfaces")
+    hands.until(lambda: surfaces.is_listed)
+    hands.until(lambda: not hidden(surfaces), 2.0, "Surfaces is not laid out")
     yield State("surfaces", window)
 
     window.find_box.begin()
@@ -469,6 +477,9 @@ def small_targets(root: QWidget) -> list[str]:
         if not pressed or not seen(widget) or _inside_another(widget):
             continue
         least = TOUCH if is_played(widget) else TARGET
+        tile = widget if isinstance(widget, TileWidget) else widget.parentWidget()
+        if isinstance(tile, TileWidget) and tile.arranged:
+            continue  # nothing is played from it
         wide, high = widget.width(), widget.height()
         if isinstance(widget, QCheckBox | QRadioButton):
             wide = max(wide, least)
@@ -512,12 +523,15 @@ def stops(root: QWidget) -> list[QWidget]:
     ]
 
 
-def without_focus_seen(root: QWidget) -> list[str]:
-    """Stops that look with the focus as they do without."""
+def without_focus_seen(root: QWidget, known: set[QWidget]) -> list[str]:
+    """Stops that look with the focus as they do without; those that are `known` were
+    looked at before.
+    """
     found = []
     for widget in stops(root):
-        if not isValid(widget) or not seen(widget):
+        if not isValid(widget) or not seen(widget) or widget in known:
             continue
+        known.add(widget)
         widget.clearFocus()
         before = picture(widget)
         widget.setFocus(Qt.FocusReason.TabFocusReason)
@@ -531,18 +545,19 @@ def picture(widget: QWidget) -> QImage:
     return widget.grab().toImage()
 
 
-def traps(root: QWidget, key: Qt.Key = Qt.Key.Key_Tab) -> list[str]:
-    """Stops from which Tab does not go on."""
-    wanted = {id(w): w for w in stops(root) if seen(w)}
+def traps(root: QWidget, known: set[QWidget]) -> list[str]:
+    """Stops from which Tab does not go on; those that are `known` were tried before."""
+    wanted = [w for w in stops(root) if seen(w)]
     found = []
-    for widget in wanted.values():
-        if not isValid(widget):
+    for widget in wanted:
+        if not isValid(widget) or widget in known:
             continue
+        known.add(widget)
         widget.setFocus(Qt.FocusReason.TabFocusReason)
         if QApplication.focusWidget() is not widget:
             continue
         for _ in range(MOST_WITHIN):
-            QTest.keyClick(widget, key)
+            QTest.keyClick(widget, Qt.Key.Key_Tab)
             if QApplication.focusWidget() is not widget:
                 break
         else:

@@ -8,7 +8,7 @@ import time
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy
 
 from choreon.engine.protocol import Pulse
 from choreon.model.refs import MASTER, Ref, name_of
@@ -24,7 +24,7 @@ from choreon.ui.widgets.faders import FaderSlider
 RECENT = 30.0  # seconds for which skipped frames are told
 WIDE = 1100  # points from which there is room for everything
 PLAYED = 48  # pixels of what is played, under way and in the dark
-NAME = 130  # pixels that are kept for the name of the show
+NAME = 104  # pixels that are kept for the name of the show
 SEEN = 9  # so many skipped within that, a fifth of a second, are seen on stage
 
 
@@ -80,7 +80,7 @@ class Heading(QFrame):
 
         self.health = basics.label("", "small", rich=True)
         self.grand = FaderSlider("Grand master", upright=False, token=theme.TEXT)
-        self.grand.setMinimumSize(90, PLAYED)
+        self.grand.setMinimumSize(84, PLAYED)
         self.grand.setMaximumWidth(190)
         self.grand.moved.connect(parts.engine.set_grand)
 
@@ -88,7 +88,9 @@ class Heading(QFrame):
         self.grand_text.setFixedWidth(48)
         self.blackout = QPushButton("Blackout")
         self.blackout.setCheckable(True)
-        self.blackout.setMinimumHeight(PLAYED)
+        self.blackout.setProperty("played", True)
+        fixed = QSizePolicy.Policy.Fixed
+        self.blackout.setSizePolicy(fixed, fixed)  # its words are always whole
         self.blackout.setIcon(theme.icon("dark"))
 
         self.blackout.setToolTip(

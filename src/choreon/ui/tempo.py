@@ -28,8 +28,6 @@ from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.spoken import Role, Spoken
 from choreon.ui.widgets.values import ValueField
 
-PLAYED = 48  # pixels of what is pressed in time
-
 
 class BeatLight(QWidget):
     """One dot for each beat of the bar; that of the beat lights up on it."""
@@ -98,7 +96,7 @@ class TempoBox(QWidget):
         self.tap.setToolTip("Press on the beat (Ctrl+T)")
         self.tap.setAccessibleName("Tap the tempo")
         self.tap.setProperty("kind", "quiet")
-        self.tap.setMinimumSize(PLAYED, PLAYED)
+        self.tap.setProperty("played", True)
         self.tap.pressed.connect(self.tap_now)
         row = basics.row(self.light, self.bpm, self.tap, spacing=2)
         basics.stack(self, row)

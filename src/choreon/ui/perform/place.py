@@ -13,6 +13,7 @@ from PySide6.QtGui import (
     QDropEvent,
     QHideEvent,
     QKeyEvent,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import (
     QApplication,
@@ -85,6 +86,8 @@ if TYPE_CHECKING:
     from choreon.ui.perform.inspector import Inspector
     from choreon.ui.perform.page_form import PageForm
 
+SIDE, NARROW = 300, 240  # pixels of what is on now; where there is little room
+ROOMY = 1000  # pixels of the whole place
 ALL_EVENTS = "All pages"
 NEW_EVENT = "New event…"
 ARRANGING = "Arranging: nothing plays from this page. Esc plays it again."
@@ -139,7 +142,7 @@ class PerformPlace(QWidget):
         ).setStretch(3, 1)
 
         self.right = QStackedWidget()
-        self.right.setFixedWidth(300)
+        self.right.setFixedWidth(SIDE)
         self.right.addWidget(playing)
         box = QHBoxLayout(self)
         box.setContentsMargins(12, 0, 8, 8)
@@ -409,6 +412,8 @@ class PerformPlace(QWidget):
         else:
             self.arranger.end()
 
+        self._share_room()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """While the page is arranged, keys do something to the tiles in hand."""
         focus = QApplication.focusWidget()
@@ -425,6 +430,15 @@ class PerformPlace(QWidget):
             if widget.isVisible() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
                 widget.setFocus(Qt.FocusReason.TabFocusReason)
                 return
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is little room the page gets more of it."""
+        super().resizeEvent(event)
+        self._share_room()
+
+    def _share_room(self) -> None:
+        narrow = self.width() < ROOMY and not self.arranger.on
+        self.right.setFixedWidth(NARROW if narrow else SIDE)
 
     def hideEvent(self, event: QHideEvent) -> None:
         """Whoever goes elsewhere is done arranging."""

@@ -207,6 +207,11 @@ class SurfacesPlace(QWidget):
         self._go_on(all_of_them=True)
         return self._rows
 
+    @property
+    def is_listed(self) -> bool:
+        """Whether all rows are there."""
+        return not self._waiting
+
     def _list_anew(self) -> None:
         """Make all rows: those that are seen at once, the others in turns."""
         basics.clear(self.list)

@@ -75,7 +75,6 @@ class TileWidget(QWidget):
         self.key = ""  # shown while Alt is held
         self.down = False
         self.by_keyboard = False  # the focus came to it by keys
-        self.setMinimumSize(LEAST, LEAST)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
         self.setAccessibleName(self.name)

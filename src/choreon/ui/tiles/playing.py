@@ -159,13 +159,14 @@ class FaderTile(PlayingWidget):
         super().resizeEvent(event)
         foot = int(self.foot().top())
         if self.upright:
-            head = self.picture_height() + 22
-            width = min(64, max(LEAST, self.width() - 12))
+            head = max(0, min(self.picture_height() + 22, self.height() - LEAST))
+            width = min(64, self.width(), max(LEAST, self.width() - 12))
             left = (self.width() - width) // 2
-            self.fader.setGeometry(left, head, width, max(40, foot - head))
+            tall = min(self.height() - head, max(LEAST, foot - head))
+            self.fader.setGeometry(left, head, width, tall)
         else:
-            height = min(56, max(LEAST, foot - 8))
-            top = max(4, (foot - height) // 2)
+            height = min(56, self.height(), max(LEAST, foot - 8))
+            top = max(0, min((foot - height) // 2, self.height() - height))
             self.fader.setGeometry(10, top, self.width() - 74, height)
 
     def picture_height(self) -> int:
