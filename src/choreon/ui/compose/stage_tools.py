@@ -4,11 +4,14 @@ screen.
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from choreon.ui import theme
+from choreon.ui.commands import bind
 from choreon.ui.parts import Parts
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.widgets import basics
@@ -44,7 +47,7 @@ class StageTools(QWidget):
                 f"{name} (Alt+{i + 1}); the right button keeps the present view here"
             )
             button.setAccessibleName(f"View {i + 1}")
-            button.setShortcut(f"Alt+{i + 1}")
+            bind(self, f"view-{i + 1}", partial(stage.go_to, i))
             button.clicked.connect(lambda *_, n=i: stage.go_to(n))
             button.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             button.customContextMenuRequested.connect(lambda _, n=i: self.keep(n))

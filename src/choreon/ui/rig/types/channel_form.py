@@ -115,7 +115,9 @@ class ChannelForm(QWidget):
             "quiet",
             tip="One range for each slot of the wheel, alike wide",
         )
-        self.of_wheel = flow(basics.label("Wheel", "soft"), self.wheel, self.spread)
+        self.of_wheel = basics.row(
+            basics.label("Wheel", "soft"), self.wheel, self.spread
+        )
         flags = flow(self.of_wheel, 1, self.own, self.rest)
         self._make_range()
         box = QVBoxLayout(self)
@@ -198,7 +200,9 @@ class ChannelForm(QWidget):
         )
         self.slot.setFixedWidth(64)
         self.slot.editingFinished.connect(lambda: self._range(slot=self.slot.value()))
-        self.slot_row = flow(basics.label("Turns slot", "soft"), self.slot, spacing=6)
+        self.slot_row = basics.row(
+            basics.label("Turns slot", "soft"), self.slot, spacing=6
+        )
         self.hold = ValueField("Hold", 0, 60, "s", 1, 0.0, bar=False)
 
         self.hold.setFixedWidth(120)
