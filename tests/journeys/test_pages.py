@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
-from PySide6.QtGui import QDropEvent, QImage, QPointingDevice
+from PySide6.QtGui import QDropEvent, QImage, QPointingDevice, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
@@ -16,7 +16,17 @@ from choreon.model import edits, pages
 from choreon.model.inputs import midi_control
 from choreon.model.masters import Override
 from choreon.model.refs import FIXTURE, GROUP, PALETTE, Ref, to_deed, to_tile
-from choreon.model.tiles import Choice, Fader, Flash, LabelTile, Pad, Spot, Start, parts
+from choreon.model.tiles import (
+    Choice,
+    Fader,
+    Flash,
+    LabelTile,
+    Pad,
+    Page,
+    Spot,
+    Start,
+    parts,
+)
 from choreon.model.verbs import Edge, Verb
 from choreon.ui.drags import DragsOut, carry
 from choreon.ui.lamp_marks import ASIDE, GRIPPED
@@ -794,3 +804,44 @@ def test_lamps_in_the_hand_are_marked_wherever_lamps_are(hands, perform):
     assert model.data(other, Qt.ItemDataRole.DecorationRole) is None
     hands.parts.engine.bring_back()
     hands.until(lambda: "par-1" not in rig.plan.held.lamps)
+
+
+def test_twelve_pages_are_reached_by_arrows_wheel_and_a_list(hands):
+    """However many there are, *New page* is in sight, and so is the page that is
+    seen.
+    """
+    show = hands.parts.document.show
+    more = [Page(id=f"more-{n}", name=f"A page of the evening, {n}") for n in range(12)]
+    hands.parts.document.edit("more", edits.put(show, "pages", *more))
+    perform = hands.place("perform")
+    tabs = perform.tabs
+    hands.until(tabs.after.isVisible, 5.0, "no arrow where not all tabs fit")
+    new = perform.new_button
+    assert not new.visibleRegion().isEmpty()
+    assert tabs.geometry().right() <= new.geometry().left()
+
+    last = tabs.by_page["more-11"]
+    assert last.visibleRegion().isEmpty()
+    for _ in range(20):
+        hands.click(tabs.after)
+    hands.until(lambda: not last.visibleRegion().isEmpty())
+    assert not tabs.after.isEnabled()
+    wheel = QWheelEvent(
+        QPointF(5, 5),
+        QPointF(5, 5),
+        QPoint(0, 0),
+        QPoint(0, 120),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    for _ in range(20):
+        QApplication.sendEvent(tabs, wheel)
+    assert last.visibleRegion().isEmpty()
+
+    names = [action.text() for action in tabs.menu().actions()]
+    assert names == [page.name for page in perform.pages()]
+    next(a for a in tabs.menu().actions() if a.text().endswith(", 11")).trigger()
+    assert perform.page_id == "more-11"
+    hands.until(lambda: not last.visibleRegion().isEmpty())
