@@ -127,7 +127,7 @@ class EffectLine(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         chosen = self.panel.chosen == self.effect.id
-        painter.setBrush(QColor(theme.BATTEN if chosen else theme.FLAT))
+        painter.setBrush(QColor(theme.LIFT if chosen else theme.FLAT))
 
         painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
         if self.hasFocus():
@@ -143,7 +143,7 @@ class EffectLine(QWidget):
         painter.setPen(QColor(theme.TEXT))
 
         painter.setFont(theme.font(13))
-        room = QRectF(60, 0, self.width() - 60 - 90, TALL)
+        room = QRectF(60, 0, self.toggle.x() - 60 - 6, TALL)
         called = title(self.motion)
         palette = show.palettes.get(self.effect.palette)
 

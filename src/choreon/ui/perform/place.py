@@ -102,6 +102,8 @@ class PerformPlace(QWidget):
     """The pages are to be handed to a guest."""
     led_to = Signal(str)
     """The path of a thing to be shown."""
+    LATER = ("page_form", "inspector")
+    """What of it is made when it is first needed, or got ready before."""
 
     def __init__(self, parts: Parts, learner: Learner) -> None:
         super().__init__()

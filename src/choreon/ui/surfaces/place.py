@@ -33,7 +33,7 @@ WIDE = 1150  # points from which the sides have all the room that they like
 SIDES, NARROW = (230, 320), (172, 296)  # points of left and right
 
 
-TURN = 12  # rows that are made at once
+TURN = 6  # rows that are made at once
 
 
 class SurfacesPlace(QWidget):
