@@ -81,9 +81,11 @@ def press_escape(state: State) -> None:
 
 def settle() -> None:
     """Let what is laid out later be laid out."""
-    for _ in range(3):
-        QTest.qWait(10)
+    QTest.qWait(10)
+    for _ in range(12):  # what is inside tells what it lies in, one after the other
         QApplication.sendPostedEvents()
+        QApplication.processEvents()
+    QTest.qWait(10)
 
 
 def _rig(hands: Hands) -> Iterator[State]:
@@ -168,7 +170,20 @@ def _compose(hands: Hands) -> Iterator[State]:
         yield State(f"shelf, {kind}", hands.window)
 
     compose.shelf.show_kind("scenes")
+    for playable in ("cello", "tide-turns"):
+        compose.shelf.choose(playable)
+        settle()
+        yield State(f"shelf, the card {playable}", hands.window)
+
     ledger = hands.window.ledger
+    hands.click(ledger.open)
+    settle()
+    yield State("ledger, line by line", hands.window)
+    hands.click(ledger.open)
+    ledger.ask_update(scene_of(show))
+    settle()
+    yield State("update", hands.window, ledger.question.isVisible)
+    ledger.cancel()
     ledger.ask_name()
     settle()
     yield State("keep", hands.window, ledger.form.isVisible)
@@ -181,6 +196,11 @@ def _compose(hands: Hands) -> Iterator[State]:
     settle()
     yield State("chase", hands.window, compose.steps.isVisible)
     compose.steps.close_it()
+
+
+def scene_of(show: Show) -> Ref:
+    """A scene of the sample show."""
+    return next(p.ref for p in show.playables.values() if p.kind == "scene")
 
 
 def _perform(hands: Hands) -> Iterator[State]:
@@ -263,7 +283,7 @@ def _dialogs(hands: Hands) -> Iterator[tuple[str, Callable[[], QDialog]]]:
 
     window, parts = hands.window, hands.parts
     show, path = parts.document.show, parts.document.path
-    scene = next(p for p in show.playables.values() if p.kind == "scene")
+    scene = show.playables[scene_of(show).id]
     yield "close dialog", lambda: CloseDialog(window)
     yield "preferences", lambda: Preferences(window.settings, window)
     yield "guest dialog", lambda: GuestDialog(parts, window)

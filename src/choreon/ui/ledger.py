@@ -303,6 +303,12 @@ class Ledger(QFrame):
         if made.kind != PALETTE:
             self.kept_scene.emit(made)
 
+    @property
+    def asks(self) -> bool:
+        """Whether it asks how to keep the draft, or what to update."""
+        is_open = "form" in vars(self) and self.form.isVisible()
+        return is_open or self.question.isVisible()
+
     def cancel(self) -> None:
         """Ask for nothing any more."""
         self._hide_form()
@@ -385,6 +391,7 @@ class Ledger(QFrame):
         self.deeds.hide()
         self._hide_form()
         self.question.show()
+        self.confirm_update.setFocus()
 
     def _effects_after(self, scene: Scene) -> Effects:
         """The effects that a scene would have: where it was taken into the draft those
@@ -465,9 +472,7 @@ class Ledger(QFrame):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Escape takes back what was asked."""
-        if event.key() == Qt.Key.Key_Escape and (
-            self.form.isVisible() or self.question.isVisible()
-        ):
+        if event.key() == Qt.Key.Key_Escape and self.asks:
             self.cancel()
         else:
             super().keyPressEvent(event)

@@ -28,6 +28,8 @@ from choreon.ui.parts import Parts
 from choreon.ui.widgets.items import NO_PARENT, AnyIndex
 
 TALL = 34  # pixels of a line
+MOST = 186  # pixels of all lines that are seen at once
+ROOMY = 830  # pixels of a window that has room for so many
 COLUMNS = (
     8,
     178,
@@ -280,7 +282,10 @@ class LedgerList(QListView):
     def show_draft(self, look: Look, effects: Effects = ()) -> None:
         """Show what a draft holds."""
         self.lines.show_draft(look, effects)
-        self.setFixedHeight(min(190, 4 + TALL * max(1, self.lines.rowCount())))
+        # in a low window the place above it keeps what it needs
+        most = max(TALL, MOST - max(0, ROOMY - self.window().height()))
+        rows = max(1, self.lines.rowCount())
+        self.setFixedHeight(min(most, TALL * rows) + 4)
 
     def _take_out(self, row: int, whole: bool) -> None:
         line = self.lines.line(row)

@@ -501,7 +501,9 @@ class MainWindow(QMainWindow):
     def _close_something(self) -> None:
         """Close what lies in front: what is said, or what is open in the place."""
         place = self.places[self.place]
-        if self.evening.isVisible():
+        if self.ledger.asks:
+            self.ledger.cancel()
+        elif self.evening.isVisible():
             self.evening.end()
         elif isinstance(place, Closes) and place.escape():
             return

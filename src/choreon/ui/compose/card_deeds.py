@@ -6,7 +6,13 @@ from functools import partial
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QInputDialog, QMenu, QWidget
+from PySide6.QtWidgets import (
+    QColorDialog,
+    QInputDialog,
+    QMenu,
+    QToolButton,
+    QWidget,
+)
 
 from choreon.model import chases, edits, links, palettes
 from choreon.model import effects as model_effects
@@ -24,6 +30,8 @@ from choreon.ui.compose.times import ask_times
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.menu import Menu
+
+GAP = 2  # pixels between buttons
 
 
 class CardDeeds(QWidget):
@@ -72,7 +80,7 @@ class CardDeeds(QWidget):
         )
 
         self.delete = basics.tool("trash", "Delete it", self._delete)
-        buttons = (
+        self.buttons = (
             self.to_page,
             self.open,
             self.take,
@@ -84,8 +92,8 @@ class CardDeeds(QWidget):
             self.delete,
         )
 
-        row = basics.row(*buttons, spacing=2)
-        basics.stack(self, row)
+        self._offered: set[QWidget] = set()
+        basics.stack(self, basics.row(*self.buttons, spacing=GAP))
         parts.preview.changed.connect(self._looked_at)
         parts.brush.changed.connect(self._brushes)
 
@@ -108,13 +116,34 @@ class CardDeeds(QWidget):
             self.open.hide()
 
         self.brush.setVisible(isinstance(thing, Palette) and thing.motion is None)
+        self.rename.show()
+        self.delete.show()
+        self._offered = {b for b in self.buttons if not b.isHidden()}
         self._brushes()
         self.setVisible(thing is not None)
+
+    def fold(self, room: int) -> None:
+        """Put into the menu what there is no room for, in pixels."""
+        widths = {b: b.sizeHint().width() + GAP for b in self._offered}
+        need = sum(widths.values())
+
+        for button in self.folding:
+            if button not in self._offered:
+                continue
+            folded = need > room and self.more in self._offered
+            button.setVisible(not folded)
+            need -= widths[button] if folded else 0
+
+    @property
+    def folding(self) -> tuple[QToolButton, ...]:
+        """What goes into the menu, the first of them first."""
+        return (self.look_at, self.times, self.rename, self.delete)
 
     def set_narrow(self, narrow: bool) -> None:
         """Where there is little room the buttons are signs without words."""
         self.to_page.setText("" if narrow else "Put on page")
         self.take.setText("" if narrow else "Take into draft")
+        self.open.setText("" if narrow else "Open")
 
     # what is chosen
 
@@ -228,6 +257,10 @@ class CardDeeds(QWidget):
             menu.addAction(f"Unlink from the palette {palette.name}", act)
 
         menu.addSeparator()
+        for button in self.folding:
+            if button in self._offered and button.isHidden():
+                menu.addAction(button.toolTip(), button.click)
+
         menu.addMenu(self._folders(menu, playable))
         menu.addAction("Tags…", self._tags)
         menu.addAction("Colour mark…", self._colour)

@@ -8,7 +8,7 @@ import time
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QHideEvent,
@@ -143,7 +143,8 @@ class EffectLine(QWidget):
         painter.setPen(QColor(theme.TEXT))
 
         painter.setFont(theme.font(13))
-        room = QRectF(60, 0, self.toggle.x() - 60 - 6, TALL)
+        beside = self.toggle.mapTo(self, QPoint(0, 0)).x()
+        room = QRectF(60, 0, beside - 60 - 6, TALL)
         called = title(self.motion)
         palette = show.palettes.get(self.effect.palette)
 

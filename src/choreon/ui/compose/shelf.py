@@ -88,7 +88,7 @@ class Shelf(QWidget):
         self.folder.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
 
         self.folder.currentIndexChanged.connect(lambda _: self._fill(again=True))
-        self.about = basics.label("", "small")
+        self.about = basics.name_label("", "small")
         self.about.setSizePolicy(
             QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
         )
@@ -215,6 +215,22 @@ class Shelf(QWidget):
         filtered = self.folder.currentIndex() > 0
         room = filtered if bare else not crowded
         self.folder.setVisible(room and self.folder.count() > 1)
+        self._fold_deeds()
+
+    def _fold_deeds(self) -> None:
+        """What can be done with a card has the room that the others leave."""
+        others = (
+            *self.tabs.values(),
+            self.search,
+            self.folder,
+            self.about,
+            self.on_stage,
+            self.chase,
+            self.capture,
+        )
+        there = [widget for widget in others if not widget.isHidden()]
+        taken = sum(widget.minimumSizeHint().width() + 4 for widget in there)
+        self.deeds.fold(self.width() - taken - 24)
 
     def hideEvent(self, event: QHideEvent) -> None:
         self.parts.preview.look_at(None)
@@ -361,6 +377,7 @@ class Shelf(QWidget):
             self.deeds.hide()
 
         self.about.setText(self._about(thing) if thing is not None else "")
+        self._fold_deeds()
 
     def _thing(self, thing_id: str) -> Thing | None:
         show = self.parts.document.show
