@@ -9,12 +9,12 @@ from PySide6.QtWidgets import QWidget
 from choreon.ui.widgets import spoken
 from tests.journeys import walking
 
-# as it is opened, a small laptop, and 150 % on 1280 × 800
-SIZES = ((1280, 800), (1024, 700), (853, 533))
+# as it is opened, a small laptop where everything has a long name, and 150 % on
+# 1280 × 800
+WALKS = (((1280, 800), "short"), ((1024, 700), "long"), ((853, 533), "short"))
 
 
-@pytest.mark.parametrize("names", ["short", "long"])
-@pytest.mark.parametrize("size", SIZES)
+@pytest.mark.parametrize(("size", "names"), WALKS)
 def test_all_is_whole_and_large_enough(hands, size, names):
     """Nothing is cut without dots and a tooltip, nothing lies over another or is out of
     reach, nothing that is pressed is smaller than it should be; Esc closes what is
