@@ -1,20 +1,18 @@
 """An evening without a mouse: a rig, a look, a chase, a page, a guest. Only keys are
-pressed, and only where the focus is.
+pressed, and only where the focus is; lines of menus, which are Qt's own, are taken by
+their names.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu, QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.model.playables import Chase, Scene
-from tests.journeys.conftest import Hands
+from tests.journeys.conftest import Hands, pick
 
 CTRL = Qt.KeyboardModifier.ControlModifier
-PATIENCE = 150  # looks at menus until it is found that a line is not there
 MOST = 150  # presses of Tab until it is found that something cannot be reached
 
 
@@ -59,52 +57,6 @@ class Keys:
             f"Tab does not reach {widget.accessibleName()}: {seen[-8:]}"
         )
 
-    def choose(self, opens: Callable[[], None], *texts: str) -> None:
-        """Open a menu by keys, and go down to a line; more texts go on in the menus
-        below it.
-        """
-        done: list[str] = []
-        ticks: list[QMenu] = []
-        watch = QTimer()
-
-        def go() -> None:
-            menu = QApplication.activePopupWidget()
-            if not isinstance(menu, QMenu):
-                return
-
-            ticks.append(menu)
-            if len(ticks) > PATIENCE:  # a menu that stays open would wait for ever
-                watch.stop()
-                while (open_one := QApplication.activePopupWidget()) is not None:
-                    open_one.close()
-                return
-
-            text = texts[len(done)]
-            lines = [a.text() for a in menu.actions() if a.isEnabled()]
-            if not any(line.startswith(text) for line in lines):
-                QTest.keyClick(menu, Qt.Key.Key_Right)  # into the menu below
-                return
-
-            for _ in menu.actions():
-                active = menu.activeAction()
-                if active is not None and active.text().startswith(text):
-                    break
-                QTest.keyClick(menu, Qt.Key.Key_Down)
-
-            done.append(text)
-            if len(done) == len(texts):
-                watch.stop()
-                QTest.keyClick(menu, Qt.Key.Key_Return)
-            else:
-                QTest.keyClick(menu, Qt.Key.Key_Right)
-
-        watch.timeout.connect(go)
-        watch.start(60)
-        opens()
-        self.hands.until(lambda: not watch.isActive(), 20.0, "no menu opened")
-        assert done == list(texts)
-        QTest.qWait(20)
-
 
 def test_an_evening_without_a_mouse(hands, answers):
     keys, window, parts = Keys(hands), hands.window, hands.parts
@@ -146,11 +98,11 @@ def test_an_evening_without_a_mouse(hands, answers):
     # a chase of it
     shelf = window.compose.shelf
     keys.tab_to(shelf.chase)
-    keys.choose(lambda: keys.press(Qt.Key.Key_Space), "Empty")
+    pick(hands, lambda: keys.press(Qt.Key.Key_Space), "Empty")
     steps = window.compose.steps
     hands.until(steps.isVisible)
     keys.tab_to(steps.add)
-    keys.choose(lambda: keys.press(Qt.Key.Key_Space), "A scene", "By hand")
+    pick(hands, lambda: keys.press(Qt.Key.Key_Space), "A scene", "By hand")
     (chase,) = [
         p
         for p in parts.document.show.playables.values()
@@ -168,7 +120,7 @@ def test_an_evening_without_a_mouse(hands, answers):
     page_id = perform.page_id
     keys.press(Qt.Key.Key_E, CTRL)
     keys.tab_to(perform.add_button)
-    keys.choose(lambda: keys.press(Qt.Key.Key_Space), "As a pad", "By hand")
+    pick(hands, lambda: keys.press(Qt.Key.Key_Space), "As a pad", "By hand")
     (tile_id,) = perform.tiles
     keys.tab_to(perform.arranger.panes[0])
     assert perform.arranger.chosen == (tile_id,)
