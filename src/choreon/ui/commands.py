@@ -34,7 +34,7 @@ class Where(StrEnum):
 
 
 @dataclass(frozen=True)
-class Command:
+class KeyCommand:
     """What a key stands for. `title` is how it is said; by `words` it is found, too;
     `typing`: it is alive while a text is edited.
     """
@@ -53,58 +53,60 @@ class Command:
 
 
 COMMANDS = (
-    Command("rig", "Rig", ("Ctrl+1",), typing=True, words="go to"),
-    Command("compose", "Compose", ("Ctrl+2",), typing=True, words="go to"),
-    Command("perform", "Perform", ("Ctrl+3",), typing=True, words="go to"),
-    Command("surfaces", "Surfaces", ("Ctrl+4",), typing=True, words="go to"),
-    Command("find", "Find, or say what you want", ("Ctrl+K",), typing=True),
-    Command("help-here", "Help for what is under the mouse", ("F1",), typing=True),
-    Command("undo", "Undo", ("Ctrl+Z",), words="back edit"),
-    Command("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y")),
-    Command("blackout", "Blackout", ("Ctrl+B",), typing=True, words="dark all off"),
-    Command(
+    KeyCommand("rig", "Rig", ("Ctrl+1",), typing=True, words="go to"),
+    KeyCommand("compose", "Compose", ("Ctrl+2",), typing=True, words="go to"),
+    KeyCommand("perform", "Perform", ("Ctrl+3",), typing=True, words="go to"),
+    KeyCommand("surfaces", "Surfaces", ("Ctrl+4",), typing=True, words="go to"),
+    KeyCommand("find", "Find, or say what you want", ("Ctrl+K",), typing=True),
+    KeyCommand("help-here", "Help for what is under the mouse", ("F1",), typing=True),
+    KeyCommand("undo", "Undo", ("Ctrl+Z",), words="back edit"),
+    KeyCommand("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y")),
+    KeyCommand("blackout", "Blackout", ("Ctrl+B",), typing=True, words="dark all off"),
+    KeyCommand(
         "keep",
         "Keep the draft as a scene…",
         ("Ctrl+S",),
         typing=True,
         words="store save look",
     ),
-    Command("tap", "Tap the tempo", ("Ctrl+T",), words="bpm"),
-    Command(
+    KeyCommand("tap", "Tap the tempo", ("Ctrl+T",), words="bpm"),
+    KeyCommand(
         "clear", "Clear the draft", ("Ctrl+Shift+X",), words="empty touched values"
     ),
-    Command(
+    KeyCommand(
         "take-back",
         "Back to before",
         ("Ctrl+Backspace",),
         words="take back pressed last undo play stage",
     ),
-    Command(
+    KeyCommand(
         "let-go",
         "Let all go",
         ("Ctrl+Shift+Backspace",),
         words="let go of all that plays stop release off",
     ),
-    Command("safe", "Safe look", ("Ctrl+Shift+Home",), words="panic help"),
-    Command(
+    KeyCommand("safe", "Safe look", ("Ctrl+Shift+Home",), words="panic help"),
+    KeyCommand(
         "preferences",
         "Preferences…",
         ("Ctrl+,",),
         typing=True,
         words="settings options size contrast movement closing",
     ),
-    Command("open", "Open a show…", ("Ctrl+O",), words="file recent load"),
-    Command("walk", "Walk the rig, fixture by fixture", ("W",), Where.RIG),
-    Command("choose-all", "Choose all fixtures", ("Ctrl+A",), Where.COMPOSE),
-    Command("choose-others", "Choose all the others", ("Ctrl+I",), Where.COMPOSE),
-    Command("open-up", "Open up the chosen", ("Ctrl+U",), Where.COMPOSE),
-    Command("home", "The chosen home", ("Ctrl+H",), Where.COMPOSE),
-    Command("view-1", "The stage from the house", ("Alt+1",), Where.COMPOSE),
-    Command("view-2", "The stage from above", ("Alt+2",), Where.COMPOSE),
-    Command("view-3", "The stage from the side", ("Alt+3",), Where.COMPOSE),
-    Command("copy", "Copy from a fixture", ("Ctrl+C",), Where.COMPOSE),
-    Command("paste", "Paste onto fixtures", ("Ctrl+V",), Where.COMPOSE),
-    Command("arrange", "Arrange the page, or play again", ("Ctrl+E",), Where.PERFORM),
+    KeyCommand("open", "Open a show…", ("Ctrl+O",), words="file recent load"),
+    KeyCommand("walk", "Walk the rig, fixture by fixture", ("W",), Where.RIG),
+    KeyCommand("choose-all", "Choose all fixtures", ("Ctrl+A",), Where.COMPOSE),
+    KeyCommand("choose-others", "Choose all the others", ("Ctrl+I",), Where.COMPOSE),
+    KeyCommand("open-up", "Open up the chosen", ("Ctrl+U",), Where.COMPOSE),
+    KeyCommand("home", "The chosen home", ("Ctrl+H",), Where.COMPOSE),
+    KeyCommand("view-1", "The stage from the house", ("Alt+1",), Where.COMPOSE),
+    KeyCommand("view-2", "The stage from above", ("Alt+2",), Where.COMPOSE),
+    KeyCommand("view-3", "The stage from the side", ("Alt+3",), Where.COMPOSE),
+    KeyCommand("copy", "Copy from a fixture", ("Ctrl+C",), Where.COMPOSE),
+    KeyCommand("paste", "Paste onto fixtures", ("Ctrl+V",), Where.COMPOSE),
+    KeyCommand(
+        "arrange", "Arrange the page, or play again", ("Ctrl+E",), Where.PERFORM
+    ),
 )
 """The window's keys. What a key does to the thing that has the focus is its own affair
 (see help/keys.py).
@@ -186,7 +188,7 @@ def keeps(widget: QWidget, keys: QKeyCombination) -> bool:
     return takes_letters(widget) if plain else edits_text(widget)
 
 
-def command_of(keys: QKeyCombination) -> Command | None:
+def command_of(keys: QKeyCombination) -> KeyCommand | None:
     """Returns the command that keys stand for."""
     pressed = QKeySequence(keys)
     exact = QKeySequence.SequenceMatch.ExactMatch

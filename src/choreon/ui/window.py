@@ -84,7 +84,7 @@ class Closes(Protocol):
         """Close it. Returns whether there was anything."""
 
 
-class History(Protocol):
+class GoesBack(Protocol):
     """What can be gone back in."""
 
     def undo(self) -> object:
@@ -381,7 +381,7 @@ class MainWindow(QMainWindow):
         }
 
     @property
-    def history(self) -> History:
+    def history(self) -> GoesBack:
         """What undo goes back in: the show, or what is open in its place and has a
         history of its own.
         """

@@ -7,7 +7,7 @@ from html import escape
 from typing import NamedTuple
 
 from choreon.ui import theme
-from choreon.ui.commands import COMMANDS, Command, Where
+from choreon.ui.commands import COMMANDS, KeyCommand, Where
 
 
 class Key(NamedTuple):
@@ -105,7 +105,7 @@ def _of(where: Where) -> list[Key]:
     ]
 
 
-def _does(command: Command) -> str:
+def _does(command: KeyCommand) -> str:
     title = command.title.removesuffix("…")
     return f"Go to {title}" if command.words == "go to" else title
 

@@ -17,7 +17,7 @@ NARROW = 110  # pixels that a field which grows is content with
 
 
 @dataclass
-class _Line:
+class _FlowLine:
     """What stands in one line, each with its width, and how high it is."""
 
     items: list[tuple[QLayoutItem, int]]
@@ -102,8 +102,8 @@ class FlowLayout(QLayout):
 
     # lines
 
-    def _lines(self, width: int) -> list[_Line]:
-        lines = [_Line([])]
+    def _lines(self, width: int) -> list[_FlowLine]:
+        lines = [_FlowLine([])]
         for item in self._items:
             is_spring = item.spacerItem() is not None
             if item.isEmpty() and not is_spring:
@@ -114,7 +114,7 @@ class FlowLayout(QLayout):
             gap = self.spacing() if line.width and not is_spring else 0
 
             if line.width and line.width + gap + wide > width:
-                line = _Line([])
+                line = _FlowLine([])
                 lines.append(line)
                 gap = 0
 
@@ -124,7 +124,7 @@ class FlowLayout(QLayout):
 
         return lines
 
-    def _lay(self, line: _Line, at: QPoint, width: int) -> None:
+    def _lay(self, line: _FlowLine, at: QPoint, width: int) -> None:
         widths = self._widths(line, width - line.width)
         x, first = at.x(), True
 
@@ -141,7 +141,7 @@ class FlowLayout(QLayout):
             item.setGeometry(QRect(x, top, own, high))
             x, first = x + own, False
 
-    def _widths(self, line: _Line, left: int) -> list[int]:
+    def _widths(self, line: _FlowLine, left: int) -> list[int]:
         """How wide each item of a line is, with what is left of it: fields that grow
         come to what they would like first, the rest is the springs'; where there are
         none, it is the fields'.
