@@ -229,7 +229,8 @@ def _profiles() -> list[FixtureType]:
          line("CTO", 6500, 2800)), hue, gobo, GOBO_TURN, PRISM, PRISM_TURN, FOCUS,
          channel("zoom", "Zoom", line("Zoom", 6, 46), home=100), IRIS, FROST, *blades(), HEAD_SPEED, control()],
         [numbered("pan pan+ tilt tilt+ dimmer dimmer+ shutter cyan magenta yellow cto colour gobo gobo-turn prism "
-                  "prism-turn focus focus+ zoom zoom+ iris frost blade-1a blade-1b blade-2a blade-2b blade-3a blade-3b "
+                  "prism-turn focus focus+ zoom zoom+ iris frost blade-1a blade-1b "
+                  "blade-2a blade-2b blade-3a blade-3b "
                   "blade-4a blade-4b blades-turn head-speed control"),
          numbered("pan tilt dimmer shutter cyan magenta yellow colour gobo gobo-turn focus zoom iris blade-1a blade-1b "
                   "blade-2a blade-2b blade-3a blade-3b blade-4a blade-4b blades-turn control")],

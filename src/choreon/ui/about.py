@@ -9,6 +9,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QPlainTextEdit, QWidget
 
 from choreon import __version__
+from choreon.language import tr
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 
@@ -62,23 +63,26 @@ def _by_its_text(name: str) -> str:
         if re.match(r"(LICEN[CS]E|COPYING)", file.name, re.IGNORECASE):
             whole = Path(str(file.locate())).read_text("utf-8", "replace")
             if "Permission is hereby granted, free of charge" in whole:
-                return "MIT License"
-    return "see the package"
+                return tr("MIT License")
+    return tr("see the package")
 
 
 def text() -> str:
     """Returns all of it as plain text."""
-    lines = [f"{name} {version}: {licence}" for name, version, licence in parts()]
+    lines = [
+        tr("{name} {version}: {licence}", name=name, version=version, licence=licence)
+        for name, version, licence in parts()
+    ]
     shipped = [
-        ("Letters: Atkinson Hyperlegible Next", HERE / "fonts" / "OFL.txt"),
-        ("Icons", HERE / "icons" / "LICENSE"),
+        (tr("Letters: Atkinson Hyperlegible Next"), HERE / "fonts" / "OFL.txt"),
+        (tr("Icons"), HERE / "icons" / "LICENSE"),
     ]
     whole = [
-        f"Choreon {__version__}",
-        "Stage lighting for the person who lights a small venue alone.",
-        "Under the Apache License, version 2.0.",
+        tr("Choreon {version}", version=__version__),
+        tr("Stage lighting for the person who lights a small venue alone."),
+        tr("Under the Apache License, version 2.0."),
         "",
-        "It stands on:",
+        tr("It stands on:"),
         *lines,
     ]
     for title, file in shipped:
@@ -92,16 +96,16 @@ class About(Dialog):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("About Choreon")
+        self.setWindowTitle(tr("About Choreon"))
         self.resize(620, 460)
         self.words = QPlainTextEdit(text())
         self.words.setReadOnly(True)
-        self.words.setAccessibleName("Version and licences")
+        self.words.setAccessibleName(tr("Version and licences"))
         basics.stack(
             self,
-            basics.label(f"Choreon {__version__}", "big"),
+            basics.label(tr("Choreon {version}", version=__version__), "big"),
             self.words,
-            basics.row(1, basics.button("Done", self.accept, "main")),
+            basics.row(1, basics.button(tr("Done"), self.accept, "main")),
             margins=20,
             spacing=12,
         )

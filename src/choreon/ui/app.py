@@ -25,6 +25,7 @@ from choreon.engine import client as engine_client
 from choreon.engine import protocol, starter
 from choreon.formats import autosave, cleaning, rescue, showfile
 from choreon.formats.versions import SUFFIX, versions, when
+from choreon.language import sentences, tr
 from choreon.model.mending import mended
 from choreon.model.show import Show
 from choreon.ui import display, theme, words
@@ -51,17 +52,25 @@ def load(path: Path) -> Opened:
     """Open a show file, or its last good version. Raises ShowFileError and OSError."""
     found = rescue.find(path)
     if found is not None and found.goes_on:
-        note = (
-            f"{path.name} could not be written last time. The newer copy "
-            f"from {found.path.parent} was opened."
+        note = tr(
+            "{name} could not be written last time. The newer copy from {parent} was "
+            "opened.",
+            name=path.name,
+            parent=found.path.parent,
         )
         return Opened(found.show, path, note, found.edits)
 
     show, note = showfile.open_best(path)
     if found is not None:
         note = (
-            f"{note} There is also a copy of {path.name} from when it could not be "
-            f"written; the file has changed since. It is kept as {found.path}."
+            tr(
+                "{note} There is also a copy of {name} from when it could not be "
+                "written; "
+                "the file has changed since. It is kept as {path}.",
+                note=note,
+                name=path.name,
+                path=found.path,
+            )
         ).strip()
 
     return Opened(show, path, note, showfile.edits_of(path))
@@ -81,8 +90,10 @@ def find_show(wanted: Path | None) -> Opened:
         except (showfile.ShowFileError, OSError) as error:
             why = getattr(error, "strerror", None) or str(error)
             opened = new_show()
-            opened.note = (
-                f"{path.name} could not be opened: {why} A new show was begun instead."
+            opened.note = tr(
+                "{name} could not be opened: {why} A new show was begun instead.",
+                name=path.name,
+                why=why,
             )
 
             return opened
@@ -111,10 +122,12 @@ class App:
     def _make(self, opened: Opened, client: engine_client.Client | None) -> MainWindow:
         opened.show, put_right = mended(opened.show)
         if put_right:
-            opened.note = f"{opened.note} {words.capital(put_right[0].text)}.".strip()
+            opened.note = sentences(
+                opened.note, tr("{text}.", text=words.capital(put_right[0].text))
+            )
 
         opened.show, lost = cleaning.clean(opened.show)
-        opened.note = f"{opened.note} {lost}".strip()
+        opened.note = sentences(opened.note, lost)
         kept = (
             autosave.save(opened.path, opened.show, edits=opened.edits)[0]
             if opened.note
@@ -137,7 +150,7 @@ class App:
         stands.start()
         window.shows.begun.connect(self.begin)
         window.shows.wanted.connect(self.open)
-        note = f"{opened.note} {take_troubles()}".strip()
+        note = sentences(opened.note, take_troubles())
 
         if note:
             window.notice.tell(note, "alarm")
@@ -154,7 +167,11 @@ class App:
             opened = load(path)
         except (showfile.ShowFileError, OSError) as error:
             self.window.notice.tell(
-                f"{path.name} could not be opened: {error} This show stays open.",
+                tr(
+                    "{name} could not be opened: {error} This show stays open.",
+                    name=path.name,
+                    error=error,
+                ),
                 "alarm",
             )
             return
@@ -295,9 +312,10 @@ def _begin_guest(wanted: Path) -> tuple[Opened, engine_client.Client | None]:
 
 def on_stage(name: str) -> str:
     """Returns what is told where the guest pages of another show are asked for."""
-    return (
-        f"{name} is on stage. End it with `choreon stop` first, or open its own guest "
-        "pages."
+    return tr(
+        "{name} is on stage. End it with `choreon stop` first, or open its own "
+        "guest pages.",
+        name=name,
     )
 
 
@@ -305,7 +323,9 @@ def _for_guests(path: Path) -> Opened:
     try:
         return load(path)
     except (showfile.ShowFileError, OSError) as error:
-        raise GuestRefused(f"{path} cannot be opened: {error}") from None
+        raise GuestRefused(
+            tr("{path} cannot be opened: {error}", path=path, error=error)
+        ) from None
 
 
 def begin_with(wanted: Path | None) -> tuple[Opened, engine_client.Client | None]:
@@ -345,7 +365,11 @@ def _another(opened: Opened) -> tuple[Opened, engine_client.Client | None]:
     that can be read and is another, else a new show. The file itself is kept.
     """
     path = opened.path
-    why = f"The window ended {standing.PATIENCE} times as {path.name} was opened."
+    why = tr(
+        "The window ended {PATIENCE} times as {name} was opened.",
+        PATIENCE=standing.PATIENCE,
+        name=path.name,
+    )
     kept = ""
 
     for version in versions(path):
@@ -355,13 +379,22 @@ def _another(opened: Opened) -> tuple[Opened, engine_client.Client | None]:
                 continue
 
             if path.exists():
-                kept = f" The file is kept as {showfile.put_aside(path).name}."
+                kept = tr(
+                    " The file is kept as {name}.", name=showfile.put_aside(path).name
+                )
 
-            note = f"{why} The version kept at {when(version)} was opened.{kept}"
+            note = tr(
+                "{why} The version kept at {when} was opened.{kept}",
+                why=why,
+                when=when(version),
+                kept=kept,
+            )
             return _handed(Opened(show, path, note, opened.edits + 1))
 
     begun = new_show()
-    begun.note = f"{why} A new show was begun instead; the file was left as it is."
+    begun.note = tr(
+        "{why} A new show was begun instead; the file was left as it is.", why=why
+    )
     return _handed(begun)
 
 
@@ -416,12 +449,18 @@ def hand_over(opened: Opened) -> engine_client.Client:
 def may_replace(playing: Show, wanted: Path) -> bool:
     """Ask whether another show may take the place of one that is on stage."""
     box = QMessageBox()
-    box.setWindowTitle("Choreon")
+    box.setWindowTitle(tr("Choreon"))
     box.setTextFormat(Qt.TextFormat.PlainText)
-    box.setText(f"{playing.name} is on stage.")
-    box.setInformativeText(f"Its light goes out when {wanted.stem} is opened instead.")
-    stay = box.addButton(f"Stay with {playing.name}", QMessageBox.ButtonRole.RejectRole)
-    go = box.addButton(f"Open {wanted.stem}", QMessageBox.ButtonRole.AcceptRole)
+    box.setText(tr("{name} is on stage.", name=playing.name))
+    box.setInformativeText(
+        tr("Its light goes out when {stem} is opened instead.", stem=wanted.stem)
+    )
+    stay = box.addButton(
+        tr("Stay with {name}", name=playing.name), QMessageBox.ButtonRole.RejectRole
+    )
+    go = box.addButton(
+        tr("Open {stem}", stem=wanted.stem), QMessageBox.ButtonRole.AcceptRole
+    )
     box.setDefaultButton(stay)
     box.exec()
     return box.clickedButton() is go
@@ -443,15 +482,19 @@ def _raise_other(name: str, guest: Path | None) -> int:
             socket.disconnectFromServer()
 
             if answer == DONE:
-                print("Choreon is already open; its window was brought to the front.")
+                print(
+                    tr("Choreon is already open; its window was brought to the front.")
+                )
                 return 0
 
-            print(answer or "Its window does not answer.", file=sys.stderr)
+            print(answer or tr("Its window does not answer."), file=sys.stderr)
             return 3
 
         time.sleep(0.1)
 
-    print("Choreon is already open, but its window does not answer.", file=sys.stderr)
+    print(
+        tr("Choreon is already open, but its window does not answer."), file=sys.stderr
+    )
     return 1
 
 
@@ -482,7 +525,10 @@ def _do_asked(window: MainWindow, word: str, path: str) -> str:
     """Do what another process asks for. Returns DONE, or why not."""
     document = window.parts.document
     if word in ("guest", "forget-pin") and Path(path) != document.path:
-        return f"{document.show.name} is open in the window; nothing was changed."
+        return tr(
+            "{name} is open in the window; nothing was changed.",
+            name=document.show.name,
+        )
 
     if word == "guest":
         if not window.is_guest:
@@ -493,12 +539,12 @@ def _do_asked(window: MainWindow, word: str, path: str) -> str:
     if word == "forget-pin":
         guest = msgspec.structs.replace(document.show.guest, pin="")
         show = msgspec.structs.replace(document.show, guest=guest)
-        document.edit("take the PIN away", show)
+        document.edit(tr("take the PIN away"), show)
 
         return DONE
 
     if word != "front":
-        return f"“{word}” is nothing that this window does."
+        return tr("“{word}” is nothing that this window does.", word=word)
 
     window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)
     window.show()
@@ -507,7 +553,10 @@ def _do_asked(window: MainWindow, word: str, path: str) -> str:
 
     if not window.is_guest:
         window.notice.tell(
-            "Choreon was started once more; this is the window that was open already.",
+            tr(
+                "Choreon was started once more; this is the window that was open "
+                "already."
+            ),
             "info",
         )
 

@@ -23,6 +23,8 @@ from PySide6.QtWidgets import (
 )
 from shiboken6 import isValid
 
+from choreon.language import tr
+
 
 class Where(StrEnum):
     """In which places a command is alive."""
@@ -53,59 +55,68 @@ class KeyCommand:
 
 
 COMMANDS = (
-    KeyCommand("rig", "Rig", ("Ctrl+1",), typing=True, words="go to"),
-    KeyCommand("compose", "Compose", ("Ctrl+2",), typing=True, words="go to"),
-    KeyCommand("perform", "Perform", ("Ctrl+3",), typing=True, words="go to"),
-    KeyCommand("surfaces", "Surfaces", ("Ctrl+4",), typing=True, words="go to"),
-    KeyCommand("find", "Find, or say what you want", ("Ctrl+K",), typing=True),
-    KeyCommand("help-here", "Help for what is under the mouse", ("F1",), typing=True),
-    KeyCommand("undo", "Undo", ("Ctrl+Z",), words="back edit"),
-    KeyCommand("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y")),
-    KeyCommand("blackout", "Blackout", ("Ctrl+B",), typing=True, words="dark all off"),
+    KeyCommand("rig", tr("Rig"), ("Ctrl+1",), typing=True, words=tr("go to")),
+    KeyCommand("compose", tr("Compose"), ("Ctrl+2",), typing=True, words=tr("go to")),
+    KeyCommand("perform", tr("Perform"), ("Ctrl+3",), typing=True, words=tr("go to")),
+    KeyCommand("surfaces", tr("Surfaces"), ("Ctrl+4",), typing=True, words=tr("go to")),
+    KeyCommand("find", tr("Find, or say what you want"), ("Ctrl+K",), typing=True),
+    KeyCommand(
+        "help-here", tr("Help for what is under the mouse"), ("F1",), typing=True
+    ),
+    KeyCommand("undo", tr("Undo"), ("Ctrl+Z",), words=tr("back edit")),
+    KeyCommand("redo", tr("Redo"), ("Ctrl+Shift+Z", "Ctrl+Y")),
+    KeyCommand(
+        "blackout", tr("Blackout"), ("Ctrl+B",), typing=True, words=tr("dark all off")
+    ),
     KeyCommand(
         "keep",
-        "Keep the draft as a scene…",
+        tr("Keep the draft as a scene…"),
         ("Ctrl+S",),
         typing=True,
-        words="store save look",
+        words=tr("store save look"),
     ),
-    KeyCommand("tap", "Tap the tempo", ("Ctrl+T",), words="bpm"),
+    KeyCommand("tap", tr("Tap the tempo"), ("Ctrl+T",), words="bpm"),
     KeyCommand(
-        "clear", "Clear the draft", ("Ctrl+Shift+X",), words="empty touched values"
+        "clear",
+        tr("Clear the draft"),
+        ("Ctrl+Shift+X",),
+        words=tr("empty touched values"),
     ),
     KeyCommand(
         "take-back",
-        "Back to before",
+        tr("Back to before"),
         ("Ctrl+Backspace",),
-        words="take back pressed last undo play stage",
+        words=tr("take back pressed last undo play stage"),
     ),
     KeyCommand(
         "let-go",
-        "Let all go",
+        tr("Let all go"),
         ("Ctrl+Shift+Backspace",),
-        words="let go of all that plays stop release off",
+        words=tr("let go of all that plays stop release off"),
     ),
-    KeyCommand("safe", "Safe look", ("Ctrl+Shift+Home",), words="panic help"),
+    KeyCommand("safe", tr("Safe look"), ("Ctrl+Shift+Home",), words=tr("panic help")),
     KeyCommand(
         "preferences",
-        "Preferences…",
+        tr("Preferences…"),
         ("Ctrl+,",),
         typing=True,
-        words="settings options size contrast movement closing",
+        words=tr("settings options size contrast movement closing"),
     ),
-    KeyCommand("open", "Open a show…", ("Ctrl+O",), words="file recent load"),
-    KeyCommand("walk", "Walk the rig, fixture by fixture", ("W",), Where.RIG),
-    KeyCommand("choose-all", "Choose all fixtures", ("Ctrl+A",), Where.COMPOSE),
-    KeyCommand("choose-others", "Choose all the others", ("Ctrl+I",), Where.COMPOSE),
-    KeyCommand("open-up", "Open up the chosen", ("Ctrl+U",), Where.COMPOSE),
-    KeyCommand("home", "The chosen home", ("Ctrl+H",), Where.COMPOSE),
-    KeyCommand("view-1", "The stage from the house", ("Alt+1",), Where.COMPOSE),
-    KeyCommand("view-2", "The stage from above", ("Alt+2",), Where.COMPOSE),
-    KeyCommand("view-3", "The stage from the side", ("Alt+3",), Where.COMPOSE),
-    KeyCommand("copy", "Copy from a fixture", ("Ctrl+C",), Where.COMPOSE),
-    KeyCommand("paste", "Paste onto fixtures", ("Ctrl+V",), Where.COMPOSE),
+    KeyCommand("open", tr("Open a show…"), ("Ctrl+O",), words=tr("file recent load")),
+    KeyCommand("walk", tr("Walk the rig, fixture by fixture"), ("W",), Where.RIG),
+    KeyCommand("choose-all", tr("Choose all fixtures"), ("Ctrl+A",), Where.COMPOSE),
     KeyCommand(
-        "arrange", "Arrange the page, or play again", ("Ctrl+E",), Where.PERFORM
+        "choose-others", tr("Choose all the others"), ("Ctrl+I",), Where.COMPOSE
+    ),
+    KeyCommand("open-up", tr("Open up the chosen"), ("Ctrl+U",), Where.COMPOSE),
+    KeyCommand("home", tr("The chosen home"), ("Ctrl+H",), Where.COMPOSE),
+    KeyCommand("view-1", tr("The stage from the house"), ("Alt+1",), Where.COMPOSE),
+    KeyCommand("view-2", tr("The stage from above"), ("Alt+2",), Where.COMPOSE),
+    KeyCommand("view-3", tr("The stage from the side"), ("Alt+3",), Where.COMPOSE),
+    KeyCommand("copy", tr("Copy from a fixture"), ("Ctrl+C",), Where.COMPOSE),
+    KeyCommand("paste", tr("Paste onto fixtures"), ("Ctrl+V",), Where.COMPOSE),
+    KeyCommand(
+        "arrange", tr("Arrange the page, or play again"), ("Ctrl+E",), Where.PERFORM
     ),
 )
 """The window's keys. What a key does to the thing that has the focus is its own affair

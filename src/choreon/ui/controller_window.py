@@ -11,6 +11,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
+from choreon.language import tr
 from choreon.sim.controller import FADERS, KNOBS, PADS, PracticeController
 from choreon.ui import display, garbage, theme
 
@@ -25,7 +26,7 @@ class ControllerWindow(QWidget):
     def __init__(self, controller: PracticeController) -> None:
         super().__init__()
         self.controller = controller
-        self.setWindowTitle("Practice controller")
+        self.setWindowTitle(tr("Practice controller"))
         self.resize(560, 430)
         self.setMinimumSize(420, 340)
         self._held: tuple[Part, QPointF, int] | None = None
@@ -57,11 +58,11 @@ class ControllerWindow(QWidget):
         painter.fillRect(self.rect(), QColor("#2A262D"))
         painter.setPen(QColor(theme.SOFT))
         painter.setFont(theme.font(12))
-        text = "connected" if self.controller.connected else "waiting for an engine"
+        text = "connected" if self.controller.connected else tr("waiting for an engine")
         painter.drawText(
             QRectF(18, 8, self.width() - 36, 20),
             Qt.AlignmentFlag.AlignLeft,
-            "Practice controller",
+            tr("Practice controller"),
         )
         painter.drawText(
             QRectF(18, 8, self.width() - 36, 20), Qt.AlignmentFlag.AlignRight, text

@@ -7,6 +7,8 @@ from __future__ import annotations
 import os
 import sys
 
+from choreon.language import tr
+
 
 def find() -> None:
     """Have Qt draw off the screen where there is no screen; to be called before the
@@ -18,7 +20,9 @@ def find() -> None:
     ):
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
         print(
-            "There is no screen here; the window is drawn where nobody sees it, "
-            "and all else runs.",
+            tr(
+                "There is no screen here; the window is drawn where nobody sees it, "
+                "and all else runs."
+            ),
             file=sys.stderr,
         )

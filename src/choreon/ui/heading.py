@@ -11,6 +11,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy
 
 from choreon.engine.protocol import Pulse
+from choreon.language import facts, plural, sentences, tr
 from choreon.model.refs import MASTER, Ref, name_of
 from choreon.model.sameness import very_same
 from choreon.render.state import DraftState, PlayState
@@ -64,9 +65,9 @@ class Heading(QFrame):
         self.name = basics.name_label("", "big")
         self.name.least = NAME
         self.kept = basics.label("", "small")
-        self.undo = basics.tool("undo", "Undo", parts.document.undo)
+        self.undo = basics.tool("undo", tr("Undo"), parts.document.undo)
 
-        self.redo = basics.tool("redo", "Redo", parts.document.redo)
+        self.redo = basics.tool("redo", tr("Redo"), parts.document.redo)
         self.troubles = Troubles(parts)
         self.draft = basics.button("", lambda: None, "quiet")
         self.draft.setStyleSheet(f"color: {theme.DRAFT};")
@@ -79,14 +80,14 @@ class Heading(QFrame):
         self._held: tuple[int, int] | None = None
 
         self.health = basics.label("", "small", rich=True)
-        self.grand = FaderSlider("Grand master", upright=False, token=theme.TEXT)
+        self.grand = FaderSlider(tr("Grand master"), upright=False, token=theme.TEXT)
         self.grand.setMinimumSize(84, PLAYED)
         self.grand.setMaximumWidth(190)
         self.grand.moved.connect(parts.engine.set_grand)
 
         self.grand_text = basics.label("", "heading")
         self.grand_text.setFixedWidth(48)
-        self.blackout = QPushButton("Blackout")
+        self.blackout = QPushButton(tr("Blackout"))
         self.blackout.setCheckable(True)
         self.blackout.setProperty("played", True)
         fixed = QSizePolicy.Policy.Fixed
@@ -94,7 +95,7 @@ class Heading(QFrame):
         self.blackout.setIcon(theme.icon("dark"))
 
         self.blackout.setToolTip(
-            "Blackout: all intensity to zero, until pressed again (Ctrl+B)"
+            tr("Blackout: all intensity to zero, until pressed again (Ctrl+B)")
         )
         self.blackout.clicked.connect(parts.engine.set_blackout)
 
@@ -111,7 +112,7 @@ class Heading(QFrame):
 
         box.addStretch(1)
         self.tempo = TempoBox(parts)
-        self.grand_name = basics.label("Grand", "soft")
+        self.grand_name = basics.label(tr("Grand"), "soft")
 
         for tail in (
             self.tempo,
@@ -145,26 +146,31 @@ class Heading(QFrame):
     def _show(self) -> None:
         basics.say(self.name, self.parts.document.show.name)
         history = self.parts.document.history
-        for button, name, word, keys in (
-            (self.undo, history.undo_name, "Undo", "Ctrl+Z"),
-            (self.redo, history.redo_name, "Redo", "Ctrl+Shift+Z"),
-        ):
-            button.setEnabled(bool(name))
-            button.setToolTip(
-                f"{word} {name} ({keys})" if name else f"Nothing to {word.lower()}"
-            )
+        undone, redone = history.undo_name, history.redo_name
+        self.undo.setEnabled(bool(undone))
+        self.undo.setToolTip(
+            tr("Undo {name} (Ctrl+Z)", name=undone) if undone else tr("Nothing to undo")
+        )
+        self.redo.setEnabled(bool(redone))
+        self.redo.setToolTip(
+            tr("Redo {name} (Ctrl+Shift+Z)", name=redone)
+            if redone
+            else tr("Nothing to redo")
+        )
         self._tell_kept()
 
     def _tell_kept(self) -> None:
         kept = self.parts.document.kept
         if kept.trouble:
-            self.kept.setText("⚠ not kept in its place")
+            self.kept.setText(tr("⚠ not kept in its place"))
             self.kept.setToolTip(kept.trouble)
             basics.set_role(self.kept, "alarm")
             return
         when = time.strftime("%H:%M", time.localtime(kept.when))
-        basics.say(self.kept, f"kept {when}")
-        self.kept.setToolTip(f"Every edit is written to {kept.path} within a second.")
+        basics.say(self.kept, tr("kept {when}", when=when))
+        self.kept.setToolTip(
+            tr("Every edit is written to {path} within a second.", path=kept.path)
+        )
         basics.set_role(self.kept, "small")
 
     def _state(self, state: PlayState) -> None:
@@ -176,7 +182,7 @@ class Heading(QFrame):
             self._tell_draft(draft)
         self._tell_held(state)
         self.grand.set_level(masters.grand)
-        basics.say(self.grand_text, f"{100 * masters.grand:.0f} %")
+        basics.say(self.grand_text, tr("{grand:.0f} %", grand=100 * masters.grand))
         if self._black is not masters.blackout:
             self._black = masters.blackout
             self._tell_blackout(masters.blackout)
@@ -190,36 +196,45 @@ class Heading(QFrame):
 
         self._held = now
         aside, gripped = now
-        parts = [f"{aside} aside"] if aside else []
+        parts = [tr("{aside} aside", aside=aside)] if aside else []
         show = self.parts.document.show
         names = [name_of(show, Ref(MASTER, grip.id)) for grip in grips]
 
         if gripped:
-            parts.append(words.count(gripped, "override"))
+            parts.append(plural(gripped, "{n} override", "{n} overrides"))
 
-        self.held.setText(" · ".join(parts))
+        self.held.setText(facts(*parts))
         self.held.setVisible(bool(parts))
-        tip = f"{words.count(aside, 'fixture')} aside. " if aside else ""
-
-        if gripped:
-            tip += f"{words.some(names)} in hand. "
-
-        self.held.setToolTip(f"{tip}Press to go to Perform.")
+        self.held.setToolTip(
+            sentences(
+                plural(aside, "{n} fixture aside.", "{n} fixtures aside.")
+                if aside
+                else "",
+                tr("{names} in hand.", names=words.some(names)) if gripped else "",
+                tr("Press to go to Perform."),
+            )
+        )
 
     def _tell_draft(self, draft: DraftState) -> None:
-        word = "blind draft" if draft.blind else "draft"
         self.draft.setVisible(bool(draft.look))
-        self.draft.setText(f"◌ {word} · {len(draft.look)}")
         what = "" if draft.empty else words.summary(draft.look, draft.effects)
-        where = "on stage above all that plays"
         if draft.blind:
-            where = "kept off the stage"
-        text = f"The draft: {what}; {where}, kept nowhere yet."
-        self.draft.setToolTip(f"{text} Press to go to Compose.")
+            word = tr("◌ blind draft · {n}", n=len(draft.look))
+            text = tr(
+                "The draft: {what}; kept off the stage, kept nowhere yet.", what=what
+            )
+        else:
+            word = tr("◌ draft · {n}", n=len(draft.look))
+            text = tr(
+                "The draft: {what}; on stage above all that plays, kept nowhere yet.",
+                what=what,
+            )
+        self.draft.setText(word)
+        self.draft.setToolTip(sentences(text, tr("Press to go to Compose.")))
 
     def _tell_blackout(self, on: bool) -> None:
         self.blackout.setChecked(on)
-        self.blackout.setText("Blackout is on" if on else "Blackout")
+        self.blackout.setText(tr("Blackout is on") if on else tr("Blackout"))
         if on:
             style = f"background: {theme.ALARM}; color: {theme.PIT}; font-weight: 600;"
         else:
@@ -229,30 +244,41 @@ class Heading(QFrame):
 
     def _pulse(self, pulse: Pulse) -> None:
         skipped = self._stutter.look(pulse.missed, time.monotonic())
-        figures = (
-            f"{pulse.frames} frames, {pulse.late} more than 4 ms late, "
-            f"{pulse.missed} skipped. "
-            f"A frame takes {pulse.cost:.1f} ms; the worst of the last half second "
-            f"came {pulse.lateness:.1f} ms late. "
-            f"{pulse.sent} packets sent, {pulse.errors} failed."
+        figures = tr(
+            "{frames} frames, {late} more than 4 ms late, {missed} skipped. A frame "
+            "takes {cost:.1f} ms; the worst of the last half second came "
+            "{lateness:.1f} ms late. {sent} packets sent, {errors} failed.",
+            frames=pulse.frames,
+            late=pulse.late,
+            missed=pulse.missed,
+            cost=pulse.cost,
+            lateness=pulse.lateness,
+            sent=pulse.sent,
+            errors=pulse.errors,
         )
 
         if skipped >= SEEN:
-            sign, text = f'<span style="color:{theme.ALARM}">▲</span>', "light stutters"
-            advice = (
-                f"{skipped} frames were skipped in the last half minute: this computer "
-                "is too busy. Close what else runs on it, and plug it in. "
+            sign = f'<span style="color:{theme.ALARM}">▲</span>'
+            text = tr("light stutters")
+            advice = tr(
+                "{skipped} frames were skipped in the last half minute: this computer "
+                "is "
+                "too busy. Close what else runs on it, and plug it in.",
+                skipped=skipped,
             )
         else:
             sign = f'<span style="color:{theme.LIVE}">●</span>'
-            text, advice = f"{pulse.rate:.0f} frames/s", ""
+            text, advice = tr("{rate:.0f} frames/s", rate=pulse.rate), ""
 
-        basics.say(self.health, f"{sign} {text}")
-        self.health.setToolTip(advice + figures)
+        basics.say(self.health, tr("{sign} {text}", sign=sign, text=text))
+        self.health.setToolTip(sentences(advice, figures))
 
     def show_engine(self, alive: bool) -> None:
         """Show whether the engine is there."""
         if not alive:
             self.health.setText(
-                f'<span style="color:{theme.ALARM}">▲</span> starting the engine …'
+                tr(
+                    '<span style="color:{ALARM}">▲</span> starting the engine …',
+                    ALARM=theme.ALARM,
+                )
             )

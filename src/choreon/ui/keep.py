@@ -7,12 +7,14 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWidget
 
+from choreon.language import sentences, tr
 from choreon.model import attributes as at
 from choreon.model import edits, palettes
 from choreon.model.effects import on_fixtures
 from choreon.model.motion import Effects
 from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.model.values import Look
+from choreon.terms import term
 from choreon.ui import words
 from choreon.ui.parts import Parts
 from choreon.ui.settings import open_settings, text_of
@@ -21,11 +23,11 @@ from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.values import ValueField
 
 SCENE = "scene"
-LET_GO, STAYS, GOES_ON = "let go", "stays", "goes on"
+LET_GO, STAYS, GOES_ON = tr("let go"), "stays", tr("goes on")
 AFTER = {
-    LET_GO: ("and let the light go", "The draft is let go."),
-    STAYS: ("and it stays on", "It stays on, in the draft's place."),
-    GOES_ON: ("and go on in the draft", "The draft goes on."),
+    LET_GO: (tr("and let the light go"), tr("The draft is let go.")),
+    STAYS: (tr("and it stays on"), tr("It stays on, in the draft's place.")),
+    GOES_ON: (tr("and go on in the draft"), tr("The draft goes on.")),
 }
 """What happens to the light when the draft is kept: what is offered, and told."""
 
@@ -40,60 +42,66 @@ class KeepForm(QWidget):
         super().__init__()
         self.parts = parts
         self.kind = QComboBox()
-        self.kind.setAccessibleName("Keep it as")
+        self.kind.setAccessibleName(tr("Keep it as"))
         self.kind.currentIndexChanged.connect(lambda _: self._kind_changed())
 
         self.name = QLineEdit()
-        self.name.setPlaceholderText("Name")
-        self.name.setAccessibleName("Name")
+        self.name.setPlaceholderText(tr("Name"))
+        self.name.setAccessibleName(tr("Name"))
         self.name.setMinimumWidth(200)
         self.name.returnPressed.connect(self.keep)
 
-        self.fade_in = ValueField("In", 0, 30, "s", 1, bar=False)
-        self.fade_out = ValueField("Out", 0, 30, "s", 1, bar=False)
+        self.fade_in = ValueField(tr("In"), 0, 30, "s", 1, bar=False)
+        self.fade_out = ValueField(tr("Out"), 0, 30, "s", 1, bar=False)
         for field in (self.fade_in, self.fade_out):
             field.set_value(2.0)
             field.setFixedWidth(96)
 
         self.page = QComboBox()
-        self.page.setAccessibleName("Put it on a page")
+        self.page.setAccessibleName(tr("Put it on a page"))
         self.page.setMinimumWidth(150)
         self.folder = QComboBox()
         self.folder.setEditable(True)
 
-        self.folder.setAccessibleName("Folder")
+        self.folder.setAccessibleName(tr("Folder"))
         self.folder.setMinimumWidth(120)
         words_line = self.folder.lineEdit()
         assert words_line is not None
-        words_line.setPlaceholderText("Folder")
+        words_line.setPlaceholderText(tr("Folder"))
 
-        self.confirm = basics.button("Keep", self.keep, "main", "check")
-        cancel = basics.button("Cancel", self.cancelled.emit, "quiet")
-        self.all_lit = QCheckBox("everything that is lit")
+        self.confirm = basics.button(tr("Keep"), self.keep, "main", "check")
+        cancel = basics.button(tr("Cancel"), self.cancelled.emit, "quiet")
+        self.all_lit = QCheckBox(tr("everything that is lit"))
         self.all_lit.setToolTip(
-            "Not only what was touched, but all that is on stage now"
+            tr("Not only what was touched, but all that is on stage now")
         )
         self.all_lit.toggled.connect(lambda _: self._refresh())
 
-        self.only_chosen = QCheckBox("the chosen only")
+        self.only_chosen = QCheckBox(tr("the chosen only"))
         self.only_chosen.toggled.connect(lambda _: self._refresh())
-        self.exact = QCheckBox("exactly as it is for each")
+        self.exact = QCheckBox(tr("exactly as it is for each"))
         self.exact.setToolTip(
-            "Keep each fixture's own values, rather than the meaning for "
-            "whatever fixture"
+            tr(
+                "Keep each fixture's own values, rather than the meaning for "
+                "whatever fixture"
+            )
         )
         self.families: dict[str, QPushButton] = {}
 
         for family in at.Family:
             button = basics.button(
-                str(family), self._refresh, "", "", f"Keep {family} too"
+                term(family),
+                self._refresh,
+                "",
+                "",
+                tr("Keep {family} too", family=term(family)),
             )
             button.setCheckable(True)
             button.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self.families[family] = button
 
         self.moving = basics.button(
-            "effects", self._refresh, "", "", "Keep the effects too"
+            "effects", self._refresh, "", "", tr("Keep the effects too")
         )
         self.moving.setCheckable(True)
         self.moving.setChecked(True)
@@ -101,7 +109,7 @@ class KeepForm(QWidget):
         self.what = basics.label("", "soft", wrap=True)
 
         first = flow(
-            basics.label("Keep as", "heading"),
+            basics.label(tr("Keep as"), "heading"),
             self.kind,
             self.name,
             self.fade_in,
@@ -113,8 +121,8 @@ class KeepForm(QWidget):
             self.confirm,
         )
         self.after = QComboBox()
-        self.after.setAccessibleName("What happens to the light then")
-        self.after.setToolTip("What happens to the light once it is kept")
+        self.after.setAccessibleName(tr("What happens to the light then"))
+        self.after.setToolTip(tr("What happens to the light once it is kept"))
         self.after.setMinimumWidth(200)
 
         self.after.activated.connect(self._remember)
@@ -143,21 +151,24 @@ class KeepForm(QWidget):
 
         self.kind.blockSignals(True)
         self.kind.clear()
-        self.kind.addItem("a scene", SCENE)
+        self.kind.addItem(tr("a scene"), SCENE)
 
         for family in palettes.FAMILIES:
             if family in there:
-                kind = words.with_article(f"{family} palette")
-                self.kind.addItem(kind, str(family))
+                self.kind.addItem(words.PALETTES[family], str(family))
 
         self.kind.setCurrentIndex(max(0, self.kind.findData(kind)))
         self.kind.blockSignals(False)
         self.page.clear()
-        self.page.addItem("on no page", None)
+        self.page.addItem(tr("on no page"), None)
 
         for page in show.pages.values():
-            self.page.addItem(f"as a pad on {page.name}", (page.id, "pad"))
-            self.page.addItem(f"as a fader on {page.name}", (page.id, "fader"))
+            self.page.addItem(
+                tr("as a pad on {name}", name=page.name), (page.id, "pad")
+            )
+            self.page.addItem(
+                tr("as a fader on {name}", name=page.name), (page.id, "fader")
+            )
 
         self.folder.clear()
         self.folder.addItems(
@@ -210,7 +221,9 @@ class KeepForm(QWidget):
         effects = self.effects()
         there_is = bool(look or effects)
         self.moving.setVisible(scene and bool(self._effects()))
-        summary = words.summary(look, effects) if there_is else "nothing of the draft"
+        summary = (
+            words.summary(look, effects) if there_is else tr("nothing of the draft")
+        )
         told = self._not_alike(look, effects)
         self.what.setText(" ".join(filter(None, (summary, told))))
         self.confirm.setEnabled(there_is)
@@ -270,10 +283,10 @@ class KeepForm(QWidget):
         kind = self.kind.currentData()
         if kind != SCENE:
             taken = [palette.name for palette in show.palettes.values()]
-            return edits.fresh_name(words.capital(str(kind)), taken)
+            return edits.fresh_name(words.capital(term(kind)), taken)
         who = self._touched()
         taken = [playable.name for playable in show.playables.values()]
-        return edits.fresh_name(f"{who} look" if who else "Look", taken)
+        return edits.fresh_name(tr("{who} look", who=who) if who else tr("Look"), taken)
 
     def _touched(self) -> str:
         """A group that was touched, or how the names of those touched begin."""
@@ -320,9 +333,16 @@ class KeepForm(QWidget):
         called = name_of(show, made)
         after = self.after.currentData()
         if after == GOES_ON:
-            parts.document.edit(f"keep {called}", show)
+            parts.document.edit(tr("keep {called}", called=called), show)
         else:
-            parts.draft.store(f"keep {called}", show, made if after == STAYS else None)
+            parts.draft.store(
+                tr("keep {called}", called=called),
+                show,
+                made if after == STAYS else None,
+            )
 
-        parts.notices.told.emit(f"Kept as {called}. {AFTER[after][1]}", "info")
+        parts.notices.told.emit(
+            sentences(tr("Kept as {called}.", called=called), AFTER[after][1]),
+            "info",
+        )
         self.done.emit(made)

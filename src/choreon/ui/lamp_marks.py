@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
+from choreon.language import tr
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import Override
 from choreon.model.show import Show
@@ -17,7 +18,7 @@ from choreon.render.state import PlayState
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 
-ASIDE, GRIPPED = "aside", "held by an override fader"
+ASIDE, GRIPPED = "aside", tr("held by an override fader")
 
 
 def held(show: Show, state: PlayState) -> dict[str, str]:

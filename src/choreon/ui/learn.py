@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from choreon.engine import protocol
+from choreon.language import tr
 from choreon.model import edits
 from choreon.model.inputs import called, is_key
 from choreon.model.refs import Ref
@@ -41,7 +42,8 @@ class Learner(QObject):
         """Untie every control from a target."""
         name = words.target_name(self.parts.document.show, target)
         self.parts.document.edit(
-            f"unlearn {name}", edits.unlearn(self.parts.document.show, target)
+            tr("unlearn {name}", name=name),
+            edits.unlearn(self.parts.document.show, target),
         )
 
     def _moved(self, moved: protocol.ControlMoved) -> None:
@@ -54,9 +56,15 @@ class Learner(QObject):
         self.parts.engine.send(protocol.Learning(False))
         show = edits.learn(self.parts.document.show, control, target)
         name = words.target_name(show, target)
-        self.parts.document.edit(f"learn {name}", show)
+        self.parts.document.edit(tr("learn {name}", name=name), show)
 
         self.parts.notices.told.emit(
-            f"{name} now follows {called(control)} of {control.device}.", "info"
+            tr(
+                "{name} now follows {called} of {device}.",
+                name=name,
+                called=called(control),
+                device=control.device,
+            ),
+            "info",
         )
         self.changed.emit(None)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import in_a_row, plural, tr
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.effects import beside, without_effect
@@ -26,6 +27,7 @@ from choreon.model.refs import PALETTE, Ref, exists, find, name_of, parse
 from choreon.model.show import Palette
 from choreon.model.values import Look, Value
 from choreon.render.state import PlayState
+from choreon.terms import term
 from choreon.ui import palettes as palette_deeds
 from choreon.ui import theme, words
 from choreon.ui.keep import KeepForm
@@ -54,36 +56,36 @@ class Ledger(QFrame):
         self.summary = basics.label("", "heading", rich=True)
         self.open = basics.tool(
             "up",
-            "Show what the draft holds, line by line",
+            tr("Show what the draft holds, line by line"),
             self._toggle,
             checkable=True,
         )
         self.blind = basics.tool(
             "eye",
-            "Blind: keep the draft off the stage, on the screen only",
+            tr("Blind: keep the draft off the stage, on the screen only"),
             self._set_blind,
             True,
         )
         self.update_button = basics.button(
-            "Update…",
+            tr("Update…"),
             self._update_menu,
             "quiet",
             "update",
-            "Lay the draft over something that is kept",
+            tr("Lay the draft over something that is kept"),
         )
         self.keep_button = basics.button(
-            "Keep as…",
+            tr("Keep as…"),
             self.ask_name,
             "main",
             "keep",
-            "Keep the draft as a scene or a palette (Ctrl+S)",
+            tr("Keep the draft as a scene or a palette (Ctrl+S)"),
         )
         self.clear_button = basics.button(
-            "Clear",
+            tr("Clear"),
             parts.draft.clear,
             "",
             "clear",
-            "Let the draft go; the stage returns to what plays (Ctrl+Shift+X)",
+            tr("Let the draft go; the stage returns to what plays (Ctrl+Shift+X)"),
         )
         self.deeds = flow(
             self.summary,
@@ -95,10 +97,12 @@ class Ledger(QFrame):
             self.keep_button,
         )
         self.change = basics.label("", wrap=True, rich=True)
-        self.confirm_update = basics.button("Update", self._update_now, "main", "check")
+        self.confirm_update = basics.button(
+            tr("Update"), self._update_now, "main", "check"
+        )
         self.question = basics.row(
             self.change,
-            basics.button("Cancel", self.cancel, "quiet"),
+            basics.button(tr("Cancel"), self.cancel, "quiet"),
             self.confirm_update,
         )
         basics.grow(self.question, 0)
@@ -189,13 +193,13 @@ class Ledger(QFrame):
         self._look, self._effects, self._blind = look, effects, blind
         self._be_there()
         self.blind.setChecked(blind)
-        sign = "blind draft" if blind else "draft"
-        what = "nothing yet"
+        sign = tr("◌ blind draft") if blind else tr("◌ draft")
+        what = tr("nothing yet")
         if not draft.empty:
             what = words.summary(look, effects)
         elif blind:
-            what = "nothing yet; what you touch stays off the stage"
-        marked = f'<span style="color:{theme.DRAFT}">◌ {sign}</span>'
+            what = tr("nothing yet; what you touch stays off the stage")
+        marked = f'<span style="color:{theme.DRAFT}">{escape(sign)}</span>'
         self.summary.setText(f"{marked}&nbsp;&nbsp;{escape(what)}")
         for widget in (
             self.open,
@@ -250,7 +254,7 @@ class Ledger(QFrame):
             effects = self.parts.draft.effects
             for effect in attributes:
                 effects = without_effect(effects, effect)
-            self.parts.draft.set_effects("take an effect out", effects)
+            self.parts.draft.set_effects(tr("take an effect out"), effects)
             return
         look = self.parts.engine.state.draft.look
         names = attributes or tuple(look.get(fixture, {}))
@@ -259,7 +263,7 @@ class Ledger(QFrame):
     def _fill_families(self, look: Look) -> None:
         """One button for each family that the draft has, to take it out whole."""
         basics.clear(self._families)
-        self._families.addWidget(basics.label("Take out", "soft"))
+        self._families.addWidget(basics.label(tr("Take out"), "soft"))
         for family in words.families(look):
             lines = {
                 i: tuple(n for n in values if at.attribute(n).family == family)
@@ -267,21 +271,25 @@ class Ledger(QFrame):
             }
             count = sum(1 for names in lines.values() if names)
             button = basics.button(
-                f"{family} ({count})",
+                tr("{family} ({count})", family=term(family), count=count),
                 partial(
                     self.parts.draft.untouch, {i: n for i, n in lines.items() if n}
                 ),
                 "",
                 "close",
-                f"Take all of {family} out of the draft",
+                tr("Take all of {family} out of the draft", family=term(family)),
             )
             button.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self._families.addWidget(button)
         if self.parts.draft.effects:
             count = len(self.parts.draft.effects)
-            out = partial(self.parts.draft.set_effects, "take all effects out", ())
+            out = partial(self.parts.draft.set_effects, tr("take all effects out"), ())
             button = basics.button(
-                f"effects ({count})", out, "", "close", "Take all effects out"
+                tr("effects ({count})", count=count),
+                out,
+                "",
+                "close",
+                tr("Take all effects out"),
             )
             button.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self._families.addWidget(button)
@@ -352,11 +360,13 @@ class Ledger(QFrame):
         for target in self.candidates():
             name = name_of(self.parts.document.show, target)
             mark = "◌ " if target == first else "● " if target in on else ""
-            kind = "palette " if target.kind == PALETTE else ""
-            entry = menu.addAction(f"{mark}{kind}{name}: {self.difference(target)}")
+            if target.kind == PALETTE:
+                name = tr("palette {name}", name=name)
+            text = tr("{name}: {change}", name=name, change=self.difference(target))
+            entry = menu.addAction(mark + text)
             entry.triggered.connect(lambda _=False, t=target: self.ask_update(t))
         if menu.isEmpty():
-            menu.addAction("Nothing is kept yet").setEnabled(False)
+            menu.addAction(tr("Nothing is kept yet")).setEnabled(False)
         menu.exec(self.update_button.mapToGlobal(self.update_button.rect().topLeft()))
 
     def difference(self, target: Ref) -> str:
@@ -365,9 +375,14 @@ class Ledger(QFrame):
         if isinstance(thing, Scene):
             return _difference(thing.look, look, self._effects_change(thing))
         if thing is None or not palettes.part(look, {thing.family}):
-            return "no change"
+            return tr("no change")
         users = len(palettes.users(self.parts.document.show, thing.id))
-        return f"its {thing.family}, and {words.count(users, 'scene')} with it"
+        return plural(
+            users,
+            "its {family}, and {n} scene with it",
+            "its {family}, and {n} scenes with it",
+            family=term(thing.family),
+        )
 
     def ask_update(self, target: Ref) -> None:
         """Show the difference, three lines of it at most, and ask."""
@@ -377,15 +392,20 @@ class Ledger(QFrame):
         self._target = target
         lines = self._changes(look, thing)
         if isinstance(thing, Scene) and self._effects_change(thing):
-            before = words.count(len(thing.effects), "effect")
-            after = len(self._effects_after(thing))
-            lines.append(f"{before} → {words.count(after, 'effect')}")
+            before, after = len(thing.effects), len(self._effects_after(thing))
+            lines.append(tr("Effects: {before} → {after}", before=before, after=after))
         shown = lines[:3]
         if len(lines) > 3:
-            shown = [*lines[:2], f"and {len(lines) - 2} more"]
-        head = f"Update <b>{escape(thing.name)}</b>? {self.difference(target)}."
+            shown = [*lines[:2], plural(len(lines) - 2, "and {n} more", "and {n} more")]
+        head = tr(
+            "Update <b>{name}</b>? {difference}.",
+            name=escape(thing.name),
+            difference=self.difference(target),
+        )
         self.change.setText(
-            "<br>".join([head, *shown]) if shown else f"{head} Nothing would change."
+            "<br>".join([head, *shown])
+            if shown
+            else tr("{head} Nothing would change.", head=head)
         )
         self.confirm_update.setEnabled(bool(shown))
         self.deeds.hide()
@@ -420,9 +440,13 @@ class Ledger(QFrame):
             title = hung.name if hung else fixture
             before = {n: self._stored(thing, fixture, n) for n in at.TARGET_COLOUR}
             lines.append(
-                f"{escape(title)} {name.lower()}: "
-                f"{self._say(attributes[0], old, before)} → "
-                f"{self._say(attributes[0], new, look[fixture])}"
+                tr(
+                    "{fixture}, {what}: {before} → {after}",
+                    fixture=escape(title),
+                    what=name,
+                    before=self._say(attributes[0], old, before),
+                    after=self._say(attributes[0], new, look[fixture]),
+                )
             )
         return lines
 
@@ -460,8 +484,10 @@ class Ledger(QFrame):
         show = edits.update_scene(
             before, target, draft.look, draft.effects, whole=draft.taken == target
         )
-        self.parts.draft.store(f"update {name}", show)
-        self.parts.notices.told.emit(f"{name} is updated. The draft is let go.", "info")
+        self.parts.draft.store(tr("update {name}", name=name), show)
+        self.parts.notices.told.emit(
+            tr("{name} is updated. The draft is let go.", name=name), "info"
+        )
 
     def update_palette(self, palette_id: str) -> None:
         """Lay what the draft has of a palette's family over it; the rest of the draft
@@ -486,15 +512,19 @@ def _difference(old: Look, new: Look, moves: bool = False) -> str:
         added += len(values.keys() - before.keys())
         both = values.keys() & before.keys()
         changed += sum(before[name] != values[name] for name in both)
-    counts = ((changed, "changed"), (added, "added"))
-    parts = [f"{words.count(n, 'value')} {word}" for n, word in counts if n]
-    parts += ["its effects"] if moves else []
-    return ", ".join(parts) or "no change"
+    parts = []
+    if changed:
+        parts.append(plural(changed, "{n} value changed", "{n} values changed"))
+    if added:
+        parts.append(plural(added, "{n} value added", "{n} values added"))
+    if moves:
+        parts.append(tr("its effects"))
+    return in_a_row(parts) or tr("no change")
 
 
 def _swatch(rgb: list[float]) -> str:
     code = words.hex_colour(rgb)
-    return f'<span style="color:{code}">■</span> {code}'
+    return tr('<span style="color:{code}">■</span> {code}', code=code)
 
 
 def _palettes_in(values: Mapping[str, Value | None]) -> list[Ref]:

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QStyleOptionViewItem,
 )
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.effects import fixtures_of, motion_of
@@ -63,7 +64,13 @@ class LedgerLine(NamedTuple):
     def text(self) -> str:
         """The line as it is read out."""
         value, covers = self.value[0], self.covers[0]
-        return f"{self.title} {self.what} {value} covers {covers}"
+        return tr(
+            "{fixture} {what} {value} covers {covers}",
+            fixture=self.title,
+            what=self.what,
+            value=value,
+            covers=covers,
+        )
 
 
 class LedgerModel(QAbstractListModel):
@@ -81,7 +88,7 @@ class LedgerModel(QAbstractListModel):
     def show_draft(self, look: Look, effects: Effects = ()) -> None:
         """Show what a draft holds, over what plays now."""
         self._effects = {effect.id: effect for effect in effects}
-        moving = [("", "Effect", (effect.id,)) for effect in effects]
+        moving = [("", tr("Effect"), (effect.id,)) for effect in effects]
         keys = [*words.lines(look), *moving]
         same = keys == self._keys
         if not same:
@@ -105,7 +112,7 @@ class LedgerModel(QAbstractListModel):
             return self._effect(attributes)
 
         hung = show.fixtures.get(fixture)
-        if what == "Colour":
+        if set(attributes) & set(at.TARGET_COLOUR):
             value = self._colour_given(fixture, attributes)
             covers = self._colour_covered(fixture)
         else:
@@ -131,11 +138,13 @@ class LedgerModel(QAbstractListModel):
         names = [show.fixtures[i].name for i in moved]
         does = getattr(motion, "mode", EffectMode.REPLACES)
         covers = (
-            "what it moves" if does == EffectMode.REPLACES else f"nothing, it {does}"
+            tr("what it moves") if does == EffectMode.REPLACES else words.COVERS[does]
         )
-        value = title(motion) + ("" if effect.on else ", off")
+        value = title(motion)
+        if not effect.on:
+            value = tr("{motion}, off", motion=value)
         return LedgerLine(
-            "", words.some(names, 1), "Effect", ids, (value, ()), (covers, ()), True
+            "", words.some(names, 1), tr("Effect"), ids, (value, ()), (covers, ()), True
         )
 
     def _colour_given(self, fixture: str, attributes: Attributes) -> Words:
@@ -146,7 +155,8 @@ class LedgerModel(QAbstractListModel):
         text = " … ".join(colours)
         first = values[attributes[0]]
         if isinstance(first, str):
-            text += f" {words.value(attributes[0], first, show)}"
+            value = words.value(attributes[0], first, show)
+            text = tr("{colour} {palette}", colour=text, palette=value)
         return text, colours
 
     def _row(self, fixture: str, name: str) -> int | None:
@@ -189,7 +199,11 @@ class LedgerModel(QAbstractListModel):
             return self.line(index.row()).text
         if role == Qt.ItemDataRole.ToolTipRole:
             line = self.line(index.row())
-            return f"{line.text}. Del takes it out, Shift+Del all of {line.title}."
+            return tr(
+                "{text}. Del takes it out, Shift+Del all of {title}.",
+                text=line.text,
+                title=line.title,
+            )
         return None
 
 
@@ -222,7 +236,10 @@ class LedgerDelegate(QStyledItemDelegate):
             (theme.TEXT, (line.title, ())),
             (theme.SOFT, (line.what, ())),
             (theme.TEXT, line.value),
-            (theme.SOFT, (f"covers {line.covers[0]}", line.covers[1])),
+            (
+                theme.SOFT,
+                (tr("covers {covers}", covers=line.covers[0]), line.covers[1]),
+            ),
         )
 
         ends = (*COLUMNS[1:], rect.width() - WHOLE - CROSS)
@@ -240,7 +257,7 @@ class LedgerDelegate(QStyledItemDelegate):
         self._draw_ground(painter, rect)
         painter.setFont(theme.font(13))
         painter.setPen(QColor(theme.SOFT))
-        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, "all of it")
+        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, tr("all of it"))
 
     def _draw_cross(self, painter: QPainter, rect: QRect) -> None:
         self._draw_ground(painter, rect)
@@ -276,8 +293,8 @@ class LedgerList(QListView):
 
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("What the draft holds")
-        self.setToolTip("What the draft holds: Del takes a line out of it")
+        self.setAccessibleName(tr("What the draft holds"))
+        self.setToolTip(tr("What the draft holds: Del takes a line out of it"))
 
     def show_draft(self, look: Look, effects: Effects = ()) -> None:
         """Show what a draft holds."""

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QEvent, QObject
 from PySide6.QtWidgets import QFrame, QWidget
 
+from choreon.language import tr
 from choreon.ui import theme
 from choreon.ui.widgets import basics
 
@@ -26,8 +27,10 @@ class Notice(QFrame):
         self.text = basics.label("", wrap=True)
         self.sign = basics.label("", rich=True)
         self.dismissed: Callable[[str], None] = lambda kind: None
-        self.dismiss = basics.tool("close", "Dismiss", self._dismiss)
-        self.stop = basics.button("Stop", self._dismiss, "quiet", tip="Let it go")
+        self.dismiss = basics.tool("close", tr("Dismiss"), self._dismiss)
+        self.stop = basics.button(
+            tr("Stop"), self._dismiss, "quiet", tip=tr("Let it go")
+        )
         line = basics.row(self.sign, self.text, self.stop, self.dismiss)
         basics.grow(line, 1)
         basics.stack(self, line).setContentsMargins(16, 6, 8, 6)
@@ -76,8 +79,10 @@ class Notice(QFrame):
             f"border-radius: {theme.RADIUS}px; }}"
         )
         if kind == "alarm" and len(self.standing) > 1:
-            sign = f"{sign} {len(self.standing)}"
-        self.sign.setText(f'<span style="color:{token}">{sign}</span>')
+            sign = tr("{sign} {n}", sign=sign, n=len(self.standing))
+        self.sign.setText(
+            tr('<span style="color:{token}">{sign}</span>', token=token, sign=sign)
+        )
         self.text.setText(text)
         self.stop.setVisible(kind == "work")
         self.dismiss.setVisible(kind != "work")

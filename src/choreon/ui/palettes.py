@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QInputDialog, QWidget
 
+from choreon.language import plural, sentences, tr
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model import effects as model_effects
 from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette, Show
 from choreon.model.values import Look, Value
+from choreon.terms import term
 from choreon.ui import renaming, words
 from choreon.ui.parts import Parts
 
@@ -26,9 +28,14 @@ def colour_of(palette: Palette) -> tuple[float, float, float] | None:
 def used_by(users: list[str]) -> str:
     """“used by 2 scenes: Mudlight and Spring Tide”."""
     return (
-        f"used by {len(users)} scene{'s' * (len(users) > 1)}: {words.some(users)}"
+        plural(
+            len(users),
+            "used by {n} scene: {users}",
+            "used by {n} scenes: {users}",
+            users=words.some(users),
+        )
         if users
-        else "used by no scene"
+        else tr("used by no scene")
     )
 
 
@@ -78,16 +85,21 @@ def update(parts: Parts, palette_id: str) -> None:
     rest = palettes.part(look, {f for f in at.Family if f != palette.family})
     users = len(palettes.users(parts.document.show, palette_id))
     show = palettes.update_palette(parts.document.show, palette_id, look)
-    parts.draft.edit(f"update {palette.name}", show, rest)
+    parts.draft.edit(tr("update {name}", name=palette.name), show, rest)
     parts.notices.told.emit(
-        f"{palette.name} is updated, and {users} scene{'s' * (users != 1)} with it.",
+        plural(
+            users,
+            "{name} is updated, and {n} scene with it.",
+            "{name} is updated, and {n} scenes with it.",
+            name=palette.name,
+        ),
         "info",
     )
 
 
 def rename(parent: QWidget, parts: Parts, palette: Palette) -> None:
     """Ask for another name of a palette."""
-    renaming.ask(parent, parts, Ref(PALETTE, palette.id), "Rename the palette")
+    renaming.ask(parent, parts, Ref(PALETTE, palette.id), tr("Rename the palette"))
 
 
 def delete(parts: Parts, palette: Palette) -> None:
@@ -97,19 +109,25 @@ def delete(parts: Parts, palette: Palette) -> None:
     draft = parts.engine.state.draft.look
     plain = links.unlinked(parts.document.show, draft, link)
     parts.draft.edit(
-        f"delete the palette {palette.name}",
+        tr("delete the palette {name}", name=palette.name),
         edits.remove(parts.document.show, Ref(PALETTE, palette.id)),
         plain,
         model_effects.unlinked(parts.document.show, parts.draft.effects, link),
     )
 
-    kept = (
-        f" {words.some(users)} keep{'s' * (len(users) == 1)} its values."
-        if users
-        else ""
+    kept = plural(
+        len(users),
+        "{users} keeps its values.",
+        "{users} keep its values.",
+        users=words.some(users),
     )
     parts.notices.told.emit(
-        f"{palette.name} is deleted.{kept} Ctrl+Z brings it back.", "info"
+        sentences(
+            tr("{name} is deleted.", name=palette.name),
+            kept if users else "",
+            tr("Ctrl+Z brings it back."),
+        ),
+        "info",
     )
 
 
@@ -120,20 +138,23 @@ def ask_to_keep(parent: QWidget, parts: Parts, family: at.Family) -> None:
     own = palettes.part(parts.engine.state.draft.look, {family})
     if not own:
         parts.notices.told.emit(
-            f"The draft has nothing of {family} yet: give it first, then keep it.",
+            tr(
+                "The draft has nothing of {family} yet: give it first, then keep it.",
+                family=term(family),
+            ),
             "alarm",
         )
         return
 
     chosen = palettes.part(own, {family}, parts.selection.chosen)
     name, sure = QInputDialog.getText(
-        parent, "Keep a palette", f"Name of the {family} palette"
+        parent, tr("Keep a palette"), tr("Name of the {family} palette", family=family)
     )
     if sure and name.strip():
         show, palette_id = palettes.keep_palette(
             parts.document.show, name, family, chosen or own
         )
-        step = f"keep the palette {show.palettes[palette_id].name}"
+        step = tr("keep the palette {name}", name=show.palettes[palette_id].name)
         parts.document.edit(step, show)
 
 

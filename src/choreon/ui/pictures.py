@@ -12,9 +12,10 @@ import msgspec
 from choreon import folders
 from choreon.formats import apart, cleaning
 from choreon.formats.package import FormatError
+from choreon.language import tr
 from choreon.ui.widgets.work import Work
 
-KINDS = "Pictures (*.png *.jpg *.jpeg *.svg *.bmp *.webp *.gif *.tif)"
+KINDS = tr("Pictures (*.png *.jpg *.jpeg *.svg *.bmp *.webp *.gif *.tif)")
 
 
 def read(
@@ -42,7 +43,13 @@ def read(
     def failed(error: Exception) -> None:
         why = getattr(error, "strerror", None)
         if why:
-            refused(f"{path.name} could not be read ({why}). Nothing was changed.")
+            refused(
+                tr(
+                    "{name} could not be read ({why}). Nothing was changed.",
+                    name=path.name,
+                    why=why,
+                )
+            )
         else:
             refused(str(error))
 
@@ -50,4 +57,4 @@ def read(
         for job in jobs:
             job.kill()
 
-    work.run(f"Reading {path.name}", act, then, failed, cancel)
+    work.run(tr("Reading {name}", name=path.name), act, then, failed, cancel)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QSettings, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QWidget
 
+from choreon.language import tr
 from choreon.ui.keep import AFTER
 from choreon.ui.settings import (
     CLOSING,
@@ -29,45 +30,47 @@ class Preferences(Dialog):
     def __init__(self, settings: QSettings, parent: QWidget) -> None:
         super().__init__(parent)
         self.settings = settings
-        self.setWindowTitle("Preferences")
-        self.size_box = _box("Size of everything")
+        self.setWindowTitle(tr("Preferences"))
+        self.size_box = _box(tr("Size of everything"))
         for percent in SIZES:
-            self.size_box.addItem(f"{percent} %", percent)
+            self.size_box.addItem(tr("{percent} %", percent=percent), percent)
         nearest = min(SIZES, key=lambda p: abs(p - 100 * scale_of(settings)))
         self.size_box.setCurrentIndex(SIZES.index(nearest))
         self.size_box.activated.connect(self._size)
-        self.contrast = QCheckBox("High contrast")
-        self.contrast.setToolTip("Lighter words and stronger colours on black")
+        self.contrast = QCheckBox(tr("High contrast"))
+        self.contrast.setToolTip(tr("Lighter words and stronger colours on black"))
         self.contrast.setChecked(settings.value("contrast") == "high")
         self.contrast.toggled.connect(self._contrast)
-        self.calm = QCheckBox("Less movement")
-        self.calm.setToolTip("Pictures of motions and patterns stand still")
+        self.calm = QCheckBox(tr("Less movement"))
+        self.calm.setToolTip(tr("Pictures of motions and patterns stand still"))
         self.calm.setChecked(is_calm(settings))
         self.calm.toggled.connect(self._calm)
-        self.closing = _box("When the window closes")
+        self.closing = _box(tr("When the window closes"))
         for key, text in CLOSING.items():
             self.closing.addItem(text, key)
         self.closing.setCurrentIndex(self._of(self.closing, "on_close"))
         self.closing.activated.connect(lambda _: self._put("on_close", self.closing))
-        self.keeping = _box("When a draft is kept")
+        self.keeping = _box(tr("When a draft is kept"))
         for key, (text, _) in AFTER.items():
-            self.keeping.addItem(f"Keep it, {text}", key)
+            self.keeping.addItem(tr("Keep it, {text}", text=text), key)
         self.keeping.setCurrentIndex(self._of(self.keeping, "after_keep"))
         self.keeping.activated.connect(lambda _: self._put("after_keep", self.keeping))
         form = QFormLayout()
         form.setHorizontalSpacing(20)
         form.setVerticalSpacing(12)
-        form.addRow("Size of everything", self.size_box)
+        form.addRow(tr("Size of everything"), self.size_box)
         form.addRow("", self.contrast)
         form.addRow("", self.calm)
-        form.addRow("When the window closes", self.closing)
-        form.addRow("When a draft is kept", self.keeping)
+        form.addRow(tr("When the window closes"), self.closing)
+        form.addRow(tr("When a draft is kept"), self.keeping)
         inside = QWidget()
         inside.setLayout(form)
         self.hint = basics.label(
-            "Size and contrast show from the next start of the window on.", "soft", True
+            tr("Size and contrast show from the next start of the window on."),
+            "soft",
+            True,
         )
-        done = basics.button("Done", self.accept, "main")
+        done = basics.button(tr("Done"), self.accept, "main")
         basics.stack(
             self, inside, self.hint, basics.row(1, done), margins=20, spacing=14
         )

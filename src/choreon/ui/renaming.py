@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QInputDialog, QWidget
 
+from choreon.language import tr
 from choreon.model import edits
 from choreon.model.refs import Ref, find, name_of
 from choreon.ui.parts import Parts
@@ -18,7 +19,7 @@ def rename(parts: Parts, ref: Ref, name: str) -> None:
     show = edits.rename(document.show, ref, name)
     if thing is None or show is document.show:
         return
-    document.edit(f"rename {thing.name}", show)
+    document.edit(tr("rename {name}", name=thing.name), show)
     tell(parts, name, name_of(show, ref))
 
 
@@ -26,7 +27,11 @@ def tell(parts: Parts, wanted: str, got: str) -> None:
     """Say what something is called, where its name was in use."""
     wanted = wanted.strip()
     if wanted and got != wanted:
-        text = f"There is a {wanted} already; this one is called {got}."
+        text = tr(
+            "There is a {wanted} already; this one is called {got}.",
+            wanted=wanted,
+            got=got,
+        )
         parts.notices.told.emit(text, "info")
 
 
@@ -35,6 +40,6 @@ def ask(parent: QWidget, parts: Parts, ref: Ref, title: str) -> None:
     thing = find(parts.document.show, ref)
     if thing is None:
         return
-    name, sure = QInputDialog.getText(parent, title, "Name", text=thing.name)
+    name, sure = QInputDialog.getText(parent, title, tr("Name"), text=thing.name)
     if sure and name.strip():
         rename(parts, ref, name)

@@ -10,13 +10,14 @@ from pathlib import Path
 from PySide6.QtCore import QByteArray, QSettings
 
 from choreon import folders
+from choreon.language import sentences, tr
 
 MOST = 1 << 20  # bytes of settings; a file with more is none of ours
 SIZES = (80, 90, 100, 110, 125, 150, 175, 200)  # per cent, in which all is drawn
 CLOSING = {
-    "": "Ask what happens to the light",
-    "go on": "Let the light go on",
-    "stop": "Fade out and stop",
+    "": tr("Ask what happens to the light"),
+    "go on": tr("Let the light go on"),
+    "stop": tr("Fade out and stop"),
 }
 """What becomes of the light when the window is closed."""
 
@@ -58,19 +59,20 @@ def _damage(file: Path) -> str:
     except OSError as error:
         return error.strerror or str(error)
     if b"\0" in data:
-        return "it is damaged"
+        return tr("it is damaged")
     read = QSettings(str(file), QSettings.Format.IniFormat)
     read.allKeys()
     broken = read.status() == QSettings.Status.FormatError
-    return "it is damaged" if broken else ""
+    return tr("it is damaged") if broken else ""
 
 
 def _set_aside(file: Path, why: str) -> None:
     kept = folders.put_aside(file)
-    where = f" It is kept as {kept.name}." if kept is not None else ""
-    _troubles.append(
-        f"How the window was arranged cannot be read ({why}); it begins anew.{where}"
+    where = tr("It is kept as {name}.", name=kept.name) if kept is not None else ""
+    text = tr(
+        "How the window was arranged cannot be read ({why}); it begins anew.", why=why
     )
+    _troubles.append(sentences(text, where))
 
 
 def text_of(settings: QSettings, key: str) -> str:
@@ -110,7 +112,9 @@ def is_calm(settings: QSettings) -> bool:
 def put_scale(settings: QSettings, percent: int) -> str:
     """Have everything drawn at a size, from the next start on. Returns what to tell."""
     settings.setValue("scale", percent / 100.0)
-    return f"From the next start on everything is drawn at {percent} %."
+    return tr(
+        "From the next start on everything is drawn at {percent} %.", percent=percent
+    )
 
 
 def put_contrast(settings: QSettings, high: bool) -> str:
@@ -118,4 +122,8 @@ def put_contrast(settings: QSettings, high: bool) -> str:
     tell.
     """
     settings.setValue("contrast", "high" if high else "")
-    return f"From the next start on the contrast is {'high' if high else 'usual'}."
+    return (
+        tr("From the next start on the contrast is high.")
+        if high
+        else tr("From the next start on the contrast is usual.")
+    )

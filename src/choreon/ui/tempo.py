@@ -16,6 +16,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from choreon.engine.actions.tempo import FASTEST, SLOWEST
+from choreon.language import tr
 from choreon.model import edits
 from choreon.model.refs import TEMPO
 from choreon.model.verbs import Verb
@@ -38,8 +39,10 @@ class BeatLight(QWidget):
         self.beat = Beat(parts, self)
         self.beat.changed.connect(self.update)
         self.setFixedSize(14 * 4 + 4, 24)
-        self.setAccessibleName("The beat")
-        self.setToolTip("Where the beat is in the bar: press on the first one of a bar")
+        self.setAccessibleName(tr("The beat"))
+        self.setToolTip(
+            tr("Where the beat is in the bar: press on the first one of a bar")
+        )
 
     def showEvent(self, event: QShowEvent) -> None:
         """Follow the beat while it is seen."""
@@ -67,7 +70,7 @@ class BeatLight(QWidget):
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
         bpm = self.parts.engine.state.clock.bpm
-        return Spoken(Role.Indicator, f"{bpm:.0f} a minute")
+        return Spoken(Role.Indicator, tr("{bpm:.0f} a minute", bpm=bpm))
 
     def mousePressEvent(self, event: object) -> None:
         """The nearest beat is the first of a bar."""
@@ -85,16 +88,18 @@ class TempoBox(QWidget):
         self.parts = parts
         self.light = BeatLight(parts)
         self.bpm = ValueField("", SLOWEST, FASTEST, "bpm", 1, 120.0, bar=False)
-        self.bpm.setAccessibleName("Tempo, beats a minute")
+        self.bpm.setAccessibleName(tr("Tempo, beats a minute"))
         self.bpm.setFixedWidth(96)
         self.bpm.setToolTip(
-            "Tempo: drag, turn the wheel or type; the right button: half, double, "
-            "keep it for the opening of the show"
+            tr(
+                "Tempo: drag, turn the wheel or type; the right button: half, double, "
+                "keep it for the opening of the show"
+            )
         )
         self.bpm.changed.connect(lambda v: parts.engine.tempo(Verb.BPM, v))
-        self.tap = QPushButton("Tap")
-        self.tap.setToolTip("Press on the beat (Ctrl+T)")
-        self.tap.setAccessibleName("Tap the tempo")
+        self.tap = QPushButton(tr("Tap"))
+        self.tap.setToolTip(tr("Press on the beat (Ctrl+T)"))
+        self.tap.setAccessibleName(tr("Tap the tempo"))
         self.tap.setProperty("kind", "quiet")
         self.tap.setProperty("played", True)
         self.tap.pressed.connect(self.tap_now)
@@ -114,14 +119,14 @@ class TempoBox(QWidget):
         """What else can be done with the tempo."""
         engine = self.parts.engine
         menu = Menu(self)
-        menu.addAction("Half as fast", lambda: engine.tempo(Verb.HALF))
-        menu.addAction("Twice as fast", lambda: engine.tempo(Verb.DOUBLE))
-        menu.addAction("A little slower", lambda: engine.tempo(Verb.NUDGE, -0.5))
-        menu.addAction("A little faster", lambda: engine.tempo(Verb.NUDGE, 0.5))
+        menu.addAction(tr("Half as fast"), lambda: engine.tempo(Verb.HALF))
+        menu.addAction(tr("Twice as fast"), lambda: engine.tempo(Verb.DOUBLE))
+        menu.addAction(tr("A little slower"), lambda: engine.tempo(Verb.NUDGE, -0.5))
+        menu.addAction(tr("A little faster"), lambda: engine.tempo(Verb.NUDGE, 0.5))
         menu.addSeparator()
-        menu.addAction("A bar begins now", lambda: engine.tempo(Verb.BAR))
-        menu.addAction("Open the show with this tempo", self.keep)
-        menu.addAction("Learn a control for it…", self.learning.emit)
+        menu.addAction(tr("A bar begins now"), lambda: engine.tempo(Verb.BAR))
+        menu.addAction(tr("Open the show with this tempo"), self.keep)
+        menu.addAction(tr("Learn a control for it…"), self.learning.emit)
         return menu
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
@@ -132,6 +137,6 @@ class TempoBox(QWidget):
         """Have the show open with the tempo as it is now."""
         document = self.parts.document
         bpm = round(self.parts.engine.state.clock.bpm, 1)
-        document.edit("keep the tempo", edits.change(document.show, TEMPO, bpm=bpm))
-        text = f"The show opens with {bpm:g} beats a minute from now on."
+        document.edit(tr("keep the tempo"), edits.change(document.show, TEMPO, bpm=bpm))
+        text = tr("The show opens with {bpm:g} beats a minute from now on.", bpm=bpm)
         self.parts.notices.told.emit(text, "info")

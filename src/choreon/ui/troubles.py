@@ -10,10 +10,11 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton
 
+from choreon.language import plural, sentences, tr
 from choreon.model.checks import check
 from choreon.model.problem import Problem
 from choreon.model.show import Show
-from choreon.ui import theme, words
+from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics, beside
 from choreon.ui.widgets.menu import Menu
@@ -73,8 +74,13 @@ class Troubles(QPushButton):
         count = len(self.lines())
         self.setVisible(bool(count))
         self.setText(f"▲ {count}")
-        text = f"{words.count(count, 'thing')} to look at in this show"
-        self.setToolTip(f"{text}. Press to see what, and to go there.")
+        text = plural(
+            count,
+            "{n} thing to look at in this show",
+            "{n} things to look at in this show",
+        )
+        advice = tr("Press to see what, and to go there.")
+        self.setToolTip(sentences(tr("{text}.", text=text), advice))
         self.setAccessibleName(text)
 
     def open_list(self) -> None:
@@ -85,5 +91,7 @@ class Troubles(QPushButton):
             text = problem.text[:1].upper() + problem.text[1:]
             menu.addAction(f"▲ {text}", partial(self.wanted.emit, problem.path))
         if len(lines) > MOST:
-            menu.addAction(f"and {len(lines) - MOST} more").setEnabled(False)
+            menu.addAction(
+                plural(len(lines) - MOST, "and {n} more", "and {n} more")
+            ).setEnabled(False)
         menu.exec(self.mapToGlobal(self.rect().bottomLeft()))

@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import tr
 from choreon.model.refs import TEMPO, Ref
 from choreon.ui import theme, words
 from choreon.ui.awake import Awake
@@ -66,7 +67,13 @@ if TYPE_CHECKING:
     from choreon.ui.rig.place import RigPlace
     from choreon.ui.surfaces.place import SurfacesPlace
 
-PLACES = ("rig", "compose", "perform", "surfaces")
+TITLES = {
+    "rig": tr("Rig"),
+    "compose": tr("Compose"),
+    "perform": tr("Perform"),
+    "surfaces": tr("Surfaces"),
+}
+PLACES = tuple(TITLES)
 
 
 LEAST = QSize(1024, 660)
@@ -173,7 +180,7 @@ class MainWindow(QMainWindow):
         self.scroller = basics.scroller(Ground(self.whole))
         self.scroller.setHorizontalScrollBarPolicy(AS_NEEDED)
         self.setCentralWidget(self.scroller)
-        self.setWindowTitle(f"{parts.document.show.name} — Choreon")
+        self.setWindowTitle(tr("{name} — Choreon", name=parts.document.show.name))
 
         self.resize(self.usual_size())
         self.setMinimumSize(LEAST / 2)
@@ -182,7 +189,7 @@ class MainWindow(QMainWindow):
         parts.engine.mended.connect(self.notice.withdraw)
 
         parts.document.show_changed.connect(
-            lambda show: self.setWindowTitle(f"{show.name} — Choreon")
+            lambda show: self.setWindowTitle(tr("{name} — Choreon", name=show.name))
         )
         self.notice.dismissed = self._dismissed
         self.learner.changed.connect(self._learning)
@@ -278,9 +285,9 @@ class MainWindow(QMainWindow):
         self.buttons = QButtonGroup(self)
         widgets: list[QWidget | int] = []
 
-        for i, name in enumerate(PLACES):
+        for i, (name, title) in enumerate(TITLES.items()):
             button = QToolButton()
-            button.setText(words.capital(name))
+            button.setText(title)
             button.setIcon(theme.icon(name))
             button.setIconSize(QSize(22, 22))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
@@ -289,7 +296,7 @@ class MainWindow(QMainWindow):
             button.setFixedSize(68, 60)
             button.setFont(theme.font(12))
             button.setProperty("rail", "true")
-            button.setToolTip(f"{words.capital(name)} (Ctrl+{i + 1})")
+            button.setToolTip(tr("{place} ({key})", place=title, key=f"Ctrl+{i + 1}"))
 
             button.clicked.connect(lambda *_, n=name: self.go(n))
             self.buttons.addButton(button, i)
@@ -297,10 +304,12 @@ class MainWindow(QMainWindow):
             widgets.append(button)
 
         self.find_button = basics.tool(
-            "search", "Find, or say what you want (Ctrl+K)", self._find
+            "search", tr("Find, or say what you want (Ctrl+K)"), self._find
         )
         self.find_button.setFixedSize(68, 40)
-        self.more = basics.tool("more", "Shows, and how the window behaves", self._menu)
+        self.more = basics.tool(
+            "more", tr("Shows, and how the window behaves"), self._menu
+        )
         self.more.setFixedSize(68, 40)
         basics.stack(
             rail, *widgets, 1, self.find_button, self.more, margins=4, spacing=4
@@ -419,9 +428,9 @@ class MainWindow(QMainWindow):
         return [
             *of_keys,
             do(
-                "Hand the pages to a guest…",
+                tr("Hand the pages to a guest…"),
                 act=self.ask_guest,
-                words="guest helper PIN",
+                words=tr("guest helper PIN"),
             ),
             *self._of_shows(),
             *self._of_help(),
@@ -432,20 +441,28 @@ class MainWindow(QMainWindow):
         """What tells about the program."""
         do = partial(Entry, sort="command")
         return [
-            do("Help", act=lambda: self.tell("start"), words="how manual explain F1"),
             do(
-                "All keys",
+                tr("Help"),
+                act=lambda: self.tell("start"),
+                words=tr("how manual explain F1"),
+            ),
+            do(
+                tr("All keys"),
                 act=lambda: self.tell("keys"),
-                words="shortcuts keyboard help",
+                words=tr("shortcuts keyboard help"),
             ),
             do(
-                "The first evening, in five steps",
+                tr("The first evening, in five steps"),
                 act=self.evening.begin,
-                words="help tour begin learn start walk",
+                words=tr("help tour begin learn start walk"),
             ),
-            do("About Choreon…", act=self.tell_about, words="version licence help"),
+            do(
+                tr("About Choreon…"),
+                act=self.tell_about,
+                words=tr("version licence help"),
+            ),
             *[
-                Entry(title, "help", partial(self.tell, topic), words="how help")
+                Entry(title, "help", partial(self.tell, topic), words=tr("how help"))
                 for topic, title in pages.titles().items()
             ],
         ]
@@ -454,30 +471,34 @@ class MainWindow(QMainWindow):
         """What can be done with shows as files."""
         do, shows = partial(Entry, sort="command"), self.shows
         return [
-            do("New show…", act=shows.new, words="begin file empty sample"),
+            do(tr("New show…"), act=shows.new, words=tr("begin file empty sample")),
             do(
-                "Copy the show to a file…",
+                tr("Copy the show to a file…"),
                 act=shows.copy,
-                words="save as backup",
+                words=tr("save as backup"),
             ),
-            do("Earlier versions…", act=shows.versions, words="history back changed"),
+            do(
+                tr("Earlier versions…"),
+                act=shows.versions,
+                words=tr("history back changed"),
+            ),
         ]
 
     def _settings(self) -> list[Entry]:
         """What can be set of the window."""
         found = [
             Entry(
-                f"Draw everything at {percent} %",
+                tr("Draw everything at {percent} %", percent=percent),
                 "setting",
                 partial(self._set_scale, percent),
-                words="size scale zoom larger smaller",
+                words=tr("size scale zoom larger smaller"),
             )
             for percent in SIZES
         ]
         high = self.settings.value("contrast") == "high"
         found.append(
             Entry(
-                "Usual contrast" if high else "High contrast",
+                tr("Usual contrast") if high else tr("High contrast"),
                 "setting",
                 partial(self._set_contrast, not high),
             )
@@ -517,7 +538,7 @@ class MainWindow(QMainWindow):
 
     def _working(self, text: str) -> None:
         if text:
-            self.notice.tell(f"{text} …", "work")
+            self.notice.tell(tr("{text} …", text=text), "work")
         else:
             self.notice.end("work")
 
@@ -537,7 +558,11 @@ class MainWindow(QMainWindow):
         if target is not None:
             name = words.target_name(self.parts.document.show, target)
             self.notice.tell(
-                f"Move the control that “{name}” shall follow. Esc leaves it as it is.",
+                tr(
+                    "Move the control that “{name}” shall follow. Esc leaves it as it "
+                    "is.",
+                    name=name,
+                ),
                 "learn",
             )
         else:
@@ -581,7 +606,7 @@ class MainWindow(QMainWindow):
         self.whole.setCurrentWidget(self.guest)
         self.guest.begin()
         self._hide_other_windows()
-        self.awake.hold("A guest plays the light")
+        self.awake.hold(tr("A guest plays the light"))
         self.showFullScreen()
 
     def _hide_other_windows(self) -> None:
@@ -619,22 +644,22 @@ class MainWindow(QMainWindow):
 
     def _menu(self) -> None:
         menu = Menu(self)
-        menu.addAction("New show…", self.shows.new)
-        menu.addAction("Open a show… (Ctrl+O)", self.shows.open)
-        menu.addAction("Copy the show to a file…", self.shows.copy)
-        menu.addAction("Earlier versions…", self.shows.versions)
+        menu.addAction(tr("New show…"), self.shows.new)
+        menu.addAction(tr("Open a show… (Ctrl+O)"), self.shows.open)
+        menu.addAction(tr("Copy the show to a file…"), self.shows.copy)
+        menu.addAction(tr("Earlier versions…"), self.shows.versions)
 
         menu.addSeparator()
-        menu.addAction("Preferences… (Ctrl+,)", self.ask_preferences)
-        menu.addAction("Help (F1)", lambda: self.tell("start"))
-        menu.addAction("The first evening, in five steps", self.evening.begin)
-        menu.addAction("All keys", lambda: self.tell("keys"))
+        menu.addAction(tr("Preferences… (Ctrl+,)"), self.ask_preferences)
+        menu.addAction(tr("Help (F1)"), lambda: self.tell("start"))
+        menu.addAction(tr("The first evening, in five steps"), self.evening.begin)
+        menu.addAction(tr("All keys"), lambda: self.tell("keys"))
 
-        menu.addAction("About Choreon…", self.tell_about)
+        menu.addAction(tr("About Choreon…"), self.tell_about)
         menu.addSeparator()
-        menu.addAction(f"The show is kept in {self.parts.document.path}").setEnabled(
-            False
-        )
+        menu.addAction(
+            tr("The show is kept in {path}", path=self.parts.document.path)
+        ).setEnabled(False)
         menu.exec(self.more.mapToGlobal(self.more.rect().topRight()))
 
     def tell(self, page: str) -> None:
@@ -730,19 +755,19 @@ class CloseDialog(Dialog):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.answer = ""
-        self.setWindowTitle("Close Choreon")
+        self.setWindowTitle(tr("Close Choreon"))
         self.go_on = basics.button(
-            "Let the light go on", lambda: self._done("go on"), "main"
+            tr("Let the light go on"), lambda: self._done(tr("go on")), "main"
         )
-        self.stop = basics.button("Fade out and stop", lambda: self._done("stop"))
+        self.stop = basics.button(tr("Fade out and stop"), lambda: self._done("stop"))
 
-        self.cancel = basics.button("Cancel", self.reject, "quiet")
-        self.remember = QCheckBox("Do the same every time")
+        self.cancel = basics.button(tr("Cancel"), self.reject, "quiet")
+        self.remember = QCheckBox(tr("Do the same every time"))
         basics.stack(
             self,
-            basics.label("What shall happen to the light?", "big"),
+            basics.label(tr("What shall happen to the light?"), "big"),
             basics.label(
-                "Everything is kept. The engine can play on without this window.",
+                tr("Everything is kept. The engine can play on without this window."),
                 "soft",
             ),
             self.remember,

@@ -4,16 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from choreon.language import facts, in_a_row, listed, plural, tr
 from choreon.model import attributes as at
 from choreon.model.colours import hex_of
-from choreon.model.motion import Effects
+from choreon.model.motion import EffectMode, Effects
 from choreon.model.refs import WALK, Ref, exists, name_of
 from choreon.model.show import Show
 from choreon.model.values import Look, Value
 from choreon.render.explain import link_name
+from choreon.terms import term
 
 ORDER = list(at.Family)
-WALKS = {"next": "Walk: next fixture", "back": "Walk: fixture before"}
+PALETTES = {
+    at.Family.INTENSITY: tr("an intensity palette"),
+    at.Family.COLOUR: tr("a colour palette"),
+    at.Family.POSITION: tr("a position palette"),
+    at.Family.BEAM: tr("a beam palette"),
+}
+COVERS = {
+    EffectMode.SCALES: tr("nothing, it scales"),
+    EffectMode.ADDS: tr("nothing, it adds"),
+}
+WALKS = {"next": tr("Walk: next fixture"), "back": tr("Walk: fixture before")}
 
 
 def families(look: Look) -> list[at.Family]:
@@ -22,19 +34,15 @@ def families(look: Look) -> list[at.Family]:
     return [family for family in ORDER if family in found]
 
 
-def count(number: int, noun: str) -> str:
-    """“1 slot”, “6 slots”."""
-    return f"{number} {noun}{'' if number == 1 else 's'}"
-
-
 def summary(look: Look, effects: Effects = ()) -> str:
     """“6 fixtures · intensity, colour · 2 effects”."""
     parts = []
     if look or not effects:
-        parts = [count(len(look), "fixture"), ", ".join(families(look))]
+        parts.append(plural(len(look), "{n} fixture", "{n} fixtures"))
+        parts.append(in_a_row(term(family) for family in families(look)))
     if effects:
-        parts.append(count(len(effects), "effect"))
-    return " · ".join(parts)
+        parts.append(plural(len(effects), "{n} effect", "{n} effects"))
+    return facts(*parts)
 
 
 def not_alike(show: Show, fixtures: Sequence[str]) -> str:
@@ -44,9 +52,10 @@ def not_alike(show: Show, fixtures: Sequence[str]) -> str:
     if not fixtures:
         return ""
     names = some([show.fixtures[i].name for i in fixtures], 4)
-    return (
-        f"▲ {names}: what moves there cannot be kept in one scene just as it goes on "
-        "now. It is kept as near as it can be."
+    return tr(
+        "▲ {names}: what moves there cannot be kept in one scene just as it goes "
+        "on now. It is kept as near as it can be.",
+        names=names,
     )
 
 
@@ -54,29 +63,37 @@ def number(name: str, value: float) -> str:
     """One value in its attribute's unit."""
     known = at.attribute(name)
     if name.startswith(at.RAW):
-        return f"DMX {value:.0f}"
+        return tr("DMX {value:.0f}", value=value)
     if name == at.SHUTTER:
-        return "open" if value >= 0.5 else "closed"
+        return tr("open") if value >= 0.5 else tr("closed")
     if known.unit == "%":
-        return f"{100 * value:.0f} %"
+        return tr("{value:.0f} %", value=100 * value)
     if known.unit == "°":
-        return f"{value:.1f}°"
+        return tr("{value:.1f}°", value=value)
     if known.unit:
-        return f"{value:.1f} {known.unit}"
-    return f"{value:.0f}" if known.snap or known.high > 1 else f"{value:.2f}"
+        return tr("{value:.1f} {unit}", value=value, unit=known.unit)
+    return (
+        tr("{value:.0f}", value=value)
+        if known.snap or known.high > 1
+        else tr("{value:.2f}", value=value)
+    )
 
 
 def value(name: str, given: Value, show: Show | None = None) -> str:
     """A value, the span of a tuple of them, one per cell, or what a link leads to."""
     if isinstance(given, str):
-        return link_name(show, given) if show is not None else "linked"
+        return link_name(show, given) if show is not None else tr("linked")
     if isinstance(given, tuple):
         cells = [v for v in given if v is not None]
         low, high = min(cells, default=0.0), max(cells, default=0.0)
         return (
             number(name, low)
             if low == high
-            else f"{number(name, low)} … {number(name, high)}"
+            else tr(
+                "{number} … {number2}",
+                number=number(name, low),
+                number2=number(name, high),
+            )
         )
     return number(name, given)
 
@@ -90,7 +107,11 @@ def lines(look: Look) -> list[tuple[str, str, tuple[str, ...]]]:
         names = list(values)
         if any(n in at.TARGET_COLOUR for n in names):
             found.append(
-                (fixture, "Colour", tuple(n for n in names if n in at.TARGET_COLOUR))
+                (
+                    fixture,
+                    tr("Colour"),
+                    tuple(n for n in names if n in at.TARGET_COLOUR),
+                )
             )
             names = [n for n in names if n not in at.TARGET_COLOUR]
         found += [(fixture, at.attribute(n).label, (n,)) for n in names]
@@ -103,15 +124,9 @@ def hex_colour(rgb: Iterable[float]) -> str:
     return hex_of((r, g, b))
 
 
-def some(names: list[str], most: int = 3) -> str:
+def some(names: Iterable[str], most: int = 3) -> str:
     """“Front 1, Front 2 and 4 more”."""
-    if len(names) <= most:
-        return (
-            ", ".join(names[:-1]) + " and " + names[-1]
-            if len(names) > 1
-            else "".join(names)
-        )
-    return f"{', '.join(names[:most])} and {len(names) - most} more"
+    return listed(names, most)
 
 
 def capital(text: str) -> str:
@@ -119,20 +134,14 @@ def capital(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def with_article(thing: str) -> str:
-    """“a scene”, “an intensity palette”."""
-    article = "an" if thing[:1].casefold() in "aeiou" else "a"
-    return f"{article} {thing}"
-
-
 def fixtures_named(show: Show, ids: Iterable[str]) -> str:
     """“Front 1, Front 2 and 4 more”; “nobody” where there are none."""
     names = [show.fixtures[i].name for i in ids if i in show.fixtures]
-    return some(names) or "nobody"
+    return some(names) or tr("nobody")
 
 
 def target_name(show: Show, target: Ref) -> str:
     """Returns what a control's target is called."""
     if target.kind == WALK:
-        return WALKS.get(target.id, "Walk")
-    return name_of(show, target) if exists(show, target) else "gone"
+        return WALKS.get(target.id, tr("Walk"))
+    return name_of(show, target) if exists(show, target) else tr("gone")

@@ -7,6 +7,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.effects import unlinked
@@ -53,43 +54,45 @@ class AimPanel(QWidget):
         for name, field in self.fields.items():
             field.changed.connect(lambda v, n=name: hand.give({n: v}))
         self.aim_at = basics.button(
-            "Aim at…",
+            tr("Aim at…"),
             lambda: None,
             "",
             "",
-            "Then press on floor, wall or a mark: the heads go there. Esc ends it.",
+            tr("Then press on floor, wall or a mark: the heads go there. Esc ends it."),
         )
         self.aim_at.setCheckable(True)
         self.add_mark = basics.button(
-            "Set a mark…",
+            tr("Set a mark…"),
             lambda: None,
             "",
             "",
-            "Then press on the stage where it shall be",
+            tr("Then press on the stage where it shall be"),
         )
         self.add_mark.setCheckable(True)
         self.add_mark.toggled.connect(self.setting_mark)
         self.flip = basics.button(
-            "Flip",
+            tr("Flip"),
             self.flip_over,
             "",
             "",
-            "The same direction with pan half a turn away",
+            tr("The same direction with pan half a turn away"),
         )
         self.limit = basics.button(
-            "Limits",
+            tr("Limits"),
             lambda: None,
             "",
             "",
-            "Drag the edges on the pad: no head turns beyond",
+            tr("Drag the edges on the pad: no head turns beyond"),
         )
         self.limit.setCheckable(True)
         self.limit.toggled.connect(self._limiting)
         self.ends: dict[str, tuple[ValueField, ValueField]] = {}
-        for name, title in ((at.PAN, "Pan"), (at.TILT, "Tilt")):
+        for name, *titles in (
+            (at.PAN, tr("Pan from"), tr("Pan to")),
+            (at.TILT, tr("Tilt from"), tr("Tilt to")),
+        ):
             low, high = (
-                ValueField(f"{title} {end}", -1, 1, "°", 0, bar=False)
-                for end in ("from", "to")
+                ValueField(title, -1, 1, "°", 0, bar=False) for title in titles
             )
             for field in (low, high):
                 field.changed.connect(lambda _: self._limits_typed())
@@ -102,18 +105,18 @@ class AimPanel(QWidget):
         )
         self.limit_fields.hide()
         self.free = basics.tool(
-            "close", "Take the limits away", lambda: self._limited(None, None)
+            "close", tr("Take the limits away"), lambda: self._limited(None, None)
         )
         self.reach = basics.label("", "alarm", wrap=True)
         self.reach.hide()
         self.warn = basics.label("", "alarm", wrap=True)
         self.warn.hide()
         self.marks = basics.button(
-            "Marks…",
+            tr("Marks…"),
             self._marks_menu,
             "quiet",
             "",
-            "Aim at a mark, rename or delete one",
+            tr("Aim at a mark, rename or delete one"),
         )
         self.chips = PaletteChips(hand, at.Family.POSITION)
         self.more = Controls(hand)
@@ -129,7 +132,7 @@ class AimPanel(QWidget):
             self.reach,
             self.warn,
             basics.row(
-                basics.label("Palettes", "soft"),
+                basics.label(tr("Palettes"), "soft"),
                 1,
                 keep_button(hand, at.Family.POSITION),
             ),
@@ -206,7 +209,10 @@ class AimPanel(QWidget):
 
     def _tell_reach(self, short: list[str]) -> None:
         self.reach.setText(
-            f"▲ {words.some(short)} cannot reach there; aimed as near as they can."
+            tr(
+                "▲ {short} cannot reach there; aimed as near as they can.",
+                short=words.some(short),
+            )
             if short
             else ""
         )
@@ -237,7 +243,7 @@ class AimPanel(QWidget):
         self.hand.give_each({at.PAN: pans, at.TILT: tilts}, items)
         if len(items) < len(self.heads()):
             self.parts.notices.told.emit(
-                "Not all of them have the room to flip.", "info"
+                tr("Not all of them have the room to flip."), "info"
             )
 
     # limits and keep-out
@@ -259,7 +265,7 @@ class AimPanel(QWidget):
         for fixture in self.heads():
             limits = Limits(_rounded(pan), _rounded(tilt))
             changes[fixture.id] = {"limits": limits}
-        name = "limit movement" if pan else "take movement limits away"
+        name = tr("limit movement") if pan else tr("take movement limits away")
         self.parts.document.edit(
             name, edits.change_fixtures(self.parts.document.show, changes)
         )
@@ -273,8 +279,10 @@ class AimPanel(QWidget):
             for head in heads:
                 area = self._area_hit(head, room)
                 if area:
-                    found.append(f"{head.name} shines into {area}")
-        text = f"▲ {words.some(found)}." if found else ""
+                    found.append(
+                        tr("{name} shines into {area}", name=head.name, area=area)
+                    )
+        text = tr("▲ {found}.", found=words.some(found)) if found else ""
         if text != self.warn.text():
             self.warn.setText(text)
             self.warn.setVisible(bool(text))
@@ -302,7 +310,10 @@ class AimPanel(QWidget):
         """Keep a mark at a point."""
         show = self.parts.document.show
         name, sure = QInputDialog.getText(
-            self, "Set a mark", "Name of the mark", text=f"Mark {len(show.marks) + 1}"
+            self,
+            tr("Set a mark"),
+            tr("Name of the mark"),
+            text=tr("Mark {len}", len=len(show.marks) + 1),
         )
         if sure and name.strip():
             show, made = palettes.keep_mark(show, name, *(float(v) for v in point))
@@ -310,7 +321,7 @@ class AimPanel(QWidget):
             show, _ = palettes.keep_palette(
                 show, show.marks[made].name, at.Family.POSITION, look
             )
-            self.parts.document.edit(f"set the mark {name}", show)
+            self.parts.document.edit(tr("set the mark {name}", name=name), show)
 
     def move_mark(self, mark_id: str, point: tuple[float, ...]) -> None:
         """Move a mark; what aims at it follows."""
@@ -319,7 +330,7 @@ class AimPanel(QWidget):
             x, y = (round(float(v), 3) for v in point[:2])
             moved = edits.replace(mark, x=x, y=y)
             self.parts.document.edit(
-                f"move {mark.name}",
+                tr("move {name}", name=mark.name),
                 edits.put(self.parts.document.show, "marks", moved),
             )
 
@@ -327,18 +338,26 @@ class AimPanel(QWidget):
         menu = Menu(self)
         for mark in self.parts.document.show.marks.values():
             fill_mark_menu(
-                menu.addMenu(f"{mark.name}  ({mark.x:g}, {mark.y:g}, {mark.z:g} m)"),
+                menu.addMenu(
+                    tr(
+                        "{name}  ({x:g}, {y:g}, {z:g} m)",
+                        name=mark.name,
+                        x=mark.x,
+                        y=mark.y,
+                        z=mark.z,
+                    )
+                ),
                 self,
                 mark,
             )
         if not self.parts.document.show.marks:
-            menu.addAction("There are no marks yet").setEnabled(False)
+            menu.addAction(tr("There are no marks yet")).setEnabled(False)
         menu.exec(self.marks.mapToGlobal(self.marks.rect().bottomLeft()))
 
     def rename_mark(self, mark: Mark) -> None:
         """Ask for another name of a mark."""
         name, sure = QInputDialog.getText(
-            self, "Rename the mark", "Name", text=mark.name
+            self, tr("Rename the mark"), tr("Name"), text=mark.name
         )
         if not sure or not name.strip():
             return
@@ -349,16 +368,16 @@ class AimPanel(QWidget):
         for palette in show.palettes.values():
             if palette.values == aims and palette.name == mark.name:
                 made = edits.rename(made, Ref(PALETTE, palette.id), called)
-        self.parts.document.edit(f"rename {mark.name}", made)
+        self.parts.document.edit(tr("rename {name}", name=mark.name), made)
         renaming.tell(self.parts, name, called)
 
     def place_mark(self, mark: Mark) -> None:
         """Type where a mark is."""
-        text = f"{mark.x:g} / {mark.y:g} / {mark.z:g}"
+        text = tr("{x:g} / {y:g} / {z:g}", x=mark.x, y=mark.y, z=mark.z)
         given, sure = QInputDialog.getText(
             self,
-            "Place the mark",
-            "Metres: to audience right / upstage / height",
+            tr("Place the mark"),
+            tr("Metres: to audience right / upstage / height"),
             text=text,
         )
         if not sure:
@@ -367,12 +386,17 @@ class AimPanel(QWidget):
             x, y, z = (float(part.replace(",", ".")) for part in given.split("/"))
         except ValueError:
             self.parts.notices.told.emit(
-                f"“{given}” is no place; the mark stays. Try 1.5 / 2 / 0", "alarm"
+                tr(
+                    "“{given}” is no place; the mark stays. Try 1.5 / 2 / 0",
+                    given=given,
+                ),
+                "alarm",
             )
             return
         moved = edits.replace(mark, x=x, y=y, z=z)
         self.parts.document.edit(
-            f"place {mark.name}", edits.put(self.parts.document.show, "marks", moved)
+            tr("place {name}", name=mark.name),
+            edits.put(self.parts.document.show, "marks", moved),
         )
 
     def delete_mark(self, mark: Mark) -> None:
@@ -389,20 +413,31 @@ class AimPanel(QWidget):
             self.parts.draft.effects,
             links.to_mark(mark.id),
         )
-        self.parts.draft.edit(f"delete the mark {mark.name}", show, draft, effects)
+        self.parts.draft.edit(
+            tr("delete the mark {name}", name=mark.name), show, draft, effects
+        )
         kept = (
-            f" {words.some(users)} still aim{'s' * (len(users) == 1)} there."
+            tr(
+                " {users} still aim{len} there.",
+                users=words.some(users),
+                len="s" * (len(users) == 1),
+            )
             if users
             else ""
         )
         self.parts.notices.told.emit(
-            f"{mark.name} is deleted.{kept} Ctrl+Z brings it back.", "info"
+            tr(
+                "{name} is deleted.{kept} Ctrl+Z brings it back.",
+                name=mark.name,
+                kept=kept,
+            ),
+            "info",
         )
 
 
 def fill_mark_menu(menu: QMenu, panel: AimPanel, mark: Mark) -> None:
     """What can be done with a mark."""
-    menu.addAction("Aim at it", lambda: panel.send(links.to_mark(mark.id)))
-    menu.addAction("Rename…", lambda: panel.rename_mark(mark))
-    menu.addAction("Place by numbers…", lambda: panel.place_mark(mark))
-    menu.addAction("Delete", lambda: panel.delete_mark(mark))
+    menu.addAction(tr("Aim at it"), lambda: panel.send(links.to_mark(mark.id)))
+    menu.addAction(tr("Rename…"), lambda: panel.rename_mark(mark))
+    menu.addAction(tr("Place by numbers…"), lambda: panel.place_mark(mark))
+    menu.addAction(tr("Delete"), lambda: panel.delete_mark(mark))

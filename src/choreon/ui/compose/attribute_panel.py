@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.effects import motion_of
 from choreon.model.motion import Effects, title
@@ -38,14 +39,14 @@ from choreon.ui.widgets.colour_field import ColourField
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
-LEVELS = (("Off", 0.0), ("25", 0.25), ("50", 0.5), ("75", 0.75), ("Full", 1.0))
+LEVELS = ((tr("Off"), 0.0), ("25", 0.25), ("50", 0.5), ("75", 0.75), (tr("Full"), 1.0))
 TAB_FAMILIES = {
     "Colour": at.Family.COLOUR,
     "Aim": at.Family.POSITION,
     "Beam": at.Family.BEAM,
     "Device": at.Family.DEVICE,
 }
-SPREAD, MOTION = "Spread", "Motion"
+SPREAD, MOTION = tr("Spread"), tr("Motion")
 TABS = (*TAB_FAMILIES, SPREAD, MOTION)
 
 
@@ -69,7 +70,9 @@ class Tab(QPushButton):
             self.drafted = count
             self.update()
         self.setToolTip(
-            f"{self.text()}: in the draft: {names}" if count else self.text()
+            tr("{text}: in the draft: {names}", text=self.text(), names=names)
+            if count
+            else self.text()
         )
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -88,19 +91,22 @@ class BeamPanel(QWidget):
     def __init__(self, hand: Hand) -> None:
         super().__init__()
         self.hand = hand
-        self.shutter_open = basics.button("Open", lambda: self._shutter(1.0))
-        self.shutter_closed = basics.button("Closed", lambda: self._shutter(0.0))
+        self.shutter_open = basics.button(tr("Open"), lambda: self._shutter(1.0))
+        self.shutter_closed = basics.button(tr("Closed"), lambda: self._shutter(0.0))
 
         for button in (self.shutter_open, self.shutter_closed):
             button.setCheckable(True)
 
         self.shutter = basics.row(
-            basics.label("Shutter", "soft"), 1, self.shutter_open, self.shutter_closed
+            basics.label(tr("Shutter"), "soft"),
+            1,
+            self.shutter_open,
+            self.shutter_closed,
         )
         self.chips = PaletteChips(hand, at.Family.BEAM)
         self.more = Controls(hand)
         head = basics.row(
-            basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.BEAM)
+            basics.label(tr("Palettes"), "soft"), 1, keep_button(hand, at.Family.BEAM)
         )
         basics.stack(self, self.shutter, self.more, head, self.chips, spacing=8)
 
@@ -134,8 +140,8 @@ class BeamPanel(QWidget):
 
 BEAM_ORDER = (
     "Shutter(n)Strobe",
-    "Zoom",
-    "Iris",
+    tr("Zoom"),
+    tr("Iris"),
     "Focus(n)",
     "Frost(n)",
     "Gobo(n)",
@@ -151,7 +157,7 @@ class DevicePanel(QWidget):
         super().__init__()
         self.more = Controls(hand, ControlOrder(open_settings()))
         hint = basics.label(
-            "The right button hides a line or moves it, for this type.",
+            tr("The right button hides a line or moves it, for this type."),
             "small",
             wrap=True,
         )
@@ -182,14 +188,16 @@ class AttributePanel(QWidget):
         self.title = basics.label("", "heading", wrap=True)
 
         self.empty = basics.label(
-            "Choose fixtures on the stage, or a group on the left. What you change "
-            "here is on stage at once and goes "
-            "into the draft; nothing of it is kept yet.",
+            tr(
+                "Choose fixtures on the stage, or a group on the left. What you change "
+                "here is on stage at once and goes "
+                "into the draft; nothing of it is kept yet."
+            ),
             "soft",
             wrap=True,
         )
         self.copy_button = basics.tool(
-            "copy", "Copy and paste between fixtures", self._copy_menu
+            "copy", tr("Copy and paste between fixtures"), self._copy_menu
         )
         self.light = self._light()
         self.head = self._head()
@@ -336,7 +344,7 @@ class AttributePanel(QWidget):
             basics.button(
                 text,
                 partial(self.hand.give, {at.DIMMER: value}),
-                tip=f"Intensity {text}",
+                tip=tr("Intensity {text}", text=text),
             )
             for text, value in LEVELS
         ]
@@ -346,15 +354,19 @@ class AttributePanel(QWidget):
 
         self.quick = basics.row(*levels, spacing=4)
         self.open_up = basics.button(
-            "Open up",
+            tr("Open up"),
             self.parts.draft.open_up,
             "",
             "sun",
-            "Make the chosen shine: open, full, the rest at home (Ctrl+U)",
+            tr("Make the chosen shine: open, full, the rest at home (Ctrl+U)"),
         )
 
         self.go_home = basics.button(
-            "Home", self.parts.draft.home, "", "", "Everything at home, dark (Ctrl+H)"
+            tr("Home"),
+            self.parts.draft.home,
+            "",
+            "",
+            tr("Everything at home, dark (Ctrl+H)"),
         )
         self.light_who = basics.label("", "small")
         basics.stack(
@@ -387,9 +399,9 @@ class AttributePanel(QWidget):
         menu = Menu(self)
         self.copied.fill(menu)
         menu.addSeparator()
-        menu.addAction("Make these like that one…", self.like_wanted.emit).setEnabled(
-            bool(self.parts.selection.chosen)
-        )
+        menu.addAction(
+            tr("Make these like that one…"), self.like_wanted.emit
+        ).setEnabled(bool(self.parts.selection.chosen))
         menu.exec(self.copy_button.mapToGlobal(self.copy_button.rect().bottomLeft()))
 
     # what is chosen
@@ -482,7 +494,9 @@ class AttributePanel(QWidget):
             self.level, self.hand.numbers(at.DIMMER), 100, self.hand.drafted(at.DIMMER)
         )
         has = counts.get(at.DIMMER, 0)
-        self.light_who.setText(f"{has} of {total} have a level")
+        self.light_who.setText(
+            tr("{has} of {total} have a level", has=has, total=total)
+        )
 
         self.light_who.setVisible(0 < has < total)
         if self.tab not in (SPREAD, MOTION):
@@ -497,7 +511,7 @@ class AttributePanel(QWidget):
         for name, family in zip(TABS, list(at.Family)[1:], strict=False):
             own = [n for n in held if at.attribute(n).family == family]
             labels = dict.fromkeys(
-                "Colour" if n in at.TARGET_COLOUR else at.attribute(n).label
+                tr("Colour") if n in at.TARGET_COLOUR else at.attribute(n).label
                 for n in own
             )
             self.tabs[name].set_drafted(len(labels), ", ".join(labels))
@@ -514,8 +528,15 @@ def _title(parts: Parts, show: Show) -> str:
     )
     if parts.selection.pool:
         place = parts.selection.pool.index(parts.selection.chosen[0]) + 1
-        return f"{names}  ·  {place} of {len(parts.selection.pool)}"
+        return tr(
+            "{names}  ·  {place} of {n}",
+            names=names,
+            place=place,
+            n=len(parts.selection.pool),
+        )
     if parts.selection.cells or parts.selection.each_cell:
         cells = [i for i in parts.selection.items() if i[1]]
-        return f"{names}  ·  {len(cells)} cells" if cells else names
+        return (
+            tr("{names}  ·  {n} cells", names=names, n=len(cells)) if cells else names
+        )
     return names

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import sentences, tr
 from choreon.model import chases, edits, links, palettes
 from choreon.model import effects as model_effects
 from choreon.model.only import keep_part
@@ -47,39 +48,39 @@ class CardDeeds(QWidget):
         super().__init__()
         self.parts = parts
         self._ref: Ref | None = None
-        self.to_page = basics.button("Put on page", self._page_menu, "", "perform")
+        self.to_page = basics.button(tr("Put on page"), self._page_menu, "", "perform")
         self.take = basics.button(
-            "Take into draft",
+            tr("Take into draft"),
             self.take_it,
             icon="import",
-            tip="Bring its values into the draft to change them",
+            tip=tr("Bring its values into the draft to change them"),
         )
 
         self.open = basics.button(
-            "Open", self.open_it, "", "steps", "See and change its steps"
+            tr("Open"), self.open_it, "", "steps", tr("See and change its steps")
         )
         self.look_at = basics.tool(
             "eye",
-            "Look at it on the stage picture without lighting it",
+            tr("Look at it on the stage picture without lighting it"),
             self._look,
             checkable=True,
         )
 
         self.brush = basics.tool(
             "brush",
-            "Brush with it: every fixture you touch takes it",
+            tr("Brush with it: every fixture you touch takes it"),
             self._brush,
             checkable=True,
         )
-        self.rename = basics.tool("edit", "Rename it", self._rename)
-        self.times = basics.tool("times", "Change its times", self._times)
+        self.rename = basics.tool("edit", tr("Rename it"), self._rename)
+        self.times = basics.tool("times", tr("Change its times"), self._times)
         self.more = basics.tool(
             "more",
-            "Folder, tags, colour, duplicate, merge, where it is used",
+            tr("Folder, tags, colour, duplicate, merge, where it is used"),
             self.open_menu,
         )
 
-        self.delete = basics.tool("trash", "Delete it", self._delete)
+        self.delete = basics.tool("trash", tr("Delete it"), self._delete)
         self.buttons = (
             self.to_page,
             self.open,
@@ -141,9 +142,9 @@ class CardDeeds(QWidget):
 
     def set_narrow(self, narrow: bool) -> None:
         """Where there is little room the buttons are signs without words."""
-        self.to_page.setText("" if narrow else "Put on page")
-        self.take.setText("" if narrow else "Take into draft")
-        self.open.setText("" if narrow else "Open")
+        self.to_page.setText("" if narrow else tr("Put on page"))
+        self.take.setText("" if narrow else tr("Take into draft"))
+        self.open.setText("" if narrow else tr("Open"))
 
     # what is chosen
 
@@ -176,11 +177,15 @@ class CardDeeds(QWidget):
         menu = Menu(self)
         pages = self.parts.document.show.pages
         for page in pages.values():
-            for kind in ("pad", "fader"):
-                act = partial(self.put_on, page.id, kind)
-                menu.addAction(f"{page.name}, as a {kind}", act)
+            for kind, text in (
+                ("pad", tr("{page}, as a pad", page=page.name)),
+                ("fader", tr("{page}, as a fader", page=page.name)),
+            ):
+                menu.addAction(text, partial(self.put_on, page.id, kind))
         if not pages:
-            menu.addAction("There is no page yet: add one in Perform").setEnabled(False)
+            menu.addAction(tr("There is no page yet: add one in Perform")).setEnabled(
+                False
+            )
         menu.exec(self.to_page.mapToGlobal(self.to_page.rect().topLeft()))
 
     def put_on(self, page_id: str, kind: str) -> None:
@@ -188,8 +193,10 @@ class CardDeeds(QWidget):
         playable, document = self._playable(), self.parts.document
         show, _ = edits.add_tile(document.show, page_id, playable.ref, kind)
         page = show.pages[page_id].name
-        document.edit(f"put {playable.name} on {page}", show)
-        self.parts.notices.told.emit(f"{playable.name} is on the page {page}.", "info")
+        document.edit(tr("put {name} on {page}", name=playable.name, page=page), show)
+        self.parts.notices.told.emit(
+            tr("{name} is on the page {page}.", name=playable.name, page=page), "info"
+        )
 
     def open_it(self) -> None:
         """Open what is chosen, where it has steps."""
@@ -221,13 +228,15 @@ class CardDeeds(QWidget):
             palette_deeds.rename(self, self.parts, palette)
             return
         playable = self._playable()
-        renaming.ask(self, self.parts, playable.ref, f"Rename the {playable.kind}")
+        renaming.ask(
+            self, self.parts, playable.ref, tr("Rename {name}", name=playable.name)
+        )
 
     def _times(self) -> None:
         playable = self._playable()
         given = ask_times(self, playable)
         if given is not None:
-            self._change(f"change the times of {playable.name}", **given)
+            self._change(tr("change the times of {name}", name=playable.name), **given)
 
     def _delete(self) -> None:
         if (palette := self._palette()) is not None:
@@ -236,10 +245,14 @@ class CardDeeds(QWidget):
         playable, document = self._playable(), self.parts.document
         used = edits.where_used(document.show, playable.ref)
         document.edit(
-            f"delete {playable.name}", edits.remove(document.show, playable.ref)
+            tr("delete {name}", name=playable.name),
+            edits.remove(document.show, playable.ref),
         )
-        note = f" It was on {words.some(used)}." if used else ""
-        text = f"{playable.name} is deleted.{note} Ctrl+Z brings it back."
+        text = sentences(
+            tr("{name} is deleted.", name=playable.name),
+            tr("It was on {used}.", used=words.some(used)) if used else "",
+            tr("Ctrl+Z brings it back."),
+        )
         self.parts.notices.told.emit(text, "info")
 
     # the menu
@@ -249,12 +262,12 @@ class CardDeeds(QWidget):
         playable, show = self._playable(), self.parts.document.show
         menu = Menu(self)
         used = edits.where_used(show, playable.ref)
-        where = f"On {words.some(used)}" if used else "On no page"
+        where = tr("On {used}", used=words.some(used)) if used else tr("On no page")
         menu.addAction(where).setEnabled(False)
 
         for palette in self._linked(playable):
             act = partial(self.unlink, links.to_palette(palette.id))
-            menu.addAction(f"Unlink from the palette {palette.name}", act)
+            menu.addAction(tr("Unlink from the palette {name}", name=palette.name), act)
 
         menu.addSeparator()
         for button in self.folding:
@@ -262,15 +275,17 @@ class CardDeeds(QWidget):
                 menu.addAction(button.toolTip(), button.click)
 
         menu.addMenu(self._folders(menu, playable))
-        menu.addAction("Tags…", self._tags)
-        menu.addAction("Colour mark…", self._colour)
+        menu.addAction(tr("Tags…"), self._tags)
+        menu.addAction(tr("Colour mark…"), self._colour)
         menu.addSeparator()
 
-        menu.addAction("Duplicate", self.duplicate)
+        menu.addAction(tr("Duplicate"), self.duplicate)
         is_scene = isinstance(playable, Scene)
-        menu.addAction("Only for these…", self.ask_only).setEnabled(is_scene)
+        menu.addAction(tr("Only for these…"), self.ask_only).setEnabled(is_scene)
         moves = isinstance(playable, Scene) and kinds.kind_of(playable).moves(playable)
-        menu.addAction("Make a chase of its steps…", self.ask_to_bake).setEnabled(moves)
+        menu.addAction(tr("Make a chase of its steps…"), self.ask_to_bake).setEnabled(
+            moves
+        )
 
         merges = self._merges(menu, playable)
         menu.addMenu(merges).setEnabled(not merges.isEmpty())
@@ -290,55 +305,68 @@ class CardDeeds(QWidget):
         return [known[i] for i in ids if i in known]
 
     def _folders(self, menu: QMenu, playable: AnyPlayable) -> QMenu:
-        folders = Menu("Folder", menu)
+        folders = Menu(tr("Folder"), menu)
         known = [s.folder for s in self.parts.document.show.playables.values()]
         for name in dict.fromkeys(["", *known]):
-            act = partial(self._change, f"move {playable.name}", folder=name)
-            folders.addAction(name or "None", act)
-        folders.addAction("New…", self._new_folder)
+            act = partial(
+                self._change, tr("move {name}", name=playable.name), folder=name
+            )
+            folders.addAction(name or tr("None"), act)
+        folders.addAction(tr("New…"), self._new_folder)
         return folders
 
     def _merges(self, menu: QMenu, playable: AnyPlayable) -> QMenu:
-        merges = Menu("Merge with", menu)
+        merges = Menu(tr("Merge with"), menu)
         for other in self.parts.document.show.playables.values():
             if other.id != playable.id and isinstance(other, Scene):
-                merges.addAction(f"{other.name} on top", partial(self.merge, other.id))
+                merges.addAction(
+                    tr("{name} on top", name=other.name), partial(self.merge, other.id)
+                )
         return merges
 
     def unlink(self, link: str) -> None:
         """Give what is chosen its own values in the place of a link."""
         playable, document = self._playable(), self.parts.document
         show = palettes.unlink(document.show, playable.ref, link)
-        document.edit(f"unlink {playable.name}", show)
-        self.parts.notices.told.emit(f"{playable.name} has its own values now.", "info")
+        document.edit(tr("unlink {name}", name=playable.name), show)
+        self.parts.notices.told.emit(
+            tr("{name} has its own values now.", name=playable.name), "info"
+        )
 
     def _new_folder(self) -> None:
-        name, sure = QInputDialog.getText(self, "Folder", "Name of the folder")
+        name, sure = QInputDialog.getText(self, tr("Folder"), tr("Name of the folder"))
         if sure and name.strip():
-            self._change(f"move {self._playable().name}", folder=name.strip())
+            self._change(
+                tr("move {name}", name=self._playable().name), folder=name.strip()
+            )
 
     def _tags(self) -> None:
         playable = self._playable()
         text, sure = QInputDialog.getText(
-            self, "Tags", "Words, parted by commas", text=", ".join(playable.tags)
+            self,
+            tr("Tags"),
+            tr("Words, parted by commas"),
+            text=", ".join(playable.tags),
         )
         if sure:
             given = (word.strip().lstrip("#") for word in text.split(","))
             tags = tuple(dict.fromkeys(word for word in given if word))
-            self._change(f"tag {playable.name}", tags=tags)
+            self._change(tr("tag {name}", name=playable.name), tags=tags)
 
     def _colour(self) -> None:
         playable = self._playable()
         now = QColor(playable.colour or "#FFFFFF")
-        found = QColorDialog.getColor(now, self, "Colour mark")
+        found = QColorDialog.getColor(now, self, tr("Colour mark"))
         if found.isValid():
-            self._change(f"mark {playable.name}", colour=found.name().upper())
+            self._change(
+                tr("mark {name}", name=playable.name), colour=found.name().upper()
+            )
 
     def duplicate(self) -> None:
         """What is chosen once more."""
         playable, document = self._playable(), self.parts.document
         show, made = edits.duplicate(document.show, playable.ref)
-        document.edit(f"duplicate {playable.name}", show)
+        document.edit(tr("duplicate {name}", name=playable.name), show)
         self.made.emit(made.id)
 
     def ask_only(self) -> None:
@@ -358,15 +386,15 @@ class CardDeeds(QWidget):
 
         name = dialog.name.text()
         show, ref = keep_part(document.show, scene, name, look, effects)
-        document.edit(f"keep a part of {scene.name}", show)
+        document.edit(tr("keep a part of {name}", name=scene.name), show)
         self.made.emit(ref.id)
 
     def ask_to_bake(self) -> None:
         """Ask into how many steps of a chase; the scene stays."""
         count, sure = QInputDialog.getInt(
             self,
-            "Make a chase of its steps",
-            "Steps in a cycle",
+            tr("Make a chase of its steps"),
+            tr("Steps in a cycle"),
             16,
             bake.LEAST,
             bake.MOST,
@@ -382,13 +410,13 @@ class CardDeeds(QWidget):
         baked = bake.bake(compiled, playable.ref, effects, count)
         show, ref = chases.keep_chase(
             document.show,
-            f"{playable.name} baked",
+            tr("{name} baked", name=playable.name),
             baked.steps,
             unit=baked.unit,
             fade=baked.fade,
             hold=0.0,
         )
-        document.edit(f"bake {playable.name}", show)
+        document.edit(tr("bake {name}", name=playable.name), show)
 
         self.opened.emit(ref)
 
@@ -396,5 +424,5 @@ class CardDeeds(QWidget):
         """A new scene of the chosen one with another on top."""
         ref, document = self._playable().ref, self.parts.document
         show, made = edits.merge_scenes(document.show, ref, Ref(ref.kind, other))
-        document.edit(f"merge {name_of(show, made)}", show)
+        document.edit(tr("merge {name_of}", name_of=name_of(show, made)), show)
         self.made.emit(made.id)

@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
     QStyleOptionViewItem,
 )
 
+from choreon.language import tr
 from choreon.model import palettes
 from choreon.model.playables import AnyPlayable
 from choreon.model.refs import PALETTE, Ref
@@ -167,7 +168,11 @@ class CardModel(QAbstractListModel):
         if isinstance(thing, Palette):
             users = [s.name for s in palettes.users(show, thing.id)]
             used = palette_deeds.used_by(users)
-            return f"{thing.name}: {used}. Press twice to give it to the chosen."
+            return tr(
+                "{name}: {used}. Press twice to give it to the chosen.",
+                name=thing.name,
+                used=used,
+            )
         return kinds.kind_of(thing).about(show, thing)
 
     def flags(self, index: AnyIndex) -> Qt.ItemFlag:
@@ -285,8 +290,8 @@ class CardStrip(QListView):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setMouseTracking(True)
         self.setMinimumHeight(132)
-        self.setAccessibleName("What is kept")
-        self.setToolTip("What is kept: choose one to see what can be done with it")
+        self.setAccessibleName(tr("What is kept"))
+        self.setToolTip(tr("What is kept: choose one to see what can be done with it"))
         self.selectionModel().selectionChanged.connect(self._selected)
         self.doubleClicked.connect(
             lambda index: self.pressed_twice.emit(index.data(CARD).thing.id)

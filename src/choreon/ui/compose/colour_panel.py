@@ -7,6 +7,7 @@ from __future__ import annotations
 from PySide6.QtGui import QFocusEvent, QMouseEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.colours import of_hex, read_hex
@@ -61,16 +62,16 @@ class ColourPanel(QWidget):
         self.colour = ColourField()
         self.colour.changed.connect(hand.give_colour)
 
-        self.hue = ValueField("Hue", 0, 360, "°", 0, bar=False)
-        self.strength = ValueField("Strength", 0, 100, "%", 0)
-        self.kelvin = ValueField("White", WARMEST, COLDEST, "K", 0, 6500, bar=False)
+        self.hue = ValueField(tr("Hue"), 0, 360, "°", 0, bar=False)
+        self.strength = ValueField(tr("Strength"), 0, 100, "%", 0)
+        self.kelvin = ValueField(tr("White"), WARMEST, COLDEST, "K", 0, 6500, bar=False)
         self.hue.changed.connect(lambda v: self._by_place(hue=v))
         self.strength.changed.connect(lambda v: self._by_place(strength=v / 100))
 
         self.kelvin.changed.connect(lambda v: hand.give_colour(of_kelvin(v)))
         self.hex = HexLine()
-        self.hex.setAccessibleName("Colour as #RRGGBB")
-        self.hex.setToolTip("Colour as it is written on screens: #RRGGBB")
+        self.hex.setAccessibleName(tr("Colour as #RRGGBB"))
+        self.hex.setToolTip(tr("Colour as it is written on screens: #RRGGBB"))
         self.hex.setMaxLength(9)
 
         self.hex.editingFinished.connect(self._by_hex)
@@ -81,7 +82,7 @@ class ColourPanel(QWidget):
             self.fields[name] = field
 
         self.answers = basics.label("", "small", wrap=True)
-        self.answers.setAccessibleName("What each make does with the colour")
+        self.answers.setAccessibleName(tr("What each make does with the colour"))
         self.chips = PaletteChips(hand, at.Family.COLOUR)
         self.more = Controls(hand)
         self.mixing = QWidget()
@@ -99,7 +100,7 @@ class ColourPanel(QWidget):
             field.setMinimumWidth(70)
 
         head = basics.row(
-            basics.label("Palettes", "soft"), 1, keep_button(hand, at.Family.COLOUR)
+            basics.label(tr("Palettes"), "soft"), 1, keep_button(hand, at.Family.COLOUR)
         )
         basics.stack(self, self.mixing, head, self.chips, self.more, spacing=8)
         self._rgb: tuple[float, float, float] | None = None
@@ -244,13 +245,18 @@ def answer_text(answer: ColourAnswer) -> str:
     off)”.
     """
     if answer.kind == "exact":
-        return "exact"
+        return tr("exact")
     if answer.kind == "mixed":
-        return f"as near as it mixes ({answer.distance:.2f} off)"
+        return tr("as near as it mixes ({distance:.2f} off)", distance=answer.distance)
     if answer.kind == "nearest":
-        off = f" ({answer.distance:.2f} off)" if answer.distance >= 0.005 else ""
-        return f"nearest slot: {answer.slot}{off}"
-    return "has no colour"
+        if answer.distance < 0.005:
+            return tr("nearest slot: {slot}", slot=answer.slot)
+        return tr(
+            "nearest slot: {slot} ({distance:.2f} off)",
+            slot=answer.slot,
+            distance=answer.distance,
+        )
+    return tr("has no colour")
 
 
 def _in_common(colours: list[Rgb]) -> Rgb | None:

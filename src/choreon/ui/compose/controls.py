@@ -10,6 +10,7 @@ from functools import partial
 from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
+from choreon.language import facts, tr
 from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, Wheel
 from choreon.ui import words
@@ -124,15 +125,19 @@ class AttributeControl(QWidget):
         """Who has it, where not all do."""
         has = names.get(self.name, 0)
         some = words.some([f.name for f in self.hand.fixtures(self.name)], 2)
-        return f"{has} of {total}: {some}" if has < total else ""
+        return (
+            tr("{has} of {total}: {some}", has=has, total=total, some=some)
+            if has < total
+            else ""
+        )
 
     def show_values(self, part: str) -> None:
         """Show what the choice has now; `part` says who it is, where that needs
         saying.
         """
         title = self.known.label if self.field is None else ""
-        caution = "▲ the fixture's own program" if self.known.program else ""
-        self.who.setText(" · ".join(t for t in (title, caution, part) if t))
+        caution = tr("▲ the fixture's own program") if self.known.program else ""
+        self.who.setText(facts(title, caution, part))
         self.who.setVisible(bool(self.who.text()))
         drafted = self.hand.drafted(self.name)
 
@@ -151,7 +156,11 @@ class AttributeControl(QWidget):
 
 
 def _about(chip: Chip) -> str:
-    return f"{chip.name} ▲ the fixture's own program" if chip.program else chip.name
+    return (
+        tr("{name} ▲ the fixture's own program", name=chip.name)
+        if chip.program
+        else chip.name
+    )
 
 
 def show_span(
@@ -192,7 +201,7 @@ class Controls(QWidget):
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(6)
         self.hidden = basics.button(
-            "", self._show_hidden, "quiet", "", "Show what was hidden here"
+            "", self._show_hidden, "quiet", "", tr("Show what was hidden here")
         )
         self.hidden.hide()
         self.box.addWidget(self.hidden)
@@ -211,7 +220,7 @@ class Controls(QWidget):
             away = [name for name in names if self.order.is_hidden(kinds, name)]
             names = [name for name in names if name not in away]
 
-        self.hidden.setText(f"Show {len(away)} hidden")
+        self.hidden.setText(tr("Show {n} hidden", n=len(away)))
         self.hidden.setVisible(bool(away))
         if list(self.rows) != names:
             self._lay_rows(names)
@@ -260,10 +269,11 @@ class Controls(QWidget):
         """Show what can be done with a row."""
         menu = Menu(self)
         menu.addAction(
-            f"Hide {row.known.label} for these types", lambda: self.hide_row(row.name)
+            tr("Hide {label} for these types", label=row.known.label),
+            lambda: self.hide_row(row.name),
         )
-        menu.addAction("Further up", lambda: self.move_row(row.name, -1))
-        menu.addAction("Further down", lambda: self.move_row(row.name, 1))
+        menu.addAction(tr("Further up"), lambda: self.move_row(row.name, -1))
+        menu.addAction(tr("Further down"), lambda: self.move_row(row.name, 1))
         menu.exec(row.mapToGlobal(point))
 
     def hide_row(self, name: str) -> None:

@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMenu
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import copying
 from choreon.model.effects import beside, fixtures_of, replace
@@ -38,21 +39,29 @@ class Copied(QObject):
         """Copy what a fixture has now; the first of the choice without one."""
         fixture = fixture or next(iter(self.parts.selection.chosen), "")
         if not fixture:
-            self.parts.notices.told.emit("Choose a fixture to copy from.", "alarm")
+            self.parts.notices.told.emit(tr("Choose a fixture to copy from."), "alarm")
             return
         values = self.parts.preview.values_of(fixture)
         effects = self._effects_on(fixture)
         name = self.parts.document.show.fixtures[fixture].name
         if not values and not effects:
             self.parts.notices.told.emit(
-                f"{name} is at home: nothing gives it a value that could be copied.",
+                tr(
+                    "{name} is at home: nothing gives it a value that could be copied.",
+                    name=name,
+                ),
                 "alarm",
             )
             return
         self.source, self.values, self.effects = fixture, values, effects
         look = {fixture: values} if values else {}
         self.parts.notices.told.emit(
-            f"Copied from {name}: {words.summary(look, effects)}.", "info"
+            tr(
+                "Copied from {name}: {summary}.",
+                name=name,
+                summary=words.summary(look, effects),
+            ),
+            "info",
         )
 
     def _effects_on(self, fixture: str) -> Effects:
@@ -73,7 +82,7 @@ class Copied(QObject):
         )
         if moved and chosen:
             effects = beside(self.parts.draft.effects, moved)
-            self.parts.draft.set_effects("paste effects", effects)
+            self.parts.draft.set_effects(tr("paste effects"), effects)
 
     def paste(self, only: list[str] | None = None) -> None:
         """Give the choice what was copied, or some attributes of it."""
@@ -84,7 +93,8 @@ class Copied(QObject):
             return
         if self.source not in show.fixtures or not self.values:
             self.parts.notices.told.emit(
-                "Nothing is copied yet: choose a fixture and copy it first.", "alarm"
+                tr("Nothing is copied yet: choose a fixture and copy it first."),
+                "alarm",
             )
             return
         look = copying.pasted(
@@ -99,7 +109,7 @@ class Copied(QObject):
             self.parts.draft.touch(look)
         elif not self.effects:
             self.parts.notices.told.emit(
-                "None of the chosen has what was copied.", "alarm"
+                tr("None of the chosen has what was copied."), "alarm"
             )
 
     def make_like(self, fixture: str) -> None:
@@ -110,24 +120,24 @@ class Copied(QObject):
 
     def fill(self, menu: QMenu) -> None:
         """The ways to paste."""
-        menu.addAction("Copy from the first\tCtrl+C", self.copy).setEnabled(
+        menu.addAction(tr("Copy from the first\tCtrl+C"), self.copy).setEnabled(
             bool(self.parts.selection.chosen)
         )
         some = bool(self.values or self.effects)
         ready = some and bool(self.parts.selection.chosen)
-        menu.addAction("Paste everything\tCtrl+V", self.paste).setEnabled(ready)
+        menu.addAction(tr("Paste everything\tCtrl+V"), self.paste).setEnabled(ready)
         for family in FAMILIES:
             own = copying.of_families(self.values, {family})
             if own:
-                menu.addAction(f"Paste {family}", partial(self.paste, own)).setEnabled(
-                    ready
-                )
-        moving = menu.addAction("Paste effects", self.paste_effects)
+                menu.addAction(
+                    tr("Paste {family}", family=family), partial(self.paste, own)
+                ).setEnabled(ready)
+        moving = menu.addAction(tr("Paste effects"), self.paste_effects)
         moving.setEnabled(ready and bool(self.effects))
-        single = menu.addMenu("Paste one attribute")
+        single = menu.addMenu(tr("Paste one attribute"))
         single.setEnabled(ready)
         shown = dict.fromkeys(
-            "Colour" if n in at.TARGET_COLOUR else n for n in self.values
+            tr("Colour") if n in at.TARGET_COLOUR else n for n in self.values
         )
         for name in shown:
             own = list(at.TARGET_COLOUR) if name == "Colour" else [name]

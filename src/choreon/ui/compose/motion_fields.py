@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.motion import (
     AnyMotion,
@@ -101,8 +102,8 @@ def wave_ends(motion: Wave) -> tuple[Number, Number]:
     known = at.attribute(motion.attribute)
     if motion.mode == EffectMode.SCALES:
         return (
-            Number("low", "Down to", 0, 100, "%", 0, 100.0),
-            Number("high", "Up to", 0, 100, "%", 0, 100.0),
+            Number("low", tr("Down to"), 0, 100, "%", 0, 100.0),
+            Number("high", tr("Up to"), 0, 100, "%", 0, 100.0),
         )
 
     low, high = known.low, known.high
@@ -114,8 +115,8 @@ def wave_ends(motion: Wave) -> tuple[Number, Number]:
     unit = known.unit
 
     return (
-        Number("low", "Low", low * times, high * times, unit, digits, times),
-        Number("high", "High", low * times, high * times, unit, digits, times),
+        Number("low", tr("Low"), low * times, high * times, unit, digits, times),
+        Number("high", tr("High"), low * times, high * times, unit, digits, times),
     )
 
 
@@ -125,8 +126,8 @@ def middle_and_size(motion: Wave) -> tuple[Number, Number]:
     """
     end = wave_ends(motion)[0]
     return (
-        end._replace(field="middle", label="Middle"),
-        end._replace(field="size", label="Size", low=0.0, high=end.high - end.low),
+        end._replace(field="middle", label=tr("Middle")),
+        end._replace(field="size", label=tr("Size"), low=0.0, high=end.high - end.low),
     )
 
 
@@ -156,66 +157,76 @@ def _ends_of(motion: Wave) -> tuple[float, float]:
 
 SHAPES = ChoiceField(
     "shape",
-    "Shape",
+    tr("Shape"),
     (
-        (Shape.SINE, "Sine"),
-        (Shape.TRIANGLE, "Triangle"),
-        (Shape.UP, "Ramp up"),
-        (Shape.DOWN, "Ramp down"),
-        (Shape.PULSE, "Pulse"),
-        (Shape.STEPS, "Steps"),
-        (Shape.RANDOM, "Random"),
-        (Shape.OWN, "Own curve"),
+        (Shape.SINE, tr("Sine")),
+        (Shape.TRIANGLE, tr("Triangle")),
+        (Shape.UP, tr("Ramp up")),
+        (Shape.DOWN, tr("Ramp down")),
+        (Shape.PULSE, tr("Pulse")),
+        (Shape.STEPS, tr("Steps")),
+        (Shape.RANDOM, tr("Random")),
+        (Shape.OWN, tr("Own curve")),
     ),
 )
 
 MODES = ChoiceField(
     "mode",
-    "What it does",
+    tr("What it does"),
     (
-        (EffectMode.REPLACES, "Replaces"),
-        (EffectMode.SCALES, "Scales"),
-        (EffectMode.ADDS, "Adds"),
+        (EffectMode.REPLACES, tr("Replaces")),
+        (EffectMode.SCALES, tr("Scales")),
+        (EffectMode.ADDS, tr("Adds")),
     ),
 )
 
 WAVE: tuple[Entry, ...] = (
-    Number("width", "Up for", 1, 100, "%", 0, 100.0, _shape_is(Shape.PULSE)),
-    Number("steps", "Steps", 2, 32, "", 0, 1.0, _shape_is(Shape.STEPS)),
-    Number("active", "Active for", 1, 100, "%", 0, 100.0, _goes_on),
-    Toggle("smooth", "Round", "Round the curve", _shape_is(Shape.OWN)),
-    Toggle("there_and_back", "There and back", "Go back the same way", _goes_on),
-    Toggle("backward", "Backward", "Run the other way"),
+    Number("width", tr("Up for"), 1, 100, "%", 0, 100.0, _shape_is(Shape.PULSE)),
+    Number("steps", tr("Steps"), 2, 32, "", 0, 1.0, _shape_is(Shape.STEPS)),
+    Number("active", tr("Active for"), 1, 100, "%", 0, 100.0, _goes_on),
+    Toggle("smooth", tr("Round"), tr("Round the curve"), _shape_is(Shape.OWN)),
+    Toggle(
+        "there_and_back", tr("There and back"), tr("Go back the same way"), _goes_on
+    ),
+    Toggle("backward", tr("Backward"), tr("Run the other way")),
 )
 
 ROLL: tuple[Entry, ...] = (
-    Number("length", "Length", 0, 64, "fixtures", 1),
-    Number("gap", "Gap", 0, 64, "fixtures", 1),
-    Toggle("hard", "Hard edges", "From one colour to the next without going over"),
-    Toggle("brightness", "Dark colours dim", "Brightness is part of the colours"),
-    Toggle("across", "Across the stage", "By where fixtures hang, not by their order"),
-    Toggle("there_and_back", "There and back", "Roll back the same way"),
-    Toggle("backward", "Backward", "Roll the other way"),
+    Number("length", tr("Length"), 0, 64, "fixtures", 1),
+    Number("gap", tr("Gap"), 0, 64, "fixtures", 1),
+    Toggle(
+        "hard", tr("Hard edges"), tr("From one colour to the next without going over")
+    ),
+    Toggle(
+        "brightness", tr("Dark colours dim"), tr("Brightness is part of the colours")
+    ),
+    Toggle(
+        "across",
+        tr("Across the stage"),
+        tr("By where fixtures hang, not by their order"),
+    ),
+    Toggle("there_and_back", tr("There and back"), tr("Roll back the same way")),
+    Toggle("backward", tr("Backward"), tr("Roll the other way")),
 )
 
 PATHS = ChoiceField(
     "shape",
-    "Shape",
+    tr("Shape"),
     (
-        (PathShape.CIRCLE, "Circle"),
-        (PathShape.ELLIPSE, "Ellipse"),
-        (PathShape.LINE, "Line"),
-        (PathShape.EIGHT, "Eight"),
-        (PathShape.POLYGON, "Polygon"),
-        (PathShape.WANDER, "Wander"),
-        (PathShape.FREE, "Free"),
+        (PathShape.CIRCLE, tr("Circle")),
+        (PathShape.ELLIPSE, tr("Ellipse")),
+        (PathShape.LINE, tr("Line")),
+        (PathShape.EIGHT, tr("Eight")),
+        (PathShape.POLYGON, tr("Polygon")),
+        (PathShape.WANDER, tr("Wander")),
+        (PathShape.FREE, tr("Free")),
     ),
 )
 
 SPACES = ChoiceField(
     "in_room",
-    "Where",
-    ((False, "Around its aim"), (True, "In the room")),
+    tr("Where"),
+    ((False, tr("Around its aim")), (True, tr("In the room"))),
 )
 
 
@@ -228,44 +239,44 @@ def _around(motion: Path) -> bool:
 
 
 PATH: tuple[Entry, ...] = (
-    Number("size", "Size", 0.1, 90, "°", 1, 1.0, _around),
-    Number("size", "Size", 0.05, 8, "m", 2, 1.0, _in_room),
-    Number("stretch", "Height", 5, 300, "%", 0, 100.0),
-    Number("turn", "Turn", -180, 180, "°", 0),
-    Number("sides", "Corners", 3, 12, "", 0, 1.0, _shape_is(PathShape.POLYGON)),
-    Number("seed", "Way number", 1, 99, "", 0, 1.0, _shape_is(PathShape.WANDER)),
+    Number("size", tr("Size"), 0.1, 90, "°", 1, 1.0, _around),
+    Number("size", tr("Size"), 0.05, 8, "m", 2, 1.0, _in_room),
+    Number("stretch", tr("Height"), 5, 300, "%", 0, 100.0),
+    Number("turn", tr("Turn"), -180, 180, "°", 0),
+    Number("sides", tr("Corners"), 3, 12, "", 0, 1.0, _shape_is(PathShape.POLYGON)),
+    Number("seed", tr("Way number"), 1, 99, "", 0, 1.0, _shape_is(PathShape.WANDER)),
     ChoiceField(
         "plane",
-        "Plane",
-        ((Plane.FLOOR, "Flat"), (Plane.WALL, "Upright")),
+        tr("Plane"),
+        ((Plane.FLOOR, tr("Flat")), (Plane.WALL, tr("Upright"))),
         _in_room,
     ),
     ChoiceField(
         "keep_out",
-        "Over areas to keep out of",
-        ((KeepOut.BEND, "Path bends"), (KeepOut.DARK, "Goes dark")),
+        tr("Over areas to keep out of"),
+        ((KeepOut.BEND, tr("Path bends")), (KeepOut.DARK, tr("Goes dark"))),
     ),
-    Toggle("smooth", "Round", "Round the corners", _shape_is(PathShape.FREE)),
-    Toggle("closed", "Closed", "Join the ends", _shape_is(PathShape.FREE)),
-    Toggle("backward", "Backward", "Go the other way round"),
+    Toggle("smooth", tr("Round"), tr("Round the corners"), _shape_is(PathShape.FREE)),
+    Toggle("closed", tr("Closed"), tr("Join the ends"), _shape_is(PathShape.FREE)),
+    Toggle("backward", tr("Backward"), tr("Go the other way round")),
 )
 
 PHASE: tuple[Entry, ...] = (
-    Number("spread.amount", "Phase", 0, 1440, "°", 0),
-    Number("spread.parts", "Mirrored in", 1, 16, "parts", 0),
-    Number("spread.together", "Together", 1, 32, "", 0),
-    Number("spread.repeats", "Repeats", 1, 16, "×", 0),
+    Number("spread.amount", tr("Phase"), 0, 1440, "°", 0),
+    Number("spread.parts", tr("Mirrored in"), 1, 16, "parts", 0),
+    Number("spread.together", tr("Together"), 1, 32, "", 0),
+    Number("spread.repeats", tr("Repeats"), 1, 16, "×", 0),
     ChoiceField(
         "spread.order",
-        "Order",
+        tr("Order"),
         (
-            (Order.CHOSEN, "As chosen"),
-            (Order.ACROSS, "Across"),
-            (Order.NAME, "By name"),
-            (Order.SHUFFLED, "Shuffled"),
+            (Order.CHOSEN, tr("As chosen")),
+            (Order.ACROSS, tr("Across")),
+            (Order.NAME, tr("By name")),
+            (Order.SHUFFLED, tr("Shuffled")),
         ),
     ),
-    Toggle("spread.backward", "From the last", "The last one goes first"),
+    Toggle("spread.backward", tr("From the last"), tr("The last one goes first")),
 )
 
 FORMS: dict[str, tuple[Entry, ...]] = {

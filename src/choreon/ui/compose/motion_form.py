@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QPushButton, QVBoxLayout, QWidget
 
+from choreon.language import tr
 from choreon.model.effects import fixtures_of, motion_of
 from choreon.model.motion import AnyMotion, By, Effect, title
 from choreon.ui.compose import motion_fields as fields
@@ -20,9 +21,13 @@ from choreon.ui.widgets.values import ValueField
 
 replace = fields.replace
 
-BYS = ((By.FIXTURES, "Fixtures"), (By.CELLS, "Cells"), (By.EACH, "Each by itself"))
+BYS = (
+    (By.FIXTURES, tr("Fixtures")),
+    (By.CELLS, tr("Cells")),
+    (By.EACH, tr("Each by itself")),
+)
 SECONDS, BEATS = "seconds", "beats"
-CHOSEN = "chosen now"  # stands among the groups for the lamps that are chosen
+CHOSEN = tr("chosen now")  # stands among the groups for the lamps that are chosen
 
 
 class MotionForm(QWidget):
@@ -64,33 +69,35 @@ class MotionForm(QWidget):
 
     def _make_rate(self) -> None:
         """How fast it goes, and by whose clock."""
-        self.rates = ChipList("Rate in", font_size=12)
+        self.rates = ChipList(tr("Rate in"), font_size=12)
         self.rates.chips.show_chips(
-            [Chip(SECONDS, "Seconds"), Chip(BEATS, "Beats of the tempo")]
+            [Chip(SECONDS, tr("Seconds")), Chip(BEATS, tr("Beats of the tempo"))]
         )
         self.rates.picked.connect(self._set_unit)
 
-        self.seconds = ValueField("A cycle takes", 0.1, 60, "s", 2, 4.0, bar=False)
-        self.beats = ValueField("A cycle takes", 0.25, 64, "beats", 2, 4.0, bar=False)
-        self.factor = ValueField("Times as fast", 0.125, 8, "×", 3, 1.0, bar=False)
+        self.seconds = ValueField(tr("A cycle takes"), 0.1, 60, "s", 2, 4.0, bar=False)
+        self.beats = ValueField(
+            tr("A cycle takes"), 0.25, 64, "beats", 2, 4.0, bar=False
+        )
+        self.factor = ValueField(tr("Times as fast"), 0.125, 8, "×", 3, 1.0, bar=False)
         self.seconds.changed.connect(partial(self._set, "rate.seconds"))
         self.beats.changed.connect(partial(self._set, "rate.beats"))
 
         self.factor.changed.connect(partial(self._set, "rate.factor"))
 
         self.clocks = QComboBox()
-        self.clocks.setAccessibleName("Clock")
-        self.clocks.setToolTip("Run by itself, or at the rate of another effect")
+        self.clocks.setAccessibleName(tr("Clock"))
+        self.clocks.setToolTip(tr("Run by itself, or at the rate of another effect"))
         self.clocks.activated.connect(lambda _: self._set_clock())
 
     def _make_whom(self) -> None:
         """Whom it moves, and what is one in the row."""
         self.whom = QComboBox()
-        self.whom.setAccessibleName("Whom it moves")
-        self.whom.setToolTip("Fixtures in their order, or a group that it follows")
+        self.whom.setAccessibleName(tr("Whom it moves"))
+        self.whom.setToolTip(tr("Fixtures in their order, or a group that it follows"))
         self.whom.activated.connect(lambda _: self._set_whom())
 
-        self.bys = ChipList("What is one in the row", font_size=12)
+        self.bys = ChipList(tr("What is one in the row"), font_size=12)
         self.bys.picked.connect(lambda i: self._put(by=BYS[i][0]))
 
     # showing
@@ -205,13 +212,15 @@ class MotionForm(QWidget):
         self.beats.set_value(rate.beats)
 
         self.factor.set_value(rate.factor)
-        entries = [("Own clock", "")]
+        entries = [(tr("Own clock"), "")]
         show = self.parts.document.show
 
         for n, other in enumerate(others, 1):
             if other.id != self.effect.id:
                 words = title(motion_of(show, other))
-                entries.append((f"Clock of {n}: {words}", other.id))
+                entries.append(
+                    (tr("Clock of {number}: {words}", number=n, words=words), other.id)
+                )
 
         box = self.clocks
         now = [(box.itemText(i), box.itemData(i)) for i in range(box.count())]
@@ -227,13 +236,13 @@ class MotionForm(QWidget):
         """Offer the lamps that it moves, those chosen now, and the groups."""
         show, chosen = self.parts.document.show, self.parts.selection.chosen
         count = len(fixtures_of(show, replace(effect, group="")))
-        entries = [(f"On its {count} fixtures", "")]
+        entries = [(tr("On its {count} fixtures", count=count), "")]
 
         if chosen and chosen != effect.fixtures:
-            entries.append((f"On the {len(chosen)} chosen", CHOSEN))
+            entries.append((tr("On the {n} chosen", n=len(chosen)), CHOSEN))
 
         for group in show.groups.values():
-            entries.append((f"On the group {group.name}", group.id))
+            entries.append((tr("On the group {name}", name=group.name), group.id))
 
         box = self.whom
         now = [(box.itemText(i), box.itemData(i)) for i in range(box.count())]
@@ -264,7 +273,7 @@ class MotionForm(QWidget):
         made = replace(self.effect, **changes)
         if made != self.effect:
             self.effect = made
-            self.changed.emit(made, "change an effect")
+            self.changed.emit(made, tr("change an effect"))
 
     def put_motion(self, motion: AnyMotion) -> None:
         """Give the effect another motion."""

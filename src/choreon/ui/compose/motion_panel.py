@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QInputDialog, QSizePolicy, QVBoxLayout, QWidget
 
+from choreon.language import plural, sentences, tr
 from choreon.model import attributes as at
 from choreon.model import chases, edits, links
 from choreon.model import effects as model_effects
@@ -78,10 +79,10 @@ class EffectLine(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
-        self.toggle = basics.tool("eye", "On or off", self._toggle, checkable=True)
+        self.toggle = basics.tool("eye", tr("On or off"), self._toggle, checkable=True)
         self.toggle.setChecked(effect.on)
-        self.up = basics.tool("up", "Do it before the one above", self._up)
-        self.out = basics.tool("trash", "Take this effect out", self._out)
+        self.up = basics.tool("up", tr("Do it before the one above"), self._up)
+        self.out = basics.tool("trash", tr("Take this effect out"), self._out)
 
         for button in (self.toggle, self.up, self.out):
             button.setFixedWidth(32)
@@ -106,7 +107,7 @@ class EffectLine(QWidget):
         self.toggle.setChecked(effect.on)
         name = title(self.motion)
         self.setAccessibleName(name)
-        self.setToolTip(f"{name}: press to change it")
+        self.setToolTip(tr("{name}: press to change it", name=name))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -114,7 +115,7 @@ class EffectLine(QWidget):
 
     def _toggle(self) -> None:
         on = replace(self.effect, on=self.toggle.isChecked())
-        self.panel.put(on, "switch an effect")
+        self.panel.put(on, tr("switch an effect"))
 
     def _up(self) -> None:
         self.panel.move_up(self.effect.id)
@@ -214,11 +215,11 @@ class MotionPanel(QWidget):
 
     def _make_adds(self) -> None:
         """What adds an effect."""
-        self.add_level = basics.button("Level", self._add_level, "", "plus", ADD)
-        self.add_colour = basics.button("Colour", self._add_colour, "", "plus", ADD)
-        self.add_aim = basics.button("Aim", self._add_aim, "", "plus", ADD)
+        self.add_level = basics.button(tr("Level"), self._add_level, "", "plus", ADD)
+        self.add_colour = basics.button(tr("Colour"), self._add_colour, "", "plus", ADD)
+        self.add_aim = basics.button(tr("Aim"), self._add_aim, "", "plus", ADD)
         self.add_other = basics.tool(
-            "more", "Add an effect on any one attribute", self._other_menu
+            "more", tr("Add an effect on any one attribute"), self._other_menu
         )
         self.adds = (self.add_level, self.add_colour, self.add_aim)
 
@@ -228,8 +229,10 @@ class MotionPanel(QWidget):
     def _make_list(self) -> None:
         """The effects there are, and what is to be said of them."""
         self.hint = basics.label(
-            "No effects on these yet. Add one, or point at the ready ones under "
-            "Motions on the shelf.",
+            tr(
+                "No effects on these yet. Add one, or point at the ready ones under "
+                "Motions on the shelf."
+            ),
             "soft",
             wrap=True,
         )
@@ -248,8 +251,10 @@ class MotionPanel(QWidget):
         self.pad = AimPad()
         self.pad.setFixedHeight(110)
         self.pad.setToolTip(
-            "The heads on their ways, pan across and tilt up: drag moves them, the "
-            "wheel makes the ways larger or smaller"
+            tr(
+                "The heads on their ways, pan across and tilt up: drag moves them, the "
+                "wheel makes the ways larger or smaller"
+            )
         )
         self.pad.nudged.connect(self._nudge)
         self.pad.sized.connect(self._size)
@@ -258,20 +263,24 @@ class MotionPanel(QWidget):
     def _make_deeds(self) -> None:
         """What can be done with the one in hand."""
         self.keep = basics.button(
-            "Keep…", self.ask_to_keep, "", "keep", "Keep it as a motion palette"
+            tr("Keep…"), self.ask_to_keep, "", "keep", tr("Keep it as a motion palette")
         )
         self.update_ = basics.button(
-            "Update…", self._update_menu, "", "", "Give a motion palette this motion"
+            tr("Update…"),
+            self._update_menu,
+            "",
+            "",
+            tr("Give a motion palette this motion"),
         )
         self.unlink = basics.button(
-            "Unlink", self._unlink, "", "unlink", "Have its own motion"
+            tr("Unlink"), self._unlink, "", "unlink", tr("Have its own motion")
         )
         self.bake = basics.button(
-            "To steps…",
+            tr("To steps…"),
             self.ask_to_bake,
             "",
             "steps",
-            "Make a chase of the draft's look with its effects; they stay",
+            tr("Make a chase of the draft's look with its effects; they stay"),
         )
 
         for button in (self.keep, self.update_, self.unlink, self.bake):
@@ -350,8 +359,16 @@ class MotionPanel(QWidget):
             scene = show.playables.get(player.ref.id)
             for effect in getattr(scene, "effects", ()):
                 if effect.on and chosen & set(model_effects.fixtures_of(show, effect)):
-                    found.append(f"{title(motion_of(show, effect))} by {player.name}")
-        text = f"Playing on these: {words.some(found)}." if found else ""
+                    found.append(
+                        tr(
+                            "{title} by {name}",
+                            title=title(motion_of(show, effect)),
+                            name=player.name,
+                        )
+                    )
+        text = (
+            tr("Playing on these: {found}.", found=words.some(found)) if found else ""
+        )
         self.from_scene.setText(text)
         self.from_scene.setVisible(bool(text))
 
@@ -389,14 +406,23 @@ class MotionPanel(QWidget):
 
         if motion.kind not in FORMS:
             said.append(
-                f"{words.capital(title(motion))}: it moves nothing, and is kept."
+                tr(
+                    "{title}: it moves nothing, and is kept.",
+                    title=words.capital(title(motion)),
+                )
             )
 
         missing = lacking(show, compiled.rig, effect)
         if missing:
             names = words.some([show.fixtures[i].name for i in missing])
             what = title(motion)
-            said.append(f"{names} cannot do this ({what}); the rest does.")
+            said.append(
+                tr(
+                    "{names} cannot do this ({what}); the rest does.",
+                    names=names,
+                    what=what,
+                )
+            )
 
         moving = self._moving()
         if moving is not None:
@@ -405,9 +431,12 @@ class MotionPanel(QWidget):
                 name = show.fixtures[fixture].name
                 by_trouble.setdefault(str(trouble), []).append(name)
 
-            said += [f"{words.some(who)}: {what}." for what, who in by_trouble.items()]
+            said += [
+                tr("{who}: {what}.", who=words.some(who), what=what)
+                for what, who in by_trouble.items()
+            ]
 
-        return "▲ " + " ".join(said) if said else ""
+        return tr("▲ {told}", told=sentences(*said)) if said else ""
 
     def position_of(self, effect: Effect) -> float:
         """Returns where an effect is now, in cycles."""
@@ -523,7 +552,7 @@ class MotionPanel(QWidget):
     def add(self, motion: AnyMotion, palette: str = "") -> str:
         """Add an effect on those chosen; returns its id."""
         effect = self.made(motion, palette)
-        self.parts.draft.set_effect(f"add {title(motion)}", effect)
+        self.parts.draft.set_effect(tr("add {title}", title=title(motion)), effect)
         self.chosen = effect.id
         self._fill()
         return effect.id
@@ -562,7 +591,7 @@ class MotionPanel(QWidget):
             if plain and known.family != at.Family.DEVICE:
                 menu.addAction(known.label, partial(self.add_wave, name))
         if menu.isEmpty():
-            menu.addAction("These have nothing else to move").setEnabled(False)
+            menu.addAction(tr("These have nothing else to move")).setEnabled(False)
         menu.exec(self.add_other.mapToGlobal(self.add_other.rect().bottomLeft()))
 
     def add_wave(self, name: str) -> None:
@@ -581,12 +610,12 @@ class MotionPanel(QWidget):
         effects = self.parts.draft.effects
         index = [e.id for e in effects].index(effect_id)
         moved = model_effects.moved_effect(effects, effect_id, max(0, index - 1))
-        self.parts.draft.set_effects("order effects", moved)
+        self.parts.draft.set_effects(tr("order effects"), moved)
 
     def take_out(self, effect_id: str) -> None:
         """Take an effect out of the draft."""
         kept = model_effects.without_effect(self.parts.draft.effects, effect_id)
-        self.parts.draft.set_effects("take an effect out", kept)
+        self.parts.draft.set_effects(tr("take an effect out"), kept)
 
     # palettes
 
@@ -603,8 +632,8 @@ class MotionPanel(QWidget):
         motion = motion_of(self.parts.document.show, effect)
         name, sure = QInputDialog.getText(
             self,
-            "Keep a motion",
-            "Name of the motion",
+            tr("Keep a motion"),
+            tr("Name of the motion"),
             text=words.capital(title(motion)),
         )
         if not sure or not name.strip():
@@ -615,10 +644,12 @@ class MotionPanel(QWidget):
         linked = replace(effect, palette=palette)
         effects = model_effects.with_effect(draft.effects, linked)
         called = name_of(show, Ref(PALETTE, palette))
-        document.edit(f"keep the motion {called}", show)
+        document.edit(tr("keep the motion {called}", called=called), show)
 
-        draft.set_effects(f"follow the motion {called}", effects)
-        self.parts.notices.told.emit(f"{called} is kept among the motions.", "info")
+        draft.set_effects(tr("follow the motion {called}", called=called), effects)
+        self.parts.notices.told.emit(
+            tr("{called} is kept among the motions.", called=called), "info"
+        )
 
     def _update_menu(self) -> None:
         menu = Menu(self)
@@ -627,7 +658,11 @@ class MotionPanel(QWidget):
             palette = show.palettes[palette_id]
             used = palette_deeds.users_of(show, palette_id)
             menu.addAction(
-                f"{palette.name}: {palette_deeds.used_by(used)}",
+                tr(
+                    "{name}: {used_by}",
+                    name=palette.name,
+                    used_by=palette_deeds.used_by(used),
+                ),
                 partial(self.update_palette, palette_id),
             )
         menu.exec(self.update_.mapToGlobal(self.update_.rect().topLeft()))
@@ -642,12 +677,21 @@ class MotionPanel(QWidget):
         motion = motion_of(document.show, effect)
         show = model_effects.update_motion(document.show, palette_id, motion)
         name = name_of(show, Ref(PALETTE, palette_id))
-        document.edit(f"update the motion {name}", show)
+        document.edit(tr("update the motion {name}", name=name), show)
 
-        self.put(replace(effect, palette=palette_id), f"follow the motion {name}")
+        self.put(
+            replace(effect, palette=palette_id),
+            tr("follow the motion {name}", name=name),
+        )
         users = len(palette_deeds.users_of(show, palette_id))
         self.parts.notices.told.emit(
-            f"{name} is updated, and {words.count(users, 'user')} with it.", "info"
+            plural(
+                users,
+                "{name} is updated, and what uses it ({n}).",
+                "{name} is updated, and all that use it ({n}).",
+                name=name,
+            ),
+            "info",
         )
 
     def _unlink(self) -> None:
@@ -655,7 +699,7 @@ class MotionPanel(QWidget):
         if effect is not None:
             motion = motion_of(self.parts.document.show, effect)
             own = replace(effect, palette="", motion=motion)
-            self.put(own, "unlink an effect")
+            self.put(own, tr("unlink an effect"))
 
     # baking
 
@@ -663,8 +707,8 @@ class MotionPanel(QWidget):
         """Ask into how many steps."""
         count, sure = QInputDialog.getInt(
             self,
-            "Steps of a chase",
-            "Steps in a cycle",
+            tr("Steps of a chase"),
+            tr("Steps in a cycle"),
             DENSITY,
             bake.LEAST,
             bake.MOST,
@@ -676,33 +720,38 @@ class MotionPanel(QWidget):
         """Make a chase of the draft's look with its effects; the draft stays."""
         document, draft = self.parts.document, self.parts.draft
         show, scene = edits.keep_scene(
-            document.show, "Baked", draft.look, 1.0, 1.0, effects=draft.effects
+            document.show, tr("Baked"), draft.look, 1.0, 1.0, effects=draft.effects
         )
         made = compile_show(show, self.parts.preview.compiled)
         baked = bake.bake(made, scene, draft.effects, count)
 
         if not baked.steps:
-            text = "There is nothing here that could become steps: no effect is on."
+            text = tr("There is nothing here that could become steps: no effect is on.")
             self.parts.notices.told.emit(text, "alarm")
             return
 
         show, chase = chases.keep_chase(
             document.show,
-            "Baked",
+            tr("Baked"),
             baked.steps,
             unit=baked.unit,
             fade=baked.fade,
             hold=0.0,
         )
         name = name_of(show, chase)
-        document.edit(f"bake {name}", show)
+        document.edit(tr("bake {name}", name=name), show)
         self.parts.notices.told.emit(
-            f"{name} has {len(baked.steps)} steps. The draft stays as it is.", "info"
+            tr(
+                "{name} has {n} steps. The draft stays as it is.",
+                name=name,
+                n=len(baked.steps),
+            ),
+            "info",
         )
         self.baked.emit(chase)
 
 
-ADD = "Add an effect on those chosen"
+ADD = tr("Add an effect on those chosen")
 
 
 replace_motion = model_effects.replace

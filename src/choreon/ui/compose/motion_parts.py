@@ -11,6 +11,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.motion import (
@@ -70,23 +71,26 @@ class WavePart(MotionPart):
 
     def __init__(self, parts: Parts, put: Put) -> None:
         super().__init__(parts, put)
-        self.shapes = ChipList("Shape", font_size=12)
-        self.modes = ChipList("What it does", font_size=12)
+        self.shapes = ChipList(tr("Shape"), font_size=12)
+        self.modes = ChipList(tr("What it does"), font_size=12)
         self.shapes.picked.connect(self._set_shape)
         self.modes.picked.connect(self._set_mode)
 
-        self.low, self.high = ValueField("Low", 0, 100), ValueField("High", 0, 100)
+        self.low, self.high = (
+            ValueField(tr("Low"), 0, 100),
+            ValueField(tr("High"), 0, 100),
+        )
         self.low.changed.connect(lambda v: self._set_end(0, v))
         self.high.changed.connect(lambda v: self._set_end(1, v))
         self.by_middle = basics.button(
-            "±", self._show_ends, "", "", "Give the middle and the size instead"
+            "±", self._show_ends, "", "", tr("Give the middle and the size instead")
         )
         self.by_middle.setCheckable(True)
 
         self.by_middle.setFixedWidth(34)
-        self.by_middle.setAccessibleName("By middle and size")
+        self.by_middle.setAccessibleName(tr("By middle and size"))
 
-        self.curve = PointEditor("Own curve", 0.0, 1.0, sorted_=True)
+        self.curve = PointEditor(tr("Own curve"), 0.0, 1.0, sorted_=True)
         self.curve.changed.connect(partial(self.set, "curve"))
         ends = basics.row(self.low, self.high, self.by_middle, spacing=4)
         basics.stack(
@@ -158,22 +162,24 @@ class RollPart(MotionPart):
         for n, stop in enumerate(self.motion.stops):
             line.append(self._stop(n, stop))
 
-        line.append(basics.tool("plus", "One colour more", self._add_stop))
+        line.append(basics.tool("plus", tr("One colour more"), self._add_stop))
         for first in range(0, len(line), 5):
             self.stops.addWidget(basics.row(*line[first : first + 5], spacing=4))
 
     def _stop(self, n: int, stop: ColourStop) -> QWidget:
         show = self.parts.document.show
         palette = show.palettes.get(stop.palette)
-        name = palette.name if palette is not None else "a colour of its own"
+        name = palette.name if palette is not None else tr("a colour of its own")
 
-        button = ColourButton(f"Colour {n + 1}: {name}")
+        button = ColourButton(tr("Colour {number}: {name}", number=n + 1, name=name))
         button.setMinimumWidth(40)
         button.set_rgb(colour_of_stop(show, stop))
         button.changed.connect(lambda rgb: self._set_stop(n, ColourStop(tuple(rgb))))
 
         more = basics.tool(
-            "more", f"Colour {n + 1}: from a palette, or out", lambda: None
+            "more",
+            tr("Colour {number}: from a palette, or out", number=n + 1),
+            lambda: None,
         )
         more.clicked.connect(lambda: self._open_menu(n, more))
         more.setFixedWidth(20)
@@ -203,7 +209,7 @@ class RollPart(MotionPart):
 
         menu.addSeparator()
         rest = tuple(s for i, s in enumerate(self.motion.stops) if i != n)
-        out = menu.addAction("Take it out", partial(self.set, "stops", rest))
+        out = menu.addAction(tr("Take it out"), partial(self.set, "stops", rest))
         out.setEnabled(len(rest) > 0)
 
         return menu
@@ -216,15 +222,15 @@ class PathPart(MotionPart):
 
     def __init__(self, parts: Parts, put: Put) -> None:
         super().__init__(parts, put)
-        self.spaces = ChipList("Where", font_size=12)
-        self.shapes = ChipList("Shape", font_size=12)
+        self.spaces = ChipList(tr("Where"), font_size=12)
+        self.shapes = ChipList(tr("Shape"), font_size=12)
         self.spaces.picked.connect(self._set_space)
         self.shapes.picked.connect(self._set_shape)
 
-        self.path = PointEditor("Free path", -1.0, 1.0, sorted_=False)
+        self.path = PointEditor(tr("Free path"), -1.0, 1.0, sorted_=False)
         self.path.changed.connect(partial(self.set, "points"))
         self.centre = basics.button(
-            "Centre…", self._centre_menu, "", "", "Put its middle on a mark"
+            tr("Centre…"), self._centre_menu, "", "", tr("Put its middle on a mark")
         )
         basics.stack(
             self, self.spaces, self.shapes, self.path, self.centre, margins=0, spacing=6
@@ -236,7 +242,9 @@ class PathPart(MotionPart):
         show_chips(self.shapes, fields.PATHS.options, path.shape)
         show_chips(self.spaces, fields.SPACES.options, path.in_room)
         self.centre.setVisible(path.in_room)
-        self.centre.setText(basics.literal(f"Centre: {self._centre_name()}"))
+        self.centre.setText(
+            basics.literal(tr("Centre: {centre_name}", centre_name=self._centre_name()))
+        )
 
         free = path.shape == PathShape.FREE
         self.path.setVisible(free)
@@ -264,11 +272,11 @@ class PathPart(MotionPart):
         show, centre = self.parts.document.show, self.motion.centre
         if centre.startswith(links.MARK):
             mark = show.marks.get(centre.removeprefix(links.MARK))
-            return mark.name if mark is not None else "a mark that is gone"
+            return mark.name if mark is not None else tr("a mark that is gone")
 
         point = links.point_of(show, centre)
         if point is None:
-            return "in the room"
+            return tr("in the room")
         return "{:.1f} / {:.1f} / {:.1f} m".format(*point)
 
     def _centre_menu(self) -> None:
@@ -276,10 +284,12 @@ class PathPart(MotionPart):
         menu = Menu(self)
         for mark in show.marks.values():
             link = links.to_mark(mark.id)
-            menu.addAction(f"On {mark.name}", partial(self.set, "centre", link))
+            menu.addAction(
+                tr("On {name}", name=mark.name), partial(self.set, "centre", link)
+            )
 
         middle = links.to_point((0.0, show.room.depth / 2, 0.0))
-        text = "In the middle of the stage"
+        text = tr("In the middle of the stage")
         menu.addAction(text, partial(self.set, "centre", middle))
         menu.exec(self.centre.mapToGlobal(self.centre.rect().bottomLeft()))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QPushButton, QWidget
 
+from choreon.language import plural, tr
 from choreon.model import attributes as at
 from choreon.model.motion import Effects, family
 from choreon.model.only import only
@@ -24,34 +25,41 @@ class OnlyDialog(Dialog):
         super().__init__(parent)
         self.parts, self.scene = parts, scene
         self.keeps = False
-        self.setWindowTitle(f"Of {scene.name}, only…")
+        self.setWindowTitle(tr("Of {name}, only…", name=scene.name))
         self.setMinimumWidth(460)
         self.families: dict[str, QPushButton] = {}
         for name in self._families():
-            button = basics.button(name, self._look, "", "", f"What it has of {name}")
+            button = basics.button(
+                name, self._look, "", "", tr("What it has of {name}", name=name)
+            )
             button.setCheckable(True)
             button.setChecked(True)
             self.families[name] = button
         count = len(parts.selection.chosen)
-        self.chosen = QCheckBox(f"for the {words.count(count, 'fixture')} chosen")
+        self.chosen = QCheckBox(
+            plural(count, "for the one fixture chosen", "for the {n} fixtures chosen")
+        )
         self.chosen.setEnabled(bool(count))
         self.chosen.setChecked(bool(self._part(True)[0]))
         if not count:
-            self.chosen.setText("for the chosen fixtures: none is chosen now")
+            self.chosen.setText(tr("for the chosen fixtures: none is chosen now"))
         self.chosen.toggled.connect(lambda _: self._look())
-        self.name = QLineEdit(f"{scene.name}, part")
-        self.name.setAccessibleName("Name of the new scene")
+        self.name = QLineEdit(tr("{name}, part", name=scene.name))
+        self.name.setAccessibleName(tr("Name of the new scene"))
         self.what = basics.label("", "soft", wrap=True)
-        self.take = basics.button("Into the draft", self.accept, "main")
-        self.keep = basics.button("Keep as a scene of its own", self._keep)
+        self.take = basics.button(tr("Into the draft"), self.accept, "main")
+        self.keep = basics.button(tr("Keep as a scene of its own"), self._keep)
         basics.stack(
             self,
             basics.row(*self.families.values(), 1, spacing=4),
             self.chosen,
             self.what,
-            basics.row(basics.label("Name, where it is kept", "soft"), self.name),
+            basics.row(basics.label(tr("Name, where it is kept"), "soft"), self.name),
             basics.row(
-                basics.button("Cancel", self.reject, "quiet"), 1, self.keep, self.take
+                basics.button(tr("Cancel"), self.reject, "quiet"),
+                1,
+                self.keep,
+                self.take,
             ),
             margins=20,
             spacing=14,
@@ -82,7 +90,7 @@ class OnlyDialog(Dialog):
         """Say what it comes to."""
         look, effects = self.part()
         there = bool(look or effects)
-        nothing = "Nothing: the scene has none of it."
+        nothing = tr("Nothing: the scene has none of it.")
         self.what.setText(words.summary(look, effects) if there else nothing)
         self.take.setEnabled(there)
         self.keep.setEnabled(there)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent
 from PySide6.QtWidgets import QMenu, QWidget
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import links, palettes
 from choreon.model.refs import PALETTE, Ref
@@ -29,7 +30,9 @@ class PaletteChips(ChipList):
     """
 
     def __init__(self, hand: Hand, family: at.Family) -> None:
-        super().__init__(f"Palettes: {family}", self._about, 12, movable=True)
+        super().__init__(
+            tr("Palettes: {family}", family=family), self._about, 12, movable=True
+        )
         self.hand, self.family = hand, family
         self.parts = hand.parts
         self._shown: object = None
@@ -52,7 +55,11 @@ class PaletteChips(ChipList):
 
     def _about(self, chip: Chip) -> str:
         users = palettes.users(self.parts.document.show, chip.id)
-        return f"{chip.name}: {palette_deeds.used_by([s.name for s in users])}"
+        return tr(
+            "{name}: {used_by}",
+            name=chip.name,
+            used_by=palette_deeds.used_by([s.name for s in users]),
+        )
 
     def _fill(self) -> None:
         known = self.parts.document.show.palettes
@@ -81,7 +88,7 @@ class PaletteChips(ChipList):
     def _move(self, place: int, to: int) -> None:
         palette = self.palettes()[place]
         show = palettes.move_palette(self.parts.document.show, palette.id, to)
-        self.parts.document.edit(f"move the palette {palette.name}", show)
+        self.parts.document.edit(tr("move the palette {name}", name=palette.name), show)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """B takes the palette as a brush, or puts it down."""
@@ -111,7 +118,7 @@ def give(hand: Hand, palette: Palette) -> None:
     if cells:
         _give_to_cells(hand, palette, cells)
     if not look and not cells:
-        text = f"None of the chosen has what {palette.name} is about."
+        text = tr("None of the chosen has what {name} is about.", name=palette.name)
         parts.notices.told.emit(text, "alarm")
 
 
@@ -134,21 +141,21 @@ def menu(parent: QWidget, hand: Hand, palette: Palette) -> QMenu:
     made.addSeparator()
     held = parts.brush.palette is palette
     made.addAction(
-        "Put the brush down (B)" if held else "Brush with it (B)",
+        tr("Put the brush down (B)") if held else tr("Brush with it (B)"),
         lambda: parts.brush.hold(palette),
     )
-    made.addAction("Take into draft", lambda: palette_deeds.take(parts, palette))
+    made.addAction(tr("Take into draft"), lambda: palette_deeds.take(parts, palette))
     made.addAction(
-        "Update from the draft", lambda: palette_deeds.update(parts, palette.id)
+        tr("Update from the draft"), lambda: palette_deeds.update(parts, palette.id)
     ).setEnabled(bool(palettes.part(parts.engine.state.draft.look, {palette.family})))
-    made.addAction("Rename…", lambda: palette_deeds.rename(parent, parts, palette))
-    made.addAction("Delete", lambda: palette_deeds.delete(parts, palette))
+    made.addAction(tr("Rename…"), lambda: palette_deeds.rename(parent, parts, palette))
+    made.addAction(tr("Delete"), lambda: palette_deeds.delete(parts, palette))
     return made
 
 
 def keep_button(hand: Hand, family: at.Family) -> QWidget:
     """A small button that keeps what the draft has of a family as a palette."""
-    tip = f"Keep what the draft has of {family} as a palette"
+    tip = tr("Keep what the draft has of {family} as a palette", family=family)
     made: QWidget = basics.tool(
         "plus", tip, lambda: palette_deeds.ask_to_keep(made, hand.parts, family)
     )

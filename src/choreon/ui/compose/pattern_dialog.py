@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import plural, tr
 from choreon.model import attributes as at
 from choreon.model import chases, edits
 from choreon.model.patterns import (
@@ -50,15 +51,15 @@ from choreon.ui.widgets.values import ValueField
 
 LEVEL, COLOURS, SCENES, OTHER = "level", "colours", "scenes", "other"
 DRIVES = (
-    (LEVEL, "A level"),
-    (COLOURS, "Two colours"),
-    (SCENES, "Two scenes"),
-    (OTHER, "Any attribute"),
+    (LEVEL, tr("A level")),
+    (COLOURS, tr("Two colours")),
+    (SCENES, tr("Two scenes")),
+    (OTHER, tr("Any attribute")),
 )
 LIES = (
-    (Lie.CHOSEN, "As in the list"),
-    (Lie.ADDRESS, "By address"),
-    (Lie.PLACE, "Across the stage"),
+    (Lie.CHOSEN, tr("As in the list")),
+    (Lie.ADDRESS, tr("By address")),
+    (Lie.PLACE, tr("Across the stage")),
 )
 
 
@@ -69,7 +70,9 @@ class RuleGrid(MovingGrid):
     taken = Signal()
 
     def __init__(self, parts: Parts) -> None:
-        super().__init__("Patterns", "Patterns: press one to take it in hand", 176, 58)
+        super().__init__(
+            tr("Patterns"), tr("Patterns: press one to take it in hand"), 176, 58
+        )
         self.parts = parts
         self.rules: list[Rule] = []
         self.lamps = 8
@@ -84,7 +87,10 @@ class RuleGrid(MovingGrid):
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it: the pattern in hand."""
         names = [rule.name for rule in self.rules if rule.id == self.rule]
-        return Spoken(Role.List, "".join(names) or f"{len(self.rules)} patterns")
+        return Spoken(
+            Role.List,
+            "".join(names) or plural(len(self.rules), "{n} pattern", "{n} patterns"),
+        )
 
     def show_rules(self, rules: list[Rule], lamps: int) -> None:
         """Show rules as they are over so many lamps."""
@@ -181,7 +187,7 @@ class PatternDialog(Dialog):
         super().__init__(parent)
         self.parts, self.hand, self.chase = parts, hand, chase
         self.kept: Ref | None = None
-        self.setWindowTitle("Pattern")
+        self.setWindowTitle(tr("Pattern"))
         self.resize(940, 620)
 
         show = parts.document.show
@@ -191,58 +197,66 @@ class PatternDialog(Dialog):
         self.words = QLineEdit()
         self.words.setProperty(SEARCH, True)
 
-        self.words.setPlaceholderText(f"Find one of {len(RULES)} by name")
-        self.words.setAccessibleName("Find a pattern by name")
-        self.over = _box("Repeats over", ["any number of fixtures", "the whole row"])
+        self.words.setPlaceholderText(tr("Find one of {n} by name", n=len(RULES)))
+        self.words.setAccessibleName(tr("Find a pattern by name"))
+        self.over = _box(
+            tr("Repeats over"), [tr("any number of fixtures"), tr("the whole row")]
+        )
 
         for number in (1, 2, 3, 4, 5, 6, 8):
-            self.over.addItem(f"{number} fixture{'s' * (number > 1)}", number)
+            self.over.addItem(
+                plural(number, "{n} fixture", "{n} fixtures"),
+                number,
+            )
 
         self.over.setItemData(1, 0)
-        self.beats = _box("Lasts", ["any number of beats"])
+        self.beats = _box(tr("Lasts"), [tr("any number of beats")])
         for number in (1, 2, 3, 4, 5, 6, 7, 8, 12, 14, 16):
-            self.beats.addItem(f"{number} beat{'s' * (number > 1)}", number)
+            self.beats.addItem(
+                plural(number, "{n} beat", "{n} beats"),
+                number,
+            )
 
         self.grid = RuleGrid(parts)
         self.list = QListWidget()
-        self.list.setAccessibleName("Fixtures, in their order")
-        self.list.setToolTip("Drag to order; take the tick away to leave one out")
+        self.list.setAccessibleName(tr("Fixtures, in their order"))
+        self.list.setToolTip(tr("Drag to order; take the tick away to leave one out"))
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
 
-        self.cells = QCheckBox("cell by cell")
-        self.lie = _box("Order", [])
+        self.cells = QCheckBox(tr("cell by cell"))
+        self.lie = _box(tr("Order"), [])
         for lie, text in LIES:
             self.lie.addItem(text, lie)
 
-        self.drives = _box("What it drives", [])
+        self.drives = _box(tr("What it drives"), [])
         for drive, text in DRIVES:
             self.drives.addItem(text, drive)
 
-        self.high = ValueField("On", 0, 100, "%", 0, 100.0)
-        self.low = ValueField("Off", 0, 100, "%", 0, 0.0)
+        self.high = ValueField(tr("On"), 0, 100, "%", 0, 100.0)
+        self.low = ValueField(tr("Off"), 0, 100, "%", 0, 0.0)
         self.high.set_value(100.0)
         self.low.set_value(0.0)
-        self.colours = [ColourButton("Colour on"), ColourButton("Colour off")]
+        self.colours = [ColourButton(tr("Colour on")), ColourButton(tr("Colour off"))]
 
         self.colours[1].set_rgb((0.02, 0.05, 0.4))
-        self.scenes = [_box("Scene on", []), _box("Scene off", [])]
+        self.scenes = [_box(tr("Scene on"), []), _box(tr("Scene off"), [])]
 
         for box in self.scenes:
             for playable in show.playables.values():
                 if isinstance(playable, Scene):
                     box.addItem(playable.name, playable.ref)
 
-        self.attribute = _box("Attribute", [])
-        self.step = ValueField("A step", 0.125, 16, "beats", 3, 1.0, bar=False)
+        self.attribute = _box(tr("Attribute"), [])
+        self.step = ValueField(tr("A step"), 0.125, 16, "beats", 3, 1.0, bar=False)
         self.step.set_value(1.0)
-        self.fade = ValueField("of it fading", 0, 100, "%", 0, 0.0)
+        self.fade = ValueField(tr("of it fading"), 0, 100, "%", 0, 0.0)
         self.fade.set_value(0.0)
 
         self.told = basics.label("", "soft", wrap=True)
         self.name = QLineEdit()
-        self.name.setPlaceholderText("Name")
-        self.name.setAccessibleName("Name")
-        self.keep = basics.button("Keep", self.keep_it, "main", "check")
+        self.name.setPlaceholderText(tr("Name"))
+        self.name.setAccessibleName(tr("Name"))
+        self.keep = basics.button(tr("Keep"), self.keep_it, "main", "check")
 
         self._fill_lamps(lamps, known)
         self._fill_attributes(lamps)
@@ -271,11 +285,11 @@ class PatternDialog(Dialog):
         basics.stack(self.pair, *self.scenes, spacing=4)
         basics.stack(
             right,
-            basics.label("Fixtures", "soft"),
+            basics.label(tr("Fixtures"), "soft"),
             self.list,
             self.lie,
             self.cells,
-            basics.label("Drives", "soft"),
+            basics.label(tr("Drives"), "soft"),
             self.drives,
             self.attribute,
             self.ends,
@@ -284,7 +298,7 @@ class PatternDialog(Dialog):
             basics.row(self.step, self.fade, spacing=4),
             self.told,
             self.name,
-            basics.row(1, basics.button("Cancel", self.reject, "quiet"), self.keep),
+            basics.row(1, basics.button(tr("Cancel"), self.reject, "quiet"), self.keep),
             spacing=6,
         ).setStretch(1, 1)
 
@@ -298,7 +312,9 @@ class PatternDialog(Dialog):
 
         for fixture in lamps:
             hung = show.fixtures.get(fixture)
-            item = QListWidgetItem(hung.name if hung else f"{fixture} (gone)")
+            item = QListWidgetItem(
+                hung.name if hung else tr("{fixture} (gone)", fixture=fixture)
+            )
             item.setData(Qt.ItemDataRole.UserRole, fixture)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             on = (
@@ -327,7 +343,7 @@ class PatternDialog(Dialog):
         """Show a pattern that there is."""
         if known is None or self.chase is None:
             self.grid.rule = "pair-bounce"
-            self.name.setText("Pattern")
+            self.name.setText(tr("Pattern"))
             return
         chase = chases.chase_of(self.parts.document.show, self.chase)
         self.grid.rule = known.rule
@@ -459,18 +475,24 @@ class PatternDialog(Dialog):
         self.grid.step_beats = max(0.125, self.step.value or 1.0)
 
         if rule is None or not count:
-            self.told.setText("No fixture takes part: tick some.")
+            self.told.setText(tr("No fixture takes part: tick some."))
         else:
             beats = rule.beats(count) * (self.step.value or 1.0)
             self.told.setText(
-                f"{rule.name} over {count}: {rule.beats(count)} steps, {beats:g} "
-                f"{self.step.unit} a round."
+                tr(
+                    "{name} over {count}: {beats} steps, {beats2:g} {unit} a round.",
+                    name=rule.name,
+                    count=count,
+                    beats=rule.beats(count),
+                    beats2=beats,
+                    unit=self.step.unit,
+                )
             )
 
         self.keep.setEnabled(rule is not None and count > 0)
         chase = Chase(
             id="tried",
-            name="Tried",
+            name=tr("Tried"),
             pattern=pattern,
             unit=Unit.BEATS,
             fade=self._times()["fade"],
@@ -485,7 +507,7 @@ class PatternDialog(Dialog):
             return
 
         document, pattern = self.parts.document, self.pattern()
-        name = self.name.text().strip() or "Pattern"
+        name = self.name.text().strip() or tr("Pattern")
         if self.chase is not None:
             show = edits.change(
                 document.show, self.chase, pattern=pattern, **self._times()
@@ -497,7 +519,9 @@ class PatternDialog(Dialog):
                 document.show, name, pattern, unit=Unit.BEATS, **self._times()
             )
 
-        document.edit(f"keep the pattern {name_of(show, self.kept)}", show)
+        document.edit(
+            tr("keep the pattern {name_of}", name_of=name_of(show, self.kept)), show
+        )
         self.accept()
 
 

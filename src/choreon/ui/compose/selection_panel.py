@@ -29,6 +29,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import tr
 from choreon.model import choosing, edits
 from choreon.model.effects import unlinked
 from choreon.model.refs import FIXTURE, GROUP, Ref
@@ -138,16 +139,18 @@ class SelectionPanel(QWidget):
     def _make_lists(self) -> None:
         """What is typed, the groups and the fixtures."""
         self.typed = QLineEdit()
-        self.typed.setPlaceholderText("par 1-4, spot odd…")
-        self.typed.setAccessibleName("Choose by typing short names")
+        self.typed.setPlaceholderText(tr("par 1-4, spot odd…"))
+        self.typed.setAccessibleName(tr("Choose by typing short names"))
         self.typed.setToolTip(
-            "Short names, groups or numbers: par3, par 1-4, spot odd, dots every "
-            "3, par + wash, - par2, all, invert"
+            tr(
+                "Short names, groups or numbers: par3, par 1-4, spot odd, dots every "
+                "3, par + wash, - par2, all, invert"
+            )
         )
         self.typed.returnPressed.connect(self._choose_typed)
 
-        self.groups = self._list("Groups")
-        self.fixtures = self._list("Fixtures")
+        self.groups = self._list(tr("Groups"))
+        self.fixtures = self._list(tr("Fixtures"))
         self._listed: list[str] = []  # the fixtures, row by row
         self.fixtures.setItemDelegate(Numbered(self.parts, self.fixtures))
         DragsOut(self.groups.viewport(), self._groups_at)
@@ -168,31 +171,31 @@ class SelectionPanel(QWidget):
     def _make_ways(self) -> None:
         """Ways to choose many at once."""
         self.make_group = basics.tool(
-            "plus", "Make a group of the chosen fixtures", self._make_group
+            "plus", tr("Make a group of the chosen fixtures"), self._make_group
         )
         self.everything = basics.button(
-            "All", self._all, "quiet", tip="Choose all (Ctrl+A)"
+            tr("All"), self._all, "quiet", tip=tr("Choose all (Ctrl+A)")
         )
         self.nothing = basics.button(
-            "None",
+            tr("None"),
             lambda: self.parts.selection.choose(()),
             "quiet",
-            tip="Choose none (Esc on the stage)",
+            tip=tr("Choose none (Esc on the stage)"),
         )
 
         self.which = basics.button(
-            "Which…",
+            tr("Which…"),
             self._which_menu,
             "quiet",
             "",
-            "Odd, even, every third, all of the type…",
+            tr("Odd, even, every third, all of the type…"),
         )
         self.order = basics.button(
-            "Order…",
+            tr("Order…"),
             self._order_menu,
             "quiet",
             "",
-            "Turn the order, mirror, shuffle, sort",
+            tr("Turn the order, mirror, shuffle, sort"),
         )
 
         for button in (self.everything, self.nothing, self.which, self.order):
@@ -203,34 +206,36 @@ class SelectionPanel(QWidget):
         selection = self.parts.selection
         self.back = basics.tool(
             "before",
-            "The one before, alone (Left on the stage)",
+            tr("The one before, alone (Left on the stage)"),
             lambda: selection.choose_alone(-1),
         )
 
         self.forth = basics.tool(
             "after",
-            "The next one alone (Right on the stage)",
+            tr("The next one alone (Right on the stage)"),
             lambda: selection.choose_alone(1),
         )
 
         self.whole = basics.button(
-            "All again",
+            tr("All again"),
             selection.choose_pool,
             "quiet",
             "",
-            "The whole choice (Up on the stage)",
+            tr("The whole choice (Up on the stage)"),
         )
         self.cells = basics.tool(
             "cells",
-            "Choose cells rather than whole fixtures",
+            tr("Choose cells rather than whole fixtures"),
             self._cells,
             checkable=True,
         )
 
     def _lay_out(self) -> None:
-        groups = basics.row(basics.label("Groups", "heading"), 1, self.make_group)
+        groups = basics.row(basics.label(tr("Groups"), "heading"), 1, self.make_group)
         both = (self.everything, self.nothing)
-        fixtures = basics.row(basics.label("Fixtures", "heading"), 1, *both, spacing=0)
+        fixtures = basics.row(
+            basics.label(tr("Fixtures"), "heading"), 1, *both, spacing=0
+        )
         panel = basics.panel(
             self.typed,
             groups,
@@ -260,7 +265,10 @@ class SelectionPanel(QWidget):
         )
         if found is None:
             self.parts.notices.told.emit(
-                f"“{words_}” means no fixture; the choice is as it was.", "info"
+                tr(
+                    "“{words}” means no fixture; the choice is as it was.", words=words_
+                ),
+                "info",
             )
         else:
             self.parts.selection.choose(found)
@@ -271,15 +279,21 @@ class SelectionPanel(QWidget):
         menu = Menu(self)
         entries = [
             (
-                "All of the same type",
+                tr("All of the same type"),
                 lambda: parts.selection.choose(
                     choosing.alike(parts.document.show, chosen)
                 ),
             ),
-            ("Odd ones", lambda: parts.selection.choose(choosing.every(chosen, 2))),
-            ("Even ones", lambda: parts.selection.choose(choosing.every(chosen, 2, 2))),
-            ("Every third", lambda: parts.selection.choose(choosing.every(chosen, 3))),
-            ("Every nth…", self._nth),
+            (tr("Odd ones"), lambda: parts.selection.choose(choosing.every(chosen, 2))),
+            (
+                tr("Even ones"),
+                lambda: parts.selection.choose(choosing.every(chosen, 2, 2)),
+            ),
+            (
+                tr("Every third"),
+                lambda: parts.selection.choose(choosing.every(chosen, 3)),
+            ),
+            (tr("Every nth…"), self._nth),
         ]
 
         for text, act in entries:
@@ -287,23 +301,26 @@ class SelectionPanel(QWidget):
 
         menu.addSeparator()
         menu.addAction(
-            "All the others\tCtrl+I",
+            tr("All the others\tCtrl+I"),
             lambda: parts.selection.choose(
                 choosing.inverted(parts.document.show, chosen)
             ),
         )
 
         menu.addAction(
-            "Those that are lit", lambda: parts.selection.choose(parts.preview.lit())
+            tr("Those that are lit"),
+            lambda: parts.selection.choose(parts.preview.lit()),
         )
         menu.addAction(
-            "The choice before this one",
+            tr("The choice before this one"),
             lambda: parts.selection.choose(parts.selection.before),
         ).setEnabled(bool(parts.selection.before))
         menu.exec(self.which.mapToGlobal(self.which.rect().topLeft()))
 
     def _nth(self) -> None:
-        step, sure = QInputDialog.getInt(self, "Every nth", "Choose every", 4, 2, 999)
+        step, sure = QInputDialog.getInt(
+            self, tr("Every nth"), tr("Choose every"), 4, 2, 999
+        )
         if sure:
             self.parts.selection.choose(
                 choosing.every(self.parts.selection.chosen, step)
@@ -314,11 +331,11 @@ class SelectionPanel(QWidget):
         menu = Menu(self)
 
         for text, act in (
-            ("Turn round", lambda: choosing.turned(chosen)),
-            ("Mirror: from both ends inwards", lambda: choosing.mirrored(chosen)),
-            ("Shuffle", self._shuffled),
+            (tr("Turn round"), lambda: choosing.turned(chosen)),
+            (tr("Mirror: from both ends inwards"), lambda: choosing.mirrored(chosen)),
+            (tr("Shuffle"), self._shuffled),
             (
-                "Sort by place, left to right",
+                tr("Sort by place, left to right"),
                 lambda: choosing.by_place(parts.document.show, chosen),
             ),
         ):
@@ -345,7 +362,7 @@ class SelectionPanel(QWidget):
         made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         made.setAccessibleName(name)
-        made.setToolTip("A press chooses; Ctrl and Shift add to it or take away")
+        made.setToolTip(tr("A press chooses; Ctrl and Shift add to it or take away"))
         return made
 
     def _members(self, group_id: str) -> tuple[str, ...]:
@@ -383,10 +400,10 @@ class SelectionPanel(QWidget):
 
         for group in show.groups.values():
             here = [i for i in group.fixtures if i in show.fixtures]
-            item = QListWidgetItem(f"{group.name}  ·  {len(here)}")
+            item = QListWidgetItem(tr("{name}  ·  {n}", name=group.name, n=len(here)))
             item.setData(ID, group.id)
             item.setToolTip(
-                words.some([show.fixtures[i].name for i in here], 6) or "empty"
+                words.some([show.fixtures[i].name for i in here], 6) or tr("empty")
             )
             self.groups.addItem(item)
 
@@ -397,9 +414,17 @@ class SelectionPanel(QWidget):
             item = QListWidgetItem(fixture.name)
             item.setData(ID, fixture.id)
             kind = show.types.get(fixture.type)
-            what = kind.label if kind else f"unknown type “{fixture.type}”"
+            what = (
+                kind.label if kind else tr("unknown type “{type}”", type=fixture.type)
+            )
             item.setToolTip(
-                f"{what}, {fixture.universe}.{fixture.address}, typed {fixture.short}"
+                tr(
+                    "{what}, {universe}.{address}, typed {short}",
+                    what=what,
+                    universe=fixture.universe,
+                    address=fixture.address,
+                    short=fixture.short,
+                )
             )
 
             self.fixtures.addItem(item)
@@ -428,8 +453,8 @@ class SelectionPanel(QWidget):
             item.setSelected(bool(members) and members <= wanted)
 
         pool = self.parts.selection.pool
-        text = f"{len(chosen)} chosen" if chosen else "None chosen"
-        self.count.setText(f"1 of {len(pool)} alone" if pool else text)
+        text = tr("{n} chosen", n=len(chosen)) if chosen else tr("None chosen")
+        self.count.setText(tr("1 of {n} alone", n=len(pool)) if pool else text)
         self.make_group.setEnabled(bool(chosen))
         self.whole.setEnabled(bool(pool))
 
@@ -469,12 +494,14 @@ class SelectionPanel(QWidget):
         self.parts.selection.choose(list(self.parts.document.show.fixtures))
 
     def _make_group(self) -> None:
-        name, sure = QInputDialog.getText(self, "Keep a group", "Name of the group")
+        name, sure = QInputDialog.getText(
+            self, tr("Keep a group"), tr("Name of the group")
+        )
         if sure and name.strip():
             show, _ = edits.keep_group(
                 self.parts.document.show, name, self.parts.selection.chosen
             )
-            self.parts.document.edit(f"make the group {name}", show)
+            self.parts.document.edit(tr("make the group {name}", name=name), show)
 
     def group_menu(self, point: QPoint) -> None:
         """Show what can be done with a group."""
@@ -485,10 +512,10 @@ class SelectionPanel(QWidget):
         group = self.parts.document.show.groups[item.data(ID)]
         menu = Menu(self)
         menu.addAction(
-            "Set to the chosen fixtures", lambda: self._reset(group)
+            tr("Set to the chosen fixtures"), lambda: self._reset(group)
         ).setEnabled(bool(self.parts.selection.chosen))
         menu.addAction(
-            "Delete",
+            tr("Delete"),
             lambda: self._delete_group(group),
         )
         menu.exec(self.groups.mapToGlobal(point))
@@ -502,11 +529,13 @@ class SelectionPanel(QWidget):
         )
         effects = unlinked(show, draft.effects, str(ref))
         after = edits.remove(show, ref)
-        draft.edit(f"delete the group {group.name}", after, draft.look, effects)
+        draft.edit(
+            tr("delete the group {name}", name=group.name), after, draft.look, effects
+        )
 
     def _reset(self, group: Group) -> None:
         changed = edits.replace(group, fixtures=self.parts.selection.chosen)
         self.parts.document.edit(
-            f"change the group {group.name}",
+            tr("change the group {name}", name=group.name),
             edits.put(self.parts.document.show, "groups", changed),
         )

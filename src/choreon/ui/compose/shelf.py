@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import plural, tr
 from choreon.model import chases, edits, links, palettes
 from choreon.model import effects as model_effects
 from choreon.model.playables import AnyPlayable, kind_of
@@ -28,6 +29,7 @@ from choreon.model.refs import name_of
 from choreon.model.sameness import very_same
 from choreon.model.show import Palette
 from choreon.render.state import PlayState
+from choreon.terms import term
 from choreon.ui import palettes as palette_deeds
 from choreon.ui import words
 from choreon.ui.compose.card_deeds import CardDeeds
@@ -42,15 +44,15 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.menu import Menu
 
 SCENES, PALETTES, MOTIONS = "scenes", "palettes", "motions"
-EVERYWHERE = "Everywhere"
+EVERYWHERE = tr("Everywhere")
 FIND = {False: 154, True: 64}  # pixels to find by: beside few buttons, beside many
 ROOMY, TIGHT = 920, 660  # pixels of width for all words, and for all but those
 BARE = 540  # below that what makes something new is a sign alone
-NO_SCENES = (
+NO_SCENES = tr(
     "No scenes yet. Choose fixtures, give them level and colour, then press "
     "“Keep as…” below."
 )
-NO_PALETTES = (
+NO_PALETTES = tr(
     "No palettes yet: parts of looks, like a colour or an aim, that scenes follow."
 )
 
@@ -82,8 +84,8 @@ class Shelf(QWidget):
         self.search = self._make_search()
 
         self.folder = QComboBox()
-        self.folder.setAccessibleName("Folder")
-        self.folder.setToolTip("Show only what lies in a folder, or of one family")
+        self.folder.setAccessibleName(tr("Folder"))
+        self.folder.setToolTip(tr("Show only what lies in a folder, or of one family"))
         self.folder.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.folder.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
 
@@ -96,16 +98,16 @@ class Shelf(QWidget):
         self.deeds.made.connect(self.choose)
 
         self.capture = basics.button(
-            "Capture stage",
+            tr("Capture stage"),
             self.capture_stage,
             icon="capture",
-            tip="Keep everything that is on now as one new scene",
+            tip=tr("Keep everything that is on now as one new scene"),
         )
         self.chase = basics.button(
-            "New chase",
+            tr("New chase"),
             self._chase_menu,
             icon="steps",
-            tip="A chase of the chosen scenes, of a pattern, or an empty one",
+            tip=tr("A chase of the chosen scenes, of a pattern, or an empty one"),
         )
 
         self.strip = CardStrip(parts, self.minis)
@@ -113,11 +115,11 @@ class Shelf(QWidget):
         self.strip.pressed_twice.connect(self._pressed_twice)
         self.tray = Tray(motion or MotionPanel(self.hand))
         self.on_stage = basics.button(
-            "Try on stage",
+            tr("Try on stage"),
             self._try_on_stage,
             "",
             "",
-            "Have what is pointed at move on stage, not only in the picture",
+            tr("Have what is pointed at move on stage, not only in the picture"),
         )
 
         self.on_stage.setCheckable(True)
@@ -133,13 +135,12 @@ class Shelf(QWidget):
         group = QButtonGroup(self)
         tabs = {}
 
-        for kind in (SCENES, PALETTES, MOTIONS):
-            tab = basics.button(
-                words.capital(kind),
-                partial(self.show_kind, kind),
-                "quiet",
-                tip=f"Show the {kind}",
-            )
+        for kind, title, tip in (
+            (SCENES, tr("Scenes"), tr("Show the scenes")),
+            (PALETTES, tr("Palettes"), tr("Show the palettes")),
+            (MOTIONS, tr("Motions"), tr("Show the motions")),
+        ):
+            tab = basics.button(title, partial(self.show_kind, kind), "quiet", tip=tip)
             tab.setCheckable(True)
             group.addButton(tab)
             tabs[kind] = tab
@@ -149,9 +150,9 @@ class Shelf(QWidget):
 
     def _make_search(self) -> QLineEdit:
         search = QLineEdit()
-        search.setPlaceholderText("Find")
-        search.setAccessibleName("Find by name or tag")
-        search.setToolTip("Show only what has these words in its name or its tags")
+        search.setPlaceholderText(tr("Find"))
+        search.setAccessibleName(tr("Find by name or tag"))
+        search.setToolTip(tr("Show only what has these words in its name or its tags"))
         search.setMaximumWidth(FIND[False])
         search.setClearButtonEnabled(True)
         search.textChanged.connect(lambda _: self._fill(again=True))
@@ -160,9 +161,9 @@ class Shelf(QWidget):
     def _lay_out(self) -> None:
         self.empty = basics.label("", "soft", wrap=True)
         self.sample = basics.button(
-            "Bring sample sets",
+            tr("Bring sample sets"),
             self._sample,
-            tip="Colours, marks and beams to begin with",
+            tip=tr("Colours, marks and beams to begin with"),
         )
 
         self.nothing = basics.row(self.empty, self.sample, 1)
@@ -201,8 +202,8 @@ class Shelf(QWidget):
         narrow = self.width() < ROOMY
         self.deeds.set_narrow(narrow)
         bare = self.width() < BARE
-        short = ("", "") if bare else ("Chase", "Capture")
-        long = ("New chase", "Capture stage")
+        short = ("", "") if bare else (tr("Chase"), tr("Capture"))
+        long = (tr("New chase"), tr("Capture stage"))
 
         for button, text in zip(
             (self.chase, self.capture), short if narrow else long, strict=True
@@ -327,8 +328,8 @@ class Shelf(QWidget):
         elif self.shows == MOTIONS:
             entries = [(EVERYWHERE, None)]
         else:
-            families = [(words.capital(f), str(f)) for f in palettes.FAMILIES]
-            entries = [("All families", None), *families]
+            families = [(words.capital(term(f)), str(f)) for f in palettes.FAMILIES]
+            entries = [(tr("All families"), None), *families]
 
         box = self.folder
         now = [(box.itemText(i), box.itemData(i)) for i in range(box.count())]
@@ -393,7 +394,15 @@ class Shelf(QWidget):
             f"{family} {t.delay:g}+{t.fade:g} s" for family, t in thing.times.items()
         )
         tags = " ".join(f"#{tag}" for tag in thing.tags)
-        about = [f"in {thing.fade_in:g} s · out {thing.fade_out:g} s", times, tags]
+        about = [
+            tr(
+                "in {fade_in:g} s · out {fade_out:g} s",
+                fade_in=thing.fade_in,
+                fade_out=thing.fade_out,
+            ),
+            times,
+            tags,
+        ]
         return " · ".join(part for part in about if part)
 
     def _pressed_twice(self, thing_id: str) -> None:
@@ -414,15 +423,19 @@ class Shelf(QWidget):
         """The ways to begin a chase."""
         menu = Menu(self)
         chosen = self.strip.all_chosen()
-        count = words.count(len(chosen), "chosen scene")
         of_these = menu.addAction(
-            f"Of the {count}, in this order", self.chase_of_chosen
+            plural(
+                len(chosen),
+                "Of the one scene chosen",
+                "Of the {n} scenes chosen, in this order",
+            ),
+            self.chase_of_chosen,
         )
         of_these.setEnabled(bool(chosen))
-        over = "A pattern over the chosen fixtures…"
+        over = tr("A pattern over the chosen fixtures…")
         act = menu.addAction(over, self.patterned.emit)
         act.setEnabled(bool(self.parts.selection.chosen))
-        menu.addAction("Empty: add steps to it", self.new_chase)
+        menu.addAction(tr("Empty: add steps to it"), self.new_chase)
         return menu
 
     def chase_of_chosen(self) -> None:
@@ -438,9 +451,9 @@ class Shelf(QWidget):
     def _keep_chase(self, steps: list[ChaseStep]) -> None:
         document = self.parts.document
         show, ref = chases.keep_chase(
-            document.show, "Chase", steps, unit=Unit.BEATS, fade=1.0, hold=1.0
+            document.show, tr("Chase"), steps, unit=Unit.BEATS, fade=1.0, hold=1.0
         )
-        document.edit(f"keep {name_of(show, ref)}", show)
+        document.edit(tr("keep {name_of}", name_of=name_of(show, ref)), show)
         self.deeds.opened.emit(ref)
 
     # what needs no card
@@ -453,7 +466,7 @@ class Shelf(QWidget):
 
         if not look and not effects:
             notices.told.emit(
-                "The stage is dark: there is nothing to capture.", "alarm"
+                tr("The stage is dark: there is nothing to capture."), "alarm"
             )
             return
 
@@ -461,12 +474,12 @@ class Shelf(QWidget):
             document.show, self.parts.preview.not_alike(look, effects)
         )
         names = [p.name for p in self.parts.engine.state.players if not p.releasing]
-        name = " + ".join(names) if 0 < len(names) <= 3 else "Stage"
+        name = " + ".join(names) if 0 < len(names) <= 3 else tr("Stage")
         given, sure = QInputDialog.getText(
             self,
-            "Capture the stage",
-            "\n\n".join(filter(None, (told, "Name of the scene"))),
-            text=f"{name}, captured",
+            tr("Capture the stage"),
+            "\n\n".join(filter(None, (told, tr("Name of the scene")))),
+            text=tr("{name}, captured", name=name),
         )
 
         if sure:
@@ -474,13 +487,17 @@ class Shelf(QWidget):
                 document.show, given, look, 2.0, 2.0, effects=effects
             )
             scene = name_of(show, made)
-            document.edit(f"capture {scene}", show)
-            text = f"{scene} is kept: {words.summary(look, effects)}, as they are now."
+            document.edit(tr("capture {scene}", scene=scene), show)
+            text = tr(
+                "{scene} is kept: {summary}, as they are now.",
+                scene=scene,
+                summary=words.summary(look, effects),
+            )
             notices.told.emit(text, "info")
 
     def _sample(self) -> None:
         document = self.parts.document
-        document.edit("bring sample sets", palettes.sample(document.show))
+        document.edit(tr("bring sample sets"), palettes.sample(document.show))
 
 
 def _links_in(playable: AnyPlayable) -> list[str]:

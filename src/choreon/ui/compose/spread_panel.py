@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget, QWidgetAction
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.values import Value
@@ -26,9 +27,9 @@ from choreon.ui.widgets.values import ValueField
 
 COLOUR, POINT = "colour", "point"
 SHAPES = (
-    ("Straight", "line"),
-    ("From the middle out", "middle"),
-    ("Mirrored", "wings"),
+    (tr("Straight"), "line"),
+    (tr("From the middle out"), "middle"),
+    (tr("Mirrored"), "wings"),
 )
 Rgb = tuple[float, float, float]
 
@@ -42,8 +43,8 @@ class SpreadBars(QWidget):
         super().__init__()
         self.setFixedHeight(84)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("What each gets")
-        self.setToolTip("Drag the first or the last up and down")
+        self.setAccessibleName(tr("What each gets"))
+        self.setToolTip(tr("Drag the first or the last up and down"))
         self.shares: list[float] = []
         self.colours: list[Rgb] = []
         self._end = -1
@@ -120,7 +121,7 @@ class ColourButton(QWidget):
         self.setFixedHeight(34)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(title)
-        self.setToolTip(f"{title}: press to choose a colour")
+        self.setToolTip(tr("{title}: press to choose a colour", title=title))
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
@@ -188,18 +189,24 @@ class SpreadPanel(QWidget):
         self._busy = False
         self._for: object = None
         self.what = QComboBox()
-        self.what.setAccessibleName("What is spread")
-        self.what.setToolTip("What goes from the first of the choice to the last")
+        self.what.setAccessibleName(tr("What is spread"))
+        self.what.setToolTip(tr("What goes from the first of the choice to the last"))
 
         self.what.currentIndexChanged.connect(lambda _: self._begin())
         self.bars = SpreadBars()
         self.bars.dragged.connect(self._dragged)
-        self.first, self.last = ValueField("First", 0, 100), ValueField("Last", 0, 100)
+        self.first, self.last = (
+            ValueField(tr("First"), 0, 100),
+            ValueField(tr("Last"), 0, 100),
+        )
         self.first.changed.connect(lambda v: self._number(0, v))
 
         self.last.changed.connect(lambda v: self._number(1, v))
         self.numbers = basics.row(self.first, self.last, spacing=4)
-        self.colours = [ColourButton("First colour"), ColourButton("Last colour")]
+        self.colours = [
+            ColourButton(tr("First colour")),
+            ColourButton(tr("Last colour")),
+        ]
 
         for i, button in enumerate(self.colours):
             button.changed.connect(lambda rgb, n=i: self._rgb(n, rgb))
@@ -208,7 +215,7 @@ class SpreadPanel(QWidget):
         self.places: list[list[ValueField]] = []
         rows = []
 
-        for end, title in enumerate(("First", "Last")):
+        for end, title in enumerate((tr("First"), tr("Last"))):
             own = [ValueField(axis, -20, 20, "m", 1, bar=False) for axis in "xyz"]
             for axis, field in enumerate(own):
                 field.setMinimumWidth(60)
@@ -216,27 +223,29 @@ class SpreadPanel(QWidget):
 
             self.places.append(own)
             rows += [
-                basics.label(f"{title} point", "small"),
+                basics.label(tr("{title} point", title=title), "small"),
                 basics.row(*own, spacing=4),
             ]
 
         self.spots = QWidget()
         basics.stack(self.spots, *rows, spacing=4)
-        self.shapes = ChipList("Shape")
+        self.shapes = ChipList(tr("Shape"))
         self.shapes.chips.show_chips([Chip(name, name) for name, _ in SHAPES])
         self.shapes.chips.show_on([0])
 
         self.shapes.picked.connect(self._shape)
-        self.repeat = ValueField("Repeat every", 0, 64, "", 0, 0, bar=False)
-        self.repeat.setToolTip("Begin anew after so many; 0 never does")
+        self.repeat = ValueField(tr("Repeat every"), 0, 64, "", 0, 0, bar=False)
+        self.repeat.setToolTip(tr("Begin anew after so many; 0 never does"))
         self.repeat.changed.connect(lambda _: self.apply())
-        self.swap = basics.button("Swap ends", self._swap, "", "", "First becomes last")
+        self.swap = basics.button(
+            tr("Swap ends"), self._swap, "", "", tr("First becomes last")
+        )
 
         self.apply_now = basics.button(
-            "Spread", self.apply, "main", "", "Fill in between the two ends"
+            tr("Spread"), self.apply, "main", "", tr("Fill in between the two ends")
         )
         self.hint = basics.label(
-            "Choose at least two fixtures, or one with cells.", "soft", wrap=True
+            tr("Choose at least two fixtures, or one with cells."), "soft", wrap=True
         )
         self.body = QWidget()
         basics.stack(
@@ -442,7 +451,7 @@ def _entries(counts: dict[str, int]) -> list[tuple[str, str]]:
         if name not in at.TARGET_COLOUR and not stepped:
             entries.append((known.label, name))
     if at.RED in counts:
-        entries.insert(0, ("Colour", COLOUR))
+        entries.insert(0, (tr("Colour"), COLOUR))
     if at.PAN in counts and at.TILT in counts:
-        entries.append(("Direction: a line of points", POINT))
+        entries.append((tr("Direction: a line of points"), POINT))
     return entries

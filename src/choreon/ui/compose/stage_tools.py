@@ -10,13 +10,14 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from choreon.language import tr
 from choreon.ui import theme
 from choreon.ui.commands import bind
 from choreon.ui.parts import Parts
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.widgets import basics
 
-VIEWS = ("From the house", "From above", "From the side")
+VIEWS = (tr("From the house"), tr("From above"), tr("From the side"))
 
 
 class StageTools(QWidget):
@@ -28,7 +29,7 @@ class StageTools(QWidget):
         self.window_: StageWindow | None = None
         self.lasso = basics.tool(
             "lasso",
-            "Choose with a lasso rather than a box",
+            tr("Choose with a lasso rather than a box"),
             self._lasso,
             checkable=True,
         )
@@ -44,9 +45,13 @@ class StageTools(QWidget):
             button.setFixedSize(32, 32)
             button.setFont(theme.font(13, strong=True))
             button.setToolTip(
-                f"{name} (Alt+{i + 1}); the right button keeps the present view here"
+                tr(
+                    "{name} (Alt+{i}); the right button keeps the present view here",
+                    name=name,
+                    i=i + 1,
+                )
             )
-            button.setAccessibleName(f"View {i + 1}")
+            button.setAccessibleName(tr("View {i}", i=i + 1))
             bind(self, f"view-{i + 1}", partial(stage.go_to, i))
             button.clicked.connect(lambda *_, n=i: stage.go_to(n))
             button.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -55,7 +60,7 @@ class StageTools(QWidget):
             box.addWidget(button)
         self.second = basics.tool(
             "screen",
-            "The stage picture in a window of its own, for a second screen",
+            tr("The stage picture in a window of its own, for a second screen"),
             self.open,
         )
         box.addWidget(self.second)
@@ -67,7 +72,9 @@ class StageTools(QWidget):
     def keep(self, number: int) -> None:
         """Keep the present view under a number."""
         self.stage.keep_view(number)
-        self.parts.notices.told.emit(f"This view is kept as {number + 1}.", "info")
+        self.parts.notices.told.emit(
+            tr("This view is kept as {number}.", number=number + 1), "info"
+        )
 
     def open(self) -> None:
         """The picture in a window of its own; on another screen where there is one."""
@@ -99,7 +106,7 @@ class StageWindow(QWidget):
 
     def __init__(self, parts: Parts) -> None:
         super().__init__()
-        self.setWindowTitle(f"{parts.document.show.name}: the stage")
+        self.setWindowTitle(tr("{name}: the stage", name=parts.document.show.name))
         self.picture = StagePicture(parts, choosing=False)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)

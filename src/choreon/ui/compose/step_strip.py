@@ -23,6 +23,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QFrame
 
+from choreon.language import tr
 from choreon.model.chases import to_step
 from choreon.model.playables import Chase
 from choreon.model.playables.chase import ChaseStep
@@ -75,10 +76,13 @@ class StepStrip(QAbstractScrollArea):
         self.setAcceptDrops(True)
         self.viewport().setAcceptDrops(True)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Steps of the chase")
+        self.setAccessibleName(tr("Steps of the chase"))
         self.setToolTip(
-            "Steps: press to choose, Shift and Ctrl for several, drag to order; drop "
-            "scenes here; press twice to change one"
+            tr(
+                "Steps: press to choose, Shift and Ctrl for several, drag to order; "
+                "drop "
+                "scenes here; press twice to change one"
+            )
         )
 
     # what is shown
@@ -207,7 +211,7 @@ class StepStrip(QAbstractScrollArea):
         step = self.steps[index]
         low = QRectF(rect.left() + 6, rect.top() + STAGE, rect.width() - 12, 22)
         painter.setFont(theme.font(12))
-        time = f"{self.chase.length_of(step):.3g}"
+        time = tr("{length_of:.3g}", length_of=self.chase.length_of(step))
         painter.setPen(QColor(theme.SOFT))
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         painter.drawText(low, right, time)
@@ -215,7 +219,9 @@ class StepStrip(QAbstractScrollArea):
         name = step_name(self.parts.document.show, step) or "look"
         painter.setPen(QColor(theme.TEXT))
         text = painter.fontMetrics().elidedText(
-            f"{index + 1} {name}", Qt.TextElideMode.ElideRight, int(room)
+            tr("{index} {name}", index=index + 1, name=name),
+            Qt.TextElideMode.ElideRight,
+            int(room),
         )
         painter.drawText(low, Qt.AlignmentFlag.AlignVCenter, text)
 
@@ -301,7 +307,10 @@ class StepStrip(QAbstractScrollArea):
         """Returns what a screen reader says of it."""
         places = [n + 1 for n, step in enumerate(self.steps) if step.id in self.chosen]
         chosen = ", ".join(map(str, places)) or "none"
-        return Spoken(Role.List, f"{len(self.steps)} steps; chosen {chosen}")
+        return Spoken(
+            Role.List,
+            tr("{n} steps; chosen {chosen}", n=len(self.steps), chosen=chosen),
+        )
 
     def event(self, event: QEvent) -> bool:
         """Ctrl+A chooses steps here, whatever it does around."""

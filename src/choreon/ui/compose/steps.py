@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QHideEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QColorDialog, QComboBox, QInputDialog, QMenu, QWidget
 
 from choreon.engine.do import Do
+from choreon.language import facts, plural, tr
 from choreon.model import attributes as at
 from choreon.model import chases, edits, links
 from choreon.model.chases import ContainsItself, find_step, own_step, to_step
@@ -28,6 +29,7 @@ from choreon.render import choice
 from choreon.render.rig import Rig
 from choreon.render.sources.chase import own_time, rounds_of, step_name
 from choreon.render.state import Going, Player
+from choreon.terms import a_round
 from choreon.ui import palettes as palette_deeds
 from choreon.ui import words
 from choreon.ui.compose.cards import CardStrip
@@ -43,7 +45,7 @@ from choreon.ui.widgets.values import ValueField
 RUNS = tuple(Run)
 ENDS = (
     (End.STAY, "stay"),
-    (End.RELEASE, "let go"),
+    (End.RELEASE, tr("let go")),
     (End.START, "start…"),
 )
 PERIOD = 60  # milliseconds between looks at where it is
@@ -78,7 +80,7 @@ class Steps(QWidget):
 
         self.cards.hide()
         self.empty = basics.label(
-            "No steps yet. Add what is on stage, the draft, or drop scenes here.",
+            tr("No steps yet. Add what is on stage, the draft, or drop scenes here."),
             "soft",
         )
         self.question = self._make_question()
@@ -104,34 +106,43 @@ class Steps(QWidget):
 
     def _make_head(self) -> None:
         self.play = basics.tool(
-            "play", "Play it on stage, or let it go", self.play_it, checkable=True
+            "play", tr("Play it on stage, or let it go"), self.play_it, checkable=True
         )
         self.hold = basics.tool(
             "pause",
-            "Have it stand at its step, or go on; of what is not on, the chosen step "
-            "is shown on stage",
+            tr(
+                "Have it stand at its step, or go on; of what is not on, the chosen "
+                "step "
+                "is shown on stage"
+            ),
             self.hold_it,
             checkable=True,
         )
 
-        self.back = basics.tool("before", "Over to the step before", self._back)
-        self.next = basics.tool("after", "Over to the next step", self._next)
-        self.slower = basics.tool("minus", "Slower", partial(self._rate, 1 / FASTER))
-        self.faster = basics.tool("plus", "Faster", partial(self._rate, FASTER))
+        self.back = basics.tool("before", tr("Over to the step before"), self._back)
+        self.next = basics.tool("after", tr("Over to the next step"), self._next)
+        self.slower = basics.tool(
+            "minus", tr("Slower"), partial(self._rate, 1 / FASTER)
+        )
+        self.faster = basics.tool("plus", tr("Faster"), partial(self._rate, FASTER))
         self.rate = basics.label("", "small")
 
         self.look = basics.tool(
             "eye",
-            "Look at the chosen step on the stage picture, without lighting it",
+            tr("Look at the chosen step on the stage picture, without lighting it"),
             self._look,
             checkable=True,
         )
         self.close_ = basics.button(
-            "Done", self.close_it, "quiet", "close", "Back to the shelf; all is kept"
+            tr("Done"),
+            self.close_it,
+            "quiet",
+            "close",
+            tr("Back to the shelf; all is kept"),
         )
         self.scenes = basics.tool(
             "grid",
-            "The scenes, to be dropped between the steps",
+            tr("The scenes, to be dropped between the steps"),
             self._show_cards,
             checkable=True,
         )
@@ -154,37 +165,37 @@ class Steps(QWidget):
         )
 
     def _make_times(self) -> None:
-        self.fade = ValueField("Fade", 0, 60, "s", 2, 1.0, bar=False)
-        self.stand = ValueField("Hold", 0, 60, "s", 2, 1.0, bar=False)
-        self.share = ValueField("Crossfade", 0, 100, "%", 0, 50.0)
+        self.fade = ValueField(tr("Fade"), 0, 60, "s", 2, 1.0, bar=False)
+        self.stand = ValueField(tr("Hold"), 0, 60, "s", 2, 1.0, bar=False)
+        self.share = ValueField(tr("Crossfade"), 0, 100, "%", 0, 50.0)
         self.unit = QComboBox()
         self.unit.addItem("seconds", Unit.SECONDS)
 
         self.unit.addItem("beats", Unit.BEATS)
-        self.unit.setAccessibleName("Unit of the times")
+        self.unit.setAccessibleName(tr("Unit of the times"))
         self.run = QComboBox()
-        self.run.setAccessibleName("In which order")
+        self.run.setAccessibleName(tr("In which order"))
 
         for run in RUNS:
             self.run.addItem(str(run), run)
 
-        self.rounds = ValueField("Rounds", 0, 99, "", 0, 0.0, bar=False)
-        self.rounds.none = "for ever"
+        self.rounds = ValueField(tr("Rounds"), 0, 99, "", 0, 0.0, bar=False)
+        self.rounds.none = tr("for ever")
         self.end = QComboBox()
-        self.end.setAccessibleName("What happens at the end")
-        self.end.setToolTip("What happens at the end")
+        self.end.setAccessibleName(tr("What happens at the end"))
+        self.end.setToolTip(tr("What happens at the end"))
 
         for end, text in ENDS:
             self.end.addItem(text, end)
 
         self.bars = basics.button(
-            "Fit bars…",
+            tr("Fit bars…"),
             self._ask_bars,
             "",
             "",
-            "Have a round last so many bars, exactly",
+            tr("Have a round last so many bars, exactly"),
         )
-        self.rounds.short, self.share.short = "×", "Cross"
+        self.rounds.short, self.share.short = "×", tr("Cross")
 
         for widget, wide in (
             (self.fade, 86),
@@ -210,44 +221,52 @@ class Steps(QWidget):
         )
 
     def _make_deeds(self) -> None:
-        self.add = basics.button("Add…", self._add_menu, "", "plus", "Add steps")
-        self.edit = basics.button(
-            "Edit", self.edit_it, "", "edit", "Take the chosen step into the draft"
+        self.add = basics.button(
+            tr("Add…"), self._add_menu, "", "plus", tr("Add steps")
         )
-        self.twice = basics.tool("copy", "The chosen once more", self._twice)
-        self.mirror = basics.tool("mirror", "Swap left and right", self._mirror)
+        self.edit = basics.button(
+            tr("Edit"),
+            self.edit_it,
+            "",
+            "edit",
+            tr("Take the chosen step into the draft"),
+        )
+        self.twice = basics.tool("copy", tr("The chosen once more"), self._twice)
+        self.mirror = basics.tool("mirror", tr("Swap left and right"), self._mirror)
         self.colour = basics.button(
-            "Recolour…",
+            tr("Recolour…"),
             self._recolour_menu,
             "",
             "",
-            "One colour for another throughout",
+            tr("One colour for another throughout"),
         )
 
         self.give = basics.button(
-            "From the draft",
+            tr("From the draft"),
             self._give,
             "",
             "",
-            "Give the chosen steps what the draft has",
+            tr("Give the chosen steps what the draft has"),
         )
         self.first = basics.button(
-            "Begin here", self._begin_here, "", "", "Begin with the chosen step"
+            tr("Begin here"), self._begin_here, "", "", tr("Begin with the chosen step")
         )
-        self.take = basics.button("Copy", self._copy, "", "", "Copy the chosen steps")
+        self.take = basics.button(
+            tr("Copy"), self._copy, "", "", tr("Copy the chosen steps")
+        )
         self.paste = basics.button(
-            "Paste", self._paste, "", "", "Put copied steps here"
+            tr("Paste"), self._paste, "", "", tr("Put copied steps here")
         )
         self.delete = basics.tool(
-            "trash", "Delete the chosen steps", self.delete_chosen
+            "trash", tr("Delete the chosen steps"), self.delete_chosen
         )
 
         self.pattern = basics.button(
-            "Pattern…",
+            tr("Pattern…"),
             self._pattern,
             "",
             "pattern",
-            "Change its fixtures, its rule, what it drives",
+            tr("Change its fixtures, its rule, what it drives"),
         )
         self.deeds = flow(
             self.add,
@@ -282,10 +301,14 @@ class Steps(QWidget):
     def _make_question(self) -> QWidget:
         self.whose = basics.name_label("", "heading")
         self.put_back = basics.button(
-            "Put back", self.put_it_back, "main", "check", "The draft becomes the step"
+            tr("Put back"),
+            self.put_it_back,
+            "main",
+            "check",
+            tr("The draft becomes the step"),
         )
         self.leave = basics.button(
-            "Cancel", self.leave_it, "quiet", "", "The step stays as it was"
+            tr("Cancel"), self.leave_it, "quiet", "", tr("The step stays as it was")
         )
         row = flow(self.whose, 1, self.leave, self.put_back)
         row.hide()
@@ -367,8 +390,12 @@ class Steps(QWidget):
         self.title.setText(chase.name)
         length = chases.round_length(show, chase)
 
-        count = words.count(len(steps), "step")
-        self.about.setText(f"{count} · {length:.3g} {chase.unit} a round")
+        self.about.setText(
+            facts(
+                plural(len(steps), "{n} step", "{n} steps"),
+                a_round(length, chase.unit),
+            )
+        )
         self.empty.setVisible(not steps)
         self.strip.setVisible(bool(steps))
         self.pattern.setVisible(chase.pattern is not None)
@@ -445,7 +472,7 @@ class Steps(QWidget):
             self.strip.show_playing(-1, -1, 1.0)
         else:
             self.hold.setChecked(player.paused)
-            self.rate.setText(f"×{player.rate:.3g}")
+            self.rate.setText(tr("×{rate:.3g}", rate=player.rate))
             self._show_spot(chase, player)
 
         self._tell_editing()
@@ -511,10 +538,12 @@ class Steps(QWidget):
         if self.ref is None:
             return
         show = make(self.parts.document.show, self.ref)
-        self.parts.document.edit(f"{name} of {name_of(show, self.ref)}", show)
+        self.parts.document.edit(
+            tr("{name} of {name_of}", name=name, name_of=name_of(show, self.ref)), show
+        )
 
     def _change(self, **fields: object) -> None:
-        self._edit("change the course", lambda s, r: edits.change(s, r, **fields))
+        self._edit(tr("change the course"), lambda s, r: edits.change(s, r, **fields))
 
     def _retime(self, **times: float) -> None:
         ids = list(self.strip.chosen)
@@ -548,7 +577,7 @@ class Steps(QWidget):
 
     def _ask_bars(self) -> None:
         bars, sure = QInputDialog.getDouble(
-            self, "Fit bars", "Bars that a round lasts", 1.0, 0.25, 256.0, 2
+            self, tr("Fit bars"), tr("Bars that a round lasts"), 1.0, 0.25, 256.0, 2
         )
         if sure:
             self.fit_bars(bars)
@@ -556,7 +585,7 @@ class Steps(QWidget):
     def fit_bars(self, bars: float) -> None:
         """Have a round last so many bars of the tempo."""
         beats = self.parts.engine.state.clock.bar
-        self._edit("fit bars", lambda s, r: chases.fit_bars(s, r, bars, beats))
+        self._edit(tr("fit bars"), lambda s, r: chases.fit_bars(s, r, bars, beats))
 
     # adding
 
@@ -567,12 +596,12 @@ class Steps(QWidget):
     def add_menu(self) -> QMenu:
         """The ways to add steps."""
         menu = Menu(self)
-        menu.addAction("What is on stage", self.add_stage)
-        own = menu.addAction("The draft", self.add_draft)
+        menu.addAction(tr("What is on stage"), self.add_stage)
+        own = menu.addAction(tr("The draft"), self.add_draft)
         own.setEnabled(not self.parts.engine.state.draft.empty)
-        each = menu.addAction("One a fixture of the chosen", self.add_each)
+        each = menu.addAction(tr("One a fixture of the chosen"), self.add_each)
         each.setEnabled(bool(self.parts.selection.chosen))
-        plays = menu.addMenu("A scene or chase")
+        plays = menu.addMenu(tr("A scene or chase"))
         for playable in self.parts.document.show.playables.values():
             if playable.ref != self.ref:
                 plays.addAction(playable.name, partial(self.add_played, playable.ref))
@@ -603,7 +632,9 @@ class Steps(QWidget):
         except ContainsItself as error:
             self.parts.notices.told.emit(str(error), "alarm")
             return
-        document.edit(f"add steps to {name_of(show, self.ref)}", show)
+        document.edit(
+            tr("add steps to {name_of}", name_of=name_of(show, self.ref)), show
+        )
         self.strip.choose(list(ids))
 
     def add_stage(self) -> None:
@@ -611,7 +642,7 @@ class Steps(QWidget):
         preview = self.parts.preview
         look, effects = preview.capture(), preview.capture_effects()
         if not look and not effects:
-            text = "The stage is dark: there is nothing to make a step of."
+            text = tr("The stage is dark: there is nothing to make a step of.")
             self.parts.notices.told.emit(text, "alarm")
             return
         told = words.not_alike(
@@ -635,7 +666,7 @@ class Steps(QWidget):
             if look:
                 steps.append(ChaseStep(id="step", look=look))
         if not steps:
-            text = "None of the chosen has a level: there is nothing to light."
+            text = tr("None of the chosen has a level: there is nothing to light.")
             self.parts.notices.told.emit(text, "alarm")
         self._add(steps)
 
@@ -653,9 +684,12 @@ class Steps(QWidget):
     def delete_chosen(self) -> None:
         """Take the chosen steps out."""
         ids = list(self.strip.chosen)
-        self._edit("delete steps", lambda s, r: chases.remove_steps(s, r, ids))
-        count = words.count(len(ids), "step")
-        text = f"{count} deleted. Ctrl+Z brings back what was."
+        self._edit(tr("delete steps"), lambda s, r: chases.remove_steps(s, r, ids))
+        text = plural(
+            len(ids),
+            "{n} step deleted. Ctrl+Z brings it back.",
+            "{n} steps deleted. Ctrl+Z brings them back.",
+        )
         self.parts.notices.told.emit(text, "info")
 
     def _twice(self) -> None:
@@ -663,12 +697,14 @@ class Steps(QWidget):
             return
         document = self.parts.document
         show, ids = chases.duplicate_steps(document.show, self.ref, self.strip.chosen)
-        document.edit(f"duplicate steps of {name_of(show, self.ref)}", show)
+        document.edit(
+            tr("duplicate steps of {name_of}", name_of=name_of(show, self.ref)), show
+        )
         self.strip.choose(list(ids))
 
     def _mirror(self) -> None:
         ids = list(self.strip.chosen)
-        self._edit("mirror steps", lambda s, r: chases.mirror(s, r, ids))
+        self._edit(tr("mirror steps"), lambda s, r: chases.mirror(s, r, ids))
 
     def _begin_here(self) -> None:
         self._change(first=self._index())
@@ -681,13 +717,17 @@ class Steps(QWidget):
         """Lay what the draft has over the chosen steps; the draft stays."""
         look = self.parts.draft.look
         if not look:
-            text = "The draft has no values: give the fixtures some first."
+            text = tr("The draft has no values: give the fixtures some first.")
             self.parts.notices.told.emit(text, "alarm")
             return
         ids = self._ids()
-        self._edit("give values", lambda s, r: chases.give(s, r, ids, look))
-        count = words.count(len(ids), "step")
-        text = f"{words.summary(look)} went into {count}. The draft is as it was."
+        self._edit(tr("give values"), lambda s, r: chases.give(s, r, ids, look))
+        text = plural(
+            len(ids),
+            "{summary} went into {n} step. The draft is as it was.",
+            "{summary} went into {n} steps. The draft is as it was.",
+            summary=words.summary(look),
+        )
         self.parts.notices.told.emit(text, "info")
 
     def _recolour_menu(self) -> None:
@@ -709,16 +749,16 @@ class Steps(QWidget):
                     if link != old:
                         sub.addAction(palette.name, partial(self.recolour, old, link))
 
-            sub.addAction("Another colour…", partial(self._ask_colour, old))
+            sub.addAction(tr("Another colour…"), partial(self._ask_colour, old))
 
         if menu.isEmpty():
-            menu.addAction("The steps have no colours").setEnabled(False)
+            menu.addAction(tr("The steps have no colours")).setEnabled(False)
 
         return menu
 
     def _ask_colour(self, old: tuple[float, float, float] | str) -> None:
         before = "#FFFFFF" if isinstance(old, str) else words.hex_colour(old)
-        found = QColorDialog.getColor(QColor(before), self, "Another colour")
+        found = QColorDialog.getColor(QColor(before), self, tr("Another colour"))
         if found.isValid():
             self.recolour(old, of_hex(found.name().upper()))
 
@@ -735,8 +775,10 @@ class Steps(QWidget):
         chosen = self.strip.chosen
         self.copied = tuple(s for s in self.strip.steps if s.id in chosen)
         self.paste.setEnabled(bool(self.copied))
-        text = (
-            f"{words.count(len(self.copied), 'step')} copied: open a chase and paste."
+        text = plural(
+            len(self.copied),
+            "{n} step copied: open a chase and paste.",
+            "{n} steps copied: open a chase and paste.",
         )
         self.parts.notices.told.emit(text, "info")
 
@@ -760,7 +802,7 @@ class Steps(QWidget):
         own = own_step(show, found[1])
         if own.plays is not None:
             name = name_of(show, own.plays)
-            text = f"This step plays {name}: open that to change it."
+            text = tr("This step plays {name}: open that to change it.", name=name)
             self.parts.notices.told.emit(text, "info")
 
             return
@@ -786,8 +828,18 @@ class Steps(QWidget):
         chase, step = found
         number = [s.id for s in steps_of(show, chase)].index(step.id) + 1
         name = step_name(show, step)
-        called = f"step {number}" + (f", {name}," if name else "")
-        self.whose.setText(f"The draft is {called} of {chase.name}")
+        self.whose.setText(
+            tr(
+                "The draft is step {number}, {name}, of {chase}",
+                number=number,
+                name=name,
+                chase=chase.name,
+            )
+            if name
+            else tr(
+                "The draft is step {number} of {chase}", number=number, chase=chase.name
+            )
+        )
 
     def put_it_back(self) -> None:
         """The draft becomes the step."""
@@ -795,7 +847,7 @@ class Steps(QWidget):
             return
         draft, document = self.parts.draft, self.parts.document
         show = chases.set_look(document.show, self.editing, draft.look, draft.effects)
-        draft.store("change a step", show)
+        draft.store(tr("change a step"), show)
         self.editing = None
         self._tell_editing()
 
@@ -815,5 +867,5 @@ def one_lit(rig: Rig, fixture: str, cell: int) -> Look:
 def _colour_name(show: Show, colour: tuple[float, float, float] | str) -> str:
     if isinstance(colour, str):
         palette = show.palettes.get(colour.removeprefix(links.PALETTE))
-        return palette.name if palette is not None else "a palette that is gone"
+        return palette.name if palette is not None else tr("a palette that is gone")
     return words.hex_colour(colour)

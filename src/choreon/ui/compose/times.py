@@ -8,8 +8,10 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.playables import Playable, Times
+from choreon.terms import term
 from choreon.ui import words
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
@@ -24,9 +26,9 @@ class TimesDialog(Dialog):
 
     def __init__(self, parent: QWidget, scene: Playable) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Times of {scene.name}")
-        self.fade_in = ValueField("In", 0, 60, "s", 1, bar=False)
-        self.fade_out = ValueField("Out", 0, 60, "s", 1, bar=False)
+        self.setWindowTitle(tr("Times of {name}", name=scene.name))
+        self.fade_in = ValueField(tr("In"), 0, 60, "s", 1, bar=False)
+        self.fade_out = ValueField(tr("Out"), 0, 60, "s", 1, bar=False)
         self.fade_in.set_value(scene.fade_in)
         self.fade_out.set_value(scene.fade_out)
         self.rows: dict[str, tuple[ValueField, ValueField]] = {}
@@ -38,12 +40,12 @@ class TimesDialog(Dialog):
             delay.set_value(own.delay if own else 0.0)
             fade.set_value(own.fade if own else scene.fade_in)
             self.rows[family] = (delay, fade)
-            title = basics.label(words.capital(family), "soft")
+            title = basics.label(words.capital(term(family)), "soft")
             title.setFixedWidth(90)
             lines.append(basics.row(title, delay, fade))
         self.fade_in.changed.connect(self._follow)
         self._given = dict(scene.times)
-        note = (
+        note = tr(
             "A family that waits comes up later than the rest: position and "
             "colour can be there before the light."
         )
@@ -54,8 +56,8 @@ class TimesDialog(Dialog):
             *lines,
             basics.row(
                 1,
-                basics.button("Cancel", self.reject, "quiet"),
-                basics.button("Keep", self.accept, "main"),
+                basics.button(tr("Cancel"), self.reject, "quiet"),
+                basics.button(tr("Keep"), self.accept, "main"),
             ),
             margins=20,
             spacing=10,

@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu
 
+from choreon.language import tr
 from choreon.library.motions import ready_motions
 from choreon.model import effects as model_effects
 from choreon.model.motion import AnyMotion, Effects, title
@@ -45,8 +46,11 @@ class Tray(MovingGrid):
 
     def __init__(self, panel: MotionPanel) -> None:
         super().__init__(
-            "Motions",
-            "Motions: point at one to see it on the chosen fixtures, press to add it",
+            tr("Motions"),
+            tr(
+                "Motions: point at one to see it on the chosen fixtures, press to add "
+                "it"
+            ),
             128,
             62,
         )
@@ -66,7 +70,7 @@ class Tray(MovingGrid):
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it: the motion in hand."""
         here = self.items[self.current : self.current + 1]
-        return Spoken(Role.List, "".join(i.name for i in here) or "no motion")
+        return Spoken(Role.List, "".join(i.name for i in here) or tr("no motion"))
 
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
@@ -161,7 +165,7 @@ class Tray(MovingGrid):
     def use(self, index: int) -> None:
         """Add a motion to the chosen lamps."""
         if not self.parts.selection.chosen:
-            text = "Choose the fixtures first that shall move."
+            text = tr("Choose the fixtures first that shall move.")
             self.parts.notices.told.emit(text, "alarm")
             return
         self._point_at(-1)
@@ -193,7 +197,7 @@ class Tray(MovingGrid):
         menu = Menu(self)
         palette = self.parts.document.show.palettes.get(item.palette)
         if palette is None:
-            menu.addAction("Keep in this show", partial(self.keep, item))
+            menu.addAction(tr("Keep in this show"), partial(self.keep, item))
             return menu
         self._fill_menu(menu, palette)
         return menu
@@ -203,12 +207,12 @@ class Tray(MovingGrid):
         menu.addAction(words.capital(palette_deeds.used_by(used))).setEnabled(False)
         menu.addSeparator()
         menu.addAction(
-            "Rename…", lambda: palette_deeds.rename(self, self.parts, palette)
+            tr("Rename…"), lambda: palette_deeds.rename(self, self.parts, palette)
         )
-        menu.addAction("Delete", lambda: palette_deeds.delete(self.parts, palette))
+        menu.addAction(tr("Delete"), lambda: palette_deeds.delete(self.parts, palette))
 
     def keep(self, item: Item) -> None:
         """Keep a ready motion in the show, to be changed for all that use it."""
         document = self.parts.document
         show, _ = model_effects.keep_motion(document.show, item.name, item.motion)
-        document.edit(f"keep the motion {item.name}", show)
+        document.edit(tr("keep the motion {name}", name=item.name), show)

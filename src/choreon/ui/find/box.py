@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import tr
 from choreon.ui import theme
 from choreon.ui.find import entries
 from choreon.ui.find.search import Entry, find
@@ -23,7 +24,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 
 WIDTH, ROWS, ROW = 640, 10, 32  # pixels; lines that are seen at once
-EMPTY = "Type what you look for, or what you want: “par 3 red”, “front wash 50%”."
+EMPTY = tr("Type what you look for, or what you want: “par 3 red”, “front wash 50%”.")
 
 
 class FindBox(QFrame):
@@ -51,15 +52,15 @@ class FindBox(QFrame):
             f"color: {theme.TEXT}; }}"
         )
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Find, or say what you want")
-        self.line.setAccessibleName("Find")
+        self.line.setPlaceholderText(tr("Find, or say what you want"))
+        self.line.setAccessibleName(tr("Find"))
         self.line.textChanged.connect(self._search)
         self.hint = basics.label(EMPTY, "soft", wrap=True)
         self.list = QTreeWidget()
         self.list.setColumnCount(3)
         self.list.setHeaderHidden(True)
         self.list.setRootIsDecorated(False)
-        self.list.setAccessibleName("What was found")
+        self.list.setAccessibleName(tr("What was found"))
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setUniformRowHeights(True)
         self.list.itemActivated.connect(lambda *_: self.take())
@@ -102,7 +103,7 @@ class FindBox(QFrame):
                 item.setForeground(column, QColor(theme.SOFT))
             self.list.addTopLevelItem(item)
         self._mark(0)
-        nothing = f"Nothing is called that. {EMPTY}"
+        nothing = tr("Nothing is called that. {EMPTY}", EMPTY=EMPTY)
         self.hint.setText(nothing if text.strip() else EMPTY)
         self.hint.setVisible(not self.found)
         self.list.setVisible(bool(self.found))

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 
+from choreon.language import listed, tr
 from choreon.model import attributes as at
 from choreon.model.colours import of_hex
 from choreon.model.refs import PALETTE, Ref
@@ -56,19 +57,21 @@ def of_show(parts: Parts, go: Go) -> Iterator[Entry]:
             fixture.name,
             "fixture",
             partial(parts.selection.choose, [fixture.id]),
-            words=f"choose {fixture.short} {fixture.number} {label} "
-            f"{fixture.universe}.{fixture.address}",
+            words=(
+                f"choose {fixture.short} {fixture.number} {label} "
+                f"{fixture.universe}.{fixture.address}"
+            ),
         )
     for playable in show.playables.values():
         path = f"playables/{playable.id}"
-        words = f"{playable.folder} {' '.join(playable.tags)}"
+        words = " ".join((playable.folder, *playable.tags))
         yield Entry(playable.name, playable.kind, partial(go, path), words=words)
     for palette in show.palettes.values():
         path = f"palettes/{palette.id}"
         yield Entry(palette.name, "palette", partial(go, path), words=palette.family)
     for page in show.pages.values():
         path = f"pages/{page.id}"
-        yield Entry(page.name, "page", partial(go, path), words="perform tiles")
+        yield Entry(page.name, "page", partial(go, path), words=tr("perform tiles"))
 
 
 @dataclass
@@ -93,10 +96,10 @@ class _Wish:
             elif percent:
                 share = min(100, int(percent[1]))
                 self.level = {at.DIMMER: share / 100}
-                self._take([word], f"{share} %", {})
+                self._take([word], tr("{share} %", share=share), {})
             elif word in ("full", "bright"):
                 self.level = {at.DIMMER: 1.0}
-                self._take([word], "full", {})
+                self._take([word], tr("full"), {})
 
     def take_palettes(self, palettes: Iterable[Palette]) -> None:
         """Understand the names of palettes; a colour comes with light."""
@@ -128,8 +131,8 @@ def wishes(parts: Parts, text: str) -> list[Entry]:
     wanted = [word for word in wish.rest if word not in FILLERS]
     return [
         Entry(
-            f"Make {title} {' and '.join(wish.names)}",
-            "into the draft",
+            tr("Make {title} {names}", title=title, names=listed(wish.names)),
+            tr("into the draft"),
             partial(_give, parts, fixtures, values),
         )
         for title, fixtures in _targets(parts, wanted)[:MOST_TARGETS]
@@ -143,13 +146,16 @@ def _targets(parts: Parts, wanted: Sequence[str]) -> list[tuple[str, list[str]]]
     show = parts.document.show
     if not wanted:
         chosen = list(parts.selection.chosen)
-        return [("the chosen fixtures", chosen)] if chosen else []
+        return [(tr("the chosen fixtures"), chosen)] if chosen else []
     found = []
     for group in show.groups.values():
         if _means(wanted, group.name):
             found.append((group.name, list(group.fixtures)))
     for fixture in show.fixtures.values():
-        if _means(wanted, f"{fixture.name} {fixture.short} {fixture.number}"):
+        if _means(
+            wanted,
+            f"{fixture.name} {fixture.short} {fixture.number}",
+        ):
             found.append((fixture.name, [fixture.id]))
     found.sort(key=lambda pair: len(pair[0]))
     return found

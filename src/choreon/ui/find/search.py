@@ -47,7 +47,10 @@ def _score(entry: Entry, wanted: Sequence[str]) -> int:
     """How well an entry fits: 0 not at all, since one of the words is in none of
     its own.
     """
-    title, others = words_of(entry.title), words_of(f"{entry.words} {entry.sort}")
+    title, others = (
+        words_of(entry.title),
+        words_of(f"{entry.words} {entry.sort}"),
+    )
     total = 1
     for word in wanted:
         if word in title:

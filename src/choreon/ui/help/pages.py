@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cache
 from importlib.resources import files
 
+from choreon.language import tr
 from choreon.ui import words
 
 TOPICS = (
@@ -33,12 +34,12 @@ TOPICS = (
 
 KEYS = "keys"
 START = "start"
-MISSING = """# This page is missing
+MISSING = tr("""# This page is missing
 
 The file of this page is not where it should be: Choreon is not wholly installed.
 Everything else works. Install it once more to have the page back; the
 [list of keys](keys) is always there.
-"""
+""")
 
 
 def read(topic: str) -> str:

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from PySide6.QtCore import QEvent, QObject
 from PySide6.QtWidgets import QFrame, QWidget
 
+from choreon.language import tr
 from choreon.model.show import Show
 from choreon.render.state import PlayState
 from choreon.ui import theme
@@ -29,35 +30,41 @@ class WalkStep(NamedTuple):
 
 STEPS = (
     WalkStep(
-        "Hang a fixture",
+        tr("Hang a fixture"),
         "rig",
-        "Choose a type on the left and press Hang. Then drag it on the plan to where "
-        "it hangs.",
+        tr(
+            "Choose a type on the left and press Hang. Then drag it on the plan to "
+            "where "
+            "it hangs."
+        ),
         "hang",
     ),
     WalkStep(
-        "Choose it",
+        tr("Choose it"),
         "compose",
-        "Press it on the stage picture, or draw a box around several.",
+        tr("Press it on the stage picture, or draw a box around several."),
         "choose",
     ),
     WalkStep(
-        "Give it light",
+        tr("Give it light"),
         "compose",
-        "Press Open up, then give it a colour. It is on stage at once, as a draft.",
+        tr("Press Open up, then give it a colour. It is on stage at once, as a draft."),
         "values",
     ),
     WalkStep(
-        "Keep it as a scene",
+        tr("Keep it as a scene"),
         "compose",
-        "Press Keep as… (Ctrl+S), and give the scene a name.",
+        tr("Press Keep as… (Ctrl+S), and give the scene a name."),
         "draft",
     ),
     WalkStep(
-        "Play it",
+        tr("Play it"),
         "perform",
-        "Put the scene on a page: drag its card from the shelf onto Perform, or press "
-        "Put a tile on this page. Then press the tile.",
+        tr(
+            "Put the scene on a page: drag its card from the shelf onto Perform, or "
+            "press "
+            "Put a tile on this page. Then press the tile."
+        ),
         "perform",
     ),
 )
@@ -88,10 +95,10 @@ class FirstEvening(QFrame):
         self.count = basics.label("", "small")
         self.title = basics.label("", "big", wrap=True)
         self.how = basics.label("", wrap=True)
-        self.more = basics.button("Tell me more", self._more, "quiet")
-        self.skip = basics.button("Skip it", self._skip, "quiet")
-        self.there = basics.button("Go there", self._there, "main")
-        self.close_it = basics.tool("close", "Leave the first evening", self.end)
+        self.more = basics.button(tr("Tell me more"), self._more, "quiet")
+        self.skip = basics.button(tr("Skip it"), self._skip, "quiet")
+        self.there = basics.button(tr("Go there"), self._there, "main")
+        self.close_it = basics.tool("close", tr("Leave the first evening"), self.end)
         head = basics.row(self.count, 1, self.close_it)
         foot = basics.row(self.more, 1, self.skip, self.there)
         basics.stack(self, head, self.title, self.how, foot, margins=14, spacing=8)
@@ -158,19 +165,23 @@ class FirstEvening(QFrame):
     def _tell_step(self) -> None:
         over = self.at >= len(STEPS)
         if over:
-            self.count.setText("All five steps are done")
-            self.title.setText("That is the whole way")
+            self.count.setText(tr("All five steps are done"))
+            self.title.setText(tr("That is the whole way"))
             self.how.setText(
-                "Hang, choose, give light, keep, play: the rest is more of it. F1 "
-                "tells about what is under the mouse, Ctrl+K finds everything."
+                tr(
+                    "Hang, choose, give light, keep, play: the rest is more of it. F1 "
+                    "tells about what is under the mouse, Ctrl+K finds everything."
+                )
             )
         else:
             step = STEPS[self.at]
-            self.count.setText(f"The first evening · {self.at + 1} of {len(STEPS)}")
+            self.count.setText(
+                tr("The first evening · {at} of {n}", at=self.at + 1, n=len(STEPS))
+            )
             self.title.setText(step.title)
             self.how.setText(step.how)
         self.skip.setVisible(not over)
-        self.there.setText("Done" if over else "Go there")
+        self.there.setText(tr("Done") if over else tr("Go there"))
         self._lay()
 
     def _lay(self) -> None:
@@ -193,7 +204,7 @@ class FirstEvening(QFrame):
 def _shines(state: PlayState) -> bool:
     """Whether the draft lights something."""
     look = state.draft.look
-    return any(_level(values.get("Dimmer")) > 0.0 for values in look.values())
+    return any(_level(values.get(tr("Dimmer"))) > 0.0 for values in look.values())
 
 
 def _level(value: object) -> float:

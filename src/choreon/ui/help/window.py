@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import tr
 from choreon.ui import theme
 from choreon.ui.help import keys, pages
 from choreon.ui.widgets import basics
@@ -42,17 +43,17 @@ class HelpWindow(QWidget):
         walk: Callable[[], object],
     ) -> None:
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Help — Choreon")
+        self.setWindowTitle(tr("Help — Choreon"))
         self.resize(760, 600)
         self.topic = ""
         self.texts = {name: pages.read(name) for name in pages.TOPICS[:-1]}
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Find in the help")
-        self.line.setAccessibleName("Find in the help")
+        self.line.setPlaceholderText(tr("Find in the help"))
+        self.line.setAccessibleName(tr("Find in the help"))
         self.line.setClearButtonEnabled(True)
         self.line.textChanged.connect(self._find)
         self.list = QListWidget()
-        self.list.setAccessibleName("Pages of the help")
+        self.list.setAccessibleName(tr("Pages of the help"))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
         self.text = QTextBrowser()
@@ -60,8 +61,8 @@ class HelpWindow(QWidget):
         self.text.setTabChangesFocus(True)
         self.text.document().setDocumentMargin(20)
         self.text.anchorClicked.connect(self._follow)
-        self.text.setAccessibleName("Help")
-        self.walk = basics.button("The first evening, in five steps", walk)
+        self.text.setAccessibleName(tr("Help"))
+        self.walk = basics.button(tr("The first evening, in five steps"), walk)
         left = QWidget()
         basics.stack(left, self.line, self.list, self.walk)
         halves = QSplitter()
@@ -71,7 +72,7 @@ class HelpWindow(QWidget):
         halves.setChildrenCollapsible(False)
         basics.stack(self, halves, margins=16)
         for name in pages.TOPICS:
-            text = self.texts.get(name, "# All keys")
+            text = self.texts.get(name, tr("# All keys"))
             item = QListWidgetItem(pages.title_of(name, text))
             item.setData(TOPIC, name)
             self.list.addItem(item)

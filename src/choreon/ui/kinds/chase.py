@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from choreon.language import plural, tr
 from choreon.model.chases import round_length
 from choreon.model.patterns import rule_of
 from choreon.model.playables import Chase
@@ -10,7 +11,7 @@ from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.sources.chase import own_time, rounds_of, step_name
 from choreon.render.state import Time
-from choreon.ui import words
+from choreon.terms import a_round, term
 from choreon.ui.kinds.base import StepsInWords, UiKind
 
 
@@ -19,21 +20,32 @@ def _look(chase: Chase) -> Look:
 
 
 def _about(show: Show, chase: Chase) -> str:
-    count = words.count(len(steps_of(show, chase)), "step")
-    length = round_length(show, chase)
-    what = f"{chase.name}: {count}, {length:.3g} {chase.unit} a round, {chase.run}"
+    what = tr(
+        "{name}: {steps}, {a_round}, {run}",
+        name=chase.name,
+        steps=plural(len(steps_of(show, chase)), "{n} step", "{n} steps"),
+        a_round=a_round(round_length(show, chase), chase.unit),
+        run=term(chase.run),
+    )
     if chase.pattern is not None:
         rule = rule_of(chase.pattern.rule)
         lamps = len(chase.pattern.lamps) - len(chase.pattern.left_out)
-        name = rule.name if rule else "a pattern that is not known"
-        what += f"\npattern “{name}” over {words.count(lamps, 'fixture')}"
+        name = rule.name if rule else tr("a pattern that is not known")
+        what += "\n" + plural(
+            lamps,
+            "pattern “{name}” over {n} fixture",
+            "pattern “{name}” over {n} fixtures",
+            name=name,
+        )
     return what
 
 
 def _tail(chase: Chase) -> str:
     if chase.pattern is not None:
-        return "pattern"
-    return words.count(len(chase.steps), "step") if chase.steps else "empty"
+        return tr("pattern")
+    if not chase.steps:
+        return tr("empty")
+    return plural(len(chase.steps), "{n} step", "{n} steps")
 
 
 def _moves(chase: Chase) -> bool:
@@ -47,10 +59,16 @@ def _steps(show: Show, chase: Chase) -> StepsInWords:
 
     def told(time: Time) -> str:
         if not names:
-            return "no steps"
+            return tr("no steps")
         spot = rounds.at(own_time(chase, time))
         after = rounds.step_at(spot.number + 1)
-        return f"{spot.step + 1} {names[spot.step]}  →  {after + 1} {names[after]}"
+        return tr(
+            "{step} {names}  →  {after} {names2}",
+            step=spot.step + 1,
+            names=names[spot.step],
+            after=after + 1,
+            names2=names[after],
+        )
 
     return told
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from choreon.language import plural, tr
 from choreon.model.effects import motion_of
 from choreon.model.motion import title
 from choreon.model.playables import Scene
@@ -19,20 +20,24 @@ def _about(show: Show, scene: Scene) -> str:
     if not scene.look and not scene.effects:
         return scene.name
     gone = sum(i not in show.fixtures for i in scene.look)
-    missing = ""
-    if gone:
-        missing = f"\n{gone} of its fixtures do not hang; they are kept in it."
-    moving = "".join(
-        f"\n{title(motion_of(show, effect))}" for effect in scene.effects if effect.on
-    )
     summary = words.summary(scene.look, scene.effects)
-    return f"{scene.name}: {summary}{missing}{moving}"
+    lines = [tr("{name}: {summary}", name=scene.name, summary=summary)]
+    if gone:
+        lines.append(
+            plural(
+                gone,
+                "{n} of its fixtures does not hang; it is kept in it.",
+                "{n} of its fixtures do not hang; they are kept in it.",
+            )
+        )
+    lines += [title(motion_of(show, effect)) for effect in scene.effects if effect.on]
+    return "\n".join(lines)
 
 
 def _tail(scene: Scene) -> str:
     if _moves(scene):
-        return "moves"
-    return "" if scene.look else "empty"
+        return tr("moves")
+    return "" if scene.look else tr("empty")
 
 
 def _moves(scene: Scene) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from choreon.language import tr
 from choreon.model.playables import Unknown
 from choreon.model.show import Show
 from choreon.model.values import Look
@@ -13,9 +14,11 @@ def _look(thing: Unknown) -> Look:
 
 
 def _about(show: Show, thing: Unknown) -> str:
-    return (
-        f"{thing.name} is a {thing.stored_kind}, which this Choreon cannot play. It is "
-        "kept as it is."
+    return tr(
+        "{name} is a {stored_kind}, which this Choreon cannot play. It is kept as "
+        "it is.",
+        name=thing.name,
+        stored_kind=thing.stored_kind,
     )
 
 

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from choreon.formats import cleaning
 from choreon.formats.autosave import Autosave, SaveStatus
+from choreon.language import tr
 from choreon.library import library, own
 from choreon.model.checks import check_rig
 from choreon.model.fixture_type import FixtureType
@@ -83,13 +84,13 @@ class Document(QObject):
         """Take the last step back."""
         step = self.history.undo()
         if step is not None:
-            self._went(step, step.before, f"Undone: {step.name}")
+            self._went(step, step.before, tr("Undone: {name}", name=step.name))
 
     def redo(self) -> None:
         """Do again what was taken back last."""
         step = self.history.redo()
         if step is not None:
-            self._went(step, step.after, f"Done again: {step.name}")
+            self._went(step, step.after, tr("Done again: {name}", name=step.name))
 
     def _went(self, step: UndoStep, draft: Held | None, said: str) -> None:
         """After a step back or forward: show it, and put the draft back where the step
@@ -152,9 +153,13 @@ class Document(QObject):
             own.keep(kind)
         except OSError as error:
             self.told.emit(
-                f"{kind.label} could not be written among your types "
-                f"({error.strerror}). It is kept in this show as long as it hangs "
-                "here.",
+                tr(
+                    "{label} could not be written among your types ({strerror}). It "
+                    "is kept in "
+                    "this show as long as it hangs here.",
+                    label=kind.label,
+                    strerror=error.strerror,
+                ),
                 "alarm",
             )
             return False

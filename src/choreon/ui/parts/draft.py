@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from choreon.engine import protocol
 from choreon.engine.actions import draft as actions
 from choreon.engine.do import Do
+from choreon.language import in_a_row, tr
 from choreon.model import effects as model_effects
 from choreon.model.attributes import attribute
 from choreon.model.edits import filled, merge_looks
@@ -20,6 +21,7 @@ from choreon.model.values import Look
 from choreon.model.verbs import Verb
 from choreon.render import commands, open_up
 from choreon.render.state import PlayState
+from choreon.terms import term
 from choreon.ui.parts.document import Document
 from choreon.ui.parts.engine_link import EngineLink
 from choreon.ui.parts.preview import Preview
@@ -80,7 +82,13 @@ class Draft(QObject):
         self._ahead(actions.set_draft(self._engine.state, values))
 
         families = {attribute(n).family for values in look.values() for n in values}
-        self._note(f"draft {', '.join(sorted(families))}", before)
+        self._note(
+            tr(
+                "draft {families}",
+                families=in_a_row(term(f) for f in sorted(families)),
+            ),
+            before,
+        )
         self._engine.soon()
 
     def _but_aside(self, look: Look) -> Look:
@@ -98,7 +106,7 @@ class Draft(QObject):
         before = self.held
         look = actions.without_values(before.look, lines)
         self._ahead(actions.set_draft(self._engine.state, look))
-        self._note("take values out of the draft", before)
+        self._note(tr("take values out of the draft"), before)
         revision = self._engine.revision
         self._engine.send(protocol.RemoveValues(lines=lines, revision=revision))
 
@@ -137,7 +145,7 @@ class Draft(QObject):
         before = self.held
         if before != Held():
             self._let_go()
-            self._note("clear the draft", before)
+            self._note(tr("clear the draft"), before)
 
     def store(self, name: str, show: Show, instead: Ref | None = None) -> None:
         """An edit that stores it: it is let go with that, and comes back with undo.
@@ -180,7 +188,7 @@ class Draft(QObject):
         self.taken = source
         if effects:
             held = model_effects.merged(self.effects, effects)
-            self.set_effects("take effects into the draft", held)
+            self.set_effects(tr("take effects into the draft"), held)
         if look:
             self.touch(look)
         hung = self._document.show.fixtures
@@ -248,7 +256,7 @@ class Draft(QObject):
             self.touch(look)
 
         if lamps:
-            self.told.emit(f"Lamp on was sent to {lamps}.", "info")
+            self.told.emit(tr("Lamp on was sent to {lamps}.", lamps=lamps), "info")
 
     def home(self) -> None:
         """Put the chosen at home, dark."""

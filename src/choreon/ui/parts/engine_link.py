@@ -17,6 +17,7 @@ from choreon.engine.actions import EVERYTHING, housekeeping
 from choreon.engine.do import Do
 from choreon.engine.outbox import Outbox
 from choreon.engine.supervisor import is_supervised
+from choreon.language import sentences, tr
 from choreon.model import changes
 from choreon.model.edits import merge_looks
 from choreon.model.outputs import ArtnetOutput
@@ -260,7 +261,9 @@ class EngineLink(QObject):
             try:
                 engine_client.start_engine(path if path.exists() else None)
             except OSError as error:
-                self.told.emit(f"No engine can be started: {error}.", "alarm")
+                self.told.emit(
+                    tr("No engine can be started: {error}.", error=error), "alarm"
+                )
         self._started = time.monotonic()
         self._retry.start()
 
@@ -437,11 +440,13 @@ class EngineLink(QObject):
         """Tell what must be known of an engine that was met."""
         if another:
             self.told.emit(
-                "The engine had stopped and was started again; what played goes on.",
+                tr(
+                    "The engine had stopped and was started again; what played goes on."
+                ),
                 "alarm",
             )
         elif self._started and message.resumed and message.state.players:
-            text = "What was on when the program ended is on again."
+            text = tr("What was on when the program ended is on again.")
             self.told.emit(text, "info")
         if message.note:
             self.told.emit(message.note, "alarm")
@@ -453,19 +458,22 @@ class EngineLink(QObject):
             if text not in before:
                 self.told.emit(text, "alarm")
         if before and not faults:
-            self.told.emit("What was wrong with the engine is mended.", "info")
+            self.told.emit(tr("What was wrong with the engine is mended."), "info")
 
     def _mismatched(self, message: protocol.Mismatch) -> None:
         """The engine that plays is of another version: it goes on, and is let be."""
         self._pid = message.pid
         self.alive = False
-        release = f" ({message.choreon})" if message.choreon else ""
         self.told.emit(
-            f"The engine that plays is of another version of Choreon{release} "
-            "than this "
-            f"window ({__version__}). It plays on as it is, and this window cannot "
-            "change it. To go on with this version: let it go out with “choreon stop”, "
-            "then open the show again. Edits are kept meanwhile.",
+            tr(
+                "The engine that plays is of another version of Choreon ({release}) "
+                "than "
+                "this window ({version}). It plays on as it is, and this window cannot "
+                "change it. To go on with this version: let it go out with “choreon "
+                "stop”, then open the show again. Edits are kept meanwhile.",
+                release=message.choreon or "?",
+                version=__version__,
+            ),
             "alarm",
         )
 
@@ -500,20 +508,18 @@ class EngineLink(QObject):
 
         told = ""
         if self._client is None and now - (self._gone or self._started) > GONE:
-            how = (
-                "Its supervisor starts it again"
+            told = sentences(
+                tr("No engine is running, so no light is sent."),
+                tr("Its supervisor starts it again.")
                 if is_supervised()
-                else "It is started from here"
-            )
-            told = (
-                f"No engine is running, so no light is sent. {how}; what you do "
-                "meanwhile is kept and told to it."
+                else tr("It is started from here."),
+                tr("What you do meanwhile is kept and told to it."),
             )
         elif self._client is not None and now - self._heard > SILENT:
             if not is_supervised():
                 self._start()  # a supervisor that watches it from now on
 
-            told = (
+            told = tr(
                 "The engine does not answer. The fixtures keep what was sent last; "
                 "what you do meanwhile is kept and told to it when it does."
             )

@@ -5,6 +5,7 @@ larger, by whole cells. Nothing is played from a page that is arranged.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from enum import StrEnum
 
 from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
@@ -18,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from choreon.language import plural, tr
 from choreon.model import edits, pages
 from choreon.model.refs import to_tile
 from choreon.model.tiles import Spot
@@ -26,11 +28,24 @@ from choreon.ui.parts import Parts
 from choreon.ui.perform.page_view import Grid, PageView
 from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.spoken import Role, Spoken
-from choreon.ui.words import count, some
+from choreon.ui.words import some
 
 HANDLE = 16.0  # pixels of the corner by which a tile is made larger
 
 replace = edits.replace
+
+
+class Deed(StrEnum):
+    """What was done with tiles that lie elsewhere, or are of another size, now."""
+
+    MOVE = "move"
+    SIZE = "size"
+
+
+def _placed(deed: Deed, count: int) -> str:
+    if deed == Deed.MOVE:
+        return plural(count, "move {n} tile", "move {n} tiles")
+    return plural(count, "size {n} tile", "size {n} tiles")
 
 
 class Arranger(QObject):
@@ -114,7 +129,7 @@ class Arranger(QObject):
         dx = min(dx, min(columns - s.x - s.w for s in spots.values()))
         dy = max(dy, -min(s.y for s in spots.values()))
         moved = {i: replace(s, x=s.x + dx, y=s.y + dy) for i, s in spots.items()}
-        self.place(moved, "move", section)
+        self.place(moved, Deed.MOVE, section)
 
     def grow(self, dw: int, dh: int) -> None:
         """Make those chosen larger by so many cells, or smaller."""
@@ -123,41 +138,41 @@ class Arranger(QObject):
             i: replace(s, w=min(columns - s.x, max(1, s.w + dw)), h=max(1, s.h + dh))
             for i, s in self._spots().items()
         }
-        self.place(grown, "size")
+        self.place(grown, Deed.SIZE)
 
     def place(
-        self, where: dict[str, Spot], deed: str, section: str | None = None
+        self, where: dict[str, Spot], deed: Deed, section: str | None = None
     ) -> None:
         """Put tiles in places."""
         show, page_id = self.parts.document.show, self.view.page_id
         if where and page_id in show.pages:
             after = pages.place(show, page_id, where, section)
-            self._edit(f"{deed} {count(len(where), 'tile')}", after)
+            self._edit(_placed(deed, len(where)), after)
 
     def align(self, edge: str) -> None:
         """Bring those chosen to one edge."""
         show = self.parts.document.show
         after = pages.align(show, self.view.page_id, self.chosen, edge)
-        self._edit(f"align {count(len(self.chosen), 'tile')}", after)
+        self._edit(plural(len(self.chosen), "align {n} tile", "align {n} tiles"), after)
 
     def same_size(self) -> None:
         """Make those chosen as large as the first."""
         show = self.parts.document.show
         after = pages.same_size(show, self.view.page_id, self.chosen)
-        self._edit(f"size {count(len(self.chosen), 'tile')}", after)
+        self._edit(plural(len(self.chosen), "size {n} tile", "size {n} tiles"), after)
 
     def tidy(self) -> None:
         """Close the gaps of the page."""
         show = self.parts.document.show
         if self.view.page_id in show.pages:
-            self._edit("tidy the page", pages.tidy(show, self.view.page_id))
+            self._edit(tr("tidy the page"), pages.tidy(show, self.view.page_id))
 
     def copy(self) -> None:
         """Put copies of those chosen on the page, and choose these."""
         show, page_id = self.parts.document.show, self.view.page_id
         if self.chosen and page_id in show.pages:
             after, made = pages.copy(show, self.chosen, page_id)
-            self._edit(f"copy {count(len(made), 'tile')}", after)
+            self._edit(plural(len(made), "copy {n} tile", "copy {n} tiles"), after)
             self.choose(made)
 
     def remove(self) -> None:
@@ -165,8 +180,15 @@ class Arranger(QObject):
         show, chosen = self.parts.document.show, self.chosen
         if chosen:
             after = edits.remove(show, *(to_tile(i) for i in chosen))
-            self._edit(f"take {count(len(chosen), 'tile')} off the page", after)
-            text = "What they played stays in the show. Ctrl+Z brings them back."
+            self._edit(
+                plural(
+                    len(chosen),
+                    "take {n} tile off the page",
+                    "take {n} tiles off the page",
+                ),
+                after,
+            )
+            text = tr("What they played stays in the show. Ctrl+Z brings them back.")
             self.parts.notices.told.emit(text, "info")
 
     def _edit(self, name: str, show: object) -> None:
@@ -247,7 +269,7 @@ class Pane(QWidget):
         self._band: QRectF | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Arrange the page")
+        self.setAccessibleName(tr("Arrange the page"))
         self.setGeometry(grid.rect())
         grid.installEventFilter(self)
         self.raise_()
@@ -257,7 +279,7 @@ class Pane(QWidget):
         """Returns what a screen reader says of it: which tiles are in hand."""
         tiles = self.arranger.view.tiles
         names = [tiles[i].name for i in self.arranger.chosen if i in tiles]
-        return Spoken(Role.Grouping, some(names) or "no tile in hand")
+        return Spoken(Role.Grouping, some(names) or tr("no tile in hand"))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Stay as large as the grid."""
@@ -391,7 +413,7 @@ class Pane(QWidget):
                     i: replace(s, x=column + s.x - left, y=row + s.y - top)
                     for i, s in self._ghosts.items()
                 }
-                self.arranger.place(moved, "move", section)
+                self.arranger.place(moved, Deed.MOVE, section)
 
                 return
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.engine.do import Do
+from choreon.language import tr
 from choreon.model.refs import BLACKOUT, PAGE, Ref
 from choreon.model.tiles import Guest, MasterTile, Page, Tile
 from choreon.model.verbs import Verb
@@ -41,7 +42,7 @@ RIGHTS = {
 """Kind of tile → the right by which guests play it. A kind that is not here is shut."""
 
 TOUCH = 56  # pixels that a button for guests is tall
-NOTHING = "There is nothing to play here. Ask whoever looks after the light."
+NOTHING = tr("There is nothing to play here. Ask whoever looks after the light.")
 
 
 def may_play(guest: Guest, tile: Tile) -> bool:
@@ -77,7 +78,7 @@ class GuestView(QWidget):
         line.addSpacing(16)
         line.addWidget(self.tabs)
         line.addStretch(1)
-        self.lock = basics.tool("lock", "Leave the guest pages", self.ask)
+        self.lock = basics.tool("lock", tr("Leave the guest pages"), self.ask)
 
         self.lock.setFixedSize(TOUCH, TOUCH)
         line.addWidget(self.lock)
@@ -85,9 +86,9 @@ class GuestView(QWidget):
         self.on_now.setFont(theme.font(18))
         self.on_now.setWordWrap(True)
 
-        self.on_now.setAccessibleName("What is on now")
+        self.on_now.setAccessibleName(tr("What is on now"))
         self.normal = basics.button(
-            "Everything back to normal", self.back_to_normal, "main", "home"
+            tr("Everything back to normal"), self.back_to_normal, "main", "home"
         )
         self.normal.setMinimumHeight(TOUCH)
         self.normal.setFont(theme.font(18, strong=True))
@@ -172,7 +173,7 @@ class GuestView(QWidget):
             return
 
         if not self.parts.engine.alive:
-            self.on_now.setText("The light is being started again. One moment.")
+            self.on_now.setText(tr("The light is being started again. One moment."))
             return
 
         names = [
@@ -180,11 +181,15 @@ class GuestView(QWidget):
             for player in sorted(state.players, key=lambda p: -p.order)
             if not player.lifts and not player.releasing
         ]
-        text = f"On now: {some(list(dict.fromkeys(names)), 4)}" if names else ""
+        text = (
+            tr("On now: {names}", names=some(list(dict.fromkeys(names)), 4))
+            if names
+            else ""
+        )
         if state.masters.blackout:
-            text = "Blackout is on: all is dark on purpose."
+            text = tr("Blackout is on: all is dark on purpose.")
 
-        self.on_now.setText(text or "Nothing is on. Press a tile.")
+        self.on_now.setText(text or tr("Nothing is on. Press a tile."))
 
     def back_to_normal(self) -> None:
         """What is on when the show opens, and nothing else."""
@@ -254,7 +259,7 @@ def kept_tries(settings: QSettings) -> pin.Tries:
     return tries
 
 
-FORGOTTEN = (
+FORGOTTEN = tr(
     "Forgotten? Whoever owns the show's file takes it away with\n"
     "choreon guest --forget-pin SHOW"
 )
@@ -295,7 +300,7 @@ class PinPad(QFrame):
 
             grid.addWidget(key, n // 3, n % 3)
 
-        self.stay = basics.button("Cancel", self.hide, "quiet")
+        self.stay = basics.button(tr("Cancel"), self.hide, "quiet")
         basics.stack(
             self,
             basics.label("PIN", "big"),
@@ -348,7 +353,7 @@ class PinPad(QFrame):
 
     def missed(self, wait: float) -> None:
         """Say that it was wrong."""
-        self.say.setText("That is not the PIN.")
+        self.say.setText(tr("That is not the PIN."))
         if wait > 0.0:
             self.wait(wait)
 
@@ -362,9 +367,11 @@ class PinPad(QFrame):
         left = self._until - time.monotonic()
         if left <= 0.0:
             self._tick.stop()
-            self.say.setText("Try again.")
+            self.say.setText(tr("Try again."))
         else:
-            self.say.setText(f"That is not the PIN. The next try in {left:.0f} s.")
+            self.say.setText(
+                tr("That is not the PIN. The next try in {left:.0f} s.", left=left)
+            )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Esc stays here."""

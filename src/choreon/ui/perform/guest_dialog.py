@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QLineEdit, QWidget
 
 from choreon import starter
+from choreon.language import tr
 from choreon.model import edits
 from choreon.model.tiles import Guest, PowerOn
 from choreon.ui.parts import Parts
@@ -13,14 +14,14 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 
 MAY = {
-    "levels": "Levels: faders, dials, colours, aims",
-    "choices": "Choices: pads, flashes, choices",
-    "tempo": "The tempo",
-    "blackout": "Blackout",
+    "levels": tr("Levels: faders, dials, colours, aims"),
+    "choices": tr("Choices: pads, flashes, choices"),
+    "tempo": tr("The tempo"),
+    "blackout": tr("Blackout"),
 }
 POWER = {
-    PowerOn.OPENING: "What is on when the show opens",
-    PowerOn.LAST: "What was on last",
+    PowerOn.OPENING: tr("What is on when the show opens"),
+    PowerOn.LAST: tr("What was on last"),
 }
 SHORTEST = 4  # figures of a PIN
 
@@ -31,7 +32,7 @@ class GuestDialog(Dialog):
     def __init__(self, parts: Parts, parent: QWidget) -> None:
         super().__init__(parent)
         self.parts, self.hands_over = parts, False
-        self.setWindowTitle("Guest")
+        self.setWindowTitle(tr("Guest"))
         show, guest = parts.document.show, parts.document.show.guest
         self.pages: dict[str, QCheckBox] = {}
 
@@ -49,56 +50,57 @@ class GuestDialog(Dialog):
         self.pin = QLineEdit()
         self.pin.setEchoMode(QLineEdit.EchoMode.Password)
         self.pin.setAccessibleName("PIN")
-        held = "as it is" if guest.pin else "none"
+        held = tr("as it is") if guest.pin else "none"
         self.pin.setPlaceholderText(held)
 
         self.again = QLineEdit()
         self.again.setEchoMode(QLineEdit.EchoMode.Password)
-        self.again.setAccessibleName("The PIN again")
-        self.again.setPlaceholderText("once more")
-        self.pin.setToolTip("Without a PIN anyone may leave the pages")
-        self.no_pin = QCheckBox("No PIN")
+        self.again.setAccessibleName(tr("The PIN again"))
+        self.again.setPlaceholderText(tr("once more"))
+        self.pin.setToolTip(tr("Without a PIN anyone may leave the pages"))
+        self.no_pin = QCheckBox(tr("No PIN"))
 
         self.no_pin.setVisible(bool(guest.pin))
         self.power = QComboBox()
-        self.power.setAccessibleName("When the guest pages start by themselves")
+        self.power.setAccessibleName(tr("When the guest pages start by themselves"))
 
         for key, words in POWER.items():
             self.power.addItem(words, key)
 
         self.power.setCurrentIndex(list(POWER).index(guest.power_on))
         self.starter = basics.button(
-            "Make a starter",
+            tr("Make a starter"),
             self._make_starter,
             "quiet",
             "power",
-            "A desktop file that starts these pages",
+            tr("A desktop file that starts these pages"),
         )
 
         self.trouble = basics.label("", "alarm", wrap=True)
-        self.start = basics.button("Hand over", self._hand_over, "main", "guest")
-        self.keep = basics.button("Keep this", self._keep)
-        self.cancel = basics.button("Cancel", self.reject, "quiet")
+        self.start = basics.button(tr("Hand over"), self._hand_over, "main", "guest")
+        self.keep = basics.button(tr("Keep this"), self._keep)
+        self.cancel = basics.button(tr("Cancel"), self.reject, "quiet")
         inside = QWidget()
         basics.stack(
             inside,
-            basics.label("Pages", "heading"),
+            basics.label(tr("Pages"), "heading"),
             *self.pages.values(),
-            basics.label("A guest may play", "heading"),
+            basics.label(tr("A guest may play"), "heading"),
             *self.may.values(),
-            basics.label("PIN to leave: four figures or more", "heading"),
+            basics.label(tr("PIN to leave: four figures or more"), "heading"),
             basics.row(self.pin, self.again),
             self.no_pin,
-            basics.label("When the guest pages start by themselves", "heading"),
+            basics.label(tr("When the guest pages start by themselves"), "heading"),
             basics.row(self.power, 1, self.starter),
             margins=0,
             spacing=8,
         )
         basics.stack(
             self,
-            basics.label("Hand the pages to a guest", "big"),
+            basics.label(tr("Hand the pages to a guest"), "big"),
             basics.label(
-                "They fill the screen; the lock at the upper right leads out.", "soft"
+                tr("They fill the screen; the lock at the upper right leads out."),
+                "soft",
             ),
             self.scrolled(inside),
             self.trouble,
@@ -121,19 +123,19 @@ class GuestDialog(Dialog):
         guest, typed = self.parts.document.show.guest, self.pin.text()
         chosen = tuple(i for i, box in self.pages.items() if box.isChecked())
         if not chosen:
-            self.trouble.setText("Choose a page at least.")
+            self.trouble.setText(tr("Choose a page at least."))
             return None
 
         stored = "" if self.no_pin.isChecked() else guest.pin
         if typed:
             if not typed.isdecimal() or len(typed) < SHORTEST:
                 self.trouble.setText(
-                    "A PIN has four figures or more, and only figures."
+                    tr("A PIN has four figures or more, and only figures.")
                 )
                 return None
 
             if typed != self.again.text():
-                self.trouble.setText("The two PINs differ.")
+                self.trouble.setText(tr("The two PINs differ."))
                 return None
 
             stored = pin.kept(typed)
@@ -151,10 +153,14 @@ class GuestDialog(Dialog):
         try:
             path = starter.write(document.path, document.show.name)
         except OSError as error:
-            self.trouble.setText(f"No starter could be written: {error.strerror}.")
+            self.trouble.setText(
+                tr("No starter could be written: {strerror}.", strerror=error.strerror)
+            )
             return
         self.trouble.setText("")
-        text = f"The starter lies at {path}; the desktop's menu shows it too."
+        text = tr(
+            "The starter lies at {path}; the desktop's menu shows it too.", path=path
+        )
         self.parts.notices.told.emit(text, "info")
 
     def _keep(self) -> None:
@@ -164,7 +170,7 @@ class GuestDialog(Dialog):
         show = self.parts.document.show
         if guest != show.guest:
             after = edits.replace(show, guest=guest)
-            self.parts.document.edit("what guests see and may do", after)
+            self.parts.document.edit(tr("what guests see and may do"), after)
         self.accept()
 
     def _hand_over(self) -> None:

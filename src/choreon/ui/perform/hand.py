@@ -9,6 +9,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
+from choreon.language import plural, tr
 from choreon.model import attributes as at
 from choreon.model import links, pages
 from choreon.model.refs import Ref
@@ -24,7 +25,7 @@ from choreon.ui.widgets.colour_field import ColourField, Rgb
 from choreon.ui.widgets.floor_pad import FloorPad
 from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.values import ValueField
-from choreon.ui.words import count, some
+from choreon.ui.words import some
 
 MOST_LAYERS = 5  # that are told of a lamp
 
@@ -41,14 +42,14 @@ class LampPanel(QFrame):
         self.setProperty("panel", "true")
         self.title = basics.name_label()
         self.take = basics.button(
-            "Take aside",
+            tr("Take aside"),
             self.take_aside,
             "quiet",
             "hold",
-            "Out of what plays, as they are; nothing else reaches them then",
+            tr("Out of what plays, as they are; nothing else reaches them then"),
         )
 
-        self.gone = basics.tool("close", "Choose no fixture", self._nobody)
+        self.gone = basics.tool("close", tr("Choose no fixture"), self._nobody)
         self.rows = QVBoxLayout()
         self.rows.setSpacing(2)
         box = basics.stack(self, flow(self.title, 1, self.take, self.gone), margins=10)
@@ -118,7 +119,7 @@ class LampPanel(QFrame):
         source, target = layer.source.partition(",")[0], layer.target
         if target is None:
             return basics.name_label(source, "small")
-        tip = f"Go to {source}"
+        tip = tr("Go to {source}", source=source)
         made = basics.button(
             source, partial(self.wanted.emit, target), "quiet", "why", tip
         )
@@ -141,7 +142,7 @@ class AsidePanel(QFrame):
 
         self.title = basics.name_label("", "heading")
         self.names = basics.name_label("", "small")
-        self.level = ValueField("Level", 0, 100, "%", 0, 100.0)
+        self.level = ValueField(tr("Level"), 0, 100, "%", 0, 100.0)
         self.level.changed.connect(lambda level: self.give({at.DIMMER: level / 100.0}))
         self.colour = ColourField()
 
@@ -153,15 +154,19 @@ class AsidePanel(QFrame):
 
         self.floor.aimed.connect(lambda link: self.give(dict(links.aim(link))))
         self.back = basics.button(
-            "Bring back",
+            tr("Bring back"),
             self.bring_back,
             "main",
             "undo",
-            "Back to what plays, in 2 s: those chosen, else all of them",
+            tr("Back to what plays, in 2 s: those chosen, else all of them"),
         )
 
         self.keep = basics.button(
-            "Keep as a tile", self.keep_tile, "quiet", "keep", "On the page shown"
+            tr("Keep as a tile"),
+            self.keep_tile,
+            "quiet",
+            "keep",
+            tr("On the page shown"),
         )
         basics.stack(
             self,
@@ -211,7 +216,7 @@ class AsidePanel(QFrame):
         show, look = self.parts.document.show, self.look()
         if self.page_id in show.pages and look:
             show, _ = pages.add(show, self.page_id, AsideTile(id="aside", look=look))
-            self.parts.document.edit("keep fixtures aside as a tile", show)
+            self.parts.document.edit(tr("keep fixtures aside as a tile"), show)
 
     def _follow(self, state: PlayState) -> None:
         aside, show = state.aside, self.parts.document.show
@@ -219,7 +224,9 @@ class AsidePanel(QFrame):
         if not aside:
             return
 
-        self.title.setText(f"Aside: {count(len(aside), 'fixture')}")
+        self.title.setText(
+            plural(len(aside), "Aside: {n} fixture", "Aside: {n} fixtures")
+        )
         names = [show.fixtures[i].name for i in self.lamps if i in show.fixtures]
         self.names.setText(some(names, 1))
         self.level.set_value(_one_level(self.look()))

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.formats.pictures import PAGE_SIZE
+from choreon.language import plural, tr
 from choreon.model import attributes as at
 from choreon.model import edits, pages
 from choreon.model.lamps import fixtures_of
@@ -44,6 +45,7 @@ from choreon.model.tiles import (
     Tile,
     Turns,
 )
+from choreon.terms import term
 from choreon.ui import pictures, renaming, theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
@@ -52,28 +54,28 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 from choreon.ui.widgets.work import Work
-from choreon.ui.words import capital, count
+from choreon.ui.words import capital
 
 ACTIONS = {
-    PadAction.TOGGLE: "On, and off again",
-    PadAction.ON: "On only",
-    PadAction.OFF: "Off only",
+    PadAction.TOGGLE: tr("On, and off again"),
+    PadAction.ON: tr("On only"),
+    PadAction.OFF: tr("Off only"),
 }
 TURNS = {
-    Turns.RATE: "Rate",
-    Turns.SIZE: "Size of effects",
-    Turns.PHASE: "Phase of effects",
-    Turns.FADE: "Fade time",
-    Turns.ATTRIBUTE: "An attribute of fixtures",
+    Turns.RATE: tr("Rate"),
+    Turns.SIZE: tr("Size of effects"),
+    Turns.PHASE: tr("Phase of effects"),
+    Turns.FADE: tr("Fade time"),
+    Turns.ATTRIBUTE: tr("An attribute of fixtures"),
 }
 FAMILIES = [at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM]
 SHORT = {
-    at.Family.INTENSITY: "Level",
-    at.Family.COLOUR: "Colour",
-    at.Family.POSITION: "Aim",
-    at.Family.BEAM: "Beam",
+    at.Family.INTENSITY: tr("Level"),
+    at.Family.COLOUR: tr("Colour"),
+    at.Family.POSITION: tr("Aim"),
+    at.Family.BEAM: tr("Beam"),
 }
-NO_SIGN = "No sign"
+NO_SIGN = tr("No sign")
 
 
 def sign_name(sign: str) -> str:
@@ -141,7 +143,11 @@ class Inspector(QWidget):
 
     def _fill(self, tiles: list[Any]) -> None:
         first = tiles[0]
-        title = named(first) if len(tiles) == 1 else count(len(tiles), "tile")
+        title = (
+            named(first)
+            if len(tiles) == 1
+            else plural(len(tiles), "{n} tile", "{n} tiles")
+        )
         self.column.addWidget(basics.label(title, "heading"))
         self._deeds(len(tiles))
         self._looks(tiles)
@@ -179,7 +185,9 @@ class Inspector(QWidget):
         edit = QLineEdit(value)
         edit.setPlaceholderText(hint)
         edit.editingFinished.connect(
-            lambda: self.change(f"{label.lower()} of a tile", **{field: edit.text()})
+            lambda: self.change(
+                tr("{label} of a tile", label=label), **{field: edit.text()}
+            )
         )
         self._line(label, edit, field)
 
@@ -187,7 +195,9 @@ class Inspector(QWidget):
         box = QCheckBox(label)
         box.setChecked(value)
         box.setToolTip(tip or label)
-        box.clicked.connect(lambda on: self.change(label.lower(), **{field: on}))
+        box.clicked.connect(
+            lambda on: self.change(tr("{label} of a tile", label=label), **{field: on})
+        )
         self.column.addWidget(box)
         self.fields[field] = box
 
@@ -212,7 +222,9 @@ class Inspector(QWidget):
             if picked is not None:
                 picked(keys[index])
             else:
-                self.change(label.lower(), **{field: keys[index]})
+                self.change(
+                    tr("{label} of a tile", label=label), **{field: keys[index]}
+                )
 
         box.activated.connect(chosen)
         self._line(label, box, field)
@@ -226,33 +238,37 @@ class Inspector(QWidget):
             basics.tool(f"align-{edge}", tip, partial(arranger.align, edge))
             for edge, tip in EDGES.items()
         ]
-        many.append(basics.tool("equal", "As large as the first", arranger.same_size))
+        many.append(
+            basics.tool("equal", tr("As large as the first"), arranger.same_size)
+        )
         for button in many:
             button.setVisible(number > 1)
-        copy = basics.tool("copy", "Copy (Ctrl+D)", arranger.copy)
-        gone = basics.tool("trash", "Take off the page (Delete)", arranger.remove)
+        copy = basics.tool("copy", tr("Copy (Ctrl+D)"), arranger.copy)
+        gone = basics.tool("trash", tr("Take off the page (Delete)"), arranger.remove)
         self.column.addWidget(basics.row(copy, gone, *many, 1, spacing=2))
 
     def _looks(self, tiles: list[Any]) -> None:
         first = tiles[0]
         if len(tiles) == 1:
             called = name_of(self.show_, first.ref) if not first.name else ""
-            self._text("Name", "name", first.name, called)
-            self._text("Help", "note", first.note, "A line for guests")
+            self._text(tr("Name"), "name", first.name, called)
+            self._text(tr("Help"), "note", first.note, tr("A line for guests"))
 
         colour = basics.button("", self._ask_colour, "quiet")
-        colour.setText(first.colour or "None")
+        colour.setText(first.colour or tr("None"))
         if first.colour:
             colour.setStyleSheet(f"border-left: 12px solid {first.colour};")
 
-        self._line("Colour", colour, "colour")
+        self._line(tr("Colour"), colour, "colour")
         self._sign(first)
         page = self.arranger.view.page
 
         if page is not None and page.sections:
-            sections = {"": "Top of the page"}
+            sections = {"": tr("Top of the page")}
             sections |= {section.id: section.name for section in page.sections}
-            self._pick("Section", "section", sections, first.section, self._to_section)
+            self._pick(
+                tr("Section"), "section", sections, first.section, self._to_section
+            )
 
     def _sign(self, first: Any) -> None:
         """Which icon or letters stand before the name."""
@@ -260,7 +276,7 @@ class Inspector(QWidget):
         signs = {"": NO_SIGN, **{name: sign_name(name) for name in names}}
         if first.sign and first.sign not in signs:
             signs[first.sign] = first.sign
-        box = self._pick("Sign", "sign", signs, first.sign)
+        box = self._pick(tr("Sign"), "sign", signs, first.sign)
         for n, name in enumerate(signs):
             if name in theme.icon_names():
                 box.setItemIcon(n, theme.icon(name))
@@ -271,22 +287,22 @@ class Inspector(QWidget):
             show = pages.change(show, tile.id, section=section, spot=None)
         page = show.pages[page_id]
         show = pages.place(show, page_id, pages.all_spots(page))
-        self.parts.document.edit("move tiles to a section", show)
+        self.parts.document.edit(tr("move tiles to a section"), show)
 
     def _ask_colour(self) -> None:
         before = QColor(self.tiles[0].colour or theme.LIVE)
-        picked = QColorDialog.getColor(before, self, "Colour of the tile")
+        picked = QColorDialog.getColor(before, self, tr("Colour of the tile"))
         self.change(
-            "colour of a tile", colour=picked.name() if picked.isValid() else ""
+            tr("colour of a tile"), colour=picked.name() if picked.isValid() else ""
         )
 
     # what playing tiles have
 
     def _plays(self, tile: PlayingTile) -> None:
-        self.column.addWidget(basics.label("Plays", "heading"))
+        self.column.addWidget(basics.label(tr("Plays"), "heading"))
         for n, part in enumerate(tile.plays):
             self.column.addWidget(PartRow(self, tile, n, part))
-        add = basics.button("Add…", lambda: self._add_part(add), "quiet", "plus")
+        add = basics.button(tr("Add…"), lambda: self._add_part(add), "quiet", "plus")
         self.fields["add part"] = add
         self.column.addWidget(add)
 
@@ -300,17 +316,22 @@ class Inspector(QWidget):
         """Have the tile in hand play one thing more."""
         (tile,) = self.tiles
         self.change(
-            f"add {name_of(self.show_, ref)} to a tile", plays=(*tile.plays, Part(ref))
+            tr("add {name_of} to a tile", name_of=name_of(self.show_, ref)),
+            plays=(*tile.plays, Part(ref)),
         )
 
     def _times(self, tiles: list[Any]) -> None:
         first = tiles[0]
-        for label, field in (("Fade in", "fade_in"), ("Fade out", "fade_out")):
+        for label, field in ((tr("Fade in"), "fade_in"), (tr("Fade out"), "fade_out")):
             value = getattr(first, field)
             box = ValueField(label, 0.0, 600.0, "s", 1, 0.0, bar=False)
             box.set_value(value)
             box.setToolTip(
-                f"{label}: goes before the times of what it plays; double-click: theirs"
+                tr(
+                    "{label}: goes before the times of what it plays; double-click: "
+                    "theirs",
+                    label=label,
+                )
             )
             box.changed.connect(partial(self._set_time, field))
 
@@ -319,8 +340,10 @@ class Inspector(QWidget):
             self.fields[field] = box
 
         if hasattr(first, "protected"):
-            tip = "It stays on when all is let go"
-            self._tick("Stays when all is let go", "protected", first.protected, tip)
+            tip = tr("It stays on when all is let go")
+            self._tick(
+                tr("Stays when all is let go"), "protected", first.protected, tip
+            )
 
     def _set_time(self, field: str, value: float | None) -> None:
         self.change("fade time of a tile", **{field: value})
@@ -333,8 +356,8 @@ class Inspector(QWidget):
             own(self, tile)
 
     def _of_pad(self, tile: Any) -> None:
-        self._pick("A press is", "action", ACTIONS, tile.action)
-        self._tick("Ask first: a second press plays", "ask", tile.ask)
+        self._pick(tr("A press is"), "action", ACTIONS, tile.action)
+        self._tick(tr("Ask first: a second press plays"), "ask", tile.ask)
         known = [
             other.choice
             for page in self.show_.pages.values()
@@ -347,43 +370,48 @@ class Inspector(QWidget):
         box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         box.addItems(["", *dict.fromkeys(known)])
         box.setCurrentText(tile.choice)
-        box.setToolTip("Pads of one choice exclude each other and crossfade")
+        box.setToolTip(tr("Pads of one choice exclude each other and crossfade"))
 
         edit = box.lineEdit()
         assert edit is not None
         edit.editingFinished.connect(
-            lambda: self.change("choice of a pad", choice=box.currentText().strip())
+            lambda: self.change(tr("choice of a pad"), choice=box.currentText().strip())
         )
         box.activated.connect(
-            lambda _: self.change("choice of a pad", choice=box.currentText().strip())
+            lambda _: self.change(
+                tr("choice of a pad"), choice=box.currentText().strip()
+            )
         )
-        self._line("One of", box, "choice")
+        self._line(tr("One of"), box, "choice")
 
         if tile.choice:
             self._darkly(tile)
 
     def _of_flash(self, tile: Any) -> None:
-        self._tick("With its fades", "fades", tile.fades)
-        options = {True: "Over all that plays", False: "Only adds to it"}
-        self._pick("Lies", "over", options, tile.over)
+        self._tick(tr("With its fades"), "fades", tile.fades)
+        options = {True: tr("Over all that plays"), False: tr("Only adds to it")}
+        self._pick(tr("Lies"), "over", options, tile.over)
 
     def _of_fader(self, tile: Any) -> None:
-        self._tick("Horizontal", "lying", tile.lying)
+        self._tick(tr("Horizontal"), "lying", tile.lying)
 
     def _of_choice(self, tile: Any) -> None:
-        self._tick("May be off", "off", tile.off)
-        self._tick("One is always on", "always", tile.always)
+        self._tick(tr("May be off"), "off", tile.off)
+        self._tick(tr("One is always on"), "always", tile.always)
         self._darkly(tile)
 
     def _darkly(self, tile: Any) -> None:
-        box = QCheckBox("Change in the dark")
+        box = QCheckBox(tr("Change in the dark"))
         box.setToolTip(
-            "Fixtures whose wheels, gobos or places change go down, change, and come up"
+            tr(
+                "Fixtures whose wheels, gobos or places change go down, change, and "
+                "come up"
+            )
         )
         box.setChecked(tile.change is not None)
         box.clicked.connect(
             lambda on: self.change(
-                "change in the dark", change=DarkChange() if on else None
+                tr("change in the dark"), change=DarkChange() if on else None
             )
         )
 
@@ -392,7 +420,11 @@ class Inspector(QWidget):
         if tile.change is None:
             return
 
-        for field, label in (("down", "Down"), ("dark", "Dark"), ("up", "Up")):
+        for field, label in (
+            ("down", tr("Down")),
+            ("dark", tr("Dark")),
+            ("up", tr("Up")),
+        ):
             value = ValueField(label, 0.0, 60.0, "s", 1, 0.5, bar=False)
             value.set_value(getattr(tile.change, field))
             value.changed.connect(partial(self._set_dark, tile.change, field))
@@ -401,11 +433,11 @@ class Inspector(QWidget):
 
     def _set_dark(self, change: DarkChange, field: str, value: float) -> None:
         self.change(
-            "change in the dark", change=edits.replace(change, **{field: value})
+            tr("change in the dark"), change=edits.replace(change, **{field: value})
         )
 
     def _of_dial(self, tile: Dial) -> None:
-        self._pick("Turns", "turns", TURNS, tile.turns)
+        self._pick(tr("Turns"), "turns", TURNS, tile.turns)
         if tile.turns == Turns.ATTRIBUTE:
             lamps = fixtures_of(self.show_, tile.of)
             self._of_refs(tile.of, lamps=True)
@@ -415,15 +447,20 @@ class Inspector(QWidget):
                 names[tile.attribute] = at.attribute(tile.attribute).label
 
             self._pick(
-                "Attribute", "attribute", {"": "Choose…", **names}, tile.attribute
+                tr("Attribute"),
+                "attribute",
+                {"": tr("Choose…"), **names},
+                tile.attribute,
             )
             text = ", ".join(f"{stop.name}={stop.at:g}" for stop in tile.stops)
             edit = QLineEdit(text)
-            edit.setPlaceholderText("Left=0, Right=180")
-            edit.setToolTip("Named stops: a name, =, and the value, set off by commas")
+            edit.setPlaceholderText(tr("Left=0, Right=180"))
+            edit.setToolTip(
+                tr("Named stops: a name, =, and the value, set off by commas")
+            )
 
             edit.editingFinished.connect(lambda: self._set_stops(edit.text()))
-            self._line("Stops", edit, "stops")
+            self._line(tr("Stops"), edit, "stops")
         else:
             self._of_refs(tile.of, lamps=False)
 
@@ -436,10 +473,13 @@ class Inspector(QWidget):
             try:
                 stops.append(DialStop(name.strip(), float(number)))
             except ValueError:
-                words = f"“{piece.strip()}” is no stop: write a name, =, and a number."
+                words = tr(
+                    "“{strip}” is no stop: write a name, =, and a number.",
+                    strip=piece.strip(),
+                )
                 self.parts.notices.told.emit(words, "alarm")
                 return
-        self.change("stops of a dial", stops=tuple(stops))
+        self.change(tr("stops of a dial"), stops=tuple(stops))
 
     def _attributes(self, lamps: list[str]) -> dict[str, str]:
         found: dict[str, str] = {}
@@ -454,20 +494,26 @@ class Inspector(QWidget):
         self._of_refs(tile.of, lamps=True)
 
     def _of_refs(self, of: tuple[Ref, ...], lamps: bool) -> None:
-        self.column.addWidget(basics.label("Of", "soft"))
+        self.column.addWidget(basics.label(tr("Of"), "soft"))
         show = self.show_
         for ref in of:
-            name = name_of(show, ref) if exists(show, ref) else "gone"
-            gone = basics.tool("close", f"Without {name}", partial(self._without, ref))
-            words = basics.name_label(f"{ref.kind}: {name}")
+            name = name_of(show, ref) if exists(show, ref) else tr("gone")
+            gone = basics.tool(
+                "close", tr("Without {name}", name=name), partial(self._without, ref)
+            )
+            words = basics.name_label(
+                tr("{kind}: {name}", kind=term(ref.kind), name=name)
+            )
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
-        add = basics.button("Add…", lambda: self._add_of(add, lamps), "quiet", "plus")
+        add = basics.button(
+            tr("Add…"), lambda: self._add_of(add, lamps), "quiet", "plus"
+        )
         self.fields["add of"] = add
         self.column.addWidget(add)
 
     def _without(self, ref: Ref) -> None:
         (tile,) = self.tiles
-        self.change("what a tile reaches", of=tuple(r for r in tile.of if r != ref))
+        self.change(tr("what a tile reaches"), of=tuple(r for r in tile.of if r != ref))
 
     def _add_of(self, under: QWidget, lamps: bool) -> None:
         menu, show = Menu(self), self.show_
@@ -476,7 +522,9 @@ class Inspector(QWidget):
                 menu.addAction(group.name, partial(self.add_of, Ref(GROUP, group.id)))
             chosen = self.parts.selection.chosen
             if chosen:
-                words = f"The {count(len(chosen), 'fixture')} chosen"
+                words = plural(
+                    len(chosen), "The fixture chosen", "The {n} fixtures chosen"
+                )
                 menu.addAction(words, partial(self._add_chosen, tuple(chosen)))
             menu.addSeparator()
         for playable in show.playables.values():
@@ -486,18 +534,20 @@ class Inspector(QWidget):
     def add_of(self, ref: Ref) -> None:
         """Have the tile in hand reach one thing more."""
         (tile,) = self.tiles
-        self.change("what a tile reaches", of=tuple(dict.fromkeys((*tile.of, ref))))
+        self.change(tr("what a tile reaches"), of=tuple(dict.fromkeys((*tile.of, ref))))
 
     def _add_chosen(self, fixtures: Iterable[str]) -> None:
         (tile,) = self.tiles
         refs = (Ref("fixture", fixture) for fixture in fixtures)
-        self.change("what a tile reaches", of=tuple(dict.fromkeys((*tile.of, *refs))))
+        self.change(
+            tr("what a tile reaches"), of=tuple(dict.fromkeys((*tile.of, *refs)))
+        )
 
     def _of_master(self, tile: MasterTile) -> None:
         show = self.show_
-        self._tick("Horizontal", "lying", tile.lying)
+        self._tick(tr("Horizontal"), "lying", tile.lying)
         options = {master.ref: master.name for master in show.masters.values()}
-        self._pick("Drives", "drives", options, tile.drives)
+        self._pick(tr("Drives"), "drives", options, tile.drives)
         master = show.masters.get(tile.drives.id)
 
         if isinstance(master, GroupMaster | Override):
@@ -505,13 +555,13 @@ class Inspector(QWidget):
             edit.editingFinished.connect(
                 lambda: self._rename_master(tile.drives, edit.text())
             )
-            self._line("Called", edit, "master name")
+            self._line(tr("Called"), edit, tr("master name"))
             self._reach(tile.drives, master.over, isinstance(master, GroupMaster))
 
         if isinstance(master, Override):
-            ways = {True: "Its level alone counts", False: "The highest counts"}
+            ways = {True: tr("Its level alone counts"), False: tr("The highest counts")}
             self._pick(
-                "Holds",
+                tr("Holds"),
                 "alone",
                 ways,
                 master.alone,
@@ -524,18 +574,20 @@ class Inspector(QWidget):
     def _reach(self, master: Ref, over: tuple[Ref, ...], plays: bool) -> None:
         show = self.show_
         for ref in over:
-            name = name_of(show, ref) if exists(show, ref) else "gone"
+            name = name_of(show, ref) if exists(show, ref) else tr("gone")
             rest = tuple(r for r in over if r != ref)
             gone = basics.tool(
                 "close",
-                f"Without {name}",
+                tr("Without {name}", name=name),
                 partial(self._edit_master, master, over=rest),
             )
 
-            words = basics.name_label(f"{ref.kind}: {name}")
+            words = basics.name_label(
+                tr("{kind}: {name}", kind=term(ref.kind), name=name)
+            )
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
 
-        add = basics.button("Add…", lambda: ask(), "quiet", "plus")
+        add = basics.button(tr("Add…"), lambda: ask(), "quiet", "plus")
 
         def ask() -> None:
             menu = Menu(self)
@@ -546,7 +598,7 @@ class Inspector(QWidget):
             for ref in refs:
                 grown = tuple(dict.fromkeys((*over, ref)))
                 menu.addAction(
-                    f"{ref.kind}: {name_of(show, ref)}",
+                    tr("{kind}: {name}", kind=term(ref.kind), name=name_of(show, ref)),
                     partial(self._edit_master, master, over=grown),
                 )
 
@@ -557,21 +609,23 @@ class Inspector(QWidget):
 
     def _edit_master(self, ref: Ref, **fields: object) -> None:
         show = edits.change(self.show_, ref, **fields)
-        self.parts.document.edit(f"change {name_of(show, ref)}", show)
+        self.parts.document.edit(
+            tr("change {name_of}", name_of=name_of(show, ref)), show
+        )
 
     def _of_deed(self, tile: Any) -> None:
-        self._pick("Does", "deed", dict(DEEDS), tile.deed)
+        self._pick(tr("Does"), "deed", dict(DEEDS), tile.deed)
 
     def _of_label(self, tile: Any) -> None:
-        known = {"": "No picture"}
+        known = {"": tr("No picture")}
         known |= {p.id: p.name for p in self.show_.pictures.values()}
-        self._pick("Picture", "picture", known, tile.picture)
-        load = basics.button("Load a picture…", self._ask_picture, "quiet", "image")
+        self._pick(tr("Picture"), "picture", known, tile.picture)
+        load = basics.button(tr("Load a picture…"), self._ask_picture, "quiet", "image")
         self.fields["load picture"] = load
         self.column.addWidget(load)
 
     def _ask_picture(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Picture", "", pictures.KINDS)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Picture"), "", pictures.KINDS)
         if name:
             self.take_picture(Path(name))
 
@@ -593,14 +647,14 @@ class Inspector(QWidget):
         picture = edits.picture_of(show, name, data)
         show = edits.put(show, "pictures", picture)
         show = pages.change(show, tile, picture=picture.id)
-        self.parts.document.edit(f"picture {name} on a tile", show)
+        self.parts.document.edit(tr("picture {name} on a tile", name=name), show)
 
 
 EDGES = {
-    "left": "To the left edge",
-    "right": "To the right edge",
-    "top": "To the upper edge",
-    "bottom": "To the lower edge",
+    "left": tr("To the left edge"),
+    "right": tr("To the right edge"),
+    "top": tr("To the upper edge"),
+    "bottom": tr("To the lower edge"),
 }
 
 
@@ -627,13 +681,13 @@ class PartRow(QFrame):
         self.owner, self.tile, self.n, self.part = owner, tile, n, part
         self.setProperty("panel", "true")
         show = owner.parts.document.show
-        name = name_of(show, part.ref) if exists(show, part.ref) else "gone"
+        name = name_of(show, part.ref) if exists(show, part.ref) else tr("gone")
 
-        self.level = ValueField("Level", 0, 100, "%", 0, 100.0)
+        self.level = ValueField(tr("Level"), 0, 100, "%", 0, 100.0)
         self.level.set_value(100.0 * part.level)
         self.level.changed.connect(lambda level: self._change(level=level / 100.0))
-        up = basics.tool("up", f"{name} earlier", partial(self._move, -1))
-        gone = basics.tool("close", f"Without {name}", self._remove)
+        up = basics.tool("up", tr("{name} earlier", name=name), partial(self._move, -1))
+        gone = basics.tool("close", tr("Without {name}", name=name), self._remove)
 
         self.families: dict[str, QToolButton] = {}
         for family in FAMILIES:
@@ -642,7 +696,10 @@ class PartRow(QFrame):
             button.setCheckable(True)
             button.setChecked(family in part.only)
             button.setToolTip(
-                f"Only {family}: with none chosen, the tile carries all of it"
+                tr(
+                    "Only {family}: with none chosen, the tile carries all of it",
+                    family=family,
+                )
             )
 
             button.clicked.connect(self._families)
@@ -658,7 +715,7 @@ class PartRow(QFrame):
         )
 
     def _put(self, plays: list[Part]) -> None:
-        self.owner.change("what a tile plays", plays=tuple(plays))
+        self.owner.change(tr("what a tile plays"), plays=tuple(plays))
 
     def _change(self, **fields: object) -> None:
         plays = list(self.tile.plays)

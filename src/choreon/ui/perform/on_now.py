@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QFrame, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.engine.do import Do
+from choreon.language import tr
 from choreon.model.refs import PLAYER, Ref
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import Player, PlayState
@@ -44,23 +45,25 @@ class OnNow(QFrame):
         self.parts = parts
         self.setProperty("panel", "true")
         self.rows: dict[str, OnRow] = {}
-        self.title = basics.label("On now", "heading")
+        self.title = basics.label(tr("On now"), "heading")
 
         self.back = basics.tool(
             "undo",
-            "Back to before: as it was before the last press (Ctrl+Backspace)",
+            tr("Back to before: as it was before the last press (Ctrl+Backspace)"),
             lambda: parts.engine.deed("undo"),
         )
         self.all = basics.button(
-            "Let all go",
+            tr("Let all go"),
             lambda: parts.engine.release(),
             "quiet",
-            tip="Fade out everything that is on, but what is protected "
-            "(Ctrl+Shift+Backspace)",
+            tip=tr(
+                "Fade out everything that is on, but what is protected "
+                "(Ctrl+Shift+Backspace)"
+            ),
         )
 
         self.empty = basics.label(
-            "Nothing is on. Press a tile, or push a fader up.", "soft", True
+            tr("Nothing is on. Press a tile, or push a fader up."), "soft", True
         )
         inside = QWidget()
         self.list = QVBoxLayout(inside)
@@ -191,26 +194,28 @@ class OnRow(QFrame):
         self.level = ValueField("", 0, 100, "%", 0, 100.0, bar=False)
 
         self.level.setFixedWidth(72)
-        self.level.setAccessibleName("Level")
-        self.level.setToolTip("Level: drag, wheel or type")
+        self.level.setAccessibleName(tr("Level"))
+        self.level.setToolTip(tr("Level: drag, wheel or type"))
         self.level.changed.connect(self._set_level)
         self.go = basics.tool(
-            "close", "Let it go", lambda: parts.engine.release(player_id)
+            "close", tr("Let it go"), lambda: parts.engine.release(player_id)
         )
 
         self.go.setMinimumSize(40, 40)
         self.where = basics.name_label("", "small")
         self.rate = basics.label("", "small")
-        self.pause = basics.tool("pause", "Stand still, or go on", self._pause, True)
-        self.back = basics.tool("before", "The step before", self._back)
+        self.pause = basics.tool(
+            "pause", tr("Stand still, or go on"), self._pause, True
+        )
+        self.back = basics.tool("before", tr("The step before"), self._back)
 
-        self.next = basics.tool("after", "The next step", self._next)
+        self.next = basics.tool("after", tr("The next step"), self._next)
         self.tap = basics.button(
-            "Tap", lambda: self._do(Verb.TAP), "quiet", tip="Tap it to time"
+            tr("Tap"), lambda: self._do(Verb.TAP), "quiet", tip=tr("Tap it to time")
         )
         self.tap.setFixedHeight(34)
-        self.slower = basics.tool("minus", "Slower", self._slower)
-        self.faster = basics.tool("plus", "Faster", self._faster)
+        self.slower = basics.tool("minus", tr("Slower"), self._slower)
+        self.faster = basics.tool("plus", tr("Faster"), self._faster)
 
         for button in (self.pause, self.back, self.next, self.slower, self.faster):
             button.setFixedSize(34, 34)
@@ -266,16 +271,18 @@ class OnRow(QFrame):
     def menu(self) -> QMenu:
         """What else can be done with it."""
         menu = Menu(self)
-        menu.addAction("Up by one", lambda: self._do(Verb.RAISE))
-        menu.addAction("Down by one", lambda: self._do(Verb.LOWER))
-        menu.addAction("To the top", lambda: self._do(Verb.RAISE, 1000.0))
+        menu.addAction(tr("Up by one"), lambda: self._do(Verb.RAISE))
+        menu.addAction(tr("Down by one"), lambda: self._do(Verb.LOWER))
+        menu.addAction(tr("To the top"), lambda: self._do(Verb.RAISE, 1000.0))
         menu.addSeparator()
-        menu.addAction("Hold, or go on", self._pause)
-        menu.addAction("Half as fast", lambda: self._do(Verb.HALF))
-        menu.addAction("Twice as fast", lambda: self._do(Verb.DOUBLE))
-        menu.addAction("As it is kept", lambda: self._do(Verb.STORED))
+        menu.addAction(tr("Hold, or go on"), self._pause)
+        menu.addAction(tr("Half as fast"), lambda: self._do(Verb.HALF))
+        menu.addAction(tr("Twice as fast"), lambda: self._do(Verb.DOUBLE))
+        menu.addAction(tr("As it is kept"), lambda: self._do(Verb.STORED))
         menu.addSeparator()
-        menu.addAction("Let it go", lambda: self.parts.engine.release(self.player_id))
+        menu.addAction(
+            tr("Let it go"), lambda: self.parts.engine.release(self.player_id)
+        )
         return menu
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
@@ -303,7 +310,7 @@ class OnRow(QFrame):
             return
 
         self._rate = player.rate
-        self.rate.setText(f"×{player.rate:.3g}")
+        self.rate.setText(tr("×{rate:.3g}", rate=player.rate))
         self.pause.setChecked(player.paused)
         steps = self._steps_of(player)
 
@@ -330,7 +337,7 @@ class OnRow(QFrame):
 def _time_left(player: Player, now: float) -> str:
     """How long a player still fades, in words; empty where it stands."""
     if player.releasing:
-        return f"out {max(0.0, player.weight.until - now):.1f} s"
+        return tr("out {part:.1f} s", part=max(0.0, player.weight.until - now))
     if not player.settled(now):
-        return f"in {max(0.0, player.settles - now):.1f} s"
+        return tr("in {part:.1f} s", part=max(0.0, player.settles - now))
     return ""

@@ -10,6 +10,7 @@ from functools import partial
 from PySide6.QtWidgets import QComboBox, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.engine.actions.tile_context import level_of, playing
+from choreon.language import tr
 from choreon.model import edits, pages, refs
 from choreon.model.refs import GROUP, MASTER, Ref, exists, name_of
 from choreon.model.sameness import very_same
@@ -62,39 +63,39 @@ class PageForm(QWidget):
     def _fill_page(self) -> None:
         page = self.view.page
         assert page is not None
-        self._say("This page", "heading")
+        self._say(tr("This page"), "heading")
         self.name = QLineEdit(page.name)
-        self.name.setAccessibleName("Name of the page")
+        self.name.setAccessibleName(tr("Name of the page"))
 
         self.name.editingFinished.connect(self._rename)
-        self.columns = NumberField("Cells across", 4, 24, page.columns)
+        self.columns = NumberField(tr("Cells across"), 4, 24, page.columns)
 
         self.columns.valueChanged.connect(self._set_columns)
         self.column.addWidget(self.name)
         self.column.addWidget(
-            basics.row(basics.label("Cells across", "soft"), self.columns, 1)
+            basics.row(basics.label(tr("Cells across"), "soft"), self.columns, 1)
         )
-        self._say("Sections", "soft")
+        self._say(tr("Sections"), "soft")
 
         for section in page.sections:
             edit = QLineEdit(section.name)
-            edit.setAccessibleName(f"Title of the section {section.name}")
+            edit.setAccessibleName(tr("Title of the section {name}", name=section.name))
             edit.editingFinished.connect(
                 lambda s=section.id, e=edit: self._rename_section(s, e.text())
             )
             gone = basics.tool(
                 "close",
-                f"Without the section {section.name}; its tiles stay",
+                tr("Without the section {name}; its tiles stay", name=section.name),
                 partial(self._remove_section, section.id),
             )
 
             self.column.addWidget(basics.row(edit, gone, spacing=2))
 
         self.add_section = basics.button(
-            "Add a section", self._add_section, "quiet", "plus"
+            tr("Add a section"), self._add_section, "quiet", "plus"
         )
         self.column.addWidget(self.add_section)
-        self._say("When this page is opened", "soft")
+        self._say(tr("When this page is opened"), "soft")
         self._starts(page.opens, self._set_page_opens)
 
     def _starts(self, opens: tuple[Start, ...], put: Put) -> None:
@@ -103,30 +104,34 @@ class PageForm(QWidget):
             there = exists(show, start.ref)
             name = name_of(show, start.ref) if there else "gone"
             rest = (*opens[:n], *opens[n + 1 :])
-            gone = basics.tool("close", f"Without {name}", partial(put, rest))
-            words = basics.name_label(f"{name} at {100 * start.level:.0f} %")
+            gone = basics.tool(
+                "close", tr("Without {name}", name=name), partial(put, rest)
+            )
+            words = basics.name_label(
+                tr("{name} at {level:.0f} %", name=name, level=100 * start.level)
+            )
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
 
         take = basics.button(
-            "As it is on now",
+            tr("As it is on now"),
             lambda: put(self.on_now()),
             "quiet",
             "capture",
-            "Take what is on now, with its levels and the masters",
+            tr("Take what is on now, with its levels and the masters"),
         )
         self.column.addWidget(take)
 
     def _fill_show(self) -> None:
         show = self.parts.document.show
-        self._say("When the show opens", "heading")
+        self._say(tr("When the show opens"), "heading")
         self._starts(show.opens, self._set_show_opens)
-        self._say("Safe look", "heading")
-        self._say("Ctrl+Shift+Home brings it in, and all else out.")
+        self._say(tr("Safe look"), "heading")
+        self._say(tr("Ctrl+Shift+Home brings it in, and all else out."))
 
         self.safe = QComboBox()
         self.safe.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.safe.setAccessibleName("Safe look")
-        self.safe.addItem("None", None)
+        self.safe.setAccessibleName(tr("Safe look"))
+        self.safe.addItem(tr("None"), None)
 
         for playable in show.playables.values():
             self.safe.addItem(playable.name, playable.ref)
@@ -136,24 +141,28 @@ class PageForm(QWidget):
         self.safe.activated.connect(self._set_safe)
         self.column.addWidget(self.safe)
         percent = round(100 * show.safe_grand)
-        self.safe_grand = NumberField("Grand master of the safe look", 5, 100, percent)
-        self.safe_grand.setToolTip("Where the safe look brings the grand master")
+        self.safe_grand = NumberField(
+            tr("Grand master of the safe look"), 5, 100, percent
+        )
+        self.safe_grand.setToolTip(tr("Where the safe look brings the grand master"))
 
         self.safe_grand.valueChanged.connect(self._set_safe_grand)
-        words = basics.label("Grand master, %", "soft")
+        words = basics.label(tr("Grand master, %"), "soft")
         self.column.addWidget(basics.row(words, self.safe_grand, 1))
-        self._say("Not reached by grand master and blackout", "heading")
+        self._say(tr("Not reached by grand master and blackout"), "heading")
         grand = show.masters["grand"]
 
         for ref in getattr(grand, "exempt", ()):
             name = name_of(show, ref) if exists(show, ref) else "gone"
-            gone = basics.tool("close", f"Without {name}", partial(self._exempt, ref))
+            gone = basics.tool(
+                "close", tr("Without {name}", name=name), partial(self._exempt, ref)
+            )
             self.column.addWidget(
                 basics.row(basics.name_label(name), 1, gone, spacing=2)
             )
 
         self.exempt = basics.button(
-            "Add a group or a fixture", self._ask_exempt, "quiet", "plus"
+            tr("Add a group or a fixture"), self._ask_exempt, "quiet", "plus"
         )
         self.column.addWidget(self.exempt)
 
@@ -206,20 +215,20 @@ class PageForm(QWidget):
             renaming.rename(self.parts, ref, self.name.text())
 
     def _set_columns(self, columns: int) -> None:
-        self._edit("cells of the page", columns=columns)
+        self._edit(tr("cells of the page"), columns=columns)
 
     def _add_section(self) -> None:
         show, _ = pages.add_section(
-            self.parts.document.show, self.view.page_id, "Section"
+            self.parts.document.show, self.view.page_id, tr("Section")
         )
-        self.parts.document.edit("add a section", show)
+        self.parts.document.edit(tr("add a section"), show)
 
     def _rename_section(self, section: str, name: str) -> None:
         show = pages.rename_section(
             self.parts.document.show, self.view.page_id, section, name
         )
         if show != self.parts.document.show:
-            self.parts.document.edit("title of a section", show)
+            self.parts.document.edit(tr("title of a section"), show)
             sections = show.pages[self.view.page_id].sections
             called = next(s.name for s in sections if s.id == section)
             renaming.tell(self.parts, name, called)
@@ -228,24 +237,26 @@ class PageForm(QWidget):
         show = pages.remove_section(
             self.parts.document.show, self.view.page_id, section
         )
-        self.parts.document.edit("take a section away", show)
+        self.parts.document.edit(tr("take a section away"), show)
 
     def _set_page_opens(self, opens: tuple[Start, ...]) -> None:
-        self._edit("what the page does when it is opened", opens=opens)
+        self._edit(tr("what the page does when it is opened"), opens=opens)
 
     def _set_show_opens(self, opens: tuple[Start, ...]) -> None:
         show = replace(self.parts.document.show, opens=opens)
-        self.parts.document.edit("what is on when the show opens", show)
+        self.parts.document.edit(tr("what is on when the show opens"), show)
 
     def _set_safe(self, index: int) -> None:
         ref = self.safe.itemData(index)
         safe = () if ref is None else (Part(Ref(ref.kind, ref.id)),)
         show = replace(self.parts.document.show, safe=safe)
-        self.parts.document.edit("choose the safe look", show)
+        self.parts.document.edit(tr("choose the safe look"), show)
 
     def _set_safe_grand(self, percent: int) -> None:
         show = replace(self.parts.document.show, safe_grand=percent / 100.0)
-        self.parts.document.edit("where the safe look brings the grand master", show)
+        self.parts.document.edit(
+            tr("where the safe look brings the grand master"), show
+        )
 
     def _exempt(self, ref: Ref) -> None:
         """Have a lamp be reached by the masters, or not any more."""
@@ -254,7 +265,7 @@ class PageForm(QWidget):
         rest = tuple(r for r in before if r != ref)
         after = rest if ref in before else (*before, ref)
         show = edits.change(show, Ref(MASTER, "grand"), exempt=after)
-        self.parts.document.edit("what the masters do not reach", show)
+        self.parts.document.edit(tr("what the masters do not reach"), show)
 
     def _ask_exempt(self) -> None:
         menu, show = Menu(self), self.parts.document.show

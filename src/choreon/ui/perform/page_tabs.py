@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import tr
 from choreon.model.tiles import Page
 from choreon.ui import theme
 from choreon.ui.drags import OpensUnder
@@ -50,7 +51,7 @@ class PageTab(QPushButton):
             page.name, Qt.TextElideMode.ElideRight, room
         )
         self.setText(basics.literal(cut))
-        self.setToolTip(f"The page {page.name}")
+        self.setToolTip(tr("The page {name}", name=page.name))
         self.setAccessibleName(page.name)
 
 
@@ -84,9 +85,13 @@ class PageTabs(QWidget):
         self.scroller.setSizePolicy(wide, low)
         self.setSizePolicy(wide, low)
 
-        self.before = self._tool("before", "Pages further left", partial(self.turn, -1))
-        self.after = self._tool("after", "Pages further right", partial(self.turn, 1))
-        self.all_button = self._tool("list", "All pages, in a list", self._list)
+        self.before = self._tool(
+            "before", tr("Pages further left"), partial(self.turn, -1)
+        )
+        self.after = self._tool(
+            "after", tr("Pages further right"), partial(self.turn, 1)
+        )
+        self.all_button = self._tool("list", tr("All pages, in a list"), self._list)
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(4)

@@ -23,6 +23,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 
+from choreon.language import tr
 from choreon.model import pages
 from choreon.model.sameness import very_same
 from choreon.model.tiles import Page, Section, Spot
@@ -44,7 +45,7 @@ TALLEST, FOR_GUESTS = 1.15, 1.7  # of a cell's width
 TICK, CALM = 50, 100  # milliseconds between looks at what fades, and fades slowly
 QUICK = 3.0  # seconds that a fade still takes, to be looked at often
 KEYS = "1234567890QWERTYUIOPASDFGHJKLZXCVBNM"
-EMPTY = (
+EMPTY = tr(
     "An empty page. Drag scenes, palettes, groups or fixtures here, or press “Arrange” "
     "and add tiles."
 )
@@ -59,8 +60,8 @@ class SectionHead(QWidget):
         super().__init__()
         self.section, self.folded = section, folded
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"Section {section.name}")
-        self.setToolTip("Fold this section, or open it")
+        self.setAccessibleName(tr("Section {name}", name=section.name))
+        self.setToolTip(tr("Fold this section, or open it"))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def spoken(self) -> Spoken:

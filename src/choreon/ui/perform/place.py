@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.engine.do import Do
+from choreon.language import plural, tr
 from choreon.model import edits, pages
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import Override
@@ -80,7 +81,6 @@ from choreon.ui.tiles import TileWidget
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
-from choreon.ui.words import count
 
 if TYPE_CHECKING:
     from choreon.ui.perform.inspector import Inspector
@@ -88,9 +88,9 @@ if TYPE_CHECKING:
 
 SIDE, NARROW = 300, 240  # pixels of what is on now; where there is little room
 ROOMY = 1000  # pixels of the whole place
-ALL_EVENTS = "All pages"
-NEW_EVENT = "New event…"
-ARRANGING = "Arranging: nothing plays from this page. Esc plays it again."
+ALL_EVENTS = tr("All pages")
+NEW_EVENT = tr("New event…")
+ARRANGING = tr("Arranging: nothing plays from this page. Esc plays it again.")
 
 
 class PerformPlace(QWidget):
@@ -163,38 +163,46 @@ class PerformPlace(QWidget):
         self.tabs.hovered.connect(self.go)
         self.tabs.menu_wanted.connect(self._page_menu)
         self.events = QComboBox()
-        self.events.setToolTip("The pages of one event, or all of them")
+        self.events.setToolTip(tr("The pages of one event, or all of them"))
 
-        self.events.setAccessibleName("Event")
+        self.events.setAccessibleName(tr("Event"))
         self.events.activated.connect(self._event_chosen)
         self.add_button = basics.button(
-            "Add a tile", self._add_menu, "quiet", "plus", "Put a tile on this page"
+            tr("Add a tile"),
+            self._add_menu,
+            "quiet",
+            "plus",
+            tr("Put a tile on this page"),
         )
         self.tidy_button = basics.button(
-            "Tidy", self.arranger.tidy, "quiet", "grid", "Close the gaps of the page"
+            tr("Tidy"),
+            self.arranger.tidy,
+            "quiet",
+            "grid",
+            tr("Close the gaps of the page"),
         )
         self.arrange_button = basics.button(
-            "Arrange",
+            tr("Arrange"),
             lambda: self.arrange(not self.arranger.on),
             "quiet",
             "arrange",
-            "Place, size and change the tiles of this page (Ctrl+E)",
+            tr("Place, size and change the tiles of this page (Ctrl+E)"),
         )
 
         self.arrange_button.setCheckable(True)
         self.aside_button = basics.tool(
             "hold",
-            "Aside: take a group, or the fixtures chosen, out of what plays",
+            tr("Aside: take a group, or the fixtures chosen, out of what plays"),
             self._aside_menu,
         )
 
         self.guest_button = basics.tool(
             "guest",
-            "Guest: hand the pages to someone who shall only play them",
+            tr("Guest: hand the pages to someone who shall only play them"),
             self.guest_wanted.emit,
         )
         self.events.setMaximumWidth(150)
-        self.new_button = basics.tool("plus", "New page", self.new_page)
+        self.new_button = basics.tool("plus", tr("New page"), self.new_page)
         return flow(
             self.events,
             self.tabs,
@@ -307,47 +315,51 @@ class PerformPlace(QWidget):
 
     def new_page(self) -> None:
         """A new, empty page of this event."""
-        show, page_id = edits.add_page(self.parts.document.show, "Page")
+        show, page_id = edits.add_page(self.parts.document.show, tr("Page"))
         page = edits.replace(show.pages[page_id], event=self.event_name)
-        self.parts.document.edit("new page", edits.put(show, "pages", page))
+        self.parts.document.edit(tr("new page"), edits.put(show, "pages", page))
         self.go(page_id)
 
     def page_menu(self, page: Page) -> QMenu:
         """What can be done with a page."""
         menu, show = Menu(self), self.parts.document.show
-        menu.addAction("Rename…", lambda: self.rename_page(page))
-        menu.addAction("Copy", lambda: self._copy_page(page))
-        into = menu.addMenu("Belongs to")
+        menu.addAction(tr("Rename…"), lambda: self.rename_page(page))
+        menu.addAction(tr("Copy"), lambda: self._copy_page(page))
+        into = menu.addMenu(tr("Belongs to"))
 
         for event in ("", *pages.events(show)):
-            into.addAction(event or "No event", partial(self._set_event, page, event))
+            into.addAction(
+                event or tr("No event"), partial(self._set_event, page, event)
+            )
 
         into.addAction(NEW_EVENT, lambda: self._set_event(page, self._ask_event()))
         menu.addSeparator()
-        menu.addAction("Open in a window of its own", lambda: self.open_window(page.id))
+        menu.addAction(
+            tr("Open in a window of its own"), lambda: self.open_window(page.id)
+        )
         menu.addSeparator()
         order = list(show.pages)
         place = order.index(page.id)
 
         ref = Ref(PAGE, page.id)
-        for words, by in (("Further left", -1), ("Further right", 1)):
+        for words, by in ((tr("Further left"), -1), (tr("Further right"), 1)):
             menu.addAction(words, partial(self._move_page, ref, place + by))
 
         menu.addSeparator()
-        menu.addAction("Delete", lambda: self._delete_page(page))
+        menu.addAction(tr("Delete"), lambda: self._delete_page(page))
         return menu
 
     def _delete_page(self, page: Page) -> None:
         show = edits.drop(self.parts.document.show, "pages", [page.id])
-        self.parts.document.edit(f"delete the page {page.name}", show)
+        self.parts.document.edit(tr("delete the page {name}", name=page.name), show)
 
     def _move_page(self, ref: Ref, index: int) -> None:
         show = edits.move(self.parts.document.show, ref, index)
-        self.parts.document.edit("move a page", show)
+        self.parts.document.edit(tr("move a page"), show)
 
     def _copy_page(self, page: Page) -> None:
         show, page_id = pages.copy_page(self.parts.document.show, page.id)
-        self.parts.document.edit(f"copy the page {page.name}", show)
+        self.parts.document.edit(tr("copy the page {name}", name=page.name), show)
         self.go(page_id)
 
     def _set_event(self, page: Page, event: str | None) -> None:
@@ -355,10 +367,12 @@ class PerformPlace(QWidget):
             return
         changed = edits.replace(page, event=event)
         show = edits.put(self.parts.document.show, "pages", changed)
-        self.parts.document.edit(f"event of the page {page.name}", show)
+        self.parts.document.edit(tr("event of the page {name}", name=page.name), show)
 
     def _ask_event(self) -> str | None:
-        name, sure = QInputDialog.getText(self, "New event", "Name of the event")
+        name, sure = QInputDialog.getText(
+            self, tr("New event"), tr("Name of the event")
+        )
         return name.strip() if sure and name.strip() else None
 
     def _event_chosen(self, index: int) -> None:
@@ -375,14 +389,14 @@ class PerformPlace(QWidget):
         show = self.parts.document.show
         if name is not None:
             show, name = pages.copy_event(show, self.event_name, name)
-            self.parts.document.edit(f"new event {name}", show)
+            self.parts.document.edit(tr("new event {name}", name=name), show)
             self.event_name = name
         self.fill_events()
         self._fill()
 
     def rename_page(self, page: Page) -> None:
         """Ask for another name of a page."""
-        renaming.ask(self, self.parts, Ref(PAGE, page.id), "Rename the page")
+        renaming.ask(self, self.parts, Ref(PAGE, page.id), tr("Rename the page"))
 
     def open_window(self, page_id: str) -> PageWindow:
         """Open a page in a window of its own, for a second screen."""
@@ -463,47 +477,47 @@ class PerformPlace(QWidget):
             engine.send(Do(ref, verb, value))
 
         if isinstance(tile, PlayingTile):
-            menu.addAction("Half as fast", lambda: do(Verb.HALF))
-            menu.addAction("Twice as fast", lambda: do(Verb.DOUBLE))
-            menu.addAction("Fade time…", lambda: self._ask_fade(widget))
+            menu.addAction(tr("Half as fast"), lambda: do(Verb.HALF))
+            menu.addAction(tr("Twice as fast"), lambda: do(Verb.DOUBLE))
+            menu.addAction(tr("Fade time…"), lambda: self._ask_fade(widget))
 
         if isinstance(tile, PlayingTile | Dial):
-            menu.addAction("As it is kept", lambda: do(Verb.STORED))
+            menu.addAction(tr("As it is kept"), lambda: do(Verb.STORED))
 
         if tile.kind not in SEEN_ONLY:
-            menu.addAction("Let it go", lambda: do(Verb.RELEASE))
+            menu.addAction(tr("Let it go"), lambda: do(Verb.RELEASE))
             menu.addSeparator()
             menu.addAction(
                 theme.icon("link"),
-                "Learn a control…",
+                tr("Learn a control…"),
                 lambda: self.learner.start(ref),
             )
 
         if any(known.target == ref for known in show.inputs.values()):
             menu.addAction(
-                theme.icon("unlink"), "Unlearn", lambda: self.learner.forget(ref)
+                theme.icon("unlink"), tr("Unlearn"), lambda: self.learner.forget(ref)
             )
 
         lamps = fixtures_of(show, tile.leads_to)
         if lamps:
             menu.addAction(
                 theme.icon("hold"),
-                "Take its fixtures aside",
+                tr("Take its fixtures aside"),
                 partial(engine.take_aside, lamps),
             )
 
         menu.addSeparator()
         menu.addAction(
-            theme.icon("arrange"), "Arrange…", lambda: self._arrange_one(tile_id)
+            theme.icon("arrange"), tr("Arrange…"), lambda: self._arrange_one(tile_id)
         )
-        menu.addAction("Move earlier", lambda: self._shift(tile_id, -1))
-        menu.addAction("Move later", lambda: self._shift(tile_id, 1))
+        menu.addAction(tr("Move earlier"), lambda: self._shift(tile_id, -1))
+        menu.addAction(tr("Move later"), lambda: self._shift(tile_id, 1))
 
         if isinstance(tile, Pad):
-            menu.addAction("One at a time with…", lambda: self._ask_choice(widget))
+            menu.addAction(tr("One at a time with…"), lambda: self._ask_choice(widget))
 
         menu.addAction(
-            theme.icon("trash"), "Take off the page", lambda: self._remove(widget)
+            theme.icon("trash"), tr("Take off the page"), lambda: self._remove(widget)
         )
         return menu
 
@@ -538,18 +552,26 @@ class PerformPlace(QWidget):
 
         show = pages.place(show, page.id, where)
         show = edits.move(show, to_tile(tile_id), there)
-        self.parts.document.edit(f"move {self.tiles[tile_id].name}", show)
+        self.parts.document.edit(tr("move {name}", name=self.tiles[tile_id].name), show)
 
     def _remove(self, widget: TileWidget) -> None:
         name, ref = widget.name, widget.tile.ref
         show = edits.remove(self.parts.document.show, ref)
-        self.parts.document.edit(f"take {name} off the page", show)
-        text = f"{name} is off the page; what it played stays. Ctrl+Z brings it back."
+        self.parts.document.edit(tr("take {name} off the page", name=name), show)
+        text = tr(
+            "{name} is off the page; what it played stays. Ctrl+Z brings it back.",
+            name=name,
+        )
         self.parts.notices.told.emit(text, "info")
 
     def _ask_fade(self, widget: TileWidget) -> None:
         seconds, sure = QInputDialog.getDouble(
-            self, "Fade time", f"{widget.name} comes and goes in, seconds", 2.0, 0, 600
+            self,
+            tr("Fade time"),
+            tr("{name} comes and goes in, seconds", name=widget.name),
+            2.0,
+            0,
+            600,
         )
         if sure:
             self.parts.engine.send(Do(widget.tile.ref, Verb.FADE, seconds))
@@ -559,9 +581,11 @@ class PerformPlace(QWidget):
         known = [t.choice for t in page.tiles if isinstance(t, Pad)] if page else []
         text, sure = QInputDialog.getItem(
             self,
-            "One at a time",
-            "Pads of one choice exclude each other and crossfade.\nName of the "
-            "choice (empty: none)",
+            tr("One at a time"),
+            tr(
+                "Pads of one choice exclude each other and crossfade.\nName of the "
+                "choice (empty: none)"
+            ),
             ["", *dict.fromkeys(name for name in known if name)],
             editable=True,
         )
@@ -570,7 +594,7 @@ class PerformPlace(QWidget):
             show = edits.change(
                 self.parts.document.show, widget.tile.ref, choice=text.strip()
             )
-            self.parts.document.edit(f"choice of {widget.name}", show)
+            self.parts.document.edit(tr("choice of {name}", name=widget.name), show)
 
     def _aside_menu(self) -> None:
         self.aside_menu().exec(
@@ -582,12 +606,12 @@ class PerformPlace(QWidget):
         menu, show, engine = Menu(self), self.parts.document.show, self.parts.engine
         chosen = self.parts.selection.chosen
         if chosen:
-            text = f"The {count(len(chosen), 'fixture')} chosen"
+            text = plural(len(chosen), "The fixture chosen", "The {n} fixtures chosen")
             menu.addAction(text, partial(engine.take_aside, list(chosen)))
         for group in show.groups.values():
             menu.addAction(group.name, partial(engine.take_aside, list(group.fixtures)))
         menu.addSeparator()
-        back = menu.addAction("Bring all back", lambda: engine.bring_back())
+        back = menu.addAction(tr("Bring all back"), lambda: engine.bring_back())
         back.setEnabled(bool(engine.state.aside))
         return menu
 
@@ -606,7 +630,7 @@ class PerformPlace(QWidget):
         menu.addSeparator()
         for title, plain in PLAIN.items():
             menu.addAction(title, partial(self.add, plain))
-        sub = menu.addMenu("For all that plays")
+        sub = menu.addMenu(tr("For all that plays"))
         for deed, title in DEEDS.items():
             sub.addAction(title, partial(self.add, DeedTile(id="", deed=deed)))
         return menu
@@ -619,7 +643,7 @@ class PerformPlace(QWidget):
             for playable in playables:
                 sub.addAction(playable.name, partial(self.add_tile, playable.ref, kind))
             sub.setEnabled(bool(playables))
-        sub = menu.addMenu("Dial of")
+        sub = menu.addMenu(tr("Dial of"))
         for playable in playables:
             dial = Dial(id="", of=(playable.ref,))
             sub.addAction(playable.name, partial(self.add, dial))
@@ -630,14 +654,14 @@ class PerformPlace(QWidget):
         show = self.parts.document.show
         groups = {Ref(GROUP, i): group.name for i, group in show.groups.items()}
 
-        for title, kind_of in (("Colour of", ColourTile), ("Aim of", AimTile)):
+        for title, kind_of in ((tr("Colour of"), ColourTile), (tr("Aim of"), AimTile)):
             sub = menu.addMenu(title)
             for ref, name in groups.items():
                 sub.addAction(name, partial(self.add, kind_of(id="", of=(ref,))))
 
             sub.setEnabled(bool(groups))
 
-        sub = menu.addMenu("Master")
+        sub = menu.addMenu(tr("Master"))
         for master in show.masters.values():
             if master.ref.id != "tempo":
                 tile_of = MasterTile(id="", drives=master.ref)
@@ -645,9 +669,11 @@ class PerformPlace(QWidget):
 
         sub.addSeparator()
         for ref, name in groups.items():
-            sub.addAction(f"New master over {name}", partial(self._new_master, ref))
+            sub.addAction(
+                tr("New master over {name}", name=name), partial(self._new_master, ref)
+            )
 
-        over = menu.addMenu("Override fader of")
+        over = menu.addMenu(tr("Override fader of"))
         for ref, name in groups.items():
             over.addAction(name, partial(self._new_override, ref))
 
@@ -669,7 +695,9 @@ class PerformPlace(QWidget):
             return ""
         show, tile_id = pages.add(show, self.page_id, tile, spot, section)
         name, page = name_of(show, to_tile(tile_id)), show.pages[self.page_id]
-        self.parts.document.edit(f"put {name} on {page.name}", show)
+        self.parts.document.edit(
+            tr("put {name} on {name2}", name=name, name2=page.name), show
+        )
         if self.arranger.on:
             self.arranger.choose((tile_id,))
         return tile_id
@@ -681,14 +709,18 @@ class PerformPlace(QWidget):
     def _new_override(self, over: Ref) -> None:
         show = self.parts.document.show
         names = [master.name for master in show.masters.values()]
-        name = edits.fresh_name(f"{name_of(show, over)} override", names)
+        name = edits.fresh_name(
+            tr("{name_of} override", name_of=name_of(show, over)), names
+        )
         master_id = edits.fresh_id(name, show.masters)
         made = Override(id=master_id, name=name, over=(over,))
         self._with_master(edits.put(show, "masters", made), made.ref)
 
     def _with_master(self, show: object, ref: Ref) -> None:
         after, _ = pages.add(show, self.page_id, MasterTile(id="", drives=ref))  # type: ignore[arg-type]
-        self.parts.document.edit(f"put {name_of(after, ref)} on a page", after)
+        self.parts.document.edit(
+            tr("put {name_of} on a page", name_of=name_of(after, ref)), after
+        )
 
     # dropping
 
@@ -729,9 +761,10 @@ class PerformPlace(QWidget):
 
         show, made = pages.fitting(show, refs)
         if made is None:
-            words = "A motion" if refs[0].kind == PALETTE else "This"
-            text = (
-                f"{words} makes no tile by itself: keep it in a scene, and drag that."
+            words = tr("A motion") if refs[0].kind == PALETTE else tr("This")
+            text = tr(
+                "{words} makes no tile by itself: keep it in a scene, and drag that.",
+                words=words,
             )
             self.parts.notices.told.emit(text, "alarm")
 
@@ -740,7 +773,7 @@ class PerformPlace(QWidget):
         spot, section = self._spot_at(point, made)
         after, tile_id = pages.add(show, self.page_id, made, spot, section)
         name = name_of(after, to_tile(tile_id))
-        self.parts.document.edit(f"put {name} on the page", after)
+        self.parts.document.edit(tr("put {name} on the page", name=name), after)
 
     def _drop_on(self, tile: Tile, played: list[Ref]) -> bool:
         """Put things that play on a tile that takes more of them, or beside one that
@@ -751,7 +784,7 @@ class PerformPlace(QWidget):
         elif isinstance(tile, Choice):
             plays = (*tile.plays, *parts_of(*played))
             after = pages.change(self.parts.document.show, tile.id, plays=plays)
-            self.parts.document.edit("one look more in a choice", after)
+            self.parts.document.edit(tr("one look more in a choice"), after)
         elif isinstance(tile, Pad) and tile.choice:
             self.add_tile(played[0], Pad.kind, tile.choice)
         else:
@@ -794,7 +827,7 @@ class PerformPlace(QWidget):
         if ref.id in show.playables:
             self.led_to.emit(f"playables/{ref.id}")
         elif ref.kind == GRAND.kind:
-            text = f"{name_of(show, ref)} is in the heading."
+            text = tr("{name_of} is in the heading.", name_of=name_of(show, ref))
             self.parts.notices.told.emit(text, "info")
         else:
             self.led_to.emit("")
@@ -806,15 +839,15 @@ def _is_in(widget: TileWidget, point: QPointF, place: PerformPlace) -> bool:
 
 
 PLAYED = {
-    Pad.kind: "As a pad",
-    Flash.kind: "As a flash",
-    Fader.kind: "As a fader",
-    Choice.kind: "As a choice, with",
+    Pad.kind: tr("As a pad"),
+    Flash.kind: tr("As a flash"),
+    Fader.kind: tr("As a fader"),
+    Choice.kind: tr("As a choice, with"),
 }
 PLAIN: dict[str, Tile] = {
     "Tempo": TempoTile(id="tempo"),
     "Clock": ClockTile(id="clock"),
-    "Label": LabelTile(id="label", name="Label"),
+    "Label": LabelTile(id="label", name=tr("Label")),
 }
 
 
@@ -839,7 +872,7 @@ class PageWindow(QFrame):
         if page is None:
             self.close()  # the page is gone
         else:
-            self.setWindowTitle(f"{page.name} — Choreon")
+            self.setWindowTitle(tr("{name} — Choreon", name=page.name))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """F11 fills the screen with it, Esc no more."""

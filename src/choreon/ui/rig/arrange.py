@@ -7,6 +7,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame
 
+from choreon.language import tr
 from choreon.model import arrange, edits
 from choreon.model.show import Place
 from choreon.ui import theme
@@ -15,23 +16,23 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
 FIELDS = {
-    "line": (("From x", -4.0), ("y", 2.0), ("to x", 4.0), ("y ", 2.0)),
+    "line": ((tr("From x"), -4.0), ("y", 2.0), (tr("to x"), 4.0), ("y ", 2.0)),
     "arc": (
-        ("Middle x", 0.0),
+        (tr("Middle x"), 0.0),
         ("y", 2.0),
-        ("Radius", 3.0),
-        ("from °", 0.0),
-        ("to °", 180.0),
+        (tr("Radius"), 3.0),
+        (tr("from °"), 0.0),
+        (tr("to °"), 180.0),
     ),
     "grid": (
-        ("From x", -2.0),
+        (tr("From x"), -2.0),
         ("y", 1.0),
-        ("Columns", 4.0),
-        ("Step across", 1.0),
-        ("Step up", 1.0),
+        (tr("Columns"), 4.0),
+        (tr("Step across"), 1.0),
+        (tr("Step up"), 1.0),
     ),
 }
-TITLES = {"line": "In a line", "arc": "On an arc", "grid": "In a grid"}
+TITLES = {"line": tr("In a line"), "arc": tr("On an arc"), "grid": tr("In a grid")}
 
 
 class ArrangeBar(QFrame):
@@ -54,9 +55,9 @@ class ArrangeBar(QFrame):
         line = self.box.layout()
         assert line is not None
         self.line = line
-        take = basics.button("Place them", self.take, "main", "check")
+        take = basics.button(tr("Place them"), self.take, "main", "check")
         leave = basics.button(
-            "Cancel", self.leave, "quiet", tip="Leave them where they are (Esc)"
+            tr("Cancel"), self.leave, "quiet", tip=tr("Leave them where they are (Esc)")
         )
         basics.stack(
             self, basics.row(self.title, 1, leave, take), self.box, spacing=6
@@ -70,7 +71,7 @@ class ArrangeBar(QFrame):
         if not chosen:
             return
         self.how = how
-        self.title.setText(f"{TITLES[how]}: {len(chosen)}")
+        self.title.setText(tr("{TITLES}: {n}", TITLES=TITLES[how], n=len(chosen)))
         basics.clear(self.line)
         self.fields = []
         starts = self._starts(how, list(chosen.values()))
@@ -138,7 +139,7 @@ class ArrangeBar(QFrame):
     def take(self) -> None:
         """Place them so."""
         if self.how:
-            put(self.parts, TITLES[self.how].lower(), self.places())
+            put(self.parts, TITLES[self.how], self.places())
         self.leave()
 
     def leave(self) -> None:
@@ -153,5 +154,6 @@ def put(parts: Parts, name: str, places: dict[str, Place]) -> None:
     """Give fixtures places, as one step."""
     changes = {i: {"place": p} for i, p in places.items()}
     parts.document.edit(
-        f"{name}: {len(changes)}", edits.change_fixtures(parts.document.show, changes)
+        tr("{name}: {n}", name=name, n=len(changes)),
+        edits.change_fixtures(parts.document.show, changes),
     )

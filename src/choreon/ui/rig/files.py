@@ -16,6 +16,7 @@ from choreon import folders
 from choreon.formats import apart, cleaning, hang_list
 from choreon.formats.apart import PARTS, Apart
 from choreon.formats.package import FormatError
+from choreon.language import in_a_row, sentences, tr
 from choreon.model import edits
 from choreon.model.changes import shared
 from choreon.model.fixture_type import FixtureType
@@ -36,10 +37,16 @@ FONTS = (
     "AtkinsonHyperlegibleNext_600SemiBold.ttf",
 )
 TITLES = {
-    "hang list": "Hang list",
-    "universes": "Universes",
-    "slips": "Address slips",
-    "plan": "Plan",
+    "hang list": tr("Hang list"),
+    "universes": tr("Universes"),
+    "slips": tr("Address slips"),
+    "plan": tr("Plan"),
+}
+PRINTS = {
+    "hang list": tr("Print the hang list as PDF…"),
+    "universes": tr("Print the universes as PDF…"),
+    "slips": tr("Print the address slips as PDF…"),
+    "plan": tr("Print the plan as PDF…"),
 }
 
 
@@ -57,54 +64,60 @@ class Files:
     def menu(self) -> QMenu:
         """What there is to print, write and read."""
         menu = Menu(self.parent)
-        menu.addAction("Print all as PDF…", lambda: self._ask_paper(PARTS))
+        menu.addAction(tr("Print all as PDF…"), lambda: self._ask_paper(PARTS))
         for part in PARTS:
             menu.addAction(
-                f"Print {TITLES[part].lower()} as PDF…",
+                PRINTS[part],
                 partial(self._ask_paper, (part,)),
             )
         menu.addSeparator()
-        menu.addAction("Write the hang list as CSV…", lambda: self._ask_write("csv"))
-        menu.addAction("Read a hang list from CSV…", lambda: self._ask_read("csv"))
+        menu.addAction(
+            tr("Write the hang list as CSV…"), lambda: self._ask_write("csv")
+        )
+        menu.addAction(tr("Read a hang list from CSV…"), lambda: self._ask_read("csv"))
         menu.addSeparator()
-        menu.addAction("Write the rig as MVR…", lambda: self._ask_write("mvr"))
-        menu.addAction("Read a rig from MVR…", lambda: self._ask_read("mvr"))
+        menu.addAction(tr("Write the rig as MVR…"), lambda: self._ask_write("mvr"))
+        menu.addAction(tr("Read a rig from MVR…"), lambda: self._ask_read("mvr"))
         return menu
 
     # asking
 
     def _ask_paper(self, parts: tuple[str, ...]) -> None:
-        title = TITLES[parts[0]] if len(parts) == 1 else "Rig"
+        title = TITLES[parts[0]] if len(parts) == 1 else tr("Rig")
         name, _ = QFileDialog.getSaveFileName(
             self.parent,
-            "Print",
-            f"{self.parts.document.show.name} {title}.pdf",
-            "PDF (*.pdf)",
+            tr("Print"),
+            tr("{name} {title}", name=self.parts.document.show.name, title=title)
+            + ".pdf",
+            tr("PDF (*.pdf)"),
         )
         if name:
             self.print(Path(name), parts)
 
     def _ask_write(self, sort: str) -> None:
-        title = {"csv": "hang list.csv", "mvr": "rig.mvr"}[sort]
+        title = {"csv": tr("hang list"), "mvr": tr("rig")}[sort]
         name, _ = QFileDialog.getSaveFileName(
             self.parent,
-            "Write",
-            f"{self.parts.document.show.name} {title}",
+            tr("Write"),
+            tr("{name} {title}", name=self.parts.document.show.name, title=title)
+            + f".{sort}",
             f"*.{sort}",
         )
         if name:
             self.write(Path(name))
 
     def _ask_read(self, sort: str) -> None:
-        patterns = {"csv": "Lists (*.csv *.tsv *.txt)", "mvr": "MVR (*.mvr)"}
-        name, _ = QFileDialog.getOpenFileName(self.parent, "Read", "", patterns[sort])
+        patterns = {"csv": tr("Lists (*.csv *.tsv *.txt)"), "mvr": tr("MVR (*.mvr)")}
+        name, _ = QFileDialog.getOpenFileName(
+            self.parent, tr("Read"), "", patterns[sort]
+        )
         if name:
             self.read(Path(name))
 
     def ask_type(self, then: Callable[[FixtureType], None]) -> None:
         """Ask for a GDTF file; what was read and kept goes to `then`."""
         name, _ = QFileDialog.getOpenFileName(
-            self.parent, "Read a type", "", "GDTF (*.gdtf)"
+            self.parent, tr("Read a type"), "", tr("GDTF (*.gdtf)")
         )
         if name:
             self.read_type(Path(name), then)
@@ -112,7 +125,7 @@ class Files:
     def ask_write_type(self, kind: FixtureType) -> None:
         """Ask where a type is to be written as GDTF."""
         name, _ = QFileDialog.getSaveFileName(
-            self.parent, "Write the type", f"{kind.label}.gdtf", "GDTF (*.gdtf)"
+            self.parent, tr("Write the type"), f"{kind.label}.gdtf", tr("GDTF (*.gdtf)")
         )
         if name:
             self._put(Path(name), Apart(apart.WriteType(kind)))
@@ -134,7 +147,7 @@ class Files:
         show = self.parts.document.show
         if path.suffix.lower() == ".csv":
             self._do(
-                f"Writing {path.name}",
+                tr("Writing {name}", name=path.name),
                 lambda: path.write_bytes(hang_list.write(show).encode()),
                 path,
             )
@@ -143,7 +156,10 @@ class Files:
 
     def _put(self, path: Path, job: Apart) -> None:
         self._do(
-            f"Writing {path.name}", lambda: path.write_bytes(job.run()), path, job.kill
+            tr("Writing {name}", name=path.name),
+            lambda: path.write_bytes(job.run()),
+            path,
+            job.kill,
         )
 
     def _do(
@@ -156,9 +172,13 @@ class Files:
         self.work.run(
             text,
             act,
-            lambda _: self.parts.notices.told.emit(f"{path.name} was written.", "info"),
+            lambda _: self.parts.notices.told.emit(
+                tr("{name} was written.", name=path.name), "info"
+            ),
             lambda error: self._failed(
-                error, f"{path.name} could not be written", "Choose another place."
+                error,
+                tr("{name} could not be written", name=path.name),
+                tr("Choose another place."),
             ),
             cancel,
         )
@@ -168,10 +188,16 @@ class Files:
         if isinstance(error, FormatError):
             self.parts.notices.told.emit(str(error), "alarm")
         elif isinstance(error, OSError):
-            self.parts.notices.told.emit(f"{what}: {error.strerror}. {then}", "alarm")
+            self.parts.notices.told.emit(
+                sentences(tr("{what}: {why}.", what=what, why=error.strerror), then),
+                "alarm",
+            )
         else:
             log.error("%s", what, exc_info=error)
-            self.parts.notices.told.emit(f"{what}: {error}. {then}", "alarm")
+            self.parts.notices.told.emit(
+                sentences(tr("{what}: {why}.", what=what, why=error), then),
+                "alarm",
+            )
 
     def read(self, path: Path) -> None:
         """Take a hang list, or a rig, into the show, as one step."""
@@ -200,30 +226,40 @@ class Files:
                     list(rig.notes),
                 )
             found = msgspec.msgpack.decode(answer, type=hang_list.HangList)
-            notes = [f"line {row.line}: {row.reason}" for row in found.bad]
+            notes = [
+                tr("line {line}: {reason}", line=row.line, reason=row.reason)
+                for row in found.bad
+            ]
             if found.unknown:
                 notes.append(
-                    f"columns that say nothing here: {', '.join(found.unknown[:8])}"
+                    tr(
+                        "columns that say nothing here: {names}",
+                        names=in_a_row(found.unknown[:8]),
+                    )
                 )
             taken = shared(show, found.show)
             return taken, (*found.added, *found.changed), len(found.added), notes
 
         def then(taken: Taken) -> None:
             if parts.document.show is not show:
-                text = (
-                    f"The show changed while {path.name} was read; nothing of "
-                    "it was taken. Read it once more."
+                text = tr(
+                    "The show changed while {name} was read; nothing of it was taken. "
+                    "Read it "
+                    "once more.",
+                    name=path.name,
                 )
                 parts.notices.told.emit(text, "alarm")
             else:
                 self._taken(path.name, *taken)
 
         self.work.run(
-            f"Reading {path.name}",
+            tr("Reading {name}", name=path.name),
             take,
             then,
             lambda error: self._failed(
-                error, f"{path.name} could not be read", "Nothing was changed."
+                error,
+                tr("{name} could not be read", name=path.name),
+                tr("Nothing was changed."),
             ),
             lambda: _kill(reading),
         )
@@ -236,14 +272,17 @@ class Files:
         added: int,
         notes: list[str],
     ) -> None:
-        self.parts.document.edit(f"read {name}", show)
+        self.parts.document.edit(tr("read {name}", name=name), show)
         self.parts.selection.choose(touched)
-        text = f"{name}: {added} hung, {len(touched) - added} changed."
+        text = tr(
+            "{name}: {added} hung, {changed} changed.",
+            name=name,
+            added=added,
+            changed=len(touched) - added,
+        )
         if notes:
-            more = f" … and {len(notes) - 4} more" if len(notes) > 4 else ""
-            self.parts.notices.told.emit(
-                f"{text} Not all was taken: {'; '.join(notes[:4])}{more}.", "alarm"
-            )
+            left = tr("Not all was taken: {notes}.", notes=words.some(notes, 4))
+            self.parts.notices.told.emit(sentences(text, left), "alarm")
         else:
             self.parts.notices.told.emit(text, "info")
 
@@ -263,11 +302,13 @@ class Files:
             return found
 
         self.work.run(
-            f"Reading {path.name}",
+            tr("Reading {name}", name=path.name),
             read,
             lambda found: self._type_read(found, then),
             lambda error: self._failed(
-                error, f"{path.name} could not be read", "Nothing was changed."
+                error,
+                tr("{name} could not be read", name=path.name),
+                tr("Nothing was changed."),
             ),
             lambda: _kill(reading),
         )
@@ -283,14 +324,16 @@ class Files:
             )
         self.parts.document.keep_type(kind)
         if found.notes:
-            text = (
-                f"{kind.label} was read. Kept as raw channels, or left out: "
-                f"{words.some(list(found.notes), 4)}"
+            text = tr(
+                "{label} was read. Kept as raw channels, or left out: {notes}",
+                label=kind.label,
+                notes=words.some(list(found.notes), 4),
             )
             self.parts.notices.told.emit(text, "alarm")
         else:
             self.parts.notices.told.emit(
-                f"{kind.label} was read: {len(kind.modes)} modes.", "info"
+                tr("{label} was read: {n} modes.", label=kind.label, n=len(kind.modes)),
+                "info",
             )
         then(kind)
 

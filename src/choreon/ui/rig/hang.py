@@ -4,7 +4,6 @@ before anything is placed.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import facts, listed, plural, sentences, tr
 from choreon.library import own
 from choreon.model import arrange, edits, patch, patching
 from choreon.model.fixture_type import FixtureType, Mode
@@ -44,12 +44,15 @@ def channel_map(kind: FixtureType, mode: Mode) -> str:
             if len(use.slots) > 1
             else str(use.slots[0])
         )
-        (cells if use.cell > 1 else parts).append(
-            f"{slots} {channel.label}{' of cell 1' if use.cell else ''}"
+        text = (
+            tr("{slots} {label} of cell 1", slots=slots, label=channel.label)
+            if use.cell
+            else tr("{slots} {label}", slots=slots, label=channel.label)
         )
+        (cells if use.cell > 1 else parts).append(text)
 
-    more = f" · and so on for {len(mode.cells)} cells" if cells else ""
-    return " · ".join(parts) + more
+    more = tr("and so on for {n} cells", n=len(mode.cells)) if cells else ""
+    return facts(*parts, more)
 
 
 class HangPanel(QWidget):
@@ -66,41 +69,44 @@ class HangPanel(QWidget):
         self._wrong_type = ""
 
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find: maker, name, kind, slots")
+        self.search.setPlaceholderText(tr("Find: maker, name, kind, slots"))
         self.search.setClearButtonEnabled(True)
-        self.search.setAccessibleName("Find a type")
+        self.search.setAccessibleName(tr("Find a type"))
         self.search.setToolTip(
-            "Types by maker, name, kind or number of slots; each word narrows it down"
+            tr(
+                "Types by maker, name, kind or number of slots; each word narrows it "
+                "down"
+            )
         )
 
         self.search.textChanged.connect(self._fill)
         self.more = basics.tool(
-            "more", "New types, editing, GDTF in and out", self._type_menu
+            "more", tr("New types, editing, GDTF in and out"), self._type_menu
         )
         self.types = TypeList()
         self.types.currentItemChanged.connect(lambda *_: self._type_changed())
         self._make_fields()
 
         panel = basics.panel(
-            basics.row(basics.label("Hang", "heading"), 1, self.more),
+            basics.row(basics.label(tr("Hang"), "heading"), 1, self.more),
             self.search,
             self.types,
-            self._line("Mode", self.mode),
+            self._line(tr("Mode"), self.mode),
             self.map,
             basics.row(
-                self._short("How many"),
+                self._short(tr("How many")),
                 self.count,
-                basics.label("from no", "soft"),
+                basics.label(tr("from no"), "soft"),
                 self.first,
             ),
             basics.row(
-                self._short("Universe"),
+                self._short(tr("Universe")),
                 self.universe,
-                basics.label("Address", "soft"),
+                basics.label(tr("Address"), "soft"),
                 self.address,
             ),
-            basics.row(self._short("Gap"), self.gap, self.over),
-            self._line("Name", self.name),
+            basics.row(self._short(tr("Gap")), self.gap, self.over),
+            self._line(tr("Name"), self.name),
             self.preview,
             basics.row(self.next_free, 1, self.go),
             spacing=6,
@@ -117,42 +123,42 @@ class HangPanel(QWidget):
 
     def _make_fields(self) -> None:
         self.mode = QComboBox()
-        self.mode.setAccessibleName("Mode")
+        self.mode.setAccessibleName(tr("Mode"))
         self.mode.setToolTip(
-            "The mode as it is set on the fixture; its slots are listed below"
+            tr("The mode as it is set on the fixture; its slots are listed below")
         )
         self.map = basics.label("", "small", wrap=True)
         self.map.setMaximumHeight(50)
 
         self.map.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.count = NumberField("How many", 1, MOST, 1)
-        self.first = NumberField("First number", 1, 9999, 1)
-        self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
-        self.address = NumberField("Address", 1, SLOTS, 1)
+        self.count = NumberField(tr("How many"), 1, MOST, 1)
+        self.first = NumberField(tr("First number"), 1, 9999, 1)
+        self.universe = NumberField(tr("Universe"), 1, MAX_UNIVERSE, 1)
+        self.address = NumberField(tr("Address"), 1, SLOTS, 1)
 
-        self.gap = NumberField("Gap", 0, SLOTS, 0)
-        self.gap.setToolTip("Slots left free between one and the next")
-        self.over = QCheckBox("and go on")
+        self.gap = NumberField(tr("Gap"), 0, SLOTS, 0)
+        self.gap.setToolTip(tr("Slots left free between one and the next"))
+        self.over = QCheckBox(tr("and go on"))
         self.over.setChecked(True)
         self.over.setToolTip(
-            "What does not fit into the universe goes on in the next one"
+            tr("What does not fit into the universe goes on in the next one")
         )
 
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name")
-        self.name.setToolTip("A name; # stands for the number")
+        self.name.setAccessibleName(tr("Name"))
+        self.name.setToolTip(tr("A name; # stands for the number"))
         self.preview = basics.label("", "small", wrap=True)
         self.preview.setMinimumHeight(50)
 
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.next_free = basics.button(
-            "Next free",
+            tr("Next free"),
             self._to_free,
             "quiet",
-            tip="The next address where all of it fits",
+            tip=tr("The next address where all of it fits"),
         )
 
-        self.go = basics.button("Hang", self.hang, "main", "plus")
+        self.go = basics.button(tr("Hang"), self.hang, "main", "plus")
         self.mode.currentIndexChanged.connect(lambda _: self._mode_changed())
         self.mode.highlighted.connect(self._show_map)
 
@@ -227,7 +233,10 @@ class HangPanel(QWidget):
             slots = mode.footprint
             plain = mode.name.split()[:1] == [str(slots)]
             self.mode.addItem(
-                mode.name if plain else f"{mode.name} ({slots})", mode.name
+                mode.name
+                if plain
+                else tr("{name} ({slots})", name=mode.name, slots=slots),
+                mode.name,
             )
 
         if before is not None and (i := self.mode.findData(before)) >= 0:
@@ -237,7 +246,9 @@ class HangPanel(QWidget):
         wrong = errors(check_type(kind)) if kind and kind.id not in _sound(kind) else []
         self._wrong_type = wrong[0].text if wrong else ""
         self.name.setPlaceholderText(
-            f"{edits.stem_for(self.parts.document.show, kind)} #" if kind else ""
+            tr("{stem_for} #", stem_for=edits.stem_for(self.parts.document.show, kind))
+            if kind
+            else ""
         )
         self._mode_changed()
 
@@ -271,29 +282,31 @@ class HangPanel(QWidget):
     def _type_menu(self) -> None:
         menu = Menu(self)
         for text, what in (
-            ("New type…", "new"),
-            ("New type as a copy of this…", "copy"),
-            ("Edit this type…", "edit"),
+            (tr("New type…"), "new"),
+            (tr("New type as a copy of this…"), "copy"),
+            (tr("Edit this type…"), "edit"),
         ):
             menu.addAction(text, partial(self.edit_type.emit, what)).setEnabled(
                 what == "new" or bool(self.kind)
             )
 
         menu.addSeparator()
-        menu.addAction("Read a type from GDTF…", lambda: self.edit_type.emit("import"))
         menu.addAction(
-            "Write this type as GDTF…", lambda: self.edit_type.emit("export")
+            tr("Read a type from GDTF…"), lambda: self.edit_type.emit("import")
+        )
+        menu.addAction(
+            tr("Write this type as GDTF…"), lambda: self.edit_type.emit("export")
         ).setEnabled(bool(self.kind))
 
         if self.kind is not None and self.kind.id in self.parts.document.own_types:
             menu.addSeparator()
             menu.addAction(
-                "Delete from my types", lambda: self.edit_type.emit("delete")
+                tr("Delete from my types"), lambda: self.edit_type.emit("delete")
             )
 
         for gone in own.deleted()[:5]:
             menu.addAction(
-                f"Bring back {gone.label}",
+                tr("Bring back {label}", label=gone.label),
                 partial(self.edit_type.emit, f"back:{gone.id}"),
             )
 
@@ -339,13 +352,13 @@ class HangPanel(QWidget):
     def _replan(self, find: bool = False) -> None:
         """Work out where the run would stand and tell what is in its way."""
         slots, count = self._slots(), self.count.value()
-        self.go.setText(f"Hang {count}" if count > 1 else "Hang")
+        self.go.setText(tr("Hang {count}", count=count) if count > 1 else tr("Hang"))
         if not slots:
-            text = "Choose a type above; the next free address is found for it."
+            text = tr("Choose a type above; the next free address is found for it.")
             self._tell(
                 text
                 if self.types.count()
-                else "No type is called that. Read one from GDTF, or make it: ⋯",
+                else tr("No type is called that. Read one from GDTF, or make it: ⋯"),
                 False,
             )
 
@@ -377,15 +390,35 @@ class HangPanel(QWidget):
         where = _where(spans)
 
         if self._wrong_type:
-            self._tell(f"This type cannot be hung yet: {self._wrong_type}.", True)
+            self._tell(
+                tr(
+                    "This type cannot be hung yet: {wrong_type}.",
+                    wrong_type=self._wrong_type,
+                ),
+                True,
+            )
         elif past:
-            fit = (len(spans) - len(past)) or "None"
-            self._tell(f"{where}: ends past 512. {fit} would fit from here.", True)
+            fit = len(spans) - len(past)
+            self._tell(
+                sentences(
+                    tr("{where}: ends past 512.", where=where),
+                    tr("{fit} would fit from here.", fit=fit)
+                    if fit
+                    else tr("None would fit from here."),
+                ),
+                True,
+            )
         elif taken:
-            text = f"{_already(show, taken)} slots here."
-            self._tell(f"{where}: {text}", True)
+            text = plural(
+                len(taken),
+                "{where}: {names} already has slots here.",
+                "{where}: {names} already have slots here.",
+                where=where,
+                names=words.fixtures_named(show, taken),
+            )
+            self._tell(text, True)
         else:
-            self._tell(f"{where}: free.", False)
+            self._tell(tr("{where}: free.", where=where), False)
 
         body = bodies.body_of(self.kind, self.mode.currentData() or "")
         places = self.places_of(len(spans))
@@ -393,7 +426,7 @@ class HangPanel(QWidget):
 
     def _tell(self, text: str, wrong: bool) -> None:
         if text:
-            self.preview.setText(f"▲ {text}" if wrong else text)
+            self.preview.setText(tr("▲ {text}", text=text) if wrong else text)
         basics.set_role(self.preview, "alarm" if wrong else "small")
         self.go.setEnabled(bool(self._slots()) and not wrong)
 
@@ -492,14 +525,21 @@ class HangPanel(QWidget):
         self._hanging = True
 
         try:
-            self.parts.document.edit(f"hang {len(spots)} × {kind.name}", show)
+            self.parts.document.edit(
+                tr("hang {n} × {name}", n=len(spots), name=kind.name), show
+            )
             self.parts.selection.choose(made)
         finally:
             self._hanging = False
 
-        verb = "hangs" if len(made) == 1 else "hang"
         self.parts.notices.told.emit(
-            f"{words.some([show.fixtures[i].name for i in made])} {verb}.", "info"
+            plural(
+                len(made),
+                "{names} hangs.",
+                "{names} hang.",
+                names=words.fixtures_named(show, made),
+            ),
+            "info",
         )
         self._number(find=True)
 
@@ -517,11 +557,16 @@ def _where(spans: list[tuple[int, int, int]]) -> str:
         first = min(s[1] for s in spans if s[0] == universe)
         last = max(s[2] for s in spans if s[0] == universe)
         parts.append(
-            f"Universe {universe}, {first}–{last}"
+            tr(
+                "Universe {universe}, {first}–{last}",
+                universe=universe,
+                first=first,
+                last=last,
+            )
             if last > first
-            else f"Universe {universe}, {first}"
+            else tr("Universe {universe}, {first}", universe=universe, first=first)
         )
-    return "; ".join(parts)
+    return listed(parts)
 
 
 def _next_free(show: Show, universe: int, slots: int) -> tuple[int, int]:
@@ -533,18 +578,24 @@ def _next_free(show: Show, universe: int, slots: int) -> tuple[int, int]:
     return universe, address or 1
 
 
-def _already(show: Show, taken: Sequence[str]) -> str:
-    """“Par 1 and Par 2 already have”."""
-    names = words.some([show.fixtures[i].name for i in taken])
-    return f"{names} already {'has' if len(taken) == 1 else 'have'}"
-
-
 def _in_the_way(
     show: Show, kind: FixtureType, universe: int, address: int, slots: int
 ) -> str:
     """Why a fixture cannot hang at an address; empty where it can."""
     if address + slots - 1 > SLOTS:
-        text = f"{kind.label} takes {slots} slots;"
-        return f"{text} from {address} it would end past 512."
+        return plural(
+            slots,
+            "{label} takes {n} slot; from {address} it would end past 512.",
+            "{label} takes {n} slots; from {address} it would end past 512.",
+            label=kind.label,
+            address=address,
+        )
     taken = patching.in_the_way(show, [(universe, address)], slots)
-    return f"{_already(show, taken)} slots there; nothing was hung." if taken else ""
+    if not taken:
+        return ""
+    return plural(
+        len(taken),
+        "{names} already has slots there; nothing was hung.",
+        "{names} already have slots there; nothing was hung.",
+        names=words.fixtures_named(show, taken),
+    )

@@ -18,10 +18,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import plural, sentences, tr
 from choreon.model import edits, patch
 from choreon.model.colours import read_hex
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture
 from choreon.render.commands import commands_of
+from choreon.terms import term
 from choreon.ui import renaming, theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.rig.plan import take_down
@@ -32,13 +34,17 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
 
-PLACE = (("Across", "x", -40, 40), ("Upstage", "y", -40, 40), ("Height", "z", 0, 30))
-TURN = (
-    ("Yaw", "yaw", -180, 180),
-    ("Pitch", "pitch", -180, 180),
-    ("Roll", "roll", -180, 180),
+PLACE = (
+    (tr("Across"), "x", -40, 40),
+    (tr("Upstage"), "y", -40, 40),
+    (tr("Height"), "z", 0, 30),
 )
-TABS = ("Fixture", "Channels", "Why")
+TURN = (
+    (tr("Yaw"), "yaw", -180, 180),
+    (tr("Pitch"), "pitch", -180, 180),
+    (tr("Roll"), "roll", -180, 180),
+)
+TABS = (tr("Fixture"), tr("Channels"), tr("Why"))
 
 
 class InHand(QWidget):
@@ -55,8 +61,10 @@ class InHand(QWidget):
         self.trouble = basics.label("", "alarm", wrap=True)
         self._make_fields()
         self.empty = basics.label(
-            "Nothing in hand. Press a fixture on the plan, or a block in the "
-            "addresses below.",
+            tr(
+                "Nothing in hand. Press a fixture on the plan, or a block in the "
+                "addresses below."
+            ),
             "soft",
             wrap=True,
         )
@@ -82,9 +90,9 @@ class InHand(QWidget):
         self.tabs = QButtonGroup(self)
         made = []
         tips = (
-            "Name, address, place",
-            "Every channel, live",
-            "Why a slot has its value (the right button on a slot)",
+            tr("Name, address, place"),
+            tr("Every channel, live"),
+            tr("Why a slot has its value (the right button on a slot)"),
         )
         for i, (name, tip) in enumerate(zip(TABS, tips, strict=True)):
             button = basics.button(name, partial(self.go, i), "quiet", tip=tip)
@@ -113,28 +121,35 @@ class InHand(QWidget):
         self.gel = QLineEdit()
         self.gel.setPlaceholderText("none")
         self.gel.setToolTip(
-            "The colour of the filter in front of a fixture without colours of its "
-            "own, as #RRGGBB"
+            tr(
+                "The colour of the filter in front of a fixture without colours of its "
+                "own, as #RRGGBB"
+            )
         )
-        self.gel.setAccessibleName("Gel")
+        self.gel.setAccessibleName(tr("Gel"))
         self.gel.editingFinished.connect(self._set_gel)
         self.gel_colour = basics.button(
-            "", self._pick_gel, "quiet", tip="Pick the gel's colour"
+            "", self._pick_gel, "quiet", tip=tr("Pick the gel's colour")
         )
         self.gel_colour.setFixedSize(34, 28)
-        self.number = NumberField("Number", 0, 999_999, 0, none="none")
-        self.universe = NumberField("Universe", 1, MAX_UNIVERSE, 1)
-        self.address = NumberField("Address", 1, SLOTS, 1)
+        self.number = NumberField(tr("Number"), 0, 999_999, 0, none="none")
+        self.universe = NumberField(tr("Universe"), 1, MAX_UNIVERSE, 1)
+        self.address = NumberField(tr("Address"), 1, SLOTS, 1)
         self.slip = Slip()
         lines = (
-            (self.name, "Name", "name", "What it is called everywhere"),
+            (self.name, tr("Name"), "name", tr("What it is called everywhere")),
             (
                 self.short,
-                "Short name",
+                tr("Short name"),
                 "short",
-                "Typed on the stage, it chooses the fixture; it stands on the plan",
+                tr("Typed on the stage, it chooses the fixture; it stands on the plan"),
             ),
-            (self.note, "Note", "note", "For yourself; it is printed on the hang list"),
+            (
+                self.note,
+                tr("Note"),
+                "note",
+                tr("For yourself; it is printed on the hang list"),
+            ),
         )
         for widget, title, key, tip in lines:
             widget.setAccessibleName(title)
@@ -151,62 +166,67 @@ class InHand(QWidget):
             field = ValueField(title, low, high, unit, digits, home, bar=False)
             field.changed.connect(lambda value, k=key: self._set(k, value))
             self.fields[key] = field
-        self.reversed = QCheckBox("Cells from the other end")
+        self.reversed = QCheckBox(tr("Cells from the other end"))
         self.reversed.setToolTip(
-            "Its first cell is where its last was: for a bar that hangs the other "
-            "way round"
+            tr(
+                "Its first cell is where its last was: for a bar that hangs the other "
+                "way round"
+            )
         )
         self.reversed.toggled.connect(lambda on: self._flag("reversed", on))
-        self.lamp_on = QCheckBox("Lamp on when the show opens")
-        self.lamp_on.setToolTip("Lamp on is sent to it when the show opens")
+        self.lamp_on = QCheckBox(tr("Lamp on when the show opens"))
+        self.lamp_on.setToolTip(tr("Lamp on is sent to it when the show opens"))
         self.lamp_on.toggled.connect(lambda on: self._flag("lamp_on", on))
         self.identify = basics.button(
-            "Identify",
+            tr("Identify"),
             lambda: parts.engine.blink(parts.selection.chosen),
             "",
             "identify",
-            "Blinks for 8 seconds, above all else (I)",
+            tr("Blinks for 8 seconds, above all else (I)"),
         )
         self.swap = basics.button(
-            "Swap…",
+            tr("Swap…"),
             self.swap_asked.emit,
             "",
             "swap",
-            "Another mode or type; programming is kept",
+            tr("Another mode or type; programming is kept"),
         )
         self.down = basics.button(
-            "Take down", lambda: take_down(parts), "quiet", "trash"
+            tr("Take down"), lambda: take_down(parts), "quiet", "trash"
         )
 
     def _make_lamp(self) -> QWidget:
         self.details = QWidget()
-        self.gel_line = basics.row(self._soft("Gel"), self.gel, self.gel_colour)
+        self.gel_line = basics.row(self._soft(tr("Gel")), self.gel, self.gel_colour)
         basics.stack(
             self.details,
             self.title,
             self.kind,
             self.trouble,
             basics.row(self.identify, self.swap, 1, spacing=4),
-            self._line("Name", self.name),
+            self._line(tr("Name"), self.name),
             basics.row(
-                self._soft("Short"), self.short, basics.label("No", "soft"), self.number
+                self._soft(tr("Short")),
+                self.short,
+                basics.label(tr("No"), "soft"),
+                self.number,
             ),
-            basics.label("Set on the fixture", "heading"),
+            basics.label(tr("Set on the fixture"), "heading"),
             basics.row(
-                basics.label("Universe", "soft"),
+                basics.label(tr("Universe"), "soft"),
                 self.universe,
                 basics.label("address", "soft"),
                 self.address,
             ),
             self.slip,
-            basics.label("Place", "heading"),
+            basics.label(tr("Place"), "heading"),
             *(self.fields[k] for _, k, *_ in PLACE),
-            basics.label("Hanging", "heading"),
+            basics.label(tr("Hanging"), "heading"),
             *(self.fields[k] for _, k, *_ in TURN),
             self.reversed,
             self.lamp_on,
             self.gel_line,
-            self._line("Note", self.note),
+            self._line(tr("Note"), self.note),
             basics.row(1, self.down),
             spacing=6,
         )
@@ -252,14 +272,18 @@ class InHand(QWidget):
     def _fill_names(self, fixtures: list[Fixture]) -> None:
         """What they are called, what they are, and what is wrong with them."""
         first, alone = fixtures[0], len(fixtures) == 1
-        self.title.setText(first.name if alone else f"{len(fixtures)} fixtures")
+        self.title.setText(
+            first.name
+            if alone
+            else plural(len(fixtures), "{n} fixture", "{n} fixtures")
+        )
         kinds = sorted({self._kind_of(fixture) for fixture in fixtures})
         self.kind.setText("\n".join(kinds[:3]))
         self._tell_trouble(fixtures)
         for widget, text in ((self.name, first.name), (self.short, first.short)):
             widget.setEnabled(alone)
             widget.setText(text if alone else "")
-            widget.setPlaceholderText("" if alone else "several")
+            widget.setPlaceholderText("" if alone else tr("several"))
         self.number.setValue(first.number)
         notes = {fixture.note for fixture in fixtures}
         self.note.setText(first.note if len(notes) == 1 else "")
@@ -274,8 +298,8 @@ class InHand(QWidget):
     def _kind_of(self, fixture: Fixture) -> str:
         kind = self.parts.document.show.types.get(fixture.type)
         if kind is None:
-            return f"Unknown type “{fixture.type}”"
-        return f"{kind.label} · {fixture.mode}"
+            return tr("Unknown type “{type}”", type=fixture.type)
+        return tr("{label} · {mode}", label=kind.label, mode=fixture.mode)
 
     def _fill_flags(self, fixtures: list[Fixture]) -> None:
         """Ticks for those that have cells, and for those with a lamp to be lit."""
@@ -299,10 +323,16 @@ class InHand(QWidget):
         first, alone = fixtures[0], len(fixtures) == 1
         self.universe.setValue(first.universe)
         self.address.setValue(first.address)
-        what = "Its first slot"
+        what = tr("Its first slot")
         if not alone:
-            what = "The first one's address; the others follow in their order"
-        self.address.setToolTip(f"{what}, 1 to {SLOTS}: type it, or turn the wheel")
+            what = tr("The first one's address; the others follow in their order")
+        self.address.setToolTip(
+            tr(
+                "{what}, 1 to {SLOTS}: type it, or turn the wheel",
+                what=what,
+                SLOTS=SLOTS,
+            )
+        )
         self.slip.show_address(first.address, first.mode if alone else "")
 
     def _text(self, field: str, text: str) -> None:
@@ -320,7 +350,7 @@ class InHand(QWidget):
         called = edits.name_for(document.show, fixture.id, field, text)
         changes = {fixture.id: {field: called}}
         changed = edits.change_fixtures(document.show, changes)
-        document.edit(f"rename {fixture.name}", changed)
+        document.edit(tr("rename {name}", name=fixture.name), changed)
         renaming.tell(self.parts, text, called)
 
     def _readdress(self) -> None:
@@ -341,14 +371,18 @@ class InHand(QWidget):
         inside = [span for span in spans if span[0] <= SLOTS]
         taken = patch.taken_by(show, universe, inside, changes)
         if spans[-1][1] > SLOTS:
-            why = f"It would end on slot {spans[-1][1]}, past 512."
+            why = tr("It would end on slot {spans}, past 512.", spans=spans[-1][1])
         elif taken:
-            why = f"{words.some([show.fixtures[i].name for i in taken])} already there."
+            why = tr(
+                "There is {names} already.", names=words.fixtures_named(show, taken)
+            )
         else:
             changed = edits.change_fixtures(show, changes)
-            self.parts.document.edit(f"readdress {len(changes)}", changed)
+            self.parts.document.edit(tr("readdress {n}", n=len(changes)), changed)
             return
-        self.parts.notices.told.emit(f"{why} The address stays as it was.", "alarm")
+        self.parts.notices.told.emit(
+            sentences(why, tr("The address stays as it was.")), "alarm"
+        )
         self._fill()
 
     def _set(self, key: str, value: float) -> None:
@@ -361,7 +395,12 @@ class InHand(QWidget):
             for i in self.parts.selection.chosen
         }
         self.parts.document.edit(
-            f"{part} of {len(changes)}",
+            plural(
+                len(changes),
+                "{what} of {n} fixture",
+                "{what} of {n} fixtures",
+                what=term(part),
+            ),
             edits.change_fixtures(show, changes),
         )
 
@@ -376,7 +415,12 @@ class InHand(QWidget):
         }
         if changes:
             self.parts.document.edit(
-                f"{field.replace('_', ' ')} of {len(changes)}",
+                plural(
+                    len(changes),
+                    "{what} of {n} fixture",
+                    "{what} of {n} fixtures",
+                    what=term(field),
+                ),
                 edits.change_fixtures(show, changes),
             )
 
@@ -406,14 +450,17 @@ class InHand(QWidget):
         found = read_hex(text) if text else ""
         if found is None:
             self.parts.notices.told.emit(
-                f"“{text}” is no colour; the gel stays. Try #FFC864", "alarm"
+                tr("“{text}” is no colour; the gel stays. Try #FFC864", text=text),
+                "alarm",
             )
             self._fill()
         else:
             self._flag("gel", found)
 
     def _pick_gel(self) -> None:
-        found = QColorDialog.getColor(QColor(self.gel.text() or "#FFFFFF"), self, "Gel")
+        found = QColorDialog.getColor(
+            QColor(self.gel.text() or "#FFFFFF"), self, tr("Gel")
+        )
         if found.isValid():
             self._flag("gel", found.name().upper())
 
@@ -425,6 +472,6 @@ class InHand(QWidget):
             and show.fixtures[chosen[0]].number != self.number.value()
         ):
             self.parts.document.edit(
-                f"renumber {len(chosen)}",
+                tr("renumber {n}", n=len(chosen)),
                 edits.renumber(show, chosen, self.number.value()),
             )

@@ -12,6 +12,7 @@ from typing import Any
 from PySide6.QtNetwork import QAbstractSocket, QNetworkInterface
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
 
+from choreon.language import tr
 from choreon.model.outputs import ArtnetOutput, SacnOutput, UnknownOutput
 from choreon.model.show import MAX_UNIVERSE
 from choreon.ui.widgets.numbers import NumberField
@@ -50,18 +51,18 @@ class HostField(OutputField):
     """The address of the receiver. `everybody`: what an empty one means."""
 
     def __init__(self, put: Put, refused: Refused, everybody: str) -> None:
-        super().__init__("host", "To", put, refused)
+        super().__init__("host", tr("To"), put, refused)
         self.widget: QLineEdit = QLineEdit()
-        self.widget.setAccessibleName("To")
-        self.widget.setToolTip("Address of the receiver; empty: to everybody")
+        self.widget.setAccessibleName(tr("To"))
+        self.widget.setToolTip(tr("Address of the receiver; empty: to everybody"))
         self.widget.setPlaceholderText(everybody)
         self.widget.editingFinished.connect(self._typed)
 
     def _typed(self) -> None:
         text = self.widget.text().strip()
         if text and not re.fullmatch(r"(\d{1,3}\.){3}\d{1,3}", text):
-            why = f"“{text}” is no network address, such as 10.0.0.20"
-            self.refused(f"{why}; it stays as it was.")
+            why = tr("“{text}” is no network address, such as 10.0.0.20", text=text)
+            self.refused(tr("{why}; it stays as it was.", why=why))
         else:
             self.put(text)
 
@@ -74,43 +75,45 @@ class UniversesField(OutputField):
     """Which universes it sends."""
 
     def __init__(self, put: Put, refused: Refused) -> None:
-        super().__init__("universes", "Universes", put, refused)
+        super().__init__("universes", tr("Universes"), put, refused)
         self.widget: QLineEdit = QLineEdit()
-        self.widget.setAccessibleName("Universes")
-        self.widget.setToolTip("Which universes, as 1-4, 7; or all")
+        self.widget.setAccessibleName(tr("Universes"))
+        self.widget.setToolTip(tr("Which universes, as 1-4, 7; or all"))
         self.widget.editingFinished.connect(self._typed)
 
     def _typed(self) -> None:
         found = numbers(self.widget.text())
         if found is None:
-            why = "Universes are written as 1-4, 7, or all"
-            self.refused(f"{why}; they stay as they were.")
+            why = tr("Universes are written as 1-4, 7, or all")
+            self.refused(tr("{why}; they stay as they were.", why=why))
         else:
             self.put(found)
 
     def fill(self, value: tuple[int, ...]) -> None:
         """Show the universes."""
-        self.widget.setText(listed(value))
+        self.widget.setText(spans_of(value))
 
 
 class NetworkField(OutputField):
     """The network card that it is sent from."""
 
     def __init__(self, put: Put, refused: Refused) -> None:
-        super().__init__("interface", "Network", put, refused)
+        super().__init__("interface", tr("Network"), put, refused)
         self.widget: QComboBox = QComboBox()
-        self.widget.setAccessibleName("Network")
-        self.widget.setToolTip("The network that it is sent from")
+        self.widget.setAccessibleName(tr("Network"))
+        self.widget.setToolTip(tr("The network that it is sent from"))
         self.widget.activated.connect(lambda _: self.put(self.widget.currentData()))
 
     def fill(self, value: str) -> None:
         """Show the networks there are, and which it is."""
         self.widget.clear()
-        self.widget.addItem("the system's choice", "")
+        self.widget.addItem(tr("the system's choice"), "")
         for address, name in interfaces():
-            self.widget.addItem(f"{name} · {address}", address)
+            self.widget.addItem(
+                tr("{name} · {address}", name=name, address=address), address
+            )
         if self.widget.findData(value) < 0:
-            self.widget.addItem(f"{value} (not there)", value)
+            self.widget.addItem(tr("{value} (not there)", value=value), value)
         self.widget.setCurrentIndex(self.widget.findData(value))
 
 
@@ -118,10 +121,10 @@ class RateField(OutputField):
     """How often it is sent."""
 
     def __init__(self, put: Put, refused: Refused) -> None:
-        super().__init__("rate", "Rate", put, refused)
+        super().__init__("rate", tr("Rate"), put, refused)
         self.widget: QComboBox = QComboBox()
-        self.widget.setAccessibleName("Rate")
-        self.widget.setToolTip("How many frames a second it is sent")
+        self.widget.setAccessibleName(tr("Rate"))
+        self.widget.setToolTip(tr("How many frames a second it is sent"))
         for rate in RATES:
             self.widget.addItem(f"{rate}/s" if rate else "44/s (all)", float(rate))
         self.widget.activated.connect(lambda _: self.put(self.widget.currentData()))
@@ -184,33 +187,38 @@ Make = Callable[[Put, Refused], OutputField]
 SHIFT = partial(
     WholeField,
     key="shift",
-    title="Shift",
+    title=tr("Shift"),
     bounds=(-1000, 1000),
-    tip="Added to a universe's number. Art-Net counts from 0: −1 makes universe 1 "
-    "its 0",
+    tip=tr(
+        "Added to a universe's number. Art-Net counts from 0: −1 makes universe 1 its 0"
+    ),
 )
-PORT = partial(WholeField, key="port", title="Port", bounds=(0, 65535), none="usual")
-PRIORITY = partial(WholeField, key="priority", title="Priority", bounds=(0, 200))
+PORT = partial(
+    WholeField, key="port", title=tr("Port"), bounds=(0, 65535), none="usual"
+)
+PRIORITY = partial(WholeField, key="priority", title=tr("Priority"), bounds=(0, 200))
 SYNC = partial(
     WholeField,
     key="sync",
-    title="Sync",
+    title=tr("Sync"),
     bounds=(0, MAX_UNIVERSE),
-    name="Synchronisation universe",
+    name=tr("Synchronisation universe"),
     none="none",
 )
 REST = partial(
     TickField,
     key="rest",
-    title="Rest when nothing changes",
-    tip="Send the same three times, then about once a second, until something changes, "
-    "as E1.31 allows. Off: the full rate, always.",
+    title=tr("Rest when nothing changes"),
+    tip=tr(
+        "Send the same three times, then about once a second, until something changes, "
+        "as E1.31 allows. Off: the full rate, always."
+    ),
 )
 ART_SYNC = partial(
     TickField,
     key="sync",
     title="ArtSync",
-    tip="Have the nodes put out together what they were sent",
+    tip=tr("Have the nodes put out together what they were sent"),
 )
 
 
@@ -225,7 +233,9 @@ class OutputForm:
 
 
 def _network(everybody: str) -> tuple[Make, ...]:
-    host = partial(HostField, everybody=f"everybody ({everybody})")
+    host = partial(
+        HostField, everybody=tr("everybody ({everybody})", everybody=everybody)
+    )
     return (host, UniversesField, NetworkField, RateField, SHIFT, PORT)
 
 
@@ -234,7 +244,7 @@ FORMS: dict[str, OutputForm] = {
         (*_network("multicast"), PRIORITY, SYNC), (REST,), added="sACN"
     ),
     ArtnetOutput.kind: OutputForm(
-        _network("broadcast"), (REST, ART_SYNC), added="Art-Net"
+        _network("broadcast"), (REST, ART_SYNC), added=tr("Art-Net")
     ),
     UnknownOutput.kind: OutputForm(),
 }
@@ -264,10 +274,10 @@ def numbers(text: str) -> tuple[int, ...] | None:
     return tuple(dict.fromkeys(found))
 
 
-def listed(universes: tuple[int, ...]) -> str:
+def spans_of(universes: tuple[int, ...]) -> str:
     """(1, 2, 3, 7) → `1–3, 7`; () → `all`."""
     if not universes:
-        return "all"
+        return tr("all")
 
     parts: list[list[int]] = []
     for number in sorted(universes):

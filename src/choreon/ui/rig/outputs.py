@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.engine.protocol import FoundNode, Nodes, Pulse
+from choreon.language import facts, plural, sentences, tr
 from choreon.model import edits, patch
 from choreon.model.checks import sent_nowhere
 from choreon.model.outputs import (
@@ -31,7 +32,7 @@ from choreon.model.outputs import (
 )
 from choreon.ui import renaming, theme, words
 from choreon.ui.parts import Parts
-from choreon.ui.rig.output_fields import FORMS, OutputField, listed
+from choreon.ui.rig.output_fields import FORMS, OutputField, spans_of
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import FlowLayout, flow
 from choreon.wire.outputs.base import UNTIL_CHANGED
@@ -41,7 +42,7 @@ ROOMY, NARROW = 560, 430  # pixels of width for three fields side by side, and f
 LEAST = 300
 
 
-TRIED_AGAIN = "It is tried again every two seconds; the other outputs go on."
+TRIED_AGAIN = tr("It is tried again every two seconds; the other outputs go on.")
 
 
 class OutputCard(QWidget):
@@ -85,19 +86,19 @@ class OutputCard(QWidget):
     def _make_head(self) -> None:
         """What all outputs have."""
         self.on = QCheckBox()
-        self.on.setAccessibleName("On")
-        self.on.setToolTip("Send by this output, or not")
+        self.on.setAccessibleName(tr("On"))
+        self.on.setToolTip(tr("Send by this output, or not"))
         self.on.toggled.connect(lambda on: self._put(on=on))
 
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the output")
-        self.name.setToolTip("What this output is called here")
-        self.name.setPlaceholderText("Name")
+        self.name.setAccessibleName(tr("Name of the output"))
+        self.name.setToolTip(tr("What this output is called here"))
+        self.name.setPlaceholderText(tr("Name"))
         self.name.editingFinished.connect(self._rename)
 
         self.protocol = QComboBox()
-        self.protocol.setAccessibleName("Protocol")
-        self.protocol.setToolTip("How the universes are sent")
+        self.protocol.setAccessibleName(tr("Protocol"))
+        self.protocol.setToolTip(tr("How the universes are sent"))
 
         for kind, form in FORMS.items():
             if form.added or kind == self.output.kind:
@@ -106,7 +107,7 @@ class OutputCard(QWidget):
         self.protocol.activated.connect(lambda _: self._protocol_changed())
 
         self.state = basics.label("", "small")
-        self.remove = basics.tool("trash", "Remove this output", self._remove)
+        self.remove = basics.tool("trash", tr("Remove this output"), self._remove)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where it is narrow, fewer fields stand side by side."""
@@ -186,7 +187,7 @@ class OutputCard(QWidget):
     def _store(self, changed: AnyOutput) -> None:
         if changed != self.output:
             self.parts.document.edit(
-                f"change the output {called(changed)}",
+                tr("change the output {called}", called=called(changed)),
                 edits.put(self.parts.document.show, "outputs", changed),
             )
 
@@ -197,7 +198,7 @@ class OutputCard(QWidget):
 
     def _remove(self) -> None:
         self.parts.document.edit(
-            f"remove the output {called(self.output)}",
+            tr("remove the output {called}", called=called(self.output)),
             edits.drop(self.parts.document.show, "outputs", [self.id]),
         )
 
@@ -207,11 +208,17 @@ class OutputCard(QWidget):
         if self._before and sent >= self._before[1] and now - self._before[0] > 0.3:
             span = now - self._before[0]
             bad = (errors - self._before[2]) / span
-            more = f" · {bad:.0f} errors/s" if bad > 0 else ""
-            self.state.setText(f"{(sent - self._before[1]) / span:.0f} packets/s{more}")
+            rate = (sent - self._before[1]) / span
+            self.state.setText(
+                facts(
+                    tr("{rate:.0f} packets/s", rate=rate),
+                    tr("{bad:.0f} errors/s", bad=bad) if bad > 0 else "",
+                )
+            )
         self._before = (now, sent, errors)
-        again = "" if trouble.endswith(UNTIL_CHANGED) else f" {TRIED_AGAIN}"
-        self.trouble.setText(f"▲ {trouble}{again}" if trouble else "")
+        again = "" if trouble.endswith(UNTIL_CHANGED) else TRIED_AGAIN
+        told = sentences(trouble, again)
+        self.trouble.setText(tr("▲ {told}", told=told) if trouble else "")
         self.trouble.setVisible(bool(trouble))
 
     def tell_answers(self, hosts: set[str]) -> None:
@@ -228,9 +235,11 @@ class OutputCard(QWidget):
 
         text = ""
         if gone and isinstance(output, ArtnetOutput):
-            text = (
-                f"◌ {output.host} does not answer: it may be off, or away. It is sent "
-                "to all the same."
+            text = tr(
+                "◌ {host} does not answer: it may be off, or away. It is sent to all "
+                "the "
+                "same.",
+                host=output.host,
             )
 
         self.silence.setText(text)
@@ -238,15 +247,15 @@ class OutputCard(QWidget):
 
     def tell_off(self) -> None:
         """Say that nothing is sent."""
-        self.state.setText("off")
+        self.state.setText(tr("off"))
         self.trouble.hide()
 
 
-ASKED = (
+ASKED = tr(
     "None has answered yet. Asked every few seconds: this computer, and the addresses "
     "of the outputs above."
 )
-ASKED_EVERYWHERE = (
+ASKED_EVERYWHERE = tr(
     "None has answered yet. Everybody on the network is asked every few seconds."
 )
 
@@ -266,17 +275,17 @@ class OutputsView(QWidget):
         self.nodes_note = basics.label("", "soft", wrap=True)
         self.searching = False
         self.search_button = basics.button(
-            "Search the network",
+            tr("Search the network"),
             self.search,
             "",
             "search",
-            "Ask everybody on the network which Art-Net nodes there are",
+            tr("Ask everybody on the network which Art-Net nodes there are"),
         )
 
         add = [
             basics.button(
                 *(form.added, partial(self.add, kind), "", "plus"),
-                f"Another output by {form.added}",
+                tr("Another output by {added}", added=form.added),
             )
             for kind, form in FORMS.items()
             if form.added
@@ -284,13 +293,13 @@ class OutputsView(QWidget):
         inner = QWidget()
         box = basics.stack(
             inner,
-            basics.row(basics.label("Outputs", "heading"), 1, *add),
+            basics.row(basics.label(tr("Outputs"), "heading"), 1, *add),
             self.warning,
             margins=12,
         )
 
         box.addLayout(self.rows)
-        heading = basics.label("Art-Net nodes that answer", "heading")
+        heading = basics.label(tr("Art-Net nodes that answer"), "heading")
         box.addWidget(basics.row(heading, 1, self.search_button))
         box.addWidget(self.nodes_note)
         box.addLayout(self.nodes)
@@ -344,8 +353,12 @@ class OutputsView(QWidget):
             card.fill()
 
         nowhere = sent_nowhere(show)
-        which = listed(tuple(nowhere))
-        dark = f"▲ Universe {which} is sent nowhere: its fixtures stay dark."
+        dark = plural(
+            len(nowhere),
+            "▲ Universe {which} is sent nowhere: its fixtures stay dark.",
+            "▲ The universes {which} are sent nowhere: their fixtures stay dark.",
+            which=spans_of(tuple(nowhere)),
+        )
         text = dark if nowhere else ""
         self.warning.setText(text)
 
@@ -375,7 +388,8 @@ class OutputsView(QWidget):
             made = edits.replace(made, host=host)
 
         self.parts.document.edit(
-            f"add an output by {OUTPUTS[kind].title}", edits.put(show, "outputs", made)
+            tr("add an output by {title}", title=OUTPUTS[kind].title),
+            edits.put(show, "outputs", made),
         )
 
     def fill_nodes(self, nodes: Nodes) -> None:
@@ -393,19 +407,26 @@ class OutputsView(QWidget):
 
     def _node_line(self, node: FoundNode) -> QWidget:
         """A node, and a button that makes an output to it."""
-        ports = listed(tuple(node.outputs)) if node.outputs else "nothing"
-        about = f"<b>{escape(node.name)}</b>  {escape(node.host)} · puts out {ports}"
+        ports = spans_of(tuple(node.outputs)) if node.outputs else tr("nothing")
+        about = facts(
+            f"<b>{escape(node.name)}</b>  {escape(node.host)}",
+            escape(tr("puts out {ports}", ports=ports)),
+        )
         text = basics.label(about, wrap=True, rich=True)
         used = patch.universes(self.parts.document.show)
         fits = tuple(u for u in used if u - 1 in node.outputs)
 
-        tip = "None of its port-addresses belongs to a universe in use"
+        tip = tr("None of its port-addresses belongs to a universe in use")
         if fits:
-            universes = words.some([f"universe {u}" for u in fits])
-            tip = f"An output to {node.name} with {universes}"
+            universes = words.some([tr("universe {u}", u=u) for u in fits])
+            tip = tr(
+                "An output to {name} with {universes}",
+                name=node.name,
+                universes=universes,
+            )
 
         act = partial(self.add, ArtnetOutput.kind, node.host, fits, node.name)
-        send = basics.button("Send here", act, tip=tip)
+        send = basics.button(tr("Send here"), act, tip=tip)
         send.setEnabled(bool(fits))
         line = basics.row(text, 1, send)
         basics.grow(line, 0)

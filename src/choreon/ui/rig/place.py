@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import in_a_row, plural, tr
 from choreon.library import own
 from choreon.model import arrange, edits, links, type_edits
 from choreon.model.fixture_type import FixtureType
@@ -49,10 +50,10 @@ from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 
 VIEWS = (
-    ("Above", "The room from above"),
-    ("Front", "The room from the front"),
-    ("List", "The hang list"),
-    ("Outputs", "Where the universes go"),
+    (tr("Above"), tr("The room from above")),
+    (tr("Front"), tr("The room from the front")),
+    (tr("List"), tr("The hang list")),
+    (tr("Outputs"), tr("Where the universes go")),
 )
 OUTPUTS_VIEW = 3
 
@@ -174,24 +175,24 @@ class RigPlace(QStackedWidget):
             made.append(button)
 
         self.arrange_button = basics.tool(
-            "grid", "Arrange the chosen", self._arrange_menu
+            "grid", tr("Arrange the chosen"), self._arrange_menu
         )
         self.group_button = basics.tool(
-            "groups", "Groups: of the chosen, by type, by bar", self._group_menu
+            "groups", tr("Groups: of the chosen, by type, by bar"), self._group_menu
         )
         self.walk_button = basics.tool(
-            "walk", "Walk the rig, fixture by fixture (W)", self.walk.start
+            "walk", tr("Walk the rig, fixture by fixture (W)"), self.walk.start
         )
         self.room_button = basics.tool(
             "room",
-            "The room: stage, bars, seats, screen, the venue's plan",
+            tr("The room: stage, bars, seats, screen, the venue's plan"),
             lambda: None,
             True,
         )
 
         self.room_button.toggled.connect(self.show_room)
         self.file_button = basics.tool(
-            "printer", "Print; hang lists and rigs in and out", self._file_menu
+            "printer", tr("Print; hang lists and rigs in and out"), self._file_menu
         )
         tools = (
             self.arrange_button,
@@ -291,14 +292,20 @@ class RigPlace(QStackedWidget):
             own.forget(kind.id)
         except OSError as error:
             self.parts.notices.told.emit(
-                f"{kind.label} could not be deleted: {error.strerror}.", "alarm"
+                tr(
+                    "{label} could not be deleted: {strerror}.",
+                    label=kind.label,
+                    strerror=error.strerror,
+                ),
+                "alarm",
             )
             return
 
         self.parts.document.read_types()
-        text = (
-            f"{kind.label} is no longer among your types; shows that use it "
-            "keep it. The menu ⋯ brings it back."
+        text = tr(
+            "{label} is no longer among your types; shows that use it keep it. The "
+            "menu ⋯ brings it back.",
+            label=kind.label,
         )
         self.parts.notices.told.emit(text, "info")
 
@@ -308,7 +315,11 @@ class RigPlace(QStackedWidget):
             own.bring_back(type_id)
         except OSError as error:
             self.parts.notices.told.emit(
-                f"The type could not be brought back: {error.strerror}.", "alarm"
+                tr(
+                    "The type could not be brought back: {strerror}.",
+                    strerror=error.strerror,
+                ),
+                "alarm",
             )
             return
         self.parts.document.read_types()
@@ -323,18 +334,23 @@ class RigPlace(QStackedWidget):
         self._aiming(menu, floor)
 
         for text, act in (
-            ("Open up", self.parts.draft.open_up),
-            ("Home", self.parts.draft.home),
-            ("Identify", lambda: self.parts.engine.blink(self.parts.selection.chosen)),
-            ("Swap…", self._swap),
+            (tr("Open up"), self.parts.draft.open_up),
+            (tr("Home"), self.parts.draft.home),
+            (
+                tr("Identify"),
+                lambda: self.parts.engine.blink(self.parts.selection.chosen),
+            ),
+            (tr("Swap…"), self._swap),
         ):
             menu.addAction(text, act).setEnabled(chosen)
 
         menu.addSeparator()
         menu.addMenu(self._arranging(menu)).setEnabled(chosen)
-        menu.addAction("Make a group…", self._ask_group).setEnabled(chosen)
+        menu.addAction(tr("Make a group…"), self._ask_group).setEnabled(chosen)
         menu.addSeparator()
-        menu.addAction("Take down", lambda: take_down(self.parts)).setEnabled(chosen)
+        menu.addAction(tr("Take down"), lambda: take_down(self.parts)).setEnabled(
+            chosen
+        )
 
         menu.exec(at)
 
@@ -349,9 +365,11 @@ class RigPlace(QStackedWidget):
             return
 
         if floor is not None:
-            menu.addAction("Aim here", lambda: self.aim(links.to_point((*floor, 0.0))))
+            menu.addAction(
+                tr("Aim here"), lambda: self.aim(links.to_point((*floor, 0.0)))
+            )
 
-        marks = Menu("Aim at", menu)
+        marks = Menu(tr("Aim at"), menu)
         for mark in self.parts.document.show.marks.values():
             marks.addAction(mark.name, partial(self.aim, links.to_mark(mark.id)))
 
@@ -370,31 +388,36 @@ class RigPlace(QStackedWidget):
         if short:
             names = words.some([show.fixtures[i].name for i in short])
             self.parts.notices.told.emit(
-                f"{names} cannot reach there; aimed as near as they can.", "info"
+                tr(
+                    "{names} cannot reach there; aimed as near as they can.",
+                    names=names,
+                ),
+                "info",
             )
 
     def _arranging(self, parent: QWidget) -> QMenu:
-        menu = Menu("Arrange", parent)
+        menu = Menu(tr("Arrange"), parent)
         many = len(self.parts.selection.chosen) > 1
 
         for how, title in (
-            ("line", "In a line…"),
-            ("arc", "On an arc…"),
-            ("grid", "In a grid…"),
+            ("line", tr("In a line…")),
+            ("arc", tr("On an arc…")),
+            ("grid", tr("In a grid…")),
         ):
             menu.addAction(title, partial(self._begin_arranging, how)).setEnabled(many)
 
         menu.addAction(
-            "Evenly between first and last",
+            tr("Evenly between first and last"),
             lambda: self._place("evenly", arrange.evenly),
         ).setEnabled(len(self.parts.selection.chosen) > 2)
         menu.addAction(
-            "Mirror to the other side", lambda: self._place("mirror", arrange.mirrored)
+            tr("Mirror to the other side"),
+            lambda: self._place("mirror", arrange.mirrored),
         )
 
         for bar in self.parts.document.show.room.bars:
             menu.addAction(
-                f"Along {bar.name}",
+                tr("Along {name}", name=bar.name),
                 partial(self._place_along, bar),
             )
 
@@ -424,7 +447,7 @@ class RigPlace(QStackedWidget):
 
     def _group_menu(self) -> None:
         menu = Menu(self)
-        menu.addAction("Make a group of the chosen…", self._ask_group).setEnabled(
+        menu.addAction(tr("Make a group of the chosen…"), self._ask_group).setEnabled(
             bool(self.parts.selection.chosen)
         )
         found = arrange.suggested_groups(self.parts.document.show)
@@ -432,13 +455,13 @@ class RigPlace(QStackedWidget):
         if found:
             menu.addSeparator()
             menu.addAction(
-                f"Make all {len(found)} that suggest themselves",
+                tr("Make all {n} that suggest themselves", n=len(found)),
                 lambda: self.make_groups(found),
             )
 
             for name, ids in found[:12]:
                 menu.addAction(
-                    f"{name} ({len(ids)})",
+                    tr("{name} ({n})", name=name, n=len(ids)),
                     partial(self.make_groups, [(name, ids)]),
                 )
 
@@ -450,14 +473,18 @@ class RigPlace(QStackedWidget):
         for name, ids in found:
             show, _ = edits.keep_group(show, name, ids)
         self.parts.document.edit(
-            f"make {len(found)} group{'s' if len(found) > 1 else ''}", show
+            plural(len(found), "make {n} group", "make {n} groups"),
+            show,
         )
         self.parts.notices.told.emit(
-            f"Made: {', '.join(name for name, _ in found[:6])}.", "info"
+            tr("Made: {names}.", names=in_a_row(name for name, _ in found[:6])),
+            "info",
         )
 
     def _ask_group(self) -> None:
-        name, sure = QInputDialog.getText(self, "Keep a group", "Name of the group")
+        name, sure = QInputDialog.getText(
+            self, tr("Keep a group"), tr("Name of the group")
+        )
         if sure and name.strip():
             self.make_groups([(name.strip(), tuple(self.parts.selection.chosen))])
 

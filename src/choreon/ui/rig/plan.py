@@ -25,6 +25,7 @@ from PySide6.QtGui import (
     QShowEvent,
 )
 
+from choreon.language import facts, plural, tr
 from choreon.model import arrange, edits, patch
 from choreon.model.sameness import very_same
 from choreon.model.show import Fixture, Place
@@ -46,7 +47,7 @@ NEAR = 15.0  # pixels
 HINT_WIDTH, HINT_EDGE, HINT_STEP = 460, 12, 8  # pixels
 MANY = 150  # lamps whose names are written in a turn of their own
 BACK, SIDE = 0.9, 1.1  # metres shown behind and beside the stage
-KEYS = "O opens up, H is home, I identifies, arrow keys nudge, Delete takes down"
+KEYS = tr("O opens up, H is home, I identifies, arrow keys nudge, Delete takes down")
 
 
 Key = tuple[object, ...]  # what a picture was drawn for
@@ -90,8 +91,12 @@ class PlanView(TakesTypes):
 
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
-        self.setAccessibleName("Plan from the front" if front else "Plan from above")
-        self.setToolTip(f"Press to choose, drag to move (Alt: no snapping). {KEYS}.")
+        self.setAccessibleName(
+            tr("Plan from the front") if front else tr("Plan from above")
+        )
+        self.setToolTip(
+            tr("Press to choose, drag to move (Alt: no snapping). {KEYS}.", KEYS=KEYS)
+        )
         self._ghost: Ghost | None = None
 
         self._press: QPointF | None = None
@@ -242,8 +247,8 @@ class PlanView(TakesTypes):
         """Returns what a screen reader says of it: who hangs, and who is chosen."""
         show, chosen = self.parts.document.show, self.parts.selection.chosen
         names = words.fixtures_named(show, chosen)
-        hang = words.count(len(show.fixtures), "fixture")
-        return Spoken(Role.Graphic, f"{hang}; chosen: {names}")
+        hang = plural(len(show.fixtures), "{n} fixture", "{n} fixtures")
+        return Spoken(Role.Graphic, facts(hang, tr("chosen: {names}", names=names)))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -278,16 +283,23 @@ class PlanView(TakesTypes):
     def _hints(self, painter: QPainter) -> None:
         text = ""
         if self._points is not None:
-            which = "second" if self._points else "first"
-            text = f"Press on the {which} of two points that you know the distance of."
+            text = (
+                tr("Press on the second of two points that you know the distance of.")
+                if self._points
+                else tr(
+                    "Press on the first of two points that you know the distance of."
+                )
+            )
             painter.setPen(QPen(QColor(theme.DRAFT), 2))
 
             for point in self._points:
                 painter.drawEllipse(point, 5, 5)
         elif (held := self.parts.brush.palette) is not None:
-            text = f"Brush: {held.name}. Draw over fixtures; Esc puts it down."
+            text = tr(
+                "Brush: {name}. Draw over fixtures; Esc puts it down.", name=held.name
+            )
         elif not self.parts.document.show.fixtures and self._ghost is None:
-            text = (
+            text = tr(
                 "Nothing hangs yet. Choose a type on the left, say how many, "
                 "and press Hang; or drag a type here."
             )
@@ -373,10 +385,15 @@ class PlanView(TakesTypes):
         painter.drawText(
             QRectF(a.x(), b.y() + 4, stage.width(), 16),
             centre,
-            "front edge · audience below",
+            tr("front edge · audience below"),
         )
 
-        text = f"{room.name or 'The stage'}, {room.width:g} × {room.depth:g} m"
+        text = tr(
+            "{name}, {width:g} × {depth:g} m",
+            name=room.name or tr("The stage"),
+            width=room.width,
+            depth=room.depth,
+        )
         painter.drawText(
             QRectF(a.x(), max(2.0, a.y() - 32), stage.width(), 18), centre, text
         )
@@ -522,7 +539,7 @@ class PlanView(TakesTypes):
         painter.drawLine(self.at(Place(-w - 0.8, 0, 0)), self.at(Place(w + 0.8, 0, 0)))
         painter.setPen(QColor(theme.FAINT))
         painter.setFont(theme.font(12))
-        text = f"from the house · {room.height:g} m to the grid"
+        text = tr("from the house · {height:g} m to the grid", height=room.height)
         painter.drawText(
             QRectF(0, b.y() + 8, self.width(), 16), Qt.AlignmentFlag.AlignHCenter, text
         )
@@ -787,7 +804,7 @@ class PlanView(TakesTypes):
                 selection.choose([*before, *self._inside(self._box)])
         elif self.shown_places and self._moving:
             changes = {i: {"place": place} for i, place in self.shown_places.items()}
-            name = f"move {words.count(len(changes), 'fixture')}"
+            name = plural(len(changes), "move {n} fixture", "move {n} fixtures")
             document.edit(name, edits.change_fixtures(document.show, changes))
 
         self._press = self._box = self._moving = None
@@ -853,7 +870,7 @@ class PlanView(TakesTypes):
             i: {"place": self._nudged(fixtures[i].place, *STEPS[key])} for i in chosen
         }
         changed = edits.change_fixtures(document.show, moved)
-        document.edit(f"nudge {len(chosen)}", changed)
+        document.edit(tr("nudge {n}", n=len(chosen)), changed)
         return True
 
     def _nudged(self, place: Place, across: float, up: float) -> Place:
@@ -870,9 +887,19 @@ def take_down(parts: Parts) -> None:
     """Take the chosen fixtures down; scenes keep what they hold for them."""
     count = len(parts.selection.chosen)
     show = edits.take_down(parts.document.show, parts.selection.chosen)
-    parts.document.edit(f"take down {count} fixture{'s' if count > 1 else ''}", show)
+    parts.document.edit(
+        tr(
+            "take down {count} fixture{count2}",
+            count=count,
+            count2="s" if count > 1 else "",
+        ),
+        show,
+    )
     parts.notices.told.emit(
-        f"{count} taken down. Ctrl+Z hangs them again, with all their programming.",
+        tr(
+            "{count} taken down. Ctrl+Z hangs them again, with all their programming.",
+            count=count,
+        ),
         "info",
     )
 

@@ -45,6 +45,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import facts, in_a_row, plural, sentences, tr
 from choreon.model import edits, patch, patching
 from choreon.model.sameness import very_same
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture
@@ -91,9 +92,9 @@ class Ribbon(TakesTypes):
 
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Address map")
+        self.setAccessibleName(tr("Address map"))
         self.setToolTip(
-            "Who has which slot: drag a block, or carry it with Ctrl+arrows"
+            tr("Who has which slot: drag a block, or carry it with Ctrl+arrows")
         )
         self._looks = RefreshTimer(parts, self, LIVE, self._follow)
 
@@ -104,10 +105,17 @@ class Ribbon(TakesTypes):
         """Returns what a screen reader says of it: whose addresses are in hand."""
         fixtures = self.parts.document.show.fixtures
         here = self._chosen_here()
-        chosen = words.some([f"{fixtures[i].name} at {a}" for i, a in here.items()])
-        taken = words.count(len(self.taken()), "slot")
-        said = f"universe {self.universe}, {taken} taken"
-        return Spoken(Role.Graphic, f"{said}; chosen: {chosen or 'nobody'}")
+        chosen = words.some(
+            [tr("{name} at {a}", name=fixtures[i].name, a=a) for i, a in here.items()]
+        )
+        taken = plural(
+            len(self.taken()),
+            "universe {universe}, {n} slot taken",
+            "universe {universe}, {n} slots taken",
+            universe=self.universe,
+        )
+        names = tr("chosen: {names}", names=chosen or tr("nobody"))
+        return Spoken(Role.Graphic, facts(taken, names))
 
     def showEvent(self, event: QShowEvent) -> None:
         self._looks.start()
@@ -445,20 +453,26 @@ class Ribbon(TakesTypes):
 
         if not wrong:
             changes = {i: {"address": a + self._shift} for i, a in moving.items()}
-            name = f"readdress {words.count(len(changes), 'fixture')}"
+            name = plural(
+                len(changes), "readdress {n} fixture", "readdress {n} fixtures"
+            )
             document.edit(name, edits.change_fixtures(show, changes))
 
             return
 
         inside = [span for span in spans if span[0] > 0]
         taken = patch.taken_by(show, self.universe, inside, moving)
-        why = "it would leave the universe"
+        why = tr("It does not fit there: it would leave the universe.")
 
         if taken:
-            names = words.some([show.fixtures[i].name for i in taken])
-            why = f"{names} {'is' if len(taken) == 1 else 'are'} there"
+            why = plural(
+                len(taken),
+                "It does not fit there: {names} is there.",
+                "It does not fit there: {names} are there.",
+                names=words.fixtures_named(show, taken),
+            )
 
-        text = f"It does not fit there: {why}. The address stays as it was."
+        text = sentences(why, tr("The address stays as it was."))
         self.parts.notices.told.emit(text, "alarm")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -526,14 +540,25 @@ class Ribbon(TakesTypes):
         """Show what can be done with a slot."""
         menu = Menu(self)
         here = self.on_slot(slot)
-        text = f"Why is {self.universe}.{slot} at {self._live[slot - 1]}?"
+        text = tr(
+            "Why is {universe}.{slot} at {live}?",
+            universe=self.universe,
+            slot=slot,
+            live=self._live[slot - 1],
+        )
         menu.addAction(text, lambda: self.why_asked.emit(self.universe, slot))
         if here:
             names = words.some(
                 [self.parts.document.show.fixtures[i].name for i in here]
             )
-            menu.addAction(f"Choose {names}", lambda: self.parts.selection.choose(here))
-            menu.addAction(f"Identify {names}", lambda: self.parts.engine.blink(here))
+            menu.addAction(
+                tr("Choose {names}", names=names),
+                lambda: self.parts.selection.choose(here),
+            )
+            menu.addAction(
+                tr("Identify {names}", names=names),
+                lambda: self.parts.engine.blink(here),
+            )
         menu.exec(at)
 
     def event(self, event: QEvent) -> bool:
@@ -547,24 +572,34 @@ class Ribbon(TakesTypes):
     def told_of(self, slot: int) -> str:
         """What there is to say of a slot."""
         show = self.parts.document.show
-        text = f"Slot {slot}: {self._live[slot - 1]}  (right button: why)"
+        lines = [
+            tr(
+                "Slot {slot}: {live}  (right button: why)",
+                slot=slot,
+                live=self._live[slot - 1],
+            )
+        ]
         for i in self.on_slot(slot):
             fixture = show.fixtures[i]
-            text += f"\n{fixture.name}, {fixture.universe}.{fixture.address}"
-            text += self.channel_name(fixture, slot - fixture.address + 1)
-        return text
+            where = f"{fixture.universe}.{fixture.address}"
+            channel = self.channel_name(fixture, slot - fixture.address + 1)
+            lines.append(in_a_row(filter(None, (fixture.name, where, channel))))
+        return "\n".join(lines)
 
     def channel_name(self, fixture: Fixture, slot: int) -> str:
-        """Returns what the channel at a slot is called, after a comma."""
+        """Returns what the channel at a slot is called; empty where there is none."""
         mode = patch.mode_of(self.parts.document.show.types, fixture)
         for use in mode.uses if mode else ():
             if slot in use.slots:
                 channel = self.parts.document.show.types[fixture.type].channel(
                     use.channel, mode
                 )
-                cell = f", cell {use.cell}" if use.cell else ""
-                fine = ", fine" if use.slots.index(slot) else ""
-                return f", {channel.label if channel else use.channel}{cell}{fine}"
+                said = [channel.label if channel else use.channel]
+                if use.cell:
+                    said.append(tr("cell {cell}", cell=use.cell))
+                if use.slots.index(slot):
+                    said.append(tr("fine"))
+                return in_a_row(said)
         return ""
 
 
@@ -599,19 +634,19 @@ class RibbonPanel(QWidget):
             "",
             self._next_clash,
             "quiet",
-            tip="Choose those who clash, one pair after the other",
+            tip=tr("Choose those who clash, one pair after the other"),
         )
 
         self.note.setStyleSheet("padding: 5px 6px; min-width: 20px; font-size: 12px;")
         self.whole = basics.tool(
-            "map", "Show the addresses large", lambda: None, checkable=True
+            "map", tr("Show the addresses large"), lambda: None, checkable=True
         )
         self.whole.toggled.connect(self.whole_map)
-        self.more = basics.tool("more", "Pack, move, merge", self._menu)
+        self.more = basics.tool("more", tr("Pack, move, merge"), self._menu)
         tabs = QWidget()
         tabs.setLayout(self.tabs)
         self.tabs.setContentsMargins(0, 0, 0, 0)
-        title = basics.label("Addresses", "heading")
+        title = basics.label(tr("Addresses"), "heading")
         head = flow(title, tabs, 1, self.note, self.whole, self.more)
 
         panel = basics.panel(head, self.ribbon, margins=10, spacing=6)
@@ -652,7 +687,7 @@ class RibbonPanel(QWidget):
                     str(number),
                     partial(self.go, number),
                     "quiet",
-                    tip=f"Universe {number}",
+                    tip=tr("Universe {number}", number=number),
                 )
                 tab.setCheckable(True)
                 tab.setStyleSheet("padding: 5px 10px; min-width: 20px;")
@@ -662,7 +697,7 @@ class RibbonPanel(QWidget):
                 self.tabs.addWidget(tab)
 
             other = basics.button(
-                "…", self._ask_universe, "quiet", tip="Another universe"
+                "…", self._ask_universe, "quiet", tip=tr("Another universe")
             )
             other.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self.tabs.addWidget(other)
@@ -677,20 +712,25 @@ class RibbonPanel(QWidget):
 
         if found:
             first = found[0]
-            names = (
-                f"{show.fixtures[first.one].name} and {show.fixtures[first.other].name}"
+            text = tr(
+                "▲ {one} and {other} share {universe}.{first}–{last}",
+                one=show.fixtures[first.one].name,
+                other=show.fixtures[first.other].name,
+                universe=first.universe,
+                first=first.first,
+                last=first.last,
             )
-            more = f" (and {len(found) - 1} more)" if len(found) > 1 else ""
-            text = f"▲ {names} share {first.universe}.{first.first}–{first.last}{more}"
+            if len(found) > 1:
+                text = tr("{clash} (and {n} more)", clash=text, n=len(found) - 1)
         else:
-            taken = f"{len(self.ribbon.taken())} of 512"
-            text = f"{taken} taken"
+            taken = len(self.ribbon.taken())
+            text = tr("{n} of 512 taken", n=taken)
             if self._roomy:
-                text = f"{taken} slots taken · no clashes"
+                text = tr("{n} of 512 slots taken · no clashes", n=taken)
 
         colour = theme.ALARM if found else theme.SOFT
         self.note.setText(text)
-        self.note.setToolTip(self._all_clashes() or "Nothing clashes")
+        self.note.setToolTip(self._all_clashes() or tr("Nothing clashes"))
         self.note.setEnabled(bool(found))
         self.note.setStyleSheet(
             "padding: 5px 6px; min-width: 20px; font-size: 12px; "
@@ -724,7 +764,12 @@ class RibbonPanel(QWidget):
 
     def _ask_universe(self) -> None:
         number, sure = QInputDialog.getInt(
-            self, "Universe", "Show universe", self.ribbon.universe, 1, MAX_UNIVERSE
+            self,
+            tr("Universe"),
+            tr("Show universe"),
+            self.ribbon.universe,
+            1,
+            MAX_UNIVERSE,
         )
         if sure:
             self.go(number)
@@ -751,31 +796,41 @@ class RibbonPanel(QWidget):
     def _menu(self) -> None:
         universe, chosen = self.ribbon.universe, len(self.parts.selection.chosen)
         menu = Menu(self)
-        menu.addAction(f"Pack universe {universe} tightly", self.pack)
-        menu.addAction("Pack the chosen tightly", lambda: self.pack(True)).setEnabled(
-            chosen > 1
+        menu.addAction(
+            tr("Pack universe {universe} tightly", universe=universe), self.pack
         )
+        menu.addAction(
+            tr("Pack the chosen tightly"), lambda: self.pack(True)
+        ).setEnabled(chosen > 1)
         menu.addSeparator()
 
         menu.addAction(
-            f"Move all of universe {universe} to…", lambda: self._ask_move(False)
+            tr("Move all of universe {universe} to…", universe=universe),
+            lambda: self._ask_move(False),
         )
         menu.addAction(
-            "Move the chosen to another universe…", lambda: self._ask_move(True)
+            tr("Move the chosen to another universe…"), lambda: self._ask_move(True)
         ).setEnabled(chosen > 0)
-        menu.addAction(f"Merge universe {universe} into…", self._ask_merge)
+        menu.addAction(
+            tr("Merge universe {universe} into…", universe=universe), self._ask_merge
+        )
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     def _ask_move(self, chosen: bool) -> None:
         number, sure = QInputDialog.getInt(
-            self, "Move", "To universe", self.ribbon.universe + 1, 1, MAX_UNIVERSE
+            self,
+            tr("Move"),
+            tr("To universe"),
+            self.ribbon.universe + 1,
+            1,
+            MAX_UNIVERSE,
         )
         if sure:
             self.move_to(number, chosen)
 
     def _ask_merge(self) -> None:
         number, sure = QInputDialog.getInt(
-            self, "Merge", "Into universe", 1, 1, MAX_UNIVERSE
+            self, tr("Merge"), tr("Into universe"), 1, 1, MAX_UNIVERSE
         )
         if sure and number != self.ribbon.universe:
             self.merge_into(number)
@@ -794,7 +849,7 @@ class RibbonPanel(QWidget):
         )
 
         self._do(
-            f"pack universe {universe}",
+            tr("pack universe {universe}", universe=universe),
             patching.pack(self.parts.document.show, universe, ids),
             universe,
         )
@@ -813,7 +868,7 @@ class RibbonPanel(QWidget):
             )
 
         self._do(
-            f"move {len(ids)} to universe {universe}",
+            tr("move {n} to universe {universe}", n=len(ids), universe=universe),
             patching.to_universe(show, ids, universe),
             universe,
         )
@@ -822,7 +877,11 @@ class RibbonPanel(QWidget):
         """Move what fits of the universe shown into the free slots of another."""
         source = self.ribbon.universe
         self._do(
-            f"merge universe {source} into {universe}",
+            tr(
+                "merge universe {source} into {universe}",
+                source=source,
+                universe=universe,
+            ),
             patching.merge(self.parts.document.show, source, universe),
             universe,
         )
@@ -834,13 +893,21 @@ class RibbonPanel(QWidget):
             self.go(universe)
 
         left = words.some([show.fixtures[i].name for i in move.left])
-        done = f"{len(move.changes)} readdressed; their programming is as it was."
+        done = tr(
+            "{n} readdressed; their programming is as it was.", n=len(move.changes)
+        )
         if move.left:
             verb = "does" if len(move.left) == 1 else "do"
             self.parts.notices.told.emit(
-                f"{done} {left} {verb} not fit and stayed.", "alarm"
+                tr(
+                    "{done} {left} {verb} not fit and stayed.",
+                    done=done,
+                    left=left,
+                    verb=verb,
+                ),
+                "alarm",
             )
         else:
             self.parts.notices.told.emit(
-                done if move.changes else "Nothing had to move.", "info"
+                done if move.changes else tr("Nothing had to move."), "info"
             )

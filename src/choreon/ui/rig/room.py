@@ -14,6 +14,7 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QVBoxLayout, QWidget
 
 from choreon.formats.pictures import PAGE_SIZE
+from choreon.language import tr
 from choreon.model import edits
 from choreon.model.show import Area, Bar, Room, Screen, Seats, Underlay
 from choreon.ui import pictures, pixmaps, renaming
@@ -24,32 +25,32 @@ from choreon.ui.widgets.values import ValueField
 from choreon.ui.widgets.work import Work
 
 SIZE = (
-    ("Width", "width", 1, 40),
-    ("Depth", "depth", 1, 40),
-    ("Grid", "height", 1, 20),
-    ("House", "house", 0, 60),
+    (tr("Width"), "width", 1, 40),
+    (tr("Depth"), "depth", 1, 40),
+    (tr("Grid"), "height", 1, 20),
+    (tr("House"), "house", 0, 60),
 )
-BAR = (("x", "x1"), ("y", "y1"), ("to x", "x2"), ("y", "y2"), ("height", "z"))
+BAR = (("x", "x1"), ("y", "y1"), (tr("to x"), "x2"), ("y", "y2"), ("height", "z"))
 AREA = (
     ("x", "x1"),
     ("y", "y1"),
-    ("to x", "x2"),
+    (tr("to x"), "x2"),
     ("y", "y2"),
     ("from", "low"),
-    ("up to", "high"),
+    (tr("up to"), "high"),
 )
 SEATS = (
-    ("Rows", "rows"),
-    ("Width", "width"),
-    ("First at", "distance"),
-    ("Apart", "spacing"),
+    (tr("Rows"), "rows"),
+    (tr("Width"), "width"),
+    (tr("First at"), "distance"),
+    (tr("Apart"), "spacing"),
 )
 SCREEN = (
-    ("Middle x", "x"),
+    (tr("Middle x"), "x"),
     ("y", "y"),
-    ("Lower edge", "z"),
-    ("Width", "width"),
-    ("Height", "height"),
+    (tr("Lower edge"), "z"),
+    (tr("Width"), "width"),
+    (tr("Height"), "height"),
 )
 
 
@@ -74,9 +75,9 @@ class RoomPanel(QWidget):
 
         self.inner.setContentsMargins(12, 4, 12, 12)
         done = basics.button(
-            "Done", self.closed.emit, "quiet", tip="Back to the fixture in hand"
+            tr("Done"), self.closed.emit, "quiet", tip=tr("Back to the fixture in hand")
         )
-        head = basics.row(basics.label("The room", "big"), 1, done)
+        head = basics.row(basics.label(tr("The room"), "big"), 1, done)
         head.setContentsMargins(12, 8, 8, 0)
         panel = basics.panel(head, basics.scroller(holder), margins=0, spacing=4)
         basics.grow(panel, 1)
@@ -126,25 +127,27 @@ class RoomPanel(QWidget):
             read, write = partial(self._of_room, key), partial(self._set_room, key)
             self.inner.addWidget(self._number(title, low, high, read, write))
 
-        self._heading("Bars", "Another bar", self.add_bar)
+        self._heading(tr("Bars"), tr("Another bar"), self.add_bar)
         for i, bar in enumerate(room.bars):
             self._item("bars", i, bar.name, BAR, -40, 40)
 
-        add = "" if room.seats.rows else "Rows of seats"
-        self._heading("Seats", add, lambda: self._put("seats", seats=Seats(rows=6)))
+        add = "" if room.seats.rows else tr("Rows of seats")
+        self._heading(tr("Seats"), add, lambda: self._put("seats", seats=Seats(rows=6)))
         if room.seats.rows:
             self._seat_lines()
 
-        self._heading("Screen", "" if room.screen else "A screen", self._add_screen)
+        self._heading(
+            tr("Screen"), "" if room.screen else tr("A screen"), self._add_screen
+        )
         if room.screen:
             self._screen_lines()
 
-        self._heading("Keep beams out", "Another area", self.add_area)
+        self._heading(tr("Keep beams out"), tr("Another area"), self.add_area)
         for i, area in enumerate(room.keep_out):
             self._item("keep_out", i, area.name, AREA, -60, 60)
 
-        add = "" if room.underlay else "Choose a picture…"
-        self._heading("The venue's plan", add, self._ask_picture)
+        add = "" if room.underlay else tr("Choose a picture…")
+        self._heading(tr("The venue's plan"), add, self._ask_picture)
         if room.underlay:
             self._underlay_lines()
 
@@ -152,11 +155,11 @@ class RoomPanel(QWidget):
 
     def _name_line(self) -> QLineEdit:
         name = QLineEdit(self.room.name)
-        name.setPlaceholderText("What the room is called")
-        name.setAccessibleName("Name of the room")
-        name.setToolTip("What the room is called on plans and prints")
+        name.setPlaceholderText(tr("What the room is called"))
+        name.setAccessibleName(tr("Name of the room"))
+        name.setToolTip(tr("What the room is called on plans and prints"))
         name.editingFinished.connect(
-            lambda: self._put("name the room", name=name.text().strip())
+            lambda: self._put(tr("name the room"), name=name.text().strip())
         )
         return name
 
@@ -171,7 +174,7 @@ class RoomPanel(QWidget):
             read, write = partial(self._of_screen, key), partial(self._screen, key)
             self.inner.addWidget(self._number(title, -40, 40, read, write))
         take_down = basics.button(
-            "Take it down", lambda: self._put("no screen", screen=None), "quiet"
+            tr("Take it down"), lambda: self._put(tr("no screen"), screen=None), "quiet"
         )
         self.inner.addWidget(basics.row(1, take_down))
 
@@ -209,11 +212,13 @@ class RoomPanel(QWidget):
     ) -> None:
         """A bar or an area: its name, its numbers, and a way to remove it."""
         name = QLineEdit(title)
-        name.setAccessibleName(f"Name of {title}")
-        name.setToolTip("What it is called on the plan")
+        name.setAccessibleName(tr("Name of {title}", title=title))
+        name.setToolTip(tr("What it is called on the plan"))
         name.editingFinished.connect(lambda: self._rename(collection, i, name.text()))
         gone = basics.tool(
-            "trash", f"Remove {title}", lambda: self._remove(collection, i)
+            "trash",
+            tr("Remove {title}", title=title),
+            lambda: self._remove(collection, i),
         )
         self.inner.addWidget(basics.row(name, gone, spacing=4))
 
@@ -235,7 +240,7 @@ class RoomPanel(QWidget):
         return size
 
     def _set_room(self, key: str, metres: float) -> None:
-        self._put(f"room {key}", **{key: metres})
+        self._put(tr("the room"), **{key: metres})
 
     def _of_seats(self, key: str) -> float:
         number: float = getattr(self.room.seats, key)
@@ -259,7 +264,9 @@ class RoomPanel(QWidget):
         items = list(getattr(self.room, collection))
         if i < len(items):
             items[i] = edits.replace(items[i], **{key: value})
-            self._put(f"change {items[i].name}", **{collection: tuple(items)})
+            self._put(
+                tr("change {name}", name=items[i].name), **{collection: tuple(items)}
+            )
 
     def _rename(self, collection: str, i: int, name: str) -> None:
         """Call a bar or an area by another name."""
@@ -274,7 +281,7 @@ class RoomPanel(QWidget):
     def _remove(self, collection: str, i: int) -> None:
         items = list(getattr(self.room, collection))
         gone = items.pop(i)
-        self._put(f"remove {gone.name}", **{collection: tuple(items)})
+        self._put(tr("remove {name}", name=gone.name), **{collection: tuple(items)})
 
     def _seats(self, key: str, value: float) -> None:
         self._put(
@@ -291,7 +298,7 @@ class RoomPanel(QWidget):
     def _add_screen(self) -> None:
         room = self.room
         self._put(
-            "a screen",
+            tr("a screen"),
             screen=Screen(
                 0.0, room.depth - 0.2, 1.0, room.width * 0.6, room.width * 0.35
             ),
@@ -301,7 +308,7 @@ class RoomPanel(QWidget):
         """A bar across the stage, where none is yet."""
         room = self.room
         name = edits.fresh_name(
-            f"Bar {len(room.bars) + 1}", [b.name for b in room.bars]
+            tr("Bar {len}", len=len(room.bars) + 1), [b.name for b in room.bars]
         )
         used = [b.y1 for b in room.bars]
         y = max(
@@ -311,28 +318,31 @@ class RoomPanel(QWidget):
         bar = Bar(
             name, -room.width / 2, round(y, 2), room.width / 2, round(y, 2), room.height
         )
-        self._put(f"hang {name}", bars=(*room.bars, bar))
+        self._put(tr("hang {name}", name=name), bars=(*room.bars, bar))
 
     def add_area(self) -> None:
         """An area before the stage, where eyes are."""
         room = self.room
         name = edits.fresh_name(
-            "Audience" if not room.keep_out else "Area", [a.name for a in room.keep_out]
+            tr("Audience") if not room.keep_out else tr("Area"),
+            [a.name for a in room.keep_out],
         )
         half = room.width / 2
         area = Area(name, -half, -max(1.5, room.house), half, -1.5, 0.0, 2.0)
-        self._put(f"keep beams out of {name}", keep_out=(*room.keep_out, area))
+        self._put(
+            tr("keep beams out of {name}", name=name), keep_out=(*room.keep_out, area)
+        )
 
     # the picture
 
     def _underlay_lines(self) -> None:
         add = self.inner.addWidget
-        scale = ValueField("Scale", 0.01, 100, "cm/px", 3, None, bar=False)
+        scale = ValueField(tr("Scale"), 0.01, 100, "cm/px", 3, None, bar=False)
         scale.changed.connect(lambda v: self._under(scale=v / 100))
-        strength = ValueField("Strength", 0, 100, "%", 0, 50.0)
+        strength = ValueField(tr("Strength"), 0, 100, "%", 0, 50.0)
         strength.changed.connect(lambda v: self._under(strength=v / 100))
 
-        turn = ValueField("Turned", -180, 180, "°", 1, 0.0, bar=False)
+        turn = ValueField(tr("Turned"), -180, 180, "°", 1, 0.0, bar=False)
         turn.changed.connect(lambda v: self._under(turn=v))
         self.fields += [
             (scale, lambda: self._of_underlay("scale", 100)),
@@ -341,20 +351,20 @@ class RoomPanel(QWidget):
         ]
 
         add(scale)
-        for title, key in (("Left edge", "x"), ("Upper edge", "y")):
+        for title, key in ((tr("Left edge"), "x"), (tr("Upper edge"), "y")):
             write = self._under_writer(key)
             add(self._number(title, -200, 200, partial(self._of_underlay, key), write))
 
         points = basics.button(
-            "Scale by two points…",
+            tr("Scale by two points…"),
             self.scale_asked.emit,
             "",
             "ruler",
-            "Press on two points whose distance you know",
+            tr("Press on two points whose distance you know"),
         )
         gone = basics.button(
-            "Remove the picture",
-            lambda: self._put("no picture", underlay=None),
+            tr("Remove the picture"),
+            lambda: self._put(tr("no picture"), underlay=None),
             "quiet",
             "trash",
         )
@@ -372,12 +382,13 @@ class RoomPanel(QWidget):
     def _under(self, **fields: float) -> None:
         if self.room.underlay:
             self._put(
-                "place the plan", underlay=edits.replace(self.room.underlay, **fields)
+                tr("place the plan"),
+                underlay=edits.replace(self.room.underlay, **fields),
             )
 
     def _ask_picture(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "The venue's plan", "", pictures.KINDS
+            self, tr("The venue's plan"), "", pictures.KINDS
         )
         if name:
             self.take_picture(Path(name))
@@ -403,12 +414,12 @@ class RoomPanel(QWidget):
             edits.put(show, "pictures", picture),
             room=edits.replace(room, underlay=under),
         )
-        self.parts.document.edit("lay the venue's plan below", show)
+        self.parts.document.edit(tr("lay the venue's plan below"), show)
 
     def ask_distance(self, plan: PlanView, a: QPointF, b: QPointF) -> None:
         """Two points were clicked: ask how far they are apart."""
         metres, sure = QInputDialog.getDouble(
-            self, "Scale", "Metres between the two points", 1.0, 0.05, 500.0, 2
+            self, tr("Scale"), tr("Metres between the two points"), 1.0, 0.05, 500.0, 2
         )
         if sure:
             self.scale_to(plan, a, b, metres)
@@ -425,7 +436,7 @@ class RoomPanel(QWidget):
         now = math.hypot(other[0] - one[0], other[1] - one[1])
         if now < 1e-6:
             self.parts.notices.told.emit(
-                "The two points are the same; the scale stays as it was.", "alarm"
+                tr("The two points are the same; the scale stays as it was."), "alarm"
             )
             return
 
@@ -433,6 +444,6 @@ class RoomPanel(QWidget):
         x = one[0] + (under.x - one[0]) * factor
         y = one[1] + (under.y - one[1]) * factor
         self._put(
-            "scale the plan",
+            tr("scale the plan"),
             underlay=edits.replace(under, scale=under.scale * factor, x=x, y=y),
         )

@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from choreon.language import facts, tr
 from choreon.ui import theme
 
 
@@ -18,7 +19,7 @@ class Slip(QWidget):
         super().__init__()
         self._address = 1
         self.setFixedHeight(66)
-        self.setAccessibleName("DIP switches")
+        self.setAccessibleName(tr("DIP switches"))
 
     def sizeHint(self) -> QSize:
         return QSize(220, 66)
@@ -28,7 +29,10 @@ class Slip(QWidget):
         self._address = address
         on = ", ".join(str(i + 1) for i in range(9) if address >> i & 1)
         self.setToolTip(
-            f"Address {address}: switches {on} on" + (f"; mode {mode}" if mode else "")
+            facts(
+                tr("Address {address}: switches {on} on", address=address, on=on),
+                tr("mode {mode}", mode=mode) if mode else "",
+            )
         )
         self.update()
 

@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from choreon.language import facts, in_a_row, plural, tr
 from choreon.model import attributes as at
 from choreon.model.fixture_type import (
     Channel,
@@ -51,13 +52,13 @@ def value_text(span: Range | None, raw: float) -> str:
     is more than one.
     """
     if span is None:
-        return "no meaning"
+        return tr("no meaning")
     if span.attribute == at.NOTHING:
-        return span.name or "nothing"
+        return span.name or tr("nothing")
     if span.discrete:
         return span.name or words.number(span.attribute, span.low)
     value = words.number(span.attribute, span.value_at(raw))
-    return f"{span.name} {value}" if span.name else value
+    return tr("{name} {value}", name=span.name, value=value) if span.name else value
 
 
 class Strip(QWidget):
@@ -87,8 +88,14 @@ class Strip(QWidget):
         self.setAccessibleName(title)
         names = ", ".join(r.name for r in channel.ranges if r.name)
         self.setToolTip(
-            f"{title}: drag over the line, turn the wheel (Shift: fine), or type a "
-            f"DMX value.\n{names}".strip()
+            tr(
+                "{title}: drag over the line, turn the wheel (Shift: fine), or type a "
+                "DMX "
+                "value.\n"
+                "{names}",
+                title=title,
+                names=names,
+            ).strip()
         )
 
     def sizeHint(self) -> QSize:
@@ -97,9 +104,9 @@ class Strip(QWidget):
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
         span = self.channel.at(int(self.raw))
-        name = f", {span.name}" if span is not None and span.name else ""
-        top = float(self.channel.top)
-        return Spoken(Role.Slider, f"{self.raw:.0f}{name}", self.raw, 0.0, top, 1.0)
+        name = span.name if span is not None else ""
+        said = in_a_row(filter(None, (tr("{raw:.0f}", raw=self.raw), name)))
+        return Spoken(Role.Slider, said, self.raw, 0.0, float(self.channel.top), 1.0)
 
     def speak_value(self, value: float) -> None:
         """A screen reader sets it."""
@@ -146,7 +153,7 @@ class Strip(QWidget):
         painter.drawText(
             top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.title
         )
-        number = f"{self._typing}_" if self._typing else f"{self.raw:.0f}"
+        number = f"{self._typing}_" if self._typing else tr("{raw:.0f}", raw=self.raw)
         painter.setFont(theme.font(12))
         painter.setPen(QColor(theme.FAINT))
 
@@ -309,21 +316,25 @@ class Strips(QWidget):
         self.title = basics.label("", "soft", wrap=True)
 
         self.open_up = basics.button(
-            "Open up",
+            tr("Open up"),
             parts.draft.open_up,
             "",
             "",
-            "Make the chosen shine (O on the plan)",
+            tr("Make the chosen shine (O on the plan)"),
         )
         self.go_home = basics.button(
-            "Home", parts.draft.home, "", "", "Everything at home, dark (H on the plan)"
+            tr("Home"),
+            parts.draft.home,
+            "",
+            "",
+            tr("Everything at home, dark (H on the plan)"),
         )
         self.command = basics.button(
-            "Send…",
+            tr("Send…"),
             self._commands,
             "",
             "",
-            "Commands of the fixture: sent on purpose, never stored",
+            tr("Commands of the fixture: sent on purpose, never stored"),
         )
 
         self.rows = QWidget()
@@ -395,15 +406,28 @@ class Strips(QWidget):
 
     def _tell_who(self, kind: FixtureType | None, count: int) -> None:
         """Say how many the strips are of, and how many are of another type."""
-        text = f"{count} × {kind.label}" if kind and count > 1 else ""
+        text = (
+            tr("{count} × {label}", count=count, label=kind.label)
+            if kind and count > 1
+            else ""
+        )
         others = len(self.parts.selection.chosen) - count
         if others:
-            text += f" ({others} others are of another type or mode)"
+            more = plural(
+                others,
+                "{n} other is of another type or mode",
+                "{n} others are of another type or mode",
+            )
+            text = facts(text, more)
         self.title.setText(text)
         self.title.setVisible(bool(text))
 
     def _strip(self, kind: FixtureType, use: Use, channel: Channel) -> Strip:
-        title = f"{channel.label} {use.cell}" if use.cell else channel.label
+        title = (
+            tr("{label} {cell}", label=channel.label, cell=use.cell)
+            if use.cell
+            else channel.label
+        )
         strip = Strip(kind, channel, title)
         strip.moved.connect(lambda raw, u=use, c=channel: self._move(u, c, raw))
         strip.typed.connect(lambda raw, u=use, c=channel: self._type(u, c, raw))
@@ -541,7 +565,11 @@ class Strips(QWidget):
         menu = Menu(self)
         for command in commands_of(kind, alike[0].mode):
             seconds = command.span.hold
-            text = f"{command.label} ({seconds:g} s)" if seconds else command.label
+            text = (
+                tr("{label} ({seconds:g} s)", label=command.label, seconds=seconds)
+                if seconds
+                else command.label
+            )
             menu.addAction(text, partial(self._send, command))
         menu.exec(self.command.mapToGlobal(self.command.rect().bottomLeft()))
 
@@ -550,6 +578,10 @@ class Strips(QWidget):
         for fixture in alike:
             self.parts.engine.send_command(fixture, command)
         self.parts.notices.told.emit(
-            f"{command.label} was sent to {words.some([f.name for f in alike])}.",
+            tr(
+                "{label} was sent to {names}.",
+                label=command.label,
+                names=words.some([f.name for f in alike]),
+            ),
             "info",
         )

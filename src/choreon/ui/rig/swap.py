@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
+from choreon.language import sentences, tr
 from choreon.model.fixture_type import FixtureType
 from choreon.model.swap import Swap, swap, translate
 from choreon.ui import theme, words
@@ -19,10 +20,10 @@ FATES = {
     "lost": (
         theme.ALARM,
         "▲",
-        "Has no effect on the new fixture; it stays in the scenes for the way back",
+        tr("Has no effect on the new fixture; it stays in the scenes for the way back"),
     ),
-    "near": (theme.DRAFT, "◐", "Comes close"),
-    "kept": (theme.LIVE, "●", "Stays as it is"),
+    "near": (theme.DRAFT, "◐", tr("Comes close")),
+    "kept": (theme.LIVE, "●", tr("Stays as it is")),
 }
 
 
@@ -36,30 +37,30 @@ class SwapDialog(Dialog):
             i for i in parts.selection.chosen if i in parts.document.show.fixtures
         ]
         self.plan: Swap | None = None
-        self.setWindowTitle("Swap")
+        self.setWindowTitle(tr("Swap"))
 
         self.resize(760, 520)
         first = parts.document.show.fixtures[self.ids[0]]
         names = words.some([parts.document.show.fixtures[i].name for i in self.ids])
         self.search = QLineEdit()
         self.search.setProperty(SEARCH, True)
-        self.search.setPlaceholderText("Find: maker, name, kind, slots")
+        self.search.setPlaceholderText(tr("Find: maker, name, kind, slots"))
 
-        self.search.setAccessibleName("Find a type")
-        self.search.setToolTip("Types by maker, name, kind or number of slots")
+        self.search.setAccessibleName(tr("Find a type"))
+        self.search.setToolTip(tr("Types by maker, name, kind or number of slots"))
         self.search.textChanged.connect(lambda _: self._fill())
         self.types = TypeList()
         self.mode = QComboBox()
 
-        self.mode.setAccessibleName("Mode")
-        self.mode.setToolTip("The mode as it will be set on the fixture")
+        self.mode.setAccessibleName(tr("Mode"))
+        self.mode.setToolTip(tr("The mode as it will be set on the fixture"))
         self.mode.currentIndexChanged.connect(lambda _: self._replan())
         self.map = basics.label("", "small", wrap=True)
         self.report = QVBoxLayout()
 
         self.report.setSpacing(4)
-        self.go = basics.button("Swap", self._swap, "main", "swap")
-        leave = basics.button("Cancel", self.reject, "quiet")
+        self.go = basics.button(tr("Swap"), self._swap, "main", "swap")
+        leave = basics.button(tr("Cancel"), self.reject, "quiet")
         left, right = QWidget(), QWidget()
         basics.stack(left, self.search, self.types, self.mode, self.map)
 
@@ -68,7 +69,7 @@ class SwapDialog(Dialog):
         inner.setLayout(self.report)
         basics.stack(
             right,
-            basics.label("What becomes of the programming", "heading"),
+            basics.label(tr("What becomes of the programming"), "heading"),
             basics.scroller(inner),
         )
 
@@ -76,7 +77,7 @@ class SwapDialog(Dialog):
         basics.grow(both, 1)
         basics.stack(
             self,
-            basics.name_label(f"Swap {names}", "big"),
+            basics.name_label(tr("Swap {names}", names=names), "big"),
             both,
             basics.row(1, leave, self.go),
             margins=16,
@@ -151,13 +152,24 @@ class SwapDialog(Dialog):
         found = []
         if plan.homeless:
             who = words.some([before[i].name for i in plan.homeless])
-            text = f"▲ {who}: their universe has no room for it."
-            found.append((f"{text} Move them to another universe first.", theme.ALARM))
+            text = tr("▲ {who}: their universe has no room for it.", who=who)
+            advice = tr("Move them to another universe first.")
+            found.append((sentences(text, advice), theme.ALARM))
 
         if plan.readdressed:
             moved = [after[i] for i in plan.readdressed]
-            who = words.some([f"{f.name} to {f.universe}.{f.address}" for f in moved])
-            found.append((f"▲ New address: {who}", theme.DRAFT))
+            who = words.some(
+                [
+                    tr(
+                        "{name} to {universe}.{address}",
+                        name=f.name,
+                        universe=f.universe,
+                        address=f.address,
+                    )
+                    for f in moved
+                ]
+            )
+            found.append((tr("▲ New address: {who}", who=who), theme.DRAFT))
 
         for fate, (colour, sign, title) in FATES.items():
             lines = [line for line in plan.lines if line.fate == fate]
@@ -166,7 +178,7 @@ class SwapDialog(Dialog):
                 found += [(f"{sign} {line.text}", colour) for line in lines]
 
         if not plan.lines:
-            found.append(("No scene holds anything for them.", theme.SOFT))
+            found.append((tr("No scene holds anything for them."), theme.SOFT))
 
         return found
 
@@ -179,15 +191,20 @@ class SwapDialog(Dialog):
         mode = self.mode.currentData()
         fitted = translate(before, draft, self.ids, kind, mode)
         self.parts.document.edit(
-            f"swap {len(self.ids)} for {kind.label}", self.plan.show
+            tr("swap {n} for {label}", n=len(self.ids), label=kind.label),
+            self.plan.show,
         )
 
         if fitted != draft:
             self.parts.draft.touch({i: fitted[i] for i in self.ids if i in fitted})
 
         self.parts.notices.told.emit(
-            f"{len(self.ids)} swapped for {kind.label}, {mode}. Set the mode on "
-            "the fixtures too.",
+            tr(
+                "{n} swapped for {label}, {mode}. Set the mode on the fixtures too.",
+                n=len(self.ids),
+                label=kind.label,
+                mode=mode,
+            ),
             "info",
         )
         self.accept()

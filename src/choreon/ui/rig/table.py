@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import plural, tr
 from choreon.model import edits, patch
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Show
 from choreon.ui import renaming, theme
@@ -42,26 +43,30 @@ Get = Callable[[Show, Fixture], Any]
 
 
 def _type(show: Show, f: Fixture) -> str:
-    return show.types[f.type].label if f.type in show.types else f"? {f.type}"
+    return (
+        show.types[f.type].label
+        if f.type in show.types
+        else tr("? {type}", type=f.type)
+    )
 
 
 # title, how to read it, the field that is edited (empty: it is not)
 COLUMNS: tuple[tuple[str, Get, str], ...] = (
-    ("No", lambda s, f: f.number or "", "number"),
-    ("Name", lambda s, f: f.name, "name"),
-    ("Short", lambda s, f: f.short, "short"),
-    ("Type", _type, ""),
-    ("Mode", lambda s, f: f.mode, ""),
-    ("Universe", lambda s, f: f.universe, "universe"),
-    ("Address", lambda s, f: f.address, "address"),
-    ("Slots", lambda s, f: patch.footprint(s, f), ""),
-    ("Across", lambda s, f: f.place.x, "x"),
-    ("Upstage", lambda s, f: f.place.y, "y"),
-    ("Height", lambda s, f: f.place.z, "z"),
-    ("Yaw", lambda s, f: f.hanging.yaw, "yaw"),
-    ("Pitch", lambda s, f: f.hanging.pitch, "pitch"),
-    ("Roll", lambda s, f: f.hanging.roll, "roll"),
-    ("Note", lambda s, f: f.note, "note"),
+    (tr("No"), lambda s, f: f.number or "", "number"),
+    (tr("Name"), lambda s, f: f.name, "name"),
+    (tr("Short"), lambda s, f: f.short, "short"),
+    (tr("Type"), _type, ""),
+    (tr("Mode"), lambda s, f: f.mode, ""),
+    (tr("Universe"), lambda s, f: f.universe, "universe"),
+    (tr("Address"), lambda s, f: f.address, "address"),
+    (tr("Slots"), lambda s, f: patch.footprint(s, f), ""),
+    (tr("Across"), lambda s, f: f.place.x, "x"),
+    (tr("Upstage"), lambda s, f: f.place.y, "y"),
+    (tr("Height"), lambda s, f: f.place.z, "z"),
+    (tr("Yaw"), lambda s, f: f.hanging.yaw, "yaw"),
+    (tr("Pitch"), lambda s, f: f.hanging.pitch, "pitch"),
+    (tr("Roll"), lambda s, f: f.hanging.roll, "roll"),
+    (tr("Note"), lambda s, f: f.note, "note"),
 )
 SHOWN_AT_FIRST = {0, 1, 2, 3, 4, 5, 6, 10}
 LIMITS = {"number": (0, 999_999), "universe": (1, MAX_UNIVERSE), "address": (1, SLOTS)}
@@ -126,7 +131,7 @@ class Model(QAbstractTableModel):
             return get(show, fixture)
         if role == Qt.ItemDataRole.DisplayRole:
             value = get(show, fixture)
-            return f"{value:g}" if isinstance(value, float) else value
+            return tr("{value:g}", value=value) if isinstance(value, float) else value
         if role == Qt.ItemDataRole.UserRole:
             return _sorted_by(show, fixture, title)
         return self._looks(fixture, title, bool(editable), role)
@@ -146,9 +151,9 @@ class Model(QAbstractTableModel):
 
     def _tip(self, fixture: Fixture) -> str | None:
         if fixture.id in self.clashing:
-            return "Clashes with another fixture"
+            return tr("Clashes with another fixture")
         how = self.held.get(fixture.id)
-        return f"{fixture.name} is {how}" if how else None
+        return tr("{name} is {how}", name=fixture.name, how=how) if how else None
 
     def _is_wrong(self, fixture: Fixture, title: str) -> bool:
         """Whether a cell is shown in alarm: its type is unknown, or it clashes."""
@@ -185,27 +190,29 @@ class HangTable(QWidget):
         self.proxy.setSortRole(Qt.ItemDataRole.UserRole)
 
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Filter")
-        self.filter.setAccessibleName("Filter the hang list")
-        self.filter.setToolTip("Show only rows that hold this text in some column")
+        self.filter.setPlaceholderText(tr("Filter"))
+        self.filter.setAccessibleName(tr("Filter the hang list"))
+        self.filter.setToolTip(tr("Show only rows that hold this text in some column"))
         self.filter.setClearButtonEnabled(True)
 
         self.filter.textChanged.connect(self.proxy.setFilterFixedString)
         self.count = basics.label("", "small")
         self.renumber_button = basics.button(
-            "Renumber…",
+            tr("Renumber…"),
             self._ask_renumber,
             "quiet",
-            tip="Number the chosen in the order shown",
+            tip=tr("Number the chosen in the order shown"),
         )
 
         self.rename_button = basics.button(
-            "Rename…",
+            tr("Rename…"),
             self._ask_rename,
             "quiet",
-            tip="Name the chosen; # stands for the number",
+            tip=tr("Name the chosen; # stands for the number"),
         )
-        self.columns = basics.tool("more", "Which columns are shown", self._column_menu)
+        self.columns = basics.tool(
+            "more", tr("Which columns are shown"), self._column_menu
+        )
         self._make_view()
         self.held = LampMarks(parts, self.view.viewport())
         self.held.changed.connect(self._held)
@@ -271,10 +278,12 @@ class HangTable(QWidget):
             view.setColumnWidth(i, width)
 
         view.setTabKeyNavigation(False)
-        view.setAccessibleName("Hang list")
+        view.setAccessibleName(tr("Hang list"))
         view.setToolTip(
-            "Press a heading to sort. Type over a field to change it for all "
-            "chosen rows. Delete takes the chosen down"
+            tr(
+                "Press a heading to sort. Type over a field to change it for all "
+                "chosen rows. Delete takes the chosen down"
+            )
         )
         view.selectionModel().selectionChanged.connect(lambda *_: self._chosen())
         gone = QShortcut(QKeySequence.StandardKey.Delete, view)
@@ -301,7 +310,9 @@ class HangTable(QWidget):
             return
 
         chosen = set(self.parts.selection.chosen)
-        self.count.setText(f"{len(self.model.ids)} hang, {len(chosen)} chosen")
+        self.count.setText(
+            tr("{n} hang, {n2} chosen", n=len(self.model.ids), n2=len(chosen))
+        )
         for button in (self.renumber_button, self.rename_button):
             button.setEnabled(bool(chosen))
 
@@ -357,16 +368,20 @@ class HangTable(QWidget):
         if not changes:
             return False
 
-        title = COLUMNS[column][0].lower()
         self.parts.document.edit(
-            f"{title} of {len(changes)}",
+            plural(
+                len(changes),
+                "{column} of {n} fixture",
+                "{column} of {n} fixtures",
+                column=COLUMNS[column][0],
+            ),
             edits.change_fixtures(self.parts.document.show, changes),
         )
         if field in ("universe", "address") and any(
             i in self.model.clashing for i in changes
         ):
             self.parts.notices.told.emit(
-                "There is a clash now; it is hatched among the addresses below.",
+                tr("There is a clash now; it is hatched among the addresses below."),
                 "alarm",
             )
 
@@ -390,7 +405,7 @@ class HangTable(QWidget):
             held = getattr(self.parts.document.show.fixtures[i], part)
             value = parse(text.replace(",", "."), getattr(held, field))
             if value is None or abs(value) > MOST:
-                told = f"“{text}” is no number; nothing was changed."
+                told = tr("“{text}” is no number; nothing was changed.", text=text)
                 self.parts.notices.told.emit(told, "alarm")
                 return {}
 
@@ -427,7 +442,13 @@ class HangTable(QWidget):
             or (both and not 1 <= int(both.group(1)) <= MAX_UNIVERSE)
         ):
             self.parts.notices.told.emit(
-                f"“{text}” is not within {low}…{high}; nothing was changed.", "alarm"
+                tr(
+                    "“{text}” is not within {low}…{high}; nothing was changed.",
+                    text=text,
+                    low=low,
+                    high=high,
+                ),
+                "alarm",
             )
             return {}
 
@@ -446,7 +467,7 @@ class HangTable(QWidget):
 
     def _ask_renumber(self) -> None:
         first, sure = QInputDialog.getInt(
-            self, "Renumber", "First number", 1, 0, 999_999
+            self, tr("Renumber"), tr("First number"), 1, 0, 999_999
         )
         if sure:
             self.renumber(first)
@@ -455,17 +476,18 @@ class HangTable(QWidget):
         """Number the chosen in the order shown."""
         ids = [self.model.ids[i.row()] for i in self.chosen_rows()]
         self.parts.document.edit(
-            f"renumber {len(ids)}", edits.renumber(self.parts.document.show, ids, first)
+            tr("renumber {n}", n=len(ids)),
+            edits.renumber(self.parts.document.show, ids, first),
         )
 
     def _ask_rename(self) -> None:
         pattern, sure = QInputDialog.getText(
-            self, "Rename", "Name (# stands for the number)"
+            self, tr("Rename"), tr("Name (# stands for the number)")
         )
         if sure and pattern.strip():
             ids = [self.model.ids[i.row()] for i in self.chosen_rows()]
             self.parts.document.edit(
-                f"rename {len(ids)}",
+                tr("rename {n}", n=len(ids)),
                 edits.rename_fixtures(self.parts.document.show, ids, pattern.strip()),
             )
 

@@ -10,6 +10,7 @@ from PySide6.QtCore import QMimeData, QSize, Qt
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
 
+from choreon.language import facts, in_a_row, tr
 from choreon.library import library, own
 from choreon.model.fixture_type import FixtureType
 from choreon.ui.rig import bodies
@@ -55,28 +56,29 @@ class TypeList(QListWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Fixture types")
+        self.setAccessibleName(tr("Fixture types"))
         self.setDragEnabled(True)
         self.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
         self.setIconSize(QSize(22, 22))
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setUniformItemSizes(True)
-        self.setToolTip("Choose one, or drag it onto the plan or onto an address")
+        self.setToolTip(tr("Choose one, or drag it onto the plan or onto an address"))
 
     def fill(self, kinds: list[FixtureType], recent: set[str], chosen: str) -> None:
         """Show types; those of the user's own, and the recently used, say so."""
         self.clear()
         shipped = library()
         for kind in kinds:
-            mine = (
-                "  ·  own" if kind.id not in shipped or shipped[kind.id] != kind else ""
-            )
-            item = QListWidgetItem(bodies.icon(kind.body), f"{kind.label}{mine}")
+            own = kind.id not in shipped or shipped[kind.id] != kind
+            name = facts(kind.label, tr("own")) if own else kind.label
+            item = QListWidgetItem(bodies.icon(kind.body), name)
             item.setData(ID, kind.id)
-            modes = ", ".join(f"{m.name} ({m.footprint})" for m in kind.modes)
-            last = "\nUsed recently" if kind.id in recent else ""
-            item.setToolTip(f"{kind.label}, {kind.kind}\n{modes}{last}")
+            modes = in_a_row(f"{m.name} ({m.footprint})" for m in kind.modes)
+            lines = [tr("{label}, {kind}", label=kind.label, kind=kind.kind), modes]
+            if kind.id in recent:
+                lines.append(tr("Used recently"))
+            item.setToolTip("\n".join(lines))
             self.addItem(item)
             if kind.id == chosen:
                 self.setCurrentItem(item)

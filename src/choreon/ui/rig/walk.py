@@ -8,6 +8,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame
 
 from choreon.engine.protocol import ControlMoved
+from choreon.language import tr
 from choreon.model.edits import unlearn
 from choreon.model.refs import WALK, Ref
 from choreon.ui import theme
@@ -44,15 +45,20 @@ class WalkBar(QFrame):
 
         self.slip.setFixedWidth(190)
         self.back = basics.button(
-            "Back", lambda: self.step(-1), tip="The fixture before (Page up)"
+            tr("Back"), lambda: self.step(-1), tip=tr("The fixture before (Page up)")
         )
         self.next = basics.button(
-            "Next", lambda: self.step(1), "main", tip="The next fixture (Page down)"
+            tr("Next"),
+            lambda: self.step(1),
+            "main",
+            tip=tr("The next fixture (Page down)"),
         )
         self.learn = basics.tool(
-            "link", "Have a controller step on and back", self._learn
+            "link", tr("Have a controller step on and back"), self._learn
         )
-        self.stop = basics.button("End", self.end, "quiet", tip="End the walk (Esc)")
+        self.stop = basics.button(
+            tr("End"), self.end, "quiet", tip=tr("End the walk (Esc)")
+        )
 
         line = flow(
             self.name,
@@ -122,8 +128,16 @@ class WalkBar(QFrame):
         fixture = self.parts.document.show.fixtures[self.order[self.index]]
         self.parts.selection.choose([fixture.id])
         self.name.setText(fixture.name)
-        self.where.setText(f"{fixture.universe} · {fixture.address:03d}")
-        self.count.setText(f"{self.index + 1} of {len(self.order)}")
+        self.where.setText(
+            tr(
+                "{universe} · {address:03d}",
+                universe=fixture.universe,
+                address=fixture.address,
+            )
+        )
+        self.count.setText(
+            tr("{index} of {n}", index=self.index + 1, n=len(self.order))
+        )
         self.slip.show_address(fixture.address, fixture.mode)
         self._blink()
 
@@ -156,16 +170,16 @@ class WalkBar(QFrame):
             return
         learner = self.learner
         menu = Menu(self)
-        menu.addAction("Learn: next fixture", lambda: learner.start(NEXT))
-        menu.addAction("Learn: fixture before", lambda: learner.start(BACK))
+        menu.addAction(tr("Learn: next fixture"), lambda: learner.start(NEXT))
+        menu.addAction(tr("Learn: fixture before"), lambda: learner.start(BACK))
         tied = any(
             m.target in TARGETS for m in self.parts.document.show.inputs.values()
         )
-        menu.addAction("Forget both", self._forget).setEnabled(tied)
+        menu.addAction(tr("Forget both"), self._forget).setEnabled(tied)
         menu.exec(self.learn.mapToGlobal(self.learn.rect().bottomLeft()))
 
     def _forget(self) -> None:
         show = self.parts.document.show
         for target in TARGETS:
             show = unlearn(show, target)
-        self.parts.document.edit("unlearn the walk", show)
+        self.parts.document.edit(tr("unlearn the walk"), show)

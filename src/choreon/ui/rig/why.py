@@ -11,6 +11,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QToolButton, QVBoxLayout, QWidget
 
+from choreon.language import facts, in_a_row, tr
 from choreon.model import attributes as at
 from choreon.model.effects import fixtures_of, motion_of, without_effect
 from choreon.model.motion import names
@@ -32,8 +33,10 @@ class WhyCard(QWidget):
         self.title = basics.label("", "big", wrap=True)
 
         self.what = basics.label(
-            "Press the right button on a slot of the addresses below: here stands "
-            "which layers touch it, and which one wins.",
+            tr(
+                "Press the right button on a slot of the addresses below: here stands "
+                "which layers touch it, and which one wins."
+            ),
             "soft",
             wrap=True,
         )
@@ -74,10 +77,12 @@ class WhyCard(QWidget):
             return
 
         self._shown = state
-        self.title.setText(f"{universe}.{slot} is at {now}")
+        self.title.setText(
+            tr("{universe}.{slot} is at {now}", universe=universe, slot=slot, now=now)
+        )
         self.title.show()
         basics.clear(self.box)
-        self.what.setText("" if found else "No fixture uses this slot; it is 0.")
+        self.what.setText("" if found else tr("No fixture uses this slot; it is 0."))
 
         self.what.setVisible(not found)
         for why in found:
@@ -85,36 +90,43 @@ class WhyCard(QWidget):
                 self.box.addWidget(line)
 
     def _lines(self, why: Why) -> list[QWidget]:
-        fine = (
-            f", byte {why.byte + 1} of {len(why.use.slots)}"
-            if len(why.use.slots) > 1
-            else ""
-        )
-        cell = f", cell {why.use.cell}" if why.use.cell else ""
-        head = basics.label(
-            f"{why.fixture.name} · {why.channel.label}{cell}{fine}",
-            "heading",
-            wrap=True,
-        )
-        note = basics.label("from above to below; the marked ones decide", "small")
+        what = [why.channel.label]
+        if why.use.cell:
+            what.append(tr("cell {cell}", cell=why.use.cell))
+        if len(why.use.slots) > 1:
+            what.append(
+                tr("byte {byte} of {n}", byte=why.byte + 1, n=len(why.use.slots))
+            )
+        text = facts(why.fixture.name, in_a_row(what))
+        head = basics.label(text, "heading", wrap=True)
+        note = basics.label(tr("from above to below; the marked ones decide"), "small")
         return [head, note, *(self._layer(layer) for layer in reversed(why.layers))]
 
     def _layer(self, layer: WhyLayer) -> QWidget:
         """A layer in words, and a way to change it."""
         mark = f'<span style="color:{theme.LIVE}">●</span> ' if layer.wins else "○ "
-        weight = f" · {100 * layer.weight:.0f} % of it" if layer.weight < 1 else ""
-        value = f"{layer.value:.0f}"
+        weight = (
+            tr("{weight:.0f} % of it", weight=100 * layer.weight)
+            if layer.weight < 1
+            else ""
+        )
+        value = tr("{value:.0f}", value=layer.value)
 
         if layer.attribute:
             number = words.value(layer.attribute, layer.value)
             if layer.how == "scales":
-                number = f"scaled to {100 * layer.value:.0f} %"
+                number = tr("scaled to {value:.0f} %", value=100 * layer.value)
             elif layer.how:
-                number = f"{number} added"
+                number = tr("{number} added", number=number)
 
-            value = f"{at.attribute(layer.attribute).label} {number}"
+            value = tr(
+                "{label} {number}",
+                label=at.attribute(layer.attribute).label,
+                number=number,
+            )
 
-        text = f"{mark}<b>{escape(layer.source)}</b><br>{escape(value)}{weight}"
+        said = escape(facts(value, weight))
+        text = f"{mark}<b>{escape(layer.source)}</b><br>{said}"
         widgets: list[QWidget | int] = [basics.label(text, wrap=True, rich=True)]
         button = self._deed(layer)
 
@@ -132,21 +144,23 @@ class WhyCard(QWidget):
             fixture = next(w.fixture.id for w in self.parts.preview.why(*self.asked))
             if layer.moves:
                 out = partial(self._take_out, fixture, layer.attribute)
-                return basics.tool("close", "Take the effect out of the draft", out)
+                return basics.tool("close", tr("Take the effect out of the draft"), out)
 
             lines: dict[str, tuple[str, ...]] = {fixture: (layer.attribute,)}
             act = partial(self.parts.draft.untouch, lines)
-            return basics.tool("close", "Take it out of the draft", act)
+            return basics.tool("close", tr("Take it out of the draft"), act)
 
         if target is not None and target.kind in kinds.KINDS:
             players = self.parts.engine.state.players
             ids = [player.id for player in players if player.ref == target]
             act = partial(self._release, ids)
 
-            return basics.tool("stop", f"Fade out {layer.source}", act)
+            return basics.tool(
+                "stop", tr("Fade out {source}", source=layer.source), act
+            )
 
         if target == GRAND:
-            return basics.tool("sun", "Grand master full, blackout off", self._full)
+            return basics.tool("sun", tr("Grand master full, blackout off"), self._full)
 
         return None
 
@@ -157,7 +171,7 @@ class WhyCard(QWidget):
             moves = attribute in names(motion_of(show, effect))
             if moves and fixture in fixtures_of(show, effect):
                 effects = without_effect(effects, effect.id)
-        self.parts.draft.set_effects("take an effect out", effects)
+        self.parts.draft.set_effects(tr("take an effect out"), effects)
 
     def _release(self, players: list[str]) -> None:
         for player in players:

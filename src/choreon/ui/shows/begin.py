@@ -13,13 +13,14 @@ from PySide6.QtCore import QSettings
 from choreon import folders
 from choreon.demo import low_tide
 from choreon.formats.versions import SUFFIX
+from choreon.language import tr
 from choreon.model import palettes
 from choreon.model.outputs import SacnOutput
 from choreon.model.show import Show
 from choreon.model.tiles import Page
 
 MOST_RECENT = 12
-UNTITLED = "Untitled"
+UNTITLED = tr("Untitled")
 LONGEST_NAME = 100  # letters of a file's name
 
 
@@ -30,7 +31,7 @@ def empty_show(name: str = UNTITLED) -> Show:
     show = Show(
         id=fresh_id(),
         name=name,
-        pages={"page-1": Page(id="page-1", name="Page 1")},
+        pages={"page-1": Page(id="page-1", name=tr("Page 1"))},
         outputs={"sacn": SacnOutput(id="sacn")},
     )
     return palettes.sample(show)

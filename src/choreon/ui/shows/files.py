@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from choreon.formats import showfile
 from choreon.formats.versions import SUFFIX
+from choreon.language import tr
 from choreon.model.show import Show
 from choreon.ui.parts import Parts
 from choreon.ui.widgets.work import Work
@@ -61,9 +62,14 @@ class ShowFiles(QObject):
     def copy(self) -> None:
         """Ask where a copy of the show is to go, and write it."""
         document = self.parts.document
-        proposed = document.path.with_name(f"{document.path.stem}, copy{SUFFIX}")
+        proposed = document.path.with_name(
+            tr("{name}, copy", name=document.path.stem) + SUFFIX
+        )
         name, _ = QFileDialog.getSaveFileName(
-            self.window, "Copy the show to a file", str(proposed), f"Shows (*{SUFFIX})"
+            self.window,
+            tr("Copy the show to a file"),
+            str(proposed),
+            tr("Shows (*{SUFFIX})", SUFFIX=SUFFIX),
         )
         if name:
             path = Path(name)
@@ -73,7 +79,13 @@ class ShowFiles(QObject):
         """Write a copy of the show, with everything in it."""
         document, tell = self.parts.document, self.parts.notices.told.emit
         if path == document.path:
-            tell(f"{path.name} is this show itself; it is kept there anyway.", "info")
+            tell(
+                tr(
+                    "{name} is this show itself; it is kept there anyway.",
+                    name=path.name,
+                ),
+                "info",
+            )
             return
 
         show, edits = document.show, document.edits
@@ -82,13 +94,24 @@ class ShowFiles(QObject):
             showfile.write(path, show, versions=False, edits=edits)
 
         def done(_: None) -> None:
-            whole = "The show as it is now, with its fixture types and pictures,"
-            tell(f"{whole} is in {path}.", "info")
+            text = tr(
+                "The show as it is now, with its fixture types and pictures, is in "
+                "{path}.",
+                path=path,
+            )
+            tell(text, "info")
 
         def failed(error: Exception) -> None:
             why = getattr(error, "strerror", None) or str(error)
             tell(
-                f"{path} cannot be written ({why}). The show is kept as ever.", "alarm"
+                tr(
+                    "{path} cannot be written ({why}). The show is kept as ever.",
+                    path=path,
+                    why=why,
+                ),
+                "alarm",
             )
 
-        self.work.run(f"Copying {document.show.name}", write, done, failed)
+        self.work.run(
+            tr("Copying {name}", name=document.show.name), write, done, failed
+        )

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from choreon import folders
 from choreon.formats.versions import SUFFIX
+from choreon.language import tr
 from choreon.model.show import Show
 from choreon.ui.shows import begin
 from choreon.ui.shows.warning import goes_out
@@ -28,37 +29,39 @@ class NewShowDialog(Dialog):
     def __init__(self, parent: QWidget | None, on_stage: str = "") -> None:
         super().__init__(parent)
         self.folder = folders.shows()
-        self.setWindowTitle("New show")
+        self.setWindowTitle(tr("New show"))
         self.setMinimumWidth(520)
         self.name = QLineEdit(begin.free_path(begin.UNTITLED).stem)
 
-        self.name.setAccessibleName("Name of the show")
+        self.name.setAccessibleName(tr("Name of the show"))
         self.name.selectAll()
         self.name.textChanged.connect(self._look)
         self.where = basics.label("", "", wrap=True)
-        self.elsewhere = basics.button("Elsewhere…", self._choose_folder)
+        self.elsewhere = basics.button(tr("Elsewhere…"), self._choose_folder)
 
-        self.empty = QRadioButton("An empty stage, with palettes to begin with")
-        self.sample = QRadioButton("The sample show: a small room and what plays in it")
+        self.empty = QRadioButton(tr("An empty stage, with palettes to begin with"))
+        self.sample = QRadioButton(
+            tr("The sample show: a small room and what plays in it")
+        )
         self.empty.setChecked(True)
         self.hint = basics.label("", "soft", wrap=True)
-        self.begin = basics.button("Begin the show", self.accept, "main")
+        self.begin = basics.button(tr("Begin the show"), self.accept, "main")
 
         form = QFormLayout()
         form.setHorizontalSpacing(20)
         form.setVerticalSpacing(12)
-        form.addRow("Name", self.name)
+        form.addRow(tr("Name"), self.name)
         place = basics.row(self.where, self.elsewhere)
         basics.grow(place, 0)
 
-        form.addRow("Kept in", place)
-        form.addRow("Begins with", self.empty)
+        form.addRow(tr("Kept in"), place)
+        form.addRow(tr("Begins with"), self.empty)
         form.addRow("", self.sample)
         inside = QWidget()
         inside.setLayout(form)
 
         self.warning = goes_out(on_stage)
-        cancel = basics.button("Cancel", self.reject, "quiet")
+        cancel = basics.button(tr("Cancel"), self.reject, "quiet")
         basics.stack(
             self,
             inside,
@@ -89,7 +92,7 @@ class NewShowDialog(Dialog):
 
     def _choose_folder(self) -> None:
         found = QFileDialog.getExistingDirectory(
-            self, "Where the show is kept", str(self.folder)
+            self, tr("Where the show is kept"), str(self.folder)
         )
         if found:
             self.folder = Path(found)
@@ -99,16 +102,25 @@ class NewShowDialog(Dialog):
         """Say where it will be, or why it cannot be there."""
         self.where.setText(str(self.folder))
         wrong = self._wrong()
-        said = f"Every change is written to {self.path.name} within a second."
+        said = tr(
+            "Every change is written to {name} within a second.", name=self.path.name
+        )
         self.hint.setText(wrong or said)
         self.begin.setEnabled(not wrong)
 
     def _wrong(self) -> str:
         if not self.name.text().strip():
-            return "Give the show a name."
+            return tr("Give the show a name.")
         if os.path.lexists(self.path):
             free = begin.free_path(self.name.text(), self.folder).stem
-            return f"There is a {self.path.name} here already. “{free}” is free."
+            return tr(
+                "There is a {name} here already. “{free}” is free.",
+                name=self.path.name,
+                free=free,
+            )
         if not os.access(self.folder, os.W_OK | os.X_OK):
-            return f"Nothing can be written in {self.folder}. Choose another folder."
+            return tr(
+                "Nothing can be written in {folder}. Choose another folder.",
+                folder=self.folder,
+            )
         return ""

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from choreon import folders
 from choreon.formats.versions import SUFFIX
+from choreon.language import tr
 from choreon.ui import theme
 from choreon.ui.shows import begin
 from choreon.ui.shows.warning import goes_out
@@ -41,17 +42,17 @@ class OpenShowDialog(Dialog):
         super().__init__(parent)
         self.chosen: Path | None = None
         self._now = now
-        self.setWindowTitle("Open a show")
+        self.setWindowTitle(tr("Open a show"))
         self.resize(640, 420)
 
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Find a show by its name")
-        self.line.setAccessibleName("Find a show")
+        self.line.setPlaceholderText(tr("Find a show by its name"))
+        self.line.setAccessibleName(tr("Find a show"))
         self.line.textChanged.connect(self._find)
         self.list = QTreeWidget()
 
-        self.list.setAccessibleName("Shows")
-        self.list.setHeaderLabels(["Show", "Changed", "Folder"])
+        self.list.setAccessibleName(tr("Shows"))
+        self.list.setHeaderLabels([tr("Show"), tr("Changed"), tr("Folder")])
         self.list.setRootIsDecorated(False)
         self.list.setUniformRowHeights(True)
         self.list.setAllColumnsShowFocus(True)
@@ -64,11 +65,11 @@ class OpenShowDialog(Dialog):
 
         self.list.itemActivated.connect(lambda *_: self._take())
         self.list.currentItemChanged.connect(lambda *_: self._marked())
-        self.opens = basics.button("Open", self._take, "main")
-        self.elsewhere = basics.button("From elsewhere…", self._browse)
+        self.opens = basics.button(tr("Open"), self._take, "main")
+        self.elsewhere = basics.button(tr("From elsewhere…"), self._browse)
         self.warning = goes_out(on_stage)
 
-        cancel = basics.button("Cancel", self.reject, "quiet")
+        cancel = basics.button(tr("Cancel"), self.reject, "quiet")
         basics.stack(
             self,
             self.line,
@@ -88,9 +89,9 @@ class OpenShowDialog(Dialog):
         changed = begin.changed_at(path)
         when = time.strftime("%d %B %Y, %H:%M", time.localtime(changed))
         open_now = path == self._now
-        name = f"{path.stem} (open now)" if open_now else path.stem
+        name = tr("{stem} (open now)", stem=path.stem) if open_now else path.stem
         item = QTreeWidgetItem(
-            [name, when if changed else "not there now", str(path.parent)]
+            [name, when if changed else tr("not there now"), str(path.parent)]
         )
         item.setData(0, PATH, str(path))
 
@@ -146,7 +147,10 @@ class OpenShowDialog(Dialog):
 
     def _browse(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "Open a show", str(folders.shows()), f"Shows (*{SUFFIX})"
+            self,
+            tr("Open a show"),
+            str(folders.shows()),
+            tr("Shows (*{SUFFIX})", SUFFIX=SUFFIX),
         )
         if name:
             self.chosen = Path(name)

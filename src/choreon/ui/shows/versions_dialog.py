@@ -18,10 +18,11 @@ from PySide6.QtWidgets import (
 
 from choreon.formats import cleaning, showfile
 from choreon.formats.versions import VERSIONS, keep_version, kept_at
+from choreon.language import plural, sentences, tr
 from choreon.model import changes
 from choreon.model.compare import capital
 from choreon.model.show import Show
-from choreon.ui import theme, words
+from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.shows import begin
 from choreon.ui.shows.reading import Version, read_versions
@@ -43,11 +44,11 @@ class VersionsDialog(Dialog):
         super().__init__(parent)
         self.parts = parts
         self.found: list[Version] = []
-        self.setWindowTitle("Earlier versions")
+        self.setWindowTitle(tr("Earlier versions"))
         self.resize(860, 560)
 
         self.list = QListWidget()
-        self.list.setAccessibleName("Earlier versions, the newest first")
+        self.list.setAccessibleName(tr("Earlier versions, the newest first"))
         self.list.setIconSize(PICTURE)
         self.list.setSpacing(2)
         self.list.setWordWrap(True)
@@ -58,19 +59,19 @@ class VersionsDialog(Dialog):
         self.since = QPlainTextEdit()
         self.since.setReadOnly(True)
 
-        self.since.setAccessibleName("What has changed since")
+        self.since.setAccessibleName(tr("What has changed since"))
         self.hint = basics.label("", "soft", wrap=True)
         self.take = basics.button(
-            "Take it back",
+            tr("Take it back"),
             self.take_back,
             "main",
-            tip="Have the show be as it was then; Ctrl+Z undoes it",
+            tip=tr("Have the show be as it was then; Ctrl+Z undoes it"),
         )
 
         self.beside = basics.button(
-            "Open as a show of its own",
+            tr("Open as a show of its own"),
             self.open_beside,
-            tip="Write it to a file beside this show, and open that",
+            tip=tr("Write it to a file beside this show, and open that"),
         )
         right = QWidget()
         basics.stack(
@@ -90,7 +91,7 @@ class VersionsDialog(Dialog):
         basics.stack(
             self,
             halves,
-            basics.row(1, basics.button("Done", self.accept, "quiet")),
+            basics.row(1, basics.button(tr("Done"), self.accept, "quiet")),
             margins=16,
             spacing=12,
         )
@@ -127,20 +128,27 @@ class VersionsDialog(Dialog):
         if version is None:
             self.title.setText("")
             self.hint.setText(
-                "A version is kept every few minutes while the show is worked on, the "
-                f"last {VERSIONS} of them. There is none yet."
+                tr(
+                    "A version is kept every few minutes while the show is worked on, "
+                    "the last "
+                    "{VERSIONS} of them. There is none yet.",
+                    VERSIONS=VERSIONS,
+                )
             )
             return
 
         self.title.setText(capital(when(version.path)))
         if not whole:
             self.hint.setText(
-                f"It cannot be read: {version.wrong} The others are as they were."
+                tr(
+                    "It cannot be read: {wrong} The others are as they were.",
+                    wrong=version.wrong,
+                )
             )
             return
 
-        self.hint.setText("What has changed from then to now:")
-        self.since.setPlainText("\n".join(version.since) or "Nothing.")
+        self.hint.setText(tr("What has changed from then to now:"))
+        self.since.setPlainText("\n".join(version.since) or tr("Nothing."))
 
     def take_back(self) -> None:
         """Have the show be as it was then, as one step that can be undone."""
@@ -153,10 +161,13 @@ class VersionsDialog(Dialog):
         clean, lost = cleaning.clean(version.show)
         then = changes.shared(document.show, _as(clean, document.show))
         at = when(version.path)
-        document.edit(f"take back the version of {at}", then)
+        document.edit(tr("take back the version of {at}", at=at), then)
 
         self.parts.notices.told.emit(
-            f"The show is as it was {at}. Ctrl+Z undoes that. {lost}".strip(), "info"
+            sentences(
+                tr("The show is as it was {at}. Ctrl+Z undoes that.", at=at), lost
+            ),
+            "info",
         )
         self.accept()
 
@@ -167,17 +178,25 @@ class VersionsDialog(Dialog):
             return
 
         stamp = time.strftime("%d %B %H.%M", time.localtime(kept_at(version.path)))
-        name = f"{document.path.stem}, {stamp}"
+        name = tr("{stem}, {stamp}", stem=document.path.stem, stamp=stamp)
         path = begin.free_path(name, document.path.parent)
         show = msgspec.structs.replace(
-            version.show, id=begin.fresh_id(), name=f"{version.show.name}, {stamp}"
+            version.show,
+            id=begin.fresh_id(),
+            name=tr("{name}, {stamp}", name=version.show.name, stamp=stamp),
         )
 
         try:
             showfile.write(path, show, versions=False)
         except OSError as error:
             why = error.strerror or str(error)
-            self.hint.setText(f"{path} cannot be written: {why}. Nothing was changed.")
+            self.hint.setText(
+                tr(
+                    "{path} cannot be written: {why}. Nothing was changed.",
+                    path=path,
+                    why=why,
+                )
+            )
             return
 
         self.accept()
@@ -193,19 +212,24 @@ def when(version: Path) -> str:
     """Returns when a version was kept: “today at 14:05”, “on 25 November at 14:05”."""
     kept = kept_at(version)
     at = time.strftime("%H:%M", time.localtime(kept))
-    for ago, word in ((0.0, "today"), (DAY, "yesterday")):
+    for ago, word in (
+        (0.0, tr("today at {at}", at=at)),
+        (DAY, tr("yesterday at {at}", at=at)),
+    ):
         if time.localtime(kept)[:3] == time.localtime(time.time() - ago)[:3]:
-            return f"{word} at {at}"
-    return f"{time.strftime('on %d %B', time.localtime(kept))} at {at}"
+            return word
+    return tr(
+        "on {day} at {at}", day=time.strftime("%d %B", time.localtime(kept)), at=at
+    )
 
 
 def _told(version: Version) -> str:
     at = capital(when(version.path))
     if version.show is None:
-        return f"{at}\nCannot be read"
-    what = words.count(len(version.show.fixtures), "fixture")
-    differs = words.count(len(version.since), "difference")
-    return f"{at}\n{what}\n{differs if version.since else 'As it is now'}"
+        return "\n".join((at, tr("Cannot be read")))
+    what = plural(len(version.show.fixtures), "{n} fixture", "{n} fixtures")
+    differs = plural(len(version.since), "{n} difference", "{n} differences")
+    return "\n".join((at, what, differs if version.since else tr("As it is now")))
 
 
 def _icon(version: Version) -> QIcon:

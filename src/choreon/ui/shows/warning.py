@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QLabel
 
+from choreon.language import tr
 from choreon.ui.widgets import basics
 
 
@@ -11,7 +12,11 @@ def goes_out(on_stage: str) -> QLabel:
     """A line that says whose light goes out when another show is opened; hidden where
     nothing is on. `on_stage`: the name of the show that plays, or nothing.
     """
-    said = f"{on_stage} is on stage: its light goes out." if on_stage else ""
+    said = (
+        tr("{on_stage} is on stage: its light goes out.", on_stage=on_stage)
+        if on_stage
+        else ""
+    )
     made = basics.label(said, "alarm", wrap=True)
     if not on_stage:
         made.hide()

@@ -16,6 +16,7 @@ from PySide6.QtCore import QObject, QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QWidget
 
+from choreon.language import tr
 from choreon.model import links
 from choreon.model.playables import Playable, kind_of
 from choreon.model.sameness import very_same
@@ -90,7 +91,7 @@ class MiniStages(QObject):
         does the picture.
         """
         if kinds.kind_of(playable).moves(playable):
-            key = (f"moving {playable.id}", width, height)
+            key = (tr("moving {id}", id=playable.id), width, height)
             self._moving[key] = _Moving(playable, on, time.monotonic())
             if not self._tick.isActive():
                 self._tick.start()
@@ -153,7 +154,7 @@ class MiniStages(QObject):
         """
         show = self.parts.document.show
         made_of = (thing, *_follows(show, thing))
-        name = f"{type(thing).__name__} {thing.id}"
+        name = tr("{name} {id}", name=type(thing).__name__, id=thing.id)
 
         return self.made(name, made_of, light, width, height, on)
 

@@ -27,6 +27,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from choreon.language import tr
 from choreon.model import choosing, links
 from choreon.model.refs import exists, name_of
 from choreon.model.sameness import very_same
@@ -54,7 +55,7 @@ GRIP = 8.0  # pixels within which a drag begins on a lamp, and a sweep takes one
 AFTER = 30  # milliseconds by which the picture of a large choice follows its panels
 NAMED, MANY = 12, 60  # chosen, up to which all are named, and numbered
 USUAL = (HOUSE, ABOVE, ASIDE)
-HOW = (
+HOW = tr(
     "Press a fixture to choose it; Shift or Ctrl adds and takes away. Drag over "
     "fixtures to sweep them up, from an empty place for a box. Type short names: par "
     "1-4, spot odd. Right-drag turns the view, the wheel brings it nearer."
@@ -62,9 +63,9 @@ HOW = (
 
 
 HINTS = {
-    "aim": "Press where the heads shall look. Esc ends it.",
-    "mark": "Press where the mark shall be. Esc ends it.",
-    "like": "Press the fixture that the chosen shall be like. Esc ends it.",
+    "aim": tr("Press where the heads shall look. Esc ends it."),
+    "mark": tr("Press where the mark shall be. Esc ends it."),
+    "like": tr("Press the fixture that the chosen shall be like. Esc ends it."),
 }
 """What a mode of the picture waits for."""
 
@@ -99,7 +100,7 @@ class StagePicture(QWidget):
         self.setMinimumSize(240, 150)
 
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Stage picture")
+        self.setAccessibleName(tr("Stage picture"))
         self.setFocusPolicy(
             Qt.FocusPolicy.StrongFocus if choosing else Qt.FocusPolicy.NoFocus
         )
@@ -254,7 +255,9 @@ class StagePicture(QWidget):
         lit = 0
         if self.shown_light is not None:
             lit = int((self.shown_light.rgb.max(axis=-1) > 0.01).sum())
-        return Spoken(Role.Graphic, f"{lit} lit; chosen: {names}")
+        return Spoken(
+            Role.Graphic, tr("{lit} lit; chosen: {names}", lit=lit, names=names)
+        )
 
     def paintEvent(self, event: QPaintEvent) -> None:
         begin = time.perf_counter()
@@ -383,7 +386,9 @@ class StagePicture(QWidget):
         painter.setFont(theme.font(11))
         painter.setPen(QColor(theme.DRAFT))
         room = QRectF(x - 24, low + 18, 48, 14)
-        painter.drawText(room, Qt.AlignmentFlag.AlignHCenter, f"{degrees:.0f}°")
+        painter.drawText(
+            room, Qt.AlignmentFlag.AlignHCenter, tr("{degrees:.0f}°", degrees=degrees)
+        )
 
     def show_phases(self, phases: dict[str, float]) -> None:
         """Show by how much each lamp is behind; nothing for none."""
@@ -413,7 +418,9 @@ class StagePicture(QWidget):
         held = self.parts.brush.palette
 
         if not text and held is not None and self.choosing:
-            text = f"Brush: {held.name}. Draw over fixtures; Esc puts it down."
+            text = tr(
+                "Brush: {name}. Draw over fixtures; Esc puts it down.", name=held.name
+            )
             token = theme.CHOSEN
 
         text = text or HINTS.get(self.mode, "")
@@ -435,11 +442,11 @@ class StagePicture(QWidget):
         shown, draft = parts.preview.shown, parts.engine.state.draft
         if shown is not None and exists(parts.document.show, shown):
             name = name_of(parts.document.show, shown)
-            return f"◌ {name}: looked at, not on stage"
+            return tr("◌ {name}: looked at, not on stage", name=name)
         if parts.preview.trial or parts.preview.tried is not None:
-            return "◌ tried out, not on stage"
+            return tr("◌ tried out, not on stage")
         if draft.blind and not draft.empty:
-            return "◌ blind: with the draft, which is not on stage"
+            return tr("◌ blind: with the draft, which is not on stage")
         return ""
 
     # what is where
@@ -820,7 +827,11 @@ class StagePicture(QWidget):
             is None
         ):
             self.parts.notices.told.emit(
-                f"“{self.typed}” means no fixture; the choice is as it was.", "info"
+                tr(
+                    "“{typed}” means no fixture; the choice is as it was.",
+                    typed=self.typed,
+                ),
+                "info",
             )
             self.parts.selection.choose(self._typed_from)
         self.typed = None

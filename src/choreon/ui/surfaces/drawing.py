@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QWidget
 
 from choreon.engine.actions import level_of
 from choreon.engine.protocol import ControlMoved
+from choreon.language import tr
 from choreon.model.effects import natural
 from choreon.model.inputs import Control, called, is_key, midi_control
 from choreon.model.refs import Ref
@@ -29,6 +30,7 @@ from choreon.sim.controller import (
     PAD_NOTE,
     PADS,
 )
+from choreon.terms import term
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets.keys import PRESSES
@@ -58,7 +60,11 @@ def part_name(part: Control) -> str:
     """
     for shape, parts in PRACTICE.items():
         if part in parts:
-            return f"{shape} {parts.index(part) + 1}"
+            return tr(
+                "{shape} {number}",
+                shape=term(shape),
+                number=parts.index(part) + 1,
+            )
     return called(part)
 
 
@@ -81,8 +87,8 @@ class ControllerDrawing(QWidget):
         self.chosen: Control | None = None
         self.setMinimumSize(420, 320)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Controller")
-        self.setToolTip("Press a part to find what it does on the right.")
+        self.setAccessibleName(tr("Controller"))
+        self.setToolTip(tr("Press a part to find what it does on the right."))
 
     def sizeHint(self) -> QSize:
         return QSize(620, 520)
@@ -90,11 +96,14 @@ class ControllerDrawing(QWidget):
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it: what the part in hand does."""
         if self.chosen is None:
-            return Spoken(Role.Graphic, f"{len(self.drawn())} controls")
+            return Spoken(Role.Graphic, tr("{n} controls", n=len(self.drawn())))
         target = self._inputs().get(self.chosen)
         show = self.parts.document.show
-        does = words.target_name(show, target) if target else "nothing yet"
-        return Spoken(Role.Graphic, f"{part_name(self.chosen)}: {does}")
+        does = words.target_name(show, target) if target else tr("nothing yet")
+        return Spoken(
+            Role.Graphic,
+            tr("{part_name}: {does}", part_name=part_name(self.chosen), does=does),
+        )
 
     def show_port(self, port: str, is_open: bool) -> None:
         """Draw a controller, and whether it is there."""
@@ -142,7 +151,7 @@ class ControllerDrawing(QWidget):
 
         if not drawn:
             painter.setPen(QColor(theme.SOFT))
-            text = (
+            text = tr(
                 "Move any control: it appears here.\nStart with Learn on the "
                 "right to give it something to do."
             )

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from choreon.engine.actions import level_of
 from choreon.engine.protocol import ControlMoved
+from choreon.language import in_a_row, tr
 from choreon.model.refs import DEEDS, Ref, to_deed
 from choreon.model.sameness import very_same
 from choreon.model.show import Show
@@ -45,21 +46,26 @@ class SurfacesPlace(QWidget):
         super().__init__()
         self.parts, self.learner = parts, learner
         self.ports = QListWidget()
-        self.ports.setAccessibleName("Controllers")
+        self.ports.setAccessibleName(tr("Controllers"))
         self.ports.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
-        self.ports.setToolTip("The controllers that were found; ● is connected")
+        self.ports.setToolTip(tr("The controllers that were found; ● is connected"))
         self.ports.currentItemChanged.connect(lambda *_: self._port_chosen())
         self.trouble = basics.label("", "small", wrap=True)
         self.none = basics.label(
-            "No controller yet. Plug one in: it is found and opened by itself. "
-            "“choreon sim controller” opens one to practise with.",
+            tr(
+                "No controller yet. Plug one in: it is found and opened by itself. "
+                "“choreon sim controller” opens one to practise with."
+            ),
             "soft",
             wrap=True,
         )
 
         left = basics.panel(
-            basics.label("Controllers", "heading"), self.none, self.ports, self.trouble
+            basics.label(tr("Controllers"), "heading"),
+            self.none,
+            self.ports,
+            self.trouble,
         )
         basics.grow(left, 2)
         self.drawing = ControllerDrawing(parts)
@@ -82,7 +88,7 @@ class SurfacesPlace(QWidget):
         self.list.setSpacing(4)
 
         right = basics.panel(
-            basics.label("Tiles and masters", "heading"), basics.scroller(holder)
+            basics.label(tr("Tiles and masters"), "heading"), basics.scroller(holder)
         )
         self._sides = (left, right)
         box = QHBoxLayout(self)
@@ -122,10 +128,12 @@ class SurfacesPlace(QWidget):
             item = QListWidgetItem(f"{'●' if is_open else '○'}  {name}")
             item.setData(ID, name)
             item.setToolTip(
-                "Connected"
+                tr("Connected")
                 if is_open
-                else "Not connected. It is opened again by itself when it comes back; "
-                "what it does is kept."
+                else tr(
+                    "Not connected. It is opened again by itself when it comes back; "
+                    "what it does is kept."
+                )
             )
 
             self.ports.addItem(item)
@@ -154,7 +162,7 @@ class SurfacesPlace(QWidget):
             if not self.port
             else "connected"
             if is_open
-            else "not connected; what it does is kept"
+            else tr("not connected; what it does is kept")
         )
         self.drawing.show_port(self.port, is_open)
 
@@ -253,8 +261,8 @@ class SurfacesPlace(QWidget):
     def _sections(show: Show) -> list[tuple[str, list[ControlLine]]]:
         """What is listed, by title."""
         listed: list[tuple[str, list[Ref]]] = [
-            ("Masters", [master.ref for master in show.masters.values()]),
-            ("For all that plays", [to_deed(deed) for deed in DEEDS]),
+            (tr("Masters"), [master.ref for master in show.masters.values()]),
+            (tr("For all that plays"), [to_deed(deed) for deed in DEEDS]),
         ]
         for page in show.pages.values():
             seen = (tile for tile in page.tiles if tile.kind not in SEEN_ONLY)
@@ -314,7 +322,7 @@ class TargetRow(QWidget):
         free, usual = QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
         self.title.setSizePolicy(free, usual)
         self.tied = basics.label("", "soft")
-        self.learn = basics.button("Learn", self._learn)
+        self.learn = basics.button(tr("Learn"), self._learn)
         self.unlearn = basics.tool("unlink", "", lambda: learner.forget(self.target))
 
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -337,13 +345,18 @@ class TargetRow(QWidget):
         name, controls = line.name, line.controls
         self.title.setText(name)
         self.title.setToolTip(name)
-        more = f" +{len(controls) - 1}" if len(controls) > 1 else ""
-        self.tied.setText("".join(controls[:1]) + more)
-        self.tied.setToolTip(", ".join(controls))
+        tied = "".join(controls[:1])
+        if len(controls) > 1:
+            tied = tr("{control} +{n}", control=tied, n=len(controls) - 1)
+        self.tied.setText(tied)
+        self.tied.setToolTip(in_a_row(controls))
 
-        for button, does in ((self.learn, "Tie a control to"), (self.unlearn, "Untie")):
-            button.setToolTip(f"{does} {name}")
-            button.setAccessibleName(f"{does} {name}")
+        for button, does in (
+            (self.learn, tr("Tie a control to {name}", name=name)),
+            (self.unlearn, tr("Untie {name}", name=name)),
+        ):
+            button.setToolTip(does)
+            button.setAccessibleName(does)
 
         basics.set_kind(self.learn, "quiet" if controls else "")
         self.unlearn.setVisible(bool(controls))
@@ -368,7 +381,7 @@ class TargetRow(QWidget):
 
     def teach(self, on: bool) -> None:
         """Show that it waits for a control."""
-        words = "Move it …" if on else "Learn"
+        words = tr("Move it …") if on else tr("Learn")
         if self.learn.text() != words:
             waits = f"border: 1px dashed {theme.DRAFT}; color: {theme.DRAFT};"
             self.learn.setText(words)

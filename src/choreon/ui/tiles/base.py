@@ -25,6 +25,7 @@ from PySide6.QtWidgets import QWidget
 
 from choreon.engine.actions import tiles
 from choreon.engine.do import Do
+from choreon.language import in_a_row, tr
 from choreon.model.playables import Playable
 from choreon.model.refs import exists, find, name_of
 from choreon.model.tiles import Page, Tile
@@ -39,7 +40,7 @@ from choreon.ui.widgets.keys import HELD_WITH, PRESSES
 from choreon.ui.widgets.labels import fit
 from choreon.ui.widgets.spoken import Role, Spoken, tell
 
-GONE = "What it plays is gone"
+GONE = tr("What it plays is gone")
 LEAST = 48  # pixels that a target has at least
 EDGE = 12  # pixels between the words of a tile and its edge
 NARROW = 90  # pixels: a tile that has little room for its name
@@ -141,12 +142,13 @@ class TileWidget(QWidget):
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it: how far it is on."""
-        said = f"{100 * self.level:.0f} %" if self.level > 0 else "off"
+        level = tr("{level:.0f} %", level=100 * self.level)
+        said = [level if self.level > 0 else tr("off")]
         if self.fading:
-            said += ", fading"
+            said.append(tr("fading"))
         if self.asking:
-            said += ", asks once more"
-        return Spoken(self.role, said, is_on=self.level > 0)
+            said.append(tr("asks once more"))
+        return Spoken(self.role, in_a_row(said), is_on=self.level > 0)
 
     def speak_press(self) -> None:
         """A screen reader presses it."""
@@ -412,7 +414,7 @@ class TileWidget(QWidget):
             left += self._draw_sign(painter, left, rect.center().y()) + 6
         painter.setPen(QColor(theme.ALARM if self.is_dead else theme.TEXT))
         inner = QRectF(left, rect.top(), rect.right() - left, rect.height())
-        text = "Press again to play" if self.asking else self.name
+        text = tr("Press again to play") if self.asking else self.name
         draw_fitting(painter, inner, text, 20 if self.height() > 150 else 16)
 
     def _draw_sign(self, painter: QPainter, left: float, middle: float) -> float:
@@ -512,17 +514,17 @@ def named(tile: Tile) -> str:
 
 
 KIND_NAMES = {
-    "pad": "Pad",
-    "flash": "Flash",
-    "fader": "Fader",
-    "choice": "Choice",
-    "dial": "Dial",
-    "colour": "Colour",
-    "aim": "Aim",
-    "aside": "Aside",
-    "master": "Master",
-    "tempo": "Tempo",
-    "clock": "Clock",
-    "label": "Label",
-    "deed": "For all",
+    "pad": tr("Pad"),
+    "flash": tr("Flash"),
+    "fader": tr("Fader"),
+    "choice": tr("Choice"),
+    "dial": tr("Dial"),
+    "colour": tr("Colour"),
+    "aim": tr("Aim"),
+    "aside": tr("Aside"),
+    "master": tr("Master"),
+    "tempo": tr("Tempo"),
+    "clock": tr("Clock"),
+    "label": tr("Label"),
+    "deed": tr("For all"),
 }

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter,
 from PySide6.QtWidgets import QLineEdit
 
 from choreon.engine.actions import dials
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.lamps import fixtures_of
 from choreon.model.refs import name_of
@@ -48,7 +49,7 @@ class DialTile(TileWidget):
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it: how far it is turned up."""
         share = self.share
-        return Spoken(Role.Dial, f"{100 * share:.0f} %", share)
+        return Spoken(Role.Dial, tr("{share:.0f} %", share=100 * share), share)
 
     def speak_value(self, value: float) -> None:
         """A screen reader turns it."""
@@ -58,8 +59,11 @@ class DialTile(TileWidget):
         """How it is turned."""
         note = str(self.tile.note)
         return note or (
-            f"{self.name}: drag up or right, wheel (Shift: fine), type a number; "
-            "double-click: as stored"
+            tr(
+                "{name}: drag up or right, wheel (Shift: fine), type a number; "
+                "double-click: as stored",
+                name=self.name,
+            )
         )
 
     @property
@@ -74,7 +78,11 @@ class DialTile(TileWidget):
                 at.attribute(self.tile.attribute).label if self.tile.attribute else ""
             )
         of = " + ".join(name_of(show, ref) for ref in self.tile.of[:2])
-        return f"{of}: {what}" if of and what else of or what or "Dial"
+        return (
+            tr("{of}: {what}", of=of, what=what)
+            if of and what
+            else of or what or tr("Dial")
+        )
 
     @property
     def wraps(self) -> bool:
@@ -130,13 +138,13 @@ class DialTile(TileWidget):
         """What it stands at, in words."""
         share, turns = self.share, self.tile.turns
         if turns == Turns.RATE:
-            return f"×{dials.rate_at(share):.2f}".rstrip("0").rstrip(".")
+            return tr("×{rate:g}", rate=round(dials.rate_at(share), 2))
         if turns == Turns.SIZE:
-            return f"{100 * share:.0f} %"
+            return tr("{share:.0f} %", share=100 * share)
         if turns == Turns.PHASE:
-            return f"{360 * share:.0f}°"
+            return tr("{share:.0f}°", share=360 * share)
         if turns == Turns.FADE:
-            return f"{dials.fade_at(share):.1f} s"
+            return tr("{fade_at:.1f} s", fade_at=dials.fade_at(share))
         if not self.tile.attribute:
             return ""
 
@@ -202,7 +210,7 @@ class DialTile(TileWidget):
         editor = self._editor = QLineEdit(first, self)
         editor.setFont(theme.font(18, strong=True))
         editor.setGeometry(10, self.height() // 2 - 20, self.width() - 20, 40)
-        editor.setAccessibleName(f"{self.name}, typed")
+        editor.setAccessibleName(tr("{name}, typed", name=self.name))
         editor.editingFinished.connect(self._take_typed)
         editor.show()
         editor.setFocus()
@@ -322,7 +330,7 @@ class DialTile(TileWidget):
 
         text = self.figures()
         if not self.drives:
-            text = "not on" if self.tile.turns != Turns.ATTRIBUTE else "–"
+            text = tr("not on") if self.tile.turns != Turns.ATTRIBUTE else "–"
 
         draw_fitting(painter, middle, text, 20, Qt.AlignmentFlag.AlignHCenter)
         self.draw_foot(painter, dot=False)

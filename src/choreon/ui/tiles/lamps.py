@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 
+from choreon.language import in_a_row, tr
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.lamps import fixtures_of
@@ -43,7 +44,7 @@ class LampsTile(TileWidget):
         if look:
             self.give_live(look)
         elif preview.ready:
-            text = f"None of the fixtures of {self.name} can do that."
+            text = tr("None of the fixtures of {name} can do that.", name=self.name)
             self.parts.notices.told.emit(text, "alarm")
 
     def seen(self, state: PlayState, level: float) -> tuple[float, bool]:
@@ -73,7 +74,9 @@ class ColourWidget(LampsTile):
     def tip(self) -> str:
         """How it is played."""
         note = str(self.tile.note)
-        return note or f"{self.name}: drag for a colour; double-click lets go"
+        return note or tr(
+            "{name}: drag for a colour; double-click lets go", name=self.name
+        )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """The field takes all but the name."""
@@ -134,8 +137,11 @@ class AimWidget(LampsTile):
         """How it is played."""
         note = str(self.tile.note)
         return note or (
-            f"{self.name}: drag where its heads shall aim, or press a mark; "
-            "double-click lets go"
+            tr(
+                "{name}: drag where its heads shall aim, or press a mark; double-click "
+                "lets go",
+                name=self.name,
+            )
         )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -203,13 +209,14 @@ class AsideWidget(TileWidget):
             return str(self.tile.name)
         show = self.parts.document.show
         names = [show.fixtures[i].name for i in self.tile.look if i in show.fixtures]
-        return f"Aside: {', '.join(names[:2])}{' …' if len(names) > 2 else ''}"
+        more = ["…"] if len(names) > 2 else []
+        return tr("Aside: {names}", names=in_a_row([*names[:2], *more]))
 
     def tip(self) -> str:
         """How it is played."""
         note = str(self.tile.note)
-        return (
-            note or f"{self.name}: press to take them aside, again to bring them back"
+        return note or tr(
+            "{name}: press to take them aside, again to bring them back", name=self.name
         )
 
     def hand_down(self, point: QPointF) -> None:

@@ -7,6 +7,7 @@ import time
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
+from choreon.language import tr
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import Blackout, GrandMaster, GroupMaster, Override
 from choreon.model.refs import DEEDS
@@ -59,11 +60,15 @@ class MasterWidget(FaderTile):
         if self.tile.note:
             return str(self.tile.note)
         if self.is_override:
-            return (
-                f"{self.name}: holds its fixtures at this level, above all that plays; "
-                "double-click lets them go"
+            return tr(
+                "{name}: holds its fixtures at this level, above all that plays; "
+                "double-click lets them go",
+                name=self.name,
             )
-        return f"{self.name}: scales what plays; drag, wheel (Shift: fine), digits"
+        return tr(
+            "{name}: scales what plays; drag, wheel (Shift: fine), digits",
+            name=self.name,
+        )
 
     def show_state(self, state: PlayState) -> None:
         """Follow the master, and whether an override has a grip."""
@@ -155,7 +160,7 @@ class MasterWidget(FaderTile):
         on = self.level > 0
         painter.fillRect(rect, QColor(theme.ALARM if on else theme.FLAT))
         painter.setPen(QColor(theme.PIT if on else theme.TEXT))
-        text = "Blackout is on" if on else self.name
+        text = tr("Blackout is on") if on else self.name
         inner = rect.adjusted(10, 0, -10, 0)
         draw_fitting(painter, inner, text, 20, Qt.AlignmentFlag.AlignHCenter)
 
@@ -217,7 +222,7 @@ class TempoWidget(TileWidget):
 
     def tip(self) -> str:
         """How it is played."""
-        return str(self.tile.note) or "Press on the beat; wheel: beats a minute"
+        return str(self.tile.note) or tr("Press on the beat; wheel: beats a minute")
 
     def showEvent(self, event: object) -> None:
         """Follow the beat while it is seen."""
@@ -245,7 +250,7 @@ class TempoWidget(TileWidget):
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it: beats a minute."""
-        return Spoken(Role.Button, f"{self.bpm:.0f} a minute")
+        return Spoken(Role.Button, tr("{bpm:.0f} a minute", bpm=self.bpm))
 
     def draw(self, painter: QPainter, rect: QRectF) -> None:
         """The number, and dots for the beats of the bar."""
@@ -253,7 +258,7 @@ class TempoWidget(TileWidget):
         painter.setPen(QColor(theme.TEXT))
         number = QRectF(10, 6, self.width() - 20, foot.top() - 26)
         middle = Qt.AlignmentFlag.AlignHCenter
-        draw_fitting(painter, number, f"{self.bpm:.0f}", 34, middle)
+        draw_fitting(painter, number, tr("{bpm:.0f}", bpm=self.bpm), 34, middle)
 
         bar = max(1, self.parts.engine.state.clock.bar)
         step = min(20.0, (self.width() - 20) / bar)
@@ -273,7 +278,7 @@ class TempoWidget(TileWidget):
     @property
     def name(self) -> str:
         """What stands on it."""
-        return str(self.tile.name) or "Tap"
+        return str(self.tile.name) or tr("Tap")
 
 
 class ClockWidget(TileWidget):
@@ -291,7 +296,7 @@ class ClockWidget(TileWidget):
 
     def tip(self) -> str:
         """What it is."""
-        return str(self.tile.note) or "The time of day"
+        return str(self.tile.note) or tr("The time of day")
 
     def showEvent(self, event: object) -> None:
         """Follow the time while it is seen."""
@@ -358,7 +363,7 @@ class LabelWidget(TileWidget):
             below = QRectF(rect.left(), rect.bottom() - 32, rect.width(), 30)
 
         painter.setPen(QColor(theme.TEXT))
-        text = self.name or ("" if not self.picture.isNull() else "Words")
+        text = self.name or ("" if not self.picture.isNull() else tr("Words"))
         draw_fitting(painter, below.adjusted(8, 0, -8, 0), text, 24)
 
         if self.guest and self.tile.note and below is rect:
@@ -381,8 +386,9 @@ class UnknownWidget(TileWidget):
     def tip(self) -> str:
         """What it is."""
         kind = self.tile.stored.get("kind", "")
-        return (
-            f"A tile of the kind “{kind}”: this Choreon does not know it. It is kept."
+        return tr(
+            "A tile of the kind “{kind}”: this Choreon does not know it. It is kept.",
+            kind=kind,
         )
 
     def draw(self, painter: QPainter, rect: QRectF) -> None:
@@ -393,7 +399,7 @@ class UnknownWidget(TileWidget):
             draw_fitting(painter, rect.adjusted(8, 0, -8, -half), self.name, 20)
 
         painter.setPen(QColor(theme.FAINT))
-        draw_fitting(painter, rect.adjusted(8, half, -8, 0), "Not known here", 14)
+        draw_fitting(painter, rect.adjusted(8, half, -8, 0), tr("Not known here"), 14)
 
 
 class DeedWidget(TileWidget):
@@ -429,7 +435,7 @@ SIGNS = {"release": "clear", "safe": "sun", "undo": "undo", "normal": "home"}
 def kind_of(master: object) -> str:
     """Returns what a master does, in words."""
     if isinstance(master, Override):
-        return "holds its fixtures, above all"
+        return tr("holds its fixtures, above all")
     if isinstance(master, GroupMaster | GrandMaster):
-        return "scales what plays"
-    return "all intensity to zero" if isinstance(master, Blackout) else ""
+        return tr("scales what plays")
+    return tr("all intensity to zero") if isinstance(master, Blackout) else ""

@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QResizeEvent
 
 from choreon.engine.actions import choices
 from choreon.engine.actions.tile_context import playing
+from choreon.language import tr
 from choreon.model.playables import Playable
 from choreon.model.refs import exists, find, name_of
 from choreon.model.tiles import Page, player_id
@@ -58,7 +59,7 @@ class PadTile(PlayingWidget):
         """How it is played."""
         if self.tile.note:
             return str(self.tile.note)
-        return f"{self.name}: press to switch on or off; wheel: level"
+        return tr("{name}: press to switch on or off; wheel: level", name=self.name)
 
     def hand_down(self, point: QPointF) -> None:
         """It answers on the way down."""
@@ -93,7 +94,9 @@ class FlashTile(PadTile):
 
     def tip(self) -> str:
         """How it is played."""
-        return str(self.tile.note) or f"{self.name}: on while it is held down"
+        return str(self.tile.note) or tr(
+            "{name}: on while it is held down", name=self.name
+        )
 
     def hand_down(self, point: QPointF) -> None:
         """On."""
@@ -152,7 +155,9 @@ class FaderTile(PlayingWidget):
     def tip(self) -> str:
         """How it is played."""
         note = str(self.tile.note)
-        return note or f"{self.name}: drag, wheel (Shift: fine), digits for tenths"
+        return note or tr(
+            "{name}: drag, wheel (Shift: fine), digits for tenths", name=self.name
+        )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Give the fader the room that is left."""
@@ -218,7 +223,7 @@ class FaderTile(PlayingWidget):
 
     def figures(self) -> str:
         """The level, in per cent."""
-        return f"{100 * self.level:.0f}"
+        return tr("{level:.0f}", level=100 * self.level)
 
 
 class ChoiceTile(PlayingWidget):
@@ -235,7 +240,7 @@ class ChoiceTile(PlayingWidget):
     def tip(self) -> str:
         """How it is played."""
         note = str(self.tile.note)
-        return note or f"{self.name}: press one; arrows go to the next"
+        return note or tr("{name}: press one; arrows go to the next", name=self.name)
 
     def show_state(self, state: PlayState) -> None:
         """Follow which look is on."""
@@ -315,7 +320,7 @@ class ChoiceTile(PlayingWidget):
     def label(self, number: int) -> str:
         """What stands on a look."""
         if number < 0:
-            return "Off"
+            return tr("Off")
         if number < len(self.tile.names) and self.tile.names[number]:
             return str(self.tile.names[number])
         show, ref = self.parts.document.show, self.tile.plays[number].ref
@@ -330,7 +335,9 @@ class ChoiceTile(PlayingWidget):
 
         if not self.tile.plays:
             painter.setPen(QColor(theme.SOFT))
-            draw_fitting(painter, rect.adjusted(12, 0, -12, 0), "Nothing to choose", 15)
+            draw_fitting(
+                painter, rect.adjusted(12, 0, -12, 0), tr("Nothing to choose"), 15
+            )
             return
 
         for number, cell in self.cells():

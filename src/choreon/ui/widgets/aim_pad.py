@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from choreon.language import facts, tr
 from choreon.ui import theme
 from choreon.ui.widgets.spoken import Role, Spoken
 
@@ -39,10 +40,12 @@ class AimPad(QWidget):
         self.setFixedHeight(132)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.SizeAllCursor)
-        self.setAccessibleName("Pan and tilt")
+        self.setAccessibleName(tr("Pan and tilt"))
         self.setToolTip(
-            "Drag, or use the arrow keys: all the chosen heads move together "
-            "(Shift: fine)"
+            tr(
+                "Drag, or use the arrow keys: all the chosen heads move together "
+                "(Shift: fine)"
+            )
         )
         self.spans: tuple[Span, Span] = (
             (-270.0, 270.0),
@@ -78,8 +81,11 @@ class AimPad(QWidget):
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
-        places = [f"{pan:.0f}°, {tilt:.0f}°" for pan, tilt in self.points[:4]]
-        return Spoken(Role.Graphic, "; ".join(places) or "no head chosen")
+        places = [
+            tr("{pan:.0f}°, {tilt:.0f}°", pan=pan, tilt=tilt)
+            for pan, tilt in self.points[:4]
+        ]
+        return Spoken(Role.Graphic, facts(*places) or tr("no head chosen"))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Make the ways larger or smaller."""

@@ -11,6 +11,7 @@ from PySide6.QtCore import QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from choreon.language import tr
 from choreon.render.colour import to_screen
 from choreon.render.picker import colour_at, place_of
 from choreon.ui import theme
@@ -40,8 +41,8 @@ class ColourField(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMinimumHeight(118)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setAccessibleName("Colour field")
-        self.setToolTip("Colour: hue across, stronger colour upwards")
+        self.setAccessibleName(tr("Colour field"))
+        self.setToolTip(tr("Colour: hue across, stronger colour upwards"))
 
     def sizeHint(self) -> QSize:
         return QSize(240, 118)

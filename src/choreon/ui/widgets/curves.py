@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from choreon.language import facts, plural, tr
 from choreon.model.motion import XY, AnyMotion, ColourRoll, Path, Wave
 from choreon.model.show import Show
 from choreon.render import paths, rolls, waves
@@ -150,15 +151,19 @@ class PointEditor(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(title)
         self.setToolTip(
-            f"{title}: drag points, press on an empty place for one more, Del or a "
-            "double press takes one out"
+            tr(
+                "{title}: drag points, press on an empty place for one more, Del or a "
+                "double press takes one out",
+                title=title,
+            )
         )
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
         held = self.points[self.held] if 0 <= self.held < len(self.points) else None
-        where = f"; in hand {held[0]:.2f}, {held[1]:.2f}" if held else ""
-        return Spoken(Role.Graphic, f"{len(self.points)} points{where}")
+        where = tr("in hand {x:.2f}, {y:.2f}", x=held[0], y=held[1]) if held else ""
+        count = plural(len(self.points), "{n} point", "{n} points")
+        return Spoken(Role.Graphic, facts(count, where))
 
     def show_points(self, points: tuple[XY, ...], line: list[XY]) -> None:
         """Show points, and the line that they make."""

@@ -14,6 +14,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from choreon.language import tr
 from choreon.ui import theme
 from choreon.ui.widgets.keys import HELD_WITH
 from choreon.ui.widgets.spoken import Role, Spoken, tell
@@ -38,7 +39,11 @@ class FaderSlider(QWidget):
         fixed, free = QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding
         self.setSizePolicy(fixed if upright else free, free if upright else fixed)
         self.setToolTip(
-            f"{name}: drag, wheel (Shift: fine), arrow keys, 0…9 for tenths, F for full"
+            tr(
+                "{name}: drag, wheel (Shift: fine), arrow keys, 0…9 for tenths, F for "
+                "full",
+                name=name,
+            )
         )
 
     def sizeHint(self) -> QSize:
@@ -63,7 +68,9 @@ class FaderSlider(QWidget):
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
-        return Spoken(Role.Slider, f"{100 * self._level:.0f} %", self._level)
+        return Spoken(
+            Role.Slider, tr("{level:.0f} %", level=100 * self._level), self._level
+        )
 
     def speak_value(self, value: float) -> None:
         """A screen reader sets it."""

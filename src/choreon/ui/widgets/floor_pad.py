@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from choreon.language import tr
 from choreon.model import links
 from choreon.model.show import Mark, Room
 from choreon.ui import theme
@@ -28,8 +29,8 @@ class FloorPad(QWidget):
         self.point: tuple[float, float] | None = None
         self.setMinimumHeight(60)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setAccessibleName("The stage from above")
-        self.setToolTip("Drag where the heads shall aim, or press a mark")
+        self.setAccessibleName(tr("The stage from above"))
+        self.setToolTip(tr("Drag where the heads shall aim, or press a mark"))
 
     def sizeHint(self) -> QSize:
         return QSize(240, 150)
@@ -37,9 +38,9 @@ class FloorPad(QWidget):
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
         if self.point is None:
-            return Spoken(Role.Graphic, "no point")
+            return Spoken(Role.Graphic, tr("no point"))
         x, y = self.point
-        return Spoken(Role.Graphic, f"{x:.1f} m across, {y:.1f} m upstage")
+        return Spoken(Role.Graphic, tr("{x:.1f} m across, {y:.1f} m upstage", x=x, y=y))
 
     def show_stage(self, room: Room, marks: Sequence[Mark]) -> None:
         """Show a stage and its marks."""

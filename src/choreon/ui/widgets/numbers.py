@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QLineEdit
 
+from choreon.language import tr
 from choreon.ui.widgets.values import parse
 
 
@@ -29,7 +30,14 @@ class NumberField(QLineEdit):
         self.setText(self._words(value))
         self.setAccessibleName(name)
         self.setMinimumWidth(48)
-        self.setToolTip(f"{name}, {low} to {high}: type it, or turn the wheel")
+        self.setToolTip(
+            tr(
+                "{name}, {low} to {high}: type it, or turn the wheel",
+                name=name,
+                low=low,
+                high=high,
+            )
+        )
         self.editingFinished.connect(self._typed)
         self.textEdited.connect(self._typing)
 

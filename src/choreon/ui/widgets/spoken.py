@@ -20,8 +20,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAccessibleWidget, QWidget
 
+from choreon.language import tr
+
 Role = QAccessible.Role
-PRESS = "Press"
+PRESS = tr("Press")
 
 
 @dataclass(frozen=True)

@@ -20,6 +20,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
+from choreon.language import number, tr
+from choreon.terms import term
 from choreon.ui import theme
 from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.keys import HELD_WITH
@@ -91,8 +93,12 @@ class ValueField(QWidget):
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setAccessibleName(label)
         self.setToolTip(
-            f"{label}: drag or turn the wheel (Shift: fine), type a value, +10 or "
-            "/2; double-click for home."
+            tr(
+                "{label}: drag or turn the wheel (Shift: fine), type a value, +10 or "
+                "/2; "
+                "double-click for home.",
+                label=label,
+            )
         )
 
     def sizeHint(self) -> QSize:
@@ -122,16 +128,18 @@ class ValueField(QWidget):
         if self._value is None:
             if self._spread is None:
                 return "—"
-            return (
-                f"{self._spread[0]:.{self.digits}f} … "
-                f"{self._spread[1]:.{self.digits}f}{self._suffix()}"
-            )
+            low, high = (number(end, self.digits) for end in self._spread)
+            return self._with_unit(tr("{low} … {high}", low=low, high=high))
         if self.none and self._value == self.low:
             return self.none
-        return f"{self._value:.{self.digits}f}{self._suffix()}"
+        return self._with_unit(number(self._value, self.digits))
 
-    def _suffix(self) -> str:
-        return f" {self.unit}" if self.unit and self.unit != "°" else self.unit
+    def _with_unit(self, value: str) -> str:
+        if not self.unit:
+            return value
+        if self.unit == "°":
+            return tr("{value}°", value=value)
+        return tr("{value} {unit}", value=value, unit=term(self.unit))
 
     def _set(self, value: float) -> None:
         value = min(self.high, max(self.low, round(value, self.digits + 2)))
@@ -188,7 +196,7 @@ class ValueField(QWidget):
         if "…" in text and wide(text) + wide(self.label) + 6 > inner.width():
             text = text.replace(" ", "")
         if wide(text) > inner.width():
-            text = text.removesuffix(self._suffix()).replace(" ", "")
+            text = text.removesuffix(term(self.unit)).replace(" ", "")
         if wide(text) > inner.width():
             painter.setFont(theme.font(12, strong=True))
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -200,7 +208,7 @@ class ValueField(QWidget):
         for it: so it does not change with the value.
         """
         strong = QFontMetrics(theme.font(14, strong=True))
-        widest = f"{self.high:.{self.digits}f}{self._suffix()}"
+        widest = self._with_unit(number(self.high, self.digits))
         least = inner.width() - strong.horizontalAdvance(widest) - 6
         painter.setFont(theme.font(13))
         painter.setPen(QColor(theme.SOFT if self.isEnabled() else theme.FAINT))
@@ -317,7 +325,7 @@ class ValueField(QWidget):
         edit.setGeometry(self.rect())
         edit.setText(
             first
-            or (f"{self._value:.{self.digits}f}" if self._value is not None else "")
+            or (number(self._value, self.digits) if self._value is not None else "")
         )
         if not first:
             edit.selectAll()

@@ -10,6 +10,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from choreon.language import tr
 from choreon.ui.widgets import basics, beside
 
 PATIENCE = 300  # milliseconds before it is told that something goes on
@@ -37,7 +38,11 @@ class Work(QObject):
 
     def _tell(self) -> None:
         self._again.start()
-        self.told.emit(f"{self._text}: {self._far}" if self._far else self._text)
+        self.told.emit(
+            tr("{text}: {far}", text=self._text, far=self._far)
+            if self._far
+            else self._text
+        )
 
     def far(self, text: str) -> None:
         """How far it has come, in words. May be called from any thread."""

@@ -7,6 +7,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import type_edits
 from choreon.model.colours import from_xyy, hex_of
@@ -40,30 +41,34 @@ class ChannelForm(QWidget):
         self._busy = False
 
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the channel")
-        self.name.setToolTip("The channel's name, as in the fixture's manual")
+        self.name.setAccessibleName(tr("Name of the channel"))
+        self.name.setToolTip(tr("The channel's name, as in the fixture's manual"))
         self.name.editingFinished.connect(
             lambda: self._put(name=self.name.text().strip())
         )
         self.resolution = QComboBox()
 
-        self.resolution.setAccessibleName("Counts in")
+        self.resolution.setAccessibleName(tr("Counts in"))
         self.resolution.setToolTip(
-            "How finely it is counted; in this mode it takes a slot for each 8 bits"
+            tr("How finely it is counted; in this mode it takes a slot for each 8 bits")
         )
 
         for bytes_ in (1, 2, 3, 4):
-            self.resolution.addItem(f"{8 * bytes_} bit", bytes_)
+            self.resolution.addItem(tr("{bytes} bit", bytes=8 * bytes_), bytes_)
             self.resolution.setItemData(
-                bytes_ - 1, f"0…{256**bytes_ - 1}", Qt.ItemDataRole.ToolTipRole
+                bytes_ - 1,
+                tr("0…{bytes}", bytes=256**bytes_ - 1),
+                Qt.ItemDataRole.ToolTipRole,
             )
 
         self.resolution.activated.connect(lambda _: self._resolve())
-        self.home = NumberField("Home", 0, 255, 0)
-        self.open = NumberField("Open up", -1, 255, -1, none="auto")
+        self.home = NumberField(tr("Home"), 0, 255, 0)
+        self.open = NumberField(tr("Open up"), -1, 255, -1, none="auto")
         self.open.setToolTip(
-            "Its value when the fixture is opened up. Nothing typed: intensity "
-            "full, shutter open, the rest at home"
+            tr(
+                "Its value when the fixture is opened up. Nothing typed: intensity "
+                "full, shutter open, the rest at home"
+            )
         )
         self.home.editingFinished.connect(lambda: self._put(home=self.home.value()))
 
@@ -71,24 +76,24 @@ class ChannelForm(QWidget):
             lambda: self._put(open=None if self.open.value() < 0 else self.open.value())
         )
         self.wheel = QComboBox()
-        self.wheel.setAccessibleName("Wheel")
-        self.wheel.setToolTip("The wheel whose slots this channel chooses")
+        self.wheel.setAccessibleName(tr("Wheel"))
+        self.wheel.setToolTip(tr("The wheel whose slots this channel chooses"))
         self.wheel.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
 
         self.wheel.activated.connect(self._wheel_picked)
-        self.rest = QCheckBox("Leave alone")
-        self.rest.setToolTip("It rests at home and is not offered anywhere")
+        self.rest = QCheckBox(tr("Leave alone"))
+        self.rest.setToolTip(tr("It rests at home and is not offered anywhere"))
         self.rest.toggled.connect(lambda on: self._put(rest=on))
-        self.own = QCheckBox("Only in this mode")
+        self.own = QCheckBox(tr("Only in this mode"))
 
         self.own.setToolTip(
-            "This mode has a definition of its own; the others keep the common one"
+            tr("This mode has a definition of its own; the others keep the common one")
         )
         self.own.toggled.connect(
             lambda on: None if self._busy else self.own_toggled.emit(on)
         )
         gone = basics.tool(
-            "trash", "Remove the channel from the type", self.removed.emit
+            "trash", tr("Remove the channel from the type"), self.removed.emit
         )
         self.line = RangeLine()
         self.line.chosen.connect(self.choose)
@@ -98,9 +103,9 @@ class ChannelForm(QWidget):
         head = flow(
             self.name,
             self.resolution,
-            basics.label("Home", "soft"),
+            basics.label(tr("Home"), "soft"),
             self.home,
-            basics.label("Open up", "soft"),
+            basics.label(tr("Open up"), "soft"),
             self.open,
             gone,
             spacing=6,
@@ -110,13 +115,13 @@ class ChannelForm(QWidget):
             field.setFixedWidth(72)
 
         self.spread = basics.button(
-            "As ranges",
+            tr("As ranges"),
             self._from_wheel,
             "quiet",
-            tip="One range for each slot of the wheel, alike wide",
+            tip=tr("One range for each slot of the wheel, alike wide"),
         )
         self.of_wheel = basics.row(
-            basics.label("Wheel", "soft"), self.wheel, self.spread
+            basics.label(tr("Wheel"), "soft"), self.wheel, self.spread
         )
         flags = flow(self.of_wheel, 1, self.own, self.rest)
         self._make_range()
@@ -133,7 +138,9 @@ class ChannelForm(QWidget):
         """Where the colour of an emitter lies, and how strong it is."""
         self.emitter_x = ValueField("x", 0.0, 0.8, "", 4, None, bar=False)
         self.emitter_y = ValueField("y", 0.0, 0.9, "", 4, None, bar=False)
-        self.strength = ValueField("Strength", 0.0, 100_000.0, "", 2, None, bar=False)
+        self.strength = ValueField(
+            tr("Strength"), 0.0, 100_000.0, "", 2, None, bar=False
+        )
         fields = (
             (self.emitter_x, "x"),
             (self.emitter_y, "y"),
@@ -146,13 +153,16 @@ class ChannelForm(QWidget):
         self.swatch = basics.label("")
         self.swatch.setFixedSize(32, 32)
         self.emitter = flow(
-            basics.label("Colour of the light", "soft"),
+            basics.label(tr("Colour of the light"), "soft"),
             *(f for f, _ in fields),
             self.swatch,
         )
 
         self.emitter.setToolTip(
-            "CIE 1931 chromaticity, and the light at full against the other emitters"
+            tr(
+                "CIE 1931 chromaticity, and the light at full against the other "
+                "emitters"
+            )
         )
         return self.emitter
 
@@ -193,43 +203,52 @@ class ChannelForm(QWidget):
         self.table.setMinimumHeight(180)
         self.table.chosen.connect(self.choose)
         self.table.edited.connect(self._emit)
-        self.slot = NumberField("Slot", -1, 200, -1, none="none")
+        self.slot = NumberField(tr("Slot"), -1, 200, -1, none="none")
 
         self.slot.setToolTip(
-            "The slot, counted from 0, that turns or shakes in this range"
+            tr("The slot, counted from 0, that turns or shakes in this range")
         )
         self.slot.setFixedWidth(64)
         self.slot.editingFinished.connect(lambda: self._range(slot=self.slot.value()))
         self.slot_row = basics.row(
-            basics.label("Turns slot", "soft"), self.slot, spacing=6
+            basics.label(tr("Turns slot"), "soft"), self.slot, spacing=6
         )
-        self.hold = ValueField("Hold", 0, 60, "s", 1, 0.0, bar=False)
+        self.hold = ValueField(tr("Hold"), 0, 60, "s", 1, 0.0, bar=False)
 
         self.hold.setFixedWidth(120)
         self.hold.changed.connect(lambda v: self._range(hold=v))
-        self.travel = ValueField("End to end", 0, 60, "s", 2, 0.0, bar=False)
+        self.travel = ValueField(tr("End to end"), 0, 60, "s", 2, 0.0, bar=False)
         self.travel.setFixedWidth(150)
         self.travel.setToolTip(
-            "Seconds that the head takes from the one end of pan to the other. Paths "
-            "turn it no faster"
+            tr(
+                "Seconds that the head takes from the one end of pan to the other. "
+                "Paths "
+                "turn it no faster"
+            )
         )
 
         self.travel.changed.connect(lambda v: self._range(travel=v))
-        self.private = QCheckBox("Only on purpose")
+        self.private = QCheckBox(tr("Only on purpose"))
         self.private.setToolTip(
-            "A program of the fixture's own, a sound mode: nothing may choose it by "
-            "itself"
+            tr(
+                "A program of the fixture's own, a sound mode: nothing may choose it "
+                "by "
+                "itself"
+            )
         )
         self.private.toggled.connect(lambda on: self._range(private=on))
         self.split = basics.button(
-            "Split",
+            tr("Split"),
             self._split,
             "quiet",
-            tip="Part this range in the middle (double click on the line)",
+            tip=tr("Part this range in the middle (double click on the line)"),
         )
 
         self.drop = basics.button(
-            "Remove", self._drop, "quiet", tip="Remove this range (Delete on the line)"
+            tr("Remove"),
+            self._drop,
+            "quiet",
+            tip=tr("Remove this range (Delete on the line)"),
         )
         self.range = flow(
             self.slot_row,
@@ -265,11 +284,11 @@ class ChannelForm(QWidget):
             self.open.setValue(-1 if channel.open is None else channel.open)
             self.wheel.clear()
 
-            self.wheel.addItem("no wheel", "")
+            self.wheel.addItem(tr("no wheel"), "")
             for wheel in kind.wheels:
                 self.wheel.addItem(wheel.name, wheel.key)
 
-            self.wheel.addItem("New wheel…", "+")
+            self.wheel.addItem(tr("New wheel…"), "+")
             self.wheel.setCurrentIndex(max(0, self.wheel.findData(channel.wheel)))
             self.of_wheel.setVisible(bool(kind.wheels) or type_edits.has_slots(channel))
             self.spread.setEnabled(bool(channel.wheel))

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.language import in_a_row, plural, sentences, tr
 from choreon.model import attributes as at
 from choreon.model import channel_table, type_edits
 from choreon.model.fixture_type import (
@@ -51,31 +52,31 @@ KINDS = (
     *(
         "dimmer",
         "profile",
-        "LED par",
-        "LED bar",
+        tr("LED par"),
+        tr("LED bar"),
         "pixel",
-        "pixel tape",
-        "pixel panel",
+        tr("pixel tape"),
+        tr("pixel panel"),
         "panel",
-        "spot head",
+        tr("spot head"),
     ),
     *(
-        "wash head",
-        "beam head",
-        "profile head",
+        tr("wash head"),
+        tr("beam head"),
+        tr("profile head"),
         "scanner",
-        "mirror effect",
-        "multi-beam effect",
+        tr("mirror effect"),
+        tr("multi-beam effect"),
         "strobe",
         "blinder",
     ),
     *("hazer", "fogger", "fan", "other"),
 )
-POINT = "Point at the line: the value below the pointer goes to the fixture."
+POINT = tr("Point at the line: the value below the pointer goes to the fixture.")
 TRY = 2.0  # seconds that a tried value stands; it is sent anew before they are over
 
 
-KEEP_SO = "Keep it so"
+KEEP_SO = tr("Keep it so")
 
 
 class TypeEditor(QWidget):
@@ -148,13 +149,18 @@ class TypeEditor(QWidget):
 
     def _head(self) -> QWidget:
         self.maker, self.name = QLineEdit(), QLineEdit()
-        self.maker.setPlaceholderText("Maker")
-        self.name.setPlaceholderText("Name of the type")
+        self.maker.setPlaceholderText(tr("Maker"))
+        self.name.setPlaceholderText(tr("Name of the type"))
 
-        for field, key in ((self.maker, "maker"), (self.name, "name")):
-            field.setAccessibleName(words.capital(key))
+        for field, key, title in (
+            (self.maker, "maker", tr("Maker")),
+            (self.name, "name", tr("Name")),
+        ):
+            field.setAccessibleName(title)
             field.setToolTip(
-                "Who makes the fixture" if key == "maker" else "What the type is called"
+                tr("Who makes the fixture")
+                if key == "maker"
+                else tr("What the type is called")
             )
             field.editingFinished.connect(
                 lambda f=field, k=key: self._put(**{k: f.text().strip()})
@@ -162,14 +168,14 @@ class TypeEditor(QWidget):
 
         self.sort, self.body, self.lamp = QComboBox(), QComboBox(), QComboBox()
         for box, items, title in (
-            (self.sort, KINDS, "Kind"),
-            (self.body, BODIES, "Looks like"),
-            (self.lamp, LAMPS, "Fixture"),
+            (self.sort, KINDS, tr("Kind")),
+            (self.body, BODIES, tr("Looks like")),
+            (self.lamp, LAMPS, tr("Fixture")),
         ):
             box.setAccessibleName(title)
             box.setToolTip(title)
             for item in items:
-                box.addItem(item or "fixture: none")
+                box.addItem(item or tr("fixture: none"))
 
             box.setItemData(0, items[0])
 
@@ -179,25 +185,27 @@ class TypeEditor(QWidget):
         self.sort.activated.connect(lambda i: self._put(kind=KINDS[i]))
         self.body.activated.connect(lambda i: self._put(body=BODIES[i]))
         self.lamp.activated.connect(lambda i: self._put(lamp=LAMPS[i]))
-        self.beam = ValueField("Beam", 0, 180, "°", 1, None, bar=False)
-        self.field = ValueField("Field", 0, 180, "°", 1, None, bar=False)
+        self.beam = ValueField(tr("Beam"), 0, 180, "°", 1, None, bar=False)
+        self.field = ValueField(tr("Field"), 0, 180, "°", 1, None, bar=False)
 
         self.beam.changed.connect(lambda v: self._put(beam=v))
         self.field.changed.connect(lambda v: self._put(field=v))
-        self.field.none = "as beam"
+        self.field.none = tr("as beam")
         self.field.setToolTip(
-            "The angle at which a tenth of the light is left; none: as the beam"
+            tr("The angle at which a tenth of the light is left; none: as the beam")
         )
 
         for number in (self.beam, self.field):
             number.setFixedWidth(122)
 
-        self.keep_button = basics.button("Keep the type", self.keep, "main", "check")
+        self.keep_button = basics.button(
+            tr("Keep the type"), self.keep, "main", "check"
+        )
         leave = basics.button(
-            "Cancel",
+            tr("Cancel"),
             self.leave,
             "quiet",
-            tip="Back to the room; what was changed here is let go",
+            tip=tr("Back to the room; what was changed here is let go"),
         )
 
         return flow(
@@ -216,8 +224,10 @@ class TypeEditor(QWidget):
 
     def _left(self) -> QWidget:
         self.which = QComboBox()
-        self.which.setAccessibleName("Mode")
-        self.which.setToolTip("The mode that is edited, and how many slots it takes")
+        self.which.setAccessibleName(tr("Mode"))
+        self.which.setToolTip(
+            tr("The mode that is edited, and how many slots it takes")
+        )
         self.which.activated.connect(self._mode_picked)
         inner = QWidget()
         basics.stack(inner, self.which, self.modes, 1, margins=10)
@@ -225,9 +235,9 @@ class TypeEditor(QWidget):
 
     def _middle(self) -> QWidget:
         self.pieces = QComboBox()
-        self.pieces.setAccessibleName("Channel or wheel")
-        self.pieces.setPlaceholderText("No channels yet")
-        self.pieces.setToolTip("The channel or the wheel that is edited")
+        self.pieces.setAccessibleName(tr("Channel or wheel"))
+        self.pieces.setPlaceholderText(tr("No channels yet"))
+        self.pieces.setToolTip(tr("The channel or the wheel that is edited"))
         self.pieces.activated.connect(self._part_picked)
 
         self.wheel_rows = QStackedWidget()
@@ -246,7 +256,7 @@ class TypeEditor(QWidget):
             self.wheel_rows.addWidget(basics.scroller(inner))
 
         empty = QWidget()
-        words_ = (
+        words_ = tr(
             "Type the fixture's channels on the left, in the order of its manual, "
             "or paste its table there."
         )
@@ -260,25 +270,27 @@ class TypeEditor(QWidget):
     def _right(self) -> QWidget:
         self.checks = QListWidget()
         self.checks.setWordWrap(True)
-        self.checks.setAccessibleName("What is wrong with the type")
+        self.checks.setAccessibleName(tr("What is wrong with the type"))
         self.checks.setToolTip(
-            "Press a line to go to its place. ▲ keeps the type from being hung"
+            tr("Press a line to go to its place. ▲ keeps the type from being hung")
         )
         self.checks.itemActivated.connect(self._lead)
 
         self.checks.itemClicked.connect(self._lead)
         self.verdict = basics.label("", "soft", wrap=True)
         self.users = basics.label("", "small", wrap=True)
-        self.trial = QCheckBox("Try it on")
+        self.trial = QCheckBox(tr("Try it on"))
         self.trial.setToolTip(
-            "Send the channel that is edited to a fixture that hangs, live; the "
-            "others rest at home"
+            tr(
+                "Send the channel that is edited to a fixture that hangs, live; the "
+                "others rest at home"
+            )
         )
 
         self.trial.toggled.connect(self._trial_toggled)
         self.on = QComboBox()
-        self.on.setAccessibleName("Fixture to try it on")
-        self.on.setToolTip("The fixture that is sent what is edited")
+        self.on.setAccessibleName(tr("Fixture to try it on"))
+        self.on.setToolTip(tr("The fixture that is sent what is edited"))
         self.on.activated.connect(lambda _: self._trial_toggled(self.trial.isChecked()))
 
         self.tried = basics.label(POINT, "small", wrap=True)
@@ -291,21 +303,21 @@ class TypeEditor(QWidget):
         self.warning_text = basics.label("", "", wrap=True)
 
         self.go_on = basics.button(KEEP_SO, self._keep_sure, "main")
-        self.back = basics.button("Cancel", self._not_sure, "quiet")
+        self.back = basics.button(tr("Cancel"), self._not_sure, "quiet")
         basics.stack(
             self.warning, self.warning_text, basics.row(1, self.back, self.go_on)
         ).setContentsMargins(10, 8, 10, 8)
         self.warning.hide()
         panel = basics.panel(
-            basics.label("Check", "heading"),
+            basics.label(tr("Check"), "heading"),
             self.verdict,
             self.checks,
             self.warning,
-            basics.label("Try it", "heading"),
+            basics.label(tr("Try it"), "heading"),
             self.trial,
             self.on,
             self.tried,
-            basics.label("Used by", "heading"),
+            basics.label(tr("Used by"), "heading"),
             self.users,
         )
         basics.grow(panel, 2)
@@ -342,8 +354,8 @@ class TypeEditor(QWidget):
         if not self._past:
             self.leave()
             return
-        self.warning_text.setText("What was changed here is not kept yet.")
-        self.go_on.setText("Let it go")
+        self.warning_text.setText(tr("What was changed here is not kept yet."))
+        self.go_on.setText(tr("Let it go"))
         self._asks_leave = True
         self.warning.show()
         self.back.setFocus()
@@ -470,7 +482,7 @@ class TypeEditor(QWidget):
             channel is not None and not channel.wheel and type_edits.has_slots(channel)
         )
         kind, key = type_edits.add_wheel(
-            self.kind, channel.label if channel and slots else "Wheel"
+            self.kind, channel.label if channel and slots else tr("Wheel")
         )
 
         if channel and slots:
@@ -537,10 +549,13 @@ class TypeEditor(QWidget):
 
         self.which.clear()
         for mode in kind.modes:
-            self.which.addItem(f"{mode.name} ({mode.footprint})", mode.name)
+            self.which.addItem(
+                tr("{name} ({footprint})", name=mode.name, footprint=mode.footprint),
+                mode.name,
+            )
 
-        self.which.addItem("New mode, as a copy of this", "+copy")
-        self.which.addItem("New mode, empty", "+blank")
+        self.which.addItem(tr("New mode, as a copy of this"), "+copy")
+        self.which.addItem(tr("New mode, empty"), "+blank")
 
     def _find_key(self, kind: FixtureType, mode: Mode) -> None:
         """Go to the mode's first channel where what was at hand is gone, by a step
@@ -558,14 +573,18 @@ class TypeEditor(QWidget):
     def _fill_parts(self, kind: FixtureType) -> None:
         self.pieces.clear()
         for channel in kind.channels:
-            self.pieces.addItem(f"Channel: {channel.label}", ("channel", channel.key))
+            self.pieces.addItem(
+                tr("Channel: {label}", label=channel.label), ("channel", channel.key)
+            )
             if channel.key == self.key:
                 self.pieces.setCurrentIndex(self.pieces.count() - 1)
         for wheel in kind.wheels:
-            self.pieces.addItem(f"Wheel: {wheel.name}", ("wheel", wheel.key))
+            self.pieces.addItem(
+                tr("Wheel: {name}", name=wheel.name), ("wheel", wheel.key)
+            )
             if f"wheel:{wheel.key}" == self.key:
                 self.pieces.setCurrentIndex(self.pieces.count() - 1)
-        self.pieces.addItem("New wheel", ("+wheel", ""))
+        self.pieces.addItem(tr("New wheel"), ("+wheel", ""))
         if not self.key:
             self.pieces.setCurrentIndex(-1)
 
@@ -584,18 +603,17 @@ class TypeEditor(QWidget):
 
             self.checks.addItem(item)
 
-        text = "Nothing is wrong."
+        text = tr("Nothing is wrong.")
         if problems:
             soft = len(problems) - len(wrong)
             counts = (
-                words.count(len(wrong), "error") if wrong else "",
-                words.count(soft, "warning") if soft else "",
+                plural(len(wrong), "{n} error", "{n} errors") if wrong else "",
+                plural(soft, "{n} warning", "{n} warnings") if soft else "",
             )
-            text = f"{', '.join(filter(None, counts))}."
+            text = tr("{counts}.", counts=in_a_row(filter(None, counts)))
 
-        self.verdict.setText(
-            f"{text} Errors keep the type from being hung." if wrong else text
-        )
+        advice = tr("Errors keep the type from being hung.") if wrong else ""
+        self.verdict.setText(sentences(text, advice))
 
     def _lead(self, item: QListWidgetItem) -> None:
         """Go to the place that a line of the check is about."""
@@ -626,7 +644,7 @@ class TypeEditor(QWidget):
         fixtures = list(self.parts.document.show.fixtures.values())
         mine = [f for f in fixtures if f.type == self.kind.id]
         names = words.some([f.name for f in mine], 6)
-        self.users.setText(names or "No fixture that hangs here.")
+        self.users.setText(names or tr("No fixture that hangs here."))
 
         others = [f for f in fixtures if f.type != self.kind.id]
         self._offer_to_try_on([*mine, *others])
@@ -635,7 +653,7 @@ class TypeEditor(QWidget):
         self.on.setVisible(some)
 
         if not self.trial.isChecked():
-            nobody = "Hang a fixture, and what is edited can be sent to it."
+            nobody = tr("Hang a fixture, and what is edited can be sent to it.")
             self.tried.setText(POINT if some else nobody)
 
     def _offer_to_try_on(self, fixtures: list[Fixture]) -> None:
@@ -643,7 +661,12 @@ class TypeEditor(QWidget):
         now = self.on.currentData() if self.trial.isChecked() else None
         self.on.clear()
         for fixture in fixtures:
-            text = f"{fixture.name} · {fixture.universe}.{fixture.address}"
+            text = tr(
+                "{name} · {universe}.{address}",
+                name=fixture.name,
+                universe=fixture.universe,
+                address=fixture.address,
+            )
             self.on.addItem(text, fixture.id)
 
         index = self.on.findData(now)
@@ -680,7 +703,12 @@ class TypeEditor(QWidget):
             raw = self._trial_raw(channel)
             if channel.key == self.key:
                 span = channel.at(raw)
-                told = f"{channel.label} at {raw}: {value_text(span, raw)}"
+                told = tr(
+                    "{label} at {raw}: {value_text}",
+                    label=channel.label,
+                    raw=raw,
+                    value_text=value_text(span, raw),
+                )
 
             for slot, byte in zip(
                 use.slots,
@@ -728,9 +756,11 @@ class TypeEditor(QWidget):
 
         if used and wrong:
             names = words.some([show.fixtures[i].name for i in used])
-            text = (
-                f"{names} would go dark: {wrong[0].text}. Put it right first; "
-                "nothing was changed."
+            text = tr(
+                "{names} would go dark: {text}. Put it right first; nothing was "
+                "changed.",
+                names=names,
+                text=wrong[0].text,
             )
             self.parts.notices.told.emit(text, "alarm")
 
@@ -744,13 +774,20 @@ class TypeEditor(QWidget):
 
         self.parts.document.keep_type(kind)
         if used:
-            self.parts.document.edit(f"change the type {kind.name}", touched.show)
+            self.parts.document.edit(
+                tr("change the type {name}", name=kind.name), touched.show
+            )
 
         self.trial.setChecked(False)
-        keep = "error keeps" if len(wrong) == 1 else "errors keep"
-        note = f" {len(wrong)} {keep} it from being hung." if wrong else ""
+        keep = tr("error keeps") if len(wrong) == 1 else tr("errors keep")
+        note = (
+            tr(" {n} {keep} it from being hung.", n=len(wrong), keep=keep)
+            if wrong
+            else ""
+        )
         self.parts.notices.told.emit(
-            f"{kind.label} is among your types now.{note}", "info"
+            tr("{label} is among your types now.{note}", label=kind.label, note=note),
+            "info",
         )
         self.before = kind
 

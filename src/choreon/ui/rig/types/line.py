@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import type_edits
 from choreon.model.fixture_type import Channel, FixtureType, Range, Slot
@@ -37,11 +38,13 @@ class RangeLine(QWidget):
         self.setMinimumHeight(98)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Ranges of the channel")
+        self.setAccessibleName(tr("Ranges of the channel"))
         self.setToolTip(
-            "Click a range to edit it below; drag a border; double click parts a "
-            "range; Delete removes it.\n"
-            "With Try it on, the value under the pointer goes to the fixture."
+            tr(
+                "Click a range to edit it below; drag a border; double click parts a "
+                "range; Delete removes it.\n"
+                "With Try it on, the value under the pointer goes to the fixture."
+            )
         )
 
     def sizeHint(self) -> QSize:
@@ -92,7 +95,7 @@ class RangeLine(QWidget):
         """Returns what a screen reader says of it."""
         ranges = () if self.channel is None else self.channel.ranges
         names = [span.name or said(span.attribute) for span in ranges]
-        return Spoken(Role.Graphic, ", ".join(names) or "no range")
+        return Spoken(Role.Graphic, ", ".join(names) or tr("no range"))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

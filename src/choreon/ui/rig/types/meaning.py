@@ -5,12 +5,17 @@ from __future__ import annotations
 from PySide6.QtCore import QStringListModel, Qt, Signal
 from PySide6.QtWidgets import QCompleter, QLineEdit, QWidget
 
+from choreon.language import tr
 from choreon.model import attributes as at
 
 
 def said(name: str) -> str:
     """An attribute in plain words, with its name."""
-    return f"{at.attribute(name).label} · {name}" if name else ""
+    return (
+        tr("{label} · {name}", label=at.attribute(name).label, name=name)
+        if name
+        else ""
+    )
 
 
 class MeaningField(QLineEdit):
@@ -23,11 +28,13 @@ class MeaningField(QLineEdit):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.name = ""
-        self.setAccessibleName("Meaning")
-        self.setPlaceholderText("Meaning: strobe, pan, gobo…")
+        self.setAccessibleName(tr("Meaning"))
+        self.setPlaceholderText(tr("Meaning: strobe, pan, gobo…"))
         self.setToolTip(
-            "Type what it is about and pick; a number after it means the second "
-            "wheel, and so on"
+            tr(
+                "Type what it is about and pick; a number after it means the second "
+                "wheel, and so on"
+            )
         )
 
         self.offered = QStringListModel([said(a.name) for a in at.find("")])

@@ -10,10 +10,11 @@ from PySide6.QtCore import QPointF, QRectF, QSize, QStringListModel, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QCompleter, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from choreon.language import plural, tr
 from choreon.model import type_edits
 from choreon.model.edits import free_name
 from choreon.model.fixture_type import FixtureType, Mode
-from choreon.ui import theme, words
+from choreon.ui import theme
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
@@ -29,9 +30,9 @@ class CellGrid(QWidget):
         self.mode: Mode | None = None
         self._held: int | None = None
         self.setMinimumHeight(90)
-        self.setAccessibleName("Cells")
+        self.setAccessibleName(tr("Cells"))
         self.setToolTip(
-            "The cells from the fixture's own front; drag one to where it is"
+            tr("The cells from the fixture's own front; drag one to where it is")
         )
 
     def sizeHint(self) -> QSize:
@@ -115,44 +116,47 @@ class ModeForm(QWidget):
         self._buttons: list[tuple[QPushButton, str]] = []
         self._busy = False
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the mode")
-        self.name.setToolTip("The mode's name, as the fixture's menu has it")
+        self.name.setAccessibleName(tr("Name of the mode"))
+        self.name.setToolTip(tr("The mode's name, as the fixture's menu has it"))
         self.name.editingFinished.connect(self._rename)
         self.footprint = basics.label("", "soft")
-        gone = basics.tool("trash", "Remove the mode", self.removed.emit)
+        gone = basics.tool("trash", tr("Remove the mode"), self.removed.emit)
         gone.setObjectName("remove mode")
         self.rows = QVBoxLayout()
         self.rows.setSpacing(2)
         self.add = QLineEdit()
-        self.add.setAccessibleName("Add channels")
-        self.add.setPlaceholderText("Add: Dimmer, Red, Pan, Pan fine…")
+        self.add.setAccessibleName(tr("Add channels"))
+        self.add.setPlaceholderText(tr("Add: Dimmer, Red, Pan, Pan fine…"))
         self.add.setToolTip(
-            "Type or paste the fixture's channel table: names parted by commas or "
-            "lines, in order.\n"
-            "“Zoom 16 bit” takes two slots, “Pan fine” is Pan's second byte.\n"
-            "The name of a channel that the type has already puts it into this mode."
+            tr(
+                "Type or paste the fixture's channel table: names parted by commas or "
+                "lines, in order.\n"
+                "“Zoom 16 bit” takes two slots, “Pan fine” is Pan's second byte.\n"
+                "The name of a channel that the type has already puts it into this "
+                "mode."
+            )
         )
         self.add.returnPressed.connect(self._add)
         self._names = QStringListModel()
         known = QCompleter(self._names, self)
         known.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.add.setCompleter(known)
-        self.columns = NumberField("Columns of cells", 0, 64, 0)
-        self.lines = NumberField("Rows of cells", 0, 64, 0)
+        self.columns = NumberField(tr("Columns of cells"), 0, 64, 0)
+        self.lines = NumberField(tr("Rows of cells"), 0, 64, 0)
         self.pitch = ValueField("apart", 0.005, 2.0, "m", 3, None, bar=False)
         self.pitch.set_value(0.1)
         lay = basics.button(
-            "Lay out",
+            tr("Lay out"),
             self._grid,
             "",
             "grid",
-            "Lay the cells in rows from the upper left",
+            tr("Lay the cells in rows from the upper left"),
         )
         self.repeat = basics.button(
-            "Same for every cell",
+            tr("Same for every cell"),
             self._repeat,
             "quiet",
-            tip="The first cell's channels once for each",
+            tip=tr("The first cell's channels once for each"),
         )
         self.cells = CellGrid()
         self.cells.moved.connect(self._cell_moved)
@@ -164,7 +168,7 @@ class ModeForm(QWidget):
         box.addWidget(head)
         box.addLayout(self.rows)
         box.addWidget(self.add)
-        box.addWidget(basics.label("Cells", "heading"))
+        box.addWidget(basics.label(tr("Cells"), "heading"))
         for field in (self.columns, self.lines):
             field.setFixedWidth(56)
         box.addWidget(
@@ -185,7 +189,7 @@ class ModeForm(QWidget):
         fresh = mode != self.mode or kind.channels != self.kind.channels
         self.kind, self.mode = kind, mode
         self.name.setText(mode.name)
-        self.footprint.setText(words.count(mode.footprint, "slot"))
+        self.footprint.setText(plural(mode.footprint, "{n} slot", "{n} slots"))
         if fresh:
             self._rebuild(kind, mode)
             columns, lines, pitch = type_edits.grid_of(mode)
@@ -211,27 +215,29 @@ class ModeForm(QWidget):
     def _row(self, kind: FixtureType, mode: Mode, i: int) -> QWidget:
         use = mode.uses[i]
         channel = kind.channel(use.channel, mode)
-        label = channel.label if channel else f"? {use.channel}"
+        label = channel.label if channel else tr("? {channel}", channel=use.channel)
         slots = QLineEdit(", ".join(str(s) for s in use.slots))
         slots.setFixedWidth(62)
-        slots.setAccessibleName(f"Slots of {label}")
-        slots.setToolTip("Its slots, the coarse byte first: 5, or 5, 6, or 6, 5")
+        slots.setAccessibleName(tr("Slots of {label}", label=label))
+        slots.setToolTip(tr("Its slots, the coarse byte first: 5, or 5, 6, or 6, 5"))
         slots.editingFinished.connect(lambda: self._slots_typed(i, slots.text()))
         own = any(c.key == use.channel for c in mode.overrides)
         name = basics.button(
             f"{label}{' *' if own else ''}",
             lambda: self.chosen.emit(use.channel),
             "quiet",
-            tip=f"Edit {label}",
+            tip=tr("Edit {label}", label=label),
         )
         name.setCheckable(True)
         name.setStyleSheet("text-align: left; padding: 5px 6px; min-width: 20px;")
         self._buttons.append((name, use.channel))
         widgets: list[QWidget | int] = [slots, name]
         if mode.cells:
-            cell = NumberField(f"Cell of {label}", 0, len(mode.cells), use.cell)
+            cell = NumberField(
+                tr("Cell of {label}", label=label), 0, len(mode.cells), use.cell
+            )
             cell.setFixedWidth(44)
-            cell.setToolTip("The cell it belongs to; 0: the whole fixture")
+            cell.setToolTip(tr("The cell it belongs to; 0: the whole fixture"))
             cell.editingFinished.connect(
                 lambda: self._emit(type_edits.set_cell(self.mode, i, cell.value()))
             )
@@ -239,21 +245,21 @@ class ModeForm(QWidget):
         widgets.append(
             basics.tool(
                 "up",
-                f"{label}: one up",
+                tr("{label}: one up", label=label),
                 lambda: self._emit(type_edits.move_use(self.mode, i, -1)),
             )
         )
         widgets.append(
             basics.tool(
                 "down",
-                f"{label}: one down",
+                tr("{label}: one down", label=label),
                 lambda: self._emit(type_edits.move_use(self.mode, i, 1)),
             )
         )
         widgets.append(
             basics.tool(
                 "close",
-                f"Take {label} out of the mode",
+                tr("Take {label} out of the mode", label=label),
                 lambda: self._emit(type_edits.remove_use(self.mode, i)),
             )
         )
@@ -270,7 +276,7 @@ class ModeForm(QWidget):
         if self._busy or name == self.mode.name:
             return
         if not name:
-            self.refused.emit("A mode needs a name.")
+            self.refused.emit(tr("A mode needs a name."))
             self.name.setText(self.mode.name)
             return
         others = (mode.name for mode in self.kind.modes if mode.name != self.mode.name)
@@ -278,7 +284,11 @@ class ModeForm(QWidget):
         self.edited.emit(type_edits.replace(self.mode, name=called))
         if called != name:
             self.refused.emit(
-                f"There is a {name} already; this one is called {called}."
+                tr(
+                    "There is a {name} already; this one is called {called}.",
+                    name=name,
+                    called=called,
+                )
             )
 
     def _slots_typed(self, i: int, text: str) -> None:
@@ -287,7 +297,10 @@ class ModeForm(QWidget):
             return
         if not found or len(found) > 3 or not all(0 <= n <= 512 for n in found):
             self.refused.emit(
-                "Slots are one to three numbers from 1 to 512, the coarse byte first."
+                tr(
+                    "Slots are one to three numbers from 1 to 512, the coarse byte "
+                    "first."
+                )
             )
             self._rebuild(self.kind, self.mode)
             return

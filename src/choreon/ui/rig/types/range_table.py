@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 from PySide6.QtWidgets import QTableWidgetItem as Item
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import type_edits
 from choreon.model.fixture_type import Channel, FixtureType, Range
@@ -29,7 +30,14 @@ from choreon.ui.slots import slot_of, slot_picture
 from choreon.ui.widgets.items import AnyIndex
 from choreon.ui.widgets.values import parse
 
-COLUMNS = ("From", "To", "Meaning", "Name", "At start", "At end")
+COLUMNS = (
+    tr("From"),
+    tr("To"),
+    tr("Meaning"),
+    tr("Name"),
+    tr("At start"),
+    tr("At end"),
+)
 FROM, TO, MEANING, NAME, LOW, HIGH = range(6)
 ROW = 32
 SHUT, OPEN = "closed", "open"
@@ -47,7 +55,11 @@ def shown(span: Range, value: float) -> str:
     ):
         return OPEN if value else SHUT
     scaled = value * 100 if known.unit == "%" else value
-    return f"{scaled:.6g} {known.unit}".replace(" °", "°").strip()
+    if known.unit == "°":
+        return tr("{value:.6g}°", value=scaled)
+    if known.unit:
+        return tr("{value:.6g} {unit}", value=scaled, unit=known.unit)
+    return tr("{value:.6g}", value=scaled)
 
 
 def read(span: Range, text: str, now: float) -> float | None:
@@ -86,10 +98,12 @@ class RangeTable(QTableWidget):
         self.channel: Channel | None = None
         self._busy = False
         self.setHorizontalHeaderLabels(COLUMNS)
-        self.setAccessibleName("Ranges in numbers")
+        self.setAccessibleName(tr("Ranges in numbers"))
         self.setToolTip(
-            "Type over a field; Tab and Enter go on to the next one.\nDelete "
-            "removes the range."
+            tr(
+                "Type over a field; Tab and Enter go on to the next one.\nDelete "
+                "removes the range."
+            )
         )
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(ROW)
@@ -151,7 +165,7 @@ class RangeTable(QTableWidget):
         meaning.setForeground(QColor(theme.SOFT if quiet else theme.TEXT))
         slot = slot_of(kind, self.channel, span)
         name.setIcon(QIcon(slot_picture(slot, 20)) if slot else QIcon())
-        name.setToolTip("Only reached on purpose" if span.on_purpose else "")
+        name.setToolTip(tr("Only reached on purpose") if span.on_purpose else "")
         name.setForeground(QColor(theme.KEEP if span.on_purpose else theme.TEXT))
 
     def _item(self, row: int, column: int) -> QTableWidgetItem:
@@ -197,8 +211,12 @@ class RangeTable(QTableWidget):
             made = type_edits.put_range(channel, row, name=text.strip())
         if made is None:
             self.refused.emit(
-                f"“{text}” is no number; {COLUMNS[column].lower()} stays "
-                f"{self._words(row, column)}."
+                tr(
+                    "“{text}” is no number. {column}: {words}, as it was.",
+                    text=text,
+                    column=COLUMNS[column],
+                    words=self._words(row, column),
+                )
             )
         elif made != channel:
             self.edited.emit(made)
@@ -284,7 +302,13 @@ class _Fields(QStyledItemDelegate):
         else:
             made = QLineEdit(parent)
         made.setProperty("kind", "cell")
-        made.setAccessibleName(f"{COLUMNS[index.column()]} of range {index.row() + 1}")
+        made.setAccessibleName(
+            tr(
+                "{COLUMNS} of range {row}",
+                COLUMNS=COLUMNS[index.column()],
+                row=index.row() + 1,
+            )
+        )
         return made
 
     def setEditorData(self, editor: QWidget, index: AnyIndex) -> None:

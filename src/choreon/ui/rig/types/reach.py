@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model import edits
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import Show
@@ -62,11 +63,19 @@ def reach(show: Show, kind: FixtureType) -> Reach:
     for i in readdressed:
         after = made.fixtures[i]
         where = f"{after.universe}.{after.address}"
-        lines.append(f"{after.name} goes to {where}: it takes other slots now.")
+        lines.append(
+            tr(
+                "{name} goes to {where}: it takes other slots now.",
+                name=after.name,
+                where=where,
+            )
+        )
 
     for i in homeless:
         name = show.fixtures[i].name
-        lines.append(f"{name} finds no room in its universe and will clash.")
+        lines.append(
+            tr("{name} finds no room in its universe and will clash.", name=name)
+        )
 
     return Reach(made, tuple(dict.fromkeys(lines)))
 
@@ -82,11 +91,21 @@ def _translated(
     lines = []
 
     if gone:
-        lines.append(f"{names}: the mode {mode} is gone; they go to {target}.")
+        lines.append(
+            tr(
+                "{names}: the mode {mode} is gone; they go to {target}.",
+                names=names,
+                mode=mode,
+                target=target,
+            )
+        )
 
     done = swap(show, ids, kind, target, room=False)
     lost = [line.text for line in done.lines if line.fate != "kept"]
-    return done.show, [*lines, *(f"{names}: {text}." for text in lost)]
+    return done.show, [
+        *lines,
+        *(tr("{names}: {text}.", names=names, text=text) for text in lost),
+    ]
 
 
 def _target(

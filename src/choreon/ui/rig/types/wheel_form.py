@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QIcon, QPixmap
 from PySide6.QtWidgets import QColorDialog, QFileDialog, QLineEdit, QVBoxLayout, QWidget
 
 from choreon.formats.pictures import SLOT_SIZE
+from choreon.language import tr
 from choreon.model.fixture_type import Slot, Wheel
 from choreon.model.type_edits import replace
 from choreon.ui import pictures
@@ -29,13 +30,13 @@ class WheelForm(QWidget):
         self.wheel: Wheel | None = None
         self.work = Work(self)
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the wheel")
-        self.name.setToolTip("The wheel's name")
+        self.name.setAccessibleName(tr("Name of the wheel"))
+        self.name.setToolTip(tr("The wheel's name"))
         self.name.editingFinished.connect(
-            lambda: self._put(name=self.name.text().strip() or "Wheel")
+            lambda: self._put(name=self.name.text().strip() or tr("Wheel"))
         )
-        gone = basics.tool("trash", "Remove the wheel", self.removed.emit)
-        more = basics.button("Another slot", self.add, "quiet", "plus")
+        gone = basics.tool("trash", tr("Remove the wheel"), self.removed.emit)
+        more = basics.button(tr("Another slot"), self.add, "quiet", "plus")
         self.rows = QVBoxLayout()
         self.rows.setSpacing(4)
         head = basics.row(self.name, gone)
@@ -60,13 +61,13 @@ class WheelForm(QWidget):
         number = basics.label(str(i), "soft")
         number.setFixedWidth(22)
         name = QLineEdit(slot.name)
-        name.setAccessibleName(f"Name of slot {i}")
-        name.setToolTip("What is in this slot")
+        name.setAccessibleName(tr("Name of slot {i}", i=i))
+        name.setToolTip(tr("What is in this slot"))
         name.editingFinished.connect(
             lambda: self.change(i, name=name.text().strip() or slot.name)
         )
         colour = basics.tool(
-            "compose", f"Colour of slot {i}", lambda: self._ask_colour(i)
+            "compose", tr("Colour of slot {i}", i=i), lambda: self._ask_colour(i)
         )
         swatch = QPixmap(18, 18)
         swatch.fill(QColor(slot.colour or "#00000000"))
@@ -74,19 +75,19 @@ class WheelForm(QWidget):
             colour.setIcon(QIcon(swatch))
         other = basics.tool(
             "swap",
-            f"Second colour of slot {i}, where it is split",
+            tr("Second colour of slot {i}, where it is split", i=i),
             lambda: self._ask_colour(i, "split"),
         )
         if slot.split:
             swatch.fill(QColor(slot.split))
             other.setIcon(QIcon(swatch))
         picture = basics.tool(
-            "image", f"Picture of slot {i}", lambda: self._ask_picture(i)
+            "image", tr("Picture of slot {i}", i=i), lambda: self._ask_picture(i)
         )
         if slot.picture:
             picture.setIcon(QIcon(slot_picture(slot, 24)))
             picture.setIconSize(QSize(24, 24))
-        gone = basics.tool("close", f"Remove slot {i}", lambda: self.remove(i))
+        gone = basics.tool("close", tr("Remove slot {i}", i=i), lambda: self.remove(i))
         row = basics.row(number, name, colour, other, picture, gone, spacing=4)
         basics.grow(row, 1)
         return row
@@ -112,7 +113,9 @@ class WheelForm(QWidget):
             self._put(
                 slots=(
                     *self.wheel.slots,
-                    Slot(name=f"Slot {len(self.wheel.slots)}", colour="#FFFFFF"),
+                    Slot(
+                        name=tr("Slot {n}", n=len(self.wheel.slots)), colour="#FFFFFF"
+                    ),
                 )
             )
 
@@ -140,7 +143,7 @@ class WheelForm(QWidget):
     def _ask_picture(self, i: int) -> None:
         name, _ = QFileDialog.getOpenFileName(
             self,
-            "Picture: white where light passes",
+            tr("Picture: white where light passes"),
             "",
             pictures.KINDS,
         )

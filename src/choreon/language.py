@@ -1,0 +1,120 @@
+"""The one way by which texts come to be seen. What is written in the code is English;
+a catalogue in locale/ may hold the same in another language.
+
+A text is a whole sentence, or a whole label; what changes in it is a field with a name,
+so that another language can put it elsewhere. Lists, facts in a row and sentences one
+after the other are made here, too: nothing that is seen is joined from parts elsewhere.
+
+The language is that of the surroundings (LANGUAGE, LC_ALL, LC_MESSAGES, LANG) and holds
+from start to end: texts may be asked for as a module is loaded.
+"""
+
+from __future__ import annotations
+
+import gettext
+import os
+from collections.abc import Iterable
+from pathlib import Path
+from string import Formatter
+
+DOMAIN = "choreon"
+# Where catalogues lie: LANGUAGE/LC_MESSAGES/choreon.mo, made by bin/language.
+FOLDER = Path(os.environ.get("CHOREON_LOCALE") or Path(__file__).parent / "locale")
+CATALOGUE = gettext.translation(DOMAIN, FOLDER, fallback=True)
+
+
+class _Decimals(Formatter):
+    """Numbers with a decimal sign that is no point."""
+
+    def __init__(self, sign: str) -> None:
+        self.sign = sign
+
+    def format_field(self, value: object, format_spec: str) -> str:
+        said = str(super().format_field(value, format_spec))
+        return said.replace(".", self.sign) if isinstance(value, float) else said
+
+
+def _formatter() -> Formatter | None:
+    """What writes numbers as the language does; None where that is as here."""
+    sign = CATALOGUE.gettext("1.5").strip("15")
+    return _Decimals(sign) if sign not in (".", "") else None
+
+
+_FORMATTER = _formatter()
+
+
+def _filled(text: str, fields: dict[str, object]) -> str:
+    return (
+        text.format(**fields)
+        if _FORMATTER is None
+        else _FORMATTER.vformat(text, (), fields)
+    )
+
+
+def tr(text: str, /, **fields: object) -> str:
+    """`text` in the language of the surroundings, with its fields filled in as
+    str.format does. Without fields, braces in it stand for themselves.
+    """
+    said = CATALOGUE.gettext(text)
+    return _filled(said, fields) if fields else said
+
+
+def plural(number: int, one: str, many: str, /, **fields: object) -> str:
+    """The form that goes with `number`, which is the field n of both: one for 1, many
+    for all else, or as many forms as the language has.
+    """
+    return _filled(CATALOGUE.ngettext(one, many, number), {"n": number, **fields})
+
+
+def listed(names: Iterable[str], most: int = 0) -> str:
+    """“Front 1, Front 2 and Back”; of more than `most` names those and “… and 4 more”
+    (0: all of them). Empty for none.
+    """
+    all_of_them = list(names)
+    if most and len(all_of_them) > most:
+        rest = len(all_of_them) - most
+        names_before = _in_a_row(all_of_them[:most])
+        return plural(
+            rest, "{names} and {n} more", "{names} and {n} more", names=names_before
+        )
+    if len(all_of_them) < 2:
+        return "".join(all_of_them)
+    *before, last = all_of_them
+    return tr("{names} and {last}", names=_in_a_row(before), last=last)
+
+
+def in_a_row(names: Iterable[str]) -> str:
+    """“intensity, colour”."""
+    return _in_a_row(list(names))
+
+
+def _in_a_row(names: list[str]) -> str:
+    said = "".join(names[:1])
+    for name in names[1:]:
+        said = tr("{names}, {name}", names=said, name=name)
+    return said
+
+
+def facts(*parts: str) -> str:
+    """“6 fixtures · intensity · 2 effects”: what is not empty, side by side."""
+    said = ""
+    for part in filter(None, parts):
+        said = tr("{facts} · {fact}", facts=said, fact=part) if said else part
+    return said
+
+
+def sentences(*parts: str) -> str:
+    """Whole sentences one after the other; what is empty is left out."""
+    said = ""
+    for part in filter(None, parts):
+        said = (
+            tr("{sentences} {sentence}", sentences=said, sentence=part)
+            if said
+            else part
+        )
+    return said
+
+
+def number(value: float, digits: int) -> str:
+    """A number with so many digits after the decimal sign of the language."""
+    return _filled(f"{{value:.{digits}f}}", {"value": float(value)})
