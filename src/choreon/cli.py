@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING
 
 from choreon import __version__, folders
 from choreon.desktop_entry import commands_of
+from choreon.language import tr
 
 if TYPE_CHECKING:
     from choreon.model.show import Show
@@ -35,64 +36,70 @@ def command_line() -> argparse.ArgumentParser:
     """Returns what reads the command line."""
     parser = argparse.ArgumentParser(
         prog="choreon",
-        description="Stage lighting for the person who lights a small venue alone.",
+        description=tr("Stage lighting for the person who lights a small venue alone."),
     )
     parser.add_argument("--version", action="version", version=f"Choreon {__version__}")
     parser.set_defaults(run=_window, show=None, demo=False)
     commands = parser.add_subparsers(metavar="COMMAND")
 
-    window = commands.add_parser("open", help="open a show in the window (the default)")
+    window = commands.add_parser(
+        "open", help=tr("open a show in the window (the default)")
+    )
     window.add_argument(
-        "show", nargs="?", type=Path, help="a show file; without one, the last show"
+        "show", nargs="?", type=Path, help=tr("a show file; without one, the last show")
     )
     window.set_defaults(run=_window)
 
     demo = commands.add_parser(
         "demo",
-        help="the window with the sample show, a simulated node and the practice "
-        "controller",
+        help=tr(
+            "the window with the sample show, a simulated node and the practice "
+            "controller"
+        ),
     )
     demo.add_argument(
-        "--fresh", action="store_true", help="put the sample show back as it was first"
+        "--fresh",
+        action="store_true",
+        help=tr("put the sample show back as it was first"),
     )
     demo.add_argument(
-        "--port", type=int, default=5568, help="the simulated node's port"
+        "--port", type=int, default=5568, help=tr("the simulated node's port")
     )
     demo.add_argument(
         "--http",
         type=int,
         default=5580,
-        help="where the simulated node serves what it has, as JSON",
+        help=tr("where the simulated node serves what it has, as JSON"),
     )
 
     demo.set_defaults(run=_demo)
 
     guest = commands.add_parser(
-        "guest", help="the guest pages of a show, full screen, and nothing else"
+        "guest", help=tr("the guest pages of a show, full screen, and nothing else")
     )
-    guest.add_argument("show", type=Path, help="a show file")
+    guest.add_argument("show", type=Path, help=tr("a show file"))
     guest.add_argument(
         "--forget-pin",
         action="store_true",
-        help="take the PIN out of the show's file, for whoever owns that",
+        help=tr("take the PIN out of the show's file, for whoever owns that"),
     )
 
     guest.add_argument(
         "--starter",
         action="store_true",
-        help="write a desktop file that starts this, and say where it lies",
+        help=tr("write a desktop file that starts this, and say where it lies"),
     )
     guest.add_argument("--window", action="store_true", help=argparse.SUPPRESS)
     guest.set_defaults(run=_guest)
 
-    engine = commands.add_parser("engine", help="play a show with no window")
-    engine.add_argument("show", nargs="?", type=Path, help="a show file")
-    engine.add_argument("--demo", action="store_true", help="play the sample show")
+    engine = commands.add_parser("engine", help=tr("play a show with no window"))
+    engine.add_argument("show", nargs="?", type=Path, help=tr("a show file"))
+    engine.add_argument("--demo", action="store_true", help=tr("play the sample show"))
     engine.add_argument(
         "--port",
         type=int,
         default=5568,
-        help="where the sample show's universes go on 127.0.0.1",
+        help=tr("where the sample show's universes go on 127.0.0.1"),
     )
 
     for word, kind in (("--beat", int), ("--adopt", int), ("--why", str)):
@@ -101,31 +108,35 @@ def command_line() -> argparse.ArgumentParser:
     engine.add_argument("--bare", action="store_true", help=argparse.SUPPRESS)
     engine.set_defaults(run=_engine)
 
-    stop = commands.add_parser("stop", help="stop an engine that was left running")
+    stop = commands.add_parser("stop", help=tr("stop an engine that was left running"))
     stop.add_argument(
-        "--fade", type=float, default=2.0, metavar="S", help="seconds to fade out in"
+        "--fade",
+        type=float,
+        default=2.0,
+        metavar="S",
+        help=tr("seconds to fade out in"),
     )
     stop.set_defaults(run=_stop)
 
     installs = commands.add_parser(
-        "install", help="put Choreon into the menu of this user's desktop"
+        "install", help=tr("put Choreon into the menu of this user's desktop")
     )
     installs.set_defaults(run=_install)
 
-    sims = commands.add_parser("sim", help="stand-ins for devices").add_subparsers(
+    sims = commands.add_parser("sim", help=tr("stand-ins for devices")).add_subparsers(
         metavar="DEVICE", required=True
     )
-    node = sims.add_parser("node", help="a DMX node that receives sACN")
+    node = sims.add_parser("node", help=tr("a DMX node that receives sACN"))
     node.add_argument("--port", type=int, default=5568)
     node.add_argument(
         "--http",
         type=int,
         metavar="PORT",
-        help="serve what it has as JSON (0: any free port)",
+        help=tr("serve what it has as JSON (0: any free port)"),
     )
 
     node.add_argument(
-        "--json", action="store_true", help="print JSON lines instead of a table"
+        "--json", action="store_true", help=tr("print JSON lines instead of a table")
     )
     node.add_argument(
         "--multicast",
@@ -133,20 +144,22 @@ def command_line() -> argparse.ArgumentParser:
         nargs="*",
         default=[],
         metavar="UNIVERSE",
-        help="join these groups too",
+        help=tr("join these groups too"),
     )
 
     node.add_argument(
-        "--art-port", type=int, default=6454, help="UDP port for Art-Net (6454)"
+        "--art-port", type=int, default=6454, help=tr("UDP port for Art-Net (6454)")
     )
     node.add_argument(
-        "--drop", type=float, default=0.0, help="share of packets to lose, 0 to 1"
+        "--drop", type=float, default=0.0, help=tr("share of packets to lose, 0 to 1")
     )
     node.add_argument(
-        "--delay", type=float, default=0.0, help="seconds by which packets are late"
+        "--delay", type=float, default=0.0, help=tr("seconds by which packets are late")
     )
     node.set_defaults(run=_node)
-    controller = sims.add_parser("controller", help="the practice controller's window")
+    controller = sims.add_parser(
+        "controller", help=tr("the practice controller's window")
+    )
     controller.set_defaults(run=_controller)
 
     for _, command, _ in commands_of(parser):
@@ -212,13 +225,15 @@ def _demo(arguments: argparse.Namespace) -> int:
             for words in wanted
         ]
 
-    print(f"What the simulated node has: {url(arguments.http)}", flush=True)
+    print(tr("What the simulated node has: {url}", url=url(arguments.http)), flush=True)
     try:
         code = _open_window(path)
         if helpers and _engine_runs():
             print(
-                "The light goes on. Ctrl+C ends the simulated node and controller; "
-                "`choreon stop` ends the engine."
+                tr(
+                    "The light goes on. Ctrl+C ends the simulated node and controller; "
+                    "`choreon stop` ends the engine."
+                )
             )
 
         # whoever ends it now, by Ctrl+C or otherwise, ends the stand-ins too
@@ -257,7 +272,10 @@ def _guest(arguments: argparse.Namespace) -> int:
     try:
         show, _ = showfile.open_best(path)
     except (showfile.ShowFileError, OSError) as error:
-        print(f"{path} cannot be opened: {error}", file=sys.stderr)
+        print(
+            tr("{path} cannot be opened: {error}", path=path, error=error),
+            file=sys.stderr,
+        )
         return 4
 
     if arguments.starter:
@@ -301,7 +319,10 @@ def _keep_window(command: Sequence[str]) -> int:
             return 0
 
         wait = SOON if lasted > 60.0 else min(LATEST, 2.0 * wait)
-        print(f"The window ended ({code}); it is opened again.", file=sys.stderr)
+        print(
+            tr("The window ended ({code}); it is opened again.", code=code),
+            file=sys.stderr,
+        )
         with contextlib.suppress(KeyboardInterrupt):
             time.sleep(wait)
             continue
@@ -344,14 +365,17 @@ def _forget_pin(path: Path) -> int:
             _forget_in_engine_and_file(path)
     except (ShowFileError, OSError) as error:
         why = getattr(error, "strerror", None) or error
-        print(f"{path}: the PIN is still there: {why}", file=sys.stderr)
+        print(
+            tr("{path}: the PIN is still there: {why}", path=path, why=why),
+            file=sys.stderr,
+        )
         return 4
 
     if told not in (None, "done"):
-        print(f"The PIN is still there: {told}", file=sys.stderr)
+        print(tr("The PIN is still there: {told}", told=told), file=sys.stderr)
         return 3
 
-    print("The PIN is taken away. Open the show, and set another one.")
+    print(tr("The PIN is taken away. Open the show, and set another one."))
     return 0
 
 
@@ -366,7 +390,7 @@ def _ask_window(line: str) -> str | None:
         except OSError:
             return None
         asked.sendall(f"{line}\n".encode())
-        return asked.makefile().readline().strip() or "its window does not answer"
+        return asked.makefile().readline().strip() or tr("its window does not answer")
 
 
 def _forget_in_engine_and_file(path: Path) -> None:
@@ -473,7 +497,14 @@ def _install(arguments: argparse.Namespace) -> int:
         for path in desktop_entry.install(home, command_line()):
             print(path)
     except OSError as error:
-        print(f"{home} cannot be written: {error.strerror}.", file=sys.stderr)
+        print(
+            tr(
+                "{home} cannot be written: {strerror}.",
+                home=home,
+                strerror=error.strerror,
+            ),
+            file=sys.stderr,
+        )
         return 1
     return 0
 

@@ -18,6 +18,8 @@ from typing import BinaryIO
 
 import platformdirs
 
+from choreon.language import tr
+
 APP = "choreon"
 MOST_LOG = 4 << 20  # bytes
 
@@ -54,13 +56,20 @@ def _own(folder: Path) -> Path:
     found = folder.lstat()
     if stat.S_ISLNK(found.st_mode) or not stat.S_ISDIR(found.st_mode):
         raise FolderRefused(
-            f"{folder} is not a folder of its own but something else that was put "
-            "there. Take it away, or set XDG_RUNTIME_DIR to a folder of yours."
+            tr(
+                "{folder} is not a folder of its own but something else that was put "
+                "there. Take it away, or set XDG_RUNTIME_DIR to a folder of yours.",
+                folder=folder,
+            )
         )
     if found.st_uid != os.getuid():
         raise FolderRefused(
-            f"{folder} belongs to another user. Take it away, or set XDG_RUNTIME_DIR "
-            "to a folder of yours."
+            tr(
+                "{folder} belongs to another user. Take it away, or set "
+                "XDG_RUNTIME_DIR to "
+                "a folder of yours.",
+                folder=folder,
+            )
         )
 
     if found.st_mode & 0o077:
@@ -84,11 +93,15 @@ def read_file(path: Path, most: int | None = None) -> bytes:
     try:
         found = os.fstat(handle)
         if stat.S_ISDIR(found.st_mode):
-            raise IsADirectoryError(errno.EISDIR, "it is a folder", str(path))
+            raise IsADirectoryError(errno.EISDIR, tr("it is a folder"), str(path))
         if not stat.S_ISREG(found.st_mode):
-            raise OSError(errno.EINVAL, "it is no file", str(path))
+            raise OSError(errno.EINVAL, tr("it is no file"), str(path))
         if most is not None and found.st_size > most:
-            raise OSError(errno.EFBIG, f"it has {found.st_size >> 20} MB", str(path))
+            raise OSError(
+                errno.EFBIG,
+                tr("it has {st_size} MB", st_size=found.st_size >> 20),
+                str(path),
+            )
 
         with os.fdopen(handle, "rb", closefd=False) as file:
             return file.read()

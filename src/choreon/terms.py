@@ -4,6 +4,8 @@ language; what is seen is that of the surroundings.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from choreon.language import plural, tr
 
 TERMS = {
@@ -25,6 +27,11 @@ TERMS = {
     "page": tr("page"),
     "tile": tr("tile"),
     "event": tr("event"),
+    "type": tr("fixture type"),
+    "control": tr("control"),
+    "output": tr("output"),
+    "picture": tr("picture"),
+    "draft": tr("draft"),
     "walk": tr("walk"),
     # time, and how steps run
     "s": tr("s"),
@@ -63,6 +70,42 @@ TERMS = {
     "hung over the path; dark while turning back": tr(
         "hung over the path; dark while turning back"
     ),
+    # kinds of fixtures, what they look like, and what gives their light
+    "dimmer": tr("dimmer"),
+    "profile": tr("profile"),
+    "LED par": tr("LED par"),
+    "LED bar": tr("LED bar"),
+    "pixel": tr("pixel"),
+    "pixel tape": tr("pixel tape"),
+    "pixel panel": tr("pixel panel"),
+    "panel": tr("panel"),
+    "spot head": tr("spot head"),
+    "wash head": tr("wash head"),
+    "beam head": tr("beam head"),
+    "profile head": tr("profile head"),
+    "scanner": tr("scanner"),
+    "mirror effect": tr("mirror effect"),
+    "multi-beam effect": tr("multi-beam effect"),
+    "strobe": tr("strobe"),
+    "blinder": tr("blinder"),
+    "hazer": tr("hazer"),
+    "fogger": tr("fogger"),
+    "fan": tr("fan"),
+    "other": tr("other"),
+    "par": tr("par"),
+    "fresnel": tr("fresnel"),
+    "flood": tr("flood"),
+    "bar": tr("bar"),
+    "dot": tr("dot"),
+    "spot": tr("spot"),
+    "wash": tr("wash"),
+    "mirror": tr("mirror"),
+    "multi": tr("several beams"),
+    "tape": tr("tape"),
+    "pack": tr("pack"),
+    "LED": tr("LED"),
+    "discharge": tr("discharge"),
+    "tungsten": tr("tungsten"),
     # parts of a controller
     "fader": tr("fader"),
     "knob": tr("knob"),
@@ -92,3 +135,27 @@ def a_round(length: float, unit: str) -> str:
     if length == int(length):
         return plural(int(length), "{n} beat a round", "{n} beats a round")
     return tr("{length:.3g} beats a round", length=length)
+
+
+COUNTS: dict[str, Callable[[int], str]] = {
+    "scene": lambda n: plural(n, "{n} scene", "{n} scenes"),
+    "chase": lambda n: plural(n, "{n} chase", "{n} chases"),
+    "type": lambda n: plural(n, "{n} fixture type", "{n} fixture types"),
+    "fixture": lambda n: plural(n, "{n} fixture", "{n} fixtures"),
+    "group": lambda n: plural(n, "{n} group", "{n} groups"),
+    "page": lambda n: plural(n, "{n} page", "{n} pages"),
+    "master": lambda n: plural(n, "{n} master", "{n} masters"),
+    "control": lambda n: plural(n, "{n} control", "{n} controls"),
+    "output": lambda n: plural(n, "{n} output", "{n} outputs"),
+    "picture": lambda n: plural(n, "{n} picture", "{n} pictures"),
+    "mark": lambda n: plural(n, "{n} mark", "{n} marks"),
+    "palette": lambda n: plural(n, "{n} palette", "{n} palettes"),
+    "value": lambda n: plural(n, "{n} value", "{n} values"),
+}
+
+
+def counted(word: str, number: int) -> str:
+    """“1 scene”, “6 scenes”: so many of what a word of the file stands for."""
+    if word in COUNTS:
+        return COUNTS[word](number)
+    return plural(number, "{n} thing", "{n} things")

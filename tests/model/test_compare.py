@@ -33,7 +33,7 @@ def test_a_fixture_that_was_moved_and_renamed_is_told_with_both(show):
         )
     ]
     assert told(compare(show, after)) == [
-        "Fixture Left: address 1.1 → 9.100; was called Front 1"
+        "Fixture Left: address 1.1 → 9.100 · was called Front 1"
     ]
 
 
@@ -66,7 +66,7 @@ def test_of_many_the_first_are_named_and_the_rest_counted(show):
     lines = told(compare(show, after))
     assert len(lines) == MOST + 1
     assert lines[0].endswith("note none → dusty")
-    assert lines[-1] == "3 more fixtures changed"
+    assert lines[-1] == "and 3 fixtures more"
 
 
 def test_what_there_is_once_and_an_order_are_told(show):

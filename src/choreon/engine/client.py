@@ -20,6 +20,7 @@ from choreon import folders
 from choreon.engine import protocol, starter
 from choreon.engine.do import Do
 from choreon.engine.outbox import Outbox
+from choreon.language import tr
 
 M = TypeVar("M", bound=protocol.Message)
 
@@ -83,7 +84,7 @@ class Client:
             if not data and found:
                 break
             if not data:
-                raise ConnectionError("the engine is gone")
+                raise ConnectionError(tr("the engine is gone"))
 
             for body in self._framer.feed(data):
                 message = _read(body)
@@ -103,7 +104,9 @@ class Client:
                 if isinstance(message, kind):
                     self._waiting = found[i + 1 :] + self._waiting
                     return message
-        raise TimeoutError(f"no {kind.__name__} within {timeout} s")
+        raise TimeoutError(
+            tr("no {name} within {timeout} s", name=kind.__name__, timeout=timeout)
+        )
 
     def close(self) -> None:
         """Let the engine go; it plays on."""
@@ -169,5 +172,5 @@ def connect(timeout: float, folder: Path | None = None, window: bool = True) -> 
             return Client(folder, window)
         except OSError:
             if time.monotonic() > end:
-                raise TimeoutError("no engine answered") from None
+                raise TimeoutError(tr("no engine answered")) from None
             time.sleep(0.01)

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import msgspec
 
+from choreon.language import listed, plural, tr
 from choreon.render.state import DraftState, Masters, Player, PlayState
 
 replace = msgspec.structs.replace
@@ -147,15 +148,21 @@ class Culprits:
     def told(self) -> str:
         """Returns what is left out, and why, in words; empty where all is well."""
         if self._hopeless is not None:
-            return (
-                f"No frame can be worked out of what plays ({self.why}). The fixtures "
-                "keep what was sent last; release what was started last."
+            return tr(
+                "No frame can be worked out of what plays ({why}). The fixtures keep "
+                "what "
+                "was sent last; release what was started last.",
+                why=self.why,
             )
         if not self._out:
             return ""
-        names = ", ".join(_name(part, thing) for part, thing in self._out.items())
-        return (
-            f"{names} makes frames fail ({self.why}) and is left out. The rest plays."
+        names = [_name(part, thing) for part, thing in self._out.items()]
+        return plural(
+            len(names),
+            "{names} makes frames fail ({why}) and is left out. The rest plays.",
+            "{names} make frames fail ({why}) and are left out. The rest plays.",
+            names=listed(names),
+            why=self.why,
         )
 
 
@@ -177,10 +184,10 @@ def _name(part: Suspect, thing: object) -> str:
 
 
 NAMES = {
-    "draft": "The draft",
-    "identify": "Blinking",
-    "masters": "A master",
-    "sent": "A command",
-    "asides": "What is aside",
-    "live": "What a tile gives",
+    "draft": tr("The draft"),
+    "identify": tr("Blinking"),
+    "masters": tr("A master"),
+    "sent": tr("A command"),
+    "asides": tr("What is aside"),
+    "live": tr("What a tile gives"),
 }

@@ -12,6 +12,7 @@ from choreon import folders
 from choreon.engine import protocol
 from choreon.engine.client import Client
 from choreon.engine.instance_lock import holder
+from choreon.language import tr
 
 ANSWER = 2.0  # seconds beyond its fade that an engine may take to end
 FORCED = 5.0  # seconds until one is gone that was ended by force
@@ -24,7 +25,7 @@ def stop(fade: float) -> int:
     fade = max(0.0, fade)
     folder = folders.runtime()
     if not holder(folder)[0]:
-        print("No engine is running.")
+        print(tr("No engine is running."))
         return 0
 
     with contextlib.suppress(OSError):
@@ -33,7 +34,7 @@ def stop(fade: float) -> int:
         client.close()
 
     if _gone(fade + ANSWER):
-        print("The engine has stopped.")
+        print(tr("The engine has stopped."))
         return 0
 
     engine, parent = holder(folder)
@@ -49,10 +50,10 @@ def stop(fade: float) -> int:
                 os.kill(engine, signal.SIGKILL)
 
         if not _gone(FORCED):
-            print("The engine did not stop.", file=sys.stderr)
+            print(tr("The engine did not stop."), file=sys.stderr)
             return 1
 
-    print("The engine did not answer and was ended.")
+    print(tr("The engine did not answer and was ended."))
     return 0
 
 

@@ -40,6 +40,7 @@ from choreon.engine.screen import SharedFrame
 from choreon.engine.sending import sender_of
 from choreon.engine.session import NOTHING
 from choreon.engine.window_messages import Act, act_of
+from choreon.language import listed, plural, tr
 from choreon.memory import Tidier
 from choreon.model import changes
 from choreon.model.show import Show
@@ -209,7 +210,7 @@ class Engine:
             try:
                 self._frame(now)
             except Exception:
-                self._complain(now, "a frame failed beside its light")
+                self._complain(now, tr("a frame failed beside its light"))
 
             self._cost = max(self._cost, time.perf_counter() - begin)
             if now >= pulse_due:
@@ -261,7 +262,7 @@ class Engine:
                 self._render(harmless, now)
                 return
         except Exception as error:
-            self._complain(now, "a frame failed; the last good one goes on")
+            self._complain(now, tr("a frame failed; the last good one goes on"))
             self._compiled.forget_frames()
             self._culprits.failed(self._scaled(now), error)
 
@@ -278,7 +279,7 @@ class Engine:
             for helper in self._nurse.unwell([self._link, *self._devices], now):
                 self._replace(helper)
         except Exception:
-            self._complain(now, "a helper could not be replaced")
+            self._complain(now, tr("a helper could not be replaced"))
 
     def _replace(self, helper: Helper) -> None:
         """Put another in the place of a helper that died or hangs. What the old one
@@ -293,7 +294,7 @@ class Engine:
             self._link = self._new_link()
             self._link.start()
 
-            self._note = "The line to the engine had stood still and was made anew."
+            self._note = tr("The line to the engine had stood still and was made anew.")
         else:
             hung = cast("InputDevice", helper)
             self._devices = [way for way in self._devices if way is not hung]
@@ -404,13 +405,22 @@ class Engine:
         ]
         names = [_named(self._compiled.show, i) for i in self._compiled.left_out]
         if names:
-            some = ", ".join(names[:4]) + (" and others" if len(names) > 4 else "")
-            found.append(f"{some} cannot be played and is left out; the rest plays.")
+            found.append(
+                plural(
+                    len(names),
+                    "{names} cannot be played and is left out; the rest plays.",
+                    "{names} cannot be played and are left out; the rest plays.",
+                    names=listed(names, 4),
+                )
+            )
 
         if self._held is not None:
             found.append(
-                "There is no show to play: the fixtures keep what was sent last until "
-                "one is opened."
+                tr(
+                    "There is no show to play: the fixtures keep what was sent last "
+                    "until "
+                    "one is opened."
+                )
             )
 
         return tuple(text for text in found if text)
@@ -423,10 +433,15 @@ class Engine:
         )
         if not self._is_crowded:
             return ""
-        return (
-            f"Sending to {len(self._sender.streams)} outputs takes most of each frame, "
-            "so the light may stutter. Turn off outputs that are not needed, or send "
-            "several by one broadcast or multicast."
+        return plural(
+            len(self._sender.streams),
+            "Sending to {n} output takes most of each frame, so the light may stutter. "
+            "Turn off outputs that are not needed, or send several by one broadcast or "
+            "multicast.",
+            "Sending to {n} outputs takes most of each frame, so the light may "
+            "stutter. "
+            "Turn off outputs that are not needed, or send several by one broadcast or "
+            "multicast.",
         )
 
     @staticmethod
@@ -602,7 +617,9 @@ class Engine:
                     self._nodes_found, message.hosts, message.port, message.everywhere
                 )
             except OSError as error:
-                text = f"No nodes can be looked for: {error.strerror}."
+                text = tr(
+                    "No nodes can be looked for: {strerror}.", strerror=error.strerror
+                )
                 self._nodes = protocol.Nodes((), text)
                 self._link.notice(self._nodes)
 

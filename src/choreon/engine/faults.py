@@ -9,6 +9,7 @@ import os
 import threading
 import time
 
+from choreon.language import tr
 from choreon.render.state import PlayState
 
 SWITCH = "CHOREON_FAULTS"
@@ -78,7 +79,7 @@ class Faults(NoFaults):
         if not state.draft.empty:
             found.add("draft")
         if "base" in self._broken or found & self._broken:
-            raise ZeroDivisionError("a fault on purpose")
+            raise ZeroDivisionError(tr("a fault on purpose"))
 
 
 def for_tests() -> NoFaults:

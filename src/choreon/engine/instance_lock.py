@@ -12,6 +12,7 @@ from pathlib import Path
 
 from choreon import folders
 from choreon.engine.beat import NAME, Heartbeat
+from choreon.language import tr
 
 LOCK_WAIT = 1.0  # seconds in which an engine that is just ending may give up its place
 
@@ -35,7 +36,7 @@ def lock_of(folder: Path, beat: Heartbeat) -> int:
             if time.monotonic() > end:
                 os.close(handle)
                 raise AlreadyRunning(
-                    f"An engine is already running in {folder}."
+                    tr("An engine is already running in {folder}.", folder=folder)
                 ) from None
 
             time.sleep(0.02)

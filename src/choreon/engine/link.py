@@ -19,6 +19,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from choreon.engine import protocol
+from choreon.language import tr
 
 log = logging.getLogger(__name__)
 
@@ -211,7 +212,7 @@ class Link:
                 if peer.framer.unfinished > UNFINISHED // 8:
                     waiting = (p.framer.unfinished for p in self.peer_of.values())
                     if sum(waiting) > UNFINISHED:
-                        raise ValueError("too much of it is unfinished")
+                        raise ValueError(tr("too much of it is unfinished"))
         except Exception as error:
             log.warning("client let go: %s", error)
             self._drop(peer)

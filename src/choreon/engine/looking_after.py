@@ -9,6 +9,8 @@ import threading
 import time
 from typing import Protocol
 
+from choreon.language import tr
+
 log = logging.getLogger(__name__)
 
 PATIENCE = 5.0  # seconds a helper may take over one thing before it counts as hung
@@ -59,4 +61,8 @@ class Nurse:
 
 
 def _state(thread: threading.Thread) -> str:
-    return "hangs and is replaced" if thread.is_alive() else "has ended and is replaced"
+    return (
+        tr("hangs and is replaced")
+        if thread.is_alive()
+        else tr("has ended and is replaced")
+    )

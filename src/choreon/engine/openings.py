@@ -9,6 +9,7 @@ from pathlib import Path
 from choreon.engine import session
 from choreon.engine.beat import Heartbeat
 from choreon.formats import showfile
+from choreon.language import tr
 from choreon.model.show import Show
 
 log = logging.getLogger(__name__)
@@ -42,7 +43,7 @@ def find(path: Path | None, show: Show | None, why: str, bare: bool) -> Opening:
         return Opening(played.show, played.path, edits=played.edits)
 
     if bare and played is not None:
-        note = (
+        note = tr(
             "The engine failed again and again with this show. The fixtures keep what "
             "was sent last. Take out what you changed last, or go back to an earlier "
             "version."
@@ -61,11 +62,13 @@ def find(path: Path | None, show: Show | None, why: str, bare: bool) -> Opening:
         text = getattr(error, "strerror", None) or str(error)
 
     if played is None or played.path != str(path):
-        note = f"{path.name} cannot be played: {text}"
+        note = tr("{name} cannot be played: {text}", name=path.name, text=text)
         return Opening(None, str(path), note)
 
-    note = (
-        f"{path.name} cannot be read: {text} The fixtures keep what was sent last "
-        "until a show is opened."
+    note = tr(
+        "{name} cannot be read: {text} The fixtures keep what was sent last until "
+        "a show is opened.",
+        name=path.name,
+        text=text,
     )
     return Opening(None, str(path), note, session.know(played.show.id).session)

@@ -17,6 +17,7 @@ import msgspec
 
 from choreon import folders
 from choreon.engine.actions import housekeeping
+from choreon.language import tr
 from choreon.model.outputs import AnyOutput
 from choreon.model.show import Show
 from choreon.render.state import PlayState
@@ -88,12 +89,20 @@ def _write(name: str, data: bytes) -> str:
     try:
         folders.write_whole(folders.state() / name, data)
     except OSError as error:
-        why = f"{folders.state()} cannot be written ({error.strerror})"
+        why = tr(
+            "{state} cannot be written ({strerror})",
+            state=folders.state(),
+            strerror=error.strerror,
+        )
         with contextlib.suppress(OSError):
             folders.write_whole(spare, data)
-            return f"{why}. What plays is kept in {spare.parent} meanwhile."
+            return tr(
+                "{why}. What plays is kept in {parent} meanwhile.",
+                why=why,
+                parent=spare.parent,
+            )
 
-        return f"{why}. What plays is not kept: free some space."
+        return tr("{why}. What plays is not kept: free some space.", why=why)
 
     with contextlib.suppress(OSError):
         spare.unlink()  # there is room again
@@ -158,11 +167,23 @@ def load_show() -> Played | None:
 def _aside(path: Path, error: Exception) -> str:
     """Set a file aside that cannot be read. Returns what to tell."""
     if isinstance(error, OSError):
-        return f"{path} cannot be read ({error.strerror}); it was left as it is."
+        return tr(
+            "{path} cannot be read ({strerror}); it was left as it is.",
+            path=path,
+            strerror=error.strerror,
+        )
     kept = folders.put_aside(path)
-    what = f"{path.name}, which keeps what plays, could not be read ({error})"
+    what = tr(
+        "{name}, which keeps what plays, could not be read ({error})",
+        name=path.name,
+        error=error,
+    )
     log.warning("%s", what)
-    return f"{what}; it is kept as {kept.name}." if kept else f"{what}."
+    return (
+        tr("{what}; it is kept as {name}.", what=what, name=kept.name)
+        if kept
+        else f"{what}."
+    )
 
 
 def _read(show_id: str) -> tuple[Session | None, str]:
@@ -212,7 +233,9 @@ def know(show_id: str) -> Known:
         return Known(session, _fitted(session))
     except Exception as error:
         log.exception("what played cannot be taken up")
-        return Known(session, None, f"What played cannot be taken up ({error}).")
+        return Known(
+            session, None, tr("What played cannot be taken up ({error}).", error=error)
+        )
 
 
 def _fitted(session: Session) -> PlayState:

@@ -22,6 +22,7 @@ from pathlib import Path
 from choreon import folders
 from choreon.engine import instance_lock, logs
 from choreon.engine.beat import Heartbeat, Phase
+from choreon.language import tr
 
 log = logging.getLogger("choreon.supervisor")
 
@@ -198,7 +199,7 @@ class Supervisor:
             if missing > patient or (told and now - told > ENDING):
                 log.error("The engine hangs: no frame for %.1f s.", missing)
                 engine.kill()
-                return 1, f"hung for {missing:.1f} s and was ended"
+                return 1, tr("hung for {missing:.1f} s and was ended", missing=missing)
 
     def _end_if_forsaken(self) -> None:
         """End where nobody can find the engine any more: its runtime folder is gone,
@@ -240,11 +241,11 @@ class Supervisor:
 
 def _fate(code: int) -> str:
     if code >= 0:
-        return f"ended by itself (exit code {code})"
+        return tr("ended by itself (exit code {code})", code=code)
     try:
-        return f"was ended by {signal.Signals(-code).name}"
+        return tr("was ended by {name}", name=signal.Signals(-code).name)
     except ValueError:
-        return f"was ended by signal {-code}"
+        return tr("was ended by signal {code}", code=-code)
 
 
 def command(

@@ -18,6 +18,7 @@ import msgspec
 
 from choreon.formats import progress
 from choreon.formats.package import FormatError
+from choreon.language import tr
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import Show
 
@@ -60,7 +61,7 @@ class ReadPictures(Job, tag="read-pictures"):
 
     pictures: tuple[bytes, ...]
     sizes: tuple[int, ...]
-    name: str = "the picture"
+    name: str = tr("the picture")
 
 
 class Drawn(msgspec.Struct, frozen=True):
@@ -150,8 +151,10 @@ class Apart:
             answer = msgspec.msgpack.decode(out, type=ApartAnswer)
         except msgspec.DecodeError:
             raise FormatError(
-                "Reading it took more memory than any honest file needs, and was "
-                "stopped."
+                tr(
+                    "Reading it took more memory than any honest file needs, and was "
+                    "stopped."
+                )
             ) from None
 
         if answer.wrong:
@@ -250,7 +253,7 @@ def main() -> int:
     except FormatError as error:
         answer.wrong = str(error)
     except MemoryError:
-        answer.wrong = (
+        answer.wrong = tr(
             "Reading it took more memory than any honest file needs, and was "
             "stopped. Nothing was changed."
         )

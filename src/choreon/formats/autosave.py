@@ -12,6 +12,7 @@ from pathlib import Path
 import msgspec
 
 from choreon.formats import rescue, showfile
+from choreon.language import tr
 from choreon.model.show import Show
 
 Edited = tuple[Show, int]
@@ -131,15 +132,22 @@ def _rescued(path: Path, show: Show, base: str, why: str, edits: int) -> SaveSta
         copy = rescue.keep(path, show, base, edits)
     except Exception as second:
         also = getattr(second, "strerror", None) or str(second)
-        text = (
-            f"Nothing can be written: {why}; nor is there a place for a copy ({also}). "
-            "Free some space; the show goes on."
+        text = tr(
+            "Nothing can be written: {why}; nor is there a place for a copy ({also}). "
+            "Free some space; the show goes on.",
+            why=why,
+            also=also,
         )
         return SaveStatus(0.0, path, text)
 
     return SaveStatus(
         time.time(),
         copy,
-        f"{path.parent} cannot be written ({why}). A copy is kept in {copy}; it is "
-        "written there again as soon as that can be.",
+        tr(
+            "{parent} cannot be written ({why}). A copy is kept in {copy}; it is "
+            "written there again as soon as that can be.",
+            parent=path.parent,
+            why=why,
+            copy=copy,
+        ),
     )

@@ -20,6 +20,7 @@ from choreon import folders
 from choreon.formats import apart
 from choreon.formats.package import FormatError
 from choreon.formats.pictures import PAGE_SIZE, SLOT_SIZE
+from choreon.language import tr
 from choreon.library import library
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import Show
@@ -136,13 +137,17 @@ def clean(show: Show) -> tuple[Show, str]:
     strange = {d: size for d, size in pictures_of(show).items() if not is_own(d)}
     if not strange:
         return show, ""
-    drawn, wrong = draw(strange, "a picture in the show")
+    drawn, wrong = draw(strange, tr("a picture in the show"))
     types = {i: clean_type(kind, drawn) for i, kind in show.types.items()}
     pictures = {
         i: replace(p, data=_own(p.data, drawn)) for i, p in show.pictures.items()
     }
     lost = len(strange) - len(drawn)
-    note = f"{lost} pictures in the show cannot be read and were left out: {wrong}"
+    note = tr(
+        "{lost} pictures in the show cannot be read and were left out: {wrong}",
+        lost=lost,
+        wrong=wrong,
+    )
     return replace(show, types=types, pictures=pictures), note if lost else ""
 
 
@@ -156,5 +161,5 @@ def clean_types(kinds: dict[str, FixtureType]) -> dict[str, FixtureType]:
     }
     if not strange:
         return kinds
-    drawn, _ = draw(strange, "a picture of a wheel")
+    drawn, _ = draw(strange, tr("a picture of a wheel"))
     return {i: clean_type(kind, drawn) for i, kind in kinds.items()}

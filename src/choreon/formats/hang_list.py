@@ -15,6 +15,7 @@ import msgspec
 
 from choreon.formats import progress
 from choreon.formats.package import FormatError
+from choreon.language import tr
 from choreon.model import edits, patch
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Hanging, Place, Show
@@ -126,7 +127,10 @@ def _unmarked(text: str) -> str:
 
 
 def read(
-    data: bytes, show: Show, kinds: Mapping[str, FixtureType], name: str = "the list"
+    data: bytes,
+    show: Show,
+    kinds: Mapping[str, FixtureType],
+    name: str = tr("the list"),
 ) -> HangList:
     """Take a hang list into the show. Rows are matched with fixtures by id, else by
     name; others are hung.
@@ -136,15 +140,19 @@ def read(
     """
     text = _decode(data)
     if not text.strip("\ufeff \r\n\t"):
-        raise FormatError(f"{name} is empty.")
+        raise FormatError(tr("{name} is empty.", name=name))
 
     rows = list(_rows(text, name))
     columns, unknown = _columns(rows[0][1])
     if not {"type", "name", "id"} & set(columns) or len(columns) < 2:
         known = ", ".join(COLUMNS)
         raise FormatError(
-            f"{name} has no columns that are known here. Its first line has to "
-            f"name them, as: {known}."
+            tr(
+                "{name} has no columns that are known here. Its first line has to name "
+                "them, as: {known}.",
+                name=name,
+                known=known,
+            )
         )
 
     return _ListReader(show, kinds).take(columns, rows[1:], unknown)
@@ -179,11 +187,16 @@ def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
                 found.append((reader.line_num + lines_before, row))
     except csv.Error as error:
         raise FormatError(
-            f"{name} cannot be read as a list from line {reader.line_num} on ({error})."
+            tr(
+                "{name} cannot be read as a list from line {line_num} on ({error}).",
+                name=name,
+                line_num=reader.line_num,
+                error=error,
+            )
         ) from None
 
     if not found:
-        raise FormatError(f"{name} is empty.")
+        raise FormatError(tr("{name} is empty.", name=name))
 
     return found
 
@@ -273,7 +286,7 @@ class _ListReader:
                 self.changed.append(known)
         else:
             if kind is None:
-                raise _Bad("it names no type, and no fixture that hangs")
+                raise _Bad(tr("it names no type, and no fixture that hangs"))
 
             made = self._new(kind, mode, fields)
             self.added.append(made.id)
@@ -293,7 +306,9 @@ class _ListReader:
             label = given["type"].casefold()
             kind = self.kinds.get(given["type"]) or self.by_label.get(label)
             if kind is None:
-                raise _Bad(f"the type “{given['type']}” is not in the library")
+                raise _Bad(
+                    tr("the type “{given}” is not in the library", given=given["type"])
+                )
 
         if kind is None:
             return None, ""
@@ -307,7 +322,14 @@ class _ListReader:
                 return kind, mode.name
 
         names = ", ".join(mode.name for mode in kind.modes)
-        raise _Bad(f"{kind.label} has no mode “{given['mode']}”; it has {names}")
+        raise _Bad(
+            tr(
+                "{label} has no mode “{given}”; it has {names}",
+                label=kind.label,
+                given=given["mode"],
+                names=names,
+            )
+        )
 
     def _fields(self, given: dict[str, str]) -> dict[str, Any]:
         """What a line says of a fixture. Raises _Bad for what cannot be read."""
@@ -330,7 +352,13 @@ class _ListReader:
             or not low <= int(float(text)) <= high
         ):
             raise _Bad(
-                f"the {name} “{text[:40]}” is not a whole number within {low}…{high}"
+                tr(
+                    "the {name} “{text}” is not a whole number within {low}…{high}",
+                    name=name,
+                    text=text[:40],
+                    low=low,
+                    high=high,
+                )
             )
         return int(float(text))
 
@@ -340,9 +368,17 @@ class _ListReader:
                 text.replace(",", ".").removesuffix("m").removesuffix("°").strip()
             )
         except ValueError:
-            raise _Bad(f"{name} “{text[:40]}” is not a number") from None
+            raise _Bad(
+                tr("{name} “{text}” is not a number", name=name, text=text[:40])
+            ) from None
         if not math.isfinite(value) or abs(value) > 1000:
-            raise _Bad(f"{name} “{text[:40]}” is farther than any room reaches")
+            raise _Bad(
+                tr(
+                    "{name} “{text}” is farther than any room reaches",
+                    name=name,
+                    text=text[:40],
+                )
+            )
         return value
 
     def _with(self, before: Fixture, fields: dict[str, Any]) -> Fixture:
@@ -361,7 +397,13 @@ class _ListReader:
         address = fields.get("address") or patch.next_free(self.show, universe, slots)
 
         if address is None:
-            raise _Bad(f"universe {universe} has no room for another {kind.label}")
+            raise _Bad(
+                tr(
+                    "universe {universe} has no room for another {label}",
+                    universe=universe,
+                    label=kind.label,
+                )
+            )
 
         place = Place(**{"z": self.show.room.height, **fields["place"]})
         show, (made,) = edits.hang(

@@ -19,6 +19,7 @@ import pymvr
 
 from choreon.formats import gdtf, package, progress
 from choreon.formats.package import FormatError
+from choreon.language import tr
 from choreon.model import edits, patch
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Place, Show
@@ -98,7 +99,10 @@ def _fixture(show: Show, fixture: Fixture, file: str) -> pymvr.Fixture:
 
 
 def read(
-    data: bytes, show: Show, kinds: Mapping[str, FixtureType], name: str = "the file"
+    data: bytes,
+    show: Show,
+    kinds: Mapping[str, FixtureType],
+    name: str = tr("the file"),
 ) -> Rigged:
     """Hang what an MVR file holds. A fixture that came from this show before is
     changed, by its UUID.
@@ -116,17 +120,23 @@ def read(
                     else []
                 )
         except RecursionError:
-            raise FormatError(f"{name} has groups within groups without end.") from None
+            raise FormatError(
+                tr("{name} has groups within groups without end.", name=name)
+            ) from None
         except (
             Exception
         ) as error:  # whatever a file makes the library raise is the file's fault
             raise FormatError(
-                f"{name} does not keep to the standard: {type(error).__name__}, "
-                f"{error}."
+                tr(
+                    "{name} does not keep to the standard: {name2}, {error}.",
+                    name=name,
+                    name2=type(error).__name__,
+                    error=error,
+                )
             ) from None
 
         if not fixtures:
-            raise FormatError(f"{name} holds no fixtures.")
+            raise FormatError(tr("{name} holds no fixtures.", name=name))
 
         return _MvrReader(show, kinds, archive, name).take(fixtures)
 
@@ -165,7 +175,9 @@ def _children(children: Any, at: Matrix, depth: int) -> Iterator[tuple[Any, Matr
 def _matrix(found: Any) -> Matrix:
     u, v, w, o = ([float(x) for x in line[:3]] for line in found.matrix)
     if not all(math.isfinite(x) for line in (u, v, w, o) for x in line):
-        raise FormatError("The place of a fixture in the file is not given in numbers.")
+        raise FormatError(
+            tr("The place of a fixture in the file is not given in numbers.")
+        )
     return ((u[0], v[0], w[0]), (u[1], v[1], w[1]), (u[2], v[2], w[2])), (
         o[0],
         o[1],
@@ -281,7 +293,7 @@ class _MvrReader:
         for kind in self.kinds.values():
             if kind.label.casefold() == label or kind.id == stem:
                 return kind
-        text = "is not in the file; its fixtures cannot be lit yet."
+        text = tr("is not in the file; its fixtures cannot be lit yet.")
         self.notes[f"The type {spec or 'of some fixtures'} {text}"] = None
         return None
 

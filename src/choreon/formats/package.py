@@ -9,6 +9,8 @@ from xml.etree.ElementTree import Element
 
 from defusedxml import DefusedXmlException, ElementTree
 
+from choreon.language import tr
+
 # The process that opens them has a limit of memory; these keep what is beyond all
 # sense from getting that far.
 MOST_FILES = 100_000
@@ -40,22 +42,38 @@ def open_zip(data: bytes, name: str) -> zipfile.ZipFile:
         archive = zipfile.ZipFile(io.BytesIO(data))
     except NO_ZIP as error:
         raise FormatError(
-            f"{name} is not a zip file, as it should be ({error}). Nothing was changed."
+            tr(
+                "{name} is not a zip file, as it should be ({error}). Nothing was "
+                "changed.",
+                name=name,
+                error=error,
+            )
         ) from None
     members = archive.infolist()
     if len(members) > MOST_FILES:
         raise FormatError(
-            f"{name} holds {len(members)} files; more than {MOST_FILES} are not opened."
+            tr(
+                "{name} holds {n} files; more than {MOST_FILES} are not opened.",
+                name=name,
+                n=len(members),
+                MOST_FILES=MOST_FILES,
+            )
         )
     if sum(member.file_size for member in members) > MOST_BYTES:
         size = MOST_BYTES >> 20
         raise FormatError(
-            f"{name} would unpack to more than {size} MB and was not opened."
+            tr(
+                "{name} would unpack to more than {size} MB and was not opened.",
+                name=name,
+                size=size,
+            )
         )
     for member in members:
         trouble = _trouble(member)
         if trouble:
-            raise FormatError(f"{name} holds {trouble}; not opened.")
+            raise FormatError(
+                tr("{name} holds {trouble}; not opened.", name=name, trouble=trouble)
+            )
     return archive
 
 
@@ -63,10 +81,15 @@ def _trouble(member: zipfile.ZipInfo) -> str:
     """Why a member of a zip must not be unpacked; empty where it may."""
     path = PurePosixPath(member.filename.replace("\\", "/"))
     if path.is_absolute() or ".." in path.parts or ":" in member.filename:
-        return f"a file that would lie outside of it ({member.filename})"
+        return tr(
+            "a file that would lie outside of it ({filename})", filename=member.filename
+        )
     most = MOST_RATIO * max(1, member.compress_size)
     if member.file_size > HARMLESS and member.file_size > most:
-        return f"{member.filename}, which would become far too large when unpacked"
+        return tr(
+            "{filename}, which would become far too large when unpacked",
+            filename=member.filename,
+        )
     return ""
 
 
@@ -80,18 +103,33 @@ def member(
         info = archive.getinfo(path)
         if info.file_size > limit:
             raise FormatError(
-                f"{path} in {name} has {info.file_size >> 20} MB, more than such a "
-                "file has."
+                tr(
+                    "{path} in {name} has {file_size} MB, more than such a file has.",
+                    path=path,
+                    name=name,
+                    file_size=info.file_size >> 20,
+                )
             )
         return archive.read(info)
     except KeyError:
         raise FormatError(
-            f"{name} holds no {path}. It is another kind of file, or incomplete."
+            tr(
+                "{name} holds no {path}. It is another kind of file, or incomplete.",
+                name=name,
+                path=path,
+            )
         ) from None
     except FormatError:
         raise
     except Exception as error:  # zlib.error has no common base with the others
-        raise FormatError(f"{path} in {name} is damaged ({error}).") from None
+        raise FormatError(
+            tr(
+                "{path} in {name} is damaged ({error}).",
+                path=path,
+                name=name,
+                error=error,
+            )
+        ) from None
 
 
 def parse_xml(data: bytes, path: str, name: str) -> Element:
@@ -102,16 +140,32 @@ def parse_xml(data: bytes, path: str, name: str) -> Element:
         root: Element = ElementTree.fromstring(text, forbid_dtd=True)
     except DefusedXmlException:
         raise FormatError(
-            f"{path} in {name} defines entities of its own, which is not allowed; "
-            "not opened."
+            tr(
+                "{path} in {name} defines entities of its own, which is not allowed; "
+                "not "
+                "opened.",
+                path=path,
+                name=name,
+            )
         ) from None
     except Exception as error:  # expat and codecs raise what they like
         raise FormatError(
-            f"{path} in {name} is broken XML ({error}). Ask its maker for a whole file."
+            tr(
+                "{path} in {name} is broken XML ({error}). Ask its maker for a whole "
+                "file.",
+                path=path,
+                name=name,
+                error=error,
+            )
         ) from None
     count = sum(1 for _ in root.iter())
     if count > MOST_ELEMENTS:
         raise FormatError(
-            f"{path} in {name} has {count} elements, more than such a file has."
+            tr(
+                "{path} in {name} has {count} elements, more than such a file has.",
+                path=path,
+                name=name,
+                count=count,
+            )
         )
     return root

@@ -16,6 +16,7 @@ from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 from choreon.formats.apart import PARTS
+from choreon.language import tr
 from choreon.model import patch
 from choreon.model.show import SLOTS, Fixture, Show
 
@@ -100,12 +101,17 @@ class Paper:
         )
         self.canvas.setLineWidth(0.8)
         self.canvas.line(MARGIN, top - 10, width - MARGIN, top - 10)
-        self._text(MARGIN, MARGIN - 18, f"Page {self.canvas.getPageNumber()}", 8)
+        self._text(
+            MARGIN,
+            MARGIN - 18,
+            tr("Page {getPageNumber}", getPageNumber=self.canvas.getPageNumber()),
+            8,
+        )
         return top - 26
 
     def _type(self, fixture: Fixture) -> str:
         kind = self.show.types.get(fixture.type)
-        return kind.label if kind else f"unknown: {fixture.type}"
+        return kind.label if kind else tr("unknown: {type}", type=fixture.type)
 
     # the hang list
 
@@ -118,7 +124,7 @@ class Paper:
             ("Mode", 284),
             ("Address", 358),
         )
-        columns += (("Slots", 404), ("Across, upstage, height", 440))
+        columns += (("Slots", 404), (tr("Across, upstage, height"), 440))
         y = 0.0
         for fixture in sorted(
             self.show.fixtures.values(), key=lambda f: (f.universe, f.address, f.name)
@@ -126,7 +132,7 @@ class Paper:
             if y < MARGIN + 14:
                 if y:
                     self.canvas.showPage()
-                y = self._page("Hang list")
+                y = self._page(tr("Hang list"))
                 for title, x in columns:
                     self._text(MARGIN + x, y, title, 8, True)
                 y -= 14
@@ -148,7 +154,7 @@ class Paper:
             self.canvas.line(MARGIN, y - 3, A4[0] - MARGIN, y - 3)
             y -= 13
         if not self.show.fixtures:
-            self._text(MARGIN, self._page("Hang list"), "Nothing hangs yet.")
+            self._text(MARGIN, self._page(tr("Hang list")), tr("Nothing hangs yet."))
         self.canvas.showPage()
 
     # a page for each universe
@@ -159,17 +165,24 @@ class Paper:
 
     def _universe(self, universe: int) -> None:
         """A sheet of the 512 slots, and what clashes."""
-        top = self._page(f"Universe {universe}")
+        top = self._page(tr("Universe {universe}", universe=universe))
         taken = patch.occupied(self.show, universe)
         self.canvas.setLineWidth(0.3)
         for slot in range(1, SLOTS + 1):
             self._slot_box(slot, taken.get(slot, []), top)
         y = top - SLOTS // COLUMNS * TALL - 12
-        self._text(MARGIN, y, f"{len(taken)} of {SLOTS} slots taken.", 9)
+        self._text(
+            MARGIN, y, tr("{n} of {SLOTS} slots taken.", n=len(taken), SLOTS=SLOTS), 9
+        )
         clashes = [c for c in patch.clashes(self.show) if c.universe == universe]
         for clash in clashes[:3]:
             names = (self.show.fixtures[i].name for i in (clash.one, clash.other))
-            text = f"Clash: {' and '.join(names)} on {clash.first}–{clash.last}."
+            text = tr(
+                "Clash: {names} on {first}–{last}.",
+                names=" and ".join(names),
+                first=clash.first,
+                last=clash.last,
+            )
             y -= 11
             self._text(MARGIN, y, text, 9, True)
         self.canvas.showPage()
@@ -212,7 +225,7 @@ class Paper:
             if at == 0:
                 if i:
                     self.canvas.showPage()
-                top = self._page("Address slips")
+                top = self._page(tr("Address slips"))
             self._slip(
                 fixture,
                 MARGIN + (at % columns) * wide,
@@ -221,7 +234,9 @@ class Paper:
                 tall,
             )
         if not fixtures:
-            self._text(MARGIN, self._page("Address slips"), "Nothing hangs yet.")
+            self._text(
+                MARGIN, self._page(tr("Address slips")), tr("Nothing hangs yet.")
+            )
         self.canvas.showPage()
 
     def _slip(
@@ -233,7 +248,11 @@ class Paper:
         self.canvas.setDash()
         left, top = x + 10, y + tall - 20
         self._text(left, top, fixture.name, 14, True, wide - 70)
-        number = f"No {fixture.number}" if fixture.number else fixture.short
+        number = (
+            tr("No {number}", number=fixture.number)
+            if fixture.number
+            else fixture.short
+        )
         self._text(x + wide - 12 - stringWidth(number, self.plain, 10), top, number, 10)
         self._text(
             left,
@@ -247,9 +266,11 @@ class Paper:
         self._text(left + 42, top - 37, str(fixture.universe), 18, True)
         self._text(left + 92, top - 34, "Address", 8)
         self._text(left + 130, top - 37, f"{fixture.address:03d}", 22, True)
-        place = (
-            f"{fixture.place.x:g} m across, {fixture.place.y:g} m upstage, "
-            f"{fixture.place.z:g} m up"
+        place = tr(
+            "{x:g} m across, {y:g} m upstage, {z:g} m up",
+            x=fixture.place.x,
+            y=fixture.place.y,
+            z=fixture.place.z,
         )
         self._text(left, y + 10, fixture.note or place, 7.5, False, wide - 20)
         self._switches(fixture.address, left, y + 24, wide - 20)
@@ -278,7 +299,7 @@ class Paper:
 
     def _plan(self) -> None:
         size = landscape(A4)
-        top = self._page("Plan from above", size)
+        top = self._page(tr("Plan from above"), size)
         room = self.show.room
         wide, deep = room.width + 2.4, room.depth + room.house + 1.4
         scale = min((size[0] - 2 * MARGIN) / wide, (top - MARGIN - 14) / deep)
@@ -292,7 +313,7 @@ class Paper:
         canvas.setLineWidth(1.2)
         left, low = at(-room.width / 2, 0)
         canvas.rect(left, low, scale * room.width, scale * room.depth)
-        self._centre(middle, low - 10, "front edge of the stage", 7)
+        self._centre(middle, low - 10, tr("front edge of the stage"), 7)
         for bar in room.bars:
             canvas.setLineWidth(2.0)
             canvas.line(*at(bar.x1, bar.y1), *at(bar.x2, bar.y2))

@@ -9,6 +9,7 @@ import math
 from xml.etree.ElementTree import Element, tostring
 
 from choreon.formats.package import FormatError, parse_xml
+from choreon.language import tr
 
 SLOT_SIZE = 64  # pixels a side: a slot of a wheel
 PAGE_SIZE = 2400  # along the longer side: a plan, a picture on a tile
@@ -19,7 +20,7 @@ MOST_XML = 4 << 20
 OUTSIDE = {"image", "feImage", "foreignObject", "script", "text"}
 
 
-def small(data: bytes, size: int, name: str = "the picture") -> bytes:
+def small(data: bytes, size: int, name: str = tr("the picture")) -> bytes:
     """A picture as PNG (RGBA), its longer side at most `size` pixels, without anything
     else that came with it. Raises FormatError.
     """
@@ -34,8 +35,14 @@ def small(data: bytes, size: int, name: str = "the picture") -> bytes:
             wide, high = found.size
             if wide * high > MOST_PIXELS:
                 raise FormatError(
-                    f"{name} has {wide} by {high} pixels, more than can be read. "
-                    "Nothing was changed."
+                    tr(
+                        "{name} has {wide} by {high} pixels, more than can be read. "
+                        "Nothing was "
+                        "changed.",
+                        name=name,
+                        wide=wide,
+                        high=high,
+                    )
                 )
             found.draft("RGB", (size, size))  # of JPEG only as much as is needed
             found.thumbnail((size, size), Image.Resampling.LANCZOS)
@@ -47,8 +54,11 @@ def small(data: bytes, size: int, name: str = "the picture") -> bytes:
         raise
     except Exception as error:  # decoders raise whatever they like
         raise FormatError(
-            f"{name} is no picture that can be read ({type(error).__name__}). "
-            "Nothing was changed."
+            tr(
+                "{name} is no picture that can be read ({name2}). Nothing was changed.",
+                name=name,
+                name2=type(error).__name__,
+            )
         ) from None
 
 
@@ -57,7 +67,13 @@ def _drawn(data: bytes, size: int, name: str) -> bytes:
     import resvg_py
 
     if len(data) > MOST_XML:
-        raise FormatError(f"{name} is an SVG of {len(data) >> 20} MB; not drawn.")
+        raise FormatError(
+            tr(
+                "{name} is an SVG of {len} MB; not drawn.",
+                name=name,
+                len=len(data) >> 20,
+            )
+        )
     root = parse_xml(data, name, name)
     try:
         _strip(root)
@@ -72,8 +88,11 @@ def _drawn(data: bytes, size: int, name: str) -> bytes:
         )
     except Exception as error:
         raise FormatError(
-            f"{name} is an SVG that cannot be drawn ({error or type(error).__name__}). "
-            "Nothing was changed."
+            tr(
+                "{name} is an SVG that cannot be drawn ({error}). Nothing was changed.",
+                name=name,
+                error=error or type(error).__name__,
+            )
         ) from None
 
 

@@ -6,6 +6,8 @@ import time
 from collections.abc import Callable, Iterable, Iterator
 from typing import TypeVar
 
+from choreon.language import tr
+
 GAP = 0.2  # seconds between two words
 
 Thing = TypeVar("Thing")
@@ -24,10 +26,13 @@ def each(
 ) -> Iterator[Thing]:
     """Go through things and tell, now and then, which one it is."""
     global _last
-    total = f" of {count}" if count else ""
     for i, thing in enumerate(things, 1):
         now = time.monotonic()
         if now - _last > GAP:
             _last = now
-            tell(f"{name} {i}{total}")
+            tell(
+                tr("{name} {i} of {count}", name=name, i=i, count=count)
+                if count
+                else tr("{name} {i}", name=name, i=i)
+            )
         yield thing

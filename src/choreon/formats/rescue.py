@@ -16,6 +16,7 @@ import msgspec
 from choreon import folders
 from choreon.formats import showfile
 from choreon.formats.versions import SUFFIX
+from choreon.language import tr
 from choreon.model.show import Show
 
 
@@ -84,7 +85,7 @@ def keep(path: Path, show: Show, base: str, edits: int = 0) -> Path:
             return copy
         except OSError as error:
             trouble = error
-    raise trouble or OSError("there is no place for it")
+    raise trouble or OSError(tr("there is no place for it"))
 
 
 def _note(copy: Path) -> Path:

@@ -22,6 +22,7 @@ from choreon import folders
 from choreon.formats import unknown
 from choreon.formats.migrations import FORMAT, Document, migrated
 from choreon.formats.versions import keep_version, versions, when
+from choreon.language import plural, sentences, tr
 from choreon.model import attributes as at
 from choreon.model.fixture_type import FixtureType
 from choreon.model.mending import mended
@@ -118,7 +119,7 @@ def edits_in(data: bytes) -> int:
         return 0
 
 
-def from_bytes(data: bytes, name: str = "the file") -> Show:
+def from_bytes(data: bytes, name: str = tr("the file")) -> Show:
     """The show in a show file's bytes, within bounds. Raises ShowFileError, or
     NewerFormat.
     """
@@ -132,8 +133,14 @@ def _from_bytes(data: bytes, name: str) -> Show:
             header = msgspec.json.decode(_member(archive, "show.json"), type=Header)
             if header.format > FORMAT:
                 raise NewerFormat(
-                    f"{name} was written by a newer Choreon (format "
-                    f"{header.format}; this one reads up to {FORMAT})."
+                    tr(
+                        "{name} was written by a newer Choreon (format {format}; this "
+                        "one reads up "
+                        "to {FORMAT}).",
+                        name=name,
+                        format=header.format,
+                        FORMAT=FORMAT,
+                    )
                 )
 
             kinds = {
@@ -145,10 +152,16 @@ def _from_bytes(data: bytes, name: str) -> Show:
     except ShowFileError:
         raise
     except KeyError:
-        raise ShowFileError(f"{name} is a zip, but holds no Choreon show.") from None
+        raise ShowFileError(
+            tr("{name} is a zip, but holds no Choreon show.", name=name)
+        ) from None
     except msgspec.DecodeError as error:
         raise ShowFileError(
-            f"{name} holds a value that does not fit: {error}."
+            tr(
+                "{name} holds a value that does not fit: {error}.",
+                name=name,
+                error=error,
+            )
         ) from None
     except (
         zipfile.BadZipFile,
@@ -158,9 +171,13 @@ def _from_bytes(data: bytes, name: str) -> Show:
         RuntimeError,
         ValueError,
     ) as error:
-        raise ShowFileError(f"{name} is not a whole show file ({error}).") from None
+        raise ShowFileError(
+            tr("{name} is not a whole show file ({error}).", name=name, error=error)
+        ) from None
     except Exception as error:  # zlib.error has no common base
-        raise ShowFileError(f"{name} is damaged ({error}).") from None
+        raise ShowFileError(
+            tr("{name} is damaged ({error}).", name=name, error=error)
+        ) from None
 
     types = {kind.id: kind for kind in kinds.values()}
     return msgspec.structs.replace(show, types=types)
@@ -173,9 +190,14 @@ def _decoded(document: Document, name: str) -> Show:
     strange = sorted(set(document) - set(Show.__struct_fields__))
     if strange:
         raise NewerFormat(
-            f"{name} holds “{strange[0]}”, which this Choreon has no place for. It was "
-            "written by another version. The file was left as it is; open it with that "
-            "one."
+            tr(
+                "{name} holds “{strange}”, which this Choreon has no place for. It was "
+                "written by another version. The file was left as it is; open it with "
+                "that "
+                "one.",
+                name=name,
+                strange=strange[0],
+            )
         )
 
     return msgspec.convert(unknown.taken_in(document), Show)
@@ -185,13 +207,21 @@ def _type_file(archive: zipfile.ZipFile, type_id: str) -> bytes:
     try:
         return _member(archive, f"types/{type_id}.json")
     except KeyError:
-        raise ValueError(f"the fixture type {type_id} is not in it") from None
+        raise ValueError(
+            tr("the fixture type {type_id} is not in it", type_id=type_id)
+        ) from None
 
 
 def _member(archive: zipfile.ZipFile, name: str) -> bytes:
     info = archive.getinfo(name)
     if info.file_size > LIMIT:
-        raise ValueError(f"{name} would unpack to {info.file_size >> 20} MB")
+        raise ValueError(
+            tr(
+                "{name} would unpack to {file_size} MB",
+                name=name,
+                file_size=info.file_size >> 20,
+            )
+        )
     return archive.read(info)
 
 
@@ -221,7 +251,7 @@ def open_best(path: Path) -> tuple[Show, str]:
         show, put_right = mended(_from_bytes(data, path.name))
         notes = (_in_words(put_right), _mixed_anew(data, show))
 
-        return show, " ".join(filter(None, notes))
+        return show, sentences(*notes)
     except NewerFormat:
         raise
     except ShowFileError as error:
@@ -233,12 +263,22 @@ def open_best(path: Path) -> tuple[Show, str]:
 
                 return (
                     show,
-                    f"{error} The version kept at {kept} was opened; the damaged "
-                    f"file is kept as {aside.name}.",
+                    sentences(
+                        str(error),
+                        tr(
+                            "The version kept at {kept} was opened; the damaged file "
+                            "is kept as {name}.",
+                            kept=kept,
+                            name=aside.name,
+                        ),
+                    ),
                 )
 
         raise ShowFileError(
-            f"{error} There is no earlier version of it. The file was left as it is."
+            sentences(
+                str(error),
+                tr("There is no earlier version of it. The file was left as it is."),
+            )
         ) from None
 
 
@@ -247,8 +287,14 @@ def _in_words(put_right: list[Problem]) -> str:
     if not put_right:
         return ""
     first, more = put_right[0], len(put_right) - 1
-    others = f", and {more} more like it" if more else ""
-    return f"What could not be shown was put right: {first.text}{others}."
+    if not more:
+        return tr("What could not be shown was put right: {text}.", text=first.text)
+    return plural(
+        more,
+        "What could not be shown was put right: {text}, and {n} more like it.",
+        "What could not be shown was put right: {text}, and {n} more like it.",
+        text=first.text,
+    )
 
 
 def _mixed_anew(data: bytes, show: Show) -> str:
@@ -266,10 +312,12 @@ def _mixed_anew(data: bytes, show: Show) -> str:
         return ""
 
     lamps = ", ".join(f"“{name}”" for name in names)
-    return (
-        f"An earlier Choreon mixed the emitters of {lamps} another way. Colours are "
-        "the same, and fades between them no longer jump; where amber, lime or another "
-        "helped out, some are a little darker. Look them through before you play."
+    return tr(
+        "An earlier Choreon mixed the emitters of {lamps} another way. Colours are "
+        "the same, and fades between them no longer jump; where amber, lime or "
+        "another helped out, some are a little darker. Look them through before "
+        "you play.",
+        lamps=lamps,
     )
 
 
@@ -284,10 +332,25 @@ def put_aside(path: Path) -> Path:
     new path.
     """
     stamp = time.strftime("%Y%m%d-%H%M%S")
-    target = path.with_name(f"{path.stem} (damaged {stamp}){path.suffix}")
+    target = path.with_name(
+        tr(
+            "{stem} (damaged {stamp}){suffix}",
+            stem=path.stem,
+            stamp=stamp,
+            suffix=path.suffix,
+        )
+    )
     i = 2
     while target.exists():
-        target = path.with_name(f"{path.stem} (damaged {stamp} {i}){path.suffix}")
+        target = path.with_name(
+            tr(
+                "{stem} (damaged {stamp} {i}){suffix}",
+                stem=path.stem,
+                stamp=stamp,
+                i=i,
+                suffix=path.suffix,
+            )
+        )
         i += 1
     path.rename(target)
     return target

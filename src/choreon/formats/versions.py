@@ -9,6 +9,8 @@ import os
 import time
 from pathlib import Path
 
+from choreon.language import tr
+
 SUFFIX = ".choreon"
 VERSIONS = 10
 # seconds: a version is kept at most this often, so that ten of them reach back a while
@@ -89,4 +91,4 @@ def kept_at(version: Path) -> float:
 
 def when(version: Path) -> str:
     """Returns when a version was kept, in words."""
-    return time.strftime("%H:%M on %d %B", time.localtime(kept_at(version)))
+    return time.strftime(tr("%H:%M on %d %B"), time.localtime(kept_at(version)))

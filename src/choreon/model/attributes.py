@@ -14,6 +14,8 @@ from functools import cache
 
 import msgspec
 
+from choreon.language import tr
+
 
 class Family(StrEnum):
     """What an attribute is about; it decides how values merge and fade."""
@@ -329,7 +331,7 @@ def _read_table() -> dict[str, Attribute]:
             kind in ("slot", "speed", "program", "command", "mode") or name == NOTHING
         )
         found[name] = Attribute(
-            name, label, Family(family), unit, low, high, snap, kind
+            name, tr(label), Family(family), unit, low, high, snap, kind
         )
     return found
 
@@ -375,7 +377,7 @@ def attribute(name: str) -> Attribute:
 
     number = re.search(r"\d+", name)
     label = (
-        f"{known.label} {number.group()}"
+        tr("{label} {number}", label=known.label, number=number.group())
         if number and number.group() != "1"
         else known.label
     )

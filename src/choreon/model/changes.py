@@ -6,6 +6,7 @@ from typing import Any
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model.show import COLLECTIONS, SINGLE, Show
 
 replace = msgspec.structs.replace
@@ -73,14 +74,17 @@ def apply(show: Show, delta: Delta) -> Show:
     fields: dict[str, Any] = {}
     for name, raw in delta.fields.items():
         if name not in SINGLE:
-            raise msgspec.ValidationError(f"a show has no “{name}”")
+            raise msgspec.ValidationError(tr("a show has no “{name}”", name=name))
 
         fields[name] = msgspec.msgpack.decode(raw, type=SINGLE[name])
 
     for change in delta.changes:
         if change.collection not in COLLECTIONS:
             raise msgspec.ValidationError(
-                f"there is no collection “{change.collection}”"
+                tr(
+                    "there is no collection “{collection}”",
+                    collection=change.collection,
+                )
             )
 
         items = dict(getattr(show, change.collection))

@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import edits, links
 from choreon.model.motion import Effects
@@ -63,7 +64,9 @@ def keep_chase(
     show: Show, name: str, steps: Iterable[ChaseStep] = (), **fields: Any
 ) -> tuple[Show, Ref]:
     """Store a new chase of steps; returns the show and its ref."""
-    name = edits.fresh_name(name.strip() or "Chase", edits.names_in(show, "playables"))
+    name = edits.fresh_name(
+        name.strip() or tr("Chase"), edits.names_in(show, "playables")
+    )
     chase_id = edits.fresh_id(name, show.playables)
     numbered = _numbered(steps)
     chase = Chase(id=chase_id, name=name, steps=numbered, fade_in=1.0, fade_out=1.0)
@@ -121,10 +124,14 @@ def _refuse_itself(show: Show, ref: Ref, plays: Ref | None) -> None:
         return
     if plays == ref or contains(show, plays, ref):
         whole, part = name_of(show, ref), name_of(show, plays)
-        text = f"{whole} cannot contain itself"
+        text = tr("{whole} cannot contain itself", whole=whole)
         if plays != ref:
-            text = f"{part} plays {whole}: it cannot be a step of it"
-        raise ContainsItself(f"{text}. The chase stays as it was.")
+            text = tr(
+                "{part} plays {whole}: it cannot be a step of it",
+                part=part,
+                whole=whole,
+            )
+        raise ContainsItself(tr("{text}. The chase stays as it was.", text=text))
 
 
 def _refuse_depth(show: Show, ref: Ref) -> None:
@@ -136,8 +143,12 @@ def _refuse_depth(show: Show, ref: Ref) -> None:
         way = too_deep(show, whole)
         if way:
             words = in_words(show, way)
-            text = f"Only {DEEPEST} may play within each other, these are more: {words}"
-            raise ContainsItself(f"{text}. The chase stays as it was.")
+            text = tr(
+                "Only {DEEPEST} may play within each other, these are more: {words}",
+                DEEPEST=DEEPEST,
+                words=words,
+            )
+            raise ContainsItself(tr("{text}. The chase stays as it was.", text=text))
 
 
 def made_plain(show: Show, ref: Ref) -> Show:

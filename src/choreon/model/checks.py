@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from choreon.language import tr
 from choreon.model import effects as model_effects
 from choreon.model import links, motion, patch
 from choreon.model.inputs import UnknownInput
@@ -39,16 +40,24 @@ def check_rig(show: Show) -> list[Problem]:
     found += _fixtures(show)
     for clash in patch.clashes(show):
         one, other = show.fixtures[clash.one], show.fixtures[clash.other]
-        slots = (
-            f"slot {clash.first}"
-            if clash.first == clash.last
-            else f"slots {clash.first}–{clash.last}"
-        )
-
-        text = (
-            f"{other.name} and {one.name} both have {slots} of universe "
-            f"{clash.universe}"
-        )
+        if clash.first == clash.last:
+            text = tr(
+                "{one} and {other} both have slot {slot} of universe {universe}",
+                one=other.name,
+                other=one.name,
+                slot=clash.first,
+                universe=clash.universe,
+            )
+        else:
+            text = tr(
+                "{one} and {other} both have slots {first}–{last} of universe "
+                "{universe}",
+                one=other.name,
+                other=one.name,
+                first=clash.first,
+                last=clash.last,
+                universe=clash.universe,
+            )
         found.append(Problem(f"fixtures/{other.id}/address", text))
 
     return found
@@ -60,34 +69,58 @@ def _fixtures(show: Show) -> list[Problem]:
         path = f"fixtures/{fixture.id}"
         kind = show.types.get(fixture.type)
         if kind is None:
-            text = (
-                f"the type “{fixture.type}” is unknown; {fixture.name} is kept "
-                "but cannot be lit"
+            text = tr(
+                "the type “{type}” is unknown; {name} is kept but cannot be lit",
+                type=fixture.type,
+                name=fixture.name,
             )
             found.append(Problem(f"{path}/type", text))
         elif kind.mode(fixture.mode) is None:
             found.append(
-                Problem(f"{path}/mode", f"{kind.label} has no mode “{fixture.mode}”")
+                Problem(
+                    f"{path}/mode",
+                    tr(
+                        "{label} has no mode “{mode}”",
+                        label=kind.label,
+                        mode=fixture.mode,
+                    ),
+                )
             )
 
         if not 1 <= fixture.universe <= MAX_UNIVERSE:
             found.append(
                 Problem(
                     f"{path}/universe",
-                    f"{fixture.universe} is not within 1…{MAX_UNIVERSE}",
+                    tr(
+                        "{universe} is not within 1…{MAX_UNIVERSE}",
+                        universe=fixture.universe,
+                        MAX_UNIVERSE=MAX_UNIVERSE,
+                    ),
                 )
             )
 
         last = fixture.address + patch.footprint(show, fixture) - 1
         if not 1 <= fixture.address <= SLOTS:
             found.append(
-                Problem(f"{path}/address", f"{fixture.address} is not within 1…{SLOTS}")
+                Problem(
+                    f"{path}/address",
+                    tr(
+                        "{address} is not within 1…{SLOTS}",
+                        address=fixture.address,
+                        SLOTS=SLOTS,
+                    ),
+                )
             )
         elif last > SLOTS:
             found.append(
                 Problem(
                     f"{path}/address",
-                    f"{fixture.name} would end on slot {last}, past {SLOTS}",
+                    tr(
+                        "{name} would end on slot {last}, past {SLOTS}",
+                        name=fixture.name,
+                        last=last,
+                        SLOTS=SLOTS,
+                    ),
                 )
             )
 
@@ -100,7 +133,11 @@ def _references(show: Show) -> list[Problem]:
     for group in show.groups.values():
         for member in group.fixtures:
             if member not in show.fixtures:
-                text = f"{member} of the group {group.name} does not hang"
+                text = tr(
+                    "{member} of the group {name} does not hang",
+                    member=member,
+                    name=group.name,
+                )
                 found.append(_warning(f"groups/{group.id}/fixtures", text))
 
     for playable in show.playables.values():
@@ -127,28 +164,37 @@ def _strangers(show: Show) -> Iterator[Problem]:
         for tile in page.tiles:
             if isinstance(tile, UnknownTile):
                 path = f"pages/{page.id}/tiles/{tile.id}"
-                yield _strange(path, f"a tile of {page.name}", tile.stored)
+                yield _strange(
+                    path, tr("a tile of {name}", name=page.name), tile.stored
+                )
 
     for known in show.inputs.values():
         if isinstance(known, UnknownInput):
-            yield _strange(f"inputs/{known.id}", "a control", known.stored)
+            yield _strange(f"inputs/{known.id}", tr("a control"), known.stored)
 
     for output in show.outputs.values():
         if isinstance(output, UnknownOutput):
-            yield _strange(f"outputs/{output.id}", "an output", output.stored)
+            yield _strange(f"outputs/{output.id}", tr("an output"), output.stored)
 
     for playable in show.playables.values():
         for effect in kind_of(playable).effects(playable):
             moves = model_effects.motion_of(show, effect)
             if isinstance(moves, UnknownMotion):
                 path = f"playables/{playable.id}/effects/{effect.id}"
-                yield _strange(path, f"an effect of {playable.name}", moves.stored)
+                yield _strange(
+                    path, tr("an effect of {name}", name=playable.name), moves.stored
+                )
 
 
 def _strange(path: str, what: str, stored: dict[str, Any]) -> Problem:
     kind = stored.get("kind", "")
     return _warning(
-        path, f"{what} is a {kind}: this Choreon does not know it; it is kept"
+        path,
+        tr(
+            "{what} is a {kind}: this Choreon does not know it; it is kept",
+            what=what,
+            kind=kind,
+        ),
     )
 
 
@@ -159,15 +205,26 @@ def _dead_controls(show: Show) -> Iterator[Problem]:
             for ref in tile.leads_to:
                 if not exists(show, ref):
                     path = f"pages/{page.id}/tiles/{tile.id}"
-                    does = "plays" if isinstance(tile, PlayingTile) else "acts on"
-                    text = f"what a tile of {page.name} {does} is gone ({ref})"
+                    text = (
+                        tr(
+                            "what a tile of {page} plays is gone ({ref})",
+                            page=page.name,
+                            ref=ref,
+                        )
+                        if isinstance(tile, PlayingTile)
+                        else tr(
+                            "what a tile of {page} acts on is gone ({ref})",
+                            page=page.name,
+                            ref=ref,
+                        )
+                    )
                     yield _warning(path, text)
 
     yield from _dead_masters(show)
     for known in show.inputs.values():
         if not isinstance(known, UnknownInput) and not exists(show, known.target):
             path = f"inputs/{known.id}/target"
-            text = f"what a control acts on is gone ({known.target})"
+            text = tr("what a control acts on is gone ({target})", target=known.target)
             yield _warning(path, text)
 
 
@@ -176,15 +233,19 @@ def _dead_masters(show: Show) -> Iterator[Problem]:
     for master in show.masters.values():
         for ref in (*getattr(master, "over", ()), *getattr(master, "exempt", ())):
             if not exists(show, ref):
-                text = f"what {master.name} is over is gone ({ref})"
+                text = tr(
+                    "what {name} is over is gone ({ref})", name=master.name, ref=ref
+                )
                 yield _warning(f"masters/{master.id}", text)
     for start in show.opens:
         if not exists(show, start.ref):
-            text = f"what is to be on when the show opens is gone ({start.ref})"
+            text = tr(
+                "what is to be on when the show opens is gone ({ref})", ref=start.ref
+            )
             yield _warning("opens", text)
     for part in show.safe:
         if not exists(show, part.ref):
-            yield _warning("safe", f"the safe look is gone ({part.ref})")
+            yield _warning("safe", tr("the safe look is gone ({ref})", ref=part.ref))
 
 
 def _warning(path: str, text: str) -> Problem:
@@ -199,7 +260,11 @@ def _broken(show: Show, path: str, name: str, look: Look) -> list[Problem]:
             if not isinstance(value, str) or value in found:
                 continue
             if not _leads(show, value):
-                text = f"“{value}” in {name} leads nowhere; it is kept, gives nothing"
+                text = tr(
+                    "“{value}” in {name} leads nowhere; it is kept, gives nothing",
+                    value=value,
+                    name=name,
+                )
                 found[value] = _warning(f"{path}/{owner}/{attribute}", text)
     return list(found.values())
 
@@ -212,13 +277,21 @@ def _broken_effects(
         what, _, target = link.partition(":")
         there = target in show.groups if what == "group" else _leads(show, link)
         if not there:
-            text = f"“{link}” in an effect of {name} leads nowhere; it is kept"
+            text = tr(
+                "“{link}” in an effect of {name} leads nowhere; it is kept",
+                link=link,
+                name=name,
+            )
             yield _warning(path, text)
 
     for effect in effects:
         if not model_effects.fixtures_of(show, effect):
             called = motion.title(model_effects.motion_of(show, effect))
-            text = f"the {called} of {name} moves no fixture; it is kept"
+            text = tr(
+                "the {called} of {name} moves no fixture; it is kept",
+                called=called,
+                name=name,
+            )
             yield _warning(f"{path}/{effect.id}", text)
 
 
@@ -248,7 +321,7 @@ def _unsent(show: Show) -> list[Problem]:
     return [
         Problem(
             f"outputs/{u}",
-            f"universe {u} is sent nowhere; its fixtures stay dark",
+            tr("universe {u} is sent nowhere; its fixtures stay dark", u=u),
             "warning",
         )
         for u in sent_nowhere(show)

@@ -6,15 +6,17 @@ from typing import Any
 
 import msgspec
 
+from choreon.language import facts, listed, tr
 from choreon.model.playables import AnyPlayable
 from choreon.model.show import COLLECTIONS, Fixture, Show
+from choreon.terms import counted, term
 
 PLAIN = int | float | str  # values that are named
 OF_FIXTURES = ("look", "each")  # fields with an entry for each fixture
 MOST = 8  # things of a kind that are told one by one
 
 NOUNS = {
-    "types": "fixture type",
+    "types": "type",
     "fixtures": "fixture",
     "groups": "group",
     "pages": "page",
@@ -25,28 +27,52 @@ NOUNS = {
     "marks": "mark",
     "palettes": "palette",
 }
-"""What a thing of each collection is called; what plays goes by its kind."""
+"""What a thing of each collection is; what plays goes by its kind."""
+
+ORDERS = {
+    "types": tr("the order of fixture types"),
+    "fixtures": tr("the order of fixtures"),
+    "groups": tr("the order of groups"),
+    "pages": tr("the order of pages"),
+    "masters": tr("the order of masters"),
+    "inputs": tr("the order of controls"),
+    "outputs": tr("the order of outputs"),
+    "pictures": tr("the order of pictures"),
+    "marks": tr("the order of marks"),
+    "palettes": tr("the order of palettes"),
+    "playables": tr("the order of what plays"),
+}
 
 SINGLES = {
-    "room": "the room",
-    "opens": "what comes up when the show is opened",
-    "safe": "the safe look",
-    "safe_grand": "the grand master of the safe look",
-    "guest": "what a guest may do",
+    "room": tr("the room"),
+    "opens": tr("what comes up when the show is opened"),
+    "safe": tr("the safe look"),
+    "safe_grand": tr("the grand master of the safe look"),
+    "guest": tr("what a guest may do"),
 }
 
 FIELDS = {
-    "short": "short name",
-    "look": "values",
-    "effects": "effects",
-    "fade_in": "fade-in time",
-    "fade_out": "fade-out time",
-    "lamp_on": "lamp on when the show opens",
-    "place": "place",
-    "hanging": "how it hangs",
-    "plays": "what it plays",
-    "tiles": "tiles",
-    "leds": "lights",
+    "short": tr("short name"),
+    "look": tr("values"),
+    "effects": tr("effects"),
+    "fade_in": tr("fade-in time"),
+    "fade_out": tr("fade-out time"),
+    "lamp_on": tr("lamp on when the show opens"),
+    "place": tr("place"),
+    "hanging": tr("how it hangs"),
+    "plays": tr("what it plays"),
+    "tiles": tr("tiles"),
+    "leds": tr("lights"),
+    "note": tr("note"),
+    "number": tr("number"),
+    "mode": tr("mode"),
+    "fixtures": tr("fixtures"),
+    "values": tr("values"),
+    "level": tr("level"),
+    "steps": tr("steps"),
+    "folder": tr("folder"),
+    "tags": tr("tags"),
+    "colour": tr("colour"),
 }
 """Fields whose name in the file does not say what they are."""
 
@@ -68,9 +94,11 @@ def compare(before: Show, after: Show) -> list[Difference]:
     """
     found = []
     if before.name != after.name:
-        details = (f"was called {before.name}",)
+        details = (tr("was called {name}", name=before.name),)
         found.append(
-            Difference("", "changed", f"the show's name: {after.name}", details)
+            Difference(
+                "", "changed", tr("the show's name: {name}", name=after.name), details
+            )
         )
 
     for field, name in SINGLES.items():
@@ -103,7 +131,7 @@ def _of(collection: str, old: dict[str, Any], new: dict[str, Any]) -> list[Diffe
     moved = []
     if stayed != [key for key in old if key in new]:
         noun = NOUNS.get(collection, "scene")
-        moved.append(Difference(noun, "moved", f"the order of {noun}s"))
+        moved.append(Difference(noun, "moved", ORDERS[collection]))
 
     return [*came, *went, *changed, *moved]
 
@@ -132,7 +160,7 @@ def _name(thing: Any) -> str:
 def _details(old: Any, new: Any) -> list[str]:
     """What of a thing changed."""
     if type(old) is not type(new):
-        return ["it is of another kind"]
+        return [tr("it is of another kind")]
 
     changed = [
         name
@@ -143,7 +171,7 @@ def _details(old: Any, new: Any) -> list[str]:
     if isinstance(new, Fixture) and {"universe", "address"} & set(changed):
         changed = [name for name in changed if name not in ("universe", "address")]
         was, now = f"{old.universe}.{old.address}", f"{new.universe}.{new.address}"
-        found.append(f"address {was} → {now}")
+        found.append(tr("address {was} → {now}", was=was, now=now))
 
     found += [_detail(name, getattr(old, name), getattr(new, name)) for name in changed]
     return found
@@ -153,14 +181,15 @@ def _detail(field: str, old: Any, new: Any) -> str:
     """What became of a field: short values are named, of mappings how many."""
     name = FIELDS.get(field, field.replace("_", " "))
     if field == "name":
-        return f"was called {old}"
+        return tr("was called {old}", old=old)
     if isinstance(new, bool):
-        return f"{name}: {'yes' if new else 'no'}"
+        return tr("{field}: yes", field=name) if new else tr("{field}: no", field=name)
     if isinstance(new, PLAIN) and isinstance(old, PLAIN):
-        return f"{name} {_short(old)} → {_short(new)}"
+        return tr("{field} {old} → {new}", field=name, old=_short(old), new=_short(new))
     if isinstance(new, dict) and isinstance(old, dict):
         of = "fixture" if field in OF_FIXTURES else "value"
-        return f"{name} ({_count(_changed_keys(old, new), of)})"
+        many = counted(of, _changed_keys(old, new))
+        return tr("{field} ({many})", field=name, many=many)
     return name
 
 
@@ -173,8 +202,8 @@ def _short(value: float | str) -> str:
     """A value in a few letters."""
     if isinstance(value, str):
         text = value if len(value) <= 24 else f"{value[:23]}…"
-        return text or "none"
-    return f"{value:g}"
+        return text or tr("none")
+    return tr("{value:g}", value=value)
 
 
 def told(differences: list[Difference]) -> list[str]:
@@ -194,35 +223,36 @@ def _told_of(noun: str, differences: list[Difference]) -> list[str]:
         by_how.setdefault(known.how, []).append(known)
 
     lines = []
-    for how in ("added", "removed"):
+    for how, text in (
+        ("added", tr("{things} added: {names}")),
+        ("removed", tr("{things} removed: {names}")),
+    ):
         names = [known.name for known in by_how.get(how, [])]
         if names:
-            lines.append(f"{_count(len(names), noun)} {how}: {_some(names)}")
+            things = counted(noun, len(names))
+            lines.append(text.format(things=things, names=listed(names, MOST)))
 
     changed = by_how.get("changed", [])
     lines += [_line(known) for known in changed[:MOST]]
     if len(changed) > MOST:
-        lines.append(f"{_count(len(changed) - MOST, f'more {noun}')} changed")
+        more = counted(noun, len(changed) - MOST)
+        lines.append(tr("and {things} more", things=more))
 
     return lines + [capital(known.name) for known in by_how.get("moved", [])]
 
 
 def _line(difference: Difference) -> str:
     """One thing that changed, and what of it."""
-    noun, details = difference.noun, "; ".join(difference.details)
-    head = f"{noun} {difference.name}" if noun else difference.name
-    return capital(head) + (f": {details}" if details else "")
+    noun, head = difference.noun, difference.name
+    if noun:
+        head = tr("{kind} {name}", kind=term(noun), name=head)
+    if not difference.details:
+        return capital(head)
+    return tr(
+        "{thing}: {details}", thing=capital(head), details=facts(*difference.details)
+    )
 
 
 def capital(text: str) -> str:
     """A line with a large letter at its beginning."""
     return text[0].upper() + text[1:]
-
-
-def _count(number: int, noun: str) -> str:
-    return f"{number} {noun}{'' if number == 1 else 's'}"
-
-
-def _some(names: list[str]) -> str:
-    more = len(names) - MOST
-    return ", ".join(names[:MOST]) + (f" and {more} more" if more > 0 else "")

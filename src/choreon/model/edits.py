@@ -9,6 +9,7 @@ from typing import Any, NamedTuple, TypeVar
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import effects as model_effects
 from choreon.model import inputs, links
@@ -133,7 +134,9 @@ def hang(
     """
     found = kind.mode(mode)
     if found is None:
-        raise ValueError(f"{kind.label} has no mode “{mode}”")
+        raise ValueError(
+            tr("{label} has no mode “{mode}”", label=kind.label, mode=mode)
+        )
 
     run = run_of(count, found.footprint, address, gap)
     starts = list(addresses) or [(universe, start) for start, _ in run]
@@ -300,7 +303,7 @@ def keep_scene(
     """Store `look`, and effects, as a new scene; returns the show and the scene's
     ref.
     """
-    name = fresh_name(name.strip() or "Scene", names_in(show, "playables"))
+    name = fresh_name(name.strip() or tr("Scene"), names_in(show, "playables"))
     scene = Scene(
         id=fresh_id(name, show.playables),
         name=name,
@@ -424,7 +427,7 @@ def collection_of(ref: Ref) -> str:
     tile, which lies on a page.
     """
     if ref.kind == TILE:
-        raise ValueError("tiles lie on pages")
+        raise ValueError(tr("tiles lie on pages"))
     return COLLECTION_OF.get(ref.kind, "playables")
 
 
@@ -579,7 +582,7 @@ def _palette_unlinked(show: Show, palette: Palette, link: str) -> Palette:
 
 def keep_group(show: Show, name: str, fixtures: Sequence[str]) -> tuple[Show, str]:
     """Store fixtures as a group; gives the show and the group's id."""
-    name = fresh_name(name.strip() or "Group", names_in(show, "groups"))
+    name = fresh_name(name.strip() or tr("Group"), names_in(show, "groups"))
     group = Group(id=fresh_id(name, show.groups), name=name, fixtures=tuple(fixtures))
     return put(show, "groups", group), group.id
 

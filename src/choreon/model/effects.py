@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model.choosing import by_place
 from choreon.model.motion import (
     MOTIONS,
@@ -243,7 +244,9 @@ def keep_motion(show: Show, name: str, motion: AnyMotion) -> tuple[Show, str]:
     """Store a motion as a palette; returns the show and the palette's id."""
     from choreon.model import edits
 
-    name = edits.fresh_name(name.strip() or "Motion", edits.names_in(show, "palettes"))
+    name = edits.fresh_name(
+        name.strip() or tr("Motion"), edits.names_in(show, "palettes")
+    )
     palette_id = edits.fresh_id(name, show.palettes)
     palette = Palette(id=palette_id, name=name, family=MOTION, motion=motion)
     return edits.put(show, "palettes", palette), palette_id

@@ -6,6 +6,7 @@ from typing import ClassVar
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model.numbers import Count, Number
 from choreon.model.refs import BLACKOUT, GRAND, MASTER, TEMPO, Ref
 
@@ -75,7 +76,7 @@ class Override(Master, frozen=True, kw_only=True, omit_defaults=True, tag="overr
 AnyMaster = GrandMaster | Blackout | Tempo | GroupMaster | Override
 
 EVERY_SHOW: dict[str, AnyMaster] = {
-    GRAND.id: GrandMaster(id=GRAND.id, name="Grand master"),
+    GRAND.id: GrandMaster(id=GRAND.id, name=tr("Grand master")),
     BLACKOUT.id: Blackout(id=BLACKOUT.id, name="Blackout"),
     TEMPO.id: Tempo(id=TEMPO.id, name="Tempo"),
 }

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model.masters import EVERY_SHOW
 from choreon.model.problem import Problem
 from choreon.model.refs import TILE
@@ -32,7 +33,9 @@ def mended(show: Show) -> tuple[Show, list[Problem]]:
     found: list[Problem] = []
     missing = {i: m for i, m in EVERY_SHOW.items() if i not in show.masters}
     for name, master in missing.items():
-        found.append(_told(f"masters/{name}", f"{master.name} was missing"))
+        found.append(
+            _told(f"masters/{name}", tr("{name} was missing", name=master.name))
+        )
 
     pages: dict[str, Page] = {}
     for page_id, page in show.pages.items():
@@ -51,19 +54,27 @@ def mended(show: Show) -> tuple[Show, list[Problem]]:
 
 def _room_within(room: Room, found: list[Problem]) -> Room:
     """A room that can be drawn."""
-    sides = {
-        name: getattr(room, name) for name in ("width", "depth", "height", "house")
+    told = {
+        "width": tr("the room's width is {now:g} m, not {side:g}"),
+        "depth": tr("the room's depth is {now:g} m, not {side:g}"),
+        "height": tr("the room's height is {now:g} m, not {side:g}"),
+        "house": tr("the house is {now:g} m deep, not {side:g}"),
     }
+    sides = {name: getattr(room, name) for name in told}
     inside = {n: min(LARGEST, max(SMALLEST, side)) for n, side in sides.items()}
 
     for name, side in sides.items():
         if inside[name] != side:
-            text = f"the room's {name} is {inside[name]:g} m, not {side:g}"
+            text = told[name].format(now=inside[name], side=side)
             found.append(_told(f"room/{name}", text))
 
     rows = min(MOST_ROWS, max(0, room.seats.rows))
     if rows != room.seats.rows:
-        text = f"there are {rows} rows of seats, not {room.seats.rows}"
+        text = tr(
+            "there are {rows} rows of seats, not {rows2}",
+            rows=rows,
+            rows2=room.seats.rows,
+        )
         found.append(_told("room/seats/rows", text))
 
     return replace(room, **inside, seats=replace(room.seats, rows=rows))
@@ -78,7 +89,12 @@ def _within(page: Page, found: list[Problem]) -> Page:
     path = f"pages/{page.id}"
     columns = min(COLUMNS, max(1, page.columns))
     if columns != page.columns:
-        text = f"{page.name} is {columns} cells across, not {page.columns}"
+        text = tr(
+            "{name} is {columns} cells across, not {columns2}",
+            name=page.name,
+            columns=columns,
+            columns2=page.columns,
+        )
         found.append(_told(f"{path}/columns", text))
 
     tiles = []
@@ -102,7 +118,7 @@ def _in_grid(tile: AnyTile, columns: int, path: str, found: list[Problem]) -> An
     if inside == spot:
         return tile
 
-    text = f"a tile lay outside of its page, at {spot.x}, {spot.y}"
+    text = tr("a tile lay outside of its page, at {x}, {y}", x=spot.x, y=spot.y)
     found.append(_told(f"{path}/tiles/{tile.id}/spot", text))
     return replace(tile, spot=inside)
 
@@ -114,7 +130,7 @@ def _not_itself(tile: AnyTile, path: str, found: list[Problem]) -> AnyTile:
     plays = tuple(part for part in tile.plays if part.ref.kind != TILE)
     if len(plays) == len(tile.plays):
         return tile
-    text = "a tile was to play a tile; it plays what else it was given"
+    text = tr("a tile was to play a tile; it plays what else it was given")
     found.append(_told(f"{path}/tiles/{tile.id}/plays", text))
     return replace(tile, plays=plays)
 
@@ -125,7 +141,11 @@ def _parted(page: Page, taken: dict[str, Page], found: list[Problem]) -> Iterato
         yield page
         return
 
-    text = f"{page.name} had {len(page.tiles)} tiles; they lie on several pages now"
+    text = tr(
+        "{name} had {n} tiles; they lie on several pages now",
+        name=page.name,
+        n=len(page.tiles),
+    )
     found.append(_told(f"pages/{page.id}/tiles", text))
 
     for first in range(0, len(page.tiles), MOST_TILES):

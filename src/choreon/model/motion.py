@@ -15,8 +15,10 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 import msgspec
 
+from choreon.language import plural, tr
 from choreon.model import attributes as at
 from choreon.model.numbers import Count, Number
+from choreon.terms import term
 
 if TYPE_CHECKING:
     from choreon.model.show import Show
@@ -340,7 +342,11 @@ class MotionKind:
 
 
 def _wave_title(wave: Wave) -> str:
-    return f"{wave.shape} on {at.attribute(wave.attribute).label.lower()}"
+    return tr(
+        "{shape} on {what}",
+        shape=term(wave.shape),
+        what=at.attribute(wave.attribute).label.lower(),
+    )
 
 
 def _wave_family(wave: Wave) -> at.Family:
@@ -361,7 +367,7 @@ def _wave_sized(wave: Wave, size: float) -> Wave:
 
 
 def _roll_title(roll: ColourRoll) -> str:
-    return f"{len(roll.stops)} colours rolling"
+    return plural(len(roll.stops), "{n} colour rolling", "{n} colours rolling")
 
 
 def _roll_names(roll: ColourRoll) -> tuple[str, ...]:
@@ -403,7 +409,9 @@ def colour_of_stop(show: Show, stop: ColourStop) -> Rgb:
 
 
 def _path_title(path: Path) -> str:
-    return f"{path.shape} {'in the room' if path.in_room else 'around its aim'}"
+    if path.in_room:
+        return tr("{shape} in the room", shape=term(path.shape))
+    return tr("{shape} around its aim", shape=term(path.shape))
 
 
 def _path_links(path: Path) -> Iterator[str]:
@@ -423,7 +431,7 @@ def _path_sized(path: Path, size: float) -> Path:
 
 
 def _unknown_title(motion: UnknownMotion) -> str:
-    return f"{motion.stored.get('kind', 'effect')}, not known here"
+    return tr("{kind}, not known here", kind=motion.stored.get("kind", tr("effect")))
 
 
 MOTIONS: dict[str, MotionKind] = {

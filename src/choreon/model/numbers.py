@@ -9,6 +9,8 @@ from typing import Annotated
 
 import msgspec
 
+from choreon.language import tr
+
 MOST = 1e9
 """No attribute, time or place in the field comes near it."""
 
@@ -34,5 +36,5 @@ def wild(plain: object) -> str:
         elif isinstance(thing, list | tuple):
             waiting += [(f"{path}[{i}]", value) for i, value in enumerate(thing)]
         elif isinstance(thing, float) and not -MOST <= thing <= MOST:
-            return f"{path} is {thing:g}"
+            return tr("{path} is {thing:g}", path=path, thing=thing)
     return ""

@@ -8,6 +8,7 @@ from typing import Any, ClassVar
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model.numbers import Count, Number
 
 
@@ -91,26 +92,38 @@ MOST_HOST = 253  # characters of a name (RFC 1035, section 2.3.4)
 def within(name: str, value: float, low: float, high: float) -> Iterator[str]:
     """What is wrong with a value that should lie between two others, in words."""
     if not low <= value <= high:
-        yield f"{name} {value:g} is not within {low:g} and {high:g}"
+        yield tr(
+            "{name} {value:g} is not within {low:g} and {high:g}",
+            name=name,
+            value=value,
+            low=low,
+            high=high,
+        )
 
 
 def _network_troubles(output: NetworkOutput) -> Iterator[str]:
     yield from within("Port", output.port, 0, MOST_PORT)
     yield from within("Shift", output.shift, -MOST_UNIVERSE, MOST_UNIVERSE)
 
-    for name, text in (("Address", output.host), ("Network card", output.interface)):
+    for name, text in (
+        ("Address", output.host),
+        (tr("Network card"), output.interface),
+    ):
         if not text.isprintable() or len(text) > MOST_HOST or " " in text:
-            yield f"{name} {text[:40]!r} cannot be one"
+            yield tr("{name} {text!r} cannot be one", name=name, text=text[:40])
 
 
 def _sacn_troubles(output: SacnOutput) -> Iterator[str]:
     yield from _network_troubles(output)
     yield from within("Priority", output.priority, 0, MOST_PRIORITY)
-    yield from within("Sync universe", output.sync, 0, MOST_UNIVERSE)
+    yield from within(tr("Sync universe"), output.sync, 0, MOST_UNIVERSE)
 
 
 def _unknown_troubles(output: UnknownOutput) -> Iterator[str]:
-    yield f"An output of the kind “{output.stored.get('kind', '')}” is not known here"
+    yield tr(
+        "An output of the kind “{get}” is not known here",
+        get=output.stored.get("kind", ""),
+    )
 
 
 @dataclass(frozen=True)
@@ -133,7 +146,7 @@ OUTPUTS: dict[str, OutputKind] = {
     for kind in (
         OutputKind("sACN", SacnOutput, _sacn_troubles),
         # port-addresses count from 0
-        OutputKind("Art-Net 4", ArtnetOutput, _network_troubles, {"shift": -1}),
+        OutputKind(tr("Art-Net 4"), ArtnetOutput, _network_troubles, {"shift": -1}),
         OutputKind("Unknown", UnknownOutput, _unknown_troubles),
     )
 }

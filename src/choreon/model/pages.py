@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import edits, links
 from choreon.model.masters import GroupMaster
@@ -336,7 +337,7 @@ def _for_lamps(show: Show, lamps: tuple[Ref, ...]) -> tuple[Show, AnyTile]:
 def add_group_master(show: Show, over: tuple[Ref, ...]) -> tuple[Show, Ref]:
     """A new group master over lamps, or over what plays."""
     names = [name_of(show, ref) for ref in over]
-    name = edits.fresh_name(" + ".join(names[:3]) or "Group master", _names(show))
+    name = edits.fresh_name(" + ".join(names[:3]) or tr("Group master"), _names(show))
     made = GroupMaster(id=edits.fresh_id(name, show.masters), name=name, over=over)
     return edits.put(show, "masters", made), made.ref
 
@@ -425,7 +426,7 @@ def copy_event(show: Show, event: str, name: str) -> tuple[Show, str]:
     """A new event with copies of all the pages of another; returns the show and the
     event's name.
     """
-    name = edits.fresh_name(name.strip() or "Event", events(show))
+    name = edits.fresh_name(name.strip() or tr("Event"), events(show))
     for page in pages_of(show, event):
         show, _ = copy_page(show, page.id, name)
     return show, name

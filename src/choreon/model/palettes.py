@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import edits, links
 from choreon.model import effects as model_effects
@@ -28,7 +29,7 @@ def keep_palette(
     """
     own = part(links.resolve(show, look), {family})
     if not own:
-        raise ValueError(f"there is nothing of {family} to keep")
+        raise ValueError(tr("there is nothing of {family} to keep", family=family))
 
     name = edits.fresh_name(
         name.strip() or family.capitalize(), (p.name for p in show.palettes.values())
@@ -198,7 +199,7 @@ def move_palette(show: Show, palette_id: str, index: int) -> Show:
 def keep_mark(show: Show, name: str, x: float, y: float, z: float) -> tuple[Show, str]:
     """Store a mark; gives the show and its id."""
     name = edits.fresh_name(
-        name.strip() or "Mark", (m.name for m in show.marks.values())
+        name.strip() or tr("Mark"), (m.name for m in show.marks.values())
     )
     mark = Mark(
         id=edits.fresh_id(name, show.marks),
@@ -222,11 +223,11 @@ def sample(show: Show) -> Show:
 
     across, deep = show.room.width / 4, show.room.depth
     for name, x, y in (
-        ("Centre", 0.0, 0.5),
-        ("Down right", -1.0, 0.2),
-        ("Down left", 1.0, 0.2),
-        ("Up right", -1.0, 0.8),
-        ("Up left", 1.0, 0.8),
+        (tr("Centre"), 0.0, 0.5),
+        (tr("Down right"), -1.0, 0.2),
+        (tr("Down left"), 1.0, 0.2),
+        (tr("Up right"), -1.0, 0.8),
+        (tr("Up left"), 1.0, 0.8),
     ):
         if name not in {m.name for m in show.marks.values()}:
             show, _ = keep_mark(show, name, x * across, y * deep, 0.0)
@@ -246,28 +247,28 @@ def sample(show: Show) -> Show:
 
 
 COLOURS: tuple[tuple[str, tuple[float, float, float]], ...] = (
-    ("White", (1.0, 1.0, 1.0)),
-    ("Candle", (1.0, 0.42, 0.08)),
-    ("Straw", (1.0, 0.75, 0.25)),
-    ("Amber", (1.0, 0.26, 0.0)),
-    ("Red", (1.0, 0.0, 0.0)),
-    ("Rose", (1.0, 0.12, 0.22)),
-    ("Magenta", (1.0, 0.0, 0.8)),
-    ("Violet", (0.35, 0.0, 1.0)),
-    ("Blue", (0.0, 0.0, 1.0)),
-    ("Moon", (0.30, 0.48, 1.0)),
-    ("Teal", (0.0, 0.62, 0.50)),
-    ("Green", (0.0, 1.0, 0.0)),
+    (tr("White"), (1.0, 1.0, 1.0)),
+    (tr("Candle"), (1.0, 0.42, 0.08)),
+    (tr("Straw"), (1.0, 0.75, 0.25)),
+    (tr("Amber"), (1.0, 0.26, 0.0)),
+    (tr("Red"), (1.0, 0.0, 0.0)),
+    (tr("Rose"), (1.0, 0.12, 0.22)),
+    (tr("Magenta"), (1.0, 0.0, 0.8)),
+    (tr("Violet"), (0.35, 0.0, 1.0)),
+    (tr("Blue"), (0.0, 0.0, 1.0)),
+    (tr("Moon"), (0.30, 0.48, 1.0)),
+    (tr("Teal"), (0.0, 0.62, 0.50)),
+    (tr("Green"), (0.0, 1.0, 0.0)),
 )
 """Linear light."""
 
 BEAMS: tuple[tuple[str, dict[str, Value]], ...] = (
     (
-        "Open",
+        tr("Open"),
         {at.SHUTTER: 1.0, at.STROBE: 0.0, "Gobo1": 0.0, "Prism1": 0.0, "Frost1": 0.0},
     ),
-    ("Tight", {"Zoom": 8.0, "Frost1": 0.0}),
-    ("Wide", {"Zoom": 50.0}),
-    ("Soft", {"Frost1": 1.0, "Focus1": 0.5}),
-    ("Slow strobe", {at.SHUTTER: 1.0, at.STROBE: 3.0}),
+    (tr("Tight"), {"Zoom": 8.0, "Frost1": 0.0}),
+    (tr("Wide"), {"Zoom": 50.0}),
+    (tr("Soft"), {"Frost1": 1.0, "Focus1": 0.5}),
+    (tr("Slow strobe"), {at.SHUTTER: 1.0, at.STROBE: 3.0}),
 )

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from choreon.language import plural, tr
 from choreon.model import attributes as at
 from choreon.model.choosing import by_place
 from choreon.model.patch import mode_of
@@ -329,7 +330,15 @@ def _leaps(by: int) -> Make:
 
 # all of them
 
-NUMBERS = {2: "two", 3: "three", 4: "four", 5: "five", 6: "sixe", 8: "eight"}
+NUMBERS = {2: "two", 3: "three", 4: "four", 5: "five", 6: "sixe", 8: "eight"}  # of ids
+IN_SETS = {
+    2: tr("{rule} in twos"),
+    3: tr("{rule} in threes"),
+    4: tr("{rule} in fours"),
+    5: tr("{rule} in fives"),
+    6: tr("{rule} in sixes"),
+    8: tr("{rule} in eights"),
+}
 
 
 def _after(first: Make, then: Callable[[Table], Table]) -> Make:
@@ -337,19 +346,30 @@ def _after(first: Make, then: Callable[[Table], Table]) -> Make:
 
 
 def _ways(
-    name: str, kind: str, over: int, make: Make, there: Make | None = None
+    stem: str,
+    name: str,
+    kind: str,
+    over: int,
+    make: Make,
+    there: Make | None = None,
 ) -> list[Rule]:
     """A rule, the same from the other end, and there and back; `there`: the way that
-    this goes, where it is another one.
+    this goes, where it is another one. `stem`: how its id begins.
     """
-    words = f"{name} in {NUMBERS[over]}s" if over else name
-    stem = f"{words.lower().replace(' ', '-').replace(',', '')}"
+    if over:
+        stem, name = f"{stem}-in-{NUMBERS[over]}s", IN_SETS[over].format(rule=name)
     return [
-        Rule(stem, words, kind, over, make),
-        Rule(f"{stem}-back", f"{words}, back", kind, over, _after(make, _turned)),
+        Rule(stem, name, kind, over, make),
+        Rule(
+            f"{stem}-back",
+            tr("{rule}, back", rule=name),
+            kind,
+            over,
+            _after(make, _turned),
+        ),
         Rule(
             f"{stem}-bounce",
-            f"{words}, there and back",
+            tr("{rule}, there and back", rule=name),
             kind,
             over,
             _after(there or make, _bounced),
@@ -357,96 +377,169 @@ def _ways(
     ]
 
 
-def _one(name: str, kind: str, over: int, make: Make) -> Rule:
-    return Rule(name.lower().replace(" ", "-").replace(",", ""), name, kind, over, make)
+def _one(stem: str, name: str, kind: str, over: int, make: Make) -> Rule:
+    return Rule(stem, name, kind, over, make)
 
 
 def _all_rules() -> list[Rule]:
     rules: list[Rule] = []
     for over in (0, 2, 3, 4, 5, 6, 8):
         if over != 2:
-            rules += _ways("Run", "runs", over, _run(1))
-            rules += _ways("Pair", "pairs", over, _run(2), _reach(2))
-            hole = _ways("Hole", "runs", over, _hole)
+            rules += _ways("run", tr("Run"), "runs", over, _run(1))
+            rules += _ways("pair", tr("Pair"), "pairs", over, _run(2), _reach(2))
+            hole = _ways("hole", tr("Hole"), "runs", over, _hole)
             # among three, one that is dark is a pair that is on
             rules += hole[-1:] if over == 3 else hole
 
         if over in (0, 4, 5, 6, 8):
-            rules += _ways("Comet", "runs", over, _comet)
+            rules += _ways("comet", tr("Comet"), "runs", over, _comet)
 
         if over in (0, 3, 4, 6, 8):
-            rules += _ways("Fill", "fills", over, _fill)
-            filled = f"Fill and empty in {NUMBERS[over]}s" if over else "Fill and empty"
-            rules.append(_one(filled, "fills", over, _after(_fill, _emptied)))
+            rules += _ways("fill", tr("Fill"), "fills", over, _fill)
+            emptied = _after(_fill, _emptied)
+            rules += _ways(
+                "fill-and-empty", tr("Fill and empty"), "fills", over, emptied
+            )[:1]
 
-    rules += _ways("Two by two", "pairs", 0, _march(2))
-    rules += _ways("Three by three", "pairs", 0, _march(3))
-    rules += _ways("Trio", "pairs", 0, _run(3), _reach(3))
+    rules += _ways("two-by-two", tr("Two by two"), "pairs", 0, _march(2))
+    rules += _ways("three-by-three", tr("Three by three"), "pairs", 0, _march(3))
+    rules += _ways("trio", tr("Trio"), "pairs", 0, _run(3), _reach(3))
     rules += [
-        _one("Stack up", "builds", 0, _stack),
-        _one("Stack up, back", "builds", 0, _after(_stack, _turned)),
+        _one("stack-up", tr("Stack up"), "builds", 0, _stack),
+        _one(
+            "stack-up-back", tr("Stack up, back"), "builds", 0, _after(_stack, _turned)
+        ),
         *(
-            _one(f"Build by {NUMBERS[by]}s", "builds", 0, _build(by))
-            for by in (2, 3, 4)
+            _one(f"build-by-{NUMBERS[by]}s", name, "builds", 0, _build(by))
+            for by, name in (
+                (2, tr("Build by twos")),
+                (3, tr("Build by threes")),
+                (4, tr("Build by fours")),
+            )
         ),
     ]
 
-    for wide, word in (
-        (1, "one by one"),
-        (2, "two by two"),
-        (3, "three by three"),
-        (4, "four by four"),
+    for wide, stem, name in (
+        (1, "alternate-one-by-one", tr("Alternate one by one")),
+        (2, "alternate-two-by-two", tr("Alternate two by two")),
+        (3, "alternate-three-by-three", tr("Alternate three by three")),
+        (4, "alternate-four-by-four", tr("Alternate four by four")),
     ):
-        rules.append(
-            _one(f"Alternate {word}", "alternations", 2 * wide, _alternate(wide))
-        )
+        rules.append(_one(stem, name, "alternations", 2 * wide, _alternate(wide)))
 
     rules += [
-        _one("From the middle", "middle", 0, _from_middle),
-        _one("To the middle", "middle", 0, _to_middle),
-        _one("Out and in", "middle", 0, _after(_from_middle, _bounced)),
-        _one("Gate opens", "gates", 0, _gate),
-        _one("Gate shuts", "gates", 0, _shut),
-        _one("Gate opens and shuts", "gates", 0, _after(_gate, _bounced)),
-        _one("Gate opens, then darkens", "gates", 0, _after(_gate, _emptied)),
-        _one("Gate shuts, then darkens", "gates", 0, _after(_shut, _emptied)),
-        _one("Mirrored pairs", "mirrored", 0, _mirrored(2)),
+        _one("from-the-middle", tr("From the middle"), "middle", 0, _from_middle),
+        _one("to-the-middle", tr("To the middle"), "middle", 0, _to_middle),
         _one(
-            "Mirrored pairs, there and back",
+            "out-and-in", tr("Out and in"), "middle", 0, _after(_from_middle, _bounced)
+        ),
+        _one("gate-opens", tr("Gate opens"), "gates", 0, _gate),
+        _one("gate-shuts", tr("Gate shuts"), "gates", 0, _shut),
+        _one(
+            "gate-opens-and-shuts",
+            tr("Gate opens and shuts"),
+            "gates",
+            0,
+            _after(_gate, _bounced),
+        ),
+        _one(
+            "gate-opens-then-darkens",
+            tr("Gate opens, then darkens"),
+            "gates",
+            0,
+            _after(_gate, _emptied),
+        ),
+        _one(
+            "gate-shuts-then-darkens",
+            tr("Gate shuts, then darkens"),
+            "gates",
+            0,
+            _after(_shut, _emptied),
+        ),
+        _one("mirrored-pairs", tr("Mirrored pairs"), "mirrored", 0, _mirrored(2)),
+        _one(
+            "mirrored-pairs-there-and-back",
+            tr("Mirrored pairs, there and back"),
             "mirrored",
             0,
             _after(_mirrored(2), _bounced),
         ),
-        _one("Crossing", "mirrored", 0, _crossing),
-        _one("Crossing, there and back", "mirrored", 0, _after(_crossing, _bounced)),
+        _one("crossing", tr("Crossing"), "mirrored", 0, _crossing),
+        _one(
+            "crossing-there-and-back",
+            tr("Crossing, there and back"),
+            "mirrored",
+            0,
+            _after(_crossing, _bounced),
+        ),
     ]
-    for count, word in ((1, "one"), (2, "two"), (3, "three")):
+    for count, word, name in (
+        (1, "one", tr("Scatter one at a time")),
+        (2, "two", tr("Scatter two at a time")),
+        (3, "three", tr("Scatter three at a time")),
+    ):
         rules += [
             _one(
-                f"Scatter {word} at a time {seed}", "scatter", 0, _scatter(seed, count)
+                f"scatter-{word}-at-a-time-{seed}",
+                tr("{rule} {number}", rule=name, number=seed),
+                "scatter",
+                0,
+                _scatter(seed, count),
             )
             for seed in (1, 2, 3)
         ]
 
     rules += [
-        _one(f"Sparkle over {beats} beats", "scatter", 0, _sparkle(beats, beats))
+        _one(
+            f"sparkle-over-{beats}-beats",
+            plural(beats, "Sparkle over {n} beat", "Sparkle over {n} beats"),
+            "scatter",
+            0,
+            _sparkle(beats, beats),
+        )
         for beats in (4, 8, 16)
     ]
     rules += [
-        _one("All on the beat", "rhythms", 1, _hits("x-")),
-        _one("All, three of four", "rhythms", 1, _hits("xxx-")),
-        _one("All, first of four", "rhythms", 1, _hits("x---")),
-        _one("All, three three two", "rhythms", 1, _hits("x--x--x-")),
-        _one("All, off the beat", "rhythms", 1, _hits("-x-x-xxx")),
-        _one("Call and answer", "rhythms", 0, _answer("lr")),
-        _one("Call twice, answer twice", "rhythms", 0, _answer("l-l-r-r-")),
-        _one("Call, answer, both", "rhythms", 0, _answer("lrb-")),
-        _one("Halves", "blocks", 0, _blocks(2)),
-        _one("Thirds", "blocks", 0, _blocks(3)),
-        _one("Quarters", "blocks", 0, _blocks(4)),
-        _one("Quarters, there and back", "blocks", 0, _after(_blocks(4), _bounced)),
-        _one("Leap by twos", "runs", 0, _leaps(2)),
-        _one("Leap by threes", "runs", 0, _leaps(3)),
+        _one("all-on-the-beat", tr("All on the beat"), "rhythms", 1, _hits("x-")),
+        _one(
+            "all-three-of-four", tr("All, three of four"), "rhythms", 1, _hits("xxx-")
+        ),
+        _one(
+            "all-first-of-four", tr("All, first of four"), "rhythms", 1, _hits("x---")
+        ),
+        _one(
+            "all-three-three-two",
+            tr("All, three three two"),
+            "rhythms",
+            1,
+            _hits("x--x--x-"),
+        ),
+        _one(
+            "all-off-the-beat", tr("All, off the beat"), "rhythms", 1, _hits("-x-x-xxx")
+        ),
+        _one("call-and-answer", tr("Call and answer"), "rhythms", 0, _answer("lr")),
+        _one(
+            "call-twice-answer-twice",
+            tr("Call twice, answer twice"),
+            "rhythms",
+            0,
+            _answer("l-l-r-r-"),
+        ),
+        _one(
+            "call-answer-both", tr("Call, answer, both"), "rhythms", 0, _answer("lrb-")
+        ),
+        _one("halves", tr("Halves"), "blocks", 0, _blocks(2)),
+        _one("thirds", tr("Thirds"), "blocks", 0, _blocks(3)),
+        _one("quarters", tr("Quarters"), "blocks", 0, _blocks(4)),
+        _one(
+            "quarters-there-and-back",
+            tr("Quarters, there and back"),
+            "blocks",
+            0,
+            _after(_blocks(4), _bounced),
+        ),
+        _one("leap-by-twos", tr("Leap by twos"), "runs", 0, _leaps(2)),
+        _one("leap-by-threes", tr("Leap by threes"), "runs", 0, _leaps(3)),
     ]
 
     return rules

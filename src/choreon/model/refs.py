@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from choreon.language import tr
+
 if TYPE_CHECKING:
     from choreon.model.show import Show
     from choreon.model.tiles import AnyTile
@@ -52,10 +54,10 @@ THE_DRAFT = Ref(DRAFT, "")
 
 
 DEEDS = {
-    "release": "Let all go",
-    "safe": "Safe look",
-    "undo": "Back to before",
-    "normal": "Everything back to normal",
+    "release": tr("Let all go"),
+    "safe": tr("Safe look"),
+    "undo": tr("Back to before"),
+    "normal": tr("Everything back to normal"),
 }
 """What can be done to all that plays, and what it is called."""
 
@@ -69,7 +71,9 @@ def parse(text: str) -> Ref:
     """Read what `str(ref)` gave. Raises ValueError where kind or id is missing."""
     kind, colon, thing_id = text.partition(":")
     if not kind or not colon:
-        raise ValueError(f"“{text}” points at nothing: it should be KIND:ID")
+        raise ValueError(
+            tr("“{text}” points at nothing: it should be KIND:ID", text=text)
+        )
     return Ref(kind, thing_id)
 
 

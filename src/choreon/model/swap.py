@@ -10,6 +10,7 @@ from typing import Literal
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model import edits, patch
 from choreon.model.colours import of_hex, to_oklab
@@ -121,7 +122,13 @@ def swap(
     """
     mode = kind.mode(mode_name)
     if mode is None:
-        raise ValueError(f"{kind.label} has no mode “{mode_name}”")
+        raise ValueError(
+            tr(
+                "{label} has no mode “{mode_name}”",
+                label=kind.label,
+                mode_name=mode_name,
+            )
+        )
 
     translator = _Translator(show, frozenset(ids), _Side(kind, mode))
     made = edits.put(show, "types", kind) if show.types.get(kind.id) != kind else show
@@ -261,7 +268,7 @@ def _linked(name: str, new: _Side) -> SwapLine:
     by_wheel = name in at.TARGET_COLOUR and bool(new.colour_wheel)
     if new.has(name) or by_wheel:
         return SwapLine("kept", name, label)
-    return SwapLine("lost", name, f"{label}: the new fixture has none")
+    return SwapLine("lost", name, tr("{label}: the new fixture has none", label=label))
 
 
 def _value(
@@ -274,11 +281,14 @@ def _value(
         return {}, SwapLine(
             "lost",
             name,
-            f"{label}: a raw value means nothing on another fixture; it is left out",
+            tr(
+                "{label}: a raw value means nothing on another fixture; it is left out",
+                label=label,
+            ),
         )
     if not new.has(name):
         return {name: value}, SwapLine(
-            "lost", name, f"{label}: the new fixture has none"
+            "lost", name, tr("{label}: the new fixture has none", label=label)
         )
 
     value, cells = _cells(value, new)
@@ -289,12 +299,20 @@ def _value(
         unit = at.attribute(name).unit
         span = f"{low:g}…{high:g} {unit}".strip()
         return {name: value}, SwapLine(
-            "near", name, f"{label}: the new fixture reaches {span}"
+            "near",
+            name,
+            tr("{label}: the new fixture reaches {span}", label=label, span=span),
         )
 
     if cells:
         return {name: value}, SwapLine(
-            "near", name, f"{label}: spread over {len(new.mode.cells) or 1} cells"
+            "near",
+            name,
+            tr(
+                "{label}: spread over {len} cells",
+                label=label,
+                len=len(new.mode.cells) or 1,
+            ),
         )
 
     return {name: value}, SwapLine("kept", name, label)
@@ -354,11 +372,16 @@ def _slot(
     if name in targets and number:
         others = new.slots(name)
         near = min(number, len(others) - 1)
-        text = f"{label}: {slot.name} becomes {others[near].name}"
+        text = tr(
+            "{label}: {name} becomes {name2}",
+            label=label,
+            name=slot.name,
+            name2=others[near].name,
+        )
 
         return {name: float(near)}, SwapLine("near", name, text)
 
-    text = f"{label}: the new fixture has no {slot.name}"
+    text = tr("{label}: the new fixture has no {name}", label=label, name=slot.name)
     return {name: value}, SwapLine("lost", name, text)
 
 
@@ -382,14 +405,23 @@ def _colour_slot(
         mixed: dict[str, Value] = dict(
             zip(at.TARGET_COLOUR, of_hex(slot.colour), strict=True)
         )
-        return mixed, SwapLine("near", name, f"{label}: {slot.name} is mixed")
+        return mixed, SwapLine(
+            "near", name, tr("{label}: {name} is mixed", label=label, name=slot.name)
+        )
 
     if new.colour_wheel:
         number, other = _nearest(of_hex(slot.colour), new)
-        text = f"{label}: {slot.name} becomes {other.name}, the nearest"
+        text = tr(
+            "{label}: {name} becomes {name2}, the nearest",
+            label=label,
+            name=slot.name,
+            name2=other.name,
+        )
         return {new.colour_wheel: float(number)}, SwapLine("near", name, text)
 
-    return {}, SwapLine("lost", name, f"{label}: the new fixture has no colour")
+    return {}, SwapLine(
+        "lost", name, tr("{label}: the new fixture has no colour", label=label)
+    )
 
 
 def _colour_to_wheel(
@@ -400,14 +432,14 @@ def _colour_to_wheel(
     """
     kept = {n: values[n] for n in at.TARGET_COLOUR if n in values}
     if not new.colour_wheel:
-        return kept, SwapLine("lost", at.RED, "Colour: the new fixture has none")
+        return kept, SwapLine("lost", at.RED, tr("Colour: the new fixture has none"))
 
     parts = [kept.get(n, 0.0) for n in at.TARGET_COLOUR]
     r, g, b = (_number(p) for p in parts)
     number, slot = _nearest((r, g, b), new)
 
     return {**kept, new.colour_wheel: float(number)}, SwapLine(
-        "near", at.RED, f"Colour: {slot.name} is the nearest slot"
+        "near", at.RED, tr("Colour: {name} is the nearest slot", name=slot.name)
     )
 
 

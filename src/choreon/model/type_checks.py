@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.fixture_type import Channel, FixtureType, Mode, Range, Use
 from choreon.model.problem import Problem
@@ -19,16 +20,16 @@ def check_type(kind: FixtureType) -> list[Problem]:
     path = f"types/{kind.id}"
     found = []
     if not kind.name.strip():
-        found.append(Problem(f"{path}/name", "a type needs a name"))
+        found.append(Problem(f"{path}/name", tr("a type needs a name")))
 
     if not kind.modes:
-        found.append(Problem(f"{path}/modes", "a type needs at least one mode"))
+        found.append(Problem(f"{path}/modes", tr("a type needs at least one mode")))
 
     keys: set[str] = set()
     for channel in kind.channels:
         where = f"{path}/channels/{channel.key}"
         if channel.key in keys:
-            found.append(Problem(where, "two channels have this key"))
+            found.append(Problem(where, tr("two channels have this key")))
 
         keys.add(channel.key)
         found += _channel(kind, channel, where)
@@ -36,14 +37,18 @@ def check_type(kind: FixtureType) -> list[Problem]:
             use.channel == channel.key for mode in kind.modes for use in mode.uses
         ):
             found.append(
-                Problem(where, f"{channel.label} stands in no mode", "warning")
+                Problem(
+                    where,
+                    tr("{label} stands in no mode", label=channel.label),
+                    "warning",
+                )
             )
 
     names: set[str] = set()
     for mode in kind.modes:
         where = f"{path}/modes/{mode.name}"
         if mode.name in names:
-            found.append(Problem(where, "two modes have this name"))
+            found.append(Problem(where, tr("two modes have this name")))
 
         names.add(mode.name)
         found += _mode(kind, mode, where)
@@ -60,22 +65,35 @@ def _channel(kind: FixtureType, channel: Channel, where: str) -> Iterator[Proble
     """What is wrong with one channel, its ranges and its wheel."""
     top, label = channel.top, channel.label
     if not 0 <= channel.home <= top:
-        yield Problem(f"{where}/home", f"home {channel.home} is not within 0…{top}")
+        yield Problem(
+            f"{where}/home",
+            tr("home {home} is not within 0…{top}", home=channel.home, top=top),
+        )
     elif channel.ranges and channel.at(channel.home) is None:
-        text = f"the home of {label}, {channel.home}, lies in no range"
+        text = tr(
+            "the home of {label}, {home}, lies in no range",
+            label=label,
+            home=channel.home,
+        )
         yield Problem(f"{where}/home", text, "warning")
 
     if channel.open is not None and not 0 <= channel.open <= top:
-        yield Problem(f"{where}/open", f"{channel.open} is not within 0…{top}")
+        yield Problem(
+            f"{where}/open",
+            tr("{open} is not within 0…{top}", open=channel.open, top=top),
+        )
 
     if not channel.ranges:
-        text = f"{label} is empty: it says nothing about its values"
+        text = tr("{label} is empty: it says nothing about its values", label=label)
         yield Problem(where, text, "warning")
 
     yield from _ranges(channel, where)
     shuts = any(r.attribute.startswith("Shutter") for r in channel.ranges)
     if shuts and not _opens(channel):
-        text = f"{label} has no open range: shut once, it could never be opened"
+        text = tr(
+            "{label} has no open range: shut once, it could never be opened",
+            label=label,
+        )
         yield Problem(where, text)
 
     if channel.wheel:
@@ -86,9 +104,10 @@ def _slots(kind: FixtureType, channel: Channel, where: str) -> Iterator[Problem]
     """What is wrong with a channel's wheel."""
     wheel, label = kind.wheel(channel.wheel), channel.label
     if wheel is None:
-        text = (
-            f"{label} belongs to the wheel {channel.wheel}, which the type does "
-            "not have"
+        text = tr(
+            "{label} belongs to the wheel {wheel}, which the type does not have",
+            label=label,
+            wheel=channel.wheel,
         )
         yield Problem(f"{where}/wheel", text)
         return
@@ -96,9 +115,12 @@ def _slots(kind: FixtureType, channel: Channel, where: str) -> Iterator[Problem]
     for place, span in enumerate(channel.ranges):
         slot = _slot_of(span)
         if slot >= len(wheel.slots):
-            text = (
-                f"{span.name or span.attribute} is slot {slot}; "
-                f"{wheel.name} has {len(wheel.slots)}, counted from 0"
+            text = tr(
+                "{name} is slot {slot}; {name2} has {n}, counted from 0",
+                name=span.name or span.attribute,
+                slot=slot,
+                name2=wheel.name,
+                n=len(wheel.slots),
             )
             yield Problem(f"{where}/ranges/{place}", text, "warning")
 
@@ -108,13 +130,22 @@ def _ranges(channel: Channel, where: str) -> Iterator[Problem]:
     previous, label = -1, channel.label
     for place, span in enumerate(channel.ranges):
         here = f"{where}/ranges/{place}"
-        what = f"{span.start}…{span.end} of {label}"
+        what = tr(
+            "{start}…{end} of {label}", start=span.start, end=span.end, label=label
+        )
         if not 0 <= span.start <= span.end <= channel.top:
-            yield Problem(here, f"{what} is not within 0…{channel.top}")
+            yield Problem(
+                here, tr("{what} is not within 0…{top}", what=what, top=channel.top)
+            )
         elif span.start <= previous:
-            yield Problem(here, f"{what} overlaps the range before it")
+            yield Problem(here, tr("{what} overlaps the range before it", what=what))
         elif span.start > previous + 1:
-            text = f"{label}: {previous + 1}…{span.start - 1} has no meaning (a gap)"
+            text = tr(
+                "{label}: {previous}…{start} has no meaning (a gap)",
+                label=label,
+                previous=previous + 1,
+                start=span.start - 1,
+            )
             yield Problem(here, text, "warning")
 
         if text := _meaningless(channel, span, what):
@@ -123,18 +154,28 @@ def _ranges(channel: Channel, where: str) -> Iterator[Problem]:
         previous = max(previous, span.end)
 
     if channel.ranges and previous < channel.top:
-        text = f"{label}: {previous + 1}…{channel.top} has no meaning (a gap)"
+        text = tr(
+            "{label}: {previous}…{top} has no meaning (a gap)",
+            label=label,
+            previous=previous + 1,
+            top=channel.top,
+        )
         yield Problem(f"{where}/ranges/{len(channel.ranges) - 1}", text, "warning")
 
 
 def _meaningless(channel: Channel, span: Range, what: str) -> str:
     """Why a range means nothing here; empty where it means something."""
     if not span.attribute:
-        return f"{what} has no attribute"
+        return tr("{what} has no attribute", what=what)
     if span.attribute == at.NOTHING and not span.name and not channel.rest:
-        return f"{what} has no meaning yet; where it does nothing, name it so"
+        return tr(
+            "{what} has no meaning yet; where it does nothing, name it so", what=what
+        )
     if not at.known(span.attribute):
-        return f"{span.attribute} has no meaning here; it is driven by its raw values"
+        return tr(
+            "{attribute} has no meaning here; it is driven by its raw values",
+            attribute=span.attribute,
+        )
     return ""
 
 
@@ -162,10 +203,10 @@ def _slot_of(span: Range) -> int:
 def _mode(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:
     """What is wrong with a mode: its slots, its cells, what it overrides."""
     if not mode.name.strip():
-        yield Problem(where, "a mode needs a name")
+        yield Problem(where, tr("a mode needs a name"))
 
     if not mode.uses:
-        yield Problem(where, f"{mode.name} has no channels")
+        yield Problem(where, tr("{name} has no channels", name=mode.name))
 
     seen: set[int] = set()
     for use in mode.uses:
@@ -176,7 +217,11 @@ def _mode(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:
     if missing:
         more = "…" if len(missing) > 4 else ""
         slots = ", ".join(str(slot) for slot in missing[:4]) + more
-        yield Problem(where, f"{mode.name}: slot {slots} is nobody's", "warning")
+        yield Problem(
+            where,
+            tr("{name}: slot {slots} is nobody's", name=mode.name, slots=slots),
+            "warning",
+        )
 
     for channel in mode.overrides:
         yield from _channel(kind, channel, f"{where}/overrides/{channel.key}")
@@ -191,24 +236,54 @@ def _use(
     channel = kind.channel(use.channel, mode)
     label = channel.label if channel else use.channel
     if channel is None:
-        yield Problem(here, f"{mode.name}: the type has no channel {use.channel}")
+        yield Problem(
+            here,
+            tr(
+                "{name}: the type has no channel {channel}",
+                name=mode.name,
+                channel=use.channel,
+            ),
+        )
 
     if not 0 <= use.cell <= len(mode.cells):
-        text = f"{label} belongs to cell {use.cell}, which {mode.name} does not have"
+        text = tr(
+            "{label} belongs to cell {cell}, which {name} does not have",
+            label=label,
+            cell=use.cell,
+            name=mode.name,
+        )
         yield Problem(f"{here}/cell", text)
 
     slots = f"{here}/slots"
     if use.slots and use.slots[0] < 1 <= max(use.slots):
-        yield Problem(slots, f"{mode.name}: {label} has a fine slot but no coarse one")
+        yield Problem(
+            slots,
+            tr(
+                "{name}: {label} has a fine slot but no coarse one",
+                name=mode.name,
+                label=label,
+            ),
+        )
     elif not use.slots or min(use.slots) < 1 or max(use.slots) > SLOTS:
-        yield Problem(slots, f"{label}: slots count from 1 to {SLOTS}")
+        yield Problem(
+            slots,
+            tr("{label}: slots count from 1 to {SLOTS}", label=label, SLOTS=SLOTS),
+        )
 
     if len(use.slots) > 4:
-        text = f"{label} has {len(use.slots)} slots; no channel has more than four"
+        text = tr(
+            "{label} has {n} slots; no channel has more than four",
+            label=label,
+            n=len(use.slots),
+        )
         yield Problem(slots, text)
 
     if seen & set(use.slots):
-        text = f"{mode.name}: another channel has the slot of {label} already"
+        text = tr(
+            "{name}: another channel has the slot of {label} already",
+            name=mode.name,
+            label=label,
+        )
         yield Problem(slots, text)
 
 
@@ -223,7 +298,9 @@ def _cells(kind: FixtureType, mode: Mode, where: str) -> Iterator[Problem]:
         if not names & {at.DIMMER, *at.ALL_EMITTERS, *at.FILTERS}:
             yield Problem(
                 f"{where}/cells/{number}",
-                f"{mode.name}: cell {cell.name} has no light",
+                tr(
+                    "{name}: cell {name2} has no light", name=mode.name, name2=cell.name
+                ),
                 "warning",
             )
 
@@ -235,7 +312,7 @@ def _alike(kind: FixtureType, path: str) -> Iterator[Problem]:
         if key in seen:
             yield Problem(
                 f"{path}/modes/{mode.name}",
-                f"{mode.name} and {seen[key]} are alike",
+                tr("{name} and {seen} are alike", name=mode.name, seen=seen[key]),
                 "warning",
             )
         seen.setdefault(key, mode.name)

@@ -6,6 +6,7 @@ from typing import Any
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.edits import fresh_id, fresh_name
 from choreon.model.fixture_type import (
@@ -24,16 +25,16 @@ from choreon.model.fixture_type import (
 replace = msgspec.structs.replace
 
 
-NEW_MODE = "New mode"
+NEW_MODE = tr("New mode")
 
 
 def blank(taken: list[str]) -> FixtureType:
     """A type to begin from: one mode without a channel yet."""
     mode = Mode(name=NEW_MODE, uses=())
     return FixtureType(
-        id=fresh_id("own type", taken),
+        id=fresh_id(tr("own type"), taken),
         maker="",
-        name="New type",
+        name=tr("New type"),
         kind="LED par",
         channels=(),
         modes=(mode,),
@@ -307,7 +308,10 @@ def name_by_size(kind: FixtureType, before: Mode) -> tuple[FixtureType, str]:
     given = before.name in (NEW_MODE, f"{before.footprint} channel")
     if mode is None or not given or mode.footprint in (0, before.footprint):
         return kind, before.name
-    name = fresh_name(f"{mode.footprint} channel", [m.name for m in kind.modes])
+    name = fresh_name(
+        tr("{footprint} channel", footprint=mode.footprint),
+        [m.name for m in kind.modes],
+    )
     return put_mode(kind, before.name, replace(mode, name=name)), name
 
 
@@ -511,7 +515,10 @@ def add_wheel(kind: FixtureType, name: str) -> tuple[FixtureType, str]:
     key = fresh_id(name, [w.key for w in kind.wheels])
     return replace(
         kind,
-        wheels=(*kind.wheels, Wheel(key=key, name=name, slots=(Slot(name="Open"),))),
+        wheels=(
+            *kind.wheels,
+            Wheel(key=key, name=name, slots=(Slot(name=tr("Open")),)),
+        ),
     ), key
 
 

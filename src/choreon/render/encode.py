@@ -11,6 +11,7 @@ import math
 
 import numpy as np
 
+from choreon.language import tr
 from choreon.render.channels import WIDTH
 from choreon.render.colour import from_oklab_rows
 from choreon.render.rig import Bytes, Floats, Ints, Rig
@@ -36,7 +37,9 @@ def encode(
         np.minimum(np.maximum(raw, rig.least, out=raw), rig.full, out=raw)
 
     if not math.isfinite(raw.sum()):
-        raise NoNumber(f"{int((~np.isfinite(raw)).sum())} channels have no number")
+        raise NoNumber(
+            tr("{sum} channels have no number", sum=int((~np.isfinite(raw)).sum()))
+        )
 
     whole = (raw + ROUND).astype(np.uint32)
     frame = rig.blank()

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 import msgspec
 import numpy as np
 
+from choreon.language import in_a_row, tr
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.fixture_type import Channel, Use
@@ -36,12 +37,13 @@ from choreon.render.looks import plain_values
 from choreon.render.rig import Rig
 from choreon.render.state import PlayState
 from choreon.render.trace import Trace, TracePart
+from choreon.terms import term
 
 replace = msgspec.structs.replace
 
-HOME = "home"
-TURNS = "dark as its path has it turn back"
-NEAR = "dark as its beam comes near to what is kept out of"
+HOME = tr("home")
+TURNS = tr("dark as its path has it turn back")
+NEAR = tr("dark as its beam comes near to what is kept out of")
 
 
 class WhyLayer(msgspec.Struct, frozen=True):
@@ -61,6 +63,13 @@ class WhyLayer(msgspec.Struct, frozen=True):
     moves: bool = False
     replaces: bool = False
     """As a level it counts in place of those below, however high they are."""
+    thing: str = ""
+    """What the source is called without where it stands; empty: as the source."""
+
+    @property
+    def owner(self) -> str:
+        """What gives it, without where that stands."""
+        return self.thing or self.source
 
 
 class Why(msgspec.Struct, frozen=True):
@@ -144,7 +153,7 @@ class _Slot:
             HOME, *_at_home(self.channel), target=Ref(TYPE, self.fixture.type)
         )
         if self.channel.rest:
-            return [replace(home, source="left alone: always at home", wins=True)]
+            return [replace(home, source=tr("left alone: always at home"), wins=True)]
 
         weights = {
             name: self._weights(traced, row)
@@ -186,14 +195,15 @@ class _Slot:
                 continue  # an effect of the same look gives it in its place
 
             link = link_name(self.show, stored.get(name))
-            source = f"{part_name(self.show, part)}, {link}" if link else ""
+            source = in_a_row(filter(None, (part_name(self.show, part), link)))
             yield WhyLayer(
-                source or part_name(self.show, part),
+                source,
                 name,
                 value,
                 weights[name][n],
                 target=part.source,
                 replaces=part.replaces > 0.0,
+                thing=thing_name(self.show, part),
             )
 
         yield from moved.values()
@@ -238,9 +248,17 @@ class _Slot:
                     value = self._light(name, row, given)
 
                 weight = part.on if entry.how else weights[name][n]
-                source = f"{part_name(self.show, part)}, {entry.name}"
+                source = in_a_row([part_name(self.show, part), entry.name])
                 yield WhyLayer(
-                    source, name, value, weight, False, part.source, entry.how, True
+                    source,
+                    name,
+                    value,
+                    weight,
+                    False,
+                    part.source,
+                    entry.how,
+                    True,
+                    thing=thing_name(self.show, part),
                 )
 
     def _light(self, name: str, row: int, given: dict[int, float]) -> float:
@@ -273,12 +291,12 @@ class _Slot:
             return found
 
         if state.masters.blackout:
-            dark = WhyLayer("blackout", at.DIMMER, 0.0, wins=True, target=BLACKOUT)
+            dark = WhyLayer(tr("blackout"), at.DIMMER, 0.0, wins=True, target=BLACKOUT)
             return [*found, dark]
 
         if state.masters.grand < 1.0:
             grand = state.masters.grand
-            found.append(WhyLayer("grand master", at.DIMMER, grand, target=GRAND))
+            found.append(WhyLayer(tr("grand master"), at.DIMMER, grand, target=GRAND))
 
         return found
 
@@ -289,7 +307,10 @@ class _Slot:
         rows = self.compiled.masters.rows
         return [
             WhyLayer(
-                f"group master {name_of(self.show, ref)}", at.DIMMER, level, target=ref
+                tr("group master {name}", name=name_of(self.show, ref)),
+                at.DIMMER,
+                level,
+                target=ref,
             )
             for master, level in state.masters.levels.items()
             if row in rows.get(master, ()) and (ref := Ref(MASTER, master))
@@ -309,7 +330,7 @@ class _Slot:
                 continue
 
             ref = Ref(MASTER, grip.id)
-            name = f"override {name_of(self.show, ref)}"
+            name = tr("override {name}", name=name_of(self.show, ref))
             over = WhyLayer(name, at.DIMMER, grip.level, weight, target=ref)
             wins = weight > 0.5 if held.alone else _height(over) >= _reached(layers)
 
@@ -322,13 +343,23 @@ class _Slot:
 
 
 def part_name(show: Show, part: TracePart) -> str:
+    """Returns what a part of the light is called, and where it stands: “scene
+    Mudlight”, “chase Buoys, step 2 of 4”, “draft”.
+    """
+    thing = thing_name(show, part)
+    if part.source.kind in (DRAFT, ASIDE) or not part.place:
+        return thing
+    return in_a_row([thing, part.place])
+
+
+def thing_name(show: Show, part: TracePart) -> str:
     """Returns what a part of the light is called: “scene Mudlight”, “draft”."""
     if part.source.kind == DRAFT:
-        return "draft" if not part.source.id else "draft that was let go"
+        return tr("draft") if not part.source.id else tr("draft that was let go")
     if part.source.kind == ASIDE:
-        return "aside"
-    place = f", {part.place}" if part.place else ""
-    return f"{part.source.kind} {name_of(show, part.source)}{place}"
+        return tr("aside")
+    name = name_of(show, part.source)
+    return tr("{kind} {name}", kind=term(part.source.kind), name=name)
 
 
 def _names(rig: Rig, fixture: Fixture, channel: Channel) -> list[str]:
@@ -362,13 +393,11 @@ def link_name(show: Show, value: Value | None) -> str:
     if not isinstance(value, str):
         return ""
     if value.startswith(links.POINT):
-        return "a point in the room"
+        return tr("a point in the room")
     ref = parse(value)
-    return (
-        f"{ref.kind} {name_of(show, ref)}"
-        if exists(show, ref)
-        else (f"a {ref.kind} that is gone")
-    )
+    if exists(show, ref):
+        return tr("{kind} {name}", kind=term(ref.kind), name=name_of(show, ref))
+    return tr("a {kind} that is gone", kind=term(ref.kind))
 
 
 def _with_winners(layers: list[WhyLayer], traced: Trace) -> list[WhyLayer]:
@@ -432,13 +461,13 @@ def _over_all(
     above = []
     asked = state.identify
     if asked and fixture.id in asked.fixtures and now < asked.until:
-        above.append(WhyLayer("identify: it blinks", "", 1.0, wins=True))
+        above.append(WhyLayer(tr("identify: it blinks"), "", 1.0, wins=True))
 
     for sent in state.sent:
         place = slot - sent.address
         if sent.universe == fixture.universe and 0 <= place < len(sent.slots):
             byte = float(sent.slots[place])
-            above.append(WhyLayer("sent on purpose", "", byte, wins=True))
+            above.append(WhyLayer(tr("sent on purpose"), "", byte, wins=True))
 
     found = [*layers, *above]
     dark = bool(layers) and layers[-1].target == BLACKOUT

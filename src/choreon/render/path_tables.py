@@ -16,6 +16,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from choreon.language import tr
 from choreon.model import links
 from choreon.model.motion import KeepOut, Path, Plane
 from choreon.model.show import Room, Show
@@ -240,14 +241,14 @@ def _leaving(place: Floats, points: Floats, way: Way, in_metres: bool) -> str:
     off = way.off
     if off.max() <= TOLD:
         return ""
-    text = f"up to {np.ceil(off.max()):.0f}° off the path"
+    text = tr("up to {ceil:.0f}° off the path", ceil=np.ceil(off.max()))
     if in_metres:
         distance = np.linalg.norm(points - place, axis=1)
         metres = float((distance * np.tan(np.radians(np.minimum(off, 60.0)))).max())
         if metres <= TOLD:
             return ""
-        text = f"up to {np.ceil(metres * 20) / 20:.2f} m off the path"
-    return f"{text}, straight below"
+        text = tr("up to {ceil:.2f} m off the path", ceil=np.ceil(metres * 20) / 20)
+    return tr("{text}, straight below", text=text)
 
 
 def guarded(room: Room) -> bool:

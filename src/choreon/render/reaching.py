@@ -11,6 +11,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.show import Area, Room
 from choreon.render.colour import to_oklab
@@ -111,7 +112,7 @@ def kept_areas(room: Room) -> list[Area]:
         s = room.screen
         areas.append(
             Area(
-                "the screen",
+                tr("the screen"),
                 s.x - s.width / 2,
                 s.y - 0.05,
                 s.x + s.width / 2,

@@ -15,6 +15,8 @@ import time
 from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
+from choreon.language import tr
+
 PORT = 6454  # 0x1936
 ID = b"Art-Net\0"
 PROTOCOL = 14
@@ -57,7 +59,11 @@ def build_dmx(address: int) -> bytearray:
     """
     if not 0 <= address <= MAX_ADDRESS:
         raise ValueError(
-            f"{address} is no Art-Net port-address; they go from 0 to {MAX_ADDRESS}"
+            tr(
+                "{address} is no Art-Net port-address; they go from 0 to {MAX_ADDRESS}",
+                address=address,
+                MAX_ADDRESS=MAX_ADDRESS,
+            )
         )
     return bytearray(
         _head(DMX)
@@ -115,7 +121,9 @@ def build_reply(
     packet[23] = 0xD0  # status: ready, set by network
     packet[26:44] = name.encode()[:17].ljust(18, b"\0")
 
-    packet[44:108] = f"{name}, simulated by Choreon".encode()[:63].ljust(64, b"\0")
+    packet[44:108] = (
+        tr("{name}, simulated by Choreon", name=name).encode()[:63].ljust(64, b"\0")
+    )
     packet[108:172] = report.encode()[:63].ljust(64, b"\0")
     struct.pack_into(">H", packet, 172, len(ports))
 

@@ -20,6 +20,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
+from choreon.language import tr
 from choreon.wire.midi_bytes import Parser, Voice, message
 
 log = logging.getLogger(__name__)
@@ -71,7 +72,7 @@ def announced(file: Path) -> tuple[int, str]:
         said = json.loads(data)
         return int(said["port"]), str(said.get("token", ""))
     except (KeyError, TypeError, AttributeError, RecursionError) as error:
-        raise ValueError(f"{file.name} announces no port") from error
+        raise ValueError(tr("{name} announces no port", name=file.name)) from error
 
 
 class LocalPort:
@@ -81,7 +82,7 @@ class LocalPort:
         """Raises OSError where nothing listens."""
         self.name = name
         if not 0 < port < 65536:
-            raise OSError(f"{port} is no port")
+            raise OSError(tr("{port} is no port", port=port))
         self._socket = socket.create_connection(("127.0.0.1", port), timeout=0.5)
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._socket.sendall(token.encode() + b"\n")
@@ -148,8 +149,9 @@ class RtPorts:
             self._rtmidi = rtmidi
             self._finder_in, self._finder_out = rtmidi.MidiIn(), rtmidi.MidiOut()
         except Exception as error:
-            self.trouble = (
-                f"MIDI devices cannot be used on this machine ({_short(error)})."
+            self.trouble = tr(
+                "MIDI devices cannot be used on this machine ({short}).",
+                short=_short(error),
             )
 
     def scan(self) -> dict[str, bool]:
@@ -161,7 +163,9 @@ class RtPorts:
             inputs = {_plain(n): i for i, n in enumerate(self._finder_in.get_ports())}
             outputs = {_plain(n): i for i, n in enumerate(self._finder_out.get_ports())}
         except Exception as error:
-            self.trouble = f"MIDI devices cannot be listed ({_short(error)})."
+            self.trouble = tr(
+                "MIDI devices cannot be listed ({short}).", short=_short(error)
+            )
             return {}
 
         for name in [n for n in self._open if n not in inputs]:
@@ -176,12 +180,12 @@ class RtPorts:
 
     def _pair(self, name: str, index: int, out: int | None) -> tuple[Any, Any]:
         midi_in = self._rtmidi.MidiIn()
-        midi_in.open_port(index, name="choreon in")
+        midi_in.open_port(index, name=tr("choreon in"))
         midi_in.set_callback(lambda data, _=None: self._got(name, data[0]))
         midi_out = None
         if out is not None:
             midi_out = self._rtmidi.MidiOut()
-            midi_out.open_port(out, name="choreon out")
+            midi_out.open_port(out, name=tr("choreon out"))
         return midi_in, midi_out
 
     def _got(self, name: str, data: list[int]) -> None:

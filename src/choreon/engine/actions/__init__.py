@@ -24,6 +24,7 @@ from choreon.engine.actions import (
 from choreon.engine.actions.levels import within
 from choreon.engine.actions.players import RoutesByRef
 from choreon.engine.do import Do
+from choreon.language import tr
 from choreon.model.masters import Override
 from choreon.model.refs import (
     DEED,
@@ -64,11 +65,18 @@ def perform(
     hand that does it. Raises NotTaken.
     """
     if not math.isfinite(do.value):
-        raise NotTaken(f"{do.ref}: “{do.verb}” needs a number, not {do.value}")
+        raise NotTaken(
+            tr(
+                "{ref}: “{verb}” needs a number, not {value}",
+                ref=do.ref,
+                verb=do.verb,
+                value=do.value,
+            )
+        )
 
     after = _perform(show, state, do, now, ways or {}, by)
     if after is None:
-        raise NotTaken(f"{do.ref} does not take “{do.verb}”")
+        raise NotTaken(tr("{ref} does not take “{verb}”", ref=do.ref, verb=do.verb))
     if do.ref in NOT_REMEMBERED or after is state:
         return after
 

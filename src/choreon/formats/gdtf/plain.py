@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable
 from xml.etree.ElementTree import Element
 
 from choreon.formats.package import FormatError
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.show import SLOTS
 
@@ -51,15 +52,26 @@ def _leave_out_impossible(mode: Element, name: str, note: Note) -> None:
         for number in _numbers(channel):
             if len(number) > 6 or int(number) > SLOTS:
                 raise FormatError(
-                    f"{name} puts a channel on slot {number[:12]}; a universe has "
-                    f"{SLOTS}."
+                    tr(
+                        "{name} puts a channel on slot {number}; a universe has "
+                        "{SLOTS}.",
+                        name=name,
+                        number=number[:12],
+                        SLOTS=SLOTS,
+                    )
                 )
         wrong = [number for number in _numbers(channel) if int(number) < 1]
         if wrong and channels is not None:
             channels.remove(channel)
             note(
-                f"{mode.get('Name')}: {_name_of(channel)} is on slot {wrong[0]}, which "
-                "does not exist (slots count from 1); it was left out."
+                tr(
+                    "{get}: {name_of} is on slot {wrong}, which does not exist (slots "
+                    "count "
+                    "from 1); it was left out.",
+                    get=mode.get("Name"),
+                    name_of=_name_of(channel),
+                    wrong=wrong[0],
+                )
             )
 
 
@@ -140,8 +152,12 @@ def _settle_masters(channel: Element, channels: dict[str, Element], note: Note) 
         always = [f for f in functions if not f.get("ModeMaster")]
         if any(f.get("Attribute") != at.NOTHING for f in always):
             note(
-                f"{_name_of(channel)}: {len(dependent)} functions depend on another "
-                "channel and were left out."
+                tr(
+                    "{name_of}: {n} functions depend on another channel and were left "
+                    "out.",
+                    name_of=_name_of(channel),
+                    n=len(dependent),
+                )
             )
             kept = always
         else:
@@ -165,8 +181,14 @@ def _at_home(
     first = _condition(holds[0])
     low, high = (text.partition("/")[0] for text in first[1:])
     note(
-        f"{_name_of(channel)} depends on another channel: it is read as it is "
-        f"while {first[0]} is at {low}…{high}."
+        tr(
+            "{name_of} depends on another channel: it is read as it is while {first} "
+            "is at {low}…{high}.",
+            name_of=_name_of(channel),
+            first=first[0],
+            low=low,
+            high=high,
+        )
     )
     return [f for f in dependent if _condition(f) == first]
 
@@ -253,7 +275,12 @@ class _Expansion:
             if template is None:
                 continue
             if wanted in within:
-                self.note(f"The part {wanted} contains itself; that was left out.")
+                self.note(
+                    tr(
+                        "The part {wanted} contains itself; that was left out.",
+                        wanted=wanted,
+                    )
+                )
                 continue
             breaks = _breaks(child)
             own = {b: shift.get(b, 0) + offset for b, offset in breaks.items()}
@@ -293,8 +320,13 @@ class _Expansion:
         self.made += more
         if self.made > MOST_CHANNELS:
             raise FormatError(
-                f"{self.name} multiplies its parts and channels beyond "
-                f"{MOST_CHANNELS}; that is not a real lamp."
+                tr(
+                    "{name} multiplies its parts and channels beyond {MOST_CHANNELS}; "
+                    "that is "
+                    "not a real lamp.",
+                    name=self.name,
+                    MOST_CHANNELS=MOST_CHANNELS,
+                )
             )
 
 

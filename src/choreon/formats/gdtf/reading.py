@@ -23,6 +23,7 @@ from choreon.formats.gdtf.geometry import (
 )
 from choreon.formats.gdtf.plain import make_plain
 from choreon.formats.package import FormatError
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.colours import from_xyy, hex_of
 from choreon.model.edits import fresh_id
@@ -54,18 +55,22 @@ class Imported(msgspec.Struct, frozen=True):
     notes: tuple[str, ...]
 
 
-def read(data: bytes, name: str = "the file") -> Imported:
+def read(data: bytes, name: str = tr("the file")) -> Imported:
     """The fixture type in a GDTF file. Raises FormatError."""
     with package.open_zip(data, name) as archive:
         root = package.parse_xml(
             package.member(archive, DESCRIPTION, name), DESCRIPTION, name
         )
         if root.find("{*}FixtureType") is None:
-            raise FormatError(f"{name} describes no fixture type.")
+            raise FormatError(tr("{name} describes no fixture type.", name=name))
         if root.find(".//{*}DMXMode") is None:
             raise FormatError(
-                f"{name} describes no DMX mode, so there is nothing to hang. Ask "
-                "its maker for another."
+                tr(
+                    "{name} describes no DMX mode, so there is nothing to hang. Ask "
+                    "its maker "
+                    "for another.",
+                    name=name,
+                )
             )
 
         notes: dict[str, None] = {}
@@ -82,8 +87,12 @@ def read(data: bytes, name: str = "the file") -> Imported:
         # fault
         except Exception as error:
             raise FormatError(
-                f"{name} does not keep to the standard: {type(error).__name__}, "
-                f"{error}."
+                tr(
+                    "{name} does not keep to the standard: {name2}, {error}.",
+                    name=name,
+                    name2=type(error).__name__,
+                    error=error,
+                )
             ) from None
 
 
@@ -163,11 +172,19 @@ class _GdtfReader:
         for mode in self.found.dmx_modes:
             if mode.relations:
                 count = len(mode.relations)
-                text = f"{count} relations between channels were left out."
+                text = tr(
+                    "{count} relations between channels were left out.", count=count
+                )
                 self.note(f"{mode.name}: {text}")
             if mode.ft_macros:
                 count = len(mode.ft_macros)
-                self.note(f"{mode.name}: {count} macros were left out.")
+                self.note(
+                    tr(
+                        "{name}: {count} macros were left out.",
+                        name=mode.name,
+                        count=count,
+                    )
+                )
 
     # wheels
 
@@ -188,7 +205,11 @@ class _GdtfReader:
         colour = _hex(slot.color) if slot.color is not None else ""
         if picture and colour == "#FFFFFF":
             colour = ""  # a gobo in plain light
-        return Slot(name=slot.name or f"Slot {number}", colour=colour, picture=picture)
+        return Slot(
+            name=slot.name or tr("Slot {number}", number=number),
+            colour=colour,
+            picture=picture,
+        )
 
     def _picture(self, file: str) -> bytes:
         for path in (f"wheels/{file}.png", f"wheels/{file}.svg", f"wheels/{file}"):
@@ -199,7 +220,7 @@ class _GdtfReader:
                 except FormatError as error:
                     self.note(str(error))
                     return b""
-        self.note(f"The picture {file} is not in the file.")
+        self.note(tr("The picture {file} is not in the file.", file=file))
         return b""
 
     # modes
@@ -237,12 +258,24 @@ class _GdtfReader:
         the other. Raises FormatError where they take too many.
         """
         if len(mode.dmx_breaks) > 1:
-            text = "start addresses; its parts were put one behind the other."
-            self.note(f"{mode.name} has {len(mode.dmx_breaks)} {text}")
+            self.note(
+                tr(
+                    "{name} has {n} start addresses; its parts were put one behind the "
+                    "other.",
+                    name=mode.name,
+                    n=len(mode.dmx_breaks),
+                )
+            )
 
         if mode.virtual_channels:
             count = len(mode.virtual_channels)
-            self.note(f"{mode.name}: {count} virtual channels were left out.")
+            self.note(
+                tr(
+                    "{name}: {count} virtual channels were left out.",
+                    name=mode.name,
+                    count=count,
+                )
+            )
 
         placed = []
         for channel in mode.dmx_channels:
@@ -252,7 +285,12 @@ class _GdtfReader:
 
         if any(max(slots) > SLOTS for slots, _ in placed):
             raise FormatError(
-                f"{self.name}: the mode {mode.name} takes more than {SLOTS} slots."
+                tr(
+                    "{name}: the mode {name2} takes more than {SLOTS} slots.",
+                    name=self.name,
+                    name2=mode.name,
+                    SLOTS=SLOTS,
+                )
             )
 
         return placed
@@ -337,8 +375,13 @@ class _GdtfReader:
         """
         name = str(function.attribute)
         if not at.known(name):
-            text = "has no meaning here; it is kept as a raw channel."
-            self.note(f"The attribute {name} {text}")
+            self.note(
+                tr(
+                    "The attribute {name} has no meaning here; it is kept as a raw "
+                    "channel.",
+                    name=name,
+                )
+            )
 
         start = _raw(function.dmx_from, count)
         low, high = function.physical_from.value or 0.0, function.physical_to.value
@@ -386,7 +429,9 @@ class _GdtfReader:
                 package.member(self.archive, EXTRA, self.name, 8 << 20), type=Extra
             )
         except (FormatError, msgspec.DecodeError):
-            self.note(f"{EXTRA} in it could not be read and was left out.")
+            self.note(
+                tr("{EXTRA} in it could not be read and was left out.", EXTRA=EXTRA)
+            )
             return kind
         return with_extra(kind, extra, self.keys)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import ClassVar
 
+from choreon.language import tr
 from choreon.model.inputs.base import Control, Input, InputKind
 from choreon.model.numbers import Count
 from choreon.model.refs import Ref
@@ -64,9 +65,13 @@ def _is_key(name: str) -> bool:
 
 def _called(name: str) -> str:
     _, channel, number = midi_parts(name)
-    what = "note" if _is_key(name) else "control"
-    where = f" ch {channel + 1}" if channel else ""
-    return f"{what} {number}{where}"
+    if _is_key(name):
+        said = tr("note {number}", number=number)
+    else:
+        said = tr("control {number}", number=number)
+    if not channel:
+        return said
+    return tr("{control} ch {channel}", control=said, channel=channel + 1)
 
 
 MIDI = InputKind("MIDI", MidiInput, _tied, _called, _is_key)

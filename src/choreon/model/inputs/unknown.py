@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, ClassVar
 
+from choreon.language import tr
 from choreon.model.inputs.base import Control, Input, InputKind
 from choreon.model.refs import Ref
 
@@ -22,11 +23,11 @@ class UnknownInput(Input, frozen=True, kw_only=True, tag="unknown"):
 
 
 def _tied(input_id: str, target: Ref, control: Control) -> UnknownInput:
-    raise ValueError("a control of a kind that is not known cannot be tied")
+    raise ValueError(tr("a control of a kind that is not known cannot be tied"))
 
 
 def _called(name: str) -> str:
-    return f"{name}, of a kind that is not known here"
+    return tr("{name}, of a kind that is not known here", name=name)
 
 
 UNKNOWN_INPUT = InputKind("unknown", UnknownInput, _tied, _called)

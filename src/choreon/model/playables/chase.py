@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model import attributes as at
 from choreon.model.motion import Effects
 from choreon.model.numbers import Count, Number
@@ -143,12 +144,16 @@ def steps_of(show: Show, chase: Chase) -> tuple[ChaseStep, ...]:
 def _check(show: Show, chase: Chase) -> Iterator[Problem]:
     found = [("steps", text) for text in _wrong_steps(show, chase)]
     if chase.end == End.START and not _starts_something(show, chase):
-        text = f"what {chase.name} starts at its end is gone; it stays"
+        text = tr("what {name} starts at its end is gone; it stays", name=chase.name)
         found.append(("then", text))
     lamps = () if chase.pattern is None else chase.pattern.lamps
     away = [i for i in lamps if i not in show.fixtures]
     if away:
-        text = f"{away[0]} of the pattern {chase.name} does not hang; it is kept"
+        text = tr(
+            "{away} of the pattern {name} does not hang; it is kept",
+            away=away[0],
+            name=chase.name,
+        )
         found.append(("pattern", text))
     for part, text in found:
         yield Problem(f"playables/{chase.id}/{part}", text, "warning")
@@ -156,17 +161,25 @@ def _check(show: Show, chase: Chase) -> Iterator[Problem]:
 
 def _wrong_steps(show: Show, chase: Chase) -> Iterator[str]:
     if chase.pattern is None and not chase.steps:
-        yield f"{chase.name} has no steps; it plays nothing"
+        yield tr("{name} has no steps; it plays nothing", name=chase.name)
     for ref in dict.fromkeys(_plays(chase)):
         if not exists(show, ref):
-            yield f"{chase.name} plays what is gone ({ref}); that step stays dark"
+            yield tr(
+                "{name} plays what is gone ({ref}); that step stays dark",
+                name=chase.name,
+                ref=ref,
+            )
     if contains(show, chase.ref, chase.ref):
-        yield f"{chase.name} contains itself; those steps stay dark"
+        yield tr("{name} contains itself; those steps stay dark", name=chase.name)
     else:
         way = too_deep(show, chase.ref)
         if way:
             words = in_words(show, way)
-            yield f"{chase.name} is nested too deep ({words}); such steps stay dark"
+            yield tr(
+                "{name} is nested too deep ({words}); such steps stay dark",
+                name=chase.name,
+                words=words,
+            )
 
 
 def _starts_something(show: Show, chase: Chase) -> bool:

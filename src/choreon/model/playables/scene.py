@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 import msgspec
 
+from choreon.language import listed, plural
 from choreon.model.motion import Effects
 from choreon.model.playables.base import Playable, PlayableKind
 from choreon.model.problem import Problem
@@ -29,8 +30,13 @@ def _check(show: Show, scene: Scene) -> Iterator[Problem]:
     away = [fixture for fixture in scene.look if fixture not in show.fixtures]
     if away:
         path = f"playables/{scene.id}/look/{away[0]}"
-        more = f" and {len(away) - 1} more" if len(away) > 1 else ""
-        text = f"{away[0]}{more} of {scene.name} does not hang; its values are kept"
+        text = plural(
+            len(away),
+            "{fixtures} of {name} does not hang; its values are kept",
+            "{fixtures} of {name} do not hang; their values are kept",
+            fixtures=listed(away, 1),
+            name=scene.name,
+        )
         yield Problem(path, text, "warning")
 
 

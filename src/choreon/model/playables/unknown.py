@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from choreon.language import tr
 from choreon.model.playables.base import Playable, PlayableKind
 from choreon.model.problem import Problem
 
@@ -26,8 +27,11 @@ class Unknown(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="unkn
 
 
 def _check(show: Show, thing: Unknown) -> Iterator[Problem]:
-    what = f"{thing.name} is a {thing.stored_kind}"
-    text = f"{what}: this Choreon cannot play it; it is kept"
+    text = tr(
+        "{name} is a {kind}: this Choreon cannot play it; it is kept",
+        name=thing.name,
+        kind=thing.stored_kind,
+    )
     yield Problem(f"playables/{thing.id}/kind", text, "warning")
 
 

@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from choreon.language import tr
 from choreon.model.edits import merge_looks
 from choreon.model.motion import Effect
 from choreon.model.playables import Chase
@@ -306,8 +307,10 @@ class ChaseSource:
             return ""
         spot = self.sequence.at(self.own(time))
         called = self.names[spot.step]
-        words = f"step {spot.step + 1} of {len(self.ids)}"
-        return f"{words}: {called}" if called else words
+        step, count = spot.step + 1, len(self.ids)
+        if not called:
+            return tr("step {step} of {n}", step=step, n=count)
+        return tr("step {step} of {n}: {name}", step=step, n=count, name=called)
 
     def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
         """Returns the effects of the step that it is at."""

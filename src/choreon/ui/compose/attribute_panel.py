@@ -46,8 +46,16 @@ TAB_FAMILIES = {
     "Beam": at.Family.BEAM,
     "Device": at.Family.DEVICE,
 }
-SPREAD, MOTION = tr("Spread"), tr("Motion")
-TABS = (*TAB_FAMILIES, SPREAD, MOTION)
+SPREAD, MOTION = "Spread", "Motion"
+TITLES = {
+    "Colour": tr("Colour"),
+    "Aim": tr("Aim"),
+    "Beam": tr("Beam"),
+    "Device": tr("Device"),
+    SPREAD: tr("Spread"),
+    MOTION: tr("Motion"),
+}
+TABS = tuple(TITLES)
 
 
 MANY = 60  # fixtures whose values are worked out beside the panels
@@ -234,7 +242,7 @@ class AttributePanel(QWidget):
         self.stack = QStackedWidget()
 
         for i, (name, panel) in enumerate(self.panels.items()):
-            tab = Tab(name)
+            tab = Tab(TITLES[name])
             tab.clicked.connect(lambda *_, n=name: self.open_tab(n))
             self.tabs[name] = tab
             self.group.addButton(tab, i)

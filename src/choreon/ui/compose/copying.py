@@ -13,6 +13,7 @@ from choreon.model import copying
 from choreon.model.effects import beside, fixtures_of, replace
 from choreon.model.motion import Effects
 from choreon.model.values import Value
+from choreon.terms import term
 from choreon.ui import words
 from choreon.ui.parts import Parts
 
@@ -130,16 +131,15 @@ class Copied(QObject):
             own = copying.of_families(self.values, {family})
             if own:
                 menu.addAction(
-                    tr("Paste {family}", family=family), partial(self.paste, own)
+                    tr("Paste {family}", family=term(family)), partial(self.paste, own)
                 ).setEnabled(ready)
         moving = menu.addAction(tr("Paste effects"), self.paste_effects)
         moving.setEnabled(ready and bool(self.effects))
         single = menu.addMenu(tr("Paste one attribute"))
         single.setEnabled(ready)
-        shown = dict.fromkeys(
-            tr("Colour") if n in at.TARGET_COLOUR else n for n in self.values
-        )
-        for name in shown:
-            own = list(at.TARGET_COLOUR) if name == "Colour" else [name]
-            label = name if name == "Colour" else at.attribute(name).label
-            single.addAction(label, partial(self.paste, own))
+        alone = [name for name in self.values if name not in at.TARGET_COLOUR]
+        if len(alone) < len(self.values):
+            colour = partial(self.paste, list(at.TARGET_COLOUR))
+            single.addAction(tr("Colour"), colour)
+        for name in alone:
+            single.addAction(at.attribute(name).label, partial(self.paste, [name]))

@@ -18,21 +18,21 @@ class Key(NamedTuple):
     does: str
 
 
-OF_PLACES: dict[str, tuple[Key, ...]] = {
-    "Everywhere": (
+OF_PLACES: dict[tuple[str, str], tuple[Key, ...]] = {
+    ("everywhere", tr("Everywhere")): (
         Key(tr("Tab, Shift+Tab"), tr("Go on to the next control, and back")),
         Key(
             tr("Esc"),
             tr("Leave a drag, a question or a dialog without changing anything"),
         ),
     ),
-    "Values": (
+    ("values", tr("Values")): (
         Key(tr("Up, Down"), tr("A step more or less; with Shift a fine one")),
         Key(tr("Enter"), tr("Type a value: 50, +10, /2, 3.5 s")),
         Key("0 … 9", tr("On a fader: that many tenths; F is full")),
         Key(tr("Arrows"), tr("On the aim pad and on curves: a step that way")),
     ),
-    "Rig": (
+    ("rig", tr("Rig")): (
         Key(tr("Arrows"), tr("On the plan: nudge the chosen fixtures")),
         Key("Ctrl+A", tr("On the plan: choose all")),
         Key("O", tr("On the plan: open up the chosen")),
@@ -48,13 +48,13 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
         ),
         Key(tr("Enter"), tr("On the addresses: what can be done with the slot")),
     ),
-    "Types": (
+    ("types", tr("Types")): (
         Key(tr("Left, Right"), tr("On a channel's line: from range to range")),
         Key(tr("Del"), tr("Remove the range")),
         Key(tr("Enter"), tr("In the list of ranges: type into it")),
         Key(tr("Ctrl+Z, Ctrl+Shift+Z"), tr("Undo and redo in the type alone")),
     ),
-    "Compose": (
+    ("compose", tr("Compose")): (
         Key(tr("Letters, digits"), tr("On the stage: choose by name, then Enter")),
         Key(tr("Left, Right"), tr("On the stage: one of the chosen alone")),
         Key(tr("Up"), tr("On the stage: all of the chosen again")),
@@ -63,25 +63,25 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
         Key(tr("Del"), tr("On a line of the ledger or an effect: take it out")),
         Key("Shift+Del", tr("On a line of the ledger: all of its fixture")),
     ),
-    "Steps of a chase": (
+    ("steps of a chase", tr("Steps of a chase")): (
         Key(tr("Left, Right"), tr("From step to step; with Shift choose along")),
         Key(tr("Ctrl+Left, Ctrl+Right"), tr("Carry the chosen steps")),
         Key("Ctrl+A", tr("Choose all steps")),
         Key(tr("Enter"), tr("Play the step")),
         Key(tr("Del"), tr("Delete the chosen steps")),
     ),
-    "Surfaces": (
+    ("surfaces", tr("Surfaces")): (
         Key(tr("Arrows"), tr("On the controller: from part to part")),
         Key(tr("Enter"), tr("On a part: on to what it does")),
     ),
-    "Perform": (
+    ("perform", tr("Perform")): (
         Key(tr("Alt"), tr("Show which letter plays which tile")),
         Key("Alt+letter", tr("Play that tile")),
         Key(tr("Space, Enter"), tr("Play the tile that has the focus")),
         Key("0 … 9, F", tr("Bring the tile to that many tenths, or full")),
         Key("F11", tr("A page in a window of its own: fill the screen")),
     ),
-    "Arranging a page": (
+    ("arranging a page", tr("Arranging a page")): (
         Key(tr("Arrows"), tr("Move the tiles in hand; with Shift size them")),
         Key(tr("Tab, Shift+Tab"), tr("The next tile, the one before")),
         Key(tr("Enter"), tr("On to what the tiles in hand are")),
@@ -97,9 +97,9 @@ OF_PLACES: dict[str, tuple[Key, ...]] = {
 def page() -> str:
     """Returns all keys as a page of the help, in HTML."""
     tables = [_table(tr("Commands"), _of(Where.EVERYWHERE))]
-    for place, keys in OF_PLACES.items():
-        own = Where(place.lower()) if place.lower() in set(Where) else None
-        tables.append(_table(place, [*(_of(own) if own else ()), *keys]))
+    for (place, title), keys in OF_PLACES.items():
+        own = Where(place) if place in set(Where) else None
+        tables.append(_table(title, [*(_of(own) if own else ()), *keys]))
     return f"<h2>{escape(tr('All keys'))}</h2>{''.join(tables)}"
 
 

@@ -16,7 +16,7 @@ from choreon.model.refs import Ref
 from choreon.model.show import Fixture
 from choreon.model.tiles import AsideTile
 from choreon.model.values import Look
-from choreon.render.explain import WhyLayer
+from choreon.render.explain import HOME, WhyLayer
 from choreon.render.state import PlayState
 from choreon.ui import theme
 from choreon.ui.parts import Parts
@@ -104,9 +104,8 @@ class LampPanel(QFrame):
         for slot in self._slots(fixture):
             for why in self.parts.preview.why(fixture.universe, slot):
                 for layer in why.layers:
-                    if layer.wins and layer.source != "home":
-                        source = layer.source.partition(",")[0]
-                        found.setdefault((source, layer.target), layer)
+                    if layer.wins and layer.source != HOME:
+                        found.setdefault((layer.owner, layer.target), layer)
         return list(found.values())
 
     def _slots(self, fixture: Fixture) -> range:
@@ -116,7 +115,7 @@ class LampPanel(QFrame):
         return range(fixture.address, fixture.address + length)
 
     def _row(self, layer: WhyLayer) -> QWidget:
-        source, target = layer.source.partition(",")[0], layer.target
+        source, target = layer.owner, layer.target
         if target is None:
             return basics.name_label(source, "small")
         tip = tr("Go to {source}", source=source)

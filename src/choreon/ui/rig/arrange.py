@@ -15,6 +15,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
+COLUMNS = tr("Columns")
 FIELDS = {
     "line": ((tr("From x"), -4.0), ("y", 2.0), (tr("to x"), 4.0), ("y ", 2.0)),
     "arc": (
@@ -27,7 +28,7 @@ FIELDS = {
     "grid": (
         (tr("From x"), -2.0),
         ("y", 1.0),
-        (tr("Columns"), 4.0),
+        (COLUMNS, 4.0),
         (tr("Step across"), 1.0),
         (tr("Step up"), 1.0),
     ),
@@ -71,14 +72,14 @@ class ArrangeBar(QFrame):
         if not chosen:
             return
         self.how = how
-        self.title.setText(tr("{TITLES}: {n}", TITLES=TITLES[how], n=len(chosen)))
+        self.title.setText(tr("{how}: {n}", how=TITLES[how], n=len(chosen)))
         basics.clear(self.line)
         self.fields = []
         starts = self._starts(how, list(chosen.values()))
         for (title, _), value in zip(FIELDS[how], starts, strict=True):
             low, high, digits = (
                 (1, 50, 0)
-                if title == "Columns"
+                if title == COLUMNS
                 else (-360, 360, 1)
                 if "°" in title
                 else (-40, 40, 2)

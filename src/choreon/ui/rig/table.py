@@ -126,26 +126,26 @@ class Model(QAbstractTableModel):
         if not index.isValid() or self.ids[index.row()] not in show.fixtures:
             return None
         fixture = show.fixtures[self.ids[index.row()]]
-        title, get, editable = COLUMNS[index.column()]
+        _, get, field = COLUMNS[index.column()]
         if role == Qt.ItemDataRole.EditRole:
             return get(show, fixture)
         if role == Qt.ItemDataRole.DisplayRole:
             value = get(show, fixture)
             return tr("{value:g}", value=value) if isinstance(value, float) else value
         if role == Qt.ItemDataRole.UserRole:
-            return _sorted_by(show, fixture, title)
-        return self._looks(fixture, title, bool(editable), role)
+            return _sorted_by(show, fixture, get, field)
+        return self._looks(fixture, field, role)
 
-    def _looks(self, fixture: Fixture, title: str, editable: bool, role: int) -> object:
+    def _looks(self, fixture: Fixture, field: str, role: int) -> object:
         """How a cell is shown: its colour, its tip, a mark before the name."""
         if role == Qt.ItemDataRole.ForegroundRole:
-            if self._is_wrong(fixture, title):
+            if self._is_wrong(fixture, field):
                 return QColor(theme.ALARM)
-            return QColor(theme.TEXT if editable else theme.SOFT)
+            return QColor(theme.TEXT if field else theme.SOFT)
         if role == Qt.ItemDataRole.ToolTipRole:
             return self._tip(fixture)
         how = self.held.get(fixture.id)
-        if role == Qt.ItemDataRole.DecorationRole and how and title == "Name":
+        if role == Qt.ItemDataRole.DecorationRole and how and field == "name":
             return mark_picture(how)
         return None
 
@@ -155,9 +155,9 @@ class Model(QAbstractTableModel):
         how = self.held.get(fixture.id)
         return tr("{name} is {how}", name=fixture.name, how=how) if how else None
 
-    def _is_wrong(self, fixture: Fixture, title: str) -> bool:
+    def _is_wrong(self, fixture: Fixture, field: str) -> bool:
         """Whether a cell is shown in alarm: its type is unknown, or it clashes."""
-        clashes = fixture.id in self.clashing and title in ("Address", "Universe")
+        clashes = fixture.id in self.clashing and field in ("address", "universe")
         return clashes or fixture.type not in self.parts.document.show.types
 
     def setData(
@@ -507,11 +507,10 @@ class HangTable(QWidget):
         self.settings.setValue("list/columns", " ".join(shown))
 
 
-def _sorted_by(show: Show, fixture: Fixture, title: str) -> object:
+def _sorted_by(show: Show, fixture: Fixture, get: Get, field: str) -> object:
     """What a cell is sorted by."""
-    if title == "Universe":
+    if field == "universe":
         return 1000 * fixture.universe + fixture.address
-    if title == "No":
+    if field == "number":
         return fixture.number or 0
-    get = next(get for name, get, _ in COLUMNS if name == title)
     return get(show, fixture)

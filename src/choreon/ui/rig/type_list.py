@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, Q
 from choreon.language import facts, in_a_row, tr
 from choreon.library import library, own
 from choreon.model.fixture_type import FixtureType
+from choreon.terms import term
 from choreon.ui.rig import bodies
 
 ID = Qt.ItemDataRole.UserRole
@@ -41,7 +42,7 @@ def searched(
 def _rank(kind: FixtureType, wanted: list[str]) -> int | None:
     """How well a type fits words, 0 the best; None where it does not."""
     label = kind.label.lower()
-    words = f"{label} {kind.kind}".lower()
+    words = f"{label} {kind.kind} {term(kind.kind)}".lower()
     sizes = {str(mode.footprint) for mode in kind.modes}
     sizes |= {f"{size}ch" for size in sizes}
     if all(word in label for word in wanted):
@@ -75,7 +76,10 @@ class TypeList(QListWidget):
             item = QListWidgetItem(bodies.icon(kind.body), name)
             item.setData(ID, kind.id)
             modes = in_a_row(f"{m.name} ({m.footprint})" for m in kind.modes)
-            lines = [tr("{label}, {kind}", label=kind.label, kind=kind.kind), modes]
+            lines = [
+                tr("{label}, {kind}", label=kind.label, kind=term(kind.kind)),
+                modes,
+            ]
             if kind.id in recent:
                 lines.append(tr("Used recently"))
             item.setToolTip("\n".join(lines))

@@ -12,13 +12,15 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 import numpy.typing as npt
 
+from choreon.language import tr
+
 log = logging.getLogger(__name__)
 
 AGAIN = 2.0  # seconds between attempts to open a stream that failed
 REPEATS = 3  # how often the same is sent before a stream rests (E1.31, section 6.6.1)
 KEEP_ALIVE = 0.9  # seconds between packets of a stream that rests (E1.31: 0.8 to 1)
 
-UNTIL_CHANGED = "Nothing is sent here until that is changed."
+UNTIL_CHANGED = tr("Nothing is sent here until that is changed.")
 """What the trouble of an output ends with that is not tried again by itself."""
 
 Frame = npt.NDArray[np.uint8]
@@ -139,7 +141,7 @@ class Stream(ABC):
     @property
     def receiver(self) -> str:
         """Who its packets go to, in words."""
-        return "The receiver"
+        return tr("The receiver")
 
     # sending
 
@@ -219,7 +221,11 @@ class Stream(ABC):
     def _judge(self, failed: str, now: float) -> None:
         """A stream that fails is closed, to be opened anew."""
         if failed:
-            self.trouble = f"{self.receiver} cannot be reached: {failed}."
+            self.trouble = tr(
+                "{receiver} cannot be reached: {failed}.",
+                receiver=self.receiver,
+                failed=failed,
+            )
             self._again = now + AGAIN
             self.shut()
 
@@ -231,7 +237,9 @@ class Stream(ABC):
         if not self._logged:
             self._logged = True
             log.error("the output %s failed", self.destination.id, exc_info=error)
-        self.trouble = f"It cannot send: {type(error).__name__}: {error}."
+        self.trouble = tr(
+            "It cannot send: {name}: {error}.", name=type(error).__name__, error=error
+        )
         self._again = time.monotonic() + AGAIN
         with contextlib.suppress(Exception):
             self.shut()

@@ -10,6 +10,7 @@ from abc import abstractmethod
 from collections.abc import Sequence
 from typing import ClassVar, Protocol
 
+from choreon.language import tr
 from choreon.wire.outputs.base import Destination, Packet, Stream
 
 
@@ -85,7 +86,9 @@ class UdpStream(Stream):
                 made.bind((interface, 0))
         except OSError as error:
             made.close()
-            what = f"The network interface {interface} is not there"
+            what = tr(
+                "The network interface {interface} is not there", interface=interface
+            )
             raise OSError(f"{what} ({error.strerror}).") from None
 
         self.line = made

@@ -36,6 +36,7 @@ from choreon.model.fixture_type import (
 )
 from choreon.model.show import Fixture
 from choreon.model.type_checks import check_type, errors
+from choreon.terms import term
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
 from choreon.ui.rig import bodies
@@ -52,21 +53,21 @@ KINDS = (
     *(
         "dimmer",
         "profile",
-        tr("LED par"),
-        tr("LED bar"),
+        "LED par",
+        "LED bar",
         "pixel",
-        tr("pixel tape"),
-        tr("pixel panel"),
+        "pixel tape",
+        "pixel panel",
         "panel",
-        tr("spot head"),
+        "spot head",
     ),
     *(
-        tr("wash head"),
-        tr("beam head"),
-        tr("profile head"),
+        "wash head",
+        "beam head",
+        "profile head",
         "scanner",
-        tr("mirror effect"),
-        tr("multi-beam effect"),
+        "mirror effect",
+        "multi-beam effect",
         "strobe",
         "blinder",
     ),
@@ -175,9 +176,7 @@ class TypeEditor(QWidget):
             box.setAccessibleName(title)
             box.setToolTip(title)
             for item in items:
-                box.addItem(item or tr("fixture: none"))
-
-            box.setItemData(0, items[0])
+                box.addItem(term(item) if item else tr("fixture: none"), item)
 
         for i, body in enumerate(BODIES):
             self.body.setItemIcon(i, bodies.icon(body))
@@ -538,11 +537,11 @@ class TypeEditor(QWidget):
     def _fill_head(self, kind: FixtureType) -> None:
         self.maker.setText(kind.maker)
         self.name.setText(kind.name)
-        if self.sort.findText(kind.kind) < 0:
-            self.sort.addItem(kind.kind)
+        if self.sort.findData(kind.kind) < 0:
+            self.sort.addItem(term(kind.kind), kind.kind)
 
-        self.sort.setCurrentText(kind.kind)
-        self.body.setCurrentText(kind.body)
+        self.sort.setCurrentIndex(self.sort.findData(kind.kind))
+        self.body.setCurrentIndex(self.body.findData(kind.body))
         self.lamp.setCurrentIndex(LAMPS.index(kind.lamp) if kind.lamp in LAMPS else 0)
         self.beam.set_value(kind.beam)
         self.field.set_value(kind.field)
