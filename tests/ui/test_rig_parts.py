@@ -302,7 +302,7 @@ def test_every_shipped_body_is_one_with_a_sign_and_a_stage_figure():
 def test_switches_of_an_address(shown, address, on):
     slip = shown(Slip(), 220, 66)
     slip.show_address(address, "8 channel")
-    assert slip.toolTip() == f"Address {address}: switches {on} on; mode 8 channel"
+    assert slip.toolTip() == f"Address {address}: switches {on} on · mode 8 channel"
 
 
 def test_searching_puts_names_before_kinds_and_recent_ones_first():
@@ -329,7 +329,7 @@ def test_a_dragged_type_carries_its_id(shown):
     assert dropped(data) == "pellow-dot"
     mine = edits.replace(library()["pellow-dot"], name="Dot of mine")
     types.fill([mine], set(), "")
-    assert types.item(0).text() == "Pellow Dot of mine  ·  own"
+    assert types.item(0).text() == "Pellow Dot of mine · own"
 
 
 def test_the_channel_map_in_words():
