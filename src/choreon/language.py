@@ -23,6 +23,11 @@ FOLDER = Path(os.environ.get("CHOREON_LOCALE") or Path(__file__).parent / "local
 CATALOGUE = gettext.translation(DOMAIN, FOLDER, fallback=True)
 
 
+def code() -> str:
+    """The language that is spoken, by its code: “de”; “en” where there is no other."""
+    return str(CATALOGUE.info().get("language", "")) or "en"
+
+
 class _Decimals(Formatter):
     """Numbers with a decimal sign that is no point."""
 

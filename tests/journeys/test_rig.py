@@ -18,7 +18,7 @@ from choreon.model import edits, patch
 from choreon.model.outputs import ArtnetOutput
 from choreon.model.refs import Ref
 from choreon.model.show import Place
-from choreon.ui.rig.output_fields import listed, numbers
+from choreon.ui.rig.output_fields import numbers, spans_of
 from choreon.ui.rig.type_list import MIME
 from choreon.ui.widgets.values import ValueField
 from tests.conftest import until, values
@@ -675,7 +675,7 @@ def test_universes_as_they_are_written(text, found):
 
 
 def test_outputs_are_added_changed_and_watched(hands, rig, node):
-    assert listed((1, 2, 3, 7)) == "1–3, 7"
+    assert spans_of((1, 2, 3, 7)) == "1–3, 7"
     rig.go(3)
     view = rig.outputs
     view.add("artnet", "127.0.0.1", (2,))

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 from functools import cache
 from importlib.resources import files
 
-from choreon.language import tr
+from choreon.language import code, tr
 from choreon.ui import words
 
 TOPICS = (
@@ -43,14 +44,14 @@ Everything else works. Install it once more to have the page back; the
 
 
 def read(topic: str) -> str:
-    """Returns a page as Markdown; where its file is missing or damaged, a page that
-    says so.
+    """Returns a page as Markdown, in the language of the surroundings where it is
+    there; where its file is missing or damaged, a page that says so.
     """
-    try:
-        path = files("choreon.ui.help").joinpath("pages", f"{topic}.md")
-        return path.read_text("utf-8")
-    except (OSError, UnicodeDecodeError):
-        return MISSING
+    pages = files("choreon.ui.help").joinpath("pages")
+    for path in (pages.joinpath(code(), f"{topic}.md"), pages.joinpath(f"{topic}.md")):
+        with contextlib.suppress(OSError, UnicodeDecodeError):
+            return path.read_text("utf-8")
+    return MISSING
 
 
 def title_of(topic: str, text: str) -> str:
