@@ -120,6 +120,11 @@ def sentences(*parts: str) -> str:
     return said
 
 
+def capital(text: str) -> str:
+    """The same with a capital letter at its beginning; all else as it is."""
+    return text[:1].upper() + text[1:]
+
+
 def number(value: float, digits: int) -> str:
     """A number with so many digits after the decimal sign of the language."""
     return _filled(f"{{value:.{digits}f}}", {"value": float(value)})

@@ -36,6 +36,7 @@ from choreon.model import edits
 from choreon.model.motion import Path, Wave
 from choreon.model.refs import Ref
 from choreon.model.show import Show
+from choreon.ui.help.window import HelpWindow
 from choreon.ui.tiles.base import TileWidget
 from choreon.ui.widgets import tips
 from choreon.ui.widgets.elided import Elided
@@ -47,6 +48,7 @@ from tests.journeys.conftest import Hands
 TARGET = 32  # pixels that is pressed by mouse
 TOUCH = 48  # pixels of what is played
 MOST_WITHIN = 80  # tiles of a page, or links of a text, that Tab stops at
+NOTICE = "Something went wrong, and this is what to do about it."
 LONG = "Nineteen lanterns at the far boathouse door"
 
 
@@ -242,7 +244,7 @@ def _others(hands: Hands) -> Iterator[State]:
     yield State("find", window, window.find_box.isVisible)
     window.find_box.end()
     window.tell("start")
-    found = [w for w in QApplication.topLevelWidgets() if w.windowTitle()[:4] == "Help"]
+    found = [w for w in QApplication.topLevelWidgets() if isinstance(w, HelpWindow)]
     settle()
     yield State("help", found[-1], found[-1].isVisible)
     found[-1].close()
@@ -250,9 +252,7 @@ def _others(hands: Hands) -> Iterator[State]:
     settle()
     yield State("first evening", window, window.evening.isVisible)
     window.evening.end()
-    window.notice.tell(
-        "Something went wrong, and this is what to do about it.", "alarm"
-    )
+    window.notice.tell(NOTICE, "alarm")
     settle()
     yield State("notice", window, window.notice.isVisible)
     window.notice.dismiss.click()

@@ -40,7 +40,7 @@ from choreon.engine.screen import SharedFrame
 from choreon.engine.sending import sender_of
 from choreon.engine.session import NOTHING
 from choreon.engine.window_messages import Act, act_of
-from choreon.language import listed, plural, tr
+from choreon.language import listed, plural, sentences, tr
 from choreon.memory import Tidier
 from choreon.model import changes
 from choreon.model.show import Show
@@ -135,7 +135,7 @@ class Engine:
         """Go on with what played last with a show, as far as it can be."""
         found = session.know(show.id) if known.show else session.Known()
         kept = found.state
-        self._note = " ".join(filter(None, (self._note, found.told)))
+        self._note = sentences(self._note, found.told)
         self._resumed = kept is not None
 
         if kept is not None and found.session is not None:
@@ -681,7 +681,7 @@ class Engine:
         ports = {
             name: is_open for told in known for name, is_open in told.ports.items()
         }
-        return protocol.Ports(ports, " ".join(t.trouble for t in known if t.trouble))
+        return protocol.Ports(ports, sentences(*(t.trouble for t in known)))
 
 
 def opened(show: Show) -> PlayState:

@@ -15,7 +15,7 @@ import msgspec
 
 from choreon.formats import progress
 from choreon.formats.package import FormatError
-from choreon.language import tr
+from choreon.language import in_a_row, tr
 from choreon.model import edits, patch
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Fixture, Hanging, Place, Show
@@ -321,7 +321,7 @@ class _ListReader:
             if wanted in (mode.name.casefold(), str(mode.footprint)):
                 return kind, mode.name
 
-        names = ", ".join(mode.name for mode in kind.modes)
+        names = in_a_row(mode.name for mode in kind.modes)
         raise _Bad(
             tr(
                 "{label} has no mode “{given}”; it has {names}",

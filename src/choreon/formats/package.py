@@ -53,10 +53,10 @@ def open_zip(data: bytes, name: str) -> zipfile.ZipFile:
     if len(members) > MOST_FILES:
         raise FormatError(
             tr(
-                "{name} holds {n} files; more than {MOST_FILES} are not opened.",
+                "{name} holds {n} files; more than {most} are not opened.",
                 name=name,
                 n=len(members),
-                MOST_FILES=MOST_FILES,
+                most=MOST_FILES,
             )
         )
     if sum(member.file_size for member in members) > MOST_BYTES:

@@ -16,7 +16,7 @@ from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 from choreon.formats.apart import PARTS
-from choreon.language import tr
+from choreon.language import listed, tr
 from choreon.model import patch
 from choreon.model.show import SLOTS, Fixture, Show
 
@@ -172,14 +172,14 @@ class Paper:
             self._slot_box(slot, taken.get(slot, []), top)
         y = top - SLOTS // COLUMNS * TALL - 12
         self._text(
-            MARGIN, y, tr("{n} of {SLOTS} slots taken.", n=len(taken), SLOTS=SLOTS), 9
+            MARGIN, y, tr("{n} of {slots} slots taken.", n=len(taken), slots=SLOTS), 9
         )
         clashes = [c for c in patch.clashes(self.show) if c.universe == universe]
         for clash in clashes[:3]:
             names = (self.show.fixtures[i].name for i in (clash.one, clash.other))
             text = tr(
                 "Clash: {names} on {first}–{last}.",
-                names=" and ".join(names),
+                names=listed(names),
                 first=clash.first,
                 last=clash.last,
             )

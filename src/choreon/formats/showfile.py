@@ -22,7 +22,7 @@ from choreon import folders
 from choreon.formats import unknown
 from choreon.formats.migrations import FORMAT, Document, migrated
 from choreon.formats.versions import keep_version, versions, when
-from choreon.language import plural, sentences, tr
+from choreon.language import listed, plural, sentences, tr
 from choreon.model import attributes as at
 from choreon.model.fixture_type import FixtureType
 from choreon.model.mending import mended
@@ -136,10 +136,10 @@ def _from_bytes(data: bytes, name: str) -> Show:
                     tr(
                         "{name} was written by a newer Choreon (format {format}; this "
                         "one reads up "
-                        "to {FORMAT}).",
+                        "to {known}).",
                         name=name,
                         format=header.format,
-                        FORMAT=FORMAT,
+                        known=FORMAT,
                     )
                 )
 
@@ -311,7 +311,7 @@ def _mixed_anew(data: bytes, show: Show) -> str:
     if not names:
         return ""
 
-    lamps = ", ".join(f"“{name}”" for name in names)
+    lamps = listed(f"“{name}”" for name in names)
     return tr(
         "An earlier Choreon mixed the emitters of {lamps} another way. Colours are "
         "the same, and fades between them no longer jump; where amber, lime or "

@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from choreon.language import tr
+from choreon.language import sentences, tr
 from choreon.model import attributes as at
 from choreon.model import edits, links
 from choreon.model.motion import Effects
@@ -124,14 +124,14 @@ def _refuse_itself(show: Show, ref: Ref, plays: Ref | None) -> None:
         return
     if plays == ref or contains(show, plays, ref):
         whole, part = name_of(show, ref), name_of(show, plays)
-        text = tr("{whole} cannot contain itself", whole=whole)
+        text = tr("{whole} cannot contain itself.", whole=whole)
         if plays != ref:
             text = tr(
-                "{part} plays {whole}: it cannot be a step of it",
+                "{part} plays {whole}: it cannot be a step of it.",
                 part=part,
                 whole=whole,
             )
-        raise ContainsItself(tr("{text}. The chase stays as it was.", text=text))
+        raise ContainsItself(sentences(text, tr("The chase stays as it was.")))
 
 
 def _refuse_depth(show: Show, ref: Ref) -> None:
@@ -144,11 +144,11 @@ def _refuse_depth(show: Show, ref: Ref) -> None:
         if way:
             words = in_words(show, way)
             text = tr(
-                "Only {DEEPEST} may play within each other, these are more: {words}",
-                DEEPEST=DEEPEST,
+                "Only {deepest} may play within each other, these are more: {words}.",
+                deepest=DEEPEST,
                 words=words,
             )
-            raise ContainsItself(tr("{text}. The chase stays as it was.", text=text))
+            raise ContainsItself(sentences(text, tr("The chase stays as it was.")))
 
 
 def made_plain(show: Show, ref: Ref) -> Show:

@@ -92,9 +92,9 @@ def _fixtures(show: Show) -> list[Problem]:
                 Problem(
                     f"{path}/universe",
                     tr(
-                        "{universe} is not within 1…{MAX_UNIVERSE}",
+                        "{universe} is not within 1…{most}",
                         universe=fixture.universe,
-                        MAX_UNIVERSE=MAX_UNIVERSE,
+                        most=MAX_UNIVERSE,
                     ),
                 )
             )
@@ -105,9 +105,9 @@ def _fixtures(show: Show) -> list[Problem]:
                 Problem(
                     f"{path}/address",
                     tr(
-                        "{address} is not within 1…{SLOTS}",
+                        "{address} is not within 1…{slots}",
                         address=fixture.address,
-                        SLOTS=SLOTS,
+                        slots=SLOTS,
                     ),
                 )
             )
@@ -116,10 +116,10 @@ def _fixtures(show: Show) -> list[Problem]:
                 Problem(
                     f"{path}/address",
                     tr(
-                        "{name} would end on slot {last}, past {SLOTS}",
+                        "{name} would end on slot {last}, past {slots}",
                         name=fixture.name,
                         last=last,
-                        SLOTS=SLOTS,
+                        slots=SLOTS,
                     ),
                 )
             )

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from choreon.language import facts, listed, tr
+from choreon.language import capital, facts, listed, tr
 from choreon.model.playables import AnyPlayable
 from choreon.model.show import COLLECTIONS, Fixture, Show
 from choreon.terms import counted, term
@@ -251,8 +251,3 @@ def _line(difference: Difference) -> str:
     return tr(
         "{thing}: {details}", thing=capital(head), details=facts(*difference.details)
     )
-
-
-def capital(text: str) -> str:
-    """A line with a large letter at its beginning."""
-    return text[0].upper() + text[1:]

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple, TypeVar
 
 import msgspec
 
-from choreon.language import tr
+from choreon.language import capital, tr
 from choreon.model import attributes as at
 from choreon.model import effects as model_effects
 from choreon.model import inputs, links
@@ -31,6 +31,7 @@ from choreon.model.refs import (
 from choreon.model.show import Fixture, Group, Hanging, Palette, Picture, Place, Show
 from choreon.model.tiles import PLAYING, AnyTile, Pad, Page, parts
 from choreon.model.values import Look, Value
+from choreon.terms import term
 
 T = TypeVar("T")
 replace = msgspec.structs.replace
@@ -268,9 +269,8 @@ def stem_for(show: Show, kind: FixtureType) -> str:
     else after the type.
     """
     like = [f.name for f in show.fixtures.values() if f.type == kind.id]
-    return (
-        re.sub(r"[\s\d]+$", "", like[-1] if like else kind.name)
-        or kind.kind.capitalize()
+    return re.sub(r"[\s\d]+$", "", like[-1] if like else kind.name) or capital(
+        term(kind.kind)
     )
 
 

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from choreon.language import tr
+from choreon.language import capital, tr
 from choreon.model import attributes as at
 from choreon.model import edits, links
 from choreon.model import effects as model_effects
@@ -14,6 +14,7 @@ from choreon.model.playables import AnyPlayable, kind_of
 from choreon.model.refs import MARK, PALETTE, Ref, name_of
 from choreon.model.show import Mark, Palette, Show
 from choreon.model.values import Look, Value
+from choreon.terms import term
 
 FAMILIES = (at.Family.INTENSITY, at.Family.COLOUR, at.Family.POSITION, at.Family.BEAM)
 
@@ -32,7 +33,7 @@ def keep_palette(
         raise ValueError(tr("there is nothing of {family} to keep", family=family))
 
     name = edits.fresh_name(
-        name.strip() or family.capitalize(), (p.name for p in show.palettes.values())
+        name.strip() or capital(term(family)), (p.name for p in show.palettes.values())
     )
     values, each = ({}, own) if exact else by_meaning(own)
     palette = Palette(

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from choreon.language import tr
+from choreon.language import capital, tr
+from choreon.terms import term
 
 if TYPE_CHECKING:
     from choreon.model.show import Show
@@ -132,7 +133,7 @@ def _name_of_tile(show: Show, tile: AnyTile, deep: int = DEEPEST_NAME) -> str:
     """A tile without a name is called after what it acts on."""
     leads_to = tile.leads_to
     if not leads_to or deep <= 0:
-        return tile.kind.capitalize()
+        return capital(term(tile.kind))
     names = [_name_below(show, ref, deep) for ref in leads_to if exists(show, ref)]
     if not names:
         return name_of(show, leads_to[0])

@@ -267,7 +267,7 @@ def _use(
     elif not use.slots or min(use.slots) < 1 or max(use.slots) > SLOTS:
         yield Problem(
             slots,
-            tr("{label}: slots count from 1 to {SLOTS}", label=label, SLOTS=SLOTS),
+            tr("{label}: slots count from 1 to {slots}", label=label, slots=SLOTS),
         )
 
     if len(use.slots) > 4:

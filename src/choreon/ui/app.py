@@ -25,10 +25,10 @@ from choreon.engine import client as engine_client
 from choreon.engine import protocol, starter
 from choreon.formats import autosave, cleaning, rescue, showfile
 from choreon.formats.versions import SUFFIX, versions, when
-from choreon.language import sentences, tr
+from choreon.language import capital, plural, sentences, tr
 from choreon.model.mending import mended
 from choreon.model.show import Show
-from choreon.ui import display, theme, words
+from choreon.ui import display, theme
 from choreon.ui.gestures import gestures
 from choreon.ui.parts import open_parts
 from choreon.ui.settings import open_settings, scale_of, take_troubles, text_of
@@ -62,16 +62,13 @@ def load(path: Path) -> Opened:
 
     show, note = showfile.open_best(path)
     if found is not None:
-        note = (
-            tr(
-                "{note} There is also a copy of {name} from when it could not be "
-                "written; "
-                "the file has changed since. It is kept as {path}.",
-                note=note,
-                name=path.name,
-                path=found.path,
-            )
-        ).strip()
+        copy = tr(
+            "There is also a copy of {name} from when it could not be written; the "
+            "file has changed since. It is kept as {path}.",
+            name=path.name,
+            path=found.path,
+        )
+        note = sentences(note, copy)
 
     return Opened(show, path, note, showfile.edits_of(path))
 
@@ -123,7 +120,7 @@ class App:
         opened.show, put_right = mended(opened.show)
         if put_right:
             opened.note = sentences(
-                opened.note, tr("{text}.", text=words.capital(put_right[0].text))
+                opened.note, tr("{text}.", text=capital(put_right[0].text))
             )
 
         opened.show, lost = cleaning.clean(opened.show)
@@ -365,9 +362,10 @@ def _another(opened: Opened) -> tuple[Opened, engine_client.Client | None]:
     that can be read and is another, else a new show. The file itself is kept.
     """
     path = opened.path
-    why = tr(
-        "The window ended {PATIENCE} times as {name} was opened.",
-        PATIENCE=standing.PATIENCE,
+    why = plural(
+        standing.PATIENCE,
+        "The window ended {n} time as {name} was opened.",
+        "The window ended {n} times as {name} was opened.",
         name=path.name,
     )
     kept = ""
@@ -380,20 +378,16 @@ def _another(opened: Opened) -> tuple[Opened, engine_client.Client | None]:
 
             if path.exists():
                 kept = tr(
-                    " The file is kept as {name}.", name=showfile.put_aside(path).name
+                    "The file is kept as {name}.", name=showfile.put_aside(path).name
                 )
 
-            note = tr(
-                "{why} The version kept at {when} was opened.{kept}",
-                why=why,
-                when=when(version),
-                kept=kept,
-            )
+            other = tr("The version kept at {when} was opened.", when=when(version))
+            note = sentences(why, other, kept)
             return _handed(Opened(show, path, note, opened.edits + 1))
 
     begun = new_show()
-    begun.note = tr(
-        "{why} A new show was begun instead; the file was left as it is.", why=why
+    begun.note = sentences(
+        why, tr("A new show was begun instead; the file was left as it is.")
     )
     return _handed(begun)
 

@@ -278,7 +278,7 @@ class Heading(QFrame):
         if not alive:
             self.health.setText(
                 tr(
-                    '<span style="color:{ALARM}">▲</span> starting the engine …',
-                    ALARM=theme.ALARM,
+                    "{sign} starting the engine …",
+                    sign=f'<span style="color:{theme.ALARM}">▲</span>',
                 )
             )

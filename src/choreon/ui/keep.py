@@ -7,7 +7,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWidget
 
-from choreon.language import sentences, tr
+from choreon.language import capital, sentences, tr
 from choreon.model import attributes as at
 from choreon.model import edits, palettes
 from choreon.model.effects import on_fixtures
@@ -101,7 +101,7 @@ class KeepForm(QWidget):
             self.families[family] = button
 
         self.moving = basics.button(
-            "effects", self._refresh, "", "", tr("Keep the effects too")
+            tr("effects"), self._refresh, "", "", tr("Keep the effects too")
         )
         self.moving.setCheckable(True)
         self.moving.setChecked(True)
@@ -127,7 +127,7 @@ class KeepForm(QWidget):
 
         self.after.activated.connect(self._remember)
         second = flow(
-            basics.label("with", "soft"),
+            basics.label(tr("with"), "soft"),
             *self.families.values(),
             self.moving,
             self.all_lit,
@@ -225,7 +225,7 @@ class KeepForm(QWidget):
             words.summary(look, effects) if there_is else tr("nothing of the draft")
         )
         told = self._not_alike(look, effects)
-        self.what.setText(" ".join(filter(None, (summary, told))))
+        self.what.setText(sentences(summary, told))
         self.confirm.setEnabled(there_is)
 
     def _not_alike(self, look: Look, effects: Effects) -> str:
@@ -283,7 +283,7 @@ class KeepForm(QWidget):
         kind = self.kind.currentData()
         if kind != SCENE:
             taken = [palette.name for palette in show.palettes.values()]
-            return edits.fresh_name(words.capital(term(kind)), taken)
+            return edits.fresh_name(capital(term(kind)), taken)
         who = self._touched()
         taken = [playable.name for playable in show.playables.values()]
         return edits.fresh_name(tr("{who} look", who=who) if who else tr("Look"), taken)

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.language import in_a_row, plural, tr
+from choreon.language import in_a_row, plural, sentences, tr
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.effects import beside, without_effect
@@ -200,7 +200,9 @@ class Ledger(QFrame):
         elif blind:
             what = tr("nothing yet; what you touch stays off the stage")
         marked = f'<span style="color:{theme.DRAFT}">{escape(sign)}</span>'
-        self.summary.setText(f"{marked}&nbsp;&nbsp;{escape(what)}")
+        self.summary.setText(
+            tr("{draft}&nbsp;&nbsp;{what}", draft=marked, what=escape(what))
+        )
         for widget in (
             self.open,
             self.update_button,
@@ -397,16 +399,13 @@ class Ledger(QFrame):
         shown = lines[:3]
         if len(lines) > 3:
             shown = [*lines[:2], plural(len(lines) - 2, "and {n} more", "and {n} more")]
-        head = tr(
-            "Update <b>{name}</b>? {difference}.",
-            name=escape(thing.name),
-            difference=self.difference(target),
+        head = sentences(
+            tr("Update {name}?", name=f"<b>{escape(thing.name)}</b>"),
+            tr("{what}.", what=self.difference(target)),
         )
-        self.change.setText(
-            "<br>".join([head, *shown])
-            if shown
-            else tr("{head} Nothing would change.", head=head)
-        )
+        none = tr("Nothing would change.")
+        text = "<br>".join([head, *shown]) if shown else sentences(head, none)
+        self.change.setText(text)
         self.confirm_update.setEnabled(bool(shown))
         self.deeds.hide()
         self._hide_form()

@@ -43,7 +43,7 @@ def open_settings() -> QSettings:
 
 def take_troubles() -> str:
     """Returns in words what was set aside since this was asked last."""
-    text = " ".join(_troubles)
+    text = sentences(*_troubles)
     _troubles.clear()
     return text
 

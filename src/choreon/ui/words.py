@@ -129,11 +129,6 @@ def some(names: Iterable[str], most: int = 3) -> str:
     return listed(names, most)
 
 
-def capital(text: str) -> str:
-    """The same with a capital letter at its beginning; all else as it is."""
-    return text[:1].upper() + text[1:]
-
-
 def fixtures_named(show: Show, ids: Iterable[str]) -> str:
     """“Front 1, Front 2 and 4 more”; “nobody” where there are none."""
     names = [show.fixtures[i].name for i in ids if i in show.fixtures]

@@ -60,9 +60,9 @@ def build_dmx(address: int) -> bytearray:
     if not 0 <= address <= MAX_ADDRESS:
         raise ValueError(
             tr(
-                "{address} is no Art-Net port-address; they go from 0 to {MAX_ADDRESS}",
+                "{address} is no Art-Net port-address; they go from 0 to {most}",
                 address=address,
-                MAX_ADDRESS=MAX_ADDRESS,
+                most=MAX_ADDRESS,
             )
         )
     return bytearray(

@@ -54,10 +54,10 @@ def _leave_out_impossible(mode: Element, name: str, note: Note) -> None:
                 raise FormatError(
                     tr(
                         "{name} puts a channel on slot {number}; a universe has "
-                        "{SLOTS}.",
+                        "{slots}.",
                         name=name,
                         number=number[:12],
-                        SLOTS=SLOTS,
+                        slots=SLOTS,
                     )
                 )
         wrong = [number for number in _numbers(channel) if int(number) < 1]
@@ -321,11 +321,11 @@ class _Expansion:
         if self.made > MOST_CHANNELS:
             raise FormatError(
                 tr(
-                    "{name} multiplies its parts and channels beyond {MOST_CHANNELS}; "
+                    "{name} multiplies its parts and channels beyond {most}; "
                     "that is "
                     "not a real lamp.",
                     name=self.name,
-                    MOST_CHANNELS=MOST_CHANNELS,
+                    most=MOST_CHANNELS,
                 )
             )
 

@@ -286,10 +286,10 @@ class _GdtfReader:
         if any(max(slots) > SLOTS for slots, _ in placed):
             raise FormatError(
                 tr(
-                    "{name}: the mode {name2} takes more than {SLOTS} slots.",
+                    "{name}: the mode {name2} takes more than {slots} slots.",
                     name=self.name,
                     name2=mode.name,
-                    SLOTS=SLOTS,
+                    slots=SLOTS,
                 )
             )
 
@@ -430,7 +430,7 @@ class _GdtfReader:
             )
         except (FormatError, msgspec.DecodeError):
             self.note(
-                tr("{EXTRA} in it could not be read and was left out.", EXTRA=EXTRA)
+                tr("{file} in it could not be read and was left out.", file=EXTRA)
             )
             return kind
         return with_extra(kind, extra, self.keys)

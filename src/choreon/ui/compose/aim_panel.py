@@ -7,7 +7,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from choreon.language import tr
+from choreon.language import plural, sentences, tr
 from choreon.model import attributes as at
 from choreon.model import edits, links, palettes
 from choreon.model.effects import unlinked
@@ -416,20 +416,17 @@ class AimPanel(QWidget):
         self.parts.draft.edit(
             tr("delete the mark {name}", name=mark.name), show, draft, effects
         )
-        kept = (
-            tr(
-                " {users} still aim{len} there.",
-                users=words.some(users),
-                len="s" * (len(users) == 1),
-            )
-            if users
-            else ""
+        kept = plural(
+            len(users),
+            "{users} still aims there.",
+            "{users} still aim there.",
+            users=words.some(users),
         )
         self.parts.notices.told.emit(
-            tr(
-                "{name} is deleted.{kept} Ctrl+Z brings it back.",
-                name=mark.name,
-                kept=kept,
+            sentences(
+                tr("{name} is deleted.", name=mark.name),
+                kept if users else "",
+                tr("Ctrl+Z brings it back."),
             ),
             "info",
         )

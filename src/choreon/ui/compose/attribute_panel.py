@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.language import tr
+from choreon.language import in_a_row, tr
 from choreon.model import attributes as at
 from choreon.model.effects import motion_of
 from choreon.model.motion import Effects, title
@@ -522,9 +522,9 @@ class AttributePanel(QWidget):
                 tr("Colour") if n in at.TARGET_COLOUR else at.attribute(n).label
                 for n in own
             )
-            self.tabs[name].set_drafted(len(labels), ", ".join(labels))
+            self.tabs[name].set_drafted(len(labels), in_a_row(labels))
         moving = [title(motion_of(self.parts.document.show, e)) for e in self._moving()]
-        self.tabs[MOTION].set_drafted(len(moving), ", ".join(moving))
+        self.tabs[MOTION].set_drafted(len(moving), in_a_row(moving))
 
     def _moving(self) -> Effects:
         return self.motion_panel.effects()

@@ -148,7 +148,7 @@ class ColourPanel(QWidget):
         self._rgb = rgb
         self.colour.set_rgb(rgb)
         if not self.hex.hasFocus():
-            self.hex.setText(words.hex_colour(rgb) if rgb else "several")
+            self.hex.setText(words.hex_colour(rgb) if rgb else tr("several"))
         hue, strength = place_of(rgb) if rgb else (None, None)
         self.hue.set_value(hue)
         self.strength.set_value(None if strength is None else 100 * strength)
@@ -180,7 +180,10 @@ class ColourPanel(QWidget):
             )
 
         self.answers.setText(
-            "\n".join(f"{name}: {answer_text(answer)}" for (name, answer) in found)
+            "\n".join(
+                tr("{name}: {answer}", name=name, answer=answer_text(answer))
+                for (name, answer) in found
+            )
         )
         self.answers.setVisible(bool(found))
 
@@ -223,7 +226,9 @@ class ColourPanel(QWidget):
             if self._rgb is None or words.hex_colour(self._rgb) != found:
                 self.hand.give_colour(of_hex(found))
         else:
-            self.hex.setText(words.hex_colour(self._rgb) if self._rgb else "several")
+            self.hex.setText(
+                words.hex_colour(self._rgb) if self._rgb else tr("several")
+            )
 
     def set_part(self, part: str, value: float) -> None:
         """Change one part of the target colour; the other two are taken along as they

@@ -21,7 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QInputDialog, QSizePolicy, QVBoxLayout, QWidget
 
-from choreon.language import plural, sentences, tr
+from choreon.language import capital, plural, sentences, tr
 from choreon.model import attributes as at
 from choreon.model import chases, edits, links
 from choreon.model import effects as model_effects
@@ -94,7 +94,7 @@ class EffectLine(QWidget):
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
         is_on = self.effect.on
-        return Spoken(Role.ListItem, "on" if is_on else "off", is_on=is_on)
+        return Spoken(Role.ListItem, tr("on") if is_on else tr("off"), is_on=is_on)
 
     @property
     def motion(self) -> AnyMotion:
@@ -408,7 +408,7 @@ class MotionPanel(QWidget):
             said.append(
                 tr(
                     "{title}: it moves nothing, and is kept.",
-                    title=words.capital(title(motion)),
+                    title=capital(title(motion)),
                 )
             )
 
@@ -634,7 +634,7 @@ class MotionPanel(QWidget):
             self,
             tr("Keep a motion"),
             tr("Name of the motion"),
-            text=words.capital(title(motion)),
+            text=capital(title(motion)),
         )
         if not sure or not name.strip():
             return

@@ -10,6 +10,7 @@ from choreon.model.motion import Effects, family
 from choreon.model.only import only
 from choreon.model.playables import Scene
 from choreon.model.values import Look
+from choreon.terms import term
 from choreon.ui import words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
@@ -29,9 +30,9 @@ class OnlyDialog(Dialog):
         self.setMinimumWidth(460)
         self.families: dict[str, QPushButton] = {}
         for name in self._families():
-            button = basics.button(
-                name, self._look, "", "", tr("What it has of {name}", name=name)
-            )
+            said = term(name)
+            tip = tr("What it has of {family}", family=said)
+            button = basics.button(said, self._look, "", "", tip)
             button.setCheckable(True)
             button.setChecked(True)
             self.families[name] = button

@@ -8,13 +8,12 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent
 from PySide6.QtWidgets import QMenu, QWidget
 
-from choreon.language import tr
+from choreon.language import capital, tr
 from choreon.model import attributes as at
 from choreon.model import links, palettes
 from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette
 from choreon.ui import palettes as palette_deeds
-from choreon.ui import words
 from choreon.ui.compose.hand import Hand, Items
 from choreon.ui.drags import DragsOut
 from choreon.ui.parts.brush import look_of
@@ -137,7 +136,7 @@ def menu(parent: QWidget, hand: Hand, palette: Palette) -> QMenu:
     parts = hand.parts
     made = Menu(parent)
     users = [s.name for s in palettes.users(parts.document.show, palette.id)]
-    made.addAction(words.capital(palette_deeds.used_by(users))).setEnabled(False)
+    made.addAction(capital(palette_deeds.used_by(users))).setEnabled(False)
     made.addSeparator()
     held = parts.brush.palette is palette
     made.addAction(

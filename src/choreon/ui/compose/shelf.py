@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.language import plural, tr
+from choreon.language import capital, facts, in_a_row, plural, tr
 from choreon.model import chases, edits, links, palettes
 from choreon.model import effects as model_effects
 from choreon.model.playables import AnyPlayable, kind_of
@@ -328,7 +328,7 @@ class Shelf(QWidget):
         elif self.shows == MOTIONS:
             entries = [(EVERYWHERE, None)]
         else:
-            families = [(words.capital(term(f)), str(f)) for f in palettes.FAMILIES]
+            families = [(capital(term(f)), str(f)) for f in palettes.FAMILIES]
             entries = [(tr("All families"), None), *families]
 
         box = self.folder
@@ -390,8 +390,14 @@ class Shelf(QWidget):
         if isinstance(thing, Palette):
             users = palettes.users(self.parts.document.show, thing.id)
             return palette_deeds.used_by([s.name for s in users])
-        times = ", ".join(
-            f"{family} {t.delay:g}+{t.fade:g} s" for family, t in thing.times.items()
+        times = in_a_row(
+            tr(
+                "{family} {delay:g}+{fade:g} s",
+                family=term(family),
+                delay=t.delay,
+                fade=t.fade,
+            )
+            for family, t in thing.times.items()
         )
         tags = " ".join(f"#{tag}" for tag in thing.tags)
         about = [
@@ -403,7 +409,7 @@ class Shelf(QWidget):
             times,
             tags,
         ]
-        return " · ".join(part for part in about if part)
+        return facts(*about)
 
     def _pressed_twice(self, thing_id: str) -> None:
         """A palette is given to the chosen lamps; a scene is taken into the draft."""

@@ -23,7 +23,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QFrame
 
-from choreon.language import tr
+from choreon.language import facts, in_a_row, plural, tr
 from choreon.model.chases import to_step
 from choreon.model.playables import Chase
 from choreon.model.playables.chase import ChaseStep
@@ -306,11 +306,9 @@ class StepStrip(QAbstractScrollArea):
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
         places = [n + 1 for n, step in enumerate(self.steps) if step.id in self.chosen]
-        chosen = ", ".join(map(str, places)) or "none"
-        return Spoken(
-            Role.List,
-            tr("{n} steps; chosen {chosen}", n=len(self.steps), chosen=chosen),
-        )
+        chosen = in_a_row(map(str, places)) or tr("none")
+        steps = plural(len(self.steps), "{n} step", "{n} steps")
+        return Spoken(Role.List, facts(steps, tr("chosen: {which}", which=chosen)))
 
     def event(self, event: QEvent) -> bool:
         """Ctrl+A chooses steps here, whatever it does around."""

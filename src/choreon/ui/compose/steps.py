@@ -29,7 +29,7 @@ from choreon.render import choice
 from choreon.render.rig import Rig
 from choreon.render.sources.chase import own_time, rounds_of, step_name
 from choreon.render.state import Going, Player
-from choreon.terms import a_round
+from choreon.terms import a_round, term
 from choreon.ui import palettes as palette_deeds
 from choreon.ui import words
 from choreon.ui.compose.cards import CardStrip
@@ -169,15 +169,15 @@ class Steps(QWidget):
         self.stand = ValueField(tr("Hold"), 0, 60, "s", 2, 1.0, bar=False)
         self.share = ValueField(tr("Crossfade"), 0, 100, "%", 0, 50.0)
         self.unit = QComboBox()
-        self.unit.addItem("seconds", Unit.SECONDS)
+        self.unit.addItem(tr("seconds"), Unit.SECONDS)
 
-        self.unit.addItem("beats", Unit.BEATS)
+        self.unit.addItem(tr("beats"), Unit.BEATS)
         self.unit.setAccessibleName(tr("Unit of the times"))
         self.run = QComboBox()
         self.run.setAccessibleName(tr("In which order"))
 
         for run in RUNS:
-            self.run.addItem(str(run), run)
+            self.run.addItem(term(run), run)
 
         self.rounds = ValueField(tr("Rounds"), 0, 99, "", 0, 0.0, bar=False)
         self.rounds.none = tr("for ever")
@@ -539,7 +539,7 @@ class Steps(QWidget):
             return
         show = make(self.parts.document.show, self.ref)
         self.parts.document.edit(
-            tr("{name} of {name_of}", name=name, name_of=name_of(show, self.ref)), show
+            tr("{deed} of {name}", deed=name, name=name_of(show, self.ref)), show
         )
 
     def _change(self, **fields: object) -> None:
@@ -547,14 +547,14 @@ class Steps(QWidget):
 
     def _retime(self, **times: float) -> None:
         ids = list(self.strip.chosen)
-        self._edit("retime", lambda s, r: chases.retime(s, r, ids, **times))
+        self._edit(tr("times"), lambda s, r: chases.retime(s, r, ids, **times))
 
     def _crossfade(self, share: float) -> None:
-        self._edit("crossfade", lambda s, r: chases.crossfade(s, r, share / 100))
+        self._edit(tr("crossfade"), lambda s, r: chases.crossfade(s, r, share / 100))
 
     def _set_unit(self) -> None:
         unit, bpm = self.unit.currentData(), self.parts.engine.state.clock.bpm
-        self._edit("unit", lambda s, r: chases.set_unit(s, r, unit, bpm))
+        self._edit(tr("unit"), lambda s, r: chases.set_unit(s, r, unit, bpm))
 
     def _set_end(self) -> None:
         end = self.end.currentData()
@@ -679,7 +679,7 @@ class Steps(QWidget):
     def _move(self, index: int) -> None:
         ids = list(self.strip.chosen)
         place = max(0, index)
-        self._edit("order", lambda s, r: chases.move_steps(s, r, ids, place))
+        self._edit(tr("order"), lambda s, r: chases.move_steps(s, r, ids, place))
 
     def delete_chosen(self) -> None:
         """Take the chosen steps out."""
@@ -769,7 +769,7 @@ class Steps(QWidget):
     ) -> None:
         """One colour for another in the chosen steps, or in all."""
         ids = self._ids()
-        self._edit("recolour", lambda s, r: chases.recolour(s, r, ids, old, new))
+        self._edit(tr("colours"), lambda s, r: chases.recolour(s, r, ids, old, new))
 
     def _copy(self) -> None:
         chosen = self.strip.chosen

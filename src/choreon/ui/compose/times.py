@@ -8,11 +8,10 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
-from choreon.language import tr
+from choreon.language import capital, tr
 from choreon.model import attributes as at
 from choreon.model.playables import Playable, Times
 from choreon.terms import term
-from choreon.ui import words
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 from choreon.ui.widgets.discard import discard
@@ -35,12 +34,12 @@ class TimesDialog(Dialog):
         lines = []
         for family in FAMILIES:
             own = scene.times.get(family)
-            delay = ValueField("waits", 0, 60, "s", 1, bar=False)
-            fade = ValueField("takes", 0, 60, "s", 1, bar=False)
+            delay = ValueField(tr("waits"), 0, 60, "s", 1, bar=False)
+            fade = ValueField(tr("takes"), 0, 60, "s", 1, bar=False)
             delay.set_value(own.delay if own else 0.0)
             fade.set_value(own.fade if own else scene.fade_in)
             self.rows[family] = (delay, fade)
-            title = basics.label(words.capital(term(family)), "soft")
+            title = basics.label(capital(term(family)), "soft")
             title.setFixedWidth(90)
             lines.append(basics.row(title, delay, fade))
         self.fade_in.changed.connect(self._follow)

@@ -19,13 +19,13 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu
 
-from choreon.language import tr
+from choreon.language import capital, tr
 from choreon.library.motions import ready_motions
 from choreon.model import effects as model_effects
 from choreon.model.motion import AnyMotion, Effects, title
 from choreon.model.show import Palette
 from choreon.ui import palettes as palette_deeds
-from choreon.ui import theme, words
+from choreon.ui import theme
 from choreon.ui.compose.motion_panel import MotionPanel
 from choreon.ui.widgets.curves import draw_motion
 from choreon.ui.widgets.menu import Menu
@@ -204,7 +204,7 @@ class Tray(MovingGrid):
 
     def _fill_menu(self, menu: QMenu, palette: Palette) -> None:
         used = palette_deeds.users_of(self.parts.document.show, palette.id)
-        menu.addAction(words.capital(palette_deeds.used_by(used))).setEnabled(False)
+        menu.addAction(capital(palette_deeds.used_by(used))).setEnabled(False)
         menu.addSeparator()
         menu.addAction(
             tr("Rename…"), lambda: palette_deeds.rename(self, self.parts, palette)

@@ -16,7 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.language import tr
+from choreon.language import sentences, tr
+from choreon.terms import term
 from choreon.ui import theme
 from choreon.ui.find import entries
 from choreon.ui.find.search import Entry, find
@@ -98,12 +99,12 @@ class FindBox(QFrame):
         self.found = [*entries.wishes(self.parts, text), *find(self._all, text)]
         self.list.clear()
         for entry in self.found:
-            item = QTreeWidgetItem([entry.title, entry.sort, entry.key])
+            item = QTreeWidgetItem([entry.title, term(entry.sort), entry.key])
             for column in (1, 2):
                 item.setForeground(column, QColor(theme.SOFT))
             self.list.addTopLevelItem(item)
         self._mark(0)
-        nothing = tr("Nothing is called that. {EMPTY}", EMPTY=EMPTY)
+        nothing = sentences(tr("Nothing is called that."), EMPTY)
         self.hint.setText(nothing if text.strip() else EMPTY)
         self.hint.setVisible(not self.found)
         self.list.setVisible(bool(self.found))

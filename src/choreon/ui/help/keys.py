@@ -120,16 +120,9 @@ def _does(command: KeyCommand) -> str:
 def _table(title: str, keys: Iterable[Key]) -> str:
     """Keys in two columns under a title."""
     lines = [
-        tr(
-            '<tr><td width="190" style="color: '
-            '{CHOSEN}">{keys}</td><td>{does}</td></tr>',
-            CHOSEN=theme.CHOSEN,
-            keys=escape(key.keys),
-            does=escape(key.does),
-        )
+        f'<tr><td width="190" style="color: {theme.CHOSEN}">{escape(key.keys)}</td>'
+        f"<td>{escape(key.does)}</td></tr>"
         for key in keys
     ]
-    table = tr(
-        '<table cellspacing="0" cellpadding="4">{lines}</table>', lines="".join(lines)
-    )
+    table = f'<table cellspacing="0" cellpadding="4">{"".join(lines)}</table>'
     return f"<h3>{escape(title)}</h3>{table}"

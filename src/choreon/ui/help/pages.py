@@ -6,8 +6,7 @@ import contextlib
 from functools import cache
 from importlib.resources import files
 
-from choreon.language import code, tr
-from choreon.ui import words
+from choreon.language import capital, code, tr
 
 TOPICS = (
     "start",
@@ -58,7 +57,7 @@ def title_of(topic: str, text: str) -> str:
     """Returns the title of a page: its first heading, else its name."""
     head, _, _ = text.partition("\n")
     name = head.removeprefix("# ").strip() if head.startswith("# ") else topic
-    return words.capital(topic) if text == MISSING else name
+    return capital(topic) if text == MISSING else name
 
 
 @cache

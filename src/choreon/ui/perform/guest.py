@@ -281,7 +281,7 @@ class PinPad(QFrame):
         self.field.setEchoMode(QLineEdit.EchoMode.Password)
 
         self.field.setFont(theme.font(24))
-        self.field.setAccessibleName("PIN")
+        self.field.setAccessibleName(tr("PIN"))
         self.field.returnPressed.connect(self._enter)
         self.say = basics.label("", "soft", wrap=True)
         keys = QWidget()
@@ -303,7 +303,7 @@ class PinPad(QFrame):
         self.stay = basics.button(tr("Cancel"), self.hide, "quiet")
         basics.stack(
             self,
-            basics.label("PIN", "big"),
+            basics.label(tr("PIN"), "big"),
             self.field,
             self.say,
             keys,

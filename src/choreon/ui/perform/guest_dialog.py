@@ -49,8 +49,8 @@ class GuestDialog(Dialog):
 
         self.pin = QLineEdit()
         self.pin.setEchoMode(QLineEdit.EchoMode.Password)
-        self.pin.setAccessibleName("PIN")
-        held = tr("as it is") if guest.pin else "none"
+        self.pin.setAccessibleName(tr("PIN"))
+        held = tr("as it is") if guest.pin else tr("none")
         self.pin.setPlaceholderText(held)
 
         self.again = QLineEdit()

@@ -49,12 +49,12 @@ from choreon.terms import term
 from choreon.ui import pictures, renaming, theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
+from choreon.ui.signs import sign_name
 from choreon.ui.tiles import named
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 from choreon.ui.widgets.work import Work
-from choreon.ui.words import capital
 
 ACTIONS = {
     PadAction.TOGGLE: tr("On, and off again"),
@@ -76,11 +76,6 @@ SHORT = {
     at.Family.BEAM: tr("Beam"),
 }
 NO_SIGN = tr("No sign")
-
-
-def sign_name(sign: str) -> str:
-    """Returns what a shipped sign is called: “Align left”."""
-    return capital(sign.replace("-", " "))
 
 
 class Inspector(QWidget):
@@ -346,7 +341,7 @@ class Inspector(QWidget):
             )
 
     def _set_time(self, field: str, value: float | None) -> None:
-        self.change("fade time of a tile", **{field: value})
+        self.change(tr("fade time of a tile"), **{field: value})
 
     # what single kinds have
 

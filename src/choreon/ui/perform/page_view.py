@@ -66,7 +66,7 @@ class SectionHead(QWidget):
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
-        return Spoken(Role.Button, "folded" if self.folded else "open")
+        return Spoken(Role.Button, tr("folded") if self.folded else tr("open"))
 
     def speak_press(self) -> None:
         """A screen reader presses it."""

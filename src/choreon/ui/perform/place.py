@@ -845,9 +845,9 @@ PLAYED = {
     Choice.kind: tr("As a choice, with"),
 }
 PLAIN: dict[str, Tile] = {
-    "Tempo": TempoTile(id="tempo"),
-    "Clock": ClockTile(id="clock"),
-    "Label": LabelTile(id="label", name=tr("Label")),
+    tr("Tempo"): TempoTile(id="tempo"),
+    tr("Clock"): ClockTile(id="clock"),
+    tr("Label"): LabelTile(id="label", name=tr("Label")),
 }
 
 

@@ -264,7 +264,7 @@ class HangPanel(QWidget):
         text = channel_map(kind, mode) if kind and mode else ""
         self.map.setToolTip(text)
         self.map.setText(
-            text if len(text) <= 120 else text[:117].rsplit(" · ", 1)[0] + " …"
+            text if len(text) <= 120 else f"{text[:117].rsplit(' · ', 1)[0]} …"
         )
         self.map.setVisible(bool(text))
 

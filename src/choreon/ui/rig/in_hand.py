@@ -46,6 +46,8 @@ TURN = (
 )
 TABS = (tr("Fixture"), tr("Channels"), tr("Why"))
 
+SEVERAL = tr("several")
+
 
 class InHand(QWidget):
     """One fixture, or what several have in common."""
@@ -119,7 +121,7 @@ class InHand(QWidget):
         parts = self.parts
         self.name, self.short, self.note = QLineEdit(), QLineEdit(), QLineEdit()
         self.gel = QLineEdit()
-        self.gel.setPlaceholderText("none")
+        self.gel.setPlaceholderText(tr("none"))
         self.gel.setToolTip(
             tr(
                 "The colour of the filter in front of a fixture without colours of its "
@@ -132,7 +134,7 @@ class InHand(QWidget):
             "", self._pick_gel, "quiet", tip=tr("Pick the gel's colour")
         )
         self.gel_colour.setFixedSize(34, 28)
-        self.number = NumberField(tr("Number"), 0, 999_999, 0, none="none")
+        self.number = NumberField(tr("Number"), 0, 999_999, 0, none=tr("none"))
         self.universe = NumberField(tr("Universe"), 1, MAX_UNIVERSE, 1)
         self.address = NumberField(tr("Address"), 1, SLOTS, 1)
         self.slip = Slip()
@@ -215,7 +217,7 @@ class InHand(QWidget):
             basics.row(
                 basics.label(tr("Universe"), "soft"),
                 self.universe,
-                basics.label("address", "soft"),
+                basics.label(tr("address"), "soft"),
                 self.address,
             ),
             self.slip,
@@ -283,7 +285,7 @@ class InHand(QWidget):
         for widget, text in ((self.name, first.name), (self.short, first.short)):
             widget.setEnabled(alone)
             widget.setText(text if alone else "")
-            widget.setPlaceholderText("" if alone else tr("several"))
+            widget.setPlaceholderText("" if alone else SEVERAL)
         self.number.setValue(first.number)
         notes = {fixture.note for fixture in fixtures}
         self.note.setText(first.note if len(notes) == 1 else "")
@@ -328,9 +330,9 @@ class InHand(QWidget):
             what = tr("The first one's address; the others follow in their order")
         self.address.setToolTip(
             tr(
-                "{what}, 1 to {SLOTS}: type it, or turn the wheel",
+                "{what}, 1 to {slots}: type it, or turn the wheel",
                 what=what,
-                SLOTS=SLOTS,
+                slots=SLOTS,
             )
         )
         self.slip.show_address(first.address, first.mode if alone else "")
@@ -433,7 +435,7 @@ class InHand(QWidget):
         gels = {f.gel for f in fixtures}
         gel = gels.pop() if len(gels) == 1 else ""
         self.gel.setText(gel)
-        self.gel.setPlaceholderText("several" if gels else "none")
+        self.gel.setPlaceholderText(SEVERAL if gels else tr("none"))
         ground = gel or "transparent"
         self.gel_colour.setStyleSheet(
             f"background: {ground}; border: 1px solid {theme.BATTEN};"
@@ -444,7 +446,7 @@ class InHand(QWidget):
         if (
             self._busy
             or not self.parts.selection.chosen
-            or (not text and self.gel.placeholderText() == "several")
+            or (not text and self.gel.placeholderText() == SEVERAL)
         ):
             return
         found = read_hex(text) if text else ""

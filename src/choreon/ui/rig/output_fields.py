@@ -126,7 +126,9 @@ class RateField(OutputField):
         self.widget.setAccessibleName(tr("Rate"))
         self.widget.setToolTip(tr("How many frames a second it is sent"))
         for rate in RATES:
-            self.widget.addItem(f"{rate}/s" if rate else "44/s (all)", float(rate))
+            self.widget.addItem(
+                tr("{rate}/s", rate=rate) if rate else tr("44/s (all)"), float(rate)
+            )
         self.widget.activated.connect(lambda _: self.put(self.widget.currentData()))
 
     def fill(self, value: float) -> None:
@@ -194,7 +196,7 @@ SHIFT = partial(
     ),
 )
 PORT = partial(
-    WholeField, key="port", title=tr("Port"), bounds=(0, 65535), none="usual"
+    WholeField, key="port", title=tr("Port"), bounds=(0, 65535), none=tr("usual")
 )
 PRIORITY = partial(WholeField, key="priority", title=tr("Priority"), bounds=(0, 200))
 SYNC = partial(
@@ -203,7 +205,7 @@ SYNC = partial(
     title=tr("Sync"),
     bounds=(0, MAX_UNIVERSE),
     name=tr("Synchronisation universe"),
-    none="none",
+    none=tr("none"),
 )
 REST = partial(
     TickField,

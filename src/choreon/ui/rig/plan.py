@@ -25,7 +25,7 @@ from PySide6.QtGui import (
     QShowEvent,
 )
 
-from choreon.language import facts, plural, tr
+from choreon.language import facts, plural, sentences, tr
 from choreon.model import arrange, edits, patch
 from choreon.model.sameness import very_same
 from choreon.model.show import Fixture, Place
@@ -47,7 +47,7 @@ NEAR = 15.0  # pixels
 HINT_WIDTH, HINT_EDGE, HINT_STEP = 460, 12, 8  # pixels
 MANY = 150  # lamps whose names are written in a turn of their own
 BACK, SIDE = 0.9, 1.1  # metres shown behind and beside the stage
-KEYS = tr("O opens up, H is home, I identifies, arrow keys nudge, Delete takes down")
+KEYS = tr("O opens up, H is home, I identifies, arrow keys nudge, Delete takes down.")
 
 
 Key = tuple[object, ...]  # what a picture was drawn for
@@ -95,7 +95,7 @@ class PlanView(TakesTypes):
             tr("Plan from the front") if front else tr("Plan from above")
         )
         self.setToolTip(
-            tr("Press to choose, drag to move (Alt: no snapping). {KEYS}.", KEYS=KEYS)
+            sentences(tr("Press to choose, drag to move (Alt: no snapping)."), KEYS)
         )
         self._ghost: Ghost | None = None
 

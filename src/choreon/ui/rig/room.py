@@ -30,13 +30,13 @@ SIZE = (
     (tr("Grid"), "height", 1, 20),
     (tr("House"), "house", 0, 60),
 )
-BAR = (("x", "x1"), ("y", "y1"), (tr("to x"), "x2"), ("y", "y2"), ("height", "z"))
+BAR = (("x", "x1"), ("y", "y1"), (tr("to x"), "x2"), ("y", "y2"), (tr("height"), "z"))
 AREA = (
     ("x", "x1"),
     ("y", "y1"),
     (tr("to x"), "x2"),
     ("y", "y2"),
-    ("from", "low"),
+    (tr("from"), "low"),
     (tr("up to"), "high"),
 )
 SEATS = (

@@ -86,7 +86,7 @@ class Strip(QWidget):
         self.setFixedHeight(TALL)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(title)
-        names = ", ".join(r.name for r in channel.ranges if r.name)
+        names = in_a_row(r.name for r in channel.ranges if r.name)
         self.setToolTip(
             tr(
                 "{title}: drag over the line, turn the wheel (Shift: fine), or type a "

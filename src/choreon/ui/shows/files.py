@@ -69,7 +69,7 @@ class ShowFiles(QObject):
             self.window,
             tr("Copy the show to a file"),
             str(proposed),
-            tr("Shows (*{SUFFIX})", SUFFIX=SUFFIX),
+            tr("Shows (*{suffix})", suffix=SUFFIX),
         )
         if name:
             path = Path(name)

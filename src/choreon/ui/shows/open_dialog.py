@@ -150,7 +150,7 @@ class OpenShowDialog(Dialog):
             self,
             tr("Open a show"),
             str(folders.shows()),
-            tr("Shows (*{SUFFIX})", SUFFIX=SUFFIX),
+            tr("Shows (*{suffix})", suffix=SUFFIX),
         )
         if name:
             self.chosen = Path(name)

@@ -18,9 +18,8 @@ from PySide6.QtWidgets import (
 
 from choreon.formats import cleaning, showfile
 from choreon.formats.versions import VERSIONS, keep_version, kept_at
-from choreon.language import plural, sentences, tr
+from choreon.language import capital, plural, sentences, tr
 from choreon.model import changes
-from choreon.model.compare import capital
 from choreon.model.show import Show
 from choreon.ui import theme
 from choreon.ui.parts import Parts
@@ -131,8 +130,8 @@ class VersionsDialog(Dialog):
                 tr(
                     "A version is kept every few minutes while the show is worked on, "
                     "the last "
-                    "{VERSIONS} of them. There is none yet.",
-                    VERSIONS=VERSIONS,
+                    "{n} of them. There is none yet.",
+                    n=VERSIONS,
                 )
             )
             return

@@ -160,7 +160,7 @@ class SurfacesPlace(QWidget):
         self.hint.setText(
             ""
             if not self.port
-            else "connected"
+            else tr("connected")
             if is_open
             else tr("not connected; what it does is kept")
         )

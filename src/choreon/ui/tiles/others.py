@@ -191,7 +191,7 @@ class MasterWidget(FaderTile):
             if self.weight > 0:
                 painter.setFont(theme.font(12))
                 painter.setPen(QColor(theme.KEEP))
-                painter.drawText(QRectF(8, 4, 60, 18), "holds")
+                painter.drawText(QRectF(8, 4, 60, 18), tr("holds"))
 
             return
 

@@ -255,7 +255,7 @@ class ChoiceTile(PlayingWidget):
         """Returns what a screen reader says of it: which look is on."""
         index, plays = self.index, self.tile.plays
         if index is None or not 0 <= index < len(plays):
-            return Spoken(Role.ComboBox, "none", is_on=False)
+            return Spoken(Role.ComboBox, tr("none"), is_on=False)
         name = name_of(self.parts.document.show, plays[index].ref)
         return Spoken(Role.ComboBox, name, is_on=True)
 

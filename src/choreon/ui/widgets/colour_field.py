@@ -49,7 +49,7 @@ class ColourField(QWidget):
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
-        value = "several" if self._rgb is None else on_screen(self._rgb).name()
+        value = tr("several") if self._rgb is None else on_screen(self._rgb).name()
         return Spoken(Role.ColorChooser, value)
 
     def set_rgb(self, rgb: Rgb | None) -> None:

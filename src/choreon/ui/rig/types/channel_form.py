@@ -63,7 +63,7 @@ class ChannelForm(QWidget):
 
         self.resolution.activated.connect(lambda _: self._resolve())
         self.home = NumberField(tr("Home"), 0, 255, 0)
-        self.open = NumberField(tr("Open up"), -1, 255, -1, none="auto")
+        self.open = NumberField(tr("Open up"), -1, 255, -1, none=tr("auto"))
         self.open.setToolTip(
             tr(
                 "Its value when the fixture is opened up. Nothing typed: intensity "
@@ -203,7 +203,7 @@ class ChannelForm(QWidget):
         self.table.setMinimumHeight(180)
         self.table.chosen.connect(self.choose)
         self.table.edited.connect(self._emit)
-        self.slot = NumberField(tr("Slot"), -1, 200, -1, none="none")
+        self.slot = NumberField(tr("Slot"), -1, 200, -1, none=tr("none"))
 
         self.slot.setToolTip(
             tr("The slot, counted from 0, that turns or shakes in this range")

@@ -778,16 +778,13 @@ class TypeEditor(QWidget):
             )
 
         self.trial.setChecked(False)
-        keep = tr("error keeps") if len(wrong) == 1 else tr("errors keep")
-        note = (
-            tr(" {n} {keep} it from being hung.", n=len(wrong), keep=keep)
-            if wrong
-            else ""
+        note = plural(
+            len(wrong),
+            "{n} error keeps it from being hung.",
+            "{n} errors keep it from being hung.",
         )
-        self.parts.notices.told.emit(
-            tr("{label} is among your types now.{note}", label=kind.label, note=note),
-            "info",
-        )
+        text = tr("{label} is among your types now.", label=kind.label)
+        self.parts.notices.told.emit(sentences(text, note if wrong else ""), "info")
         self.before = kind
 
         self.closed.emit()

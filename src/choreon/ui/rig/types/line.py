@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from choreon.language import tr
+from choreon.language import in_a_row, tr
 from choreon.model import attributes as at
 from choreon.model import type_edits
 from choreon.model.fixture_type import Channel, FixtureType, Range, Slot
@@ -95,7 +95,7 @@ class RangeLine(QWidget):
         """Returns what a screen reader says of it."""
         ranges = () if self.channel is None else self.channel.ranges
         names = [span.name or said(span.attribute) for span in ranges]
-        return Spoken(Role.Graphic, ", ".join(names) or tr("no range"))
+        return Spoken(Role.Graphic, in_a_row(names) or tr("no range"))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

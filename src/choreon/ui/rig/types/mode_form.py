@@ -143,7 +143,7 @@ class ModeForm(QWidget):
         self.add.setCompleter(known)
         self.columns = NumberField(tr("Columns of cells"), 0, 64, 0)
         self.lines = NumberField(tr("Rows of cells"), 0, 64, 0)
-        self.pitch = ValueField("apart", 0.005, 2.0, "m", 3, None, bar=False)
+        self.pitch = ValueField(tr("apart"), 0.005, 2.0, "m", 3, None, bar=False)
         self.pitch.set_value(0.1)
         lay = basics.button(
             tr("Lay out"),

@@ -304,8 +304,8 @@ class _Fields(QStyledItemDelegate):
         made.setProperty("kind", "cell")
         made.setAccessibleName(
             tr(
-                "{COLUMNS} of range {row}",
-                COLUMNS=COLUMNS[index.column()],
+                "{column} of range {row}",
+                column=COLUMNS[index.column()],
                 row=index.row() + 1,
             )
         )

@@ -1,0 +1,1 @@
+"""What those who work on Choreon use, beside the program."""
