@@ -20,6 +20,7 @@ import numpy as np
 import numpy.typing as npt
 
 from choreon import folders
+from choreon.language import tr
 
 log = logging.getLogger(__name__)
 
@@ -66,7 +67,11 @@ class SharedFrame:
             self._map = _shared(path)
         except OSError as error:
             why = error.strerror or str(error)
-            self.trouble = f"{path} cannot be written ({why}): no frames are shown."
+            self.trouble = tr(
+                "{path} cannot be written ({why}): no frames are shown.",
+                path=path,
+                why=why,
+            )
             log.warning("%s The light goes on.", self.trouble)
             self._map = mmap.mmap(-1, SIZE)
 

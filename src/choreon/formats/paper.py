@@ -117,14 +117,14 @@ class Paper:
 
     def _hang_list(self) -> None:
         columns: tuple[tuple[str, int], ...] = (
-            ("No", 0),
-            ("Name", 24),
-            ("Short", 118),
-            ("Type", 168),
-            ("Mode", 284),
-            ("Address", 358),
+            (tr("No"), 0),
+            (tr("Name"), 24),
+            (tr("Short"), 118),
+            (tr("Type"), 168),
+            (tr("Mode"), 284),
+            (tr("Address"), 358),
         )
-        columns += (("Slots", 404), (tr("Across, upstage, height"), 440))
+        columns += ((tr("Slots"), 404), (tr("Across, upstage, height"), 440))
         y = 0.0
         for fixture in sorted(
             self.show.fixtures.values(), key=lambda f: (f.universe, f.address, f.name)
@@ -262,9 +262,9 @@ class Paper:
             False,
             wide - 20,
         )
-        self._text(left, top - 34, "Universe", 8)
+        self._text(left, top - 34, tr("Universe"), 8)
         self._text(left + 42, top - 37, str(fixture.universe), 18, True)
-        self._text(left + 92, top - 34, "Address", 8)
+        self._text(left + 92, top - 34, tr("Address"), 8)
         self._text(left + 130, top - 37, f"{fixture.address:03d}", 22, True)
         place = tr(
             "{x:g} m across, {y:g} m upstage, {z:g} m up",

@@ -77,7 +77,7 @@ AnyMaster = GrandMaster | Blackout | Tempo | GroupMaster | Override
 
 EVERY_SHOW: dict[str, AnyMaster] = {
     GRAND.id: GrandMaster(id=GRAND.id, name=tr("Grand master")),
-    BLACKOUT.id: Blackout(id=BLACKOUT.id, name="Blackout"),
-    TEMPO.id: Tempo(id=TEMPO.id, name="Tempo"),
+    BLACKOUT.id: Blackout(id=BLACKOUT.id, name=tr("Blackout")),
+    TEMPO.id: Tempo(id=TEMPO.id, name=tr("Tempo")),
 }
 """The masters that every show has."""

@@ -102,11 +102,11 @@ def within(name: str, value: float, low: float, high: float) -> Iterator[str]:
 
 
 def _network_troubles(output: NetworkOutput) -> Iterator[str]:
-    yield from within("Port", output.port, 0, MOST_PORT)
-    yield from within("Shift", output.shift, -MOST_UNIVERSE, MOST_UNIVERSE)
+    yield from within(tr("Port"), output.port, 0, MOST_PORT)
+    yield from within(tr("Shift"), output.shift, -MOST_UNIVERSE, MOST_UNIVERSE)
 
     for name, text in (
-        ("Address", output.host),
+        (tr("Address"), output.host),
         (tr("Network card"), output.interface),
     ):
         if not text.isprintable() or len(text) > MOST_HOST or " " in text:
@@ -115,14 +115,14 @@ def _network_troubles(output: NetworkOutput) -> Iterator[str]:
 
 def _sacn_troubles(output: SacnOutput) -> Iterator[str]:
     yield from _network_troubles(output)
-    yield from within("Priority", output.priority, 0, MOST_PRIORITY)
+    yield from within(tr("Priority"), output.priority, 0, MOST_PRIORITY)
     yield from within(tr("Sync universe"), output.sync, 0, MOST_UNIVERSE)
 
 
 def _unknown_troubles(output: UnknownOutput) -> Iterator[str]:
     yield tr(
-        "An output of the kind “{get}” is not known here",
-        get=output.stored.get("kind", ""),
+        "An output of the kind “{kind}” is not known here",
+        kind=output.stored.get("kind", ""),
     )
 
 
@@ -147,7 +147,7 @@ OUTPUTS: dict[str, OutputKind] = {
         OutputKind("sACN", SacnOutput, _sacn_troubles),
         # port-addresses count from 0
         OutputKind(tr("Art-Net 4"), ArtnetOutput, _network_troubles, {"shift": -1}),
-        OutputKind("Unknown", UnknownOutput, _unknown_troubles),
+        OutputKind(tr("Unknown"), UnknownOutput, _unknown_troubles),
     )
 }
 
@@ -183,8 +183,8 @@ def troubles(output: Output) -> list[str]:
     """Returns what of an output is out of its range, in words; none where it can send.
     Such an output is let be, and all others send.
     """
-    found = list(within("Rate", output.rate, 0.0, MOST_RATE))
+    found = list(within(tr("Rate"), output.rate, 0.0, MOST_RATE))
     for universe in output.universes:
-        found += within("Universe", universe, 1, MOST_UNIVERSE)
+        found += within(tr("Universe"), universe, 1, MOST_UNIVERSE)
 
     return [*found, *OUTPUTS[output.kind].troubles(output)]

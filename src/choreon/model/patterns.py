@@ -618,7 +618,9 @@ def steps_of_pattern(show: Show, pattern: Pattern) -> tuple[ChaseStep, ...]:
         return ()
     return tuple(
         ChaseStep(
-            id=f"beat-{n}", name=f"Beat {n}", look=_look(show, pattern, items, line)
+            id=f"beat-{n}",
+            name=tr("Beat {number}", number=n),
+            look=_look(show, pattern, items, line),
         )
         for n, line in enumerate(rule.table(len(items)), 1)
     )
