@@ -765,7 +765,7 @@ def test_a_scene_is_taken_changed_and_updated(hands, compose):
     assert ledger.candidates()[0] == Ref("scene", "slack-water")
     ledger.ask_update(Ref("scene", "slack-water"))
     assert "1 value changed" in ledger.change.text()
-    assert "Par 1 intensity: 55 % → 25 %" in ledger.change.text()
+    assert "Par 1, Intensity: 55 % → 25 %" in ledger.change.text()
     hands.click(hands.button(ledger, "Cancel"))
     assert parts.document.show.playables["slack-water"].look["par-1"]["Dimmer"] == 0.55
     ledger.ask_update(Ref("scene", "slack-water"))

@@ -432,8 +432,8 @@ class Shelf(QWidget):
         of_these = menu.addAction(
             plural(
                 len(chosen),
-                "Of the one scene chosen",
-                "Of the {n} scenes chosen, in this order",
+                "Of the one chosen scene",
+                "Of the {n} chosen scenes, in this order",
             ),
             self.chase_of_chosen,
         )
