@@ -563,7 +563,7 @@ def test_names_in_hand_are_kept_apart(hands):
 def test_an_address_in_hand_that_does_not_fit_is_told(hands):
     hand = hands.place("rig").in_hand
     hands.parts.selection.choose(["par-1"])
-    for address, words in ((20, "already there"), (508, "past 512")):
+    for address, words in ((20, "there already"), (508, "past 512")):
         hand.address.setValue(address)
         hand.address.editingFinished.emit()
         assert words in hands.window.notice.text.text()
@@ -607,10 +607,10 @@ def test_the_ribbon_names_the_channel_under_the_pointer_and_follows_the_choice(h
     rig = hands.place("rig")
     ribbon = rig.ribbon.ribbon
     spot = hands.parts.document.show.fixtures["spot-1"]
-    assert ribbon.channel_name(spot, 1) == ", Pan"
-    assert ribbon.channel_name(spot, 2) == ", Pan, fine"
+    assert ribbon.channel_name(spot, 1) == "Pan"
+    assert ribbon.channel_name(spot, 2) == "Pan, fine"
     bar = hands.parts.document.show.fixtures["bar-1"]
-    assert ribbon.channel_name(bar, 5) == ", Green, cell 2"
+    assert ribbon.channel_name(bar, 5) == "Green, cell 2"
     hands.parts.selection.choose(["dot-1"])
     assert ribbon.universe == 3
     rig.ribbon.go(2)

@@ -54,7 +54,7 @@ def test_a_run_that_does_not_fit_goes_on_in_the_next_universe(hands, rig):
     rig.hang.choose_type("tarnby-par-7")
     rig.hang.universe.setValue(7)
     rig.hang.count.setValue(70)
-    assert rig.hang.preview.text() == "Universe 7, 1–512; Universe 8, 1–48: free."
+    assert rig.hang.preview.text() == "Universe 7, 1–512 and Universe 8, 1–48: free."
     rig.hang.gap.setValue(2)
     rig.hang.name.setText("Ring # out")
     rig.hang.first.setValue(40)
@@ -710,7 +710,7 @@ def test_outputs_are_added_changed_and_watched(hands, rig, node):
     node_card = next(c for i, c in view.cards.items() if i != "artnet")
     node_card.fields["universes"].widget.selectAll()
     hands.type(node_card.fields["universes"].widget, "1")
-    assert "Universe 2–3 is sent nowhere" in view.warning.text()
+    assert "universes 2–3 are sent nowhere" in view.warning.text()
     node_card.fields["universes"].widget.selectAll()
     hands.type(node_card.fields["universes"].widget, "all")
     assert not view.warning.isVisible()
@@ -799,7 +799,7 @@ def test_paper_lists_and_rigs_out_and_in(hands, rig, tmp_path, monkeypatch):
             QFileDialog, "getOpenFileName", lambda *_, **__: (str(tmp_path / name), "")
         )
 
-    for words, name in (("Print all", "all.pdf"), ("Print address slips", "slips.pdf"), ("Write the hang list", "l.csv"),
+    for words, name in (("Print all", "all.pdf"), ("Print the address slips", "slips.pdf"), ("Write the hang list", "l.csv"),
                         ("Write the rig", "r.mvr")):  # fmt: skip
         saves(name)
         pick(hands, lambda: hands.click(rig.file_button), words)

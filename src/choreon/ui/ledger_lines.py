@@ -267,7 +267,7 @@ class LedgerDelegate(QStyledItemDelegate):
         """Lift what is under the pointer."""
         if rect.contains(self.lines.pointer):
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.BATTEN))
+            painter.setBrush(QColor(theme.LIFT))
             ground = rect.adjusted(1, 2, -1, -2)
             painter.drawRoundedRect(ground, theme.RADIUS, theme.RADIUS)
 

@@ -34,6 +34,9 @@ SHELF, STEPS = 196, 284  # pixels that shelf and steps are tall
 class ComposePlace(QWidget):
     """Who on the left, the stage, what on the right, the shelf below."""
 
+    LATER = ("steps",)
+    """What is made when it is first asked for."""
+
     def __init__(self, parts: Parts) -> None:
         super().__init__()
         self.parts = parts
@@ -44,13 +47,10 @@ class ComposePlace(QWidget):
         self.what = AttributePanel(parts)
         self.pattern: PatternDialog | None = None
         self.shelf = Shelf(parts, self.what.hand, self.what.motion_panel)
-        self.steps = Steps(parts, self.what.hand)
+        self._steps: Steps | None = None
         self.below = QStackedWidget()
 
         self.below.addWidget(self.shelf)
-        self.below.addWidget(self.steps)
-        ignored = QSizePolicy.Policy.Ignored
-        self.steps.setSizePolicy(ignored, ignored)
         self._wire()
 
         across = QSplitter(Qt.Orientation.Horizontal)
@@ -93,11 +93,20 @@ class ComposePlace(QWidget):
         self.shelf.deeds.opened.connect(self.open_chase)
         self.what.motion_panel.baked.connect(self.open_chase)
         self.shelf.patterned.connect(lambda: self.ask_pattern(None))
-        self.steps.patterned.connect(self.ask_pattern)
-
-        self.steps.closed.connect(lambda: self._show_below(self.shelf, SHELF))
         self.what.tab_changed.connect(self._tab)
         self.what.like_wanted.connect(lambda: stage.set_mode("like"))
+
+    @property
+    def steps(self) -> Steps:
+        """The steps of a chase."""
+        if self._steps is None:
+            made = self._steps = Steps(self.parts, self.what.hand)
+            ignored = QSizePolicy.Policy.Ignored
+            made.setSizePolicy(ignored, ignored)
+            made.patterned.connect(self.ask_pattern)
+            made.closed.connect(lambda: self._show_below(self.shelf, SHELF))
+            self.below.addWidget(made)
+        return self._steps
 
     def open_chase(self, ref: Ref) -> None:
         """Show the steps of a chase in the place of the shelf."""
@@ -115,7 +124,7 @@ class ComposePlace(QWidget):
 
     def escape(self) -> bool:
         """Close what is open in this place. Returns whether there was anything."""
-        if self.below.currentWidget() is not self.steps:
+        if self.below.currentWidget() is self.shelf:
             return False
         self.steps.close_it()
         return True
@@ -123,7 +132,9 @@ class ComposePlace(QWidget):
     def _show_below(self, page: QWidget, tall: int) -> None:
         """Show something below the stage, as tall as it needs to be."""
         self.below.setCurrentWidget(page)
-        for other in (self.shelf, self.steps):
+        for other in (self.shelf, self._steps):
+            if other is None:
+                continue
             policy = QSizePolicy.Policy.Preferred
             if other is not page:
                 policy = QSizePolicy.Policy.Ignored

@@ -49,7 +49,7 @@ class FindBox(QFrame):
             f"border-radius: {theme.RADIUS}px; }} "
             f"#find QTreeWidget {{ background: transparent; border: none; }} "
             f"#find QTreeWidget::item {{ height: {ROW}px; padding: 0 8px; }} "
-            f"#find QTreeWidget::item:selected {{ background: {theme.BATTEN}; "
+            f"#find QTreeWidget::item:selected {{ background: {theme.LIFT}; "
             f"color: {theme.TEXT}; }}"
         )
         self.line = QLineEdit()

@@ -146,7 +146,7 @@ class HelpWindow(QWidget):
         """Mark the words that are looked for."""
         found = []
         look = QTextCharFormat()
-        look.setBackground(QColor(theme.BATTEN))
+        look.setBackground(QColor(theme.LIFT))
         look.setForeground(QColor(theme.DRAFT))
         for word in self.line.text().split():
             at = QTextCursor(self.text.document())

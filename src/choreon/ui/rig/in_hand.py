@@ -375,8 +375,11 @@ class InHand(QWidget):
         if spans[-1][1] > SLOTS:
             why = tr("It would end on slot {spans}, past 512.", spans=spans[-1][1])
         elif taken:
-            why = tr(
-                "There is {names} already.", names=words.fixtures_named(show, taken)
+            why = plural(
+                len(taken),
+                "{names} is there already.",
+                "{names} are there already.",
+                names=words.fixtures_named(show, taken),
             )
         else:
             changed = edits.change_fixtures(show, changes)

@@ -288,7 +288,7 @@ class Ribbon(TakesTypes):
             )
             painter.setBrush(
                 theme.colour(
-                    theme.BATTEN if known else theme.ALARM, 0.4 if faded else 0.9
+                    theme.LIFT if known else theme.ALARM, 0.4 if faded else 0.9
                 )
             )
 

@@ -212,7 +212,7 @@ class Strip(QWidget):
         quiet = span.attribute == at.NOTHING
         lifted = not quiet and (on or not odd)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.BATTEN if lifted else theme.FLAT))
+        painter.setBrush(QColor(theme.LIFT if lifted else theme.FLAT))
         painter.drawRect(rect)
 
         slot = slot_of(self.kind, self.channel, span)

@@ -335,7 +335,7 @@ class TileWidget(QWidget):
 
         painter.setClipPath(shape)
         if self.draws_ground:
-            painter.fillRect(rect, QColor(theme.BATTEN if self.down else theme.FLAT))
+            painter.fillRect(rect, QColor(theme.LIFT if self.down else theme.FLAT))
 
         self.draw(painter, rect)
         if not self.allowed:

@@ -354,7 +354,7 @@ class ChoiceTile(PlayingWidget):
         is_on = number == (-1 if self.index is None else self.index)
         foot = QRectF(cell.left() + 8, cell.bottom() - 26, cell.width() - 14, 24)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.BATTEN if is_on else theme.DECK))
+        painter.setBrush(QColor(theme.LIFT if is_on else theme.DECK))
         painter.drawRoundedRect(cell, 5, 5)
 
         playable = self._played(number)

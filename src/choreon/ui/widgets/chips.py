@@ -159,7 +159,7 @@ class ChipDelegate(QStyledItemDelegate):
             painter.setBrush(chip.colour)
             painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
         else:
-            painter.setBrush(QColor(theme.BATTEN if raised else theme.FLAT))
+            painter.setBrush(QColor(theme.LIFT if raised else theme.FLAT))
             painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
             painter.setPen(QColor(theme.TEXT))
             painter.setFont(self.chips.words_font)

@@ -113,7 +113,7 @@ class MovingGrid(QAbstractScrollArea):
     ) -> None:
         """Draw what a thing stands on."""
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.BATTEN if lifted else theme.FLAT))
+        painter.setBrush(QColor(theme.LIFT if lifted else theme.FLAT))
         painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
         if framed:
             painter.setPen(QPen(QColor(theme.CHOSEN), 2))

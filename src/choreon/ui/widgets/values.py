@@ -164,7 +164,7 @@ class ValueField(QWidget):
         rect = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
         hover = self.underMouse() and self.isEnabled()
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.BATTEN if hover else theme.FLAT))
+        painter.setBrush(QColor(theme.LIFT if hover else theme.FLAT))
         painter.drawRoundedRect(rect, theme.RADIUS, theme.RADIUS)
         if self.bar:
             accent = QColor(theme.DRAFT if self.drafted else theme.SOFT)

@@ -118,7 +118,7 @@ class RangeLine(QWidget):
         top, tall = BAND
         left, right = self.x_of(span.start), self.x_of(span.end + 1)
         rect = QRectF(left + 0.5, top, max(1.5, right - left - 1), tall)
-        ground = theme.BATTEN if place % 2 else theme.FLAT
+        ground = theme.LIFT if place % 2 else theme.FLAT
         if span.attribute in (at.NOTHING, ""):
             ground = theme.DECK
         painter.setPen(Qt.PenStyle.NoPen)
