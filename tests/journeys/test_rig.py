@@ -54,7 +54,7 @@ def test_a_run_that_does_not_fit_goes_on_in_the_next_universe(hands, rig):
     rig.hang.choose_type("tarnby-par-7")
     rig.hang.universe.setValue(7)
     rig.hang.count.setValue(70)
-    assert rig.hang.preview.text() == "Universe 7, 1–512 and Universe 8, 1–48: free."
+    assert rig.hang.preview.text() == "Universe 7, 1–512 · Universe 8, 1–48: free."
     rig.hang.gap.setValue(2)
     rig.hang.name.setText("Ring # out")
     rig.hang.first.setValue(40)

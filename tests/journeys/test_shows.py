@@ -167,7 +167,7 @@ def test_earlier_versions_have_pictures_dates_and_say_what_changed(hands):
         assert {text.splitlines()[2] for text in texts} == {"1 difference"}
         assert [v.since for v in dialog.found] == [
             ("1 page added: Three",),
-            ("2 pages added: Two, Three",),
+            ("2 pages added: Two and Three",),
             ("3 pages added: One, Two, Three",),
         ]
         picture = dialog.list.item(0).icon().pixmap(dialog.list.iconSize()).toImage()
@@ -178,7 +178,7 @@ def test_earlier_versions_have_pictures_dates_and_say_what_changed(hands):
         }
         assert len(colours) > 10  # a lit room, no plain ground
         dialog.list.setCurrentRow(1)
-        assert dialog.since.toPlainText() == "2 pages added: Two, Three"
+        assert dialog.since.toPlainText() == "2 pages added: Two and Three"
         hands.click(dialog.take)
 
     ask(hands, "Earlier versions", answer)

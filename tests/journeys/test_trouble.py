@@ -301,7 +301,7 @@ def test_clashes_and_runs_past_512_are_told_before_anything_hangs(hands):
     assert not rig.hang.go.isEnabled()
     assert rig.ribbon.ribbon.ghost.clash
     rig.hang.address.setValue(500)
-    assert rig.hang.preview.text() == "Universe 1, 500–507; Universe 2, 49–56: free."
+    assert rig.hang.preview.text() == "Universe 1, 500–507 · Universe 2, 49–56: free."
     rig.hang.over.setChecked(False)
     rig.hang.address.setValue(500)
     assert "ends past 512. 1 would fit" in rig.hang.preview.text()

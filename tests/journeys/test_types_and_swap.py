@@ -135,7 +135,7 @@ def test_a_type_from_a_printed_table_is_typed_checked_tried_and_hung(
     )  # the trial ended: the par's own shutter is open again
     assert kind.id in hands.parts.document.own_types
     rig.hang.search.setText("quay")
-    assert rig.hang.types.item(0).text() == "Holmwick Quay 3  ·  own"
+    assert rig.hang.types.item(0).text() == "Holmwick Quay 3 · own"
     rig.hang.choose_type(kind.id)
     hands.click(hands.button(rig.hang, "Hang"))
     made = hands.parts.document.show.fixtures[hands.parts.selection.chosen[0]]
@@ -178,7 +178,7 @@ def test_ranges_are_typed_as_a_table(hands, editor):
         (0, 255, "Zoom", 45, 8, "")
     ]  # descending, as some lamps count
     fill(hands, editor, "Zoom", 0, "many")
-    assert "“many” is no number; to stays 255" in hands.window.notice.text.text()
+    assert "“many” is no number. To: 255, as it was." in hands.window.notice.text.text()
     fill(
         hands,
         editor,

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.language import facts, listed, plural, sentences, tr
+from choreon.language import facts, plural, sentences, tr
 from choreon.library import own
 from choreon.model import arrange, edits, patch, patching
 from choreon.model.fixture_type import FixtureType, Mode
@@ -566,7 +566,7 @@ def _where(spans: list[tuple[int, int, int]]) -> str:
             if last > first
             else tr("Universe {universe}, {first}", universe=universe, first=first)
         )
-    return listed(parts)
+    return facts(*parts)
 
 
 def _next_free(show: Show, universe: int, slots: int) -> tuple[int, int]:
