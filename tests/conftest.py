@@ -17,6 +17,11 @@ from pathlib import Path
 import hypothesis
 import pytest
 
+# What is tested is English, but where a test brings a language of its own. It holds from
+# the first module on that is loaded.
+if "CHOREON_LOCALE" not in os.environ:
+    os.environ["LANGUAGE"] = "en"
+
 from choreon import folders
 from choreon.engine import client as engine_client
 from choreon.engine import protocol

@@ -20,7 +20,7 @@ SOURCE = Path(__file__).parent.parent / "src" / "choreon"
 PAGES = SOURCE / "ui" / "help" / "pages"
 KEYWORDS = {"tr": None, "plural": (2, 3)}
 
-Text = str | tuple[str, str]
+Text = str | tuple[str, ...]
 """What is said; one and many of it, where it is counted."""
 
 
@@ -48,11 +48,11 @@ def filled(say: Callable[[str], str], language: str) -> Catalog:
     """Returns a catalogue with all texts said by `say`."""
     catalogue = gathered(language)
     for message in catalogue:
-        if not message.id:
-            continue
-        one, many = message.id if message.pluralizable else (message.id, message.id)
-        forms = (say(one), *[say(many)] * (catalogue.num_plurals - 1))
-        message.string = forms if message.pluralizable else say(one)
+        if isinstance(message.id, str):
+            message.string = say(message.id) if message.id else message.string
+        else:
+            one, many = message.id
+            message.string = (say(one), *[say(many)] * (catalogue.num_plurals - 1))
     return catalogue
 
 
@@ -94,8 +94,8 @@ def main() -> int:
     language = sys.argv[1]
     path = bring_up_to_date(language)
     with path.open("rb") as file:
-        known = [m for m in read_po(file, locale=language) if m.id]
-    done = sum(bool(m.string) and all(m.string) for m in known)
+        known = [m.string for m in read_po(file, locale=language) if m.id]
+    done = sum(bool(said) and all(said or ()) for said in known)
 
     print(f"{path}: {done} of {len(known)} texts are said. Work on it with any editor")
     print("of PO files, then run this once more. Pages of the help go to")
