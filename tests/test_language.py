@@ -102,7 +102,7 @@ def _bare(given: ast.expr) -> list[str]:
 def test_every_text_can_be_filled_in():
     """Fields have names; one and many of a text have the same, but for the number."""
     counted = 0
-    for said, path, line in catalogue.texts():
+    for said, path, line, _ in catalogue.texts():
         forms = said if isinstance(said, tuple) else (said,)
         fields = [_fields(form) - {"n"} for form in forms]
         where = f"{path}:{line}: {said}"
@@ -154,11 +154,12 @@ def test_words_of_the_file_are_said_and_those_of_a_newer_one_stay():
 
 SPEAK = """
 import json
-from choreon.language import code, listed, number, plural, tr
+from choreon.language import code, listed, number, plural, tr, tr_about
 from choreon.terms import term
 print(json.dumps([code(), tr("Blackout"), tr("{value:.1f}°", value=2.5), number(0.25, 2),
     plural(1, "{n} step", "{n} steps"), plural(2, "{n} step", "{n} steps"),
-    plural(5, "{n} step", "{n} steps"), listed(["a", "b"]), tr("Tempo"), term("scene")]))
+    plural(5, "{n} step", "{n} steps"), listed(["a", "b"]), tr("Tempo"), term("scene"),
+    tr_about("a shutter", "open"), tr_about("a section of a page", "open")]))
 """
 
 
@@ -172,7 +173,9 @@ def test_another_language_has_its_own_plurals_numbers_and_order(tmp_path):
     }
     language_of = catalogue.gathered("pl")
     for message in language_of:
-        if message.id in own:
+        if message.context == "a shutter" and message.id == "open":
+            message.string = "otwarta"
+        elif message.id in own:
             message.string = own[message.id]
         elif message.id == ("{n} step", "{n} steps"):
             message.string = ("{n} krok", "{n} kroki", "{n} kroków")
@@ -196,6 +199,8 @@ def test_another_language_has_its_own_plurals_numbers_and_order(tmp_path):
         "b po a",
         "Tempo",
         "scena",
+        "otwarta",
+        "open",
     ]
 
 
@@ -214,14 +219,16 @@ def test_a_language_that_is_not_there_is_english(tmp_path):
 def test_a_translators_file_keeps_what_was_said(tmp_path, monkeypatch):
     """`bin/language de`, work, and once more after the texts have changed."""
     monkeypatch.setattr(catalogue, "SOURCE", tmp_path)
-    monkeypatch.setattr(catalogue, "texts", lambda: iter([("Keep", "keep.py", 1)]))
+    monkeypatch.setattr(
+        catalogue, "texts", lambda: iter([("Keep", "keep.py", 1, None)])
+    )
     path = catalogue.bring_up_to_date("de")
     text = path.read_text("utf-8")
     path.write_text(
         text.replace('msgid "Keep"\nmsgstr ""', 'msgid "Keep"\nmsgstr "Merken"')
     )
 
-    more = [("Keep", "keep.py", 3), ("Let go", "keep.py", 9)]
+    more = [("Keep", "keep.py", 3, None), ("Let go", "keep.py", 9, None)]
     monkeypatch.setattr(catalogue, "texts", lambda: iter(more))
     catalogue.bring_up_to_date("de")
     after = path.read_text("utf-8")

@@ -18,28 +18,32 @@ from choreon.model import attributes
 
 SOURCE = Path(__file__).parent.parent / "src" / "choreon"
 PAGES = SOURCE / "ui" / "help" / "pages"
-KEYWORDS = {"tr": None, "plural": (2, 3)}
+KEYWORDS = {"tr": None, "tr_about": ((1, "c"), 2), "plural": (2, 3)}
 
 Text = str | tuple[str, ...]
 """What is said; one and many of it, where it is counted."""
 
 
-def texts() -> Iterator[tuple[Text, str, int]]:
-    """Returns what the program says, and in which file and line."""
+def texts() -> Iterator[tuple[Text, str, int, str | None]]:
+    """Returns what the program says, in which file and line, and what it is about where
+    that needs to be told.
+    """
     method = [("**.py", "python")]
-    for name, line, said, _, _ in extract_from_dir(SOURCE, method, keywords=KEYWORDS):
-        yield said, f"src/choreon/{name}", line
+    for name, line, said, _, about in extract_from_dir(
+        SOURCE, method, keywords=KEYWORDS
+    ):
+        yield said, f"src/choreon/{name}", line, about
 
     # they stand in a table of their own
     for known in attributes.TEMPLATES.values():
-        yield known.label, "src/choreon/model/attributes.py", 1
+        yield known.label, "src/choreon/model/attributes.py", 1, None
 
 
 def gathered(language: str | None = None) -> Catalog:
     """Returns a catalogue of all texts that has no words of the language yet."""
     catalogue = Catalog(locale=language, domain=DOMAIN, charset="utf-8", fuzzy=False)
-    for said, name, line in texts():
-        catalogue.add(said, locations=[(name, line)])
+    for said, name, line, about in texts():
+        catalogue.add(said, locations=[(name, line)], context=about)
     catalogue.add("1.5", auto_comments=["How a number is written: 1,5 in many places."])
     return catalogue
 

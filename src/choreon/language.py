@@ -64,6 +64,14 @@ def tr(text: str, /, **fields: object) -> str:
     return _filled(said, fields) if fields else said
 
 
+def tr_about(about: str, text: str, /, **fields: object) -> str:
+    """As `tr`, for a word that means several things: `about` tells a translator which,
+    and is not seen.
+    """
+    said = CATALOGUE.pgettext(about, text)
+    return _filled(said, fields) if fields else said
+
+
 def plural(number: int, one: str, many: str, /, **fields: object) -> str:
     """The form that goes with `number`, which is the field n of both: one for 1, many
     for all else, or as many forms as the language has.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from choreon.language import facts, in_a_row, listed, plural, tr
+from choreon.language import facts, in_a_row, listed, plural, tr, tr_about
 from choreon.model import attributes as at
 from choreon.model.colours import hex_of
 from choreon.model.motion import EffectMode, Effects
@@ -65,7 +65,9 @@ def number(name: str, value: float) -> str:
     if name.startswith(at.RAW):
         return tr("DMX {value:.0f}", value=value)
     if name == at.SHUTTER:
-        return tr("open") if value >= 0.5 else tr("closed")
+        if value >= 0.5:
+            return tr_about("a shutter", "open")
+        return tr_about("a shutter", "closed")
     if known.unit == "%":
         return tr("{value:.0f} %", value=100 * value)
     if known.unit == "°":

@@ -23,7 +23,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 
-from choreon.language import tr
+from choreon.language import tr, tr_about
 from choreon.model import pages
 from choreon.model.sameness import very_same
 from choreon.model.tiles import Page, Section, Spot
@@ -51,6 +51,12 @@ EMPTY = tr(
 )
 
 
+def _folded(folded: bool) -> str:
+    if folded:
+        return tr_about("a section of a page", "folded")
+    return tr_about("a section of a page", "open")
+
+
 class SectionHead(QWidget):
     """The title of a section: press to fold it, or to open it again."""
 
@@ -66,7 +72,7 @@ class SectionHead(QWidget):
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it."""
-        return Spoken(Role.Button, tr("folded") if self.folded else tr("open"))
+        return Spoken(Role.Button, _folded(self.folded))
 
     def speak_press(self) -> None:
         """A screen reader presses it."""
