@@ -99,7 +99,7 @@ def read_file(path: Path, most: int | None = None) -> bytes:
         if most is not None and found.st_size > most:
             raise OSError(
                 errno.EFBIG,
-                tr("it has {st_size} MB", st_size=found.st_size >> 20),
+                tr("it has {size} MB", size=found.st_size >> 20),
                 str(path),
             )
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from choreon.engine import session
 from choreon.engine.beat import Heartbeat
 from choreon.formats import showfile
-from choreon.language import tr
+from choreon.language import sentences, tr
 from choreon.model.show import Show
 
 log = logging.getLogger(__name__)
@@ -62,13 +62,11 @@ def find(path: Path | None, show: Show | None, why: str, bare: bool) -> Opening:
         text = getattr(error, "strerror", None) or str(error)
 
     if played is None or played.path != str(path):
-        note = tr("{name} cannot be played: {text}", name=path.name, text=text)
+        note = tr("{name} cannot be played: {why}", name=path.name, why=text)
         return Opening(None, str(path), note)
 
-    note = tr(
-        "{name} cannot be read: {text} The fixtures keep what was sent last until "
-        "a show is opened.",
-        name=path.name,
-        text=text,
+    note = sentences(
+        tr("{name} cannot be read: {why}", name=path.name, why=text),
+        tr("The fixtures keep what was sent last until a show is opened."),
     )
     return Opening(None, str(path), note, session.know(played.show.id).session)

@@ -17,7 +17,7 @@ import msgspec
 
 from choreon import folders
 from choreon.engine.actions import housekeeping
-from choreon.language import tr
+from choreon.language import sentences, tr
 from choreon.model.outputs import AnyOutput
 from choreon.model.show import Show
 from choreon.render.state import PlayState
@@ -173,16 +173,14 @@ def _aside(path: Path, error: Exception) -> str:
             strerror=error.strerror,
         )
     kept = folders.put_aside(path)
-    what = tr(
-        "{name}, which keeps what plays, could not be read ({error})",
-        name=path.name,
-        error=error,
-    )
-    log.warning("%s", what)
-    return (
-        tr("{what}; it is kept as {name}.", what=what, name=kept.name)
-        if kept
-        else f"{what}."
+    log.warning("%s could not be read: %s", path, error)
+    return sentences(
+        tr(
+            "{name}, which keeps what plays, could not be read ({error}).",
+            name=path.name,
+            error=error,
+        ),
+        tr("It is kept as {name}.", name=kept.name) if kept else "",
     )
 
 

@@ -188,9 +188,9 @@ def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
     except csv.Error as error:
         raise FormatError(
             tr(
-                "{name} cannot be read as a list from line {line_num} on ({error}).",
+                "{name} cannot be read as a list from line {line} on ({error}).",
                 name=name,
-                line_num=reader.line_num,
+                line=reader.line_num,
                 error=error,
             )
         ) from None

@@ -128,9 +128,9 @@ def read(
         ) as error:  # whatever a file makes the library raise is the file's fault
             raise FormatError(
                 tr(
-                    "{name} does not keep to the standard: {name2}, {error}.",
+                    "{name} does not keep to the standard: {fault}, {error}.",
                     name=name,
-                    name2=type(error).__name__,
+                    fault=type(error).__name__,
                     error=error,
                 )
             ) from None

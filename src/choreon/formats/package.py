@@ -104,10 +104,10 @@ def member(
         if info.file_size > limit:
             raise FormatError(
                 tr(
-                    "{path} in {name} has {file_size} MB, more than such a file has.",
+                    "{path} in {name} has {size} MB, more than such a file has.",
                     path=path,
                     name=name,
-                    file_size=info.file_size >> 20,
+                    size=info.file_size >> 20,
                 )
             )
         return archive.read(info)

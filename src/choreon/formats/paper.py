@@ -104,7 +104,7 @@ class Paper:
         self._text(
             MARGIN,
             MARGIN - 18,
-            tr("Page {getPageNumber}", getPageNumber=self.canvas.getPageNumber()),
+            tr("Page {number}", number=self.canvas.getPageNumber()),
             8,
         )
         return top - 26

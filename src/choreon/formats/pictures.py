@@ -55,9 +55,9 @@ def small(data: bytes, size: int, name: str = tr("the picture")) -> bytes:
     except Exception as error:  # decoders raise whatever they like
         raise FormatError(
             tr(
-                "{name} is no picture that can be read ({name2}). Nothing was changed.",
+                "{name} is no picture that can be read ({fault}). Nothing was changed.",
                 name=name,
-                name2=type(error).__name__,
+                fault=type(error).__name__,
             )
         ) from None
 
@@ -69,9 +69,9 @@ def _drawn(data: bytes, size: int, name: str) -> bytes:
     if len(data) > MOST_XML:
         raise FormatError(
             tr(
-                "{name} is an SVG of {len} MB; not drawn.",
+                "{name} is an SVG of {size} MB; not drawn.",
                 name=name,
-                len=len(data) >> 20,
+                size=len(data) >> 20,
             )
         )
     root = parse_xml(data, name, name)

@@ -208,7 +208,7 @@ def _type_file(archive: zipfile.ZipFile, type_id: str) -> bytes:
         return _member(archive, f"types/{type_id}.json")
     except KeyError:
         raise ValueError(
-            tr("the fixture type {type_id} is not in it", type_id=type_id)
+            tr("the fixture type {type} is not in it", type=type_id)
         ) from None
 
 
@@ -217,9 +217,9 @@ def _member(archive: zipfile.ZipFile, name: str) -> bytes:
     if info.file_size > LIMIT:
         raise ValueError(
             tr(
-                "{name} would unpack to {file_size} MB",
+                "{name} would unpack to {size} MB",
                 name=name,
-                file_size=info.file_size >> 20,
+                size=info.file_size >> 20,
             )
         )
     return archive.read(info)

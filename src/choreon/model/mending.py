@@ -71,9 +71,9 @@ def _room_within(room: Room, found: list[Problem]) -> Room:
     rows = min(MOST_ROWS, max(0, room.seats.rows))
     if rows != room.seats.rows:
         text = tr(
-            "there are {rows} rows of seats, not {rows2}",
+            "there are {rows} rows of seats, not {before}",
             rows=rows,
-            rows2=room.seats.rows,
+            before=room.seats.rows,
         )
         found.append(_told("room/seats/rows", text))
 
@@ -90,10 +90,10 @@ def _within(page: Page, found: list[Problem]) -> Page:
     columns = min(COLUMNS, max(1, page.columns))
     if columns != page.columns:
         text = tr(
-            "{name} is {columns} cells across, not {columns2}",
+            "{name} is {columns} cells across, not {before}",
             name=page.name,
             columns=columns,
-            columns2=page.columns,
+            before=page.columns,
         )
         found.append(_told(f"{path}/columns", text))
 

@@ -124,9 +124,9 @@ def swap(
     if mode is None:
         raise ValueError(
             tr(
-                "{label} has no mode “{mode_name}”",
+                "{label} has no mode “{mode}”",
                 label=kind.label,
-                mode_name=mode_name,
+                mode=mode_name,
             )
         )
 
@@ -309,9 +309,9 @@ def _value(
             "near",
             name,
             tr(
-                "{label}: spread over {len} cells",
+                "{label}: spread over {count} cells",
                 label=label,
-                len=len(new.mode.cells) or 1,
+                count=len(new.mode.cells) or 1,
             ),
         )
 
@@ -373,10 +373,10 @@ def _slot(
         others = new.slots(name)
         near = min(number, len(others) - 1)
         text = tr(
-            "{label}: {name} becomes {name2}",
+            "{label}: {name} becomes {other}",
             label=label,
             name=slot.name,
-            name2=others[near].name,
+            other=others[near].name,
         )
 
         return {name: float(near)}, SwapLine("near", name, text)
@@ -412,10 +412,10 @@ def _colour_slot(
     if new.colour_wheel:
         number, other = _nearest(of_hex(slot.colour), new)
         text = tr(
-            "{label}: {name} becomes {name2}, the nearest",
+            "{label}: {name} becomes {other}, the nearest",
             label=label,
             name=slot.name,
-            name2=other.name,
+            other=other.name,
         )
         return {new.colour_wheel: float(number)}, SwapLine("near", name, text)
 

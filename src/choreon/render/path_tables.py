@@ -241,13 +241,13 @@ def _leaving(place: Floats, points: Floats, way: Way, in_metres: bool) -> str:
     off = way.off
     if off.max() <= TOLD:
         return ""
-    text = tr("up to {ceil:.0f}° off the path", ceil=np.ceil(off.max()))
+    text = tr("up to {most:.0f}° off the path", most=np.ceil(off.max()))
     if in_metres:
         distance = np.linalg.norm(points - place, axis=1)
         metres = float((distance * np.tan(np.radians(np.minimum(off, 60.0)))).max())
         if metres <= TOLD:
             return ""
-        text = tr("up to {ceil:.2f} m off the path", ceil=np.ceil(metres * 20) / 20)
+        text = tr("up to {most:.2f} m off the path", most=np.ceil(metres * 20) / 20)
     return tr("{text}, straight below", text=text)
 
 

@@ -92,9 +92,9 @@ def value(name: str, given: Value, show: Show | None = None) -> str:
             number(name, low)
             if low == high
             else tr(
-                "{number} … {number2}",
+                "{number} … {high}",
                 number=number(name, low),
-                number2=number(name, high),
+                high=number(name, high),
             )
         )
     return number(name, given)

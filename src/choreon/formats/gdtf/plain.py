@@ -65,11 +65,11 @@ def _leave_out_impossible(mode: Element, name: str, note: Note) -> None:
             channels.remove(channel)
             note(
                 tr(
-                    "{get}: {name_of} is on slot {wrong}, which does not exist (slots "
+                    "{mode}: {name} is on slot {wrong}, which does not exist (slots "
                     "count "
                     "from 1); it was left out.",
-                    get=mode.get("Name"),
-                    name_of=_name_of(channel),
+                    mode=mode.get("Name"),
+                    name=_name_of(channel),
                     wrong=wrong[0],
                 )
             )
@@ -153,9 +153,9 @@ def _settle_masters(channel: Element, channels: dict[str, Element], note: Note) 
         if any(f.get("Attribute") != at.NOTHING for f in always):
             note(
                 tr(
-                    "{name_of}: {n} functions depend on another channel and were left "
+                    "{name}: {n} functions depend on another channel and were left "
                     "out.",
-                    name_of=_name_of(channel),
+                    name=_name_of(channel),
                     n=len(dependent),
                 )
             )
@@ -182,9 +182,9 @@ def _at_home(
     low, high = (text.partition("/")[0] for text in first[1:])
     note(
         tr(
-            "{name_of} depends on another channel: it is read as it is while {first} "
+            "{name} depends on another channel: it is read as it is while {first} "
             "is at {low}…{high}.",
-            name_of=_name_of(channel),
+            name=_name_of(channel),
             first=first[0],
             low=low,
             high=high,

@@ -88,9 +88,9 @@ def read(data: bytes, name: str = tr("the file")) -> Imported:
         except Exception as error:
             raise FormatError(
                 tr(
-                    "{name} does not keep to the standard: {name2}, {error}.",
+                    "{name} does not keep to the standard: {fault}, {error}.",
                     name=name,
-                    name2=type(error).__name__,
+                    fault=type(error).__name__,
                     error=error,
                 )
             ) from None
@@ -286,9 +286,9 @@ class _GdtfReader:
         if any(max(slots) > SLOTS for slots, _ in placed):
             raise FormatError(
                 tr(
-                    "{name}: the mode {name2} takes more than {slots} slots.",
+                    "{name}: the mode {mode} takes more than {slots} slots.",
                     name=self.name,
-                    name2=mode.name,
+                    mode=mode.name,
                     slots=SLOTS,
                 )
             )

@@ -313,7 +313,7 @@ class AimPanel(QWidget):
             self,
             tr("Set a mark"),
             tr("Name of the mark"),
-            text=tr("Mark {len}", len=len(show.marks) + 1),
+            text=tr("Mark {number}", number=len(show.marks) + 1),
         )
         if sure and name.strip():
             show, made = palettes.keep_mark(show, name, *(float(v) for v in point))

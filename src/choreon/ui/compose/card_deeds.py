@@ -424,5 +424,5 @@ class CardDeeds(QWidget):
         """A new scene of the chosen one with another on top."""
         ref, document = self._playable().ref, self.parts.document
         show, made = edits.merge_scenes(document.show, ref, Ref(ref.kind, other))
-        document.edit(tr("merge {name_of}", name_of=name_of(show, made)), show)
+        document.edit(tr("merge {name}", name=name_of(show, made)), show)
         self.made.emit(made.id)

@@ -126,7 +126,7 @@ class AttributeControl(QWidget):
         has = names.get(self.name, 0)
         some = words.some([f.name for f in self.hand.fixtures(self.name)], 2)
         return (
-            tr("{has} of {total}: {some}", has=has, total=total, some=some)
+            tr("{has} of {total}: {names}", has=has, total=total, names=some)
             if has < total
             else ""
         )

@@ -243,7 +243,7 @@ class PathPart(MotionPart):
         show_chips(self.spaces, fields.SPACES.options, path.in_room)
         self.centre.setVisible(path.in_room)
         self.centre.setText(
-            basics.literal(tr("Centre: {centre_name}", centre_name=self._centre_name()))
+            basics.literal(tr("Centre: {name}", name=self._centre_name()))
         )
 
         free = path.shape == PathShape.FREE

@@ -39,6 +39,7 @@ from choreon.model.playables import Chase, Scene
 from choreon.model.playables.chase import Lie, Pattern, Unit
 from choreon.model.refs import Ref, name_of
 from choreon.model.values import Value
+from choreon.terms import a_round
 from choreon.ui import theme
 from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.spread_panel import ColourButton
@@ -479,13 +480,13 @@ class PatternDialog(Dialog):
         else:
             beats = rule.beats(count) * (self.step.value or 1.0)
             self.told.setText(
-                tr(
-                    "{name} over {count}: {beats} steps, {beats2:g} {unit} a round.",
+                plural(
+                    rule.beats(count),
+                    "{name} over {count}: {n} step, {a_round}.",
+                    "{name} over {count}: {n} steps, {a_round}.",
                     name=rule.name,
                     count=count,
-                    beats=rule.beats(count),
-                    beats2=beats,
-                    unit=self.step.unit,
+                    a_round=a_round(beats, self.step.unit),
                 )
             )
 
@@ -520,7 +521,7 @@ class PatternDialog(Dialog):
             )
 
         document.edit(
-            tr("keep the pattern {name_of}", name_of=name_of(show, self.kept)), show
+            tr("keep the pattern {name}", name=name_of(show, self.kept)), show
         )
         self.accept()
 

@@ -459,7 +459,7 @@ class Shelf(QWidget):
         show, ref = chases.keep_chase(
             document.show, tr("Chase"), steps, unit=Unit.BEATS, fade=1.0, hold=1.0
         )
-        document.edit(tr("keep {name_of}", name_of=name_of(show, ref)), show)
+        document.edit(tr("keep {name}", name=name_of(show, ref)), show)
         self.deeds.opened.emit(ref)
 
     # what needs no card

@@ -211,7 +211,7 @@ class StepStrip(QAbstractScrollArea):
         step = self.steps[index]
         low = QRectF(rect.left() + 6, rect.top() + STAGE, rect.width() - 12, 22)
         painter.setFont(theme.font(12))
-        time = tr("{length_of:.3g}", length_of=self.chase.length_of(step))
+        time = tr("{length:.3g}", length=self.chase.length_of(step))
         painter.setPen(QColor(theme.SOFT))
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         painter.drawText(low, right, time)

@@ -63,11 +63,11 @@ def _steps(show: Show, chase: Chase) -> StepsInWords:
         spot = rounds.at(own_time(chase, time))
         after = rounds.step_at(spot.number + 1)
         return tr(
-            "{step} {names}  →  {after} {names2}",
+            "{step} {now}  →  {after} {next}",
             step=spot.step + 1,
-            names=names[spot.step],
+            now=names[spot.step],
             after=after + 1,
-            names2=names[after],
+            next=names[after],
         )
 
     return told

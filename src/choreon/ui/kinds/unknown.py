@@ -15,10 +15,9 @@ def _look(thing: Unknown) -> Look:
 
 def _about(show: Show, thing: Unknown) -> str:
     return tr(
-        "{name} is a {stored_kind}, which this Choreon cannot play. It is kept as "
-        "it is.",
+        "{name} is a {kind}, which this Choreon cannot play. It is kept as it is.",
         name=thing.name,
-        stored_kind=thing.stored_kind,
+        kind=thing.stored_kind,
     )
 
 

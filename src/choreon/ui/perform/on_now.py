@@ -337,7 +337,7 @@ class OnRow(QFrame):
 def _time_left(player: Player, now: float) -> str:
     """How long a player still fades, in words; empty where it stands."""
     if player.releasing:
-        return tr("out {part:.1f} s", part=max(0.0, player.weight.until - now))
+        return tr("out {seconds:.1f} s", seconds=max(0.0, player.weight.until - now))
     if not player.settled(now):
-        return tr("in {part:.1f} s", part=max(0.0, player.settles - now))
+        return tr("in {seconds:.1f} s", seconds=max(0.0, player.settles - now))
     return ""

@@ -761,10 +761,15 @@ class PerformPlace(QWidget):
 
         show, made = pages.fitting(show, refs)
         if made is None:
-            words = tr("A motion") if refs[0].kind == PALETTE else tr("This")
-            text = tr(
-                "{words} makes no tile by itself: keep it in a scene, and drag that.",
-                words=words,
+            text = (
+                tr(
+                    "A motion makes no tile by itself: keep it in a scene, and drag "
+                    "that."
+                )
+                if refs[0].kind == PALETTE
+                else tr(
+                    "This makes no tile by itself: keep it in a scene, and drag that."
+                )
             )
             self.parts.notices.told.emit(text, "alarm")
 

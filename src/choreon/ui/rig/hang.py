@@ -246,7 +246,7 @@ class HangPanel(QWidget):
         wrong = errors(check_type(kind)) if kind and kind.id not in _sound(kind) else []
         self._wrong_type = wrong[0].text if wrong else ""
         self.name.setPlaceholderText(
-            tr("{stem_for} #", stem_for=edits.stem_for(self.parts.document.show, kind))
+            tr("{stem} #", stem=edits.stem_for(self.parts.document.show, kind))
             if kind
             else ""
         )
@@ -392,8 +392,8 @@ class HangPanel(QWidget):
         if self._wrong_type:
             self._tell(
                 tr(
-                    "This type cannot be hung yet: {wrong_type}.",
-                    wrong_type=self._wrong_type,
+                    "This type cannot be hung yet: {why}.",
+                    why=self._wrong_type,
                 ),
                 True,
             )

@@ -888,11 +888,7 @@ def take_down(parts: Parts) -> None:
     count = len(parts.selection.chosen)
     show = edits.take_down(parts.document.show, parts.selection.chosen)
     parts.document.edit(
-        tr(
-            "take down {count} fixture{count2}",
-            count=count,
-            count2="s" if count > 1 else "",
-        ),
+        plural(count, "take down {n} fixture", "take down {n} fixtures"),
         show,
     )
     parts.notices.told.emit(

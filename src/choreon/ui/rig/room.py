@@ -308,7 +308,7 @@ class RoomPanel(QWidget):
         """A bar across the stage, where none is yet."""
         room = self.room
         name = edits.fresh_name(
-            tr("Bar {len}", len=len(room.bars) + 1), [b.name for b in room.bars]
+            tr("Bar {number}", number=len(room.bars) + 1), [b.name for b in room.bars]
         )
         used = [b.y1 for b in room.bars]
         y = max(

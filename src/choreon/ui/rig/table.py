@@ -311,7 +311,7 @@ class HangTable(QWidget):
 
         chosen = set(self.parts.selection.chosen)
         self.count.setText(
-            tr("{n} hang, {n2} chosen", n=len(self.model.ids), n2=len(chosen))
+            tr("{n} hang, {chosen} chosen", n=len(self.model.ids), chosen=len(chosen))
         )
         for button in (self.renumber_button, self.rename_button):
             button.setEnabled(bool(chosen))

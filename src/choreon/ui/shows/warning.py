@@ -13,9 +13,7 @@ def goes_out(on_stage: str) -> QLabel:
     nothing is on. `on_stage`: the name of the show that plays, or nothing.
     """
     said = (
-        tr("{on_stage} is on stage: its light goes out.", on_stage=on_stage)
-        if on_stage
-        else ""
+        tr("{show} is on stage: its light goes out.", show=on_stage) if on_stage else ""
     )
     made = basics.label(said, "alarm", wrap=True)
     if not on_stage:

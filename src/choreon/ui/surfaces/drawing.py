@@ -102,7 +102,7 @@ class ControllerDrawing(QWidget):
         does = words.target_name(show, target) if target else tr("nothing yet")
         return Spoken(
             Role.Graphic,
-            tr("{part_name}: {does}", part_name=part_name(self.chosen), does=does),
+            tr("{control}: {does}", control=part_name(self.chosen), does=does),
         )
 
     def show_port(self, port: str, is_open: bool) -> None:

@@ -144,7 +144,7 @@ class DialTile(TileWidget):
         if turns == Turns.PHASE:
             return tr("{share:.0f}°", share=360 * share)
         if turns == Turns.FADE:
-            return tr("{fade_at:.1f} s", fade_at=dials.fade_at(share))
+            return tr("{seconds:.1f} s", seconds=dials.fade_at(share))
         if not self.tile.attribute:
             return ""
 

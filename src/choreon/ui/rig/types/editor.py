@@ -703,10 +703,10 @@ class TypeEditor(QWidget):
             if channel.key == self.key:
                 span = channel.at(raw)
                 told = tr(
-                    "{label} at {raw}: {value_text}",
+                    "{label} at {raw}: {value}",
                     label=channel.label,
                     raw=raw,
-                    value_text=value_text(span, raw),
+                    value=value_text(span, raw),
                 )
 
             for slot, byte in zip(
