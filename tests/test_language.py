@@ -180,15 +180,7 @@ def test_another_language_has_its_own_plurals_numbers_and_order(tmp_path):
         elif message.id == ("{n} step", "{n} steps"):
             message.string = ("{n} krok", "{n} kroki", "{n} kroków")
     catalogue.compile_to(tmp_path, "pl", language_of)
-
-    done = subprocess.run(
-        [sys.executable, "-c", SPEAK],
-        env={**os.environ, "CHOREON_LOCALE": str(tmp_path), "LANGUAGE": "pl"},
-        capture_output=True,
-        text=True,
-        check=True,
-    )
-    assert json.loads(done.stdout) == [
+    assert spoken(tmp_path) == [
         "pl",
         "Ciemność",
         "2,5°",
@@ -204,15 +196,45 @@ def test_another_language_has_its_own_plurals_numbers_and_order(tmp_path):
     ]
 
 
-def test_a_language_that_is_not_there_is_english(tmp_path):
+def spoken(folder: Path) -> list[str]:
+    """What is said where the surroundings speak Polish, with the catalogues of a folder."""
     done = subprocess.run(
         [sys.executable, "-c", SPEAK],
-        env={**os.environ, "CHOREON_LOCALE": str(tmp_path), "LANGUAGE": "pl"},
+        env={**os.environ, "CHOREON_LOCALE": str(folder), "LANGUAGE": "pl"},
         capture_output=True,
         text=True,
         check=True,
     )
-    assert json.loads(done.stdout)[:3] == ["en", "Blackout", "2.5°"]
+    return json.loads(done.stdout)
+
+
+@pytest.mark.parametrize(
+    "damage", [b"", b"no catalogue", b"\xde\x12\x04\x95" + b"\xff" * 40]
+)
+def test_a_damaged_catalogue_keeps_nobody_from_playing(tmp_path, damage):
+    path = catalogue.compile_to(tmp_path, "pl", catalogue.gathered("pl"))
+    path.write_bytes(damage)
+    assert spoken(tmp_path)[:3] == ["en", "Blackout", "2.5°"]
+
+
+@pytest.mark.parametrize(
+    "wrong", ["{krok} {n}", "{0}", "{n", "{n.x}", "{n!z}", "{n:q}", "{n[0]}"]
+)
+def test_a_field_that_a_translator_got_wrong_is_said_in_english(tmp_path, wrong):
+    language_of = catalogue.gathered("pl")
+    for message in language_of:
+        if message.id == ("{n} step", "{n} steps"):
+            message.string = (wrong, wrong, wrong)
+        elif message.id == "{value:.1f}°":
+            message.string = wrong
+    catalogue.compile_to(tmp_path, "pl", language_of)
+    said = spoken(tmp_path)
+    assert said[2] == "2.5°"
+    assert said[4:7] == ["1 step", "2 steps", "5 steps"]
+
+
+def test_a_language_that_is_not_there_is_english(tmp_path):
+    assert spoken(tmp_path)[:3] == ["en", "Blackout", "2.5°"]
     assert language.code() == "en"
 
 

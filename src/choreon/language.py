@@ -12,15 +12,33 @@ from start to end: texts may be asked for as a module is loaded.
 from __future__ import annotations
 
 import gettext
+import logging
 import os
 from collections.abc import Iterable
 from pathlib import Path
 from string import Formatter
 
+log = logging.getLogger(__name__)
+
 DOMAIN = "choreon"
 # Where catalogues lie: LANGUAGE/LC_MESSAGES/choreon.mo, made by bin/language.
 FOLDER = Path(os.environ.get("CHOREON_LOCALE") or Path(__file__).parent / "locale")
-CATALOGUE = gettext.translation(DOMAIN, FOLDER, fallback=True)
+
+
+def _found() -> gettext.NullTranslations:
+    """The catalogue of the surroundings' language; English where there is none, or it
+    cannot be read: a show is never kept from being played by words.
+    """
+    try:
+        return gettext.translation(DOMAIN, FOLDER, fallback=True)
+    except Exception:  # a damaged file fails in many ways
+        log.exception("the words of this language cannot be read")
+        return gettext.NullTranslations()
+
+
+CATALOGUE = _found()
+CANNOT_BE_FILLED = (KeyError, IndexError, ValueError, AttributeError, TypeError)
+"""What a field of a translated text raises that is written wrongly."""
 
 
 def code() -> str:
@@ -48,12 +66,19 @@ def _formatter() -> Formatter | None:
 _FORMATTER = _formatter()
 
 
-def _filled(text: str, fields: dict[str, object]) -> str:
-    return (
-        text.format(**fields)
-        if _FORMATTER is None
-        else _FORMATTER.vformat(text, (), fields)
-    )
+def _filled(text: str, fields: dict[str, object], said: str) -> str:
+    """What is said with its fields filled in; English where a field of it is wrong."""
+    try:
+        return _with(said, fields)
+    except CANNOT_BE_FILLED:
+        log.warning("a text cannot be filled in: %s", said)
+        return _with(text, fields)
+
+
+def _with(text: str, fields: dict[str, object]) -> str:
+    if _FORMATTER is None:
+        return text.format(**fields)
+    return _FORMATTER.vformat(text, (), fields)
 
 
 def tr(text: str, /, **fields: object) -> str:
@@ -61,7 +86,7 @@ def tr(text: str, /, **fields: object) -> str:
     str.format does. Without fields, braces in it stand for themselves.
     """
     said = CATALOGUE.gettext(text)
-    return _filled(said, fields) if fields else said
+    return _filled(text, fields, said) if fields else said
 
 
 def tr_about(about: str, text: str, /, **fields: object) -> str:
@@ -69,14 +94,16 @@ def tr_about(about: str, text: str, /, **fields: object) -> str:
     and is not seen.
     """
     said = CATALOGUE.pgettext(about, text)
-    return _filled(said, fields) if fields else said
+    return _filled(text, fields, said) if fields else said
 
 
 def plural(number: int, one: str, many: str, /, **fields: object) -> str:
     """The form that goes with `number`, which is the field n of both: one for 1, many
     for all else, or as many forms as the language has.
     """
-    return _filled(CATALOGUE.ngettext(one, many, number), {"n": number, **fields})
+    english = one if number == 1 else many
+    said = CATALOGUE.ngettext(one, many, number)
+    return _filled(english, {"n": number, **fields}, said)
 
 
 def listed(names: Iterable[str], most: int = 0) -> str:
@@ -135,4 +162,5 @@ def capital(text: str) -> str:
 
 def number(value: float, digits: int) -> str:
     """A number with so many digits after the decimal sign of the language."""
-    return _filled(f"{{value:.{digits}f}}", {"value": float(value)})
+    text = f"{{value:.{digits}f}}"
+    return _filled(text, {"value": float(value)}, text)
