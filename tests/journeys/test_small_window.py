@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.ui.surfaces.place import TargetRow
 from choreon.ui.window import FRAME_SIDES, FRAME_TOP
 from tests.journeys import walking
 
@@ -75,6 +76,37 @@ def test_what_is_on_now_can_be_let_go_whatever_its_name(hands):
         hands.until(lambda row=row: row.go.visibleRegion().boundingRect().isValid())
         shown = row.go.visibleRegion().boundingRect()
         assert shown == row.go.rect()
+
+
+def test_what_is_on_now_is_named_while_it_fades(hands):
+    """In the narrow panel of a small window the time of a fade makes room for the
+    name.
+    """
+    hands.window.resize(1024, 700)
+    perform = hands.place("perform")
+    hands.parts.engine.press("spring-tide-pad")
+    hands.until(lambda: perform.on_now.rows)
+    (row,) = perform.on_now.rows.values()
+    needed = row.name.fontMetrics().horizontalAdvance("● Spring Tide")
+    hands.until(lambda: row.name.width() >= needed)
+    assert not row.left.isVisible()
+    hands.window.resize(1280, 800)
+    hands.until(lambda: row.left.isVisible())
+    hands.until(lambda: row.name.width() >= needed)
+
+
+def test_rows_of_surfaces_are_never_squeezed_while_more_of_them_come(hands):
+    surfaces = hands.place("surfaces")
+    squeezed = []
+
+    def all_there() -> bool:
+        for line in surfaces.findChildren(TargetRow):
+            if line.isVisible() and line.height() < line.minimumSizeHint().height():
+                squeezed.append(line.name_text)
+        return surfaces.is_listed
+
+    hands.until(all_there)
+    assert not squeezed
 
 
 def test_nothing_in_the_heading_lies_over_another_while_there_is_a_draft(hands):

@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import QFrame, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
@@ -175,10 +176,13 @@ class Called(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush if goes_out else QColor(token))
         painter.drawEllipse(QPointF(6, self.height() / 2), 4.5, 4.5)
         painter.setPen(QColor(theme.TEXT))
-        room = self.rect().adjusted(20, 0, -4, 0)
+        room = self.rect().adjusted(18, 0, 0, 0)
         right = Qt.TextElideMode.ElideRight
         shown = painter.fontMetrics().elidedText(name, right, room.width())
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
+
+
+ROOMY = 250  # pixels in which a name, a time, a level and a way out have room
 
 
 class OnRow(QFrame):
@@ -193,7 +197,7 @@ class OnRow(QFrame):
         self.left = Counter(theme.FLAT)
         self.level = ValueField("", 0, 100, "%", 0, 100.0, bar=False)
 
-        self.level.setFixedWidth(72)
+        self.level.setFixedWidth(66)
         self.level.setAccessibleName(tr("Level"))
         self.level.setToolTip(tr("Level: drag, wheel or type"))
         self.level.changed.connect(self._set_level)
@@ -246,6 +250,15 @@ class OnRow(QFrame):
         ).setContentsMargins(10, 2, 2, 2)
         self.where.hide()
         self.drive.hide()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is little room it is the name that stays; the tile shows how far
+        a fade is.
+        """
+        roomy = self.width() >= ROOMY
+        self.left.setVisible(roomy)
+        self.level.setFixedWidth(66 if roomy else 52)
+        super().resizeEvent(event)
 
     def _do(self, verb: Verb, value: float = 1.0, edge: Edge = Edge.DOWN) -> None:
         self.parts.engine.send(Do(Ref(PLAYER, self.player_id), verb, value, edge))

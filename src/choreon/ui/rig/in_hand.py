@@ -217,7 +217,7 @@ class InHand(QWidget):
             basics.row(
                 basics.label(tr("Universe"), "soft"),
                 self.universe,
-                basics.label(tr("address"), "soft"),
+                basics.label(tr("Address"), "soft"),
                 self.address,
             ),
             self.slip,

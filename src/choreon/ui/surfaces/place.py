@@ -244,7 +244,13 @@ class SurfacesPlace(QWidget):
             row.teach(self.learner.target == entry.target)
             self._rows[entry.target] = row
             self.list.insertWidget(place, row)
+            _dressed(row)
 
+        # none is seen squeezed into the room of those that were there before
+        inner = self.list.parentWidget()
+        assert inner is not None
+        needed = self.list.minimumSize().height()
+        inner.resize(inner.width(), max(inner.height(), needed))
         if self._waiting:
             self._turn.start()
         elif now:
@@ -297,6 +303,12 @@ def _line(show: Show, target: Ref) -> ControlLine:
 
 Sections = list[tuple[str, list[ControlLine]]]
 """What is listed, by title."""
+
+
+def _dressed(row: QWidget) -> None:
+    """Have a row be as tall as its parts will be, before it is seen."""
+    for part in (row, *row.findChildren(QWidget)):
+        part.ensurePolished()
 
 
 def _alike(one: Sections, other: Sections) -> bool:
