@@ -168,7 +168,7 @@ def test_earlier_versions_have_pictures_dates_and_say_what_changed(hands):
         assert [v.since for v in dialog.found] == [
             ("1 page added: Three",),
             ("2 pages added: Two and Three",),
-            ("3 pages added: One, Two, Three",),
+            ("3 pages added: One, Two and Three",),
         ]
         picture = dialog.list.item(0).icon().pixmap(dialog.list.iconSize()).toImage()
         colours = {

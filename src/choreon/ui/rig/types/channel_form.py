@@ -103,10 +103,8 @@ class ChannelForm(QWidget):
         head = flow(
             self.name,
             self.resolution,
-            basics.label(tr("Home"), "soft"),
-            self.home,
-            basics.label(tr("Open up"), "soft"),
-            self.open,
+            basics.row(basics.label(tr("Home"), "soft"), self.home, spacing=6),
+            basics.row(basics.label(tr("Open up"), "soft"), self.open, spacing=6),
             gone,
             spacing=6,
         )

@@ -7,7 +7,7 @@ from __future__ import annotations
 import re
 
 from PySide6.QtCore import QAbstractItemModel, QEvent, QObject, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QIcon, QKeyEvent
+from PySide6.QtGui import QColor, QIcon, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -80,6 +80,10 @@ def read(span: Range, text: str, now: float) -> float | None:
     return None if found is None else found / scale
 
 
+WIDTHS = {FROM: 58, TO: 58, LOW: 80, HIGH: 80}  # pixels of what are numbers
+READABLE = 104  # pixels of what is in words
+
+
 class RangeTable(QTableWidget):
     """`edited` gives the channel as it is after every change; `chosen` the row that was
     gone to.
@@ -110,7 +114,7 @@ class RangeTable(QTableWidget):
         self.setShowGrid(False)
         self.setTabKeyNavigation(False)  # but from field to field while one types
         self.setIconSize(QSize(20, 20))
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         triggers = QAbstractItemView.EditTrigger
         self.setEditTriggers(
@@ -123,11 +127,18 @@ class RangeTable(QTableWidget):
         head.setDefaultAlignment(
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         )
-        for column, width in ((FROM, 58), (TO, 58), (LOW, 80), (HIGH, 80)):
+        for column, width in WIDTHS.items():
             self.setColumnWidth(column, width)
-        for column in (MEANING, NAME):
-            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
         self.currentCellChanged.connect(self._moved)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """What is in words takes the room that numbers leave; where that is too little
+        to be read, the table scrolls.
+        """
+        super().resizeEvent(event)
+        left = self.viewport().width() - sum(WIDTHS.values())
+        for column in (MEANING, NAME):
+            self.setColumnWidth(column, max(READABLE, left // 2))
 
     # showing
 
