@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
     QScrollArea,
     QSizeGrip,
     QSplitterHandle,
+    QStackedWidget,
     QToolButton,
     QWidget,
 )
@@ -403,6 +404,8 @@ def squeezed(root: QWidget) -> list[str]:
         if layout is None or not seen(widget) or isinstance(widget, QMainWindow):
             continue
         need, has = layout.minimumSize(), widget.size()
+        if isinstance(widget, QStackedWidget):  # what is not shown needs no room
+            need = widget.currentWidget().minimumSizeHint()
         if need.width() > has.width() + 1 or need.height() > has.height() + 1:
             found.append(
                 f"{type(widget).__name__} {widget.accessibleName()} in "

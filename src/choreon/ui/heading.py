@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy
 
@@ -23,6 +23,8 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.faders import FaderSlider
 
 RECENT = 30.0  # seconds for which skipped frames are told
+LEAST = 700  # points that it takes at least
+NARROW = 860  # points below which signs stand for words
 WIDE = 1100  # points from which there is room for everything
 PLAYED = 48  # pixels of what is played, under way and in the dark
 NAME = 104  # pixels that are kept for the name of the show
@@ -58,6 +60,8 @@ class Heading(QFrame):
         self.parts = parts
         self._stutter = Stutter()
         self._black: bool | None = None  # what the button shows
+        self._narrow = False
+        self._health = ("", "")
         self.setFixedHeight(56)
 
         box = self._row = QHBoxLayout(self)
@@ -139,9 +143,21 @@ class Heading(QFrame):
         """Where there is little room all stands closer, and the grand master goes
         without its name.
         """
-        wide = self.width() >= WIDE
+        wide, narrow = self.width() >= WIDE, self.width() < NARROW
         self._row.setSpacing(12 if wide else 6)
         self.grand_name.setVisible(wide)
+        if narrow is not self._narrow:
+            self._narrow = narrow
+            self.grand_text.setHidden(narrow)
+            self.tempo.light.setHidden(narrow)
+            self._tell_kept()
+            self._held = None
+            self._tell_held(self.parts.engine.state)
+            self._say_health(*self._health)
+
+    def minimumSizeHint(self) -> QSize:
+        """What it comes to where little is written out."""
+        return QSize(LEAST, 56)
 
     def _show(self) -> None:
         basics.say(self.name, self.parts.document.show.name)
@@ -162,10 +178,12 @@ class Heading(QFrame):
     def _tell_kept(self) -> None:
         kept = self.parts.document.kept
         if kept.trouble:
+            self.kept.show()
             self.kept.setText(tr("⚠ not kept in its place"))
             self.kept.setToolTip(kept.trouble)
             basics.set_role(self.kept, "alarm")
             return
+        self.kept.setHidden(self._narrow)
         when = time.strftime("%H:%M", time.localtime(kept.when))
         basics.say(self.kept, tr("kept {when}", when=when))
         self.kept.setToolTip(
@@ -203,7 +221,8 @@ class Heading(QFrame):
         if gripped:
             parts.append(plural(gripped, "{n} override", "{n} overrides"))
 
-        self.held.setText(facts(*parts))
+        self.held.setText("" if self._narrow else facts(*parts))
+        self.held.setAccessibleName(facts(*parts))
         self.held.setVisible(bool(parts))
         self.held.setToolTip(
             sentences(
@@ -262,23 +281,28 @@ class Heading(QFrame):
             text = tr("light stutters")
             advice = tr(
                 "{skipped} frames were skipped in the last half minute: this computer "
-                "is "
-                "too busy. Close what else runs on it, and plug it in.",
+                "is too busy. Close what else runs on it, and plug it in.",
                 skipped=skipped,
             )
         else:
             sign = f'<span style="color:{theme.LIVE}">●</span>'
             text, advice = tr("{rate:.0f} frames/s", rate=pulse.rate), ""
 
-        basics.say(self.health, tr("{sign} {text}", sign=sign, text=text))
+        self._say_health(sign, text)
         self.health.setToolTip(sentences(advice, figures))
+
+    def _say_health(self, sign: str, text: str) -> None:
+        """Say how the light does; where there is little room by its sign alone."""
+        self._health = sign, text
+        basics.say(
+            self.health,
+            sign if self._narrow else tr("{sign} {text}", sign=sign, text=text),
+        )
+        self.health.setAccessibleName(text)
 
     def show_engine(self, alive: bool) -> None:
         """Show whether the engine is there."""
         if not alive:
-            self.health.setText(
-                tr(
-                    "{sign} starting the engine …",
-                    sign=f'<span style="color:{theme.ALARM}">▲</span>',
-                )
-            )
+            sign = f'<span style="color:{theme.ALARM}">▲</span>'
+            self._say_health(sign, tr("starting the engine …"))
+            self.health.setToolTip(tr("The engine is being started."))

@@ -300,7 +300,7 @@ class LedgerList(QListView):
         """Show what a draft holds."""
         self.lines.show_draft(look, effects)
         # in a low window the place above it keeps what it needs
-        most = max(TALL, MOST - max(0, ROOMY - self.window().height()))
+        most = max(3 * TALL, MOST - max(0, ROOMY - self.window().height()))
         rows = max(1, self.lines.rowCount())
         self.setFixedHeight(min(most, TALL * rows) + 4)
 

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QFrame,
     QMainWindow,
+    QScrollArea,
     QSplitter,
     QStackedWidget,
     QToolButton,
@@ -76,8 +77,18 @@ TITLES = {
 PLACES = tuple(TITLES)
 
 
-LEAST = QSize(1024, 660)
-"""What is in the window has this room at least; in a smaller window it scrolls."""
+LEAST = QSize(848, 480)
+"""Rail, heading and ledger have this room at least; in a smaller window all scrolls."""
+
+LEAST_OF = {
+    "rig": QSize(948, 570),
+    "compose": QSize(948, 540),
+    "perform": QSize(760, 440),
+    "surfaces": QSize(948, 440),
+}
+"""A place has this room at least; in less it scrolls, and what must be at hand, the
+blackout and the way to the other places, stays where it is.
+"""
 
 AS_NEEDED = Qt.ScrollBarPolicy.ScrollBarAsNeeded
 FRAME_SIDES, FRAME_TOP = 8, 44  # pixels that a frame around the window takes
@@ -118,19 +129,34 @@ class Places(dict[str, QWidget]):
 
 
 class Ground(QWidget):
-    """What the window scrolls over where it is too small: as large as the window, or as
-    LEAST. What lies on it is told so; it is not asked how high it would like to be.
+    """What is scrolled over where there is too little room: as large as that, or as
+    `least`. What lies on it is told so; it is not asked how high it would like to be.
     """
 
-    def __init__(self, inside: QWidget) -> None:
+    def __init__(self, inside: QWidget, least: QSize) -> None:
         super().__init__()
-        self.setMinimumSize(LEAST)
+        self.setMinimumSize(least)
         self._inside = inside
         inside.setParent(self)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """All of it is for what lies on it."""
         self._inside.setGeometry(self.rect())
+
+
+class PlaceStack(QStackedWidget):
+    """The places, of which only the one that is shown asks for room."""
+
+    def minimumSizeHint(self) -> QSize:
+        """What that one needs."""
+        place = self.currentWidget()
+        return QSize() if place is None else place.minimumSizeHint()
+
+
+def _scroller(ground: Ground) -> QScrollArea:
+    made = basics.scroller(ground)
+    made.setHorizontalScrollBarPolicy(AS_NEEDED)
+    return made
 
 
 class MainWindow(QMainWindow):
@@ -159,8 +185,10 @@ class MainWindow(QMainWindow):
         self.places = Places(self._make_place)
         self.place = ""
         """The name of the place that is shown."""
-        self.stack = QStackedWidget()
-        self.notice = Notice(self.stack)
+        self.stack = PlaceStack()
+        self.ground = Ground(self.stack, LEAST_OF["rig"])
+        self.place_scroller = _scroller(self.ground)
+        self.notice = Notice(self.place_scroller)
 
         self.rail = self._make_rail()
         body = QWidget()
@@ -168,8 +196,8 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
 
-        for widget in (self.heading, self.stack, self.ledger):
-            column.addWidget(widget, 1 if widget is self.stack else 0)
+        for widget in (self.heading, self.place_scroller, self.ledger):
+            column.addWidget(widget, 1 if widget is self.place_scroller else 0)
 
         whole = basics.row(self.rail, body, spacing=0)
         basics.grow(whole, 1)
@@ -177,13 +205,12 @@ class MainWindow(QMainWindow):
         self.whole.addWidget(whole)
         self.awake = Awake()
 
-        self.scroller = basics.scroller(Ground(self.whole))
-        self.scroller.setHorizontalScrollBarPolicy(AS_NEEDED)
+        self.scroller = _scroller(Ground(self.whole, LEAST))
         self.setCentralWidget(self.scroller)
         self.setWindowTitle(tr("{name} — Choreon", name=parts.document.show.name))
 
         self.resize(self.usual_size())
-        self.setMinimumSize(LEAST / 2)
+        self.setMinimumSize(LEAST / 1.6)
         parts.notices.told.connect(self.notice.tell)
         parts.notices.working.connect(self._working)
         parts.engine.mended.connect(self.notice.withdraw)
@@ -327,6 +354,7 @@ class MainWindow(QMainWindow):
             self.parts.brush.put_down()  # there is nothing there to draw over
         place = self.places[name]
         with gestures().paused():
+            self.ground.setMinimumSize(LEAST_OF[name])
             self.stack.setCurrentWidget(place)
         self.notice.raise_()  # a place that has just been made lies above it
         self.place = name

@@ -4,6 +4,7 @@ is. Played by mouse, by several fingers, and by keys.
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Iterator
 
@@ -40,7 +41,8 @@ from choreon.ui.widgets.spoken import Role, Spoken
 
 GAP = 8  # pixels between tiles
 HEAD = 34  # pixels of a section's title
-LEAST_CELL = 28  # pixels: two of them, with the gap, make a target
+HIT = 48  # pixels that a tile has at least, across and along
+LEAST_CELL = 28  # pixels, of a page of large tiles alone
 TALLEST, FOR_GUESTS = 1.15, 1.7  # of a cell's width
 TICK, CALM = 50, 100  # milliseconds between looks at what fades, and fades slowly
 QUICK = 3.0  # seconds that a fade still takes, to be looked at often
@@ -185,7 +187,6 @@ class PageView(QScrollArea):
         self._shown: tuple[object, ...] = ()
         self.setWidgetResizable(False)
         self.setFrameShape(QScrollArea.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.body = QWidget()
 
         self.body.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
@@ -351,9 +352,14 @@ class PageView(QScrollArea):
 
     def lay(self) -> None:
         """Give every grid its room: cells as wide as the page allows, and as tall as
-        all sections fit, but not too small to be hit.
+        all sections fit, but not too small to be hit: then it scrolls.
         """
+        spots = [spot for grid in self.grids.values() for spot in grid.spots.values()]
+        least = max(
+            (HIT + GAP) / min((spot.w for spot in spots), default=2), LEAST_CELL
+        )
         width = max(200, self.viewport().width() - 2)
+        width = max(width, math.ceil(least * self.columns) - GAP)
         room = self.viewport().height()
         open_grids = [g for g in self.grids.values() if g.section not in self.folded]
         spare = 1 if self.arranging else 0
@@ -364,7 +370,8 @@ class PageView(QScrollArea):
         total = max(1, sum(rows.values()))
         tallest = FOR_GUESTS if self.guest else TALLEST
         tall = min(wide * tallest, (room - heads) / total)
-        tall = max(tall, LEAST_CELL)
+        low = min((spot.h for spot in spots), default=2)
+        tall = max(tall, (HIT + GAP) / low, LEAST_CELL)
 
         y = 0
         for section, grid in self.grids.items():
