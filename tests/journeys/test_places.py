@@ -29,6 +29,7 @@ from choreon.model.refs import Ref, to_tile
 from choreon.ui.app import Opened, empty_show
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.heading import SEEN, Stutter
+from choreon.ui.preparing import turns
 from choreon.ui.stage import mini
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
@@ -869,3 +870,25 @@ def test_the_ribbon_draws_what_changed_as_if_all_were_drawn_anew(hands):
     assert narrow.width() < 8 * ribbon.width() / ribbon.per_row
     across = ribbon.area_of(np.array([5, 511]))
     assert across.contains(ribbon.rect().adjusted(0, 0, -3, -3))
+
+
+def test_places_are_got_ready_in_turns_before_anybody_needs_them(hands):
+    """A place is built in one turn and taken into the window in the next; a window may
+    close between the two.
+    """
+    window = hands.window
+    window.build_place("surfaces")
+    window.build_place("surfaces")
+    assert "surfaces" not in window.places
+    built = window.stack.count()
+    surfaces = hands.place("surfaces")
+    assert window.stack.count() == built + 1
+    assert surfaces.window() is window
+
+    for turn in turns(window, ("compose", "perform", "surfaces")):
+        turn()
+    assert {"compose", "perform", "surfaces"} <= set(window.places)
+    assert window.surfaces is surfaces
+
+    window.build_place("rig")
+    assert "rig" not in window.places  # and the window closes

@@ -45,8 +45,13 @@ NEEDED = (
 class HasPlaces(Protocol):
     """A window of places, which are made when they are first asked for."""
 
+    def build_place(self, name: str) -> None:
+        """Build a place, unless it is there."""
+
     def make_place(self, name: str) -> QWidget:
-        """Make a place, unless it is there."""
+        """Take a place into the window, unless it is there; build it first, unless it
+        is built.
+        """
 
 
 def turns(window: HasPlaces, names: tuple[str, ...]) -> Iterator[Turn]:
@@ -55,6 +60,7 @@ def turns(window: HasPlaces, names: tuple[str, ...]) -> Iterator[Turn]:
         yield partial(import_module, module)
 
     for name in names:
+        yield partial(window.build_place, name)
         yield partial(window.make_place, name)
         place = window.make_place(name)
         for part in getattr(place, "LATER", ()):

@@ -58,6 +58,7 @@ from choreon.ui.settings import (
 from choreon.ui.shows.files import ShowFiles
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
+from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.spoken import speak
 
@@ -183,6 +184,7 @@ class MainWindow(QMainWindow):
         self.ledger = Ledger(parts)
 
         self.places = Places(self._make_place)
+        self._built: dict[str, QWidget] = {}  # places that are not in the window yet
         self.place = ""
         """The name of the place that is shown."""
         self.stack = PlaceStack()
@@ -249,33 +251,41 @@ class MainWindow(QMainWindow):
         """Make a place, unless it is there."""
         return self.places[name]
 
-    def _make_place(self, name: str) -> QWidget:
-        """Make a place: what it needs is loaded then, and not before. It is dressed
-        once, when it is whole.
+    def build_place(self, name: str) -> None:
+        """Build a place, unless it is there, but leave it outside of the window: taking
+        it in, which dresses it, is as much work once more.
         """
-        made: QWidget
+        if name not in self.places and name not in self._built:
+            with gestures().paused():
+                self._built[name] = self._build(name)
+
+    def _make_place(self, name: str) -> QWidget:
+        """Make a place. It is dressed once, when it is whole."""
         with gestures().paused():
-            if name == "rig":
-                from choreon.ui.rig.place import RigPlace
-
-                made = RigPlace(self.parts, self.learner)
-            elif name == "compose":
-                from choreon.ui.compose.place import ComposePlace
-
-                made = ComposePlace(self.parts)
-            elif name == "perform":
-                made = self._make_perform()
-            else:
-                from choreon.ui.surfaces.place import SurfacesPlace
-
-                made = SurfacesPlace(self.parts, self.learner)
-
+            made = self._built.pop(name, None) or self._build(name)
             self.stack.addWidget(made)
 
         for key, splitter in _splitters(name, made):
             splitter.restoreState(arrangement_of(self.settings, key))
 
         return made
+
+    def _build(self, name: str) -> QWidget:
+        """Build a place: what it needs is loaded then, and not before."""
+        if name == "rig":
+            from choreon.ui.rig.place import RigPlace
+
+            return RigPlace(self.parts, self.learner)
+        if name == "compose":
+            from choreon.ui.compose.place import ComposePlace
+
+            return ComposePlace(self.parts)
+        if name == "perform":
+            return self._make_perform()
+
+        from choreon.ui.surfaces.place import SurfacesPlace
+
+        return SurfacesPlace(self.parts, self.learner)
 
     def _make_perform(self) -> PerformPlace:
         from choreon.ui.perform.place import PerformPlace
@@ -761,6 +771,8 @@ class MainWindow(QMainWindow):
         for name, place in self.places.items():
             for key, splitter in _splitters(name, place):
                 self.settings.setValue(key, splitter.saveState())
+        for built in self._built.values():
+            discard(built)
         self.parts.close(stop, fade)
 
     def _ask(self) -> str:
