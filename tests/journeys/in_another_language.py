@@ -1,5 +1,6 @@
-"""The window in a language of which every text is marked where it begins and ends: run by
-test_language.py, in a process of its own, since a language holds from start to end.
+"""The window in a language of which every text is marked where it begins and ends, and
+longer than ours: run by test_language.py, in a process of its own, since a language holds
+from start to end.
 
 What is seen is one text of the catalogue, whole; or a name out of the show, or figures.
 What is joined from two texts, or does not come out of the catalogue, is found.
@@ -13,6 +14,7 @@ from html import unescape
 
 from PySide6.QtCore import QAbstractItemModel, QModelIndex, Qt
 from PySide6.QtGui import QColor
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
@@ -42,6 +44,7 @@ from tests.journeys import walking
 from tests.journeys.marks import BEGIN, END, plain
 
 MOST_ROWS = 40  # of a list
+SIZE = (1280, 800)
 
 
 def texts_of(root: QWidget) -> Iterator[tuple[str, str]]:
@@ -167,8 +170,20 @@ def _is_named(text: str, names: set[str]) -> bool:
     return not re.search(r"[^\W\d_]{2}", text)
 
 
-def test_every_text_is_one_of_the_catalogue(hands):
+def lasting_problems(root: QWidget) -> list[str]:
+    """What is cut, hidden or lies over another, and does so a moment later, too."""
+    found = walking.problems(root, SIZE)
+    if found:
+        QTest.qWait(200)
+        found = [
+            problem for problem in walking.problems(root, SIZE) if problem in found
+        ]
+    return found
+
+
+def test_every_text_is_one_of_the_catalogue_and_has_room(hands):
     """Whatever is seen in a place, a form or a dialog."""
+    hands.window.resize(*SIZE)
     names = names_of(hands.parts.document.show)
     found: dict[str, str] = {}
     seen = 0
@@ -180,6 +195,8 @@ def test_every_text_is_one_of_the_catalogue(hands):
             seen += 1
             for fault in faults(text, names):
                 found.setdefault(f"{who}: {fault}", state.name)
+        for problem in lasting_problems(state.root):
+            found.setdefault(plain(problem), state.name)
         if state.is_open:
             walking.press_escape(state)
     assert seen > 1000

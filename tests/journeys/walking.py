@@ -43,6 +43,7 @@ from choreon.ui.widgets import tips
 from choreon.ui.widgets.elided import Elided
 from choreon.ui.widgets.faders import FaderSlider
 from choreon.ui.widgets.spoken import Speaks
+from choreon.ui.widgets.tick import Tick
 from choreon.ui.widgets.values import ValueField
 from tests.journeys.conftest import Hands
 
@@ -363,7 +364,7 @@ def cut_words(root: QWidget) -> list[str]:
 
         # of these each cuts its words by itself where it has to; what is typed is
         # scrolled through
-        ends = isinstance(widget, Elided | QComboBox | QLineEdit)
+        ends = isinstance(widget, Elided | QComboBox | QLineEdit | Tick)
         tip = tips.tip_at(widget, QPoint(1, 1))
         if not ends or words not in tip:
             found.append(f"{label_of(widget)}: {need} > {room}")

@@ -5,7 +5,7 @@ and where to.
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton, QWidget
 
 from choreon.language import capital, sentences, tr
 from choreon.model import attributes as at
@@ -20,6 +20,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.settings import open_settings, text_of
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
+from choreon.ui.widgets.tick import Tick
 from choreon.ui.widgets.values import ValueField
 
 SCENE = "scene"
@@ -71,15 +72,15 @@ class KeepForm(QWidget):
 
         self.confirm = basics.button(tr("Keep"), self.keep, "main", "check")
         cancel = basics.button(tr("Cancel"), self.cancelled.emit, "quiet")
-        self.all_lit = QCheckBox(tr("everything that is lit"))
+        self.all_lit = Tick(tr("everything that is lit"))
         self.all_lit.setToolTip(
             tr("Not only what was touched, but all that is on stage now")
         )
         self.all_lit.toggled.connect(lambda _: self._refresh())
 
-        self.only_chosen = QCheckBox(tr("the chosen only"))
+        self.only_chosen = Tick(tr("the chosen only"))
         self.only_chosen.toggled.connect(lambda _: self._refresh())
-        self.exact = QCheckBox(tr("exactly as it is for each"))
+        self.exact = Tick(tr("exactly as it is for each"))
         self.exact.setToolTip(
             tr(
                 "Keep each fixture's own values, rather than the meaning for "

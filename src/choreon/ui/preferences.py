@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSettings, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFormLayout, QWidget
 
 from choreon.language import tr
 from choreon.ui.keep import AFTER
@@ -18,6 +18,7 @@ from choreon.ui.settings import (
 )
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
+from choreon.ui.widgets.tick import Tick
 
 
 class Preferences(Dialog):
@@ -37,11 +38,11 @@ class Preferences(Dialog):
         nearest = min(SIZES, key=lambda p: abs(p - 100 * scale_of(settings)))
         self.size_box.setCurrentIndex(SIZES.index(nearest))
         self.size_box.activated.connect(self._size)
-        self.contrast = QCheckBox(tr("High contrast"))
+        self.contrast = Tick(tr("High contrast"))
         self.contrast.setToolTip(tr("Lighter words and stronger colours on black"))
         self.contrast.setChecked(settings.value("contrast") == "high")
         self.contrast.toggled.connect(self._contrast)
-        self.calm = QCheckBox(tr("Less movement"))
+        self.calm = Tick(tr("Less movement"))
         self.calm.setToolTip(tr("Pictures of motions and patterns stand still"))
         self.calm.setChecked(is_calm(settings))
         self.calm.toggled.connect(self._calm)

@@ -10,6 +10,7 @@ import shiboken6
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import (
     QCloseEvent,
+    QFontMetrics,
     QKeyEvent,
     QKeySequence,
     QResizeEvent,
@@ -18,7 +19,6 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
-    QCheckBox,
     QFrame,
     QMainWindow,
     QScrollArea,
@@ -61,6 +61,7 @@ from choreon.ui.widgets.dialog import Dialog
 from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.spoken import speak
+from choreon.ui.widgets.tick import Tick
 
 if TYPE_CHECKING:
     from choreon.ui.compose.place import ComposePlace
@@ -317,7 +318,10 @@ class MainWindow(QMainWindow):
 
     def _make_rail(self) -> QFrame:
         rail = QFrame()
-        rail.setFixedWidth(76)
+        small = QFontMetrics(theme.font(12))
+        widest = max(small.horizontalAdvance(title) for title in TITLES.values())
+        wide = max(68, widest + 16)  # whatever the language calls the places
+        rail.setFixedWidth(wide + 8)
         rail.setStyleSheet(f"background: {theme.DECK};")
         self.buttons = QButtonGroup(self)
         widgets: list[QWidget | int] = []
@@ -330,7 +334,7 @@ class MainWindow(QMainWindow):
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
 
             button.setCheckable(True)
-            button.setFixedSize(68, 60)
+            button.setFixedSize(wide, 60)
             button.setFont(theme.font(12))
             button.setProperty("rail", "true")
             button.setToolTip(tr("{place} ({key})", place=title, key=f"Ctrl+{i + 1}"))
@@ -802,7 +806,7 @@ class CloseDialog(Dialog):
         self.stop = basics.button(tr("Fade out and stop"), lambda: self._done("stop"))
 
         self.cancel = basics.button(tr("Cancel"), self.reject, "quiet")
-        self.remember = QCheckBox(tr("Do the same every time"))
+        self.remember = Tick(tr("Do the same every time"))
         basics.stack(
             self,
             basics.label(tr("What shall happen to the light?"), "big"),

@@ -23,6 +23,7 @@ from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.palette_chips import PaletteChips, keep_button
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.aim_pad import AimPad
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
@@ -124,10 +125,10 @@ class AimPanel(QWidget):
             button.setStyleSheet("padding: 6px 8px; min-width: 20px;")
         basics.stack(
             self,
-            basics.row(self.aim_at, self.add_mark, self.marks, 1, spacing=4),
+            flow(self.aim_at, self.add_mark, self.marks, spacing=4),
             self.pad,
             basics.row(*self.fields.values(), spacing=4),
-            basics.row(self.flip, self.limit, self.free, 1, spacing=4),
+            flow(self.flip, self.limit, self.free, spacing=4),
             self.limit_fields,
             self.reach,
             self.warn,

@@ -36,6 +36,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.settings import open_settings
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.colour_field import ColourField
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.values import ValueField
 
@@ -252,7 +253,7 @@ class AttributePanel(QWidget):
             inner.setContentsMargins(0, 0, 10, 0)
             self.stack.addWidget(basics.scroller(inner))
 
-        self.tab_row = basics.row(*self.tabs.values(), 1, spacing=0)
+        self.tab_row = flow(*self.tabs.values(), spacing=0)
         self.wanted = TABS[0]
 
     def _lay_out(self) -> None:

@@ -58,6 +58,7 @@ from choreon.ui.stage.path_on_stage import CENTRE, SIZE, PathOnStage
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.aim_pad import AimPad
 from choreon.ui.widgets.curves import draw_motion
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.spoken import Role, Spoken
 
@@ -198,7 +199,7 @@ class MotionPanel(QWidget):
 
         basics.stack(
             self,
-            basics.row(*self.adds, self.add_other, 1, spacing=3),
+            flow(*self.adds, self.add_other, spacing=3),
             self.hint,
             self.from_scene,
             self.list,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QLineEdit, QPushButton, QWidget
 
 from choreon.language import plural, tr
 from choreon.model import attributes as at
@@ -15,6 +15,7 @@ from choreon.ui import words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
+from choreon.ui.widgets.tick import Tick
 
 
 class OnlyDialog(Dialog):
@@ -37,7 +38,7 @@ class OnlyDialog(Dialog):
             button.setChecked(True)
             self.families[name] = button
         count = len(parts.selection.chosen)
-        self.chosen = QCheckBox(
+        self.chosen = Tick(
             plural(count, "for the one fixture chosen", "for the {n} fixtures chosen")
         )
         self.chosen.setEnabled(bool(count))

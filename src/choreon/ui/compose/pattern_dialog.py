@@ -16,7 +16,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QCheckBox,
     QComboBox,
     QLineEdit,
     QListWidget,
@@ -48,6 +47,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import SEARCH, Dialog
 from choreon.ui.widgets.moving_grid import MovingGrid
 from choreon.ui.widgets.spoken import Role, Spoken
+from choreon.ui.widgets.tick import Tick
 from choreon.ui.widgets.values import ValueField
 
 LEVEL, COLOURS, SCENES, OTHER = "level", "colours", "scenes", "other"
@@ -224,7 +224,7 @@ class PatternDialog(Dialog):
         self.list.setToolTip(tr("Drag to order; take the tick away to leave one out"))
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
 
-        self.cells = QCheckBox(tr("cell by cell"))
+        self.cells = Tick(tr("cell by cell"))
         self.lie = _box(tr("Order"), [])
         for lie, text in LIES:
             self.lie.addItem(text, lie)

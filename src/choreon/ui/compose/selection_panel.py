@@ -39,6 +39,7 @@ from choreon.ui.drags import DragsOut
 from choreon.ui.lamp_marks import LampMarks, draw_mark
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.items import AnyIndex
 from choreon.ui.widgets.menu import Menu
 
@@ -242,8 +243,8 @@ class SelectionPanel(QWidget):
             self.groups,
             fixtures,
             self.fixtures,
-            basics.row(self.which, self.order, 1, self.cells, spacing=0),
-            basics.row(self.back, self.forth, self.whole, 1, spacing=0),
+            flow(self.which, self.order, 1, self.cells, spacing=0),
+            flow(self.back, self.forth, self.whole, spacing=0),
             self.count,
             spacing=4,
         )

@@ -45,6 +45,7 @@ from choreon.ui.widgets.menu import Menu
 
 SCENES, PALETTES, MOTIONS = "scenes", "palettes", "motions"
 EVERYWHERE = tr("Everywhere")
+EDGES = 24  # pixels beside what stands in the bar
 FIND = {False: 154, True: 64}  # pixels to find by: beside few buttons, beside many
 ROOMY, TIGHT = 920, 660  # pixels of width for all words, and for all but those
 BARE = 540  # below that what makes something new is a sign alone
@@ -168,7 +169,7 @@ class Shelf(QWidget):
 
         self.nothing = basics.row(self.empty, self.sample, 1)
         self.nothing.hide()
-        head = basics.row(
+        self.head = head = basics.row(
             *self.tabs.values(),
             self.search,
             self.folder,
@@ -202,15 +203,18 @@ class Shelf(QWidget):
         narrow = self.width() < ROOMY
         self.deeds.set_narrow(narrow)
         bare = self.width() < BARE
-        short = ("", "") if bare else (tr("Chase"), tr("Capture"))
-        long = (tr("New chase"), tr("Capture stage"))
-
-        for button, text in zip(
-            (self.chase, self.capture), short if narrow else long, strict=True
-        ):
-            button.setText(text)
-
+        said = [
+            (tr("New chase"), tr("Capture stage")),
+            (tr("Chase"), tr("Capture")),
+            ("", ""),
+        ]
         self.search.setMinimumWidth(FIND[narrow])
+        for texts in said[narrow + bare :]:
+            self.chase.setText(texts[0])
+            self.capture.setText(texts[1])
+            if self._taken() + EDGES <= self.width():
+                break
+
         crowded = self.width() < TIGHT and bool(self.chosen)
         self.search.setVisible(not crowded)
         filtered = self.folder.currentIndex() > 0
@@ -220,18 +224,21 @@ class Shelf(QWidget):
 
     def _fold_deeds(self) -> None:
         """What can be done with a card has the room that the others leave."""
-        others = (
-            *self.tabs.values(),
-            self.search,
-            self.folder,
-            self.about,
-            self.on_stage,
-            self.chase,
-            self.capture,
-        )
-        there = [widget for widget in others if not widget.isHidden()]
-        taken = sum(widget.minimumSizeHint().width() + 4 for widget in there)
-        self.deeds.fold(self.width() - taken - 24)
+        self.deeds.fold(self.width() - self._taken() - EDGES)
+
+    def _taken(self) -> int:
+        """The pixels that all else in the bar takes at least."""
+        layout = self.head.layout()
+        assert layout is not None
+        taken = 0
+        for place in range(layout.count()):
+            item = layout.itemAt(place)
+            widget = None if item is None else item.widget()
+            if item is None or widget is None or widget is self.deeds:
+                continue
+            if not widget.isHidden():
+                taken += item.minimumSize().width() + 4
+        return taken
 
     def hideEvent(self, event: QHideEvent) -> None:
         self.parts.preview.look_at(None)

@@ -12,6 +12,8 @@ from choreon.ui.parts import Parts
 from choreon.ui.perform import pin
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
+from choreon.ui.widgets.flow import flow
+from choreon.ui.widgets.tick import Tick
 
 MAY = {
     "levels": tr("Levels: faders, dials, colours, aims"),
@@ -37,13 +39,13 @@ class GuestDialog(Dialog):
         self.pages: dict[str, QCheckBox] = {}
 
         for page in show.pages.values():
-            box = QCheckBox(basics.literal(page.name))
+            box = Tick(basics.literal(page.name))
             box.setChecked(not guest.pages or page.id in guest.pages)
             self.pages[page.id] = box
 
         self.may: dict[str, QCheckBox] = {}
         for name, words in MAY.items():
-            box = QCheckBox(words)
+            box = Tick(words)
             box.setChecked(bool(getattr(guest, name)))
             self.may[name] = box
 
@@ -58,7 +60,7 @@ class GuestDialog(Dialog):
         self.again.setAccessibleName(tr("The PIN again"))
         self.again.setPlaceholderText(tr("once more"))
         self.pin.setToolTip(tr("Without a PIN anyone may leave the pages"))
-        self.no_pin = QCheckBox(tr("No PIN"))
+        self.no_pin = Tick(tr("No PIN"))
 
         self.no_pin.setVisible(bool(guest.pin))
         self.power = QComboBox()
@@ -91,7 +93,7 @@ class GuestDialog(Dialog):
             basics.row(self.pin, self.again),
             self.no_pin,
             basics.label(tr("When the guest pages start by themselves"), "heading"),
-            basics.row(self.power, 1, self.starter),
+            flow(self.power, 1, self.starter),
             margins=0,
             spacing=8,
         )

@@ -11,7 +11,6 @@ from typing import Any
 
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
-    QCheckBox,
     QColorDialog,
     QComboBox,
     QFileDialog,
@@ -52,7 +51,9 @@ from choreon.ui.perform.arranging import Arranger
 from choreon.ui.signs import sign_name
 from choreon.ui.tiles import named
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
+from choreon.ui.widgets.tick import Tick
 from choreon.ui.widgets.values import ValueField
 from choreon.ui.widgets.work import Work
 
@@ -167,7 +168,7 @@ class Inspector(QWidget):
             self.parts.document.edit(what, show)
 
     def _line(self, label: str, widget: QWidget, name: str = "") -> QWidget:
-        words = basics.label(label, "soft")
+        words = basics.name_label(label, "soft")
         words.setFixedWidth(84)
         line = basics.row(words, widget, spacing=6)
         basics.grow(line, 1)
@@ -187,7 +188,7 @@ class Inspector(QWidget):
         self._line(label, edit, field)
 
     def _tick(self, label: str, field: str, value: bool, tip: str = "") -> None:
-        box = QCheckBox(label)
+        box = Tick(label)
         box.setChecked(value)
         box.setToolTip(tip or label)
         box.clicked.connect(
@@ -396,7 +397,7 @@ class Inspector(QWidget):
         self._darkly(tile)
 
     def _darkly(self, tile: Any) -> None:
-        box = QCheckBox(tr("Change in the dark"))
+        box = Tick(tr("Change in the dark"))
         box.setToolTip(
             tr(
                 "Fixtures whose wheels, gobos or places change go down, change, and "
@@ -704,7 +705,7 @@ class PartRow(QFrame):
             self,
             basics.row(basics.name_label(name), 1, up, gone, spacing=2),
             self.level,
-            basics.row(*self.families.values(), 1, spacing=2),
+            flow(*self.families.values(), spacing=2),
             margins=8,
             spacing=4,
         )

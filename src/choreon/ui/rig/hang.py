@@ -8,7 +8,6 @@ from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QLineEdit,
     QVBoxLayout,
@@ -29,6 +28,7 @@ from choreon.ui.rig.type_list import ID, TypeList, recently, searched
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.numbers import NumberField
+from choreon.ui.widgets.tick import Tick
 
 MOST = 500
 
@@ -138,7 +138,7 @@ class HangPanel(QWidget):
 
         self.gap = NumberField(tr("Gap"), 0, SLOTS, 0)
         self.gap.setToolTip(tr("Slots left free between one and the next"))
-        self.over = QCheckBox(tr("and go on"))
+        self.over = Tick(tr("and go on"))
         self.over.setChecked(True)
         self.over.setToolTip(
             tr("What does not fit into the universe goes on in the next one")
@@ -174,7 +174,7 @@ class HangPanel(QWidget):
         self.name.textChanged.connect(lambda _: self._number())
 
     def _short(self, text: str) -> QWidget:
-        made = basics.label(text, "soft")
+        made = basics.name_label(text, "soft")
         made.setFixedWidth(66)
         return made
 

@@ -10,7 +10,6 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QCheckBox,
     QColorDialog,
     QLineEdit,
     QStackedWidget,
@@ -31,7 +30,9 @@ from choreon.ui.rig.slip import Slip
 from choreon.ui.rig.strips import Strips
 from choreon.ui.rig.why import WhyCard
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.numbers import NumberField
+from choreon.ui.widgets.tick import Tick
 from choreon.ui.widgets.values import ValueField
 
 PLACE = (
@@ -168,7 +169,7 @@ class InHand(QWidget):
             field = ValueField(title, low, high, unit, digits, home, bar=False)
             field.changed.connect(lambda value, k=key: self._set(k, value))
             self.fields[key] = field
-        self.reversed = QCheckBox(tr("Cells from the other end"))
+        self.reversed = Tick(tr("Cells from the other end"))
         self.reversed.setToolTip(
             tr(
                 "Its first cell is where its last was: for a bar that hangs the other "
@@ -176,7 +177,7 @@ class InHand(QWidget):
             )
         )
         self.reversed.toggled.connect(lambda on: self._flag("reversed", on))
-        self.lamp_on = QCheckBox(tr("Lamp on when the show opens"))
+        self.lamp_on = Tick(tr("Lamp on when the show opens"))
         self.lamp_on.setToolTip(tr("Lamp on is sent to it when the show opens"))
         self.lamp_on.toggled.connect(lambda on: self._flag("lamp_on", on))
         self.identify = basics.button(
@@ -214,11 +215,9 @@ class InHand(QWidget):
                 self.number,
             ),
             basics.label(tr("Set on the fixture"), "heading"),
-            basics.row(
-                basics.label(tr("Universe"), "soft"),
-                self.universe,
-                basics.label(tr("Address"), "soft"),
-                self.address,
+            flow(
+                basics.row(basics.label(tr("Universe"), "soft"), self.universe),
+                basics.row(basics.label(tr("Address"), "soft"), self.address),
             ),
             self.slip,
             basics.label(tr("Place"), "heading"),
@@ -237,7 +236,7 @@ class InHand(QWidget):
         return page
 
     def _soft(self, text: str) -> QWidget:
-        title = basics.label(text, "soft")
+        title = basics.name_label(text, "soft")
         title.setFixedWidth(40)
         return title
 

@@ -16,6 +16,7 @@ from choreon.language import tr
 from choreon.model.outputs import ArtnetOutput, SacnOutput, UnknownOutput
 from choreon.model.show import MAX_UNIVERSE
 from choreon.ui.widgets.numbers import NumberField
+from choreon.ui.widgets.tick import Tick
 
 RATES = (0, 44, 40, 30, 25, 20)
 MOST_LISTED = 2000
@@ -175,7 +176,7 @@ class TickField(OutputField):
         self, put: Put, refused: Refused, key: str, title: str, tip: str
     ) -> None:
         super().__init__(key, title, put, refused)
-        self.widget: QCheckBox = QCheckBox(title)
+        self.widget: QCheckBox = Tick(title)
         self.widget.setToolTip(tip)
         self.widget.toggled.connect(self.put)
 

@@ -10,7 +10,6 @@ from typing import cast
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QHideEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QGridLayout,
     QLineEdit,
@@ -35,9 +34,11 @@ from choreon.ui.parts import Parts
 from choreon.ui.rig.output_fields import FORMS, OutputField, spans_of
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import FlowLayout, flow
+from choreon.ui.widgets.tick import Tick
 from choreon.wire.outputs.base import UNTIL_CHANGED
 
 PATIENCE = 6500  # milliseconds in which every node that is there has been asked twice
+FRAME = 26  # pixels of a card around its fields
 ROOMY, NARROW = 560, 430  # pixels of width for three fields side by side, and for two
 LEAST = 300
 
@@ -85,7 +86,7 @@ class OutputCard(QWidget):
 
     def _make_head(self) -> None:
         """What all outputs have."""
-        self.on = QCheckBox()
+        self.on = Tick()
         self.on.setAccessibleName(tr("On"))
         self.on.setToolTip(tr("Send by this output, or not"))
         self.on.toggled.connect(lambda on: self._put(on=on))
@@ -113,8 +114,11 @@ class OutputCard(QWidget):
         """Where it is narrow, fewer fields stand side by side."""
         super().resizeEvent(event)
         wide = event.size().width()
-        columns = 3 if wide >= ROOMY else 2 if wide >= NARROW else 1
-        self._lay_fields(columns)
+        most = 3 if wide >= ROOMY else 2 if wide >= NARROW else 1
+        for columns in range(most, 0, -1):
+            self._lay_fields(columns)
+            if self._grid.minimumSize().width() + FRAME <= wide:
+                break  # the words of any language have room
 
     def minimumSizeHint(self) -> QSize:
         """As wide as one field."""

@@ -614,6 +614,9 @@ def _fitting(painter: QPainter, short: str, width: float) -> str:
 ROOMY = 520  # pixels of width for a whole sentence above the addresses
 
 
+EDGE, BELOW = 10, 6  # pixels around the panel, and between what stands in it
+
+
 class RibbonPanel(QWidget):
     """The ribbon with a tab for each universe, clashes in words, and what is done to
     many addresses at once.
@@ -647,9 +650,9 @@ class RibbonPanel(QWidget):
         tabs.setLayout(self.tabs)
         self.tabs.setContentsMargins(0, 0, 0, 0)
         title = basics.label(tr("Addresses"), "heading")
-        head = flow(title, tabs, 1, self.note, self.whole, self.more)
+        head = self.head = flow(title, tabs, 1, self.note, self.whole, self.more)
 
-        panel = basics.panel(head, self.ribbon, margins=10, spacing=6)
+        panel = basics.panel(head, self.ribbon, margins=EDGE, spacing=BELOW)
         basics.grow(panel, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -664,8 +667,12 @@ class RibbonPanel(QWidget):
         self._chosen(parts.selection.chosen)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Where it is narrow, less is said."""
+        """Where it is narrow, less is said; where the words above the addresses need a
+        second line, these keep their room.
+        """
         super().resizeEvent(event)
+        high = self.head.heightForWidth(event.size().width() - 2 * EDGE)
+        self.setMinimumHeight(high + self.ribbon.minimumHeight() + 2 * EDGE + BELOW)
         if (event.size().width() >= ROOMY) != self._roomy:
             self._tell()
 

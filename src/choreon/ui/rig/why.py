@@ -99,7 +99,9 @@ class WhyCard(QWidget):
             )
         text = facts(why.fixture.name, in_a_row(what))
         head = basics.label(text, "heading", wrap=True)
-        note = basics.label(tr("from above to below; the marked ones decide"), "small")
+        note = basics.label(
+            tr("from above to below; the marked ones decide"), "small", wrap=True
+        )
         return [head, note, *(self._layer(layer) for layer in reversed(why.layers))]
 
     def _layer(self, layer: WhyLayer) -> QWidget:

@@ -5,7 +5,7 @@ in numbers.
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from choreon.language import tr
 from choreon.model import attributes as at
@@ -18,6 +18,7 @@ from choreon.ui.rig.types.range_table import RangeTable
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.numbers import NumberField
+from choreon.ui.widgets.tick import Tick
 from choreon.ui.widgets.values import ValueField
 
 replace = type_edits.replace
@@ -81,10 +82,10 @@ class ChannelForm(QWidget):
         self.wheel.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
 
         self.wheel.activated.connect(self._wheel_picked)
-        self.rest = QCheckBox(tr("Leave alone"))
+        self.rest = Tick(tr("Leave alone"))
         self.rest.setToolTip(tr("It rests at home and is not offered anywhere"))
         self.rest.toggled.connect(lambda on: self._put(rest=on))
-        self.own = QCheckBox(tr("Only in this mode"))
+        self.own = Tick(tr("Only in this mode"))
 
         self.own.setToolTip(
             tr("This mode has a definition of its own; the others keep the common one")
@@ -226,7 +227,7 @@ class ChannelForm(QWidget):
         )
 
         self.travel.changed.connect(lambda v: self._range(travel=v))
-        self.private = QCheckBox(tr("Only on purpose"))
+        self.private = Tick(tr("Only on purpose"))
         self.private.setToolTip(
             tr(
                 "A program of the fixture's own, a sound mode: nothing may choose it "

@@ -11,7 +11,6 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QFrame,
     QLineEdit,
@@ -47,6 +46,7 @@ from choreon.ui.rig.types.reach import reach
 from choreon.ui.rig.types.wheel_form import WheelForm
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
+from choreon.ui.widgets.tick import Tick
 from choreon.ui.widgets.values import ValueField
 
 KINDS = (
@@ -278,7 +278,7 @@ class TypeEditor(QWidget):
         self.checks.itemClicked.connect(self._lead)
         self.verdict = basics.label("", "soft", wrap=True)
         self.users = basics.label("", "small", wrap=True)
-        self.trial = QCheckBox(tr("Try it on"))
+        self.trial = Tick(tr("Try it on"))
         self.trial.setToolTip(
             tr(
                 "Send the channel that is edited to a fixture that hangs, live; the "
