@@ -83,7 +83,7 @@ LEAST = QSize(848, 480)
 """Rail, heading and ledger have this room at least; in a smaller window all scrolls."""
 
 LEAST_OF = {
-    "rig": QSize(948, 570),
+    "rig": QSize(948, 580),
     "compose": QSize(948, 540),
     "perform": QSize(760, 440),
     "surfaces": QSize(948, 440),
