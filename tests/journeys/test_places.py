@@ -702,11 +702,11 @@ def test_notices_lie_over_the_place_and_move_nothing(hands):
     assert "boat" in notice.text.text()  # an alarm is not talked over
     hands.window.resize(1100, 700)
     QTest.qWait(30)
-    assert hands.window.stack.rect().contains(notice.geometry())
+    assert hands.window.place_scroller.rect().contains(notice.geometry())
     for name in ("surfaces", "rig", "compose"):  # also over places that are made anew
         hands.place(name)
-        at = notice.mapTo(hands.window.stack, notice.rect().center())
-        assert notice.isAncestorOf(hands.window.stack.childAt(at)), name
+        at = notice.mapTo(hands.window, notice.rect().center())
+        assert notice.isAncestorOf(hands.window.childAt(at)), name
     hands.parts.notices.told.emit("The tide is early.", "alarm")
     assert "early" in notice.text.text()
     hands.parts.notices.working.emit("Reading it")
