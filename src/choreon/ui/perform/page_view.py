@@ -351,27 +351,9 @@ class PageView(QScrollArea):
     # laying out
 
     def lay(self) -> None:
-        """Give every grid its room: cells as wide as the page allows, and as tall as
-        all sections fit, but not too small to be hit: then it scrolls.
-        """
-        spots = [spot for grid in self.grids.values() for spot in grid.spots.values()]
-        least = max(
-            (HIT + GAP) / min((spot.w for spot in spots), default=2), LEAST_CELL
-        )
-        width = max(200, self.viewport().width() - 2)
-        width = max(width, math.ceil(least * self.columns) - GAP)
-        room = self.viewport().height()
-        open_grids = [g for g in self.grids.values() if g.section not in self.folded]
-        spare = 1 if self.arranging else 0
-        rows = {g.section: pages.rows(g.spots) + spare for g in open_grids}
-
-        heads = HEAD * len(self.heads)
-        wide = (width + GAP) / self.columns
-        total = max(1, sum(rows.values()))
-        tallest = FOR_GUESTS if self.guest else TALLEST
-        tall = min(wide * tallest, (room - heads) / total)
-        low = min((spot.h for spot in spots), default=2)
-        tall = max(tall, (HIT + GAP) / low, LEAST_CELL)
+        """Give every grid its room."""
+        rows = self._rows()
+        width, wide, tall = self._cells(sum(rows.values()))
 
         y = 0
         for section, grid in self.grids.items():
@@ -391,9 +373,38 @@ class PageView(QScrollArea):
 
             y += height
 
+        room = self.viewport().height()
         self.body.resize(width, max(y, room))
         self.empty.setGeometry(40, 0, width - 80, room)
         self.empty.lower()
+
+    def _rows(self) -> dict[str, int]:
+        """The rows of each section that is open; one to spare while it is arranged."""
+        spare = 1 if self.arranging else 0
+        return {
+            section: pages.rows(grid.spots) + spare
+            for section, grid in self.grids.items()
+            if section not in self.folded
+        }
+
+    def _cells(self, rows: int) -> tuple[int, float, float]:
+        """How wide all is, and how wide and tall a cell: as wide as there is room, and
+        as tall as all rows fit, but such that the smallest tile can be hit. What has no
+        room then is scrolled to.
+        """
+        spots = [spot for grid in self.grids.values() for spot in grid.spots.values()]
+        thin = min((spot.w for spot in spots), default=2)
+        low = min((spot.h for spot in spots), default=2)
+
+        least = max((HIT + GAP) / thin, LEAST_CELL)
+        width = max(200, self.viewport().width() - 2)
+        width = max(width, math.ceil(least * self.columns) - GAP)
+        wide = (width + GAP) / self.columns
+
+        tallest = FOR_GUESTS if self.guest else TALLEST
+        room = self.viewport().height() - HEAD * len(self.heads)
+        tall = min(wide * tallest, room / max(1, rows))
+        return width, wide, max(tall, (HIT + GAP) / low, LEAST_CELL)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
