@@ -126,6 +126,7 @@ def command_line() -> argparse.ArgumentParser:
     sims = commands.add_parser("sim", help=tr("stand-ins for devices")).add_subparsers(
         metavar="DEVICE", required=True
     )
+
     node = sims.add_parser("node", help=tr("a DMX node that receives sACN"))
     node.add_argument("--port", type=int, default=5568)
     node.add_argument(
@@ -506,6 +507,7 @@ def _install(arguments: argparse.Namespace) -> int:
             file=sys.stderr,
         )
         return 1
+
     return 0
 
 

@@ -33,6 +33,7 @@ def install(home: Path, parser: argparse.ArgumentParser) -> list[Path]:
         f"metainfo/{ID}.metainfo.xml": metainfo_file(),
         f"man/man1/{ID}.1": man_page(parser),
     }
+
     written = []
 
     for name, text in texts.items():
@@ -160,6 +161,7 @@ def man_page(parser: argparse.ArgumentParser) -> str:
         _escaped(parser.description or ""),
         ".SH COMMANDS",
     ]
+
     for name, command, said in commands_of(parser):
         lines += [".TP", f"\\fBchoreon {_escaped(name)}\\fR", _escaped(said)]
         for action in command._actions:

@@ -62,12 +62,12 @@ def _own(folder: Path) -> Path:
                 folder=folder,
             )
         )
+
     if found.st_uid != os.getuid():
         raise FolderRefused(
             tr(
                 "{folder} belongs to another user. Take it away, or set "
-                "XDG_RUNTIME_DIR to "
-                "a folder of yours.",
+                "XDG_RUNTIME_DIR to a folder of yours.",
                 folder=folder,
             )
         )

@@ -44,9 +44,11 @@ def with_band(show: Show) -> Show:
         name="Heads",
         over=(_group(show, "Spots"), _group(show, "Washes")),
     )
+
     house = Override(
         id="house-override", name="House override", over=(_group(show, "House"),)
     )
+
     show = edits.put(show, "masters", pars, movers, house)
     grand = edits.replace(show.masters["grand"], exempt=(_group(show, "House"),))
     show = edits.put(show, "masters", grand)
@@ -84,6 +86,7 @@ def _page(show: Show) -> Page:
         change=DarkChange(),
         spot=Spot(0, 0, 9, 2),
     )
+
     moving = ("Swell", "Gulls", "Sway")
     tiles: tuple[AnyTile, ...] = (
         looks,
@@ -157,6 +160,7 @@ def _page(show: Show) -> Page:
             spot=Spot(10, 0),
         ),
     )
+
     return Page(
         id="band",
         name="Band",

@@ -179,10 +179,12 @@ def _rig(show: Show) -> Show:
         row((-3.7, 3.7), 0.4, 4.2),
         Hanging(),
     )
+
     dots = [
         Place(round(-0.9 + 0.45 * (i % 5), 3), 5.85, round(1.0 + 0.45 * (i // 5), 3))
         for i in range(20)
     ]
+
     hang("pellow-dot", "3 channel", "Dot", 3, 1, dots, Hanging(pitch=-90))
     hang(
         "holmwick-mist", "2 channel", "Hazer", 3, 101, row((-3.8,), 2.6, 0.3), Hanging()
@@ -217,10 +219,12 @@ def _groups(show: Show) -> Show:
         ("Dots", _ids(show, "Dot")),
         ("House", _ids(show, "House")),
     ]
+
     made = [
         Group(id=edits.fresh_id(name, ()), name=name, fixtures=tuple(ids))
         for name, ids in rows
     ]
+
     return edits.put(show, "groups", *made)
 
 
@@ -392,6 +396,7 @@ def _scenes(show: Show) -> Show:
         p.on_marks("Wash", 0.7, ["Centre", "Centre"], LANTERN),
         p.lit("Front", 0.3, which=[1, 2, 3, 4]),
     )
+
     groynes = _all(
         p.aimed(
             "Spot",
@@ -414,6 +419,7 @@ def _scenes(show: Show) -> Show:
         p.dots(WHITE, [0.8] * 20),
         p.lit("Front", 0.45),
     )
+
     home = _all(
         p.lit("Par", 0.45, LANTERN),
         p.lit("Uplight", 0.55, RUST),
@@ -453,12 +459,15 @@ def _scenes(show: Show) -> Show:
         ("Haze", {_ids(show, "Hazer")[0]: {"Fog1": 0.43, "Fan1": 0.55}}, 0.0),
         ("Strobe hit", p.lit("Panel", 0.9, WHITE, Shutter1Strobe=8.0), 0.0),
     ]
+
     rows = (
         rows[5:] + rows[4::-1]
     )  # the shelf shows the newest first: there the five parts stand in their order
+
     folders = {n: "Low Tide" for n, _, _ in rows[-5:]} | {
         n: "Open mic" for n, _, _ in rows if n.startswith("Stage")
     }
+
     made = [
         Scene(
             id=edits.fresh_id(n, ()),

@@ -121,6 +121,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
     passing = ColourRoll(
         stops=(lantern, dark), rate=Rate(seconds=5.0), length=6.0, brightness=True
     )
+
     show = _scene(show, "Lanterns passing", {}, (_on("lanterns", passing, dots),), 2.0)
     circle = Path(
         in_room=True,
@@ -145,6 +146,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
         rate=Rate(seconds=30.0),
         spread=Spread(amount=360.0),
     )
+
     show = _scene(
         show,
         "Gulls",
@@ -157,9 +159,11 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
     show = _scene(
         show, "Swell", {}, (_on("swell", swell, pars), _on("dusk", colours, pars))
     )
+
     embers = Wave(
         shape=Shape.RANDOM, low=0.15, high=0.75, rate=Rate(seconds=1.4), seed=4
     )
+
     show = _scene(
         show,
         "Embers",
@@ -174,6 +178,7 @@ def _scenes(show: Show, named: Named, ripple: str) -> Show:
         rate=Rate(beats=1.0),
         spread=Spread(amount=0.0),
     )
+
     show = _scene(show, "On the beat", {}, (_on("pulse", beat, [*pars, *bars]),), 1.0)
     sway = Path(
         shape=PathShape.EIGHT,
@@ -227,6 +232,7 @@ def _chases(show: Show, named: Named) -> Show:
         hold=0.5,
         **beats,
     )
+
     lantern, deep = _colour(show, "Lantern"), _colour(show, "Deep")
 
     def link(stop: ColourStop) -> dict[str, Value]:
@@ -246,6 +252,7 @@ def _chases(show: Show, named: Named) -> Show:
         hold=0.25,
         **beats,
     )
+
     show, _ = chases.keep_pattern(
         show,
         "Spray",
@@ -263,6 +270,7 @@ def _chases(show: Show, named: Named) -> Show:
         hold=0.0,
         **beats,
     )
+
     hits = [
         ChaseStep(id="step", name="Left", look=_lit(ups[:2], 1.0, deep)),
         ChaseStep(id="step", name="Right", look=_lit(ups[2:], 1.0, deep)),

@@ -146,6 +146,7 @@ def start_engine(show: Path | None) -> subprocess.Popen[bytes]:
         "engine",
         *([str(show)] if show else []),
     ]
+
     _started[:] = [process for process in _started if process.poll() is None]
 
     with folders.open_log("engine.log") as out:

@@ -150,10 +150,10 @@ class Culprits:
         if self._hopeless is not None:
             return tr(
                 "No frame can be worked out of what plays ({why}). The fixtures keep "
-                "what "
-                "was sent last; release what was started last.",
+                "what was sent last; release what was started last.",
                 why=self.why,
             )
+
         if not self._out:
             return ""
         names = [_name(part, thing) for part, thing in self._out.items()]

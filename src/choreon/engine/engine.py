@@ -403,6 +403,7 @@ class Engine:
             self._screen.trouble,
             self._crowded(),
         ]
+
         names = [_named(self._compiled.show, i) for i in self._compiled.left_out]
         if names:
             found.append(
@@ -418,8 +419,7 @@ class Engine:
             found.append(
                 tr(
                     "There is no show to play: the fixtures keep what was sent last "
-                    "until "
-                    "one is opened."
+                    "until one is opened."
                 )
             )
 
@@ -431,6 +431,7 @@ class Engine:
         self._is_crowded = self._sender.effort > PERIOD * (
             ENOUGH if self._is_crowded else TOO_LONG
         )
+
         if not self._is_crowded:
             return ""
         return plural(
@@ -439,9 +440,8 @@ class Engine:
             "Turn off outputs that are not needed, or send several by one broadcast or "
             "multicast.",
             "Sending to {n} outputs takes most of each frame, so the light may "
-            "stutter. "
-            "Turn off outputs that are not needed, or send several by one broadcast or "
-            "multicast.",
+            "stutter. Turn off outputs that are not needed, or send several by one "
+            "broadcast or multicast.",
         )
 
     @staticmethod
@@ -547,6 +547,7 @@ class Engine:
                 self._edits,
             ),
         )
+
         self._link.reply(peer, self._all_ports())
         self._link.reply(peer, self._nodes)
         self._note = ""

@@ -79,6 +79,7 @@ class SharedFrame:
         self._numbers = np.frombuffer(self._map, np.uint32)[
             NUMBERS_AT // 4 : NUMBERS_AT // 4 + MOST
         ]
+
         number = _HEAD.unpack_from(self._map)[1] if self._map[:4] == MAGIC else 0
         self._serial = (number + 1) & ~1
 

@@ -172,6 +172,7 @@ def _aside(path: Path, error: Exception) -> str:
             path=path,
             strerror=error.strerror,
         )
+
     kept = folders.put_aside(path)
     log.warning("%s could not be read: %s", path, error)
     return sentences(

@@ -142,6 +142,7 @@ def clean(show: Show) -> tuple[Show, str]:
     pictures = {
         i: replace(p, data=_own(p.data, drawn)) for i, p in show.pictures.items()
     }
+
     lost = len(strange) - len(drawn)
     note = tr(
         "{lost} pictures in the show cannot be read and were left out: {wrong}",

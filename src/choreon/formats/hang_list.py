@@ -207,6 +207,7 @@ def _columns(header: list[str]) -> tuple[dict[str, int], tuple[str, ...]]:
         for column, aliases in ALSO.items()
         for alias in (column, *aliases)
     }
+
     found: dict[str, int] = {}
     unknown = []
 
@@ -371,6 +372,7 @@ class _ListReader:
             raise _Bad(
                 tr("{name} “{text}” is not a number", name=name, text=text[:40])
             ) from None
+
         if not math.isfinite(value) or abs(value) > 1000:
             raise _Bad(
                 tr(
@@ -379,6 +381,7 @@ class _ListReader:
                     text=text[:40],
                 )
             )
+
         return value
 
     def _with(self, before: Fixture, fields: dict[str, Any]) -> Fixture:

@@ -54,10 +54,12 @@ def write(show: Show) -> bytes:
     fixtures = [
         _fixture(show, f, files.get(f.type, f.type)) for f in show.fixtures.values()
     ]
+
     children = pymvr.ChildList(fixtures=fixtures)
     layer = pymvr.Layer(
         name=show.name or "Rig", uuid=_uuid("layer", show.id), child_list=children
     )
+
     writer.serialize_scene(pymvr.Scene(layers=pymvr.Layers(layers=[layer])))
 
     with tempfile.TemporaryDirectory() as folder:
@@ -81,9 +83,11 @@ def _fixture(show: Show, fixture: Fixture, file: str) -> pymvr.Fixture:
     matrix = pymvr.Matrix(
         [*columns, [MILLI * place.x, MILLI * place.y, MILLI * place.z]]
     )
+
     address = pymvr.Address(
         dmx_break=0, universe=fixture.universe, address=fixture.address
     )
+
     number = str(fixture.number) if fixture.number else fixture.short
 
     return pymvr.Fixture(

@@ -49,6 +49,7 @@ def open_zip(data: bytes, name: str) -> zipfile.ZipFile:
                 error=error,
             )
         ) from None
+
     members = archive.infolist()
     if len(members) > MOST_FILES:
         raise FormatError(
@@ -59,6 +60,7 @@ def open_zip(data: bytes, name: str) -> zipfile.ZipFile:
                 most=MOST_FILES,
             )
         )
+
     if sum(member.file_size for member in members) > MOST_BYTES:
         size = MOST_BYTES >> 20
         raise FormatError(
@@ -68,12 +70,14 @@ def open_zip(data: bytes, name: str) -> zipfile.ZipFile:
                 size=size,
             )
         )
+
     for member in members:
         trouble = _trouble(member)
         if trouble:
             raise FormatError(
                 tr("{name} holds {trouble}; not opened.", name=name, trouble=trouble)
             )
+
     return archive
 
 
@@ -142,8 +146,7 @@ def parse_xml(data: bytes, path: str, name: str) -> Element:
         raise FormatError(
             tr(
                 "{path} in {name} defines entities of its own, which is not allowed; "
-                "not "
-                "opened.",
+                "not opened.",
                 path=path,
                 name=name,
             )
@@ -158,6 +161,7 @@ def parse_xml(data: bytes, path: str, name: str) -> Element:
                 error=error,
             )
         ) from None
+
     count = sum(1 for _ in root.iter())
     if count > MOST_ELEMENTS:
         raise FormatError(
@@ -168,4 +172,5 @@ def parse_xml(data: bytes, path: str, name: str) -> Element:
                 count=count,
             )
         )
+
     return root

@@ -96,9 +96,11 @@ class Paper:
             True,
             width - 2 * MARGIN - 60 * mm,
         )
+
         self._text(
             width - MARGIN - stringWidth(title, self.plain, 11), top - 4, title, 11
         )
+
         self.canvas.setLineWidth(0.8)
         self.canvas.line(MARGIN, top - 10, width - MARGIN, top - 10)
         self._text(
@@ -107,6 +109,7 @@ class Paper:
             tr("Page {number}", number=self.canvas.getPageNumber()),
             8,
         )
+
         return top - 26
 
     def _type(self, fixture: Fixture) -> str:
@@ -124,6 +127,7 @@ class Paper:
             (tr("Mode"), 284),
             (tr("Address"), 358),
         )
+
         columns += ((tr("Slots"), 404), (tr("Across, upstage, height"), 440))
         y = 0.0
         for fixture in sorted(
@@ -153,6 +157,7 @@ class Paper:
             self.canvas.setLineWidth(0.2)
             self.canvas.line(MARGIN, y - 3, A4[0] - MARGIN, y - 3)
             y -= 13
+
         if not self.show.fixtures:
             self._text(MARGIN, self._page(tr("Hang list")), tr("Nothing hangs yet."))
         self.canvas.showPage()
@@ -168,12 +173,14 @@ class Paper:
         top = self._page(tr("Universe {universe}", universe=universe))
         taken = patch.occupied(self.show, universe)
         self.canvas.setLineWidth(0.3)
+
         for slot in range(1, SLOTS + 1):
             self._slot_box(slot, taken.get(slot, []), top)
         y = top - SLOTS // COLUMNS * TALL - 12
         self._text(
             MARGIN, y, tr("{n} of {slots} slots taken.", n=len(taken), slots=SLOTS), 9
         )
+
         clashes = [c for c in patch.clashes(self.show) if c.universe == universe]
         for clash in clashes[:3]:
             names = (self.show.fixtures[i].name for i in (clash.one, clash.other))
@@ -185,6 +192,7 @@ class Paper:
             )
             y -= 11
             self._text(MARGIN, y, text, 9, True)
+
         self.canvas.showPage()
 
     def _slot_box(self, slot: int, here: list[str], top: float) -> None:
@@ -220,6 +228,7 @@ class Paper:
         fixtures = sorted(
             self.show.fixtures.values(), key=lambda f: (f.universe, f.address, f.name)
         )
+
         for i, fixture in enumerate(fixtures):
             at = i % (columns * rows)
             if at == 0:
@@ -233,10 +242,12 @@ class Paper:
                 wide,
                 tall,
             )
+
         if not fixtures:
             self._text(
                 MARGIN, self._page(tr("Address slips")), tr("Nothing hangs yet.")
             )
+
         self.canvas.showPage()
 
     def _slip(
@@ -253,6 +264,7 @@ class Paper:
             if fixture.number
             else fixture.short
         )
+
         self._text(x + wide - 12 - stringWidth(number, self.plain, 10), top, number, 10)
         self._text(
             left,
@@ -262,6 +274,7 @@ class Paper:
             False,
             wide - 20,
         )
+
         self._text(left, top - 34, tr("Universe"), 8)
         self._text(left + 42, top - 37, str(fixture.universe), 18, True)
         self._text(left + 92, top - 34, tr("Address"), 8)
@@ -272,6 +285,7 @@ class Paper:
             y=fixture.place.y,
             z=fixture.place.z,
         )
+
         self._text(left, y + 10, fixture.note or place, 7.5, False, wide - 20)
         self._switches(fixture.address, left, y + 24, wide - 20)
 
@@ -280,6 +294,7 @@ class Paper:
         step = min(22.0, wide / 10)
         self.canvas.setLineWidth(0.6)
         self.canvas.setFillGray(0)
+
         for i in range(10):
             on = i < 9 and bool(address >> i & 1)
             left = x + i * step + 3
@@ -293,6 +308,7 @@ class Paper:
                 fill=1 if on else 0,
             )
             self._centre(left + (step - 8) / 2, y + 1, str(i + 1), 7, on)
+
         self._text(x + 10 * step + 4, y + 26, "on", 7)
 
     # the plan
@@ -323,10 +339,12 @@ class Paper:
         for fixture in self.show.fixtures.values():
             x, y = at(fixture.place.x, fixture.place.y)
             self._symbol(fixture, x, y)
+
         canvas.setLineWidth(1)
         canvas.line(MARGIN, MARGIN, MARGIN + scale, MARGIN)
         for i in (0, 1):
             canvas.line(MARGIN + i * scale, MARGIN - 3, MARGIN + i * scale, MARGIN + 3)
+
         self._text(MARGIN + scale + 5, MARGIN - 3, "1 m", 8)
         canvas.showPage()
 
@@ -336,6 +354,7 @@ class Paper:
         for i in range(room.seats.rows):
             y = -(room.seats.distance + i * room.seats.spacing)
             canvas.line(*at(-room.seats.width / 2, y), *at(room.seats.width / 2, y))
+
         if room.screen:
             canvas.setLineWidth(3)
             half = room.screen.width / 2
@@ -343,6 +362,7 @@ class Paper:
                 *at(room.screen.x - half, room.screen.y),
                 *at(room.screen.x + half, room.screen.y),
             )
+
         for area in room.keep_out:
             x, y = at(min(area.x1, area.x2), min(area.y1, area.y2))
             wide, tall = scale * abs(area.x2 - area.x1), scale * abs(area.y2 - area.y1)
@@ -359,6 +379,7 @@ class Paper:
         canvas.rotate(fixture.hanging.yaw)
         canvas.setLineWidth(0.8)
         canvas.setFillGray(1)
+
         if body in ("bar", "tape", "multi"):
             canvas.rect(-17, -3, 34, 6, fill=1)
         elif body in ("spot", "wash", "beam", "scanner", "mirror"):
@@ -377,6 +398,7 @@ class Paper:
             canvas.drawPath(path, fill=1)
         else:
             canvas.circle(0, 0, 6.5, fill=1)
+
         canvas.restoreState()
         canvas.setFillGray(0)
         if body != "dot":

@@ -37,8 +37,7 @@ def small(data: bytes, size: int, name: str = tr("the picture")) -> bytes:
                 raise FormatError(
                     tr(
                         "{name} has {wide} by {high} pixels, more than can be read. "
-                        "Nothing was "
-                        "changed.",
+                        "Nothing was changed.",
                         name=name,
                         wide=wide,
                         high=high,
@@ -74,6 +73,7 @@ def _drawn(data: bytes, size: int, name: str) -> bytes:
                 size=len(data) >> 20,
             )
         )
+
     root = parse_xml(data, name, name)
     try:
         _strip(root)

@@ -135,8 +135,7 @@ def _from_bytes(data: bytes, name: str) -> Show:
                 raise NewerFormat(
                     tr(
                         "{name} was written by a newer Choreon (format {format}; this "
-                        "one reads up "
-                        "to {known}).",
+                        "one reads up to {known}).",
                         name=name,
                         format=header.format,
                         known=FORMAT,
@@ -191,10 +190,9 @@ def _decoded(document: Document, name: str) -> Show:
     if strange:
         raise NewerFormat(
             tr(
-                "{name} holds “{strange}”, which this Choreon has no place for. It was "
-                "written by another version. The file was left as it is; open it with "
-                "that "
-                "one.",
+                "{name} holds “{strange}”, which this Choreon has no place for. It "
+                "was written by another version. The file was left as it is; open it "
+                "with that one.",
                 name=name,
                 strange=strange[0],
             )
@@ -340,6 +338,7 @@ def put_aside(path: Path) -> Path:
             suffix=path.suffix,
         )
     )
+
     i = 2
     while target.exists():
         target = path.with_name(
@@ -352,6 +351,7 @@ def put_aside(path: Path) -> Path:
             )
         )
         i += 1
+
     path.rename(target)
     return target
 

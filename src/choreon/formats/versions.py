@@ -55,6 +55,7 @@ def keep_version(path: Path, due: bool = False) -> None:
         os.link(path, target)
         os.utime(target)
         _kept[path] = time.monotonic()
+
     for old in versions(path)[VERSIONS:]:
         with contextlib.suppress(OSError):
             old.unlink()

@@ -39,6 +39,7 @@ def types() -> list[FixtureType]:
         "curve", "Curve", point("DimmerCurve", 0, 0, 63, "Linear"), point("DimmerCurve", 1, 64, 127, "Square"),
         point("DimmerCurve", 2, 128, 255, "Switched"),
     )  # fmt: skip
+
     preheat = channel("preheat", "Preheat", line("DimmerMode", 0, 1), rest=True)
     return [
         fixture("Generic", "Dimmer", "dimmer", [DIMMER], [mode("1 channel", "dimmer")], beam=30, body="fresnel",

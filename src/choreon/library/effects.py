@@ -92,6 +92,7 @@ def _mirrors() -> list[FixtureType]:
         point("Effects1PosRotate", 0, 188, 195, "Still"),
         line("Effects1PosRotate", 2, 40, 196, 255, "Turning forwards"),
     )  # fmt: skip
+
     hue, hues = colour_wheel("Deep red", "Yellow", "Teal", "Deep blue", width=20)
     drum, drums = wheel("hue", "Colour", "Color1", colours("Rose", "Green", "Sky"), 64)
     tumble = channel("drum", "Drum", point("Effects1PosRotate", 0, 0, 9, "Still"),
@@ -114,6 +115,7 @@ def _multi() -> list[FixtureType]:
     derby: list[Channel] = [DIMMER, *emitters("red", "green", "blue"), FLASH, program(), SPEED,
                             channel("turn", "Turn", point("Effects1PosRotate", 0, 0, 7, "Still"),
                                     line("Effects1PosRotate", -20, 20, 8, 255, "Turning"))]  # fmt: skip
+
     return [
         fixture("Pellow", "Comb 4", "multi-beam effect", head,
                 [numbered(f"dimmer shutter {each}", beams),

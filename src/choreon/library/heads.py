@@ -116,6 +116,7 @@ def _spots() -> list[FixtureType]:
          numbered("pan tilt dimmer shutter colour gobo prism focus control")],
         beam=14, field=18, body="spot", lamp="discharge", wheels=(hues, pictures),
     )  # fmt: skip
+
     hue2, hues2 = colour_wheel("Rose", "Yellow", "Teal", "Deep blue", "Warm white", width=16)
     gobo2, pictures2 = gobo_wheel("Pebbles", "Ripples", "Stars", "Wreath", "Reeds", "Rain", "Branches", shake=True)
     second, more = gobo_wheel("Rings", "Fan", "Window", "Moon", number=2, width=20)
@@ -128,6 +129,7 @@ def _spots() -> list[FixtureType]:
          numbered("pan tilt dimmer shutter cyan magenta yellow colour gobo gobo-turn prism focus zoom control")],
         beam=16, field=22, body="spot", lamp="LED", wheels=(hues2, pictures2, more),
     )  # fmt: skip
+
     hue3, hues3 = colour_wheel("Deep red", "Yellow", "Green", "Deep blue", "Pink", width=20, splits=True)
     gobo3, pictures3 = gobo_wheel("Pebbles", "Beads", "Split", "Moon", width=20)
     small = fixture(
@@ -137,6 +139,7 @@ def _spots() -> list[FixtureType]:
          numbered("pan tilt dimmer colour gobo")],
         beam=12, body="spot", lamp="LED", wheels=(hues3, pictures3),
     )  # fmt: skip
+
     hue4, hues4 = colour_wheel("Deep red", "Orange", "Green", "Sky", "Deep blue", "Violet", width=12)
     gobo4, pictures4 = gobo_wheel("Ripples", "Net", "Shoal", "Rings", "Stars", width=14)
     rival = fixture(
@@ -163,6 +166,7 @@ def _washes() -> list[FixtureType]:
          numbered("pan tilt dimmer shutter red green blue white zoom")],
         beam=30, body="wash", lamp="LED",
     )  # fmt: skip
+
     ring = in_grid(3, 2, 0.09)
     wash150 = fixture(
         "Ostrey", "Wash 150", "wash head",
@@ -174,6 +178,7 @@ def _washes() -> list[FixtureType]:
          numbered("pan tilt dimmer shutter red green blue white zoom")],
         beam=30, body="wash", lamp="LED",
     )  # fmt: skip
+
     wash5 = fixture(
         "Tarnby", "Turn Wash", "wash head",
         [*move(540, 190), DIMMER, shutter((0, 15), (16, 31), (32, 255), (0.5, 20)),
@@ -182,6 +187,7 @@ def _washes() -> list[FixtureType]:
          numbered("dimmer pan tilt red green blue white")],
         beam=28, body="wash", lamp="LED",
     )  # fmt: skip
+
     wash_cmy = fixture(
         "Ostrey", "Wash 700", "wash head",
         [*move(540, 250, fine=True), DIMMER, MIDDLE_STROBE, *filters(), channel("cto", "Warm filter",
@@ -190,6 +196,7 @@ def _washes() -> list[FixtureType]:
          numbered("pan tilt dimmer shutter cyan magenta yellow zoom control")],
         beam=34, body="wash", lamp="discharge",
     )  # fmt: skip
+
     small = fixture(
         "Generic", "Small wash head", "wash head", [*move(540, 180), DIMMER, OPENED, *rgbw, HEAD_SPEED],
         [numbered("pan tilt dimmer shutter red green blue white head-speed"),
@@ -210,6 +217,7 @@ def _beams() -> list[FixtureType]:
          numbered("pan tilt dimmer shutter colour gobo prism frost control")],
         beam=3, field=4, body="beam", lamp="discharge", wheels=(hues, pictures),
     )  # fmt: skip
+
     led = fixture(
         "Pellow", "Needle", "beam head",
         [*move(540, 220), DIMMER, OPENED, *emitters("red", "green", "blue", "white"), HEAD_SPEED],
@@ -236,6 +244,7 @@ def _profiles() -> list[FixtureType]:
                   "blade-2a blade-2b blade-3a blade-3b blade-4a blade-4b blades-turn control")],
         beam=20, field=24, body="spot", lamp="LED", wheels=(hues, pictures),
     )  # fmt: skip
+
     fixed = fixture(
         "Holmwick", "Profile C", "profile",
         [DIMMER, OPENED, *emitters("red", "green", "blue", "lime", "amber"),
@@ -256,6 +265,7 @@ def _scanners() -> list[FixtureType]:
         [numbered("pan tilt colour gobo gobo-turn shutter dimmer"), numbered("pan tilt colour gobo dimmer")],
         beam=13, body="scanner", lamp="LED", wheels=(hues, pictures),
     )  # fmt: skip
+
     old = fixture(
         "Holmwick", "Glance 250", "scanner",
         [*move(150, 60), DIMMER, MIDDLE_STROBE, hue, gobo,

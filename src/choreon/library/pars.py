@@ -64,11 +64,13 @@ def types() -> list[FixtureType]:
          numbered("dimmer red green blue white amber uv"), numbered("red green blue")],
         beam=42, body="flood", lamp="LED",
     )  # fmt: skip
+
     white = fixture(
         "Tarnby", "White 2", "LED par", [DIMMER, *emitters("warm", "cold"), SLOW_FIRST],
         [numbered("dimmer warm cold shutter"), numbered("dimmer warm cold"), numbered("warm cold")],
         beam=36, body="fresnel", lamp="LED",
     )  # fmt: skip
+
     temperature = channel("cct", "Colour temperature", line("CTC", 2700, 6500), home=128)
     tunable = fixture(
         "Tarnby", "Fresnel TW", "LED par", [DIMMER, temperature, OPEN_FIRST,

@@ -237,12 +237,14 @@ def _dead_masters(show: Show) -> Iterator[Problem]:
                     "what {name} is over is gone ({ref})", name=master.name, ref=ref
                 )
                 yield _warning(f"masters/{master.id}", text)
+
     for start in show.opens:
         if not exists(show, start.ref):
             text = tr(
                 "what is to be on when the show opens is gone ({ref})", ref=start.ref
             )
             yield _warning("opens", text)
+
     for part in show.safe:
         if not exists(show, part.ref):
             yield _warning("safe", tr("the safe look is gone ({ref})", ref=part.ref))

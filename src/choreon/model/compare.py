@@ -167,6 +167,7 @@ def _details(old: Any, new: Any) -> list[str]:
         for name in new.__struct_fields__
         if name != "id" and getattr(old, name) != getattr(new, name)
     ]
+
     found = []
     if isinstance(new, Fixture) and {"universe", "address"} & set(changed):
         changed = [name for name in changed if name not in ("universe", "address")]

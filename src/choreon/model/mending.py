@@ -60,6 +60,7 @@ def _room_within(room: Room, found: list[Problem]) -> Room:
         "height": tr("the room's height is {now:g} m, not {side:g}"),
         "house": tr("the house is {now:g} m deep, not {side:g}"),
     }
+
     sides = {name: getattr(room, name) for name in told}
     inside = {n: min(LARGEST, max(SMALLEST, side)) for n, side in sides.items()}
 
@@ -101,6 +102,7 @@ def _within(page: Page, found: list[Problem]) -> Page:
     for tile in page.tiles:
         inside = _in_grid(_not_itself(tile, path, found), columns, path, found)
         tiles.append(inside)
+
     return replace(page, columns=columns, tiles=tuple(tiles))
 
 
@@ -115,6 +117,7 @@ def _in_grid(tile: AnyTile, columns: int, path: str, found: list[Problem]) -> An
         min(max(1, spot.w), columns),
         min(max(1, spot.h), TALLEST),
     )
+
     if inside == spot:
         return tile
 

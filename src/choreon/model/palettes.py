@@ -35,6 +35,7 @@ def keep_palette(
     name = edits.fresh_name(
         name.strip() or capital(term(family)), (p.name for p in show.palettes.values())
     )
+
     values, each = ({}, own) if exact else by_meaning(own)
     palette = Palette(
         id=edits.fresh_id(name, show.palettes),

@@ -473,6 +473,7 @@ def _all_rules() -> list[Rule]:
             _after(_crossing, _bounced),
         ),
     ]
+
     for count, word, name in (
         (1, "one", tr("Scatter one at a time")),
         (2, "two", tr("Scatter two at a time")),
@@ -499,6 +500,7 @@ def _all_rules() -> list[Rule]:
         )
         for beats in (4, 8, 16)
     ]
+
     rules += [
         _one("all-on-the-beat", tr("All on the beat"), "rhythms", 1, _hits("x-")),
         _one(

@@ -68,6 +68,7 @@ class _Side:
         self.dims = at.DIMMER in self.spans or bool(
             set(self.spans) & set(at.ALL_EMITTERS)
         )
+
         self.colour_wheel = next(
             (
                 n
@@ -286,6 +287,7 @@ def _value(
                 label=label,
             ),
         )
+
     if not new.has(name):
         return {name: value}, SwapLine(
             "lost", name, tr("{label}: the new fixture has none", label=label)

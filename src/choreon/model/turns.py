@@ -20,6 +20,7 @@ def matrix_of(hanging: Hanging) -> Rows:
         math.cos(math.radians(hanging.pitch)),
         math.sin(math.radians(hanging.pitch)),
     )
+
     cr, sr = (
         math.cos(math.radians(-hanging.roll)),
         math.sin(math.radians(-hanging.roll)),

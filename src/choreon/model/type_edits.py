@@ -230,6 +230,7 @@ def ranges_of_slots(channel: Channel, wheel: Wheel) -> Channel:
         round(i * (channel.top + 1) / len(wheel.slots))
         for i in range(len(wheel.slots) + 1)
     ]
+
     ranges = tuple(
         Range(
             start=edges[i],

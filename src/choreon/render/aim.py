@@ -118,6 +118,7 @@ def solve_all(
     best = np.where(miss == miss.min(axis=1, keepdims=True), travel, np.inf).argmin(
         axis=1
     )
+
     rows = np.arange(len(best))
 
     return legal[:, rows, best].T, miss[rows, best]

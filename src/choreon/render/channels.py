@@ -206,6 +206,7 @@ class Ready:
             and at.attribute(self.main).kind == "slot"
             else ""
         )
+
         self.rests = self._rests()
 
     def _rests(self) -> tuple[str, float] | None:
@@ -217,6 +218,7 @@ class Ready:
             or found.attribute in at.ALL_EMITTERS
         ):
             return None
+
         if (
             found.attribute.startswith("Shutter")
             and at.attribute(found.attribute).kind == "slot"

@@ -92,6 +92,7 @@ class CompiledShow:
         self.drafts: Recent[
             tuple[int, int], tuple[Look, Effects, CompiledLook | CompiledEffects]
         ] = Recent(DRAFTS)
+
         self._draft_lives: Recent[
             tuple[int, int], tuple[CompiledEffects, Going, LiveEffects]
         ]

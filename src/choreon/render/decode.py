@@ -120,6 +120,7 @@ class Decoder:
         self.dimmer = np.array(
             [row if row in driven else absent for row in dimmers], np.int64
         )
+
         self.direct = sources((*at.DIRECT_EMITTERS, at.EMITTERS[3]))
         self.aim = sources((at.PAN, at.TILT))
 
@@ -183,6 +184,7 @@ class Decoder:
             np.einsum("nw,nwc->nc", value[self.emitters], self.light)
             + value[self.direct] @ DIRECT_LIGHT
         )
+
         np.maximum(mixed, 0.0, out=mixed)
         rgb = np.where(self.coloured[:, None], mixed, self.plain) * dimmer[:, None]
 
@@ -204,16 +206,19 @@ class Decoder:
             prism_at,
             prism_turn,
         ) = value[self.shape[:, 4:]].T
+
         turn = turn + spin + select
 
         gobo = np.where(
             spin != 0, np.maximum(gobo, 1.0), gobo
         )  # a wheel that turns has some gobo in the beam
+
         shakes = np.maximum(np.maximum(shake, in_place), wheel_shake)
         motion = np.column_stack([stand, turn, shakes, prism_at, prism_turn])
         beam = np.where(
             self.shape[:, 0] < self.absent, zoom, [lamp.beam for lamp in self.lamps]
         )
+
         beam = np.where(
             self.shape[:, 1] < self.absent, beam * np.clip(iris, 0.15, 1.0), beam
         )
@@ -243,6 +248,7 @@ class Decoder:
         line = np.flatnonzero(rig.slope != 0)[
             ::-1
         ]  # the first channel of a source says what it does
+
         value[rig.source[line]] = (raw[line] - rig.offset[line]) / rig.slope[line]
         pieces = rig.pieces
 

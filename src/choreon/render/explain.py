@@ -152,6 +152,7 @@ class _Slot:
         home = WhyLayer(
             HOME, *_at_home(self.channel), target=Ref(TYPE, self.fixture.type)
         )
+
         if self.channel.rest:
             return [replace(home, source=tr("left alone: always at home"), wins=True)]
 

@@ -151,6 +151,7 @@ class Fade:
             np.array([_within(self.freed, look.freed) for look in looks], float),
             self.points,
         )
+
         self.alike = self._are_alike()
 
     def _are_alike(self) -> bool:

@@ -209,6 +209,7 @@ def _reach(show: Show, master: GroupMaster) -> MasterReach:
     refs = frozenset(
         ref for ref in master.over if ref.kind not in (GROUP, FIXTURE, TILE)
     )
+
     driven: set[tuple[str, Ref]] = set()
 
     for ref in master.over:

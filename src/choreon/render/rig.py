@@ -397,6 +397,7 @@ def _heads(rig: Rig, heads: list[Fixture], pan_speeds: Mapping[str, float]) -> H
     place = np.array([[f.place.x, f.place.y, f.place.z] for f in heads], float).reshape(
         -1, 3
     )
+
     hanging = np.array([rig.axes[f.id] for f in heads]).reshape(-1, 3, 3)
 
     return Heads(

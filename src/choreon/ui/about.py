@@ -22,6 +22,7 @@ def parts() -> list[tuple[str, str, str]]:
         needed = metadata.requires("choreon") or []
     except metadata.PackageNotFoundError:
         return []
+
     found = []
     for line in needed:
         match = re.match(r"[A-Za-z0-9_.-]+", line)
@@ -32,6 +33,7 @@ def parts() -> list[tuple[str, str, str]]:
         except metadata.PackageNotFoundError:
             continue
         found.append((about["Name"], about["Version"], _licence(match[0])))
+
     return sorted(found, key=lambda part: part[0].lower())
 
 
@@ -77,6 +79,7 @@ def text() -> str:
         (tr("Letters: Atkinson Hyperlegible Next"), HERE / "fonts" / "OFL.txt"),
         (tr("Icons"), HERE / "icons" / "LICENSE"),
     ]
+
     whole = [
         tr("Choreon {version}", version=__version__),
         tr("Stage lighting for the person who lights a small venue alone."),
@@ -85,9 +88,11 @@ def text() -> str:
         tr("It stands on:"),
         *lines,
     ]
+
     for title, file in shipped:
         if file.exists():
             whole += ["", "", title, "", file.read_text("utf-8").strip()]
+
     return "\n".join(whole)
 
 

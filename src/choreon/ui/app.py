@@ -368,6 +368,7 @@ def _another(opened: Opened) -> tuple[Opened, engine_client.Client | None]:
         "The window ended {n} times as {name} was opened.",
         name=path.name,
     )
+
     kept = ""
 
     for version in versions(path):
@@ -452,9 +453,11 @@ def may_replace(playing: Show, wanted: Path) -> bool:
     stay = box.addButton(
         tr("Stay with {name}", name=playing.name), QMessageBox.ButtonRole.RejectRole
     )
+
     go = box.addButton(
         tr("Open {stem}", stem=wanted.stem), QMessageBox.ButtonRole.AcceptRole
     )
+
     box.setDefaultButton(stay)
     box.exec()
     return box.clickedButton() is go

@@ -67,6 +67,7 @@ class ControllerWindow(QWidget):
         painter.drawText(
             QRectF(18, 8, self.width() - 36, 20), Qt.AlignmentFlag.AlignRight, text
         )
+
         for (kind, index), rect in self.parts().items():
             getattr(self, f"_draw_{kind}")(painter, rect, index)
 

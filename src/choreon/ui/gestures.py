@@ -72,6 +72,7 @@ class Gestures(QObject):
             return isinstance(event, SEEN) and self._see(watched, event)
         self._last = time.monotonic()
         kind = event.type()
+
         if kind in BEGINS:
             self._by_key = False
             if not self._is_the_same(event):
@@ -87,6 +88,7 @@ class Gestures(QObject):
         elif kind in ENDS and not self._nudging:
             # What the release itself does belongs to the gesture still.
             self._released.start()
+
         return False
 
     def _see(self, watched: QObject, event: QHelpEvent | QFocusEvent) -> bool:

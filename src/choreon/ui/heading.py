@@ -101,6 +101,7 @@ class Heading(QFrame):
         self.blackout.setToolTip(
             tr("Blackout: all intensity to zero, until pressed again (Ctrl+B)")
         )
+
         self.blackout.clicked.connect(parts.engine.set_blackout)
 
         for widget in (
@@ -248,6 +249,7 @@ class Heading(QFrame):
                 "The draft: {what}; on stage above all that plays, kept nowhere yet.",
                 what=what,
             )
+
         self.draft.setText(word)
         self.draft.setToolTip(sentences(text, tr("Press to go to Compose.")))
 

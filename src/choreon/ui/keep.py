@@ -76,6 +76,7 @@ class KeepForm(QWidget):
         self.all_lit.setToolTip(
             tr("Not only what was touched, but all that is on stage now")
         )
+
         self.all_lit.toggled.connect(lambda _: self._refresh())
 
         self.only_chosen = Tick(tr("the chosen only"))
@@ -87,6 +88,7 @@ class KeepForm(QWidget):
                 "whatever fixture"
             )
         )
+
         self.families: dict[str, QPushButton] = {}
 
         for family in at.Family:
@@ -104,6 +106,7 @@ class KeepForm(QWidget):
         self.moving = basics.button(
             tr("effects"), self._refresh, "", "", tr("Keep the effects too")
         )
+
         self.moving.setCheckable(True)
         self.moving.setChecked(True)
         self.moving.setStyleSheet("padding: 5px 8px; min-width: 20px;")
@@ -121,6 +124,7 @@ class KeepForm(QWidget):
             cancel,
             self.confirm,
         )
+
         self.after = QComboBox()
         self.after.setAccessibleName(tr("What happens to the light then"))
         self.after.setToolTip(tr("What happens to the light once it is kept"))
@@ -217,6 +221,7 @@ class KeepForm(QWidget):
         there = words.families(self._source())
         for family, button in self.families.items():
             button.setVisible(scene and family in there)
+
         self.only_chosen.setEnabled(bool(self.parts.selection.chosen))
         look = self.look()
         effects = self.effects()
@@ -225,6 +230,7 @@ class KeepForm(QWidget):
         summary = (
             words.summary(look, effects) if there_is else tr("nothing of the draft")
         )
+
         told = self._not_alike(look, effects)
         self.what.setText(sentences(summary, told))
         self.confirm.setEnabled(there_is)
@@ -346,4 +352,5 @@ class KeepForm(QWidget):
             sentences(tr("Kept as {called}.", called=called), AFTER[after][1]),
             "info",
         )
+
         self.done.emit(made)

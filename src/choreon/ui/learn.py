@@ -67,4 +67,5 @@ class Learner(QObject):
             ),
             "info",
         )
+
         self.changed.emit(None)

@@ -60,12 +60,14 @@ class Ledger(QFrame):
             self._toggle,
             checkable=True,
         )
+
         self.blind = basics.tool(
             "eye",
             tr("Blind: keep the draft off the stage, on the screen only"),
             self._set_blind,
             True,
         )
+
         self.update_button = basics.button(
             tr("Update…"),
             self._update_menu,
@@ -73,6 +75,7 @@ class Ledger(QFrame):
             "update",
             tr("Lay the draft over something that is kept"),
         )
+
         self.keep_button = basics.button(
             tr("Keep as…"),
             self.ask_name,
@@ -80,6 +83,7 @@ class Ledger(QFrame):
             "keep",
             tr("Keep the draft as a scene or a palette (Ctrl+S)"),
         )
+
         self.clear_button = basics.button(
             tr("Clear"),
             parts.draft.clear,
@@ -87,6 +91,7 @@ class Ledger(QFrame):
             "clear",
             tr("Let the draft go; the stage returns to what plays (Ctrl+Shift+X)"),
         )
+
         self.deeds = flow(
             self.summary,
             self.open,
@@ -96,15 +101,18 @@ class Ledger(QFrame):
             self.clear_button,
             self.keep_button,
         )
+
         self.change = basics.label("", wrap=True, rich=True)
         self.confirm_update = basics.button(
             tr("Update"), self._update_now, "main", "check"
         )
+
         self.question = basics.row(
             self.change,
             basics.button(tr("Cancel"), self.cancel, "quiet"),
             self.confirm_update,
         )
+
         basics.grow(self.question, 0)
         self.question.hide()
         self.by_family = QWidget()
@@ -124,6 +132,7 @@ class Ledger(QFrame):
             margins=10,
             spacing=8,
         )
+
         self._lines.setContentsMargins(16, 10, 16, 10)
         self._refill = basics.once(self, 120, self._fill)
         self._next = basics.once(self, 0, self._fill)
@@ -195,14 +204,17 @@ class Ledger(QFrame):
         self.blind.setChecked(blind)
         sign = tr("◌ blind draft") if blind else tr("◌ draft")
         what = tr("nothing yet")
+
         if not draft.empty:
             what = words.summary(look, effects)
         elif blind:
             what = tr("nothing yet; what you touch stays off the stage")
+
         marked = f'<span style="color:{theme.DRAFT}">{escape(sign)}</span>'
         self.summary.setText(
             tr("{draft}&nbsp;&nbsp;{what}", draft=marked, what=escape(what))
         )
+
         for widget in (
             self.open,
             self.update_button,
@@ -210,12 +222,14 @@ class Ledger(QFrame):
             self.keep_button,
         ):
             widget.setEnabled(not draft.empty)
+
         if draft.empty:
             self.cancel()
             self.list.hide()
             self.by_family.hide()
             self.open.setChecked(False)
             return
+
         if self.list.isVisible() and not self._refill.isActive():
             self._refill.start()
 
@@ -283,6 +297,7 @@ class Ledger(QFrame):
             )
             button.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self._families.addWidget(button)
+
         if self.parts.draft.effects:
             count = len(self.parts.draft.effects)
             out = partial(self.parts.draft.set_effects, tr("take all effects out"), ())
@@ -295,6 +310,7 @@ class Ledger(QFrame):
             )
             button.setStyleSheet("padding: 5px 8px; min-width: 20px;")
             self._families.addWidget(button)
+
         self._families.addStretch(1)
 
     # storing
@@ -393,9 +409,11 @@ class Ledger(QFrame):
             return
         self._target = target
         lines = self._changes(look, thing)
+
         if isinstance(thing, Scene) and self._effects_change(thing):
             before, after = len(thing.effects), len(self._effects_after(thing))
             lines.append(tr("Effects: {before} → {after}", before=before, after=after))
+
         shown = lines[:3]
         if len(lines) > 3:
             shown = [*lines[:2], plural(len(lines) - 2, "and {n} more", "and {n} more")]
@@ -403,6 +421,7 @@ class Ledger(QFrame):
             tr("Update {name}?", name=f"<b>{escape(thing.name)}</b>"),
             tr("{what}.", what=self.difference(target)),
         )
+
         none = tr("Nothing would change.")
         text = "<br>".join([head, *shown]) if shown else sentences(head, none)
         self.change.setText(text)
@@ -430,6 +449,7 @@ class Ledger(QFrame):
         if isinstance(thing, Palette):
             own = palettes.part(look, {thing.family})
         lines = []
+
         for fixture, name, attributes in words.lines(own):
             old = self._stored(thing, fixture, attributes[0])
             new = look[fixture][attributes[0]]
@@ -447,6 +467,7 @@ class Ledger(QFrame):
                     after=self._say(attributes[0], new, look[fixture]),
                 )
             )
+
         return lines
 
     def _stored(self, thing: Scene | Palette, fixture: str, name: str) -> Value | None:

@@ -31,6 +31,7 @@ class Notice(QFrame):
         self.stop = basics.button(
             tr("Stop"), self._dismiss, "quiet", tip=tr("Let it go")
         )
+
         line = basics.row(self.sign, self.text, self.stop, self.dismiss)
         basics.grow(line, 1)
         basics.stack(self, line).setContentsMargins(16, 6, 8, 6)
@@ -74,21 +75,25 @@ class Notice(QFrame):
             "learn": (theme.DRAFT, "◌"),
             "work": (theme.LIVE, "◌"),
         }.get(kind, (theme.LIVE, "●"))
+
         self.setStyleSheet(
             f"#notice {{ background: {theme.FLAT}; border: 1px solid {token}; "
             f"border-radius: {theme.RADIUS}px; }}"
         )
+
         if kind == "alarm" and len(self.standing) > 1:
             sign = tr("{sign} {n}", sign=sign, n=len(self.standing))
         self.sign.setText(
             tr('<span style="color:{token}">{sign}</span>', token=token, sign=sign)
         )
+
         self.text.setText(text)
         self.stop.setVisible(kind == "work")
         self.dismiss.setVisible(kind != "work")
         self.show()
         self.raise_()
         self._lay()
+
         if kind == "info":
             self._away.start()
         else:

@@ -121,6 +121,7 @@ def delete(parts: Parts, palette: Palette) -> None:
         "{users} keep its values.",
         users=words.some(users),
     )
+
     parts.notices.told.emit(
         sentences(
             tr("{name} is deleted.", name=palette.name),
@@ -150,6 +151,7 @@ def ask_to_keep(parent: QWidget, parts: Parts, family: at.Family) -> None:
     name, sure = QInputDialog.getText(
         parent, tr("Keep a palette"), tr("Name of the {family} palette", family=family)
     )
+
     if sure and name.strip():
         show, palette_id = palettes.keep_palette(
             parts.document.show, name, family, chosen or own

@@ -33,6 +33,7 @@ class Preferences(Dialog):
         self.settings = settings
         self.setWindowTitle(tr("Preferences"))
         self.size_box = _box(tr("Size of everything"))
+
         for percent in SIZES:
             self.size_box.addItem(tr("{percent} %", percent=percent), percent)
         nearest = min(SIZES, key=lambda p: abs(p - 100 * scale_of(settings)))
@@ -47,11 +48,13 @@ class Preferences(Dialog):
         self.calm.setChecked(is_calm(settings))
         self.calm.toggled.connect(self._calm)
         self.closing = _box(tr("When the window closes"))
+
         for key, text in CLOSING.items():
             self.closing.addItem(text, key)
         self.closing.setCurrentIndex(self._of(self.closing, "on_close"))
         self.closing.activated.connect(lambda _: self._put("on_close", self.closing))
         self.keeping = _box(tr("When a draft is kept"))
+
         for key, (text, _) in AFTER.items():
             self.keeping.addItem(tr("Keep it, {text}", text=text), key)
         self.keeping.setCurrentIndex(self._of(self.keeping, "after_keep"))
@@ -71,6 +74,7 @@ class Preferences(Dialog):
             "soft",
             True,
         )
+
         done = basics.button(tr("Done"), self.accept, "main")
         basics.stack(
             self, inside, self.hint, basics.row(1, done), margins=20, spacing=14

@@ -96,6 +96,7 @@ class TempoBox(QWidget):
                 "keep it for the opening of the show"
             )
         )
+
         self.bpm.changed.connect(lambda v: parts.engine.tempo(Verb.BPM, v))
         self.tap = QPushButton(tr("Tap"))
         self.tap.setToolTip(tr("Press on the beat (Ctrl+T)"))

@@ -193,5 +193,6 @@ def style() -> str:
         "alarm": ALARM,
         "radius": str(RADIUS),
     }
+
     tokens["icons"] = str(files("choreon.ui").joinpath("icons"))
     return re.sub("@(" + "|".join(tokens) + ")", lambda m: tokens[m.group(1)], text)

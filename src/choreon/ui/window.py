@@ -351,6 +351,7 @@ class MainWindow(QMainWindow):
         self.more = basics.tool(
             "more", tr("Shows, and how the window behaves"), self._menu
         )
+
         self.more.setFixedSize(68, 40)
         basics.stack(
             rail, *widgets, 1, self.find_button, self.more, margins=4, spacing=4
@@ -537,6 +538,7 @@ class MainWindow(QMainWindow):
             )
             for percent in SIZES
         ]
+
         high = self.settings.value("contrast") == "high"
         found.append(
             Entry(
@@ -597,6 +599,7 @@ class MainWindow(QMainWindow):
         if target is not None:
             self.parts.brush.put_down()
         self._escape.setEnabled(target is not None)
+
         if target is not None:
             name = words.target_name(self.parts.document.show, target)
             self.notice.tell(
@@ -803,6 +806,7 @@ class CloseDialog(Dialog):
         self.go_on = basics.button(
             tr("Let the light go on"), lambda: self._done(tr("go on")), "main"
         )
+
         self.stop = basics.button(tr("Fade out and stop"), lambda: self._done("stop"))
 
         self.cancel = basics.button(tr("Cancel"), self.reject, "quiet")

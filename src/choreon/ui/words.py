@@ -68,6 +68,7 @@ def number(name: str, value: float) -> str:
         if value >= 0.5:
             return tr_about("a shutter", "open")
         return tr_about("a shutter", "closed")
+
     if known.unit == "%":
         return tr("{value:.0f} %", value=100 * value)
     if known.unit == "°":
@@ -97,6 +98,7 @@ def value(name: str, given: Value, show: Show | None = None) -> str:
                 high=number(name, high),
             )
         )
+
     return number(name, given)
 
 

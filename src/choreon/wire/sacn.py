@@ -117,6 +117,7 @@ def build_discovery(cid: bytes, source: str, universes: Sequence[int]) -> list[b
         numbers[at : at + DISCOVERY_PAGE]
         for at in range(0, max(1, len(numbers)), DISCOVERY_PAGE)
     ]
+
     name = source.encode()[:63].decode(errors="ignore").encode()
     packets = []
 

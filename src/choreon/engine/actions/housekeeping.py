@@ -143,11 +143,13 @@ def shift(state: PlayState, seconds: float) -> PlayState:
         )
         for player in state.players
     )
+
     draft = state.draft
     leaving = tuple(
         replace(one, ramp=one.ramp.shifted(seconds), going=one.going.shifted(seconds))
         for one in draft.leaving
     )
+
     draft = replace(
         draft,
         leaving=leaving,
@@ -158,6 +160,7 @@ def shift(state: PlayState, seconds: float) -> PlayState:
     grips = tuple(
         replace(grip, held=grip.held.shifted(seconds)) for grip in state.masters.grips
     )
+
     before = state.masters.before
     if before is not None:
         before = replace(before, come=before.come.shifted(seconds))

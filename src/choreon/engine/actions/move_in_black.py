@@ -63,6 +63,7 @@ def _in_the_dark(
     down, wait, up = (
         min(LONGEST, max(0.0, t)) for t in (change.down, change.dark, change.up)
     )
+
     between = replace(player.steps[-1], at=now, until=None, dark=dark)
     going = players.over_to(
         player,

@@ -173,6 +173,7 @@ def _renamed(kind: FixtureType, extra: Extra) -> FixtureType:
     fitted = {
         key: _fitted(channel, extra.marks.get(key)) for key, channel in channels.items()
     }
+
     order = [key for key in extra.marks if key in fitted]
     order += [key for key in fitted if key not in extra.marks]
 
@@ -240,6 +241,7 @@ def _fitted(channel: Channel, mark: ExtraMark | None) -> Channel:
     ranges = tuple(
         replace(r, start=r.start // step, end=r.end // step) for r in channel.ranges
     )
+
     opened = None if channel.open is None else channel.open // step
 
     return replace(

@@ -32,6 +32,7 @@ def make_plain(root: Element, name: str, note: Note) -> None:
         geometry.get("Name", ""): geometry
         for geometry in root.findall(".//Geometries/*")
     }
+
     modes = root.findall(".//DMXMode")
     for mode in modes:
         _leave_out_impossible(mode, name, note)
@@ -42,6 +43,7 @@ def make_plain(root: Element, name: str, note: Note) -> None:
             _give_home(channel)
         for channel in mode.iter("DMXChannel"):
             _settle_masters(channel, homes, note)
+
     _Expansion(templates, name, note).of_all(modes)
 
 
@@ -66,8 +68,7 @@ def _leave_out_impossible(mode: Element, name: str, note: Note) -> None:
             note(
                 tr(
                     "{mode}: {name} is on slot {wrong}, which does not exist (slots "
-                    "count "
-                    "from 1); it was left out.",
+                    "count from 1); it was left out.",
                     mode=mode.get("Name"),
                     name=_name_of(channel),
                     wrong=wrong[0],
@@ -211,10 +212,12 @@ def _holds(function: Element, channels: dict[str, Element]) -> bool:
     for name, other in channels.items():
         if channel is None and master.startswith(f"{name}."):
             channel, within = other, master.rpartition(".")[2]
+
     if channel is None:
         return False
     count = max(1, len(_numbers(channel)))
     home = raw_value(channel.get("Default"), count)
+
     if within:
         begins = sorted(
             (raw_value(f.get("DMXFrom"), count), f.get("Name", ""))
@@ -223,6 +226,7 @@ def _holds(function: Element, channels: dict[str, Element]) -> bool:
         stands = [name for begin, name in begins if begin <= home][-1:]
         if stands != [within]:
             return False
+
     return raw_value(low, count) <= home <= raw_value(high, count)
 
 
@@ -302,6 +306,7 @@ class _Expansion:
         channels = mode.find("DMXChannels")
         if channels is None:
             return
+
         for part in placed:
             for channel in list(channels):
                 new = part.names.get(channel.get("Geometry", ""))
@@ -310,6 +315,7 @@ class _Expansion:
                 made = part.channel(channel, new)
                 channels.append(made)
                 self._count(1)
+
         used = {old for part in placed for old in part.names}
         for channel in list(channels):
             placed_here = channel.attrib.pop("Placed", "")
@@ -321,8 +327,7 @@ class _Expansion:
         if self.made > MOST_CHANNELS:
             raise FormatError(
                 tr(
-                    "{name} multiplies its parts and channels beyond {most}; "
-                    "that is "
+                    "{name} multiplies its parts and channels beyond {most}; that is "
                     "not a real lamp.",
                     name=self.name,
                     most=MOST_CHANNELS,

@@ -67,8 +67,7 @@ def read(data: bytes, name: str = tr("the file")) -> Imported:
             raise FormatError(
                 tr(
                     "{name} describes no DMX mode, so there is nothing to hang. Ask "
-                    "its maker "
-                    "for another.",
+                    "its maker for another.",
                     name=name,
                 )
             )
@@ -128,6 +127,7 @@ class _GdtfReader:
         modes = [
             self._mode(mode) for mode in progress.each(found.dmx_modes, "mode", count)
         ]
+
         beam = self._beam()
 
         maker, name = found.manufacturer or "", found.name or ""
@@ -477,6 +477,7 @@ def _key(attribute: str) -> str:
         "ColorAdd_W": "white",
         at.AMBER: "amber",
     }
+
     short |= {
         at.UV: "uv",
         "ColorSub_C": "cyan",

@@ -144,6 +144,7 @@ class _Writer:
             self._beam(cell, c.x, c.y)
             for cell, c in zip(cells, mode.cells, strict=True)
         ]
+
         inside: list[object] = beams or [self._beam(f"Beam {number}", 0.0, 0.0)]
         links = {at.PAN: base, at.TILT: base}
 
@@ -160,6 +161,7 @@ class _Writer:
             self._channel(use, channel, base, cells, links)
             for use, channel in self.kind.used(mode)
         ]
+
         return pygdtf.DmxMode(
             name=name, description="", geometry=base, _dmx_channels=channels
         )
@@ -169,6 +171,7 @@ class _Writer:
         lamp = {"LED": "LED", "discharge": "Discharge", "tungsten": "Tungsten"}.get(
             kind.lamp, "LED"
         )
+
         sort = {
             "wash": "Wash",
             "fresnel": "Fresnel",
@@ -214,6 +217,7 @@ class _Writer:
             self._function(group, channel, raw)
             for group in _runs(channel.ranges, channel.top)
         ]
+
         made = pygdtf.DmxChannel(
             dmx_break=1,
             offset=list(use.slots),
@@ -253,6 +257,7 @@ class _Writer:
             emitter.attribute: link("EmitterCollect", emitter.attribute)
             for emitter in self.kind.emitters
         }
+
         self.functions += 1
 
         return pygdtf.ChannelFunction(

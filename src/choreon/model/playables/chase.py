@@ -146,6 +146,7 @@ def _check(show: Show, chase: Chase) -> Iterator[Problem]:
     if chase.end == End.START and not _starts_something(show, chase):
         text = tr("what {name} starts at its end is gone; it stays", name=chase.name)
         found.append(("then", text))
+
     lamps = () if chase.pattern is None else chase.pattern.lamps
     away = [i for i in lamps if i not in show.fixtures]
     if away:
@@ -155,6 +156,7 @@ def _check(show: Show, chase: Chase) -> Iterator[Problem]:
             name=chase.name,
         )
         found.append(("pattern", text))
+
     for part, text in found:
         yield Problem(f"playables/{chase.id}/{part}", text, "warning")
 
@@ -169,6 +171,7 @@ def _wrong_steps(show: Show, chase: Chase) -> Iterator[str]:
                 name=chase.name,
                 ref=ref,
             )
+
     if contains(show, chase.ref, chase.ref):
         yield tr("{name} contains itself; those steps stay dark", name=chase.name)
     else:

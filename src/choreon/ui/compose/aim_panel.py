@@ -50,10 +50,12 @@ class AimPanel(QWidget):
             name: ValueField(at.attribute(name).label, -1, 1, "°", 1, 0.0)
             for name in (at.PAN, at.TILT)
         }
+
         for field in self.fields.values():
             field.short = field.label[0]
         for name, field in self.fields.items():
             field.changed.connect(lambda v, n=name: hand.give({n: v}))
+
         self.aim_at = basics.button(
             tr("Aim at…"),
             lambda: None,
@@ -61,6 +63,7 @@ class AimPanel(QWidget):
             "",
             tr("Then press on floor, wall or a mark: the heads go there. Esc ends it."),
         )
+
         self.aim_at.setCheckable(True)
         self.add_mark = basics.button(
             tr("Set a mark…"),
@@ -69,6 +72,7 @@ class AimPanel(QWidget):
             "",
             tr("Then press on the stage where it shall be"),
         )
+
         self.add_mark.setCheckable(True)
         self.add_mark.toggled.connect(self.setting_mark)
         self.flip = basics.button(
@@ -78,6 +82,7 @@ class AimPanel(QWidget):
             "",
             tr("The same direction with pan half a turn away"),
         )
+
         self.limit = basics.button(
             tr("Limits"),
             lambda: None,
@@ -85,9 +90,11 @@ class AimPanel(QWidget):
             "",
             tr("Drag the edges on the pad: no head turns beyond"),
         )
+
         self.limit.setCheckable(True)
         self.limit.toggled.connect(self._limiting)
         self.ends: dict[str, tuple[ValueField, ValueField]] = {}
+
         for name, *titles in (
             (at.PAN, tr("Pan from"), tr("Pan to")),
             (at.TILT, tr("Tilt from"), tr("Tilt to")),
@@ -98,16 +105,19 @@ class AimPanel(QWidget):
             for field in (low, high):
                 field.changed.connect(lambda _: self._limits_typed())
             self.ends[name] = (low, high)
+
         self.limit_fields = QWidget()
         basics.stack(
             self.limit_fields,
             *(basics.row(*pair, spacing=4) for pair in self.ends.values()),
             spacing=4,
         )
+
         self.limit_fields.hide()
         self.free = basics.tool(
             "close", tr("Take the limits away"), lambda: self._limited(None, None)
         )
+
         self.reach = basics.label("", "alarm", wrap=True)
         self.reach.hide()
         self.warn = basics.label("", "alarm", wrap=True)
@@ -119,10 +129,12 @@ class AimPanel(QWidget):
             "",
             tr("Aim at a mark, rename or delete one"),
         )
+
         self.chips = PaletteChips(hand, at.Family.POSITION)
         self.more = Controls(hand)
         for button in (self.aim_at, self.add_mark, self.marks, self.flip, self.limit):
             button.setStyleSheet("padding: 6px 8px; min-width: 20px;")
+
         basics.stack(
             self,
             flow(self.aim_at, self.add_mark, self.marks, spacing=4),
@@ -161,6 +173,7 @@ class AimPanel(QWidget):
         pans, tilts = self.hand.numbers(at.PAN), self.hand.numbers(at.TILT)
         for name, found in ((at.PAN, pans), (at.TILT, tilts)):
             show_span(self.fields[name], found, 1.0, self.hand.drafted(name))
+
         if len(pans) == len(tilts) and pans:
             spans, limits = self._spans()
             self.pad.show_points(list(zip(pans, tilts, strict=True)), spans, limits)
@@ -171,6 +184,7 @@ class AimPanel(QWidget):
                 for field, value in zip(fields, now, strict=True):
                     field.low, field.high = low, high
                     field.set_value(value)
+
         self._warn()
 
     def _spans(self) -> tuple[Spans, Spans | None]:
@@ -188,6 +202,7 @@ class AimPanel(QWidget):
                 for v in (r.low, r.high)
             ]
             spans.append((min(ends, default=-270.0), max(ends, default=270.0)))
+
         limited = [f for f in heads if f.limits.pan or f.limits.tilt]
         if not limited:
             return (spans[0], spans[1]), None
@@ -227,6 +242,7 @@ class AimPanel(QWidget):
         pans: list[Value] = []
         tilts: list[Value] = []
         rig = self.hand.rig
+
         for fixture in self.heads():
             pan, tilt = (
                 float(values[rig.where[fixture.id][n][0][1]]) for n in links.AIMS
@@ -241,6 +257,7 @@ class AimPanel(QWidget):
                 items.append((fixture.id, 0))
                 pans.append(to)
                 tilts.append(-tilt)
+
         self.hand.give_each({at.PAN: pans, at.TILT: tilts}, items)
         if len(items) < len(self.heads()):
             self.parts.notices.told.emit(
@@ -351,6 +368,7 @@ class AimPanel(QWidget):
                 self,
                 mark,
             )
+
         if not self.parts.document.show.marks:
             menu.addAction(tr("There are no marks yet")).setEnabled(False)
         menu.exec(self.marks.mapToGlobal(self.marks.rect().bottomLeft()))
@@ -381,6 +399,7 @@ class AimPanel(QWidget):
             tr("Metres: to audience right / upstage / height"),
             text=text,
         )
+
         if not sure:
             return
         try:
@@ -394,6 +413,7 @@ class AimPanel(QWidget):
                 "alarm",
             )
             return
+
         moved = edits.replace(mark, x=x, y=y, z=z)
         self.parts.document.edit(
             tr("place {name}", name=mark.name),
@@ -408,21 +428,25 @@ class AimPanel(QWidget):
             self.parts.engine.state.draft.look,
             links.to_mark(mark.id),
         )
+
         show = edits.remove(self.parts.document.show, Ref(MARK, mark.id))
         effects = unlinked(
             self.parts.document.show,
             self.parts.draft.effects,
             links.to_mark(mark.id),
         )
+
         self.parts.draft.edit(
             tr("delete the mark {name}", name=mark.name), show, draft, effects
         )
+
         kept = plural(
             len(users),
             "{users} still aims there.",
             "{users} still aim there.",
             users=words.some(users),
         )
+
         self.parts.notices.told.emit(
             sentences(
                 tr("{name} is deleted.", name=mark.name),

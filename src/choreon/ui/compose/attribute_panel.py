@@ -117,6 +117,7 @@ class BeamPanel(QWidget):
         head = basics.row(
             basics.label(tr("Palettes"), "soft"), 1, keep_button(hand, at.Family.BEAM)
         )
+
         basics.stack(self, self.shutter, self.more, head, self.chips, spacing=8)
 
     def _shutter(self, value: float) -> None:
@@ -198,16 +199,18 @@ class AttributePanel(QWidget):
 
         self.empty = basics.label(
             tr(
-                "Choose fixtures on the stage, or a group on the left. What you change "
-                "here is on stage at once and goes "
-                "into the draft; nothing of it is kept yet."
+                "Choose fixtures on the stage, or a group on the left. What you "
+                "change here is on stage at once and goes into the draft; nothing of "
+                "it is kept yet."
             ),
             "soft",
             wrap=True,
         )
+
         self.copy_button = basics.tool(
             "copy", tr("Copy and paste between fixtures"), self._copy_menu
         )
+
         self.light = self._light()
         self.head = self._head()
 
@@ -234,6 +237,7 @@ class AttributePanel(QWidget):
             self.spread_panel,
             self.motion_panel,
         )
+
         self.panels = dict(zip(TABS, panels, strict=True))
 
     def _make_tabs(self) -> None:
@@ -303,6 +307,7 @@ class AttributePanel(QWidget):
             **self.colour_panel.fields,
             **self.aim_panel.fields,
         }
+
         for panel in (
             self.colour_panel,
             self.aim_panel,
@@ -377,6 +382,7 @@ class AttributePanel(QWidget):
             "",
             tr("Everything at home, dark (Ctrl+H)"),
         )
+
         self.light_who = basics.label("", "small")
         basics.stack(
             section,
@@ -535,6 +541,7 @@ def _title(parts: Parts, show: Show) -> str:
     names = words.some(
         [show.fixtures[i].name for i in parts.selection.chosen if i in show.fixtures]
     )
+
     if parts.selection.pool:
         place = parts.selection.pool.index(parts.selection.chosen[0]) + 1
         return tr(
@@ -548,4 +555,5 @@ def _title(parts: Parts, show: Show) -> str:
         return (
             tr("{names}  ·  {n} cells", names=names, n=len(cells)) if cells else names
         )
+
     return names

@@ -59,6 +59,7 @@ class CardDeeds(QWidget):
         self.open = basics.button(
             tr("Open"), self.open_it, "", "steps", tr("See and change its steps")
         )
+
         self.look_at = basics.tool(
             "eye",
             tr("Look at it on the stage picture without lighting it"),
@@ -72,6 +73,7 @@ class CardDeeds(QWidget):
             self._brush,
             checkable=True,
         )
+
         self.rename = basics.tool("edit", tr("Rename it"), self._rename)
         self.times = basics.tool("times", tr("Change its times"), self._times)
         self.more = basics.tool(
@@ -248,11 +250,13 @@ class CardDeeds(QWidget):
             tr("delete {name}", name=playable.name),
             edits.remove(document.show, playable.ref),
         )
+
         text = sentences(
             tr("{name} is deleted.", name=playable.name),
             tr("It was on {used}.", used=words.some(used)) if used else "",
             tr("Ctrl+Z brings it back."),
         )
+
         self.parts.notices.told.emit(text, "info")
 
     # the menu
@@ -416,6 +420,7 @@ class CardDeeds(QWidget):
             fade=baked.fade,
             hold=0.0,
         )
+
         document.edit(tr("bake {name}", name=playable.name), show)
 
         self.opened.emit(ref)

@@ -216,20 +216,24 @@ class CardDelegate(QStyledItemDelegate):
         painter.setClipPath(shape)
         painter.fillRect(QRectF(0, 0, WIDE, TALL), QColor(theme.FLAT))
         painter.drawPixmap(1, 1, self._stage(card.thing))
+
         if (colour := card.colour) is not None:
             painter.fillRect(QRectF(1, STAGE - 2, WIDE, 4), colour)
         painter.setClipping(False)
         self._draw_words(painter, card)
         painter.setBrush(Qt.BrushStyle.NoBrush)
+
         if card.drafted:
             pen = QPen(QColor(theme.DRAFT), 2)
             pen.setDashPattern([4, 3])
             painter.setPen(pen)
             painter.drawPath(shape)
+
         focused = state & QStyle.StateFlag.State_HasFocus
         if focused or state & QStyle.StateFlag.State_Selected:
             painter.setPen(QPen(QColor(theme.CHOSEN), 2))
             painter.drawPath(shape)
+
         painter.restore()
 
     def _stage(self, thing: Thing) -> QPixmap:
@@ -253,6 +257,7 @@ class CardDelegate(QStyledItemDelegate):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.drawEllipse(QRectF(10, 103, 8, 8))
             left = 24.0
+
         if tail := card.tail:
             painter.setFont(theme.font(12))
             painter.setPen(QColor(theme.SOFT))
@@ -260,11 +265,13 @@ class CardDelegate(QStyledItemDelegate):
             rect = QRectF(right - wide, STAGE + 2, wide + 2, 26)
             painter.drawText(rect, middle, tail)
             right -= wide + 6
+
         painter.setPen(QColor(theme.TEXT))
         painter.setFont(theme.font(13))
         name = painter.fontMetrics().elidedText(
             card.thing.name, Qt.TextElideMode.ElideRight, int(right - left)
         )
+
         painter.drawText(QRectF(left, STAGE + 2, right - left, 26), middle, name)
 
 

@@ -96,12 +96,14 @@ class ColourPanel(QWidget):
             basics.row(*self.fields.values(), spacing=4),
             spacing=6,
         )
+
         for field in self.fields.values():
             field.setMinimumWidth(70)
 
         head = basics.row(
             basics.label(tr("Palettes"), "soft"), 1, keep_button(hand, at.Family.COLOUR)
         )
+
         basics.stack(self, self.mixing, head, self.chips, self.more, spacing=8)
         self._rgb: tuple[float, float, float] | None = None
         self._answered: tuple[object, ...] | None = (

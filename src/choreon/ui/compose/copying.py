@@ -42,9 +42,11 @@ class Copied(QObject):
         if not fixture:
             self.parts.notices.told.emit(tr("Choose a fixture to copy from."), "alarm")
             return
+
         values = self.parts.preview.values_of(fixture)
         effects = self._effects_on(fixture)
         name = self.parts.document.show.fixtures[fixture].name
+
         if not values and not effects:
             self.parts.notices.told.emit(
                 tr(
@@ -54,6 +56,7 @@ class Copied(QObject):
                 "alarm",
             )
             return
+
         self.source, self.values, self.effects = fixture, values, effects
         look = {fixture: values} if values else {}
         self.parts.notices.told.emit(
@@ -98,6 +101,7 @@ class Copied(QObject):
                 "alarm",
             )
             return
+
         look = copying.pasted(
             show,
             self.source,
@@ -106,6 +110,7 @@ class Copied(QObject):
             self.parts.preview.takes,
             only,
         )
+
         if look:
             self.parts.draft.touch(look)
         elif not self.effects:
@@ -133,13 +138,16 @@ class Copied(QObject):
                 menu.addAction(
                     tr("Paste {family}", family=term(family)), partial(self.paste, own)
                 ).setEnabled(ready)
+
         moving = menu.addAction(tr("Paste effects"), self.paste_effects)
         moving.setEnabled(ready and bool(self.effects))
         single = menu.addMenu(tr("Paste one attribute"))
         single.setEnabled(ready)
         alone = [name for name in self.values if name not in at.TARGET_COLOUR]
+
         if len(alone) < len(self.values):
             colour = partial(self.paste, list(at.TARGET_COLOUR))
             single.addAction(tr("Colour"), colour)
+
         for name in alone:
             single.addAction(at.attribute(name).label, partial(self.paste, [name]))

@@ -59,6 +59,7 @@ class Hand:
             parts.selection.each_cell,
             rig,
         )
+
         if not very_same(now, self._for):
             self._for, self._items = now, {"": parts.selection.items()}
             self._rows, self._names = {}, {}
@@ -67,6 +68,7 @@ class Hand:
             found = self._items[name] = [
                 i for i in self._items[""] if rig.takes(i[0], name)
             ]
+
         return list(found)
 
     def fixtures(self, name: str = "") -> list[Fixture]:
@@ -82,6 +84,7 @@ class Hand:
         if self._names:
             return dict(self._names)
         found: dict[str, int] = {}
+
         for fixture, count in self._alike(everybody):
             own = dict.fromkeys(rig.where.get(fixture, {}))
             own |= dict.fromkeys(
@@ -91,6 +94,7 @@ class Hand:
                 own |= dict.fromkeys(at.TARGET_COLOUR)
             for name in own:
                 found[name] = found.get(name, 0) + count
+
         self._names = found
         return dict(found)
 
@@ -160,6 +164,7 @@ class Hand:
                 (float(values[a]), float(values[b]), float(values[c]))
                 for a, b, c in zip(*parts, strict=True)
             ]
+
         return found
 
     def drafted(self, *names: str) -> bool:

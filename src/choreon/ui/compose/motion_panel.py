@@ -209,6 +209,7 @@ class MotionPanel(QWidget):
             self.deeds,
             spacing=6,
         )
+
         self._tick = QTimer(self, interval=RATE)
         self._tick.timeout.connect(self._animate)
         self.parts.engine.state_changed.connect(lambda _: self._fill())
@@ -237,6 +238,7 @@ class MotionPanel(QWidget):
             "soft",
             wrap=True,
         )
+
         self.from_scene = basics.label("", "small", wrap=True)
         self.list = QWidget()
         self.box = QVBoxLayout(self.list)
@@ -273,9 +275,11 @@ class MotionPanel(QWidget):
             "",
             tr("Give a motion palette this motion"),
         )
+
         self.unlink = basics.button(
             tr("Unlink"), self._unlink, "", "unlink", tr("Have its own motion")
         )
+
         self.bake = basics.button(
             tr("To steps…"),
             self.ask_to_bake,
@@ -367,9 +371,11 @@ class MotionPanel(QWidget):
                             name=player.name,
                         )
                     )
+
         text = (
             tr("Playing on these: {found}.", found=words.some(found)) if found else ""
         )
+
         self.from_scene.setText(text)
         self.from_scene.setVisible(bool(text))
 
@@ -637,6 +643,7 @@ class MotionPanel(QWidget):
             tr("Name of the motion"),
             text=capital(title(motion)),
         )
+
         if not sure or not name.strip():
             return
 
@@ -684,6 +691,7 @@ class MotionPanel(QWidget):
             replace(effect, palette=palette_id),
             tr("follow the motion {name}", name=name),
         )
+
         users = len(palette_deeds.users_of(show, palette_id))
         self.parts.notices.told.emit(
             plural(
@@ -739,6 +747,7 @@ class MotionPanel(QWidget):
             fade=baked.fade,
             hold=0.0,
         )
+
         name = name_of(show, chase)
         document.edit(tr("bake {name}", name=name), show)
         self.parts.notices.told.emit(
@@ -749,6 +758,7 @@ class MotionPanel(QWidget):
             ),
             "info",
         )
+
         self.baked.emit(chase)
 
 

@@ -85,6 +85,7 @@ class WavePart(MotionPart):
         self.by_middle = basics.button(
             "±", self._show_ends, "", "", tr("Give the middle and the size instead")
         )
+
         self.by_middle.setCheckable(True)
 
         self.by_middle.setFixedWidth(34)

@@ -30,6 +30,7 @@ class OnlyDialog(Dialog):
         self.setWindowTitle(tr("Of {name}, only…", name=scene.name))
         self.setMinimumWidth(460)
         self.families: dict[str, QPushButton] = {}
+
         for name in self._families():
             said = term(name)
             tip = tr("What it has of {family}", family=said)
@@ -37,10 +38,12 @@ class OnlyDialog(Dialog):
             button.setCheckable(True)
             button.setChecked(True)
             self.families[name] = button
+
         count = len(parts.selection.chosen)
         self.chosen = Tick(
             plural(count, "for the one fixture chosen", "for the {n} fixtures chosen")
         )
+
         self.chosen.setEnabled(bool(count))
         self.chosen.setChecked(bool(self._part(True)[0]))
         if not count:
@@ -66,6 +69,7 @@ class OnlyDialog(Dialog):
             margins=20,
             spacing=14,
         )
+
         self._look()
 
     def _families(self) -> list[str]:

@@ -523,6 +523,7 @@ class PatternDialog(Dialog):
         document.edit(
             tr("keep the pattern {name}", name=name_of(show, self.kept)), show
         )
+
         self.accept()
 
 

@@ -167,6 +167,7 @@ class SelectionPanel(QWidget):
             _Strokes(self.parts, self.groups, self._members),
             _Strokes(self.parts, self.fixtures, lambda fixture: (fixture,)),
         )
+
         self.count = basics.label("", "small")
 
     def _make_ways(self) -> None:
@@ -177,6 +178,7 @@ class SelectionPanel(QWidget):
         self.everything = basics.button(
             tr("All"), self._all, "quiet", tip=tr("Choose all (Ctrl+A)")
         )
+
         self.nothing = basics.button(
             tr("None"),
             lambda: self.parts.selection.choose(()),
@@ -191,6 +193,7 @@ class SelectionPanel(QWidget):
             "",
             tr("Odd, even, every third, all of the type…"),
         )
+
         self.order = basics.button(
             tr("Order…"),
             self._order_menu,
@@ -224,6 +227,7 @@ class SelectionPanel(QWidget):
             "",
             tr("The whole choice (Up on the stage)"),
         )
+
         self.cells = basics.tool(
             "cells",
             tr("Choose cells rather than whole fixtures"),
@@ -237,6 +241,7 @@ class SelectionPanel(QWidget):
         fixtures = basics.row(
             basics.label(tr("Fixtures"), "heading"), 1, *both, spacing=0
         )
+
         panel = basics.panel(
             self.typed,
             groups,

@@ -95,6 +95,7 @@ class Shelf(QWidget):
         self.about.setSizePolicy(
             QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
         )
+
         self.deeds = CardDeeds(parts)
         self.deeds.made.connect(self.choose)
 
@@ -104,6 +105,7 @@ class Shelf(QWidget):
             icon="capture",
             tip=tr("Keep everything that is on now as one new scene"),
         )
+
         self.chase = basics.button(
             tr("New chase"),
             self._chase_menu,
@@ -208,6 +210,7 @@ class Shelf(QWidget):
             (tr("Chase"), tr("Capture")),
             ("", ""),
         ]
+
         self.search.setMinimumWidth(FIND[narrow])
         for texts in said[narrow + bare :]:
             self.chase.setText(texts[0])
@@ -397,6 +400,7 @@ class Shelf(QWidget):
         if isinstance(thing, Palette):
             users = palettes.users(self.parts.document.show, thing.id)
             return palette_deeds.used_by([s.name for s in users])
+
         times = in_a_row(
             tr(
                 "{family} {delay:g}+{fade:g} s",
@@ -406,6 +410,7 @@ class Shelf(QWidget):
             )
             for family, t in thing.times.items()
         )
+
         tags = " ".join(f"#{tag}" for tag in thing.tags)
         about = [
             tr(
@@ -486,6 +491,7 @@ class Shelf(QWidget):
         told = words.not_alike(
             document.show, self.parts.preview.not_alike(look, effects)
         )
+
         names = [p.name for p in self.parts.engine.state.players if not p.releasing]
         name = " + ".join(names) if 0 < len(names) <= 3 else tr("Stage")
         given, sure = QInputDialog.getText(

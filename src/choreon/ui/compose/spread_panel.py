@@ -244,9 +244,11 @@ class SpreadPanel(QWidget):
         self.apply_now = basics.button(
             tr("Spread"), self.apply, "main", "", tr("Fill in between the two ends")
         )
+
         self.hint = basics.label(
             tr("Choose at least two fixtures, or one with cells."), "soft", wrap=True
         )
+
         self.body = QWidget()
         basics.stack(
             self.body,

@@ -33,11 +33,13 @@ class StageTools(QWidget):
             self._lasso,
             checkable=True,
         )
+
         self.views: list[QToolButton] = []
         box = QHBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(2)
         box.addWidget(self.lasso)
+
         for i, name in enumerate(VIEWS):
             button = QToolButton()
             button.setText(str(i + 1))
@@ -58,11 +60,13 @@ class StageTools(QWidget):
             button.customContextMenuRequested.connect(lambda _, n=i: self.keep(n))
             self.views.append(button)
             box.addWidget(button)
+
         self.second = basics.tool(
             "screen",
             tr("The stage picture in a window of its own, for a second screen"),
             self.open,
         )
+
         box.addWidget(self.second)
         stage.installEventFilter(self)
 

@@ -80,8 +80,7 @@ class StepStrip(QAbstractScrollArea):
         self.setToolTip(
             tr(
                 "Steps: press to choose, Shift and Ctrl for several, drag to order; "
-                "drop "
-                "scenes here; press twice to change one"
+                "drop scenes here; press twice to change one"
             )
         )
 
@@ -183,13 +182,16 @@ class StepStrip(QAbstractScrollArea):
         painter.drawPixmap(QPointF(left, rect.top()), picture)
         self._draw_fade(painter, step, here)
         before, on, share = self.playing
+
         if index in (before, on):
             level = share if index == on else 1.0 - share
             bar = QRectF(rect.left(), here.bottom() - 3, rect.width() * level, 4)
             painter.fillRect(bar, QColor(theme.LIVE))
+
         painter.restore()
         self._draw_words(painter, index, rect)
         chosen = step.id in self.chosen
+
         if chosen or (index == self.current and self.hasFocus()):
             painter.setPen(QPen(QColor(theme.CHOSEN), 2 if chosen else 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -223,6 +225,7 @@ class StepStrip(QAbstractScrollArea):
             Qt.TextElideMode.ElideRight,
             int(room),
         )
+
         painter.drawText(low, Qt.AlignmentFlag.AlignVCenter, text)
 
     def _picture(self, step: ChaseStep) -> QPixmap:

@@ -83,6 +83,7 @@ class Steps(QWidget):
             tr("No steps yet. Add what is on stage, the draft, or drop scenes here."),
             "soft",
         )
+
         self.question = self._make_question()
         panel = basics.panel(
             self.head,
@@ -108,12 +109,12 @@ class Steps(QWidget):
         self.play = basics.tool(
             "play", tr("Play it on stage, or let it go"), self.play_it, checkable=True
         )
+
         self.hold = basics.tool(
             "pause",
             tr(
                 "Have it stand at its step, or go on; of what is not on, the chosen "
-                "step "
-                "is shown on stage"
+                "step is shown on stage"
             ),
             self.hold_it,
             checkable=True,
@@ -124,6 +125,7 @@ class Steps(QWidget):
         self.slower = basics.tool(
             "minus", tr("Slower"), partial(self._rate, 1 / FASTER)
         )
+
         self.faster = basics.tool("plus", tr("Faster"), partial(self._rate, FASTER))
         self.rate = basics.label("", "small")
 
@@ -133,6 +135,7 @@ class Steps(QWidget):
             self._look,
             checkable=True,
         )
+
         self.close_ = basics.button(
             tr("Done"),
             self.close_it,
@@ -140,6 +143,7 @@ class Steps(QWidget):
             "close",
             tr("Back to the shelf; all is kept"),
         )
+
         self.scenes = basics.tool(
             "grid",
             tr("The scenes, to be dropped between the steps"),
@@ -195,6 +199,7 @@ class Steps(QWidget):
             "",
             tr("Have a round last so many bars, exactly"),
         )
+
         self.rounds.short, self.share.short = "×", tr("Cross")
 
         for widget, wide in (
@@ -224,6 +229,7 @@ class Steps(QWidget):
         self.add = basics.button(
             tr("Add…"), self._add_menu, "", "plus", tr("Add steps")
         )
+
         self.edit = basics.button(
             tr("Edit"),
             self.edit_it,
@@ -231,6 +237,7 @@ class Steps(QWidget):
             "edit",
             tr("Take the chosen step into the draft"),
         )
+
         self.twice = basics.tool("copy", tr("The chosen once more"), self._twice)
         self.mirror = basics.tool("mirror", tr("Swap left and right"), self._mirror)
         self.colour = basics.button(
@@ -248,15 +255,19 @@ class Steps(QWidget):
             "",
             tr("Give the chosen steps what the draft has"),
         )
+
         self.first = basics.button(
             tr("Begin here"), self._begin_here, "", "", tr("Begin with the chosen step")
         )
+
         self.take = basics.button(
             tr("Copy"), self._copy, "", "", tr("Copy the chosen steps")
         )
+
         self.paste = basics.button(
             tr("Paste"), self._paste, "", "", tr("Put copied steps here")
         )
+
         self.delete = basics.tool(
             "trash", tr("Delete the chosen steps"), self.delete_chosen
         )
@@ -268,6 +279,7 @@ class Steps(QWidget):
             "pattern",
             tr("Change its fixtures, its rule, what it drives"),
         )
+
         self.deeds = flow(
             self.add,
             self.edit,

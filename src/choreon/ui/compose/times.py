@@ -32,6 +32,7 @@ class TimesDialog(Dialog):
         self.fade_out.set_value(scene.fade_out)
         self.rows: dict[str, tuple[ValueField, ValueField]] = {}
         lines = []
+
         for family in FAMILIES:
             own = scene.times.get(family)
             delay = ValueField(tr("waits"), 0, 60, "s", 1, bar=False)
@@ -42,12 +43,14 @@ class TimesDialog(Dialog):
             title = basics.label(capital(term(family)), "soft")
             title.setFixedWidth(90)
             lines.append(basics.row(title, delay, fade))
+
         self.fade_in.changed.connect(self._follow)
         self._given = dict(scene.times)
         note = tr(
             "A family that waits comes up later than the rest: position and "
             "colour can be there before the light."
         )
+
         basics.stack(
             self,
             basics.row(self.fade_in, self.fade_out),
@@ -61,6 +64,7 @@ class TimesDialog(Dialog):
             margins=20,
             spacing=10,
         )
+
         self.setMinimumWidth(420)
 
     def _follow(self, seconds: float) -> None:

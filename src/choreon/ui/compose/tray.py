@@ -54,6 +54,7 @@ class Tray(MovingGrid):
             128,
             62,
         )
+
         self.panel, self.parts = panel, panel.parts
         self.items: list[Item] = []
         self.wanted = ""

@@ -52,6 +52,7 @@ class FindBox(QFrame):
             f"#find QTreeWidget::item:selected {{ background: {theme.LIFT}; "
             f"color: {theme.TEXT}; }}"
         )
+
         self.line = QLineEdit()
         self.line.setPlaceholderText(tr("Find, or say what you want"))
         self.line.setAccessibleName(tr("Find"))
@@ -69,9 +70,11 @@ class FindBox(QFrame):
         header = self.list.header()
         header.setStretchLastSection(False)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+
         for column in (1, 2):
             mode = QHeaderView.ResizeMode.ResizeToContents
             header.setSectionResizeMode(column, mode)
+
         basics.stack(self, self.line, self.hint, self.list, margins=12, spacing=8)
         self.found: list[Entry] = []
         self._all: list[Entry] = []

@@ -50,6 +50,7 @@ def of_show(parts: Parts, go: Go) -> Iterator[Entry]:
             partial(parts.selection.choose, members),
             words="choose",
         )
+
     for fixture in show.fixtures.values():
         kind = show.types.get(fixture.type)
         label = kind.label if kind else ""
@@ -62,13 +63,16 @@ def of_show(parts: Parts, go: Go) -> Iterator[Entry]:
                 f"{fixture.universe}.{fixture.address}"
             ),
         )
+
     for playable in show.playables.values():
         path = f"playables/{playable.id}"
         words = " ".join((playable.folder, *playable.tags))
         yield Entry(playable.name, playable.kind, partial(go, path), words=words)
+
     for palette in show.palettes.values():
         path = f"palettes/{palette.id}"
         yield Entry(palette.name, "palette", partial(go, path), words=palette.family)
+
     for page in show.pages.values():
         path = f"pages/{page.id}"
         yield Entry(page.name, "page", partial(go, path), words=tr("perform tiles"))
@@ -125,6 +129,7 @@ def wishes(parts: Parts, text: str) -> list[Entry]:
     wish = _Wish(words_of(text))
     wish.take_words()
     wish.take_palettes(parts.document.show.palettes.values())
+
     if not wish.names:
         return []
     values = {**wish.values, **wish.level}
@@ -151,12 +156,14 @@ def _targets(parts: Parts, wanted: Sequence[str]) -> list[tuple[str, list[str]]]
     for group in show.groups.values():
         if _means(wanted, group.name):
             found.append((group.name, list(group.fixtures)))
+
     for fixture in show.fixtures.values():
         if _means(
             wanted,
             f"{fixture.name} {fixture.short} {fixture.number}",
         ):
             found.append((fixture.name, [fixture.id]))
+
     found.sort(key=lambda pair: len(pair[0]))
     return found
 

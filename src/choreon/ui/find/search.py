@@ -51,6 +51,7 @@ def _score(entry: Entry, wanted: Sequence[str]) -> int:
         words_of(entry.title),
         words_of(f"{entry.words} {entry.sort}"),
     )
+
     total = 1
     for word in wanted:
         if word in title:
@@ -63,6 +64,7 @@ def _score(entry: Entry, wanted: Sequence[str]) -> int:
             total += 2
         else:
             return 0
+
     return 2 * total - len(title)
 
 

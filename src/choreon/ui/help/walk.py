@@ -34,8 +34,7 @@ STEPS = (
         "rig",
         tr(
             "Choose a type on the left and press Hang. Then drag it on the plan to "
-            "where "
-            "it hangs."
+            "where it hangs."
         ),
         "hang",
     ),
@@ -62,8 +61,7 @@ STEPS = (
         "perform",
         tr(
             "Put the scene on a page: drag its card from the shelf onto Perform, or "
-            "press "
-            "Put a tile on this page. Then press the tile."
+            "press Put a tile on this page. Then press the tile."
         ),
         "perform",
     ),
@@ -92,6 +90,7 @@ class FirstEvening(QFrame):
             f"#walk {{ background: {theme.DECK}; border: 1px solid {theme.CHOSEN}; "
             f"border-radius: {theme.RADIUS}px; }}"
         )
+
         self.count = basics.label("", "small")
         self.title = basics.label("", "big", wrap=True)
         self.how = basics.label("", wrap=True)
@@ -180,6 +179,7 @@ class FirstEvening(QFrame):
             )
             self.title.setText(step.title)
             self.how.setText(step.how)
+
         self.skip.setVisible(not over)
         self.there.setText(tr("Done") if over else tr("Go there"))
         self._lay()

@@ -71,6 +71,7 @@ class HelpWindow(QWidget):
         halves.setSizes([240, 520])
         halves.setChildrenCollapsible(False)
         basics.stack(self, halves, margins=16)
+
         for name in pages.TOPICS:
             text = self.texts.get(name, tr("# All keys"))
             item = QListWidgetItem(pages.title_of(name, text))

@@ -27,6 +27,7 @@ def _about(show: Show, chase: Chase) -> str:
         a_round=a_round(round_length(show, chase), chase.unit),
         run=term(chase.run),
     )
+
     if chase.pattern is not None:
         rule = rule_of(chase.pattern.rule)
         lamps = len(chase.pattern.lamps) - len(chase.pattern.left_out)
@@ -37,6 +38,7 @@ def _about(show: Show, chase: Chase) -> str:
             "pattern “{name}” over {n} fixtures",
             name=name,
         )
+
     return what
 
 

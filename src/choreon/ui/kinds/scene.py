@@ -22,6 +22,7 @@ def _about(show: Show, scene: Scene) -> str:
     gone = sum(i not in show.fixtures for i in scene.look)
     summary = words.summary(scene.look, scene.effects)
     lines = [tr("{name}: {summary}", name=scene.name, summary=summary)]
+
     if gone:
         lines.append(
             plural(
@@ -30,6 +31,7 @@ def _about(show: Show, scene: Scene) -> str:
                 "{n} of its fixtures do not hang; they are kept in it.",
             )
         )
+
     lines += [title(motion_of(show, effect)) for effect in scene.effects if effect.on]
     return "\n".join(lines)
 

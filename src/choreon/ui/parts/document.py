@@ -38,6 +38,7 @@ class Document(QObject):
         """How often the show has been changed, ever: of two states of it the one with
         more is the newer one.
         """
+
         self.history = History(show)
 
         self.gestures = gestures()
@@ -155,8 +156,7 @@ class Document(QObject):
             self.told.emit(
                 tr(
                     "{label} could not be written among your types ({strerror}). It "
-                    "is kept in "
-                    "this show as long as it hangs here.",
+                    "is kept in this show as long as it hangs here.",
                     label=kind.label,
                     strerror=error.strerror,
                 ),

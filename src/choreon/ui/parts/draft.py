@@ -89,6 +89,7 @@ class Draft(QObject):
             ),
             before,
         )
+
         self._engine.soon()
 
     def _but_aside(self, look: Look) -> Look:

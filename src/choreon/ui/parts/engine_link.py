@@ -467,10 +467,9 @@ class EngineLink(QObject):
         self.told.emit(
             tr(
                 "The engine that plays is of another version of Choreon ({release}) "
-                "than "
-                "this window ({version}). It plays on as it is, and this window cannot "
-                "change it. To go on with this version: let it go out with “choreon "
-                "stop”, then open the show again. Edits are kept meanwhile.",
+                "than this window ({version}). It plays on as it is, and this window "
+                "cannot change it. To go on with this version: let it go out with "
+                "“choreon stop”, then open the show again. Edits are kept meanwhile.",
                 release=message.choreon or "?",
                 version=__version__,
             ),

@@ -98,6 +98,7 @@ class GuestView(QWidget):
         basics.stack(self, head, self.view, foot, margins=16, spacing=12).setStretch(
             1, 1
         )
+
         self.pad = PinPad(self)
         self.pad.entered.connect(self.leave)
         self.pad.hide()
@@ -277,6 +278,7 @@ class PinPad(QFrame):
             f"#pin {{ background: {theme.DECK}; border: 2px solid {theme.KEEP};"
             f" border-radius: 10px; }}"
         )
+
         self.field = QLineEdit()
         self.field.setEchoMode(QLineEdit.EchoMode.Password)
 

@@ -167,6 +167,7 @@ class AsidePanel(QFrame):
             "keep",
             tr("On the page shown"),
         )
+
         basics.stack(
             self,
             basics.row(self.title, 1, self.names),

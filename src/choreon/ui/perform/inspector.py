@@ -147,10 +147,12 @@ class Inspector(QWidget):
         self.column.addWidget(basics.label(title, "heading"))
         self._deeds(len(tiles))
         self._looks(tiles)
+
         if all(isinstance(tile, PlayingTile) for tile in tiles):
             if len(tiles) == 1:
                 self._plays(first)
             self._times(tiles)
+
         if len(tiles) == 1:
             self._own(first)
         self.column.addStretch(1)
@@ -378,6 +380,7 @@ class Inspector(QWidget):
                 tr("choice of a pad"), choice=box.currentText().strip()
             )
         )
+
         self._line(tr("One of"), box, "choice")
 
         if tile.choice:
@@ -475,6 +478,7 @@ class Inspector(QWidget):
                 )
                 self.parts.notices.told.emit(words, "alarm")
                 return
+
         self.change(tr("stops of a dial"), stops=tuple(stops))
 
     def _attributes(self, lamps: list[str]) -> dict[str, str]:
@@ -501,9 +505,11 @@ class Inspector(QWidget):
                 tr("{kind}: {name}", kind=term(ref.kind), name=name)
             )
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
+
         add = basics.button(
             tr("Add…"), lambda: self._add_of(add, lamps), "quiet", "plus"
         )
+
         self.fields["add of"] = add
         self.column.addWidget(add)
 

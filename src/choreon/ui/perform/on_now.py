@@ -53,6 +53,7 @@ class OnNow(QFrame):
             tr("Back to before: as it was before the last press (Ctrl+Backspace)"),
             lambda: parts.engine.deed("undo"),
         )
+
         self.all = basics.button(
             tr("Let all go"),
             lambda: parts.engine.release(),
@@ -66,6 +67,7 @@ class OnNow(QFrame):
         self.empty = basics.label(
             tr("Nothing is on. Press a tile, or push a fader up."), "soft", True
         )
+
         inside = QWidget()
         self.list = QVBoxLayout(inside)
         self.list.setContentsMargins(0, 0, 6, 0)
@@ -217,6 +219,7 @@ class OnRow(QFrame):
         self.tap = basics.button(
             tr("Tap"), lambda: self._do(Verb.TAP), "quiet", tip=tr("Tap it to time")
         )
+
         self.tap.setFixedHeight(34)
         self.slower = basics.tool("minus", tr("Slower"), self._slower)
         self.faster = basics.tool("plus", tr("Faster"), self._faster)
@@ -235,6 +238,7 @@ class OnRow(QFrame):
             self.faster,
             spacing=0,
         )
+
         self._steps: tuple[object, StepsInWords | None] | None = None
         self._rate = 1.0
         first = basics.row(self.name, self.left, self.level, self.go, spacing=4)
@@ -248,6 +252,7 @@ class OnRow(QFrame):
             margins=4,
             spacing=0,
         ).setContentsMargins(10, 2, 2, 2)
+
         self.where.hide()
         self.drive.hide()
 

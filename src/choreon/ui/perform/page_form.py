@@ -94,6 +94,7 @@ class PageForm(QWidget):
         self.add_section = basics.button(
             tr("Add a section"), self._add_section, "quiet", "plus"
         )
+
         self.column.addWidget(self.add_section)
         self._say(tr("When this page is opened"), "soft")
         self._starts(page.opens, self._set_page_opens)
@@ -119,6 +120,7 @@ class PageForm(QWidget):
             "capture",
             tr("Take what is on now, with its levels and the masters"),
         )
+
         self.column.addWidget(take)
 
     def _fill_show(self) -> None:
@@ -164,6 +166,7 @@ class PageForm(QWidget):
         self.exempt = basics.button(
             tr("Add a group or a fixture"), self._ask_exempt, "quiet", "plus"
         )
+
         self.column.addWidget(self.exempt)
 
     # what is on now

@@ -91,10 +91,12 @@ class PageTabs(QWidget):
         self.after = self._tool(
             "after", tr("Pages further right"), partial(self.turn, 1)
         )
+
         self.all_button = self._tool("list", tr("All pages, in a list"), self._list)
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(4)
+
         for widget in (self.before, self.scroller, self.after, self.all_button):
             line.addWidget(widget, 1 if widget is self.scroller else 0)
 

@@ -174,6 +174,7 @@ class PerformPlace(QWidget):
             "plus",
             tr("Put a tile on this page"),
         )
+
         self.tidy_button = basics.button(
             tr("Tidy"),
             self.arranger.tidy,
@@ -181,6 +182,7 @@ class PerformPlace(QWidget):
             "grid",
             tr("Close the gaps of the page"),
         )
+
         self.arrange_button = basics.button(
             tr("Arrange"),
             lambda: self.arrange(not self.arranger.on),
@@ -201,6 +203,7 @@ class PerformPlace(QWidget):
             tr("Guest: hand the pages to someone who shall only play them"),
             self.guest_wanted.emit,
         )
+
         self.events.setMaximumWidth(150)
         self.new_button = basics.tool("plus", tr("New page"), self.new_page)
         return flow(
@@ -804,6 +807,7 @@ class PerformPlace(QWidget):
             for section, grid in self.view.grids.items()
             if grid.isVisible() and grid.y() <= point.y()
         ]
+
         if not above:
             return None, ""
 

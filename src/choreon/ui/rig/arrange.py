@@ -50,6 +50,7 @@ class ArrangeBar(QFrame):
             f"#arrange {{ background: {theme.DECK}; border: 1px dashed {theme.DRAFT};"
             f" border-radius: {theme.RADIUS}px; }}"
         )
+
         self.title = basics.label("", "heading")
         self.fields: list[ValueField] = []
         self.box = basics.row(spacing=4)
@@ -60,9 +61,11 @@ class ArrangeBar(QFrame):
         leave = basics.button(
             tr("Cancel"), self.leave, "quiet", tip=tr("Leave them where they are (Esc)")
         )
+
         basics.stack(
             self, basics.row(self.title, 1, leave, take), self.box, spacing=6
         ).setContentsMargins(12, 8, 8, 8)
+
         parts.selection.changed.connect(lambda _: self.leave())
         self.hide()
 
@@ -76,6 +79,7 @@ class ArrangeBar(QFrame):
         basics.clear(self.line)
         self.fields = []
         starts = self._starts(how, list(chosen.values()))
+
         for (title, _), value in zip(FIELDS[how], starts, strict=True):
             low, high, digits = (
                 (1, 50, 0)
@@ -97,6 +101,7 @@ class ArrangeBar(QFrame):
             field.changed.connect(lambda _: self._preview())
             self.fields.append(field)
             self.line.addWidget(field)
+
         self.show()
         self._preview()
 

@@ -70,6 +70,7 @@ class Files:
                 PRINTS[part],
                 partial(self._ask_paper, (part,)),
             )
+
         menu.addSeparator()
         menu.addAction(
             tr("Write the hang list as CSV…"), lambda: self._ask_write("csv")
@@ -225,11 +226,13 @@ class Files:
                     len(rig.added),
                     list(rig.notes),
                 )
+
             found = msgspec.msgpack.decode(answer, type=hang_list.HangList)
             notes = [
                 tr("line {line}: {reason}", line=row.line, reason=row.reason)
                 for row in found.bad
             ]
+
             if found.unknown:
                 notes.append(
                     tr(
@@ -237,6 +240,7 @@ class Files:
                         names=in_a_row(found.unknown[:8]),
                     )
                 )
+
             taken = shared(show, found.show)
             return taken, (*found.added, *found.changed), len(found.added), notes
 
@@ -244,8 +248,7 @@ class Files:
             if parts.document.show is not show:
                 text = tr(
                     "The show changed while {name} was read; nothing of it was taken. "
-                    "Read it "
-                    "once more.",
+                    "Read it once more.",
                     name=path.name,
                 )
                 parts.notices.told.emit(text, "alarm")
@@ -322,6 +325,7 @@ class Files:
             kind = edits.replace(
                 kind, id=edits.fresh_id(kind.id, self.parts.document.kinds())
             )
+
         self.parts.document.keep_type(kind)
         if found.notes:
             text = tr(
@@ -335,6 +339,7 @@ class Files:
                 tr("{label} was read: {n} modes.", label=kind.label, n=len(kind.modes)),
                 "info",
             )
+
         then(kind)
 
 

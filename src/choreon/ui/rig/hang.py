@@ -83,6 +83,7 @@ class HangPanel(QWidget):
         self.more = basics.tool(
             "more", tr("New types, editing, GDTF in and out"), self._type_menu
         )
+
         self.types = TypeList()
         self.types.currentItemChanged.connect(lambda *_: self._type_changed())
         self._make_fields()
@@ -111,6 +112,7 @@ class HangPanel(QWidget):
             basics.row(self.next_free, 1, self.go),
             spacing=6,
         )
+
         basics.grow(panel, 2)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -379,6 +381,7 @@ class HangPanel(QWidget):
             self.gap.value(),
             self.over.isChecked(),
         )
+
         self._plan(slots)
 
     def _plan(self, slots: int) -> None:
@@ -541,6 +544,7 @@ class HangPanel(QWidget):
             ),
             "info",
         )
+
         self._number(find=True)
 
 
@@ -566,6 +570,7 @@ def _where(spans: list[tuple[int, int, int]]) -> str:
             if last > first
             else tr("Universe {universe}, {first}", universe=universe, first=first)
         )
+
     return facts(*parts)
 
 
@@ -590,6 +595,7 @@ def _in_the_way(
             label=kind.label,
             address=address,
         )
+
     taken = patching.in_the_way(show, [(universe, address)], slots)
     if not taken:
         return ""

@@ -71,14 +71,17 @@ class InHand(QWidget):
             "soft",
             wrap=True,
         )
+
         self.lamp = self._make_lamp()
         self.strips = Strips(parts)
         self.why = WhyCard(parts)
         self.stack = QStackedWidget()
+
         for page in (self.lamp, self.strips, self.why):
             inner = QWidget()
             basics.stack(inner, page, 1, margins=12)
             self.stack.addWidget(basics.scroller(inner))
+
         panel = basics.panel(self._make_tabs(), self.stack, margins=0, spacing=0)
         basics.grow(panel, 1)
         box = QVBoxLayout(self)
@@ -97,12 +100,14 @@ class InHand(QWidget):
             tr("Every channel, live"),
             tr("Why a slot has its value (the right button on a slot)"),
         )
+
         for i, (name, tip) in enumerate(zip(TABS, tips, strict=True)):
             button = basics.button(name, partial(self.go, i), "quiet", tip=tip)
             button.setCheckable(True)
             button.setStyleSheet("padding: 5px 10px; min-width: 20px;")
             self.tabs.addButton(button, i)
             made.append(button)
+
         self.tabs.button(0).setChecked(True)
         row = basics.row(*made, 1, spacing=2)
         row.setContentsMargins(8, 8, 8, 0)
@@ -129,11 +134,13 @@ class InHand(QWidget):
                 "own, as #RRGGBB"
             )
         )
+
         self.gel.setAccessibleName(tr("Gel"))
         self.gel.editingFinished.connect(self._set_gel)
         self.gel_colour = basics.button(
             "", self._pick_gel, "quiet", tip=tr("Pick the gel's colour")
         )
+
         self.gel_colour.setFixedSize(34, 28)
         self.number = NumberField(tr("Number"), 0, 999_999, 0, none=tr("none"))
         self.universe = NumberField(tr("Universe"), 1, MAX_UNIVERSE, 1)
@@ -154,21 +161,25 @@ class InHand(QWidget):
                 tr("For yourself; it is printed on the hang list"),
             ),
         )
+
         for widget, title, key, tip in lines:
             widget.setAccessibleName(title)
             widget.setToolTip(tip)
             widget.editingFinished.connect(
                 lambda w=widget, k=key: self._text(k, w.text())
             )
+
         self.number.editingFinished.connect(self._renumber)
         for number in (self.universe, self.address):
             number.editingFinished.connect(self._readdress)
+
         self.fields: dict[str, ValueField] = {}
         for title, key, low, high in (*PLACE, *TURN):
             unit, digits, home = ("m", 2, None) if key in "xyz" else ("°", 0, 0.0)
             field = ValueField(title, low, high, unit, digits, home, bar=False)
             field.changed.connect(lambda value, k=key: self._set(k, value))
             self.fields[key] = field
+
         self.reversed = Tick(tr("Cells from the other end"))
         self.reversed.setToolTip(
             tr(
@@ -176,6 +187,7 @@ class InHand(QWidget):
                 "way round"
             )
         )
+
         self.reversed.toggled.connect(lambda on: self._flag("reversed", on))
         self.lamp_on = Tick(tr("Lamp on when the show opens"))
         self.lamp_on.setToolTip(tr("Lamp on is sent to it when the show opens"))
@@ -187,6 +199,7 @@ class InHand(QWidget):
             "identify",
             tr("Blinks for 8 seconds, above all else (I)"),
         )
+
         self.swap = basics.button(
             tr("Swap…"),
             self.swap_asked.emit,
@@ -194,6 +207,7 @@ class InHand(QWidget):
             "swap",
             tr("Another mode or type; programming is kept"),
         )
+
         self.down = basics.button(
             tr("Take down"), lambda: take_down(parts), "quiet", "trash"
         )
@@ -231,6 +245,7 @@ class InHand(QWidget):
             basics.row(1, self.down),
             spacing=6,
         )
+
         page = QWidget()
         basics.stack(page, self.empty, self.details)
         return page
@@ -253,6 +268,7 @@ class InHand(QWidget):
         fixtures = [known[i] for i in self.parts.selection.chosen if i in known]
         self.empty.setVisible(not fixtures)
         self.details.setVisible(bool(fixtures))
+
         if not fixtures:
             return
         self._busy = True
@@ -260,6 +276,7 @@ class InHand(QWidget):
         self._fill_flags(fixtures)
         self._fill_gel(fixtures)
         self._fill_address(fixtures)
+
         for _, key, *_ in (*PLACE, *TURN):
             part = "place" if key in "xyz" else "hanging"
             values = [getattr(getattr(f, part), key) for f in fixtures]
@@ -268,6 +285,7 @@ class InHand(QWidget):
                 self.fields[key].set_value(low, None)
             else:
                 self.fields[key].set_value(None, (low, high))
+
         self._busy = False
 
     def _fill_names(self, fixtures: list[Fixture]) -> None:
@@ -281,10 +299,12 @@ class InHand(QWidget):
         kinds = sorted({self._kind_of(fixture) for fixture in fixtures})
         self.kind.setText("\n".join(kinds[:3]))
         self._tell_trouble(fixtures)
+
         for widget, text in ((self.name, first.name), (self.short, first.short)):
             widget.setEnabled(alone)
             widget.setText(text if alone else "")
             widget.setPlaceholderText("" if alone else SEVERAL)
+
         self.number.setValue(first.number)
         notes = {fixture.note for fixture in fixtures}
         self.note.setText(first.note if len(notes) == 1 else "")
@@ -343,9 +363,11 @@ class InHand(QWidget):
         if field == "note" and chosen and not self._busy:
             self._flag("note", text)
             return
+
         if self._busy or len(chosen) != 1 or not text:
             return
         fixture = document.show.fixtures[chosen[0]]
+
         if getattr(fixture, field) == text:
             return
         called = edits.name_for(document.show, fixture.id, field, text)
@@ -359,16 +381,19 @@ class InHand(QWidget):
         show, chosen = self.parts.document.show, self.parts.selection.chosen
         universe, address = self.universe.value(), self.address.value()
         first = show.fixtures[chosen[0]] if chosen else None
+
         if self._busy or first is None:
             return
         if (universe, address) == (first.universe, first.address):
             return
         changes, spans = {}, []
+
         for fixture in chosen:
             changes[fixture] = {"universe": universe, "address": address}
             slots = patch.footprint(show, show.fixtures[fixture])
             spans.append((address, address + slots - 1))
             address += slots
+
         inside = [span for span in spans if span[0] <= SLOTS]
         taken = patch.taken_by(show, universe, inside, changes)
         if spans[-1][1] > SLOTS:
@@ -384,9 +409,11 @@ class InHand(QWidget):
             changed = edits.change_fixtures(show, changes)
             self.parts.document.edit(tr("readdress {n}", n=len(changes)), changed)
             return
+
         self.parts.notices.told.emit(
             sentences(why, tr("The address stays as it was.")), "alarm"
         )
+
         self._fill()
 
     def _set(self, key: str, value: float) -> None:
@@ -398,6 +425,7 @@ class InHand(QWidget):
             i: {part: edits.replace(getattr(show.fixtures[i], part), **{key: value})}
             for i in self.parts.selection.chosen
         }
+
         self.parts.document.edit(
             plural(
                 len(changes),
@@ -417,6 +445,7 @@ class InHand(QWidget):
             for i in self.parts.selection.chosen
             if getattr(show.fixtures[i], field) != value
         }
+
         if changes:
             self.parts.document.edit(
                 plural(
@@ -451,6 +480,7 @@ class InHand(QWidget):
             or (not text and self.gel.placeholderText() == SEVERAL)
         ):
             return
+
         found = read_hex(text) if text else ""
         if found is None:
             self.parts.notices.told.emit(

@@ -219,6 +219,7 @@ class OutputCard(QWidget):
                     tr("{bad:.0f} errors/s", bad=bad) if bad > 0 else "",
                 )
             )
+
         self._before = (now, sent, errors)
         again = "" if trouble.endswith(UNTIL_CHANGED) else TRIED_AGAIN
         told = sentences(trouble, again)
@@ -241,8 +242,7 @@ class OutputCard(QWidget):
         if gone and isinstance(output, ArtnetOutput):
             text = tr(
                 "◌ {host} does not answer: it may be off, or away. It is sent to all "
-                "the "
-                "same.",
+                "the same.",
                 host=output.host,
             )
 
@@ -294,6 +294,7 @@ class OutputsView(QWidget):
             for kind, form in FORMS.items()
             if form.added
         ]
+
         inner = QWidget()
         box = basics.stack(
             inner,
@@ -416,6 +417,7 @@ class OutputsView(QWidget):
             f"<b>{escape(node.name)}</b>  {escape(node.host)}",
             escape(tr("puts out {ports}", ports=ports)),
         )
+
         text = basics.label(about, wrap=True, rich=True)
         used = patch.universes(self.parts.document.show)
         fits = tuple(u for u in used if u - 1 in node.outputs)

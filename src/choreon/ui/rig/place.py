@@ -155,6 +155,7 @@ class RigPlace(QStackedWidget):
         self.ribbon.ribbon.type_dropped.connect(
             lambda t, u, a: self.hang.hang_one(t, u, a, None)
         )
+
         self.in_hand.swap_asked.connect(self._swap)
         self.room.closed.connect(lambda: self.show_room(False))
         self.room.scale_asked.connect(self.ask_scale)
@@ -183,6 +184,7 @@ class RigPlace(QStackedWidget):
         self.walk_button = basics.tool(
             "walk", tr("Walk the rig, fixture by fixture (W)"), self.walk.start
         )
+
         self.room_button = basics.tool(
             "room",
             tr("The room: stage, bars, seats, screen, the venue's plan"),
@@ -194,6 +196,7 @@ class RigPlace(QStackedWidget):
         self.file_button = basics.tool(
             "printer", tr("Print; hang lists and rigs in and out"), self._file_menu
         )
+
         tools = (
             self.arrange_button,
             self.group_button,
@@ -307,6 +310,7 @@ class RigPlace(QStackedWidget):
             "menu ⋯ brings it back.",
             label=kind.label,
         )
+
         self.parts.notices.told.emit(text, "info")
 
     def bring_back(self, type_id: str) -> None:

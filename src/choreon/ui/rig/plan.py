@@ -582,6 +582,7 @@ class PlanView(TakesTypes):
         look = bodies.Look(
             body, fill, line, 2.2 if chosen else 1.3, turn, fixture.reversed, ratio
         )
+
         painter.drawPixmap(at - QPointF(bodies.REACH, bodies.REACH), bodies.sign(look))
 
         if clash or kind is None:
@@ -596,6 +597,7 @@ class PlanView(TakesTypes):
             self.parts.document.show,
             (self.width(), self.height(), self.devicePixelRatioF()),
         )
+
         seen = (
             show.fixtures,
             show.types,

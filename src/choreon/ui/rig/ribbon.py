@@ -96,6 +96,7 @@ class Ribbon(TakesTypes):
         self.setToolTip(
             tr("Who has which slot: drag a block, or carry it with Ctrl+arrows")
         )
+
         self._looks = RefreshTimer(parts, self, LIVE, self._follow)
 
     def sizeHint(self) -> QSize:
@@ -242,6 +243,7 @@ class Ribbon(TakesTypes):
             if self._drawn
             else [False]
         )
+
         if self._blocks is None or not all(same) or self._drawn[3:] != key[3:]:
             ratio = self.devicePixelRatioF()
             made = QPixmap(self.size() * ratio)
@@ -324,6 +326,7 @@ class Ribbon(TakesTypes):
         full = (
             min((h - 6) * 0.5, h - 29) if numbered else (h - 6) * 0.5
         )  # below the numbers
+
         tall = np.maximum(1.5, self._live[lit] / 255.0 * full)
         places = zip(
             (1.5 + columns * w).tolist(),
@@ -546,6 +549,7 @@ class Ribbon(TakesTypes):
             slot=slot,
             live=self._live[slot - 1],
         )
+
         menu.addAction(text, lambda: self.why_asked.emit(self.universe, slot))
         if here:
             names = words.some(
@@ -559,6 +563,7 @@ class Ribbon(TakesTypes):
                 tr("Identify {names}", names=names),
                 lambda: self.parts.engine.blink(here),
             )
+
         menu.exec(at)
 
     def event(self, event: QEvent) -> bool:
@@ -644,6 +649,7 @@ class RibbonPanel(QWidget):
         self.whole = basics.tool(
             "map", tr("Show the addresses large"), lambda: None, checkable=True
         )
+
         self.whole.toggled.connect(self.whole_map)
         self.more = basics.tool("more", tr("Pack, move, merge"), self._menu)
         tabs = QWidget()
@@ -903,6 +909,7 @@ class RibbonPanel(QWidget):
         done = tr(
             "{n} readdressed; their programming is as it was.", n=len(move.changes)
         )
+
         if move.left:
             verb = "does" if len(move.left) == 1 else "do"
             self.parts.notices.told.emit(

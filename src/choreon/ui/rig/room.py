@@ -77,6 +77,7 @@ class RoomPanel(QWidget):
         done = basics.button(
             tr("Done"), self.closed.emit, "quiet", tip=tr("Back to the fixture in hand")
         )
+
         head = basics.row(basics.label(tr("The room"), "big"), 1, done)
         head.setContentsMargins(12, 8, 8, 0)
         panel = basics.panel(head, basics.scroller(holder), margins=0, spacing=4)
@@ -220,6 +221,7 @@ class RoomPanel(QWidget):
             tr("Remove {title}", title=title),
             lambda: self._remove(collection, i),
         )
+
         self.inner.addWidget(basics.row(name, gone, spacing=4))
 
         for j in range(0, len(columns), 2):
@@ -362,6 +364,7 @@ class RoomPanel(QWidget):
             "ruler",
             tr("Press on two points whose distance you know"),
         )
+
         gone = basics.button(
             tr("Remove the picture"),
             lambda: self._put(tr("no picture"), underlay=None),

@@ -44,6 +44,7 @@ class Slip(QWidget):
         painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
         step = (self.width() - 16) / 10
         painter.setFont(theme.font(11))
+
         for i in range(10):
             on = i < 9 and bool(self._address >> i & 1)
             x = 8 + i * step

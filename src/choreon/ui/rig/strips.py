@@ -90,8 +90,7 @@ class Strip(QWidget):
         self.setToolTip(
             tr(
                 "{title}: drag over the line, turn the wheel (Shift: fine), or type a "
-                "DMX "
-                "value.\n"
+                "DMX value.\n"
                 "{names}",
                 title=title,
                 names=names,
@@ -153,6 +152,7 @@ class Strip(QWidget):
         painter.drawText(
             top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.title
         )
+
         number = f"{self._typing}_" if self._typing else tr("{raw:.0f}", raw=self.raw)
         painter.setFont(theme.font(12))
         painter.setPen(QColor(theme.FAINT))
@@ -166,6 +166,7 @@ class Strip(QWidget):
         text = painter.fontMetrics().elidedText(
             value_text(span, self.raw), Qt.TextElideMode.ElideRight, int(room.width())
         )
+
         painter.drawText(room, right, text)
 
         self._ranges(painter, span)
@@ -322,6 +323,7 @@ class Strips(QWidget):
             "",
             tr("Make the chosen shine (O on the plan)"),
         )
+
         self.go_home = basics.button(
             tr("Home"),
             parts.draft.home,
@@ -329,6 +331,7 @@ class Strips(QWidget):
             "",
             tr("Everything at home, dark (H on the plan)"),
         )
+
         self.command = basics.button(
             tr("Send…"),
             self._commands,
@@ -352,6 +355,7 @@ class Strips(QWidget):
             self.rows,
             1,
         )
+
         self._timer = QTimer(self, interval=80)
         self._timer.timeout.connect(self._follow)
         parts.selection.changed.connect(lambda _: self._rebuild())
@@ -411,6 +415,7 @@ class Strips(QWidget):
             if kind and count > 1
             else ""
         )
+
         others = len(self.parts.selection.chosen) - count
         if others:
             more = plural(
@@ -419,6 +424,7 @@ class Strips(QWidget):
                 "{n} others are of another type or mode",
             )
             text = facts(text, more)
+
         self.title.setText(text)
         self.title.setVisible(bool(text))
 

@@ -36,6 +36,7 @@ class SwapDialog(Dialog):
         self.ids = [
             i for i in parts.selection.chosen if i in parts.document.show.fixtures
         ]
+
         self.plan: Swap | None = None
         self.setWindowTitle(tr("Swap"))
 
@@ -207,4 +208,5 @@ class SwapDialog(Dialog):
             ),
             "info",
         )
+
         self.accept()

@@ -210,9 +210,11 @@ class HangTable(QWidget):
             "quiet",
             tip=tr("Name the chosen; # stands for the number"),
         )
+
         self.columns = basics.tool(
             "more", tr("Which columns are shown"), self._column_menu
         )
+
         self._make_view()
         self.held = LampMarks(parts, self.view.viewport())
         self.held.changed.connect(self._held)
@@ -377,6 +379,7 @@ class HangTable(QWidget):
             ),
             edits.change_fixtures(self.parts.document.show, changes),
         )
+
         if field in ("universe", "address") and any(
             i in self.model.clashing for i in changes
         ):

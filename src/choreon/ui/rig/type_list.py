@@ -86,6 +86,7 @@ class TypeList(QListWidget):
             self.addItem(item)
             if kind.id == chosen:
                 self.setCurrentItem(item)
+
         if self.currentItem() is not None:
             self.scrollToItem(self.currentItem())
 

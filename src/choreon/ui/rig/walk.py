@@ -47,15 +47,18 @@ class WalkBar(QFrame):
         self.back = basics.button(
             tr("Back"), lambda: self.step(-1), tip=tr("The fixture before (Page up)")
         )
+
         self.next = basics.button(
             tr("Next"),
             lambda: self.step(1),
             "main",
             tip=tr("The next fixture (Page down)"),
         )
+
         self.learn = basics.tool(
             "link", tr("Have a controller step on and back"), self._learn
         )
+
         self.stop = basics.button(
             tr("End"), self.end, "quiet", tip=tr("End the walk (Esc)")
         )
@@ -72,6 +75,7 @@ class WalkBar(QFrame):
             self.stop,
             spacing=12,
         )
+
         basics.stack(self, line).setContentsMargins(14, 8, 10, 8)
         self._again = QTimer(self, interval=int(1000 * BLINK * 0.7))
         self._again.timeout.connect(self._blink)
@@ -99,6 +103,7 @@ class WalkBar(QFrame):
         self.order = sorted(
             ids, key=lambda i: (show.fixtures[i].universe, show.fixtures[i].address)
         )
+
         if len(self.parts.selection.chosen) > 1:
             self.order = list(self.parts.selection.chosen)
 
@@ -135,9 +140,11 @@ class WalkBar(QFrame):
                 address=fixture.address,
             )
         )
+
         self.count.setText(
             tr("{index} of {n}", index=self.index + 1, n=len(self.order))
         )
+
         self.slip.show_address(fixture.address, fixture.mode)
         self._blink()
 

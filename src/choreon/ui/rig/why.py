@@ -40,6 +40,7 @@ class WhyCard(QWidget):
             "soft",
             wrap=True,
         )
+
         self.rows = QWidget()
         self.box = QVBoxLayout(self.rows)
         self.box.setContentsMargins(0, 0, 0, 0)

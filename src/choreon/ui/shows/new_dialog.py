@@ -43,6 +43,7 @@ class NewShowDialog(Dialog):
         self.sample = QRadioButton(
             tr("The sample show: a small room and what plays in it")
         )
+
         self.empty.setChecked(True)
         self.hint = basics.label("", "soft", wrap=True)
         self.begin = basics.button(tr("Begin the show"), self.accept, "main")
@@ -118,9 +119,11 @@ class NewShowDialog(Dialog):
                 name=self.path.name,
                 free=free,
             )
+
         if not os.access(self.folder, os.W_OK | os.X_OK):
             return tr(
                 "Nothing can be written in {folder}. Choose another folder.",
                 folder=self.folder,
             )
+
         return ""

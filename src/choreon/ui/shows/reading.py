@@ -84,6 +84,7 @@ def _look_into(version: Version, older: Show | None, now: Show) -> None:
     version.since = tuple(
         compare.told(compare.compare(show, changes.shared(show, now)))
     )
+
     shown = worked_on(older, show)
 
     if shown is None:

@@ -72,6 +72,7 @@ class VersionsDialog(Dialog):
             self.open_beside,
             tip=tr("Write it to a file beside this show, and open that"),
         )
+
         right = QWidget()
         basics.stack(
             right,
@@ -129,8 +130,7 @@ class VersionsDialog(Dialog):
             self.hint.setText(
                 tr(
                     "A version is kept every few minutes while the show is worked on, "
-                    "the last "
-                    "{n} of them. There is none yet.",
+                    "the last {n} of them. There is none yet.",
                     n=VERSIONS,
                 )
             )
@@ -168,6 +168,7 @@ class VersionsDialog(Dialog):
             ),
             "info",
         )
+
         self.accept()
 
     def open_beside(self) -> None:

@@ -46,18 +46,21 @@ class View:
             )
             @ self.axes
         )
+
         found = []
         if ray[2] < -1e-9:
             found.append(-self.eye[2] / ray[2])
         if ray[1] > 1e-9 and self.eye[1] < room.depth:
             found.append((room.depth - self.eye[1]) / ray[1])
         point = self.eye + ray * min(found) if found else None
+
         if (
             point is None
             or point[2] > 2 * room.height
             or abs(point[0]) > 2 * room.width
         ):
             return None
+
         if point[1] < -room.house - 3 or point[1] > room.depth + 1e-6:
             return None
         return np.asarray(np.maximum(point, [-np.inf, -np.inf, 0.0]))
@@ -126,6 +129,7 @@ def look(room: Room, rect: QRectF, viewpoint: Viewpoint = HOUSE) -> View:
     eye = target + far * np.array(
         [np.sin(side) * flat, -np.cos(side) * flat, np.sin(up)]
     )
+
     forward = target - eye
     forward /= np.linalg.norm(forward)
     right = np.array([np.cos(side), np.sin(side), 0.0])

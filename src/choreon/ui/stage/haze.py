@@ -195,6 +195,7 @@ class Haze:
         gobo, prism = (
             x if len(x) == count else np.zeros(count) for x in (light.gobo, light.prism)
         )
+
         motion = light.motion if len(light.motion) == count else np.zeros((count, 5))
 
         if now is not None:
@@ -215,6 +216,7 @@ class Haze:
             (motion[:, [0, 3]] + self._phase + np.column_stack([shaken, 0 * shaken]))
             % 360.0
         )
+
         turned *= np.column_stack([gobo, prism]) >= 1
 
         return np.column_stack(
@@ -273,6 +275,7 @@ class Haze:
         grey = np.frombuffer(canvas.constBits(), np.uint8).reshape(height, -1)[
             :, :width
         ]
+
         room = np.float32(0.0025) + np.float32(FLOOR / 255) * grey.astype(np.float32)
 
         return np.repeat(room[None], 3, axis=0)

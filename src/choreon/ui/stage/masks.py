@@ -88,6 +88,7 @@ class MaskCanvas:
             max(0, int(x[0]) - 1),
             min(width, int(x[1]) + 2),
         )
+
         if box.top >= box.low or box.left >= box.right:
             return None
 
@@ -223,6 +224,7 @@ class Beams:
         one, two = (
             (p[i, :2] - self._b[i, :2]).tolist() for p in (self._one, self._two)
         )
+
         gobo, prism, gobo_turn, prism_turn = self._marks[i].tolist()
 
         for u, v, size, share in _parts(int(gobo), prism >= 1, gobo_turn, prism_turn):

@@ -170,6 +170,7 @@ class StagePainter:
         points = view.project(
             [(-w, 0, 0), (w, 0, 0), (w, d, 0), (-w, d, 0), (-w, d, h), (w, d, h)]
         )
+
         at = [QPointF(x, y) for x, y, _ in points]
         painter.setPen(QPen(QColor(255, 255, 255, 26), 1))
 

@@ -99,10 +99,12 @@ class PathOnStage:
         painter.drawPolyline(QPolygonF(line))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.LIVE))
+
         for x, y, _ in view.project(runners) if len(runners) else ():
             painter.drawEllipse(QPointF(x, y), 4.0, 4.0)
         painter.setPen(QPen(QColor(theme.PIT), 1))
         painter.setBrush(QColor(theme.DRAFT))
+
         for handle in self.handles():
             x, y, _ = view.project([handle.place])[0]
             painter.drawRect(int(x) - 5, int(y) - 5, 10, 10)

@@ -67,6 +67,7 @@ class SurfacesPlace(QWidget):
             self.ports,
             self.trouble,
         )
+
         basics.grow(left, 2)
         self.drawing = ControllerDrawing(parts)
         self.drawing.picked.connect(self._control_picked)
@@ -90,6 +91,7 @@ class SurfacesPlace(QWidget):
         right = basics.panel(
             basics.label(tr("Tiles and masters"), "heading"), basics.scroller(holder)
         )
+
         self._sides = (left, right)
         box = QHBoxLayout(self)
         box.setContentsMargins(8, 0, 8, 8)
@@ -251,6 +253,7 @@ class SurfacesPlace(QWidget):
         assert inner is not None
         needed = self.list.minimumSize().height()
         inner.resize(inner.width(), max(inner.height(), needed))
+
         if self._waiting:
             self._turn.start()
         elif now:
@@ -358,6 +361,7 @@ class TargetRow(QWidget):
         self.title.setText(name)
         self.title.setToolTip(name)
         tied = "".join(controls[:1])
+
         if len(controls) > 1:
             tied = tr("{control} +{n}", control=tied, n=len(controls) - 1)
         self.tied.setText(tied)

@@ -369,6 +369,7 @@ class TileWidget(QWidget):
         elif self.draws_ground:
             painter.setPen(QPen(QColor(theme.EDGE), 1))
             painter.drawPath(shape)
+
         if self.hasFocus():
             painter.setPen(QPen(QColor(theme.CHOSEN), 1.5))
             painter.drawPath(shape)

@@ -47,10 +47,12 @@ class AimPad(QWidget):
                 "(Shift: fine)"
             )
         )
+
         self.spans: tuple[Span, Span] = (
             (-270.0, 270.0),
             (-135.0, 135.0),
         )  # what the types can do
+
         self.limits: tuple[Span, Span] | None = None  # what they may, where it is less
         self.editing = False
         self.points: list[tuple[float, float]] = []
@@ -122,6 +124,7 @@ class AimPad(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.FLAT))
         painter.drawRoundedRect(self.rect(), theme.RADIUS, theme.RADIUS)
+
         if self.limits is not None or self.editing:
             rect = self.limit_rect()
             painter.save()
@@ -141,6 +144,7 @@ class AimPad(QWidget):
             painter.setPen(QPen(QColor(theme.KEEP), 2 if self.editing else 1))
             painter.drawRect(rect.adjusted(0.5, 0.5, -0.5, -0.5))
             painter.restore()
+
         painter.setPen(QPen(QColor(theme.BATTEN), 1))
         painter.setClipRect(self.rect())
         home = self._to_screen(0, 0)
@@ -150,10 +154,12 @@ class AimPad(QWidget):
         pen.setDashPattern([4, 3])
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
+
         for path in self.paths:
             painter.drawPolyline(QPolygonF([self._to_screen(*at) for at in path]))
         painter.setPen(QPen(QColor(theme.PIT), 1))
         painter.setBrush(QColor(theme.TEXT))
+
         for pan, tilt in self.points:
             painter.drawEllipse(self._to_screen(pan, tilt), 6, 6)
         if self.hasFocus():

@@ -100,11 +100,13 @@ class ChipModel(QAbstractListModel):
         if not index.isValid():
             return None
         chip = self.chips[index.row()]
+
         if role in (
             Qt.ItemDataRole.DisplayRole,
             Qt.ItemDataRole.AccessibleTextRole,
         ):
             return chip.name
+
         if role == Qt.ItemDataRole.ToolTipRole:
             return self.about(chip)
         if role == CHIP:
@@ -167,6 +169,7 @@ class ChipDelegate(QStyledItemDelegate):
                 chip.name, Qt.TextElideMode.ElideRight, int(rect.width() - 10)
             )
             painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, name)
+
         if chip.program:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.KEEP))

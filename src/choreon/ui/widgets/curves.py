@@ -63,6 +63,7 @@ def _draw_wave(
         QPointF(rect.left() + x * rect.width(), rect.bottom() - h * rect.height())
         for x, h in zip(xs, heights, strict=True)
     ]
+
     painter.setPen(QPen(QColor(theme.SOFT), 1.5))
 
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -253,6 +254,7 @@ class PointEditor(QWidget):
             Qt.Key.Key_Up: (0.0, 0.02),
             Qt.Key.Key_Down: (0.0, -0.02),
         }
+
         key = Qt.Key(event.key())
         if key == Qt.Key.Key_Delete:
             self.take_out()

@@ -86,5 +86,6 @@ class Dialog(QDialog):
         above = self.parentWidget()
         while above is not None and not isinstance(above, Tells):
             above = above.parentWidget()
+
         if above is not None:
             above.tell_of(self)

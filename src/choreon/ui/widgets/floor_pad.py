@@ -110,6 +110,7 @@ class FloorPad(QWidget):
         painter.setBrush(QColor(theme.STAGE_BLACK))
         painter.drawRoundedRect(self.floor(), 4, 4)
         painter.setFont(theme.font(12))
+
         for mark in self.marks:
             self._draw_mark(painter, mark)
         if self.point is not None:

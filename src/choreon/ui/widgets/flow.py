@@ -162,6 +162,7 @@ class FlowLayout(QLayout):
         for n in takers if left > 0 else ():
             most = line.items[n][0].maximumSize().width()
             widths[n] = max(widths[n], min(most, widths[n] + left // len(takers)))
+
         return widths
 
 

@@ -38,6 +38,7 @@ class NumberField(QLineEdit):
                 high=high,
             )
         )
+
         self.editingFinished.connect(self._typed)
         self.textEdited.connect(self._typing)
 

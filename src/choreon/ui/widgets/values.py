@@ -77,11 +77,13 @@ class ValueField(QWidget):
             digits,
             home,
         )
+
         self.bar = bar
         self.short = ""  # what it is called where its name has no room
         self.none = (
             ""  # what its lowest value is called, where that means that there is none
         )
+
         self._value: float | None = low
         self._spread: tuple[float, float] | None = None
         self.drafted = False
@@ -95,8 +97,7 @@ class ValueField(QWidget):
         self.setToolTip(
             tr(
                 "{label}: drag or turn the wheel (Shift: fine), type a value, +10 or "
-                "/2; "
-                "double-click for home.",
+                "/2; double-click for home.",
                 label=label,
             )
         )
@@ -227,6 +228,7 @@ class ValueField(QWidget):
             if self._value is None
             else (self.low if self.low >= 0 else 0.0, self._value)
         )
+
         if ends is None or span <= 0:
             return
         track = QRectF(rect.left() + 8, rect.bottom() - 5, rect.width() - 16, 2)

@@ -96,6 +96,7 @@ class ChannelForm(QWidget):
         gone = basics.tool(
             "trash", tr("Remove the channel from the type"), self.removed.emit
         )
+
         self.line = RangeLine()
         self.line.chosen.connect(self.choose)
 
@@ -119,9 +120,11 @@ class ChannelForm(QWidget):
             "quiet",
             tip=tr("One range for each slot of the wheel, alike wide"),
         )
+
         self.of_wheel = basics.row(
             basics.label(tr("Wheel"), "soft"), self.wheel, self.spread
         )
+
         flags = flow(self.of_wheel, 1, self.own, self.rest)
         self._make_range()
         box = QVBoxLayout(self)
@@ -163,6 +166,7 @@ class ChannelForm(QWidget):
                 "emitters"
             )
         )
+
         return self.emitter
 
     def _emit_emitter(self, fields: dict[str, float]) -> None:
@@ -175,6 +179,7 @@ class ChannelForm(QWidget):
         known = (
             type_edits.emitter_of(self.kind, name) if name in at.ALL_EMITTERS else None
         )
+
         x, y, strength = (
             (known.x, known.y, known.strength) if known else (0.3127, 0.329, 1.0)
         )
@@ -207,11 +212,13 @@ class ChannelForm(QWidget):
         self.slot.setToolTip(
             tr("The slot, counted from 0, that turns or shakes in this range")
         )
+
         self.slot.setFixedWidth(64)
         self.slot.editingFinished.connect(lambda: self._range(slot=self.slot.value()))
         self.slot_row = basics.row(
             basics.label(tr("Turns slot"), "soft"), self.slot, spacing=6
         )
+
         self.hold = ValueField(tr("Hold"), 0, 60, "s", 1, 0.0, bar=False)
 
         self.hold.setFixedWidth(120)
@@ -221,8 +228,7 @@ class ChannelForm(QWidget):
         self.travel.setToolTip(
             tr(
                 "Seconds that the head takes from the one end of pan to the other. "
-                "Paths "
-                "turn it no faster"
+                "Paths turn it no faster"
             )
         )
 
@@ -231,10 +237,10 @@ class ChannelForm(QWidget):
         self.private.setToolTip(
             tr(
                 "A program of the fixture's own, a sound mode: nothing may choose it "
-                "by "
-                "itself"
+                "by itself"
             )
         )
+
         self.private.toggled.connect(lambda on: self._range(private=on))
         self.split = basics.button(
             tr("Split"),
@@ -249,6 +255,7 @@ class ChannelForm(QWidget):
             "quiet",
             tip=tr("Remove this range (Delete on the line)"),
         )
+
         self.range = flow(
             self.slot_row,
             self.hold,

@@ -200,6 +200,7 @@ class TypeEditor(QWidget):
         self.keep_button = basics.button(
             tr("Keep the type"), self.keep, "main", "check"
         )
+
         leave = basics.button(
             tr("Cancel"),
             self.leave,
@@ -259,6 +260,7 @@ class TypeEditor(QWidget):
             "Type the fixture's channels on the left, in the order of its manual, "
             "or paste its table there."
         )
+
         basics.stack(empty, 1, basics.label(words_, "soft", wrap=True), 2, margins=40)
         self.wheel_rows.addWidget(empty)
         panel = basics.panel(self.pieces, self.wheel_rows)
@@ -299,6 +301,7 @@ class TypeEditor(QWidget):
             f"#warn {{ border: 1px solid {theme.DRAFT}; border-radius: "
             f"{theme.RADIUS}px; }}"
         )
+
         self.warning_text = basics.label("", "", wrap=True)
 
         self.go_on = basics.button(KEEP_SO, self._keep_sure, "main")
@@ -306,6 +309,7 @@ class TypeEditor(QWidget):
         basics.stack(
             self.warning, self.warning_text, basics.row(1, self.back, self.go_on)
         ).setContentsMargins(10, 8, 10, 8)
+
         self.warning.hide()
         panel = basics.panel(
             basics.label(tr("Check"), "heading"),
@@ -319,6 +323,7 @@ class TypeEditor(QWidget):
             basics.label(tr("Used by"), "heading"),
             self.users,
         )
+
         basics.grow(panel, 2)
 
         return panel
@@ -480,6 +485,7 @@ class TypeEditor(QWidget):
         slots = (
             channel is not None and not channel.wheel and type_edits.has_slots(channel)
         )
+
         kind, key = type_edits.add_wheel(
             self.kind, channel.label if channel and slots else tr("Wheel")
         )
@@ -577,12 +583,14 @@ class TypeEditor(QWidget):
             )
             if channel.key == self.key:
                 self.pieces.setCurrentIndex(self.pieces.count() - 1)
+
         for wheel in kind.wheels:
             self.pieces.addItem(
                 tr("Wheel: {name}", name=wheel.name), ("wheel", wheel.key)
             )
             if f"wheel:{wheel.key}" == self.key:
                 self.pieces.setCurrentIndex(self.pieces.count() - 1)
+
         self.pieces.addItem(tr("New wheel"), ("+wheel", ""))
         if not self.key:
             self.pieces.setCurrentIndex(-1)
@@ -720,6 +728,7 @@ class TypeEditor(QWidget):
         self.parts.engine.send_bytes(
             "try", fixture.universe, fixture.address, bytes(data), TRY
         )
+
         self.tried.setText(told)
 
     def _trial_raw(self, channel: Channel) -> int:

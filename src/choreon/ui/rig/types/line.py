@@ -122,18 +122,22 @@ class RangeLine(QWidget):
         if span.attribute in (at.NOTHING, ""):
             ground = theme.DECK
         painter.setPen(Qt.PenStyle.NoPen)
+
         if place == self.index:
             painter.setPen(QPen(QColor(theme.CHOSEN), 2))
         painter.setBrush(QColor(ground))
         painter.drawRoundedRect(rect, 3, 3)
+
         if span.on_purpose:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.KEEP))
             wide = max(1.0, rect.width() - 4)
             painter.drawRect(QRectF(rect.left() + 2, rect.bottom() - 4, wide, 2))
+
         if slot is not None and rect.width() > 18:
             x, y = int(rect.center().x() - 9), int(rect.top() + 5)
             painter.drawPixmap(x, y, slot_picture(slot, 18))
+
         if rect.width() > 26:
             painter.setPen(QColor(theme.TEXT))
             text = span.name or at.attribute(span.attribute).label
@@ -149,6 +153,7 @@ class RangeLine(QWidget):
         painter.setFont(theme.font(10))
         painter.setPen(QColor(theme.FAINT))
         last = -99.0
+
         for span in self.channel.ranges:
             x = self.x_of(span.start)
             if x - last > 34:
@@ -158,6 +163,7 @@ class RangeLine(QWidget):
                     str(span.start),
                 )
                 last = x
+
         for raw, sign, token in (
             (self.channel.home, "home", theme.LIVE),
             (self.channel.open, "open", theme.DRAFT),
@@ -198,6 +204,7 @@ class RangeLine(QWidget):
         self.setCursor(
             Qt.CursorShape.SplitHCursor if over else Qt.CursorShape.ArrowCursor
         )
+
         if self._border is not None and self._began is not None:
             span = self._began.ranges[self._border]
             end = max(span.start, self.raw_at(x) - 1)
@@ -208,6 +215,7 @@ class RangeLine(QWidget):
                 end = min(end, after[0].start - 1)
             self.channel = type_edits.put_range(self._began, self._border, end=end)
             self.update()
+
         self.pointed.emit(self.raw_at(x))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:

@@ -64,6 +64,7 @@ class CellGrid(QWidget):
         painter.setBrush(QColor(theme.PIT))
         painter.drawRoundedRect(QRectF(self.rect()), theme.RADIUS, theme.RADIUS)
         painter.setFont(theme.font(10))
+
         for i, cell in enumerate(self.mode.cells if self.mode else ()):
             at = self.at(i)
             painter.setPen(
@@ -136,6 +137,7 @@ class ModeForm(QWidget):
                 "mode."
             )
         )
+
         self.add.returnPressed.connect(self._add)
         self._names = QStringListModel()
         known = QCompleter(self._names, self)
@@ -152,12 +154,14 @@ class ModeForm(QWidget):
             "grid",
             tr("Lay the cells in rows from the upper left"),
         )
+
         self.repeat = basics.button(
             tr("Same for every cell"),
             self._repeat,
             "quiet",
             tip=tr("The first cell's channels once for each"),
         )
+
         self.cells = CellGrid()
         self.cells.moved.connect(self._cell_moved)
         head = basics.row(self.name, self.footprint, gone)
@@ -169,6 +173,7 @@ class ModeForm(QWidget):
         box.addLayout(self.rows)
         box.addWidget(self.add)
         box.addWidget(basics.label(tr("Cells"), "heading"))
+
         for field in (self.columns, self.lines):
             field.setFixedWidth(56)
         box.addWidget(
@@ -190,6 +195,7 @@ class ModeForm(QWidget):
         self.kind, self.mode = kind, mode
         self.name.setText(mode.name)
         self.footprint.setText(plural(mode.footprint, "{n} slot", "{n} slots"))
+
         if fresh:
             self._rebuild(kind, mode)
             columns, lines, pitch = type_edits.grid_of(mode)
@@ -197,6 +203,7 @@ class ModeForm(QWidget):
             self.lines.setValue(lines)
             if pitch:
                 self.pitch.set_value(pitch)
+
         for row, key in self._buttons:
             row.setChecked(key == chosen)
         self.cells.setVisible(bool(mode.cells))
@@ -232,6 +239,7 @@ class ModeForm(QWidget):
         name.setStyleSheet("text-align: left; padding: 5px 6px; min-width: 20px;")
         self._buttons.append((name, use.channel))
         widgets: list[QWidget | int] = [slots, name]
+
         if mode.cells:
             cell = NumberField(
                 tr("Cell of {label}", label=label), 0, len(mode.cells), use.cell
@@ -242,6 +250,7 @@ class ModeForm(QWidget):
                 lambda: self._emit(type_edits.set_cell(self.mode, i, cell.value()))
             )
             widgets.append(cell)
+
         widgets.append(
             basics.tool(
                 "up",
@@ -263,6 +272,7 @@ class ModeForm(QWidget):
                 lambda: self._emit(type_edits.remove_use(self.mode, i)),
             )
         )
+
         row = basics.row(*widgets, spacing=2)
         basics.grow(row, 1)
         return row
@@ -279,9 +289,11 @@ class ModeForm(QWidget):
             self.refused.emit(tr("A mode needs a name."))
             self.name.setText(self.mode.name)
             return
+
         others = (mode.name for mode in self.kind.modes if mode.name != self.mode.name)
         called = free_name(name, others)
         self.edited.emit(type_edits.replace(self.mode, name=called))
+
         if called != name:
             self.refused.emit(
                 tr(

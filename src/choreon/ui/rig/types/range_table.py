@@ -54,6 +54,7 @@ def shown(span: Range, value: float) -> str:
         and value in (0, 1)
     ):
         return OPEN if value else SHUT
+
     scaled = value * 100 if known.unit == "%" else value
     if known.unit == "°":
         return tr("{value:.6g}°", value=scaled)
@@ -109,6 +110,7 @@ class RangeTable(QTableWidget):
                 "removes the range."
             )
         )
+
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(ROW)
         self.setShowGrid(False)
@@ -120,6 +122,7 @@ class RangeTable(QTableWidget):
         self.setEditTriggers(
             triggers.DoubleClicked | triggers.AnyKeyPressed | triggers.SelectedClicked
         )
+
         self.setItemDelegate(_Fields(self))
         head = self.horizontalHeader()
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
@@ -127,6 +130,7 @@ class RangeTable(QTableWidget):
         head.setDefaultAlignment(
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         )
+
         for column, width in WIDTHS.items():
             self.setColumnWidth(column, width)
         self.currentCellChanged.connect(self._moved)
@@ -167,9 +171,11 @@ class RangeTable(QTableWidget):
             shown(span, span.low),
             "" if same else shown(span, span.high),
         )
+
         items = [self._item(row, column) for column in range(len(texts))]
         for item, text in zip(items, texts, strict=True):
             item.setText(text)
+
         meaning, name = items[MEANING], items[NAME]
         quiet = span.attribute in (at.NOTHING, "")
         meaning.setToolTip(said(span.attribute))
@@ -208,6 +214,7 @@ class RangeTable(QTableWidget):
             or text == self._words(row, column)
         ):
             return
+
         span = channel.ranges[row]
         if column in (FROM, TO):
             made = self._bordered(channel, row, column, text)
@@ -220,6 +227,7 @@ class RangeTable(QTableWidget):
             )
         else:
             made = type_edits.put_range(channel, row, name=text.strip())
+
         if made is None:
             self.refused.emit(
                 tr(
@@ -253,6 +261,7 @@ class RangeTable(QTableWidget):
             and span.discrete
             and at.attribute(span.attribute).kind in ("slot", "mode")
         )
+
         fields = (
             {"low": value, "high": value}
             if one
@@ -312,6 +321,7 @@ class _Fields(QStyledItemDelegate):
             made: QLineEdit = meaning
         else:
             made = QLineEdit(parent)
+
         made.setProperty("kind", "cell")
         made.setAccessibleName(
             tr(
@@ -320,6 +330,7 @@ class _Fields(QStyledItemDelegate):
                 row=index.row() + 1,
             )
         )
+
         return made
 
     def setEditorData(self, editor: QWidget, index: AnyIndex) -> None:

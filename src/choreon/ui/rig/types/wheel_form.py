@@ -35,6 +35,7 @@ class WheelForm(QWidget):
         self.name.editingFinished.connect(
             lambda: self._put(name=self.name.text().strip() or tr("Wheel"))
         )
+
         gone = basics.tool("trash", tr("Remove the wheel"), self.removed.emit)
         more = basics.button(tr("Another slot"), self.add, "quiet", "plus")
         self.rows = QVBoxLayout()
@@ -69,6 +70,7 @@ class WheelForm(QWidget):
         colour = basics.tool(
             "compose", tr("Colour of slot {i}", i=i), lambda: self._ask_colour(i)
         )
+
         swatch = QPixmap(18, 18)
         swatch.fill(QColor(slot.colour or "#00000000"))
         if slot.colour:
@@ -78,15 +80,19 @@ class WheelForm(QWidget):
             tr("Second colour of slot {i}, where it is split", i=i),
             lambda: self._ask_colour(i, "split"),
         )
+
         if slot.split:
             swatch.fill(QColor(slot.split))
             other.setIcon(QIcon(swatch))
+
         picture = basics.tool(
             "image", tr("Picture of slot {i}", i=i), lambda: self._ask_picture(i)
         )
+
         if slot.picture:
             picture.setIcon(QIcon(slot_picture(slot, 24)))
             picture.setIconSize(QSize(24, 24))
+
         gone = basics.tool("close", tr("Remove slot {i}", i=i), lambda: self.remove(i))
         row = basics.row(number, name, colour, other, picture, gone, spacing=4)
         basics.grow(row, 1)
