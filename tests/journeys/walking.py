@@ -371,6 +371,16 @@ def cut_words(root: QWidget) -> list[str]:
     return found
 
 
+def cut_ticks(root: QWidget) -> list[str]:
+    """Ticks whose words end in dots, as they may where there is little room."""
+    found = []
+    for tick in root.findChildren(Tick):
+        words, room = tips.words_of(tick)
+        if seen(tick) and tick.fontMetrics().horizontalAdvance(words) > room:
+            found.append(f"Tick “{words}” ends in dots")
+    return found
+
+
 def shows_text(tool: QToolButton) -> bool:
     only = Qt.ToolButtonStyle.ToolButtonIconOnly
     return bool(tool.text()) and (

@@ -140,6 +140,7 @@ class HangPanel(QWidget):
 
         self.gap = NumberField(tr("Gap"), 0, SLOTS, 0)
         self.gap.setToolTip(tr("Slots left free between one and the next"))
+        self.gap.setMaximumWidth(72)
         self.over = Tick(tr("and go on"))
         self.over.setChecked(True)
         self.over.setToolTip(
