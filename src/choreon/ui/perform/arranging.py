@@ -4,8 +4,9 @@ larger, by whole cells. Nothing is played from a page that is arranged.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from enum import StrEnum
+from functools import cached_property, partial
 
 from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
@@ -199,26 +200,43 @@ class Arranger(QObject):
 
     def key(self, event: QKeyEvent) -> bool:
         """Do what a key asks for. Returns whether it asks for anything."""
-        key, modifiers = Qt.Key(event.key()), event.modifiers()
-        shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
-        ctrl = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
-
-        if key in WAYS and self.chosen:
-            (self.grow if shift else self.move)(*WAYS[key])
-        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.chosen:
-            self.remove()
-        elif key == Qt.Key.Key_D and ctrl:
-            self.copy()
-        elif key == Qt.Key.Key_A and ctrl:
-            self.choose(self.view.tiles)
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.chosen:
-            self.into.emit()
-        elif key == Qt.Key.Key_Escape:
-            self._escape()
-        else:
+        act = self._asked_for(Qt.Key(event.key()), event.modifiers())
+        if act is None:
             return False
-
+        act()
         return True
+
+    def _asked_for(
+        self, key: Qt.Key, held: Qt.KeyboardModifier
+    ) -> Callable[[], object] | None:
+        """What a key stands for now; None where for nothing."""
+        if key == Qt.Key.Key_Escape:
+            return self._escape
+        if held & Qt.KeyboardModifier.ControlModifier and key in self._with_ctrl:
+            return self._with_ctrl[key]
+        if not self.chosen:
+            return None
+        if key not in WAYS:
+            return self._with_chosen.get(key)
+
+        grows = bool(held & Qt.KeyboardModifier.ShiftModifier)
+        return partial(self.grow if grows else self.move, *WAYS[key])
+
+    @cached_property
+    def _with_ctrl(self) -> dict[Qt.Key, Callable[[], object]]:
+        return {
+            Qt.Key.Key_A: lambda: self.choose(self.view.tiles),
+            Qt.Key.Key_D: self.copy,
+        }
+
+    @cached_property
+    def _with_chosen(self) -> dict[Qt.Key, Callable[[], object]]:
+        return {
+            Qt.Key.Key_Delete: self.remove,
+            Qt.Key.Key_Backspace: self.remove,
+            Qt.Key.Key_Return: self.into.emit,
+            Qt.Key.Key_Enter: self.into.emit,
+        }
 
     def step(self, by: int) -> bool:
         """Take the next tile in hand, or the one before. Returns whether there is

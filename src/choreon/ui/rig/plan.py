@@ -826,28 +826,48 @@ class PlanView(TakesTypes):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows nudge the chosen, Escape lets go of what is under way."""
-        parts, key = self.parts, Qt.Key(event.key())
-        busy = self._press is not None or self._points is not None
-        if key == Qt.Key.Key_Escape and parts.brush.palette is not None:
-            parts.brush.put_down()
-        elif key == Qt.Key.Key_Escape and busy:
-            self._press = self._box = self._moving = self._points = None
-            self.shown_places = {}
-            self.unsetCursor()
-            self.update()
-        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            if key == Qt.Key.Key_A:
-                parts.selection.choose(list(parts.document.show.fixtures))
-            elif not self._nudge(key):
-                super().keyPressEvent(event)
-        elif event.modifiers() & HELD_WITH:
+        key, held = Qt.Key(event.key()), event.modifiers()
+        if held & Qt.KeyboardModifier.ControlModifier:
+            done = self._with_ctrl(key)
+        elif key == Qt.Key.Key_Escape:
+            done = self._let_go()
+        else:
+            done = not held & HELD_WITH and self._alone(key)
+
+        if not done:
             super().keyPressEvent(event)
-        elif key == Qt.Key.Key_O:
-            parts.draft.open_up()
-        elif key == Qt.Key.Key_H:
-            parts.draft.home()
-        elif not self._act_on_chosen(key):
-            super().keyPressEvent(event)
+
+    def _with_ctrl(self, key: Qt.Key) -> bool:
+        """Do what a key with Ctrl stands for; returns whether it is for anything."""
+        if key != Qt.Key.Key_A:
+            return self._nudge(key)
+        self.parts.selection.choose(list(self.parts.document.show.fixtures))
+        return True
+
+    def _let_go(self) -> bool:
+        """Put the brush down, or leave a drag or a measuring; returns whether there was
+        one.
+        """
+        if self.parts.brush.palette is not None:
+            self.parts.brush.put_down()
+            return True
+        if self._press is None and self._points is None:
+            return False
+
+        self._press = self._box = self._moving = self._points = None
+        self.shown_places = {}
+        self.unsetCursor()
+        self.update()
+        return True
+
+    def _alone(self, key: Qt.Key) -> bool:
+        """Do what a key by itself stands for; returns whether it is for anything."""
+        draft = self.parts.draft
+        acts = {Qt.Key.Key_O: draft.open_up, Qt.Key.Key_H: draft.home}
+        if key not in acts:
+            return self._act_on_chosen(key)
+        acts[key]()
+        return True
 
     def _act_on_chosen(self, key: Qt.Key) -> bool:
         """Do what a key means for the chosen; returns whether it means anything."""

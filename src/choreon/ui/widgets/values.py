@@ -32,6 +32,10 @@ _TYPED = re.compile(
 )
 
 
+STEPS = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}
+BEGINS = "0123456789+-*/."  # what a value that is typed begins with
+
+
 def parse(text: str, now: float | None) -> float | None:
     """What was typed into a field that shows `now`: `50`, `+10`, `/2`, `*1.5`, `3.5s`;
     None where it is no value.
@@ -302,23 +306,20 @@ class ValueField(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows step, digits open a line, Escape takes a drag back."""
-        key = event.key()
+        key, typed = Qt.Key(event.key()), event.text()
         if event.modifiers() & HELD_WITH:
             super().keyPressEvent(event)
         elif key == Qt.Key.Key_Escape and self._drag is not None and self._moved:
             before = self._drag[2] if self._drag[2] is not None else self._drag[1]
             self._drag, self._moved = None, False
             self._set(before)
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self._value is not None:
-            self._set(
-                self._value
-                + (1 if key == Qt.Key.Key_Up else -1)
-                * max(10.0**-self.digits, (self.high - self.low) / 100)
-            )
+        elif key in STEPS and self._value is not None:
+            step = max(10.0**-self.digits, (self.high - self.low) / 100)
+            self._set(self._value + STEPS[key] * step)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._open("")
-        elif event.text() and event.text() in "0123456789+-*/.":
-            self._open(event.text())
+        elif typed and typed in BEGINS:
+            self._open(typed)
         else:
             super().keyPressEvent(event)
 
