@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import (
     QApplication,
@@ -9,6 +10,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.model import edits
 from choreon.ui.surfaces.place import TargetRow
 from choreon.ui.window import FRAME_SIDES, FRAME_TOP
 from tests.journeys import walking
@@ -143,3 +145,35 @@ def test_nothing_in_the_heading_lies_over_another_while_there_is_a_draft(hands):
             assert not places[one].intersects(places[other]), (one, other)
     window.resize(1280, 800)
     hands.until(lambda: heading.grand_name.isVisible())
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1100, 700), (1024, 700), (853, 533)])
+def test_the_heading_has_room_for_all_that_can_stand_there_at_once(hands, size):
+    """A long name, a draft, lamps aside, something wrong with the show: words give way
+    to signs, and all is told by tooltips and names.
+    """
+    parts, heading = hands.parts, hands.window.heading
+    show = edits.replace(parts.document.show, name=walking.LONG)
+    clash = {"par-3": {"universe": 1, "address": 1}}
+    parts.document.edit("odd", edits.change_fixtures(show, clash))
+    parts.draft.touch({i: {"Dimmer": 0.4} for i in ("spot-1", "spot-2")})
+    parts.engine.take_aside(["par-2"])
+    hands.until(lambda: heading.held.isVisible() and heading.draft.isVisible())
+    hands.until(heading.troubles.isVisible)
+
+    hands.window.resize(*size)
+    hands.until(lambda: (hands.window.width(), hands.window.height()) == size)
+    hands.until(lambda: not walking.overlapping(heading), 5.0, "lies over another")
+    hands.until(lambda: not walking.squeezed(heading), 5.0, "has too little room")
+    assert not walking.hidden(heading)
+    assert "aside" in heading.held.accessibleName()
+    assert "2" in heading.draft.text()
+    assert "draft" in heading.draft.accessibleName()
+
+    # what was short for want of room is written out again
+    hands.window.resize(1280, 800)
+    parts.draft.clear()
+    hands.until(
+        lambda: "frames" in heading.health.text() or "▲" in heading.health.text()
+    )
+    hands.until(lambda: heading.grand_text.isVisible())

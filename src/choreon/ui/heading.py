@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import QSize, Signal
+from PySide6.QtCore import QEvent, QSize, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy
 
@@ -24,10 +24,9 @@ from choreon.ui.widgets.faders import FaderSlider
 
 RECENT = 30.0  # seconds for which skipped frames are told
 LEAST = 700  # points that it takes at least
-NARROW = 860  # points below which signs stand for words
-WIDE = 1100  # points from which there is room for everything
+WIDE = 1100  # points from which there may be room for everything
 PLAYED = 48  # pixels of what is played, under way and in the dark
-NAME = 104  # pixels that are kept for the name of the show
+NAME, SHORT_NAME = 104, 56  # pixels that are kept for the name of the show
 SEEN = 9  # so many skipped within that, a fifth of a second, are seen on stage
 
 
@@ -62,6 +61,8 @@ class Heading(QFrame):
         self._black: bool | None = None  # what the button shows
         self._narrow = False
         self._health = ("", "")
+        self._fitted: tuple[object, ...] = ()
+        self._fitting = basics.once(self, 0, self._fit)
         self.setFixedHeight(56)
 
         box = self._row = QHBoxLayout(self)
@@ -141,20 +142,53 @@ class Heading(QFrame):
         self.show_engine(parts.engine.alive)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Where there is little room all stands closer, and the grand master goes
-        without its name.
+        """Say as much as there is room for."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def event(self, event: QEvent) -> bool:
+        """What comes or goes leaves more or less room for the rest."""
+        if event.type() == QEvent.Type.LayoutRequest:
+            self._fitting.start()
+        return super().event(event)
+
+    def _fit(self) -> None:
+        """Write out as much as there is room for: all, or all but closer and the grand
+        master without its name, or signs for words.
         """
-        wide, narrow = self.width() >= WIDE, self.width() < NARROW
+        content = (
+            self.width(),
+            self.parts.document.show.name,
+            self.draft.isHidden(),
+            self._held,
+            self.troubles.isHidden(),
+            self._health[0],
+        )
+        if content == self._fitted:
+            return
+
+        self._fitted = content
+        for roomy, narrow in ((True, False), (False, False), (False, True)):
+            self._write(roomy and self.width() >= WIDE, narrow)
+            if self._row.minimumSize().width() <= self.width():
+                break
+
+    def _write(self, wide: bool, narrow: bool) -> None:
         self._row.setSpacing(12 if wide else 6)
         self.grand_name.setVisible(wide)
-        if narrow is not self._narrow:
-            self._narrow = narrow
-            self.grand_text.setHidden(narrow)
-            self.tempo.light.setHidden(narrow)
-            self._tell_kept()
-            self._held = None
-            self._tell_held(self.parts.engine.state)
-            self._say_health(*self._health)
+        if narrow is self._narrow:
+            return
+
+        self._narrow = narrow
+        self.grand_text.setHidden(narrow)
+        self.tempo.light.setHidden(narrow)
+        self.name.least = SHORT_NAME if narrow else NAME
+        self.name.updateGeometry()
+
+        self._tell_kept()
+        self._tell_draft(self.parts.engine.state.draft)
+        self._say_held()
+        self._say_health(*self._health)
 
     def minimumSizeHint(self) -> QSize:
         """What it comes to where little is written out."""
@@ -214,7 +248,12 @@ class Heading(QFrame):
             return
 
         self._held = now
-        aside, gripped = now
+        self._say_held()
+
+    def _say_held(self) -> None:
+        state = self.parts.engine.state
+        grips = [grip for grip in state.masters.grips if grip.held.end > 0.0]
+        aside, gripped = len(state.aside), len(grips)
         parts = [tr("{aside} aside", aside=aside)] if aside else []
         show = self.parts.document.show
         names = [name_of(show, Ref(MASTER, grip.id)) for grip in grips]
@@ -250,7 +289,8 @@ class Heading(QFrame):
                 what=what,
             )
 
-        self.draft.setText(word)
+        self.draft.setText(f"◌ {len(draft.look)}" if self._narrow else word)
+        self.draft.setAccessibleName(word)
         self.draft.setToolTip(sentences(text, tr("Press to go to Compose.")))
 
     def _tell_blackout(self, on: bool) -> None:
