@@ -132,6 +132,43 @@ def test_undo_is_alive_in_the_type_editor_and_goes_back_there(hands):
     assert hands.parts.document.show is before
 
 
+def test_undo_after_channels_were_typed_takes_the_channels_back(hands):
+    """The field that they were typed into has nothing left to undo."""
+    rig = hands.place("rig")
+    rig.editor.open(hands.parts.document.show.types["tarnby-par-7"], "")
+    rig.setCurrentIndex(1)
+    before, field = rig.editor.kind, rig.editor.modes.add
+    field.setFocus()
+    QTest.keyClicks(field, "Zoom, Iris")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert rig.editor.kind != before
+
+    ctrl = Qt.KeyboardModifier.ControlModifier
+    QTest.keyClick(field, Qt.Key.Key_Z, ctrl)
+    assert rig.editor.kind == before
+    assert field.text() == ""
+    QTest.keyClick(field, Qt.Key.Key_Y, ctrl)
+    assert rig.editor.kind != before
+
+
+def test_undo_in_a_text_never_goes_on_into_the_show(hands):
+    """However often it is pressed."""
+    compose, document = hands.place("compose"), hands.parts.document
+    document.edit("a group", edits.keep_group(document.show, "Odd", ["par-1"])[0])
+    edited = document.show
+    ctrl, search = Qt.KeyboardModifier.ControlModifier, compose.shelf.search
+    search.setFocus()
+    QTest.keyClicks(search, "ebb")
+    for _ in range(6):
+        QTest.keyClick(search, Qt.Key.Key_Z, ctrl)
+    assert search.text() == ""
+    assert document.show is edited
+    shift = Qt.KeyboardModifier.ShiftModifier
+    QTest.keyClick(search, Qt.Key.Key_Z, ctrl | shift)
+    assert search.text() == "ebb"
+    assert document.show is edited
+
+
 # keys of a page
 
 

@@ -25,6 +25,9 @@ from shiboken6 import isValid
 
 from choreon.language import tr
 
+ENTRY = "entry"
+"""A property of fields whose words become something with Enter, and are gone then."""
+
 
 class Where(StrEnum):
     """In which places a command is alive."""
@@ -180,8 +183,12 @@ class KeyGate(QObject):
             return False
 
         if event.type() == QEvent.Type.ShortcutOverride:
-            if keeps(watched, event.keyCombination()):
+            keys = event.keyCombination()
+            if keeps(watched, keys):
                 event.accept()
+                return True
+            if has_nothing_to_undo(watched, keys):
+                event.ignore()  # else it would take them for nothing
                 return True
             return False
 
@@ -193,10 +200,27 @@ def keeps(widget: QWidget, keys: QKeyCombination) -> bool:
     they stand for elsewhere.
     """
     command = command_of(keys)
-    if command is None or command.typing:
+    if command is None or command.typing or has_nothing_to_undo(widget, keys):
         return False
     plain = keys.keyboardModifiers() == Qt.KeyboardModifier.NoModifier
     return takes_letters(widget) if plain else edits_text(widget)
+
+
+def has_nothing_to_undo(widget: QWidget, keys: QKeyCombination) -> bool:
+    """Returns whether keys would undo or redo in an ENTRY whose words have been taken:
+    then they are for what was made of these. (A text that was undone until it is empty
+    still has something to redo.)
+    """
+    command = command_of(keys)
+    return (
+        command is not None
+        and command.id in ("undo", "redo")
+        and isinstance(widget, QLineEdit)
+        and bool(widget.property(ENTRY))
+        and not widget.text()
+        and not widget.isUndoAvailable()
+        and not widget.isRedoAvailable()
+    )
 
 
 def command_of(keys: QKeyCombination) -> KeyCommand | None:

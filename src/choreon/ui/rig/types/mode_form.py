@@ -15,6 +15,7 @@ from choreon.model import type_edits
 from choreon.model.edits import free_name
 from choreon.model.fixture_type import FixtureType, Mode
 from choreon.ui import theme
+from choreon.ui.commands import ENTRY
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
@@ -126,6 +127,7 @@ class ModeForm(QWidget):
         self.rows = QVBoxLayout()
         self.rows.setSpacing(2)
         self.add = QLineEdit()
+        self.add.setProperty(ENTRY, True)
         self.add.setAccessibleName(tr("Add channels"))
         self.add.setPlaceholderText(tr("Add: Dimmer, Red, Pan, Pan fine…"))
         self.add.setToolTip(
@@ -320,7 +322,7 @@ class ModeForm(QWidget):
 
     def _add(self) -> None:
         text = self.add.text()
-        self.add.clear()
+        self.add.setText("")  # and forget what was typed: undo is for the channels
         if text.strip():
             self.named.emit(text)
 
