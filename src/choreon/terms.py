@@ -18,6 +18,8 @@ TERMS = {
     # things of the show
     "scene": tr("scene"),
     "chase": tr("chase"),
+    "stack": tr("stack"),
+    "cue": tr("cue"),
     "step": tr("step"),
     "palette": tr("palette"),
     "mark": tr("mark"),
@@ -149,6 +151,8 @@ def a_round(length: float, unit: str) -> str:
 COUNTS: dict[str, Callable[[int], str]] = {
     "scene": lambda n: plural(n, "{n} scene", "{n} scenes"),
     "chase": lambda n: plural(n, "{n} chase", "{n} chases"),
+    "stack": lambda n: plural(n, "{n} stack", "{n} stacks"),
+    "cue": lambda n: plural(n, "{n} cue", "{n} cues"),
     "type": lambda n: plural(n, "{n} fixture type", "{n} fixture types"),
     "fixture": lambda n: plural(n, "{n} fixture", "{n} fixtures"),
     "group": lambda n: plural(n, "{n} group", "{n} groups"),

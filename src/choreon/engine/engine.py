@@ -21,7 +21,8 @@ import numpy as np
 
 from choreon import __version__, folders
 from choreon.engine import actions, faults, protocol, session
-from choreon.engine.actions import housekeeping, motion, opening
+from choreon.engine.actions import cues, housekeeping, motion, opening
+from choreon.engine.actions.cues import Wall
 from choreon.engine.beat import Phase
 from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock
@@ -108,6 +109,7 @@ class Engine:
         self._frame_sent: Bytes | None = None
         self._last_slots = known.last.frame if known.last is not None else {}
 
+        self._wall = Wall(time.time())
         self._screen = SharedFrame(screen_path(self._folder))
         self._clock = Clock()
         self._cost = 0.0
@@ -238,7 +240,8 @@ class Engine:
         before = self._state
         self._faults.frame()
         self._drain(now)
-        if self._held is not None or self._at_rest():
+        self._wall = Wall(time.time(), self._wall.now)
+        if self._held is not None or self._rests(now):
             self._sender.repeat(now)
         else:
             self._play(now)
@@ -254,7 +257,7 @@ class Engine:
         """
         state = self._state
         try:
-            followed = motion.follow(self._compiled, state, now)
+            followed = motion.follow(self._compiled, state, now, self._wall)
             self._state = state = housekeeping.prune(followed, now)
             harmless = self._culprits.harmless(self._scaled(now))
 
@@ -300,6 +303,12 @@ class Engine:
             self._devices = [way for way in self._devices if way is not hung]
             hung.abandon()
             self._devices.append(type(hung)(self._surroundings()))
+
+    def _rests(self, now: float) -> bool:
+        """Whether nothing is to be done: all stands, and nothing follows by itself."""
+        if not self._at_rest():
+            return False
+        return now < motion.next_due(self._compiled, self._state, now, self._wall)
 
     def _at_rest(self) -> bool:
         """Whether what was sent last is what is on now, and stays so by itself."""
@@ -641,6 +650,7 @@ class Engine:
 
     def _keep_house(self) -> None:
         """In the link's thread, whenever it has a moment."""
+        self._ahead.foresee()
         self._keep_session()
         self._tidier.look()
 
@@ -687,7 +697,8 @@ class Engine:
 
 def opened(show: Show) -> PlayState:
     """Returns what is on when a show opens."""
-    return opening.opened(show, housekeeping.blank(show), time.monotonic())
+    now = time.monotonic()
+    return cues.begun(show, opening.opened(show, housekeeping.blank(show), now), now)
 
 
 def _safely_opened(show: Show) -> PlayState:

@@ -11,19 +11,25 @@ import time
 from collections.abc import Callable, Iterable, Sequence
 
 from choreon.engine import actions
-from choreon.engine.actions import players
+from choreon.engine.actions import cues, housekeeping, players
+from choreon.engine.actions.cues import Wall
 from choreon.engine.actions.players import HeadRoutes, RoutesByRef
 from choreon.engine.do import Do
 from choreon.model.motion import Effects
+from choreon.model.playables import Stack
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
+from choreon.model.verbs import Verb
 from choreon.render.approach import approach, onto_paths
 from choreon.render.capture import frozen
 from choreon.render.compiled import CompiledShow, compile_show
-from choreon.render.state import PlayState, Step
+from choreon.render.looks import Angles, CompiledLook
+from choreon.render.state import Cued, Player, PlayState, Step
 
 log = logging.getLogger(__name__)
+
+FORESEEN = 3  # cues that come by themselves, one after the other
 
 
 class Precompiler:
@@ -42,6 +48,7 @@ class Precompiler:
         self.compiled = compiled
         self.draft: Look = {}
         self.effects: Effects = ()
+        self._foreseen: PlayState | None = None
 
     @property
     def show(self) -> Show:
@@ -54,7 +61,7 @@ class Precompiler:
         """
         with self._lock:
             made = compile_show(show, self.compiled)
-            self.compiled = made
+            self.compiled, self._foreseen = made, None
             try:
                 made.warm(self._playing())
                 made.draft(self.draft, self.effects)
@@ -97,6 +104,64 @@ class Precompiler:
             self.compiled.draft(look)
             return look
 
+    def foresee(self) -> None:
+        """Compile the next cues that come by themselves, with the fades they meet, and
+        how heads reach their points in them: frames never compile.
+        """
+        with self._lock:
+            state, compiled = self._playing(), self.compiled
+            if state is self._foreseen or not any(
+                cues.cursor_of(player) for player in state.players
+            ):
+                return
+
+            self._foreseen = state
+            now, wall = self._clock(), Wall(time.time())
+            routes: dict[tuple[str, str], dict[str, Angles]] = {}
+            state = cues.armed(compiled, state, now, wall)
+            for player in state.players:
+                self._foresee(state, player, now, wall, routes)
+            compiled.routes = routes
+
+    def _foresee(
+        self,
+        state: PlayState,
+        player: Player,
+        now: float,
+        wall: Wall,
+        routes: dict[tuple[str, str], dict[str, Angles]],
+    ) -> None:
+        """The same of one player."""
+        compiled = self.compiled
+        for _ in range(FORESEEN):
+            known = state.player(player.id)
+            stack = None if known is None else cues.stack_of(compiled.show, known)
+            cursor = None if known is None else cues.cursor_of(known)
+            if known is None or stack is None or cursor is None:
+                return
+
+            due = cues.due_at(state, compiled.show, known, now, wall)
+            cue = cues.next_cue(stack, cursor)
+            if due is None or cue is None:
+                return
+
+            then = max(now, due)
+            way = self._to_step(cues.step_at(stack, cue), state, then, ())
+            routes[player.id, cue.id] = way
+            on = cues.over_to_cue(compiled.show, state, known, cue, then, None, way)
+            compiled.warm_player(on)
+            for act in cue.does:
+                self._warm_ref(act.ref)
+
+            state = housekeeping.prune(players.put(state, on), then)
+            state = cues.armed(compiled, state, then, wall)
+            now = then
+
+    def _warm_ref(self, ref: Ref) -> None:
+        """Compile something that a cue may start."""
+        for played in actions.plays(self.show, self._playing(), Do(ref, Verb.PRESS)):
+            self.compiled.look_of(self._first_step(played))
+
     def _prepared(self, do: Do) -> RoutesByRef:
         compiled, state = self.compiled, self._playing()
         now = self._clock()
@@ -104,6 +169,9 @@ class Precompiler:
             ref: self._way(ref, do, now)
             for ref in actions.plays(compiled.show, state, do)
         }
+
+        for player in actions.driven(compiled.show, state, do):
+            ways |= self._to_cue(player, do, now)
 
         if not ways:
             return {}
@@ -117,16 +185,49 @@ class Precompiler:
 
         return ways
 
+    def _to_cue(self, player: Player, do: Do, now: float) -> RoutesByRef:
+        """How heads reach their points in the cue that a player would be brought to."""
+        show, state = self.compiled.show, self._playing()
+        stack = cues.stack_of(show, player)
+        if stack is None:
+            return {}
+        step = cues.upcoming_step(show, state, player, stack, do)
+        cursor = None if step is None else step.cursor
+        if step is None or not isinstance(cursor, Cued):
+            return {}
+
+        ref = cues.to_cue(stack.ref, cursor.cue)
+        return {ref: self._to_step(step, state, now, self._cue_after(stack, cursor))}
+
+    def _cue_after(self, stack: Stack, cursor: Cued) -> Sequence[CompiledLook]:
+        """What a stack can go to from a cue."""
+        cue = cues.next_cue(stack, cursor)
+        if cue is None:
+            return ()
+        return (self.compiled.look_of(cues.step_at(stack, cue)),)
+
     def _way(self, plays: Ref, do: Do, now: float) -> HeadRoutes:
         compiled = self.compiled
         if players.playable_of(compiled.show, plays) is None:
             return {}
-        step = Step(ref=plays)
-        look, source = compiled.look_of(step), compiled.source(step)
         others = [
             compiled.look_of(Step(ref=other))
             for other in actions.exclusive(compiled.show, do.ref)
         ]
-        playing = self._playing()
-        ways = approach(compiled, playing, now, look, others)
-        return ways | onto_paths(compiled, playing, now, source)
+        return self._to_step(self._first_step(plays), self._playing(), now, others)
+
+    def _first_step(self, plays: Ref) -> Step:
+        """The step with which something begins."""
+        found = self.show.playables.get(plays.id)
+        if isinstance(found, Stack) and found.cues:
+            return cues.step_at(found, found.cues[0])
+        return Step(ref=plays)
+
+    def _to_step(
+        self, step: Step, state: PlayState, now: float, others: Sequence[CompiledLook]
+    ) -> dict[str, Angles]:
+        """How heads reach the points of a step, from what is on at a time."""
+        compiled = self.compiled
+        look, source = compiled.look_of(step), compiled.source(step)
+        ways = approach(compiled, state, now, look, others)
+        return ways | onto_paths(compiled, state, now, source)

@@ -70,6 +70,8 @@ FIELDS = {
     "values": tr("values"),
     "level": tr("level"),
     "steps": tr("steps"),
+    "cues": tr("cues"),
+    "guard": tr("the guard time of GO"),
     "folder": tr("folder"),
     "tags": tr("tags"),
     "colour": tr("colour"),

@@ -46,6 +46,8 @@ class Verb(StrEnum):
     """Have what goes on by itself wait where it is, or go on."""
     STEP = "step"
     """Over to the step of a number, from 0."""
+    READY = "ready"
+    """Have the step of a number, from 0, come next; below 0 the one after this."""
     TAP = "tap"
     """One beat, now."""
     BPM = "bpm"

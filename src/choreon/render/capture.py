@@ -178,7 +178,7 @@ def _as_it_runs(
     """
     motion = motion_of(show, effect)
     kept = rate_of(show, effect, all_effects)
-    position = kept.cycles(*time) + effect.start
+    position = kept.cycles(*time[:2]) + effect.start
     own = replace(kept, factor=kept.factor * rate)
     start = position
 

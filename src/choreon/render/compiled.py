@@ -16,7 +16,7 @@ from choreon.model.refs import COLLECTION_OF, GROUP, MARK, PALETTE, Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.effects import ROOM, CompiledEffects, LiveEffects, compile_effects
-from choreon.render.fades import Fade
+from choreon.render.fades import Fade, Reach
 from choreon.render.left_out import compile_most
 from choreon.render.live import Live
 from choreon.render.looks import (
@@ -102,8 +102,13 @@ class CompiledShow:
         self.piles: InUse[tuple[CompiledLook, ...], Fade] = InUse(PILES)
         self.bases: Recent[object, Base] = Recent(BASES)
         self.merges: Recent[tuple[CompiledLook, ...], CompiledLook] = Recent(BASES)
+        self._reaches: Recent[tuple[str, ...], Reach] = Recent(BASES)
 
         self.plan: Plan | None = None
+        self.routes: dict[tuple[str, str], dict[str, Angles]] = {}
+        """How heads reach their points in cues that come by themselves: by player and
+        cue. Put there ahead of the frames; without them heads go the usual way.
+        """
 
     def source(self, step: Step) -> Source | None:
         """Returns what a step plays; None where that is gone or gives no light."""
@@ -124,7 +129,7 @@ class CompiledShow:
                 if step.only:
                     playable = shaped(self.show, playable, step.only)
 
-                found = compile_(self._kitchen_of(step.only), playable, step.aims)
+                found = compile_(self._kitchen_of(step), playable, step.aims)
             except Exception as error:
                 if playable.id not in self.left_out:
                     log.exception("%s cannot be compiled", playable.ref)
@@ -135,6 +140,16 @@ class CompiledShow:
             self.keep(key, found)
 
         return found
+
+    def source_kept(self, step: Step) -> Source | None:
+        """Returns what a step plays where that is compiled already."""
+        return self._source_of(key_of(step))
+
+    def same_part(self, after: Show, step: Step) -> bool:
+        """Returns whether a step plays the same in another state of the show."""
+        new = after.playables.get(step.ref.id)
+        old = self.show.playables.get(step.ref.id)
+        return new is not None and _same_part(old, new, key_of(step))
 
     def _light_left(self, step: Step) -> Floats:
         """How much of its light (I + 1) a step gives each lamp, 0…1."""
@@ -157,13 +172,35 @@ class CompiledShow:
         else:
             self.variants.put(key, source)
 
-    def _kitchen_of(self, only: tuple[str, ...]) -> CompileContext:
+    def _kitchen_of(self, step: Step) -> CompileContext:
         """What a source is compiled from; of some families where what it plays is to
         give only those. Not kept: what holds itself is not freed when it is let go.
         """
-        return CompileContext(
-            self.show, self.rig, lambda ref: self.source(Step(ref=ref, only=only))
-        )
+
+        def source_of(ref: Ref, only: tuple[str, ...] = ()) -> Source | None:
+            families = _both(step.only, only)
+            return self.source(Step(ref=ref, only=families))
+
+        return CompileContext(self.show, self.rig, source_of, step.cursor.key)
+
+    def reaches(self, step: Step) -> list[Reach]:
+        """Returns the lamps that come to a step in times of their own, a part each."""
+        return [
+            self._reaches.get(one.fixtures, lambda one=one: self._reach(one.fixtures))  # type: ignore[misc]
+            for one in step.lamps
+        ]
+
+    def _reach(self, fixtures: tuple[str, ...]) -> Reach:
+        rig = self.rig
+        lamps = np.zeros(rig.intensities + 1, bool)
+        lamps[dimmer_rows(rig, fixtures)] = True
+        rows = np.zeros(rig.size + rig.channels, bool)
+        for fixture in fixtures:
+            for cells in rig.where.get(fixture, {}).values():
+                rows[[row for _, row in cells]] = True
+            for channels in rig.direct.get(fixture, {}).values():
+                rows[[rig.size + channel for _, channel, *_ in channels]] = True
+        return Reach(lamps, rows)
 
     @cached_property
     def masters(self) -> CompiledMasters:
@@ -349,7 +386,7 @@ def _kept(
     to be compiled anew.
     """
     new = after.playables.get(key.playable)
-    if new is None or not _same_light(before.playables.get(key.playable), new):
+    if new is None or not _same_part(before.playables.get(key.playable), new, key):
         return None
     if not moved & source.uses:
         return source
@@ -386,6 +423,33 @@ def _same_light(before: AnyPlayable | None, after: AnyPlayable | None) -> bool:
     if old is None or new is None:
         return False
     return all(a is b or a == b for a, b in zip(old, new, strict=True))
+
+
+def _same_part(before: AnyPlayable | None, after: AnyPlayable, key: SourceKey) -> bool:
+    """Whether what a key tells of a playable gives the same light as before. A part
+    that is gone is what it was, for as long as it is on.
+    """
+    if before is after:
+        return True
+    light_at = kind_of(after).light_at
+    if light_at is None or before is None or before.kind != after.kind:
+        return _same_light(before, after)
+
+    old, new = light_at(before, key.cursor), light_at(after, key.cursor)
+    if old is None or new is None:
+        return True
+    return all(a is b or a == b for a, b in zip(old, new, strict=True))
+
+
+def _both(one: tuple[str, ...], other: tuple[str, ...]) -> tuple[str, ...]:
+    """The families that both name; none named is all of them."""
+    if not one or not other:
+        return one or other
+    # no family at all is not the same as all of them
+    return tuple(f for f in one if f in other) or NO_FAMILY
+
+
+NO_FAMILY = ("none",)
 
 
 def changed_links(before: Show, after: Show) -> set[str]:

@@ -41,25 +41,59 @@ def part_of(light: Floats, whole: Floats) -> Floats:
     return light / np.maximum(np.maximum(light, whole), TINY)
 
 
+class Reach(NamedTuple):
+    """Some fixtures of a rig: which lamps (I + 1), and which rows, raw ones included,
+    are theirs.
+    """
+
+    lamps: Flags
+    rows: Flags
+
+
 @dataclass(frozen=True)
 class Move:
     """How far a step has come: levels that rise, levels that fall, and all else, by
-    family (one number for all, or one for each of FAMILIES).
+    family (one number for all, or one for each of FAMILIES). `apart`: how far it has
+    come on some lamps, each with who these are; the first one that has a lamp counts.
     """
 
     rise: float
     fall: float
     progress: float | Floats
+    apart: tuple[tuple[Reach, Move], ...] = ()
 
     @property
     def plain(self) -> bool:
-        """Whether it is one number for all families."""
-        return isinstance(self.progress, float)
+        """Whether it is one number for all families, and for all lamps."""
+        return isinstance(self.progress, float) and not self.apart
 
     @property
     def by_family(self) -> Floats:
         """How far all else has come, one for each of FAMILIES."""
         return np.broadcast_to(self.progress, len(FAMILIES))
+
+    def on_lamps(self, lamps: Ints) -> tuple[float | Floats, float | Floats]:
+        """Returns how far levels that rise, and levels that fall, of lamps (m) have
+        come: one number where it is the same for all of them.
+        """
+        if not self.apart:
+            return self.rise, self.fall
+
+        rise = np.full(len(lamps), self.rise)
+        fall = np.full(len(lamps), self.fall)
+        for reach, move in reversed(self.apart):
+            own = reach.lamps.take(lamps)
+            rise[own], fall[own] = move.rise, move.fall
+
+        return rise, fall
+
+    def on_rows(self, rows: Ints, families: Ints) -> Floats:
+        """Returns how far all else has come on rows (n) of `families` (n)."""
+        come = self.by_family[families]
+        for reach, move in reversed(self.apart):
+            own = reach.rows.take(rows)
+            come[own] = move.by_family[families[own]]
+        return come
 
 
 class _Way(NamedTuple):
@@ -198,7 +232,8 @@ class Fade:
         is on, `others` (k): how strongly anything else lights the lamps of `claims`.
         """
         had = self.contents if contents is None else contents
-        if self.alike and contents is None and not explain:
+        together = self.alike and not moves[0].apart
+        if together and contents is None and not explain:
             return self._outcome_alike(moves[0])
 
         values, presence = had.values[0].copy(), had.has[0].copy()
@@ -247,17 +282,16 @@ class Fade:
         self, moves: Sequence[Move], weight: float, others: Floats, had: Contents
     ) -> list[_Way]:
         """How each move goes, all worked out at once."""
-        before, after = levels_before(had.shine, moves), had.shine[1:]
-        rise = np.array([[move.rise] for move in moves])
-        fall = np.array([[move.fall] for move in moves])
+        before, after = levels_before(had.shine, moves, self.claims), had.shine[1:]
+        rise, fall = _rise_and_fall(moves, self.claims)
         light_a = before * ((1.0 - fall) * weight)
         light_b = after * (rise * weight)
         beside = _beside(light_b, others)
 
         rows: slice | Ints = slice(None)
         p = np.array([[move.progress] for move in moves if move.plain])
-        if len(p) < len(moves):  # by family: one number a row
-            p = np.array([move.by_family[self.families] for move in moves])
+        if len(p) < len(moves):  # by family, or by lamp: one number a row
+            p = np.array([move.on_rows(self.rows, self.families) for move in moves])
             rows = self.row_claim
 
         only_a = (before > 0) & (after <= 0)
@@ -343,29 +377,46 @@ def _mixed(
     return np.divide(mixed, whole, out=before.copy(), where=whole > 0), whole
 
 
-def levels_before(levels: Floats, moves: Sequence[Move]) -> Floats:
-    """Returns what levels (m) have come to before each of the moves (moves, m): those
-    of the first of `levels` (looks, m) move on to the next ones, by one move for each
-    look but the first.
+def _rise_and_fall(moves: Sequence[Move], lamps: Ints) -> tuple[Floats, Floats]:
+    """How far levels that rise, and those that fall, have come by each move: one number
+    each, (moves, 1), or one a lamp, (moves, m), where some have times of their own.
+    """
+    if not any(move.apart for move in moves):
+        rise = np.array([[move.rise] for move in moves])
+        fall = np.array([[move.fall] for move in moves])
+        return rise, fall
+
+    shape = (len(moves), len(lamps))
+    rise, fall = np.empty(shape), np.empty(shape)
+    for n, move in enumerate(moves):
+        rise[n], fall[n] = move.on_lamps(lamps)
+    return rise, fall
+
+
+def levels_before(levels: Floats, moves: Sequence[Move], lamps: Ints) -> Floats:
+    """Returns what levels (m) of lamps (m) have come to before each of the moves
+    (moves, m): those of the first of `levels` (looks, m) move on to the next ones, by
+    one move for each look but the first.
     """
     made = np.empty((len(moves), levels.shape[1]))
     made[0] = levels[0]
     for n in range(1, len(moves)):
-        made[n] = _moved(made[n - 1], levels[n], moves[n - 1])
+        made[n] = _moved(made[n - 1], levels[n], moves[n - 1], lamps)
     return made
 
 
-def levels_after(levels: Floats, moves: Sequence[Move]) -> Floats:
+def levels_after(levels: Floats, moves: Sequence[Move], lamps: Ints) -> Floats:
     """Returns what the same levels (m) have come to after all moves."""
     level = levels[0]
     for move, to in zip(moves, levels[1:], strict=True):
-        level = _moved(level, to, move)
+        level = _moved(level, to, move, lamps)
     return level
 
 
-def _moved(level: Floats, to: Floats, move: Move) -> Floats:
+def _moved(level: Floats, to: Floats, move: Move, lamps: Ints) -> Floats:
     gain = to - level
-    return level + gain * np.where(gain > 0, move.rise, move.fall)
+    rise, fall = move.on_lamps(lamps)
+    return level + gain * np.where(gain > 0, rise, fall)
 
 
 def _shine(look: CompiledLook, claims: Ints) -> Floats:

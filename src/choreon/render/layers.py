@@ -9,14 +9,14 @@ import numpy as np
 
 from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
-from choreon.render.fades import TINY, Fade, Move, part_of
+from choreon.render.fades import TINY, Fade, Move, Reach, part_of
 from choreon.render.lights import Lights
 from choreon.render.live import Change, Dimming, Followed, LevelChange, Live
 from choreon.render.looks import NO_ROWS, CompiledLook
 from choreon.render.masters import MasterReach
 from choreon.render.mixed import Mixed, portion
 from choreon.render.rig import FAMILIES, POSITION, Floats, Ints
-from choreon.render.state import Envelope, Player, Step, Time
+from choreon.render.state import Envelope, Player, Ramp, Step, Time
 from choreon.render.trace import Trace, TracePart
 
 NOBODY: Floats = np.zeros(0)  # how others light lamps, to whom does not ask
@@ -591,6 +591,8 @@ class Fading(Layer):
         self.moves: list[Move] = []
         self.times: list[Time] = []
         self.given: list[Floats] = []
+        # who has times of their own on the way to each step but the first
+        self.apart: Sequence[Sequence[Reach]] = [()] * (len(lives) - 1)
 
     @property
     def modifies(self) -> bool:
@@ -620,7 +622,10 @@ class Fading(Layer):
         """Tell how strongly it lights its lamps now."""
         self.weigh(now)
         mixed, steps = self.mixed, self.player.steps
-        self.moves = [_move(step, now) for step in steps[1:]]
+        self.moves = [
+            _move(step, reach, now)
+            for step, reach in zip(steps[1:], self.apart, strict=True)
+        ]
         self.times = [step.cursor.time(now, beat) for step in steps]
         if mixed.moves_itself:
             mixed.move(self.times)
@@ -713,11 +718,26 @@ def _inside(
     return [(reach.refs, level) for reach, level in low if not reach.over(player, step)]
 
 
-def _move(step: Step, now: float) -> Move:
-    """How far a step has come; one that was left stands as it was then."""
+def _move(step: Step, apart: Sequence[Reach], now: float) -> Move:
+    """How far a step has come, and how far on lamps that have their own times; one that
+    was left stands as it was then.
+    """
     if step.until is not None:
         now = min(now, step.until)
-    progress: float | Floats = step.progress.main.at(now)
-    if step.progress.families:
-        progress = np.array([step.progress.of(f).at(now) for f in FAMILIES])
-    return Move(step.progress.level(now), step.fall.at(now), progress)
+    lamps = tuple(
+        (reach, _come(fade.progress, fade.fall, now))
+        for reach, fade in zip(apart, step.lamps, strict=True)
+    )
+    return _come(step.progress, step.fall, now, lamps)
+
+
+def _come(
+    envelope: Envelope,
+    fall: Ramp,
+    now: float,
+    apart: tuple[tuple[Reach, Move], ...] = (),
+) -> Move:
+    progress: float | Floats = envelope.main.at(now)
+    if envelope.families:
+        progress = np.array([envelope.of(f).at(now) for f in FAMILIES])
+    return Move(envelope.level(now), fall.at(now), progress, apart)

@@ -532,6 +532,36 @@ def merged(rig: Rig, looks: Sequence[CompiledLook]) -> CompiledLook:
     return made
 
 
+def whole_of(
+    rig: Rig, looks: Sequence[CompiledLook], uses: frozenset[str]
+) -> CompiledLook:
+    """Returns all that looks of which one is seen ever give: every lamp at its
+    strongest, every row.
+    """
+    if not looks:
+        return CompiledLook(rig, uses=uses)
+
+    lamps = np.unique(np.concatenate([look.lamps for look in looks]))
+    rows = np.unique(np.concatenate([look.rows for look in looks]))
+    freed = np.unique(np.concatenate([look.freed for look in looks]))
+    shining = np.unique(np.concatenate([look.shining[0] for look in looks]))
+    level, light = np.zeros(rig.intensities + 1), np.zeros(rig.intensities + 1)
+
+    values = np.zeros(rig.size + rig.channels)
+    for look in looks:
+        level[look.lamps] = np.maximum(level[look.lamps], look.levels)
+        where, strong = look.shining
+        light[where] = np.maximum(light[where], strong)
+        values[look.rows] = look.values
+
+    made = CompiledLook(rig, lamps, level[lamps], rows, values[rows], freed, uses=uses)
+    # raw values of its steps may light lamps that it gives no level
+    made.__dict__["shining"] = (shining, light[shining])
+    find_heads(made, {})
+
+    return made
+
+
 # what else is asked of looks
 
 

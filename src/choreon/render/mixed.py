@@ -61,15 +61,16 @@ class Mixed:
         levels = self.contents.levels
         if self.left is not None:
             levels = levels * self.left[:, None]
-        return levels_after(levels, moves)
+        return levels_after(levels, moves, self.fade.lamps)
 
     def light(self, moves: Sequence[Move]) -> Floats:
         """Returns how strongly the lamps of its `shining` (m) count after `moves`."""
-        return levels_after(self.contents.light, moves)
+        lamps = self.fade.shining[0]
+        return levels_after(self.contents.light, moves, lamps)
 
     def light_on_claims(self, moves: Sequence[Move]) -> Floats:
         """Returns the same for the lamps of its claims (k)."""
-        return levels_after(self.contents.shine, moves)
+        return levels_after(self.contents.shine, moves, self.fade.claims)
 
     @property
     def level_is_light(self) -> bool:
@@ -117,14 +118,19 @@ class Mixed:
         return light
 
     def changes(self, moves: Sequence[Move]) -> list[tuple[Change, float]]:
-        """Returns what its looks do to what others give, and how far each is on."""
-        found = []
+        """Returns what its looks do to what others give, and how far each is on. What
+        several of them do, for they play the same, is done once: at the level it has
+        come to.
+        """
+        count = len(self.lives)
+        found: dict[int, tuple[Change, list[float]]] = {}
         for n in self._places:
             live = self.lives[n]
             assert live is not None
-            own = portion(n, moves)
-            found += [(change, own * on) for change, on in live.changes()]
-        return found
+            for change, on in live.changes():
+                _, each = found.setdefault(id(change), (change, [0.0] * count))
+                each[n] = on
+        return [(change, _level_after(each, moves)) for change, each in found.values()]
 
     def followed(self, moves: Sequence[Move]) -> list[Followed]:
         """Returns the heads that paths of its looks move, and how far each is on: as
@@ -147,6 +153,15 @@ class Mixed:
             assert live is not None
             found.append((n, live.names()))
         return found
+
+
+def _level_after(levels: Sequence[float], moves: Sequence[Move]) -> float:
+    """What the level of something has come to that each look has at one of `levels`."""
+    level = levels[0]
+    for to, move in zip(levels[1:], moves, strict=True):
+        gain = to - level
+        level += gain * (move.rise if gain > 0.0 else move.fall)
+    return level
 
 
 def portion(n: int, moves: Sequence[Move]) -> float:

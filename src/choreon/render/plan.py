@@ -17,6 +17,7 @@ from choreon.render.live import Live
 from choreon.render.looks import CompiledLook, merged
 from choreon.render.masters import MasterReach
 from choreon.render.rig import Flags, Floats, Ints, Rig
+from choreon.render.sources.together import share_things
 from choreon.render.state import Pace, Player, PlayState, Step
 
 Still = tuple[tuple[CompiledLook, float], ...]
@@ -129,7 +130,9 @@ class Plan:
             self.until = min(self.until, _next_change(player, now))
 
         if len(looks) > 1:
-            return Fading(player, compiled.fade(looks), lives, who), True
+            fading = Fading(player, compiled.fade(looks), lives, who)
+            fading.apart = [compiled.reaches(step) for step in steps[1:]]
+            return fading, True
 
         live = lives[0]
         if live is not None:
@@ -300,6 +303,7 @@ def _lives(
 ) -> list[Live | None]:
     """What layers ask of a player's steps that move; None for those that stand."""
     lives = [compiled.live_of(step) for step in steps]
+    share_things(lives)
     for live in lives:
         if live is not None:
             live.size, live.pace = player.size, pace

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Hashable, Mapping
+from types import MappingProxyType
 from typing import NamedTuple, Self
 
 import msgspec
@@ -50,6 +51,17 @@ class Ramp(msgspec.Struct, frozen=True):
     def shifted(self, seconds: float) -> Ramp:
         """Returns the same ramp that many seconds later."""
         return replace(self, begin=self.begin + seconds)
+
+    def stretched(self, factor: float, now: float) -> Ramp:
+        """Returns the ramp from where it is at time `now`, with what is left of it, or
+        of the wait before it, so many times as long.
+        """
+        if self.done(now):
+            return self
+        if now <= self.begin:
+            begin = now + (self.begin - now) * factor
+            return Ramp(self.start, self.end, begin, self.seconds * factor)
+        return Ramp(self.at(now), self.end, now, (self.until - now) * factor)
 
 
 FULL = Ramp()
@@ -97,12 +109,20 @@ class Envelope(msgspec.Struct, frozen=True):
         families = {f: r.shifted(seconds) for f, r in self.families.items()}
         return Envelope(self.main.shifted(seconds), families)
 
+    def stretched(self, factor: float, now: float) -> Envelope:
+        """Returns the same with what is left of it so many times as long."""
+        families = {f: r.stretched(factor, now) for f, r in self.families.items()}
+        return Envelope(self.main.stretched(factor, now), families)
+
 
 class Time(NamedTuple):
-    """The own time of something that moves: in seconds, and in beats."""
+    """The own time of something that moves: in seconds, and in beats. `within`: those
+    of what it plays, by key, where these have times of their own.
+    """
 
     seconds: Number = 0.0
     beats: Number = 0.0
+    within: Mapping[str, tuple[float, float]] = MappingProxyType({})
 
 
 class Coming(NamedTuple):
@@ -261,7 +281,7 @@ class Going(Cursor, frozen=True, tag="going"):
 
     def going_at(self, rate: float, now: float, beat: float) -> Going:
         """Returns the same cursor that goes on at another rate from now on."""
-        seconds, beats = self.time(now, beat)
+        seconds, beats, _ = self.time(now, beat)
         since, from_beat = max(now, self.at), max(beat, self.beat)
         return Going(since, from_beat, seconds, beats, rate, self.offsets)
 
@@ -290,7 +310,105 @@ class Going(Cursor, frozen=True, tag="going"):
         return replace(self, at=self.at + seconds)
 
 
-AnyCursor = Still | Going
+def _own_time(going: Going, now: float, beat: float) -> tuple[float, float]:
+    seconds, beats, _ = going.time(now, beat)
+    return seconds, beats
+
+
+class Cued(Cursor, frozen=True, tag="cued"):
+    """At a cue of a stack; before the first, at none.
+
+    `number`: that of the cue: what comes next is found by it, though the cue be gone.
+    `going`: the time since it was gone to, which stands while the stack holds.
+    `from_beat`: the beat of the clock at that time. `went`: when the last GO was
+    taken. `things`: where what the cue plays is, by key. `next`: the cue that was
+    chosen to come next. `waits`: what would follow by itself waits for GO; `missed`: it
+    does because its time was over. `armed`: the time of day, in seconds of the wall's
+    clock, at which the next one comes. `complete`: seconds after it was gone to when
+    all of it that follows a ramp is there; None until that is known. `edit`: another
+    than 0 is the cue as it was before an edit.
+    """
+
+    cue: str = ""
+    number: Number = -1.0
+    going: Going = Going()
+    from_beat: Number = 0.0
+    went: Number = 0.0
+    things: dict[str, Going] = {}
+    next: str = ""
+    waits: bool = False
+    missed: bool = False
+    armed: Number | None = None
+    complete: Number | None = None
+    edit: int = 0
+
+    @property
+    def runs(self) -> bool:
+        """What waits for it goes on, and what it plays."""
+        return True
+
+    @property
+    def key(self) -> Hashable:
+        """Which cue, and which state of it, is compiled."""
+        return self.cue if not self.edit else (self.cue, self.edit)
+
+    @property
+    def ahead(self) -> dict[str, float]:
+        """Effects of the things that it plays are ahead: by key and effect."""
+        return {
+            f"{key} {effect}": cycles
+            for key, going in self.things.items()
+            for effect, cycles in going.offsets.items()
+        }
+
+    def time(self, now: float, beat: float) -> Time:
+        """Returns the time since it was gone to, and that of each of its things."""
+        own = self.going.time(now, beat)
+        within = {
+            key: _own_time(going, now, beat) for key, going in self.things.items()
+        }
+        return Time(own.seconds, own.beats, within)
+
+    def going_at(self, rate: float, now: float, beat: float) -> Cued:
+        """Returns the same cursor whose waits go on at another rate; what it plays goes
+        on as it did.
+        """
+        return replace(self, going=self.going.going_at(rate, now, beat))
+
+    def shifted(self, seconds: float) -> Cued:
+        """Returns the same cursor that many seconds later."""
+        things = {key: going.shifted(seconds) for key, going in self.things.items()}
+        return replace(
+            self,
+            going=self.going.shifted(seconds),
+            went=self.went + seconds,
+            things=things,
+        )
+
+
+AnyCursor = Still | Going | Cued
+
+
+class LampFade(msgspec.Struct, frozen=True):
+    """How some fixtures come to a step in times of their own."""
+
+    fixtures: tuple[str, ...]
+    progress: Envelope
+    fall: Ramp
+
+    def shifted(self, seconds: float) -> LampFade:
+        """Returns the same that many seconds later."""
+        return LampFade(
+            self.fixtures, self.progress.shifted(seconds), self.fall.shifted(seconds)
+        )
+
+    def stretched(self, factor: float, now: float) -> LampFade:
+        """Returns the same with what is left of it so many times as long."""
+        return LampFade(
+            self.fixtures,
+            self.progress.stretched(factor, now),
+            self.fall.stretched(factor, now),
+        )
 
 
 class Step(msgspec.Struct, frozen=True, kw_only=True):
@@ -301,7 +419,8 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
     `aims`: pan and tilt in degrees of heads that reach their point another way than the
     one nearest to home. `only`: the families that it gives; empty for all. `dark`:
     fixtures that it gives no light. `level`: how much of its light it gives, 0…1, as it
-    is stored where it is played from; colours and places it gives wholly.
+    is stored where it is played from; colours and places it gives wholly. `lamps`:
+    those that come in times of their own.
     """
 
     ref: Ref
@@ -314,15 +433,48 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
     until: Number | None = None
     aims: dict[str, tuple[Number, Number]] = {}
     cursor: AnyCursor = Still()
+    lamps: tuple[LampFade, ...] = ()
 
     def done(self, now: float) -> bool:
-        """Returns whether it is there wholly."""
-        return self.progress.done(now) and self.fall.done(now)
+        """Returns whether it is there wholly; one that is held is not."""
+        if self.until is not None:
+            now = min(now, self.until)
+        return now >= self._full
+
+    @property
+    def held(self) -> bool:
+        """Whether it stands as it was, before it was there wholly."""
+        return self.until is not None and self.until < self._full
 
     @property
     def over(self) -> float:
-        """When it is there wholly."""
-        return max(self.progress.until, self.fall.until)
+        """When it is there wholly; never where it is held."""
+        return math.inf if self.held else self._full
+
+    @property
+    def _full(self) -> float:
+        ends = [max(one.progress.until, one.fall.until) for one in self.lamps]
+        return max([self.progress.until, self.fall.until, *ends])
+
+    def stretched(self, factor: float, now: float) -> Step:
+        """Returns the same step with what is left of its fades so many times as
+        long.
+        """
+        return replace(
+            self,
+            progress=self.progress.stretched(factor, now),
+            fall=self.fall.stretched(factor, now),
+            lamps=tuple(one.stretched(factor, now) for one in self.lamps),
+        )
+
+    def fades_shifted(self, seconds: float) -> Step:
+        """Returns the same step whose fades come that many seconds later."""
+        return replace(
+            self,
+            progress=self.progress.shifted(seconds),
+            fall=self.fall.shifted(seconds),
+            lamps=tuple(one.shifted(seconds) for one in self.lamps),
+        )
 
     def shifted(self, seconds: float) -> Step:
         """Returns the same step that many seconds later."""
@@ -333,6 +485,7 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
             fall=self.fall.shifted(seconds),
             until=None if self.until is None else self.until + seconds,
             cursor=self.cursor.shifted(seconds),
+            lamps=tuple(one.shifted(seconds) for one in self.lamps),
         )
 
 

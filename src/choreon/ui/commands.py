@@ -35,6 +35,7 @@ class Where(StrEnum):
     EVERYWHERE = ""
     RIG = "rig"
     COMPOSE = "compose"
+    SCORE = "score"
     PERFORM = "perform"
 
 
@@ -60,8 +61,11 @@ class KeyCommand:
 COMMANDS = (
     KeyCommand("rig", tr("Rig"), ("Ctrl+1",), typing=True, words=tr("go to")),
     KeyCommand("compose", tr("Compose"), ("Ctrl+2",), typing=True, words=tr("go to")),
-    KeyCommand("perform", tr("Perform"), ("Ctrl+3",), typing=True, words=tr("go to")),
-    KeyCommand("surfaces", tr("Surfaces"), ("Ctrl+4",), typing=True, words=tr("go to")),
+    KeyCommand(
+        "score", tr("Score"), ("Ctrl+3",), typing=True, words=tr("go to cues stack")
+    ),
+    KeyCommand("perform", tr("Perform"), ("Ctrl+4",), typing=True, words=tr("go to")),
+    KeyCommand("surfaces", tr("Surfaces"), ("Ctrl+5",), typing=True, words=tr("go to")),
     KeyCommand("find", tr("Find, or say what you want"), ("Ctrl+K",), typing=True),
     KeyCommand(
         "help-here", tr("Help for what is under the mouse"), ("F1",), typing=True
@@ -118,6 +122,9 @@ COMMANDS = (
     KeyCommand("view-3", tr("The stage from the side"), ("Alt+3",), Where.COMPOSE),
     KeyCommand("copy", tr("Copy from a fixture"), ("Ctrl+C",), Where.COMPOSE),
     KeyCommand("paste", tr("Paste onto fixtures"), ("Ctrl+V",), Where.COMPOSE),
+    KeyCommand("go", tr("GO"), ("Space",), Where.SCORE),
+    KeyCommand("go-back", tr("Back to the cue before"), ("Shift+Space",), Where.SCORE),
+    KeyCommand("hold", tr("Hold the cue, or go on"), ("Pause",), Where.SCORE),
     KeyCommand(
         "arrange", tr("Arrange the page, or play again"), ("Ctrl+E",), Where.PERFORM
     ),
@@ -202,6 +209,8 @@ def keeps(widget: QWidget, keys: QKeyCombination) -> bool:
     command = command_of(keys)
     if command is None or command.typing or has_nothing_to_undo(widget, keys):
         return False
+    if command.where == Where.SCORE:
+        return edits_text(widget)  # lists and buttons leave GO alone
     plain = keys.keyboardModifiers() == Qt.KeyboardModifier.NoModifier
     return takes_letters(widget) if plain else edits_text(widget)
 

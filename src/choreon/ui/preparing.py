@@ -36,6 +36,7 @@ NEEDED = (
     "choreon.ui.rig.types.editor",
     "choreon.ui.rig.place",
     "choreon.ui.surfaces.place",
+    "choreon.ui.score.place",
     "choreon.ui.perform.inspector",
     "choreon.ui.perform.page_form",
 )

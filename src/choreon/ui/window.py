@@ -68,11 +68,13 @@ if TYPE_CHECKING:
     from choreon.ui.perform.guest import GuestView
     from choreon.ui.perform.place import PerformPlace
     from choreon.ui.rig.place import RigPlace
+    from choreon.ui.score.place import ScorePlace
     from choreon.ui.surfaces.place import SurfacesPlace
 
 TITLES = {
     "rig": tr("Rig"),
     "compose": tr("Compose"),
+    "score": tr("Score"),
     "perform": tr("Perform"),
     "surfaces": tr("Surfaces"),
 }
@@ -85,6 +87,7 @@ LEAST = QSize(848, 480)
 LEAST_OF = {
     "rig": QSize(948, 580),
     "compose": QSize(948, 540),
+    "score": QSize(948, 500),
     "perform": QSize(760, 440),
     "surfaces": QSize(948, 440),
 }
@@ -281,6 +284,10 @@ class MainWindow(QMainWindow):
             from choreon.ui.compose.place import ComposePlace
 
             return ComposePlace(self.parts)
+        if name == "score":
+            from choreon.ui.score.place import ScorePlace
+
+            return ScorePlace(self.parts)
         if name == "perform":
             return self._make_perform()
 
@@ -305,6 +312,11 @@ class MainWindow(QMainWindow):
     def compose(self) -> ComposePlace:
         """Where light is made."""
         return cast("ComposePlace", self.places["compose"])
+
+    @property
+    def score(self) -> ScorePlace:
+        """Where cues are."""
+        return cast("ScorePlace", self.places["score"])
 
     @property
     def perform(self) -> PerformPlace:

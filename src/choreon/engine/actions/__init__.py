@@ -12,6 +12,7 @@ import msgspec
 
 from choreon.engine.actions import (
     choices,
+    cues,
     deeds,
     driving,
     masters,
@@ -21,8 +22,10 @@ from choreon.engine.actions import (
     players,
     tiles,
 )
+from choreon.engine.actions.kinds import KINDS
 from choreon.engine.actions.levels import within
 from choreon.engine.actions.players import RoutesByRef
+from choreon.engine.actions.tile_context import playing
 from choreon.engine.do import Do
 from choreon.language import tr
 from choreon.model.masters import Override
@@ -77,7 +80,11 @@ def perform(
     after = _perform(show, state, do, now, ways or {}, by)
     if after is None:
         raise NotTaken(tr("{ref} does not take “{verb}”", ref=do.ref, verb=do.verb))
-    if do.ref in NOT_REMEMBERED or after is state:
+    if after is state:
+        return after
+
+    after = cues.begun(show, after, now)
+    if do.ref in NOT_REMEMBERED:
         return after
 
     return moments.remembered(state, after, do.verb, do.edge, now)
@@ -94,7 +101,7 @@ def _perform(
     if do.ref.kind == MASTER:
         return masters.act(show, state, do, now)
     if do.ref.kind == PLAYER:
-        return _to_player(show, state, do, now)
+        return _to_player(show, state, do, now, ways)
     if do.ref.kind == DEED:
         return _deed(show, state, do, now)
 
@@ -108,6 +115,8 @@ def _perform(
         return None
     if do.verb == Verb.START:
         return _start(show, state, do, now, ways, by)
+    if do.verb in KINDS[do.ref.kind].acts:
+        return _step_by_hand(show, state, do, now, ways, by)
 
     return _press(show, state, do, now, ways, by)
 
@@ -126,6 +135,29 @@ def _press(
     return tiles.act_on(show, state, Page(id="", name=""), pad, do, now, ways, by)
 
 
+def _step_by_hand(
+    show: Show, state: PlayState, do: Do, now: float, ways: RoutesByRef, by: str
+) -> PlayState | None:
+    """Something that has cues goes on, wherever it is on; GO starts it where it is
+    not.
+    """
+    on = on_now(state, do.ref)
+    for player in on:
+        state = driving.drive(show, state, player, do, now, ways)
+    if on or do.verb != Verb.GO or do.edge == Edge.UP:
+        return state
+    return _press(show, state, replace(do, verb=Verb.PRESS), now, ways, by)
+
+
+def on_now(state: PlayState, ref: Ref) -> list[Player]:
+    """Returns the players that play something, and are not on their way out."""
+    return [
+        player
+        for player in state.players
+        if player.ref == ref and not (player.releasing or player.lifts)
+    ]
+
+
 def _start(
     show: Show, state: PlayState, do: Do, now: float, ways: RoutesByRef, by: str
 ) -> PlayState | None:
@@ -134,7 +166,8 @@ def _start(
     if any(player.ref == do.ref for player in on):
         return state
     press = replace(do, verb=Verb.PRESS)
-    return _press(_without_fade_in(show, do.ref), state, press, now, ways, by)
+    after = _press(_without_fade_in(show, do.ref), state, press, now, ways, by)
+    return None if after is None else cues.begun(show, after, now, at_once=True)
 
 
 def _without_fade_in(show: Show, ref: Ref) -> Show:
@@ -145,7 +178,9 @@ def _without_fade_in(show: Show, ref: Ref) -> Show:
     return replace(show, playables={**show.playables, ref.id: quick})
 
 
-def _to_player(show: Show, state: PlayState, do: Do, now: float) -> PlayState | None:
+def _to_player(
+    show: Show, state: PlayState, do: Do, now: float, ways: RoutesByRef
+) -> PlayState | None:
     """What is done to something that is on, or to all of it."""
     if do.verb == Verb.RELEASE and do.ref == EVERYTHING:
         return deeds.let_go(show, state, now)
@@ -156,7 +191,9 @@ def _to_player(show: Show, state: PlayState, do: Do, now: float) -> PlayState | 
         return state if player is None else _levelled(state, player, do.value)
     if do.verb not in driving.MOVING:
         return None
-    return state if player is None else driving.drive(show, state, player, do, now)
+    if player is None:
+        return state
+    return driving.drive(show, state, player, do, now, ways)
 
 
 def _levelled(state: PlayState, player: Player, level: float) -> PlayState:
@@ -225,6 +262,24 @@ def plays(show: Show, state: PlayState, do: Do) -> list[Ref]:
         return [plays[after]] if 0 <= after < len(plays) else []
 
     return plays
+
+
+def driven(show: Show, state: PlayState, do: Do) -> list[Player]:
+    """Returns the players that are on and would be brought to another of their cues by
+    doing something.
+    """
+    if do.verb not in (Verb.GO, Verb.NEXT, Verb.BACK, Verb.STEP):
+        return []
+    if do.ref.kind == PLAYER:
+        player = state.player(do.ref.id)
+        on = [] if player is None else [player]
+    elif do.ref.kind == TILE:
+        found = show.tile(do.ref.id)
+        pairs = [] if found is None else playing(show, *found)
+        on = [p for p in (one.is_on(state) for one in pairs) if p is not None]
+    else:
+        on = on_now(state, do.ref)
+    return [player for player in on if cues.cursor_of(player) is not None]
 
 
 def _of_deed(show: Show, state: PlayState, deed: str) -> list[Ref]:

@@ -62,7 +62,7 @@ def set_effects(
             before = rate_of(show, was, draft.effects)
             after = rate_of(show, effect, effects)
             if before != after:
-                own += before.cycles(*time) - after.cycles(*time)
+                own += before.cycles(*time[:2]) - after.cycles(*time[:2])
 
         if own:
             offsets[effect.id] = own

@@ -9,7 +9,7 @@ import math
 import msgspec
 
 from choreon.engine.actions import motion, players, tempo
-from choreon.engine.actions.kinds import KINDS, Drive
+from choreon.engine.actions.kinds import KINDS, Drive, RoutesByRef
 from choreon.engine.actions.levels import within
 from choreon.engine.do import Do
 from choreon.model.show import Show
@@ -20,17 +20,24 @@ replace = msgspec.structs.replace
 
 
 def drive(
-    show: Show, state: PlayState, player: Player, do: Do, now: float
+    show: Show,
+    state: PlayState,
+    player: Player,
+    do: Do,
+    now: float,
+    ways: RoutesByRef | None = None,
 ) -> PlayState:
     """Drive something that is on by one of MOVING, as its kind takes that; letting up
-    does nothing.
+    does nothing. `ways`: how heads of what comes reach their points.
     """
     if do.edge == Edge.UP:
         return state
 
     kind = KINDS.get(player.ref.kind)
     own = None if kind is None else kind.acts.get(do.verb)
-    return (own or MOVING[do.verb])(show, state, player, do, now)
+    if own is not None:
+        return own(show, state, player, do, now, ways or {})
+    return MOVING[do.verb](show, state, player, do, now)
 
 
 MOST = 100_000  # steps, or places in an order
@@ -163,6 +170,12 @@ def _lower(
     return players.reorder(show, state, player, -_whole(do.value), now)
 
 
+def _nothing(
+    show: Show, state: PlayState, player: Player, do: Do, now: float
+) -> PlayState:
+    return state  # it has no steps that could be chosen
+
+
 MOVING: dict[Verb, Drive] = {
     Verb.RATE: _rate,
     Verb.SIZE: _size,
@@ -176,6 +189,7 @@ MOVING: dict[Verb, Drive] = {
     Verb.BACK: _back,
     Verb.STEP: _step,
     Verb.GO: _next,
+    Verb.READY: _nothing,
     Verb.HOLD: _pause,
     Verb.RAISE: _raise,
     Verb.LOWER: _lower,

@@ -8,12 +8,27 @@ from typing import Any, NamedTuple
 
 from choreon.engine.do import Do
 from choreon.model.effects import rate_of
-from choreon.model.playables import Chase, Scene
+from choreon.model.playables import Chase, Scene, Stack
 from choreon.model.playables.chase import End
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.verbs import Verb
-from choreon.render.state import AnyCursor, BeatClock, Going, Player, PlayState, Still
+from choreon.render.looks import Angles
+from choreon.render.state import (
+    AnyCursor,
+    BeatClock,
+    Cued,
+    Going,
+    Player,
+    PlayState,
+    Still,
+)
+
+HeadRoutes = Mapping[str, Angles]
+"""The way in which heads of something that starts reach their points."""
+
+RoutesByRef = Mapping[Ref, HeadRoutes]
+"""The same for each of the things that may start."""
 
 
 class Wanted(NamedTuple):
@@ -38,6 +53,9 @@ Stepper = Callable[[Show, Any, AnyCursor, BeatClock, float, Wanted], Stepped | N
 
 Drive = Callable[[Show, PlayState, Player, Do, float], PlayState]
 """Returns the state after something that is on was driven."""
+
+OwnDrive = Callable[[Show, PlayState, Player, Do, float, RoutesByRef], PlayState]
+"""The same of one kind, with the ways by which heads reach the points of what comes."""
 
 
 def _never(playable: Any) -> None:
@@ -68,7 +86,7 @@ class PlayableActions:
     at_end: Callable[[Any], Ref | None] = _never
     stepper: Stepper | None = None
     beat: Callable[[Show, Any, BeatClock], float | None] = _beat_of_effects
-    acts: Mapping[Verb, Drive] = field(default_factory=dict)
+    acts: Mapping[Verb, OwnDrive] = field(default_factory=dict)
 
 
 RELEASED = Ref("", "released")
@@ -107,8 +125,27 @@ def _beat_of_chase(show: Show, chase: Chase, clock: BeatClock) -> float | None:
     return beat_of_chase(show, chase, clock)
 
 
+def _start_stack(stack: Stack, now: float, clock: BeatClock) -> AnyCursor:
+    return Cued()  # before its first cue, to which it is brought at once
+
+
+def _drive_cues(verb: Verb) -> OwnDrive:
+    def drive(*what: Any) -> PlayState:
+        from choreon.engine.actions import cues  # it knows this
+
+        return cues.DRIVES[verb](*what)
+
+    return drive
+
+
+_CUE_VERBS = (Verb.GO, Verb.NEXT, Verb.BACK, Verb.STEP, Verb.READY)
+
 KINDS: dict[str, PlayableActions] = {
     Scene.kind: PlayableActions(_start_scene),
     Chase.kind: PlayableActions(_start_chase, _chase_ends, _step_chase, _beat_of_chase),
+    Stack.kind: PlayableActions(
+        _start_stack,
+        acts={verb: _drive_cues(verb) for verb in _CUE_VERBS},
+    ),
 }
 """A kind that is not here cannot be started."""

@@ -7,7 +7,7 @@ import msgspec
 from choreon.engine.actions import envelopes, players
 from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
-from choreon.render.state import FULL, Envelope, Moment, Player, PlayState
+from choreon.render.state import FULL, Cued, Envelope, Moment, Player, PlayState
 
 replace = msgspec.structs.replace
 
@@ -52,11 +52,7 @@ def _stays(player: Player) -> bool:
 
 def _kinds(state: PlayState) -> list[tuple[object, ...]]:
     """What is on, whatever its level."""
-    return sorted(
-        (p.id, p.ref, p.steps[-1].only, p.steps[-1].level)
-        for p in state.players
-        if _stays(p)
-    )
+    return sorted((p.id, *_what(p)) for p in state.players if _stays(p))
 
 
 def go_back(show: Show, state: PlayState, now: float) -> PlayState:
@@ -89,6 +85,9 @@ def _brought_back(show: Show, state: PlayState, was: Player, now: float) -> Play
         return state
 
     step = replace(was.steps[-1], at=now, until=None)
+    if isinstance(step.cursor, Cued):
+        # what would follow it by itself has waited long enough to surprise
+        step = replace(step, cursor=replace(step.cursor, waits=True), lamps=())
     known = state.player(was.id)
     if known is None:
         # it would still be there: it comes in below what lay above it
@@ -117,4 +116,4 @@ def _brought_back(show: Show, state: PlayState, was: Player, now: float) -> Play
 def _what(player: Player) -> tuple[object, ...]:
     """What a player plays, or goes to, and how much of it."""
     step = player.steps[-1]
-    return (step.ref, step.only, step.level)
+    return (step.ref, step.only, step.level, str(step.cursor.key))

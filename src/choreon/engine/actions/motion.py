@@ -5,16 +5,19 @@ end. Pure functions from state to state.
 from __future__ import annotations
 
 import math
+import time
 
 import msgspec
 
-from choreon.engine.actions import players
+from choreon.engine.actions import cues, players
+from choreon.engine.actions.cues import Wall
 from choreon.engine.actions.kinds import KINDS, RELEASED, Wanted
 from choreon.model.effects import rate_of
 from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.render.compiled import CompiledShow
 from choreon.render.state import (
+    Cued,
     Envelope,
     Player,
     PlayState,
@@ -60,7 +63,7 @@ def _going(
     speed = 0.0 if paused else rate
     steps = tuple(
         replace(step, cursor=step.cursor.going_at(speed, now, beat))
-        for step in player.steps
+        for step in cues.paced(player, rate, paused, now)
     )
     return replace(player, steps=steps, rate=rate, paused=paused)
 
@@ -153,7 +156,8 @@ def carried(
     for player in state.players:
         steps = tuple(carry(step) for step in player.steps)
         same = very_same(steps, player.steps)
-        players_after.append(player if same else replace(player, steps=steps))
+        carried_on = player if same else replace(player, steps=steps)
+        players_after.append(cues.edited(before, after, carried_on, now))
 
     if not very_same(players_after, state.players):
         state = replace(state, players=tuple(players_after))
@@ -192,7 +196,7 @@ def _draft_carried(
         old = rate_of(before.show, effect, effects)
         new = rate_of(after.show, effect, effects)
         if old != new:
-            gained = old.cycles(*time) - new.cycles(*time)
+            gained = old.cycles(*time[:2]) - new.cycles(*time[:2])
             offsets[effect.id] = offsets.get(effect.id, 0.0) + gained
 
     if offsets == state.draft.going.offsets:
@@ -205,11 +209,16 @@ def _draft_carried(
 # ends
 
 
-def due_at(compiled: CompiledShow, state: PlayState, player: Player) -> float | None:
-    """Returns when a player comes to its end by itself, by the tempo as it is now; None
-    for never, and while it pauses.
+def due_at(
+    compiled: CompiledShow, state: PlayState, player: Player, now: float, wall: Wall
+) -> float | None:
+    """Returns when something follows a player by itself: it comes to its end, or its
+    next cue comes, by the clocks as they are now; None for never, and while it pauses.
     """
     step = player.steps[-1]
+    if isinstance(step.cursor, Cued):
+        return cues.due_at(state, compiled.show, player, now, wall)
+
     cursor, source = step.cursor, compiled.source(step)
     if player.releasing or player.lifts:
         return None
@@ -223,34 +232,70 @@ def due_at(compiled: CompiledShow, state: PlayState, player: Player) -> float | 
     if playable is None or KINDS[playable.kind].at_end(playable) is None:
         return None
 
-    due = coming.at if coming.beat is None else _when(state, coming.beat)
+    due = coming.at
+    if coming.beat is not None:
+        due = cues.when_beat(state.clock, coming.beat)
     # a hand may have brought it past its end
     return max(due or 0.0, coming.least)
 
 
-def _when(state: PlayState, beat: float) -> float:
-    """When the clock comes to a beat."""
-    clock = state.clock
-    when = clock.at + (beat - clock.beat - clock.pull) * 60.0 / clock.bpm
-    if when - clock.at >= clock.catch:
-        return when
-    speed = clock.bpm / 60.0 + clock.pull / clock.catch
-    return clock.at + (beat - clock.beat) / speed
+MOST_AT_ONCE = 100  # that follow each other in one frame
 
 
-def follow(compiled: CompiledShow, state: PlayState, now: float) -> PlayState:
+def next_due(compiled: CompiledShow, state: PlayState, now: float, wall: Wall) -> float:
+    """Returns when something next follows by itself; never is `inf`."""
+    dues = (due_at(compiled, state, player, now, wall) for player in state.players)
+    return min((due for due in dues if due is not None), default=math.inf)
+
+
+def follow(
+    compiled: CompiledShow, state: PlayState, now: float, wall: Wall | None = None
+) -> PlayState:
     """Returns the state after all that has come to its end by a time was let go, or was
-    followed by what it starts; each at its own time, but where frames were held up for
-    longer: what follows then begins as if it had been on time would jump in.
+    followed by what it starts, and all cues came that come by themselves: the earliest
+    first, each at its own time, but where frames were held up for longer: what follows
+    then begins as if it had been on time would jump in.
     """
-    for player in state.players:
-        due = due_at(compiled, state, player)
-        if due is not None and due <= now:
-            state = _follow(compiled.show, state, player, max(due, now - HELD_UP))
+    wall = Wall(time.time()) if wall is None else wall
+    stuck: set[str] = set()
+    for _ in range(MOST_AT_ONCE):
+        state = cues.armed(compiled, state, now, wall)
+        due, player = _earliest(compiled, state, stuck, now, wall)
+        if player is None or due > now:
+            break
+
+        after = _follow(compiled, state, player, due, now, wall)
+        if after is state:
+            stuck.add(player.id)  # nothing comes of it
+        state = after
+
     return state
 
 
-def _follow(show: Show, state: PlayState, player: Player, due: float) -> PlayState:
+def _earliest(
+    compiled: CompiledShow, state: PlayState, but: set[str], now: float, wall: Wall
+) -> tuple[float, Player | None]:
+    """The player that something follows first, and when."""
+    earliest, first = math.inf, None
+    for player in state.players:
+        due = due_at(compiled, state, player, now, wall)
+        if due is not None and due < earliest and player.id not in but:
+            earliest, first = due, player
+    return earliest, first
+
+
+def _follow(
+    compiled: CompiledShow,
+    state: PlayState,
+    player: Player,
+    due: float,
+    now: float,
+    wall: Wall,
+) -> PlayState:
+    if isinstance(player.steps[-1].cursor, Cued):
+        return cues.follow(compiled, state, player, due, now, wall)
+
+    show, due = compiled.show, max(due, now - HELD_UP)
     ended = show.playables.get(player.ref.id)
     then = None if ended is None else KINDS[ended.kind].at_end(ended)
     if then is None:
@@ -260,6 +305,7 @@ def _follow(show: Show, state: PlayState, player: Player, due: float) -> PlaySta
     playable = players.playable_of(show, then)
     if playable is None:
         return state
-    return players.change(
+    state = players.change(
         state, player, lambda p: players.go_to(p, playable, due, state.clock, {})
     )
+    return cues.begun(show, state, due)

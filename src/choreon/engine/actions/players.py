@@ -4,7 +4,7 @@ to state.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise, takewhile
 from typing import Any
@@ -12,11 +12,10 @@ from typing import Any
 import msgspec
 
 from choreon.engine.actions import envelopes
-from choreon.engine.actions.kinds import KINDS
+from choreon.engine.actions.kinds import KINDS, HeadRoutes, RoutesByRef
 from choreon.model.playables import Playable, Priority
 from choreon.model.refs import Ref, find
 from choreon.model.show import Show
-from choreon.render.looks import Angles
 from choreon.render.state import (
     BeatClock,
     Envelope,
@@ -27,17 +26,13 @@ from choreon.render.state import (
     Step,
 )
 
+__all__ = ["HeadRoutes", "RoutesByRef"]
+
 replace = msgspec.structs.replace
 
 LONGEST_CHAIN = 24  # interrupted fades that one player remembers
 MOST_LIFTS = 2  # that are on their way to the top for one player
 UNSEEN = 1e-6  # a share that makes no difference to a 16-bit value
-
-HeadRoutes = Mapping[str, Angles]
-"""The way in which heads of something that starts reach their points."""
-
-RoutesByRef = Mapping[Ref, HeadRoutes]
-"""The same for each of the things that may start."""
 
 
 def playable_of(show: Show, ref: Ref) -> Playable | None:
@@ -139,10 +134,16 @@ def go_to(
 
 @dataclass(frozen=True)
 class StepFade:
-    """How a step comes in, and in how many seconds levels fall."""
+    """How a step comes in, and in how many seconds levels fall after a `delay`.
+    `begin`: when that begins, where it is not at once. `longest`: how many interrupted
+    fades are remembered.
+    """
 
     progress: Envelope
     fall: float
+    delay: float = 0.0
+    begin: float | None = None
+    longest: int = LONGEST_CHAIN
 
 
 def over_to(player: Player, fresh: Step, now: float, fading: StepFade) -> Player:
@@ -152,10 +153,14 @@ def over_to(player: Player, fresh: Step, now: float, fading: StepFade) -> Player
         kept: tuple[Step, ...] = (replace(last, until=None),)
     else:
         before = (_stopped(step, now) for step in player.steps[:-1])
-        kept = (*before, replace(last, until=now))
-    fall = Ramp(0.0, 1.0, now, fading.fall)
+        # one that is held stays where it was held
+        until = now if last.until is None else min(now, last.until)
+        kept = (*before, replace(last, until=until))
+
+    begin = now if fading.begin is None else fading.begin
+    fall = Ramp(0.0, 1.0, begin + fading.delay, fading.fall)
     fresh = replace(fresh, progress=fading.progress, fall=fall)
-    return replace(player, steps=thinned((*kept, fresh)))
+    return replace(player, steps=thinned((*kept, fresh), fading.longest))
 
 
 def _stopped(step: Step, now: float) -> Step:
@@ -164,15 +169,15 @@ def _stopped(step: Step, now: float) -> Step:
     return replace(step, until=now) if later else step
 
 
-def thinned(steps: tuple[Step, ...]) -> tuple[Step, ...]:
-    """Returns the steps without those that are not to be seen; of more than
-    LONGEST_CHAIN, without those that are least.
+def thinned(steps: tuple[Step, ...], longest: int = LONGEST_CHAIN) -> tuple[Step, ...]:
+    """Returns the steps without those that are not to be seen; of more than `longest`,
+    without those that are least.
     """
     kept = list(steps)
     while len(kept) > 2:
         shares = _shares(kept)
         least = min(range(len(kept) - 1), key=shares.__getitem__)
-        if shares[least] > UNSEEN and len(kept) <= LONGEST_CHAIN:
+        if shares[least] > UNSEEN and len(kept) <= longest:
             break
         del kept[least]
     return tuple(kept)
@@ -191,6 +196,8 @@ def _shares(steps: list[Step]) -> list[float]:
             continue
 
         ways = [step.progress.main, step.fall, *step.progress.families.values()]
+        for one in step.lamps:
+            ways += [one.progress.main, one.fall, *one.progress.families.values()]
         come = [way.at(step.until) for way in ways]
         shares.append(left * max(come))
         left *= 1.0 - min(come)

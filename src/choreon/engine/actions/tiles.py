@@ -66,7 +66,9 @@ def drive_tile(context: TileContext, do: Do) -> PlayState:
     """Drive what a tile has on."""
     state = context.state
     for _, player in context.on:
-        state = driving.drive(context.show, state, player, do, context.now)
+        state = driving.drive(
+            context.show, state, player, do, context.now, context.ways
+        )
     return state
 
 

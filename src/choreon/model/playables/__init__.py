@@ -5,15 +5,17 @@ from __future__ import annotations
 from choreon.model.playables.base import Playable, PlayableKind, Priority, Times
 from choreon.model.playables.chase import CHASE, Chase
 from choreon.model.playables.scene import SCENE, Scene
+from choreon.model.playables.stack import STACK, Stack
 from choreon.model.playables.unknown import UNKNOWN, Unknown
 
-AnyPlayable = Scene | Chase | Unknown
+AnyPlayable = Scene | Chase | Stack | Unknown
 
 KINDS: dict[str, PlayableKind] = {
     kind.type.kind: kind
     for kind in (
         SCENE,
         CHASE,
+        STACK,
         UNKNOWN,
     )
 }
@@ -32,6 +34,7 @@ __all__ = [
     "PlayableKind",
     "Priority",
     "Scene",
+    "Stack",
     "Times",
     "Unknown",
     "kind_of",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -85,8 +85,9 @@ class PlayableKind:
     `with_effects` likewise. `parts`: what it plays within itself. `plays`: that, and
     what it starts beside. `replaced`: the same with a ref to one thing led to another.
     `light`: all of one that makes its light and its course, as objects to be compared
-    by identity; None where nothing is known of that. A kind that has no looks, effects
-    or links to others need not say so.
+    by identity; None where nothing is known of that. `light_at`: the same of a part of
+    one, by what a cursor's key says; None where that part is gone. A kind that has no
+    looks, effects or links to others need not say so.
     """
 
     title: str
@@ -98,5 +99,6 @@ class PlayableKind:
     with_effects: Callable[[Any, Callable[[Effects], Effects]], Any] = _itself
     parts: Callable[[Any], tuple[Ref, ...]] = _nothing
     light: Callable[[Any], tuple[object, ...] | None] = _unknown
+    light_at: Callable[[Any, Hashable], tuple[object, ...] | None] | None = None
     plays: Callable[[Any], tuple[Ref, ...]] = _nothing
     replaced: Callable[[Any, Ref, Ref], Any] = _itself

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -84,13 +84,25 @@ class Source(Protocol):
         """
 
 
+class SourceOf(Protocol):
+    """Returns the source of something that is played, of `only` some families of it;
+    None where it is gone.
+    """
+
+    def __call__(self, ref: Ref, only: tuple[str, ...] = ()) -> Source | None: ...
+
+
 @dataclass(frozen=True)
 class CompileContext:
-    """What a source is compiled from. `source_of`: that of something it plays."""
+    """What a source is compiled from. `source_of`: that of something it plays, or of
+    some families of that. `part`: which part of a playable is asked for, by the key of
+    a cursor.
+    """
 
     show: Show
     rig: Rig
-    source_of: Callable[[Ref], Source | None]
+    source_of: SourceOf
+    part: Hashable = None
 
 
 Compile = Callable[[CompileContext, Any, Mapping[str, Angles]], Source]

@@ -23,7 +23,7 @@ from choreon.model.values import Look
 from choreon.render.effects import CompiledEffects, PathBegin, compile_effects
 from choreon.render.fades import Fade, Move
 from choreon.render.live import Change, Dimming, Followed, Given, Live, Moved
-from choreon.render.looks import Angles, CompiledLook, compile_look, find_heads
+from choreon.render.looks import Angles, CompiledLook, compile_look, whole_of
 from choreon.render.mixed import Mixed
 from choreon.render.recent import Recent
 from choreon.render.rig import Floats, Rig
@@ -241,7 +241,7 @@ class ChaseSource:
 
         self.uses = frozenset(plays).union(*(source.uses for source in sources))
         self.modifies = any(source.modifies for source in sources)
-        self.look = _whole(rig, [source.look for source in sources], self.uses)
+        self.look = whole_of(rig, [source.look for source in sources], self.uses)
         self.pairs: Recent[tuple[int, int], Fade] = Recent(PAIRS)
 
         for spot in range(min(len(sources) * 2, PAIRS // 2)):
@@ -388,34 +388,6 @@ def moved_to(chase: Chase, cursor: Going, time: Time, own: float) -> Going:
     if chase.unit == Unit.BEATS:
         return replace(cursor, beats=cursor.beats + own - time.beats)
     return replace(cursor, seconds=cursor.seconds + own - time.seconds)
-
-
-def _whole(
-    rig: Rig, looks: Sequence[CompiledLook], uses: frozenset[str]
-) -> CompiledLook:
-    """All that a chase ever gives: every lamp at its strongest, every row."""
-    if not looks:
-        return CompiledLook(rig, uses=uses)
-
-    lamps = np.unique(np.concatenate([look.lamps for look in looks]))
-    rows = np.unique(np.concatenate([look.rows for look in looks]))
-    freed = np.unique(np.concatenate([look.freed for look in looks]))
-    shining = np.unique(np.concatenate([look.shining[0] for look in looks]))
-    level, light = np.zeros(rig.intensities + 1), np.zeros(rig.intensities + 1)
-
-    values = np.zeros(rig.size + rig.channels)
-    for look in looks:
-        level[look.lamps] = np.maximum(level[look.lamps], look.levels)
-        where, strong = look.shining
-        light[where] = np.maximum(light[where], strong)
-        values[look.rows] = look.values
-
-    made = CompiledLook(rig, lamps, level[lamps], rows, values[rows], freed, uses=uses)
-    # raw values of its steps may light lamps that it gives no level
-    made.__dict__["shining"] = (shining, light[shining])
-    find_heads(made, {})
-
-    return made
 
 
 class _Into:

@@ -168,7 +168,7 @@ def carried(
     for effect, rate in after.rates.items():
         was = old.get(effect)
         if was is not None and was != rate:
-            gained = was.cycles(*time) - rate.cycles(*time)
+            gained = was.cycles(*time[:2]) - rate.cycles(*time[:2])
             offsets[effect] = offsets.get(effect, 0.0) + gained
 
     if offsets == cursor.offsets:

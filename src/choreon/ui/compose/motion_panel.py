@@ -453,7 +453,7 @@ class MotionPanel(QWidget):
         show = self.parts.document.show
         rate = rate_of(show, effect, self.parts.draft.effects)
         ahead = state.draft.going.offsets.get(effect.id, 0.0)
-        return rate.cycles(*own) + effect.start + ahead
+        return rate.cycles(*own[:2]) + effect.start + ahead
 
     def _nudge(self, pan: float, tilt: float) -> None:
         """Move the middle of the ways."""

@@ -8,9 +8,9 @@ from typing import Any
 
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.state import Time
+from choreon.render.state import AnyCursor, Time
 
-StepsInWords = Callable[[Time], str]
+StepsInWords = Callable[[AnyCursor, Time], str]
 """Tells which step something is at, at a time of its own, and which comes next."""
 
 

@@ -10,7 +10,7 @@ from choreon.model.playables.chase import steps_of
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.sources.chase import own_time, rounds_of, step_name
-from choreon.render.state import Time
+from choreon.render.state import AnyCursor, Time
 from choreon.terms import a_round, term
 from choreon.ui.kinds.base import StepsInWords, UiKind
 
@@ -59,7 +59,7 @@ def _steps(show: Show, chase: Chase) -> StepsInWords:
     names = [step_name(show, step) for step in steps]
     rounds = rounds_of(chase, steps)
 
-    def told(time: Time) -> str:
+    def told(cursor: AnyCursor, time: Time) -> str:
         if not names:
             return tr("no steps")
         spot = rounds.at(own_time(chase, time))

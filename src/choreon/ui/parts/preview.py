@@ -262,6 +262,11 @@ class Preview(QObject):
         only = PlayState((Player("preview", "", (step,)),))
         return self.decoder.read(render(self.compiled, only, 0.0))
 
+    def light_of_step(self, step: Step) -> Light:
+        """Returns what a step of a player lights by itself, wholly there."""
+        only = PlayState((Player("preview", "", (step,)),))
+        return self.decoder.read(render(self.compiled, only, 0.0))
+
     def light_of_look(self, look: Look) -> Light:
         """Returns what a look lights by itself."""
         only = set_draft(housekeeping.blank(), look)

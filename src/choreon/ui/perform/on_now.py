@@ -337,7 +337,7 @@ class OnRow(QFrame):
 
         if steps is not None:
             beat = self.parts.engine.state.beat(now)
-            self.where.setText(steps(cursor.time(now, beat)))
+            self.where.setText(steps(cursor, cursor.time(now, beat)))
 
     def _steps_of(self, player: Player) -> StepsInWords | None:
         """What tells where in its steps something is, worked out once."""

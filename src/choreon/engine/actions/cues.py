@@ -1,0 +1,740 @@
+"""Stacks that are on: from cue to cue, by hand and by what follows. Pure functions from
+state to state.
+
+A cue is a step of its player. A stack begins as a step of nothing that is there wholly,
+so that the first GO, a blackout and *back* are one crossfade each, as all others are.
+"""
+
+from __future__ import annotations
+
+import datetime
+import math
+from collections.abc import Callable
+from typing import NamedTuple
+
+import msgspec
+import numpy as np
+
+from choreon.engine.actions import players
+from choreon.engine.actions.kinds import KINDS, HeadRoutes, OwnDrive, RoutesByRef
+from choreon.engine.actions.players import StepFade
+from choreon.engine.do import Do
+from choreon.model.lamps import fixtures_of
+from choreon.model.playables import Stack
+from choreon.model.playables.stack import (
+    Cue,
+    CueTimes,
+    FollowKind,
+    LampTimes,
+    contents,
+    key_of,
+    seconds,
+    times_of,
+)
+from choreon.model.refs import Ref
+from choreon.model.show import Show
+from choreon.model.verbs import Edge, Verb
+from choreon.render.compiled import CompiledShow
+from choreon.render.compiled import key_of as key_of_step
+from choreon.render.sources.stack import OWN
+from choreon.render.state import (
+    FULL,
+    BeatClock,
+    Cued,
+    Envelope,
+    Going,
+    LampFade,
+    Player,
+    PlayState,
+    Ramp,
+    Step,
+    Time,
+)
+
+replace = msgspec.structs.replace
+
+LONGEST_CHAIN = 8  # cues that are still to be seen in one fade
+HELD_UP = 0.03  # seconds, a frame and a bit
+AWAY = 2.0  # seconds within which what was due meanwhile is done in order
+MISSED = 60.0  # seconds after a time of day in which it still comes
+EDITED = 0.5  # seconds in which an edited cue is gone over to
+CUE = "cue"
+"""The kind of a ref to one cue; its id is `STACK/CUE`."""
+
+
+def to_cue(stack: Ref, cue_id: str) -> Ref:
+    """Points at a cue of a stack."""
+    return Ref(CUE, f"{stack.id}/{cue_id}")
+
+
+def stack_of(show: Show, player: Player) -> Stack | None:
+    """Returns the stack that a player plays."""
+    found = show.playables.get(player.ref.id)
+    return found if isinstance(found, Stack) else None
+
+
+def cursor_of(player: Player) -> Cued | None:
+    """Returns where a player is in its stack."""
+    cursor = player.steps[-1].cursor
+    return cursor if isinstance(cursor, Cued) else None
+
+
+# which cue
+
+
+def next_cue(stack: Stack, cursor: Cued) -> Cue | None:
+    """Returns the cue that comes next: the one that was chosen to, else the one behind
+    this; behind one that is gone, the next by number.
+    """
+    chosen = stack.cue(cursor.next) if cursor.next else None
+    if chosen is not None:
+        return chosen
+
+    place = stack.place_of(cursor.cue)
+    if place is None:
+        return stack.after(cursor.number)
+    return stack.cues[place + 1] if place + 1 < len(stack.cues) else None
+
+
+def cue_before(stack: Stack, cursor: Cued) -> Cue | None:
+    """Returns the cue before this in the list."""
+    place = stack.place_of(cursor.cue)
+    if place is None:
+        return stack.before(cursor.number)
+    return stack.cues[place - 1] if place > 0 else None
+
+
+def _cue_at(stack: Stack, place: float) -> Cue | None:
+    """The cue at a place of the list, from 0."""
+    if not math.isfinite(place) or not 0 <= place < len(stack.cues):
+        return None
+    return stack.cues[int(place)]
+
+
+# on to it
+
+
+def over_to_cue(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    cue: Cue,
+    now: float,
+    due: float | None = None,
+    routes: HeadRoutes | None = None,
+) -> Player:
+    """Returns a player on its way to a cue of its stack, by what is seen now. `due`:
+    when it should have set out, from which what follows is counted.
+    """
+    stack = stack_of(show, player)
+    if stack is None:
+        return player
+
+    due = now if due is None else due
+    begin = max(due, now - HELD_UP)
+    times = times_of(stack, cue)
+    last, rate = player.steps[-1], player.rate
+
+    going = Going(due, state.clock.beat_at(due), rate=rate)
+    cursor = Cued(
+        cue=cue.id,
+        number=cue.number,
+        going=going,
+        from_beat=going.beat,
+        went=now,
+        things=_things(show, state.clock, player, stack, cue, begin),
+    )
+
+    fresh = replace(
+        last,
+        at=begin,
+        until=None,
+        aims=dict(routes or {}),
+        cursor=cursor,
+        lamps=_lamp_fades(show, cue, times, begin, rate),
+    )
+    fading = StepFade(
+        _progress(times, begin, rate),
+        times.fade_out / rate,
+        times.delay_out / rate,
+        begin,
+        LONGEST_CHAIN,
+    )
+
+    return replace(players.over_to(player, fresh, begin, fading), paused=False)
+
+
+def _progress(times: CueTimes, begin: float, rate: float) -> Envelope:
+    """How a cue comes in."""
+
+    def ramp(delay: float, fade: float) -> Ramp:
+        wait, length = seconds(delay) / rate, seconds(fade) / rate
+        return Ramp(0.0, 1.0, begin + wait, length)
+
+    families = {f: ramp(own.delay, own.fade) for f, own in times.families.items()}
+    return Envelope(ramp(times.delay_in, times.fade_in), families)
+
+
+def _lamp_fades(
+    show: Show, cue: Cue, times: CueTimes, begin: float, rate: float
+) -> tuple[LampFade, ...]:
+    """How lamps come that have times of their own; each once, with the first that has
+    it.
+    """
+    made = []
+    taken: set[str] = set()
+    for part in cue.lamps:
+        fixtures = [i for i in fixtures_of(show, part.of) if i not in taken]
+        if not fixtures:
+            continue
+
+        taken.update(fixtures)
+        own = _own_times(part, times)
+        fall = Ramp(0.0, 1.0, begin + own.delay_out / rate, own.fade_out / rate)
+        made.append(LampFade(tuple(fixtures), _progress(own, begin, rate), fall))
+
+    return tuple(made)
+
+
+def _own_times(part: LampTimes, times: CueTimes) -> CueTimes:
+    """The times of some lamps in a cue; families keep those of the cue."""
+    return CueTimes(
+        seconds(part.fade_in, times.fade_in),
+        seconds(part.fade_out, times.fade_out),
+        seconds(part.delay_in, times.delay_in),
+        seconds(part.delay_out, times.delay_out),
+        times.families,
+    )
+
+
+def _things(
+    show: Show, clock: BeatClock, player: Player, stack: Stack, cue: Cue, now: float
+) -> dict[str, Going]:
+    """Where what a cue plays is: what is still seen of a cue before goes on, all else
+    begins.
+    """
+    known: dict[str, Going] = {}
+    for step in player.steps:
+        if isinstance(step.cursor, Cued):
+            known |= step.cursor.things
+
+    made: dict[str, Going] = {}
+    on = contents(stack, cue)
+    for part in on.plays:
+        key = key_of(part)
+        begun = known.get(key) or _begun(show, part.ref, now, clock)
+        if begun is not None:
+            made[key] = begun
+
+    if any(effect.on for effect in on.effects):
+        beat = clock.beat_at(now)
+        made[OWN] = Going(now, beat, 0.0, beat - clock.first)
+
+    return made
+
+
+def _begun(show: Show, ref: Ref, now: float, clock: BeatClock) -> Going | None:
+    """Where something begins that a cue plays; None where it does not move."""
+    playable = players.playable_of(show, ref)
+    if playable is None:
+        return None
+    if isinstance(playable, Stack):
+        return Going(now, clock.beat_at(now))
+    cursor = KINDS[playable.kind].start(playable, now, clock)
+    return cursor if isinstance(cursor, Going) else None
+
+
+def begun(show: Show, state: PlayState, now: float, at_once: bool = False) -> PlayState:
+    """Returns the state in which each stack that has just been started is on its way to
+    its first cue, in the times of that cue; with `at_once` it is there, as is one that
+    a fader or a flash brought in.
+    """
+    for player in state.players:
+        cursor, stack = cursor_of(player), stack_of(show, player)
+        if cursor is None or cursor.cue or stack is None or not stack.cues:
+            continue
+        if not player.releasing and not player.lifts:
+            there = at_once or player.weight == Envelope()
+            begins = _begin(show, state, player, stack, now, there)
+            state = players.put(state, begins)
+    return state
+
+
+def _begin(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    stack: Stack,
+    now: float,
+    at_once: bool,
+) -> Player:
+    first, step = stack.cues[0], player.steps[-1]
+    if len(player.steps) > 1:
+        # it is gone over to from something else, in the times of its first cue; what
+        # comes only later, in the dark, keeps its own
+        there = over_to_cue(show, state, player, first, now, None, step.aims).steps[-1]
+        if step.progress.main.begin > now:
+            there = replace(step, cursor=there.cursor)
+        return replace(player, steps=(*player.steps[:-1], there))
+
+    bare = replace(player, weight=Envelope(), steps=(replace(step, aims={}),))
+    on = over_to_cue(show, state, bare, first, now, None, step.aims)
+    if at_once:
+        there_at_once = replace(on.steps[-1], progress=Envelope(), fall=FULL, lamps=())
+        return replace(on, steps=(there_at_once,))
+    if player.fades.fade_in is None:
+        return on
+
+    # a tile's own time goes before that of the first cue
+    progress = Envelope(Ramp(0.0, 1.0, now, seconds(player.fades.fade_in)))
+    fresh = replace(on.steps[-1], progress=progress, lamps=())
+    return replace(on, steps=(*on.steps[:-1], fresh))
+
+
+# by hand
+
+
+def _go(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    do: Do,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """On to the next cue; within the guard time after a GO that is not taken."""
+    stack, cursor = stack_of(show, player), cursor_of(player)
+    if stack is None or cursor is None:
+        return state
+    since = now - cursor.went
+    if cursor.cue and 0.0 <= since < seconds(stack.guard):
+        return state
+    return _on(show, state, player, next_cue(stack, cursor), now, now, ways)
+
+
+def _on(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    cue: Cue | None,
+    now: float,
+    due: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """Go to a cue, and do what it does besides."""
+    stack = stack_of(show, player)
+    if cue is None or stack is None:
+        return state
+
+    routes = ways.get(to_cue(stack.ref, cue.id))
+    state = players.change(
+        state,
+        player,
+        lambda p: over_to_cue(show, state, p, cue, now, due, routes),
+    )
+    return _besides(show, state, stack, cue, now, ways)
+
+
+def _besides(
+    show: Show,
+    state: PlayState,
+    stack: Stack,
+    cue: Cue,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """What a cue does besides, by the hand of its stack."""
+    from choreon.engine.actions import NotTaken, perform  # it knows this
+
+    by = f"stack:{stack.id}"
+    for act in cue.does:
+        if act.verb == Verb.GO and _went(show, state, act.ref, now):
+            continue  # a stack takes one GO a frame: rings of them end here
+
+        edge = Edge.TURN if act.verb in TURNED else Edge.DOWN
+        do = Do(act.ref, act.verb, act.value, edge)
+        try:
+            state = perform(show, state, do, now, ways, by)
+        except NotTaken:
+            continue  # the check of the stack tells of it
+
+    return state
+
+
+TURNED = (Verb.LEVEL, Verb.VALUE, Verb.RATE, Verb.BPM)
+
+
+def _went(show: Show, state: PlayState, ref: Ref, now: float) -> bool:
+    """Whether a stack has taken a GO in this frame already."""
+    for player in state.players:
+        cursor = cursor_of(player)
+        if player.ref == ref and cursor is not None and cursor.went == now:
+            return True
+    return False
+
+
+def _back(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    do: Do,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """To the cue before, in its times; what would follow that waits for GO."""
+    stack, cursor = stack_of(show, player), cursor_of(player)
+    cue = None if stack is None or cursor is None else cue_before(stack, cursor)
+    if cue is None:
+        return state
+    return _to(show, state, player, cue, now, ways, waits=True)
+
+
+def _step(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    do: Do,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """To a cue by its place in the list."""
+    stack = stack_of(show, player)
+    cue = None if stack is None else _cue_at(stack, do.value)
+    return state if cue is None else _to(show, state, player, cue, now, ways)
+
+
+def _to(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    cue: Cue,
+    now: float,
+    ways: RoutesByRef,
+    waits: bool = False,
+) -> PlayState:
+    """To any cue, without what it does besides."""
+    stack = stack_of(show, player)
+    routes = None if stack is None else ways.get(to_cue(stack.ref, cue.id))
+
+    def gone(one: Player) -> Player:
+        there = over_to_cue(show, state, one, cue, now, None, routes)
+        return _with_cursor(there, lambda cursor: replace(cursor, waits=waits))
+
+    return players.change(state, player, gone)
+
+
+def _ready(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    do: Do,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """Have a cue come next, by its place in the list; below 0 the one after this."""
+    stack = stack_of(show, player)
+    if stack is None:
+        return state
+    cue = _cue_at(stack, do.value)
+    chosen = "" if cue is None else cue.id
+    return players.change(
+        state,
+        player,
+        lambda p: _with_cursor(
+            p, lambda cursor: replace(cursor, next=chosen, armed=None)
+        ),
+    )
+
+
+def _with_cursor(player: Player, make: Callable[[Cued], Cued]) -> Player:
+    """A player whose place in its stack was put through a function."""
+    step = player.steps[-1]
+    if not isinstance(step.cursor, Cued):
+        return player
+    there = replace(step, cursor=make(step.cursor))
+    return replace(player, steps=(*player.steps[:-1], there))
+
+
+DRIVES: dict[Verb, OwnDrive] = {
+    Verb.GO: _go,
+    Verb.NEXT: _go,
+    Verb.BACK: _back,
+    Verb.STEP: _step,
+    Verb.READY: _ready,
+}
+
+
+def upcoming_step(
+    show: Show, state: PlayState, player: Player | None, stack: Stack, do: Do
+) -> Step | None:
+    """Returns the step to which doing something would bring a stack that is on, or that
+    is started; None where it brings it to none.
+    """
+    cursor = Cued() if player is None else cursor_of(player)
+    if cursor is None:
+        return None
+
+    if do.verb == Verb.BACK:
+        cue = cue_before(stack, cursor)
+    elif do.verb == Verb.STEP:
+        cue = _cue_at(stack, do.value)
+    else:
+        cue = next_cue(stack, cursor)
+
+    return None if cue is None else step_at(stack, cue)
+
+
+def step_at(stack: Stack, cue: Cue) -> Step:
+    """Returns a step that is at a cue."""
+    return Step(ref=stack.ref, cursor=Cued(cue=cue.id, number=cue.number))
+
+
+# holding, and rates
+
+
+def paced(player: Player, rate: float, paused: bool, now: float) -> tuple[Step, ...]:
+    """Returns the steps of a player that goes at another rate, or is held, from now on:
+    what is left of the fades to a cue takes as much longer, or stands.
+    """
+    *before, last = player.steps
+    if not isinstance(last.cursor, Cued):
+        return player.steps
+
+    if rate != player.rate:
+        here = now if last.until is None else min(now, last.until)
+        last = last.stretched(player.rate / rate, here)
+    if paused and not player.paused and not last.done(now):
+        last = replace(last, until=now)
+    if player.paused and not paused and last.until is not None:
+        last = replace(last.fades_shifted(now - last.until), until=None)
+
+    return (*before, last)
+
+
+# edits
+
+
+def edited(
+    before: CompiledShow, after: CompiledShow, player: Player, now: float
+) -> Player:
+    """Returns a player on its way to its cue as it is after an edit, from what it was.
+    One whose cue did not change, or whose lamps did, stays.
+    """
+    step = player.steps[-1]
+    cursor, old = step.cursor, before.source(step)
+    if not isinstance(cursor, Cued) or old is None or old is after.source(step):
+        return player
+    if before.rig is not after.rig or before.same_part(after.show, step):
+        return player
+
+    was = replace(step, cursor=replace(cursor, edit=cursor.edit + 1))
+    while after.source_kept(was) is not None:
+        was = replace(was, cursor=replace(was.cursor, edit=was.cursor.edit + 1))  # type: ignore[union-attr]
+    after.keep(key_of_step(was), old)
+
+    # a fade that goes on takes as long as it would have
+    rest = EDITED if step.done(now) else max(EDITED, step.over - now)
+    rest = rest if math.isfinite(rest) else EDITED
+    fading = StepFade(Envelope(Ramp(0.0, 1.0, now, rest)), rest, longest=LONGEST_CHAIN)
+    begun = replace(player, steps=(*player.steps[:-1], was))
+    there = replace(step, at=now, until=None, lamps=())
+    return replace(players.over_to(begun, there, now, fading), paused=player.paused)
+
+
+# what follows
+
+
+class Wall(NamedTuple):
+    """The clock on the wall, in its own seconds: now, and when it was looked at last
+    (None: not yet).
+    """
+
+    now: float
+    before: float | None = None
+
+
+def armed(
+    compiled: CompiledShow, state: PlayState, now: float, wall: Wall
+) -> PlayState:
+    """Returns the state in which each cue knows when it is complete, and the one after
+    it at which time of day it comes.
+    """
+    for player in state.players:
+        cursor, stack = cursor_of(player), stack_of(compiled.show, player)
+        if cursor is None or stack is None or not cursor.cue:
+            continue
+
+        made = cursor
+        if cursor.complete is None:
+            done = complete_after(compiled, player, stack, cursor)
+            made = replace(made, complete=done)
+
+        cue = next_cue(stack, cursor)
+        timed = cue is not None and cue.follow.kind == FollowKind.CLOCK
+        if cue is not None and timed and cursor.armed is None:
+            made = replace(made, armed=next_time(cue.follow.after, wall.now))
+        elif not timed and cursor.armed is not None:
+            made = replace(made, armed=None)
+
+        if made is not cursor:
+            there = made
+            state = players.put(state, _with_cursor(player, lambda _, c=there: c))  # type: ignore[misc]
+
+    return state
+
+
+def next_time(of_day: float, wall: float) -> float:
+    """Returns when the clock on the wall next shows a time of day, in seconds since
+    midnight: in its own seconds, after `wall`.
+    """
+    of_day = min(86_399.999, max(0.0, of_day))
+    here = datetime.datetime.fromtimestamp(wall)
+    midnight = here.replace(hour=0, minute=0, second=0, microsecond=0)
+    for day in (0, 1, 2):
+        # days by the calendar: the clock may be put forward on one of them
+        begins = midnight + datetime.timedelta(days=day)
+        hour, rest = divmod(of_day, 3600.0)
+        minute, second = divmod(rest, 60.0)
+        there = begins.replace(hour=int(hour), minute=int(minute), second=int(second))
+        when = there.timestamp() + (second % 1.0)
+        if when > wall:
+            return when
+    return wall + 86_400.0
+
+
+def complete_after(
+    compiled: CompiledShow, player: Player, stack: Stack, cursor: Cued
+) -> float:
+    """Returns how many seconds of a stack's own time after a cue was gone to all of it
+    that follows a ramp is there: levels that fall where any falls, all else where
+    anything comes.
+    """
+    cue = stack.cue(cursor.cue)
+    if cue is None:
+        return 0.0
+
+    rises, falls = _rises_and_falls(compiled, player)
+    times = times_of(stack, cue)
+    parts = [times]
+    parts += [_own_times(part, times) for part in cue.lamps]
+    ends = [0.0]
+
+    for own in parts:
+        if rises:
+            ends.append(own.delay_in + own.fade_in)
+        if falls:
+            ends.append(own.delay_out + own.fade_out)
+    if rises:
+        ends += [seconds(t.delay) + seconds(t.fade) for t in times.families.values()]
+
+    return max(ends)
+
+
+def _rises_and_falls(compiled: CompiledShow, player: Player) -> tuple[bool, bool]:
+    """Whether anything comes with the step that a player goes to, and whether any level
+    falls.
+    """
+    count = compiled.rig.intensities + 1
+    before, after = np.zeros(count), np.zeros(count)
+    rows: set[int] = set()
+    for step in player.steps[:-1]:
+        look = compiled.look_of(step)
+        before[look.lamps] = np.maximum(before[look.lamps], look.levels)
+        rows.update(look.rows.tolist())
+
+    there = compiled.look_of(player.steps[-1])
+    after[there.lamps] = there.levels
+    comes = bool((after > before + 1e-9).any()) or len(there.rows) > 0
+    return comes, bool((after < before - 1e-9).any())
+
+
+def due_at(
+    state: PlayState, show: Show, player: Player, now: float, wall: Wall
+) -> float | None:
+    """Returns when the next cue of a stack comes by itself, by the clocks as they are
+    now; None where it waits for GO.
+    """
+    stack, cursor = stack_of(show, player), cursor_of(player)
+    if stack is None or cursor is None or not cursor.cue:
+        return None
+    if player.releasing or player.lifts or player.paused or cursor.waits:
+        return None
+
+    cue = next_cue(stack, cursor)
+    if cue is None:
+        return None
+
+    kind, after = cue.follow.kind, seconds(cue.follow.after)
+    if kind == FollowKind.BEGUN:
+        return _after(cursor, after)
+    if kind == FollowKind.COMPLETE and cursor.complete is not None:
+        return _after(cursor, cursor.complete + after)
+    if kind in (FollowKind.BEAT, FollowKind.BAR):
+        return when_beat(state.clock, _line(state.clock, cursor, kind, after))
+    if kind == FollowKind.CLOCK and cursor.armed is not None:
+        return now + (cursor.armed - wall.now)
+    return None
+
+
+def _after(cursor: Cued, own: float) -> float | None:
+    """When a cue has been gone to for so many seconds of its own."""
+    coming = cursor.going.comes_to(Time(own, math.inf))
+    return None if coming is None else coming.at
+
+
+def _line(clock: BeatClock, cursor: Cued, kind: FollowKind, after: float) -> float:
+    """The beat on which the n-th line since a cue began lies."""
+    count = max(1, int(after))
+    if kind == FollowKind.BEAT:
+        return math.floor(cursor.from_beat + 1e-6) + count
+    bar = max(1, clock.bar)
+    bars = math.floor((cursor.from_beat - clock.first) / bar + 1e-6)
+    return clock.first + (bars + count) * bar
+
+
+def when_beat(clock: BeatClock, beat: float) -> float:
+    """Returns when the clock comes to a beat."""
+    when = clock.at + (beat - clock.beat - clock.pull) * 60.0 / clock.bpm
+    if when - clock.at >= clock.catch:
+        return when
+    speed = clock.bpm / 60.0 + clock.pull / clock.catch
+    return clock.at + (beat - clock.beat) / speed
+
+
+def follow(
+    compiled: CompiledShow,
+    state: PlayState,
+    player: Player,
+    due: float,
+    now: float,
+    wall: Wall,
+) -> PlayState:
+    """Returns the state after the next cue of a stack came by itself. One that should
+    have come so long ago that it would surprise holds, and waits for GO.
+    """
+    show = compiled.show
+    stack, cursor = stack_of(show, player), cursor_of(player)
+    cue = None if stack is None or cursor is None else next_cue(stack, cursor)
+    if stack is None or cursor is None or cue is None:
+        return state
+
+    if _missed(cursor, cue, due, now, wall):
+        held = _with_cursor(player, lambda c: replace(c, waits=True, missed=True))
+        return players.put(state, held)
+
+    routes = compiled.routes.get((player.id, cue.id), {})
+    ways = {to_cue(stack.ref, cue.id): routes}
+    if cue.follow.kind == FollowKind.CLOCK:
+        due = max(due, now - HELD_UP)
+    return _on(show, state, player, cue, now, due, ways)
+
+
+def _missed(cursor: Cued, cue: Cue, due: float, now: float, wall: Wall) -> bool:
+    """Whether a cue should have come too long ago to come now. A time of day over which
+    the clock was set comes; one that passed while nobody looked does not.
+    """
+    if cue.follow.kind != FollowKind.CLOCK:
+        return due < now - AWAY
+    armed = math.inf if cursor.armed is None else cursor.armed
+    set_over = wall.before is not None and wall.before < armed
+    return not set_over and due < now - MISSED

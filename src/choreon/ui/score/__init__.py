@@ -1,0 +1,1 @@
+"""The place Score: what comes next, and when."""

@@ -1,0 +1,408 @@
+"""What is in hand in Score: the stack that is shown, the cues that are chosen, and what
+is done to them. Its views take it one by one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Sequence
+
+from PySide6.QtCore import QObject, Signal
+
+from choreon.engine.actions import cues as running
+from choreon.engine.do import Do
+from choreon.language import plural, tr
+from choreon.model import cues
+from choreon.model.cue_words import NotUnderstood, parse_follow, parse_times
+from choreon.model.cues import NumberTaken, PlaysItself
+from choreon.model.playables import Stack
+from choreon.model.playables.stack import Cue, called
+from choreon.model.refs import Ref
+from choreon.model.show import Show
+from choreon.model.tiles import Part
+from choreon.model.verbs import Verb
+from choreon.render.state import Cued, Player
+from choreon.ui.parts import Parts
+
+Edit = Callable[[Show, Ref], Show]
+
+
+class ScoreHand(QObject):
+    """One stack in hand."""
+
+    changed = Signal()
+    """Another stack is shown, or it is another one after an edit."""
+    chosen_changed = Signal()
+    went = Signal()
+    """What plays has changed."""
+
+    def __init__(self, parts: Parts, parent: QObject) -> None:
+        super().__init__(parent)
+        self.parts = parts
+        self.stack_id = ""
+        self.chosen: tuple[str, ...] = ()
+        """The ids of the chosen cues, in their order."""
+        self.copied: tuple[Cue, ...] = ()
+        self._seen: Stack | None = None
+        parts.document.show_changed.connect(lambda _: self._follow())
+        parts.engine.state_changed.connect(lambda _: self.went.emit())
+        self._follow()
+
+    @property
+    def show(self) -> Show:
+        """The show as it is now."""
+        return self.parts.document.show
+
+    @property
+    def stack(self) -> Stack | None:
+        """The stack that is shown."""
+        found = self.show.playables.get(self.stack_id)
+        return found if isinstance(found, Stack) else None
+
+    @property
+    def cues(self) -> tuple[Cue, ...]:
+        """Its cues."""
+        stack = self.stack
+        return () if stack is None else stack.cues
+
+    @property
+    def chosen_cues(self) -> list[Cue]:
+        """The chosen ones of them."""
+        return [cue for cue in self.cues if cue.id in self.chosen]
+
+    def open(self, stack_id: str) -> None:
+        """Show a stack."""
+        if stack_id != self.stack_id:
+            self.stack_id, self._seen = stack_id, None
+            self.chosen = ()
+            self._follow()
+            self.chosen_changed.emit()
+
+    def _follow(self) -> None:
+        stacks = cues.stacks_of(self.show)
+        if self.stack is None:
+            self.stack_id = stacks[0].id if stacks else ""
+
+        stack = self.stack
+        there = {cue.id for cue in self.cues}
+        kept = tuple(i for i in self.chosen if i in there)
+        if kept != self.chosen:
+            self.chosen = kept
+            self.chosen_changed.emit()
+        if stack is not self._seen or stack is None:
+            self._seen = stack
+        self.changed.emit()
+
+    def choose(self, ids: Sequence[str]) -> None:
+        """Choose cues."""
+        wanted = set(ids)
+        chosen = tuple(cue.id for cue in self.cues if cue.id in wanted)
+        if chosen != self.chosen:
+            self.chosen = chosen
+            self.chosen_changed.emit()
+
+    # playing
+
+    @property
+    def player(self) -> Player | None:
+        """What plays the stack, if it is on."""
+        for player in self.parts.engine.state.players:
+            same = player.ref.kind == Stack.kind and player.ref.id == self.stack_id
+            if same and not (player.lifts or player.releasing):
+                return player
+        return None
+
+    @property
+    def cursor(self) -> Cued | None:
+        """Where in it that is."""
+        player = self.player
+        return None if player is None else running.cursor_of(player)
+
+    @property
+    def now(self) -> Cue | None:
+        """The cue that is on."""
+        stack, cursor = self.stack, self.cursor
+        return None if stack is None or cursor is None else stack.cue(cursor.cue)
+
+    @property
+    def next(self) -> Cue | None:
+        """The cue that GO brings."""
+        stack = self.stack
+        if stack is None:
+            return None
+        cursor = self.cursor
+        return running.next_cue(stack, Cued() if cursor is None else cursor)
+
+    @property
+    def after_next(self) -> Cue | None:
+        """The one behind that."""
+        stack, coming = self.stack, self.next
+        if stack is None or coming is None:
+            return None
+        return running.next_cue(stack, Cued(cue=coming.id, number=coming.number))
+
+    def go(self) -> None:
+        """GO."""
+        self._do(Verb.GO)
+
+    def back(self) -> None:
+        """To the cue before."""
+        self._do(Verb.BACK)
+
+    def hold(self) -> None:
+        """Hold, or go on."""
+        player = self.player
+        if player is not None:
+            self.parts.engine.send(Do(Ref("player", player.id), Verb.HOLD))
+
+    def set_rate(self, rate: float) -> None:
+        """Have fades and waits go so many times as fast."""
+        player = self.player
+        if player is not None:
+            self.parts.engine.send(Do(Ref("player", player.id), Verb.RATE, rate))
+
+    def let_go(self) -> None:
+        """Fade the stack out."""
+        player = self.player
+        if player is not None:
+            self.parts.engine.release(player.id)
+
+    def go_to(self, cue_id: str) -> None:
+        """Go to a cue, from wherever it is."""
+        place = self._place_of(cue_id)
+        if place is None:
+            return
+        if self.player is None:
+            self._do(Verb.GO)
+        self._do(Verb.STEP, float(place))
+
+    def make_next(self, cue_id: str) -> None:
+        """Have a cue come next."""
+        place = self._place_of(cue_id)
+        if place is not None and self.player is not None:
+            self._do(Verb.READY, float(place))
+
+    def skip(self) -> None:
+        """Have the cue after the next one come next."""
+        behind = self.after_next
+        if behind is not None:
+            self.make_next(behind.id)
+
+    def _place_of(self, cue_id: str) -> int | None:
+        stack = self.stack
+        return None if stack is None else stack.place_of(cue_id)
+
+    def _do(self, verb: Verb, value: float = 1.0) -> None:
+        stack = self.stack
+        if stack is not None:
+            self.parts.engine.flush()
+            self.parts.engine.send(Do(stack.ref, verb, value))
+
+    # edits
+
+    def edit(self, name: str, make: Edit) -> bool:
+        """Make an edit of the stack; one that cannot be is told. Returns whether it was
+        made.
+        """
+        stack = self.stack
+        if stack is None:
+            return False
+        try:
+            show = make(self.show, stack.ref)
+        except (PlaysItself, NumberTaken, ValueError) as error:
+            self.parts.notices.told.emit(str(error), "alarm")
+            return False
+        self.parts.document.edit(name, show)
+        return True
+
+    def new_stack(self, name: str = "", made: Sequence[Cue] = ()) -> None:
+        """Make a stack, and show it."""
+        show, ref = cues.keep_stack(self.show, name or tr("Stack"))
+        if made:
+            show, _ = cues.add_cues(show, ref, made)
+        self.parts.document.edit(tr("new stack"), show)
+        self.open(ref.id)
+
+    def add(self, made: Sequence[Cue], after: str | None = None) -> None:
+        """Put cues behind one of them, or, where none is named, behind the last that is
+        chosen; and choose them.
+        """
+        if not made:
+            return
+        if self.stack is None:
+            self.new_stack(made=made)
+            self.choose([cue.id for cue in self.cues])
+            return
+
+        behind = after if after is not None else (self.chosen[-1:] or (None,))[0]
+        fresh: list[str] = []
+
+        def make(show: Show, ref: Ref) -> Show:
+            show, ids = cues.add_cues(show, ref, made, behind)
+            fresh.extend(ids)
+            return show
+
+        name = plural(len(made), "add {n} cue", "add {n} cues")
+        if self.edit(name, make):
+            self.choose(fresh)
+
+    def add_of(self, refs: Sequence[Ref], after: str | None = None) -> None:
+        """Put in a cue for each of some things that play."""
+        self.add([self._cue_of(ref) for ref in refs if self._plays(ref)], after)
+
+    def _plays(self, ref: Ref) -> bool:
+        found = self.show.playables.get(ref.id)
+        return found is not None and found.ref == ref
+
+    def _cue_of(self, ref: Ref) -> Cue:
+        name = self.show.playables[ref.id].name
+        return cues.cue_of(name, (Part(ref),))
+
+    def put_into(self, refs: Sequence[Ref]) -> None:
+        """Have the chosen cues play some things as well."""
+        played = [ref for ref in refs if self._plays(ref)]
+        ids = self.chosen
+        if played and ids:
+            self.edit(
+                tr("what cues play"),
+                lambda s, r: cues.add_parts(s, r, ids, played),
+            )
+
+    def add_on_now(self) -> None:
+        """Put in a cue of what is on now: what plays, at its level, but for this stack;
+        lowest first.
+        """
+        state = self.parts.engine.state
+        players = [
+            player
+            for player in state.players
+            if not (player.lifts or player.releasing)
+            and player.ref.id != self.stack_id
+            and self._plays(player.ref)
+        ]
+        players.sort(key=lambda player: player.place)
+        parts = tuple(
+            Part(
+                player.ref,
+                round(min(1.0, player.level * player.steps[-1].level), 3),
+                player.steps[-1].only,
+            )
+            for player in players
+        )
+
+        draft = self.parts.draft
+        if not parts and not draft.look and not draft.effects:
+            text = tr(
+                "Nothing is on that a cue could be made of. Start scenes in Perform or "
+                "Compose, or type what the cue plays."
+            )
+            self.parts.notices.told.emit(text, "info")
+            return
+
+        self.add([cues.cue_of("", parts, draft.look, draft.effects)])
+
+    def add_draft(self) -> None:
+        """Put in a cue of the draft, which is let go: the cue has it."""
+        draft = self.parts.draft
+        if not draft.look and not draft.effects:
+            text = tr("The draft is empty: touch some lamps in Compose first.")
+            self.parts.notices.told.emit(text, "info")
+            return
+        self.add([cues.cue_of("", (), draft.look, draft.effects)])
+
+    def remove(self) -> None:
+        """Remove the chosen cues."""
+        ids = self.chosen
+        if not ids:
+            return
+        first = self._place_of(ids[0]) or 0
+        name = plural(len(ids), "remove {n} cue", "remove {n} cues")
+        if self.edit(name, lambda s, r: cues.remove_cues(s, r, ids)):
+            rest = self.cues
+            if rest:
+                self.choose([rest[min(first, len(rest) - 1)].id])
+
+    def repeat(self) -> None:
+        """The chosen cues once more."""
+        ids, fresh = self.chosen, list[str]()
+
+        def make(show: Show, ref: Ref) -> Show:
+            show, made = cues.repeat_cues(show, ref, ids)
+            fresh.extend(made)
+            return show
+
+        if ids and self.edit(
+            plural(len(ids), "repeat {n} cue", "repeat {n} cues"), make
+        ):
+            self.choose(fresh)
+
+    def copy(self) -> None:
+        """Remember the chosen cues."""
+        self.copied = tuple(self.chosen_cues)
+
+    def cut(self) -> None:
+        """Remember the chosen cues, and remove them."""
+        self.copy()
+        self.remove()
+
+    def paste(self) -> None:
+        """Put in what is remembered."""
+        self.add(self.copied)
+
+    def move(self, index: int, ids: Collection[str] | None = None) -> None:
+        """Bring the chosen cues before the one that is at `index`."""
+        moved = self.chosen if ids is None else ids
+        name = plural(len(moved), "move {n} cue", "move {n} cues")
+        if moved:
+            self.edit(name, lambda s, r: cues.move_cues(s, r, moved, index))
+
+    def move_by(self, by: int) -> None:
+        """Bring the chosen cues one up or down."""
+        stack = self.stack
+        if stack is None or not self.chosen:
+            return
+        places = [n for n, cue in enumerate(stack.cues) if cue.id in self.chosen]
+        index = places[0] - 1 if by < 0 else places[-1] + 2
+        if 0 <= index <= len(stack.cues):
+            self.move(index)
+
+    def renumber(self, first: float = 1.0) -> None:
+        """Count the cues anew."""
+        self.edit(tr("renumber cues"), lambda s, r: cues.renumber(s, r, first))
+
+    def set_fields(self, what: str, ids: Collection[str], /, **fields: object) -> bool:
+        """Say the same of some cues; `what` is what undo calls it."""
+        return self.edit(what, lambda s, r: cues.change_cues(s, r, ids, **fields))
+
+    def type_times(self, text: str, ids: Collection[str]) -> bool:
+        """Give cues the times that were typed."""
+        try:
+            typed = parse_times(text)
+        except NotUnderstood as error:
+            self.parts.notices.told.emit(str(error), "alarm")
+            return False
+        return self.set_fields(tr("times of cues"), ids, **typed._asdict())
+
+    def type_follow(self, text: str, ids: Collection[str]) -> bool:
+        """Have cues wait for what was typed."""
+        try:
+            follow = parse_follow(text)
+        except NotUnderstood as error:
+            self.parts.notices.told.emit(str(error), "alarm")
+            return False
+        return self.set_fields(tr("what cues wait for"), ids, follow=follow)
+
+    def type_number(self, text: str, cue_id: str) -> bool:
+        """Give a cue the number that was typed."""
+        try:
+            number = float(text.strip().replace(",", "."))
+        except ValueError:
+            told = tr("“{text}” is no number; nothing was changed.", text=text)
+            self.parts.notices.told.emit(told, "alarm")
+            return False
+        return self.edit(
+            tr("number of a cue"), lambda s, r: cues.set_number(s, r, cue_id, number)
+        )
+
+    def name_of(self, cue: Cue) -> str:
+        """“12 Mudlight”."""
+        return called(cue)

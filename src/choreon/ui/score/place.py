@@ -1,0 +1,280 @@
+"""The place Score: “I see what comes next and when.”"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QInputDialog,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from choreon.language import plural, tr
+from choreon.model import cues, edits
+from choreon.model.cue_words import NotUnderstood, parse_times
+from choreon.model.playables import Stack
+from choreon.ui import renaming
+from choreon.ui.commands import BY_ID, edits_text
+from choreon.ui.parts import Parts
+from choreon.ui.score.cue_form import CueForm, TimeField
+from choreon.ui.score.cue_table import CueTable
+from choreon.ui.score.go_slab import GoSlab
+from choreon.ui.score.hand import ScoreHand
+from choreon.ui.score.things import ThingList
+from choreon.ui.stage.mini import MiniStages
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
+from choreon.ui.widgets.menu import Menu
+
+ROOMY = 1060  # points from which the list of what plays has room beside the others
+
+
+class ScorePlace(QWidget):
+    """What plays, the cues, the chosen one, and below them GO."""
+
+    def __init__(self, parts: Parts) -> None:
+        super().__init__()
+        self.parts = parts
+        self.hand = ScoreHand(parts, self)
+        self.minis = MiniStages(parts, self)
+
+        self.head = self._make_head()
+        self.table = CueTable(self.hand)
+        self.things = ThingList(self.hand, self.minis)
+        self.form = CueForm(self.hand)
+        self.empty = self._make_empty()
+        self.slab = GoSlab(self.hand, self.minis)
+
+        middle = basics.panel(self.head, self.table, self.empty, margins=10)
+        basics.grow(middle, 1)
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (self.things, middle, self.form):
+            self.splitter.addWidget(widget)
+        self.splitter.setStretchFactor(1, 1)
+        self.splitter.setSizes([210, 640, 290])
+        self.splitter.setChildrenCollapsible(False)
+
+        box = QVBoxLayout(self)
+        box.setContentsMargins(8, 0, 8, 8)
+        box.setSpacing(8)
+        box.addWidget(self.splitter, 1)
+        box.addWidget(self.slab)
+
+        self._keys()
+        self.hand.changed.connect(self._follow)
+        self._follow()
+
+    def _make_head(self) -> QWidget:
+        hand = self.hand
+        self.chooser = QComboBox()
+        self.chooser.setAccessibleName(tr("Stack"))
+        self.chooser.setToolTip(tr("Which stack is shown"))
+        self.chooser.setMinimumWidth(140)
+        self.chooser.activated.connect(self._choose)
+
+        self.new = basics.button(
+            tr("New stack"), self.ask_new, "quiet", "plus", tr("Make another stack")
+        )
+        self.times = TimeField(tr("the stack"), "", self._type_times)
+        self.times.setToolTip(
+            tr("In and out, in seconds, of cues that have no times of their own: 3/2")
+        )
+        self.count = basics.label("", "small")
+
+        self.from_stage = basics.button(
+            tr("From what is on"),
+            hand.add_on_now,
+            icon="capture",
+            tip=tr("Put in a cue of what plays now, at its levels, and of the draft"),
+        )
+        self.from_draft = basics.button(
+            tr("From the draft"),
+            hand.add_draft,
+            "quiet",
+            tip=tr("Put in a cue with the draft as a look of its own"),
+        )
+        self.more = basics.tool("more", tr("More with this stack"), self._menu)
+        self.own = basics.label(tr("in/out"), "soft")
+        return flow(
+            self.chooser,
+            self.own,
+            self.times,
+            self.count,
+            1,
+            self.from_stage,
+            self.from_draft,
+            self.new,
+            self.more,
+        )
+
+    def _make_empty(self) -> QWidget:
+        """What is said where there is no stack."""
+        made = QWidget()
+        basics.stack(
+            made,
+            1,
+            basics.label(tr("No stack of cues yet"), "big"),
+            basics.label(
+                tr(
+                    "A stack is a list of cues, gone through by GO. Drag scenes here "
+                    "from the left, several at once, or begin with an empty one and "
+                    "type."
+                ),
+                "soft",
+                wrap=True,
+            ),
+            basics.row(
+                basics.button(tr("Begin a stack"), self.begin, "main", "plus"), 1
+            ),
+            2,
+            margins=16,
+        )
+        return made
+
+    def _keys(self) -> None:
+        """Space is GO here and nowhere else, and never while something is typed."""
+        acts = {"go": self.hand.go, "go-back": self.hand.back, "hold": self.hand.hold}
+        for command, act in acts.items():
+            for key in BY_ID[command].keys:
+                shortcut = QShortcut(QKeySequence(key), self)
+                shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+                shortcut.setAutoRepeat(False)
+                shortcut.activated.connect(lambda a=act: self._by_key(a))
+
+    def _by_key(self, act: Callable[[], object]) -> None:
+        if not edits_text(QApplication.focusWidget()):
+            act()
+
+    def _follow(self) -> None:
+        stacks = cues.stacks_of(self.hand.show)
+        names = [(stack.name, stack.id) for stack in stacks]
+        shown = [
+            (self.chooser.itemText(n), self.chooser.itemData(n))
+            for n in range(self.chooser.count())
+        ]
+        if names != shown:
+            self.chooser.clear()
+            for name, stack_id in names:
+                self.chooser.addItem(name, stack_id)
+        self.chooser.setCurrentIndex(self.chooser.findData(self.hand.stack_id))
+
+        stack = self.hand.stack
+        there = stack is not None
+        self.table.setVisible(there)
+        self.slab.setVisible(there)
+        self.form.setVisible(there)
+        self.empty.setVisible(not there)
+        for widget in (self.chooser, self.times, self.count, self.more, self.own):
+            widget.setVisible(there)
+
+        if stack is not None:
+            text = f"{stack.fade_in:g}/{stack.fade_out:g}"
+            if stack.fade_in == stack.fade_out:
+                text = f"{stack.fade_in:g}"
+            self.times.show_text(text)
+            basics.say(self.count, plural(len(stack.cues), "{n} cue", "{n} cues"))
+
+    def _choose(self, place: int) -> None:
+        self.hand.open(self.chooser.itemData(place))
+
+    def _type_times(self, text: str) -> bool:
+        try:
+            typed = parse_times(text)
+        except NotUnderstood as error:
+            self.parts.notices.told.emit(str(error), "alarm")
+            return False
+        stack = self.hand.stack
+        if stack is None or typed.fade_in is None or typed.fade_out is None:
+            return False
+        show = edits.change(
+            self.hand.show,
+            stack.ref,
+            fade_in=typed.fade_in,
+            fade_out=typed.fade_out,
+        )
+        self.parts.document.edit(tr("times of the stack"), show)
+        return True
+
+    def begin(self) -> None:
+        """Make the first stack, ready to be typed into."""
+        self.hand.new_stack()
+        self.table.setFocus()
+        self.table.edit_new()
+
+    def ask_new(self) -> None:
+        """Ask for a name, and make a stack."""
+        name, sure = QInputDialog.getText(self, tr("New stack"), tr("Name"))
+        if sure:
+            self.hand.new_stack(name)
+            self.table.setFocus()
+
+    def open(self, stack: Stack) -> None:
+        """Show a stack."""
+        self.hand.open(stack.id)
+
+    def _menu(self) -> None:
+        stack = self.hand.stack
+        if stack is None:
+            return
+        menu = Menu(self)
+        menu.addAction(
+            tr("Rename…"),
+            lambda: renaming.ask(self, self.parts, stack.ref, tr("Rename the stack")),
+        )
+        menu.addAction(tr("Double it"), self._double)
+        menu.addAction(tr("Renumber all cues"), self.hand.renumber)
+        guard = menu.addMenu(tr("A second GO is taken"))
+        for seconds, words in GUARDS:
+            action = guard.addAction(words)
+            action.setCheckable(True)
+            action.setChecked(stack.guard == seconds)
+            action.triggered.connect(lambda *_, s=seconds: self._set_guard(s))
+        menu.addSeparator()
+        menu.addAction(tr("Delete the stack"), self._delete)
+        menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def _double(self) -> None:
+        stack = self.hand.stack
+        if stack is not None:
+            show, ref = edits.duplicate(self.hand.show, stack.ref)
+            self.parts.document.edit(tr("double {name}", name=stack.name), show)
+            self.hand.open(ref.id)
+
+    def _set_guard(self, seconds: float) -> None:
+        stack = self.hand.stack
+        if stack is not None:
+            show = edits.change(self.hand.show, stack.ref, guard=seconds)
+            self.parts.document.edit(tr("guard time of GO"), show)
+
+    def _delete(self) -> None:
+        stack = self.hand.stack
+        if stack is not None:
+            show = edits.remove(self.hand.show, stack.ref)
+            self.parts.document.edit(tr("delete {name}", name=stack.name), show)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is little room the list of what plays leaves it to the cues."""
+        self.things.setVisible(self.width() >= ROOMY or self.hand.stack is None)
+        super().resizeEvent(event)
+
+    def escape(self) -> bool:
+        """Choose no cue. Returns whether any was."""
+        if not self.hand.chosen:
+            return False
+        self.hand.choose([])
+        return True
+
+
+GUARDS = (
+    (0.0, tr("at once")),
+    (0.25, tr("after 0.25 s")),
+    (0.5, tr("after 0.5 s")),
+    (1.0, tr("after 1 s")),
+)
+"""Seconds after a GO in which another one by hand is not taken."""

@@ -1,0 +1,956 @@
+"""Cues: what is on after each, and the way from one to the next, on numbers and bytes."""
+
+from __future__ import annotations
+
+import random
+
+import numpy as np
+import pytest
+
+from choreon.engine import actions
+from choreon.engine.actions import cues, motion
+from choreon.engine.actions.cues import Wall
+from choreon.engine.do import Do
+from choreon.model import edits
+from choreon.model.motion import Effect, EffectMode, Rate, Wave
+from choreon.model.playables import Scene, Stack, Times
+from choreon.model.playables.stack import (
+    Cue,
+    CueAct,
+    Follow,
+    FollowKind,
+    LampTimes,
+    contents,
+)
+from choreon.model.refs import Ref
+from choreon.model.show import Show
+from choreon.model.tiles import Part
+from choreon.model.verbs import Verb
+from choreon.render.compiled import CompiledShow, compile_show
+from choreon.render.compositor import compose, render
+from choreon.render.state import BeatClock, PlayState, Step
+from tests import play
+from tests.render import wander
+
+STACK = Ref("stack", "k")
+
+
+def part(scene: str, level: float = 1.0, *only: str) -> Part:
+    return Part(Ref("scene", scene), level, only)
+
+
+def stack(*them: Cue, **fields) -> Stack:
+    fields = {"fade_in": 0.0, "fade_out": 0.0, "guard": 0.0, **fields}
+    return Stack(id="k", name="K", cues=them, **fields)
+
+
+def cue(number: float, *plays: Part, **fields) -> Cue:
+    return Cue(id=f"q{number:g}", number=number, plays=plays, **fields)
+
+
+def room() -> Show:
+    """Two dimmers, left and right, and a wash of both."""
+    show = Show(id="r", name="R")
+    kind = wander.library()["generic-dimmer"]
+    show, _ = edits.hang(show, kind, kind.modes[0].name, 2, 1, 1)
+    left, right = show.fixtures
+    return play.with_scenes(
+        show,
+        left={left: {"Dimmer": 1.0}},
+        right={right: {"Dimmer": 1.0}},
+        both={left: {"Dimmer": 1.0}, right: {"Dimmer": 1.0}},
+        half={left: {"Dimmer": 0.5}, right: {"Dimmer": 0.5}},
+    )
+
+
+class Hand:
+    """One at the controls, with a clock in hand."""
+
+    def __init__(self, show: Show, *playables, clock: BeatClock | None = None) -> None:
+        self.show = edits.put(show, "playables", *playables)
+        self.compiled: CompiledShow = compile_show(self.show)
+        self.state = PlayState(clock=clock or BeatClock())
+        self.now = 0.0
+        self.wall = 1_000_000.0
+
+    def do(self, verb: Verb, value: float = 1.0, ref: Ref = STACK) -> None:
+        do = Do(ref, verb, value)
+        self.state = actions.perform(self.show, self.state, do, self.now)
+
+    def go(self) -> None:
+        self.do(Verb.GO)
+
+    def wait(self, seconds: float, frames: float = 0.025) -> None:
+        """Let time go by, frame by frame."""
+        end = self.now + seconds
+        while self.now < end - 1e-9:
+            step = min(frames, end - self.now)
+            self.now += step
+            self.wall, before = self.wall + step, self.wall
+            self.frame(Wall(self.wall, before))
+
+    def frame(self, wall: Wall | None = None) -> None:
+        followed = motion.follow(
+            self.compiled, self.state, self.now, wall or Wall(self.wall)
+        )
+        self.state = play.prune(followed, self.now)
+
+    def edit(self, *playables) -> None:
+        before, self.show = self.compiled, edits.put(self.show, "playables", *playables)
+        self.compiled = compile_show(self.show, before)
+        self.state = motion.carried(before, self.compiled, self.state, self.now)
+
+    @property
+    def slots(self) -> list[int]:
+        """What the first slots get."""
+        return render(self.compiled, self.state, self.now)[0, :2].tolist()
+
+    @property
+    def levels(self) -> list[float]:
+        canvas = compose(self.compiled, self.state, self.now)
+        return [round(float(v), 4) for v in canvas.values[:2]]
+
+    @property
+    def cue(self) -> str:
+        for player in self.state.players:
+            cursor = cues.cursor_of(player)
+            if cursor is not None and player.ref == STACK:
+                return cursor.cue
+        return ""
+
+
+# what is on
+
+
+def test_a_cue_is_a_state_and_not_a_change():
+    hand = Hand(room(), stack(cue(1, part("left")), cue(2, part("right"))))
+    hand.go()
+    assert hand.slots == [255, 0]
+    hand.go()
+    assert hand.slots == [0, 255]
+    hand.do(Verb.BACK)
+    assert hand.slots == [255, 0]
+
+
+def test_what_is_left_there_stays_till_it_is_named_again():
+    kept = stack(
+        cue(1, part("left")),
+        cue(2, part("right", 0.5), leaves=True),
+        cue(3, part("left", 0.0), leaves=True),
+        cue(4, part("both"), leaves=False),
+    )
+    hand = Hand(room(), kept)
+    seen = []
+    for _ in kept.cues:
+        hand.go()
+        seen.append(hand.levels)
+    assert seen == [[1.0, 0.0], [1.0, 0.5], [0.0, 0.5], [1.0, 1.0]]
+
+
+def test_of_looks_that_are_left_there_the_later_value_wins():
+    looks = stack(
+        cue(1, look={"a": {"Dimmer": 1.0, "Zoom": 10.0}}),
+        cue(2, look={"a": {"Zoom": 20.0}, "b": {"Dimmer": 0.5}}, leaves=True),
+    )
+    there = contents(looks, looks.cues[1])
+    assert there.look == {"a": {"Dimmer": 1.0, "Zoom": 20.0}, "b": {"Dimmer": 0.5}}
+
+
+def test_a_stack_leaves_alone_what_is_not_its_own():
+    hand = Hand(room(), stack(cue(1, part("left")), cue(2)))
+    hand.do(Verb.PRESS, ref=Ref("scene", "half"))
+    hand.wait(3.0)
+    hand.go()
+    assert hand.levels == [1.0, 0.5]
+    hand.go()  # a blackout of the stack
+    assert hand.levels == [0.5, 0.5]
+
+
+# times, by hand
+
+
+def test_levels_that_rise_and_levels_that_fall_have_their_own_times():
+    hand = Hand(
+        room(),
+        stack(
+            cue(1, part("left")),
+            cue(2, part("right"), fade_in=2.0, fade_out=4.0, delay_in=1.0),
+        ),
+    )
+    hand.go()
+    hand.go()
+    hand.wait(2.0)
+    assert hand.levels == [0.5, 0.5]
+    hand.wait(1.0)
+    assert hand.levels == [0.25, 1.0]
+    hand.wait(1.0)
+    assert hand.levels == [0.0, 1.0]
+
+
+def test_the_first_cue_comes_in_its_own_time():
+    hand = Hand(room(), stack(cue(1, part("both"), fade_in=4.0, delay_in=1.0)))
+    hand.go()
+    assert hand.levels == [0.0, 0.0]
+    hand.wait(3.0)
+    assert hand.levels == [0.5, 0.5]
+
+
+def test_a_cue_without_times_has_those_of_the_stack():
+    hand = Hand(room(), stack(cue(1, part("left")), cue(2), fade_in=2.0, fade_out=1.0))
+    hand.go()
+    hand.wait(1.0)
+    assert hand.levels == [0.5, 0.0]
+    hand.wait(1.0)
+    hand.go()
+    hand.wait(0.5)
+    assert hand.levels == [0.5, 0.0]
+
+
+def test_one_side_in_a_second_the_other_in_three():
+    show = room()
+    left = next(iter(show.fixtures))
+    sides = LampTimes(of=(Ref("fixture", left),), fade_in=1.0)
+    hand = Hand(show, stack(cue(1, part("both"), fade_in=3.0, lamps=(sides,))))
+    hand.go()
+    hand.wait(0.75)
+    assert hand.levels == [0.75, 0.25]
+    hand.wait(1.5)
+    assert hand.levels == [1.0, 0.75]
+
+
+def test_lamps_with_their_own_times_that_are_left_half_way_do_not_jump():
+    show = room()
+    left = next(iter(show.fixtures))
+    sides = LampTimes(of=(Ref("fixture", left),), fade_in=1.0, fade_out=4.0)
+    hand = Hand(
+        show,
+        stack(
+            cue(1, part("both"), fade_in=3.0, lamps=(sides,)),
+            cue(2, fade_out=1.0, lamps=(sides,)),
+        ),
+    )
+    hand.go()
+    hand.wait(0.75)
+    before = hand.levels
+    hand.go()
+    assert hand.levels == before == [0.75, 0.25]
+    hand.wait(1.0)
+    assert hand.levels == [0.5625, 0.0]
+
+
+def test_a_blackout_in_no_time_and_one_after_a_fade():
+    hand = Hand(room(), stack(cue(1, part("both"), fade_in=2.0), cue(2), cue(3)))
+    hand.go()
+    hand.wait(1.0)
+    assert hand.levels == [0.5, 0.5]
+    hand.go()
+    assert hand.levels == [0.0, 0.0]
+    hand.do(Verb.BACK)
+    hand.wait(1.0)
+    assert hand.levels == [0.5, 0.5]
+
+
+def test_go_and_back_half_way_go_on_from_what_is_seen():
+    hand = Hand(
+        room(),
+        stack(
+            cue(1, part("left")),
+            cue(2, part("right"), fade_in=2.0, fade_out=2.0),
+            cue(3, part("both"), fade_in=2.0),
+        ),
+    )
+    hand.go()
+    hand.go()
+    hand.wait(1.0)
+    assert hand.levels == [0.5, 0.5]
+    hand.go()
+    assert hand.levels == [0.5, 0.5]
+    hand.wait(1.0)
+    assert hand.levels == [0.75, 0.75]
+    hand.do(Verb.BACK)
+    hand.wait(1.0)
+    assert hand.levels == [0.375, 0.875]
+
+
+def test_two_goes_in_a_fade_whose_delay_has_not_begun():
+    hand = Hand(
+        room(),
+        stack(
+            cue(1, part("left")),
+            cue(2, part("right"), delay_in=5.0, delay_out=5.0, fade_in=1.0),
+            cue(3, part("half"), fade_in=1.0, fade_out=1.0),
+        ),
+    )
+    hand.go()
+    hand.go()
+    hand.wait(0.5)
+    assert hand.levels == [1.0, 0.0]
+    hand.go()
+    assert hand.levels == [1.0, 0.0]
+    hand.wait(0.5)
+    assert hand.levels == [0.75, 0.25]
+
+
+def test_what_two_cues_share_goes_on_without_a_dip_and_keeps_its_place():
+    show = room()
+    wave = Wave(low=0.0, high=1.0, rate=Rate(seconds=4.0))
+    breath = Scene(
+        id="breath",
+        name="B",
+        look={i: {"Dimmer": 0.0} for i in show.fixtures},
+        effects=(Effect(id="e", motion=wave, fixtures=tuple(show.fixtures)),),
+    )
+    shared = stack(
+        cue(1, part("breath"), fade_in=0.0),
+        cue(2, part("breath"), part("half"), fade_in=3.0, fade_out=3.0),
+    )
+    hand = Hand(show, breath, shared)
+    hand.go()
+    alone = Hand(show, breath)
+    alone.do(Verb.START, ref=Ref("scene", "breath"))
+    for _ in range(10):
+        hand.wait(0.13)
+        alone.wait(0.13)
+        assert hand.levels == alone.levels
+    hand.go()
+    for _ in range(40):
+        hand.wait(0.1)
+        alone.wait(0.1)
+        assert all(here >= there for here, there in zip(hand.levels, alone.levels))
+
+
+def test_a_pulse_in_both_cues_scales_once():
+    """Done once a look it would leave 0.56 half-way."""
+    show = room()
+    wave = Wave(low=0.5, high=0.5, mode=EffectMode.SCALES, rate=Rate(seconds=1.0))
+    dims = Scene(
+        id="dims",
+        name="D",
+        effects=(Effect(id="e", motion=wave, fixtures=tuple(show.fixtures)),),
+    )
+    pulsing = stack(
+        cue(1, part("dims")),
+        cue(2, part("dims"), fade_in=2.0, fade_out=5.0),
+        cue(3, part("both"), part("dims"), fade_in=2.0),
+    )
+    hand = Hand(show, dims, pulsing)
+    hand.do(Verb.START, ref=Ref("scene", "both"))
+    hand.go()
+    assert hand.levels == [0.5, 0.5]
+    hand.go()
+    for _ in range(8):
+        hand.wait(0.3)
+        assert hand.levels == [0.5, 0.5]
+    hand.go()
+    hand.wait(3.0)
+    assert hand.levels == [0.5, 0.5]  # what lies below it in its own cue, too
+
+
+# GO, and what it is not
+
+
+def test_a_second_go_within_the_guard_is_not_two():
+    hand = Hand(room(), stack(cue(1), cue(2), cue(3), guard=0.25))
+    hand.go()
+    hand.go()
+    assert hand.cue == "q1"
+    hand.wait(0.3)
+    hand.go()
+    hand.go()
+    assert hand.cue == "q2"
+
+
+def test_go_at_the_end_stays_there():
+    hand = Hand(room(), stack(cue(1), cue(2, part("left"))))
+    for _ in range(5):
+        hand.go()
+    assert hand.cue == "q2"
+    assert hand.levels == [1.0, 0.0]
+
+
+def test_any_cue_can_be_gone_to_or_be_made_the_next():
+    hand = Hand(room(), stack(*(cue(n) for n in range(1, 6))))
+    hand.go()
+    hand.do(Verb.STEP, 3.0)
+    assert hand.cue == "q4"
+    hand.do(Verb.READY, 1.0)
+    assert hand.cue == "q4"
+    hand.go()
+    assert hand.cue == "q2"
+    hand.go()
+    assert hand.cue == "q3"
+    for nowhere in (-1.0, 99.0, 1e9):
+        hand.do(Verb.STEP, nowhere)
+        assert hand.cue == "q3"
+
+
+def test_held_fades_and_waits_stand_and_go_on():
+    hand = Hand(
+        room(),
+        stack(
+            cue(1, part("both"), fade_in=2.0),
+            cue(2, part("left"), follow=Follow(FollowKind.COMPLETE, 1.0)),
+        ),
+    )
+    hand.go()
+    hand.wait(1.0)
+    hand.do(Verb.HOLD)
+    hand.wait(7.0)
+    assert hand.levels == [0.5, 0.5]
+    hand.do(Verb.HOLD)
+    hand.wait(0.5)
+    assert hand.levels == [0.75, 0.75]
+    hand.wait(1.4)
+    assert hand.cue == "q1"
+    hand.wait(0.2)
+    assert hand.cue == "q2"
+
+
+def test_the_rate_divides_what_is_left():
+    hand = Hand(
+        room(),
+        stack(
+            cue(1, part("both"), fade_in=4.0),
+            cue(2, follow=Follow(FollowKind.BEGUN, 6.0)),
+        ),
+    )
+    hand.go()
+    hand.wait(2.0)
+    assert hand.levels == [0.5, 0.5]
+    hand.do(Verb.RATE, 2.0)
+    assert hand.levels == [0.5, 0.5]
+    hand.wait(0.5)
+    assert hand.levels == [0.75, 0.75]
+    hand.wait(1.4)  # 2 + 1.9 · 2 = 5.8 of its 6 seconds
+    assert hand.cue == "q1"
+    hand.wait(0.2)
+    assert hand.cue == "q2"
+
+
+# what follows
+
+
+@pytest.mark.parametrize(
+    ("follow", "comes"),
+    [
+        (Follow(FollowKind.BEGUN, 2.5), 2.5),
+        (Follow(FollowKind.COMPLETE, 0.5), 3.5),
+        (Follow(FollowKind.BEAT, 3), 1.5),  # at 120 a minute
+        (Follow(FollowKind.BAR, 2), 4.0),
+    ],
+)
+def test_a_cue_comes_by_itself(follow, comes):
+    hand = Hand(
+        room(),
+        stack(cue(1, part("left"), fade_in=3.0, fade_out=9.0), cue(2, follow=follow)),
+    )
+    hand.go()
+    hand.wait(comes - 0.03)
+    assert hand.cue == "q1"
+    hand.wait(0.06)
+    assert hand.cue == "q2"
+
+
+def test_a_cue_that_only_takes_away_is_complete_when_that_is_done():
+    hand = Hand(
+        room(),
+        stack(
+            cue(1, part("left")),
+            cue(2, fade_in=9.0, fade_out=1.0),
+            cue(3, part("right"), follow=Follow(FollowKind.COMPLETE)),
+        ),
+    )
+    hand.go()
+    hand.go()
+    hand.wait(0.9)
+    assert hand.cue == "q2"
+    hand.wait(0.2)
+    assert hand.cue == "q3"
+
+
+def test_a_beat_is_waited_for_at_the_tempo_as_it_is_now():
+    hand = Hand(room(), stack(cue(1), cue(2, follow=Follow(FollowKind.BEAT, 4))))
+    hand.go()
+    hand.wait(1.0)  # two beats
+    hand.do(Verb.BPM, 60.0, Ref("master", "tempo"))
+    hand.wait(1.9)
+    assert hand.cue == "q1"
+    hand.wait(0.2)
+    assert hand.cue == "q2"
+
+
+def test_twenty_that_follow_each_other_keep_their_sum():
+    """Counted from when each was due, not from the frame that played it."""
+    each = [cue(n, follow=Follow(FollowKind.BEGUN, 0.1)) for n in range(2, 22)]
+    hand = Hand(room(), stack(cue(1), *each))
+    hand.go()
+    hand.wait(1.995, frames=0.0237)
+    assert hand.cue == "q20"
+    hand.wait(0.01)
+    assert hand.cue == "q21"
+    player = next(p for p in hand.state.players if p.ref == STACK)
+    cursor = cues.cursor_of(player)
+    assert cursor is not None
+    assert cursor.going.at == pytest.approx(2.0)
+
+
+def test_back_waits_for_go():
+    hand = Hand(
+        room(), stack(cue(1), cue(2, follow=Follow(FollowKind.BEGUN, 1.0)), cue(3))
+    )
+    hand.go()
+    hand.wait(1.1)
+    assert hand.cue == "q2"
+    hand.do(Verb.BACK)
+    hand.wait(5.0)
+    assert hand.cue == "q1"
+    hand.go()
+    assert hand.cue == "q2"
+
+
+def test_away_for_long_it_holds_and_says_so():
+    follows = stack(
+        cue(1), *(cue(n, follow=Follow(FollowKind.BEGUN, 1.0)) for n in (2, 3))
+    )
+    hand = Hand(room(), follows)
+    hand.go()
+    hand.frame()
+    hand.now += 2.5  # a stall of less than two seconds beyond: all of it, in order
+    hand.frame()
+    assert hand.cue == "q3"
+
+    hand = Hand(room(), follows)
+    hand.go()
+    hand.frame()
+    hand.now += 60.0
+    hand.frame()
+    assert hand.cue == "q1"
+    cursor = cues.cursor_of(hand.state.players[0])
+    assert cursor is not None
+    assert cursor.missed
+    assert cursor.waits
+
+
+def at_clock(hour: int, minute: int = 0) -> Follow:
+    return Follow(FollowKind.CLOCK, 3600.0 * hour + 60.0 * minute)
+
+
+def midnight(wall: float) -> float:
+    return cues.next_time(0.0, wall)
+
+
+def test_a_time_of_day_also_across_midnight():
+    hand = Hand(room(), stack(cue(1), cue(2, follow=at_clock(0, 1))))
+    hand.wall = midnight(hand.wall) - 30.0
+    hand.go()
+    hand.wait(89.0, frames=0.5)
+    assert hand.cue == "q1"
+    hand.wait(2.0, frames=0.5)
+    assert hand.cue == "q2"
+
+
+def test_the_clock_on_the_wall_is_set():
+    timed = stack(cue(1), cue(2, follow=at_clock(12)), cue(3, follow=at_clock(12)))
+    noon = cues.next_time(43_200.0, 1_000_000.0)
+
+    hand = Hand(room(), timed)
+    hand.wall = noon - 600.0
+    hand.go()
+    hand.wait(1.0)
+    hand.wall += 3600.0  # over it: it comes, once
+    hand.frame(Wall(hand.wall, hand.wall - 3600.0))
+    assert hand.cue == "q2"
+    hand.wall -= 3600.0  # and back after it came: the next one waits for noon
+    hand.wait(5.0)
+    assert hand.cue == "q2"
+
+    missed = Hand(room(), timed)
+    missed.wall = noon - 600.0
+    missed.go()
+    missed.frame()
+    missed.wall = noon + 61.0  # nobody looked meanwhile
+    missed.now += 661.0
+    missed.frame(Wall(missed.wall))
+    assert missed.cue == "q1"
+
+    late = Hand(room(), timed)
+    late.wall = noon - 600.0
+    late.go()
+    late.frame()
+    late.wall = noon + 20.0
+    late.now += 620.0
+    late.frame(Wall(late.wall))
+    assert late.cue == "q2"
+
+
+# besides
+
+
+def test_a_cue_does_things_besides():
+    show = room()
+    acts = (
+        CueAct(Ref("scene", "half"), Verb.START),
+        CueAct(Ref("master", "grand"), Verb.LEVEL, 0.5),
+        CueAct(Ref("master", "tempo"), Verb.BPM, 90.0),
+    )
+    hand = Hand(show, stack(cue(1, part("left")), cue(2, part("left"), does=acts)))
+    hand.go()
+    hand.go()
+    assert hand.levels == [0.5, 0.25]
+    assert hand.state.clock.bpm == 90.0
+    hand.do(Verb.BACK)
+    assert hand.state.masters.grand == 0.5
+
+
+def test_stacks_that_start_each_other_in_a_ring_come_to_an_end():
+    other = Ref("stack", "m")
+    one = stack(*(cue(n, does=(CueAct(other, Verb.GO),)) for n in (1, 2, 3)))
+    two = edits.replace(
+        stack(*(cue(n, does=(CueAct(STACK, Verb.GO),)) for n in (1, 2, 3))), id="m"
+    )
+    hand = Hand(room(), one, two)
+    hand.go()
+    assert hand.cue in ("q1", "q2")
+    hand.wait(1.0)
+    hand.go()
+    places = {
+        player.ref.id: cues.cursor_of(player).cue  # type: ignore[union-attr]
+        for player in hand.state.players
+    }
+    assert set(places) == {"k", "m"}
+
+
+def test_undo_takes_go_for_a_press():
+    hand = Hand(room(), stack(cue(1, part("left")), cue(2, part("right"))))
+    hand.go()
+    hand.wait(1.0)
+    hand.go()
+    assert hand.slots == [0, 255]
+    hand.do(Verb.PRESS, ref=Ref("deed", "undo"))
+    hand.wait(0.1)
+    assert hand.cue == "q1"
+    assert hand.slots == [255, 0]
+
+
+# edits of what is on
+
+
+def test_an_edit_of_the_cue_that_is_on_is_gone_over_to():
+    hand = Hand(room(), stack(cue(1, part("left"))))
+    hand.go()
+    hand.wait(1.0)
+    hand.edit(stack(cue(1, part("right"))))
+    assert hand.levels == [1.0, 0.0]
+    hand.wait(0.25)
+    assert hand.levels == [0.5, 0.5]
+    hand.wait(0.25)
+    assert hand.levels == [0.0, 1.0]
+
+
+def test_an_edit_elsewhere_changes_nothing_of_what_is_on():
+    hand = Hand(room(), stack(cue(1, part("left")), cue(2)))
+    hand.go()
+    before = hand.state
+    hand.edit(stack(cue(1, part("left"), name="Dusk"), cue(2, part("both"))))
+    assert hand.state is before
+
+
+def test_a_cue_deleted_while_it_is_on_stays_till_it_is_left():
+    hand = Hand(room(), stack(cue(1), cue(2, part("left")), cue(3, part("right"))))
+    hand.go()
+    hand.go()
+    assert hand.levels == [1.0, 0.0]
+    hand.edit(stack(cue(1), cue(3, part("right"))))
+    hand.wait(1.0)
+    assert hand.levels == [1.0, 0.0]
+    hand.go()
+    assert hand.cue == "q3"
+
+
+def test_a_cue_put_in_between_comes_next():
+    hand = Hand(room(), stack(cue(12), cue(13)))
+    hand.go()
+    hand.edit(stack(cue(12), cue(12.5), cue(13)))
+    hand.go()
+    assert hand.cue == "q12.5"
+
+
+# within each other
+
+
+def test_a_stack_within_a_cue_goes_on_by_what_follows_alone():
+    inner = Stack(
+        id="inner",
+        name="I",
+        fade_in=0.0,
+        fade_out=0.0,
+        cues=(
+            cue(1, part("left")),
+            cue(2, part("right"), follow=Follow(FollowKind.BEGUN, 2.0), fade_in=1.0),
+            cue(3, part("both")),
+        ),
+    )
+    hand = Hand(room(), inner, stack(cue(1, Part(inner.ref))))
+    hand.go()
+    assert hand.levels == [1.0, 0.0]
+    hand.wait(2.5)
+    assert hand.levels[1] == pytest.approx(0.5, abs=1e-3)
+    hand.wait(30.0, frames=0.5)
+    assert hand.levels == [0.0, 1.0]
+
+
+def test_a_stack_within_itself_is_dark_there_and_told():
+    from choreon.model.checks import check
+
+    hand = Hand(room(), stack(cue(1, Part(STACK), part("left"))))
+    hand.go()
+    assert hand.levels == [1.0, 0.0]
+    assert any("contains itself" in problem.text for problem in check(hand.show))
+
+
+def test_a_master_over_a_scene_in_a_chase_in_a_cue():
+    from choreon.model.masters import GroupMaster
+    from choreon.model.playables import Chase
+    from choreon.model.playables.chase import ChaseStep
+
+    show = room()
+    master = GroupMaster(id="m", name="M", over=(Ref("scene", "left"),))
+    show = edits.put(show, "masters", master)
+    steps = (ChaseStep(id="a", plays=Ref("scene", "left")),)
+    chase = Chase(id="c", name="C", steps=steps)
+    hand = Hand(show, chase, stack(cue(1, Part(chase.ref), part("right"))))
+    hand.go()
+    hand.state = play.set_masters(hand.state, levels={"m": 0.25})
+    assert hand.levels == [0.25, 1.0]
+
+
+# families
+
+
+def test_families_come_in_their_own_times():
+    show = Show(id="r", name="R")
+    kind = wander.library()["ostrey-wash-90"]
+    show, _ = edits.hang(show, kind, kind.modes[0].name, 1, 1, 1)
+    head = next(iter(show.fixtures))
+    show = play.with_scenes(
+        show,
+        a={head: {"Dimmer": 1.0, "Pan": 0.0, "Tilt": 0.0, "Zoom": 10.0}},
+        b={head: {"Dimmer": 1.0, "Pan": 40.0, "Tilt": 20.0, "Zoom": 30.0}},
+    )
+    times = {"position": Times(delay=1.0, fade=2.0)}
+    hand = Hand(
+        show, stack(cue(1, part("a")), cue(2, part("b"), fade_in=4.0, times=times))
+    )
+    hand.go()
+    hand.go()
+    hand.wait(2.0)
+    rig = hand.compiled.rig
+    values = compose(hand.compiled, hand.state, hand.now).values
+    here = {name: values[row] for name, row in zip(rig.names, range(rig.size))}
+    assert here["Pan"] == pytest.approx(20.0, abs=1e-6)
+    assert here["Zoom"] == pytest.approx(20.0, abs=1e-6)
+
+
+# random shows
+
+
+def still_show(dice: random.Random) -> Show:
+    """Lamps and scenes, none of which moves."""
+    show = wander.show_of(dice)
+    stand = [
+        edits.replace(p, effects=())
+        for p in show.playables.values()
+        if isinstance(p, Scene)
+    ]
+    return edits.put(show, "playables", *stand)
+
+
+def random_stack(dice: random.Random, show: Show, count: int = 6) -> Stack:
+    """Cues of scenes at levels, of some families, of looks of their own."""
+    scenes = [p for p in show.playables if p.startswith("s")]
+    made = []
+    for n in range(count):
+        only = dice.choice([(), (), (), ("intensity",), ("colour", "position")])
+        plays = tuple(
+            Part(Ref("scene", i), dice.choice([1.0, 1.0, 0.4, dice.random()]), only)
+            for i in dice.sample(scenes, dice.randint(0, 3))
+        )
+        made.append(
+            Cue(
+                id=f"q{n}",
+                number=float(n + 1),
+                plays=plays,
+                look=wander._look(dice, show) if dice.random() < 0.3 else {},
+                leaves=dice.random() < 0.25,
+                fade_in=dice.uniform(*wander.FADES),
+                fade_out=dice.uniform(*wander.FADES),
+                delay_in=dice.choice([0.0, dice.random()]),
+                delay_out=dice.choice([0.0, dice.random()]),
+                times=wander._times(dice),
+                lamps=random_sides(dice, show),
+                follow=dice.choice(
+                    [Follow(), Follow(), Follow(FollowKind.BEGUN, dice.uniform(0.2, 2))]
+                ),
+            )
+        )
+    return stack(*made, fade_in=2.0, fade_out=2.0)
+
+
+def random_sides(dice: random.Random, show: Show) -> tuple[LampTimes, ...]:
+    if dice.random() < 0.6:
+        return ()
+    lamps = dice.sample(list(show.fixtures), 2)
+    return tuple(
+        LampTimes(
+            of=(Ref("fixture", lamp),),
+            fade_in=dice.uniform(*wander.FADES),
+            fade_out=dice.uniform(*wander.FADES),
+            delay_in=dice.random(),
+        )
+        for lamp in lamps
+    )
+
+
+def lit_bytes(hand: Hand) -> tuple[np.ndarray, np.ndarray]:
+    """All values, and which of them belong to lamps that are lit."""
+    canvas = compose(hand.compiled, hand.state, hand.now)
+    rig = hand.compiled.rig
+    light = np.append(canvas.values[: rig.intensities], 1.0)
+    lights = np.concatenate([rig.light, rig.channel_light])
+    lit = light[np.minimum(lights, rig.intensities)] > 1e-6
+    shares = canvas.raw_share if canvas.driven else np.zeros(rig.channels)
+    lit[rig.size :] &= shares > 1e-9
+    return canvas.values, lit
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_go_to_n_and_play_through_to_n_give_the_same_light(seed):
+    dice = random.Random(seed)
+    show = still_show(dice)
+    random_one = random_stack(dice, show)
+    unfollowed = edits.replace(
+        random_one,
+        cues=tuple(edits.replace(c, follow=Follow()) for c in random_one.cues),
+    )
+    through, there = Hand(show, unfollowed), Hand(show, unfollowed)
+    for place in range(len(unfollowed.cues)):
+        through.go()
+        through.wait(dice.choice([0.4, 9.0]), frames=0.2)
+        if place and dice.random() < 0.3:
+            through.do(Verb.BACK)
+            through.wait(dice.uniform(0.1, 5.0), frames=0.2)
+            through.go()
+        if not there.state.players:
+            there.go()
+        there.do(Verb.STEP, float(place))
+        through.wait(9.0, frames=1.0)
+        there.wait(9.0, frames=1.0)
+        (values, lit), (others, lit_there) = lit_bytes(through), lit_bytes(there)
+        assert (lit == lit_there).all()
+        assert np.abs(values - others)[lit].max(initial=0.0) < 1e-9
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_a_cue_of_what_is_on_gives_the_same_light(seed):
+    """Players at levels, and one cue of the same things at those levels."""
+    dice = random.Random(100 + seed)
+    show = wander.show_of(dice) if seed % 2 else still_show(dice)
+    scenes = [p for p in show.playables if p.startswith("s")]
+    plays = tuple(
+        Part(Ref("scene", i), dice.choice([1.0, 0.4, dice.random()]))
+        for i in dice.sample(scenes, dice.randint(1, 5))
+    )
+    hand = Hand(show, stack(Cue(id="q", number=1.0, plays=plays)))
+    beside = Hand(show, stack(Cue(id="q", number=1.0, plays=plays)))
+    hand.go()
+    for one in plays:
+        beside.do(Verb.START, ref=one.ref)
+        player = next(p for p in beside.state.players if p.ref == one.ref)
+        beside.do(Verb.LEVEL, one.level, Ref("player", player.id))
+    for _ in range(3):
+        hand.wait(0.37)
+        beside.wait(0.37)
+        ours = render(hand.compiled, hand.state, hand.now)
+        theirs = render(beside.compiled, beside.state, beside.now)
+        assert (ours == theirs).all()
+
+
+class CueWalk(wander.Walk):
+    """Random hands on a stack, beside pads and faders."""
+
+    def _show_of(self, dice: random.Random) -> Show:
+        show = wander.show_of(dice)
+        made = random_stack(dice, show)
+        self.stack = made
+        return edits.put(show, "playables", made)
+
+    def next_deed(self) -> tuple[str, str, float]:
+        if self.dice.random() < 0.3:
+            return super().next_deed()
+        what = self.dice.choice(
+            ["go"] * 6 + ["go back", "hold", "to", "pace", "edit", "halt"]
+        )
+        return what, "", self.dice.random()
+
+    def act(self, state, what, tile, value, now):
+        verb = {
+            "go": Verb.GO,
+            "go back": Verb.BACK,
+            "hold": Verb.HOLD,
+            "to": Verb.STEP,
+            "pace": Verb.RATE,
+            "halt": Verb.RELEASE,
+        }.get(what)
+        if what == "edit":
+            return self._edited(state, value, now)
+        if verb is None:
+            return super().act(state, what, tile, value, now)
+        self.state, self.now = state, now
+        own = next((p for p in state.players if p.ref == STACK), None)
+        ref = STACK
+        if verb in (Verb.HOLD, Verb.RATE, Verb.RELEASE):
+            if own is None:
+                return state
+            ref = Ref("player", own.id)
+        number = {"to": float(int(value * 6)), "pace": 0.6 + 0.6 * value}.get(what, 1.0)
+        do = Do(ref, verb, number)
+        ways = self.ahead.ask([do])[do.ref]
+        return actions.perform(self.show, state, do, now, ways)
+
+    def _edited(self, state, value, now):
+        place = int(value * len(self.stack.cues))
+        other = self.stack.cues[(place + 1) % len(self.stack.cues)]
+        changed = edits.replace(self.stack.cues[place], plays=other.plays)
+        them = [*self.stack.cues]
+        them[place] = changed
+        self.stack = edits.replace(self.stack, cues=tuple(them))
+        self.show = edits.put(self.show, "playables", self.stack)
+        before = self.compiled
+        self.state, self.now = state, now
+        self.compiled = self.ahead.adopt(self.show)
+        return motion.carried(before, self.compiled, state, now)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_no_lit_lamp_jumps_by_any_hand_on_a_stack(seed):
+    walk = CueWalk(random.Random(seed))
+    worst = walk.scan(step=0.004)
+    assert worst.step <= worst.allowed, worst.story
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_trace_tells_the_same_light_of_cues(seed):
+    assert CueWalk(random.Random(50 + seed)).apart() < 1e-9
+
+
+def test_steps_of_a_stack_stay_few_however_often_go_is_pressed():
+    hand = Hand(
+        room(),
+        stack(*(cue(n, part("left", n / 99)) for n in range(1, 99)), fade_in=5.0),
+    )
+    for _ in range(97):
+        hand.go()
+        hand.wait(0.01, frames=0.01)
+    player = next(p for p in hand.state.players if p.ref == STACK)
+    assert len(player.steps) <= cues.LONGEST_CHAIN
+    assert Step(ref=STACK) != player.steps[-1]
