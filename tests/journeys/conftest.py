@@ -224,7 +224,7 @@ class Hands:
 
     def place(self, name: str) -> QWidget:
         """Go to a place by its button on the rail."""
-        names = ("rig", "compose", "perform", "surfaces")
+        names = ("rig", "compose", "score", "perform", "surfaces")
         self.click(self.window.buttons.button(names.index(name)))
         assert self.window.place == name
         QTest.qWait(30)

@@ -113,7 +113,7 @@ def test_an_evening_without_a_mouse(hands, answers):
     hands.until(lambda: not steps.isVisible())
 
     # a page with the scene on it; its tile gets a line of help
-    keys.press(Qt.Key.Key_3, CTRL)
+    keys.press(Qt.Key.Key_4, CTRL)
     perform = window.perform
     keys.tab_to(perform.new_button)
     keys.press(Qt.Key.Key_Space)

@@ -96,7 +96,7 @@ def test_pages_are_found_by_their_words_and_links_lead_on(hands):
 
 def test_all_keys_are_in_one_list(hands):
     """Every key that the window itself listens to is told of."""
-    for name in ("rig", "compose", "perform", "surfaces"):
+    for name in ("rig", "compose", "score", "perform", "surfaces"):
         hands.place(name)
     pick(hands, hands.window.more.click, "All keys")
     said = help_of(hands).text.toPlainText()

@@ -24,7 +24,7 @@ from choreon.ui.commands import COMMANDS, Where
 from choreon.ui.widgets.values import ValueField
 from tests.journeys.conftest import Hands
 
-PLACES = ("rig", "compose", "perform", "surfaces")
+PLACES = ("rig", "compose", "score", "perform", "surfaces")
 PLAIN = Qt.KeyboardModifier.NoModifier
 ALT = Qt.KeyboardModifier.AltModifier
 TAB = Qt.FocusReason.TabFocusReason
@@ -47,6 +47,9 @@ class Played:
         self.keys.clear()
         sequence = QKeySequence(key)[0]
         QTest.keyClick(field, sequence.key(), sequence.keyboardModifiers())
+        popup = QApplication.activePopupWidget()
+        if popup is not None:
+            popup.close()  # Space opens a choice
         return list(self.keys)
 
 

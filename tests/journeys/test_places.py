@@ -56,7 +56,7 @@ def offered(hands, act) -> list[str]:
 
 
 def test_every_control_has_a_name_and_says_what_it_does(hands):
-    for name in ("rig", "compose", "perform", "surfaces"):
+    for name in ("rig", "compose", "score", "perform", "surfaces"):
         hands.place(name)
         hands.parts.selection.choose(["spot-1", "par-1"])
         hands.parts.draft.touch({"par-1": {"Dimmer": 0.5}})
@@ -100,7 +100,7 @@ def unsaid(window) -> list[str]:
 
 def test_nothing_is_cut_off_at_the_usual_size(hands):
     """Every button is as wide as its words want, in every place."""
-    for name in ("rig", "compose", "perform", "surfaces"):
+    for name in ("rig", "compose", "score", "perform", "surfaces"):
         hands.place(name)
         hands.parts.selection.choose(["spot-1"])
         QTest.qWait(50)
@@ -117,7 +117,7 @@ def test_nothing_is_cut_off_at_the_usual_size(hands):
 
 
 def test_places_by_key_and_the_last_one_is_remembered(hands):
-    for i, name in enumerate(("rig", "compose", "perform", "surfaces")):
+    for i, name in enumerate(("rig", "compose", "score", "perform", "surfaces")):
         QTest.keyClick(hands.window, str(i + 1), CTRL)
         assert hands.window.place == name
     assert hands.window.settings.value("place") == "surfaces"
@@ -733,7 +733,7 @@ def test_another_show_is_opened_in_the_same_window(hands, own_folders, node):
     rig.hang.choose_type("pellow-dot")
     rig.hang.hang()
     assert list(window.parts.document.show.fixtures) == ["dot-1"]
-    for name in ("compose", "perform", "surfaces"):
+    for name in ("compose", "score", "perform", "surfaces"):
         window.go(name)
         QTest.qWait(30)
     assert "No scenes yet" in window.places["compose"].shelf.empty.text()
@@ -758,7 +758,7 @@ def test_the_stage_picture_follows_the_light_and_rests_when_nothing_changes(hand
 
 def test_all_widgets_of_the_window_can_be_reached_by_tab(hands):
     """Tab goes round through every place and comes back."""
-    for name in ("rig", "compose", "perform", "surfaces"):
+    for name in ("rig", "compose", "score", "perform", "surfaces"):
         hands.place(name)
         seen: set[QWidget] = set()
         start = hands.window.buttons.button(0)
@@ -805,14 +805,14 @@ def test_heads_of_two_makes_are_sent_to_a_place_on_the_stage(hands):
 
 def test_nothing_ticks_in_a_place_that_is_not_shown(hands):
     """Timers that go on and on belong to what is seen; all else rests."""
-    for name in ("rig", "compose", "perform", "surfaces", "rig"):
+    for name in ("rig", "compose", "score", "perform", "surfaces", "rig"):
         hands.place(name)
         QTest.qWait(50)
 
     def ticking(place) -> list[QTimer]:
         return [timer for timer in place.findChildren(QTimer) if timer.isActive()]
 
-    for shown in ("rig", "compose", "perform", "surfaces"):
+    for shown in ("rig", "compose", "score", "perform", "surfaces"):
         hands.place(shown)
         away = [p for n, p in hands.window.places.items() if n != shown]
         # what was begun may come to its end first: a row that is filled, say
@@ -885,9 +885,9 @@ def test_places_are_got_ready_in_turns_before_anybody_needs_them(hands):
     assert window.stack.count() == built + 1
     assert surfaces.window() is window
 
-    for turn in turns(window, ("compose", "perform", "surfaces")):
+    for turn in turns(window, ("compose", "score", "perform", "surfaces")):
         turn()
-    assert {"compose", "perform", "surfaces"} <= set(window.places)
+    assert {"compose", "score", "perform", "surfaces"} <= set(window.places)
     assert window.surfaces is surfaces
 
     window.build_place("rig")

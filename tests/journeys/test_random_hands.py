@@ -175,7 +175,9 @@ def test_random_hands_break_nothing_and_undo_brings_the_show_back(
     for step in range(ACTS):
         if step % 30 == 0:
             window.go(
-                random_hands.rnd.choice(("rig", "compose", "perform", "surfaces"))
+                random_hands.rnd.choice(
+                    ("rig", "compose", "score", "perform", "surfaces")
+                )
             )
             window.resize(*random_hands.rnd.choice(SIZES))
         popup = QApplication.activePopupWidget()

@@ -33,7 +33,8 @@ from PySide6.QtWidgets import (
 )
 from shiboken6 import isValid
 
-from choreon.model import edits
+from choreon.formats import cue_list
+from choreon.model import cues, edits
 from choreon.model.motion import Path, Wave
 from choreon.model.refs import Ref
 from choreon.model.show import Show
@@ -72,6 +73,7 @@ def states(hands: Hands) -> Iterator[State]:
     yield from _rig(hands)
     yield from _types(hands)
     yield from _compose(hands)
+    yield from _score(hands)
     yield from _perform(hands)
     yield from _others(hands)
 
@@ -202,6 +204,31 @@ def _compose(hands: Hands) -> Iterator[State]:
     compose.steps.close_it()
 
 
+def _score(hands: Hands) -> Iterator[State]:
+    score = hands.place("score")
+    hand = score.hand
+    hand.open(next(iter(cues.stacks_of(hands.parts.document.show))).id)
+    settle()
+    yield State("score", hands.window)
+    for pane in score.panes.values():
+        if not pane.isChecked():
+            pane.click()
+    rich = next(cue for cue in hand.cues if cue.lamps or cue.does)
+    hand.choose([rich.id])
+    settle()
+    yield State("score, a cue", hands.window)
+    score.panes["cue"].click()
+    score.text.begin()
+    settle()
+    yield State("score, correcting the text", hands.window)
+    score.text.cancel()
+    hand.go()
+    hands.until(lambda: hand.now is not None)
+    settle()
+    yield State("score, playing", hands.window)
+    hand.let_go()
+
+
 def scene_of(show: Show) -> Ref:
     """A scene of the sample show."""
     return next(p.ref for p in show.playables.values() if p.kind == "scene")
@@ -278,6 +305,7 @@ def _dialogs(hands: Hands) -> Iterator[tuple[str, Callable[[], QDialog]]]:
     from choreon.ui.perform.guest_dialog import GuestDialog
     from choreon.ui.preferences import Preferences
     from choreon.ui.rig.swap import SwapDialog
+    from choreon.ui.score.files import ColumnsDialog
     from choreon.ui.shows.new_dialog import NewShowDialog
     from choreon.ui.shows.open_dialog import OpenShowDialog
     from choreon.ui.shows.versions_dialog import VersionsDialog
@@ -295,6 +323,12 @@ def _dialogs(hands: Hands) -> Iterator[tuple[str, Callable[[], QDialog]]]:
     parts.selection.choose(list(show.groups["pars"].fixtures))
     hand = window.compose.what.hand
     yield "patterns", lambda: PatternDialog(parts, hand, window)
+    stack = cues.stacks_of(show)[0]
+    table = cue_list.read_table(b"cue,title,up,colour\n1,Doors,2,red\nx,No,2,blue\n")
+    yield (
+        "columns",
+        lambda: ColumnsDialog(window.score.hand, stack, "cues.csv", table, window),
+    )
     yield "swap", lambda: SwapDialog(parts, window)
     yield "new show", lambda: NewShowDialog(window)
     yield "open show", lambda: OpenShowDialog(window, window.settings, path)

@@ -316,7 +316,9 @@ def test_what_two_cues_share_goes_on_without_a_dip_and_keeps_its_place():
     for _ in range(40):
         hand.wait(0.1)
         alone.wait(0.1)
-        assert all(here >= there for here, there in zip(hand.levels, alone.levels))
+        assert all(
+            here >= there for here, there in zip(hand.levels, alone.levels, strict=True)
+        )
 
 
 def test_a_pulse_in_both_cues_scales_once():
@@ -746,7 +748,9 @@ def test_families_come_in_their_own_times():
     hand.wait(2.0)
     rig = hand.compiled.rig
     values = compose(hand.compiled, hand.state, hand.now).values
-    here = {name: values[row] for name, row in zip(rig.names, range(rig.size))}
+    here = {
+        name: values[row] for name, row in zip(rig.names, range(rig.size), strict=True)
+    }
     assert here["Pan"] == pytest.approx(20.0, abs=1e-6)
     assert here["Zoom"] == pytest.approx(20.0, abs=1e-6)
 

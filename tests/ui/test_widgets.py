@@ -371,7 +371,8 @@ def test_the_style_sheet_has_all_its_tokens(qapp):
 
 
 @pytest.mark.parametrize(
-    "name", ["rig", "compose", "perform", "surfaces", "undo", "keep", "choreon"]
+    "name",
+    ["rig", "compose", "score", "perform", "surfaces", "undo", "keep", "choreon"],
 )
 def test_icons_are_drawn_in_their_colour(qapp, name):
     image = theme.pixmap(name, theme.LIVE).toImage()

@@ -1,13 +1,17 @@
-"""*The Last Ferry*, a short play for the Boathouse: a stack of 24 cues."""
+"""*The Last Ferry*, a short play for the Boathouse: two pages of text, and a stack of
+24 cues that stand at its words.
+"""
 
 from __future__ import annotations
 
+import re
 from typing import Any, NamedTuple
 
 from choreon.model import edits
 from choreon.model.playables import Stack, Times
 from choreon.model.playables.stack import Cue, CueAct, Follow, FollowKind, LampTimes
 from choreon.model.refs import TEMPO, Ref
+from choreon.model.script import Paragraphs, TextPlace, words_of
 from choreon.model.show import Show
 from choreon.model.tiles import Part
 from choreon.model.verbs import Verb
@@ -80,8 +84,99 @@ def _lines() -> list[Line]:
     ]
 
 
+TEXT = """
+THE LAST FERRY
+A short play for two and a cello. The landing at Quillmere, late in the year. A
+ bollard, a bench, a lantern on a pole that is not lit. Water on three sides.
+The doors {1}are open; the audience comes in to the sound of a slack tide.
+{2}The house goes down. For a while there is only the water.
+ADA comes along the landing with a suitcase tied with cord. She looks at the board,
+ looks at the river, and {3}sits down on the bollard as if she had an appointment
+ with it.
+ADA: Quarter to nine. Last boat. It says so in enamel, and enamel does not change
+ its mind.
+She waits. Nothing comes.
+ADA: {4}Listen. There is no engine. There is the pump in the boatyard, and
+ somebody's radio, and a curlew that thinks it is a kettle. There is no engine.
+{5}A bell, somewhere out on the mud. One stroke, and everything on the landing seems
+ to stand up straight.
+ADA: That's the groynes bell. That means there's no water left to speak of.
+{6}The bell dies away across the flats. She puts her coat round her shoulders.
+TOM comes with a bicycle that has no chain.
+TOM: {7}Missed it again?
+ADA: It missed me. I was here. I have been here, on and off, since a week last
+ Tuesday.
+TOM: They stopped it in the spring. The ferry. They only left the board up because
+ it was holding the wall.
+ADA: You might have said.
+TOM: You might have asked. You looked so sure. {8}Both of them laugh, a little late,
+ like people in the next room.
+TOM: Cold, for October.
+ADA: It's the tide. It takes the warm out with it and forgets to bring it back.
+ {9}Feel that? A cloud has gone over the whole place.
+TOM: There. No - {10}there. Out past the second groyne. A lamp on the water.
+ADA: That's a star.
+TOM: Stars don't go up and down.
+They watch it, a long time, as it climbs and dips.
+ADA: {11}Gone.
+Dark. The water, close to.
+TOM: Have you a light?
+ADA: In the case. Under the shoes. Hold this. No, this. {12}She strikes a match.
+In the small light they look at each other as if for the first time, and both of
+ them look away. The match goes out. {13}A second match.
+TOM: We could light the lantern. The one on the pole. They always lit it when there
+ was somebody waiting.
+ADA: They.
+TOM: My father. Then me. Then nobody, because there was nobody waiting.
+{14}Under the landing the river turns round. You can hear it make up its mind.
+The cello, alone. {15}Slowly at first, then in time, the two of them dance on the
+ boards with a suitcase between them. {16}The light goes blue and runs along the
+ wall like water in a lock.
+{17}Tom stands still.
+TOM: I ought to tell you. There isn't going to be a boat.
+ADA: I know there isn't.
+{18}Quiet.
+ADA: I knew it in August. I only like the being about to go. {19}I can wait.
+TOM fetches the ladder. He lights the lantern on the pole, and then, because there
+ are more of them in the shed, {20}the first of the others, and she lights the next,
+ till the landing is lit from end to end as it must have been on regatta nights.
+{21}A horn, far away. A light comes round the bend of the river, low down, slow,
+ with the whole dark behind it.
+ADA: That's never -
+TOM: No. It's only the dredger.
+ADA: It's got a rail. It's got a deck.
+She unties the cord on the suitcase, looks in, ties it up again. {22}She takes his
+ arm. They go down the steps towards the water, leaving the bicycle.
+The lanterns burn on over nobody. A door {23}shuts, somewhere.
+{24}They come back, in a row of two, and bow.
+"""
+
+MARK = re.compile(r"\{(\d+)\}")
+
+
+def _text() -> tuple[Paragraphs, dict[int, TextPlace]]:
+    """The paragraphs, and where each cue stands in them."""
+    joined = TEXT.replace("\n ", " ")
+    lines = [line.strip() for line in joined.split("\n") if line.strip()]
+    places: dict[int, TextPlace] = {}
+    paragraphs = []
+
+    for number, line in enumerate(lines):
+        plain = ""
+        last = 0
+        for mark in MARK.finditer(line):
+            plain += line[last : mark.start()]
+            last = mark.end()
+            word = len(words_of(plain))
+            places[int(mark.group(1))] = TextPlace(number, word)
+        paragraphs.append(plain + line[last:])
+
+    return tuple(paragraphs), places
+
+
 def with_play(show: Show) -> Show:
     """The show with the play: below all else on the shelf."""
+    text, places = _text()
     cues = tuple(
         Cue(
             id=f"ferry-{n}",
@@ -89,6 +184,7 @@ def with_play(show: Show) -> Show:
             name=line.name,
             note=line.note,
             plays=line.plays,
+            at=places[n],
             **line.more,
         )
         for n, line in enumerate(_lines(), start=1)
@@ -100,6 +196,7 @@ def with_play(show: Show) -> Show:
         fade_in=3.0,
         fade_out=2.0,
         cues=cues,
+        text=text,
     )
     playables = {stack.id: stack, **show.playables}
     return edits.replace(show, playables=playables)

@@ -93,7 +93,34 @@ class Print(Job, tag="print"):
     fonts: tuple[str, ...]
 
 
-AnyJob = ReadType | ReadRig | ReadList | ReadPictures | WriteType | WriteRig | Print
+class ReadText(Job, tag="read-text"):
+    """TXT, Markdown, DOCX, PDF → paragraphs."""
+
+    data: bytes
+    name: str
+
+
+class PrintCues(Job, tag="print-cues"):
+    """Stack → PDF. `pictures`: PNGs by cue."""
+
+    show: Show
+    stack: str
+    pictures: dict[str, bytes]
+    large: bool
+    fonts: tuple[str, ...]
+
+
+AnyJob = (
+    ReadType
+    | ReadRig
+    | ReadList
+    | ReadPictures
+    | ReadText
+    | WriteType
+    | WriteRig
+    | Print
+    | PrintCues
+)
 
 
 class ApartAnswer(msgspec.Struct):
@@ -198,6 +225,12 @@ def do(job: AnyJob) -> bytes:
     # each job loads what it needs: some of it takes a while
     if isinstance(job, ReadPictures):
         return msgspec.msgpack.encode(_drawn(job))
+    if isinstance(job, ReadText):
+        from choreon.formats import play_text
+
+        return msgspec.msgpack.encode(play_text.read(job.data, job.name))
+    if isinstance(job, PrintCues):
+        return _print_cues(job)
 
     from choreon.formats import gdtf, hang_list, mvr
     from choreon.formats.paper import Paper
@@ -216,6 +249,16 @@ def do(job: AnyJob) -> bytes:
         case Print(show, parts, fonts):
             paths = (Path(fonts[0]), Path(fonts[1])) if len(fonts) == 2 else None
             return Paper(show, paths).write(parts)
+
+
+def _print_cues(job: PrintCues) -> bytes:
+    from choreon.formats.cue_sheet import CueSheet
+    from choreon.model.cues import stack_of
+    from choreon.model.refs import Ref
+
+    stack = stack_of(job.show, Ref("stack", job.stack))
+    paths = (Path(job.fonts[0]), Path(job.fonts[1])) if len(job.fonts) == 2 else None
+    return CueSheet(job.show, stack, job.pictures, job.large, paths).write()
 
 
 def _drawn(job: ReadPictures) -> Drawn:

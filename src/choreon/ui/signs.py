@@ -70,6 +70,7 @@ SIGNS = {
     "printer": tr("Printer"),
     "redo": tr("Redo"),
     "rig": tr("Rig"),
+    "score": tr("Score"),
     "room": tr("Room"),
     "ruler": tr("Ruler"),
     "screen": tr("Screen"),

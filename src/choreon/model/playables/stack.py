@@ -16,6 +16,7 @@ from choreon.model.playables.nesting import contains, in_words, too_deep
 from choreon.model.problem import Problem
 from choreon.model.refs import Ref, exists
 from choreon.model.sameness import very_same
+from choreon.model.script import Paragraphs, TextPlace
 from choreon.model.tiles import Part
 from choreon.model.values import Look
 from choreon.model.verbs import Verb
@@ -80,7 +81,8 @@ class Cue(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     `leaves`: what the cues before it gave stays, but for what this one names; a thing
     at level 0 is taken away. Times in seconds; None takes those of the stack. `times`:
     of families that come in their own. `lamps`: of lamps that have their own; the first
-    that has a lamp counts. `does`: what is done besides, on GO.
+    that has a lamp counts. `does`: what is done besides, on GO. `at`: the word of the
+    stack's text that it stands at.
     """
 
     id: str
@@ -99,6 +101,7 @@ class Cue(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     lamps: tuple[LampTimes, ...] = ()
     follow: Follow = ON_GO
     does: tuple[CueAct, ...] = ()
+    at: TextPlace | None = None
 
 
 class Stack(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="stack"):
@@ -106,12 +109,14 @@ class Stack(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="stack"
 
     `fade_in`, `fade_out` and `times` of its base are those of cues that have none of
     their own. `guard`: seconds after a GO in which a hand's next one is not taken.
+    `text`: the text that it is played to, a paragraph each.
     """
 
     kind: ClassVar[str] = "stack"
 
     cues: tuple[Cue, ...] = ()
     guard: Number = GUARD
+    text: Paragraphs = ()
 
     def cue(self, cue_id: str) -> Cue | None:
         """Returns the cue of an id, if there is one."""

@@ -21,6 +21,7 @@ from choreon.engine.actions.cues import Wall
 from choreon.language import facts, tr
 from choreon.model.cue_words import clock_in_words, times_in_words
 from choreon.model.playables.stack import Cue, FollowKind, called, number_in_words
+from choreon.model.script import words_around
 from choreon.render.state import Player
 from choreon.ui import theme
 from choreon.ui.score.hand import ScoreHand
@@ -322,7 +323,8 @@ class GoSlab(QFrame):
 
         number, waits = number_in_words(cue.number), self._waits(cue, player, now)
         times = tr("in/out {times} s", times=times_in_words(stack, cue))
-        self.go.say(number, cue.name, cue.note or times, waits, True)
+        words = "" if cue.at is None else words_around(stack.text, cue.at)
+        self.go.say(number, cue.name, words or cue.note or times, waits, True)
 
     def _waits(self, cue: Cue, player: Player | None, now: float) -> str:
         """What the next cue waits for, in words; empty for GO alone."""

@@ -15,8 +15,9 @@ from choreon.model import cues
 from choreon.model.cue_words import NotUnderstood, parse_follow, parse_times
 from choreon.model.cues import NumberTaken, PlaysItself
 from choreon.model.playables import Stack
-from choreon.model.playables.stack import Cue, called
+from choreon.model.playables.stack import Cue
 from choreon.model.refs import Ref
+from choreon.model.script import TextPlace
 from choreon.model.show import Show
 from choreon.model.tiles import Part
 from choreon.model.verbs import Verb
@@ -403,6 +404,31 @@ class ScoreHand(QObject):
             tr("number of a cue"), lambda s, r: cues.set_number(s, r, cue_id, number)
         )
 
-    def name_of(self, cue: Cue) -> str:
-        """“12 Mudlight”."""
-        return called(cue)
+    # the text
+
+    def set_at(self, place: TextPlace) -> None:
+        """Set the chosen cue at a word, and choose the next that stands at none."""
+        chosen = self.chosen_cues
+        if len(chosen) != 1:
+            text = tr("Choose one cue in the list; then press the word it stands at.")
+            self.parts.notices.told.emit(text, "info")
+            return
+
+        cue = chosen[0]
+        if not self.set_fields(tr("word of a cue"), (cue.id,), at=place):
+            return
+        behind = self.cues[(self._place_of(cue.id) or 0) + 1 :]
+        unplaced = (one for one in behind if one.at is None or one.at.lost)
+        following = next(unplaced, None)
+        if following is not None:
+            self.choose([following.id])
+
+    def add_at(self, place: TextPlace) -> None:
+        """Put in a cue at a word, behind the cues that stand before it."""
+        before = [
+            cue
+            for cue in self.cues
+            if cue.at is not None and not cue.at.lost and cue.at <= place
+        ]
+        behind = before[-1].id if before else ""
+        self.add([cues.cue_of(at=place)], behind)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QApplication,
     QComboBox,
     QInputDialog,
+    QPushButton,
     QSplitter,
     QVBoxLayout,
     QWidget,
@@ -24,8 +25,10 @@ from choreon.ui.commands import BY_ID, edits_text
 from choreon.ui.parts import Parts
 from choreon.ui.score.cue_form import CueForm, TimeField
 from choreon.ui.score.cue_table import CueTable
+from choreon.ui.score.files import ScoreFiles
 from choreon.ui.score.go_slab import GoSlab
 from choreon.ui.score.hand import ScoreHand
+from choreon.ui.score.script_view import ScriptPane
 from choreon.ui.score.things import ThingList
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
@@ -42,22 +45,27 @@ class ScorePlace(QWidget):
         super().__init__()
         self.parts = parts
         self.hand = ScoreHand(parts, self)
+        self._shown_id, self._roomy = "", True
         self.minis = MiniStages(parts, self)
 
         self.head = self._make_head()
         self.table = CueTable(self.hand)
         self.things = ThingList(self.hand, self.minis)
         self.form = CueForm(self.hand)
+        self.text = ScriptPane(self.hand)
+        self.files = ScoreFiles(self.hand, self, self.text.put)
+        self.text.file_wanted.connect(self.files.ask_text)
         self.empty = self._make_empty()
         self.slab = GoSlab(self.hand, self.minis)
 
         middle = basics.panel(self.head, self.table, self.empty, margins=10)
         basics.grow(middle, 1)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self.things, middle, self.form):
+        for widget in (self.things, middle, self.text, self.form):
             self.splitter.addWidget(widget)
-        self.splitter.setStretchFactor(1, 1)
-        self.splitter.setSizes([210, 640, 290])
+        self.splitter.setStretchFactor(1, 2)
+        self.splitter.setStretchFactor(2, 3)
+        self.splitter.setSizes([200, 560, 420, 280])
         self.splitter.setChildrenCollapsible(False)
 
         box = QVBoxLayout(self)
@@ -78,9 +86,7 @@ class ScorePlace(QWidget):
         self.chooser.setMinimumWidth(140)
         self.chooser.activated.connect(self._choose)
 
-        self.new = basics.button(
-            tr("New stack"), self.ask_new, "quiet", "plus", tr("Make another stack")
-        )
+        self.new = basics.tool("plus", tr("Make another stack"), self.ask_new)
         self.times = TimeField(tr("the stack"), "", self._type_times)
         self.times.setToolTip(
             tr("In and out, in seconds, of cues that have no times of their own: 3/2")
@@ -101,17 +107,28 @@ class ScorePlace(QWidget):
         )
         self.more = basics.tool("more", tr("More with this stack"), self._menu)
         self.own = basics.label(tr("in/out"), "soft")
+        self.panes = {
+            "things": self._toggle(tr("Plays"), tr("Show what plays")),
+            "text": self._toggle(tr("Text"), tr("Show the text of the play")),
+            "cue": self._toggle(tr("Cue"), tr("Show all of the chosen cue")),
+        }
         return flow(
             self.chooser,
+            self.new,
             self.own,
             self.times,
             self.count,
             1,
             self.from_stage,
             self.from_draft,
-            self.new,
+            basics.row(*self.panes.values(), spacing=2),
             self.more,
         )
+
+    def _toggle(self, text: str, tip: str) -> QPushButton:
+        made = basics.button(text, self._arrange, "quiet", tip=tip)
+        made.setCheckable(True)
+        return made
 
     def _make_empty(self) -> QWidget:
         """What is said where there is no stack."""
@@ -168,8 +185,13 @@ class ScorePlace(QWidget):
         there = stack is not None
         self.table.setVisible(there)
         self.slab.setVisible(there)
-        self.form.setVisible(there)
         self.empty.setVisible(not there)
+        for button in (*self.panes.values(), self.from_stage, self.from_draft):
+            button.setVisible(there)
+        if stack is not None and stack.id != self._shown_id:
+            self._shown_id = stack.id
+            self._usual_panes(bool(stack.text))
+        self._arrange()
         for widget in (self.chooser, self.times, self.count, self.more, self.own):
             widget.setVisible(there)
 
@@ -236,6 +258,8 @@ class ScorePlace(QWidget):
             action.setChecked(stack.guard == seconds)
             action.triggered.connect(lambda *_, s=seconds: self._set_guard(s))
         menu.addSeparator()
+        self.files.fill(menu)
+        menu.addSeparator()
         menu.addAction(tr("Delete the stack"), self._delete)
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
@@ -258,9 +282,28 @@ class ScorePlace(QWidget):
             show = edits.remove(self.hand.show, stack.ref)
             self.parts.document.edit(tr("delete {name}", name=stack.name), show)
 
+    def _usual_panes(self, has_text: bool) -> None:
+        """What is shown beside the cues at first: the text, where there is one."""
+        roomy = self.width() >= ROOMY
+        self.panes["text"].setChecked(has_text)
+        self.panes["things"].setChecked(roomy and not has_text)
+        self.panes["cue"].setChecked(roomy)
+
+    def _arrange(self) -> None:
+        """Show what is wanted beside the cues."""
+        there = self.hand.stack is not None
+        self.things.setVisible(not there or self.panes["things"].isChecked())
+        self.text.setVisible(there and self.panes["text"].isChecked())
+        self.form.setVisible(there and self.panes["cue"].isChecked())
+
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Where there is little room the list of what plays leaves it to the cues."""
-        self.things.setVisible(self.width() >= ROOMY or self.hand.stack is None)
+        """Where there is little room the cues have it."""
+        roomy = self.width() >= ROOMY
+        if roomy != self._roomy:
+            self._roomy = roomy
+            stack = self.hand.stack
+            self._usual_panes(stack is not None and bool(stack.text))
+            self._arrange()
         super().resizeEvent(event)
 
     def escape(self) -> bool:
