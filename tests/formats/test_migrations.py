@@ -20,7 +20,9 @@ from tests.changed_files import changed_file, document_of
 
 SHOWS = Path(__file__).parent / "shows"
 SHOW = low_tide()
-STILL = [i for i, p in SHOW.playables.items() if p.folder != "Motion"]
+STILL = [
+    i for i, p in SHOW.playables.items() if p.folder != "Motion" and p.kind == "scene"
+]
 """What the sample show had before anything in it moved."""
 
 

@@ -217,7 +217,10 @@ def _score(hands: Hands) -> Iterator[State]:
     hand.choose([rich.id])
     settle()
     yield State("score, a cue", hands.window)
-    score.panes["cue"].click()
+    if score.panes["text"].isChecked():
+        score.panes["cue"].click()
+    else:  # where there is little room it takes the place of the cue
+        score.panes["text"].click()
     score.text.begin()
     settle()
     yield State("score, correcting the text", hands.window)

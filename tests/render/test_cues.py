@@ -11,6 +11,7 @@ from choreon.engine import actions
 from choreon.engine.actions import cues, motion
 from choreon.engine.actions.cues import Wall
 from choreon.engine.do import Do
+from choreon.engine.dry_run import DryRun
 from choreon.model import edits
 from choreon.model.motion import Effect, EffectMode, Rate, Wave
 from choreon.model.playables import Scene, Stack, Times
@@ -22,12 +23,24 @@ from choreon.model.playables.stack import (
     LampTimes,
     contents,
 )
-from choreon.model.refs import Ref
+from choreon.model.refs import Ref, to_tile
 from choreon.model.show import Show
-from choreon.model.tiles import Part
-from choreon.model.verbs import Verb
+from choreon.model.tiles import (
+    Choice,
+    CueDeed,
+    CueTile,
+    Fader,
+    Flash,
+    Pad,
+    Page,
+    Part,
+    parts,
+)
+from choreon.model.verbs import Edge, Verb
 from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.compositor import compose, render
+from choreon.render.cue_checks import by_cue
+from choreon.render.cue_checks import check as check_cues
 from choreon.render.state import BeatClock, PlayState, Step
 from tests import play
 from tests.render import wander
@@ -958,3 +971,145 @@ def test_steps_of_a_stack_stay_few_however_often_go_is_pressed():
     player = next(p for p in hand.state.players if p.ref == STACK)
     assert len(player.steps) <= cues.LONGEST_CHAIN
     assert Step(ref=STACK) != player.steps[-1]
+
+
+# tiles
+
+
+def page_of(*tiles) -> Page:
+    return Page(id="p", name="P", tiles=tiles)
+
+
+def test_tiles_are_go_and_back_of_a_stack_wherever_it_is_on():
+    show = edits.put(
+        room(),
+        "pages",
+        page_of(
+            CueTile(id="go", of=STACK),
+            CueTile(id="back", of=STACK, does=CueDeed.BACK),
+            CueTile(id="list", of=STACK, does=CueDeed.LIST),
+            Pad(id="pad", plays=parts(STACK)),
+        ),
+    )
+    hand = Hand(show, stack(cue(1, part("left")), cue(2), cue(3, part("right"))))
+    go, back, listed = (to_tile(i) for i in ("go", "back", "list"))
+    hand.do(Verb.PRESS, ref=back)
+    assert not hand.state.players
+    hand.do(Verb.PRESS, ref=go)
+    assert hand.cue == "q1"
+    hand.do(Verb.PRESS, ref=listed)
+    assert hand.cue == "q2"
+    hand.do(Verb.GO, ref=go)
+    assert hand.cue == "q3"
+    hand.do(Verb.PRESS, ref=back)
+    assert hand.cue == "q2"
+    hand.do(Verb.RELEASE, ref=go)
+    assert all(player.releasing for player in hand.state.players)
+    hand.wait(0.1)
+
+    # one that a pad brought in is the same stack
+    hand.do(Verb.PRESS, ref=to_tile("pad"))
+    hand.do(Verb.PRESS, ref=go)
+    assert hand.cue == "q2"
+    assert len(hand.state.players) == 1
+    hand.do(Verb.PRESS, ref=to_tile("pad"))
+    hand.wait(0.1)
+    assert not hand.state.players
+
+
+def test_letting_a_key_up_is_no_second_go():
+    show = edits.put(room(), "pages", page_of(CueTile(id="go", of=STACK)))
+    hand = Hand(show, stack(cue(1), cue(2)))
+    for edge in (Edge.DOWN, Edge.UP):
+        do = Do(to_tile("go"), Verb.PRESS, 1.0, edge)
+        hand.state = actions.perform(hand.show, hand.state, do, hand.now)
+    assert hand.cue == "q1"
+
+
+def test_a_fader_and_a_flash_bring_the_first_cue_at_once():
+    show = edits.put(
+        room(),
+        "pages",
+        page_of(Fader(id="f", plays=parts(STACK)), Flash(id="x", plays=parts(STACK))),
+    )
+    hand = Hand(show, stack(cue(1, part("left"), fade_in=9.0)))
+    hand.do(Verb.LEVEL, 0.5, to_tile("f"))
+    assert hand.levels == [0.5, 0.0]
+    hand.do(Verb.PRESS, ref=to_tile("x"))
+    assert hand.levels == [1.0, 0.0]
+
+
+def test_a_choice_of_a_scene_and_a_stack_is_one_crossfade():
+    show = edits.put(
+        room(),
+        "pages",
+        page_of(Choice(id="c", plays=parts(Ref("scene", "left"), STACK))),
+    )
+    hand = Hand(show, stack(cue(1, part("right"), fade_in=2.0, fade_out=2.0)))
+    hand.do(Verb.STEP, 0.0, to_tile("c"))
+    hand.wait(3.0)
+    hand.do(Verb.STEP, 1.0, to_tile("c"))
+    hand.wait(1.0)
+    assert hand.levels == [0.5, 0.5]
+    hand.wait(1.0)
+    assert hand.levels == [0.0, 1.0]
+
+
+# the check, and the dry run
+
+
+def test_the_check_finds_what_is_to_be_looked_at():
+    show = room()
+    kind = wander.library()["ostrey-wash-90"]
+    show, _ = edits.hang(show, kind, kind.modes[0].name, 1, 1, 20)
+    head = list(show.fixtures)[-1]
+    show = edits.put(
+        show,
+        "playables",
+        Scene(id="a", name="a", look={head: {"Dimmer": 1.0, "Pan": 0.0}}),
+        Scene(id="b", name="b", look={head: {"Dimmer": 0.5, "Pan": 40.0}}),
+        Scene(id="dark", name="dark", look={head: {"Dimmer": 0.0, "Pan": 90.0}}),
+    )
+    checked = stack(
+        cue(1, part("a")),
+        cue(2, part("b"), fade_in=4.0),
+        cue(3, part("b")),
+        cue(4, part("dark"), follow=Follow(FollowKind.BEGUN, 1.0), fade_in=9.0),
+        cue(5, part("a"), follow=Follow(FollowKind.BEGUN, 2.0)),
+        cue(6, part("nobody")),
+    )
+    compiled = compile_show(edits.put(show, "playables", checked))
+    texts = by_cue(check_cues(compiled, checked))
+    assert any("seen moving, for 4.0 s" in text for text in texts["q2"])
+    assert any("changes nothing" in text for text in texts["q3"])
+    assert "q4" not in texts  # it goes there in the dark
+    assert any("overtaken" in text for text in texts["q5"])
+    assert any("gone" in text for text in texts["q6"])
+    alone = stack(cue(1, part("dark")))
+    compiled = compile_show(edits.put(show, "playables", alone))
+    assert "never any light" in check_cues(compiled, alone)[0].text
+
+
+def test_a_dry_run_plays_as_the_stage_does():
+    show = edits.put(
+        room(),
+        "playables",
+        stack(
+            cue(1, part("left"), fade_in=2.0),
+            cue(2, part("right"), follow=Follow(FollowKind.COMPLETE, 1.0), fade_in=1.0),
+        ),
+    )
+    compiled = compile_show(show)
+    dry = DryRun(compiled, STACK, BeatClock(), 1_000_000.0)
+    hand = Hand(show)
+    dry.do(Verb.GO)
+    hand.go()
+    for _ in range(60):
+        dry.advance(0.073)
+        hand.wait(0.073)
+        assert (dry.frame == render(hand.compiled, hand.state, hand.now)).all()
+    assert dry.cue == hand.cue == "q2"
+    dry.do(Verb.BACK)
+    assert dry.frame[0, 1] > 0
+    dry.to_the_end()
+    assert dry.frame[0, :2].tolist() == [255, 0]

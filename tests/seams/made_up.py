@@ -299,7 +299,7 @@ class LedgerStream(Stream):
             self._file = None
 
 
-def hold(show, state, player, do, now):
+def hold(show, state, player, do, now, ways):
     """To half its level, its way of waiting."""
     return players.change(state, player, lambda p: replace(p, level=0.5))
 

@@ -10,6 +10,8 @@ import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
 
+import msgspec
+
 from choreon.engine import actions
 from choreon.engine.actions import cues, housekeeping, players
 from choreon.engine.actions.cues import Wall
@@ -17,14 +19,16 @@ from choreon.engine.actions.players import HeadRoutes, RoutesByRef
 from choreon.engine.do import Do
 from choreon.model.motion import Effects
 from choreon.model.playables import Stack
-from choreon.model.refs import Ref
+from choreon.model.refs import Ref, find
 from choreon.model.show import Show
+from choreon.model.tiles import CueDeed, CueTile
 from choreon.model.values import Look
 from choreon.model.verbs import Verb
 from choreon.render.approach import approach, onto_paths
 from choreon.render.capture import frozen
 from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.looks import Angles, CompiledLook
+from choreon.render.sources.stack import step_at
 from choreon.render.state import Cued, Player, PlayState, Step
 
 log = logging.getLogger(__name__)
@@ -146,7 +150,7 @@ class Precompiler:
                 return
 
             then = max(now, due)
-            way = self._to_step(cues.step_at(stack, cue), state, then, ())
+            way = self._to_step(step_at(stack, cue), state, then, ())
             routes[player.id, cue.id] = way
             on = cues.over_to_cue(compiled.show, state, known, cue, then, None, way)
             compiled.warm_player(on)
@@ -191,7 +195,7 @@ class Precompiler:
         stack = cues.stack_of(show, player)
         if stack is None:
             return {}
-        step = cues.upcoming_step(show, state, player, stack, do)
+        step = cues.upcoming_step(show, state, player, stack, _of_tile(show, do))
         cursor = None if step is None else step.cursor
         if step is None or not isinstance(cursor, Cued):
             return {}
@@ -204,7 +208,7 @@ class Precompiler:
         cue = cues.next_cue(stack, cursor)
         if cue is None:
             return ()
-        return (self.compiled.look_of(cues.step_at(stack, cue)),)
+        return (self.compiled.look_of(step_at(stack, cue)),)
 
     def _way(self, plays: Ref, do: Do, now: float) -> HeadRoutes:
         compiled = self.compiled
@@ -220,7 +224,7 @@ class Precompiler:
         """The step with which something begins."""
         found = self.show.playables.get(plays.id)
         if isinstance(found, Stack) and found.cues:
-            return cues.step_at(found, found.cues[0])
+            return step_at(found, found.cues[0])
         return Step(ref=plays)
 
     def _to_step(
@@ -231,3 +235,11 @@ class Precompiler:
         look, source = compiled.look_of(step), compiled.source(step)
         ways = approach(compiled, state, now, look, others)
         return ways | onto_paths(compiled, state, now, source)
+
+
+def _of_tile(show: Show, do: Do) -> Do:
+    """What is done to a stack by doing something to a tile of it."""
+    tile = find(show, do.ref)
+    if isinstance(tile, CueTile) and tile.does == CueDeed.BACK:
+        return msgspec.structs.replace(do, ref=tile.of, verb=Verb.BACK)
+    return do

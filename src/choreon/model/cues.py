@@ -10,8 +10,9 @@ import msgspec
 
 from choreon.language import sentences, tr
 from choreon.model import edits
+from choreon.model.effects import beside
 from choreon.model.motion import Effects
-from choreon.model.playables import Stack
+from choreon.model.playables import Scene, Stack
 from choreon.model.playables.nesting import DEEPEST, contains, in_words, too_deep
 from choreon.model.playables.stack import Cue, number_in_words
 from choreon.model.refs import Ref, name_of
@@ -260,6 +261,52 @@ def repeat_cues(
         return show, ()
     copies = [replace(cue, id="cue") for cue in chosen]
     return add_cues(show, ref, copies, chosen[-1].id)
+
+
+# changed on purpose
+
+
+def into_cue(
+    show: Show, ref: Ref, cue_id: str, look: Look, effects: Effects = ()
+) -> Show:
+    """The show with a look laid over the own look of a cue."""
+
+    def laid(cue: Cue) -> Cue:
+        whole = edits.merge_looks(cue.look, look)
+        return replace(cue, look=whole, effects=beside(cue.effects, effects))
+
+    return made_of_cues(show, ref, (cue_id,), laid)
+
+
+def put_back(
+    show: Show, ref: Ref, cue_id: str, look: Look, effects: Effects = ()
+) -> Show:
+    """The show with a look in the place of the own look of a cue."""
+    return change_cues(show, ref, (cue_id,), look=look, effects=effects)
+
+
+def into_scene(show: Show, scene: Ref, look: Look) -> tuple[Show, Look]:
+    """The show with those values of a look in a scene that the scene gives itself;
+    returns what is left of the look.
+    """
+    found = show.playables.get(scene.id)
+    if not isinstance(found, Scene):
+        return show, look
+
+    taken: Look = {}
+    rest: Look = {}
+    for fixture, values in look.items():
+        given = found.look.get(fixture, {})
+        own = {name: value for name, value in values.items() if name in given}
+        left = {name: value for name, value in values.items() if name not in given}
+        if own:
+            taken[fixture] = own
+        if left:
+            rest[fixture] = left
+
+    if not taken:
+        return show, look
+    return edits.change(show, scene, look=edits.merge_looks(found.look, taken)), rest
 
 
 def users_of(show: Show, thing: Ref, but: tuple[Ref, str] | None = None) -> list[str]:

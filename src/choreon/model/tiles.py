@@ -288,6 +288,30 @@ class DeedTile(Tile, frozen=True, kw_only=True, omit_defaults=True, tag="deed"):
         return (to_deed(self.deed),)
 
 
+class CueDeed(StrEnum):
+    """What pressing a tile of a stack does."""
+
+    GO = "go"
+    BACK = "back"
+    LIST = "list"
+    """GO, with the cues that come on its face."""
+
+
+class CueTile(Tile, frozen=True, kw_only=True, omit_defaults=True, tag="cue"):
+    """GO of a stack, or back; what is on and what comes stands on it."""
+
+    kind: ClassVar[str] = "cue"
+    size: ClassVar[tuple[int, int]] = (4, 2)
+
+    of: Ref = Ref("stack", "")
+    does: CueDeed = CueDeed.GO
+
+    @property
+    def leads_to(self) -> tuple[Ref, ...]:
+        """The stack."""
+        return (self.of,)
+
+
 class UnknownTile(Tile, frozen=True, kw_only=True, omit_defaults=True, tag="unknown"):
     """A tile of a kind that this Choreon does not know. `stored`: all that the file
     said of it; it is written so again, where it lies now.
@@ -312,6 +336,7 @@ AnyTile = (
     | ClockTile
     | LabelTile
     | DeedTile
+    | CueTile
     | UnknownTile
 )
 
@@ -321,7 +346,16 @@ OF_LAMPS: dict[str, type[LampTile]] = {
 }
 OTHERS: dict[str, type[Tile]] = {
     t.kind: t
-    for t in (Dial, MasterTile, TempoTile, ClockTile, LabelTile, DeedTile, UnknownTile)
+    for t in (
+        Dial,
+        MasterTile,
+        TempoTile,
+        ClockTile,
+        LabelTile,
+        DeedTile,
+        CueTile,
+        UnknownTile,
+    )
 }
 TILES: dict[str, type[Tile]] = {**PLAYING, **OF_LAMPS, **OTHERS}
 
@@ -368,6 +402,7 @@ class Guest(msgspec.Struct, frozen=True, omit_defaults=True):
     levels: bool = True
     choices: bool = True
     tempo: bool = False
+    go: bool = False
     blackout: bool = False
     pin: str = ""
     power_on: PowerOn = PowerOn.OPENING

@@ -191,6 +191,16 @@ class Rig:
 
         return Encoder(self)
 
+    @cached_property
+    def owners(self) -> list[str]:
+        """The fixture of each parameter's row."""
+        found = [""] * self.size
+        for fixture, names in self.where.items():
+            for cells in names.values():
+                for _, row in cells:
+                    found[row] = fixture
+        return found
+
     def prepare(self) -> None:
         """Make ahead what the first frame would have to make."""
         self.encoder.channels(self.home)
@@ -568,6 +578,7 @@ def _limit(rig: Rig, fixture: str, name: str, low: float, high: float) -> None:
 FAMILIES = tuple(at.Family)
 COLOUR = FAMILIES.index(at.Family.COLOUR)
 POSITION = FAMILIES.index(at.Family.POSITION)
+BEAM = FAMILIES.index(at.Family.BEAM)
 
 
 def _wheels(

@@ -38,10 +38,11 @@ from choreon.model.refs import (
     WALK,
     Ref,
     exists,
+    find,
     to_deed,
 )
 from choreon.model.show import Show
-from choreon.model.tiles import Choice, MasterTile, Pad, Page, parts
+from choreon.model.tiles import Choice, CueTile, MasterTile, Pad, Page, parts
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import Fades, Player, PlayState
 
@@ -141,21 +142,12 @@ def _step_by_hand(
     """Something that has cues goes on, wherever it is on; GO starts it where it is
     not.
     """
-    on = on_now(state, do.ref)
+    on = players.playing_now(state, do.ref)
     for player in on:
         state = driving.drive(show, state, player, do, now, ways)
     if on or do.verb != Verb.GO or do.edge == Edge.UP:
         return state
     return _press(show, state, replace(do, verb=Verb.PRESS), now, ways, by)
-
-
-def on_now(state: PlayState, ref: Ref) -> list[Player]:
-    """Returns the players that play something, and are not on their way out."""
-    return [
-        player
-        for player in state.players
-        if player.ref == ref and not (player.releasing or player.lifts)
-    ]
 
 
 def _start(
@@ -256,6 +248,11 @@ def plays(show: Show, state: PlayState, do: Do) -> list[Ref]:
         return []
 
     page, tile = found
+    if isinstance(tile, CueTile):
+        on = players.playing_now(state, tile.of)
+        there = players.playable_of(show, tile.of) is not None
+        return [tile.of] if there and not on else []
+
     plays = [part.ref for part in getattr(tile, "plays", ())]
     if isinstance(tile, Choice) and plays:
         after = choices.wanted(show, state, page, tile, do)
@@ -264,13 +261,20 @@ def plays(show: Show, state: PlayState, do: Do) -> list[Ref]:
     return plays
 
 
+CUE_VERBS = (Verb.GO, Verb.NEXT, Verb.BACK, Verb.STEP)
+"""What may bring something to another cue."""
+
+
 def driven(show: Show, state: PlayState, do: Do) -> list[Player]:
     """Returns the players that are on and would be brought to another of their cues by
     doing something.
     """
-    if do.verb not in (Verb.GO, Verb.NEXT, Verb.BACK, Verb.STEP):
+    tile = find(show, do.ref) if do.ref.kind == TILE else None
+    if isinstance(tile, CueTile):
+        on = players.playing_now(state, tile.of)
+    elif do.verb not in CUE_VERBS:
         return []
-    if do.ref.kind == PLAYER:
+    elif do.ref.kind == PLAYER:
         player = state.player(do.ref.id)
         on = [] if player is None else [player]
     elif do.ref.kind == TILE:
@@ -278,7 +282,7 @@ def driven(show: Show, state: PlayState, do: Do) -> list[Player]:
         pairs = [] if found is None else playing(show, *found)
         on = [p for p in (one.is_on(state) for one in pairs) if p is not None]
     else:
-        on = on_now(state, do.ref)
+        on = players.playing_now(state, do.ref)
     return [player for player in on if cues.cursor_of(player) is not None]
 
 

@@ -36,7 +36,7 @@ from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
 from choreon.render.compiled import CompiledShow
 from choreon.render.compiled import key_of as key_of_step
-from choreon.render.sources.stack import OWN
+from choreon.render.sources.stack import OWN, step_at
 from choreon.render.state import (
     FULL,
     BeatClock,
@@ -482,11 +482,6 @@ def upcoming_step(
         cue = next_cue(stack, cursor)
 
     return None if cue is None else step_at(stack, cue)
-
-
-def step_at(stack: Stack, cue: Cue) -> Step:
-    """Returns a step that is at a cue."""
-    return Step(ref=stack.ref, cursor=Cued(cue=cue.id, number=cue.number))
 
 
 # holding, and rates

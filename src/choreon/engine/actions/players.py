@@ -41,6 +41,15 @@ def playable_of(show: Show, ref: Ref) -> Playable | None:
     return found if isinstance(found, Playable) else None
 
 
+def playing_now(state: PlayState, ref: Ref) -> list[Player]:
+    """Returns the players that play something, and are not on their way out."""
+    return [
+        player
+        for player in state.players
+        if player.ref == ref and not (player.releasing or player.lifts)
+    ]
+
+
 def timed(playable: Playable, fades: Fades) -> Playable:
     """Returns what plays with other times to come and go in: those of its families are
     not asked then.

@@ -16,6 +16,7 @@ from choreon.engine.actions import (
     hands,
     masters,
     pads,
+    players,
     tile_context,
 )
 from choreon.engine.actions.players import RoutesByRef
@@ -29,6 +30,8 @@ from choreon.model.tiles import (
     AsideTile,
     Choice,
     ColourTile,
+    CueDeed,
+    CueTile,
     DeedTile,
     Dial,
     Fader,
@@ -38,6 +41,7 @@ from choreon.model.tiles import (
     Page,
     TempoTile,
     Tile,
+    parts,
 )
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
@@ -165,6 +169,51 @@ def _deed(context: TileContext, do: Do) -> PlayState:
     return act(context.show, context.state, context.now)
 
 
+# cues
+
+
+def _cues(context: TileContext, do: Do) -> PlayState:
+    """GO, or back, of a stack, wherever it is on; GO starts it where it is not."""
+    tile, state = context.tile, context.state
+    if do.edge == Edge.UP:
+        return state
+
+    verb = Verb.BACK if tile.does == CueDeed.BACK else Verb.GO
+    on = players.playing_now(state, tile.of)
+    for player in on:
+        led = replace(do, ref=tile.of, verb=verb)
+        state = driving.drive(
+            context.show, state, player, led, context.now, context.ways
+        )
+
+    if on or verb == Verb.BACK or players.playable_of(context.show, tile.of) is None:
+        return state
+    pad = Pad(id=str(tile.of), plays=parts(tile.of))
+    own = TileContext(
+        context.show,
+        Page(id="", name=""),
+        pad,
+        state,
+        context.now,
+        context.ways,
+        context.by,
+    )
+    return pads.press_pad(own, replace(do, verb=Verb.PRESS))
+
+
+def _let_cues_go(context: TileContext, do: Do) -> PlayState:
+    """Fade the stack out."""
+    state = context.state
+    for player in players.playing_now(state, context.tile.of):
+        state = players.release(context.show, state, player.id, context.now)
+    return state
+
+
+def _level_of_cues(show: Show, state: PlayState, page: Page, tile: Any) -> float:
+    on = players.playing_now(state, tile.of)
+    return max((player.level for player in on), default=0.0)
+
+
 def _no_level(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
     return 0.0
 
@@ -254,6 +303,14 @@ TILES: dict[str, TileActions] = {
         _level_of_tempo,
     ),
     DeedTile.kind: TileActions({Verb.PRESS: _deed}, _no_level, Verb.PRESS),
+    CueTile.kind: TileActions(
+        {
+            **dict.fromkeys((Verb.PRESS, Verb.GO), _cues),
+            Verb.RELEASE: _let_cues_go,
+        },
+        _level_of_cues,
+        Verb.PRESS,
+    ),
 }
 """A kind that is not here is looked at alone."""
 

@@ -32,6 +32,13 @@ from choreon.render.sources.base import CompileContext, Source
 from choreon.render.sources.chase import ChaseSource, LiveChase, Rounds
 from choreon.render.sources.scene import MovingScene, StillScene
 from choreon.render.sources.together import Thing, Together
+from choreon.render.state import Cued, Step
+
+
+def step_at(stack: Stack, cue: Cue) -> Step:
+    """Returns a step that is at a cue."""
+    return Step(ref=stack.ref, cursor=Cued(cue=cue.id, number=cue.number))
+
 
 OWN = ""
 """The key of a look of a cue's own."""

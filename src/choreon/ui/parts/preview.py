@@ -8,7 +8,7 @@ import contextlib
 import math
 import threading
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 import msgspec
@@ -86,6 +86,8 @@ class Preview(QObject):
         self._since = 0.0
         self.trial: Effects = ()
         """Effects that stage pictures show though nobody has them."""
+        self.dry: Callable[[], Light | None] | None = None
+        """What a dry run lights, which stage pictures show instead of the stage."""
         self.tried: Chase | None = None
         """A chase that stage pictures show though it is not stored."""
 
@@ -279,6 +281,10 @@ class Preview(QObject):
         tried = self._light_tried() if self._fresh else None
         if tried is not None:
             return NOT_ON_STAGE, tried
+
+        dry = None if self.dry is None else self.dry()
+        if dry is not None:
+            return NOT_ON_STAGE, dry
 
         if self.shown is not None:
             if self._fresh:

@@ -38,6 +38,7 @@ RIGHTS = {
     **dict.fromkeys(("pad", "flash", "choice", "aside", "deed"), "choices"),
     **dict.fromkeys(("fader", "dial", "colour", "aim", "master"), "levels"),
     "tempo": "tempo",
+    "cue": "go",
 }
 """Kind of tile → the right by which guests play it. A kind that is not here is shut."""
 

@@ -19,6 +19,7 @@ MAY = {
     "levels": tr("Levels: faders, dials, colours, aims"),
     "choices": tr("Choices: pads, flashes, choices"),
     "tempo": tr("The tempo"),
+    "go": tr("GO and back of stacks"),
     "blackout": tr("Blackout"),
 }
 POWER = {

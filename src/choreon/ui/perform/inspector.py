@@ -26,12 +26,14 @@ from choreon.formats.pictures import PAGE_SIZE
 from choreon.language import plural, tr
 from choreon.model import attributes as at
 from choreon.model import edits, pages
+from choreon.model.cues import stacks_of
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import GroupMaster, Override
 from choreon.model.refs import DEEDS, GROUP, Ref, exists, name_of, to_tile
 from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.model.tiles import (
+    CueDeed,
     DarkChange,
     Dial,
     DialStop,
@@ -618,6 +620,16 @@ class Inspector(QWidget):
     def _of_deed(self, tile: Any) -> None:
         self._pick(tr("Does"), "deed", dict(DEEDS), tile.deed)
 
+    def _of_cue(self, tile: Any) -> None:
+        deeds = {
+            CueDeed.GO: tr("GO, with now and next"),
+            CueDeed.BACK: tr("Back"),
+            CueDeed.LIST: tr("GO, with the cues that come"),
+        }
+        stacks = {stack.ref: stack.name for stack in stacks_of(self.show_)}
+        self._pick(tr("Stack"), "of", stacks, tile.of)
+        self._pick(tr("A press is"), "does", deeds, tile.does)
+
     def _of_label(self, tile: Any) -> None:
         known = {"": tr("No picture")}
         known |= {p.id: p.name for p in self.show_.pictures.values()}
@@ -670,6 +682,7 @@ OWN: dict[str, Callable[[Inspector, Any], None]] = {
     "aim": Inspector._of_colour,
     "master": Inspector._of_master,
     "deed": Inspector._of_deed,
+    "cue": Inspector._of_cue,
     "label": Inspector._of_label,
 }
 """Kind of tile → the fields that it has beside those of every tile."""

@@ -22,7 +22,7 @@ from choreon.engine.do import Do
 from choreon.language import tr
 from choreon.model.refs import PLAYER, Ref
 from choreon.model.verbs import Edge, Verb
-from choreon.render.state import Player, PlayState
+from choreon.render.state import Cued, Player, PlayState
 from choreon.ui import kinds, theme
 from choreon.ui.kinds.base import StepsInWords
 from choreon.ui.parts import Parts
@@ -241,6 +241,7 @@ class OnRow(QFrame):
 
         self._steps: tuple[object, StepsInWords | None] | None = None
         self._rate = 1.0
+        self._has_cues = False  # which are not tapped to time
         first = basics.row(self.name, self.left, self.level, self.go, spacing=4)
         basics.grow(first, 0)
 
@@ -261,6 +262,7 @@ class OnRow(QFrame):
         a fade is.
         """
         roomy = self.width() >= ROOMY
+        self.tap.setVisible(roomy and not self._has_cues)
         self.left.setVisible(roomy)
         self.level.setFixedWidth(66 if roomy else 52)
         super().resizeEvent(event)
@@ -328,6 +330,8 @@ class OnRow(QFrame):
             return
 
         self._rate = player.rate
+        self._has_cues = isinstance(cursor, Cued)
+        self.tap.setVisible(not self._has_cues and self.width() >= ROOMY)
         self.rate.setText(tr("×{rate:.3g}", rate=player.rate))
         self.pause.setChecked(player.paused)
         steps = self._steps_of(player)

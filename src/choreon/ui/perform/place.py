@@ -29,6 +29,7 @@ from PySide6.QtWidgets import (
 from choreon.engine.do import Do
 from choreon.language import plural, tr
 from choreon.model import edits, pages
+from choreon.model.cues import stacks_of
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import Override
 from choreon.model.refs import (
@@ -48,6 +49,8 @@ from choreon.model.tiles import (
     Choice,
     ClockTile,
     ColourTile,
+    CueDeed,
+    CueTile,
     DeedTile,
     Dial,
     Fader,
@@ -633,6 +636,13 @@ class PerformPlace(QWidget):
         menu.addSeparator()
         for title, plain in PLAIN.items():
             menu.addAction(title, partial(self.add, plain))
+        sub = menu.addMenu(tr("GO of a stack"))
+        for stack in stacks_of(self.parts.document.show):
+            for does, what in CUE_TILES.items():
+                text = tr("{name}: {what}", name=stack.name, what=what)
+                tile = CueTile(id="", of=stack.ref, does=does)
+                sub.addAction(text, partial(self.add, tile))
+        sub.setEnabled(not sub.isEmpty())
         sub = menu.addMenu(tr("For all that plays"))
         for deed, title in DEEDS.items():
             sub.addAction(title, partial(self.add, DeedTile(id="", deed=deed)))
@@ -852,6 +862,11 @@ PLAYED = {
     Flash.kind: tr("As a flash"),
     Fader.kind: tr("As a fader"),
     Choice.kind: tr("As a choice, with"),
+}
+CUE_TILES = {
+    CueDeed.GO: tr("GO"),
+    CueDeed.BACK: tr("back"),
+    CueDeed.LIST: tr("GO with a short list"),
 }
 PLAIN: dict[str, Tile] = {
     tr("Tempo"): TempoTile(id="tempo"),

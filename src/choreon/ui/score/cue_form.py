@@ -20,19 +20,21 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.language import listed, plural, sentences, tr
-from choreon.model import cues
+from choreon.model import cues, edits
 from choreon.model.attributes import Family
 from choreon.model.cue_words import NotUnderstood, parse_times
-from choreon.model.playables import Stack, Times
+from choreon.model.playables import Scene, Stack, Times
 from choreon.model.playables.stack import Cue, CueAct, LampTimes, called, chain
 from choreon.model.refs import GRAND, GROUP, MASTER, TEMPO, TILE, Ref, name_of
 from choreon.model.tiles import Part
 from choreon.model.verbs import Verb
+from choreon.render.state import PlayState
 from choreon.terms import term
 from choreon.ui import words
 from choreon.ui.score.hand import ScoreHand
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.discard import discard
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.tick import Tick
 from choreon.ui.widgets.values import ValueField
@@ -72,7 +74,13 @@ class CueForm(QFrame):
 
         hand.changed.connect(self._follow)
         hand.chosen_changed.connect(self._follow)
+        hand.parts.engine.state_changed.connect(self._draft_follows)
         self._follow()
+
+    def _draft_follows(self, state: PlayState) -> None:
+        """What can be done with the draft is offered while there is one."""
+        if self._seen is not None and self._seen[-1] != state.draft.empty:
+            self._follow()
 
     @property
     def cue(self) -> Cue | None:
@@ -83,7 +91,14 @@ class CueForm(QFrame):
     def _follow(self) -> None:
         cue, stack = self.cue, self.hand.stack
         show = self.hand.show
-        seen = (cue, show.playables, show.groups, len(self.hand.chosen))
+        seen = (
+            cue,
+            show.playables,
+            show.groups,
+            len(self.hand.chosen),
+            self.hand.editing,
+            self.hand.parts.engine.state.draft.empty,
+        )
         if self._is_shown(seen):
             return
 
@@ -133,6 +148,7 @@ class CueForm(QFrame):
 
     def _made(self, stack: Stack, cue: Cue) -> list[QWidget]:
         return [
+            *self._of_draft(cue),
             *self._of_plays(stack, cue),
             *self._of_note(cue),
             *self._of_families(cue),
@@ -149,6 +165,67 @@ class CueForm(QFrame):
             return label
         button = basics.tool("plus", tip, add)
         return basics.row(label, 1, button)
+
+    def _of_draft(self, cue: Cue) -> list[QWidget]:
+        """A cue is changed on purpose alone: its own look by the draft."""
+        hand = self.hand
+        if hand.editing == cue.id:
+            return [
+                basics.label(
+                    tr(
+                        "Its own look is in the draft. Touch lamps in Compose, then "
+                        "put it back."
+                    ),
+                    "soft",
+                    wrap=True,
+                ),
+                flow(
+                    basics.button(tr("Put back"), hand.put_back, "main", "check"),
+                    basics.button(tr("Leave it as it was"), hand.leave_edit, "quiet"),
+                ),
+            ]
+
+        if hand.parts.engine.state.draft.empty:
+            return [
+                basics.button(
+                    tr("Edit this cue"),
+                    hand.begin_edit,
+                    icon="edit",
+                    tip=tr("Take its own look into the draft, to be put back"),
+                )
+            ]
+        return self._of_other_draft(cue)
+
+    def _of_other_draft(self, cue: Cue) -> list[QWidget]:
+        """Where the draft, which is not of this cue, may go."""
+        hand, show = self.hand, self.hand.show
+        made: list[QWidget] = [
+            basics.label(tr("The draft"), "heading"),
+            basics.button(
+                tr("Into this cue alone"),
+                hand.draft_into_cue,
+                tip=tr("Lay the draft over the own look of this cue"),
+            ),
+        ]
+        for part in cue.plays:
+            if part.ref.kind != Scene.kind:
+                continue
+            name = name_of(show, part.ref)
+            button = basics.button(
+                tr("Into {name}", name=name),
+                partial(hand.draft_into_scene, part.ref),
+                "quiet",
+                tip=tr("Those values of the draft that {name} gives", name=name),
+            )
+            made.append(button)
+            stack = hand.stack
+            own = None if stack is None else (stack.ref, cue.id)
+            users = cues.users_of(show, part.ref, own)
+            users += edits.where_used(show, part.ref)
+            if users:
+                text = tr("also in: {users}", users=listed(users, 4))
+                made.append(basics.label(text, "small", wrap=True))
+        return made
 
     def _of_plays(self, stack: Stack, cue: Cue) -> list[QWidget]:
         made = [

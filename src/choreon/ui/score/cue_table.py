@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from enum import IntEnum
 
 from PySide6.QtCore import (
@@ -26,6 +26,7 @@ from PySide6.QtGui import (
     QMouseEvent,
 )
 from PySide6.QtWidgets import (
+    QAbstractItemDelegate,
     QAbstractItemView,
     QCompleter,
     QHeaderView,
@@ -115,8 +116,8 @@ class CueModel(QAbstractTableModel):
         self.hand = hand
         self.cues: tuple[Cue, ...] = ()
         self.now, self.next = "", ""
-        self.lit: dict[str, str] = {}
-        """Cue → what of it is seen moving in the light, in words."""
+        self.problems: Mapping[str, list[str]] = {}
+        """Cue → what is to be looked at in it, in words."""
         self.refill()
 
     def refill(self) -> None:
@@ -140,6 +141,13 @@ class CueModel(QAbstractTableModel):
             self.now, self.next = here, then
             last = self.index(max(0, len(self.cues) - 1), len(Column) - 1)
             self.dataChanged.emit(self.index(0, 0), last)
+
+    def show_problems(self, problems: Mapping[str, list[str]]) -> None:
+        """Show what is to be looked at."""
+        self.problems = problems
+        if self.cues:
+            last = self.index(len(self.cues) - 1, Column.NUMBER)
+            self.dataChanged.emit(self.index(0, Column.NUMBER), last)
 
     def row_of(self, cue_id: str) -> int:
         """Returns the row of a cue; −1 where it is gone."""
@@ -189,6 +197,9 @@ class CueModel(QAbstractTableModel):
             return theme.colour(theme.LIVE, 0.16)
         if role == Qt.ItemDataRole.ToolTipRole:
             return self._tip(cue, column)
+        marked = column == Column.NUMBER and cue.id in self.problems
+        if role == Qt.ItemDataRole.DecorationRole and marked:
+            return theme.pixmap("shield", theme.KEEP, 14)
         return None
 
     def _of_new(self, column: Column, role: int) -> object:
@@ -266,7 +277,10 @@ class CueModel(QAbstractTableModel):
             )
         if column == Column.TIMES and not has_own_times(cue):
             return tr("The stack's own times. {how}", how=TIPS[column])
-        return self.lit.get(cue.id, "") or TIPS[column]
+        told = self.problems.get(cue.id, [])
+        if column == Column.NUMBER and told:
+            return "\n".join(told)
+        return TIPS[column]
 
     def setData(
         self, index: AnyIndex, value: object, role: int = Qt.ItemDataRole.EditRole
@@ -361,6 +375,7 @@ class CueEditor(QStyledItemDelegate):
         self, parent: QWidget, option: QStyleOptionViewItem, index: AnyIndex
     ) -> QWidget:
         line = QLineEdit(parent)
+        self.view.typing_at = index.row(), index.column()
         column = Column(index.column())
         line.setAccessibleName(TITLES[column])
         line.setToolTip(TIPS[column])
@@ -404,6 +419,8 @@ class CueTable(QTableView):
         super().__init__()
         self.hand = hand
         self._busy = False
+        self.typing_at = 0, 0
+        """Row and column of the cell that was typed into last."""
         self.cues = CueModel(hand)
         self.setModel(self.cues)
         self.setItemDelegate(CueEditor(self))
@@ -426,6 +443,7 @@ class CueTable(QTableView):
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         triggers = QAbstractItemView.EditTrigger
         self.setEditTriggers(triggers.EditKeyPressed | triggers.AnyKeyPressed)
+        self.setTabKeyNavigation(False)
         self.setShowGrid(False)
         self.setWordWrap(False)
         self.setDragEnabled(True)
@@ -451,6 +469,36 @@ class CueTable(QTableView):
         there = self.cues.index(len(self.cues.cues), Column.NAME)
         self.setCurrentIndex(there)
         self.edit(there)
+
+    def closeEditor(
+        self, editor: QWidget, hint: QAbstractItemDelegate.EndEditHint
+    ) -> None:
+        """Enter goes down, Tab on to the next cell, whatever was made of what was
+        typed meanwhile.
+        """
+        hints = QAbstractItemDelegate.EndEditHint
+        super().closeEditor(editor, hints.NoHint)
+        row, column = self.typing_at
+        if hint == hints.SubmitModelCache:
+            self._go_to(row + 1, column)
+        elif hint == hints.EditNextItem:
+            over = column + 1 >= len(Column)
+            self._go_to(row + over, Column.NAME if over else column + 1, edit=True)
+        elif hint == hints.EditPreviousItem:
+            self._go_to(row, max(0, column - 1), edit=True)
+        elif hint == hints.RevertModelCache:
+            self._go_to(row, column)
+
+    def _go_to(self, row: int, column: int, edit: bool = False) -> None:
+        """Have the keys go to a cell; of several that are chosen none is let go."""
+        there = self.cues.index(min(row, len(self.cues.cues)), column)
+        if len(self.hand.chosen) > 1:
+            keep = QItemSelectionModel.SelectionFlag.NoUpdate
+            self.selectionModel().setCurrentIndex(there, keep)
+        else:
+            self.setCurrentIndex(there)
+        if edit:
+            self.edit(there)
 
     # what is chosen
 

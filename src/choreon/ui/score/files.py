@@ -10,10 +10,9 @@ from typing import Any
 
 import msgspec
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QRectF, Qt
-from PySide6.QtGui import QImage, QPainter
+from PySide6.QtGui import QImage, QImageWriter, QPainter
 from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QWidget
 
-from choreon.engine.actions import cues as running
 from choreon.formats import apart, cue_list
 from choreon.formats.apart import Apart
 from choreon.formats.cue_list import Read, Table
@@ -21,6 +20,7 @@ from choreon.formats.package import FormatError
 from choreon.language import plural, sentences, tr
 from choreon.model.playables import Stack
 from choreon.model.script import Paragraphs
+from choreon.render.sources.stack import step_at
 from choreon.ui.score.hand import ScoreHand
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
@@ -144,7 +144,7 @@ class ScoreFiles:
         for cue in stack.cues[:MOST_PICTURES]:
             key = (cue.plays, str(cue.look), cue.leaves and cue.id)
             if key not in drawn:
-                light = preview.light_of_step(running.step_at(stack, cue))
+                light = preview.light_of_step(step_at(stack, cue))
                 drawn[key] = _png(painter, light)
             made[cue.id] = drawn[key]
         return made
@@ -260,7 +260,7 @@ def _png(painter: StagePainter, light: Any) -> bytes:
     data = QByteArray()
     buffer = QBuffer(data)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    image.save(buffer, b"PNG")
+    QImageWriter(buffer, b"png").write(image)
     return bytes(data.data())
 
 

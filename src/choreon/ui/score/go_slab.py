@@ -22,6 +22,7 @@ from choreon.language import facts, tr
 from choreon.model.cue_words import clock_in_words, times_in_words
 from choreon.model.playables.stack import Cue, FollowKind, called, number_in_words
 from choreon.model.script import words_around
+from choreon.render.sources.stack import step_at
 from choreon.render.state import Player
 from choreon.ui import theme
 from choreon.ui.score.hand import ScoreHand
@@ -77,7 +78,7 @@ class CuePicture(QWidget):
         return self.minis.made(
             f"cue {stack.id}/{cue.id}",
             made_of,
-            lambda: preview.light_of_step(running.step_at(stack, cue)),
+            lambda: preview.light_of_step(step_at(stack, cue)),
             WIDE - 2,
             TALL - 2,
             self,
@@ -135,7 +136,7 @@ class GoButton(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.number, self.name, self.below, self.waits = "", "", "", ""
-        self.alive = False
+        self.alive = self.dry = False
         self._down = False
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -186,7 +187,9 @@ class GoButton(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         room = QRectF(self.rect()).adjusted(1, 1, -1, -1)
-        ground = theme.LIVE if self.alive else theme.FLAT
+        ground = theme.FLAT
+        if self.alive:
+            ground = theme.DRAFT if self.dry else theme.LIVE
         ink = theme.PIT if self.alive else theme.SOFT
         painter.setBrush(theme.colour(ground, 0.75 if self._down else 1.0))
         painter.setPen(Qt.PenStyle.NoPen)
@@ -291,12 +294,15 @@ class GoSlab(QFrame):
         """Show what is on and what comes."""
         hand, player = self.hand, self.hand.player
         now, coming = hand.now, hand.next
-        moment = time.monotonic()
+        moment = hand.moment
         share, tail = (None, "") if player is None else _fading(player, moment)
 
         self.now.show_cue(now, share, tail)
         self.coming.show_cue(coming, None, "")
         self.then.show_cue(hand.after_next, None, "")
+        if self.go.dry != (hand.dry is not None):
+            self.go.dry = hand.dry is not None
+            self.go.update()
         self._show_go(coming, player, moment)
 
         on = player is not None
@@ -342,7 +348,7 @@ class GoSlab(QFrame):
         if cue.follow.kind == FollowKind.CLOCK:
             return tr("comes at {time}", time=clock_in_words(cue.follow.after))
 
-        state, show = self.hand.parts.engine.state, self.hand.show
+        state, show = self.hand.state, self.hand.show
         due = running.due_at(state, show, player, now, Wall(time.time()))
         if due is None:
             return ""

@@ -4,12 +4,14 @@ is done to them. Its views take it one by one.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Collection, Sequence
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from choreon.engine.actions import cues as running
 from choreon.engine.do import Do
+from choreon.engine.dry_run import DryRun
 from choreon.language import plural, tr
 from choreon.model import cues
 from choreon.model.cue_words import NotUnderstood, parse_follow, parse_times
@@ -21,10 +23,14 @@ from choreon.model.script import TextPlace
 from choreon.model.show import Show
 from choreon.model.tiles import Part
 from choreon.model.verbs import Verb
-from choreon.render.state import Cued, Player
+from choreon.render.decode import Light
+from choreon.render.state import Cued, Player, PlayState
 from choreon.ui.parts import Parts
 
 Edit = Callable[[Show, Ref], Show]
+
+DRY_TICK = 40  # milliseconds between looks at a dry run
+LONGEST_STALL = 0.5  # seconds of a window that stood still that count
 
 
 class ScoreHand(QObject):
@@ -34,7 +40,9 @@ class ScoreHand(QObject):
     """Another stack is shown, or it is another one after an edit."""
     chosen_changed = Signal()
     went = Signal()
-    """What plays has changed."""
+    """What plays has changed, on stage or in the dry run."""
+    dry_changed = Signal()
+    """A dry run began, or is over."""
 
     def __init__(self, parts: Parts, parent: QObject) -> None:
         super().__init__(parent)
@@ -44,8 +52,14 @@ class ScoreHand(QObject):
         """The ids of the chosen cues, in their order."""
         self.copied: tuple[Cue, ...] = ()
         self._seen: Stack | None = None
+        self.editing = ""
+        """The id of the cue whose own look is in the draft, to be put back."""
+        self.dry: DryRun | None = None
+        self._dry_speed, self._dry_at = 1.0, 0.0
+        self._dry_tick = QTimer(self, interval=DRY_TICK)
+        self._dry_tick.timeout.connect(self._dry_on)
         parts.document.show_changed.connect(lambda _: self._follow())
-        parts.engine.state_changed.connect(lambda _: self.went.emit())
+        parts.engine.state_changed.connect(lambda _: self._stage_went())
         self._follow()
 
     @property
@@ -73,6 +87,7 @@ class ScoreHand(QObject):
     def open(self, stack_id: str) -> None:
         """Show a stack."""
         if stack_id != self.stack_id:
+            self.run_dry(False)
             self.stack_id, self._seen = stack_id, None
             self.chosen = ()
             self._follow()
@@ -81,7 +96,10 @@ class ScoreHand(QObject):
     def _follow(self) -> None:
         stacks = cues.stacks_of(self.show)
         if self.stack is None:
+            self.run_dry(False)
             self.stack_id = stacks[0].id if stacks else ""
+        if self.dry is not None:
+            self.dry.adopt(self.parts.preview.compiled)
 
         stack = self.stack
         there = {cue.id for cue in self.cues}
@@ -101,12 +119,74 @@ class ScoreHand(QObject):
             self.chosen = chosen
             self.chosen_changed.emit()
 
-    # playing
+    # playing, on stage or dry
+
+    @property
+    def state(self) -> PlayState:
+        """What plays: on stage, or in the dry run."""
+        return self.parts.engine.state if self.dry is None else self.dry.state
+
+    @property
+    def moment(self) -> float:
+        """The time by which that goes."""
+        return time.monotonic() if self.dry is None else self.dry.now
+
+    def _stage_went(self) -> None:
+        if self.dry is None:
+            self.went.emit()
+
+    def run_dry(self, on: bool) -> None:
+        """Begin a dry run from the chosen cue, or end it."""
+        stack = self.stack
+        if on == (self.dry is not None) or (on and stack is None):
+            return
+
+        preview = self.parts.preview
+        if on and stack is not None:
+            clock = self.parts.engine.state.clock
+            compiled = preview.compiled
+            self.dry = DryRun(compiled, stack.ref, clock, time.time())
+            self._dry_speed, self._dry_at = 1.0, time.monotonic()
+            preview.dry = self._dry_light
+            self._dry_tick.start()
+            if len(self.chosen) == 1:
+                self.go_to(self.chosen[0])
+                self.end_dry_fades()
+        else:
+            self.dry = None
+            preview.dry = None
+            self._dry_tick.stop()
+
+        preview.changed.emit()
+        self.dry_changed.emit()
+        self.went.emit()
+
+    def _dry_light(self) -> Light | None:
+        dry = self.dry
+        return None if dry is None else self.parts.preview.decoder.read(dry.frame)
+
+    def _dry_on(self) -> None:
+        """The time of the dry run goes on."""
+        now = time.monotonic()
+        passed, self._dry_at = now - self._dry_at, now
+        if self.dry is not None:
+            self.dry.advance(min(passed, LONGEST_STALL) * self._dry_speed)
+            self.went.emit()
+
+    def set_dry_speed(self, speed: float) -> None:
+        """Have the dry run go so many times as fast."""
+        self._dry_speed = speed
+
+    def end_dry_fades(self) -> None:
+        """Have all fades of the dry run be over."""
+        if self.dry is not None:
+            self.dry.to_the_end()
+            self.went.emit()
 
     @property
     def player(self) -> Player | None:
         """What plays the stack, if it is on."""
-        for player in self.parts.engine.state.players:
+        for player in self.state.players:
             same = player.ref.kind == Stack.kind and player.ref.id == self.stack_id
             if same and not (player.lifts or player.releasing):
                 return player
@@ -151,21 +231,21 @@ class ScoreHand(QObject):
 
     def hold(self) -> None:
         """Hold, or go on."""
-        player = self.player
-        if player is not None:
-            self.parts.engine.send(Do(Ref("player", player.id), Verb.HOLD))
+        self._drive(Verb.HOLD)
 
     def set_rate(self, rate: float) -> None:
         """Have fades and waits go so many times as fast."""
-        player = self.player
-        if player is not None:
-            self.parts.engine.send(Do(Ref("player", player.id), Verb.RATE, rate))
+        self._drive(Verb.RATE, rate)
 
     def let_go(self) -> None:
         """Fade the stack out."""
+        self._drive(Verb.RELEASE)
+
+    def _drive(self, verb: Verb, value: float = 1.0) -> None:
+        """Do something to what plays the stack."""
         player = self.player
         if player is not None:
-            self.parts.engine.release(player.id)
+            self._send(Do(Ref("player", player.id), verb, value))
 
     def go_to(self, cue_id: str) -> None:
         """Go to a cue, from wherever it is."""
@@ -195,8 +275,15 @@ class ScoreHand(QObject):
     def _do(self, verb: Verb, value: float = 1.0) -> None:
         stack = self.stack
         if stack is not None:
-            self.parts.engine.flush()
-            self.parts.engine.send(Do(stack.ref, verb, value))
+            self._send(Do(stack.ref, verb, value))
+
+    def _send(self, do: Do) -> None:
+        if self.dry is not None:
+            self.dry.do(do.verb, do.value, do.ref)
+            self.went.emit()
+            return
+        self.parts.engine.flush()
+        self.parts.engine.send(do)
 
     # edits
 
@@ -403,6 +490,55 @@ class ScoreHand(QObject):
         return self.edit(
             tr("number of a cue"), lambda s, r: cues.set_number(s, r, cue_id, number)
         )
+
+    # changed on purpose
+
+    def begin_edit(self) -> None:
+        """Take the own look of the chosen cue into the draft, to be put back."""
+        chosen = self.chosen_cues
+        if len(chosen) != 1:
+            return
+        cue = chosen[0]
+        self.editing = cue.id
+        self.parts.draft.take(None, cue.look, cue.effects)
+        self.changed.emit()
+
+    def put_back(self) -> None:
+        """What the draft holds becomes the own look of the cue that is edited."""
+        stack, draft = self.stack, self.parts.draft
+        if stack is None or stack.cue(self.editing) is None:
+            self.leave_edit()
+            return
+        cue_id, self.editing = self.editing, ""
+        held = draft.held
+        show = cues.put_back(self.show, stack.ref, cue_id, held.look, held.effects)
+        draft.store(tr("look of a cue"), show)
+        self.changed.emit()
+
+    def leave_edit(self) -> None:
+        """The cue stays as it was; the draft is let go."""
+        self.editing = ""
+        self.parts.draft.clear()
+        self.changed.emit()
+
+    def draft_into_cue(self) -> None:
+        """Lay the draft over the own look of the chosen cue."""
+        stack, draft, chosen = self.stack, self.parts.draft, self.chosen_cues
+        if stack is None or len(chosen) != 1:
+            return
+        held = draft.held
+        show = cues.into_cue(
+            self.show, stack.ref, chosen[0].id, held.look, held.effects
+        )
+        draft.store(tr("the draft into a cue"), show)
+
+    def draft_into_scene(self, scene: Ref) -> None:
+        """Give a scene those values of the draft that it gives itself; the rest stays
+        in the draft.
+        """
+        draft = self.parts.draft
+        show, rest = cues.into_scene(self.show, scene, draft.look)
+        draft.edit(tr("the draft into a scene"), show, rest)
 
     # the text
 

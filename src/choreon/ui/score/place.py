@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
@@ -20,11 +21,15 @@ from choreon.language import plural, tr
 from choreon.model import cues, edits
 from choreon.model.cue_words import NotUnderstood, parse_times
 from choreon.model.playables import Stack
-from choreon.ui import renaming
+from choreon.model.playables.stack import called
+from choreon.render.cue_checks import by_cue
+from choreon.ui import renaming, theme
 from choreon.ui.commands import BY_ID, edits_text
 from choreon.ui.parts import Parts
+from choreon.ui.score.checking import Checking
 from choreon.ui.score.cue_form import CueForm, TimeField
 from choreon.ui.score.cue_table import CueTable
+from choreon.ui.score.dry_pane import DryPane
 from choreon.ui.score.files import ScoreFiles
 from choreon.ui.score.go_slab import GoSlab
 from choreon.ui.score.hand import ScoreHand
@@ -35,6 +40,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 
+MOST_PROBLEMS = 24  # that are told one by one
 ROOMY = 1060  # points from which the list of what plays has room beside the others
 
 
@@ -55,17 +61,23 @@ class ScorePlace(QWidget):
         self.text = ScriptPane(self.hand)
         self.files = ScoreFiles(self.hand, self, self.text.put)
         self.text.file_wanted.connect(self.files.ask_text)
+        self.dry = DryPane(self.hand)
+        self.checking = Checking(self.hand, self)
+        self.checking.changed.connect(self._checked)
+        self.hand.dry_changed.connect(self._dry_changed)
         self.empty = self._make_empty()
         self.slab = GoSlab(self.hand, self.minis)
 
         middle = basics.panel(self.head, self.table, self.empty, margins=10)
         basics.grow(middle, 1)
+        middle.setMinimumWidth(240)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self.things, middle, self.text, self.form):
+        for widget in (self.things, middle, self.text, self.form, self.dry):
             self.splitter.addWidget(widget)
         self.splitter.setStretchFactor(1, 2)
         self.splitter.setStretchFactor(2, 3)
-        self.splitter.setSizes([200, 560, 420, 280])
+        self.splitter.setStretchFactor(4, 3)
+        self.splitter.setSizes([200, 560, 420, 280, 460])
         self.splitter.setChildrenCollapsible(False)
 
         box = QVBoxLayout(self)
@@ -107,10 +119,20 @@ class ScorePlace(QWidget):
         )
         self.more = basics.tool("more", tr("More with this stack"), self._menu)
         self.own = basics.label(tr("in/out"), "soft")
+        self.run_dry = basics.button(
+            tr("Dry run"),
+            lambda: hand.run_dry(hand.dry is None),
+            "quiet",
+            tip=tr("Run the cues from the chosen one on, while the stage stays"),
+        )
+        self.run_dry.setCheckable(True)
+        self.problems = basics.button(
+            "", self._menu_of_problems, "quiet", tip=tr("What the check of it found")
+        )
         self.panes = {
-            "things": self._toggle(tr("Plays"), tr("Show what plays")),
-            "text": self._toggle(tr("Text"), tr("Show the text of the play")),
-            "cue": self._toggle(tr("Cue"), tr("Show all of the chosen cue")),
+            "things": self._toggle("things", tr("Plays"), tr("Show what plays")),
+            "text": self._toggle("text", tr("Text"), tr("Show the text of the play")),
+            "cue": self._toggle("cue", tr("Cue"), tr("Show all of the chosen cue")),
         }
         return flow(
             self.chooser,
@@ -121,14 +143,25 @@ class ScorePlace(QWidget):
             1,
             self.from_stage,
             self.from_draft,
-            basics.row(*self.panes.values(), spacing=2),
+            self.problems,
+            self.run_dry,
+            *self.panes.values(),
             self.more,
         )
 
-    def _toggle(self, text: str, tip: str) -> QPushButton:
-        made = basics.button(text, self._arrange, "quiet", tip=tip)
+    def _toggle(self, name: str, text: str, tip: str) -> QPushButton:
+        made = basics.button(text, partial(self._toggled, name), "quiet", tip=tip)
         made.setCheckable(True)
         return made
+
+    def _toggled(self, name: str) -> None:
+        """Show something beside the cues; where there is little room instead of what
+        was there.
+        """
+        if not self._roomy and self.panes[name].isChecked():
+            for other, button in self.panes.items():
+                button.setChecked(other == name)
+        self._arrange()
 
     def _make_empty(self) -> QWidget:
         """What is said where there is no stack."""
@@ -188,6 +221,8 @@ class ScorePlace(QWidget):
         self.empty.setVisible(not there)
         for button in (*self.panes.values(), self.from_stage, self.from_draft):
             button.setVisible(there)
+        self.run_dry.setVisible(there)
+        self.problems.setVisible(there and bool(self.checking.found))
         if stack is not None and stack.id != self._shown_id:
             self._shown_id = stack.id
             self._usual_panes(bool(stack.text))
@@ -291,10 +326,47 @@ class ScorePlace(QWidget):
 
     def _arrange(self) -> None:
         """Show what is wanted beside the cues."""
-        there = self.hand.stack is not None
-        self.things.setVisible(not there or self.panes["things"].isChecked())
-        self.text.setVisible(there and self.panes["text"].isChecked())
-        self.form.setVisible(there and self.panes["cue"].isChecked())
+        there, dry = self.hand.stack is not None, self.hand.dry is not None
+        beside = there and (self._roomy or not dry)
+        self.things.setVisible(not there or self._wants("things", beside and not dry))
+        self.text.setVisible(self._wants("text", beside))
+        self.form.setVisible(self._wants("cue", beside and not dry))
+        self.dry.setVisible(dry)
+
+    def _wants(self, pane: str, room: bool) -> bool:
+        return room and self.panes[pane].isChecked()
+
+    def _dry_changed(self) -> None:
+        on = self.hand.dry is not None
+        self.run_dry.setChecked(on)
+        self._arrange()
+        if on:
+            self.dry.begin()
+
+    def _checked(self) -> None:
+        """Show what the check found."""
+        found = self.checking.found
+        self.table.cues.show_problems(by_cue(found))
+        self.problems.setText(plural(len(found), "{n} to look at", "{n} to look at"))
+        token = theme.ALARM if any(one.grave for one in found) else theme.KEEP
+        self.problems.setIcon(theme.icon("shield", token))
+        self.problems.setVisible(bool(found) and self.hand.stack is not None)
+
+    def _menu_of_problems(self) -> None:
+        menu = Menu(self)
+        names = {cue.id: called(cue) for cue in self.hand.cues}
+        for problem in self.checking.found[:MOST_PROBLEMS]:
+            cue = names.get(problem.cue)
+            text = problem.text
+            if cue is not None:
+                text = tr("{cue}: {problem}", cue=cue, problem=problem.text)
+            menu.addAction(text, partial(self.hand.choose, [problem.cue]))
+        rest = len(self.checking.found) - MOST_PROBLEMS
+        if rest > 0:
+            more = plural(rest, "and {n} more", "and {n} more")
+            menu.addAction(more).setEnabled(False)
+        below = self.problems.rect().bottomLeft()
+        menu.exec(self.problems.mapToGlobal(below))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is little room the cues have it."""
@@ -307,7 +379,10 @@ class ScorePlace(QWidget):
         super().resizeEvent(event)
 
     def escape(self) -> bool:
-        """Choose no cue. Returns whether any was."""
+        """End the dry run, or choose no cue. Returns whether there was anything."""
+        if self.hand.dry is not None:
+            self.hand.run_dry(False)
+            return True
         if not self.hand.chosen:
             return False
         self.hand.choose([])

@@ -267,6 +267,7 @@ class ScriptPane(QFrame):
         self.script.pressed.connect(self._pressed)
         self.editor = QPlainTextEdit()
         self.editor.setFont(theme.font(16))
+        self.editor.setTabChangesFocus(True)
         self.editor.setAccessibleName(tr("Text of the play, to be typed or pasted"))
         self.editor.setPlaceholderText(
             tr("Type or paste the text here, a paragraph a line.")
@@ -277,9 +278,7 @@ class ScriptPane(QFrame):
             self.file_wanted.emit,
             "quiet",
             "import",
-            tr(
-                "Read the text from TXT, Markdown, DOCX or PDF; cues stay at their words"
-            ),
+            tr("Read the text from TXT, Markdown, DOCX or PDF; cues stay at words"),
         )
         self.correct = basics.button(
             tr("Correct"),

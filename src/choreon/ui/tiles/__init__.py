@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from choreon.ui.tiles.base import TileWidget, named
+from choreon.ui.tiles.cues import CueWidget
 from choreon.ui.tiles.dial import DialTile
 from choreon.ui.tiles.lamps import AimWidget, AsideWidget, ColourWidget
 from choreon.ui.tiles.others import (
@@ -29,6 +30,7 @@ WIDGETS: dict[str, type[TileWidget]] = {
     "clock": ClockWidget,
     "label": LabelWidget,
     "deed": DeedWidget,
+    "cue": CueWidget,
     "unknown": UnknownWidget,
 }
 """Kind of tile → its widget."""
