@@ -19,7 +19,7 @@ from choreon.render.state import BeatClock, PlayState
 
 replace = msgspec.structs.replace
 
-STEP = 0.05  # seconds, the longest between two looks at what follows
+STEP = 1 / 44  # seconds, as the engine looks at what follows
 
 
 class DryRun:
