@@ -1095,7 +1095,7 @@ def test_a_dry_run_plays_as_the_stage_does():
         room(),
         "playables",
         stack(
-            cue(1, part("left"), fade_in=2.0),
+            cue(1, part("left"), fade_in=2.0, fade_out=1.0),
             cue(2, part("right"), follow=Follow(FollowKind.COMPLETE, 1.0), fade_in=1.0),
         ),
     )
