@@ -8,6 +8,7 @@ from collections.abc import Callable
 from bench import (
     cadence,
     compose,
+    cues,
     dark,
     frames,
     lives,
@@ -31,6 +32,7 @@ BENCHES = {
     "compose": compose.main,
     "motion": motion.main,
     "pages": pages.main,
+    "cues": cues.main,
     "dark": dark.main,
     "window": window.main,
 }

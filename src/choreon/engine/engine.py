@@ -37,6 +37,7 @@ from choreon.engine.looking_after import Helper, Nurse
 from choreon.engine.openings import Opening
 from choreon.engine.parent import Parent, heed_signals
 from choreon.engine.precompiler import Precompiler
+from choreon.engine.run_log import RunLog
 from choreon.engine.screen import SharedFrame
 from choreon.engine.sending import sender_of
 from choreon.engine.session import NOTHING
@@ -110,6 +111,7 @@ class Engine:
         self._last_slots = known.last.frame if known.last is not None else {}
 
         self._wall = Wall(time.time())
+        self._run_log = RunLog()
         self._screen = SharedFrame(screen_path(self._folder))
         self._clock = Clock()
         self._cost = 0.0
@@ -651,6 +653,7 @@ class Engine:
     def _keep_house(self) -> None:
         """In the link's thread, whenever it has a moment."""
         self._ahead.foresee()
+        self._run_log.look(self._ahead.show, self._state)
         self._keep_session()
         self._tidier.look()
 

@@ -85,6 +85,7 @@ def _take(folder: FilePath, home: FilePath) -> int:
     _perform(window, picture)
     _compose(window, picture)
     _motion(window, picture)
+    _score(window, picture)
     _rig(window, picture)
     window.go("surfaces")
 
@@ -236,6 +237,32 @@ def _motion(window: MainWindow, picture: Callable[..., None]) -> None:
     dialog.reject()
 
 
+def _score(window: MainWindow, picture: Callable[..., None]) -> None:
+    """The play in the middle of its second page, then run dry."""
+    window.parts.engine.release()
+    window.parts.draft.clear()
+    settle(3.0)
+    window.go("score")
+    hand = window.score.hand
+    hand.open("last-ferry")
+    for number in (6, 7):
+        hand.go_to(hand.cues[number].id)
+        settle(3.5)
+    hand.go()
+    settle(1.6)
+    picture("score")
+    hand.let_go()
+
+    hand.choose([hand.cues[8].id])
+    hand.run_dry(True)
+    settle(0.5)
+    hand.go()
+    settle(2.0)
+    picture("score-dry")
+    hand.run_dry(False)
+    settle(2.5)
+
+
 def _rig(window: MainWindow, picture: Callable[..., None]) -> None:
     window.go("rig")
     place, parts = window.rig, window.parts
@@ -268,16 +295,8 @@ def _rig(window: MainWindow, picture: Callable[..., None]) -> None:
     picture("rig-map")
 
     place.ribbon.whole.setChecked(False)
-    place.go(1)
-    place.in_hand.go(1)
-    picture("rig-front")
-    place.in_hand.go(0)
-
     parts.draft.clear()
     place.go(0)
-    place.show_room(True)
-    picture("rig-room")
-    place.show_room(False)
 
     _types(window, picture)
 

@@ -70,6 +70,14 @@ OF_PLACES: dict[tuple[str, str], tuple[Key, ...]] = {
         Key(tr("Enter"), tr("Play the step")),
         Key(tr("Del"), tr("Delete the chosen steps")),
     ),
+    ("score", tr("Score")): (
+        Key(tr("Letters, digits"), tr("On a cell: type over it")),
+        Key(tr("Enter, F2"), tr("On a cell: type into it; then Enter goes down")),
+        Key(tr("Alt+Up, Alt+Down"), tr("Move the chosen cues")),
+        Key("Ctrl+X, C, V, D", tr("Cut, copy, paste, repeat the chosen cues")),
+        Key(tr("Del"), tr("Remove the chosen cues")),
+        Key(tr("Enter"), tr("On what plays: a cue of each that is chosen")),
+    ),
     ("surfaces", tr("Surfaces")): (
         Key(tr("Arrows"), tr("On the controller: from part to part")),
         Key(tr("Enter"), tr("On a part: on to what it does")),

@@ -21,6 +21,7 @@ TOPICS = (
     "palettes",
     "motion",
     "chases",
+    "cues",
     "perform",
     "masters",
     "guest",

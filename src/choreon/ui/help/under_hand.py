@@ -43,6 +43,10 @@ PAGE_OF = {
     "Shelf": "draft",
     "Steps": "chases",
     "PatternDialog": "chases",
+    # score
+    "ScorePlace": "cues",
+    "ColumnsDialog": "cues",
+    "CueWidget": "cues",
     # perform and surfaces
     "PerformPlace": "perform",
     "PageView": "perform",

@@ -23,7 +23,7 @@ from choreon.model.cue_words import clock_in_words, times_in_words
 from choreon.model.playables.stack import Cue, FollowKind, called, number_in_words
 from choreon.model.script import words_around
 from choreon.render.sources.stack import step_at
-from choreon.render.state import Player
+from choreon.render.state import Cued, Player
 from choreon.ui import theme
 from choreon.ui.score.hand import ScoreHand
 from choreon.ui.stage.mini import MiniStages
@@ -32,6 +32,7 @@ from choreon.ui.widgets.spoken import tell
 from choreon.ui.widgets.values import ValueField
 
 TICK = 60  # milliseconds between looks at fades
+CALM = 200  # milliseconds between looks at what is waited for
 WIDE, TALL = 150, 96  # points of a small picture
 
 
@@ -312,8 +313,11 @@ class GoSlab(QFrame):
         self.rate.set_value(1.0 if player is None else player.rate)
 
         fades = player is not None and _goes_on(player, moment)
-        comes = coming is not None and coming.follow.kind != FollowKind.GO
+        comes = coming is not None and bool(self.go.waits)
         goes_on = self.isVisible() and on and (fades or comes)
+        pace = TICK if fades else CALM
+        if self._tick.interval() != pace:
+            self._tick.setInterval(pace)
         if goes_on != self._tick.isActive():
             if goes_on:
                 self._tick.start()
@@ -332,11 +336,23 @@ class GoSlab(QFrame):
         words = "" if cue.at is None else words_around(stack.text, cue.at)
         self.go.say(number, cue.name, words or cue.note or times, waits, True)
 
+    def _usually(self, cursor: Cued, now: float) -> str:
+        """When it came in the last runs, in words; empty where nobody knows."""
+        gap = None if self.hand.dry is not None else self.hand.usual_gap
+        if gap is None:
+            return ""
+        left = gap - (now - cursor.went)
+        if left >= 0.0:
+            return tr("comes in about {time}", time=_minutes(left))
+        return tr("came {time} ago in the last runs", time=_minutes(-left))
+
     def _waits(self, cue: Cue, player: Player | None, now: float) -> str:
         """What the next cue waits for, in words; empty for GO alone."""
         cursor = None if player is None else running.cursor_of(player)
-        if player is None or cursor is None or cue.follow.kind == FollowKind.GO:
+        if player is None or cursor is None:
             return ""
+        if cue.follow.kind == FollowKind.GO:
+            return self._usually(cursor, now)
         if cursor.missed:
             return tr(
                 "It was to come by itself, and its time was over: it waits for GO"
@@ -353,6 +369,12 @@ class GoSlab(QFrame):
         if due is None:
             return ""
         return tr("comes by itself in {seconds:.1f} s", seconds=max(0.0, due - now))
+
+
+def _minutes(seconds: float) -> str:
+    """“1:20”."""
+    whole = round(seconds)
+    return f"{whole // 60}:{whole % 60:02d}"
 
 
 def _fading(player: Player, now: float) -> tuple[float | None, str]:

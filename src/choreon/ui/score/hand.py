@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from choreon.engine.actions import cues as running
 from choreon.engine.do import Do
 from choreon.engine.dry_run import DryRun
+from choreon.engine.run_log import gaps_of, last_runs
 from choreon.language import plural, tr
 from choreon.model import cues
 from choreon.model.cue_words import NotUnderstood, parse_follow, parse_times
@@ -29,6 +30,7 @@ from choreon.ui.parts import Parts
 
 Edit = Callable[[Show, Ref], Show]
 
+ENOUGH_RUNS = 2  # that tell how long an act is
 DRY_TICK = 40  # milliseconds between looks at a dry run
 LONGEST_STALL = 0.5  # seconds of a window that stood still that count
 
@@ -52,6 +54,8 @@ class ScoreHand(QObject):
         """The ids of the chosen cues, in their order."""
         self.copied: tuple[Cue, ...] = ()
         self._seen: Stack | None = None
+        self._gaps: dict[tuple[str, str], float] = {}
+        self._gaps_of = ("", "")
         self.editing = ""
         """The id of the cue whose own look is in the draft, to be put back."""
         self.dry: DryRun | None = None
@@ -220,6 +224,22 @@ class ScoreHand(QObject):
         if stack is None or coming is None:
             return None
         return running.next_cue(stack, Cued(cue=coming.id, number=coming.number))
+
+    @property
+    def usual_gap(self) -> float | None:
+        """How many seconds after the cue that is on the next one came in the last runs;
+        None where none of them knows.
+        """
+        now, coming = self.now, self.next
+        if now is None or coming is None:
+            return None
+        of = (self.stack_id, now.id)
+        if of != self._gaps_of:
+            self._gaps_of = of
+            # the run that goes on is not at its end: it knows less than those before
+            runs = last_runs(self.show.id, self.stack_id)[1:]
+            self._gaps = gaps_of(runs) if len(runs) >= ENOUGH_RUNS else {}
+        return self._gaps.get((now.id, coming.id))
 
     def go(self) -> None:
         """GO."""
