@@ -114,6 +114,7 @@ def main() -> None:
     _row("a frame in a fade of cues", frames, 1000 * PERIOD)
     _row("one cue edited, told and compiled", [_edit(stage, n) for n in range(30)], 20)
     compiled = CompiledShow(show, stage.compiled.rig)
+    compiled.sources.update(stage.compiled.sources)
     stack = show.playables["k"]
     assert isinstance(stack, Stack)
     _row("the whole check", [timed(lambda: check(compiled, stack))], 1000)

@@ -604,13 +604,14 @@ def test_the_clock_on_the_wall_is_set():
 def test_a_cue_does_things_besides():
     show = room()
     acts = (
-        CueAct(Ref("scene", "half"), Verb.START),
+        CueAct(Ref("scene", "half"), Verb.SWITCH),
         CueAct(Ref("master", "grand"), Verb.LEVEL, 0.5),
         CueAct(Ref("master", "tempo"), Verb.BPM, 90.0),
     )
     hand = Hand(show, stack(cue(1, part("left")), cue(2, part("left"), does=acts)))
     hand.go()
     hand.go()
+    hand.wait(3.0)
     assert hand.levels == [0.5, 0.25]
     assert hand.state.clock.bpm == 90.0
     hand.do(Verb.BACK)
@@ -1113,3 +1114,144 @@ def test_a_dry_run_plays_as_the_stage_does():
     assert dry.frame[0, 1] > 0
     dry.to_the_end()
     assert dry.frame[0, :2].tolist() == [255, 0]
+
+
+# found by reading it with a stranger's eyes
+
+
+def breathing(show: Show, seconds: float = 4.0) -> Scene:
+    wave = Wave(low=0.0, high=1.0, rate=Rate(seconds=seconds))
+    return Scene(
+        id="breath",
+        name="B",
+        look={i: {"Dimmer": 0.0} for i in show.fixtures},
+        effects=(Effect(id="e", motion=wave, fixtures=tuple(show.fixtures)),),
+    )
+
+
+def test_an_empty_stack_is_not_started_and_its_first_cue_does_not_come_by_itself():
+    hand = Hand(room(), stack())
+    hand.go()
+    assert not hand.state.players
+    hand.edit(stack(cue(1, part("both"))))
+    hand.do(Verb.PRESS, ref=Ref("scene", "half"))
+    hand.wait(1.0)
+    assert all(player.ref != STACK for player in hand.state.players)
+
+
+def test_a_time_of_day_that_is_edited_is_the_new_one():
+    hand = Hand(room(), stack(cue(1), cue(2, follow=at_clock(12))))
+    hand.wall = cues.next_time(43_200.0, hand.wall) - 60.0
+    hand.go()
+    hand.wait(1.0, frames=0.5)
+    hand.edit(stack(cue(1), cue(2, follow=at_clock(12, 5))))
+    hand.wait(120.0, frames=0.5)
+    assert hand.cue == "q1"
+    hand.wait(241.0, frames=0.5)
+    assert hand.cue == "q2"
+
+
+def test_what_is_on_already_is_not_started_again_by_a_cue_and_is_let_go_wherever():
+    show = edits.put(
+        room(), "pages", page_of(Pad(id="p", plays=parts(Ref("scene", "half"))))
+    )
+    half = Ref("scene", "half")
+    hand = Hand(
+        show,
+        stack(
+            cue(1, does=(CueAct(half, Verb.SWITCH),)),
+            cue(2, does=(CueAct(half, Verb.RELEASE),)),
+        ),
+    )
+    hand.do(Verb.PRESS, ref=to_tile("p"))
+    hand.go()
+    assert sum(player.ref == half for player in hand.state.players) == 1
+    hand.go()
+    assert all(player.releasing for player in hand.state.players if player.ref == half)
+
+
+def test_a_stacks_own_go_of_another_is_not_kept_from_it_by_the_guard():
+    other = edits.replace(stack(cue(1), cue(2), cue(3), guard=60.0), id="m")
+    act = CueAct(other.ref, Verb.GO)
+    hand = Hand(room(), other, stack(*(cue(n, does=(act,)) for n in (1, 2, 3))))
+    for place in ("q1", "q2", "q3"):
+        hand.go()
+        hand.wait(0.05)
+        (there,) = [p for p in hand.state.players if p.ref == other.ref]
+        assert cues.cursor_of(there).cue == place
+
+
+def test_what_moves_in_a_cue_is_captured_where_it_is():
+    from choreon.render.capture import capture_effects
+
+    show = room()
+    hand = Hand(show, breathing(show), stack(cue(1), cue(2, part("breath"))))
+    alone = Hand(show, breathing(show))
+    hand.go()
+    for one in (hand, alone):
+        one.wait(1.3)
+    hand.go()
+    alone.do(Verb.START, ref=Ref("scene", "breath"))
+    for one in (hand, alone):
+        one.wait(0.9)
+    (ours,) = capture_effects(hand.compiled, hand.state, hand.now)
+    (theirs,) = capture_effects(alone.compiled, alone.state, alone.now)
+    apart = (ours.start - theirs.start) % 1.0
+    assert min(apart, 1.0 - apart) < 1e-6
+
+
+def test_two_stacks_beside_each_other_each_let_go_of_their_own():
+    other = edits.replace(stack(cue(1, part("right")), cue(2)), id="m")
+    hand = Hand(room(), other, stack(cue(1, part("left")), cue(2)))
+    hand.go()
+    hand.do(Verb.GO, ref=other.ref)
+    assert hand.levels == [1.0, 1.0]
+    hand.go()
+    assert hand.levels == [0.0, 1.0]
+    hand.do(Verb.GO, ref=other.ref)
+    assert hand.levels == [0.0, 0.0]
+
+
+def test_a_bouncing_key_and_a_hundred_goes_a_second():
+    hand = Hand(room(), stack(*(cue(n) for n in range(1, 50)), guard=0.25))
+    for _ in range(100):
+        hand.go()
+        hand.wait(0.01, frames=0.01)
+    assert hand.cue == "q4"  # one each quarter of a second
+    open_to_all = Hand(room(), stack(*(cue(n) for n in range(1, 50)), guard=0.0))
+    for _ in range(40):
+        open_to_all.go()
+    assert open_to_all.cue == "q40"
+
+
+def test_the_whole_stack_deleted_while_it_is_on():
+    hand = Hand(room(), stack(cue(1, part("left"))))
+    hand.go()
+    hand.wait(1.0)
+    before, hand.show = hand.compiled, edits.remove(hand.show, STACK)
+    hand.compiled = compile_show(hand.show, before)
+    hand.state = motion.carried(before, hand.compiled, hand.state, hand.now)
+    hand.wait(1.0)
+    hand.go()
+    for player in hand.state.players:
+        hand.do(Verb.RELEASE, ref=Ref("player", player.id))
+    hand.wait(1.0)
+    assert not hand.state.players
+
+
+def test_a_state_with_cues_is_kept_and_read_again():
+    import msgspec
+
+    show = room()
+    left = next(iter(show.fixtures))
+    sides = LampTimes(of=(Ref("fixture", left),), fade_in=1.0)
+    hand = Hand(show, stack(cue(1), cue(2, part("both"), fade_in=9.0, lamps=(sides,))))
+    hand.go()
+    hand.go()
+    hand.wait(0.5)
+    data = msgspec.msgpack.encode(hand.state)
+    again = msgspec.msgpack.decode(data, type=PlayState)
+    assert again == hand.state
+    shifted = play.shift(again, 100.0)
+    here = render(hand.compiled, hand.state, hand.now)
+    assert (render(hand.compiled, shifted, hand.now + 100.0) == here).all()

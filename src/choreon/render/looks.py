@@ -541,20 +541,33 @@ def whole_of(
     if not looks:
         return CompiledLook(rig, uses=uses)
 
-    lamps = np.unique(np.concatenate([look.lamps for look in looks]))
-    rows = np.unique(np.concatenate([look.rows for look in looks]))
-    freed = np.unique(np.concatenate([look.freed for look in looks]))
-    shining = np.unique(np.concatenate([look.shining[0] for look in looks]))
-    level, light = np.zeros(rig.intensities + 1), np.zeros(rig.intensities + 1)
+    size = rig.size + rig.channels
+    given, freed = np.zeros(size, bool), np.zeros(size, bool)
+    lit, shown = np.zeros((2, rig.intensities + 1), bool)
+    level, light = np.zeros((2, rig.intensities + 1))
+    values = np.zeros(size)
 
-    values = np.zeros(rig.size + rig.channels)
     for look in looks:
+        lit[look.lamps] = True
         level[look.lamps] = np.maximum(level[look.lamps], look.levels)
         where, strong = look.shining
+        shown[where] = True
         light[where] = np.maximum(light[where], strong)
+        given[look.rows] = True
         values[look.rows] = look.values
+        freed[look.freed] = True
 
-    made = CompiledLook(rig, lamps, level[lamps], rows, values[rows], freed, uses=uses)
+    lamps, rows = np.flatnonzero(lit), np.flatnonzero(given)
+    made = CompiledLook(
+        rig,
+        lamps,
+        level[lamps],
+        rows,
+        values[rows],
+        np.flatnonzero(freed),
+        uses=uses,
+    )
+    shining = np.flatnonzero(shown)
     # raw values of its steps may light lamps that it gives no level
     made.__dict__["shining"] = (shining, light[shining])
     find_heads(made, {})

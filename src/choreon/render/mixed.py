@@ -141,8 +141,10 @@ class Mixed:
         for n in self._places:
             live = self.lives[n]
             assert live is not None
-            own = max(portion(n, moves), portion_of_place(n, moves))
-            found += [entry.scaled(own) for entry in live.followed()]
+            entries = live.followed()
+            if entries:
+                own = max(portion(n, moves), portion_of_place(n, moves))
+                found += [entry.scaled(own) for entry in entries]
         return found
 
     def names(self) -> list[tuple[int, list[Moved]]]:

@@ -324,7 +324,8 @@ class Cued(Cursor, frozen=True, tag="cued"):
     taken. `things`: where what the cue plays is, by key. `next`: the cue that was
     chosen to come next. `waits`: what would follow by itself waits for GO; `missed`: it
     does because its time was over. `armed`: the time of day, in seconds of the wall's
-    clock, at which the next one comes. `complete`: seconds after it was gone to when
+    clock, at which the next one comes, and `armed_for` which one, in seconds since
+    midnight. `complete`: seconds after it was gone to when
     all of it that follows a ramp is there; None until that is known. `edit`: another
     than 0 is the cue as it was before an edit.
     """
@@ -339,6 +340,7 @@ class Cued(Cursor, frozen=True, tag="cued"):
     waits: bool = False
     missed: bool = False
     armed: Number | None = None
+    armed_for: Number = 0.0
     complete: Number | None = None
     edit: int = 0
 

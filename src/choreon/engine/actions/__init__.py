@@ -240,6 +240,9 @@ def plays(show: Show, state: PlayState, do: Do) -> list[Ref]:
         page = show.pages.get(do.ref.id)
         return [] if page is None else opening.starts(show, page.opens, (page,))
 
+    if do.verb in CUE_VERBS and players.playing_now(state, do.ref):
+        return []  # it goes on from where it is
+
     if do.ref.kind != TILE:
         return [do.ref] if players.playable_of(show, do.ref) is not None else []
 

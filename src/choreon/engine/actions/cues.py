@@ -247,17 +247,31 @@ def _begun(show: Show, ref: Ref, now: float, clock: BeatClock) -> Going | None:
 def begun(show: Show, state: PlayState, now: float, at_once: bool = False) -> PlayState:
     """Returns the state in which each stack that has just been started is on its way to
     its first cue, in the times of that cue; with `at_once` it is there, as is one that
-    a fader or a flash brought in.
+    a fader or a flash brought in. One without cues is not started: a first cue that is
+    typed later would come by itself.
     """
     for player in state.players:
         cursor, stack = cursor_of(player), stack_of(show, player)
-        if cursor is None or cursor.cue or stack is None or not stack.cues:
+        if cursor is None or cursor.cue or stack is None:
             continue
-        if not player.releasing and not player.lifts:
+        if not stack.cues:
+            state = _without_cues(state, player)
+        elif not player.releasing and not player.lifts:
             there = at_once or player.weight == Envelope()
             begins = _begin(show, state, player, stack, now, there)
             state = players.put(state, begins)
+            state = _besides(show, state, stack, stack.cues[0], now, {})
     return state
+
+
+def _without_cues(state: PlayState, player: Player) -> PlayState:
+    """The state without a stack that has nothing to go to; what it was gone over to
+    from is on.
+    """
+    if len(player.steps) == 1:
+        return players.without(state, player.id)
+    before = replace(player.steps[-2], until=None)
+    return players.put(state, replace(player, steps=(*player.steps[:-2], before)))
 
 
 def _begin(
@@ -348,8 +362,16 @@ def _besides(
 
     by = f"stack:{stack.id}"
     for act in cue.does:
-        if act.verb == Verb.GO and _went(show, state, act.ref, now):
-            continue  # a stack takes one GO a frame: rings of them end here
+        on = players.playing_now(state, act.ref)
+        if act.verb == Verb.GO and on:
+            state = _go_of_others(show, state, on, now, ways)
+            continue
+        if act.verb == Verb.RELEASE and on:
+            for player in on:
+                state = players.release(show, state, player.id, now)
+            continue
+        if act.verb in STARTS and on:
+            continue  # wherever it was started
 
         edge = Edge.TURN if act.verb in TURNED else Edge.DOWN
         do = Do(act.ref, act.verb, act.value, edge)
@@ -361,16 +383,28 @@ def _besides(
     return state
 
 
+def _go_of_others(
+    show: Show,
+    state: PlayState,
+    on: list[Player],
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """GO of stacks by the hand of another. Each takes one in a frame: rings of them end
+    here.
+    """
+    for player in on:
+        known = state.player(player.id)
+        cursor = None if known is None else cursor_of(known)
+        stack = None if known is None else stack_of(show, known)
+        if known is None or cursor is None or stack is None or cursor.went == now:
+            continue
+        state = _on(show, state, known, next_cue(stack, cursor), now, now, ways)
+    return state
+
+
+STARTS = (Verb.START, Verb.SWITCH, Verb.PRESS)
 TURNED = (Verb.LEVEL, Verb.VALUE, Verb.RATE, Verb.BPM)
-
-
-def _went(show: Show, state: PlayState, ref: Ref, now: float) -> bool:
-    """Whether a stack has taken a GO in this frame already."""
-    for player in state.players:
-        cursor = cursor_of(player)
-        if player.ref == ref and cursor is not None and cursor.went == now:
-            return True
-    return False
 
 
 def _back(
@@ -566,16 +600,23 @@ def armed(
 
         cue = next_cue(stack, cursor)
         timed = cue is not None and cue.follow.kind == FollowKind.CLOCK
-        if cue is not None and timed and cursor.armed is None:
-            made = replace(made, armed=next_time(cue.follow.after, wall.now))
+        of_day = 0.0 if cue is None else seconds(cue.follow.after)
+        stale = cursor.armed is None or cursor.armed_for != of_day
+        if timed and stale:
+            there = next_time(of_day, wall.now)
+            made = replace(made, armed=there, armed_for=of_day)
         elif not timed and cursor.armed is not None:
             made = replace(made, armed=None)
 
         if made is not cursor:
-            there = made
-            state = players.put(state, _with_cursor(player, lambda _, c=there: c))  # type: ignore[misc]
+            state = players.put(state, _at(player, made))
 
     return state
+
+
+def _at(player: Player, cursor: Cued) -> Player:
+    """A player at another place in its stack."""
+    return _with_cursor(player, lambda _: cursor)
 
 
 def next_time(of_day: float, wall: float) -> float:
@@ -631,11 +672,9 @@ def _rises_and_falls(compiled: CompiledShow, player: Player) -> tuple[bool, bool
     """
     count = compiled.rig.intensities + 1
     before, after = np.zeros(count), np.zeros(count)
-    rows: set[int] = set()
     for step in player.steps[:-1]:
         look = compiled.look_of(step)
         before[look.lamps] = np.maximum(before[look.lamps], look.levels)
-        rows.update(look.rows.tolist())
 
     there = compiled.look_of(player.steps[-1])
     after[there.lamps] = there.levels

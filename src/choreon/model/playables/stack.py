@@ -70,7 +70,7 @@ class CueAct(msgspec.Struct, frozen=True, omit_defaults=True):
     """What a cue does besides: a verb to something, as a hand would."""
 
     ref: Ref
-    verb: Verb = Verb.START
+    verb: Verb = Verb.SWITCH
     value: Number = 1.0
 
 

@@ -12,6 +12,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -37,6 +38,7 @@ from choreon.render.live import (
 from choreon.render.looks import CompiledLook, whole_of
 from choreon.render.rig import Floats, Ints, Rig
 from choreon.render.sources.base import Source
+from choreon.render.sources.scene import MovingScene
 from choreon.render.state import AnyCursor, Cued, Going, Pace, Time
 from choreon.render.state import replace as replaced
 
@@ -67,7 +69,24 @@ class Together:
         looks = [_at_level(thing.source.look, thing.level) for thing in things]
         self.look = whole_of(rig, looks, self.uses)
         self._find_points()
-        self.into = [Into(self.look, thing.source.look) for thing in things]
+
+    @cached_property
+    def into(self) -> list[Into]:
+        """Where the rows and lamps of each of them are."""
+        return [Into(self.look, thing.source.look) for thing in self.things]
+
+    @cached_property
+    def own_light(self) -> Floats:
+        """How strongly each thing lights the lamps of the claims (things, k)."""
+        claims = self.look.claims[0]
+        own = np.zeros((len(self.things), len(claims)))
+        for n, thing in enumerate(self.things):
+            # also those lamps of which it gives nothing but light
+            lamps, light = thing.source.look.shining
+            everywhere = np.zeros(self.rig.intensities + 1)
+            everywhere[lamps] = light * thing.level
+            own[n] = everywhere[claims]
+        return own
 
     def _find_points(self) -> None:
         """Where heads aim that aim at points: at those of the highest thing."""
@@ -117,12 +136,16 @@ class Together:
         return self.words
 
     def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
-        """Returns the effects of each of them as they run."""
+        """Returns the effects of each of them as they run, by a clock that was never
+        set: each thing has a time of its own, so its effects are ahead of that clock,
+        or behind.
+        """
         things = cursor.things if isinstance(cursor, Cued) else {}
         found: list[Effect] = []
         for thing in self.things:
             own = things.get(thing.key, Going())
-            found += thing.source.running(own, time_of(thing, time))
+            runs = thing.source.running(own, time_of(thing, time))
+            found += [_by_plain_clock(thing.source, effect, own) for effect in runs]
         return found
 
     def carried(self, before: Source, cursor: AnyCursor, time: Time) -> AnyCursor:
@@ -146,6 +169,16 @@ class Together:
     def ends(self) -> Time | None:
         """It never ends: what follows a cue is the stack's."""
         return None
+
+
+def _by_plain_clock(source: Source, effect: Effect, going: Going) -> Effect:
+    """An effect as it runs by a clock that stood at nought at time 0."""
+    rates = source.moving.rates if isinstance(source, MovingScene) else {}
+    rate = rates.get(effect.id)
+    if rate is None:
+        return effect
+    ahead = rate.cycles(going.seconds - going.at, going.beats - going.beat)
+    return replaced(effect, start=effect.start + ahead)
 
 
 def time_of(thing: Thing, time: Time) -> Time:
@@ -225,25 +258,14 @@ class TogetherLive:
         self._presence = np.zeros(len(look.rows))
         self._freed = np.zeros(len(look.freed))
         self._left = [1.0] * len(source.things)
-        self._own = self._own_light()
+        self._own = source.own_light
+        self._given_once: Given | None = None
         self._heads_on = np.ones((len(source.things), len(source.rig.heads)))
         self._size, self._pace = 1.0, Pace()
 
     @property
     def _moving(self) -> list[Live]:
         return [live for live in self.lives if live is not None]
-
-    def _own_light(self) -> Floats:
-        """How strongly each thing lights the lamps of the claims (things, k)."""
-        claims = self.look.claims[0]
-        own = np.zeros((len(self.source.things), len(claims)))
-        for n, thing in enumerate(self.source.things):
-            # also those lamps of which it gives nothing but light
-            lamps, light = thing.source.look.shining
-            everywhere = np.zeros(self.source.rig.intensities + 1)
-            everywhere[lamps] = light * thing.level
-            own[n] = everywhere[claims]
-        return own
 
     def share_lives(
         self, known: dict[tuple[str, int, tuple[tuple[str, float], ...]], Live]
@@ -326,7 +348,14 @@ class TogetherLive:
         self.levels[:] = level[self.look.lamps]
 
     def give(self, weight: float, others: Floats) -> Given:
-        """Returns all but the intensities."""
+        """Returns all but the intensities; where all stands wholly, always the same."""
+        if self.asks or self._moving:
+            return self._composed(weight, others)
+        if self._given_once is None:
+            self._given_once = self._composed(weight, others)
+        return self._given_once
+
+    def _composed(self, weight: float, others: Floats) -> Given:
         values, presence, freed = self._values, self._presence, self._freed
         presence[:] = 0.0
         freed[:] = 0.0

@@ -54,7 +54,9 @@ class Checking(QObject):
         made_of = self._made_of()
         going = [True]
         # compiled for itself: the window draws with its own meanwhile
-        compiled = CompiledShow(self.hand.show, preview.compiled.rig)
+        ready = preview.compiled
+        compiled = CompiledShow(self.hand.show, ready.rig)
+        compiled.sources.update(ready.sources)  # nothing changes a compiled scene
 
         def act() -> tuple[tuple[object, ...], list[CueProblem]]:
             return made_of, _checked(compiled, stack, going)

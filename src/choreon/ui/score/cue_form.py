@@ -44,7 +44,7 @@ replace = msgspec.structs.replace
 FAMILIES = (Family.INTENSITY, Family.COLOUR, Family.POSITION, Family.BEAM)
 
 ACTS = {
-    Verb.START: tr("start"),
+    Verb.SWITCH: tr("start"),
     Verb.RELEASE: tr("let go"),
     Verb.GO: tr("GO"),
     Verb.LEVEL: tr("level"),
@@ -515,7 +515,7 @@ class CueForm(QFrame):
             if playable.id == self.hand.stack_id:
                 continue
             add = self._add_act
-            starts.addAction(playable.name, partial(add, CueAct(ref, Verb.START)))
+            starts.addAction(playable.name, partial(add, CueAct(ref, Verb.SWITCH)))
             ends.addAction(playable.name, partial(add, CueAct(ref, Verb.RELEASE)))
             if isinstance(playable, Stack):
                 goes.addAction(playable.name, partial(add, CueAct(ref, Verb.GO)))

@@ -101,9 +101,9 @@ TIPS = {
 WIDTHS = {
     Column.NUMBER: 58,
     Column.NAME: 136,
-    Column.PLAYS: 164,
+    Column.PLAYS: 156,
     Column.TIMES: 74,
-    Column.COMES: 72,
+    Column.COMES: 84,
 }
 ROW = 34  # points that a line is high
 

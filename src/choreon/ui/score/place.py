@@ -6,7 +6,13 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDropEvent,
+    QKeySequence,
+    QResizeEvent,
+    QShortcut,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QComboBox,
@@ -25,6 +31,7 @@ from choreon.model.playables.stack import called
 from choreon.render.cue_checks import by_cue
 from choreon.ui import renaming, theme
 from choreon.ui.commands import BY_ID, edits_text
+from choreon.ui.drags import all_carried
 from choreon.ui.parts import Parts
 from choreon.ui.score.checking import Checking
 from choreon.ui.score.cue_form import CueForm, TimeField
@@ -51,7 +58,7 @@ class ScorePlace(QWidget):
         super().__init__()
         self.parts = parts
         self.hand = ScoreHand(parts, self)
-        self._shown_id, self._roomy = "", True
+        self._shown_id, self._roomy = "", False
         self.minis = MiniStages(parts, self)
 
         self.head = self._make_head()
@@ -165,7 +172,7 @@ class ScorePlace(QWidget):
 
     def _make_empty(self) -> QWidget:
         """What is said where there is no stack."""
-        made = QWidget()
+        made = EmptyPane(self.hand)
         basics.stack(
             made,
             1,
@@ -319,10 +326,9 @@ class ScorePlace(QWidget):
 
     def _usual_panes(self, has_text: bool) -> None:
         """What is shown beside the cues at first: the text, where there is one."""
-        roomy = self.width() >= ROOMY
         self.panes["text"].setChecked(has_text)
-        self.panes["things"].setChecked(roomy and not has_text)
-        self.panes["cue"].setChecked(roomy)
+        self.panes["things"].setChecked(self._roomy and not has_text)
+        self.panes["cue"].setChecked(self._roomy and not has_text)
 
     def _arrange(self) -> None:
         """Show what is wanted beside the cues."""
@@ -387,6 +393,24 @@ class ScorePlace(QWidget):
             return False
         self.hand.choose([])
         return True
+
+
+class EmptyPane(QWidget):
+    """Where there is no stack yet: what plays begins one where it is dropped."""
+
+    def __init__(self, hand: ScoreHand) -> None:
+        super().__init__()
+        self.hand = hand
+        self.setAcceptDrops(True)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if all_carried(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """A stack with a cue of each."""
+        self.hand.add_of(all_carried(event.mimeData()))
+        event.acceptProposedAction()
 
 
 GUARDS = (
