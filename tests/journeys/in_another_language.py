@@ -37,6 +37,9 @@ from PySide6.QtWidgets import (
 from shiboken6 import isValid
 
 from choreon.library import library
+from choreon.model.cue_plays import plays_in_words
+from choreon.model.cue_words import follow_as_typed, times_in_words
+from choreon.model.playables.stack import number_in_words
 from choreon.ui.help.window import HelpWindow
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.spoken import Speaks
@@ -111,10 +114,17 @@ def names_of(show) -> set[str]:
     for playable in show.playables.values():
         found |= {playable.folder, *playable.tags}
         things += getattr(playable, "steps", ())
+        things += getattr(playable, "cues", ())
+        for cue in getattr(playable, "cues", ()):
+            # what is typed again as it stands there is no text
+            found |= {number_in_words(cue.number), plays_in_words(show, cue)}
+            found |= {times_in_words(playable, cue), follow_as_typed(cue.follow)}
+        found |= set(getattr(playable, "text", ()))
     for thing in things:
         found |= {getattr(thing, "name", ""), getattr(thing, "short", "")}
         found |= {getattr(thing, "note", ""), getattr(thing, "choice", "")}
         found |= {getattr(thing, "event", "")}
+    found |= {"cue", "title", "up", "colour", "Doors  ·  No", "red  ·  blue"}  # a table
     return {text for text in found if text} | STANDARDS
 
 
@@ -282,6 +292,7 @@ def test_every_menu_question_and_answer_is_one_of_the_catalogue(hands, monkeypat
 PLACES = (
     (False, "rig"),
     (False, "compose"),
+    (False, "score"),
     (False, "perform"),
     (True, "perform"),
     (False, "surfaces"),

@@ -15,7 +15,7 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
-from choreon.language import tr
+from choreon.language import in_a_row, tr
 from choreon.model.cue_plays import plays_in_words
 from choreon.model.cue_words import follow_as_typed, times_in_words
 from choreon.model.playables import Stack
@@ -111,7 +111,7 @@ class CueSheet:
         plays = plays_in_words(self.show, cue)
         if cue.look or cue.effects:
             own = tr("its own look")
-            plays = f"{plays}, {own}" if plays else own
+            plays = in_a_row([plays, own]) if plays else own
         if not plays:
             plays = tr("dark")
         if cue.leaves:

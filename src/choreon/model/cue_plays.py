@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from choreon.language import listed, tr
+from choreon.language import in_a_row, listed, tr
 from choreon.model.cue_words import NotUnderstood
 from choreon.model.playables.stack import Cue
 from choreon.model.refs import Ref, name_of
@@ -18,6 +18,17 @@ def plays_in_words(show: Show, cue: Cue) -> str:
     """Returns what a cue plays as it could be typed."""
     parts = [_part_in_words(show, part) for part in cue.plays]
     return ", ".join(parts)
+
+
+def plays_for_show(show: Show, cue: Cue) -> str:
+    """Returns what a cue plays as it is seen, in the words of the surroundings."""
+    parts = []
+    for part in cue.plays:
+        name = name_of(show, part.ref)
+        level = round(100.0 * part.level)
+        full = part.level == 1.0
+        parts.append(name if full else tr("{name} {level} %", name=name, level=level))
+    return in_a_row(parts)
 
 
 def _part_in_words(show: Show, part: Part) -> str:

@@ -231,7 +231,9 @@ def number_in_words(number: float) -> str:
 def called(cue: Cue) -> str:
     """“12 Mudlight”."""
     number = number_in_words(cue.number)
-    return f"{number} {cue.name}" if cue.name else number
+    if not cue.name:
+        return number
+    return tr("{number} {name}", number=number, name=cue.name)
 
 
 # what the model must know of it

@@ -160,11 +160,13 @@ class CueForm(QFrame):
         self, text: str, tip: str, add: Callable[[], object] | None
     ) -> QWidget:
         """A line above some parts, with what adds one."""
-        label = basics.label(text, "heading")
+        label = basics.name_label(text, "heading")
         if add is None:
             return label
         button = basics.tool("plus", tip, add)
-        return basics.row(label, 1, button)
+        line = basics.row(label, button)
+        basics.grow(line, 0)
+        return line
 
     def _of_draft(self, cue: Cue) -> list[QWidget]:
         """A cue is changed on purpose alone: its own look by the draft."""
@@ -200,7 +202,7 @@ class CueForm(QFrame):
         """Where the draft, which is not of this cue, may go."""
         hand, show = self.hand, self.hand.show
         made: list[QWidget] = [
-            basics.label(tr("The draft"), "heading"),
+            basics.name_label(tr("The draft"), "heading"),
             basics.button(
                 tr("Into this cue alone"),
                 hand.draft_into_cue,
@@ -364,11 +366,11 @@ class CueForm(QFrame):
     def _of_note(self, cue: Cue) -> list[QWidget]:
         note = NoteField(cue.note)
         note.taken = lambda text: self._set(tr("note of a cue"), note=text)
-        return [basics.label(tr("To watch for"), "heading"), note]
+        return [basics.name_label(tr("To watch for"), "heading"), note]
 
     def _of_families(self, cue: Cue) -> list[QWidget]:
         """Families that come in times of their own."""
-        title = basics.label(tr("Families in their own time"), "heading")
+        title = basics.name_label(tr("Families in their own time"), "heading")
         made: list[QWidget] = [title]
         for family in FAMILIES:
             own = cue.times.get(family)

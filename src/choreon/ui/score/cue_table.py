@@ -38,8 +38,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.language import listed, sentences, tr
-from choreon.model.cue_plays import parse_plays, plays_in_words
+from choreon.language import in_a_row, listed, sentences, tr
+from choreon.model.cue_plays import parse_plays, plays_for_show, plays_in_words
 from choreon.model.cue_words import (
     NotUnderstood,
     follow_as_typed,
@@ -220,8 +220,10 @@ class CueModel(QAbstractTableModel):
         if column == Column.NUMBER:
             number = number_in_words(cue.number)
             if cue.id == self.now:
-                return f"● {number}"
-            return f"› {number}" if cue.id == self.next else number
+                return tr("● {number}", number=number)
+            if cue.id == self.next:
+                return tr("› {number}", number=number)
+            return number
         if column == Column.PLAYS:
             return self._plays(cue)
         if column == Column.TIMES:
@@ -232,10 +234,10 @@ class CueModel(QAbstractTableModel):
 
     def _plays(self, cue: Cue) -> str:
         """What is on after it, in words."""
-        words = plays_in_words(self.hand.show, cue)
+        words = plays_for_show(self.hand.show, cue)
         if cue.look or cue.effects:
             own = tr("its own look")
-            words = f"{words}, {own}" if words else own
+            words = in_a_row([words, own]) if words else own
         if cue.leaves:
             return tr("+ {what}", what=words) if words else tr("+ nothing more")
         return words or tr("dark")

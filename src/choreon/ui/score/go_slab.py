@@ -154,7 +154,8 @@ class GoButton(QWidget):
         shown = (number, name, below, waits, alive)
         if shown != (self.number, self.name, self.below, self.waits, self.alive):
             self.number, self.name, self.below, self.waits, self.alive = shown
-            words = facts(tr("GO"), f"{number} {name}".strip(), below, waits)
+            cue = tr("{number} {name}", number=number, name=name)
+            words = facts(tr("GO"), cue if name else number, below, waits)
             self.setAccessibleName(words)
             self.setToolTip(tr("{words} (Space)", words=words))
             self.setEnabled(alive)
