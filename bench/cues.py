@@ -12,7 +12,7 @@ from bench.rig import shown_window
 from bench.room import room
 from choreon.engine import actions
 from choreon.engine.actions import cues as running
-from choreon.engine.actions import motion
+from choreon.engine.actions import housekeeping, motion
 from choreon.engine.actions.cues import Wall
 from choreon.engine.do import Do
 from choreon.engine.precompiler import Precompiler
@@ -103,6 +103,8 @@ def main() -> None:
     goes = [_go(stage) for _ in range(60)]
     _row("GO: asked for, in the link's thread", [a for a, _ in goes], 50)
     _row("GO: its frame", [b for _, b in goes], 1000 * PERIOD)
+    rests = [_go_at_rest(stage) for _ in range(40)]
+    _row("GO at rest: asked for, and its frame", [a + b for a, b in rests], 3.4)
     dice = random.Random(5)
     jumps = [stage.do(Verb.STEP, float(dice.randrange(CUES))) for _ in range(60)]
     _row("a jump to any cue: its frame", [b for _, b in jumps], 1000 * PERIOD)
@@ -124,6 +126,18 @@ def main() -> None:
 
 def _go(stage: Stage) -> tuple[float, float]:
     stage.now += 1.3
+    return stage.do(Verb.GO)
+
+
+def _go_at_rest(stage: Stage) -> tuple[float, float]:
+    """All fades are over, and the engine has had a moment."""
+    stage.now += 60.0
+    stage.state = housekeeping.prune(stage.state, stage.now)
+    player = next(p for p in stage.state.players if p.ref == STACK)
+    place = running.stack_of(stage.show, player).place_of(player.steps[-1].cursor.cue)  # type: ignore[union-attr]
+    if place is None or place > CUES - 3:
+        stage.do(Verb.STEP, 0.0)
+    stage.ahead.foresee()
     return stage.do(Verb.GO)
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import math
 import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
@@ -109,8 +110,9 @@ class Precompiler:
             return look
 
     def foresee(self) -> None:
-        """Compile the next cues that come by themselves, with the fades they meet, and
-        how heads reach their points in them: frames never compile.
+        """Compile the next cues that come by themselves, and the one that waits for GO,
+        with the fades they meet, and how heads reach their points in them: frames never
+        compile.
         """
         with self._lock:
             state, compiled = self._playing(), self.compiled
@@ -146,16 +148,23 @@ class Precompiler:
 
             due = cues.due_at(state, compiled.show, known, now, wall)
             cue = cues.next_cue(stack, cursor)
-            if due is None or cue is None:
+            if cue is None:
                 return
 
-            then = max(now, due)
+            # one that waits for GO is made ready as if that came when all is there
+            then = max(now, _settled(known) if due is None else due)
             way = self._to_step(step_at(stack, cue), state, then, ())
             routes[player.id, cue.id] = way
+            known = housekeeping.prune(players.put(state, known), then).player(known.id)
+            if known is None:
+                return
             on = cues.over_to_cue(compiled.show, state, known, cue, then, None, way)
             compiled.warm_player(on)
             for act in cue.does:
                 self._warm_ref(act.ref)
+
+            if due is None:
+                return
 
             state = housekeeping.prune(players.put(state, on), then)
             state = cues.armed(compiled, state, then, wall)
@@ -235,6 +244,11 @@ class Precompiler:
         look, source = compiled.look_of(step), compiled.source(step)
         ways = approach(compiled, state, now, look, others)
         return ways | onto_paths(compiled, state, now, source)
+
+
+def _settled(player: Player) -> float:
+    """When nothing of a player fades any more; now where it is held."""
+    return player.settles if math.isfinite(player.settles) else 0.0
 
 
 def _of_tile(show: Show, do: Do) -> Do:

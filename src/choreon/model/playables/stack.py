@@ -120,11 +120,12 @@ class Stack(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="stack"
 
     def cue(self, cue_id: str) -> Cue | None:
         """Returns the cue of an id, if there is one."""
-        return next((cue for cue in self.cues if cue.id == cue_id), None)
+        place = self.place_of(cue_id)
+        return None if place is None else self.cues[place]
 
     def place_of(self, cue_id: str) -> int | None:
         """Returns the place of a cue in the list, from 0."""
-        return next((n for n, cue in enumerate(self.cues) if cue.id == cue_id), None)
+        return _places(self.cues).get(cue_id)
 
     def after(self, number: float) -> Cue | None:
         """Returns the first cue with a higher number."""
@@ -134,6 +135,27 @@ class Stack(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="stack"
         """Returns the last cue with a lower number."""
         lower = [cue for cue in self.cues if cue.number < number]
         return lower[-1] if lower else None
+
+
+_KNOWN: dict[int, tuple[tuple[Cue, ...], dict[str, int]]] = {}
+"""Where each cue is, of the lists that were asked for last."""
+MOST_KNOWN = 16
+
+
+def _places(cues: tuple[Cue, ...]) -> dict[str, int]:
+    """The place of each cue by its id, found once for a list: a thousand cues are
+    looked for again and again.
+    """
+    known = _KNOWN.get(id(cues))
+    if known is not None and known[0] is cues:
+        return known[1]
+
+    # of an id that is there twice the first counts
+    places = {cue.id: n for n, cue in reversed(list(enumerate(cues)))}
+    for old in list(_KNOWN)[: len(_KNOWN) - MOST_KNOWN + 1]:
+        _KNOWN.pop(old, None)
+    _KNOWN[id(cues)] = cues, places
+    return places
 
 
 class Contents(NamedTuple):
@@ -344,6 +366,8 @@ def _light_of_cue(stack: Stack, key: Hashable) -> tuple[object, ...] | None:
     if not isinstance(key, str):
         return _light(stack)
     cue = stack.cue(key)
+    if cue is not None and not cue.leaves:
+        return (cue.plays, cue.look, cue.effects)
     return None if cue is None else tuple(contents(stack, cue))
 
 
