@@ -34,12 +34,13 @@ MOST_NAMES = 4
 
 class CueProblem(NamedTuple):
     """Something that is to be looked at: of a cue, by its id, or of the stack as a
-    whole. `grave`: it is more than a hint.
+    whole. `grave`: it is more than a hint; `moves`: it tells of what is seen moving.
     """
 
     cue: str
     text: str
     grave: bool = False
+    moves: bool = False
 
 
 # what moves in the light
@@ -138,6 +139,7 @@ def _between(
                 lamps=listed(names, MOST_NAMES),
                 seconds=fade,
             ),
+            moves=True,
         )
 
     whole = complete_after(times_of(stack, was))

@@ -99,8 +99,8 @@ TIPS = {
 }
 
 WIDTHS = {
-    Column.NUMBER: 58,
-    Column.NAME: 136,
+    Column.NUMBER: 72,
+    Column.NAME: 128,
     Column.PLAYS: 156,
     Column.TIMES: 74,
     Column.COMES: 84,

@@ -13,6 +13,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import QFrame, QSizePolicy, QWidget
 
@@ -34,6 +35,7 @@ from choreon.ui.widgets.values import ValueField
 TICK = 60  # milliseconds between looks at fades
 CALM = 200  # milliseconds between looks at what is waited for
 WIDE, TALL = 150, 96  # points of a small picture
+WITH_NEXT, WITH_THEN = 1080, 860  # points of the slab in which these have room
 
 
 class CuePicture(QWidget):
@@ -292,6 +294,12 @@ class GoSlab(QFrame):
         hand.changed.connect(self.follow)
         self.follow()
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is little room GO has it, on which the next one stands."""
+        self.coming.setVisible(self.width() >= WITH_NEXT)
+        self.then.setVisible(self.width() >= WITH_THEN)
+        super().resizeEvent(event)
+
     def follow(self) -> None:
         """Show what is on and what comes."""
         hand, player = self.hand, self.hand.player
@@ -314,7 +322,7 @@ class GoSlab(QFrame):
         self.rate.set_value(1.0 if player is None else player.rate)
 
         fades = player is not None and _goes_on(player, moment)
-        comes = coming is not None and bool(self.go.waits)
+        comes = coming is not None and bool(self._waits(coming, player, moment))
         goes_on = self.isVisible() and on and (fades or comes)
         pace = TICK if fades else CALM
         if self._tick.interval() != pace:
@@ -332,7 +340,8 @@ class GoSlab(QFrame):
             self.go.say("", words, "", "", False)
             return
 
-        number, waits = number_in_words(cue.number), self._waits(cue, player, now)
+        number = number_in_words(cue.number)
+        waits = self._waits(cue, player, now) or self.hand.moving.get(cue.id, "")
         times = tr("in/out {times} s", times=times_in_words(stack, cue))
         words = "" if cue.at is None else words_around(stack.text, cue.at)
         self.go.say(number, cue.name, words or cue.note or times, waits, True)

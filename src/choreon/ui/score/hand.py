@@ -5,7 +5,7 @@ is done to them. Its views take it one by one.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -58,6 +58,8 @@ class ScoreHand(QObject):
         self._gaps_of = ("", "")
         self.editing = ""
         """The id of the cue whose own look is in the draft, to be put back."""
+        self.moving: Mapping[str, str] = {}
+        """Cue → what of it will be seen moving, in words; as the check found."""
         self.dry: DryRun | None = None
         self._dry_speed, self._dry_at = 1.0, 0.0
         self._dry_tick = QTimer(self, interval=DRY_TICK)

@@ -353,6 +353,8 @@ class ScorePlace(QWidget):
         """Show what the check found."""
         found = self.checking.found
         self.table.cues.show_problems(by_cue(found))
+        self.hand.moving = {one.cue: one.text for one in found if one.moves}
+        self.slab.follow()
         self.problems.setText(plural(len(found), "{n} to look at", "{n} to look at"))
         token = theme.ALARM if any(one.grave for one in found) else theme.KEEP
         self.problems.setIcon(theme.icon("shield", token))
