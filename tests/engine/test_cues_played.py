@@ -14,7 +14,8 @@ from choreon.engine.do import Do
 from choreon.engine.run_log import last_runs
 from choreon.formats import showfile
 from choreon.model import edits
-from choreon.model.playables import Stack
+from choreon.model.patch import footprint
+from choreon.model.playables import Scene, Stack
 from choreon.model.playables.stack import Cue, Follow, FollowKind
 from choreon.model.refs import Ref
 from choreon.model.tiles import Part
@@ -91,3 +92,46 @@ def test_what_follows_comes_with_no_window_while_all_stands(engines, demo_path, 
         return [row["id"] for row in csv.DictReader(io.StringIO(text))]
 
     until(lambda: written() == ["a", "b", "c"])
+
+
+def test_a_dark_head_goes_ahead_while_nothing_else_happens(engines, demo_path, node):
+    show = showfile.read(demo_path)
+    there = {"Dimmer": 1.0, "Pan": 30.0, "Tilt": 20.0}
+    scene = Scene(id="spot", name="Spot", look={"spot-1": there})
+    showfile.write(demo_path, edits.put(show, "playables", scene))
+    with_stack(
+        demo_path,
+        Cue(id="a", number=1.0, plays=(FRONT,)),
+        Cue(id="b", number=2.0, plays=(Part(scene.ref),)),
+    )
+    spot = show.fixtures["spot-1"]
+    own = slice(spot.address - 1, spot.address - 1 + footprint(show, spot))
+
+    client = engines.start(demo_path)
+    until(lambda: len(values(node, 2)) > 0)
+    at_home = values(node, 2)
+    client.send(Do(STACK, Verb.GO))
+    until(lambda: values(node, 2) != at_home)
+
+    def ready():
+        state = client.wait_for(protocol.State).state
+        return state.ready and state.ready[0].moves and state.ready
+
+    until(ready)
+    last: list[int] = []
+
+    def stands() -> bool:
+        nonlocal last
+        before, last = last, values(node, 2)
+        return before == last != at_home
+
+    until(stands, step=0.3)
+    went = [n for n, (a, b) in enumerate(zip(at_home, last, strict=True)) if a != b]
+    assert all(own.start <= n < own.stop for n in went)
+
+    # with GO it is there at once: nothing but its light and what lets that out changes
+    client.send(Do(STACK, Verb.GO))
+    until(lambda: values(node, 2) != last)
+    until(lambda: values(node, 1)[:1] == [0])
+    pan = [n for n in went if at_home[n] != last[n]]
+    assert [values(node, 2)[n] for n in pan] == [last[n] for n in pan]

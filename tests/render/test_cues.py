@@ -7,11 +7,12 @@ import random
 import numpy as np
 import pytest
 
-from choreon.engine import actions
-from choreon.engine.actions import cues, motion
+from choreon.engine import actions, precompiler
+from choreon.engine.actions import cues, housekeeping, motion
 from choreon.engine.actions.cues import Wall
 from choreon.engine.do import Do
 from choreon.engine.dry_run import DryRun
+from choreon.engine.precompiler import Precompiler
 from choreon.model import edits
 from choreon.model.motion import Effect, EffectMode, Rate, Wave
 from choreon.model.playables import Scene, Stack, Times
@@ -935,6 +936,20 @@ class CueWalk(wander.Walk):
         ways = self.ahead.ask([do])[do.ref]
         return actions.perform(self.show, state, do, now, ways)
 
+    def meanwhile(self, before, state, now):
+        """Lamps that are dark go ahead, and stop when anything begins."""
+        state = housekeeping.calmed(state, before, now)
+        if int(now * 250) % 25 == 0:  # ten times a second
+            self.state, self.now = state, now
+            self.ahead.foresee()
+            ready = self.ahead.ready(state)
+            if ready is not None:
+                self.went_ahead += 1
+                return edits.replace(state, ready=ready)
+        return state
+
+    went_ahead = 0
+
     def _edited(self, state, value, now):
         place = int(value * len(self.stack.cues))
         other = self.stack.cues[(place + 1) % len(self.stack.cues)]
@@ -1255,3 +1270,198 @@ def test_a_state_with_cues_is_kept_and_read_again():
     shifted = play.shift(again, 100.0)
     here = render(hand.compiled, hand.state, hand.now)
     assert (render(hand.compiled, shifted, hand.now + 100.0) == here).all()
+
+
+# in the dark
+
+HOME = pytest.approx(0.0, abs=0.01)  # within a step of its channel
+
+
+def heads_room() -> tuple[Show, str, str]:
+    """A dimmer and a head."""
+    show = Show(id="r", name="R")
+    dimmer = wander.library()["generic-dimmer"]
+    show, _ = edits.hang(show, dimmer, dimmer.modes[0].name, 1, 1, 1)
+    spot = wander.library()["ostrey-spot-160"]
+    show, _ = edits.hang(show, spot, "13 channel", 1, 1, 20)
+    lamp, head = show.fixtures
+    there = {"Dimmer": 1.0, "Pan": 60.0, "Tilt": 30.0, "Gobo1": 3.0}
+    show = play.with_scenes(
+        show,
+        front={lamp: {"Dimmer": 1.0}},
+        spot={head: there},
+        knock={head: {"Dimmer": 1.0}},
+    )
+    return show, lamp, head
+
+
+class DarkHand(Hand):
+    """The same, with the thread beside that has lamps go ahead."""
+
+    def __init__(self, show: Show, *playables, **more) -> None:
+        super().__init__(show, *playables, **more)
+        self.ahead = Precompiler(self.compiled, lambda: self.state, lambda: self.now)
+
+    def do(self, verb: Verb, value: float = 1.0, ref: Ref = STACK) -> None:
+        before = self.state
+        do = Do(ref, verb, value)
+        ways = self.ahead.ask([do])[ref]
+        self.state = actions.perform(self.show, self.state, do, self.now, ways)
+        self.state = housekeeping.calmed(self.state, before, self.now)
+
+    def frame(self, wall: Wall | None = None) -> None:
+        before = self.state
+        super().frame(wall)
+        self.state = housekeeping.calmed(self.state, before, self.now)
+        self.ahead.foresee()
+        ready = self.ahead.ready(self.state)
+        if ready is not None:
+            self.state = edits.replace(self.state, ready=ready)
+
+    def value(self, name: str) -> float:
+        rig = self.compiled.rig
+        values = compose(self.compiled, self.state, self.now).values
+        return float(values[rig.names.index(name)])
+
+
+def test_a_dark_head_goes_ahead_calmly_and_gives_no_light():
+    show, _, head = heads_room()
+    hand = DarkHand(show, stack(cue(1, part("front")), cue(2, part("spot"))))
+    hand.go()
+    hand.wait(1.9)
+    assert hand.value("Pan") == HOME
+    hand.wait(1.2)
+    pan = hand.value("Pan")
+    assert 20.0 < pan < 40.0  # a second of its way, at thirty degrees a second
+    hand.wait(1.5)
+    assert (hand.value("Pan"), hand.value("Tilt")) == (60.0, 30.0)
+    assert hand.value("Gobo1") == 3.0
+    rows = hand.compiled.rig.where[head]["Dimmer"]
+    light = compose(hand.compiled, hand.state, hand.now).values
+    assert all(light[row] == 0.0 for _, row in rows)
+    hand.go()
+    assert (hand.value("Pan"), hand.value("Tilt")) == (60.0, 30.0)
+
+
+def test_it_stops_in_the_frame_in_which_anybody_lights_it_and_stays_till_dark():
+    show, _, _ = heads_room()
+    show = edits.put(
+        show, "pages", page_of(Flash(id="x", plays=parts(Ref("scene", "knock"))))
+    )
+    hand = DarkHand(show, stack(cue(1, part("front")), cue(2, part("spot"))))
+    hand.go()
+    hand.wait(3.0)
+    where = hand.value("Pan")
+    assert 0.0 < where < 60.0
+    hand.do(Verb.PRESS, ref=to_tile("x"))
+    assert hand.value("Pan") == pytest.approx(where)
+    hand.wait(2.0)
+    assert hand.value("Pan") == pytest.approx(where)
+    do = Do(to_tile("x"), Verb.PRESS, 1.0, Edge.UP)
+    hand.state = actions.perform(hand.show, hand.state, do, hand.now)
+    hand.wait(8.0)
+    assert hand.value("Pan") == pytest.approx(60.0)
+
+
+def test_what_is_lit_or_in_hand_does_not_go_ahead():
+    show, _, head = heads_room()
+    lit = DarkHand(show, stack(cue(1, part("knock")), cue(2, part("spot"))))
+    lit.go()
+    lit.wait(9.0)
+    assert lit.value("Pan") == HOME
+
+    held = DarkHand(show, stack(cue(1, part("front")), cue(2, part("spot"))))
+    held.go()
+    held.state = play.touch(held.state, {head: {"Tilt": 5.0}})
+    held.wait(9.0)
+    assert (held.value("Pan"), held.value("Tilt")) == (HOME, 5.0)
+
+    off = edits.replace(
+        stack(cue(1, part("front")), cue(2, part("spot"))), dark_moves=False
+    )
+    told_not_to = DarkHand(show, off)
+    told_not_to.go()
+    told_not_to.wait(9.0)
+    assert told_not_to.value("Pan") == HOME
+
+
+def test_a_lamp_that_was_brought_somewhere_stays_there_for_the_cues_without_it():
+    show, _, _ = heads_room()
+    hand = DarkHand(
+        show, stack(cue(1, part("front")), cue(2, part("spot")), cue(3, part("front")))
+    )
+    hand.go()
+    hand.wait(9.0)
+    hand.do(Verb.STEP, 2.0)
+    hand.wait(9.0)
+    assert hand.value("Pan") == 60.0
+    player = hand.state.players[0].id
+    hand.do(Verb.RELEASE, ref=Ref("player", player))
+    hand.wait(1.0)
+    assert hand.value("Pan") == HOME  # nothing of the stack is left
+
+
+def test_of_two_stacks_that_want_one_lamp_the_higher_has_it():
+    show, _, head = heads_room()
+    show = play.with_scenes(
+        show, other={head: {"Dimmer": 1.0, "Pan": -40.0, "Tilt": 10.0}}
+    )
+    upper = edits.replace(stack(cue(1, part("front")), cue(2, part("other"))), id="m")
+    hand = DarkHand(show, upper, stack(cue(1, part("front")), cue(2, part("spot"))))
+    hand.go()
+    hand.do(Verb.GO, ref=upper.ref)
+    hand.wait(15.0)
+    assert hand.value("Pan") == -40.0
+
+
+class SparseWalk(CueWalk):
+    """Cues that light a lamp or two each: the others are dark, and go ahead."""
+
+    def _show_of(self, dice: random.Random) -> Show:
+        show = wander.show_of(dice)
+        turning = [i for i in show.fixtures if i.startswith(("wash", "spot"))]
+        made = []
+        for n in range(6):
+            look = {}
+            for lamp in dice.sample(list(show.fixtures), dice.choice((1, 1, 2))):
+                look[lamp] = {"Dimmer": dice.choice((0.6, 1.0))}
+                if lamp in turning:
+                    look[lamp] |= {**wander._aim(dice), "Zoom": dice.uniform(10, 40)}
+            fades = (dice.uniform(*wander.FADES), dice.uniform(*wander.FADES))
+            made.append(
+                Cue(
+                    id=f"q{n}",
+                    number=n + 1.0,
+                    look=look,
+                    fade_in=fades[0],
+                    fade_out=fades[1],
+                )
+            )
+        self.stack = stack(*made, fade_in=2.0, fade_out=2.0)
+        return edits.put(show, "playables", self.stack)
+
+    def state_at_start(self) -> PlayState:
+        return play.blank()
+
+    def next_deed(self) -> tuple[str, str, float]:
+        what = self.dice.choice(["go"] * 6 + ["go back", "to", "press", "hold"])
+        return what, f"t{self.dice.randrange(4)}", self.dice.random()
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_no_lit_lamp_jumps_beside_lamps_that_go_ahead(seed, monkeypatch):
+    monkeypatch.setattr(precompiler, "WAIT", 0.05)
+    monkeypatch.setattr(wander, "LENGTH", 16.0)
+    walk = SparseWalk(random.Random(300 + seed))
+    worst = walk.scan(step=0.004)
+    assert worst.step <= worst.allowed, worst.story
+
+
+def test_lamps_do_go_ahead_in_random_walks(monkeypatch):
+    """Else those walks would show nothing of it."""
+    monkeypatch.setattr(precompiler, "WAIT", 0.05)
+    monkeypatch.setattr(wander, "LENGTH", 16.0)
+    walks = [SparseWalk(random.Random(300 + seed)) for seed in range(5)]
+    for walk in walks:
+        walk.scan(step=0.02)
+    assert sum(walk.went_ahead for walk in walks) > 3

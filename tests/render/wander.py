@@ -351,17 +351,23 @@ class Walk:
         before = None
         history: list[str] = []
         for now in np.arange(0.0, LENGTH, step):
+            seen = state
             while deeds and deeds[0][0] <= now:
                 at_, what, tile, value = deeds.pop(0)
                 state = self.act(state, what, tile, value, float(now))
                 history.append(f"{at_:.3f} {what} {tile}")
             state = motion.follow(self.compiled, state, float(now))
+            state = self.meanwhile(seen, state, float(now))
             state = play.prune(state, float(now))
             found = self._values(self.compiled, state, float(now))
             if before is not None:
                 self._compare(worst, before, found, float(now), history)
             before = found
         return worst
+
+    def meanwhile(self, before: PlayState, state: PlayState, now: float) -> PlayState:
+        """What else the engine does between two frames."""
+        return state
 
     def _compare(self, worst: Worst, before, after, now: float, history) -> None:
         values, lit, shares = before

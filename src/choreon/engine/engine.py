@@ -242,6 +242,7 @@ class Engine:
         before = self._state
         self._faults.frame()
         self._drain(now)
+        self._state = housekeeping.calmed(self._state, before, now)
         self._wall = Wall(time.time(), self._wall.now)
         if self._held is not None or self._rests(now):
             self._sender.repeat(now)
@@ -260,7 +261,8 @@ class Engine:
         state = self._state
         try:
             followed = motion.follow(self._compiled, state, now, self._wall)
-            self._state = state = housekeeping.prune(followed, now)
+            calm = housekeeping.calmed(followed, state, now)
+            self._state = state = housekeeping.prune(calm, now)
             harmless = self._culprits.harmless(self._scaled(now))
 
             if harmless is not None:
@@ -653,9 +655,25 @@ class Engine:
     def _keep_house(self) -> None:
         """In the link's thread, whenever it has a moment."""
         self._ahead.foresee()
+        self._get_ready()
         self._run_log.look(self._ahead.show, self._state)
         self._keep_session()
         self._tidier.look()
+
+    def _get_ready(self) -> None:
+        """Have dark lamps go ahead to where the next cues want them."""
+        basis = self._state
+        ready = None if self._showless else self._ahead.ready(basis)
+        if ready is None:
+            return
+
+        def act(state: PlayState, now: float) -> PlayState:
+            # what came in between may have lit them
+            names = housekeeping.DISTURBS
+            same = all(getattr(state, n) is getattr(basis, n) for n in names)
+            return replace(state, ready=ready) if same else state
+
+        self._put(act)
 
     def _keep_session(self) -> None:
         if self._closing is not None or self._showless:

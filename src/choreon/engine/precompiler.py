@@ -28,12 +28,14 @@ from choreon.model.verbs import Verb
 from choreon.render.approach import approach, onto_paths
 from choreon.render.capture import frozen
 from choreon.render.compiled import CompiledShow, compile_show
+from choreon.render.dark_moves import planned
 from choreon.render.looks import Angles, CompiledLook
 from choreon.render.sources.stack import step_at
-from choreon.render.state import Cued, Player, PlayState, Step
+from choreon.render.state import Cued, Player, PlayState, Ready, Step
 
 log = logging.getLogger(__name__)
 
+WAIT = 2.0  # seconds after a cue is there in which dark lamps stay where they are
 FORESEEN = 3  # cues that come by themselves, one after the other
 
 
@@ -54,6 +56,7 @@ class Precompiler:
         self.draft: Look = {}
         self.effects: Effects = ()
         self._foreseen: PlayState | None = None
+        self._readied: PlayState | None = None
 
     @property
     def show(self) -> Show:
@@ -66,7 +69,7 @@ class Precompiler:
         """
         with self._lock:
             made = compile_show(show, self.compiled)
-            self.compiled, self._foreseen = made, None
+            self.compiled, self._foreseen, self._readied = made, None, None
             try:
                 made.warm(self._playing())
                 made.draft(self.draft, self.effects)
@@ -128,6 +131,47 @@ class Precompiler:
             for player in state.players:
                 self._foresee(state, player, now, wall, routes)
             compiled.routes = routes
+
+    def ready(self, state: PlayState) -> tuple[Ready, ...] | None:
+        """Returns how dark lamps shall go ahead to where the next cues want them; None
+        where nothing is to be changed. It begins when a cue has been there for a
+        while, and nothing is on its way.
+        """
+        now = self._clock()
+        stacks = [p for p in state.players if cues.cursor_of(p) is not None]
+        if not stacks or any(not one.ramp.done(now) for one in state.ready):
+            return None
+        if state is self._readied:
+            return None
+
+        with self._lock:
+            wanted = {one.player: one for one in state.ready}
+            changed = False
+            for player in sorted(stacks, key=lambda one: one.place):
+                made = self._ready_of(state, player, now)
+                if made is not None:
+                    wanted[player.id], changed = made, True
+
+            if all(player.steps[-1].over + WAIT <= now for player in stacks):
+                self._readied = state  # until something changes
+            return tuple(wanted.values()) if changed else None
+
+    def _ready_of(self, state: PlayState, player: Player, now: float) -> Ready | None:
+        compiled = self.compiled
+        stack, cursor = cues.stack_of(compiled.show, player), cues.cursor_of(player)
+        if stack is None or cursor is None or player.releasing or player.lifts:
+            return None
+        if not stack.dark_moves or player.steps[-1].over + WAIT > now:
+            return None
+
+        cue = cues.next_cue(stack, cursor)
+        if cue is None or cursor.missed:
+            return None
+
+        step = step_at(stack, cue)
+        known = compiled.routes.get((player.id, cue.id), {})
+        step = msgspec.structs.replace(step, ref=player.ref, aims=dict(known))
+        return planned(compiled, state, now, player.id, step)
 
     def _foresee(
         self,
@@ -210,7 +254,24 @@ class Precompiler:
             return {}
 
         ref = cues.to_cue(stack.ref, cursor.cue)
-        return {ref: self._to_step(step, state, now, self._cue_after(stack, cursor))}
+        way = self._to_step(step, state, now, self._cue_after(stack, cursor))
+        return {ref: self._as_readied(state, player, cursor.cue, way)}
+
+    def _as_readied(
+        self, state: PlayState, player: Player, cue: str, way: dict[str, Angles]
+    ) -> dict[str, Angles]:
+        """The ways by which heads that went ahead in the dark reach their points: those
+        by which they went, not by another turn of pan.
+        """
+        went = next(
+            (one for one in state.ready if (one.player, one.cue) == (player.id, cue)),
+            None,
+        )
+        if went is None:
+            return way
+        own = self.compiled.routes.get((player.id, cue), {})
+        rest = {f: angles for f, angles in way.items() if f not in went.after}
+        return rest | {f: angles for f, angles in own.items() if f in went.after}
 
     def _cue_after(self, stack: Stack, cursor: Cued) -> Sequence[CompiledLook]:
         """What a stack can go to from a cue."""

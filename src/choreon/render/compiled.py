@@ -27,12 +27,13 @@ from choreon.render.looks import (
     safe_piece_of,
 )
 from choreon.render.masters import CompiledMasters, dimmer_rows
+from choreon.render.ready import ReadyRows, rows_of
 from choreon.render.recent import InUse, Recent
 from choreon.render.rig import Floats, Rig
 from choreon.render.sources import SOURCES, CompileContext, Source
 from choreon.render.sources.dimmed import Dimmed
 from choreon.render.sources.shaped import shaped
-from choreon.render.state import Going, Player, PlayState, Step, Time, replace
+from choreon.render.state import Going, Player, PlayState, Ready, Step, Time, replace
 
 if TYPE_CHECKING:
     from choreon.render.plan import Base, Plan
@@ -102,6 +103,8 @@ class CompiledShow:
         self.piles: InUse[tuple[CompiledLook, ...], Fade] = InUse(PILES)
         self.bases: Recent[object, Base] = Recent(BASES)
         self.merges: Recent[tuple[CompiledLook, ...], CompiledLook] = Recent(BASES)
+        # with what it was made of, which is not made anew meanwhile
+        self._ready: Recent[tuple[int, int], tuple[Ready, ReadyRows]] = Recent(BASES)
         self._reaches: Recent[tuple[str, ...], Reach] = Recent(BASES)
 
         self.plan: Plan | None = None
@@ -182,6 +185,11 @@ class CompiledShow:
             return self.source(Step(ref=ref, only=families))
 
         return CompileContext(self.show, self.rig, source_of, step.cursor.key)
+
+    def ready_rows(self, ready: Ready) -> ReadyRows:
+        """Returns what goes ahead in the dark, worked out once."""
+        key = (id(ready.before), id(ready.after))
+        return self._ready.get(key, lambda: (ready, rows_of(self.rig, ready)))[1]
 
     def reaches(self, step: Step) -> list[Reach]:
         """Returns the lamps that come to a step in times of their own, a part each."""

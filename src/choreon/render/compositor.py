@@ -52,6 +52,7 @@ from choreon.render.lights import Lights
 from choreon.render.looks import CompiledLook
 from choreon.render.on_paths import OnPaths
 from choreon.render.plan import AnyLayer, Plan
+from choreon.render.ready import lay_ready
 from choreon.render.rig import Bytes, Floats, Rig
 from choreon.render.state import Identify, Masters, PlayState
 from choreon.render.trace import Trace
@@ -139,6 +140,8 @@ def compose(
 
     plan.dim(masters.of_what_plays(state.masters, now))
     canvas = plan.base.canvas.copy()
+    if state.ready:
+        lay_ready(canvas, compiled, plan.given, state, now)
     drafts = drafts_of(compiled, state, now, apart)
 
     for draft in drafts:

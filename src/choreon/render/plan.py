@@ -188,6 +188,14 @@ class Plan:
         return self._bases.get(key, lambda: _base(self.rig, self.below, self.still))
 
     @cached_property
+    def given(self) -> Flags:
+        """The rows (P) that what stands below gives."""
+        found = np.zeros(self.rig.size, bool)
+        for look, _ in self.below:
+            found[look.plain_rows] = True
+        return found
+
+    @cached_property
     def lights(self) -> Lights:
         """Where all that moves tells how strongly it lights its lamps."""
         return Lights(self.rig, len(self.moving), self.base.lights)

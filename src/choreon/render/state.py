@@ -713,13 +713,28 @@ class Sent(msgspec.Struct, frozen=True):
     until: Number
 
 
+class Ready(msgspec.Struct, frozen=True):
+    """Lamps that are dark, on their way to where the next cue of a player wants them:
+    attribute by attribute from `before` to `after`. `moves`: the fixtures of which
+    something is elsewhere yet.
+    """
+
+    player: str
+    cue: str
+    before: Look
+    after: Look
+    ramp: Ramp
+    moves: tuple[str, ...] = ()
+
+
 class PlayState(msgspec.Struct, frozen=True):
     """Everything that, beside the show and the time, decides the light.
 
     `live`: what tiles give lamps, below the draft. `asides`: lamps that are taken out
     of what plays, above it. `fade_times`: seconds in which what a tile plays comes and
     goes, as a dial set them. `asking`: tiles that were pressed and ask once more, and
-    until when. `past`: what was on before the last presses.
+    until when. `past`: what was on before the last presses. `ready`: dark lamps that
+    go ahead to where they will be needed.
     """
 
     players: tuple[Player, ...] = ()
@@ -734,6 +749,7 @@ class PlayState(msgspec.Struct, frozen=True):
     fade_times: dict[str, Number] = {}
     asking: dict[str, Number] = {}
     past: tuple[Moment, ...] = ()
+    ready: tuple[Ready, ...] = ()
 
     def beat(self, now: float) -> float:
         """Returns the beat of the master tempo at a time."""
@@ -755,6 +771,7 @@ class PlayState(msgspec.Struct, frozen=True):
         ends += [leaving.ramp.until for leaving in self.draft.leaving]
         ends.append(self.draft.shown.until)
         ends += [s.until for s in self.sent]
+        ends += [one.ramp.until for one in self.ready]
         ends += self.asking.values()
         ends += [grip.held.until for grip in self.masters.grips]
         if self.masters.before is not None:

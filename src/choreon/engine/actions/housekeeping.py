@@ -9,6 +9,7 @@ from choreon.engine.actions import tempo as tempos
 from choreon.model.masters import Tempo
 from choreon.model.refs import TEMPO
 from choreon.model.show import SLOTS, Show
+from choreon.render import dark_moves
 from choreon.render.state import (
     BeatClock,
     HeldValues,
@@ -175,11 +176,35 @@ def shift(state: PlayState, seconds: float) -> PlayState:
         asides=tuple(_shifted(hand, seconds) for hand in state.asides),
         asking={},
         past=(),
+        ready=tuple(
+            replace(one, ramp=one.ramp.shifted(seconds)) for one in state.ready
+        ),
     )
 
 
 def _shifted(hand: HeldValues, seconds: float) -> HeldValues:
     return replace(hand, held=hand.held.shifted(seconds))
+
+
+def calmed(after: PlayState, before: PlayState, now: float) -> PlayState:
+    """Returns the state in which lamps that went ahead in the dark stand where they
+    are, if anything else than that changed since `before`; what no player is there for
+    any more is forgotten.
+    """
+    if not after.ready or all(
+        getattr(after, name) is getattr(before, name) for name in DISTURBS
+    ):
+        return after
+
+    there = {player.id for player in after.players}
+    kept = tuple(one for one in after.ready if one.player in there)
+    if len(kept) != len(after.ready):
+        after = replace(after, ready=kept)
+    return dark_moves.stopped(after, now)
+
+
+DISTURBS = ("players", "draft", "live", "asides", "masters", "identify")
+"""What stops lamps that go ahead in the dark when it changes."""
 
 
 def blink(

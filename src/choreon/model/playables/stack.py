@@ -109,7 +109,8 @@ class Stack(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="stack"
 
     `fade_in`, `fade_out` and `times` of its base are those of cues that have none of
     their own. `guard`: seconds after a GO in which a hand's next one is not taken.
-    `text`: the text that it is played to, a paragraph each.
+    `text`: the text that it is played to, a paragraph each. `dark_moves`: lamps that
+    are dark go ahead to where the next cue wants them.
     """
 
     kind: ClassVar[str] = "stack"
@@ -117,6 +118,7 @@ class Stack(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="stack"
     cues: tuple[Cue, ...] = ()
     guard: Number = GUARD
     text: Paragraphs = ()
+    dark_moves: bool = True
 
     def cue(self, cue_id: str) -> Cue | None:
         """Returns the cue of an id, if there is one."""

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import QFrame, QSizePolicy, QWidget
 
 from choreon.engine.actions import cues as running
 from choreon.engine.actions.cues import Wall
-from choreon.language import facts, tr
+from choreon.language import facts, listed, tr
 from choreon.model.cue_words import clock_in_words, times_in_words
 from choreon.model.playables.stack import Cue, FollowKind, called, number_in_words
 from choreon.model.script import words_around
@@ -341,10 +341,22 @@ class GoSlab(QFrame):
             return
 
         number = number_in_words(cue.number)
-        waits = self._waits(cue, player, now) or self.hand.moving.get(cue.id, "")
+        waits = self._waits(cue, player, now) or self._seen_of(cue, player, now)
         times = tr("in/out {times} s", times=times_in_words(stack, cue))
         words = "" if cue.at is None else words_around(stack.text, cue.at)
         self.go.say(number, cue.name, words or cue.note or times, waits, True)
+
+    def _seen_of(self, cue: Cue, player: Player | None, now: float) -> str:
+        """What is being got ready in the dark for it, or what of it will be seen
+        moving.
+        """
+        state, known = self.hand.state, self.hand.show.fixtures
+        for ready in state.ready:
+            mine = player is not None and ready.player == player.id
+            if mine and ready.cue == cue.id and not ready.ramp.done(now):
+                lamps = [known[i].name for i in ready.moves if i in known]
+                return tr("getting ready in the dark: {lamps}", lamps=listed(lamps, 4))
+        return self.hand.moving.get(cue.id, "")
 
     def _usually(self, cursor: Cued, now: float) -> str:
         """When it came in the last runs, in words; empty where nobody knows."""

@@ -299,6 +299,10 @@ class ScorePlace(QWidget):
             action.setCheckable(True)
             action.setChecked(stack.guard == seconds)
             action.triggered.connect(lambda *_, s=seconds: self._set_guard(s))
+        ahead = menu.addAction(tr("Dark lamps go ahead to the next cue"))
+        ahead.setCheckable(True)
+        ahead.setChecked(stack.dark_moves)
+        ahead.triggered.connect(lambda on: self._set_dark_moves(bool(on)))
         menu.addSeparator()
         self.files.fill(menu)
         menu.addSeparator()
@@ -317,6 +321,12 @@ class ScorePlace(QWidget):
         if stack is not None:
             show = edits.change(self.hand.show, stack.ref, guard=seconds)
             self.parts.document.edit(tr("guard time of GO"), show)
+
+    def _set_dark_moves(self, on: bool) -> None:
+        stack = self.hand.stack
+        if stack is not None:
+            show = edits.change(self.hand.show, stack.ref, dark_moves=on)
+            self.parts.document.edit(tr("whether dark lamps go ahead"), show)
 
     def _delete(self) -> None:
         stack = self.hand.stack
