@@ -129,7 +129,7 @@ def test_what_cannot_be_is_told_and_changes_nothing(hands, fresh):
         (Column.NUMBER, "x"),
     ):
         type_cell(score, 0, column, text)
-        assert hands.window.notice.isVisible()
+        hands.until(hands.window.notice.isVisible)
         hands.window.notice.dismiss.click()
         assert score.hand.cues == before
 

@@ -1465,3 +1465,21 @@ def test_lamps_do_go_ahead_in_random_walks(monkeypatch):
     for walk in walks:
         walk.scan(step=0.02)
     assert sum(walk.went_ahead for walk in walks) > 3
+
+
+def test_going_to_a_cue_of_a_stack_that_is_off_begins_there_and_does_nothing_besides():
+    act = CueAct(Ref("scene", "half"), Verb.SWITCH)
+    hand = Hand(
+        room(),
+        stack(cue(1, part("left"), does=(act,)), cue(2, part("right"), fade_in=2.0)),
+    )
+    hand.do(Verb.STEP, 1.0)
+    assert hand.cue == "q2"
+    assert len(hand.state.players) == 1
+    hand.wait(1.0)
+    assert hand.levels == [0.0, 0.5]
+    hand.do(Verb.STEP, 99.0)
+    assert hand.cue == "q2"
+    nowhere = Hand(room(), stack(cue(1, part("left"))))
+    nowhere.do(Verb.STEP, 99.0)
+    assert not nowhere.state.players

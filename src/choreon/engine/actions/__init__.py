@@ -44,7 +44,7 @@ from choreon.model.refs import (
 from choreon.model.show import Show
 from choreon.model.tiles import Choice, CueTile, MasterTile, Pad, Page, parts
 from choreon.model.verbs import Edge, Verb
-from choreon.render.state import Fades, Player, PlayState
+from choreon.render.state import Envelope, Fades, Player, PlayState
 
 replace = msgspec.structs.replace
 
@@ -139,15 +139,27 @@ def _press(
 def _step_by_hand(
     show: Show, state: PlayState, do: Do, now: float, ways: RoutesByRef, by: str
 ) -> PlayState | None:
-    """Something that has cues goes on, wherever it is on; GO starts it where it is
-    not.
+    """Something that has cues goes on, wherever it is on; GO starts it where it is not,
+    and going to a cue starts it there.
     """
     on = players.playing_now(state, do.ref)
     for player in on:
         state = driving.drive(show, state, player, do, now, ways)
-    if on or do.verb != Verb.GO or do.edge == Edge.UP:
+    if on or do.verb not in (Verb.GO, Verb.STEP) or do.edge == Edge.UP:
         return state
-    return _press(show, state, replace(do, verb=Verb.PRESS), now, ways, by)
+
+    if do.verb == Verb.STEP and not cues.has_step(show, do):
+        return state
+
+    begun = _press(show, state, replace(do, verb=Verb.PRESS), now, ways, by)
+    if begun is None or do.verb == Verb.GO:
+        return begun
+    for player in players.playing_now(begun, do.ref):
+        # from nothing that is there wholly, by the times of the cue that is gone to
+        whole = replace(player, weight=Envelope())
+        begun = players.put(begun, whole)
+        begun = driving.drive(show, begun, whole, do, now, ways)
+    return begun
 
 
 def _start(

@@ -111,6 +111,12 @@ def _cue_at(stack: Stack, place: float) -> Cue | None:
     return stack.cues[int(place)]
 
 
+def has_step(show: Show, do: Do) -> bool:
+    """Returns whether a stack that is gone into has the cue that is asked for."""
+    found = show.playables.get(do.ref.id)
+    return isinstance(found, Stack) and _cue_at(found, do.value) is not None
+
+
 # on to it
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QWidget
 
 from choreon.language import tr
 from choreon.model.playables import Stack
@@ -22,14 +23,18 @@ class Checking(QObject):
 
     changed = Signal()
 
-    def __init__(self, hand: ScoreHand, parent: QObject) -> None:
-        super().__init__(parent)
-        self.hand = hand
+    def __init__(self, hand: ScoreHand, place: QWidget) -> None:
+        super().__init__(place)
+        self.hand, self._place = hand, place
         self.found: list[CueProblem] = []
         self._of: tuple[object, ...] = ()
         self._work = Work(self)
         self._soon = basics.once(self, SOON, self._begin)
         hand.changed.connect(self._soon.start)
+        self._soon.start()
+
+    def soon(self) -> None:
+        """Check it in a moment."""
         self._soon.start()
 
     @property
@@ -44,8 +49,8 @@ class Checking(QObject):
 
     def _begin(self) -> None:
         stack, preview = self.hand.stack, self.hand.parts.preview
-        if stack is None or self.is_up_to_date:
-            return
+        if stack is None or self.is_up_to_date or not self._place.isVisible():
+            return  # it is checked when it is looked at
         if not preview.ready:
             preview.compile_soon()
             self._soon.start()

@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QPen,
     QPixmap,
     QResizeEvent,
+    QShowEvent,
 )
 from PySide6.QtWidgets import QFrame, QSizePolicy, QWidget
 
@@ -292,6 +293,11 @@ class GoSlab(QFrame):
         self._tick.timeout.connect(self.follow)
         hand.went.connect(self.follow)
         hand.changed.connect(self.follow)
+        self.follow()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """What went on while it was out of sight is shown."""
+        super().showEvent(event)
         self.follow()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

@@ -20,6 +20,7 @@ from choreon.model.cues import NumberTaken, PlaysItself
 from choreon.model.playables import Stack
 from choreon.model.playables.stack import Cue
 from choreon.model.refs import Ref
+from choreon.model.sameness import very_same
 from choreon.model.script import TextPlace
 from choreon.model.show import Show
 from choreon.model.tiles import Part
@@ -53,7 +54,7 @@ class ScoreHand(QObject):
         self.chosen: tuple[str, ...] = ()
         """The ids of the chosen cues, in their order."""
         self.copied: tuple[Cue, ...] = ()
-        self._seen: Stack | None = None
+        self._seen: tuple[object, ...] = ()
         self._gaps: dict[tuple[str, str], float] = {}
         self._gaps_of = ("", "")
         self.editing = ""
@@ -94,7 +95,7 @@ class ScoreHand(QObject):
         """Show a stack."""
         if stack_id != self.stack_id:
             self.run_dry(False)
-            self.stack_id, self._seen = stack_id, None
+            self.stack_id, self._seen = stack_id, ()
             self.chosen = ()
             self._follow()
             self.chosen_changed.emit()
@@ -113,9 +114,11 @@ class ScoreHand(QObject):
         if kept != self.chosen:
             self.chosen = kept
             self.chosen_changed.emit()
-        if stack is not self._seen or stack is None:
-            self._seen = stack
-        self.changed.emit()
+        show = self.show
+        seen = (stack, show.playables, show.groups, show.pages)
+        if stack is None or not very_same(seen, self._seen):
+            self._seen = seen
+            self.changed.emit()
 
     def choose(self, ids: Sequence[str]) -> None:
         """Choose cues."""
@@ -272,11 +275,8 @@ class ScoreHand(QObject):
     def go_to(self, cue_id: str) -> None:
         """Go to a cue, from wherever it is."""
         place = self._place_of(cue_id)
-        if place is None:
-            return
-        if self.player is None:
-            self._do(Verb.GO)
-        self._do(Verb.STEP, float(place))
+        if place is not None:
+            self._do(Verb.STEP, float(place))
 
     def make_next(self, cue_id: str) -> None:
         """Have a cue come next."""
@@ -411,7 +411,7 @@ class ScoreHand(QObject):
         self.add([cues.cue_of("", parts, draft.look, draft.effects)])
 
     def add_draft(self) -> None:
-        """Put in a cue of the draft, which is let go: the cue has it."""
+        """Put in a cue of the draft, as a look of its own."""
         draft = self.parts.draft
         if not draft.look and not draft.effects:
             text = tr("The draft is empty: touch some lamps in Compose first.")
@@ -531,8 +531,19 @@ class ScoreHand(QObject):
         if stack is None or stack.cue(self.editing) is None:
             self.leave_edit()
             return
-        cue_id, self.editing = self.editing, ""
+        cue = stack.cue(self.editing)
         held = draft.held
+        if cue is not None and cue.look and not held.look and not held.effects:
+            # it was cleared meanwhile: nobody meant to empty the cue
+            text = tr(
+                "The draft is empty, so the cue keeps its own look. The ✕ beside that "
+                "takes it out."
+            )
+            self.parts.notices.told.emit(text, "info")
+            self.leave_edit()
+            return
+
+        cue_id, self.editing = self.editing, ""
         show = cues.put_back(self.show, stack.ref, cue_id, held.look, held.effects)
         draft.store(tr("look of a cue"), show)
         self.changed.emit()

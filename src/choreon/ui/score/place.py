@@ -12,6 +12,7 @@ from PySide6.QtGui import (
     QKeySequence,
     QResizeEvent,
     QShortcut,
+    QShowEvent,
 )
 from PySide6.QtWidgets import (
     QApplication,
@@ -385,6 +386,11 @@ class ScorePlace(QWidget):
             menu.addAction(more).setEnabled(False)
         below = self.problems.rect().bottomLeft()
         menu.exec(self.problems.mapToGlobal(below))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """What was edited elsewhere is checked."""
+        super().showEvent(event)
+        self.checking.soon()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is little room the cues have it."""
