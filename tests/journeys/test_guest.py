@@ -34,6 +34,7 @@ from choreon.model.tiles import (
     Choice,
     ClockTile,
     ColourTile,
+    CueTile,
     DeedTile,
     Dial,
     Fader,
@@ -405,6 +406,7 @@ EVERY_KIND = (
     MasterTile(id="grand", drives=Ref("master", "grand")),
     MasterTile(id="blackout", drives=Ref("master", "blackout")),
     TempoTile(id="tempo"),
+    CueTile(id="cue", of=Ref("stack", "last-ferry")),
     DeedTile(id="deed", deed="release"),
     ClockTile(id="clock"),
     LabelTile(id="label", name="Words"),
@@ -415,7 +417,9 @@ RIGHT_OF = {
     **dict.fromkeys(("fader", "dial", "colour", "aim", "grand"), "levels"),
     "tempo": "tempo",
     "blackout": "blackout",
+    "cue": "go",
 }
+RIGHTS = ("choices", "levels", "tempo", "blackout", "go")
 
 
 def by_key(guest, view, widget):
@@ -499,14 +503,14 @@ def plays_light(name: str, what: tuple, tile: str) -> bool:
 WAYS = (by_key, by_click, by_wheel, by_touch, by_drop)
 
 
-@pytest.mark.parametrize("right", ["none", "choices", "levels", "tempo", "blackout"])
+@pytest.mark.parametrize("right", ["none", *RIGHTS])
 def test_every_kind_of_tile_by_every_way_goes_by_the_guests_rights(
     hands, right, monkeypatch
 ):
     assert {tile.kind for tile in EVERY_KIND} == set(
         WIDGETS
     )  # a new kind comes in here
-    rights = dict.fromkeys(("choices", "levels", "tempo", "blackout"), False)
+    rights = dict.fromkeys(RIGHTS, False)
     if right != "none":
         rights[right] = True
     show = edits.put(

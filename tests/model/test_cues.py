@@ -28,6 +28,7 @@ from choreon.model.playables.stack import (
     CueAct,
     Follow,
     FollowKind,
+    LampTimes,
     contents,
     number_in_words,
     seconds,
@@ -276,6 +277,25 @@ def test_what_is_gone_is_told_and_what_is_renamed_is_followed():
     told = [p.text for p in check(gone) if "last-ferry" in p.path]
     assert any("plays what is gone" in text for text in told)
     assert Ref("stack", "last-ferry") in edits.used_by(SHOW, Ref("scene", "cello"))
+
+
+def test_lamps_keep_their_own_times_when_the_group_they_had_them_by_goes():
+    group, lone = (
+        next(iter(SHOW.groups.values())),
+        Ref("fixture", next(iter(SHOW.fixtures))),
+    )
+    of = Ref("group", group.id)
+    parts = (LampTimes(of=(lone, of), fade_in=7.0), LampTimes(of=(lone,), fade_in=1.0))
+    show = cues.change_cues(SHOW, FERRY, ["ferry-3"], lamps=parts)
+    assert FERRY in edits.used_by(show, of)
+    assert FERRY in edits.used_by(show, lone)
+
+    after = edits.remove(show, of)
+    wide, narrow = after.playables["last-ferry"].cue("ferry-3").lamps
+    members = [Ref("fixture", i) for i in group.fixtures]
+    assert list(wide.of) == list(dict.fromkeys([lone, *members]))
+    assert wide.fade_in == 7.0
+    assert narrow == parts[1]
 
 
 def test_of_what_is_named_twice_in_a_cue_the_later_counts():

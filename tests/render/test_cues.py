@@ -42,6 +42,7 @@ from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.compositor import compose, render
 from choreon.render.cue_checks import by_cue
 from choreon.render.cue_checks import check as check_cues
+from choreon.render.explain import WhyLayer, explain
 from choreon.render.state import BeatClock, PlayState, Step
 from tests import play
 from tests.render import wander
@@ -1341,6 +1342,29 @@ def test_a_dark_head_goes_ahead_calmly_and_gives_no_light():
     assert all(light[row] == 0.0 for _, row in rows)
     hand.go()
     assert (hand.value("Pan"), hand.value("Tilt")) == (60.0, 30.0)
+
+
+def test_why_names_the_cue_that_a_dark_lamp_is_ready_for():
+    show, _, _ = heads_room()
+    hand = DarkHand(show, stack(cue(1, part("front")), cue(2, part("spot"))))
+
+    def why() -> list[WhyLayer]:
+        slots = [
+            explain(hand.compiled, hand.state, hand.now, 1, n) for n in range(20, 33)
+        ]
+        coarse = next(one for (one,) in slots if one.layers[0].attribute == "Pan")
+        return list(coarse.layers)
+
+    hand.go()
+    assert [layer.source for layer in why()] == ["home"]
+    hand.wait(3.0)
+    assert [layer.source for layer in why()] == ["home", "ready for cue 2 of K"]
+    assert why()[-1].wins
+    assert why()[-1].value == pytest.approx(hand.value("Pan"))
+    hand.go()
+    hand.wait(0.5)
+    assert [layer.source for layer in why()] == ["home", "stack K, 2"]
+    assert why()[-1].wins
 
 
 def test_it_stops_in_the_frame_in_which_anybody_lights_it_and_stays_till_dark():

@@ -483,7 +483,8 @@ def move(show: Show, ref: Ref, index: int) -> Show:
 
 def remove(show: Show, *refs: Ref) -> Show:
     """Take things out of the show. What used a palette keeps its values, what aimed at
-    a mark aims at the place where it was, what controllers did to a thing is forgotten.
+    a mark aims at the place where it was, lamps that had times of their own as a group
+    keep them, what controllers did to a thing is forgotten.
     """
     for ref in refs:
         if find(show, ref) is None:
@@ -491,6 +492,9 @@ def remove(show: Show, *refs: Ref) -> Show:
 
         if ref.kind in (PALETTE, MARK, GROUP):
             show = unlink_everywhere(show, str(ref))
+
+        if ref.kind == GROUP:
+            show = _spelled_out(show, ref)
 
         show = unlearn(show, ref)
         if ref.kind == TILE:
@@ -501,10 +505,21 @@ def remove(show: Show, *refs: Ref) -> Show:
     return show
 
 
+def _spelled_out(show: Show, group: Ref) -> Show:
+    """Lamps that had times of their own as a group keep them, each by itself."""
+    fixtures = tuple(Ref(FIXTURE, i) for i in show.groups[group.id].fixtures)
+    changed = []
+    for playable in show.playables.values():
+        after = kind_of(playable).spelled_out(playable, group, fixtures)
+        if after is not playable:
+            changed.append(after)
+    return put(show, "playables", *changed) if changed else show
+
+
 def used_by(show: Show, ref: Ref) -> list[Ref]:
     """Returns what uses a thing: tiles that play it, playables that start it or have a
-    link to it, palettes with a link to it, groups it is in, inputs that act on it.
-    Effects count as part of what has them.
+    link to it or times for it, palettes with a link to it, groups it is in, inputs that
+    act on it. Effects count as part of what has them.
     """
     tiles = (tile for page in show.pages.values() for tile in page.tiles)
     users = [tile.ref for tile in tiles if ref in tile.leads_to]
@@ -528,6 +543,8 @@ def _uses(playable: AnyPlayable, ref: Ref) -> bool:
     """Whether a playable plays a thing, links to it, or gives it values."""
     kind = kind_of(playable)
     looks, effects = kind.looks(playable), kind.effects(playable)
+    if ref in kind.times_of(playable):
+        return True
     if ref.kind in (PALETTE, MARK, GROUP):
         linked = any(links.touches(look, str(ref)) for look in looks)
         return linked or str(ref) in model_effects.links_in(effects)

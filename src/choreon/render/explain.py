@@ -15,6 +15,8 @@ from choreon.model import links
 from choreon.model.fixture_type import Channel, Use
 from choreon.model.motion import EffectMode
 from choreon.model.patch import mode_of
+from choreon.model.playables import Stack
+from choreon.model.playables.stack import number_in_words
 from choreon.model.refs import (
     ASIDE,
     BLACKOUT,
@@ -35,7 +37,7 @@ from choreon.render.compiled import CompiledShow
 from choreon.render.compositor import trace
 from choreon.render.looks import plain_values
 from choreon.render.rig import Rig
-from choreon.render.state import PlayState
+from choreon.render.state import PlayState, Ready
 from choreon.render.trace import Trace, TracePart
 from choreon.terms import term
 
@@ -161,13 +163,30 @@ class _Slot:
             for name, row in self.rows.items()
             if row is not None
         }
-        given = [home]
-        for n, part in enumerate(traced.parts):
-            given += self._of_part(n, part, weights)
+        parts = [
+            layer
+            for n, part in enumerate(traced.parts)
+            for layer in self._of_part(n, part, weights)
+        ]
+        named = {layer.attribute for layer in parts}
+        ahead = [x for x in self._ahead(state, now) if x.attribute not in named]
+        given = [home, *ahead, *parts]
 
         given = _with_winners(given, traced) + self._darkened(traced)
         given = self._held(given + self._masters(state), state, now)
         return _over_all(given, self.fixture, state, now, slot)
+
+    def _ahead(self, state: PlayState, now: float) -> Iterator[WhyLayer]:
+        """Where the lamp, dark as it is, goes ahead to for a cue that comes."""
+        for ready in state.ready:
+            rows = self.compiled.ready_rows(ready)
+            stands = dict(
+                zip(rows.rows.tolist(), rows.at(now, ready).tolist(), strict=True)
+            )
+            for name, row in self.rows.items():
+                if row in stands:
+                    source = _ready_name(self.show, state, ready)
+                    yield WhyLayer(source, name, stands[row])
 
     def _weights(self, traced: Trace, row: int) -> list[float]:
         """For each part how much of it is seen: of a level, how far it is on."""
@@ -361,6 +380,17 @@ def thing_name(show: Show, part: TracePart) -> str:
         return tr("aside")
     name = name_of(show, part.source)
     return tr("{kind} {name}", kind=term(part.source.kind), name=name)
+
+
+def _ready_name(show: Show, state: PlayState, ready: Ready) -> str:
+    """“ready for cue 13 of The Last Ferry”."""
+    player = next((p for p in state.players if p.id == ready.player), None)
+    stack = show.playables.get(player.ref.id) if player is not None else None
+    cue = stack.cue(ready.cue) if isinstance(stack, Stack) else None
+    if stack is None or cue is None:
+        return tr("ready for the next cue")
+    number = number_in_words(cue.number)
+    return tr("ready for cue {number} of {stack}", number=number, stack=stack.name)
 
 
 def _names(rig: Rig, fixture: Fixture, channel: Channel) -> list[str]:

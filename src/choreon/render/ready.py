@@ -22,6 +22,13 @@ class ReadyRows(NamedTuple):
     after: Floats
     snaps: Flags
 
+    def at(self, now: float, ready: Ready) -> Floats:
+        """Returns where each of the rows stands at a time (n)."""
+        come = ready.ramp.at(now)
+        gone = self.before + come * (self.after - self.before)
+        jumped = self.after if come > 0.0 else self.before
+        return np.where(self.snaps, jumped, gone)
+
 
 def rows_of(rig: Rig, ready: Ready) -> ReadyRows:
     """Returns what goes ahead on a rig, as far as it is there."""
@@ -45,11 +52,7 @@ def lay_ready(
 ) -> None:
     """Lay what goes ahead on what stands; `given` (P): rows that are given there."""
     for ready in state.ready:
-        rows, before, after, snaps = compiled.ready_rows(ready)
-        free = ~given[rows]
-        if not free.any():
-            continue
-        come = ready.ramp.at(now)
-        values = before + come * (after - before)
-        values[snaps] = after[snaps] if come > 0.0 else before[snaps]
-        canvas.values[rows[free]] = values[free]
+        going = compiled.ready_rows(ready)
+        free = ~given[going.rows]
+        if free.any():
+            canvas.values[going.rows[free]] = going.at(now, ready)[free]

@@ -83,7 +83,8 @@ class PlayableKind:
     `check`: what is wrong with one. `looks`: all the looks stored in one.
     `with_looks`: the same with each of its looks put through a function; `effects` and
     `with_effects` likewise. `parts`: what it plays within itself. `plays`: that, and
-    what it starts beside. `replaced`: the same with a ref to one thing led to another.
+    what it starts beside. `times_of`: the groups and fixtures that have times of their
+    own in it; `spelled_out`: the same with one of these groups as its fixtures.
     `light`: all of one that makes its light and its course, as objects to be compared
     by identity; None where nothing is known of that. `light_at`: the same of a part of
     one, by what a cursor's key says; None where that part is gone. A kind that has no
@@ -101,4 +102,5 @@ class PlayableKind:
     light: Callable[[Any], tuple[object, ...] | None] = _unknown
     light_at: Callable[[Any, Hashable], tuple[object, ...] | None] | None = None
     plays: Callable[[Any], tuple[Ref, ...]] = _nothing
-    replaced: Callable[[Any, Ref, Ref], Any] = _itself
+    times_of: Callable[[Any], tuple[Ref, ...]] = _nothing
+    spelled_out: Callable[[Any, Ref, tuple[Ref, ...]], Any] = _itself

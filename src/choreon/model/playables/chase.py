@@ -247,18 +247,6 @@ def _plays(chase: Chase) -> tuple[Ref, ...]:
     return tuple(dict.fromkeys([*_parts(chase), *then]))
 
 
-def _replaced(chase: Chase, old: Ref, new: Ref) -> Chase:
-    def led(ref: Ref | None) -> Ref | None:
-        return new if ref == old else ref
-
-    steps = tuple(replace(step, plays=led(step.plays)) for step in chase.steps)
-    pattern = chase.pattern
-    if pattern is not None:
-        ends = {"on_scene": led(pattern.on_scene), "off_scene": led(pattern.off_scene)}
-        pattern = replace(pattern, **ends)
-    return replace(chase, steps=steps, pattern=pattern, then=led(chase.then))
-
-
 def _light(chase: Chase) -> tuple[object, ...]:
     """What of a chase makes its light and its course."""
     times = (chase.unit, chase.fade, chase.hold, chase.rounds, chase.first)
@@ -276,5 +264,4 @@ CHASE = PlayableKind(
     with_effects=_with_effects,
     parts=_parts,
     plays=_plays,
-    replaced=_replaced,
 )

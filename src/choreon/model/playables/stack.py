@@ -343,17 +343,24 @@ def _with_effects(stack: Stack, change: Callable[[Effects], Effects]) -> Stack:
     return stack if very_same(made, stack.cues) else replace(stack, cues=tuple(made))
 
 
-def _replaced(stack: Stack, old: Ref, new: Ref) -> Stack:
+def _times_of(stack: Stack) -> tuple[Ref, ...]:
+    refs = [ref for cue in stack.cues for part in cue.lamps for ref in part.of]
+    return tuple(dict.fromkeys(refs))
+
+
+def _spelled_out(stack: Stack, group: Ref, fixtures: tuple[Ref, ...]) -> Stack:
+    def of(part: LampTimes) -> LampTimes:
+        if group not in part.of:
+            return part
+        place = part.of.index(group)
+        instead = (*part.of[:place], *fixtures, *part.of[place + 1 :])
+        return replace(part, of=tuple(dict.fromkeys(instead)))
+
     made = []
     for cue in stack.cues:
-        if old not in _refs(cue):
-            made.append(cue)
-            continue
-
-        plays = tuple(replace(p, ref=new) if p.ref == old else p for p in cue.plays)
-        does = tuple(replace(a, ref=new) if a.ref == old else a for a in cue.does)
-        made.append(replace(cue, plays=plays, does=does))
-
+        lamps = tuple(of(part) for part in cue.lamps)
+        same = very_same(lamps, cue.lamps)
+        made.append(cue if same else replace(cue, lamps=lamps))
     return stack if very_same(made, stack.cues) else replace(stack, cues=tuple(made))
 
 
@@ -385,5 +392,6 @@ STACK = PlayableKind(
     with_effects=_with_effects,
     parts=_parts,
     plays=_plays,
-    replaced=_replaced,
+    times_of=_times_of,
+    spelled_out=_spelled_out,
 )
