@@ -536,7 +536,7 @@ class ScoreHand(QObject):
         if cue is not None and cue.look and not held.look and not held.effects:
             # it was cleared meanwhile: nobody meant to empty the cue
             text = tr(
-                "The draft is empty, so the cue keeps its own look. The ✕ beside that "
+                "The draft is empty, so the cue keeps its own look. The × beside that "
                 "takes it out."
             )
             self.parts.notices.told.emit(text, "info")
