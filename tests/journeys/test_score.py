@@ -134,6 +134,21 @@ def test_what_cannot_be_is_told_and_changes_nothing(hands, fresh):
         assert score.hand.cues == before
 
 
+def test_a_check_that_ends_takes_nothing_away_that_is_being_typed(fresh):
+    score = fresh
+    type_cell(score, 0, Column.NAME, "Doors")
+    go_to_cell(score, 0, Column.NUMBER)
+    QTest.keyClick(score.table, Qt.Key.Key_F2)
+    editor = QApplication.focusWidget()
+    assert isinstance(editor, QLineEdit)
+    editor.selectAll()
+    QTest.keyClicks(editor, "7")
+    score.table.cues.show_problems({score.hand.cues[0].id: ["it changes nothing"]})
+    assert editor.text() == "7"
+    finish(editor)
+    assert score.hand.cues[0].number == 7.0
+
+
 def test_what_is_typed_is_for_all_that_are_chosen(fresh):
     score = fresh
     for row in range(3):

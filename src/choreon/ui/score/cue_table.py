@@ -386,6 +386,13 @@ class CueEditor(QStyledItemDelegate):
             _offer_names(line, self._names())
         return line
 
+    def setEditorData(self, editor: QWidget, index: AnyIndex) -> None:
+        """Begin with what stands in the cell. What is being typed stays, whatever comes
+        meanwhile: the check that ends, another hand.
+        """
+        if not (isinstance(editor, QLineEdit) and editor.isModified()):
+            super().setEditorData(editor, index)
+
     def _names(self) -> list[str]:
         hand = self.view.hand
         return [p.name for p in hand.show.playables.values() if p.id != hand.stack_id]
