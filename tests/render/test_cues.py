@@ -1507,3 +1507,77 @@ def test_going_to_a_cue_of_a_stack_that_is_off_begins_there_and_does_nothing_bes
     nowhere = Hand(room(), stack(cue(1, part("left"))))
     nowhere.do(Verb.STEP, 99.0)
     assert not nowhere.state.players
+
+
+# by a stranger's hands
+
+
+def test_forty_stacks_within_each_other_silence_nothing_beside_them():
+    made = [stack(cue(1, part("left")))]
+    for n in range(40):
+        inner = Part(made[-1].ref)
+        outer = stack(cue(1, inner, part("right")))
+        made.append(edits.replace(outer, id=f"n{n}", name=f"N{n}"))
+
+    hand = Hand(room(), *made)
+    hand.do(Verb.START, ref=Ref("scene", "left"))
+    hand.wait(3.0)
+    hand.do(Verb.GO, ref=made[-1].ref)
+    hand.wait(1.0)
+    assert hand.levels == [1.0, 1.0]
+
+
+def test_stacks_that_play_each_other_light_all_that_is_not_of_the_ring():
+    other = Ref("stack", "m")
+    mine = stack(cue(1, Part(STACK), part("left"), Part(other)))
+    ring = edits.replace(stack(cue(1, Part(STACK), part("right"))), id="m")
+    hand = Hand(room(), mine, ring)
+    hand.do(Verb.START, ref=Ref("scene", "right"))
+    hand.wait(3.0)
+    hand.go()
+    hand.wait(1.0)
+    assert hand.levels[1] == 1.0
+
+
+def test_sixty_cues_that_follow_at_once_come_to_their_end():
+    at_once = Follow(FollowKind.COMPLETE)
+    them = [
+        cue(n, part("left" if n % 2 else "right"), follow=at_once) for n in range(1, 61)
+    ]
+    hand = Hand(room(), stack(*them))
+    hand.go()
+    hand.wait(3.0)
+    assert hand.cue == "q60"
+    assert hand.levels == [0.0, 1.0]
+
+
+@pytest.mark.parametrize("number", [999.0, -5.0, np.nan, np.inf])
+def test_a_number_that_no_cue_has_leaves_the_light_as_it_is(number):
+    hand = Hand(room(), stack(cue(1, part("left")), cue(2, part("right"))))
+    hand.go()
+    try:
+        hand.do(Verb.STEP, number)
+    except actions.NotTaken:
+        assert not np.isfinite(number)
+    hand.wait(0.1)
+    assert (hand.cue, hand.levels) == ("q1", [1.0, 0.0])
+
+
+def test_a_cue_taken_away_half_way_through_its_fade_makes_no_jump():
+    first, last = cue(1, part("left")), cue(3)
+    between = cue(2, part("right"), fade_in=4.0, fade_out=4.0)
+    hand = Hand(room(), stack(first, between, last))
+    hand.go()
+    hand.go()
+    hand.wait(2.0)
+    was = hand.levels
+    hand.edit(stack(first, last))
+
+    for _ in range(40):
+        hand.wait(0.025)
+        assert np.abs(np.subtract(hand.levels, was)).max() < 0.05
+        was = hand.levels
+
+    hand.go()
+    hand.wait(1.0)
+    assert (hand.cue, hand.levels) == ("q3", [0.0, 0.0])
