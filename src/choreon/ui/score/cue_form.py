@@ -209,9 +209,11 @@ class CueForm(QFrame):
                 tip=tr("Lay the draft over the own look of this cue"),
             ),
         ]
+
         for part in cue.plays:
             if part.ref.kind != Scene.kind:
                 continue
+
             name = name_of(show, part.ref)
             button = basics.button(
                 tr("Into {name}", name=name),
@@ -220,6 +222,7 @@ class CueForm(QFrame):
                 tip=tr("Those values of the draft that {name} gives", name=name),
             )
             made.append(button)
+
             stack = hand.stack
             own = None if stack is None else (stack.ref, cue.id)
             users = cues.users_of(show, part.ref, own)

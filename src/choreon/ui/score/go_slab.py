@@ -316,6 +316,7 @@ class GoSlab(QFrame):
         self.now.show_cue(now, share, tail)
         self.coming.show_cue(coming, None, "")
         self.then.show_cue(hand.after_next, None, "")
+
         if self.go.dry != (hand.dry is not None):
             self.go.dry = hand.dry is not None
             self.go.update()

@@ -287,6 +287,7 @@ class ScorePlace(QWidget):
         stack = self.hand.stack
         if stack is None:
             return
+
         menu = Menu(self)
         menu.addAction(
             tr("Rename…"),
@@ -294,16 +295,19 @@ class ScorePlace(QWidget):
         )
         menu.addAction(tr("Double it"), self._double)
         menu.addAction(tr("Renumber all cues"), self.hand.renumber)
+
         guard = menu.addMenu(tr("A second GO is taken"))
         for seconds, words in GUARDS:
             action = guard.addAction(words)
             action.setCheckable(True)
             action.setChecked(stack.guard == seconds)
             action.triggered.connect(lambda *_, s=seconds: self._set_guard(s))
+
         ahead = menu.addAction(tr("Dark lamps go ahead to the next cue"))
         ahead.setCheckable(True)
         ahead.setChecked(stack.dark_moves)
         ahead.triggered.connect(lambda on: self._set_dark_moves(bool(on)))
+
         menu.addSeparator()
         self.files.fill(menu)
         menu.addSeparator()

@@ -92,12 +92,14 @@ class Script(QPlainTextEdit):
         self.hand = hand
         self.shown: Paragraphs = ()
         self.now_id = self.next_id = ""
+
         self.setReadOnly(True)
         self.setFont(theme.font(LETTERS))
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setCenterOnScroll(True)  # the last line, too, may stand at the height
+
         self.setAccessibleName(tr("Text of the play"))
         self.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
         self.setToolTip(
@@ -106,9 +108,11 @@ class Script(QPlainTextEdit):
                 "new cue"
             )
         )
+
         self.viewport().setCursor(Qt.CursorShape.PointingHandCursor)
         self.setViewportMargins(MARGIN, 0, 0, 0)
         self.flags = Flags(self)
+
         self._glide = QPropertyAnimation(self.verticalScrollBar(), b"value", self)
         self._glide.setDuration(GLIDE)
         self._glide.setEasingCurve(QEasingCurve.Type.InOutQuad)
