@@ -13,7 +13,7 @@ from bench.room import room
 from choreon.engine import actions
 from choreon.engine.actions import cues as running
 from choreon.engine.actions import housekeeping, motion
-from choreon.engine.actions.cues import Wall
+from choreon.engine.actions.following import Wall
 from choreon.engine.do import Do
 from choreon.engine.precompiler import Precompiler
 from choreon.formats import showfile

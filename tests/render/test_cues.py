@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from choreon.engine import actions, precompiler
-from choreon.engine.actions import cues, housekeeping, motion
-from choreon.engine.actions.cues import Wall
+from choreon.engine.actions import cues, following, housekeeping, motion
+from choreon.engine.actions.following import Wall
 from choreon.engine.do import Do
 from choreon.engine.dry_run import DryRun
 from choreon.engine.precompiler import Precompiler
@@ -553,7 +553,7 @@ def at_clock(hour: int, minute: int = 0) -> Follow:
 
 
 def midnight(wall: float) -> float:
-    return cues.next_time(0.0, wall)
+    return following.next_time(0.0, wall)
 
 
 def test_a_time_of_day_also_across_midnight():
@@ -568,7 +568,7 @@ def test_a_time_of_day_also_across_midnight():
 
 def test_the_clock_on_the_wall_is_set():
     timed = stack(cue(1), cue(2, follow=at_clock(12)), cue(3, follow=at_clock(12)))
-    noon = cues.next_time(43_200.0, 1_000_000.0)
+    noon = following.next_time(43_200.0, 1_000_000.0)
 
     hand = Hand(room(), timed)
     hand.wall = noon - 600.0
@@ -1157,7 +1157,7 @@ def test_an_empty_stack_is_not_started_and_its_first_cue_does_not_come_by_itself
 
 def test_a_time_of_day_that_is_edited_is_the_new_one():
     hand = Hand(room(), stack(cue(1), cue(2, follow=at_clock(12))))
-    hand.wall = cues.next_time(43_200.0, hand.wall) - 60.0
+    hand.wall = following.next_time(43_200.0, hand.wall) - 60.0
     hand.go()
     hand.wait(1.0, frames=0.5)
     hand.edit(stack(cue(1), cue(2, follow=at_clock(12, 5))))
@@ -1581,3 +1581,28 @@ def test_a_cue_taken_away_half_way_through_its_fade_makes_no_jump():
     hand.go()
     hand.wait(1.0)
     assert (hand.cue, hand.levels) == ("q3", [0.0, 0.0])
+
+
+@pytest.mark.parametrize("through", [False, True])
+def test_a_dial_of_phase_turns_what_a_cue_plays_and_what_the_next_one_begins(through):
+    show = room()
+    before = (cue(0, part("half", 0.0), fade_in=0.0),) if through else ()
+    breath = cue(1, part("breath"), fade_in=0.0, fade_out=0.0)
+
+    def levels(ahead: float) -> list[list[float]]:
+        hand = Hand(show, breathing(show), stack(*before, breath))
+        hand.go()
+        hand.do(Verb.PHASE, ahead)
+        if through:
+            hand.wait(1.0)
+            hand.go()
+
+        seen = []
+        for _ in range(8):
+            hand.wait(0.5)
+            seen.append(hand.levels)
+        return seen
+
+    plain, turned = levels(0.0), levels(0.25)
+    assert turned[:-2] == plain[2:]  # a quarter of four seconds, in halves of one
+    assert turned != plain

@@ -8,7 +8,7 @@ import msgspec
 
 from choreon.engine import actions
 from choreon.engine.actions import cues, housekeeping, motion
-from choreon.engine.actions.cues import Wall
+from choreon.engine.actions.following import Wall
 from choreon.engine.do import Do
 from choreon.model.refs import Ref
 from choreon.model.verbs import Verb

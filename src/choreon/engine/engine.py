@@ -22,7 +22,7 @@ import numpy as np
 from choreon import __version__, folders
 from choreon.engine import actions, faults, protocol, session
 from choreon.engine.actions import cues, housekeeping, motion, opening
-from choreon.engine.actions.cues import Wall
+from choreon.engine.actions.following import Wall
 from choreon.engine.beat import Phase
 from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock

@@ -14,8 +14,8 @@ from collections.abc import Callable, Iterable, Sequence
 import msgspec
 
 from choreon.engine import actions
-from choreon.engine.actions import cues, housekeeping, players
-from choreon.engine.actions.cues import Wall
+from choreon.engine.actions import cues, following, foreseen, housekeeping, players
+from choreon.engine.actions.following import Wall
 from choreon.engine.actions.players import HeadRoutes, RoutesByRef
 from choreon.engine.do import Do
 from choreon.model.motion import Effects
@@ -127,7 +127,7 @@ class Precompiler:
             self._foreseen = state
             now, wall = self._clock(), Wall(time.time())
             routes: dict[tuple[str, str], dict[str, Angles]] = {}
-            state = cues.armed(compiled, state, now, wall)
+            state = following.armed(compiled, state, now, wall)
             for player in state.players:
                 self._foresee(state, player, now, wall, routes)
             compiled.routes = routes
@@ -190,7 +190,7 @@ class Precompiler:
             if known is None or stack is None or cursor is None:
                 return
 
-            due = cues.due_at(state, compiled.show, known, now, wall)
+            due = following.due_at(state, compiled.show, known, now, wall)
             cue = cues.next_cue(stack, cursor)
             if cue is None:
                 return
@@ -211,12 +211,14 @@ class Precompiler:
                 return
 
             state = housekeeping.prune(players.put(state, on), then)
-            state = cues.armed(compiled, state, then, wall)
+            state = following.armed(compiled, state, then, wall)
             now = then
 
     def _warm_ref(self, ref: Ref) -> None:
         """Compile something that a cue may start."""
-        for played in actions.plays(self.show, self._playing(), Do(ref, Verb.PRESS)):
+        for played in foreseen.may_start(
+            self.show, self._playing(), Do(ref, Verb.PRESS)
+        ):
             self.compiled.look_of(self._first_step(played))
 
     def _prepared(self, do: Do) -> RoutesByRef:
@@ -224,10 +226,10 @@ class Precompiler:
         now = self._clock()
         ways = {
             ref: self._way(ref, do, now)
-            for ref in actions.plays(compiled.show, state, do)
+            for ref in foreseen.may_start(compiled.show, state, do)
         }
 
-        for player in actions.driven(compiled.show, state, do):
+        for player in foreseen.driven(compiled.show, state, do):
             ways |= self._to_cue(player, do, now)
 
         if not ways:
@@ -286,7 +288,7 @@ class Precompiler:
             return {}
         others = [
             compiled.look_of(Step(ref=other))
-            for other in actions.exclusive(compiled.show, do.ref)
+            for other in foreseen.exclusive(compiled.show, do.ref)
         ]
         return self._to_step(self._first_step(plays), self._playing(), now, others)
 

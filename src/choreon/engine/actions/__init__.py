@@ -11,7 +11,6 @@ import math
 import msgspec
 
 from choreon.engine.actions import (
-    choices,
     cues,
     deeds,
     driving,
@@ -25,7 +24,6 @@ from choreon.engine.actions import (
 from choreon.engine.actions.kinds import KINDS
 from choreon.engine.actions.levels import within
 from choreon.engine.actions.players import RoutesByRef
-from choreon.engine.actions.tile_context import playing
 from choreon.engine.do import Do
 from choreon.language import tr
 from choreon.model.masters import Override
@@ -38,11 +36,10 @@ from choreon.model.refs import (
     WALK,
     Ref,
     exists,
-    find,
     to_deed,
 )
 from choreon.model.show import Show
-from choreon.model.tiles import Choice, CueTile, MasterTile, Pad, Page, parts
+from choreon.model.tiles import MasterTile, Pad, Page, parts
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import Envelope, Fades, Player, PlayState
 
@@ -241,88 +238,3 @@ def grips(show: Show, state: PlayState, ref: Ref) -> bool:
         ref = found[1].drives
     is_override = isinstance(show.masters.get(ref.id), Override)
     return ref.kind == MASTER and is_override and not overrides.is_held(state, ref.id)
-
-
-def plays(show: Show, state: PlayState, do: Do) -> list[Ref]:
-    """Returns what doing something may start."""
-    if do.ref.kind == DEED:
-        return _of_deed(show, state, do.ref.id)
-
-    if do.ref.kind == PAGE:
-        page = show.pages.get(do.ref.id)
-        return [] if page is None else opening.starts(show, page.opens, (page,))
-
-    if do.verb in CUE_VERBS and players.playing_now(state, do.ref):
-        return []  # it goes on from where it is
-
-    if do.ref.kind != TILE:
-        return [do.ref] if players.playable_of(show, do.ref) is not None else []
-
-    found = show.tile(do.ref.id)
-    if found is None:
-        return []
-
-    page, tile = found
-    if isinstance(tile, CueTile):
-        on = players.playing_now(state, tile.of)
-        there = players.playable_of(show, tile.of) is not None
-        return [tile.of] if there and not on else []
-
-    plays = [part.ref for part in getattr(tile, "plays", ())]
-    if isinstance(tile, Choice) and plays:
-        after = choices.wanted(show, state, page, tile, do)
-        return [plays[after]] if 0 <= after < len(plays) else []
-
-    return plays
-
-
-CUE_VERBS = (Verb.GO, Verb.NEXT, Verb.BACK, Verb.STEP)
-"""What may bring something to another cue."""
-
-
-def driven(show: Show, state: PlayState, do: Do) -> list[Player]:
-    """Returns the players that are on and would be brought to another of their cues by
-    doing something.
-    """
-    tile = find(show, do.ref) if do.ref.kind == TILE else None
-    if isinstance(tile, CueTile):
-        on = players.playing_now(state, tile.of)
-    elif do.verb not in CUE_VERBS:
-        return []
-    elif do.ref.kind == PLAYER:
-        player = state.player(do.ref.id)
-        on = [] if player is None else [player]
-    elif do.ref.kind == TILE:
-        found = show.tile(do.ref.id)
-        pairs = [] if found is None else playing(show, *found)
-        on = [p for p in (one.is_on(state) for one in pairs) if p is not None]
-    else:
-        on = players.playing_now(state, do.ref)
-    return [player for player in on if cues.cursor_of(player) is not None]
-
-
-def _of_deed(show: Show, state: PlayState, deed: str) -> list[Ref]:
-    """What a deed may start."""
-    if deed == "safe":
-        return [part.ref for part in show.safe]
-    if deed == "normal":
-        return opening.starts(show, show.opens, show.pages.values())
-    if deed == "undo" and state.past:
-        return [player.ref for player in state.past[-1].players]
-    return []
-
-
-def exclusive(show: Show, ref: Ref) -> list[Ref]:
-    """Returns what else the choice of a pad can go to; nothing for all else."""
-    found = show.tile(ref.id) if ref.kind == TILE else None
-    if found is None:
-        return []
-    page, tile = found
-    if not isinstance(tile, Pad) or not tile.choice:
-        return []
-    return [
-        part.ref
-        for other in page.tiles
-        if isinstance(other, Pad) and other.choice == tile.choice and other is not tile
-        for part in other.plays
-    ]

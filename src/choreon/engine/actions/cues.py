@@ -7,13 +7,10 @@ so that the first GO, a blackout and *back* are one crossfade each, as all other
 
 from __future__ import annotations
 
-import datetime
 import math
 from collections.abc import Callable
-from typing import NamedTuple
 
 import msgspec
-import numpy as np
 
 from choreon.engine.actions import players
 from choreon.engine.actions.kinds import KINDS, HeadRoutes, OwnDrive, RoutesByRef
@@ -22,9 +19,9 @@ from choreon.engine.do import Do
 from choreon.model.lamps import fixtures_of
 from choreon.model.playables import Stack
 from choreon.model.playables.stack import (
+    Contents,
     Cue,
     CueTimes,
-    FollowKind,
     LampTimes,
     contents,
     key_of,
@@ -48,15 +45,12 @@ from choreon.render.state import (
     PlayState,
     Ramp,
     Step,
-    Time,
 )
 
 replace = msgspec.structs.replace
 
 LONGEST_CHAIN = 8  # cues that are still to be seen in one fade
 HELD_UP = 0.03  # seconds, a frame and a bit
-AWAY = 2.0  # seconds within which what was due meanwhile is done in order
-MISSED = 60.0  # seconds after a time of day in which it still comes
 EDITED = 0.5  # seconds in which an edited cue is gone over to
 CUE = "cue"
 """The kind of a ref to one cue; its id is `STACK/CUE`."""
@@ -195,14 +189,14 @@ def _lamp_fades(
             continue
 
         taken.update(fixtures)
-        own = _own_times(part, times)
+        own = own_times(part, times)
         fall = Ramp(0.0, 1.0, begin + own.delay_out / rate, own.fade_out / rate)
         made.append(LampFade(tuple(fixtures), _progress(own, begin, rate), fall))
 
     return tuple(made)
 
 
-def _own_times(part: LampTimes, times: CueTimes) -> CueTimes:
+def own_times(part: LampTimes, times: CueTimes) -> CueTimes:
     """The times of some lamps in a cue; families keep those of the cue."""
     return CueTimes(
         seconds(part.fade_in, times.fade_in),
@@ -229,14 +223,49 @@ def _things(
     for part in on.plays:
         key = key_of(part)
         begun = known.get(key) or _begun(show, part.ref, now, clock)
-        if begun is not None:
-            made[key] = begun
+        if begun is None:
+            continue
+
+        if key not in known:
+            effects = _effects_of(show, on, key)
+            begun = begun.with_ahead(dict.fromkeys(effects, player.phase))
+        made[key] = begun
 
     if any(effect.on for effect in on.effects):
         beat = clock.beat_at(now)
-        made[OWN] = Going(now, beat, 0.0, beat - clock.first)
+        begins = Going(now, beat, 0.0, beat - clock.first)
+        effects = _effects_of(show, on, OWN)
+        made[OWN] = begins.with_ahead(dict.fromkeys(effects, player.phase))
 
     return made
+
+
+def _effects_of(show: Show, on: Contents, key: str) -> list[str]:
+    """The effects of one of the things that a cue has on."""
+    if key == OWN:
+        return [effect.id for effect in on.effects]
+
+    refs = {key_of(part): part.ref for part in on.plays}
+    playable = players.playable_of(show, refs[key]) if key in refs else None
+    return [effect.id for effect in getattr(playable, "effects", ())]
+
+
+def with_ahead(show: Show, step: Step, by: float) -> Cued:
+    """Returns where a step is in its stack with all effects of its cue ahead by so many
+    cycles more.
+    """
+    cursor, stack = step.cursor, show.playables.get(step.ref.id)
+    assert isinstance(cursor, Cued)
+    cue = stack.cue(cursor.cue) if isinstance(stack, Stack) else None
+    if cue is None or not isinstance(stack, Stack):
+        return cursor
+
+    on = contents(stack, cue)
+    things = {
+        key: going.with_ahead(dict.fromkeys(_effects_of(show, on, key), by))
+        for key, going in cursor.things.items()
+    }
+    return replace(cursor, things=things)
 
 
 def _begun(show: Show, ref: Ref, now: float, clock: BeatClock) -> Going | None:
@@ -329,10 +358,10 @@ def _go(
     since = now - cursor.went
     if cursor.cue and 0.0 <= since < seconds(stack.guard):
         return state
-    return _on(show, state, player, next_cue(stack, cursor), now, now, ways)
+    return go_on(show, state, player, next_cue(stack, cursor), now, now, ways)
 
 
-def _on(
+def go_on(
     show: Show,
     state: PlayState,
     player: Player,
@@ -405,7 +434,7 @@ def _go_of_others(
         stack = None if known is None else stack_of(show, known)
         if known is None or cursor is None or stack is None or cursor.went == now:
             continue
-        state = _on(show, state, known, next_cue(stack, cursor), now, now, ways)
+        state = go_on(show, state, known, next_cue(stack, cursor), now, now, ways)
     return state
 
 
@@ -458,7 +487,7 @@ def _to(
 
     def gone(one: Player) -> Player:
         there = over_to_cue(show, state, one, cue, now, None, routes)
-        return _with_cursor(there, lambda cursor: replace(cursor, waits=waits))
+        return with_cursor(there, lambda cursor: replace(cursor, waits=waits))
 
     return players.change(state, player, gone)
 
@@ -480,13 +509,13 @@ def _ready(
     return players.change(
         state,
         player,
-        lambda p: _with_cursor(
+        lambda p: with_cursor(
             p, lambda cursor: replace(cursor, next=chosen, armed=None)
         ),
     )
 
 
-def _with_cursor(player: Player, make: Callable[[Cued], Cued]) -> Player:
+def with_cursor(player: Player, make: Callable[[Cued], Cued]) -> Player:
     """A player whose place in its stack was put through a function."""
     step = player.steps[-1]
     if not isinstance(step.cursor, Cued):
@@ -574,207 +603,3 @@ def edited(
     begun = replace(player, steps=(*player.steps[:-1], was))
     there = replace(step, at=now, until=None, lamps=())
     return replace(players.over_to(begun, there, now, fading), paused=player.paused)
-
-
-# what follows
-
-
-class Wall(NamedTuple):
-    """The clock on the wall, in its own seconds: now, and when it was looked at last
-    (None: not yet).
-    """
-
-    now: float
-    before: float | None = None
-
-
-def armed(
-    compiled: CompiledShow, state: PlayState, now: float, wall: Wall
-) -> PlayState:
-    """Returns the state in which each cue knows when it is complete, and the one after
-    it at which time of day it comes.
-    """
-    for player in state.players:
-        cursor, stack = cursor_of(player), stack_of(compiled.show, player)
-        if cursor is None or stack is None or not cursor.cue:
-            continue
-
-        made = cursor
-        if cursor.complete is None:
-            done = complete_after(compiled, player, stack, cursor)
-            made = replace(made, complete=done)
-
-        cue = next_cue(stack, cursor)
-        timed = cue is not None and cue.follow.kind == FollowKind.CLOCK
-        of_day = 0.0 if cue is None else seconds(cue.follow.after)
-        stale = cursor.armed is None or cursor.armed_for != of_day
-        if timed and stale:
-            there = next_time(of_day, wall.now)
-            made = replace(made, armed=there, armed_for=of_day)
-        elif not timed and cursor.armed is not None:
-            made = replace(made, armed=None)
-
-        if made is not cursor:
-            state = players.put(state, _at(player, made))
-
-    return state
-
-
-def _at(player: Player, cursor: Cued) -> Player:
-    """A player at another place in its stack."""
-    return _with_cursor(player, lambda _: cursor)
-
-
-def next_time(of_day: float, wall: float) -> float:
-    """Returns when the clock on the wall next shows a time of day, in seconds since
-    midnight: in its own seconds, after `wall`.
-    """
-    of_day = min(86_399.999, max(0.0, of_day))
-    here = datetime.datetime.fromtimestamp(wall)
-    midnight = here.replace(hour=0, minute=0, second=0, microsecond=0)
-    for day in (0, 1, 2):
-        # days by the calendar: the clock may be put forward on one of them
-        begins = midnight + datetime.timedelta(days=day)
-        hour, rest = divmod(of_day, 3600.0)
-        minute, second = divmod(rest, 60.0)
-        there = begins.replace(hour=int(hour), minute=int(minute), second=int(second))
-        when = there.timestamp() + (second % 1.0)
-        if when > wall:
-            return when
-    return wall + 86_400.0
-
-
-def complete_after(
-    compiled: CompiledShow, player: Player, stack: Stack, cursor: Cued
-) -> float:
-    """Returns how many seconds of a stack's own time after a cue was gone to all of it
-    that follows a ramp is there: levels that fall where any falls, all else where
-    anything comes.
-    """
-    cue = stack.cue(cursor.cue)
-    if cue is None:
-        return 0.0
-
-    rises, falls = _rises_and_falls(compiled, player)
-    times = times_of(stack, cue)
-    parts = [times]
-    parts += [_own_times(part, times) for part in cue.lamps]
-    ends = [0.0]
-
-    for own in parts:
-        if rises:
-            ends.append(own.delay_in + own.fade_in)
-        if falls:
-            ends.append(own.delay_out + own.fade_out)
-    if rises:
-        ends += [seconds(t.delay) + seconds(t.fade) for t in times.families.values()]
-
-    return max(ends)
-
-
-def _rises_and_falls(compiled: CompiledShow, player: Player) -> tuple[bool, bool]:
-    """Whether anything comes with the step that a player goes to, and whether any level
-    falls.
-    """
-    count = compiled.rig.intensities + 1
-    before, after = np.zeros(count), np.zeros(count)
-    for step in player.steps[:-1]:
-        look = compiled.look_of(step)
-        before[look.lamps] = np.maximum(before[look.lamps], look.levels)
-
-    there = compiled.look_of(player.steps[-1])
-    after[there.lamps] = there.levels
-    comes = bool((after > before + 1e-9).any()) or len(there.rows) > 0
-    return comes, bool((after < before - 1e-9).any())
-
-
-def due_at(
-    state: PlayState, show: Show, player: Player, now: float, wall: Wall
-) -> float | None:
-    """Returns when the next cue of a stack comes by itself, by the clocks as they are
-    now; None where it waits for GO.
-    """
-    stack, cursor = stack_of(show, player), cursor_of(player)
-    if stack is None or cursor is None or not cursor.cue:
-        return None
-    if player.releasing or player.lifts or player.paused or cursor.waits:
-        return None
-
-    cue = next_cue(stack, cursor)
-    if cue is None:
-        return None
-
-    kind, after = cue.follow.kind, seconds(cue.follow.after)
-    if kind == FollowKind.BEGUN:
-        return _after(cursor, after)
-    if kind == FollowKind.COMPLETE and cursor.complete is not None:
-        return _after(cursor, cursor.complete + after)
-    if kind in (FollowKind.BEAT, FollowKind.BAR):
-        return when_beat(state.clock, _line(state.clock, cursor, kind, after))
-    if kind == FollowKind.CLOCK and cursor.armed is not None:
-        return now + (cursor.armed - wall.now)
-    return None
-
-
-def _after(cursor: Cued, own: float) -> float | None:
-    """When a cue has been gone to for so many seconds of its own."""
-    coming = cursor.going.comes_to(Time(own, math.inf))
-    return None if coming is None else coming.at
-
-
-def _line(clock: BeatClock, cursor: Cued, kind: FollowKind, after: float) -> float:
-    """The beat on which the n-th line since a cue began lies."""
-    count = max(1, int(after))
-    if kind == FollowKind.BEAT:
-        return math.floor(cursor.from_beat + 1e-6) + count
-    bar = max(1, clock.bar)
-    bars = math.floor((cursor.from_beat - clock.first) / bar + 1e-6)
-    return clock.first + (bars + count) * bar
-
-
-def when_beat(clock: BeatClock, beat: float) -> float:
-    """Returns when the clock comes to a beat."""
-    when = clock.at + (beat - clock.beat - clock.pull) * 60.0 / clock.bpm
-    if when - clock.at >= clock.catch:
-        return when
-    speed = clock.bpm / 60.0 + clock.pull / clock.catch
-    return clock.at + (beat - clock.beat) / speed
-
-
-def follow(
-    compiled: CompiledShow,
-    state: PlayState,
-    player: Player,
-    due: float,
-    now: float,
-    wall: Wall,
-) -> PlayState:
-    """Returns the state after the next cue of a stack came by itself. One that should
-    have come so long ago that it would surprise holds, and waits for GO.
-    """
-    show = compiled.show
-    stack, cursor = stack_of(show, player), cursor_of(player)
-    cue = None if stack is None or cursor is None else next_cue(stack, cursor)
-    if stack is None or cursor is None or cue is None:
-        return state
-
-    if _missed(cursor, cue, due, now, wall):
-        held = _with_cursor(player, lambda c: replace(c, waits=True, missed=True))
-        return players.put(state, held)
-
-    routes = compiled.routes.get((player.id, cue.id), {})
-    ways = {to_cue(stack.ref, cue.id): routes}
-    if cue.follow.kind == FollowKind.CLOCK:
-        due = max(due, now - HELD_UP)
-    return _on(show, state, player, cue, now, due, ways)
-
-
-def _missed(cursor: Cued, cue: Cue, due: float, now: float, wall: Wall) -> bool:
-    """Whether a cue should have come too long ago to come now. A time of day over which
-    the clock was set comes; one that passed while nobody looked does not.
-    """
-    if cue.follow.kind != FollowKind.CLOCK:
-        return due < now - AWAY
-    armed = math.inf if cursor.armed is None else cursor.armed
-    set_over = wall.before is not None and wall.before < armed
-    return not set_over and due < now - MISSED

@@ -8,13 +8,13 @@ import math
 
 import msgspec
 
-from choreon.engine.actions import motion, players, tempo
+from choreon.engine.actions import cues, motion, players, tempo
 from choreon.engine.actions.kinds import KINDS, Drive, RoutesByRef
 from choreon.engine.actions.levels import within
 from choreon.engine.do import Do
 from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
-from choreon.render.state import Player, PlayState, Step
+from choreon.render.state import Cued, Player, PlayState, Step
 
 replace = msgspec.structs.replace
 
@@ -110,6 +110,9 @@ def set_phase(show: Show, state: PlayState, player: Player, phase: float) -> Pla
     by = phase - player.phase
 
     def ahead(step: Step) -> Step:
+        if isinstance(step.cursor, Cued):
+            return replace(step, cursor=cues.with_ahead(show, step, by))
+
         playable = show.playables.get(step.ref.id)
         effects = getattr(playable, "effects", ())
         cursor = step.cursor.with_ahead({effect.id: by for effect in effects})

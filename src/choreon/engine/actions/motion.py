@@ -9,8 +9,8 @@ import time
 
 import msgspec
 
-from choreon.engine.actions import cues, players
-from choreon.engine.actions.cues import Wall
+from choreon.engine.actions import cues, following, players
+from choreon.engine.actions.following import Wall
 from choreon.engine.actions.kinds import KINDS, RELEASED, Wanted
 from choreon.model.effects import rate_of
 from choreon.model.sameness import very_same
@@ -217,7 +217,7 @@ def due_at(
     """
     step = player.steps[-1]
     if isinstance(step.cursor, Cued):
-        return cues.due_at(state, compiled.show, player, now, wall)
+        return following.due_at(state, compiled.show, player, now, wall)
 
     cursor, source = step.cursor, compiled.source(step)
     if player.releasing or player.lifts:
@@ -234,7 +234,7 @@ def due_at(
 
     due = coming.at
     if coming.beat is not None:
-        due = cues.when_beat(state.clock, coming.beat)
+        due = following.when_beat(state.clock, coming.beat)
     # a hand may have brought it past its end
     return max(due or 0.0, coming.least)
 
@@ -259,7 +259,7 @@ def follow(
     wall = Wall(time.time()) if wall is None else wall
     stuck: set[str] = set()
     for _ in range(MOST_AT_ONCE):
-        state = cues.armed(compiled, state, now, wall)
+        state = following.armed(compiled, state, now, wall)
         due, player = _earliest(compiled, state, stuck, now, wall)
         if player is None or due > now:
             break
@@ -293,7 +293,7 @@ def _follow(
     wall: Wall,
 ) -> PlayState:
     if isinstance(player.steps[-1].cursor, Cued):
-        return cues.follow(compiled, state, player, due, now, wall)
+        return following.follow(compiled, state, player, due, now, wall)
 
     show, due = compiled.show, max(due, now - HELD_UP)
     ended = show.playables.get(player.ref.id)

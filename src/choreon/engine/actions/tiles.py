@@ -22,7 +22,7 @@ from choreon.engine.actions import (
 from choreon.engine.actions.players import RoutesByRef
 from choreon.engine.actions.tile_context import TileContext
 from choreon.engine.do import Do
-from choreon.model.refs import TEMPO
+from choreon.model.refs import TEMPO, Ref
 from choreon.model.show import Show
 from choreon.model.tiles import (
     AimTile,
@@ -52,15 +52,26 @@ LONGEST_FADE = 3600.0  # seconds
 
 Act = Callable[[TileContext, Do], PlayState]
 Level = Callable[[Show, PlayState, Page, Any], float]
+Starts = Callable[[Show, PlayState, Page, Any, Do], list[Ref]]
+
+
+def _its_parts(
+    show: Show, state: PlayState, page: Page, tile: Any, do: Do
+) -> list[Ref]:
+    """All that a tile plays."""
+    return [part.ref for part in getattr(tile, "plays", ())]
 
 
 @dataclass(frozen=True)
 class TileActions:
-    """What tiles of a kind do. `turned`: what turning a control does to one."""
+    """What tiles of a kind do. `turned`: what turning a control does to one. `starts`:
+    what doing something to one may start.
+    """
 
     acts: dict[Verb, Act]
     level_of: Level
     turned: Verb = Verb.LEVEL
+    starts: Starts = _its_parts
 
 
 # what is on
@@ -169,6 +180,17 @@ def _deed(context: TileContext, do: Do) -> PlayState:
     return act(context.show, context.state, context.now)
 
 
+# choices
+
+
+def _chosen(show: Show, state: PlayState, page: Page, tile: Any, do: Do) -> list[Ref]:
+    """What a choice goes to."""
+    if not tile.plays:
+        return []
+    after = choices.wanted(show, state, page, tile, do)
+    return [tile.plays[after].ref] if 0 <= after < len(tile.plays) else []
+
+
 # cues
 
 
@@ -199,6 +221,15 @@ def _cues(context: TileContext, do: Do) -> PlayState:
         context.by,
     )
     return pads.press_pad(own, replace(do, verb=Verb.PRESS))
+
+
+def _its_stack(
+    show: Show, state: PlayState, page: Page, tile: Any, do: Do
+) -> list[Ref]:
+    """The stack of a tile, where it is not on yet."""
+    on = players.playing_now(state, tile.of)
+    there = players.playable_of(show, tile.of) is not None
+    return [tile.of] if there and not on else []
 
 
 def _let_cues_go(context: TileContext, do: Do) -> PlayState:
@@ -263,6 +294,7 @@ TILES: dict[str, TileActions] = {
             Verb.RELEASE: choices.let_go,
         },
         choices.level_of,
+        starts=_chosen,
     ),
     Dial.kind: TileActions(
         {
@@ -310,6 +342,7 @@ TILES: dict[str, TileActions] = {
         },
         _level_of_cues,
         Verb.PRESS,
+        _its_stack,
     ),
 }
 """A kind that is not here is looked at alone."""
@@ -362,6 +395,14 @@ def level_of(show: Show, state: PlayState, page: Page, tile: Tile) -> float:
     """Returns how far a tile is on, 0…1, as its lights and its drawing show it."""
     kind = TILES.get(tile.kind)
     return 0.0 if kind is None else kind.level_of(show, state, page, tile)
+
+
+def may_start(
+    show: Show, state: PlayState, page: Page, tile: Tile, do: Do
+) -> list[Ref]:
+    """Returns what doing something to a tile may start."""
+    kind = TILES.get(tile.kind)
+    return [] if kind is None else kind.starts(show, state, page, tile, do)
 
 
 def natural(tile: AnyTile | Tile) -> Verb:

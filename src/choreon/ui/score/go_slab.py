@@ -19,7 +19,8 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QFrame, QSizePolicy, QWidget
 
 from choreon.engine.actions import cues as running
-from choreon.engine.actions.cues import Wall
+from choreon.engine.actions import following
+from choreon.engine.actions.following import Wall
 from choreon.language import facts, listed, tr
 from choreon.model.cue_words import clock_in_words, times_in_words
 from choreon.model.playables.stack import Cue, FollowKind, called, number_in_words
@@ -322,18 +323,26 @@ class GoSlab(QFrame):
             self.go.update()
         self._show_go(coming, player, moment)
 
-        on = player is not None
+        self._show_keys(player)
+        self._pace(coming, player, moment)
+
+    def _show_keys(self, player: Player | None) -> None:
+        """What the keys beside GO do now, and where they stand."""
         for widget in (self.back, self.hold, self.skip, self.rate, self.let_go):
-            widget.setEnabled(on)
+            widget.setEnabled(player is not None)
+
         self.hold.setChecked(player is not None and player.paused)
         self.rate.set_value(1.0 if player is None else player.rate)
 
+    def _pace(self, coming: Cue | None, player: Player | None, moment: float) -> None:
+        """Look again as often as what is shown changes by itself; never at rest."""
         fades = player is not None and _goes_on(player, moment)
         comes = coming is not None and bool(self._waits(coming, player, moment))
-        goes_on = self.isVisible() and on and (fades or comes)
         pace = TICK if fades else CALM
         if self._tick.interval() != pace:
             self._tick.setInterval(pace)
+
+        goes_on = self.isVisible() and player is not None and (fades or comes)
         if goes_on != self._tick.isActive():
             if goes_on:
                 self._tick.start()
@@ -394,7 +403,7 @@ class GoSlab(QFrame):
             return tr("comes at {time}", time=clock_in_words(cue.follow.after))
 
         state, show = self.hand.state, self.hand.show
-        due = running.due_at(state, show, player, now, Wall(time.time()))
+        due = following.due_at(state, show, player, now, Wall(time.time()))
         if due is None:
             return ""
         return tr("comes by itself in {seconds:.1f} s", seconds=max(0.0, due - now))
