@@ -195,9 +195,12 @@ class Precompiler:
             if cue is None:
                 return
 
-            # one that waits for GO is made ready as if that came when all is there
+            # one that waits for GO is made ready as if that came when all is there, and
+            # with it what GO would have compiled: the cue after it
             then = max(now, _settled(known) if due is None else due)
-            way = self._to_step(step_at(stack, cue), state, then, ())
+            step = step_at(stack, cue)
+            after = self._cue_after(stack, Cued(cue=cue.id, number=cue.number))
+            way = self._to_step(step, state, then, after)
             routes[player.id, cue.id] = way
             known = housekeeping.prune(players.put(state, known), then).player(known.id)
             if known is None:
