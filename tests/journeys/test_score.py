@@ -15,9 +15,10 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
-from choreon.model import cues
-from choreon.model.playables.stack import FollowKind
+from choreon.model import cues, edits
+from choreon.model.playables.stack import Cue, FollowKind
 from choreon.model.refs import Ref
+from choreon.model.script import TextPlace
 from choreon.ui.drags import carry
 from choreon.ui.score.cue_table import Column
 from choreon.ui.score.files import ColumnsDialog
@@ -400,6 +401,29 @@ def test_the_line_to_watch_for_stands_at_one_height(hands, score):
         seen = {cue.id: point.y() for cue, point in script.in_sight()}
         heights.append(seen[wanted])
     assert max(heights) - min(heights) <= script.fontMetrics().lineSpacing()
+
+
+def test_cues_far_down_a_long_text_stand_at_their_words_when_one_comes_there(
+    hands, fresh
+):
+    hand, script = fresh.hand, fresh.text.script
+    text = tuple(f"Line number {n}." for n in range(2_000))
+    made = tuple(
+        Cue(id=f"q{n}", number=n + 1.0, at=TextPlace(2 * n, 1)) for n in range(1_000)
+    )
+    stack = edits.replace(hand.stack, text=text, cues=made)
+    document = hands.parts.document
+    document.edit("Long", edits.put(document.show, "playables", stack))
+    until(lambda: script.shown == text)
+
+    bar = script.verticalScrollBar()
+    for value in (bar.maximum() - 20, 0, bar.maximum() // 2):
+        bar.setValue(value)
+        until(script.in_sight)
+        marked = {mark.cursor.selectedText() for mark in script.extraSelections()}
+        starts = {mark.cursor.blockNumber() for mark in script.extraSelections()}
+        assert marked == {"number"}
+        assert {cue.at.paragraph for cue, _ in script.in_sight()} <= starts
 
 
 # in and out

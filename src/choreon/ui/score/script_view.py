@@ -40,6 +40,7 @@ HEIGHT = 0.4  # of the view, from above, at which the line to watch for stands
 GLIDE = 260  # milliseconds in which the text comes there
 MARGIN = 58  # points left of the text, where the numbers of cues stand
 LETTERS = 19  # points of its letters
+AROUND = 80  # paragraphs before and behind those in sight whose words are marked
 
 
 class Flags(QWidget):
@@ -92,6 +93,7 @@ class Script(QPlainTextEdit):
         self.hand = hand
         self.shown: Paragraphs = ()
         self.now_id = self.next_id = ""
+        self._marked = range(0)
 
         self.setReadOnly(True)
         self.setFont(theme.font(LETTERS))
@@ -117,6 +119,7 @@ class Script(QPlainTextEdit):
         self._glide.setDuration(GLIDE)
         self._glide.setEasingCurve(QEasingCurve.Type.InOutQuad)
         self.updateRequest.connect(lambda *_: self.flags.update())
+        self.verticalScrollBar().valueChanged.connect(lambda _: self._scrolled())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -142,11 +145,27 @@ class Script(QPlainTextEdit):
         if moved:
             self.aim()
 
+    def _scrolled(self) -> None:
+        """Marks are made for what is near; farther on they are made anew."""
+        seen = self._in_view()
+        if seen.start < self._marked.start or seen.stop > self._marked.stop:
+            self._mark()
+
+    def _in_view(self) -> range:
+        """The paragraphs that are in sight."""
+        first = self.firstVisibleBlock().blockNumber()
+        end = QPoint(0, self.viewport().height())
+        return range(first, self.cursorForPosition(end).blockNumber() + 1)
+
     def _mark(self) -> None:
-        """Underline the words of cues; that of the next one stands out."""
+        """Underline the words of cues that are near; the next one's stands out."""
+        seen = self._in_view()
+        self._marked = near = range(seen.start - AROUND, seen.stop + AROUND)
+
         marks = []
         for cue in self.hand.cues:
-            cursor = self._cursor_at(cue)
+            far = cue.at is None or cue.at.paragraph not in near
+            cursor = None if far else self._cursor_at(cue)
             if cursor is None:
                 continue
             mark = QTextEdit.ExtraSelection()
@@ -191,10 +210,10 @@ class Script(QPlainTextEdit):
     def in_sight(self) -> list[tuple[Cue, QPoint]]:
         """Returns the cues whose words are in sight, and where these are."""
         high, found = self.viewport().height(), []
-        first = self.firstVisibleBlock().blockNumber()
+        seen = self._in_view()
         for cue in self.hand.cues:
             place = cue.at
-            if place is None or place.lost or place.paragraph < first:
+            if place is None or place.lost or place.paragraph not in seen:
                 continue
             cursor = self._cursor_at(cue)
             if cursor is None:
