@@ -74,6 +74,7 @@ def messages() -> tuple[bytes, ...]:
         protocol.BringBack(ids),
         protocol.Restore(housekeeping.blank()),
         protocol.Learning(),
+        protocol.Front("page"),
         protocol.Blink(ids),
         protocol.SendBytes("k", 1, 1, b"\1\2", 1.0),
         Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5),

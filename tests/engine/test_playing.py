@@ -22,6 +22,7 @@ from choreon.render.compiled import compile_show
 from choreon.render.compositor import compose
 from choreon.wire.midi import Event
 from tests import play
+from tests.engine import controls_by_hand
 
 SHOW = low_tide()
 
@@ -99,26 +100,29 @@ def test_a_clock_that_began_anew_leaves_what_plays_as_it_was():
 
 def test_controls_press_and_move_and_show_what_is_on():
     port = "Practice controller"
-    hand = controls.MidiDevice.__new__(controls.MidiDevice)  # without devices
-    hand.takeover = SoftTakeover()
+    hand = controls_by_hand.Desk(SHOW)
 
     def moved(state, event, now):
         for do in hand.resolve(SHOW, state, controls.move_of(event)):
             state = actions.perform(SHOW, state, do, now)
         return state
 
+    def shown(state, *key):
+        ties = SHOW.inputs.values()
+        lit = base.lights(SHOW, state, ties)
+        by_key = {
+            controls.key_of(control): (control, at) for control, at in lit.items()
+        }
+        return controls.shown_on(None, *by_key[key]).turns[0][2]
+
     state = moved(play.blank(), Event(port, "note", 0, 36, 1.0), 0.0)
     state = moved(state, Event(port, "note", 0, 36, 0.0), 0.1)
     assert on(state) == ["slack-water"]
     state = moved(state, Event(port, "cc", 0, 1, 0.2), 0.2)
-    lights = {
-        controls.key_of(control): controls.value_of(control, light)
-        for control, light in base.lights(SHOW, state, "midi").items()
-    }
-    assert lights[(port, "note", 0, 36)] == controls.LIT
-    assert lights[(port, "note", 0, 37)] == controls.READY
-    assert lights[(port, "cc", 0, 1)] == 25
-    assert lights[(port, "cc", 0, 7)] == 127
+    assert shown(state, port, "note", 0, 36) == controls.LIT
+    assert shown(state, port, "note", 0, 37) == controls.READY
+    assert shown(state, port, "cc", 0, 1) == 25
+    assert shown(state, port, "cc", 0, 7) == 127
     state = moved(state, Event(port, "note", 0, 51, 1.0), 1.0)
     assert state.masters.blackout
     assert moved(state, Event("another", "note", 0, 51, 1.0), 1.0) is state

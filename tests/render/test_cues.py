@@ -965,7 +965,7 @@ class CueWalk(wander.Walk):
         return motion.carried(before, self.compiled, state, now)
 
 
-@pytest.mark.parametrize("seed", (0, 2, 4))
+@pytest.mark.parametrize("seed", [0, 2, 4])
 def test_no_lit_lamp_jumps_by_any_hand_on_a_stack(seed):
     walk = CueWalk(random.Random(seed))
     worst = walk.scan(step=0.004)
@@ -1472,7 +1472,7 @@ class SparseWalk(CueWalk):
         return what, f"t{self.dice.randrange(4)}", self.dice.random()
 
 
-@pytest.mark.parametrize("seed", (0, 3))
+@pytest.mark.parametrize("seed", [0, 3])
 def test_no_lit_lamp_jumps_beside_lamps_that_go_ahead(seed, monkeypatch):
     monkeypatch.setattr(precompiler, "WAIT", 0.05)
     monkeypatch.setattr(wander, "LENGTH", 16.0)

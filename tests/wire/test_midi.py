@@ -33,12 +33,60 @@ from tests.conftest import until
         (mido.Message("note_on", note=36, velocity=127), ("p", "note", 0, 36, 1.0)),
         (mido.Message("note_on", note=36, velocity=0), ("p", "note", 0, 36, 0.0)),
         (mido.Message("note_off", note=36, velocity=64), ("p", "note", 0, 36, 0.0)),
-        (mido.Message("pitchwheel", pitch=5), None),
-        (mido.Message("clock"), None),
+        (mido.Message("pitchwheel", pitch=8191), ("p", "bend", 0, 0, 1.0)),
+        (mido.Message("pitchwheel", channel=4, pitch=-8192), ("p", "bend", 4, 0, 0.0)),
+        (mido.Message("aftertouch", value=127), ("p", "pressure", 0, 0, 1.0)),
+        (mido.Message("polytouch", note=40, value=127), ("p", "touch", 0, 40, 1.0)),
     ],
 )
 def test_messages_become_events(message, event):
-    assert midi.to_event("p", read_whole(message.bytes())) == event
+    assert midi.Reader("p").read(read_whole(message.bytes())) == [event]
+
+
+def test_a_program_change_is_pressed_and_let_go():
+    message = mido.Message("program_change", channel=1, program=9)
+    events = midi.Reader("p").read(read_whole(message.bytes()))
+    assert [(e.kind, e.number, e.value) for e in events] == [
+        ("program", 9, 1.0),
+        ("program", 9, 0.0),
+    ]
+
+
+def test_messages_that_no_control_sends_are_none():
+    for message in (mido.Message("clock"), mido.Message("songpos", pos=3)):
+        assert midi.Reader("p").read(read_whole(message.bytes())) == []
+
+
+@given(st.integers(0, 31), st.integers(0, 16383))
+def test_two_halves_are_told_each_by_itself_and_as_one(number, value):
+    reader, events = midi.Reader("p"), []
+    for half, data in ((number, value >> 7), (number + 32, value & 127)):
+        message = mido.Message("control_change", control=half, value=data)
+        events += reader.read(read_whole(message.bytes()))
+    assert [e.kind for e in events] == ["cc", "cc", "fine"]
+    assert events[-1] == ("p", "fine", 0, number, value / 16383)
+
+
+@given(st.integers(0, 15), st.integers(0, 16383))
+def test_a_motor_is_sent_where_it_shall_be(channel, value):
+    bend = mido.Message.from_bytes(midi.place_bytes("bend", channel, 0, value / 16383))
+    assert (bend.type, bend.channel, bend.pitch) == (
+        "pitchwheel",
+        channel,
+        value - 8192,
+    )
+    fine = midi.place_bytes("fine", channel, 5, value / 16383)
+    halves = [mido.Message.from_bytes(fine[:3]), mido.Message.from_bytes(fine[3:])]
+    assert [half.control for half in halves] == [5, 37]
+    assert (halves[0].value << 7 | halves[1].value) == value
+
+
+def lit(wanted: dict[midi.Key, int]) -> dict[midi.Key, midi.Shown]:
+    """Lights that shall show values."""
+    return {
+        key: midi.Shown((midi.to_bytes(*key[1:], value),))
+        for key, value in wanted.items()
+    }
 
 
 @given(
@@ -98,13 +146,12 @@ def test_a_controller_is_found_heard_and_lit(heard, tmp_path):
     assert heard.events[1] == ("Desk", "cc", 0, 16, 1.0)
     assert heard.events[2][:4] == ("Desk", "note", 0, 41)
     assert heard.events[3] == ("Desk", "note", 0, 41, 0.0)
-    heard.hub.show(
-        {
-            ("Desk", "note", 0, 36): 127,
-            ("Desk", "cc", 0, 7): 99,
-            ("Nobody", "cc", 0, 1): 5,
-        }
-    )
+    wanted = {
+        ("Desk", "note", 0, 36): 127,
+        ("Desk", "cc", 0, 7): 99,
+        ("Nobody", "cc", 0, 1): 5,
+    }
+    heard.hub.show(lit(wanted))
     until(lambda: device.lights[0] == 127 and device.faders[7] == 99)
     device.close()
 
@@ -170,23 +217,70 @@ def test_what_a_hand_moved_is_told_back_even_if_it_was_told_before(heard, tmp_pa
     """The motor must follow when the level did not change but the hand did."""
     device = PracticeController(tmp_path / "midi", "Desk")
     until(lambda: {"Desk": True} in heard.ports)
-    heard.hub.show({("Desk", "cc", 0, 0): 50})
+    heard.hub.show(lit({("Desk", "cc", 0, 0): 50}))
     until(lambda: device.faders[0] == 50)
     device.move_fader(0, 90)
     until(lambda: heard.events)
-    heard.hub.show({("Desk", "cc", 0, 0): 50})
+    heard.hub.show(lit({("Desk", "cc", 0, 0): 50}))
     until(lambda: device.faders[0] == 50)
     device.close()
 
 
 def test_lights_are_shown_again_when_a_controller_comes_back(heard, tmp_path):
     device = PracticeController(tmp_path / "midi", "Desk")
-    heard.hub.show({("Desk", "note", 0, 36): 127})
+    heard.hub.show(lit({("Desk", "note", 0, 36): 127}))
     until(lambda: device.lights[0] == 127)
     device.close()
     until(lambda: heard.ports[-1].get("Desk", False) is False)
     device = PracticeController(tmp_path / "midi", "Desk")
     until(lambda: device.lights[0] == 127)
+    device.close()
+
+
+def test_lights_take_turns_are_told_seldom_and_are_left_dark(heard, tmp_path):
+    device = PracticeController(tmp_path / "midi", "Desk")
+    until(lambda: {"Desk": True} in heard.ports)
+    on, off = (midi.to_bytes("note", 0, 36, value) for value in (127, 1))
+    dark = midi.to_bytes("note", 0, 36, 0)
+    seen: list[int] = []
+    device.told = lambda: seen.append(device.lights[0])
+    heard.hub.show({("Desk", "note", 0, 36): midi.Shown((on, off), dark)})
+    until(lambda: seen.count(127) >= 2 and seen.count(1) >= 2)
+
+    # told anew two hundred times in a second, it takes twenty of them at the most
+    begin = time.monotonic()
+    heard_before, count = len(seen), 0
+    while time.monotonic() < begin + 1.0:
+        count += 1
+        value = midi.to_bytes("note", 0, 36, 2 + count % 100)
+        heard.hub.show({("Desk", "note", 0, 36): midi.Shown((value,), dark)})
+        time.sleep(0.005)
+    spent = time.monotonic() - begin
+    assert len(seen) - heard_before <= 1 + spent / midi.OFTEN + 1
+
+    heard.hub.close()
+    until(lambda: device.lights[0] == 0)
+    device.close()
+
+
+def test_a_motor_waits_until_the_hand_is_off_it(heard, tmp_path):
+    device = PracticeController(tmp_path / "midi", "Desk")
+    until(lambda: {"Desk": True} in heard.ports)
+    fader, touch = ("Desk", "cc", 0, 0), ("Desk", "note", 0, 104)
+    device.send_raw(midi.to_bytes("note", 0, 104, 127))
+    until(lambda: heard.events)
+
+    there, other = midi.to_bytes("cc", 0, 0, 88), midi.to_bytes("cc", 0, 1, 44)
+    heard.hub.show(
+        {
+            fader: midi.Shown((there,), b"", touch),
+            ("Desk", "cc", 0, 1): midi.Shown((other,)),
+        }
+    )
+    until(lambda: device.faders[1] == 44)
+    assert device.faders[0] == 0
+    device.send_raw(midi.to_bytes("note", 0, 104, 0))
+    until(lambda: device.faders[0] == 88)
     device.close()
 
 
@@ -379,7 +473,7 @@ def test_lights_for_a_device_that_does_not_read_wait_until_it_does(heard, tmp_pa
                 for ch in range(16)
                 for n in range(128)
             }
-            heard.hub.show(last)
+            heard.hub.show(lit(last))
         parser, shown = Parser(), {}
         line.settimeout(0.1)
 

@@ -131,6 +131,7 @@ class Engine:
         self._tidier = Tidier(TIDY)
         self._parent = Parent(known.beat, known.supervised)
         self._real_midi = real_midi
+        self._front = ""  # the page on the screen
 
         self._link = self._new_link()
         self._devices = [kind(self._surroundings()) for kind in DEVICES.values()]
@@ -306,7 +307,9 @@ class Engine:
             hung = cast("InputDevice", helper)
             self._devices = [way for way in self._devices if way is not hung]
             hung.abandon()
-            self._devices.append(type(hung)(self._surroundings()))
+            made = type(hung)(self._surroundings())
+            made.layers.front = self._front
+            self._devices.append(made)
 
     def _rests(self, now: float) -> bool:
         """Whether nothing is to be done: all stands, and nothing follows by itself."""
@@ -512,6 +515,10 @@ class Engine:
         elif isinstance(message, protocol.Learning):
             for way in self._devices:
                 way.learning = message.on
+        elif isinstance(message, protocol.Front):
+            self._front = message.page
+            for way in self._devices:
+                way.layers.front = message.page
         elif isinstance(message, protocol.Fault):
             self._faults.make(message.kind)
         else:
@@ -701,7 +708,8 @@ class Engine:
     # the controllers' threads
 
     def _moved(self, move: ControlMove) -> None:
-        self._link.notice(protocol.ControlMoved(move.control, move.value))
+        moved = protocol.ControlMoved(move.control, move.value, move.steps)
+        self._link.notice(moved)
 
     def _ports_changed(self, kind: str, ports: dict[str, bool], trouble: str) -> None:
         self._ports = {**self._ports, kind: protocol.Ports(ports, trouble)}

@@ -15,13 +15,13 @@ from choreon.engine.do import Do
 from choreon.model.changes import Delta
 from choreon.model.inputs import Control
 from choreon.model.motion import Effects
-from choreon.model.numbers import Number, wild
+from choreon.model.numbers import Count, Number, wild
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.state import PlayState
 
 LIMIT = 64 << 20
-VERSION = 8
+VERSION = 9
 """Of these messages. Hello, Stop and Mismatch stay as they are, so that any two
 versions can tell each other what they are.
 """
@@ -140,6 +140,12 @@ class Learning(Message, tag="learning"):
     """While a control is to be learnt, controls are only told, and do nothing."""
 
     on: bool = True
+
+
+class Front(Message, tag="front"):
+    """The page that is in front on the screen: controllers follow it."""
+
+    page: str
 
 
 class Blink(Message, tag="blink"):
@@ -282,10 +288,13 @@ class Ports(Message, tag="ports"):
 
 
 class ControlMoved(Message, tag="moved"):
-    """A control was moved, to `value`, 0…1; of a key 0 is its end."""
+    """A control was moved, to `value`, 0…1; of a key 0 is its end. `steps`: how far a
+    dial without an end was turned since it was told of last.
+    """
 
     control: Control
     value: Number
+    steps: Count = 0
 
 
 class Mismatch(Message, tag="mismatch"):
@@ -315,6 +324,7 @@ ToEngine = (
     | BringBack
     | Restore
     | Learning
+    | Front
     | Blink
     | SendBytes
     | FindNodes

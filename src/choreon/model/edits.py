@@ -14,7 +14,7 @@ from choreon.model import attributes as at
 from choreon.model import effects as model_effects
 from choreon.model import inputs, links
 from choreon.model.fixture_type import FixtureType
-from choreon.model.inputs import Control
+from choreon.model.inputs import AnyInput, Control
 from choreon.model.motion import Effects
 from choreon.model.patch import run_of
 from choreon.model.playables import AnyPlayable, Scene, kind_of
@@ -655,20 +655,25 @@ def _without_tile(show: Show, tile_id: str) -> Show:
     return _with_tiles(show, page, [t for t in page.tiles if t.id != tile_id])
 
 
-def learn(show: Show, control: Control, target: Ref) -> Show:
+def learn(show: Show, control: Control, target: Ref, **how: Any) -> Show:
     """Tie a control to a target. The control's, and the target's, earlier ties on that
-    device are undone. Raises ValueError where no such control can be.
+    device are undone, as far as they hold on the same page and in the same layer.
+    `how`: fields of the tie. Raises ValueError where no such control can be.
     """
-    device = control[:2]
-    kept = {
-        i: known
-        for i, known in show.inputs.items()
-        if known.control != control
-        and not (known.target == target and known.control[:2] == device)
-    }
+    made = replace(inputs.tied("", target, control), **how)
+    kept = {i: tie for i, tie in show.inputs.items() if not _in_its_place(tie, made)}
+    named = replace(made, id=fresh_id(control.name, kept))
+    return replace(show, inputs={**kept, named.id: named})
 
-    made = inputs.tied(fresh_id(control.name, kept), target, control)
-    return replace(show, inputs={**kept, made.id: made})
+
+def _in_its_place(known: AnyInput, made: AnyInput) -> bool:
+    """Whether a tie gives way to another."""
+    if (known.page, known.shift) != (made.page, made.shift):
+        return False
+    if known.control == made.control:
+        return True
+    same_device = known.control[:2] == made.control[:2]
+    return same_device and (known.target, known.does) == (made.target, made.does)
 
 
 def unlearn(show: Show, target: Ref) -> Show:

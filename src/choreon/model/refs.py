@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 import msgspec
 
 from choreon.language import capital, tr
+from choreon.model import attributes
 from choreon.terms import term
 
 if TYPE_CHECKING:
@@ -18,6 +20,10 @@ MOST_NAMES = 3  # of what a tile plays, in its own name
 TILE, MASTER, PLAYER, DRAFT = "tile", "master", "player", "draft"
 ASIDE = "aside"  # lamps that are taken out of what plays
 WALK = "walk"  # a deed of the window: the next lamp of a walk along the rig
+CHOSEN = "chosen"  # a deed of the window: an attribute of the lamps that are chosen
+CHOOSE = "choose"  # a deed of the window: the lamps of a group are chosen
+TURN = "turn"  # a deed of the window: it turns to a page, or to the one beside
+LAMPS = "lamps"  # an attribute of certain lamps, given by a hand of its own
 PAGE = "page"
 DEED = "deed"  # something done to all that plays
 PALETTE, MARK, GROUP, FIXTURE, TYPE = "palette", "mark", "group", "fixture", "type"
@@ -33,6 +39,7 @@ COLLECTION_OF = {
     "input": "inputs",
     "output": "outputs",
     "picture": "pictures",
+    "surface": "surfaces",
 }
 """Kind → the collection of the show that holds it. All that plays is in `playables`,
 tiles lie on pages."""
@@ -68,6 +75,22 @@ def to_deed(deed: str) -> Ref:
     return Ref(DEED, deed)
 
 
+TURNS = {"next": tr("Next page"), "back": tr("Page before")}
+"""Pages that the window can turn to, whatever they are called."""
+
+
+def to_lamps(attribute: str, of: Ref) -> Ref:
+    """Points at an attribute of a fixture, or of those of a group."""
+    return Ref(LAMPS, f"{attribute} {of}")
+
+
+def lamps_of(ref: Ref) -> tuple[str, Ref]:
+    """Returns the attribute of certain lamps that a ref points at, and which lamps."""
+    attribute, _, of = ref.id.partition(" ")
+    kind, _, name = of.partition(":")
+    return attribute, Ref(kind, name)
+
+
 def parse(text: str) -> Ref:
     """Read what `str(ref)` gave. Raises ValueError where kind or id is missing."""
     kind, colon, thing_id = text.partition(":")
@@ -99,21 +122,60 @@ def exists(show: Show, ref: Ref) -> bool:
     """Returns whether a ref leads to something."""
     if ref.kind == DEED:
         return ref.id in DEEDS
-    return ref.kind == WALK or find(show, ref) is not None
+    if ref.kind in (CHOSEN, WALK):
+        return True
+    if ref.kind == LAMPS:
+        return exists(show, lamps_of(ref)[1])
+    if ref.kind == CHOOSE:
+        return ref.id in show.groups
+    if ref.kind == TURN:
+        return ref.id in TURNS or ref.id in show.pages
+    return find(show, ref) is not None
 
 
 def name_of(show: Show, ref: Ref) -> str:
     """Returns the name of what a ref leads to; a tile without one is called after what
     it plays. Where the thing is gone, its kind and id.
     """
-    if ref.kind == DEED:
-        return DEEDS.get(ref.id, ref.id)
+    if ref.kind in _NAMES:
+        return _NAMES[ref.kind](show, ref)
     found = find(show, ref)
     if found is None:
         return f"{ref.kind} {ref.id}"
     if ref.kind == TILE and not found.name:
         return _name_of_tile(show, found)
     return str(found.name)
+
+
+def _name_of_lamps(show: Show, ref: Ref) -> str:
+    attribute, of = lamps_of(ref)
+    called = attributes.attribute(attribute).label
+    return tr("{attribute} of {lamps}", attribute=called, lamps=name_of(show, of))
+
+
+def _name_of_chosen(show: Show, ref: Ref) -> str:
+    called = attributes.attribute(ref.id).label
+    return tr("{attribute} of the chosen", attribute=called)
+
+
+def _name_of_choice(show: Show, ref: Ref) -> str:
+    return tr("Choose {group}", group=name_of(show, Ref(GROUP, ref.id)))
+
+
+def _name_of_turn(show: Show, ref: Ref) -> str:
+    if ref.id in TURNS:
+        return TURNS[ref.id]
+    return tr("Page {page}", page=name_of(show, Ref(PAGE, ref.id)))
+
+
+_NAMES: dict[str, Callable[[Show, Ref], str]] = {
+    DEED: lambda show, ref: DEEDS.get(ref.id, ref.id),
+    LAMPS: _name_of_lamps,
+    CHOSEN: _name_of_chosen,
+    CHOOSE: _name_of_choice,
+    TURN: _name_of_turn,
+}
+"""What is called after something else."""
 
 
 def _name_below(show: Show, ref: Ref, deep: int) -> str:

@@ -18,6 +18,7 @@ from choreon.model.motion import AnyMotion
 from choreon.model.numbers import Count, Number
 from choreon.model.outputs import AnyOutput
 from choreon.model.playables import AnyPlayable
+from choreon.model.surfaces import Surface
 from choreon.model.tiles import AnyTile, Guest, Page, Part, Start
 from choreon.model.values import Look, Value
 
@@ -219,6 +220,7 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
         default_factory=lambda: dict(EVERY_SHOW)
     )
     inputs: dict[str, AnyInput] = {}
+    surfaces: dict[str, Surface] = {}
     outputs: dict[str, AnyOutput] = {}
     pictures: dict[str, Picture] = {}
     marks: dict[str, Mark] = {}
@@ -245,6 +247,7 @@ COLLECTIONS: dict[str, Any] = {
     "pages": Page,
     "masters": AnyMaster,
     "inputs": AnyInput,
+    "surfaces": Surface,
     "outputs": AnyOutput,
     "pictures": Picture,
     "marks": Mark,

@@ -17,6 +17,7 @@ from choreon.ui.widgets.focus_ring import FocusRing
 from choreon.ui.widgets.tips import show_tip
 
 WHEEL = 500  # milliseconds without a notch, or a nudge, after which it is over
+OUTSIDE = 700  # milliseconds of rest of a device's control that end its gesture
 
 
 class Gestures(QObject):
@@ -34,6 +35,7 @@ class Gestures(QObject):
         self._last = time.monotonic()
         self._released = basics.once(self, 0, self._end)
         self._wheel_over = basics.once(self, WHEEL, self._end)
+        self._outside_over = basics.once(self, OUTSIDE, self._end)
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
@@ -56,6 +58,13 @@ class Gestures(QObject):
         finally:
             if application is not None:
                 application.installEventFilter(self)
+
+    def outside(self) -> None:
+        """A control of a device is moved: till it rests that is one gesture."""
+        if not self._outside_over.isActive():
+            self._begin()
+        self._last = time.monotonic()
+        self._outside_over.start()
 
     def _begin(self) -> None:
         self._count += 1

@@ -34,6 +34,7 @@ from choreon.model.refs import TEMPO, Ref
 from choreon.ui import theme, words
 from choreon.ui.awake import Awake
 from choreon.ui.commands import BY_ID, KeyGate, bind, is_alt
+from choreon.ui.control_hand import ControlHand
 from choreon.ui.drags import OpensUnder
 from choreon.ui.find import Entry, FindBox
 from choreon.ui.gestures import gestures
@@ -179,6 +180,9 @@ class MainWindow(QMainWindow):
         self._kept_back: list[QShortcut] = []  # that are dead while a guest plays
         self._hidden_windows: list[QWidget] = []  # out of sight meanwhile
         self.learner = Learner(parts)
+        self.control_hand = ControlHand(
+            parts, self._turn_to, self._front_page, lambda: not self.is_guest
+        )
         self.heading = Heading(parts)
 
         self.heading.draft.clicked.connect(lambda: self.go("compose"))
@@ -301,6 +305,7 @@ class MainWindow(QMainWindow):
         made = PerformPlace(self.parts, self.learner)
         made.led_to.connect(self.go_to_trouble)
         made.guest_wanted.connect(self.ask_guest)
+        made.view.turned.connect(lambda _: self.control_hand.tell_page())
         return made
 
     @property
@@ -624,6 +629,19 @@ class MainWindow(QMainWindow):
             )
         else:
             self.notice.end("learn")
+
+    # what controllers ask of the window
+
+    def _front_page(self) -> str:
+        """The page that is in front, or would be."""
+        if "perform" in self.places and self.perform.page_id:
+            return self.perform.page_id
+        return next(iter(self.parts.document.show.pages), "")
+
+    def _turn_to(self, page: str) -> None:
+        """Turn to a page, without leaving the place that is shown."""
+        if page in self.parts.document.show.pages:
+            self.perform.open(page)
 
     # guests
 

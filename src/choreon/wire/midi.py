@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import json
 import logging
+import math
 import os
 import re
 import select
@@ -18,7 +19,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, Literal, NamedTuple
+from typing import Any, NamedTuple
 
 from choreon.language import tr
 from choreon.wire.midi_bytes import Parser, Voice, message
@@ -29,36 +30,101 @@ SCAN = 0.5  # seconds between looking for controllers
 
 
 class Event(NamedTuple):
-    """A control was moved: `kind` is `cc` or `note`, channel 0…15, number 0…127, value
-    0…1 (a note's 0 is its end).
+    """A control was moved: `kind` as the model's MidiMessage calls it, channel 0…15,
+    number 0…127, value 0…1 (a note's 0 is its end).
     """
 
     port: str
-    kind: Literal["cc", "note"]
+    kind: str
     channel: int
     number: int
     value: float
 
 
 Key = tuple[str, str, int, int]
+FINER = 32  # the lower half of a value of 14 bits has the number of the upper and this
+MOST = 16383  # of 14 bits
 
 
-def to_event(port: str, voice: Voice | None) -> Event | None:
-    """The event in a message; None for messages that no control sends."""
-    match voice:
-        case Voice(0xB0, channel, number, value):
-            return Event(port, "cc", channel, number, value / 127)
-        case Voice(0x90, channel, number, value):
-            return Event(port, "note", channel, number, value / 127)
-        case Voice(0x80, channel, number, _):
-            return Event(port, "note", channel, number, 0.0)
-    return None
+class Reader:
+    """What controls of one device do, by its messages. Two control changes that are the
+    halves of one value of 14 bits are told each by itself, and as the one.
+    """
+
+    def __init__(self, port: str) -> None:
+        self.port = port
+        self._upper: dict[tuple[int, int], int] = {}
+
+    def read(self, voice: Voice | None) -> list[Event]:
+        """The events in a message; none for messages that no control sends."""
+        match voice:
+            case Voice(0xB0, channel, number, value):
+                return self._change(channel, number, value)
+            case Voice(0x90, channel, number, value):
+                return [Event(self.port, "note", channel, number, value / 127)]
+            case Voice(0x80, channel, number, _):
+                return [Event(self.port, "note", channel, number, 0.0)]
+            case Voice(0xA0, channel, number, value):
+                return [Event(self.port, "touch", channel, number, value / 127)]
+            case Voice(0xD0, channel, value, _):
+                return [Event(self.port, "pressure", channel, 0, value / 127)]
+            case Voice(0xC0, channel, number, _):
+                # it has no end of its own
+                down = Event(self.port, "program", channel, number, 1.0)
+                return [down, down._replace(value=0.0)]
+            case Voice(0xE0, channel, low, high):
+                value = (high << 7) | low
+                return [Event(self.port, "bend", channel, 0, value / MOST)]
+        return []
+
+    def _change(self, channel: int, number: int, value: int) -> list[Event]:
+        plain = Event(self.port, "cc", channel, number, value / 127)
+        if number < FINER:
+            self._upper[channel, number] = value
+            return [plain]
+
+        upper = self._upper.get((channel, number - FINER))
+        if number >= 2 * FINER or upper is None:
+            return [plain]
+        whole = ((upper << 7) | value) / MOST
+        return [plain, Event(self.port, "fine", channel, number - FINER, whole)]
 
 
 def to_bytes(kind: str, channel: int, number: int, value: int) -> bytes:
     """Three MIDI bytes that set a control's light or motor to `value` 0…127."""
     status = 0xB0 if kind == "cc" else 0x90
     return bytes((status | (channel & 15), number & 127, value & 127))
+
+
+def place_bytes(kind: str, channel: int, number: int, place: float) -> bytes:
+    """The MIDI bytes that have a control be at a place, 0…1; empty for a kind that has
+    none.
+    """
+    channel, number = channel & 15, number & 127
+    fine = round(MOST * min(1.0, max(0.0, place)))
+    if kind == "bend":
+        return bytes((0xE0 | channel, fine & 127, fine >> 7))
+    if kind == "fine":
+        upper = to_bytes("cc", channel, number, fine >> 7)
+        return upper + to_bytes("cc", channel, number + FINER, fine)
+    if kind in ("cc", "note"):
+        return to_bytes(kind, channel, number, round(127 * min(1.0, max(0.0, place))))
+    return b""
+
+
+class Shown(NamedTuple):
+    """What a control shows: the message for it, or several that take turns; and the one
+    that leaves it dark. `waits_for`: the control that says that a hand is on it.
+    """
+
+    turns: tuple[bytes, ...]
+    dark: bytes = b""
+    waits_for: Key | None = None
+
+
+BLINK = 0.3  # seconds that a message stands that takes turns
+OFTEN = 0.05  # seconds between two messages for one control at the least
+ALONE = 0.4  # seconds after a hand has moved it in which a motor is left alone
 
 
 def announced(file: Path) -> tuple[int, str]:
@@ -87,7 +153,7 @@ class LocalPort:
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._socket.sendall(token.encode() + b"\n")
         self._socket.setblocking(False)
-        self._parser = Parser()
+        self._parser, self._reader = Parser(), Reader(name)
         self._rest = b""  # of a message that was taken in part
 
     def fileno(self) -> int:
@@ -106,11 +172,8 @@ class LocalPort:
         if not data:
             raise ConnectionError(self.name)
 
-        return [
-            event
-            for voice in self._parser.feed(data)
-            if (event := to_event(self.name, voice))
-        ]
+        voices = self._parser.feed(data)
+        return [event for voice in voices for event in self._reader.read(voice)]
 
     def send(self, data: bytes) -> bool:
         """Send a message to the device. Returns whether it took it: one that does not
@@ -143,6 +206,7 @@ class RtPorts:
         self.trouble = ""
         self._moved = moved
         self._open: dict[str, tuple[Any, Any]] = {}
+        self._readers: dict[str, Reader] = {}
         try:
             import rtmidi
 
@@ -190,8 +254,8 @@ class RtPorts:
 
     def _got(self, name: str, data: list[int]) -> None:
         with contextlib.suppress(ValueError):
-            event = to_event(name, message(data))
-            if event:
+            reader = self._readers.setdefault(name, Reader(name))
+            for event in reader.read(message(data)):
                 self._moved(event)
 
     def send(self, name: str, data: bytes) -> None:
@@ -237,11 +301,16 @@ class MidiDevices:
         self._folder = folder
         self._moved, self._changed = moved, changed
         self._local: dict[str, LocalPort] = {}
-        self._rt = RtPorts(moved) if real else None
+        self._rt = RtPorts(self._heard) if real else None
         self._ports: dict[str, bool] | None = None
 
-        self._want: dict[Key, int] = {}
-        self._shown: dict[Key, int] = {}
+        self._want: dict[Key, Shown] = {}
+        self._shown: dict[Key, bytes] = {}
+        self._dark: dict[Key, bytes] = {}  # of what has been lit
+        self._sent_at: dict[Key, float] = {}
+        self._moved_at: dict[Key, float] = {}
+        self._touched: set[Key] = set()
+        self._later = math.inf  # when something is to be shown that waits
         self._wake_in, self._wake_out = socket.socketpair()
         self._wake_in.setblocking(False)
         self._ended = False
@@ -256,9 +325,9 @@ class MidiDevices:
         )
         self.thread.start()
 
-    def show(self, want: dict[Key, int]) -> None:
-        """What the controllers' lights and motors shall show: (port, kind, channel,
-        number) → 0…127.
+    def show(self, want: dict[Key, Shown]) -> None:
+        """What the controllers' lights and motors shall show, by (port, kind, channel,
+        number).
         """
         self._want = want
         with contextlib.suppress(OSError):
@@ -266,9 +335,13 @@ class MidiDevices:
 
     def close(self) -> None:
         """Let all devices go."""
+        if self._wake_out.fileno() < 0:
+            return  # they are gone
+
         self._ended = True
         self._wake_out.send(b"q")
         self.thread.join(2)
+        self._darken()
         for port in self._local.values():
             port.close()
         if self._rt:
@@ -298,7 +371,10 @@ class MidiDevices:
 
             ports = {port.fileno(): port for port in self._local.values()}
             ready, _, _ = select.select(
-                [self._wake_in.fileno(), *ports], [], [], max(0.0, due - now)
+                [self._wake_in.fileno(), *ports],
+                [],
+                [],
+                max(0.0, min(due, self._later) - now),
             )
 
             for handle in ready:
@@ -312,10 +388,18 @@ class MidiDevices:
     def _read(self, port: LocalPort) -> None:
         try:
             for event in port.read():
-                self._shown.pop(event[:4], None)
-                self._moved(event)
+                self._heard(event)
         except OSError:
             self._lose(port)
+
+    def _heard(self, event: Event) -> None:
+        """A control was moved. What it shows of itself may be another thing by now."""
+        key = event[:4]
+        self._shown.pop(key, None)
+        self._moved_at[key] = time.monotonic()
+        if event.kind == "note":
+            (self._touched.add if event.value else self._touched.discard)(key)
+        self._moved(event)
 
     def _lose(self, port: LocalPort) -> None:
         port.close()
@@ -327,6 +411,7 @@ class MidiDevices:
         self._shown = {
             key: value for key, value in self._shown.items() if key[0] != name
         }
+        self._touched = {key for key in self._touched if key[0] != name}
 
     def _scan(self) -> None:
         found: dict[str, bool] = {}
@@ -355,24 +440,60 @@ class MidiDevices:
             self._changed(found, self._rt.trouble if self._rt else "")
 
     def _light(self) -> None:
-        for key, value in list(self._want.items()):
-            if self._shown.get(key) == value:
+        """Send what is not shown yet, as far as it may be sent now."""
+        now = time.monotonic()
+        self._later = math.inf
+        want = self._want
+        for key in [key for key in self._dark if key not in want]:
+            if self._send(key, self._dark.pop(key)):
+                self._shown.pop(key, None)
+
+        for key, shown in want.items():
+            turn = int(now / BLINK) % len(shown.turns) if shown.turns else 0
+            if len(shown.turns) > 1:
+                self._later = min(self._later, (int(now / BLINK) + 1) * BLINK)
+
+            data = shown.turns[turn] if shown.turns else b""
+            if not data or self._shown.get(key) == data:
                 continue
 
-            port, kind, channel, number = key
-            data = to_bytes(kind, channel, number, value)
-            local = self._local.get(port)
+            free = self._free_at(key, shown)
+            if free > now:
+                self._later = min(self._later, free)
+            elif self._send(key, data):
+                self._shown[key] = data
+                self._sent_at[key] = now
+                if shown.dark:
+                    self._dark[key] = shown.dark
 
-            if local is not None:
-                try:
-                    if not local.send(data):
-                        continue  # it is told later
-                except OSError:
-                    self._lose(local)
-                    continue
-            elif self._rt and (self._ports or {}).get(port):
-                self._rt.send(port, data)
-            else:
-                continue
+    def _free_at(self, key: Key, shown: Shown) -> float:
+        """When a control may be told something: not too often, and a motor not while a
+        hand is on it.
+        """
+        free = self._sent_at.get(key, -math.inf) + OFTEN
+        if shown.waits_for in self._touched:
+            return math.inf
+        if key[1] == "note":
+            return free
+        return max(free, self._moved_at.get(key, -math.inf) + ALONE)
 
-            self._shown[key] = value
+    def _send(self, key: Key, data: bytes) -> bool:
+        """Returns whether a device took a message."""
+        port = key[0]
+        local = self._local.get(port)
+        if local is not None:
+            try:
+                return local.send(data)
+            except OSError:
+                self._lose(local)
+                return False
+        if self._rt and (self._ports or {}).get(port):
+            self._rt.send(port, data)
+            return True
+        return False
+
+    def _darken(self) -> None:
+        """Leave no light on behind."""
+        for key, data in self._dark.items():
+            with contextlib.suppress(Exception):
+                self._send(key, data)

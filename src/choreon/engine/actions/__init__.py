@@ -14,6 +14,7 @@ from choreon.engine.actions import (
     cues,
     deeds,
     driving,
+    lamps,
     masters,
     moments,
     opening,
@@ -29,6 +30,7 @@ from choreon.language import tr
 from choreon.model.masters import Override
 from choreon.model.refs import (
     DEED,
+    LAMPS,
     MASTER,
     PAGE,
     PLAYER,
@@ -102,6 +104,8 @@ def _perform(
         return _to_player(show, state, do, now, ways)
     if do.ref.kind == DEED:
         return _deed(show, state, do, now)
+    if do.ref.kind == LAMPS:
+        return lamps.act(show, state, do, now)
 
     if do.ref.kind == PAGE:
         page = show.pages.get(do.ref.id)
@@ -225,8 +229,15 @@ def level_of(show: Show, state: PlayState, ref: Ref) -> float | None:
         return masters.level_of(show, state, ref.id)
     if ref.kind == DEED:
         return 0.0
-    found = show.tile(ref.id) if ref.kind == TILE else None
-    return tiles.level_of(show, state, *found) if found else None
+    if ref.kind == LAMPS:
+        return lamps.level_of(show, state, ref)
+    if ref.kind == TILE:
+        found = show.tile(ref.id)
+        return tiles.level_of(show, state, *found) if found else None
+    if players.playable_of(show, ref) is None:
+        return None
+    on = players.playing_now(state, ref)
+    return max((player.level for player in on), default=0.0)
 
 
 def grips(show: Show, state: PlayState, ref: Ref) -> bool:

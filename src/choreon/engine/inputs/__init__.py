@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from choreon.engine.inputs.base import ControlMove, Feedback, InputDevice, Surroundings
+from choreon.engine.inputs.asking import ControlMove
+from choreon.engine.inputs.base import InputDevice, Surroundings
+from choreon.engine.inputs.feedback import Feedback
 from choreon.engine.inputs.midi import MidiDevice
 
 DEVICES: dict[str, type[InputDevice]] = {MidiDevice.kind: MidiDevice}

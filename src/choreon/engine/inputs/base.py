@@ -5,20 +5,27 @@ show's inputs, and what the device shows of it.
 from __future__ import annotations
 
 import threading
+import time
 from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import ClassVar, NamedTuple
+from typing import ClassVar
 
-from choreon.engine import actions
-from choreon.engine.actions import tiles
 from choreon.engine.do import Do
+from choreon.engine.inputs.asking import (
+    TOP,
+    TURNED,
+    ControlMove,
+    Stands,
+    asked,
+    likely,
+)
+from choreon.engine.inputs.feedback import Feedback, lights
+from choreon.engine.inputs.layers import Layers
 from choreon.engine.inputs.soft_takeover import SoftTakeover
-from choreon.model.inputs import AnyInput, Control, is_key
-from choreon.model.refs import BLACKOUT, DEED, MASTER, TILE, Ref
+from choreon.model.inputs import AnyInput, Coding, Control, is_key
 from choreon.model.show import Show
-from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
 
 Resolve = Callable[[Show, PlayState], list[Do]]
@@ -30,19 +37,8 @@ Asked = Callable[[list[Do], Resolve, str], None]
 which hand asks.
 """
 
-
-class ControlMove(NamedTuple):
-    """A control was moved to `value`, 0…1; of a key 0 is its end."""
-
-    control: Control
-    value: float
-
-
-class Feedback(NamedTuple):
-    """What the control of a target shows: how high it stands, 0…1."""
-
-    target: Ref
-    level: float
+OFTEN = 0.02  # seconds between two moves of one control that are told
+LOST = 0.5  # seconds after which a move that no frame took is asked for again
 
 
 @dataclass(frozen=True)
@@ -75,7 +71,12 @@ class InputDevice(ABC):
         self.takeover = SoftTakeover()
         self.learning = False
         """While a control is to be learnt, what it does is only told."""
-        self._shown: tuple[Show, PlayState] | None = None
+        self.layers = Layers()
+        self._gate = threading.Lock()
+        self._waiting: dict[Control, tuple[ControlMove, float]] = {}
+        self._told: dict[Control, float] = {}
+        self._untold: dict[Control, ControlMove] = {}
+        self._shown: tuple[object, ...] | None = None
 
     # what a kind says
 
@@ -105,21 +106,81 @@ class InputDevice(ABC):
 
     def moved(self, move: ControlMove) -> None:
         """A control was moved."""
+        if self.learning:
+            self.around.moved(move)
+            return
+
         show = self.around.newest()
-        likely = [likely_do(show, tied.target, move) for tied in ties(show, move)]
-        if likely and not self.learning:
-            self.around.asked(
-                likely,
-                lambda show, state: self.resolve(show, state, move),
-                hand_of(move.control.kind, move.control.device),
-            )
+        ties = self.layers.moved(show, move.control, move.value)
+        move = _counted(ties, move)
+        self._ask(show, ties, move)
+        self._tell(move)
+
+    def _ask(self, show: Show, ties: list[AnyInput], move: ControlMove) -> None:
+        """Have the next frame do what a move asks for."""
+        control = move.control
+        hand = hand_of(control.kind, control.device)
+        stood = Stands(self.takeover.stood(control))
+        dos = [do for tie in ties for do in likely(show, tie, move, stood)]
+        if dos and all(do.verb in TURNED for do in dos) and not is_key(control):
+            self._move_on(dos, move, hand)
+            return
+
+        self.takeover.stands(control, move.value)
+        if dos:
+            self.around.asked(dos, lambda s, t: self._asked(s, t, move, stood), hand)
+
+    def _move_on(self, dos: list[Do], move: ControlMove, hand: str) -> None:
+        """The same of a control that is moved along: of what comes before the frame has
+        taken it the newest place counts, and every step.
+        """
+        control = move.control
+        now = time.monotonic()
+        with self._gate:
+            before = self._waiting.get(control)
+            steps = move.steps + (0 if before is None else before[0].steps)
+            since = now if before is None else before[1]
+            self._waiting[control] = move._replace(steps=steps), since
+        if before is None or now - since > LOST:
+            self.around.asked(dos, lambda s, t: self._newest(s, t, control), hand)
+
+    def _newest(self, show: Show, state: PlayState, control: Control) -> list[Do]:
+        """What the newest move of a control asks for; nothing where that was taken."""
+        with self._gate:
+            waiting = self._waiting.pop(control, None)
+        return [] if waiting is None else self.resolve(show, state, waiting[0])
+
+    def _tell(self, move: ControlMove) -> None:
+        """Tell of a move; of one that moves on, only so often."""
+        now, control = time.monotonic(), move.control
+        with self._gate:
+            before = self._untold.pop(control, None)
+            if before is not None:
+                move = move._replace(steps=move.steps + before.steps)
+            if not is_key(control) and now - self._told.get(control, 0.0) < OFTEN:
+                self._untold[control] = move
+                return
+            self._told[control] = now
         self.around.moved(move)
+
+    def _tell_rest(self) -> None:
+        """Tell of what has not been told yet, and is not told too soon."""
+        if not self._untold:
+            return
+        now = time.monotonic()
+        with self._gate:
+            due = [c for c in self._untold if now - self._told.get(c, 0.0) >= OFTEN]
+            moves = [self._untold.pop(control) for control in due]
+            self._told |= dict.fromkeys(due, now)
+        for move in moves:
+            self.around.moved(move)
 
     def ports_changed(self, ports: dict[str, bool], trouble: str) -> None:
         """Devices came or went."""
         for name, is_open in ports.items():
             if not is_open:
                 self.takeover.forget(name)
+                self.layers.forget(name)
                 self.around.gone(hand_of(self.kind, name))
         self.around.ports_changed(self.kind, ports, trouble)
 
@@ -127,65 +188,40 @@ class InputDevice(ABC):
 
     def resolve(self, show: Show, state: PlayState, move: ControlMove) -> list[Do]:
         """Returns what a move of a control asks for."""
-        return [self._do(show, state, tied.target, move) for tied in ties(show, move)]
+        stood = Stands(self.takeover.stood(move.control))
+        self.takeover.stands(move.control, move.value)
+        return self._asked(show, state, move, stood)
 
-    def _do(self, show: Show, state: PlayState, target: Ref, move: ControlMove) -> Do:
-        do = likely_do(show, target, move)
-        if do.verb != Verb.LEVEL or actions.grips(show, state, target):
-            return do
-
-        level = actions.level_of(show, state, target) or 0.0
-        value = self.takeover.move(move.control, level, move.value)
-        return Do(target, Verb.LEVEL, value, Edge.TURN)
+    def _asked(
+        self, show: Show, state: PlayState, move: ControlMove, stood: Stands
+    ) -> list[Do]:
+        ties = self.layers.ties(show, move.control)
+        return [do for tie in ties for do in asked(show, state, tie, move, stood)]
 
     def follow(self, show: Show, state: PlayState) -> None:
         """Light the devices, where something changed."""
+        self._tell_rest()
+        where = self.layers.where
         seen = self._shown
-        if seen is None or seen[0] is not show or seen[1] is not state:
-            self._shown = (show, state)
-            self.show(lights(show, state, self.kind))
+        if seen is None or not _same(seen, (show, state, where)):
+            self._shown = (show, state, where)
+            own = (tie for tie in show.inputs.values() if tie.kind == self.kind)
+            holding = self.layers.in_force(show, own)
+            self.show(lights(show, state, holding, self.layers.page_of))
+
+
+def _same(seen: tuple[object, ...], now: tuple[object, ...]) -> bool:
+    return seen[0] is now[0] and seen[1] is now[1] and seen[2] == now[2]
+
+
+def _counted(ties: list[AnyInput], move: ControlMove) -> ControlMove:
+    """A move of a dial without an end, with how far it was turned."""
+    coding = next((tie.coding for tie in ties), Coding.PLACE)
+    if coding == Coding.PLACE:
+        return move
+    return move._replace(steps=coding.steps(round(TOP * move.value)))
 
 
 def hand_of(kind: str, device: str) -> str:
     """Returns what the hand on a device is called."""
     return f"{kind}:{device};"
-
-
-def likely_do(show: Show, target: Ref, move: ControlMove) -> Do:
-    """Returns what a control most likely asks for, whatever is on."""
-    if is_key(move.control):
-        edge = Edge.DOWN if move.value else Edge.UP
-        return Do(target, Verb.PRESS, move.value, edge)
-
-    verb = turned(show, target)
-    edge = Edge.TURN
-    if verb == Verb.PRESS:
-        # what can only be pressed is so in the upper half
-        edge = Edge.DOWN if move.value >= 0.5 else Edge.UP
-    return Do(target, verb, move.value, edge)
-
-
-def ties(show: Show, move: ControlMove) -> list[AnyInput]:
-    """Returns what the show ties a control to."""
-    return [tied for tied in show.inputs.values() if tied.control == move.control]
-
-
-def turned(show: Show, target: Ref) -> Verb:
-    """Returns what turning a control does to its target."""
-    if target.kind == TILE:
-        found = show.tile(target.id)
-        return tiles.natural(found[1]) if found else Verb.LEVEL
-    if target.kind == MASTER and target != BLACKOUT:
-        return Verb.LEVEL
-    return Verb.PRESS if target.kind == DEED else Verb.SWITCH
-
-
-def lights(show: Show, state: PlayState, kind: str) -> dict[Control, Feedback]:
-    """Returns what every tied control of a kind shall show."""
-    shown: dict[Control, Feedback] = {}
-    for tied in show.inputs.values():
-        if tied.kind == kind:
-            level = actions.level_of(show, state, tied.target)
-            if level is not None:
-                shown[tied.control] = Feedback(tied.target, level)
-    return shown

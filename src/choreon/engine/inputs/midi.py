@@ -2,12 +2,25 @@
 
 from __future__ import annotations
 
+import re
 import threading
+from collections.abc import Callable
 
-from choreon.engine.inputs.base import ControlMove, Feedback, InputDevice, Surroundings
-from choreon.model.inputs import Control, MidiInput, is_key, midi_control
+from choreon.engine.inputs.asking import ControlMove
+from choreon.engine.inputs.base import InputDevice, Surroundings
+from choreon.engine.inputs.feedback import Feedback
+from choreon.model.colours import Light, of_hex, to_oklab
+from choreon.model.inputs import (
+    Control,
+    MidiInput,
+    MidiMessage,
+    is_key,
+    midi_control,
+)
 from choreon.model.inputs.midi import midi_parts
-from choreon.wire.midi import Event, Key, MidiDevices
+from choreon.model.refs import Ref
+from choreon.model.surfaces import Display, Shade, Shows, SurfacePart
+from choreon.wire.midi import Event, Key, MidiDevices, Shown, place_bytes, to_bytes
 
 LIT, READY = 127, 20  # a pad that is on; a pad that has something behind it
 TOP = 127  # of a control change
@@ -29,9 +42,15 @@ class MidiDevice(InputDevice):
 
     def show(self, lights: dict[Control, Feedback]) -> None:
         """Light the controllers."""
-        self._devices.show(
-            {key_of(control): value_of(control, at) for control, at in lights.items()}
-        )
+        surfaces = self.around.newest().surfaces
+        wanted: dict[Key, Shown] = {}
+        for control, light in lights.items():
+            surface = surfaces.get(control.device)
+            part = None if surface is None else surface.part(control.name)
+            shown = shown_on(part, control, light)
+            if shown is not None:
+                wanted[key_of(control)] = shown
+        self._devices.show(wanted)
 
     @property
     def thread(self) -> threading.Thread:
@@ -63,10 +82,143 @@ def key_of(control: Control) -> Key:
     return (control.device, str(message), channel, number)
 
 
-def value_of(control: Control, light: Feedback) -> int:
-    """Returns what is sent to a control, 0…127: a fader's level, or whether a pad is
-    on.
+def shown_on(
+    part: SurfacePart | None, control: Control, light: Feedback
+) -> Shown | None:
+    """Returns the messages by which a control shows what it drives; None where it can
+    show nothing. `part`: what is known of it.
     """
+    if part is None or part.shows.how == Shows.NOTHING:
+        return _of_unknown(control, light) if part is None else None
+
+    display = part.shows
+    by = midi_parts(display.by or control.name)
+    make = _MAKERS[display.how]
+    on, dark = make(display, by, light), make(display, by, DARK)
+    if not on:
+        return None
+
+    touch = None
+    if part.touch:
+        touch = key_of(control._replace(name=part.touch))
+    if light.blinks and display.blink < 0 and display.how in _LIGHTS:
+        return Shown((make(display, by, light._replace(level=1.0)), on), dark, touch)
+    return Shown((on,), dark, touch)
+
+
+DARK = Feedback(Ref("", ""), -1.0)
+"""What a control shows that nothing is tied to."""
+
+
+def _of_unknown(control: Control, light: Feedback) -> Shown | None:
+    """A control of a device that nobody has described: keys have a light, it may be,
+    and faders a motor.
+    """
+    message, channel, number = midi_parts(control.name)
     if is_key(control):
-        return LIT if light.level > 0 else READY
-    return round(TOP * light.level)
+        if message != MidiMessage.NOTE:
+            return None
+        lit = to_bytes("note", channel, number, LIT if light.level > 0 else READY)
+        off = to_bytes("note", channel, number, 0)
+        turns = (
+            (to_bytes("note", channel, number, LIT), lit) if light.blinks else (lit,)
+        )
+        return Shown(turns, off)
+
+    moved = place_bytes(message, channel, number, light.level)
+    return Shown((moved,)) if moved else None
+
+
+By = tuple[MidiMessage, int, int]
+
+
+def _light(display: Display, by: By, light: Feedback) -> bytes:
+    """Three values; a fourth where it blinks by itself."""
+    value = display.there if light.level >= 0.0 else display.off
+    if light.level > 0.0:
+        value = display.on
+    elif light.blinks and display.blink >= 0:
+        value = display.blink
+    return to_bytes(*by, value)
+
+
+def _levels(display: Display, by: By, light: Feedback) -> bytes:
+    """As bright as it is high; a little where it is there."""
+    if light.level < 0.0:
+        return to_bytes(*by, display.off)
+    span = display.on - display.there
+    return to_bytes(*by, round(display.there + span * min(1.0, light.level)))
+
+
+def _colours(display: Display, by: By, light: Feedback) -> bytes:
+    """The value whose colour lies nearest."""
+    if light.level < 0.0 or not display.shades:
+        return to_bytes(*by, display.off)
+    wanted = to_oklab(_scaled(light))
+
+    def far(shade: Shade) -> float:
+        colour = to_oklab(of_hex(shade.colour))
+        return sum((a - b) ** 2 for a, b in zip(colour, wanted, strict=True))
+
+    return to_bytes(*by, min(display.shades, key=far).value)
+
+
+def _mix(display: Display, by: By, light: Feedback) -> bytes:
+    """Its colour, in a message of its own."""
+    r, g, b = (0.0, 0.0, 0.0) if light.level < 0.0 else _scaled(light)
+    parts = {"r": _seven(r), "g": _seven(g), "b": _seven(b)}
+    return filled(display.bytes, parts, "")
+
+
+def _ring(display: Display, by: By, light: Feedback) -> bytes:
+    """How far it is, in lights about a dial, or by a motor."""
+    return place_bytes(*by, max(0.0, light.level))
+
+
+def _text(display: Display, by: By, light: Feedback) -> bytes:
+    """What it is called."""
+    return filled(display.bytes, {}, "" if light.level < 0.0 else light.name)
+
+
+def _seven(part: float) -> int:
+    """A part of a colour as lights have it: by the eye, 0…127."""
+    return round(TOP * max(0.0, min(1.0, part)) ** (1.0 / 2.2))
+
+
+def _scaled(light: Feedback) -> Light:
+    """The colour of a light: dim where what it drives is there and not on."""
+    own = of_hex(light.colour) if light.colour else PLAIN
+    bright = 1.0 if light.level > 0.0 else DIM
+    return own[0] * bright, own[1] * bright, own[2] * bright
+
+
+PLAIN: Light = (0.9, 0.9, 0.9)
+DIM = 0.06  # of its light, by the eye a quarter
+TEXT_LENGTH = 16  # letters of a line
+
+
+def filled(template: str, values: dict[str, int], text: str) -> bytes:
+    """Returns a message in hexadecimal with its fields filled in; empty where it is
+    none.
+    """
+    made = bytearray()
+    for token in re.findall(r"\{\w+\}|[0-9A-Fa-f]{2}", template):
+        if token == "{text}":
+            made += text[:TEXT_LENGTH].ljust(TEXT_LENGTH).encode("ascii", "replace")
+        elif token.startswith("{"):
+            made.append(values.get(token[1:-1], 0) & 127)
+        else:
+            made.append(int(token, 16))
+    return bytes(made)
+
+
+_LIGHTS = (Shows.LIGHT, Shows.LEVELS, Shows.COLOURS, Shows.MIX)
+_MAKERS: dict[Shows, Callable[[Display, By, Feedback], bytes]] = {
+    Shows.LIGHT: _light,
+    Shows.LEVELS: _levels,
+    Shows.COLOURS: _colours,
+    Shows.MIX: _mix,
+    Shows.RING: _ring,
+    Shows.MOTOR: _ring,
+    Shows.TEXT: _text,
+}

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from choreon.model.inputs.base import Control, Input, InputKind
+from choreon.model.inputs.answer import Answer, Curve, Pickup
+from choreon.model.inputs.base import Coding, Control, Input, InputKind
 from choreon.model.inputs.midi import MIDI, MidiInput, MidiMessage, midi_control
 from choreon.model.inputs.unknown import UNKNOWN_INPUT, UnknownInput
 from choreon.model.refs import Ref
@@ -38,12 +39,16 @@ def called(control: Control) -> str:
 
 __all__ = [
     "INPUTS",
+    "Answer",
     "AnyInput",
+    "Coding",
     "Control",
+    "Curve",
     "Input",
     "InputKind",
     "MidiInput",
     "MidiMessage",
+    "Pickup",
     "UnknownInput",
     "called",
     "is_key",

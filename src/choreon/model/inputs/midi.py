@@ -16,9 +16,18 @@ class MidiMessage(StrEnum):
 
     CONTROL_CHANGE = "cc"
     NOTE = "note"
+    FINE = "fine"
+    """A control change of 14 bits: of its number, and of that and 32."""
+    BEND = "bend"
+    """Pitch bend: 14 bits."""
+    PRESSURE = "pressure"
+    """Channel pressure: how hard all keys are held."""
+    TOUCH = "touch"
+    """Polyphonic key pressure: how hard one key is held."""
+    PROGRAM = "program"
 
 
-class MidiInput(Input, frozen=True, kw_only=True, tag="midi"):
+class MidiInput(Input, frozen=True, kw_only=True, tag="midi", omit_defaults=True):
     """A control of a MIDI controller. `channel` 0…15, `number` 0…127."""
 
     kind: ClassVar[str] = "midi"
@@ -59,19 +68,29 @@ def _tied(input_id: str, target: Ref, control: Control) -> MidiInput:
     )
 
 
+PRESSED = tuple(f"{m} " for m in (MidiMessage.NOTE, MidiMessage.PROGRAM))
+
+
 def _is_key(name: str) -> bool:
-    return name.startswith(f"{MidiMessage.NOTE} ")
+    return name.startswith(PRESSED)
 
 
 def _called(name: str) -> str:
-    _, channel, number = midi_parts(name)
-    if _is_key(name):
-        said = tr("note {number}", number=number)
-    else:
-        said = tr("control {number}", number=number)
+    message, channel, number = midi_parts(name)
+    said = _SAID[message].format(number=number)
     if not channel:
         return said
     return tr("{control} ch {channel}", control=said, channel=channel + 1)
 
+
+_SAID = {
+    MidiMessage.CONTROL_CHANGE: tr("control {number}"),
+    MidiMessage.NOTE: tr("note {number}"),
+    MidiMessage.FINE: tr("fine control {number}"),
+    MidiMessage.BEND: tr("pitch bend"),
+    MidiMessage.PRESSURE: tr("pressure"),
+    MidiMessage.TOUCH: tr("pressure on note {number}"),
+    MidiMessage.PROGRAM: tr("program {number}"),
+}
 
 MIDI = InputKind("MIDI", MidiInput, _tied, _called, _is_key)

@@ -170,6 +170,7 @@ class PageView(QScrollArea):
     """A tile's id, and where on the screen."""
 
     filled = Signal()
+    turned = Signal(str)  # the id of the page
 
     def __init__(self, parts: Parts, minis: MiniStages, guest: bool = False) -> None:
         super().__init__()
@@ -226,6 +227,7 @@ class PageView(QScrollArea):
             self.end_held()
             self.page_id = page_id
             self._shown = ()
+            self.turned.emit(page_id)
         self.fill()
 
     def fill(self) -> None:
