@@ -161,6 +161,12 @@ def command_line() -> argparse.ArgumentParser:
     controller = sims.add_parser(
         "controller", help=tr("the practice controller's window")
     )
+    controller.add_argument(
+        "--layout", default="faders-8", help=tr("which parts it has (faders-8)")
+    )
+    controller.add_argument(
+        "--name", default="", help=tr("what it is called: two may be alike")
+    )
     controller.set_defaults(run=_controller)
 
     for _, command, _ in commands_of(parser):
@@ -528,6 +534,20 @@ def _node(arguments: argparse.Namespace) -> int:
 
 
 def _controller(arguments: argparse.Namespace) -> int:
+    from choreon.formats.surface_file import shipped
+
+    if arguments.layout not in shipped():
+        known = ", ".join(sorted(shipped()))
+        print(
+            tr(
+                "There is no layout “{layout}”. There are: {known}",
+                layout=arguments.layout,
+                known=known,
+            ),
+            file=sys.stderr,
+        )
+        return 2
+
     from choreon.ui.controller_window import run
 
-    return run()
+    return run(arguments.layout, arguments.name)

@@ -497,6 +497,8 @@ def test_an_unknown_controller_is_drawn_from_what_moves(hands):
     moved.emit(protocol.ControlMoved(pad, 0.0))
     assert hands.window.learner.target  # letting go teaches nothing
     moved.emit(protocol.ControlMoved(pad, 1.0))
+    moved.emit(protocol.ControlMoved(pad, 0.0))
+    hands.until(lambda: hands.window.learner.target is None)
     assert (
         "Dots now follows note 40 ch 10 of Night desk."
         in hands.window.notice.text.text()

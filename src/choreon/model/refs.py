@@ -79,6 +79,10 @@ TURNS = {"next": tr("Next page"), "back": tr("Page before")}
 """Pages that the window can turn to, whatever they are called."""
 
 
+COLOURS = {"hue": tr("Hue"), "strength": tr("Strength")}
+"""What is turned of a colour beside its attributes."""
+
+
 def to_lamps(attribute: str, of: Ref) -> Ref:
     """Points at an attribute of a fixture, or of those of a group."""
     return Ref(LAMPS, f"{attribute} {of}")
@@ -154,7 +158,7 @@ def _name_of_lamps(show: Show, ref: Ref) -> str:
 
 
 def _name_of_chosen(show: Show, ref: Ref) -> str:
-    called = attributes.attribute(ref.id).label
+    called = COLOURS.get(ref.id) or attributes.attribute(ref.id).label
     return tr("{attribute} of the chosen", attribute=called)
 
 

@@ -1,4 +1,4 @@
-"""The practice controller's window: drag its faders and knobs, press its pads; they
+"""The practice controller's window: drag its faders and dials, press its pads; they
 light as they are told.
 """
 
@@ -6,16 +6,41 @@ from __future__ import annotations
 
 import signal
 import sys
+from typing import NamedTuple
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QCloseEvent, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QCloseEvent, QColor, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
+from choreon.formats.surface_file import STANDARD
 from choreon.language import tr
-from choreon.sim.controller import FADERS, KNOBS, PADS, PracticeController
+from choreon.model.surfaces import PartSort, Shows, SurfacePart
+from choreon.sim.controller import PracticeController, name_of
 from choreon.ui import display, garbage, theme
+from choreon.ui.surfaces.layout import colour_shown, placed
+from choreon.ui.surfaces.part_painter import PartLook, paint_part
 
-Part = tuple[str, int]
+UNIT, LEAST_UNIT = 64, 40  # pixels of a unit of the drawing
+MARGIN, HEAD = 16, 34
+REACH = 120  # pixels that a hand moves for the whole way of a dial
+STEP = 6  # pixels for a step of a dial without an end
+PRESSED = frozenset(
+    (
+        PartSort.PAD,
+        PartSort.KEY,
+        PartSort.PEDAL,
+        PartSort.WHITE,
+        PartSort.BLACK,
+    )
+)
+
+
+class Held(NamedTuple):
+    """A part in hand: where the pointer was, and where the part was then."""
+
+    part: SurfacePart
+    since: float
+    place: float
 
 
 class ControllerWindow(QWidget):
@@ -26,31 +51,25 @@ class ControllerWindow(QWidget):
     def __init__(self, controller: PracticeController) -> None:
         super().__init__()
         self.controller = controller
-        self.setWindowTitle(tr("Practice controller"))
-        self.resize(560, 430)
-        self.setMinimumSize(420, 340)
-        self._held: tuple[Part, QPointF, int] | None = None
+        self.setWindowTitle(controller.surface.id)
+        self.resize(self._size_of(UNIT))
+        self.setMinimumSize(self._size_of(LEAST_UNIT))
+        self._held: Held | None = None
         controller.told = self.told.emit
         self.told.connect(self.update)
 
-    def sizeHint(self) -> QSize:
-        return QSize(560, 430)
+    def _size_of(self, unit: float) -> QSize:
+        left, top, right, bottom = self.controller.surface.extent
+        wide, high = (right - left) * unit, (bottom - top) * unit
+        return QSize(int(max(300, wide) + 2 * MARGIN), int(high + HEAD + MARGIN))
 
-    def parts(self) -> dict[Part, QRectF]:
+    def sizeHint(self) -> QSize:
+        return self._size_of(UNIT)
+
+    def parts(self) -> dict[str, QRectF]:
         """Every part and where it is."""
-        area = QRectF(self.rect()).adjusted(16, 34, -16, -16)
-        w, h = area.width() / 8, area.height()
-        parts: dict[Part, QRectF] = {}
-        for i in range(KNOBS):
-            parts[("knob", i)] = QRectF(area.left() + i * w, area.top(), w, 56)
-        for i in range(FADERS):
-            parts[("fader", i)] = QRectF(
-                area.left() + i * w, area.top() + 60, w, h - 60 - 128
-            )
-        for i in range(PADS):
-            x, y = area.left() + (i % 8) * w, area.bottom() - 120 + (i // 8) * 62
-            parts[("pad", i)] = QRectF(x + 4, y, w - 8, 54)
-        return parts
+        area = QRectF(self.rect()).adjusted(MARGIN, HEAD, -MARGIN, -MARGIN)
+        return placed(self.controller.surface, area, stretch=True)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -58,90 +77,74 @@ class ControllerWindow(QWidget):
         painter.fillRect(self.rect(), QColor("#2A262D"))
         painter.setPen(QColor(theme.SOFT))
         painter.setFont(theme.font(12))
-        text = "connected" if self.controller.connected else tr("waiting for an engine")
-        painter.drawText(
-            QRectF(18, 8, self.width() - 36, 20),
-            Qt.AlignmentFlag.AlignLeft,
-            tr("Practice controller"),
-        )
-        painter.drawText(
-            QRectF(18, 8, self.width() - 36, 20), Qt.AlignmentFlag.AlignRight, text
-        )
 
-        for (kind, index), rect in self.parts().items():
-            getattr(self, f"_draw_{kind}")(painter, rect, index)
+        connected = self.controller.connected
+        text = tr("connected") if connected else tr("waiting for an engine")
+        head = QRectF(18, 8, self.width() - 36, 20)
+        painter.drawText(head, Qt.AlignmentFlag.AlignLeft, self.controller.surface.name)
+        painter.drawText(head, Qt.AlignmentFlag.AlignRight, text)
 
-    def _draw_knob(self, painter: QPainter, rect: QRectF, index: int) -> None:
-        circle = QRectF(rect.center().x() - 19, rect.center().y() - 19, 38, 38)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.PIT))
-        painter.drawEllipse(circle)
-        painter.setPen(QPen(QColor("#E3DBE0"), 3))
-        painter.drawArc(
-            circle.adjusted(5, 5, -5, -5),
-            225 * 16,
-            int(-270 * 16 * self.controller.knobs[index] / 127),
-        )
+        drawn = self.parts()
+        for part in self.controller.surface.parts:
+            paint_part(painter, part.sort, drawn[part.id], self._look(part))
 
-    def _draw_fader(self, painter: QPainter, rect: QRectF, index: int) -> None:
-        track = QRectF(rect.center().x() - 3, rect.top() + 10, 6, rect.height() - 20)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.PIT))
-        painter.drawRoundedRect(track, 3, 3)
-        y = track.bottom() - track.height() * self.controller.faders[index] / 127
-        painter.setBrush(QColor("#E3DBE0"))
-        painter.drawRoundedRect(QRectF(track.center().x() - 18, y - 9, 36, 18), 4, 4)
-        painter.setBrush(QColor(theme.PIT))
-        painter.drawRect(QRectF(track.center().x() - 12, y - 1, 24, 2))
+    def _look(self, part: SurfacePart) -> PartLook:
+        controller = self.controller
+        lit = controller.lit.get(part.id, 0)
+        light = colour_shown(part, lit, controller.colours.get(part.id))
+        place = controller.data.get(part.id, lit / 127)
+        words = controller.texts.get(part.id, part.name)
+        down = part.id in controller.held
+        dim = part.shows.how == Shows.LIGHT and 0 < lit < part.shows.on
+        return PartLook(place, light, dim, words, True, down)
 
-    def _draw_pad(self, painter: QPainter, rect: QRectF, index: int) -> None:
-        light = self.controller.lights[index]
-        colour = QColor("#3A343D")
-        if light >= 64:
-            colour = QColor(theme.LIVE)
-        elif light:
-            colour = QColor("#3E5A55")
-        down = self._held is not None and self._held[0] == ("pad", index)
-        painter.setPen(QPen(QColor(theme.TEXT), 2) if down else Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        painter.drawRoundedRect(rect, 7, 7)
+    # hands
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Hit a pad, or take hold of a fader or a knob."""
-        for part, rect in self.parts().items():
-            if rect.contains(event.position()):
-                kind, index = part
-                value = {
-                    "fader": self.controller.faders,
-                    "knob": self.controller.knobs,
-                }.get(kind, self.controller.lights)
-                self._held = (part, event.position(), value[index])
-                if kind == "pad":
-                    self.controller.hit_pad(index)
-                self.update()
+        """Hit a pad, or take hold of a fader or a dial."""
+        drawn = self.parts()
+        # black keys lie on the white ones
+        for part in reversed(self.controller.surface.parts):
+            if drawn[part.id].contains(event.position()):
+                self._take(part, event.position().y())
                 return
+
+    def _take(self, part: SurfacePart, y: float) -> None:
+        place = self.controller.data.get(part.id, 0.0)
+        self._held = Held(part, y, place)
+        if part.sort in PRESSED:
+            self.controller.press(part.id)
+        self.controller.touch(part.id, True)
+        self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Move what is held."""
-        if self._held is None or self._held[0][0] == "pad":
+        held = self._held
+        if held is None or held.part.sort in PRESSED:
             return
-        (kind, index), start, value = self._held
-        rect = self.parts()[(kind, index)]
-        reach = rect.height() - 20 if kind == "fader" else 120
-        new = max(
-            0, min(127, round(value + 127 * (start.y() - event.position().y()) / reach))
-        )
-        if kind == "fader" and new != self.controller.faders[index]:
-            self.controller.move_fader(index, new)
-        elif kind == "knob" and new != self.controller.knobs[index]:
-            self.controller.turn_knob(index, new)
+
+        up = held.since - event.position().y()
+        if held.part.sort == PartSort.ENDLESS:
+            steps = int(up / STEP)
+            if steps:
+                self.controller.turn(held.part.id, steps)
+                self._held = held._replace(since=held.since - steps * STEP)
+        else:
+            long = held.part.sort in (PartSort.FADER, PartSort.WHEEL)
+            rect = self.parts()[held.part.id]
+            reach = max(20.0, rect.height() - 20) if long else REACH
+            place = min(1.0, max(0.0, held.place + up / reach))
+            if place != self.controller.data[held.part.id]:
+                self.controller.move(held.part.id, place)
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Let go."""
-        if self._held is not None and self._held[0][0] == "pad":
-            self.controller.let_pad(self._held[0][1])
-        self._held = None
+        held, self._held = self._held, None
+        if held is not None:
+            if held.part.sort in PRESSED:
+                self.controller.let_go(held.part.id)
+            self.controller.touch(held.part.id, False)
         self.update()
 
     def closeEvent(self, event: QCloseEvent) -> None:
@@ -150,13 +153,13 @@ class ControllerWindow(QWidget):
         super().closeEvent(event)
 
 
-def run() -> int:
-    """Show the practice controller; gives the exit code."""
+def run(layout: str = STANDARD, name: str = "") -> int:
+    """Show the practice controller with the parts of a surface; gives the exit code."""
     display.find()
     app = QApplication(sys.argv[:1])
     theme.apply(app)
     garbage.keep_to_this_thread()
-    controller = PracticeController()
+    controller = PracticeController(name=name or name_of(layout), layout=layout)
     window = ControllerWindow(controller)
     window.show()
     signal.signal(signal.SIGINT, lambda *_: window.close())

@@ -1,42 +1,98 @@
-"""Teaching a control: start from the target, move the control, done."""
+"""Teaching a control: start from the target, move the control, done. Several targets
+may wait in a row: each control that is moved goes to the next.
+"""
 
 from __future__ import annotations
+
+import time
+from collections.abc import Sequence
 
 from PySide6.QtCore import QObject, Signal
 
 from choreon.engine import protocol
-from choreon.language import tr
+from choreon.engine.inputs.layers import Layers
+from choreon.language import plural, tr
 from choreon.model import edits
-from choreon.model.inputs import called, is_key
+from choreon.model.inputs import Control, called, is_key
+from choreon.model.inputs.watching import Learnt, Seen, judge
 from choreon.model.refs import Ref
 from choreon.ui import words
 from choreon.ui.parts import Parts
+from choreon.ui.widgets import basics
+
+LOOK = 50  # milliseconds between two looks at what was moved
+REST = 0.15  # seconds in which the control that was learnt last is passed over
 
 
 class Learner(QObject):
-    """Waits for a control to be moved and ties it to the target."""
+    """Watches what a control sends until it is known, and ties it to the target."""
 
     changed = Signal(object)  # what is to be learnt, or None
     """The Ref that is being taught; None when done."""
+    found = Signal(object)
+    """A `Learnt`, where a control is watched for its own sake."""
 
-    def __init__(self, parts: Parts) -> None:
+    def __init__(self, parts: Parts, layers: Layers | None = None) -> None:
         super().__init__()
         self.parts = parts
+        self.layers = layers or Layers()
         self.target: Ref | None = None
+        self.waiting: tuple[Ref, ...] = ()
+        """What is taught after that."""
+        self.watching = False
+        """Whether controls are watched that nothing is to be tied to."""
+        self.on_page = self.in_layer = ""
+        """Where what is learnt holds: on a page, while a key is held; all, where empty.
+        """
+
+        self._seen: list[Seen] = []
+        self._last: tuple[Control | None, float] = (None, 0.0)
+        self._tick = basics.once(self, LOOK, self._look)
         parts.engine.control_moved.connect(self._moved)
+
+    # what is taught
 
     def start(self, target: Ref) -> None:
         """Wait for a control for `target`. Until then controls do nothing."""
-        self.target = target
-        self.parts.engine.send(protocol.Learning(True))
-        self.changed.emit(target)
+        self.start_row([target])
+
+    def start_row(self, targets: Sequence[Ref]) -> None:
+        """Wait for a control for each, one after the other."""
+        if not targets:
+            return
+        self.target, self.waiting = targets[0], tuple(targets[1:])
+        self.watching = False
+        self._begin()
+
+    def watch(self, on: bool) -> None:
+        """Find out what controls are, and tie them to nothing."""
+        self.cancel()
+        self.watching = on
+        if on:
+            self._begin()
+        else:
+            self.parts.engine.send(protocol.Learning(False))
+
+    def skip(self) -> None:
+        """Go on to the next target without a control for this one."""
+        self._next()
 
     def cancel(self) -> None:
         """Wait for no control any more."""
         if self.target:
-            self.target = None
-            self.parts.engine.send(protocol.Learning(False))
-            self.changed.emit(None)
+            self.target, self.waiting = None, ()
+            self._end()
+
+    def _begin(self) -> None:
+        self._seen.clear()
+        self.parts.engine.send(protocol.Learning(True))
+        self.changed.emit(self.target)
+
+    def _end(self) -> None:
+        self._seen.clear()
+        self._tick.stop()
+        self.parts.engine.send(protocol.Learning(False))
+        self.changed.emit(None)
 
     def forget(self, target: Ref) -> None:
         """Untie every control from a target."""
@@ -46,26 +102,73 @@ class Learner(QObject):
             edits.unlearn(self.parts.document.show, target),
         )
 
+    # what is moved
+
     def _moved(self, moved: protocol.ControlMoved) -> None:
-        control = moved.control
-        let_go = is_key(control) and moved.value == 0
-        if self.target is None or let_go:
+        if self.target is None and not self.watching:
             return
 
-        target, self.target = self.target, None
-        self.parts.engine.send(protocol.Learning(False))
-        show = edits.learn(self.parts.document.show, control, target)
-        name = words.target_name(show, target)
-        self.parts.document.edit(tr("learn {name}", name=name), show)
+        now, control = time.monotonic(), moved.control
+        last, at = self._last
+        if control == last and now - at < REST:
+            self._last = (control, now)  # the hand is still on it
+            return
+        if not self._seen and is_key(control) and moved.value == 0:
+            return  # letting go begins nothing
 
-        self.parts.notices.told.emit(
-            tr(
-                "{name} now follows {called} of {device}.",
-                name=name,
-                called=called(control),
-                device=control.device,
-            ),
-            "info",
+        self._seen.append(Seen(control, moved.value, now))
+        self._tick.start()
+
+    def _look(self) -> None:
+        """Whether it is known by now what was moved."""
+        now = time.monotonic()
+        found = judge(self._seen, now)
+        if found is None:
+            if self._seen:
+                self._tick.start()
+            return
+
+        self._seen.clear()
+        self._last = (found.control, now)
+        if self.watching:
+            self.found.emit(found)
+        elif self.target is not None:
+            self.tie(found, self.target)
+            self._next()
+
+    def _next(self) -> None:
+        """The next target, or the end."""
+        if self.waiting:
+            self.target, self.waiting = self.waiting[0], self.waiting[1:]
+            self._seen.clear()
+            self.changed.emit(self.target)
+        else:
+            self.target = None
+            self._end()
+
+    def tie(self, found: Learnt, target: Ref) -> None:
+        """Tie a control to a target."""
+        document, control = self.parts.document, found.control
+        show = edits.learn(
+            document.show,
+            control,
+            target,
+            coding=found.coding,
+            toggles=found.toggles,
+            page=self.on_page,
+            shift=self.in_layer,
         )
+        name = words.target_name(show, target)
+        document.edit(tr("learn {name}", name=name), show)
 
-        self.changed.emit(None)
+        told = tr(
+            "{name} now follows {called} of {device}.",
+            name=name,
+            called=called(control),
+            device=control.device,
+        )
+        left = len(self.waiting)
+        if left:
+            more = plural(left, "1 more to come.", "{n} more to come.")
+            told = f"{told} {more}"
+        self.parts.notices.told.emit(told, "info")

@@ -297,7 +297,7 @@ class MainWindow(QMainWindow):
 
         from choreon.ui.surfaces.place import SurfacesPlace
 
-        return SurfacesPlace(self.parts, self.learner)
+        return SurfacesPlace(self.parts, self.learner, self.control_hand.layers)
 
     def _make_perform(self) -> PerformPlace:
         from choreon.ui.perform.place import PerformPlace

@@ -15,94 +15,81 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from choreon.engine.actions import level_of
+from choreon.engine.inputs.feedback import Feedback, lights
+from choreon.engine.inputs.layers import Layers
 from choreon.engine.protocol import ControlMoved
+from choreon.formats.surface_file import part_words
 from choreon.language import tr
-from choreon.model.effects import natural
-from choreon.model.inputs import Control, called, is_key, midi_control
+from choreon.model.inputs import AnyInput, Coding, Control, called
 from choreon.model.refs import Ref
-from choreon.sim.controller import (
-    FADER_CC,
-    FADERS,
-    KNOB_CC,
-    KNOBS,
-    NAME,
-    PAD_NOTE,
-    PADS,
-)
-from choreon.terms import term
+from choreon.model.show import Show
+from choreon.model.surfaces import PartSort, Surface, SurfacePart
 from choreon.ui import theme, words
 from choreon.ui.parts import Parts
+from choreon.ui.surfaces.layout import placed, surface_of
+from choreon.ui.surfaces.part_painter import BODY, PartLook, paint_part
 from choreon.ui.widgets.keys import PRESSES
-from choreon.ui.widgets.labels import fit
 from choreon.ui.widgets.spoken import Role, Spoken, tell
 
-SMALLEST = 10  # pixels of letters on a part that is narrow
-
-PRACTICE: dict[str, list[Control]] = {
-    "fader": [midi_control(NAME, "cc", 0, FADER_CC + i) for i in range(FADERS)],
-    "knob": [midi_control(NAME, "cc", 0, KNOB_CC + i) for i in range(KNOBS)],
-    "pad": [midi_control(NAME, "note", 0, PAD_NOTE + i) for i in range(PADS)],
-}
-"""The practice controller's parts, by what they look like."""
+PLACES = (PartSort.FADER, PartSort.DIAL, PartSort.ENDLESS, PartSort.WHEEL)
+MARGIN = 18
+GRID = 0.25  # units to which a part is moved by hand
 
 
-def shape_of(part: Control) -> str:
-    """What a part of a controller looks like: fader, knob or pad."""
-    if is_key(part):
-        return "pad"
-    return "knob" if part in PRACTICE["knob"] else "fader"
-
-
-def part_name(part: Control) -> str:
-    """What a part is called: by its place on controllers that are known, else by its
-    number.
-    """
-    for shape, parts in PRACTICE.items():
-        if part in parts:
-            return tr(
-                "{shape} {number}",
-                shape=term(shape),
-                number=parts.index(part) + 1,
-            )
-    return called(part)
+def part_name(show: Show, part: Control) -> str:
+    """What a part is called: as its surface says, else by what it sends."""
+    found = surface_of(show, part.device, ()).part(part.name)
+    return part_words(found) if found is not None else called(part)
 
 
 class ControllerDrawing(QWidget):
-    """The practice controller as it is; any other controller from the parts that were
-    moved or taught.
+    """The controller as its surface says; one that nobody described from the parts that
+    were moved or taught.
     """
 
     picked = Signal(object)  # what the part acts on, or None
     """The Ref of what a part does; None for one that does nothing."""
     entered = Signal(object)
     """The same, of the part that Enter was pressed on."""
+    shifted = Signal(str, float, float)
+    """A part that was moved on the drawing, and by how many units."""
+    removed = Signal(str)
+    """A part that is to be taken off the drawing."""
 
-    def __init__(self, parts: Parts) -> None:
+    def __init__(self, parts: Parts, layers: Layers) -> None:
         super().__init__()
-        self.parts = parts
+        self.parts, self.layers = parts, layers
         self.port, self.open = "", False
         self.values: dict[Control, float] = {}
         self.last: Control | None = None
         self.chosen: Control | None = None
-        self.setMinimumSize(420, 320)
+        self.arranging = False
+        """Whether parts are moved, and not chosen, by hand."""
+        self._held: tuple[str, QPointF] | None = None
+        self.setMinimumSize(420, 240)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Controller"))
-        self.setToolTip(tr("Press a part to find what it does on the right."))
+        self.setToolTip(tr("Press a part to see what it does, and to change it."))
 
     def sizeHint(self) -> QSize:
-        return QSize(620, 520)
+        return QSize(620, 420)
+
+    @property
+    def surface(self) -> Surface:
+        """What is drawn."""
+        moved = [part for part in self.values if part.device == self.port]
+        return surface_of(self.parts.document.show, self.port, moved)
 
     def spoken(self) -> Spoken:
         """Returns what a screen reader says of it: what the part in hand does."""
         if self.chosen is None:
             return Spoken(Role.Graphic, tr("{n} controls", n=len(self.drawn())))
-        target = self._inputs().get(self.chosen)
+        tie = self.ties().get(self.chosen)
         show = self.parts.document.show
-        does = words.target_name(show, target) if target else tr("nothing yet")
+        does = words.target_name(show, tie.target) if tie else tr("nothing yet")
         return Spoken(
             Role.Graphic,
-            tr("{control}: {does}", control=part_name(self.chosen), does=does),
+            tr("{control}: {does}", control=part_name(show, self.chosen), does=does),
         )
 
     def show_port(self, port: str, is_open: bool) -> None:
@@ -120,21 +107,20 @@ class ControllerDrawing(QWidget):
             self.last = moved.control
             self.update()
 
+    def _places(self) -> dict[str, QRectF]:
+        area = QRectF(self.rect()).adjusted(MARGIN, MARGIN, -MARGIN, -MARGIN)
+        return placed(self.surface, area)
+
     def drawn(self) -> dict[Control, QRectF]:
         """Every part of the controller and where it is drawn."""
-        area = QRectF(self.rect()).adjusted(22, 18, -22, -18)
-        if self.port == NAME:
-            return _practice(area)
-        moved = (part for part in self.values if part.device == self.port)
-        known = {*moved, *self._inputs()}
-        return _assembled(area, sorted(known, key=lambda part: natural(part.name)))
+        surface, places = self.surface, self._places()
+        return {surface.control(part): places[part.id] for part in surface.parts}
 
-    def _inputs(self) -> dict[Control, Ref]:
-        return {
-            tied.control: tied.target
-            for tied in self.parts.document.show.inputs.values()
-            if tied.control.device == self.port
-        }
+    def ties(self) -> dict[Control, AnyInput]:
+        """What the parts are tied to that does something now."""
+        show = self.parts.document.show
+        own = (t for t in show.inputs.values() if t.control.device == self.port)
+        return {tie.control: tie for tie in self.layers.in_force(show, own)}
 
     # drawing
 
@@ -145,157 +131,135 @@ class ControllerDrawing(QWidget):
             return
 
         painter.setPen(QPen(QColor(theme.BATTEN), 1.5))
-        painter.setBrush(QColor("#17141A"))
+        painter.setBrush(QColor(BODY))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), 16, 16)
-        drawn, ties = self.drawn(), self._inputs()
+        surface, places, ties = self.surface, self._places(), self.ties()
 
-        if not drawn:
+        if not surface.parts:
             painter.setPen(QColor(theme.SOFT))
             text = tr(
                 "Move any control: it appears here.\nStart with Learn on the "
                 "right to give it something to do."
             )
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+            return
 
+        show, state = self.parts.document.show, self.parts.engine.state
+        shown = lights(show, state, ties.values(), self.layers.page_of)
         painter.setOpacity(1.0 if self.open else 0.55)
-        for part, rect in drawn.items():
-            target = ties.get(part)
-            level = (
-                level_of(self.parts.document.show, self.parts.engine.state, target)
-                if target
-                else None
-            ) or 0.0
+        for part in surface.parts:
+            control = surface.control(part)
+            look = self._look(part, control, ties.get(control), shown.get(control))
+            paint_part(painter, part.sort, places[part.id], look)
 
-            {"fader": self._fader, "knob": self._knob, "pad": self._pad}[
-                shape_of(part)
-            ](painter, rect, part, target, level)
+    def _look(
+        self,
+        part: SurfacePart,
+        control: Control,
+        tie: AnyInput | None,
+        shown: Feedback | None,
+    ) -> PartLook:
+        level = 0.0 if shown is None else shown.level
+        place = level if tie is not None else self.values.get(control, 0.0)
+        light = ""
+        if shown is not None and part.sort not in PLACES:
+            light = shown.colour or (theme.LIVE if level > 0 else "")
+        show = self.parts.document.show
+        does = words.target_name(show, tie.target) if tie is not None else ""
+        return PartLook(
+            place=place,
+            light=light,
+            dim=level <= 0.0,
+            words=does or part_words(part),
+            tied=tie is not None,
+            pen=self._pen(control),
+        )
 
-    def _pen(self, part: Control) -> QPen:
-        if part == self.chosen:
+    def _pen(self, control: Control) -> QPen:
+        if control == self.chosen:
             return QPen(QColor(theme.CHOSEN), 2)
-        if part == self.last:
+        if control == self.last:
             return QPen(QColor(theme.TEXT), 1.5)
         return QPen(QColor(theme.BATTEN), 1)
 
-    def _label(
-        self, painter: QPainter, rect: QRectF, part: Control, target: Ref | None
-    ) -> None:
-        name = words.target_name(self.parts.document.show, target) if target else ""
-        painter.setPen(QColor(theme.TEXT if name else theme.FAINT))
-        text = (name or part_name(part)).split()
-        fitted = fit(painter, text, rect.width(), 12, SMALLEST, strong=bool(name))
-        flags = (
-            Qt.AlignmentFlag.AlignHCenter
-            | Qt.AlignmentFlag.AlignTop
-            | Qt.TextFlag.TextWordWrap
-        )
-        painter.drawText(rect, flags, " ".join(fitted))
+    # hands
 
-    def _fader(
-        self,
-        painter: QPainter,
-        rect: QRectF,
-        part: Control,
-        target: Ref | None,
-        level: float,
-    ) -> None:
-        value = level if target else self.values.get(part, 0.0)
-        track = QRectF(rect.center().x() - 3, rect.top() + 10, 6, rect.height() - 56)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.BATTEN))
-        painter.drawRoundedRect(track, 3, 3)
-
-        y = track.bottom() - value * track.height()
-        painter.setBrush(QColor(theme.LIVE if target else theme.FAINT))
-        painter.drawRoundedRect(QRectF(track.left(), y, 6, track.bottom() - y), 3, 3)
-        painter.setPen(self._pen(part))
-        painter.setBrush(QColor("#E3DBE0" if target else theme.FLAT))
-
-        painter.drawRoundedRect(QRectF(track.center().x() - 17, y - 8, 34, 16), 4, 4)
-        self._label(
-            painter,
-            QRectF(rect.left(), rect.bottom() - 36, rect.width(), 36),
-            part,
-            target,
-        )
-
-    def _knob(
-        self,
-        painter: QPainter,
-        rect: QRectF,
-        part: Control,
-        target: Ref | None,
-        level: float,
-    ) -> None:
-        value = level if target else self.values.get(part, 0.5)
-        size = min(rect.width() - 12, rect.height() - 30, 44.0)
-        circle = QRectF(rect.center().x() - size / 2, rect.top() + 2, size, size)
-        painter.setPen(self._pen(part))
-        painter.setBrush(QColor(theme.FLAT))
-
-        painter.drawEllipse(circle)
-        painter.setPen(QPen(QColor(theme.LIVE if target else theme.FAINT), 3))
-        ring = circle.adjusted(4, 4, -4, -4)
-        painter.drawArc(ring, 225 * 16, int(-270 * 16 * value))
-        self._label(
-            painter,
-            QRectF(rect.left(), circle.bottom() + 4, rect.width(), 30),
-            part,
-            target,
-        )
-
-    def _pad(
-        self,
-        painter: QPainter,
-        rect: QRectF,
-        part: Control,
-        target: Ref | None,
-        level: float,
-    ) -> None:
-        painter.setPen(self._pen(part))
-        lit = (
-            QColor(theme.LIVE)
-            if level > 0
-            else QColor(theme.FLAT if target else "#1D1920")
-        )
-
-        lit.setAlphaF(0.30 if level > 0 else 1.0)
-        painter.setBrush(lit)
-        painter.drawRoundedRect(rect, 8, 8)
-
-        if level > 0:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.LIVE))
-            painter.drawEllipse(QPointF(rect.left() + 12, rect.top() + 12), 4.5, 4.5)
-
-        middle = rect.adjusted(2, max(8.0, rect.height() / 2 - 12), -2, -2)
-        self._label(painter, middle, part, target)
+    def _under(self, point: QPointF) -> SurfacePart | None:
+        """The part at a point; what lies on another goes first."""
+        places = self._places()
+        over = (p for p in reversed(self.surface.parts) if places[p.id].contains(point))
+        return next(over, None)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Choose the part under the pointer."""
-        for part, rect in self.drawn().items():
-            if rect.contains(event.position()):
-                self.choose(part)
-                return
+        part = self._under(event.position())
+        if part is None:
+            return
+        self.choose(self.surface.control(part))
+        if self.arranging:
+            self._held = (part.id, event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """A part that is in hand goes along, by whole steps."""
+        if self._held is None:
+            return
+        part_id, since = self._held
+        unit = self._unit()
+        way = event.position() - since
+        dx = round(way.x() / unit.x() / GRID) * GRID
+        dy = round(way.y() / unit.y() / GRID) * GRID
+        if dx or dy:
+            self._held = (part_id, since + QPointF(dx * unit.x(), dy * unit.y()))
+            self.shifted.emit(part_id, dx, dy)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let it lie."""
+        self._held = None
+
+    def _unit(self) -> QPointF:
+        """Pixels of a unit, across and down."""
+        places = self._places()
+        part = self.surface.parts[0]
+        rect = places[part.id]
+        return QPointF(rect.width() / part.w, rect.height() / part.h)
 
     def choose(self, part: Control) -> None:
         """Choose a part: what it does is found on the right."""
         self.chosen = part
-        self.picked.emit(self._inputs().get(part))
+        self._emit(self.picked)
         self.update()
         tell(self)
 
+    def _emit(self, signal: object) -> None:
+        tie = None if self.chosen is None else self.ties().get(self.chosen)
+        target: Ref | None = None if tie is None else tie.target
+        signal.emit(target)  # type: ignore[attr-defined]
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows go from part to part, Enter to what it does."""
-        drawn = self.drawn()
-        way = WAYS.get(Qt.Key(event.key()))
-        if way and drawn:
+        """Arrows go from part to part, Enter to what it does. While the drawing is
+        arranged, Alt and an arrow moves the part, and Delete takes it off.
+        """
+        drawn, key = self.drawn(), Qt.Key(event.key())
+        way = WAYS.get(key)
+        part = self.surface.part(self.chosen.name) if self.chosen else None
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+
+        if self.arranging and part is not None and way and alt:
+            self.shifted.emit(part.id, way.x() * GRID, way.y() * GRID)
+        elif self.arranging and part is not None and key == Qt.Key.Key_Delete:
+            self.removed.emit(part.id)
+        elif way and drawn:
             here = drawn.get(self.chosen) if self.chosen else None
             self.choose(beside(drawn, here, way) if here else next(iter(drawn)))
-        elif event.key() in PRESSES and self.chosen:
-            self.entered.emit(self._inputs().get(self.chosen))
+        elif key in PRESSES and self.chosen:
+            self._emit(self.entered)
         else:
             super().keyPressEvent(event)
+
+    def coding_of(self, control: Control) -> tuple[Coding, bool]:
+        """How a part says where it is, and whether it holds for itself."""
+        part = self.surface.part(control.name)
+        return (Coding.PLACE, False) if part is None else (part.coding, part.toggles)
 
 
 WAYS = {
@@ -320,46 +284,3 @@ def beside(drawn: dict[Control, QRectF], here: QRectF, way: QPointF) -> Control:
         return along + 3.0 * aside if along > 1.0 else 1e9
 
     return min(drawn, key=far)
-
-
-def _practice(area: QRectF) -> dict[Control, QRectF]:
-    """Knobs above, faders below them, the pads in two lines at the front."""
-    parts: dict[Control, QRectF] = {}
-    column = area.width() / 8
-    top, pads = 84.0, min(160.0, area.height() * 0.36)
-    middle = area.height() - top - pads - 14
-    high = pads / 2
-
-    for i, part in enumerate(PRACTICE["knob"]):
-        parts[part] = QRectF(area.left() + i * column, area.top(), column, top)
-
-    for i, part in enumerate(PRACTICE["fader"]):
-        x = area.left() + i * column
-        parts[part] = QRectF(x + 4, area.top() + top, column - 8, middle)
-
-    for i, part in enumerate(PRACTICE["pad"]):
-        x = area.left() + (i % 8) * column
-        y = area.bottom() - pads + (i // 8) * high
-        parts[part] = QRectF(x + 4, y + 4, column - 8, high - 8)
-
-    return parts
-
-
-def _assembled(area: QRectF, known: list[Control]) -> dict[Control, QRectF]:
-    """Faders in a line above, pads in lines of eight below."""
-    faders = [part for part in known if not is_key(part)]
-    pads = [part for part in known if is_key(part)]
-    parts: dict[Control, QRectF] = {}
-    per = max(8, len(faders))
-    column = area.width() / per
-
-    high = min(area.height() * 0.5, 260.0) if faders else 0.0
-    for i, part in enumerate(faders):
-        parts[part] = QRectF(area.left() + i * column + 4, area.top(), column - 8, high)
-
-    wide = area.width() / 8
-    for i, part in enumerate(pads):
-        x, y = area.left() + (i % 8) * wide, area.top() + high + 16 + (i // 8) * 70
-        parts[part] = QRectF(x + 4, y, wide - 8, 62)
-
-    return parts

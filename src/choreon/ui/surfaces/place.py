@@ -2,55 +2,100 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+import time
+from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
+    QPushButton,
     QSizePolicy,
-    QVBoxLayout,
     QWidget,
 )
 
 from choreon.engine.actions import level_of
+from choreon.engine.inputs.layers import Layers
 from choreon.engine.protocol import ControlMoved
-from choreon.language import in_a_row, tr
-from choreon.model.refs import DEEDS, Ref, to_deed
-from choreon.model.sameness import very_same
-from choreon.model.show import Show
-from choreon.model.tiles import SEEN_ONLY
+from choreon.formats import surface_file
+from choreon.language import tr
+from choreon.model import edits
+from choreon.model.inputs import AnyInput, Control
+from choreon.model.inputs.watching import Learnt
+from choreon.model.refs import Ref
+from choreon.model.surfaces import Surface
 from choreon.render.state import PlayState
-from choreon.ui import theme, words
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
-from choreon.ui.surfaces.drawing import ControllerDrawing, part_name
+from choreon.ui.surfaces.control_form import ControlForm
+from choreon.ui.surfaces.drawing import ControllerDrawing
+from choreon.ui.surfaces.drawing_form import DrawingForm
+from choreon.ui.surfaces.monitor import Monitor, why_nothing
+from choreon.ui.surfaces.targets import TargetList, TargetRow
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.menu import Menu
 
 ID = Qt.ItemDataRole.UserRole
 WIDE = 1150  # points from which the sides have all the room that they like
 SIDES, NARROW = (230, 320), (172, 296)  # points of left and right
-
-
-TURN = 6  # rows that are made at once
+ENDING = ".surface.json"
+AS_MOVED = ""  # drawn from what is moved
 
 
 class SurfacesPlace(QWidget):
-    """Controllers on the left, the drawing, and on the right what can be tied to a
-    control.
+    """Controllers on the left, the drawing with what its part in hand does, and on the
+    right what can be tied to a control.
     """
 
-    def __init__(self, parts: Parts, learner: Learner) -> None:
+    def __init__(
+        self, parts: Parts, learner: Learner, layers: Layers | None = None
+    ) -> None:
         super().__init__()
         self.parts, self.learner = parts, learner
+        self.layers = layers or Layers()
+        self._moved_at: dict[Control, float] = {}
+
+        left = self._make_left()
+        middle = self._make_middle()
+        self.list = TargetList(parts, learner)
+        self.list.tied.connect(self._tie_in_hand)
+        self.where = self._make_where()
+        right = basics.panel(
+            basics.label(tr("What controls can do"), "heading"),
+            self.where,
+            basics.scroller(self.list),
+        )
+
+        self._sides = (left, right)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(8, 0, 8, 8)
+        box.setSpacing(8)
+        box.addWidget(left)
+        box.addWidget(middle, 1)
+        box.addWidget(right)
+
+        parts.engine.ports_changed.connect(lambda _: self._fill_ports())
+        parts.document.show_changed.connect(lambda _: self._fill())
+        parts.engine.state_changed.connect(self._state)
+        parts.engine.control_moved.connect(self._moved)
+        learner.found.connect(self._found)
+        learner.changed.connect(lambda _: self._say_learning())
+        self._fill_ports()
+        self._fill()
+
+    # what it is made of
+
+    def _make_left(self) -> QWidget:
         self.ports = QListWidget()
         self.ports.setAccessibleName(tr("Controllers"))
         self.ports.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-
         self.ports.setToolTip(tr("The controllers that were found; ● is connected"))
         self.ports.currentItemChanged.connect(lambda *_: self._port_chosen())
+
         self.trouble = basics.label("", "small", wrap=True)
         self.none = basics.label(
             tr(
@@ -60,54 +105,64 @@ class SurfacesPlace(QWidget):
             "soft",
             wrap=True,
         )
-
+        self.monitor = Monitor(self.parts, self.layers)
         left = basics.panel(
             basics.label(tr("Controllers"), "heading"),
             self.none,
             self.ports,
             self.trouble,
+            basics.label(tr("What came last"), "heading"),
+            self.monitor,
         )
+        basics.grow(left, 2, 2)
+        basics.grow(left, 5, 3)
+        return left
 
-        basics.grow(left, 2)
-        self.drawing = ControllerDrawing(parts)
+    def _make_middle(self) -> QWidget:
+        self.drawing = ControllerDrawing(self.parts, self.layers)
         self.drawing.picked.connect(self._control_picked)
         self.drawing.entered.connect(self._control_entered)
-        self.caption = basics.label("", "big")
-
+        self.caption = basics.name_label("", "big")
         self.hint = basics.label("", "soft")
-        middle = basics.panel(basics.row(self.caption, 1, self.hint), self.drawing)
-        basics.grow(middle, 1)
-        self._rows: dict[Ref, TargetRow] = {}
-        self._waiting: list[ControlLine | str] = []  # to be listed, in turns
-        self._turn = basics.once(self, 0, self._go_on)
-        self._seen: tuple[object, ...] = ()
 
-        self._shown: list[tuple[str, list[ControlLine]]] = []
-        holder = QWidget()
-        self.list = QVBoxLayout(holder)
-        self.list.setContentsMargins(0, 0, 6, 0)
-        self.list.setSpacing(4)
-
-        right = basics.panel(
-            basics.label(tr("Tiles and masters"), "heading"), basics.scroller(holder)
+        self.template = QComboBox()
+        self.template.setAccessibleName(tr("Drawn as"))
+        self.template.setToolTip(tr("How this controller is drawn"))
+        policy = QSizePolicy.Policy
+        self.template.setSizePolicy(policy.Ignored, policy.Fixed)
+        self.template.activated.connect(self._template_chosen)
+        self.draw = QPushButton(tr("Draw mine"))
+        self.draw.setCheckable(True)
+        self.draw.setToolTip(
+            tr("Press and move each part of your controller, and the drawing grows")
         )
+        self.draw.toggled.connect(self._draw_mine)
+        self.more = basics.tool("more", tr("More of this controller"), self._open_menu)
 
-        self._sides = (left, right)
-        box = QHBoxLayout(self)
-        box.setContentsMargins(8, 0, 8, 8)
-        box.setSpacing(8)
+        self.form = ControlForm(self.parts)
+        self.drawing_form = DrawingForm(self.parts, self.drawing)
+        self.drawing_form.hide()
+        head = basics.row(self.caption, self.hint, spacing=10)
+        basics.grow(head, 0)
+        tools = basics.row(self.template, self.draw, self.more, spacing=6)
+        basics.grow(tools, 0)
+        middle = basics.panel(head, tools, self.drawing, self.form, self.drawing_form)
+        basics.grow(middle, 2)
+        return middle
 
-        box.addWidget(left)
-        box.addWidget(middle, 1)
-        box.addWidget(right)
-        parts.engine.ports_changed.connect(lambda _: self._fill_ports())
-        parts.document.show_changed.connect(lambda _: self._fill())
-
-        parts.engine.state_changed.connect(self._state)
-        parts.engine.control_moved.connect(self._moved)
-        learner.changed.connect(self._learning)
-        self._fill_ports()
-        self._fill()
+    def _make_where(self) -> QWidget:
+        """Where what is learnt holds."""
+        self.on_page = QPushButton(tr("On this page alone"))
+        self.on_page.setCheckable(True)
+        self.on_page.setToolTip(
+            tr("What is learnt holds while the page that is in front now is in front")
+        )
+        self.on_page.toggled.connect(self._say_learning)
+        self.skip = basics.button(
+            tr("Skip"), self.learner.skip, "quiet", tip=tr("Go on to the next of a row")
+        )
+        self.skip.hide()
+        return basics.row(self.on_page, 1, self.skip, spacing=6)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is little room the sides leave more of it to the drawing."""
@@ -115,17 +170,21 @@ class SurfacesPlace(QWidget):
         for side, width in zip(self._sides, SIDES if wide else NARROW, strict=True):
             side.setFixedWidth(width)
 
+    def showEvent(self, event: QShowEvent) -> None:
+        self._fill()
+
     # controllers
 
     def _fill_ports(self) -> None:
+        show = self.parts.document.show
         ports = dict(self.parts.engine.ports.ports)
-        for tied in self.parts.document.show.inputs.values():
-            if tied.control.device:
-                ports.setdefault(tied.control.device, False)
+        known = [tie.control.device for tie in show.inputs.values()]
+        for device in (*known, *show.surfaces):
+            if device:
+                ports.setdefault(device, False)
 
         now = self.ports.currentItem().data(ID) if self.ports.currentItem() else ""
         self.ports.clear()
-
         for name, is_open in ports.items():
             item = QListWidgetItem(f"{'●' if is_open else '○'}  {name}")
             item.setData(ID, name)
@@ -156,249 +215,214 @@ class SurfacesPlace(QWidget):
         item = self.ports.currentItem()
         return item.data(ID) if item else ""
 
+    @property
+    def is_open(self) -> bool:
+        """Whether it is connected."""
+        return self.parts.engine.ports.ports.get(self.port, False)
+
     def _port_chosen(self) -> None:
         self.caption.setText(self.port)
-        is_open = self.parts.engine.ports.ports.get(self.port, False)
         self.hint.setText(
             ""
             if not self.port
             else tr("connected")
-            if is_open
+            if self.is_open
             else tr("not connected; what it does is kept")
         )
-        self.drawing.show_port(self.port, is_open)
+        self.drawing.show_port(self.port, self.is_open)
+        self._fill_templates()
+        self._show_in_hand()
+
+    def _fill_templates(self) -> None:
+        """How the controller can be drawn."""
+        own = self.parts.document.show.surfaces.get(self.port)
+        self.template.clear()
+        self.template.addItem(tr("Drawn from what is moved"), AS_MOVED)
+        if own is not None:
+            self.template.addItem(tr("My drawing: {name}", name=own.name), None)
+        for name, surface in surface_file.shipped().items():
+            self.template.addItem(surface.name, name)
+
+        index = 1 if own is not None else 0
+        if own is None and self.drawing.surface.parts:
+            drawn = self.drawing.surface.name
+            index = max(0, self.template.findText(drawn))
+        self.template.setCurrentIndex(index)
+        for widget in (self.template, self.draw, self.more):
+            widget.setEnabled(bool(self.port))
+
+    def _template_chosen(self, index: int) -> None:
+        name = self.template.itemData(index)
+        if name is None:
+            return
+        if name == AS_MOVED:
+            self._set_surface(None)
+        else:
+            self._set_surface(surface_file.named(name, self.port))
+
+    def _set_surface(self, surface: Surface | None) -> None:
+        """Draw the controller as this; none: as it is moved."""
+        document = self.parts.document
+        if surface is None:
+            if self.port in document.show.surfaces:
+                show = edits.drop(document.show, "surfaces", [self.port])
+                document.edit(tr("forget a drawing"), show)
+        else:
+            show = edits.put(document.show, "surfaces", surface)
+            document.edit(tr("draw {port}", port=self.port), show)
+
+    # drawing one's own
+
+    def _draw_mine(self, on: bool) -> None:
+        """Watch controls, and have the drawing grow by each."""
+        self.drawing.arranging = on
+        if on:
+            self.drawing_form.begin()
+        self.learner.watch(on)
+        self.form.setVisible(not on)
+        self.drawing_form.setVisible(on)
+        self.draw.setText(tr("Done") if on else tr("Draw mine"))
+        self.drawing_form.follow()
+        self.drawing.update()
+
+    def _found(self, found: Learnt) -> None:
+        if self.draw.isChecked():
+            self.drawing_form.found(found)
+
+    def escape(self) -> bool:
+        """Leave the drawing as it is. Returns whether one was being made."""
+        drawing = self.draw.isChecked()
+        self.draw.setChecked(False)
+        return drawing
+
+    def _open_menu(self) -> None:
+        menu = Menu(self)
+        menu.addAction(tr("Read a drawing…"), self._ask_read)
+        save = menu.addAction(tr("Keep this drawing in a file…"), self._ask_write)
+        save.setEnabled(bool(self.drawing.surface.parts))
+        menu.addSeparator()
+        own = self.parts.document.show.surfaces.get(self.port)
+        pages = menu.addAction(tr("It has pages of its own"))
+        pages.setCheckable(True)
+        pages.setChecked(own is not None and own.own_pages)
+        pages.triggered.connect(self.set_own_pages)
+        menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def set_own_pages(self, on: bool) -> None:
+        """Have the controller turn by its own keys, or follow the page on screen."""
+        self._set_surface(edits.replace(self.drawing.surface, own_pages=on))
+
+    def _ask_read(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self, tr("Read a drawing"), "", tr("Drawings of controllers (*.json)")
+        )
+        if path:
+            self.read(Path(path))
+
+    def read(self, path: Path) -> None:
+        """Draw the controller as a file says."""
+        try:
+            data = path.read_bytes()[: surface_file.MOST_BYTES + 1]
+            surface = surface_file.read(data, self.port)
+        except (OSError, surface_file.NotRead) as error:
+            text = tr(
+                "{name} was not read; the drawing is as it was. {error}",
+                name=path.name,
+                error=error,
+            )
+            self.parts.notices.told.emit(text, "problem")
+            return
+        self._set_surface(surface)
+
+    def _ask_write(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(
+            self,
+            tr("Keep this drawing"),
+            f"{self.port}{ENDING}",
+            tr("Drawings of controllers (*.json)"),
+        )
+        if path:
+            self.write(Path(path))
+
+    def write(self, path: Path) -> None:
+        """Keep the drawing in a file."""
+        try:
+            path.write_bytes(surface_file.write(self.drawing.surface))
+        except OSError as error:
+            text = tr("The drawing was not kept: {error}", error=error.strerror)
+            self.parts.notices.told.emit(text, "problem")
+            return
+        text = tr("The drawing is kept in {name}.", name=path.name)
+        self.parts.notices.told.emit(text, "info")
+
+    # the control in hand
 
     def _moved(self, moved: ControlMoved) -> None:
+        self._moved_at[moved.control] = time.monotonic()
         self.drawing.moved(moved)
+        self.monitor.moved(moved)
 
     def _control_picked(self, target: Ref | None) -> None:
-        for name, row in self.targets.items():
-            row.mark(name == target)
+        self._show_in_hand()
+
+    def _show_in_hand(self) -> None:
+        """What the control in hand does, and why it does nothing."""
+        control = self.drawing.chosen
+        tie = None if control is None else self.drawing.ties().get(control)
+        self.list.mark(tie.target if tie else None, control is not None)
+        why = "" if control is None else self._why(control, tie)
+        self.form.show_control(control, why, tie)
+
+    def _why(self, control: Control, tie: AnyInput | None) -> str:
+        show, state = self.parts.document.show, self.parts.engine.state
+        caught = None
+        if tie is not None and control in self.drawing.values:
+            level = level_of(show, state, tie.target)
+            if level is not None:
+                caught = (self.drawing.values[control], level)
+        seen = self._moved_at.get(control)
+        return why_nothing(show, self.layers, control, self.is_open, seen, caught)
 
     def _control_entered(self, target: Ref | None) -> None:
         """The keys go on to what a control does; one that does nothing can be taught
         there.
         """
-        row = self.targets.get(target) if target else next(iter(self.targets.values()))
+        rows = self.targets
+        row = rows.get(target) if target else next(iter(rows.values()))
         if row is not None:
             row.learn.setFocus(Qt.FocusReason.TabFocusReason)
 
-    # targets
+    def _tie_in_hand(self, target: Ref) -> None:
+        """Have the control in hand do something: from the control to what it does."""
+        control = self.drawing.chosen
+        if control is not None:
+            coding, toggles = self.drawing.coding_of(control)
+            self.learner.tie(Learnt(control, coding, toggles), target)
 
-    def showEvent(self, event: QShowEvent) -> None:
-        self._fill()
-
-    def _fill(self) -> None:
-        if not self.isVisible():
-            return  # it is filled when it is looked at
-
-        show = self.parts.document.show
-        seen = (show.pages, show.playables, show.inputs, show.masters)
-        if very_same(seen, self._seen):
-            return
-
-        if not self._seen or show.inputs is not self._seen[2]:
-            self._fill_ports()
-
-        self._seen = seen
-        sections = self._sections(show)
-        before, self._shown = self._shown, sections
-        if _alike(before, sections):
-            self._change(before, sections)
-        else:
-            self._list_anew()
-
-        self.drawing.update()
-        self._state(self.parts.engine.state)
+    # what controls can do
 
     @property
     def targets(self) -> dict[Ref, TargetRow]:
         """The rows, by what they are of: all of them."""
-        self._go_on(all_of_them=True)
-        return self._rows
+        return self.list.targets
 
     @property
     def is_listed(self) -> bool:
         """Whether all rows are there."""
-        return not self._waiting
+        return self.list.is_listed
 
-    def _list_anew(self) -> None:
-        """Make all rows: those that are seen at once, the others in turns."""
-        basics.clear(self.list)
-        self._rows = {}
-        self._waiting = []
-        for title, lines in self._shown:
-            if lines:
-                self._waiting += [title, *lines]
-        self.list.addStretch(1)
-        self._go_on()
+    def _say_learning(self) -> None:
+        """Where what is learnt holds, and whether more is to come."""
+        alone = self.on_page.isChecked()
+        self.learner.on_page = self.layers.front if alone else ""
+        self.skip.setVisible(bool(self.learner.waiting))
 
-    def _go_on(self, all_of_them: bool = False) -> None:
-        """Make some more rows, so many as take no time that is noticed."""
-        count = len(self._waiting) if all_of_them else TURN
-        now, self._waiting = self._waiting[:count], self._waiting[count:]
-        for entry in now:
-            place = self.list.count() - 1
-            if isinstance(entry, str):
-                self.list.insertWidget(place, basics.label(entry, "small"))
-                continue
-            row = TargetRow(self.learner, entry)
-            row.teach(self.learner.target == entry.target)
-            self._rows[entry.target] = row
-            self.list.insertWidget(place, row)
-            _dressed(row)
-
-        # none is seen squeezed into the room of those that were there before
-        inner = self.list.parentWidget()
-        assert inner is not None
-        needed = self.list.minimumSize().height()
-        inner.resize(inner.width(), max(inner.height(), needed))
-
-        if self._waiting:
-            self._turn.start()
-        elif now:
-            self._state(self.parts.engine.state)
-
-    def _change(self, before: Sections, after: Sections) -> None:
-        """Change the rows of which something else is said than before."""
-        for (_, old), (_, new) in zip(before, after, strict=True):
-            for was, line in zip(old, new, strict=True):
-                if was != line:
-                    self.targets[line.target].show_line(line)
-
-    @staticmethod
-    def _sections(show: Show) -> list[tuple[str, list[ControlLine]]]:
-        """What is listed, by title."""
-        listed: list[tuple[str, list[Ref]]] = [
-            (tr("Masters"), [master.ref for master in show.masters.values()]),
-            (tr("For all that plays"), [to_deed(deed) for deed in DEEDS]),
-        ]
-        for page in show.pages.values():
-            seen = (tile for tile in page.tiles if tile.kind not in SEEN_ONLY)
-            listed.append((page.name, [tile.ref for tile in seen]))
-        return [(title, [_line(show, ref) for ref in refs]) for title, refs in listed]
+    def _fill(self) -> None:
+        if not self.isVisible():
+            return  # it is filled when it is looked at
+        self.list.fill()
+        self._fill_ports()
 
     def _state(self, state: PlayState) -> None:
-        for target, row in self._rows.items():
-            row.follow(level_of(self.parts.document.show, state, target) or 0.0)
-        self.drawing.update()
-
-    def _learning(self, target: Ref | None) -> None:
-        for name, row in self._rows.items():
-            row.teach(name == target)
-
-
-class ControlLine(NamedTuple):
-    """What stands in the row of a thing: its name, and the controls that it is tied
-    to.
-    """
-
-    target: Ref
-    name: str
-    controls: tuple[str, ...]
-
-
-def _line(show: Show, target: Ref) -> ControlLine:
-    tied = (known for known in show.inputs.values() if known.target == target)
-    controls = tuple(part_name(known.control) for known in tied)
-    return ControlLine(target, words.target_name(show, target), controls)
-
-
-Sections = list[tuple[str, list[ControlLine]]]
-"""What is listed, by title."""
-
-
-def _dressed(row: QWidget) -> None:
-    """Have a row be as tall as its parts will be, before it is seen."""
-    for part in (row, *row.findChildren(QWidget)):
-        part.ensurePolished()
-
-
-def _alike(one: Sections, other: Sections) -> bool:
-    """Whether the same things are listed in the same order."""
-
-    def refs(sections: Sections) -> list[tuple[str, list[Ref]]]:
-        return [(title, [line.target for line in lines]) for title, lines in sections]
-
-    return refs(one) == refs(other)
-
-
-class TargetRow(QWidget):
-    """One thing that a control can do, and which control does it."""
-
-    def __init__(self, learner: Learner, line: ControlLine) -> None:
-        super().__init__()
-        self.target, self.learner = line.target, learner
-        self.dot = basics.label("○", rich=True)
-        self.dot.setFixedWidth(14)
-        self.title = basics.name_label()
-
-        # a long name, or a second control, does not push the buttons out of sight
-        free, usual = QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
-        self.title.setSizePolicy(free, usual)
-        self.tied = basics.label("", "soft")
-        self.learn = basics.button(tr("Learn"), self._learn)
-        self.unlearn = basics.tool("unlink", "", lambda: learner.forget(self.target))
-
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        across = basics.row(
-            self.dot, self.title, self.tied, self.unlearn, self.learn, spacing=6
-        )
-        basics.grow(across, 1)
-        basics.stack(self, across).setContentsMargins(8, 2, 4, 2)
-
-        self.setProperty("picked", False)
-        self.show_line(line)
-
-    @property
-    def name_text(self) -> str:
-        """What the thing is called."""
-        return self.title.text()
-
-    def show_line(self, line: ControlLine) -> None:
-        """Show what it is called, and which controls it is tied to."""
-        name, controls = line.name, line.controls
-        self.title.setText(name)
-        self.title.setToolTip(name)
-        tied = "".join(controls[:1])
-
-        if len(controls) > 1:
-            tied = tr("{control} +{n}", control=tied, n=len(controls) - 1)
-        self.tied.setText(tied)
-        self.tied.setToolTip(in_a_row(controls))
-
-        for button, does in (
-            (self.learn, tr("Tie a control to {name}", name=name)),
-            (self.unlearn, tr("Untie {name}", name=name)),
-        ):
-            button.setToolTip(does)
-            button.setAccessibleName(does)
-
-        basics.set_kind(self.learn, "quiet" if controls else "")
-        self.unlearn.setVisible(bool(controls))
-
-    def _learn(self) -> None:
-        if self.learner.target == self.target:
-            self.learner.cancel()
-        else:
-            self.learner.start(self.target)
-
-    def follow(self, level: float) -> None:
-        """Show whether it is on."""
-        live = f'<span style="color:{theme.LIVE}">●</span>'
-        basics.say(self.dot, live if level > 0 else "○")
-
-    def mark(self, on: bool) -> None:
-        """Show that its control was picked on the drawing."""
-        if on != self.property("picked"):
-            self.setProperty("picked", on)
-            self.style().unpolish(self)
-            self.style().polish(self)
-
-    def teach(self, on: bool) -> None:
-        """Show that it waits for a control."""
-        words = tr("Move it …") if on else tr("Learn")
-        if self.learn.text() != words:
-            waits = f"border: 1px dashed {theme.DRAFT}; color: {theme.DRAFT};"
-            self.learn.setText(words)
-            self.learn.setStyleSheet(waits if on else "")
+        if self.isVisible():
+            self.drawing.update()
