@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from choreon.model.fixture_type import FixtureType
-from choreon.model.inputs import AnyInput
+from choreon.model.inputs import AnyInput, OscSettings
 from choreon.model.masters import EVERY_SHOW, AnyMaster
 from choreon.model.motion import AnyMotion
 from choreon.model.numbers import Count, Number
@@ -229,6 +229,7 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     safe: tuple[Part, ...] = ()
     safe_grand: Number = 1.0
     guest: Guest = Guest()
+    osc: OscSettings = OscSettings()
 
     def tile(self, tile_id: str) -> tuple[Page, AnyTile] | None:
         """The tile called `tile_id` and its page."""
@@ -261,5 +262,6 @@ SINGLE: dict[str, Any] = {
     "safe": tuple[Part, ...],
     "safe_grand": Number,
     "guest": Guest,
+    "osc": OscSettings,
 }
 """What of a show is one thing, no collection, with its type."""

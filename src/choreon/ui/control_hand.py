@@ -14,6 +14,7 @@ from choreon.engine.inputs.layers import Layers, beside
 from choreon.engine.inputs.soft_takeover import SoftTakeover, taken
 from choreon.language import tr
 from choreon.model.inputs import AnyInput, Coding, is_key
+from choreon.model.inputs.osc import TO_PAGE
 from choreon.model.refs import CHOOSE, CHOSEN, TURN
 from choreon.render.picker import colour_at, place_of
 from choreon.ui.compose.hand import Hand
@@ -59,6 +60,11 @@ class ControlHand(QObject):
     def _moved(self, moved: protocol.ControlMoved) -> None:
         """Do what a control asks for that was moved."""
         show = self.parts.document.show
+        if moved.control.name.startswith(TO_PAGE):
+            if self._may() and moved.value >= HALF:
+                self._turn(moved.control.name.removeprefix(TO_PAGE))
+            return
+
         ties = self.layers.moved(show, moved.control, moved.value)
         for tie in ties:
             act = self._acts.get(tie.target.kind)

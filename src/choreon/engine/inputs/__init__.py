@@ -6,8 +6,12 @@ from choreon.engine.inputs.asking import ControlMove
 from choreon.engine.inputs.base import InputDevice, Surroundings
 from choreon.engine.inputs.feedback import Feedback
 from choreon.engine.inputs.midi import MidiDevice
+from choreon.engine.inputs.osc import OscDevice
 
-DEVICES: dict[str, type[InputDevice]] = {MidiDevice.kind: MidiDevice}
+DEVICES: dict[str, type[InputDevice]] = {
+    MidiDevice.kind: MidiDevice,
+    OscDevice.kind: OscDevice,
+}
 """Kind of input → what listens to its devices."""
 
 __all__ = [
@@ -16,5 +20,6 @@ __all__ = [
     "Feedback",
     "InputDevice",
     "MidiDevice",
+    "OscDevice",
     "Surroundings",
 ]

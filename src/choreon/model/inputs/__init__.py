@@ -5,15 +5,17 @@ from __future__ import annotations
 from choreon.model.inputs.answer import Answer, Curve, Pickup
 from choreon.model.inputs.base import Coding, Control, Input, InputKind
 from choreon.model.inputs.midi import MIDI, MidiInput, MidiMessage, midi_control
+from choreon.model.inputs.osc import OSC, OscInput, OscSettings, osc_control
 from choreon.model.inputs.unknown import UNKNOWN_INPUT, UnknownInput
 from choreon.model.refs import Ref
 
-AnyInput = MidiInput | UnknownInput
+AnyInput = MidiInput | OscInput | UnknownInput
 
 INPUTS: dict[str, InputKind] = {
     kind.type.kind: kind
     for kind in (
         MIDI,
+        OSC,
         UNKNOWN_INPUT,
     )
 }
@@ -48,10 +50,13 @@ __all__ = [
     "InputKind",
     "MidiInput",
     "MidiMessage",
+    "OscInput",
+    "OscSettings",
     "Pickup",
     "UnknownInput",
     "called",
     "is_key",
     "midi_control",
+    "osc_control",
     "tied",
 ]

@@ -1,0 +1,301 @@
+"""OSC: things of the show by their names, controls by addresses of their own, and
+values back to all who spoke.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import math
+import select
+import socket
+import threading
+import time
+from collections.abc import Mapping
+
+from choreon.engine import actions
+from choreon.engine.do import Do
+from choreon.engine.inputs.asking import HALF, TURNED, ControlMove, turned
+from choreon.engine.inputs.base import InputDevice, Surroundings, hand_of
+from choreon.engine.inputs.feedback import Feedback
+from choreon.language import tr
+from choreon.model.inputs import Control, OscInput, OscSettings, osc_control
+from choreon.model.inputs.osc import OSC_DEVICE, TO_PAGE
+from choreon.model.osc import ROOT, Meaning, space
+from choreon.model.refs import TURN
+from choreon.model.show import Show
+from choreon.model.verbs import Edge, Verb
+from choreon.render.state import PlayState
+from choreon.wire.osc import Address, NotOsc, OscMessage, OscPort, read, write
+
+LOOK = 0.25  # seconds between two looks at whether it is to be listened
+AGAIN = 2.0  # seconds between two attempts to open the port
+OFTEN = 0.05  # seconds between two values back
+MOST_CLIENTS = 32
+ALONE = 0.4  # seconds after a hand moved something in which it is told nothing of it
+SAME = 1e-4  # of the way: values that are as good as equal
+SILENT = 600.0  # seconds after which a client that says nothing is told nothing
+MOST = 127  # of a whole number, as MIDI has them
+IN_UNITS = (Verb.BPM, Verb.RATE)
+HELLO = f"{ROOT}/hello"
+
+
+class OscDevice(InputDevice):
+    """All that speak OSC to us."""
+
+    kind = OscInput.kind
+
+    def __init__(self, around: Surroundings) -> None:
+        super().__init__(around)
+        self._port: OscPort | None = None
+        self._settings = OscSettings()
+        self._again = 0.0
+        self._trouble = ""
+        self._clients: dict[Address, float] = {}  # who is told, and who spoke when
+        self._said: dict[Address, dict[str, float]] = {}
+        self._heard_at: dict[tuple[Address, str], float] = {}
+        self._lit: Mapping[Control, Feedback] = {}
+        self._playing: tuple[Show, PlayState] | None = None
+        self._named: tuple[Show | None, dict[str, Meaning]] = (None, {})
+        self._wake_in, self._wake_out = socket.socketpair()
+        self._wake_in.setblocking(False)
+        self._ended = False
+        self._beat = time.monotonic()
+        self._thread = threading.Thread(target=self._run, name="osc", daemon=True)
+        self._thread.start()
+
+    # what a kind says
+
+    def show(self, lights: dict[Control, Feedback]) -> None:
+        """Keep what controls shall show; it is sent by the thread."""
+        self._lit = lights
+
+    def follow(self, show: Show, state: PlayState) -> None:
+        """Keep what is on."""
+        super().follow(show, state)
+        self._playing = (show, state)
+
+    @property
+    def thread(self) -> threading.Thread:
+        """What listens."""
+        return self._thread
+
+    @property
+    def beat(self) -> float:
+        """When it last came round."""
+        return self._beat
+
+    def abandon(self) -> None:
+        """Give it up."""
+        self._ended = True
+
+    def close(self) -> None:
+        """Let the port go."""
+        self._ended = True
+        with contextlib.suppress(OSError):
+            self._wake_out.send(b"q")
+        self._thread.join(2)
+        self._shut()
+        self._wake_in.close()
+        self._wake_out.close()
+
+    # listening
+
+    def _run(self) -> None:
+        while not self._ended:
+            self._beat = now = time.monotonic()
+            self._adjust(now)
+            wait = OFTEN if self._clients and self._port is not None else LOOK
+            handles = [self._wake_in.fileno()]
+            if self._port is not None:
+                handles.append(self._port.fileno())
+            with contextlib.suppress(OSError, ValueError):
+                select.select(handles, [], [], wait)
+            if self._port is not None:
+                self._hear(self._port)
+                self._answer(self._port)
+
+    def _adjust(self, now: float) -> None:
+        """Open, or close, the port as the show says."""
+        wanted = self.around.newest().osc
+        if wanted != self._settings:
+            self._settings, self._again = wanted, 0.0
+            self._shut()
+            self._clients, self._said, self._heard_at = {}, {}, {}
+            self._tell_ports("")
+        if not wanted.on or self._port is not None or now < self._again:
+            return
+
+        self._again = now + AGAIN
+        try:
+            host = "" if wanted.allow else "127.0.0.1"
+            self._port = OscPort(host, wanted.port)
+        except (OSError, OverflowError) as error:
+            reason = getattr(error, "strerror", None) or str(error)
+            text = tr(
+                "OSC cannot listen on port {port}: {reason}.",
+                port=wanted.port,
+                reason=reason,
+            )
+            self._tell_ports(text)
+        else:
+            self._tell_ports("")
+
+    def _tell_ports(self, trouble: str) -> None:
+        """Say whether it listens."""
+        self._trouble = trouble
+        is_open = self._port is not None
+        ports = {OSC_DEVICE: is_open} if self._settings.on else {}
+        self.ports_changed(ports, trouble)
+
+    def _shut(self) -> None:
+        if self._port is not None:
+            self._port.close()
+            self._port = None
+
+    def _hear(self, port: OscPort) -> None:
+        """Take what waits; of what is no OSC, or not from those who are heard, nothing
+        is taken.
+        """
+        for _ in range(1000):
+            got = port.receive()
+            if got is None:
+                return
+            data, sender = got
+            if not self._settings.hears(sender[0]):
+                continue
+            try:
+                messages = read(data)
+            except NotOsc:
+                continue
+            self._meet(sender)
+            for message in messages:
+                self._take(message, sender)
+
+    def _meet(self, sender: Address) -> None:
+        """Remember who spoke: they are told what is on."""
+        now = time.monotonic()
+        to = (sender[0], self._settings.reply or sender[1])
+        if to not in self._clients and len(self._clients) >= MOST_CLIENTS:
+            oldest = min(self._clients, key=lambda one: self._clients[one])
+            del self._clients[oldest]
+            self._said.pop(oldest, None)
+        self._clients[to] = now
+        for client in [c for c, at in self._clients.items() if now - at > SILENT]:
+            del self._clients[client]
+            self._said.pop(client, None)
+
+    def _take(self, message: OscMessage, sender: Address) -> None:
+        value = number_in(message.values)
+        if value is None:
+            return  # of another type than anything here takes
+        if message.address == HELLO:
+            self._said.pop((sender[0], self._settings.reply or sender[1]), None)
+            return
+
+        meaning = self._space().get(message.address)
+        if meaning is None:
+            control = osc_control(message.address)
+            self.moved(ControlMove(control, share_of(value)))
+            if not message.values:
+                self.moved(ControlMove(control, 0.0))
+            return
+
+        if self.learning:
+            return
+        self._remember(message.address, value, sender)
+        self._do(meaning, value)
+
+    def _space(self) -> dict[str, Meaning]:
+        show = self.around.newest()
+        if self._named[0] is not show:
+            self._named = (show, space(show))
+        return self._named[1]
+
+    def _do(self, meaning: Meaning, value: float) -> None:
+        """Do what an address means."""
+        show = self.around.newest()
+        if meaning.ref.kind == TURN:
+            # the window turns to pages: it is told as of a control
+            page = osc_control(f"{TO_PAGE}{meaning.ref.id}")
+            self.around.moved(ControlMove(page, value))
+            return
+        do = do_of(show, meaning, value)
+        if do is not None:
+            hand = hand_of(self.kind, OSC_DEVICE)
+            self.around.asked([do], lambda show, state: [do], hand)
+
+    # values back
+
+    def _remember(self, address: str, value: float, sender: Address) -> None:
+        """Who says a value is not told it again, nor the one before it."""
+        to = (sender[0], self._settings.reply or sender[1])
+        self._said.setdefault(to, {})[address] = value
+        self._heard_at[to, address] = time.monotonic()
+
+    def _answer(self, port: OscPort) -> None:
+        """Tell all who spoke what has changed."""
+        if not self._clients or self._playing is None:
+            return
+        now = time.monotonic()
+        show, state = self._playing
+        values = levels(show, state, self._space())
+        values |= {c.name: light.level for c, light in self._lit.items()}
+        for client in self._clients:
+            told = self._said.setdefault(client, {})
+            for address, value in values.items():
+                before = told.get(address)
+                if before is not None and abs(before - value) <= SAME:
+                    continue
+                if now - self._heard_at.get((client, address), -math.inf) < ALONE:
+                    continue  # the hand is still on it
+                if not port.send(write(address, float(value)), client):
+                    break
+                told[address] = value
+
+
+def levels(
+    show: Show, state: PlayState, named: Mapping[str, Meaning]
+) -> dict[str, float]:
+    """Returns how high everything stands that has an address, 0…1."""
+    found = {}
+    for address, meaning in named.items():
+        if meaning.verb is None and meaning.ref.kind != TURN:
+            level = actions.level_of(show, state, meaning.ref)
+            if level is not None:
+                found[address] = level
+    return found
+
+
+def do_of(show: Show, meaning: Meaning, value: float) -> Do | None:
+    """Returns what a value at an address asks for; None where it asks for nothing."""
+    verb = meaning.verb or turned(show, meaning.ref)
+    if verb in IN_UNITS:
+        return Do(meaning.ref, verb, value, Edge.TURN)
+    if verb in TURNED:
+        return Do(meaning.ref, verb, share_of(value), Edge.TURN)
+    if value >= HALF:
+        return Do(meaning.ref, verb, value, Edge.DOWN)
+    return Do(meaning.ref, verb, 0.0, Edge.UP) if verb == Verb.PRESS else None
+
+
+def share_of(value: float) -> float:
+    """Returns a value as a share, 0…1; whole numbers beyond 1 are taken as MIDI has
+    them.
+    """
+    if value > 1.0 and value == int(value):
+        value /= MOST
+    return min(1.0, max(0.0, value))
+
+
+def number_in(values: tuple[object, ...]) -> float | None:
+    """Returns what a message says: its first argument; 1 where it has none. None where
+    that is no number.
+    """
+    if not values:
+        return 1.0
+    first = values[0]
+    if isinstance(first, bool):
+        return float(first)
+    if not isinstance(first, int | float) or not math.isfinite(first):
+        return None
+    return float(first)
