@@ -169,6 +169,12 @@ def command_line() -> argparse.ArgumentParser:
     )
     controller.set_defaults(run=_controller)
 
+    serial = sims.add_parser("serial", help=tr("a serial adapter to practise with"))
+    serial.set_defaults(run=_serial)
+    osc = sims.add_parser("osc", help=tr("one who speaks OSC, line by line"))
+    osc.add_argument("--port", type=int, default=8765, help=tr("UDP port (8765)"))
+    osc.set_defaults(run=_osc)
+
     for _, command, _ in commands_of(parser):
         command.add_argument(
             "--version", action="version", version=f"Choreon {__version__}"
@@ -531,6 +537,18 @@ def _node(arguments: argparse.Namespace) -> int:
         arguments.drop,
         arguments.delay,
     )
+
+
+def _serial(arguments: argparse.Namespace) -> int:
+    from choreon.sim.serial_line import run
+
+    return run()
+
+
+def _osc(arguments: argparse.Namespace) -> int:
+    from choreon.sim.osc import run
+
+    return run(arguments.port)
 
 
 def _controller(arguments: argparse.Namespace) -> int:

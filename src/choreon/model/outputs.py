@@ -70,6 +70,16 @@ class ArtnetOutput(
     sync: bool = False
 
 
+class SerialOutput(Output, frozen=True, kw_only=True, omit_defaults=True, tag="serial"):
+    """One universe by a serial adapter (ANSI E1.11): the first of `universes`.
+    `device`: its path; empty: the first that is found.
+    """
+
+    kind: ClassVar[str] = "serial"
+
+    device: str = ""
+
+
 class UnknownOutput(
     Output, frozen=True, kw_only=True, omit_defaults=True, tag="unknown"
 ):
@@ -119,6 +129,11 @@ def _sacn_troubles(output: SacnOutput) -> Iterator[str]:
     yield from within(tr("Sync universe"), output.sync, 0, MOST_UNIVERSE)
 
 
+def _serial_troubles(output: SerialOutput) -> Iterator[str]:
+    if not output.device.isprintable() or len(output.device) > MOST_HOST:
+        yield tr("Adapter {text!r} cannot be one", text=output.device[:40])
+
+
 def _unknown_troubles(output: UnknownOutput) -> Iterator[str]:
     yield tr(
         "An output of the kind “{kind}” is not known here",
@@ -139,7 +154,7 @@ class OutputKind:
     first: dict[str, Any] = field(default_factory=dict)
 
 
-AnyOutput = SacnOutput | ArtnetOutput | UnknownOutput
+AnyOutput = SacnOutput | ArtnetOutput | SerialOutput | UnknownOutput
 
 OUTPUTS: dict[str, OutputKind] = {
     kind.type.kind: kind
@@ -147,6 +162,7 @@ OUTPUTS: dict[str, OutputKind] = {
         OutputKind("sACN", SacnOutput, _sacn_troubles),
         # port-addresses count from 0
         OutputKind(tr("Art-Net 4"), ArtnetOutput, _network_troubles, {"shift": -1}),
+        OutputKind(tr("Serial adapter"), SerialOutput, _serial_troubles),
         OutputKind(tr("Unknown"), UnknownOutput, _unknown_troubles),
     )
 }

@@ -13,10 +13,16 @@ from PySide6.QtNetwork import QAbstractSocket, QNetworkInterface
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
 
 from choreon.language import tr
-from choreon.model.outputs import ArtnetOutput, SacnOutput, UnknownOutput
+from choreon.model.outputs import (
+    ArtnetOutput,
+    SacnOutput,
+    SerialOutput,
+    UnknownOutput,
+)
 from choreon.model.show import MAX_UNIVERSE
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.tick import Tick
+from choreon.wire.outputs.serial_line import adapters
 
 RATES = (0, 44, 40, 30, 25, 20)
 MOST_LISTED = 2000
@@ -115,6 +121,38 @@ class NetworkField(OutputField):
             )
         if self.widget.findData(value) < 0:
             self.widget.addItem(tr("{value} (not there)", value=value), value)
+        self.widget.setCurrentIndex(self.widget.findData(value))
+
+
+class AdapterField(OutputField):
+    """The serial adapter. A path that is not listed can be typed."""
+
+    def __init__(self, put: Put, refused: Refused) -> None:
+        super().__init__("device", tr("Adapter"), put, refused)
+        self.widget: QComboBox = QComboBox()
+        self.widget.setEditable(True)
+        self.widget.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.widget.setAccessibleName(tr("Adapter"))
+        self.widget.setToolTip(tr("The serial adapter that the lamps hang on"))
+        self.widget.activated.connect(lambda _: self.put(self.widget.currentData()))
+        line = self.widget.lineEdit()
+        assert line is not None
+        line.setAccessibleName(tr("Adapter"))
+        line.editingFinished.connect(self._typed)
+
+    def _typed(self) -> None:
+        text = self.widget.currentText().strip()
+        known = self.widget.findText(text)
+        self.put(self.widget.itemData(known) if known >= 0 else text)
+
+    def fill(self, value: str) -> None:
+        """Show the adapters there are, and which it is."""
+        self.widget.clear()
+        self.widget.addItem(tr("the first that is found"), "")
+        for path in adapters():
+            self.widget.addItem(path.rsplit("/", 1)[-1], path)
+        if self.widget.findData(value) < 0:
+            self.widget.addItem(value, value)
         self.widget.setCurrentIndex(self.widget.findData(value))
 
 
@@ -248,6 +286,9 @@ FORMS: dict[str, OutputForm] = {
     ),
     ArtnetOutput.kind: OutputForm(
         _network("broadcast"), (REST, ART_SYNC), added=tr("Art-Net")
+    ),
+    SerialOutput.kind: OutputForm(
+        (AdapterField, UniversesField), added=tr("Serial adapter")
     ),
     UnknownOutput.kind: OutputForm(),
 }

@@ -13,6 +13,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from choreon.wire.outputs.artnet import ArtnetStream
 from choreon.wire.outputs.base import Destination, Frame, Idle, Stream, Tally
 from choreon.wire.outputs.sacn import SacnStream
+from choreon.wire.outputs.serial_line import SerialStream
 from choreon.wire.sacn import DISCOVERY_EVERY
 
 log = logging.getLogger(__name__)
@@ -20,6 +21,7 @@ log = logging.getLogger(__name__)
 STREAMS: dict[str, type[Stream]] = {
     "sacn": SacnStream,
     "artnet": ArtnetStream,
+    "serial": SerialStream,
 }
 """Kind of output → its stream."""
 
