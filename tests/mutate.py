@@ -23,6 +23,7 @@ from choreon.engine.do import Do
 from choreon.formats import showfile
 from choreon.model import changes, edits
 from choreon.model.fixture_type import FixtureType
+from choreon.model.inputs import key_control
 from choreon.model.outputs import AnyOutput
 from choreon.model.refs import BLACKOUT, GRAND, TEMPO, to_tile
 from choreon.model.show import Show
@@ -75,6 +76,7 @@ def messages() -> tuple[bytes, ...]:
         protocol.Restore(housekeeping.blank()),
         protocol.Learning(),
         protocol.Front("page"),
+        protocol.MoveControl(key_control("F5"), 1.0),
         protocol.Blink(ids),
         protocol.SendBytes("k", 1, 1, b"\1\2", 1.0),
         Do(to_tile("front-wash-fader"), Verb.LEVEL, 0.5),

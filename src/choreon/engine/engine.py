@@ -28,11 +28,17 @@ from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock
 from choreon.engine.culprits import Culprits
 from choreon.engine.do import Do
-from choreon.engine.inputs import DEVICES, ControlMove, InputDevice, Surroundings
-from choreon.engine.inputs.base import Resolve
+from choreon.engine.inputs import (
+    DEVICES,
+    ControlMove,
+    InputDevice,
+    KeysDevice,
+    Surroundings,
+)
+from choreon.engine.inputs.base import Resolve, is_hand_of
 from choreon.engine.instance_lock import AlreadyRunning, lock_of
 from choreon.engine.last_frame import LastFrame, held_light
-from choreon.engine.link import Link, Peer
+from choreon.engine.link import WINDOW, Link, Peer
 from choreon.engine.looking_after import Helper, Nurse
 from choreon.engine.openings import Opening
 from choreon.engine.parent import Parent, heed_signals
@@ -515,6 +521,8 @@ class Engine:
         elif isinstance(message, protocol.Learning):
             for way in self._devices:
                 way.learning = message.on
+        elif isinstance(message, protocol.MoveControl):
+            self._move_control(message)
         elif isinstance(message, protocol.Front):
             self._front = message.page
             for way in self._devices:
@@ -525,6 +533,13 @@ class Engine:
             act = act_of(message, self._ahead, lambda: self._compiled.show)
             if act is not None:
                 self._put(act)
+
+    def _move_control(self, message: protocol.MoveControl) -> None:
+        """A control was moved that only the window sees."""
+        value = min(1.0, max(0.0, message.value))
+        for way in self._devices:
+            if isinstance(way, KeysDevice) and way.kind == message.control.kind:
+                way.moved(ControlMove(message.control, value))
 
     def _edit(self, peer: Peer, edit: protocol.Edit) -> None:
         own = self._ahead.show.id, self._edits
@@ -626,6 +641,8 @@ class Engine:
         """
         for way in self._devices:
             way.learning = False
+            if isinstance(way, KeysDevice) and is_hand_of(hand, WINDOW):
+                way.window_gone()
         self._put(lambda s, t: actions.hands_off(self._compiled.show, s, hand, t))
 
     def _find_nodes(self, message: protocol.FindNodes) -> None:

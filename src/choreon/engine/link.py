@@ -23,6 +23,8 @@ from choreon.language import tr
 
 log = logging.getLogger(__name__)
 
+WINDOW = "window"
+"""The kind of a hand that is on a window."""
 _numbers = itertools.count(1)
 
 BACKLOG = 32 << 20  # bytes a client may leave unread before it is let go
@@ -36,7 +38,7 @@ class Peer:
 
     def __init__(self, connection: socket.socket) -> None:
         self.socket = connection
-        self.hand = f"window:{next(_numbers)};"  # what it holds goes with it
+        self.hand = f"{WINDOW}:{next(_numbers)};"  # what it holds goes with it
         self.framer = protocol.Framer()
         self.out = bytearray()
         self.window = False

@@ -142,6 +142,13 @@ class Learning(Message, tag="learning"):
     on: bool = True
 
 
+class MoveControl(Message, tag="control"):
+    """A control that the window sees, such as a key, was moved to `value`, 0…1."""
+
+    control: Control
+    value: Number
+
+
 class Front(Message, tag="front"):
     """The page that is in front on the screen: controllers follow it."""
 
@@ -325,6 +332,7 @@ ToEngine = (
     | Restore
     | Learning
     | Front
+    | MoveControl
     | Blink
     | SendBytes
     | FindNodes

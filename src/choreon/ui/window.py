@@ -42,6 +42,7 @@ from choreon.ui.heading import Heading
 from choreon.ui.help import pages
 from choreon.ui.help.under_hand import page_of, under_hand
 from choreon.ui.help.walk import FirstEvening
+from choreon.ui.key_surface import KeySurface
 from choreon.ui.learn import Learner
 from choreon.ui.ledger import Ledger
 from choreon.ui.notice import Notice
@@ -183,6 +184,7 @@ class MainWindow(QMainWindow):
         self.control_hand = ControlHand(
             parts, self._turn_to, self._front_page, lambda: not self.is_guest
         )
+        self.key_surface = KeySurface(parts, self.learner)
         self.heading = Heading(parts)
 
         self.heading.draft.clicked.connect(lambda: self.go("compose"))
@@ -462,7 +464,11 @@ class MainWindow(QMainWindow):
         """Alt, and a key with it, plays the page that is in front, whatever has the
         focus there.
         """
-        if self.is_guest or not is_alt(event):
+        if self.is_guest:
+            return False
+        if QApplication.activeModalWidget() is None and self.key_surface.key(event):
+            return True
+        if not is_alt(event):
             return False
         active = QApplication.activeWindow()
         if active is self:

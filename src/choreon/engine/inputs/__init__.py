@@ -5,12 +5,14 @@ from __future__ import annotations
 from choreon.engine.inputs.asking import ControlMove
 from choreon.engine.inputs.base import InputDevice, Surroundings
 from choreon.engine.inputs.feedback import Feedback
+from choreon.engine.inputs.keys import KeysDevice
 from choreon.engine.inputs.midi import MidiDevice
 from choreon.engine.inputs.osc import OscDevice
 
 DEVICES: dict[str, type[InputDevice]] = {
     MidiDevice.kind: MidiDevice,
     OscDevice.kind: OscDevice,
+    KeysDevice.kind: KeysDevice,
 }
 """Kind of input → what listens to its devices."""
 
@@ -19,6 +21,7 @@ __all__ = [
     "ControlMove",
     "Feedback",
     "InputDevice",
+    "KeysDevice",
     "MidiDevice",
     "OscDevice",
     "Surroundings",

@@ -222,6 +222,11 @@ def _counted(ties: list[AnyInput], move: ControlMove) -> ControlMove:
     return move._replace(steps=coding.steps(round(TOP * move.value)))
 
 
+def is_hand_of(hand: str, kind: str) -> bool:
+    """Returns whether a hand is one on a device of a kind."""
+    return hand.startswith(f"{kind}:")
+
+
 def hand_of(kind: str, device: str) -> str:
     """Returns what the hand on a device is called."""
     return f"{kind}:{device};"

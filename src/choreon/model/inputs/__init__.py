@@ -4,18 +4,20 @@ from __future__ import annotations
 
 from choreon.model.inputs.answer import Answer, Curve, Pickup
 from choreon.model.inputs.base import Coding, Control, Input, InputKind
+from choreon.model.inputs.keys import KEYS, KeyInput, key_control
 from choreon.model.inputs.midi import MIDI, MidiInput, MidiMessage, midi_control
 from choreon.model.inputs.osc import OSC, OscInput, OscSettings, osc_control
 from choreon.model.inputs.unknown import UNKNOWN_INPUT, UnknownInput
 from choreon.model.refs import Ref
 
-AnyInput = MidiInput | OscInput | UnknownInput
+AnyInput = MidiInput | OscInput | KeyInput | UnknownInput
 
 INPUTS: dict[str, InputKind] = {
     kind.type.kind: kind
     for kind in (
         MIDI,
         OSC,
+        KEYS,
         UNKNOWN_INPUT,
     )
 }
@@ -48,6 +50,7 @@ __all__ = [
     "Curve",
     "Input",
     "InputKind",
+    "KeyInput",
     "MidiInput",
     "MidiMessage",
     "OscInput",
@@ -56,6 +59,7 @@ __all__ = [
     "UnknownInput",
     "called",
     "is_key",
+    "key_control",
     "midi_control",
     "osc_control",
     "tied",

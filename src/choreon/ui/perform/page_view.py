@@ -24,8 +24,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 
-from choreon.language import tr, tr_about
+from choreon.language import in_a_row, tr, tr_about
 from choreon.model import pages
+from choreon.model.inputs import KeyInput
+from choreon.model.refs import Ref
 from choreon.model.sameness import very_same
 from choreon.model.tiles import Page, Section, Spot
 from choreon.render.state import Player, PlayState
@@ -242,6 +244,7 @@ class PageView(QScrollArea):
             page,
             show.playables,
             show.masters,
+            show.inputs,
             show.fixtures,
             show.types,
             show.groups,
@@ -299,10 +302,17 @@ class PageView(QScrollArea):
 
         self.number_keys()
 
+    def _taught(self, ref: Ref) -> str:
+        """The keys of the keyboard that play a tile, as far as it is told on it."""
+        ties = self.parts.document.show.inputs.values()
+        mine = (t for t in ties if t.kind == KeyInput.kind and t.target == ref)
+        return in_a_row([tie.control.name for tie in mine])
+
     def _add(self, page: Page, grid: Grid, tile_id: str) -> None:
         tile = next(t for t in page.tiles if t.id == tile_id)
         made = WIDGETS[tile.kind](self.parts, self.minis, page, tile)
         made.guest = self.guest
+        made.taught = self._taught(tile.ref)
         made.setParent(grid)
         made.menu_wanted.connect(self.menu_wanted)
         made.show()

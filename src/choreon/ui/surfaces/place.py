@@ -58,6 +58,7 @@ class SurfacesPlace(QWidget):
         self.parts, self.learner = parts, learner
         self.layers = layers or Layers()
         self._moved_at: dict[Control, float] = {}
+        self._ports: dict[str, bool] = {}
 
         left = self._make_left()
         middle = self._make_middle()
@@ -183,7 +184,20 @@ class SurfacesPlace(QWidget):
             if device:
                 ports.setdefault(device, False)
 
-        now = self.ports.currentItem().data(ID) if self.ports.currentItem() else ""
+        now = self.port
+        if ports != self._ports:
+            self._ports = ports
+            self.ports.blockSignals(True)  # what is in hand stays there
+            self._list_ports(ports, now)
+            self.ports.blockSignals(False)
+
+        self.none.setVisible(not ports)
+        self.trouble.setText(self.parts.engine.ports.trouble)
+        self.trouble.setVisible(bool(self.parts.engine.ports.trouble))
+        self._port_chosen()
+
+    def _list_ports(self, ports: dict[str, bool], now: str) -> None:
+        """List controllers, and have the same be chosen as before."""
         self.ports.clear()
         for name, is_open in ports.items():
             item = QListWidgetItem(f"{'●' if is_open else '○'}  {name}")
@@ -203,11 +217,6 @@ class SurfacesPlace(QWidget):
 
         if self.ports.currentItem() is None and self.ports.count():
             self.ports.setCurrentRow(0)
-
-        self.none.setVisible(not ports)
-        self.trouble.setText(self.parts.engine.ports.trouble)
-        self.trouble.setVisible(bool(self.parts.engine.ports.trouble))
-        self._port_chosen()
 
     @property
     def port(self) -> str:

@@ -74,6 +74,7 @@ class TileWidget(QWidget):
 
         self.dims = True  # for guests: they may change its level
         self.key = ""  # shown while Alt is held
+        self.taught = ""  # the key of the keyboard that plays it
         self.down = False
         self.by_keyboard = False  # the focus came to it by keys
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -352,6 +353,8 @@ class TileWidget(QWidget):
         self._outline(painter, shape)
         if self.key:
             _draw_key(painter, rect, self.key)
+        elif self.taught and not self.guest:
+            _draw_taught(painter, rect, self.taught)
 
     def draw(self, painter: QPainter, rect: QRectF) -> None:
         """Draw its face."""
@@ -506,6 +509,18 @@ def _draw_key(painter: QPainter, rect: QRectF, key: str) -> None:
     painter.drawRoundedRect(spot, 5, 5)
     painter.setPen(QColor(theme.PIT))
     painter.setFont(theme.font(16, strong=True))
+    painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, key)
+
+
+def _draw_taught(painter: QPainter, rect: QRectF, key: str) -> None:
+    """Draw the key of the keyboard that a tile was taught."""
+    painter.setFont(theme.font(12, strong=True))
+    wide = painter.fontMetrics().horizontalAdvance(key) + 10
+    spot = QRectF(rect.right() - wide - 5, rect.top() + 5, wide, 18)
+    painter.setPen(QPen(QColor(theme.SOFT), 1))
+    painter.setBrush(theme.colour(theme.PIT, 0.75))
+    painter.drawRoundedRect(spot, 3, 3)
+    painter.setPen(QColor(theme.TEXT))
     painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, key)
 
 

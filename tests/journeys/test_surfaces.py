@@ -1,0 +1,324 @@
+"""Controllers in the window: an unknown one is drawn and learnt, in a row, from the tile
+and from the control; the chosen are turned without the mouse; keys of the keyboard.
+"""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLineEdit
+
+from choreon.model import edits
+from choreon.model.inputs import Answer, Coding, Pickup, key_control, midi_control
+from choreon.model.refs import BLACKOUT, CHOOSE, CHOSEN, GRAND, TURN, Ref
+from choreon.model.surfaces import PartSort
+from choreon.sim.controller import PracticeController
+from choreon.ui.surfaces.place import SurfacesPlace
+from tests.journeys.conftest import Hands
+
+STRANGE = "Strange desk"
+
+
+@pytest.fixture
+def strange(hands: Hands):
+    """A controller with a layout that nobody has described."""
+    made = PracticeController(name=STRANGE, layout="rings-16")
+    hands.until(lambda: hands.parts.engine.ports.ports.get(STRANGE))
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def surfaces(hands: Hands) -> SurfacesPlace:
+    place = hands.place("surfaces")
+    assert isinstance(place, SurfacesPlace)
+    return place
+
+
+def choose_port(surfaces: SurfacesPlace, name: str) -> None:
+    for row in range(surfaces.ports.count()):
+        if surfaces.ports.item(row).text().endswith(name):
+            surfaces.ports.setCurrentRow(row)
+    assert surfaces.port == name
+
+
+def tie_of(hands: Hands, control):
+    ties = hands.parts.document.show.inputs.values()
+    return next((tie for tie in ties if tie.control == control), None)
+
+
+def learn(hands: Hands, control, target: Ref, **how) -> None:
+    document = hands.parts.document
+    document.edit("learn", edits.learn(document.show, control, target, **how))
+
+
+def press(strange: PracticeController, part: str) -> None:
+    strange.press(part)
+    strange.let_go(part)
+
+
+def test_an_unknown_controller_is_drawn_part_by_part(hands, surfaces, strange):
+    choose_port(surfaces, STRANGE)
+    hands.click(surfaces.draw)
+    dial = midi_control(STRANGE, "cc", 0, 0)
+    for _ in range(4):
+        strange.turn("dial 1", 1)
+        strange.turn("dial 1", -2)
+    hands.until(lambda: surfaces.drawing.surface.part(dial.name))
+    for n in (1, 2):
+        press(strange, f"push {n}")
+        name = midi_control(STRANGE, "note", 0, n - 1).name
+        hands.until(lambda name=name: surfaces.drawing.surface.part(name))
+
+    own = hands.parts.document.show.surfaces[STRANGE]
+    assert [part.sort for part in own.parts] == [
+        PartSort.ENDLESS,
+        PartSort.PAD,
+        PartSort.PAD,
+    ]
+    assert own.parts[0].coding == Coding.TWOS
+    assert own.parts[2].x == own.parts[1].x + 1  # beside the one before
+
+    # it is put where it lies on the table, named, and undone like all else
+    drawing, form = surfaces.drawing, surfaces.drawing_form
+    control = own.control(own.parts[2])
+    middle = drawing.drawn()[control].center()
+    unit = drawing.drawn()[control].width()
+    hands.drag(drawing, middle, middle + QPointF(unit, 0))
+    moved = hands.parts.document.show.surfaces[STRANGE].parts[2]
+    assert moved.x > own.parts[2].x
+    form.name.setText("Rain")
+    form.name.editingFinished.emit()
+    assert hands.parts.document.show.surfaces[STRANGE].parts[2].name == "Rain"
+    hands.parts.document.undo()
+    assert hands.parts.document.show.surfaces[STRANGE].parts[2].name == ""
+    hands.click(surfaces.draw)
+    assert not surfaces.learner.watching
+
+
+def test_a_drawing_is_kept_read_and_refused_in_words(
+    hands, surfaces, strange, tmp_path
+):
+    choose_port(surfaces, STRANGE)
+    surfaces.template.setCurrentIndex(surfaces.template.findData("wing-10"))
+    surfaces.template.activated.emit(surfaces.template.currentIndex())
+    drawn = hands.parts.document.show.surfaces[STRANGE]
+    assert len(drawn.parts) == 32
+    path = tmp_path / "mine.surface.json"
+    surfaces.write(path)
+
+    wrong = json.loads(path.read_text())
+    wrong["parts"][3]["sends"] = "cc 99 1"
+    (tmp_path / "wrong.json").write_text(json.dumps(wrong))
+    (tmp_path / "foreign.json").write_bytes(b"\x00" * 100)
+    for name in ("wrong.json", "foreign.json", "nowhere.json"):
+        surfaces.read(tmp_path / name)
+        assert name in hands.window.notice.text.text()
+        assert hands.parts.document.show.surfaces[STRANGE] == drawn
+
+    surfaces.template.setCurrentIndex(0)
+    surfaces.template.activated.emit(0)
+    assert STRANGE not in hands.parts.document.show.surfaces
+    surfaces.read(path)
+    assert hands.parts.document.show.surfaces[STRANGE] == drawn
+
+
+def test_a_row_of_tiles_is_learnt_one_control_after_the_other(hands, surfaces, strange):
+    page = next(iter(hands.parts.document.show.pages.values()))
+    tiles = [tile.ref for tile in page.tiles][:4]
+    assert all(ref in surfaces.targets for ref in tiles)
+    learner = surfaces.learner
+    learner.start_row(tiles)
+    assert surfaces.skip.isVisible()
+    for n, ref in enumerate(tiles):
+        hands.until(lambda ref=ref: learner.target == ref)
+        if n == 1:
+            hands.click(surfaces.skip)
+            continue
+        press(strange, f"push {n + 1}")
+        hands.until(lambda ref=ref: learner.target != ref)
+    assert learner.target is None
+    found = [
+        getattr(tie_of(hands, midi_control(STRANGE, "note", 0, n)), "target", None)
+        for n in range(4)
+    ]
+    assert found == [tiles[0], None, tiles[2], tiles[3]]
+
+
+def test_from_the_control_to_what_it_shall_do(hands, surfaces, strange):
+    choose_port(surfaces, STRANGE)
+    surfaces.template.setCurrentIndex(surfaces.template.findData("rings-16"))
+    surfaces.template.activated.emit(surfaces.template.currentIndex())
+    dial = midi_control(STRANGE, "cc", 0, 2)
+    hands.click(surfaces.drawing, surfaces.drawing.drawn()[dial].center())
+    assert "Nothing is tied to it" in surfaces.form.why.text()
+    hands.click(surfaces.targets[GRAND].tie)
+    tie = tie_of(hands, dial)
+    assert (tie.target, tie.coding) == (GRAND, Coding.TWOS)  # as its drawing says
+
+    # it does it at once, and the monitor says so
+    strange.turn("dial 3", -20)
+    state = hands.parts.engine
+    hands.until(lambda: state.state.masters.grand < 0.9)
+    hands.until(lambda: any("Grand master" in line for line in surfaces.monitor.lines))
+
+
+def test_what_a_control_does_is_set_in_its_form(hands, surfaces, strange):
+    fader = midi_control(STRANGE, "cc", 0, 9)
+    learn(hands, fader, GRAND)
+    choose_port(surfaces, STRANGE)
+    surfaces.drawing.choose(fader)
+    form = surfaces.form
+    form.low.changed.emit(20.0)
+    form.high.changed.emit(80.0)
+    index = form.pickup.findData(Pickup.JUMP)
+    form.pickup.setCurrentIndex(index)
+    form.pickup.activated.emit(index)
+    answer = tie_of(hands, fader).answer
+    assert answer == Answer(low=0.2, high=0.8, pickup=Pickup.JUMP)
+    strange.send_raw(bytes((0xB0, 9, 0)))
+    hands.until(lambda: abs(hands.parts.engine.state.masters.grand - 0.2) < 1e-6)
+    hands.click(form.untie)
+    assert tie_of(hands, fader) is None
+
+
+def test_unplugged_in_mid_show_and_back_it_goes_on(hands, surfaces, strange):
+    key = midi_control(STRANGE, "note", 0, 0)
+    learn(hands, key, BLACKOUT)
+    strange.close()
+    hands.until(lambda: not hands.parts.engine.ports.ports.get(STRANGE))
+    choose_port(surfaces, STRANGE)
+    surfaces.drawing.choose(key)
+    assert "not connected" in surfaces.form.why.text()
+
+    again = PracticeController(name=STRANGE, layout="rings-16")
+    hands.until(lambda: hands.parts.engine.ports.ports.get(STRANGE))
+    again.press("push 1")
+    hands.until(lambda: hands.parts.engine.state.masters.blackout)
+    hands.until(lambda: again.lit["push 1"] == 127)  # and its light is on
+    again.close()
+
+
+# through the window
+
+
+def test_the_chosen_are_turned_by_faders_without_the_mouse(hands, strange):
+    show = hands.parts.document.show
+    group = next(g for g in show.groups.values() if g.fixtures)
+    dimmer = midi_control(STRANGE, "cc", 0, 20)
+    key = midi_control(STRANGE, "note", 0, 5)
+    learn(hands, dimmer, Ref(CHOSEN, "Dimmer"), answer=Answer(pickup=Pickup.JUMP))
+    learn(hands, key, Ref(CHOOSE, group.id))
+
+    strange.send_raw(bytes((0xB0, 20, 64)))
+    hands.until(lambda: "Nobody is chosen" in hands.window.notice.text.text())
+    press(strange, "push 6")
+    hands.until(lambda: list(hands.parts.selection.chosen) == list(group.fixtures))
+
+    before = hands.parts.document.show
+    for value in (30, 80, 127):
+        strange.send_raw(bytes((0xB0, 20, value)))
+    draft = hands.parts.draft
+    hands.until(
+        lambda: all(draft.look.get(i, {}).get("Dimmer") == 1.0 for i in group.fixtures)
+    )
+    assert hands.parts.document.show is before  # only the draft
+
+    hands.until(lambda: hands.parts.document.gestures.now is None)
+    hands.parts.document.undo()
+    assert not any("Dimmer" in draft.look.get(i, {}) for i in group.fixtures)
+
+
+def test_hue_and_a_dial_without_an_end_go_through_the_draft(hands, strange):
+    show = hands.parts.document.show
+    lamp = next(i for i in show.fixtures if i.startswith("par"))
+    hands.parts.selection.choose([lamp])
+    hue = midi_control(STRANGE, "cc", 0, 21)
+    learn(hands, hue, Ref(CHOSEN, "hue"), answer=Answer(pickup=Pickup.JUMP))
+    strange.send_raw(bytes((0xB0, 21, 40)))
+    draft = hands.parts.draft
+    hands.until(lambda: "ColorRGB_Red" in draft.look.get(lamp, {}))
+
+    dial = midi_control(STRANGE, "cc", 0, 0)
+    learn(hands, dial, Ref(CHOSEN, "Dimmer"), coding=Coding.TWOS)
+    for _ in range(40):
+        strange.turn("dial 1", 2)
+    hands.until(lambda: draft.look.get(lamp, {}).get("Dimmer", 0.0) > 0.55)
+    assert draft.look[lamp]["Dimmer"] == pytest.approx(80 / 127, abs=0.02)
+
+
+def test_a_key_of_a_controller_turns_to_a_page_and_lights(hands, strange):
+    perform = hands.place("perform")
+    second = list(hands.parts.document.show.pages)[1]
+    first = perform.page_id
+    learn(hands, midi_control(STRANGE, "note", 0, 3), Ref(TURN, second))
+    learn(hands, midi_control(STRANGE, "note", 0, 4), Ref(TURN, "back"))
+    press(strange, "push 4")
+    hands.until(lambda: perform.page_id == second)
+    hands.until(lambda: strange.lit["push 4"] == 127)
+    press(strange, "push 5")
+    hands.until(lambda: perform.page_id == first)
+    hands.until(lambda: strange.lit["push 4"] < 127)
+
+
+def test_a_guest_turns_nothing_of_the_draft_by_a_controller(hands, strange):
+    lamp = next(iter(hands.parts.document.show.fixtures))
+    hands.parts.selection.choose([lamp])
+    learn(hands, midi_control(STRANGE, "cc", 0, 20), Ref(CHOSEN, "Dimmer"))
+    before = hands.parts.draft.look
+    moved = hands.parts.engine.control_moved
+    seen = []
+    moved.connect(seen.append)
+    hands.window.begin_guest()
+    strange.send_raw(bytes((0xB0, 20, 99)))
+    hands.until(lambda: seen)
+    assert hands.parts.draft.look == before
+    hands.window.end_guest()
+
+
+# the keyboard
+
+
+def test_a_key_is_learnt_shown_on_its_tile_and_plays_it(hands):
+    perform = hands.place("perform")
+    tile = next(w for w in perform.tiles.values() if w.tile.kind == "pad")
+    learner = hands.window.learner
+    learner.start(tile.tile.ref)
+    perform.view.body.setFocus()
+    QTest.keyClick(hands.window.focusWidget() or hands.window, Qt.Key.Key_F7)
+    hands.until(lambda: learner.target is None)
+    assert tie_of(hands, key_control("F7")).target == tile.tile.ref
+    hands.until(lambda: perform.tiles[tile.tile.id].taught == "F7")
+
+    engine = hands.parts.engine
+    before = len(engine.state.players)
+    QTest.keyClick(hands.window.focusWidget() or hands.window, Qt.Key.Key_F7)
+    hands.until(lambda: len(engine.state.players) != before)
+
+
+def test_a_taught_letter_is_typed_where_something_is_typed(hands):
+    learn(hands, key_control("Y"), BLACKOUT)
+    place = hands.place("compose")
+    field = next(f for f in place.findChildren(QLineEdit) if f.isVisible())
+    field.setFocus()
+    QTest.keyClicks(field, "yyy")
+    assert field.text().endswith("yyy")
+    assert not hands.parts.engine.state.masters.blackout
+    field.clear()
+
+    hands.window.setFocus()
+    QTest.keyClick(hands.window, Qt.Key.Key_Y)
+    hands.until(lambda: hands.parts.engine.state.masters.blackout)
+
+
+def test_a_key_of_a_command_is_not_taken(hands):
+    learner = hands.window.learner
+    hands.place("perform").view.body.setFocus()
+    learner.start(GRAND)
+    QTest.keyClick(hands.window.focusWidget() or hands.window, Qt.Key.Key_F1)
+    assert learner.target == GRAND or "F1" in hands.window.notice.text.text()
+    learner.cancel()
+    assert tie_of(hands, key_control("F1")) is None
