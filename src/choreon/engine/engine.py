@@ -31,6 +31,7 @@ from choreon.engine.do import Do
 from choreon.engine.inputs import (
     DEVICES,
     ControlMove,
+    DmxDevice,
     InputDevice,
     KeysDevice,
     Surroundings,
@@ -138,6 +139,7 @@ class Engine:
         self._parent = Parent(known.beat, known.supervised)
         self._real_midi = real_midi
         self._front = ""  # the page on the screen
+        self._desks_shown = 0  # which state of other desks was sent last
 
         self._link = self._new_link()
         self._devices = [kind(self._surroundings()) for kind in DEVICES.values()]
@@ -260,6 +262,15 @@ class Engine:
             self._link.state_changed()
         for way in self._devices:
             way.follow(self._compiled.show, self._state)
+        self._look_outside()
+
+    def _look_outside(self) -> None:
+        """Keep what other desks lay over ours, for those who ask why."""
+        outside = self._dmx.outside
+        if outside != self._state.outside:
+            self._state = replace(self._state, outside=outside)
+            self._serial += 1
+            self._link.state_changed()
 
     def _play(self, now: float) -> None:
         """Send a new frame. Where none can be made, the last one goes on, and what is
@@ -331,7 +342,14 @@ class Engine:
             and shown[0] is self._compiled
             and shown[1] is self._state
             and self._closing is None
+            and self._desks_shown == self._dmx.version
+            and not self._dmx.stirs()
         )
+
+    @property
+    def _dmx(self) -> DmxDevice:
+        """The desks that are listened to."""
+        return next(way for way in self._devices if isinstance(way, DmxDevice))
 
     def _draw(self, state: PlayState, now: float) -> Bytes:
         """A frame of a state."""
@@ -339,7 +357,11 @@ class Engine:
         return render(self._compiled, state, now)
 
     def _render(self, state: PlayState, now: float) -> None:
-        frame = self._draw(state, now)
+        drawn = self._draw(state, now)
+        desks = self._dmx
+        self._desks_shown = desks.version
+        universes = self._compiled.rig.universes
+        frame = desks.laid_over(self._compiled.show, universes, drawn)
         self._sender.send(frame, now)
         self._frame_sent = frame
         self._screen.publish(self._compiled.rig.universes, frame, now)

@@ -40,6 +40,7 @@ COLLECTION_OF = {
     "output": "outputs",
     "picture": "pictures",
     "surface": "surfaces",
+    "desk": "desks",
 }
 """Kind → the collection of the show that holds it. All that plays is in `playables`,
 tiles lie on pages."""

@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from choreon.model.fixture_type import FixtureType
-from choreon.model.inputs import AnyInput, OscSettings
+from choreon.model.inputs import AnyInput, Desk, OscSettings
 from choreon.model.masters import EVERY_SHOW, AnyMaster
 from choreon.model.motion import AnyMotion
 from choreon.model.numbers import Count, Number
@@ -221,6 +221,7 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     )
     inputs: dict[str, AnyInput] = {}
     surfaces: dict[str, Surface] = {}
+    desks: dict[str, Desk] = {}
     outputs: dict[str, AnyOutput] = {}
     pictures: dict[str, Picture] = {}
     marks: dict[str, Mark] = {}
@@ -249,6 +250,7 @@ COLLECTIONS: dict[str, Any] = {
     "masters": AnyMaster,
     "inputs": AnyInput,
     "surfaces": Surface,
+    "desks": Desk,
     "outputs": AnyOutput,
     "pictures": Picture,
     "marks": Mark,

@@ -13,6 +13,7 @@ from choreon.language import in_a_row, tr
 from choreon.model import attributes as at
 from choreon.model import links
 from choreon.model.fixture_type import Channel, Use
+from choreon.model.inputs import Merge
 from choreon.model.motion import EffectMode
 from choreon.model.patch import mode_of
 from choreon.model.playables import Stack
@@ -499,6 +500,17 @@ def _over_all(
         if sent.universe == fixture.universe and 0 <= place < len(sent.slots):
             byte = float(sent.slots[place])
             above.append(WhyLayer(tr("sent on purpose"), "", byte, wins=True))
+
+    for desk in state.outside:
+        if desk.universe == fixture.universe:
+            name = desk.name or tr("another desk")
+            text = tr("{desk}, another desk over all of it", desk=name)
+            if desk.how == Merge.HIGHEST:
+                text = tr(
+                    "{desk}, another desk, where its levels are higher", desk=name
+                )
+            wins = desk.how != Merge.HIGHEST
+            above.append(WhyLayer(text, "", 1.0, wins=wins))
 
     found = [*layers, *above]
     dark = bool(layers) and layers[-1].target == BLACKOUT

@@ -13,8 +13,9 @@ from typing import NamedTuple, Self
 import msgspec
 
 from choreon.model.attributes import Family
+from choreon.model.inputs import Merge
 from choreon.model.motion import Effects
-from choreon.model.numbers import Number
+from choreon.model.numbers import Count, Number
 from choreon.model.playables import Priority
 from choreon.model.refs import Ref
 from choreon.model.values import Look
@@ -727,6 +728,14 @@ class Ready(msgspec.Struct, frozen=True):
     moves: tuple[str, ...] = ()
 
 
+class Outside(msgspec.Struct, frozen=True):
+    """A universe over which another desk's lies: whose, and how."""
+
+    universe: Count
+    name: str
+    how: Merge
+
+
 class PlayState(msgspec.Struct, frozen=True):
     """Everything that, beside the show and the time, decides the light.
 
@@ -734,7 +743,8 @@ class PlayState(msgspec.Struct, frozen=True):
     of what plays, above it. `fade_times`: seconds in which what a tile plays comes and
     goes, as a dial set them. `asking`: tiles that were pressed and ask once more, and
     until when. `past`: what was on before the last presses. `ready`: dark lamps that
-    go ahead to where they will be needed.
+    go ahead to where they will be needed. `outside`: what other desks lay over our
+    universes.
     """
 
     players: tuple[Player, ...] = ()
@@ -750,6 +760,7 @@ class PlayState(msgspec.Struct, frozen=True):
     asking: dict[str, Number] = {}
     past: tuple[Moment, ...] = ()
     ready: tuple[Ready, ...] = ()
+    outside: tuple[Outside, ...] = ()
 
     def beat(self, now: float) -> float:
         """Returns the beat of the master tempo at a time."""

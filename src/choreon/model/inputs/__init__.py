@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from choreon.model.inputs.answer import Answer, Curve, Pickup
 from choreon.model.inputs.base import Coding, Control, Input, InputKind
+from choreon.model.inputs.dmx import DMX, Desk, DmxInput, Lost, Merge, dmx_control
 from choreon.model.inputs.keys import KEYS, KeyInput, key_control
 from choreon.model.inputs.midi import MIDI, MidiInput, MidiMessage, midi_control
 from choreon.model.inputs.osc import OSC, OscInput, OscSettings, osc_control
 from choreon.model.inputs.unknown import UNKNOWN_INPUT, UnknownInput
 from choreon.model.refs import Ref
 
-AnyInput = MidiInput | OscInput | KeyInput | UnknownInput
+AnyInput = MidiInput | OscInput | KeyInput | DmxInput | UnknownInput
 
 INPUTS: dict[str, InputKind] = {
     kind.type.kind: kind
@@ -18,6 +19,7 @@ INPUTS: dict[str, InputKind] = {
         MIDI,
         OSC,
         KEYS,
+        DMX,
         UNKNOWN_INPUT,
     )
 }
@@ -48,9 +50,13 @@ __all__ = [
     "Coding",
     "Control",
     "Curve",
+    "Desk",
+    "DmxInput",
     "Input",
     "InputKind",
     "KeyInput",
+    "Lost",
+    "Merge",
     "MidiInput",
     "MidiMessage",
     "OscInput",
@@ -58,6 +64,7 @@ __all__ = [
     "Pickup",
     "UnknownInput",
     "called",
+    "dmx_control",
     "is_key",
     "key_control",
     "midi_control",
