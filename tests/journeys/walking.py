@@ -271,6 +271,12 @@ def _others(hands: Hands) -> Iterator[State]:
     hands.until(lambda: not hidden(surfaces), 2.0, "Surfaces is not laid out")
     yield State("surfaces", window)
 
+    surfaces.drawing.choose(next(iter(surfaces.drawing.drawn())))
+    yield State("surfaces, a control in hand", window, surfaces.form.isVisible)
+    surfaces.draw.setChecked(True)
+    yield State("surfaces, drawing", window, surfaces.draw.isChecked)
+    surfaces.draw.setChecked(False)
+
     window.find_box.begin()
     settle()
     yield State("find", window, window.find_box.isVisible)
@@ -312,6 +318,7 @@ def _dialogs(hands: Hands) -> Iterator[tuple[str, Callable[[], QDialog]]]:
     from choreon.ui.shows.new_dialog import NewShowDialog
     from choreon.ui.shows.open_dialog import OpenShowDialog
     from choreon.ui.shows.versions_dialog import VersionsDialog
+    from choreon.ui.surfaces.ways_dialog import WaysDialog
     from choreon.ui.window import CloseDialog
 
     window, parts = hands.window, hands.parts
@@ -335,6 +342,7 @@ def _dialogs(hands: Hands) -> Iterator[tuple[str, Callable[[], QDialog]]]:
     yield "swap", lambda: SwapDialog(parts, window)
     yield "new show", lambda: NewShowDialog(window)
     yield "open show", lambda: OpenShowDialog(window, window.settings, path)
+    yield "ways in", lambda: WaysDialog(parts, window)
     yield "versions", lambda: VersionsDialog(parts, window)
 
 

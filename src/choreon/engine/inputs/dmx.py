@@ -170,7 +170,7 @@ class DmxDevice(InputDevice):
         if desks is not self._desks:
             self._desks = desks
             self._states = {i: s for i, s in self._states.items() if i in desks}
-            self._again = 0.0
+            self._again, self._looped = 0.0, ""
             self.version += 1
 
         wanted = {(d.protocol, d.port) for d in desks.values() if d.on}

@@ -20,7 +20,7 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.values import ValueField
 
 DOES: dict[Verb | None, str] = {
-    None: tr("What lies nearest"),
+    None: tr("the usual"),
     Verb.PRESS: tr("Press"),
     Verb.SWITCH: tr("On and off"),
     Verb.LEVEL: tr("Level"),
@@ -44,8 +44,8 @@ CURVES = {
     Curve.SOFT: tr("soft at both ends"),
 }
 PICKUPS = {
-    Pickup.MEET: tr("meets at the end"),
-    Pickup.CATCH: tr("waits until passed"),
+    Pickup.MEET: tr("they meet"),
+    Pickup.CATCH: tr("waits"),
     Pickup.JUMP: tr("jumps"),
 }
 

@@ -120,8 +120,15 @@ def _elsewhere(show: Show, ties: list[AnyInput]) -> str:
 def _waits(tie: AnyInput, stands: float, level: float) -> str:
     """It waits until it meets the level."""
     apart = abs(stands - tie.answer.way(level)) > 0.03
-    if tie.answer.pickup != Pickup.CATCH or not apart:
+    if tie.answer.pickup == Pickup.JUMP or not apart or is_key(tie.control):
         return ""
+    if tie.answer.pickup == Pickup.MEET:
+        return tr(
+            "It stands at {stands:.0f} %, its level at {level:.0f} %: they meet as it "
+            "is moved on.",
+            stands=100 * stands,
+            level=100 * tie.answer.way(level),
+        )
     return tr(
         "It stands at {stands:.0f} % and waits until it passes {level:.0f} %.",
         stands=100 * stands,

@@ -58,7 +58,7 @@ class SurfacesPlace(QWidget):
         self.parts, self.learner = parts, learner
         self.layers = layers or Layers()
         self._moved_at: dict[Control, float] = {}
-        self._ports: dict[str, bool] = {}
+        self._listed: tuple[object, ...] = ()
 
         left = self._make_left()
         middle = self._make_middle()
@@ -107,16 +107,23 @@ class SurfacesPlace(QWidget):
             wrap=True,
         )
         self.monitor = Monitor(self.parts, self.layers)
+        self.ways = basics.button(
+            tr("OSC and other desks…"),
+            self.ask_ways,
+            "quiet",
+            tip=tr("Controls over the network, and the DMX of another desk"),
+        )
         left = basics.panel(
             basics.label(tr("Controllers"), "heading"),
             self.none,
             self.ports,
             self.trouble,
+            self.ways,
             basics.label(tr("What came last"), "heading"),
             self.monitor,
         )
         basics.grow(left, 2, 2)
-        basics.grow(left, 5, 3)
+        basics.grow(left, 6, 3)
         return left
 
     def _make_middle(self) -> QWidget:
@@ -180,13 +187,14 @@ class SurfacesPlace(QWidget):
         show = self.parts.document.show
         ports = dict(self.parts.engine.ports.ports)
         known = [tie.control.device for tie in show.inputs.values()]
-        for device in (*known, *show.surfaces):
+        for device in (*known, *show.surfaces, *show.desks):
             if device:
                 ports.setdefault(device, False)
 
         now = self.port
-        if ports != self._ports:
-            self._ports = ports
+        listed = (ports, show.desks)
+        if listed != self._listed:
+            self._listed = listed
             self.ports.blockSignals(True)  # what is in hand stays there
             self._list_ports(ports, now)
             self.ports.blockSignals(False)
@@ -200,7 +208,9 @@ class SurfacesPlace(QWidget):
         """List controllers, and have the same be chosen as before."""
         self.ports.clear()
         for name, is_open in ports.items():
-            item = QListWidgetItem(f"{'●' if is_open else '○'}  {name}")
+            desk = self.parts.document.show.desks.get(name)
+            title = desk.name if desk is not None and desk.name else name
+            item = QListWidgetItem(f"{'●' if is_open else '○'}  {title}")
             item.setData(ID, name)
             item.setToolTip(
                 tr("Connected")
@@ -230,7 +240,8 @@ class SurfacesPlace(QWidget):
         return self.parts.engine.ports.ports.get(self.port, False)
 
     def _port_chosen(self) -> None:
-        self.caption.setText(self.port)
+        desk = self.parts.document.show.desks.get(self.port)
+        self.caption.setText(desk.name if desk is not None else self.port)
         self.hint.setText(
             ""
             if not self.port
@@ -279,6 +290,12 @@ class SurfacesPlace(QWidget):
         else:
             show = edits.put(document.show, "surfaces", surface)
             document.edit(tr("draw {port}", port=self.port), show)
+
+    def ask_ways(self) -> None:
+        """Ask what is listened to beside controllers."""
+        from choreon.ui.surfaces.ways_dialog import WaysDialog  # few need it
+
+        WaysDialog(self.parts, self).exec()
 
     # drawing one's own
 
