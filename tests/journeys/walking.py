@@ -272,7 +272,7 @@ def _others(hands: Hands) -> Iterator[State]:
     yield State("surfaces", window)
 
     surfaces.drawing.choose(next(iter(surfaces.drawing.drawn())))
-    yield State("surfaces, a control in hand", window, surfaces.form.isVisible)
+    yield State("surfaces, a control in hand", window)
     surfaces.draw.setChecked(True)
     yield State("surfaces, drawing", window, surfaces.draw.isChecked)
     surfaces.draw.setChecked(False)

@@ -502,6 +502,9 @@ class FakeRt:
             self.port = FakeRt.plugged[index]
             FakeRt.opened[self.port] = self
 
+        def ignore_types(self, sysex: bool, timing: bool, active_sense: bool) -> None:
+            self.hears_clock = not timing
+
         def set_callback(self, callback) -> None:
             self.callback = callback
 
@@ -527,7 +530,7 @@ def rt(monkeypatch):
 
 def test_real_devices_are_found_by_name_without_their_changing_numbers(rt):
     events: list[midi.Event] = []
-    ports = midi.RtPorts(events.append)
+    ports = midi.RtPorts(events.append, lambda *_: None)
     assert ports.scan() == {"Midi Through:Port-0": False}
     rt.plugged.append("Desk:Desk MIDI 1 24:0")
     assert ports.scan()["Desk:Desk MIDI 1"] is True
@@ -555,11 +558,11 @@ def test_a_machine_without_midi_says_so(monkeypatch):
             raise SystemError("no sequencer here\nand more")
 
     monkeypatch.setitem(sys.modules, "rtmidi", Broken)
-    ports = midi.RtPorts(lambda _: None)
+    ports = midi.RtPorts(lambda _: None, lambda *_: None)
     assert (
         ports.trouble
         == "MIDI devices cannot be used on this machine (no sequencer here)."
     )
     assert ports.scan() == {}
     monkeypatch.setitem(sys.modules, "rtmidi", None)
-    assert "cannot be used" in midi.RtPorts(lambda _: None).trouble
+    assert "cannot be used" in midi.RtPorts(lambda _: None, lambda *_: None).trouble

@@ -51,6 +51,7 @@ SINGLES = {
     "room": tr("the room"),
     "opens": tr("what comes up when the show is opened"),
     "safe": tr("the safe look"),
+    "midi": tr("whose clock is followed"),
     "osc": tr("what is listened to by OSC"),
     "safe_grand": tr("the grand master of the safe look"),
     "guest": tr("what a guest may do"),

@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from choreon.model.fixture_type import FixtureType
-from choreon.model.inputs import AnyInput, Desk, OscSettings
+from choreon.model.inputs import AnyInput, Desk, MidiSettings, OscSettings
 from choreon.model.masters import EVERY_SHOW, AnyMaster
 from choreon.model.motion import AnyMotion
 from choreon.model.numbers import Count, Number
@@ -231,6 +231,7 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     safe_grand: Number = 1.0
     guest: Guest = Guest()
     osc: OscSettings = OscSettings()
+    midi: MidiSettings = MidiSettings()
 
     def tile(self, tile_id: str) -> tuple[Page, AnyTile] | None:
         """The tile called `tile_id` and its page."""
@@ -265,5 +266,6 @@ SINGLE: dict[str, Any] = {
     "safe_grand": Number,
     "guest": Guest,
     "osc": OscSettings,
+    "midi": MidiSettings,
 }
 """What of a show is one thing, no collection, with its type."""

@@ -58,6 +58,8 @@ class Verb(StrEnum):
     """Half as fast."""
     DOUBLE = "double"
     """Twice as fast."""
+    ALIGN = "align"
+    """A beat was at that time, in seconds: come to it within two beats."""
     BAR = "bar"
     """The nearest beat is the first of a bar."""
 

@@ -50,11 +50,16 @@ def announced(folder: Path, name: str) -> int:
 class ControllerClient:
     """Somebody who opened the port. It is spoken to once it has said the token."""
 
-    def __init__(self, line: socket.socket, exclusive: Callable[[bytes], None]) -> None:
+    def __init__(
+        self,
+        line: socket.socket,
+        exclusive: Callable[[bytes], None],
+        real_time: Callable[[int], None],
+    ) -> None:
         line.setblocking(False)
         line.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self.line = line
-        self.parser = Parser(exclusive)
+        self.parser = Parser(exclusive, real_time)
         self.known = False
         self.said = b""  # before it is known
         self.out = bytearray()
@@ -116,6 +121,8 @@ class PracticeController:
         self.colours: dict[str, tuple[int, int, int]] = {}
         self.texts: dict[str, str] = {}
         self.held: set[str] = set()
+        self.ticks: list[int] = []
+        """Real-time messages that came."""
         self._upper: dict[tuple[int, int], int] = {}
         self.told: Callable[[], None] = lambda: None
         self.server = socket.create_server(("127.0.0.1", 0))
@@ -267,7 +274,9 @@ class PracticeController:
             with contextlib.suppress(BlockingIOError):
                 while True:
                     client = ControllerClient(
-                        self.server.accept()[0], self._take_exclusive
+                        self.server.accept()[0],
+                        self._take_exclusive,
+                        self._tick,
                     )
                     self._clients.append(client)
                     self._hear(client)
@@ -342,6 +351,9 @@ class PracticeController:
         self.lit[part.id] = round(TOP * place)
         if part.id in self.data and part.shows.how in (Shows.MOTOR, Shows.RING):
             self.data[part.id] = place
+
+    def _tick(self, byte: int) -> None:
+        self.ticks.append(byte)
 
     def _take_exclusive(self, data: bytes) -> None:
         """A colour that is mixed, or a line of letters."""

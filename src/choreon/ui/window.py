@@ -91,7 +91,7 @@ LEAST_OF = {
     "compose": QSize(948, 540),
     "score": QSize(948, 500),
     "perform": QSize(760, 440),
-    "surfaces": QSize(948, 440),
+    "surfaces": QSize(984, 560),
 }
 """A place has this room at least; in less it scrolls, and what must be at hand, the
 blackout and the way to the other places, stays where it is.

@@ -22,7 +22,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from choreon.language import tr
-from choreon.wire.midi_bytes import Parser, Voice, message
+from choreon.wire.midi_bytes import REAL_TIME, Parser, Voice, message
 
 log = logging.getLogger(__name__)
 
@@ -153,8 +153,14 @@ class LocalPort:
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._socket.sendall(token.encode() + b"\n")
         self._socket.setblocking(False)
-        self._parser, self._reader = Parser(), Reader(name)
+        self._parser = Parser(real_time=self._tick)
+        self._reader = Reader(name)
+        self.ticks: list[int] = []
+        """Real-time messages that have come since they were looked at."""
         self._rest = b""  # of a message that was taken in part
+
+    def _tick(self, byte: int) -> None:
+        self.ticks.append(byte)
 
     def fileno(self) -> int:
         """The socket's number, to be waited for."""
@@ -202,9 +208,11 @@ class RtPorts:
     to offer.
     """
 
-    def __init__(self, moved: Callable[[Event], None]) -> None:
+    def __init__(
+        self, moved: Callable[[Event], None], ticked: Callable[[str, int], None]
+    ) -> None:
         self.trouble = ""
-        self._moved = moved
+        self._moved, self._ticked = moved, ticked
         self._open: dict[str, tuple[Any, Any]] = {}
         self._readers: dict[str, Reader] = {}
         try:
@@ -245,6 +253,7 @@ class RtPorts:
     def _pair(self, name: str, index: int, out: int | None) -> tuple[Any, Any]:
         midi_in = self._rtmidi.MidiIn()
         midi_in.open_port(index, name=tr("choreon in"))
+        midi_in.ignore_types(sysex=True, timing=False, active_sense=True)
         midi_in.set_callback(lambda data, _=None: self._got(name, data[0]))
         midi_out = None
         if out is not None:
@@ -253,6 +262,9 @@ class RtPorts:
         return midi_in, midi_out
 
     def _got(self, name: str, data: list[int]) -> None:
+        if len(data) == 1 and data[0] >= REAL_TIME:
+            self._ticked(name, data[0])
+            return
         with contextlib.suppress(ValueError):
             reader = self._readers.setdefault(name, Reader(name))
             for event in reader.read(message(data)):
@@ -297,11 +309,12 @@ class MidiDevices:
         moved: Callable[[Event], None],
         changed: Callable[[dict[str, bool], str], None],
         real: bool = True,
+        ticked: Callable[[str, int], None] = lambda port, byte: None,
     ) -> None:
         self._folder = folder
-        self._moved, self._changed = moved, changed
+        self._moved, self._changed, self._ticked = moved, changed, ticked
         self._local: dict[str, LocalPort] = {}
-        self._rt = RtPorts(self._heard) if real else None
+        self._rt = RtPorts(self._heard, ticked) if real else None
         self._ports: dict[str, bool] | None = None
 
         self._want: dict[Key, Shown] = {}
@@ -311,6 +324,8 @@ class MidiDevices:
         self._moved_at: dict[Key, float] = {}
         self._touched: set[Key] = set()
         self._later = math.inf  # when something is to be shown that waits
+        self._saying = threading.Lock()
+        self._said: list[tuple[str, bytes]] = []  # to be sent by the thread
         self._wake_in, self._wake_out = socket.socketpair()
         self._wake_in.setblocking(False)
         self._ended = False
@@ -383,11 +398,16 @@ class MidiDevices:
                 else:
                     self._wake_in.recv(4096)
 
+            self._say_waiting()
             self._light()
 
     def _read(self, port: LocalPort) -> None:
         try:
-            for event in port.read():
+            events = port.read()
+            ticks, port.ticks = port.ticks, []
+            for byte in ticks:
+                self._ticked(port.name, byte)
+            for event in events:
                 self._heard(event)
         except OSError:
             self._lose(port)
@@ -406,6 +426,21 @@ class MidiDevices:
         self._local.pop(port.name, None)
         self._forget(port.name)
         self._tell({**(self._ports or {}), port.name: False})
+
+    def say(self, port: str, data: bytes) -> None:
+        """Send a message to a device; one that is gone is passed over. Callable from
+        any thread.
+        """
+        with self._saying:
+            self._said.append((port, data))
+        with contextlib.suppress(OSError):
+            self._wake_out.send(b"s")
+
+    def _say_waiting(self) -> None:
+        with self._saying:
+            said, self._said = self._said, []
+        for port, data in said:
+            self._send((port, "", 0, 0), data)
 
     def _forget(self, name: str) -> None:
         self._shown = {

@@ -108,6 +108,10 @@ def _bar(clock: BeatClock, do: Do, now: float) -> BeatClock:
     return tempo.on_bar(clock, now)
 
 
+def _align(clock: BeatClock, do: Do, now: float) -> BeatClock:
+    return tempo.aligned(clock, do.value, now)
+
+
 def _set_group(state: PlayState, do: Do, now: float) -> PlayState:
     level = within(do.value)
     levels = {i: v for i, v in state.masters.levels.items() if i != do.ref.id}
@@ -170,6 +174,7 @@ MASTERS: dict[str, dict[Verb, Act]] = {
         Verb.HALF: _of_tempo(_half),
         Verb.DOUBLE: _of_tempo(_double),
         Verb.BAR: _of_tempo(_bar),
+        Verb.ALIGN: _of_tempo(_align),
     },
 }
 

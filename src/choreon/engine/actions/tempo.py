@@ -63,6 +63,15 @@ def tapped(clock: BeatClock, now: float) -> BeatClock:
     )
 
 
+def aligned(clock: BeatClock, when: float, now: float) -> BeatClock:
+    """Returns the clock on its way to have a beat fall on a time, `when`."""
+    if not math.isfinite(when) or abs(when - now) > AGAIN:
+        return clock
+    beat = clock.beat_at(when)
+    here = clock.beat_at(now)
+    return replace(clock, at=now, beat=here, pull=round(beat) - beat)
+
+
 def with_tap(taps: Taps, now: float) -> Taps:
     """Returns taps with one more: in a new count where it comes late, the same object
     where it is the last one once again.

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import re
 import threading
+import time
 from collections.abc import Callable
 
+from choreon.engine.do import Do
 from choreon.engine.inputs.asking import ControlMove
-from choreon.engine.inputs.base import InputDevice, Surroundings
+from choreon.engine.inputs.base import InputDevice, Surroundings, hand_of
+from choreon.engine.inputs.clock_sender import ClockSender
 from choreon.engine.inputs.feedback import Feedback
+from choreon.engine.inputs.midi_clock import ClockFollower
 from choreon.model.colours import Light, of_hex, to_oklab
 from choreon.model.inputs import (
     Control,
@@ -18,8 +22,11 @@ from choreon.model.inputs import (
     midi_control,
 )
 from choreon.model.inputs.midi import midi_parts
-from choreon.model.refs import Ref
+from choreon.model.refs import TEMPO, Ref
+from choreon.model.show import Show
 from choreon.model.surfaces import Display, Shade, Shows, SurfacePart
+from choreon.model.verbs import Verb
+from choreon.render.state import PlayState
 from choreon.wire.midi import Event, Key, MidiDevices, Shown, place_bytes, to_bytes
 
 LIT, READY = 127, 20  # a pad that is on; a pad that has something behind it
@@ -38,7 +45,32 @@ class MidiDevice(InputDevice):
             lambda event: self.moved(move_of(event)),
             self.ports_changed,
             around.real,
+            self._ticked,
         )
+        self._followers: dict[str, ClockFollower] = {}
+        self._clock = ClockSender(self._devices.say)
+
+    # the tempo of others, and ours to them
+
+    def _ticked(self, port: str, byte: int) -> None:
+        """A message of another's clock came."""
+        if self.around.newest().midi.clock_from != port:
+            return
+        follower = self._followers.setdefault(port, ClockFollower())
+        beat = follower.take(byte, time.monotonic())
+        if beat is not None:
+            dos = [Do(TEMPO, Verb.BPM, beat.bpm), Do(TEMPO, Verb.ALIGN, beat.at)]
+            hand = hand_of(self.kind, port)
+            self.around.asked(dos, lambda show, state: dos, hand)
+
+    def follow(self, show: Show, state: PlayState) -> None:
+        """Light the controllers, and tell the tempo to those who want it."""
+        super().follow(show, state)
+        self._clock.follow(state.clock, show.midi.clock_to)
+
+    def say(self, port: str, data: bytes) -> None:
+        """Send a message to a device."""
+        self._devices.say(port, data)
 
     def show(self, lights: dict[Control, Feedback]) -> None:
         """Light the controllers."""
@@ -64,10 +96,12 @@ class MidiDevice(InputDevice):
 
     def abandon(self) -> None:
         """Give it up."""
+        self._clock.end()
         self._devices.abandon()
 
     def close(self) -> None:
         """Let the controllers go."""
+        self._clock.end()
         self._devices.close()
 
 

@@ -6,7 +6,13 @@ from choreon.model.inputs.answer import Answer, Curve, Pickup
 from choreon.model.inputs.base import Coding, Control, Input, InputKind
 from choreon.model.inputs.dmx import DMX, Desk, DmxInput, Lost, Merge, dmx_control
 from choreon.model.inputs.keys import KEYS, KeyInput, key_control
-from choreon.model.inputs.midi import MIDI, MidiInput, MidiMessage, midi_control
+from choreon.model.inputs.midi import (
+    MIDI,
+    MidiInput,
+    MidiMessage,
+    MidiSettings,
+    midi_control,
+)
 from choreon.model.inputs.osc import OSC, OscInput, OscSettings, osc_control
 from choreon.model.inputs.unknown import UNKNOWN_INPUT, UnknownInput
 from choreon.model.refs import Ref
@@ -59,6 +65,7 @@ __all__ = [
     "Merge",
     "MidiInput",
     "MidiMessage",
+    "MidiSettings",
     "OscInput",
     "OscSettings",
     "Pickup",

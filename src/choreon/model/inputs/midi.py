@@ -5,6 +5,8 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import ClassVar
 
+import msgspec
+
 from choreon.language import tr
 from choreon.model.inputs.base import Control, Input, InputKind
 from choreon.model.numbers import Count
@@ -25,6 +27,15 @@ class MidiMessage(StrEnum):
     TOUCH = "touch"
     """Polyphonic key pressure: how hard one key is held."""
     PROGRAM = "program"
+
+
+class MidiSettings(msgspec.Struct, frozen=True, omit_defaults=True):
+    """`clock_from`: the device whose clock sets the tempo; `clock_to`: those that are
+    sent ours.
+    """
+
+    clock_from: str = ""
+    clock_to: tuple[str, ...] = ()
 
 
 class MidiInput(Input, frozen=True, kw_only=True, tag="midi", omit_defaults=True):

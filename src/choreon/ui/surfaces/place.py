@@ -41,7 +41,7 @@ from choreon.ui.widgets.menu import Menu
 
 ID = Qt.ItemDataRole.UserRole
 WIDE = 1150  # points from which the sides have all the room that they like
-SIDES, NARROW = (230, 320), (172, 296)  # points of left and right
+SIDES, NARROW = (230, 320), (200, 296)  # points of left and right
 ENDING = ".surface.json"
 AS_MOVED = ""  # drawn from what is moved
 
