@@ -34,6 +34,7 @@ from choreon.engine.inputs import (
     DmxDevice,
     InputDevice,
     KeysDevice,
+    MidiDevice,
     Surroundings,
 )
 from choreon.engine.inputs.base import Resolve, is_hand_of
@@ -47,6 +48,7 @@ from choreon.engine.precompiler import Precompiler
 from choreon.engine.run_log import RunLog
 from choreon.engine.screen import SharedFrame
 from choreon.engine.sending import sender_of
+from choreon.engine.sends import Sends
 from choreon.engine.session import NOTHING
 from choreon.engine.window_messages import Act, act_of
 from choreon.language import listed, plural, sentences, tr
@@ -143,6 +145,7 @@ class Engine:
 
         self._link = self._new_link()
         self._devices = [kind(self._surroundings()) for kind in DEVICES.values()]
+        self._sends = Sends(self._say)
 
     def _take_up(self, show: Show, known: Opening) -> None:
         """Go on with what played last with a show, as far as it can be."""
@@ -262,6 +265,10 @@ class Engine:
             self._link.state_changed()
         for way in self._devices:
             way.follow(self._compiled.show, self._state)
+        try:
+            self._sends.follow(self._compiled.show, self._state)
+        except Exception:
+            self._complain(now, tr("what others are told could not be found"))
         self._look_outside()
 
     def _look_outside(self) -> None:
@@ -345,6 +352,12 @@ class Engine:
             and self._desks_shown == self._dmx.version
             and not self._dmx.stirs()
         )
+
+    def _say(self, port: str, data: bytes) -> None:
+        """Send a message to a MIDI device."""
+        for way in self._devices:
+            if isinstance(way, MidiDevice):
+                way.say(port, data)
 
     @property
     def _dmx(self) -> DmxDevice:
@@ -446,6 +459,7 @@ class Engine:
             self._disk,
             self._screen.trouble,
             self._crowded(),
+            *self._sends.faults,
         ]
 
         names = [_named(self._compiled.show, i) for i in self._compiled.left_out]

@@ -41,6 +41,7 @@ COLLECTION_OF = {
     "picture": "pictures",
     "surface": "surfaces",
     "desk": "desks",
+    "send": "sends",
 }
 """Kind → the collection of the show that holds it. All that plays is in `playables`,
 tiles lie on pages."""

@@ -18,6 +18,7 @@ from choreon.model.motion import AnyMotion
 from choreon.model.numbers import Count, Number
 from choreon.model.outputs import AnyOutput
 from choreon.model.playables import AnyPlayable
+from choreon.model.sends import Send
 from choreon.model.surfaces import Surface
 from choreon.model.tiles import AnyTile, Guest, Page, Part, Start
 from choreon.model.values import Look, Value
@@ -222,6 +223,7 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     inputs: dict[str, AnyInput] = {}
     surfaces: dict[str, Surface] = {}
     desks: dict[str, Desk] = {}
+    sends: dict[str, Send] = {}
     outputs: dict[str, AnyOutput] = {}
     pictures: dict[str, Picture] = {}
     marks: dict[str, Mark] = {}
@@ -252,6 +254,7 @@ COLLECTIONS: dict[str, Any] = {
     "inputs": AnyInput,
     "surfaces": Surface,
     "desks": Desk,
+    "sends": Send,
     "outputs": AnyOutput,
     "pictures": Picture,
     "marks": Mark,

@@ -124,6 +124,7 @@ class Shown(NamedTuple):
 
 BLINK = 0.3  # seconds that a message stands that takes turns
 OFTEN = 0.05  # seconds between two messages for one control at the least
+ECHO = 0.03  # seconds in which what a device says is what it was told, if it is that
 ALONE = 0.4  # seconds after a hand has moved it in which a motor is left alone
 
 
@@ -139,6 +140,11 @@ def announced(file: Path) -> tuple[int, str]:
         return int(said["port"]), str(said.get("token", ""))
     except (KeyError, TypeError, AttributeError, RecursionError) as error:
         raise ValueError(tr("{name} announces no port", name=file.name)) from error
+
+
+def _data(event: Event) -> int:
+    """The value of a control as it was sent, 0…127."""
+    return round(127 * event.value)
 
 
 class LocalPort:
@@ -415,11 +421,24 @@ class MidiDevices:
     def _heard(self, event: Event) -> None:
         """A control was moved. What it shows of itself may be another thing by now."""
         key = event[:4]
+        if self._is_echo(key, event):
+            return
         self._shown.pop(key, None)
         self._moved_at[key] = time.monotonic()
         if event.kind == "note":
             (self._touched.add if event.value else self._touched.discard)(key)
         self._moved(event)
+
+    def _is_echo(self, key: Key, event: Event) -> bool:
+        """Whether a device only says again what it was told: taken for a hand's, it
+        would press what it shows, and so on for ever.
+        """
+        told = self._shown.get(key)
+        if told is None or event.kind != "note":
+            return False
+        since = time.monotonic() - self._sent_at.get(key, -math.inf)
+        same = told == to_bytes("note", event.channel, event.number, _data(event))
+        return same and since < ECHO
 
     def _lose(self, port: LocalPort) -> None:
         port.close()

@@ -1,0 +1,125 @@
+"""What is told to others when something starts, ends, or goes on."""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import socket
+import time
+from collections.abc import Callable, Iterator
+
+from choreon.engine.actions import cues
+from choreon.language import tr
+from choreon.model.refs import Ref, name_of
+from choreon.model.sends import NotAMessage, Send, SendOn, as_midi, as_osc, osc_host
+from choreon.model.show import Show
+from choreon.render.state import PlayState
+from choreon.wire.osc import write
+
+log = logging.getLogger(__name__)
+
+MOST, WITHIN = 20, 1.0  # as often as that in so many seconds: else it comes of itself
+QUIET = 3.0  # seconds after which one that was stopped may go out again
+
+Marks = dict[Ref, tuple[bool, tuple[object, ...]]]
+"""What is on of things, and at which cues."""
+
+
+class Sends:
+    """Looks at what plays from frame to frame. `say` sends to a MIDI device."""
+
+    def __init__(self, say: Callable[[str, bytes], None]) -> None:
+        self._say = say
+        self._marks: Marks = {}
+        self._times: dict[str, list[float]] = {}
+        self._stopped: dict[str, float] = {}
+        self.faults: tuple[str, ...] = ()
+        self._socket: socket.socket | None = None
+
+    def follow(self, show: Show, state: PlayState) -> None:
+        """Tell what changed since the frame before. Never waits."""
+        if not show.sends:
+            self._marks = {}
+            return
+
+        before, self._marks = self._marks, marks(show, state)
+        for send in due(show, before, self._marks):
+            if self._may(show, send):
+                self._out(send)
+
+    def _may(self, show: Show, send: Send) -> bool:
+        """Whether it goes out: not one that calls forth itself again and again."""
+        now = time.monotonic()
+        if now - self._stopped.get(send.id, -QUIET) < QUIET:
+            self._stopped[send.id] = now
+            return False
+
+        self._stopped.pop(send.id, None)
+        times = [at for at in self._times.get(send.id, ()) if now - at < WITHIN]
+        self._times[send.id] = [*times, now]
+        stops = len(times) >= MOST
+        if stops:
+            self._stopped[send.id] = now
+        self.faults = tuple(self._told(show))
+        return not stops
+
+    def _told(self, show: Show) -> Iterator[str]:
+        for send_id in self._stopped:
+            send = show.sends.get(send_id)
+            if send is not None:
+                name = name_of(show, send.of)
+                yield tr(
+                    "What {name} sends to {to} comes back and calls it again: it is "
+                    "not sent for now.",
+                    name=name,
+                    to=send.to,
+                )
+
+    def _out(self, send: Send) -> None:
+        try:
+            if send.is_osc:
+                address, values = as_osc(send.message)
+                self._datagram(write(address, *values), osc_host(send.to))
+            else:
+                self._say(send.to, as_midi(send.message))
+        except NotAMessage as error:
+            log.warning("a message was not sent: %s", error)
+
+    def _datagram(self, data: bytes, to: tuple[str, int]) -> None:
+        if self._socket is None:
+            self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+            self._socket.setblocking(False)
+        with contextlib.suppress(OSError):
+            self._socket.sendto(data, to)
+
+    def close(self) -> None:
+        """Send no more."""
+        if self._socket is not None:
+            self._socket.close()
+            self._socket = None
+
+
+def marks(show: Show, state: PlayState) -> Marks:
+    """Returns what is on of the things that anything is told of."""
+    found: Marks = {}
+    for ref in {send.of for send in show.sends.values()}:
+        on = [p for p in state.players if p.ref == ref and not p.releasing]
+        cursors = (cues.cursor_of(player) for player in on)
+        at = tuple((c.cue, c.going.at) for c in cursors if c is not None and c.cue)
+        found[ref] = (bool(on), at)
+    return found
+
+
+def due(show: Show, before: Marks, after: Marks) -> Iterator[Send]:
+    """Yields what is to be told, in the order of the show."""
+    for send in show.sends.values():
+        was = before.get(send.of)
+        now = after.get(send.of)
+        if was is None or now is None:
+            continue  # nobody has looked at it before
+        if send.when == SendOn.START and now[0] and not was[0]:
+            yield send
+        if send.when == SendOn.END and was[0] and not now[0]:
+            yield send
+        if send.when == SendOn.GO and now[1] and now[1] != was[1]:
+            yield send
