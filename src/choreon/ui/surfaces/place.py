@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent, QShowEvent
@@ -108,10 +109,10 @@ class SurfacesPlace(QWidget):
         )
         self.monitor = Monitor(self.parts, self.layers)
         self.ways = basics.button(
-            tr("OSC and other desks…"),
+            tr("More ways in and out…"),
             self.ask_ways,
             "quiet",
-            tip=tr("Controls over the network, and the DMX of another desk"),
+            tip=tr("OSC, the DMX of another desk, and what others are told"),
         )
         left = basics.panel(
             basics.label(tr("Controllers"), "heading"),
@@ -332,7 +333,36 @@ class SurfacesPlace(QWidget):
         pages.setCheckable(True)
         pages.setChecked(own is not None and own.own_pages)
         pages.triggered.connect(self.set_own_pages)
+        self._add_clock(menu)
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def _add_clock(self, menu: Menu) -> None:
+        """Whose tempo is followed, and who is told ours."""
+        midi = self.parts.document.show.midi
+        follow = menu.addAction(tr("Its clock sets the tempo"))
+        tell = menu.addAction(tr("Send it the tempo, as a clock"))
+        for action, on, act in (
+            (follow, midi.clock_from == self.port, self.follow_clock),
+            (tell, self.port in midi.clock_to, self.send_clock),
+        ):
+            action.setCheckable(True)
+            action.setChecked(on)
+            action.triggered.connect(act)
+
+    def follow_clock(self, on: bool) -> None:
+        """Have the controller's MIDI clock set the tempo."""
+        self._midi(tr("follow a clock"), clock_from=self.port if on else "")
+
+    def send_clock(self, on: bool) -> None:
+        """Have the controller be sent the tempo as MIDI clock."""
+        others = [p for p in self.parts.document.show.midi.clock_to if p != self.port]
+        to = (*others, self.port) if on else tuple(others)
+        self._midi(tr("send a clock"), clock_to=to)
+
+    def _midi(self, name: str, **fields: Any) -> None:
+        document = self.parts.document
+        midi = edits.replace(document.show.midi, **fields)
+        document.edit(name, edits.replace(document.show, midi=midi))
 
     def set_own_pages(self, on: bool) -> None:
         """Have the controller turn by its own keys, or follow the page on screen."""

@@ -184,7 +184,10 @@ class TargetList(QWidget):
             ),
         )
         learn.setAccessibleName(tr("Learn all of {section}", section=section.title))
-        line = basics.row(basics.label(section.title, "small"), 1, learn, spacing=4)
+        title = basics.name_label(section.title, "small")
+        title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        line = basics.row(title, learn, spacing=4)
+        basics.grow(line, 0)
         return line
 
 

@@ -1,4 +1,6 @@
-"""Other ways in than a controller on a cable: OSC, and the DMX of another desk."""
+"""Other ways in, and out, than a controller on a cable: OSC, the DMX of another desk,
+and what others are told.
+"""
 
 from __future__ import annotations
 
@@ -21,6 +23,7 @@ from choreon.language import tr
 from choreon.model import edits
 from choreon.model.inputs import Desk, Lost, Merge
 from choreon.model.osc import space
+from choreon.model.sends import Send, SendOn, fault_of
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
@@ -43,6 +46,11 @@ LOSTS = {
     Lost.FADE: tr("fade to ours"),
     Lost.GO_ON: tr("go on with ours"),
 }
+WHENS = {
+    SendOn.START: tr("starts"),
+    SendOn.END: tr("ends"),
+    SendOn.GO: tr("goes to a cue"),
+}
 PROTOCOLS = {"sacn": "sACN", "artnet": "Art-Net"}
 
 
@@ -52,12 +60,12 @@ class WaysDialog(Dialog):
     def __init__(self, parts: Parts, parent: QWidget) -> None:
         super().__init__(parent)
         self.parts = parts
-        self.setWindowTitle(tr("OSC and other desks"))
+        self.setWindowTitle(tr("OSC, other desks, and what others are told"))
         inside = QWidget()
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 12, 0)
         column.setSpacing(10)
-        column.addWidget(basics.label("OSC", "heading"))
+        column.addWidget(basics.label(tr("OSC"), "heading"))
         column.addWidget(self._make_osc())
         column.addWidget(basics.label(tr("DMX of another desk"), "heading"))
         column.addWidget(
@@ -75,6 +83,23 @@ class WaysDialog(Dialog):
         column.addLayout(self.desks)
         self.add = basics.button(tr("Another desk"), self._add, "", "plus")
         column.addWidget(basics.row(self.add, 1))
+        column.addWidget(basics.label(tr("What others are told"), "heading"))
+        column.addWidget(
+            basics.label(
+                tr(
+                    "A MIDI or OSC message goes out when something starts, ends, or "
+                    "goes on: note 60 127 ch 1, cc 7 100, program 5, start, F0 … F7, "
+                    "or an OSC address with numbers, such as /clip/3 1."
+                ),
+                "soft",
+                wrap=True,
+            )
+        )
+        self.sends = QVBoxLayout()
+        self.sends.setSpacing(8)
+        column.addLayout(self.sends)
+        self.tell = basics.button(tr("Tell others…"), self._add_send, "", "plus")
+        column.addWidget(basics.row(self.tell, 1))
         column.addStretch(1)
 
         done = basics.button(tr("Done"), self.accept, "main")
@@ -83,6 +108,7 @@ class WaysDialog(Dialog):
         )
         self.resize(620, 640)
         self.rows: dict[str, DeskRow] = {}
+        self.send_rows: dict[str, SendRow] = {}
         parts.document.show_changed.connect(lambda _: self.fill())
         self.fill()
 
@@ -151,6 +177,22 @@ class WaysDialog(Dialog):
         show = edits.put(document.show, "desks", desk)
         document.edit(tr("add another desk"), show)
 
+    def _add_send(self) -> None:
+        document = self.parts.document
+        show = document.show
+        first = next(iter(show.playables.values()), None)
+        if first is None:
+            text = tr("There is nothing yet that could start: make a scene first.")
+            self.parts.notices.told.emit(text, "info")
+            return
+        send = Send(
+            id=edits.fresh_id("send", show.sends),
+            of=first.ref,
+            to=next(iter(self.parts.engine.ports.ports), ""),
+            message="note 60",
+        )
+        document.edit(tr("tell others"), edits.put(show, "sends", send))
+
     def fill(self) -> None:
         """Show what holds now."""
         show = self.parts.document.show
@@ -166,6 +208,14 @@ class WaysDialog(Dialog):
                 self.desks.addWidget(row)
         for desk_id, row in self.rows.items():
             row.fill(show.desks[desk_id])
+
+        if list(self.send_rows) != list(show.sends):
+            basics.clear(self.sends)
+            self.send_rows = {i: SendRow(self.parts, i) for i in show.sends}
+            for line in self.send_rows.values():
+                self.sends.addWidget(line)
+        for send_id, line in self.send_rows.items():
+            line.fill(show.sends[send_id])
 
 
 class DeskRow(QWidget):
@@ -240,6 +290,79 @@ class DeskRow(QWidget):
         document = self.parts.document
         show = edits.drop(document.show, "desks", [self.desk_id])
         document.edit(tr("listen to a desk no more"), show)
+
+
+class SendRow(QWidget):
+    """One message to others."""
+
+    def __init__(self, parts: Parts, send_id: str) -> None:
+        super().__init__()
+        self.parts, self.send_id = parts, send_id
+        self.of = _box(tr("Of"), {}, lambda ref: self._change(of=ref))
+        self.when = _box(tr("When it"), WHENS, lambda v: self._change(when=v))
+        self.to = QComboBox()
+        self.to.setEditable(True)
+        self.to.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.to.setAccessibleName(tr("To"))
+        self.to.setToolTip(
+            tr("A controller, or for OSC an address such as 10.0.0.20:9000")
+        )
+        self.to.activated.connect(lambda _: self._typed_to())
+        line = self.to.lineEdit()
+        assert line is not None
+        line.setAccessibleName(tr("To"))
+        line.editingFinished.connect(self._typed_to)
+
+        self.message = QLineEdit()
+        self.message.setAccessibleName(tr("Message"))
+        self.message.setPlaceholderText(tr("note 60"))
+        self.message.editingFinished.connect(
+            lambda: self._change(message=self.message.text().strip())
+        )
+        self.fault = basics.label("", "small", wrap=True)
+        self.remove = basics.tool("close", tr("Tell it no more"), self._remove)
+        first = basics.row(self.of, self.when, self.remove, spacing=6)
+        second = basics.row(self.to, self.message, spacing=6)
+        for row, index in ((first, 0), (second, 0), (second, 1)):
+            basics.grow(row, index)
+        basics.stack(self, first, second, self.fault, margins=8, spacing=4)
+
+    def fill(self, send: Send) -> None:
+        """Show what is told."""
+        show = self.parts.document.show
+        names = {p.ref: p.name for p in show.playables.values()}
+        names.setdefault(send.of, tr("gone"))
+        self.of.clear()
+        for ref, name in names.items():
+            self.of.addItem(name, ref)
+        self.of.setCurrentIndex(list(names).index(send.of))
+        self.when.setCurrentIndex(self.when.findData(send.when))
+
+        self.to.clear()
+        self.to.addItems(list(self.parts.engine.ports.ports))
+        self.to.setCurrentText(send.to)
+        self.message.setText(send.message)
+        fault = fault_of(send)
+        self.fault.setText(fault)
+        self.fault.setVisible(bool(fault))
+
+    def _typed_to(self) -> None:
+        self._change(to=self.to.currentText().strip())
+
+    def _change(self, **fields: Any) -> None:
+        document = self.parts.document
+        send = document.show.sends.get(self.send_id)
+        if send is None:
+            return
+        made = edits.replace(send, **fields)
+        if made != send:
+            show = edits.put(document.show, "sends", made)
+            document.edit(tr("change what others are told"), show)
+
+    def _remove(self) -> None:
+        document = self.parts.document
+        show = edits.drop(document.show, "sends", [self.send_id])
+        document.edit(tr("tell others no more"), show)
 
 
 def _form(of: QWidget) -> QFormLayout:
