@@ -18,6 +18,7 @@ from bench import (
     presses,
     rig,
     stage,
+    surfaces,
     walks,
     window,
 )
@@ -33,6 +34,7 @@ BENCHES = {
     "motion": motion.main,
     "pages": pages.main,
     "cues": cues.main,
+    "surfaces": surfaces.main,
     "dark": dark.main,
     "window": window.main,
 }

@@ -82,7 +82,9 @@ def shipped() -> dict[str, Surface]:
     for file in sorted(folder.iterdir(), key=lambda one: one.name):
         name, _, ending = file.name.rpartition(".")
         if ending == "json":
-            found[name] = read(file.read_bytes(), "")
+            surface = read(file.read_bytes(), "")
+            title = TITLES.get(name, surface.name)
+            found[name] = msgspec.structs.replace(surface, name=title)
     return found
 
 
@@ -102,6 +104,20 @@ def part_words(part: SurfacePart) -> str:
 def _said(sort: str) -> str:
     return WORDS.get(sort, sort)
 
+
+TITLES = {
+    "faders-8": tr("8 faders, 8 dials, 16 pads"),
+    "faders-9": tr("9 faders, 27 keys"),
+    "keys-24": tr("24 lit keys"),
+    "keys-25": tr("25 notes, two wheels"),
+    "motors-9": tr("9 motor faders, 8 endless dials, lines of text"),
+    "pads-16": tr("16 pads mixing colours, 4 dials"),
+    "pads-64": tr("64 pads in colours, side rows"),
+    "pedals-4": tr("4 foot switches and a pedal"),
+    "rings-16": tr("16 endless dials with rings"),
+    "wing-10": tr("10 fine faders with flash keys, a master"),
+}
+"""What the surfaces that ship are called."""
 
 WORDS = {
     "fader": tr("fader"),

@@ -10,7 +10,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import ClassVar
+from typing import ClassVar, NamedTuple
 
 from choreon.engine.do import Do
 from choreon.engine.inputs.asking import (
@@ -59,6 +59,16 @@ class Surroundings:
     real: bool = True
 
 
+class Waiting(NamedTuple):
+    """A move that no frame has taken yet, since when it waits, and how its control says
+    where it is.
+    """
+
+    move: ControlMove
+    since: float
+    coding: Coding
+
+
 class InputDevice(ABC):
     """A way in: all devices of a kind. It says `moved` when a control of them is moved,
     and lights them by `show`.
@@ -73,7 +83,7 @@ class InputDevice(ABC):
         """While a control is to be learnt, what it does is only told."""
         self.layers = Layers()
         self._gate = threading.Lock()
-        self._waiting: dict[Control, tuple[ControlMove, float]] = {}
+        self._waiting: dict[Control, Waiting] = {}
         self._told: dict[Control, float] = {}
         self._untold: dict[Control, ControlMove] = {}
         self._shown: tuple[object, ...] | None = None
@@ -109,46 +119,57 @@ class InputDevice(ABC):
         if self.learning:
             self.around.moved(move)
             return
+        if self._joins(move):
+            return
 
         show = self.around.newest()
         ties = self.layers.moved(show, move.control, move.value)
-        move = _counted(ties, move)
-        self._ask(show, ties, move)
+        coding = next((tie.coding for tie in ties), Coding.PLACE)
+        move = _counted(coding, move)
+        self._ask(show, ties, move, coding)
         self._tell(move)
 
-    def _ask(self, show: Show, ties: list[AnyInput], move: ControlMove) -> None:
+    def _joins(self, move: ControlMove) -> bool:
+        """Whether a move only goes on with one that no frame has taken yet: then its
+        place counts in place of that one's, and no more is done. A thousand a second
+        take no time from the frames.
+        """
+        control = move.control
+        with self._gate:
+            waiting = self._waiting.get(control)
+            if waiting is None or time.monotonic() - waiting.since > LOST:
+                return False
+            move = _counted(waiting.coding, move)
+            steps = waiting.move.steps + move.steps
+            self._waiting[control] = waiting._replace(move=move._replace(steps=steps))
+            untold = self._untold.get(control)
+            told = move.steps + (0 if untold is None else untold.steps)
+            self._untold[control] = move._replace(steps=told)
+        return True
+
+    def _ask(
+        self, show: Show, ties: list[AnyInput], move: ControlMove, coding: Coding
+    ) -> None:
         """Have the next frame do what a move asks for."""
         control = move.control
         hand = hand_of(control.kind, control.device)
         stood = Stands(self.takeover.stood(control))
         dos = [do for tie in ties for do in likely(show, tie, move, stood)]
         if dos and all(do.verb in TURNED for do in dos) and not is_key(control):
-            self._move_on(dos, move, hand)
+            with self._gate:
+                self._waiting[control] = Waiting(move, time.monotonic(), coding)
+            self.around.asked(dos, lambda s, t: self._newest(s, t, control), hand)
             return
 
         self.takeover.stands(control, move.value)
         if dos:
             self.around.asked(dos, lambda s, t: self._asked(s, t, move, stood), hand)
 
-    def _move_on(self, dos: list[Do], move: ControlMove, hand: str) -> None:
-        """The same of a control that is moved along: of what comes before the frame has
-        taken it the newest place counts, and every step.
-        """
-        control = move.control
-        now = time.monotonic()
-        with self._gate:
-            before = self._waiting.get(control)
-            steps = move.steps + (0 if before is None else before[0].steps)
-            since = now if before is None else before[1]
-            self._waiting[control] = move._replace(steps=steps), since
-        if before is None or now - since > LOST:
-            self.around.asked(dos, lambda s, t: self._newest(s, t, control), hand)
-
     def _newest(self, show: Show, state: PlayState, control: Control) -> list[Do]:
         """What the newest move of a control asks for; nothing where that was taken."""
         with self._gate:
             waiting = self._waiting.pop(control, None)
-        return [] if waiting is None else self.resolve(show, state, waiting[0])
+        return [] if waiting is None else self.resolve(show, state, waiting.move)
 
     def _tell(self, move: ControlMove) -> None:
         """Tell of a move; of one that moves on, only so often."""
@@ -214,9 +235,8 @@ def _same(seen: tuple[object, ...], now: tuple[object, ...]) -> bool:
     return seen[0] is now[0] and seen[1] is now[1] and seen[2] == now[2]
 
 
-def _counted(ties: list[AnyInput], move: ControlMove) -> ControlMove:
+def _counted(coding: Coding, move: ControlMove) -> ControlMove:
     """A move of a dial without an end, with how far it was turned."""
-    coding = next((tie.coding for tie in ties), Coding.PLACE)
     if coding == Coding.PLACE:
         return move
     return move._replace(steps=coding.steps(round(TOP * move.value)))

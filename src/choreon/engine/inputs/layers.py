@@ -4,7 +4,7 @@ is on, and by the layer that a key holds.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from choreon.model.inputs import AnyInput, Control, is_key
 from choreon.model.refs import TURN
@@ -23,6 +23,7 @@ class Layers:
         self.front = ""
         self._held: frozenset[Control] = frozenset()
         self._own_pages: dict[str, str] = {}  # device → its page
+        self._known: tuple[object, dict[Control, list[AnyInput]]] = (None, {})
 
     @property
     def where(self) -> tuple[object, ...]:
@@ -67,8 +68,18 @@ class Layers:
 
     def ties(self, show: Show, control: Control) -> list[AnyInput]:
         """Returns what the show ties a control to, as far as it holds now."""
-        own = (tie for tie in show.inputs.values() if tie.control == control)
-        return self.in_force(show, own)
+        own = self._tied(show).get(control)
+        return self.in_force(show, own) if own else []
+
+    def _tied(self, show: Show) -> Mapping[Control, list[AnyInput]]:
+        """The ties of each control; found once for a show's inputs."""
+        inputs, known = self._known
+        if inputs is not show.inputs:
+            known = {}
+            for tie in show.inputs.values():
+                known.setdefault(tie.control, []).append(tie)
+            self._known = (show.inputs, known)
+        return known
 
     def in_force(self, show: Show, ties: Iterable[AnyInput]) -> list[AnyInput]:
         """Returns the ties that hold now. One of a page goes before one of all pages,

@@ -287,9 +287,7 @@ FORMS: dict[str, OutputForm] = {
     ArtnetOutput.kind: OutputForm(
         _network("broadcast"), (REST, ART_SYNC), added=tr("Art-Net")
     ),
-    SerialOutput.kind: OutputForm(
-        (AdapterField, UniversesField), added=tr("Serial adapter")
-    ),
+    SerialOutput.kind: OutputForm((AdapterField, UniversesField), added=tr("Serial")),
     UnknownOutput.kind: OutputForm(),
 }
 """Kind of output → its form."""
