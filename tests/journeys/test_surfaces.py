@@ -5,18 +5,31 @@ and from the control; the chosen are turned without the mouse; keys of the keybo
 from __future__ import annotations
 
 import json
+import socket
 
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLineEdit
 
+from choreon.engine.do import Do
 from choreon.model import edits
-from choreon.model.inputs import Answer, Coding, Pickup, key_control, midi_control
+from choreon.model.inputs import (
+    Answer,
+    Coding,
+    Merge,
+    Pickup,
+    key_control,
+    midi_control,
+)
+from choreon.model.osc import slug
 from choreon.model.refs import BLACKOUT, CHOOSE, CHOSEN, GRAND, TURN, Ref
 from choreon.model.surfaces import PartSort
+from choreon.model.verbs import Verb
 from choreon.sim.controller import PracticeController
+from choreon.sim.osc import PracticeOsc
 from choreon.ui.surfaces.place import SurfacesPlace
+from choreon.ui.surfaces.ways_dialog import WaysDialog
 from tests.journeys.conftest import Hands
 
 STRANGE = "Strange desk"
@@ -322,3 +335,93 @@ def test_a_key_of_a_command_is_not_taken(hands):
     assert learner.target == GRAND or "F1" in hands.window.notice.text.text()
     learner.cancel()
     assert tie_of(hands, key_control("F1")) is None
+
+
+# more ways in and out
+
+
+def test_osc_is_switched_on_in_its_dialog_and_speaks(hands, surfaces):
+    dialog = WaysDialog(hands.parts, hands.window)
+    dialog.show()
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    dialog.port.setValue(port)
+    dialog.port.editingFinished.emit()
+    dialog.on.click()
+    assert "/choreon/master/grand-master" in dialog.addresses.toPlainText()
+    hands.until(lambda: hands.parts.engine.ports.ports.get("OSC"))
+
+    ear = PracticeOsc(port, lambda address, value: None)
+    ear.say("/choreon/master/grand-master", 0.25)
+    hands.until(lambda: hands.parts.engine.state.masters.grand == 0.25)
+    ear.say("/choreon/hello")
+    hands.until(
+        lambda: ear.hear() or "/choreon/master/grand-master" in ear.values, 10.0
+    )
+    second = list(hands.parts.document.show.pages.values())[1]
+    perform = hands.place("perform")
+    ear.say(f"/choreon/page/{slug(second.name)}", 1.0)
+    hands.until(lambda: perform.page_id == second.id)
+
+    dialog.allow.setText("10.0.0.7, house")
+    dialog.allow.editingFinished.emit()
+    assert "house" in hands.window.notice.text.text()
+    assert hands.parts.document.show.osc.allow == ()
+    ear.close()
+    dialog.reject()
+
+
+def test_a_desk_and_what_others_are_told_are_set_and_undone(hands, surfaces, strange):
+    dialog = WaysDialog(hands.parts, hands.window)
+    dialog.show()
+    hands.click(dialog.add)
+    desk_id = next(iter(hands.parts.document.show.desks))
+    row = dialog.rows[desk_id]
+    index = row.merge.findData(Merge.HIGHEST)
+    row.merge.setCurrentIndex(index)
+    row.merge.activated.emit(index)
+    row.number.setValue(7)
+    row.number.editingFinished.emit()
+    desk = hands.parts.document.show.desks[desk_id]
+    assert (desk.merge, desk.number) == (Merge.HIGHEST, 7)
+    assert row.lost.isEnabled()
+    hands.click(row.remove)
+    assert hands.parts.document.show.desks == {}
+
+    hands.click(dialog.tell)
+    send_id = next(iter(hands.parts.document.show.sends))
+    line = dialog.send_rows[send_id]
+    line.message.setText("note 999")
+    line.message.editingFinished.emit()
+    assert "999" in line.fault.text()
+    line.message.setText("cc 9 3")
+    line.message.editingFinished.emit()
+    line.to.setCurrentText(STRANGE)
+    line.to.lineEdit().editingFinished.emit()
+    assert not line.fault.isVisibleTo(line)
+
+    send = hands.parts.document.show.sends[send_id]
+    hands.parts.engine.send(Do(send.of, Verb.START))
+    hands.until(lambda: strange.lit["dial 10"] == 3)
+    hands.click(line.remove)
+    assert hands.parts.document.show.sends == {}
+    dialog.reject()
+
+
+def test_the_tempo_of_a_controller_is_followed(hands, surfaces, strange):
+    choose_port(surfaces, STRANGE)
+    surfaces.follow_clock(True)
+    assert hands.parts.document.show.midi.clock_from == STRANGE
+    before = hands.parts.engine.state.clock.bpm
+
+    def ticked() -> bool:
+        strange.send_raw(bytes((0xF8,)))
+        return hands.parts.engine.state.clock.bpm != before
+
+    hands.until(ticked, 20.0)
+    surfaces.send_clock(True)
+    surfaces.follow_clock(False)
+    hands.until(lambda: strange.ticks.count(0xF8) > 5)
+    surfaces.send_clock(False)
+    hands.until(lambda: 0xFC in strange.ticks)

@@ -71,6 +71,10 @@ class Layers:
         own = self._tied(show).get(control)
         return self.in_force(show, own) if own else []
 
+    def is_tied(self, show: Show, control: Control) -> bool:
+        """Returns whether a control is tied to anything, on whatever page."""
+        return control in self._tied(show)
+
     def _tied(self, show: Show) -> Mapping[Control, list[AnyInput]]:
         """The ties of each control; found once for a show's inputs."""
         inputs, known = self._known

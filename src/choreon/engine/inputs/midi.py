@@ -27,7 +27,15 @@ from choreon.model.show import Show
 from choreon.model.surfaces import Display, Shade, Shows, SurfacePart
 from choreon.model.verbs import Verb
 from choreon.render.state import PlayState
-from choreon.wire.midi import Event, Key, MidiDevices, Shown, place_bytes, to_bytes
+from choreon.wire.midi import (
+    FINER,
+    Event,
+    Key,
+    MidiDevices,
+    Shown,
+    place_bytes,
+    to_bytes,
+)
 
 LIT, READY = 127, 20  # a pad that is on; a pad that has something behind it
 TOP = 127  # of a control change
@@ -42,13 +50,34 @@ class MidiDevice(InputDevice):
         super().__init__(around)
         self._devices = MidiDevices(
             around.folder / "midi",
-            lambda event: self.moved(move_of(event)),
+            self._came,
             self.ports_changed,
             around.real,
             self._ticked,
         )
         self._followers: dict[str, ClockFollower] = {}
         self._clock = ClockSender(self._devices.say)
+
+    def _came(self, event: Event) -> None:
+        """A control was moved. Two control changes may be the halves of one of 14 bits:
+        where that is meant they are not told by themselves, else it is not told.
+        """
+        if not self.learning and event.kind in ("cc", "fine"):
+            upper = event.number % FINER
+            fine = midi_control(event.port, "fine", event.channel, upper)
+            meant = event.number < 2 * FINER and self._is_meant(fine)
+            if meant != (event.kind == "fine"):
+                return
+        elif event.kind == "fine":
+            return  # what is learnt is judged by its halves
+        self.moved(move_of(event))
+
+    def _is_meant(self, control: Control) -> bool:
+        """Whether a control is tied to something, or is a part of its device."""
+        show = self.around.newest()
+        surface = show.surfaces.get(control.device)
+        described = surface is not None and surface.part(control.name) is not None
+        return described or self.layers.is_tied(show, control)
 
     # the tempo of others, and ours to them
 

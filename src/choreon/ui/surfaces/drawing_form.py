@@ -8,6 +8,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QComboBox, QLineEdit, QSizePolicy, QWidget
 
+from choreon.formats.surface_file import part_words
 from choreon.language import tr
 from choreon.model import edits
 from choreon.model.inputs import Coding
@@ -184,7 +185,7 @@ class DrawingForm(QWidget):
         if part is None:
             return
         self.name.setText(part.name)
-        self.name.setPlaceholderText(part.id)
+        self.name.setPlaceholderText(part_words(part))
         self.sort.setCurrentIndex(list(SORTS).index(part.sort))
         self.shows.setCurrentIndex(list(SHOWN).index(part.shows.how))
         self.wide.set_value(part.w)

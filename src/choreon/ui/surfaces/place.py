@@ -109,7 +109,7 @@ class SurfacesPlace(QWidget):
         )
         self.monitor = Monitor(self.parts, self.layers)
         self.ways = basics.button(
-            tr("More ways in and out…"),
+            tr("More ways…"),
             self.ask_ways,
             "quiet",
             tip=tr("OSC, the DMX of another desk, and what others are told"),
