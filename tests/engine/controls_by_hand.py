@@ -66,3 +66,29 @@ class Desk(InputDevice):
 
     def close(self) -> None:
         pass
+
+
+class Stage:
+    """A way in with real ports, whose asking is done at once; what it told."""
+
+    def __init__(self, show: Show) -> None:
+        self.show, self.state = show, play.blank()
+        self.told: list[ControlMove] = []
+        self.ports: list[tuple[dict[str, bool], str]] = []
+
+    def surroundings(self, folder: Path) -> Surroundings:
+        return Surroundings(
+            asked=self._asked,
+            newest=lambda: self.show,
+            moved=self.told.append,
+            ports_changed=lambda kind, ports, trouble: self.ports.append(
+                (ports, trouble)
+            ),
+            gone=lambda hand: None,
+            folder=folder,
+            real=False,
+        )
+
+    def _asked(self, likely, resolve, hand) -> None:
+        for do in resolve(self.show, self.state):
+            self.state = actions.perform(self.show, self.state, do, 0.0)

@@ -15,7 +15,6 @@ from stupidArtnet import StupidArtnet
 
 from choreon.demo.low_tide import low_tide
 from choreon.engine import actions
-from choreon.engine.inputs import Surroundings
 from choreon.engine.inputs import dmx as desks
 from choreon.engine.inputs.dmx import DmxDevice
 from choreon.folders import source_id
@@ -29,43 +28,20 @@ from choreon.render.state import Outside
 from choreon.wire import sacn
 from choreon.wire.dmx_in import read
 from tests import play
-from tests.conftest import until
+from tests.conftest import free_port, until
+from tests.engine import controls_by_hand
 
 UNIVERSE = 1
 
 
-def free_port() -> int:
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
-
-
-class Stage:
+class Stage(controls_by_hand.Stage):
     """The way in for desks, and what was asked of it."""
 
     def __init__(self, folder, **fields) -> None:
         self.port = free_port()
         desk = Desk(id="house", name="House", port=self.port, **fields)
-        self.show = edits.put(low_tide(), "desks", desk)
-        self.state = play.blank()
-        self.told, self.ports = [], []
-
-        def asked(likely, resolve, hand) -> None:
-            for do in resolve(self.show, self.state):
-                self.state = actions.perform(self.show, self.state, do, 0.0)
-
-        self.device = DmxDevice(
-            Surroundings(
-                asked=asked,
-                newest=lambda: self.show,
-                moved=self.told.append,
-                ports_changed=lambda kind, ports, trouble: self.ports.append(
-                    (ports, trouble)
-                ),
-                gone=lambda hand: None,
-                folder=folder,
-            )
-        )
+        super().__init__(edits.put(low_tide(), "desks", desk))
+        self.device = DmxDevice(self.surroundings(folder))
         until(lambda: self.ports)
 
     def sent(self, level: int = 10) -> np.ndarray:

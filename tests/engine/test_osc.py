@@ -18,7 +18,6 @@ from pythonosc.udp_client import SimpleUDPClient
 
 from choreon.demo.low_tide import low_tide
 from choreon.engine import actions
-from choreon.engine.inputs import Surroundings
 from choreon.engine.inputs.osc import OscDevice, do_of, number_in, share_of
 from choreon.model import edits
 from choreon.model.inputs import OscSettings, osc_control
@@ -26,14 +25,8 @@ from choreon.model.osc import ROOT, slug, space
 from choreon.model.refs import BLACKOUT, GRAND
 from choreon.model.verbs import Edge, Verb
 from choreon.wire.osc import NotOsc, read, write
-from tests import play
-from tests.conftest import until
-
-
-def free_port() -> int:
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
+from tests.conftest import free_port, until
+from tests.engine import controls_by_hand
 
 
 class Ear:
@@ -68,32 +61,14 @@ class Ear:
         self.socket.close()
 
 
-class Stage:
-    """The way in for OSC, and what was asked of it, done at once."""
+class Stage(controls_by_hand.Stage):
+    """The way in for OSC, and what was asked of it."""
 
     def __init__(self, tmp_path, **settings) -> None:
         self.port = free_port()
         osc = OscSettings(**{"on": True, "port": self.port, **settings})
-        self.show = edits.replace(low_tide(), osc=osc)
-        self.state = play.blank()
-        self.told, self.ports = [], []
-
-        def asked(likely, resolve, hand) -> None:
-            for do in resolve(self.show, self.state):
-                self.state = actions.perform(self.show, self.state, do, 0.0)
-
-        self.device = OscDevice(
-            Surroundings(
-                asked=asked,
-                newest=lambda: self.show,
-                moved=self.told.append,
-                ports_changed=lambda kind, ports, trouble: self.ports.append(
-                    (ports, trouble)
-                ),
-                gone=lambda hand: None,
-                folder=tmp_path,
-            )
-        )
+        super().__init__(edits.replace(low_tide(), osc=osc))
+        self.device = OscDevice(self.surroundings(tmp_path))
 
     def opened(self) -> Stage:
         until(lambda: self.ports and self.ports[-1][0] == {"OSC": True})

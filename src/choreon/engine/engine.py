@@ -12,9 +12,9 @@ import queue
 import sys
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import cast
+from typing import Any, cast
 
 import msgspec
 import numpy as np
@@ -540,37 +540,47 @@ class Engine:
     # the link's thread
 
     def _handle(self, peer: Peer, message: protocol.ToEngine) -> None:
-        if isinstance(message, protocol.Hello):
-            self._greet(peer, message)
-        elif isinstance(message, protocol.Stop):
-            self.stop(message.seconds)
-        elif peer.stranger:
+        handlers: dict[type, Callable[[Peer, Any], None]] = {
+            protocol.Hello: self._greet,
+            protocol.Stop: lambda peer, stop: self.stop(stop.seconds),
+            protocol.PutShow: lambda peer, put: self._put_show(put),
+            protocol.Edit: self._edit,
+            protocol.FindNodes: lambda peer, find: self._find_nodes(find),
+            Do: self._do,
+            protocol.Learning: self._learn,
+            protocol.MoveControl: self._move_control,
+            protocol.Front: self._come_to_front,
+            protocol.Fault: lambda peer, fault: self._faults.make(fault.kind),
+        }
+        if peer.stranger and not isinstance(message, protocol.Hello | protocol.Stop):
             return  # of another version: what it means is not known
-        elif isinstance(message, protocol.PutShow):
-            self._put_show(message)
-        elif isinstance(message, protocol.Edit):
-            self._edit(peer, message)
-        elif isinstance(message, protocol.FindNodes):
-            self._find_nodes(message)
-        elif isinstance(message, Do):
-            self._asked([message], lambda show, state: [message], peer.hand)
-        elif isinstance(message, protocol.Learning):
-            for way in self._devices:
-                way.learning = message.on
-        elif isinstance(message, protocol.MoveControl):
-            self._move_control(message)
-        elif isinstance(message, protocol.Front):
-            self._front = message.page
-            for way in self._devices:
-                way.layers.front = message.page
-        elif isinstance(message, protocol.Fault):
-            self._faults.make(message.kind)
-        else:
-            act = act_of(message, self._ahead, lambda: self._compiled.show)
-            if act is not None:
-                self._put(act)
 
-    def _move_control(self, message: protocol.MoveControl) -> None:
+        handler = handlers.get(type(message))
+        if handler is not None:
+            handler(peer, message)
+            return
+
+        assert not isinstance(message, Do)
+        act = act_of(message, self._ahead, lambda: self._compiled.show)
+        if act is not None:
+            self._put(act)
+
+    def _do(self, peer: Peer, do: Do) -> None:
+        """A window does something."""
+        self._asked([do], lambda show, state: [do], peer.hand)
+
+    def _learn(self, peer: Peer, learning: protocol.Learning) -> None:
+        """Controls are only told, or do things again."""
+        for way in self._devices:
+            way.learning = learning.on
+
+    def _come_to_front(self, peer: Peer, front: protocol.Front) -> None:
+        """Another page is in front: controllers follow it."""
+        self._front = front.page
+        for way in self._devices:
+            way.layers.front = front.page
+
+    def _move_control(self, peer: Peer, message: protocol.MoveControl) -> None:
         """A control was moved that only the window sees."""
         value = min(1.0, max(0.0, message.value))
         for way in self._devices:

@@ -38,7 +38,7 @@ from choreon.render.compiled import CompiledShow
 from choreon.render.compositor import trace
 from choreon.render.looks import plain_values
 from choreon.render.rig import Rig
-from choreon.render.state import PlayState, Ready
+from choreon.render.state import Outside, PlayState, Ready
 from choreon.render.trace import Trace, TracePart
 from choreon.terms import term
 
@@ -486,32 +486,45 @@ def _reached(layers: list[WhyLayer]) -> float:
     return level
 
 
-def _over_all(
-    layers: list[WhyLayer], fixture: Fixture, state: PlayState, now: float, slot: int
-) -> list[WhyLayer]:
-    """The layers with what goes past all of them; the last of these wins alone."""
-    above = []
+def _past_all(
+    fixture: Fixture, state: PlayState, now: float, slot: int
+) -> Iterator[WhyLayer]:
+    """What goes past all layers for a while: a lamp that blinks, bytes sent on
+    purpose.
+    """
     asked = state.identify
     if asked and fixture.id in asked.fixtures and now < asked.until:
-        above.append(WhyLayer(tr("identify: it blinks"), "", 1.0, wins=True))
+        yield WhyLayer(tr("identify: it blinks"), "", 1.0, wins=True)
 
     for sent in state.sent:
         place = slot - sent.address
         if sent.universe == fixture.universe and 0 <= place < len(sent.slots):
             byte = float(sent.slots[place])
-            above.append(WhyLayer(tr("sent on purpose"), "", byte, wins=True))
+            yield WhyLayer(tr("sent on purpose"), "", byte, wins=True)
 
-    for desk in state.outside:
-        if desk.universe == fixture.universe:
-            name = desk.name or tr("another desk")
-            text = tr("{desk}, another desk over all of it", desk=name)
-            if desk.how == Merge.HIGHEST:
-                text = tr(
-                    "{desk}, another desk, where its levels are higher", desk=name
-                )
-            wins = desk.how != Merge.HIGHEST
-            above.append(WhyLayer(text, "", 1.0, wins=wins))
 
+def _of_desk(desk: Outside) -> WhyLayer:
+    """What another desk lays over a universe."""
+    name = desk.name or tr("another desk")
+    if desk.how == Merge.HIGHEST:
+        text = tr("{desk}, another desk, where its levels are higher", desk=name)
+        return WhyLayer(text, "", 1.0)
+    text = tr("{desk}, another desk over all of it", desk=name)
+    return WhyLayer(text, "", 1.0, wins=True)
+
+
+def _over_all(
+    layers: list[WhyLayer], fixture: Fixture, state: PlayState, now: float, slot: int
+) -> list[WhyLayer]:
+    """The layers with what goes past all of them; the last of these wins alone."""
+    above = [
+        *_past_all(fixture, state, now, slot),
+        *(
+            _of_desk(desk)
+            for desk in state.outside
+            if desk.universe == fixture.universe
+        ),
+    ]
     found = [*layers, *above]
     dark = bool(layers) and layers[-1].target == BLACKOUT
     if not above and not dark:

@@ -503,22 +503,28 @@ class MidiDevices:
                 self._shown.pop(key, None)
 
         for key, shown in want.items():
-            turn = int(now / BLINK) % len(shown.turns) if shown.turns else 0
-            if len(shown.turns) > 1:
-                self._later = min(self._later, (int(now / BLINK) + 1) * BLINK)
+            data = self._turn_of(shown, now)
+            if data and self._shown.get(key) != data:
+                self._tell_one(key, shown, data, now)
 
-            data = shown.turns[turn] if shown.turns else b""
-            if not data or self._shown.get(key) == data:
-                continue
+    def _turn_of(self, shown: Shown, now: float) -> bytes:
+        """The message whose turn it is; empty where there is none."""
+        if not shown.turns:
+            return b""
+        if len(shown.turns) > 1:
+            self._later = min(self._later, (int(now / BLINK) + 1) * BLINK)
+        return shown.turns[int(now / BLINK) % len(shown.turns)]
 
-            free = self._free_at(key, shown)
-            if free > now:
-                self._later = min(self._later, free)
-            elif self._send(key, data):
-                self._shown[key] = data
-                self._sent_at[key] = now
-                if shown.dark:
-                    self._dark[key] = shown.dark
+    def _tell_one(self, key: Key, shown: Shown, data: bytes, now: float) -> None:
+        """Tell a control what it shows, or later where it may not be told yet."""
+        free = self._free_at(key, shown)
+        if free > now:
+            self._later = min(self._later, free)
+        elif self._send(key, data):
+            self._shown[key] = data
+            self._sent_at[key] = now
+            if shown.dark:
+                self._dark[key] = shown.dark
 
     def _free_at(self, key: Key, shown: Shown) -> float:
         """When a control may be told something: not too often, and a motor not while a

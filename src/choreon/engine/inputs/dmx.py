@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import contextlib
-import select
-import socket
-import threading
 import time
 from typing import NamedTuple
 
 import numpy as np
 
 from choreon.engine.inputs.asking import ControlMove
-from choreon.engine.inputs.base import InputDevice, Surroundings
+from choreon.engine.inputs.base import Surroundings
 from choreon.engine.inputs.feedback import Feedback
+from choreon.engine.inputs.listening import Listener
 from choreon.folders import source_id
 from choreon.language import sentences, tr
 from choreon.model.inputs import Control, DmxInput, Merge, dmx_control
@@ -50,7 +47,7 @@ class DeskState(NamedTuple):
 NOTHING = DeskState(np.zeros(SLOTS, np.uint8))
 
 
-class DmxDevice(InputDevice):
+class DmxDevice(Listener):
     """All desks that the show listens to."""
 
     kind = DmxInput.kind
@@ -68,43 +65,12 @@ class DmxDevice(InputDevice):
         self._states: dict[str, DeskState] = {}
         self._last_told: tuple[object, ...] = ()
         self._maps: tuple[Show | None, dict[int, SlotMap]] = (None, {})
-        self._wake_in, self._wake_out = socket.socketpair()
-        self._wake_in.setblocking(False)
-        self._ended = False
-        self._beat = time.monotonic()
-        self._thread = threading.Thread(target=self._run, name="dmx in", daemon=True)
-        self._thread.start()
+        self.begin()
 
     # what a kind says
 
     def show(self, lights: dict[Control, Feedback]) -> None:
         """A desk cannot be told what is on."""
-
-    @property
-    def thread(self) -> threading.Thread:
-        """What listens."""
-        return self._thread
-
-    @property
-    def beat(self) -> float:
-        """When it last came round."""
-        return self._beat
-
-    def abandon(self) -> None:
-        """Give it up."""
-        self._ended = True
-
-    def close(self) -> None:
-        """Let the ports go."""
-        self._ended = True
-        with contextlib.suppress(OSError):
-            self._wake_out.send(b"q")
-        self._thread.join(2)
-        for port in self._ports.values():
-            port.close()
-        self._ports.clear()
-        self._wake_in.close()
-        self._wake_out.close()
 
     # what is sent
 
@@ -151,20 +117,28 @@ class DmxDevice(InputDevice):
 
     # listening
 
-    def _run(self) -> None:
-        while not self._ended:
-            self._beat = now = time.monotonic()
-            self._adjust(now)
-            handles = [self._wake_in.fileno()]
-            handles += [port.fileno() for port in self._ports.values()]
-            with contextlib.suppress(OSError, ValueError):
-                select.select(handles, [], [], LOOK)
-            for port in list(self._ports.values()):
-                self._hear(port)
-            self._age(time.monotonic())
-            self._tell_state()
+    def handles(self) -> list[int]:
+        """Returns the ports that are open."""
+        return [port.fileno() for port in self._ports.values()]
 
-    def _adjust(self, now: float) -> None:
+    def patience(self) -> float:
+        """What the show wants is looked for now and then."""
+        return LOOK
+
+    def came_round(self) -> None:
+        """Take what came; find out who is not heard any more."""
+        for port in list(self._ports.values()):
+            self._hear(port)
+        self._age(time.monotonic())
+        self._tell_state()
+
+    def shut(self) -> None:
+        """Let the ports go."""
+        for port in self._ports.values():
+            port.close()
+        self._ports.clear()
+
+    def adjust(self, now: float) -> None:
         """Listen to what the show wants, and to nothing else."""
         desks = self.around.newest().desks
         if desks is not self._desks:
@@ -176,18 +150,19 @@ class DmxDevice(InputDevice):
         wanted = {(d.protocol, d.port) for d in desks.values() if d.on}
         for key in [key for key in self._ports if key not in wanted]:
             self._ports.pop(key).close()
-        if now < self._again:
-            return
+        if now >= self._again:
+            self._again = now + AGAIN
+            self._open_all(wanted)
 
-        self._again = now + AGAIN
+    def _open_all(self, wanted: set[tuple[str, int]]) -> None:
+        """Open the ports that are not open yet, and ask for what is sent to groups."""
         self._trouble = {}
-        for key in sorted(wanted):
-            if key not in self._ports:
-                self._open(key)
-            if key in self._ports:
-                for desk in desks.values():
-                    if (desk.protocol, desk.port) == key:
-                        self._ports[key].join(desk.number)
+        for key in sorted(wanted - self._ports.keys()):
+            self._open(key)
+        for desk in self._desks.values():
+            port = self._ports.get((desk.protocol, desk.port))
+            if port is not None:
+                port.join(desk.number)
 
     def _open(self, key: tuple[str, int]) -> None:
         try:

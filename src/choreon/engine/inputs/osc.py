@@ -4,19 +4,16 @@ values back to all who spoke.
 
 from __future__ import annotations
 
-import contextlib
 import math
-import select
-import socket
-import threading
 import time
 from collections.abc import Mapping
 
 from choreon.engine import actions
 from choreon.engine.do import Do
 from choreon.engine.inputs.asking import HALF, TURNED, ControlMove, turned
-from choreon.engine.inputs.base import InputDevice, Surroundings, hand_of
+from choreon.engine.inputs.base import Surroundings, hand_of
 from choreon.engine.inputs.feedback import Feedback
+from choreon.engine.inputs.listening import Listener
 from choreon.language import tr
 from choreon.model.inputs import Control, OscInput, OscSettings, osc_control
 from choreon.model.inputs.osc import OSC_DEVICE, TO_PAGE
@@ -39,7 +36,7 @@ IN_UNITS = (Verb.BPM, Verb.RATE)
 HELLO = f"{ROOT}/hello"
 
 
-class OscDevice(InputDevice):
+class OscDevice(Listener):
     """All that speak OSC to us."""
 
     kind = OscInput.kind
@@ -56,12 +53,7 @@ class OscDevice(InputDevice):
         self._lit: Mapping[Control, Feedback] = {}
         self._playing: tuple[Show, PlayState] | None = None
         self._named: tuple[Show | None, dict[str, Meaning]] = (None, {})
-        self._wake_in, self._wake_out = socket.socketpair()
-        self._wake_in.setblocking(False)
-        self._ended = False
-        self._beat = time.monotonic()
-        self._thread = threading.Thread(target=self._run, name="osc", daemon=True)
-        self._thread.start()
+        self.begin()
 
     # what a kind says
 
@@ -74,52 +66,28 @@ class OscDevice(InputDevice):
         super().follow(show, state)
         self._playing = (show, state)
 
-    @property
-    def thread(self) -> threading.Thread:
-        """What listens."""
-        return self._thread
-
-    @property
-    def beat(self) -> float:
-        """When it last came round."""
-        return self._beat
-
-    def abandon(self) -> None:
-        """Give it up."""
-        self._ended = True
-
-    def close(self) -> None:
-        """Let the port go."""
-        self._ended = True
-        with contextlib.suppress(OSError):
-            self._wake_out.send(b"q")
-        self._thread.join(2)
-        self._shut()
-        self._wake_in.close()
-        self._wake_out.close()
-
     # listening
 
-    def _run(self) -> None:
-        while not self._ended:
-            self._beat = now = time.monotonic()
-            self._adjust(now)
-            wait = OFTEN if self._clients and self._port is not None else LOOK
-            handles = [self._wake_in.fileno()]
-            if self._port is not None:
-                handles.append(self._port.fileno())
-            with contextlib.suppress(OSError, ValueError):
-                select.select(handles, [], [], wait)
-            if self._port is not None:
-                self._hear(self._port)
-                self._answer(self._port)
+    def handles(self) -> list[int]:
+        """Returns the port, where it is open."""
+        return [] if self._port is None else [self._port.fileno()]
 
-    def _adjust(self, now: float) -> None:
+    def patience(self) -> float:
+        """Those who spoke are told at once; else it is looked for now and then."""
+        return OFTEN if self._clients and self._port is not None else LOOK
+
+    def came_round(self) -> None:
+        """Take what came, and tell what changed."""
+        if self._port is not None:
+            self._hear(self._port)
+            self._answer(self._port)
+
+    def adjust(self, now: float) -> None:
         """Open, or close, the port as the show says."""
         wanted = self.around.newest().osc
         if wanted != self._settings:
             self._settings, self._again = wanted, 0.0
-            self._shut()
+            self.shut()
             self._clients, self._said, self._heard_at = {}, {}, {}
             self._tell_ports("")
         if not wanted.on or self._port is not None or now < self._again:
@@ -147,7 +115,8 @@ class OscDevice(InputDevice):
         ports = {OSC_DEVICE: is_open} if self._settings.on else {}
         self.ports_changed(ports, trouble)
 
-    def _shut(self) -> None:
+    def shut(self) -> None:
+        """Let the port go."""
         if self._port is not None:
             self._port.close()
             self._port = None

@@ -241,20 +241,31 @@ class ControllerDrawing(QWidget):
         """
         drawn, key = self.drawn(), Qt.Key(event.key())
         way = WAYS.get(key)
-        part = self.surface.part(self.chosen.name) if self.chosen else None
-        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        if self.arranging and self._arranges(event):
+            return
 
-        if self.arranging and part is not None and way and alt:
-            self.shifted.emit(part.id, way.x() * GRID, way.y() * GRID)
-        elif self.arranging and part is not None and key == Qt.Key.Key_Delete:
-            self.removed.emit(part.id)
-        elif way and drawn:
+        if way and drawn:
             here = drawn.get(self.chosen) if self.chosen else None
             self.choose(beside(drawn, here, way) if here else next(iter(drawn)))
         elif key in PRESSES and self.chosen:
             self._emit(self.entered)
         else:
             super().keyPressEvent(event)
+
+    def _arranges(self, event: QKeyEvent) -> bool:
+        """Returns whether a key moves the part in hand, or takes it off."""
+        part = self.surface.part(self.chosen.name) if self.chosen else None
+        if part is None:
+            return False
+
+        key = Qt.Key(event.key())
+        way = WAYS.get(key)
+        if way and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self.shifted.emit(part.id, way.x() * GRID, way.y() * GRID)
+            return True
+        if key == Qt.Key.Key_Delete:
+            self.removed.emit(part.id)
+        return key == Qt.Key.Key_Delete
 
     def coding_of(self, control: Control) -> tuple[Coding, bool]:
         """How a part says where it is, and whether it holds for itself."""

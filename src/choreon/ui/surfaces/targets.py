@@ -208,6 +208,11 @@ def _listed(show: Show) -> Iterator[tuple[str, Sequence[Ref]]]:
 
     stacks = [p for p in show.playables.values() if isinstance(p, Stack)]
     yield tr("Cues"), [stack.ref for stack in stacks]
+    yield from _of_window(show)
+
+
+def _of_window(show: Show) -> Iterator[tuple[str, Sequence[Ref]]]:
+    """What the window does: pages, and the lamps that are chosen."""
     turns = [Ref(TURN, turn) for turn in TURNS]
     yield tr("Pages"), [*turns, *(Ref(TURN, page) for page in show.pages)]
     yield tr("The chosen lamps"), [Ref(CHOSEN, name) for name in TURNED]
