@@ -465,6 +465,15 @@ def test_what_is_let_go_blinks_until_it_is_gone():
     assert (hand.lit[KEY].level, hand.lit[KEY].blinks) == (0.0, True)
 
 
+def test_a_tile_that_asks_once_more_blinks():
+    page = next(iter(bare().pages.values()))
+    pad = next(tile for tile in page.tiles if isinstance(tile, Pad))
+    hand = desk((KEY, pad.ref))
+    hand.state = edits.replace(hand.state, asking={pad.id: 99.0})
+    hand.frame()
+    assert hand.lit[KEY].blinks
+
+
 def test_a_surface_from_a_stranger_is_looked_through():
     def surface(**fields) -> Surface:
         one = SurfacePart(**{"id": "a", "sort": PartSort.PAD, "x": 0, "y": 0, **fields})

@@ -112,6 +112,18 @@ def test_an_unknown_controller_is_drawn_part_by_part(hands, surfaces, strange):
     assert not surfaces.learner.watching
 
 
+def test_who_leaves_the_drawing_has_controls_do_again_what_they_do(
+    hands, surfaces, strange
+):
+    learn(hands, midi_control(STRANGE, "note", 0, 0), BLACKOUT)
+    choose_port(surfaces, STRANGE)
+    hands.click(surfaces.draw)
+    hands.place("perform")
+    assert not surfaces.draw.isChecked()
+    strange.press("push 1")
+    hands.until(lambda: hands.parts.engine.state.masters.blackout)
+
+
 def test_a_drawing_is_kept_read_and_refused_in_words(
     hands, surfaces, strange, tmp_path
 ):

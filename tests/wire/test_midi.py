@@ -549,6 +549,26 @@ def test_real_devices_are_found_by_name_without_their_changing_numbers(rt):
     assert not rt.opened
 
 
+def test_two_of_the_same_make_are_told_apart_and_keep_their_names(rt):
+    ports = midi.RtPorts(lambda _: None, lambda *_: None)
+    rt.plugged += ["Desk:Desk MIDI 1 24:0", "Desk:Desk MIDI 1 28:0"]
+    assert {n for n, is_open in ports.scan().items() if is_open} == {
+        "Desk:Desk MIDI 1",
+        "Desk:Desk MIDI 1 · 2",
+    }
+    ports.send("Desk:Desk MIDI 1 · 2", b"\x90\1\2")
+    assert rt.sent[-1][0] == "Desk:Desk MIDI 1 28:0"
+
+    # the first is pulled out: the second is still the second
+    rt.plugged.remove("Desk:Desk MIDI 1 24:0")
+    assert {n for n, is_open in ports.scan().items() if is_open} == {
+        "Desk:Desk MIDI 1 · 2"
+    }
+    rt.plugged.append("Desk:Desk MIDI 1 32:0")  # and back, in another socket
+    assert ports.scan()["Desk:Desk MIDI 1"] is True
+    ports.close()
+
+
 def test_a_machine_without_midi_says_so(monkeypatch):
     import sys
 

@@ -221,6 +221,7 @@ class RtPorts:
         self._moved, self._ticked = moved, ticked
         self._open: dict[str, tuple[Any, Any]] = {}
         self._readers: dict[str, Reader] = {}
+        self._names: dict[str, str] = {}  # port → what it is called here
         try:
             import rtmidi
 
@@ -238,14 +239,18 @@ class RtPorts:
             return {}
 
         try:
-            inputs = {_plain(n): i for i, n in enumerate(self._finder_in.get_ports())}
-            outputs = {_plain(n): i for i, n in enumerate(self._finder_out.get_ports())}
+            found_in = self._finder_in.get_ports()
+            found_out = self._finder_out.get_ports()
         except Exception as error:
             self.trouble = tr(
                 "MIDI devices cannot be listed ({short}).", short=_short(error)
             )
             return {}
 
+        self._names = told_apart(found_in, self._names)
+        inputs = {self._names[port]: i for i, port in enumerate(found_in)}
+        by_port = told_apart(found_out, self._names)
+        outputs = {by_port[port]: i for i, port in enumerate(found_out)}
         for name in [n for n in self._open if n not in inputs]:
             self._shut(name)
 
@@ -298,6 +303,22 @@ class RtPorts:
 def _plain(name: str) -> str:
     """A port's name without the numbers that change when it is plugged in again."""
     return re.sub(r"\s+\d+:\d+$", "", name).strip()
+
+
+def told_apart(ports: list[str], known: dict[str, str]) -> dict[str, str]:
+    """Returns what ports are called: without the numbers that change, and of two alike
+    the second with a number of ours. One that is there already keeps its name.
+    """
+    names = {port: known[port] for port in ports if port in known}
+    for port in ports:
+        if port in names:
+            continue
+        plain, free, n = _plain(port), _plain(port), 1
+        while free in names.values():
+            n += 1
+            free = f"{plain} · {n}"
+        names[port] = free
+    return names
 
 
 def _short(error: Exception) -> str:

@@ -52,7 +52,8 @@ def lights(
             tie.target,
             way,
             colour_of(show, tie.target),
-            level <= 0.0 and is_leaving(show, state, tie.target),
+            is_armed(state, tie.target)
+            or (level <= 0.0 and is_leaving(show, state, tie.target)),
             name_of(show, tie.target),
         )
     return shown
@@ -68,6 +69,11 @@ def colour_of(show: Show, target: Ref) -> str:
     """Returns the colour that a target was given, as #RRGGBB; empty without one."""
     found = show.tile(target.id) if target.kind == TILE else None
     return "" if found is None else getattr(found[1], "colour", "")
+
+
+def is_armed(state: PlayState, target: Ref) -> bool:
+    """Returns whether a tile was pressed and asks to be pressed once more."""
+    return target.kind == TILE and target.id in state.asking
 
 
 def is_leaving(show: Show, state: PlayState, target: Ref) -> bool:

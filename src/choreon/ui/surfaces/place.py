@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QResizeEvent, QShowEvent
+from PySide6.QtGui import QHideEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -181,6 +181,10 @@ class SurfacesPlace(QWidget):
 
     def showEvent(self, event: QShowEvent) -> None:
         self._fill()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """Out of sight nothing is drawn: controls do what they do again."""
+        self.draw.setChecked(False)
 
     # controllers
 
