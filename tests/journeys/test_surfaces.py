@@ -25,6 +25,7 @@ from choreon.model.inputs import (
 from choreon.model.osc import slug
 from choreon.model.refs import BLACKOUT, CHOOSE, CHOSEN, GRAND, TURN, Ref
 from choreon.model.surfaces import PartSort
+from choreon.model.tiles import Flash, parts
 from choreon.model.verbs import Verb
 from choreon.sim.controller import PracticeController
 from choreon.sim.osc import PracticeOsc
@@ -337,6 +338,40 @@ def test_a_taught_letter_is_typed_where_something_is_typed(hands):
     hands.window.setFocus()
     QTest.keyClick(hands.window, Qt.Key.Key_Y)
     hands.until(lambda: hands.parts.engine.state.masters.blackout)
+
+
+def test_a_key_that_is_held_is_let_go_when_one_goes_on_to_type(hands):
+    show = hands.parts.document.show
+    scene = next(iter(show.playables.values()))
+    flash = Flash(id="boom", plays=parts(scene.ref), fade_in=0.0, fade_out=0.0)
+    page = next(iter(show.pages.values()))
+    made = edits.replace(page, tiles=(*page.tiles, flash))
+    document = hands.parts.document
+    document.edit("flash", edits.put(show, "pages", made))
+    learn(hands, key_control("F8"), flash.ref)
+    hands.window.setFocus()
+    QTest.keyPress(hands.window, Qt.Key.Key_F8)
+    engine = hands.parts.engine
+    hands.until(lambda: any(p.held for p in engine.state.players))
+
+    place = hands.place("compose")
+    field = next(f for f in place.findChildren(QLineEdit) if f.isVisible())
+    field.setFocus()
+    hands.until(lambda: not any(p.held for p in engine.state.players))
+    QTest.keyRelease(field, Qt.Key.Key_F8)
+
+
+def test_keys_that_lead_through_the_window_are_refused_in_words(hands):
+    learner = hands.window.learner
+    hands.place("perform").view.body.setFocus()
+    learner.start(GRAND)
+    focus = hands.window.focusWidget() or hands.window
+    QTest.keyClick(focus, Qt.Key.Key_Delete)
+    assert "leads through the window" in hands.window.notice.text.text()
+    assert learner.target == GRAND
+    QTest.keyClick(focus, Qt.Key.Key_Delete, Qt.KeyboardModifier.KeypadModifier)
+    hands.until(lambda: learner.target is None)
+    assert tie_of(hands, key_control("Num Del")).target == GRAND
 
 
 def test_a_key_of_a_command_is_not_taken(hands):

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QKeyCombination, QObject, Qt
 from PySide6.QtGui import QKeyEvent, QKeySequence
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.engine import protocol
 from choreon.language import tr
@@ -31,6 +31,26 @@ ALONE = frozenset(
 """Keys that mean nothing by themselves."""
 ENDS = frozenset((Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Backtab))
 """Keys that are never taught: they lead out of wherever one is."""
+LEADS = frozenset(
+    (
+        Qt.Key.Key_Return,
+        Qt.Key.Key_Enter,
+        Qt.Key.Key_Space,
+        Qt.Key.Key_Backspace,
+        Qt.Key.Key_Delete,
+        Qt.Key.Key_Left,
+        Qt.Key.Key_Right,
+        Qt.Key.Key_Up,
+        Qt.Key.Key_Down,
+        Qt.Key.Key_Home,
+        Qt.Key.Key_End,
+        Qt.Key.Key_PageUp,
+        Qt.Key.Key_PageDown,
+    )
+)
+"""Keys by which one goes through lists and presses buttons: they are taught only as
+keys of a pad of numbers, or with others held beside them.
+"""
 PLAIN = Qt.KeyboardModifier.NoModifier
 BESIDE = ~Qt.KeyboardModifier.KeypadModifier
 
@@ -45,6 +65,7 @@ class KeySurface(QObject):
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.applicationStateChanged.connect(self._activity)
+            application.focusChanged.connect(self._focus)
 
     def key(self, event: QKeyEvent) -> bool:
         """Returns whether a key does something here; then it does."""
@@ -60,6 +81,8 @@ class KeySurface(QObject):
         means_more = takes_letters(focus) and _is_letter(event)
         if not name or edits_text(focus) or means_more:
             return False
+        if _leads(event):
+            return self._refuse(name) if self.learner.target is not None else False
         if self.learner.target is not None:
             return self._learn(event, name)
         if not self._is_taught(name) or event.isAutoRepeat():
@@ -87,6 +110,12 @@ class KeySurface(QObject):
         self._press(event, name)
         return True
 
+    def _refuse(self, name: str) -> bool:
+        """A key that would be missed elsewhere."""
+        text = tr("{key} leads through the window: take another.", key=name)
+        self.parts.notices.told.emit(text, "problem")
+        return True
+
     def _press(self, event: QKeyEvent, name: str) -> None:
         self._down[event.key()] = name
         self._say(name, 1.0)
@@ -106,6 +135,11 @@ class KeySurface(QObject):
             self._say(name, 0.0)
         self._down.clear()
 
+    def _focus(self, _: QWidget | None, now: QWidget | None) -> None:
+        """What is typed into does not say when a key goes up."""
+        if edits_text(now):
+            self.let_all_go()
+
     def _activity(self, state: Qt.ApplicationState) -> None:
         if state != Qt.ApplicationState.ApplicationActive:
             self.let_all_go()
@@ -124,6 +158,12 @@ def name_of(keys: QKeyCombination) -> str:
     name = QKeySequence(QKeyCombination(held & BESIDE, keys.key())).toString()
     on_pad = held & Qt.KeyboardModifier.KeypadModifier
     return tr("Num {key}", key=name) if on_pad and name else name
+
+
+def _leads(event: QKeyEvent) -> bool:
+    """Whether a key is one by which one goes through the window."""
+    held = event.modifiers() & ~Qt.KeyboardModifier.ShiftModifier
+    return event.key() in LEADS and held == PLAIN
 
 
 def _is_letter(event: QKeyEvent) -> bool:
