@@ -494,3 +494,26 @@ def test_a_surface_from_a_stranger_is_looked_through():
     twice = edits.replace(surface(), parts=surface().parts * 2)
     assert faults(twice)
     assert len(faults(edits.replace(surface(), parts=surface().parts * 2000))) > 1
+
+
+@pytest.mark.parametrize("pickup", [Pickup.MEET, Pickup.CATCH])
+def test_a_fader_that_is_thrown_up_within_a_frame_takes_its_level_along(pickup):
+    """Nobody knew where it stood; its first place, below, is what says that it holds."""
+    page = next(iter(bare().pages.values()))
+    show = bare()
+    scene = next(iter(show.playables.values()))
+    fader = Fader(id="f", plays=parts(scene.ref))
+    show = edits.put(show, "pages", edits.replace(page, tiles=(fader,)))
+    how = {"answer": Answer(pickup=pickup)}
+    hand = desk((FADER, fader.ref, how), show=show)
+    for value in (0.1, 0.4, 0.8):
+        hand.move(FADER, value)
+    hand.frame()
+    assert actions.level_of(show, hand.state, fader.ref) == pytest.approx(0.8)
+
+    # and one that begins elsewhere does not make it jump
+    hand = desk((FADER, fader.ref, how), show=show)
+    for value in (0.6, 0.7, 0.75):
+        hand.move(FADER, value)
+    hand.frame()
+    assert actions.level_of(show, hand.state, fader.ref) < 0.5

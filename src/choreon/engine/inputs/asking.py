@@ -38,12 +38,14 @@ TURNED = frozenset(
 
 class ControlMove(NamedTuple):
     """A control was moved to `value`, 0…1; of a key 0 is its end. Of a dial without an
-    end `steps` is how far it was turned since the move before that was taken.
+    end `steps` is how far it was turned since the move before that was taken. `first`:
+    where it came by first, where it was moved on before that was taken.
     """
 
     control: Control
     value: float
     steps: int = 0
+    first: float | None = None
 
 
 class Stands(NamedTuple):
@@ -144,8 +146,14 @@ def asked(
     elif level is None or actions.grips(show, state, tie.target):
         way = move.value
     else:
-        way = taken(stood.before, answer.way(level), move.value, answer.pickup)
-        if way == answer.way(level):
+        here = answer.way(level)
+        before = stood.before
+        if before is None and move.first is not None:
+            # its first place says whether it held at once
+            held = taken(None, here, move.first, answer.pickup) != here
+            before = here if held else move.first
+        way = taken(before, here, move.value, answer.pickup)
+        if way == here:
             return [Do(tie.target, Verb.LEVEL, level, Edge.TURN)]
 
     return [Do(tie.target, Verb.LEVEL, answer.value(way), Edge.TURN)]

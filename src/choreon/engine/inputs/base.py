@@ -140,11 +140,15 @@ class InputDevice(ABC):
             if waiting is None or time.monotonic() - waiting.since > LOST:
                 return False
             move = _counted(waiting.coding, move)
-            steps = waiting.move.steps + move.steps
-            self._waiting[control] = waiting._replace(move=move._replace(steps=steps))
+            own, before = move.steps, waiting.move
+            move = move._replace(
+                steps=before.steps + move.steps,
+                first=before.value if before.first is None else before.first,
+            )
+            self._waiting[control] = waiting._replace(move=move)
             untold = self._untold.get(control)
-            told = move.steps + (0 if untold is None else untold.steps)
-            self._untold[control] = move._replace(steps=told)
+            told = own + (0 if untold is None else untold.steps)
+            self._untold[control] = ControlMove(control, move.value, told)
         return True
 
     def _ask(
