@@ -16,12 +16,15 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.engine.do import Do
 from choreon.model import links
+from choreon.model.inputs import midi_control
 from choreon.model.motion import EffectMode, Path, Rate, Wave
 from choreon.model.refs import Ref, to_tile
 from choreon.model.verbs import Verb
+from choreon.sim.controller import NAME
 from choreon.sim.node import Node
 from choreon.ui.compose.pattern_dialog import PatternDialog
 from choreon.ui.rig.swap import SwapDialog
+from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.widgets import basics
 from choreon.ui.window import MainWindow
 
@@ -92,6 +95,10 @@ def _take(folder: FilePath, home: FilePath) -> int:
     controller.move_fader(2, 60)
     settle(0.3)
     controller.move_fader(2, 84)
+    settle(0.3)
+    surfaces = window.places["surfaces"]
+    assert isinstance(surfaces, SurfacesPlace)
+    surfaces.drawing.choose(midi_control(NAME, "cc", 0, 2))
     picture("surfaces")
     window.finish(stop=True, fade=0.0)
 
