@@ -126,7 +126,8 @@ class ControlForm(QWidget):
         name = part_name(show, control)
         self.title.setText(tr("{control}: {does}", control=name, does=does))
         sends = called(control)
-        self.why.setText(why if name == sends else f"{sends}. {why}")
+        both = tr("{sends}. {why}", sends=sends, why=why)
+        self.why.setText(why if name == sends else both)
         self.fields.setVisible(tie is not None)
         if tie is not None:
             self._show_tie(control, tie)
