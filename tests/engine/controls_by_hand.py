@@ -18,7 +18,7 @@ from tests import play
 class Desk(InputDevice):
     """A device of which each move is a call; `frame` does what was asked since."""
 
-    kind = "midi"
+    kind, lit_every = "midi", 0.0
     thread, beat = threading.current_thread(), 0.0
 
     def __init__(self, show: Show, state: PlayState | None = None) -> None:

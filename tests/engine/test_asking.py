@@ -288,6 +288,26 @@ def test_a_layer_holds_while_its_key_is_down():
     assert press() == [BLACKOUT]
 
 
+def test_a_key_is_let_go_where_it_was_pressed_though_the_page_was_turned():
+    first, second, *_ = bare().pages
+    scene = next(iter(bare().playables.values()))
+    flash = Flash(id="boom", plays=parts(scene.ref), fade_in=0.0, fade_out=0.0)
+    page = bare().pages[first]
+    show = edits.put(bare(), "pages", edits.replace(page, tiles=(*page.tiles, flash)))
+    show = edits.learn(show, KEY, flash.ref, page=first)
+    show = edits.learn(show, KEY, BLACKOUT, page=second)
+    hand = Desk(show)
+    hand.layers.front = first
+    hand.move(KEY, 1.0)
+    hand.frame()
+    assert actions.level_of(show, hand.state, flash.ref) == 1.0
+    hand.layers.front = second
+    hand.move(KEY, 0.0)
+    hand.frame()
+    assert not any(p.held for p in hand.state.players)
+    assert not hand.state.masters.blackout
+
+
 def test_a_device_with_pages_of_its_own_turns_by_its_own_keys():
     first, second, *_ = pages = list(bare().pages)
     show = edits.put(bare(), "surfaces", Surface(id="D", name="D", own_pages=True))

@@ -33,7 +33,7 @@ class Sends:
         self._marks: Marks = {}
         self._times: dict[str, list[float]] = {}
         self._stopped: dict[str, float] = {}
-        self.faults: tuple[str, ...] = ()
+        self._show: Show | None = None
         self._socket: socket.socket | None = None
 
     def follow(self, show: Show, state: PlayState) -> None:
@@ -42,6 +42,7 @@ class Sends:
             self._marks = {}
             return
 
+        self._show = show
         before, self._marks = self._marks, marks(show, state)
         for send in due(show, before, self._marks):
             if self._may(show, send):
@@ -60,20 +61,25 @@ class Sends:
         stops = len(times) >= MOST
         if stops:
             self._stopped[send.id] = now
-        self.faults = tuple(self._told(show))
         return not stops
 
-    def _told(self, show: Show) -> Iterator[str]:
-        for send_id in self._stopped:
-            send = show.sends.get(send_id)
-            if send is not None:
-                name = name_of(show, send.of)
-                yield tr(
-                    "What {name} sends to {to} comes back and calls it again: it is "
-                    "not sent for now.",
-                    name=name,
-                    to=send.to,
-                )
+    @property
+    def faults(self) -> list[str]:
+        """What is not sent just now, in words."""
+        now, show = time.monotonic(), self._show
+        stopped = [i for i, at in self._stopped.items() if now - at < QUIET]
+        if show is None or not stopped:
+            return []
+        return [
+            tr(
+                "What {name} sends to {to} comes back and calls it again: it is not "
+                "sent for now.",
+                name=name_of(show, show.sends[i].of),
+                to=show.sends[i].to,
+            )
+            for i in stopped
+            if i in show.sends
+        ]
 
     def _out(self, send: Send) -> None:
         try:

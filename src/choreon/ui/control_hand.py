@@ -50,6 +50,14 @@ class ControlHand(QObject):
         }
         parts.engine.control_moved.connect(self._moved)
         parts.engine.met.connect(self.tell_page)
+        parts.engine.ports_changed.connect(self._ports)
+
+    def _ports(self, told: protocol.Ports) -> None:
+        """What was held on a device that is gone is let go."""
+        for name, is_open in told.ports.items():
+            if not is_open:
+                self.layers.forget(name)
+                self.takeover.forget(name)
 
     def tell_page(self) -> None:
         """Tell controllers which page is in front."""

@@ -75,6 +75,8 @@ class InputDevice(ABC):
     """
 
     kind: ClassVar[str]
+    lit_every: ClassVar[float] = 0.04
+    """Seconds from one time to the next that lights are shown."""
 
     def __init__(self, around: Surroundings) -> None:
         self.around = around
@@ -84,9 +86,11 @@ class InputDevice(ABC):
         self.layers = Layers()
         self._gate = threading.Lock()
         self._waiting: dict[Control, Waiting] = {}
+        self._pressed: dict[Control, list[AnyInput]] = {}  # keys that are down
         self._told: dict[Control, float] = {}
         self._untold: dict[Control, ControlMove] = {}
         self._shown: tuple[object, ...] | None = None
+        self._lit_at = 0.0
 
     # what a kind says
 
@@ -123,11 +127,23 @@ class InputDevice(ABC):
             return
 
         show = self.around.newest()
-        ties = self.layers.moved(show, move.control, move.value)
+        ties = self._ties_of(show, move)
         coding = next((tie.coding for tie in ties), Coding.PLACE)
         move = _counted(coding, move)
         self._ask(show, ties, move, coding)
         self._tell(move)
+
+    def _ties_of(self, show: Show, move: ControlMove) -> list[AnyInput]:
+        """What a move goes to. A key is let go where it was pressed, though another
+        page be in front by then.
+        """
+        ties = self.layers.moved(show, move.control, move.value)
+        if not is_key(move.control):
+            return ties
+        if move.value > 0.0:
+            self._pressed[move.control] = ties
+            return ties
+        return self._pressed.pop(move.control, ties)
 
     def _joins(self, move: ControlMove) -> bool:
         """Whether a move only goes on with one that no frame has taken yet: then its
@@ -167,7 +183,13 @@ class InputDevice(ABC):
 
         self.takeover.stands(control, move.value)
         if dos:
-            self.around.asked(dos, lambda s, t: self._asked(s, t, move, stood), hand)
+            self.around.asked(
+                dos,
+                lambda s, t: [
+                    do for tie in ties for do in asked(s, t, tie, move, stood)
+                ],
+                hand,
+            )
 
     def _newest(self, show: Show, state: PlayState, control: Control) -> list[Do]:
         """What the newest move of a control asks for; nothing where that was taken."""
@@ -206,6 +228,11 @@ class InputDevice(ABC):
             if not is_open:
                 self.takeover.forget(name)
                 self.layers.forget(name)
+                self._pressed = {
+                    held: ties
+                    for held, ties in self._pressed.items()
+                    if held.device != name
+                }
                 self.around.gone(hand_of(self.kind, name))
         self.around.ports_changed(self.kind, ports, trouble)
 
@@ -215,21 +242,19 @@ class InputDevice(ABC):
         """Returns what a move of a control asks for."""
         stood = Stands(self.takeover.stood(move.control))
         self.takeover.stands(move.control, move.value)
-        return self._asked(show, state, move, stood)
-
-    def _asked(
-        self, show: Show, state: PlayState, move: ControlMove, stood: Stands
-    ) -> list[Do]:
         ties = self.layers.ties(show, move.control)
         return [do for tie in ties for do in asked(show, state, tie, move, stood)]
 
     def follow(self, show: Show, state: PlayState) -> None:
-        """Light the devices, where something changed."""
+        """Light the devices, where something changed; not every frame."""
         self._tell_rest()
-        where = self.layers.where
+        now, where = time.monotonic(), self.layers.where
+        if now - self._lit_at < self.lit_every:
+            return
+
         seen = self._shown
         if seen is None or not _same(seen, (show, state, where)):
-            self._shown = (show, state, where)
+            self._shown, self._lit_at = (show, state, where), now
             own = (tie for tie in show.inputs.values() if tie.kind == self.kind)
             holding = self.layers.in_force(show, own)
             self.show(lights(show, state, holding, self.layers.page_of))

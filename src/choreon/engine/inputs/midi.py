@@ -6,6 +6,7 @@ import re
 import threading
 import time
 from collections.abc import Callable
+from functools import lru_cache
 
 from choreon.engine.do import Do
 from choreon.engine.inputs.asking import ControlMove
@@ -217,13 +218,20 @@ def _colours(display: Display, by: By, light: Feedback) -> bytes:
     """The value whose colour lies nearest."""
     if light.level < 0.0 or not display.shades:
         return to_bytes(*by, display.off)
-    wanted = to_oklab(_scaled(light))
+    shade = _nearest(display.shades, light.colour, light.level > 0.0)
+    return to_bytes(*by, shade.value)
+
+
+@lru_cache(4096)
+def _nearest(shades: tuple[Shade, ...], colour: str, is_on: bool) -> Shade:
+    """The shade whose colour is likest to a light's."""
+    wanted = to_oklab(_scaled(Feedback(Ref("", ""), float(is_on), colour)))
 
     def far(shade: Shade) -> float:
-        colour = to_oklab(of_hex(shade.colour))
-        return sum((a - b) ** 2 for a, b in zip(colour, wanted, strict=True))
+        own = to_oklab(of_hex(shade.colour))
+        return sum((a - b) ** 2 for a, b in zip(own, wanted, strict=True))
 
-    return to_bytes(*by, min(display.shades, key=far).value)
+    return min(shades, key=far)
 
 
 def _mix(display: Display, by: By, light: Feedback) -> bytes:
