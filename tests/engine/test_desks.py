@@ -16,6 +16,7 @@ from stupidArtnet import StupidArtnet
 from choreon.demo.low_tide import low_tide
 from choreon.engine import actions
 from choreon.engine.inputs import dmx as desks
+from choreon.engine.inputs.asking import ControlMove
 from choreon.engine.inputs.dmx import DmxDevice
 from choreon.folders import source_id
 from choreon.model import edits
@@ -118,7 +119,7 @@ def test_slots_are_controls(staged, theirs):
 
     def told(level: int) -> bool:
         stage.device.follow(stage.show, stage.state)
-        return bool(stage.told) and stage.told[-1] == (slot, level / 255, 0)
+        return bool(stage.told) and stage.told[-1] == ControlMove(slot, level / 255)
 
     for level in (20, 200, 255, 100):
         desk.say(0, 0, 0, 0, level)
