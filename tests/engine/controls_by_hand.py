@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from pathlib import Path
 
@@ -50,9 +51,10 @@ class Desk(InputDevice):
         waiting, self.asked = self.asked, []
         for _, resolve, hand in waiting:
             for do in resolve(self.now_show, self.state):
-                self.state = actions.perform(
-                    self.now_show, self.state, do, self.now, None, hand
-                )
+                with contextlib.suppress(actions.NotTaken):  # as the engine does
+                    self.state = actions.perform(
+                        self.now_show, self.state, do, self.now, None, hand
+                    )
                 done.append(do)
         self.now += seconds
         self.follow(self.now_show, self.state)

@@ -128,7 +128,7 @@ class Engine:
         self._faults = faults.for_tests()
 
         self._culprits = Culprits(lambda state: self._draw(state, time.monotonic()))
-        self._complain_due = 0.0
+        self._complain_due = self._refuse_due = 0.0
         self._ports: dict[str, protocol.Ports] = {}  # by kind of input
         self._nodes = protocol.Nodes()
         self._finder: Finder | None = None
@@ -243,6 +243,14 @@ class Engine:
         now = time.monotonic()
         with contextlib.suppress(Exception):  # a frame that is due says what is wrong
             self._draw(self._scaled(now), now)
+
+    def _refuse(self, now: float, error: actions.NotTaken) -> None:
+        """Say that something was asked of a thing that does not take it; of a fader
+        that is moved on not each time.
+        """
+        if now >= self._refuse_due:
+            self._refuse_due = now + COMPLAIN / 10
+            log.warning("refused: %s", error)
 
     def _complain(self, now: float, text: str) -> None:
         """Log a fault, with what caused it; of what goes on failing now and then."""
@@ -676,7 +684,12 @@ class Engine:
         def act(state: PlayState, now: float) -> PlayState:
             show = self._compiled.show
             for do in resolve(show, state):
-                state = actions.perform(show, state, do, now, ways.get(do.ref), hand)
+                try:
+                    state = actions.perform(
+                        show, state, do, now, ways.get(do.ref), hand
+                    )
+                except actions.NotTaken as error:
+                    self._refuse(now, error)  # what else was asked for is done
             return state
 
         self._put(act)

@@ -9,6 +9,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QSizePolicy, QWidget
 
+from choreon.engine.actions.taken import verbs_of
 from choreon.language import tr
 from choreon.model import edits
 from choreon.model.inputs import AnyInput, Control, Curve, Pickup, called, is_key
@@ -66,12 +67,8 @@ class ControlForm(QWidget):
         self.pickup = self._box(tr("Takes hold"), lambda v: self._answer(pickup=v))
         self.page = self._box(tr("On page"), lambda v: self._change(page=v))
         self.layer = self._box(tr("While held"), lambda v: self._change(shift=v))
-        for box, options in (
-            (self.does, DOES),
-            (self.curve, CURVES),
-            (self.pickup, PICKUPS),
-        ):
-            _fill(box, options)
+        _fill(self.curve, CURVES)
+        _fill(self.pickup, PICKUPS)
 
         self.low = ValueField(tr("From"), 0, 100, "%", 0, home=0)
         self.high = ValueField(tr("To"), 0, 100, "%", 0, home=100)
@@ -134,6 +131,10 @@ class ControlForm(QWidget):
 
     def _show_tie(self, control: Control, tie: AnyInput) -> None:
         show, answer = self.parts.document.show, tie.answer
+        taken = verbs_of(show, tie.target)
+        kept = (None, tie.does)  # what stands there stays to be seen
+        does = {v: text for v, text in DOES.items() if v in taken or v in kept}
+        _fill(self.does, does)
         _choose(self.does, tie.does)
         _choose(self.curve, answer.curve)
         _choose(self.pickup, answer.pickup)

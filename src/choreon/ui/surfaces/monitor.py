@@ -8,6 +8,7 @@ from collections import deque
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QListWidget
 
+from choreon.engine.actions.taken import verbs_of
 from choreon.engine.inputs.layers import Layers
 from choreon.engine.protocol import ControlMoved
 from choreon.language import in_a_row, tr
@@ -98,6 +99,9 @@ def why_nothing(
     gone = [tie for tie in holds if not exists(show, tie.target)]
     if len(gone) == len(holds):
         return tr("What it acted on is gone.")
+    refused = [tie for tie in holds if not _is_taken(show, tie)]
+    if len(refused) == len(holds):
+        return tr("What it is tied to does not take what it asks for.")
     if caught is not None:
         waits = _waits(holds[0], *caught)
         if waits:
@@ -106,6 +110,12 @@ def why_nothing(
         return tr("It has not been moved since the window came.")
     ago = time.monotonic() - seen_at
     return tr("It was moved {seconds:.0f} s ago, and did so.", seconds=ago)
+
+
+def _is_taken(show: Show, tie: AnyInput) -> bool:
+    """Whether what a tie asks for can be asked of its target."""
+    taken = verbs_of(show, tie.target)
+    return tie.does is None or not taken or tie.does in taken
 
 
 def _elsewhere(show: Show, ties: list[AnyInput]) -> str:
