@@ -358,7 +358,6 @@ class Engine:
             and shown[1] is self._state
             and self._closing is None
             and self._desks_shown == self._dmx.version
-            and not self._dmx.stirs()
         )
 
     def _say(self, port: str, data: bytes) -> None:
@@ -380,7 +379,8 @@ class Engine:
     def _render(self, state: PlayState, now: float) -> None:
         drawn = self._draw(state, now)
         desks = self._dmx
-        self._desks_shown = desks.version
+        # one that is still on its way is drawn once more when it is there
+        self._desks_shown = -1 if desks.stirs() else desks.version
         universes = self._compiled.rig.universes
         frame = desks.laid_over(self._compiled.show, universes, drawn)
         self._sender.send(frame, now)
