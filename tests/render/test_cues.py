@@ -965,7 +965,7 @@ class CueWalk(wander.Walk):
         return motion.carried(before, self.compiled, state, now)
 
 
-@pytest.mark.parametrize("seed", [0, 2, 4])
+@pytest.mark.parametrize("seed", [0, 4])
 def test_no_lit_lamp_jumps_by_any_hand_on_a_stack(seed):
     walk = CueWalk(random.Random(seed))
     worst = walk.scan(step=0.004)
