@@ -9,11 +9,11 @@ import pytest
 from choreon.demo.low_tide import low_tide
 from choreon.engine.inputs import MidiDevice, Surroundings
 from choreon.engine.inputs import midi as controls
-from choreon.formats.surface_file import named
+from choreon.formats.surface_file import named, of_device
 from choreon.model import edits
 from choreon.model.inputs import midi_control
 from choreon.model.refs import BLACKOUT, GRAND
-from choreon.sim.controller import PracticeController
+from choreon.sim.controller import PracticeController, name_of
 from choreon.wire import midi
 from tests import play
 from tests.conftest import until
@@ -115,6 +115,16 @@ def test_a_device_that_says_again_what_it_was_told_presses_nothing(
     until(lambda: any(e.number == 36 and e.value < 1.0 for e in events))
     hub.close()
     desk.close()
+
+
+def test_a_practice_controller_is_known_by_its_name(tmp_path, bare):
+    name = name_of("pads-64")
+    assert of_device(bare, name).parts
+    assert of_device(bare, "Practice controller").part("note 0 36") is not None
+    assert of_device(bare, "Practice controller of mine") is None
+    assert of_device(bare, "Desk") is None
+    own = edits.put(bare, "surfaces", edits.replace(named("keys-24", name), parts=()))
+    assert of_device(own, name).parts == ()
 
 
 def test_lights_are_those_of_the_surface(tmp_path, bare):

@@ -13,6 +13,7 @@ from typing import Any
 import msgspec
 
 from choreon.language import tr
+from choreon.model.show import Show
 from choreon.model.surfaces import Surface, SurfacePart, faults
 
 VERSION = 1
@@ -20,6 +21,8 @@ MOST_BYTES = 1 << 20
 MOST_TOLD = 6  # faults that are told one by one
 STANDARD = "faders-8"
 """The one that the practice controller has."""
+PRACTICE = "Practice controller"
+"""What it is called; others of ours have their layout behind that."""
 
 
 class NotRead(ValueError):
@@ -93,6 +96,17 @@ def named(name: str, device: str) -> Surface:
     return msgspec.structs.replace(shipped()[name], id=device)
 
 
+def of_device(show: Show, device: str) -> Surface | None:
+    """Returns the surface of a device: the one of the show, else that of a practice
+    controller, which is known by its name; None of any other.
+    """
+    own = show.surfaces.get(device)
+    if own is not None or not device.startswith(PRACTICE):
+        return own
+    layout = device.removeprefix(PRACTICE).strip() or STANDARD
+    return named(layout, device) if layout in shipped() else None
+
+
 def part_words(part: SurfacePart) -> str:
     """Returns what a part is called: by its own name, else by its id."""
     if part.name:
@@ -141,4 +155,12 @@ WORDS = {
 }
 """What parts of the surfaces that ship are called."""
 
-__all__ = ["NotRead", "named", "part_words", "read", "shipped", "write"]
+__all__ = [
+    "NotRead",
+    "named",
+    "of_device",
+    "part_words",
+    "read",
+    "shipped",
+    "write",
+]

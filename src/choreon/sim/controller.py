@@ -15,7 +15,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from choreon import folders
-from choreon.formats.surface_file import STANDARD, named
+from choreon.formats.surface_file import PRACTICE, STANDARD, named
 from choreon.model.inputs import Coding
 from choreon.model.inputs.midi import MidiMessage, midi_parts
 from choreon.model.surfaces import PartSort, Shows, Surface, SurfacePart
@@ -23,7 +23,7 @@ from choreon.wire import midi
 from choreon.wire.midi import FINER, place_bytes, to_bytes
 from choreon.wire.midi_bytes import Parser, Voice
 
-NAME = "Practice controller"
+NAME = PRACTICE
 PLACES = (PartSort.FADER, PartSort.DIAL, PartSort.WHEEL)
 """Sorts of parts that stand somewhere between two ends."""
 TOP, MIDDLE, MOST = 127, 64, 16383

@@ -14,6 +14,7 @@ from choreon.engine.inputs.base import InputDevice, Surroundings, hand_of
 from choreon.engine.inputs.clock_sender import ClockSender
 from choreon.engine.inputs.feedback import Feedback
 from choreon.engine.inputs.midi_clock import ClockFollower
+from choreon.formats.surface_file import of_device
 from choreon.model.colours import Light, of_hex, to_oklab
 from choreon.model.inputs import (
     Control,
@@ -76,7 +77,7 @@ class MidiDevice(InputDevice):
     def _is_meant(self, control: Control) -> bool:
         """Whether a control is tied to something, or is a part of its device."""
         show = self.around.newest()
-        surface = show.surfaces.get(control.device)
+        surface = of_device(show, control.device)
         described = surface is not None and surface.part(control.name) is not None
         return described or self.layers.is_tied(show, control)
 
@@ -104,10 +105,10 @@ class MidiDevice(InputDevice):
 
     def show(self, lights: dict[Control, Feedback]) -> None:
         """Light the controllers."""
-        surfaces = self.around.newest().surfaces
+        show = self.around.newest()
         wanted: dict[Key, Shown] = {}
         for control, light in lights.items():
-            surface = surfaces.get(control.device)
+            surface = of_device(show, control.device)
             part = None if surface is None else surface.part(control.name)
             shown = shown_on(part, control, light)
             if shown is not None:

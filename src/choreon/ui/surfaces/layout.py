@@ -14,7 +14,6 @@ from choreon.model.inputs import Control, MidiInput, MidiMessage, called, is_key
 from choreon.model.inputs.midi import midi_parts
 from choreon.model.show import Show
 from choreon.model.surfaces import PartSort, Shows, Surface, SurfacePart
-from choreon.sim.controller import NAME
 from choreon.ui import theme
 
 ROW = 8  # parts beside each other of a controller that nobody has described
@@ -49,25 +48,13 @@ def surface_of(show: Show, port: str, moved: Iterable[Control]) -> Surface:
     """Returns the surface that a device is drawn as: the one of the show, that of a
     practice controller, else one of the parts that were moved or tied.
     """
-    own = show.surfaces.get(port)
-    if own is not None:
-        return own
-    practice = _practice(port)
-    if practice is not None:
-        return practice
+    described = surface_file.of_device(show, port)
+    if described is not None:
+        return described
 
     tied = (tie.control for tie in show.inputs.values() if tie.control.device == port)
     known = sorted({*moved, *tied}, key=lambda control: natural(control.name))
     return _assembled(port, known)
-
-
-def _practice(port: str) -> Surface | None:
-    """The surface of one of our practice controllers; None for any other device."""
-    if port == NAME:
-        return surface_file.named(surface_file.STANDARD, port)
-    layout = port.removeprefix(f"{NAME} ")
-    shipped = layout != port and layout in surface_file.shipped()
-    return surface_file.named(layout, port) if shipped else None
 
 
 def _assembled(port: str, known: list[Control]) -> Surface:
