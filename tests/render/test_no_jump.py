@@ -13,14 +13,14 @@ from tests.render import wander
 pytestmark = pytest.mark.slow
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", [0, 1])
 def test_no_lit_lamp_jumps(seed):
     walk = wander.Walk(random.Random(seed))
     worst = walk.scan(step=0.002)
     assert worst.step <= worst.allowed, worst.story
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", [0, 1])
 def test_no_lit_lamp_jumps_whatever_is_done_on_a_page(seed):
     """Choices, flashes, masters, override faders, lamps aside, the order of what is on,
     back to before: no lit lamp jumps by any of it.
