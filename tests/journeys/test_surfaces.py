@@ -6,12 +6,14 @@ from __future__ import annotations
 
 import json
 import socket
+import time
 
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLineEdit
 
+from choreon.engine import protocol
 from choreon.engine.do import Do
 from choreon.model import edits
 from choreon.model.inputs import (
@@ -22,6 +24,7 @@ from choreon.model.inputs import (
     key_control,
     midi_control,
 )
+from choreon.model.inputs.watching import QUIET
 from choreon.model.osc import slug
 from choreon.model.refs import BLACKOUT, CHOOSE, CHOSEN, GRAND, TURN, Ref
 from choreon.model.surfaces import PartSort
@@ -149,6 +152,19 @@ def test_a_drawing_is_kept_read_and_refused_in_words(
     assert STRANGE not in hands.parts.document.show.surfaces
     surfaces.read(path)
     assert hands.parts.document.show.surfaces[STRANGE] == drawn
+
+
+def test_a_window_that_closes_ties_nothing_that_was_moved_just_before(hands):
+    key = midi_control(STRANGE, "note", 0, 9)
+    learner = hands.window.learner
+    learner.start(GRAND)
+    hands.parts.engine.control_moved.emit(protocol.ControlMoved(key, 1.0))
+    hands.parts.engine.control_moved.emit(protocol.ControlMoved(key, 0.0))
+    learner.close()
+    moved_at = time.monotonic()
+    hands.until(lambda: time.monotonic() - moved_at > 3 * QUIET)
+    assert learner.target is None
+    assert tie_of(hands, key) is None
 
 
 def test_a_row_of_tiles_is_learnt_one_control_after_the_other(hands, surfaces, strange):

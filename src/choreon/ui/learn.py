@@ -83,6 +83,14 @@ class Learner(QObject):
             self.target, self.waiting = None, ()
             self._end()
 
+    def close(self) -> None:
+        """The window closes: what was moved last is tied to nothing any more."""
+        if self.watching:
+            self.watch(False)
+        self.cancel()
+        self._seen.clear()
+        self._tick.stop()
+
     def _begin(self) -> None:
         self._seen.clear()
         self.parts.engine.send(protocol.Learning(True))

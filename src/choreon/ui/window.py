@@ -809,6 +809,7 @@ class MainWindow(QMainWindow):
         seconds and stop.
         """
         self.closed_for_good = True
+        self.learner.close()
         self._dismissed("work")
         self.settings.setValue("geometry", self.saveGeometry())
         for name, place in self.places.items():
