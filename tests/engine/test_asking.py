@@ -423,9 +423,9 @@ def sent(part_, level: float, **fields) -> bytes:
 
 
 def test_lights_by_three_values_and_by_brightness():
-    light = part(Shows.LIGHT, off=0, there=5, on=9)
-    assert [sent(light, level)[2] for level in (1.0, 0.0)] == [9, 5]
-    assert lights.shown_on(light, KEY, Feedback(GRAND, 0.0)).dark[2] == 0
+    three = part(Shows.LIGHT, off=0, there=5, on=9)
+    assert [sent(three, level)[2] for level in (1.0, 0.0)] == [9, 5]
+    assert lights.shown_on(three, KEY, Feedback(GRAND, 0.0)).dark[2] == 0
     levels = part(Shows.LEVELS, off=0, there=7, on=107)
     assert [sent(levels, level)[2] for level in (0.0, 0.5, 1.0)] == [7, 57, 107]
 
@@ -461,7 +461,8 @@ def test_a_line_of_letters_holds_nothing_that_is_no_letter():
 
 
 def test_what_goes_out_blinks_between_on_and_there():
-    shown = lights.shown_on(part(Shows.LIGHT), KEY, Feedback(GRAND, 0.0, blinks=True))
+    three = part(Shows.LIGHT)
+    shown = lights.shown_on(three, KEY, Feedback(GRAND, 0.0, blinks=True))
     assert [turn[2] for turn in shown.turns] == [127, 20]
     own = part(Shows.LIGHT, blink=3)
     assert lights.shown_on(own, KEY, Feedback(GRAND, 0.0, blinks=True)).turns[0][2] == 3

@@ -21,8 +21,9 @@ log = logging.getLogger(__name__)
 MOST, WITHIN = 20, 1.0  # as often as that in so many seconds: else it comes of itself
 QUIET = 3.0  # seconds after which one that was stopped may go out again
 
-Marks = dict[Ref, tuple[bool, tuple[object, ...]]]
-"""What is on of things, and at which cues."""
+Mark = tuple[bool, tuple[object, ...]]
+"""Whether a thing is on, and at which cues."""
+Marks = dict[Ref, Mark]
 
 
 class Sends:
@@ -119,13 +120,16 @@ def marks(show: Show, state: PlayState) -> Marks:
 def due(show: Show, before: Marks, after: Marks) -> Iterator[Send]:
     """Yields what is to be told, in the order of the show."""
     for send in show.sends.values():
-        was = before.get(send.of)
-        now = after.get(send.of)
-        if was is None or now is None:
-            continue  # nobody has looked at it before
-        if send.when == SendOn.START and now[0] and not was[0]:
+        was, now = before.get(send.of), after.get(send.of)
+        # what nobody has looked at before did not change
+        if was is not None and now is not None and _is_due(send.when, was, now):
             yield send
-        if send.when == SendOn.END and was[0] and not now[0]:
-            yield send
-        if send.when == SendOn.GO and now[1] and now[1] != was[1]:
-            yield send
+
+
+def _is_due(when: SendOn, was: Mark, now: Mark) -> bool:
+    """Whether something has started, ended, or gone on."""
+    if when == SendOn.START:
+        return now[0] and not was[0]
+    if when == SendOn.END:
+        return was[0] and not now[0]
+    return bool(now[1]) and now[1] != was[1]
