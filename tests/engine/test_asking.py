@@ -538,3 +538,15 @@ def test_a_fader_that_is_thrown_up_within_a_frame_takes_its_level_along(pickup):
         hand.move(FADER, value)
     hand.frame()
     assert actions.level_of(show, hand.state, fader.ref) < 0.5
+
+
+def test_a_dial_without_an_end_goes_from_place_to_place_where_there_are_few():
+    """One of its steps is one place: a part of one would be rounded away for ever."""
+    how = {"coding": Coding.TWOS, "answer": Answer(low=0.9, high=0.1, steps=2)}
+    hand = desk((FADER, GRAND, how))
+    seen = []
+    for data in (1, 1, 1, 127):
+        hand.move(FADER, data / 127)
+        hand.frame()
+        seen.append(round(grand(hand), 6))
+    assert seen == [0.5, 0.1, 0.1, 0.5]

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject
 
 from choreon.engine import protocol
-from choreon.engine.inputs.asking import HALF, TOP
+from choreon.engine.inputs.asking import HALF
 from choreon.engine.inputs.layers import Layers, beside
 from choreon.engine.inputs.soft_takeover import SoftTakeover, taken
 from choreon.language import tr
@@ -163,7 +163,7 @@ class ControlHand(QObject):
         if is_key(tie.control):
             return 1.0 if self._pressed(tie, moved) else None
         if tie.coding != Coding.PLACE:
-            return min(1.0, max(0.0, here + moved.steps / TOP))
+            return tie.answer.turned(here, moved.steps)
         before = self.takeover.stood(moved.control)
         way = taken(before, here, moved.value, tie.answer.pickup)
         return None if way == here else way

@@ -142,7 +142,7 @@ def asked(
     level = actions.level_of(show, state, tie.target)
     answer = tie.answer
     if tie.coding != Coding.PLACE:
-        way = answer.way(level or 0.0) + move.steps / TOP
+        way = answer.turned(answer.way(level or 0.0), move.steps)
     elif level is None or actions.grips(show, state, tie.target):
         way = move.value
     else:

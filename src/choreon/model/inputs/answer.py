@@ -65,6 +65,13 @@ class Answer(msgspec.Struct, frozen=True, omit_defaults=True):
         shaped = min(1.0, max(0.0, (value - self.low) / (self.high - self.low)))
         return _BACK[self.curve](shaped)
 
+    def turned(self, way: float, by: int) -> float:
+        """Returns how far a dial without an end has come that was turned on from a way
+        by so many of its own steps: where there are places to stop at, one for each.
+        """
+        places = min(self.steps, MOST_STEPS) or MOST_STEPS
+        return min(1.0, max(0.0, way + by / places))
+
     @property
     def plain(self) -> bool:
         """Whether a value is where its control is."""
